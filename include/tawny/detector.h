@@ -1,0 +1,120 @@
+/* tawny/detector.h - what moves in a picture. Pure: no I/O, clock or heap.
+ *
+ * The detector keeps a slowly learned background with a noise estimate for each pixel,
+ * explains each cell of a new frame as the background under another light and a small
+ * shift, and calls a cell moving where that explanation fails by more than the cell's own
+ * usual restlessness. docs/architecture.md has the method in short. */
+#ifndef TW_DETECTOR_H
+#define TW_DETECTOR_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include "tawny/frame.h"
+#include "tawny/status.h"
+#include "tawny/zones.h"
+
+enum {
+    TW_DETECTOR_MIN_SIDE = 16,   /* pixels: smaller pictures are refused */
+    TW_DETECTOR_MAX_SIDE = 1024, /* pixels: reduce bigger pictures first */
+    TW_READING_BLOBS = 16        /* blobs that a reading lists, largest first */
+};
+
+typedef struct tw_detector_config {
+    uint16_t width, height; /* of every frame, TW_DETECTOR_MIN_SIDE.._MAX_SIDE pixels */
+    uint16_t difference;    /* luma levels, 1..255; 0 follows the measured noise */
+    uint16_t noise_margin_pct; /* scales the noise that is expected, 10..1000; 100 */
+    uint32_t smallest_ppm;     /* blobs below this share of the picture do not count */
+    uint32_t largest_ppm;      /* nor those above; 1000000: no limit */
+    int64_t memory_us;         /* time constant of the background, 1 s..1 h; 30 s */
+    bool light_guard;          /* explain changes of brightness and contrast */
+    bool sway_guard;           /* raise the limit where a cell is always restless */
+    bool shake_guard;          /* explain shifts of less than a pixel */
+} tw_detector_config;
+
+/* What a cell showed in the last frame; bits of tw_reading.cells. */
+enum {
+    TW_CELL_WATCHED = 1, /* inside the watched area */
+    TW_CELL_MOVING = 2,  /* over its limit */
+    TW_CELL_COUNTED = 4, /* moving, watched, and part of a blob of allowed size */
+    TW_CELL_LIGHT = 8,   /* would have been moving without the light guard */
+    TW_CELL_SWAY = 16,   /* would have been moving without the sway guard */
+    TW_CELL_SIZE = 32    /* moving, but its blob is too small or too large */
+};
+
+/* One connected group of moving cells. Millionths of the picture's width and height. */
+typedef struct tw_blob {
+    int32_t x_ppm, y_ppm; /* centre, weighted by how strongly each cell moves */
+    int32_t left_ppm, top_ppm, right_ppm, bottom_ppm;
+    uint32_t size_ppm; /* share of the picture */
+    uint16_t cells;
+    bool counted; /* its size is between smallest and largest */
+} tw_blob;
+
+/* What the detector says of one frame. All shares are of the watched area, in ppm. */
+typedef struct tw_reading {
+    int64_t t_us;          /* the frame's capture time */
+    uint32_t activity_ppm; /* moving, after everything shut out is taken off */
+    uint32_t raw_ppm;      /* all moving cells, before the size limits */
+    uint32_t light_ppm;    /* taken by the light guard */
+    uint32_t sway_ppm;     /* taken by the sway guard */
+    uint32_t size_ppm;     /* taken by smallest and largest */
+    uint32_t ignored_ppm;  /* moving outside the watched area, share of the picture */
+    bool whole_picture;    /* most of the picture turned at once: nothing can be said */
+    uint16_t blob_count;   /* in blob[] */
+    uint16_t blobs_found;  /* in all */
+    tw_blob blob[TW_READING_BLOBS];
+    const uint8_t *cells; /* TW_CELL_ bits, the detector's, good until its next call */
+    tw_grid grid;
+} tw_reading;
+
+typedef struct tw_detector tw_detector;
+
+/** Fill in the values that suit an outdoor camera, for frames of this size. */
+TW_API void tw_detector_defaults(tw_detector_config *config, uint16_t width,
+                                 uint16_t height);
+
+/**
+ * @param bytes  Set to the memory that a detector of this configuration needs.
+ * @return TW_OK; TW_EINVAL: NULL pointer or a value out of range.
+ */
+TW_API tw_status tw_detector_bytes(const tw_detector_config *config, size_t *bytes);
+
+/**
+ * Make a detector in the caller's memory. It holds nothing else, so there is nothing to
+ * release; the memory is simply given up. One thread at a time.
+ *
+ * @param memory  At least tw_detector_bytes, aligned as malloc does; outlives the
+ * detector.
+ * @param out     Set on TW_OK. Points into memory.
+ * @return TW_OK; TW_EINVAL: NULL pointer, value out of range, misaligned memory;
+ *         TW_ESIZE: memory too small.
+ */
+TW_API tw_status tw_detector_init(const tw_detector_config *config, void *memory,
+                                  size_t bytes, tw_detector **out);
+
+/** @return The grid of cells, for tw_zones_mark. */
+TW_API tw_grid tw_detector_grid(const tw_detector *detector);
+
+/**
+ * Say which cells are watched; all are at the start.
+ *
+ * @param mask  columns * rows bytes, 0 ignored, else watched. Copied.
+ * @return TW_OK; TW_EINVAL: NULL pointer, or no cell watched.
+ */
+TW_API tw_status tw_detector_watch_cells(tw_detector *detector, const uint8_t *mask);
+
+/**
+ * Read one frame.
+ *
+ * @param luma  Of the configured size. Borrowed, read only.
+ * @param t_us  Capture time; rises from call to call. A step back, or of more than ten
+ *              seconds, is taken for one tenth of a second.
+ * @param out   Written on TW_OK.
+ * @return TW_OK; TW_EINVAL: bad view or NULL pointer; TW_ESIZE: another frame size.
+ */
+TW_API tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma,
+                                  int64_t t_us, tw_reading *out);
+
+#endif

@@ -1,0 +1,64 @@
+/* tawny/naming.h - names of captures, and the calendar that they need.
+ * Pure: no I/O, clock or heap. */
+#ifndef TW_NAMING_H
+#define TW_NAMING_H
+
+#include <stddef.h>
+#include <stdint.h>
+
+#include "tawny/status.h"
+
+enum { TW_NAME_MAX = 512 }; /* bytes of a name with its folders, the final 0 included */
+
+/* A moment on somebody's wall clock. */
+typedef struct tw_civil {
+    int32_t year;
+    uint8_t month, day;           /* 1..12, 1..31 */
+    uint8_t hour, minute, second; /* 0..23, 0..59, 0..59 */
+    uint32_t microsecond;         /* 0..999999 */
+    uint8_t weekday;              /* 0 Sunday .. 6 */
+    uint16_t yearday;             /* 1..366 */
+    int32_t offset_s;             /* of the wall clock from UTC, seconds east */
+} tw_civil;
+
+/**
+ * Split a moment (proleptic Gregorian calendar, no leap seconds).
+ *
+ * @param wall_us   Microseconds since 1970-01-01 00:00 UTC, years 1..9999.
+ * @param offset_s  Of local time from UTC, seconds east, -86400..86400.
+ * Source: H. Hinnant, "chrono-compatible low-level date algorithms", 2013.
+ */
+TW_API void tw_civil_split(int64_t wall_us, int32_t offset_s, tw_civil *out);
+
+/** @return Microseconds since 1970 UTC of a civil time; its weekday and yearday unused.
+ */
+TW_API int64_t tw_civil_join(const tw_civil *civil);
+
+/* What a name can tell. Texts are borrowed UTF-8. */
+typedef struct tw_name_fields {
+    tw_civil time;         /* of the first frame in the file */
+    const char *camera;    /* {camera} */
+    const char *station;   /* {station} */
+    const char *kind;      /* {kind}: "clip", "still" */
+    uint32_t sighting;     /* {sighting}, at least three digits */
+    uint32_t n;            /* {n}: counts the stills of a sighting; empty if 0 */
+    const char *extension; /* added with its dot; "" for none */
+} tw_name_fields;
+
+/**
+ * Expand a pattern to a path below the store.
+ *
+ * strftime conversions Y y m d e H I M S p j a A b B u w F T R D z s Z n t % stand for
+ * the time, in English whatever the locale; {camera} {station} {sighting} {kind} {n} {ms}
+ * for the rest. The result is safe on FAT: forbidden characters become "_", parts are cut
+ * at 255 bytes, device names and trailing dots are mended, and no part is "." or "..".
+ *
+ * @param out       Caller's, capacity bytes; always ended by 0 on TW_OK.
+ * @param problem   May be NULL; on TW_ESYNTAX set to the offending place in pattern.
+ * @return TW_OK; TW_EINVAL: NULL pointer; TW_ESYNTAX: unknown conversion or field, or an
+ *         empty name; TW_ESIZE: longer than capacity.
+ */
+TW_API tw_status tw_name_expand(const char *pattern, const tw_name_fields *fields,
+                                char *out, size_t capacity, const char **problem);
+
+#endif

@@ -1,0 +1,146 @@
+/* tawny/port.h - the thin layer between the library and the hardware.
+ *
+ * Each part is a table of functions and a context for them. Every function may be called
+ * from any one thread at a time, unless it says otherwise. */
+#ifndef TW_PORT_H
+#define TW_PORT_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include "tawny/error.h"
+#include "tawny/frame.h"
+#include "tawny/status.h"
+
+/* ---- camera ---------------------------------------------------------------------- */
+
+typedef enum tw_codec {
+    TW_CODEC_MJPEG, /* each packet is a JPEG picture */
+    TW_CODEC_H264,
+    TW_CODEC_H265,
+    TW_CODEC_MPEG4,
+    TW_CODEC_OTHER /* see tw_stream.code */
+} tw_codec;
+
+/* What a camera delivers. Pointers are the camera's and good until it is closed. */
+typedef struct tw_stream {
+    tw_codec codec;
+    uint32_t code;             /* the codec library's own number, 0 unknown */
+    const char *codec_name;    /* for messages, such as "h264" */
+    uint16_t width, height;    /* pixels; 0 unknown until the first frame */
+    uint32_t fps_num, fps_den; /* nominal rate, frames a second; 0/1 unknown */
+    const uint8_t *extra;      /* decoder set-up data, NULL if none */
+    size_t extra_size;         /* bytes */
+    int64_t length_us;         /* of recorded footage; 0 unknown or endless */
+} tw_stream;
+
+/* One frame: a packet, and its full luma plane where the camera has it for nothing.
+ * Borrowed; good until the next call to the same camera. */
+typedef struct tw_frame {
+    tw_packet packet;
+    tw_luma luma; /* px is NULL if the packet must be decoded */
+    bool changed; /* the stream's size or codec is another than in the frame before */
+} tw_frame;
+
+typedef struct tw_camera_ops {
+    const char *name; /* "file", "sim": for messages */
+    /* Required. Blocks until the stream is known. TW_ENOENT, TW_EDAMAGED, TW_EIO...:
+     * err says what and where. May be called again after close. */
+    tw_status (*open)(void *ctx, tw_stream *stream, tw_error *err);
+    /* Required, after open. Blocks for at most half a second: TW_EAGAIN then.
+     * TW_EEND: no more frames, ever. TW_EDAMAGED: this frame is lost, go on. */
+    tw_status (*next)(void *ctx, tw_frame *frame, tw_error *err);
+    /* Required. Idempotent, fine before open. */
+    void (*close)(void *ctx);
+    /* Required. Closes and frees ctx. */
+    void (*destroy)(void *ctx);
+} tw_camera_ops;
+
+typedef struct tw_camera {
+    const tw_camera_ops *ops;
+    void *ctx;
+} tw_camera;
+
+/* ---- clock ----------------------------------------------------------------------- */
+
+typedef struct tw_clock_ops {
+    /* Required, thread-safe. Monotonic microseconds, any zero. */
+    int64_t (*now_us)(void *ctx);
+    /* Required, thread-safe. Microseconds since 1970 UTC. */
+    int64_t (*wall_us)(void *ctx);
+    /* Required, thread-safe. Local time's offset from UTC at a moment, seconds east. */
+    int32_t (*offset_s)(void *ctx, int64_t wall_us);
+    /* Required, thread-safe. Sleep until now_us() reaches t_us. */
+    void (*sleep_until)(void *ctx, int64_t t_us);
+} tw_clock_ops;
+
+typedef struct tw_clock {
+    const tw_clock_ops *ops;
+    void *ctx;
+} tw_clock;
+
+/* ---- card ------------------------------------------------------------------------ */
+
+typedef struct tw_card_ops {
+    /* Names are paths below the card, "/" between parts, none of them ".." or empty. */
+
+    /* Required. Make a new file and the folders above it. TW_EEXIST if it is there. */
+    tw_status (*create)(void *ctx, const char *name, void **file, tw_error *err);
+    /* Required. Add bytes at the end of a file. */
+    tw_status (*append)(void *ctx, void *file, const void *data, size_t bytes,
+                        tw_error *err);
+    /* Required. Return once everything appended would survive a power cut. */
+    tw_status (*sync)(void *ctx, void *file, tw_error *err);
+    /* Required. Frees file, whatever it returns. */
+    tw_status (*close)(void *ctx, void *file, tw_error *err);
+    /* Required. TW_EEXIST if to is there: nothing is ever replaced. */
+    tw_status (*rename)(void *ctx, const char *from, const char *to, tw_error *err);
+    /* Required. Remove a file, and folders above it that this leaves empty. */
+    tw_status (*remove)(void *ctx, const char *name, tw_error *err);
+    /* Required. Free and total bytes. */
+    tw_status (*space)(void *ctx, uint64_t *free_bytes, uint64_t *total_bytes,
+                       tw_error *err);
+    /* Required. Where the card is, for messages; static for the life of ctx. */
+    const char *(*place)(void *ctx);
+    /* Required. Frees ctx. */
+    void (*destroy)(void *ctx);
+} tw_card_ops;
+
+typedef struct tw_card {
+    const tw_card_ops *ops;
+    void *ctx;
+} tw_card;
+
+/* ---- what a port can make -------------------------------------------------------- */
+
+/* A camera that is wanted. Texts are borrowed for the call. */
+typedef struct tw_camera_request {
+    const char *name;   /* of the camera, for messages */
+    const char *source; /* "file:yard.mp4", "sim:kerb" */
+    uint32_t fps;       /* for sources that have no rate of their own, 1..240 */
+    bool loop;          /* begin again at the end of recorded footage */
+    bool pace;          /* deliver recorded frames at their own times, by the clock */
+    tw_clock clock;     /* gives wall times, and the pace */
+} tw_camera_request;
+
+/**
+ * Make a camera from a request, without opening it.
+ *
+ * @return TW_OK: out is the caller's, to destroy; TW_ENOTSUP: not a source of this port,
+ *         another may know it (err untouched); else err says what is wrong with it.
+ */
+typedef tw_status (*tw_camera_make_fn)(const tw_camera_request *request, tw_camera *out,
+                                       tw_error *err);
+
+/**
+ * Ask each maker in turn.
+ *
+ * @param makers  Ended by NULL.
+ * @return as tw_camera_make_fn; a source that none knows is worded too.
+ */
+TW_API tw_status tw_camera_make(const tw_camera_make_fn *makers,
+                                const tw_camera_request *request, tw_camera *out,
+                                tw_error *err);
+
+#endif

@@ -1,0 +1,23 @@
+/* tawny/port_linux.h - the port to a Linux board: files, the board's clock, folders. */
+#ifndef TW_PORT_LINUX_H
+#define TW_PORT_LINUX_H
+
+#include "tawny/port.h"
+
+/** Makes cameras from "file:PATH", a video file or a folder of JPEG pictures in the order
+ * of their names. A tw_camera_make_fn. */
+TW_API tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
+                                      tw_error *err);
+
+/** @return The board's clock. Needs no release. */
+TW_API tw_clock tw_linux_clock(void);
+
+/**
+ * Use a folder as a card; it is made if it is missing.
+ *
+ * @param out  Set on TW_OK; destroy it when done.
+ * @return TW_OK; TW_EACCES, TW_ENOSPC...: err names the folder.
+ */
+TW_API tw_status tw_linux_card(const char *folder, tw_card *out, tw_error *err);
+
+#endif

@@ -1,0 +1,78 @@
+/* tawny/port_sim.h - a simulated board: a scene with known truth, a clock that jumps, a
+ * card in memory. The base of the demo and of the tests. */
+#ifndef TW_PORT_SIM_H
+#define TW_PORT_SIM_H
+
+#include "tawny/port.h"
+
+/* ---- scene ----------------------------------------------------------------------- */
+
+/* One subject that crosses the picture, in seconds of the scene. */
+typedef struct tw_sim_event {
+    int64_t start_us, end_us; /* from the first to the last frame in which it is seen */
+    const char *what;         /* "toad", "hedgehog"; static */
+} tw_sim_event;
+
+typedef struct tw_sim_scene {
+    const char *name;           /* as in "sim:kerb" */
+    const tw_sim_event *events; /* what a perfect detector finds; static */
+    size_t event_count;
+    const tw_sim_event *lures; /* what it must not find: headlights */
+    size_t lure_count;
+    int64_t length_us; /* the scene begins again after this */
+} tw_sim_scene;
+
+/** @return The scene of a name, NULL if there is none; static. */
+TW_API const tw_sim_scene *tw_sim_scene_find(const char *name);
+
+/** @return A scene by its index from 0, NULL past the last; static. */
+TW_API const tw_sim_scene *tw_sim_scene_at(size_t index);
+
+/* ---- camera ---------------------------------------------------------------------- */
+
+/** Makes cameras from "sim:SCENE" or "sim:SCENE,seed=N,size=WxH,luma=yes": JPEG packets,
+ * with luma=yes the luma planes too. Ends with the scene unless it loops.
+ * A tw_camera_make_fn. */
+TW_API tw_status tw_sim_camera_make(const tw_camera_request *request, tw_camera *out,
+                                    tw_error *err);
+
+/* ---- clock ----------------------------------------------------------------------- */
+
+/* Virtual clock: it stands still until somebody sleeps. One thread. */
+typedef struct tw_sim_time {
+    int64_t now_us;
+    int64_t wall_at_zero_us; /* wall time when now_us is 0 */
+    int32_t offset_s;        /* local time, seconds east of UTC */
+} tw_sim_time;
+
+/** @param time  Caller's; outlives the clock. */
+TW_API tw_clock tw_sim_clock(tw_sim_time *time);
+
+/* ---- card ------------------------------------------------------------------------ */
+
+/* What befalls a simulated card. Counts start with 1; 0: never. */
+typedef struct tw_sim_faults {
+    uint64_t capacity;   /* bytes; TW_ENOSPC beyond */
+    uint32_t fail_call;  /* this call fails, counted over all of them ... */
+    tw_status fail_with; /* ... with this */
+    bool dead;           /* and so does each call after it */
+} tw_sim_faults;
+
+/** A card in memory. @return TW_OK; TW_ENOMEM. Destroy it when done. */
+TW_API tw_status tw_sim_card(const tw_sim_faults *faults, tw_card *out);
+
+/** @return Files on it, open ones too. */
+TW_API size_t tw_sim_card_count(const tw_card *card);
+
+/** Name and content of a file. @return TW_OK; TW_ENOENT past the last. Borrowed until the
+ * next change. */
+TW_API tw_status tw_sim_card_file(const tw_card *card, size_t index, const char **name,
+                                  const uint8_t **data, size_t *bytes);
+
+/** @return Calls so far. */
+TW_API uint32_t tw_sim_card_calls(const tw_card *card);
+
+/** @return Files created and not yet closed. */
+TW_API size_t tw_sim_card_open(const tw_card *card);
+
+#endif

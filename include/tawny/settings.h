@@ -1,0 +1,149 @@
+/* tawny/settings.h - settings of a station and its cameras, with the origin of each.
+ *
+ * One table lists all settings; from it come parsing, messages, `tawny settings` and the
+ * reference in docs/settings.md. Texts that structs point to belong to the tw_settings
+ * that filled them, until it is freed or changed. One thread at a time. */
+#ifndef TW_SETTINGS_H
+#define TW_SETTINGS_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+#include <stdio.h>
+
+#include "tawny/error.h"
+#include "tawny/status.h"
+#include "tawny/zones.h"
+
+typedef enum tw_stills {
+    TW_STILLS_NONE,
+    TW_STILLS_FIRST,
+    TW_STILLS_BEST,
+    TW_STILLS_EVERY
+} tw_stills;
+
+typedef enum tw_clip_video { TW_VIDEO_AUTO, TW_VIDEO_COPY, TW_VIDEO_H264 } tw_clip_video;
+
+/* Which stills of a sighting are stored. */
+typedef struct tw_stills_choice {
+    tw_stills which;
+    int64_t every_us; /* for TW_STILLS_EVERY */
+} tw_stills_choice;
+
+typedef struct tw_confirm {
+    uint8_t k, n; /* k of n frames */
+} tw_confirm;
+
+/* [station] */
+typedef struct tw_station_settings {
+    const char *name;
+    const char *store;   /* folder */
+    const char *names;   /* pattern, see tw_name_expand */
+    int64_t queue_bytes; /* footage that may wait for the card */
+} tw_station_settings;
+
+/* One camera, everything inherited. Times in microseconds, shares in ppm. */
+typedef struct tw_camera_settings {
+    const char *name;
+    const char *use; /* names of profiles, separated by commas; "" none */
+    const char *source;
+    int64_t fps;
+    bool loop, pace;
+    bool armed;
+    int64_t difference; /* luma levels; 0 follows the noise */
+    int64_t noise_margin_pct;
+    int64_t start_ppm, stay_ppm;
+    tw_confirm confirm;
+    int64_t smallest_ppm, largest_ppm;
+    int64_t memory_us;
+    bool light_guard, sway_guard, shake_guard;
+    int64_t settle_us;
+    int64_t pre_us, post_us, rest_us, longest_us;
+    int64_t pre_bytes; /* memory that pre-event footage may take */
+    tw_stills_choice stills;
+    int64_t still_quality; /* 1..100 */
+    bool clips;
+    int64_t clip_video; /* a tw_clip_video */
+    int64_t clip_quality;
+    const tw_zone *zones;
+    const char *const *zone_names;
+    size_t zone_count;
+} tw_camera_settings;
+
+/* One setting with its value and where that comes from. Texts are borrowed. */
+typedef struct tw_setting {
+    const char *section; /* "station" or "camera" */
+    const char *group;   /* heading in the reference */
+    const char *key;
+    const char *value;  /* as it would be written in a settings file */
+    const char *preset; /* the built-in value */
+    const char *range;  /* what is allowed, in words */
+    const char *help;   /* one sentence */
+    const char *origin; /* "built-in", "station.ini:14", "--set" */
+} tw_setting;
+
+typedef struct tw_settings tw_settings;
+
+/** Told once for each mistake, with one line that says where, what and what to do. */
+typedef void (*tw_problem_fn)(void *ctx, const char *line);
+
+/** @return Settings with nothing but built-in values, NULL: out of memory. */
+TW_API tw_settings *tw_settings_new(void);
+
+/** NULL is fine. */
+TW_API void tw_settings_free(tw_settings *settings);
+
+/**
+ * Read a file on top of what is there. Reads on after a mistake, so that all are told.
+ *
+ * @param told  May be NULL.
+ * @return TW_OK; TW_ENOENT, TW_EACCES, TW_EIO: the file cannot be read; TW_ESIZE: over
+ *         1 MB; TW_ESYNTAX: it has mistakes; TW_ENOMEM. All but TW_OK were told.
+ */
+TW_API tw_status tw_settings_read(tw_settings *settings, const char *path,
+                                  tw_problem_fn told, void *ctx);
+
+/** The same from text. @param name  Stands for the file in messages and origins. */
+TW_API tw_status tw_settings_read_text(tw_settings *settings, const char *name,
+                                       const char *text, size_t bytes, tw_problem_fn told,
+                                       void *ctx);
+
+/** Take "CAMERA.key=value", "station.key=value", or "key=value" for every camera; it wins
+ * over all files. @return TW_OK; TW_ESYNTAX, told; TW_ENOMEM. */
+TW_API tw_status tw_settings_set(tw_settings *settings, const char *assignment,
+                                 tw_problem_fn told, void *ctx);
+
+/** Make sure that a camera exists, as "[camera NAME]" would, with this source.
+ * @return TW_OK; TW_ESYNTAX, told: bad name; TW_ENOMEM. */
+TW_API tw_status tw_settings_add_camera(tw_settings *settings, const char *name,
+                                        const char *source, tw_problem_fn told,
+                                        void *ctx);
+
+/** Check what no single line can show: limits against each other, cameras without source,
+ * zones and profiles that belong to nothing. @return TW_OK; TW_ESYNTAX, told. */
+TW_API tw_status tw_settings_check(tw_settings *settings, tw_problem_fn told, void *ctx);
+
+/** @return How many cameras there are. */
+TW_API size_t tw_settings_camera_count(const tw_settings *settings);
+
+/** @return The name of a camera in the order of the file, NULL past the last. */
+TW_API const char *tw_settings_camera_name(const tw_settings *settings, size_t index);
+
+/** Fill in the [station] settings. */
+TW_API void tw_settings_station(const tw_settings *settings, tw_station_settings *out);
+
+/** Fill in one camera's settings. @return TW_OK; TW_ENOENT: no such camera; TW_ENOMEM. */
+TW_API tw_status tw_settings_camera(tw_settings *settings, const char *name,
+                                    tw_camera_settings *out);
+
+/** Visit every setting of the station (camera NULL) or of one camera, in the table's
+ * order.
+ * @return TW_OK; TW_ENOENT: no such camera. */
+TW_API tw_status tw_settings_walk(tw_settings *settings, const char *camera,
+                                  void (*visit)(void *ctx, const tw_setting *setting),
+                                  void *ctx);
+
+/** Write the reference (Markdown) of all settings. @return TW_OK; TW_EIO. */
+TW_API tw_status tw_settings_reference(FILE *out);
+
+#endif

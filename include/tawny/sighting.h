@@ -1,0 +1,103 @@
+/* tawny/sighting.h - when a sighting begins and ends. Pure: no I/O, clock or heap. */
+#ifndef TW_SIGHTING_H
+#define TW_SIGHTING_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+#include "tawny/detector.h"
+#include "tawny/status.h"
+
+enum { TW_CONFIRM_MAX = 16 }; /* largest n of "k of n frames" */
+
+typedef struct tw_sighting_config {
+    uint32_t start_ppm; /* activity that confirms, > 0 */
+    uint32_t stay_ppm;  /* activity that keeps a sighting going, 1..start_ppm */
+    uint8_t confirm_k;  /* frames at or over start_ppm ... */
+    uint8_t confirm_n;  /* ... of the last so many; 1 <= k <= n <= TW_CONFIRM_MAX */
+    bool armed;         /* false: motion starts nothing */
+    int64_t settle_us;  /* no sighting so soon after the first frame, >= 0 */
+    int64_t pre_us;     /* footage kept from before the first confirming frame, >= 0 */
+    int64_t post_us;    /* a sighting ends this long after its last motion, >= 0 */
+    int64_t rest_us;    /* no new sighting so soon after one, >= 0 */
+    int64_t longest_us; /* a sighting is split when its clip gets this long, > 0 */
+} tw_sighting_config;
+
+typedef enum tw_watch_state {
+    TW_IDLE,     /* no frame yet, or disarmed */
+    TW_SETTLING, /* the detector is still learning the place */
+    TW_ARMED,    /* motion starts a sighting */
+    TW_SIGHTING, /* one is running, its post-event time included */
+    TW_RESTING   /* one has just ended */
+} tw_watch_state;
+
+typedef enum tw_sighting_why {
+    TW_END_QUIET,   /* no motion for the post-event time */
+    TW_END_LONGEST, /* split; the next part begins where this one's clip ends */
+    TW_END_FINISHED /* the footage ended or the camera was stopped */
+} tw_sighting_why;
+
+/* One stretch of motion. Times are those of the frames. */
+typedef struct tw_sighting {
+    uint32_t number;       /* counts from 1 */
+    uint16_t part;         /* 1, and up for each split by longest_us */
+    int64_t start_us;      /* first confirming frame */
+    int64_t confirmed_us;  /* the frame at which it was confirmed */
+    int64_t end_us;        /* last frame at or over stay_ppm */
+    int64_t clip_start_us; /* where its footage begins, the pre-event time included */
+    int64_t clip_end_us;   /* where its footage ends, the post-event time included */
+    uint32_t peak_ppm;     /* highest activity */
+    int64_t peak_us;       /* and when */
+    uint32_t frames;       /* from start to end, both counted */
+    tw_sighting_why why;   /* it ended; only set once it has */
+} tw_sighting;
+
+/* Bits of tw_sighting_step's answer. */
+enum { TW_SIGHTING_BEGAN = 1, TW_SIGHTING_ENDED = 2 };
+
+/* State. Lies in the caller's memory; look at state and now, leave the rest alone. */
+typedef struct tw_sighting_watch {
+    tw_sighting_config config;
+    tw_watch_state state;
+    tw_sighting now;   /* the running one, or the last */
+    tw_sighting ended; /* the one that the last step ended */
+    struct {
+        bool any;                  /* a frame has come */
+        int64_t first_us, last_us; /* first and newest frame */
+        int64_t free_us;           /* clips may not reach back before this */
+        int64_t rest_until_us;
+        uint32_t frames_since_start; /* of the running sighting */
+        uint8_t seen;                /* frames in hit[] */
+        bool hit[TW_CONFIRM_MAX];    /* newest first */
+        int64_t at[TW_CONFIRM_MAX];
+        uint32_t level[TW_CONFIRM_MAX];
+    } own;
+} tw_sighting_watch;
+
+/**
+ * @return TW_OK; TW_EINVAL: NULL pointer or a value out of the range given above.
+ */
+TW_API tw_status tw_sighting_init(tw_sighting_watch *watch,
+                                  const tw_sighting_config *config);
+
+/**
+ * Take in one reading.
+ *
+ * @param reading  t_us, activity_ppm and whole_picture are used. A frame in which the
+ *                 whole picture turned neither begins nor ends a sighting.
+ * @return Bits: TW_SIGHTING_ENDED, described by watch->ended, then TW_SIGHTING_BEGAN,
+ *         described by watch->now.
+ */
+TW_API unsigned tw_sighting_step(tw_sighting_watch *watch, const tw_reading *reading);
+
+/** The footage is over: end a running sighting. @return as tw_sighting_step. */
+TW_API unsigned tw_sighting_finish(tw_sighting_watch *watch);
+
+/** Learn the place anew from the next frame on; the numbers of sightings go on. End a
+ * running sighting with tw_sighting_finish first. */
+TW_API void tw_sighting_settle_again(tw_sighting_watch *watch);
+
+/** @return "idle", "settling", "armed", "sighting" or "resting"; static. */
+TW_API const char *tw_watch_state_name(tw_watch_state state);
+
+#endif

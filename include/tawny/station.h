@@ -1,0 +1,141 @@
+/* tawny/station.h - cameras watched end to end: frames in, sightings and captures out. */
+#ifndef TW_STATION_H
+#define TW_STATION_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+#include "tawny/detector.h"
+#include "tawny/error.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
+#include "tawny/sighting.h"
+
+typedef enum tw_event_kind {
+    TW_EVENT_OPENED,  /* a camera delivers: stream */
+    TW_EVENT_READING, /* one frame was read: reading, state, and sighting if one runs */
+    TW_EVENT_BEGAN,   /* a sighting was confirmed: sighting, reading */
+    TW_EVENT_ENDED,   /* it is over: sighting */
+    TW_EVENT_STORED,  /* a capture is complete on the card: file, kind, bytes, sighting */
+    TW_EVENT_PROBLEM, /* something went wrong and the camera goes on: status, text */
+    TW_EVENT_CLOSED   /* a camera has ended: status, text if that was an error */
+} tw_event_kind;
+
+/* Something that happened. All pointers are borrowed and good for the call; those that do
+ * not belong to the kind are NULL. */
+typedef struct tw_event {
+    tw_event_kind kind;
+    const char *camera;
+    int64_t t_us;    /* capture time of the frame it belongs to */
+    int64_t wall_us; /* the same on the wall clock */
+    const tw_stream *stream;
+    const tw_reading *reading;
+    const tw_sighting *sighting;
+    tw_watch_state state;
+    const char *file;      /* name below the store */
+    const char *file_kind; /* "clip" or "still" */
+    uint64_t bytes;
+    tw_status status;
+    const char *text; /* one line: what and where */
+} tw_event;
+
+/** Told of each event, one at a time, from whichever thread it happens in. Must not block
+ * for long: frames wait meanwhile. */
+typedef void (*tw_event_fn)(void *ctx, const tw_event *event);
+
+/* What a station or a rehearsal runs on. */
+typedef struct tw_board {
+    const tw_camera_make_fn *makers; /* ended by NULL */
+    tw_clock clock;
+    const tw_card *card; /* where captures go; NULL: nothing is stored */
+} tw_board;
+
+typedef struct tw_rehearsal_result {
+    uint64_t frames;     /* read by the detector */
+    uint64_t bad_frames; /* that could not be read */
+    int64_t first_us;    /* capture time of the first frame */
+    int64_t length_us;   /* from the first to the end of the last frame */
+    uint32_t sightings;  /* each split part counted */
+} tw_rehearsal_result;
+
+/**
+ * Run recorded footage through a camera's settings, in this thread, as fast as it can be
+ * read (camera->pace is not heeded, nor is camera->loop). The same footage and settings
+ * give the same events and the same files.
+ *
+ * @param camera   Its source says what is read.
+ * @param station  For the names of captures; may be NULL if board->card is.
+ * @param stop     Set to nonzero, from a signal handler for one, to end early; may be
+ * NULL.
+ * @param told     May be NULL.
+ * @param result   Written on TW_OK and TW_ESTOPPED.
+ * @return TW_OK; TW_ESTOPPED; else err says which file cannot be read and why.
+ */
+TW_API tw_status tw_rehearse(const tw_board *board, const tw_camera_settings *camera,
+                             const tw_station_settings *station, const volatile int *stop,
+                             tw_event_fn told, void *ctx, tw_rehearsal_result *result,
+                             tw_error *err);
+
+typedef struct tw_station tw_station;
+
+/**
+ * Make a station with all cameras of the settings. Nothing is opened yet.
+ *
+ * @param board     Copied; what it points to outlives the station. Its card is needed.
+ * @param settings  Outlives the station, unchanged.
+ * @param out       Set on TW_OK; free it with tw_station_free.
+ * @return TW_OK; TW_ENOENT: no cameras; TW_ESYNTAX: bad pattern of names; TW_EACCES,
+ *         TW_ENOSPC...: the card cannot be written; TW_ENOMEM.
+ */
+TW_API tw_status tw_station_new(const tw_board *board, tw_settings *settings,
+                                tw_event_fn told, void *ctx, tw_station **out,
+                                tw_error *err);
+
+/** NULL is fine. Not while tw_station_run runs. */
+TW_API void tw_station_free(tw_station *station);
+
+/**
+ * Watch until all cameras have ended or tw_station_stop is called: one thread for each
+ * camera, one that writes. All captures are complete when it returns. Once only.
+ *
+ * @return TW_OK; TW_EIO: no camera could be opened, and events have said why; TW_ENOMEM.
+ */
+TW_API tw_status tw_station_run(tw_station *station);
+
+/** Ask tw_station_run to return. From any thread, and from a signal handler. */
+TW_API void tw_station_stop(tw_station *station);
+
+/* One picture that a camera gives, for aiming and for trying limits. */
+typedef struct tw_look_options {
+    int64_t after_us; /* watch for so long first, so that the detector knows the place */
+    bool overlay;     /* draw zones, cells, blobs and levels */
+    bool png;         /* PNG instead of JPEG */
+} tw_look_options;
+
+/**
+ * Take one picture. Without overlay a camera that sends JPEG gives its own bytes.
+ *
+ * @param out     Set on TW_OK to a whole file, the caller's to free().
+ * @param taken   Set to what the detector said of the frame; its cells are not kept.
+ * @return TW_OK; else err says what and where.
+ */
+TW_API tw_status tw_look(const tw_board *board, const tw_camera_settings *camera,
+                         const tw_look_options *options, uint8_t **out, size_t *bytes,
+                         tw_reading *taken, tw_error *err);
+
+/** Open a camera once and read one frame of it.
+ * @param stream  Set on TW_OK; its pointers are NULL.
+ * @return TW_OK; else err says what is wrong. */
+TW_API tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
+                               tw_stream *stream, tw_error *err);
+
+/** Try the names and the card as tw_station_new does: make, write and remove a file.
+ * @return TW_OK; else err says what is wrong. */
+TW_API tw_status tw_store_try(const tw_card *card, const tw_station_settings *station,
+                              tw_error *err);
+
+/** @return whether clips can be written and which codec module is missing if not (err).
+ */
+TW_API bool tw_clips_possible(tw_error *err);
+
+#endif

@@ -1,0 +1,39 @@
+/* tawny/status.h - how every function of the library says whether it worked. */
+#ifndef TW_STATUS_H
+#define TW_STATUS_H
+
+#include "tawny/api.h"
+
+/* Name, value, text. Values are appended, never reused and never change their meaning. */
+#define TW_STATUS_LIST(X)                                                                \
+    X(TW_OK, 0, "done")                                                                  \
+    X(TW_EINVAL, -1, "bad argument")                                                     \
+    X(TW_ENOMEM, -2, "out of memory")                                                    \
+    X(TW_ESIZE, -3, "does not fit")                                                      \
+    X(TW_ENOTSUP, -4, "not supported")                                                   \
+    X(TW_EIO, -5, "input or output failed")                                              \
+    X(TW_ENOENT, -6, "not found")                                                        \
+    X(TW_EEXIST, -7, "exists already")                                                   \
+    X(TW_ENOSPC, -8, "no space left")                                                    \
+    X(TW_EACCES, -9, "not allowed")                                                      \
+    X(TW_EDAMAGED, -10, "damaged data")                                                  \
+    X(TW_ETIMEOUT, -11, "took too long")                                                 \
+    X(TW_EEND, -12, "end of the footage")                                                \
+    X(TW_ESYNTAX, -13, "not understood")                                                 \
+    X(TW_EAGAIN, -14, "nothing yet, ask again")                                          \
+    X(TW_ESTOPPED, -15, "stopped on request")
+
+/** Outcome of a call: TW_OK (0), or a negative value that says why not. */
+typedef enum tw_status {
+#define TW_STATUS_ENUM(name, value, text) name = (value),
+    TW_STATUS_LIST(TW_STATUS_ENUM)
+#undef TW_STATUS_ENUM
+} tw_status;
+
+/** @return The name of a status ("TW_EIO"), "TW_?" for an unknown value; static. */
+TW_API const char *tw_status_name(tw_status st);
+
+/** @return A few words for a person ("no space left"); static. */
+TW_API const char *tw_status_text(tw_status st);
+
+#endif

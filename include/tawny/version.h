@@ -1,0 +1,15 @@
+/* tawny/version.h - the version of the library, by semantic versioning. */
+#ifndef TW_VERSION_H
+#define TW_VERSION_H
+
+#include "tawny/api.h"
+
+#define TW_VERSION_MAJOR 0
+#define TW_VERSION_MINOR 1
+#define TW_VERSION_PATCH 0
+#define TW_VERSION_TEXT "0.1.0"
+
+/** @return The version of the library that was linked, "major.minor.patch"; static. */
+TW_API const char *tw_version(void);
+
+#endif

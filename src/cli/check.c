@@ -1,0 +1,109 @@
+/* tawny check: what would happen, before it does. */
+#include <stdio.h>
+#include <string.h>
+
+#include "output.h"
+
+static const char ABOUT[] =
+    "Reads the settings, opens each camera once, tries the store, and says what would\n"
+    "happen. Exit 0: all is well; 1: a camera or the store is not; 2: the settings are "
+    "wrong.";
+static const char EXAMPLE[] = "Examples:\n"
+                              "  tawny check\n"
+                              "  tawny check --settings /etc/tawny/station.ini";
+
+/* One finding, as text or JSON. @return ok. */
+static gboolean find(const cli_common *common, gboolean ok, const char *what,
+                     const char *name, const char *text)
+{
+    if (common->json) {
+        char *escaped = g_strescape(text, NULL);
+        (void)printf("{\"type\":\"%s\",\"name\":\"%s\",\"ok\":%s,\"text\":\"%s\"}\n",
+                     what, name, ok ? "true" : "false", escaped);
+        g_free(escaped);
+    } else {
+        (void)printf("%-7s %s %s: %s\n", ok ? "ok" : "FAILED", what, name, text);
+    }
+    return ok;
+}
+
+static gboolean check_camera(const cli_common *common, const tw_board *board,
+                             const tw_camera_settings *camera)
+{
+    tw_error err = {0};
+    tw_stream stream;
+    char text[512], start[24];
+    const tw_status st = tw_camera_try(board, camera, &stream, &err);
+    if (st != TW_OK)
+        return find(common, FALSE, "camera", camera->name, err.text);
+    int n = snprintf(text, sizeof text, "%s", stream.codec_name);
+    if (stream.width > 0)
+        n += snprintf(text + n, sizeof text - (size_t)n, " %u x %u", stream.width,
+                      stream.height);
+    if (stream.fps_num > 0)
+        n += snprintf(text + n, sizeof text - (size_t)n, " at %.3g frames a second",
+                      (double)stream.fps_num / (double)stream.fps_den);
+    (void)snprintf(text + n, sizeof text - (size_t)n, ", %s at %s of activity%s%s",
+                   camera->armed ? "a sighting begins"
+                                 : "disarmed; a sighting would begin",
+                   out_percent((uint32_t)camera->start_ppm, start),
+                   camera->clips ? ", clips" : ", no clips",
+                   camera->stills.which == TW_STILLS_NONE ? ", no stills" : ", stills");
+    return find(common, TRUE, "camera", camera->name, text);
+}
+
+static gboolean check_store(const cli_common *common, const tw_station_settings *station)
+{
+    tw_card card = {0};
+    tw_error err = {0};
+    uint64_t free_bytes = 0, total = 0;
+    char text[128];
+    tw_status st = tw_linux_card(station->store, &card, &err);
+    if (st == TW_OK)
+        st = tw_store_try(&card, station, &err);
+    if (st == TW_OK)
+        st = card.ops->space(card.ctx, &free_bytes, &total, &err);
+    if (st == TW_OK)
+        (void)snprintf(text, sizeof text, "can be written, %.1f of %.1f GB free",
+                       (double)free_bytes / 1e9, (double)total / 1e9);
+    if (card.ops)
+        card.ops->destroy(card.ctx);
+    return find(common, st == TW_OK, "store", station->store,
+                st == TW_OK ? text : err.text);
+}
+
+int cli_check(int argc, char **argv)
+{
+    cli_common common;
+    tw_settings *settings = NULL;
+    char *path = NULL;
+    int code = cli_parse(&argc, &argv, NULL, ABOUT, EXAMPLE, NULL, &common);
+    if (code == CLI_DONE && argc > 1)
+        code = cli_say(CLI_USAGE, "%s is not expected", argv[1]);
+    if (code != CLI_DONE)
+        return code;
+    if (cli_load(&common, TRUE, &settings, &path) != TW_OK)
+        return CLI_USAGE;
+    if (tw_settings_check(settings, cli_told, NULL) != TW_OK)
+        code = CLI_USAGE;
+    if (code == CLI_DONE) {
+        const tw_board board = cli_board();
+        tw_station_settings station;
+        tw_camera_settings camera;
+        tw_error err = {0};
+        gboolean good = find(&common, tw_settings_camera_count(settings) > 0, "settings",
+                             path, "no mistakes found");
+        for (size_t i = 0; tw_settings_camera_name(settings, i); i++)
+            if (tw_settings_camera(settings, tw_settings_camera_name(settings, i),
+                                   &camera) == TW_OK)
+                good &= check_camera(&common, &board, &camera);
+        tw_settings_station(settings, &station);
+        good &= check_store(&common, &station);
+        if (!tw_clips_possible(&err))
+            good &= find(&common, FALSE, "module", "codecs", err.text);
+        code = good ? CLI_DONE : CLI_FAILED;
+    }
+    g_free(path);
+    tw_settings_free(settings);
+    return code;
+}

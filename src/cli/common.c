@@ -1,0 +1,173 @@
+/* What the commands share. */
+#include "common.h"
+
+#include <signal.h>
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+int cli_say(int code, const char *format, ...)
+{
+    va_list args;
+    va_start(args, format);
+    char *text = g_strdup_vprintf(format, args);
+    va_end(args);
+    (void)fprintf(stderr, "tawny: %s\n", text);
+    g_free(text);
+    return code;
+}
+
+void cli_told(void *ctx, const char *line)
+{
+    (void)ctx;
+    (void)fprintf(stderr, "%s\n", line);
+}
+
+int cli_exit(tw_status st)
+{
+    switch (st) {
+    case TW_OK: return CLI_DONE;
+    case TW_EINVAL:
+    case TW_ESYNTAX: return CLI_USAGE;
+    default: return CLI_FAILED;
+    }
+}
+
+int cli_parse(int *argc, char ***argv, const char *args, const char *about,
+              const char *example, const GOptionEntry *own, cli_common *common)
+{
+    GError *error = NULL;
+    cli_common unused;
+    cli_common *to = common ? common : &unused;
+    memset(to, 0, sizeof *to);
+    const GOptionEntry shared[] = {
+        {"settings", 's', 0, G_OPTION_ARG_FILENAME, &to->settings_path,
+         "Settings file (else ./station.ini, then the user's, then the system's)",
+         "FILE"},
+        {"set", 0, 0, G_OPTION_ARG_STRING_ARRAY, &to->sets,
+         "Set a value over the file's; may be repeated", "[CAMERA.]KEY=VALUE"},
+        {"json", 0, 0, G_OPTION_ARG_NONE, &to->json, "One JSON object a line", NULL},
+        {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
+    char *name = g_strdup_printf("tawny %s", (*argv)[0]);
+    g_set_prgname(name);
+    GOptionContext *context = g_option_context_new(args);
+    g_option_context_set_summary(context, about);
+    g_option_context_set_description(context, example);
+    if (own)
+        g_option_context_add_main_entries(context, own, NULL);
+    if (common)
+        g_option_context_add_main_entries(context, shared, NULL);
+    int code = CLI_DONE;
+    if (!g_option_context_parse(context, argc, argv, &error)) {
+        code = cli_say(CLI_USAGE, "%s (see %s --help)", error->message, name);
+        g_error_free(error);
+    }
+    g_option_context_free(context);
+    g_free(name);
+    return code;
+}
+
+/* The first settings file of the usual places, NULL: none. */
+static char *usual_settings(void)
+{
+    char *places[] = {
+        g_strdup("station.ini"),
+        g_build_filename(g_get_user_config_dir(), "tawny", "station.ini", NULL),
+        g_strdup("/etc/tawny/station.ini")};
+    char *found = NULL;
+    for (size_t i = 0; i < G_N_ELEMENTS(places); i++) {
+        if (!found && g_file_test(places[i], G_FILE_TEST_EXISTS))
+            found = places[i];
+        else
+            g_free(places[i]);
+    }
+    return found;
+}
+
+tw_status cli_apply_sets(const cli_common *common, tw_settings *settings)
+{
+    tw_status st = TW_OK;
+    for (char **set = common->sets; set && *set; set++) {
+        const tw_status one = tw_settings_set(settings, *set, cli_told, NULL);
+        st = st == TW_OK ? one : st;
+    }
+    return st;
+}
+
+tw_status cli_load(const cli_common *common, gboolean needed, tw_settings **out,
+                   char **path_out)
+{
+    tw_settings *settings = tw_settings_new();
+    char *path =
+        common->settings_path ? g_strdup(common->settings_path) : usual_settings();
+    tw_status st = settings ? TW_OK : TW_ENOMEM;
+    if (st == TW_OK && path) {
+        st = tw_settings_read(settings, path, cli_told, NULL);
+    } else if (st == TW_OK && needed) {
+        st = TW_ESYNTAX;
+        (void)cli_say(CLI_USAGE,
+                      "there is no settings file: write station.ini, or name one "
+                      "with --settings FILE");
+    }
+    if (st == TW_OK)
+        st = cli_apply_sets(common, settings);
+    if (st == TW_OK) {
+        *out = settings;
+    } else {
+        tw_settings_free(settings);
+        st = TW_ESYNTAX; /* a file that cannot be read is wrong usage as well */
+    }
+    if (path_out && st == TW_OK)
+        *path_out = path;
+    else
+        g_free(path);
+    return st;
+}
+
+tw_board cli_board(void)
+{
+    static const tw_camera_make_fn makers[] = {tw_linux_camera_make, tw_sim_camera_make,
+                                               NULL};
+    return (tw_board){makers, tw_linux_clock(), NULL};
+}
+
+/* Signal handlers can reach nothing but what is static. */
+static volatile int caught;
+static void (*on_signal)(void);
+
+static void handle(int number)
+{
+    (void)number;
+    caught = 1;
+    if (on_signal)
+        on_signal();
+}
+
+const volatile int *cli_catch_signals(void (*also)(void))
+{
+    struct sigaction action;
+    memset(&action, 0, sizeof action);
+    action.sa_handler = handle;
+    action.sa_flags = SA_RESTART;
+    (void)sigemptyset(&action.sa_mask);
+    on_signal = also;
+    (void)sigaction(SIGINT, &action, NULL);
+    (void)sigaction(SIGTERM, &action, NULL);
+    return &caught;
+}
+
+char *cli_camera_name(const char *path)
+{
+    char *base = g_path_get_basename(path);
+    char *dot = strrchr(base, '.');
+    if (dot && dot != base)
+        *dot = '\0';
+    (void)g_strcanon(
+        base, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_", '_');
+    if (strlen(base) > 32)
+        base[32] = '\0';
+    if (strcmp(base, "station") == 0)
+        base[0] = 'S';
+    return base;
+}

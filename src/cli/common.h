@@ -1,0 +1,77 @@
+/* What the commands share. Exit codes: 0 done, 1 failed, 2 wrong usage or settings. */
+#ifndef TW_CLI_COMMON_H
+#define TW_CLI_COMMON_H
+
+#include <glib.h>
+
+#include "tawny/tawny.h"
+
+enum { CLI_DONE = 0, CLI_FAILED = 1, CLI_USAGE = 2 };
+
+/* One command. argv[0] is its name. */
+typedef struct cli_command {
+    const char *name;
+    const char *summary;
+    int (*run)(int argc, char **argv);
+} cli_command;
+
+int cli_check(int argc, char **argv);
+int cli_demo(int argc, char **argv);
+int cli_look(int argc, char **argv);
+int cli_rehearse(int argc, char **argv);
+int cli_settings(int argc, char **argv);
+int cli_watch(int argc, char **argv);
+
+/* Options that most commands take. */
+typedef struct cli_common {
+    char *settings_path; /* NULL: the usual places */
+    char **sets;         /* --set, NULL-ended or NULL */
+    gboolean json;
+} cli_common;
+
+/**
+ * Parse a command's options; --help is answered and ends the program.
+ *
+ * @param args     What follows the options, for the usage line: "FILE…".
+ * @param about    What the command does, in a paragraph.
+ * @param example  Lines of examples.
+ * @param own      The command's own options, ended by an empty entry; may be NULL.
+ * @param common   Filled in; NULL: the command takes no common options.
+ * @return CLI_DONE; CLI_USAGE, told.
+ */
+int cli_parse(int *argc, char ***argv, const char *args, const char *about,
+              const char *example, const GOptionEntry *own, cli_common *common);
+
+/** Print "tawny: ..." to standard error. @return code. */
+int cli_say(int code, const char *format, ...) TW_PRINTF(2, 3);
+
+/** A tw_problem_fn that prints lines to standard error. */
+void cli_told(void *ctx, const char *line);
+
+/**
+ * Read the settings that a command runs on: the file that was named, else the first there
+ * is of ./station.ini, the user's and the system's; then every --set.
+ *
+ * @param needed    There must be a file.
+ * @param path_out  Set to the file's path, NULL: none; g_free it. May be NULL.
+ * @return TW_OK: *out is the caller's; else told.
+ */
+tw_status cli_load(const cli_common *common, gboolean needed, tw_settings **out,
+                   char **path_out);
+
+/** Apply every --set. */
+tw_status cli_apply_sets(const cli_common *common, tw_settings *settings);
+
+/** The board that commands run on: all ports' cameras, the machine's clock. */
+tw_board cli_board(void);
+
+/** Nonzero once Ctrl-C or SIGTERM has come; both are caught from here on. */
+const volatile int *cli_catch_signals(void (*also)(void));
+
+/** Name of a camera for a file: "yard" for "/tmp/yard.mp4"; g_free it. */
+char *cli_camera_name(const char *path);
+
+/** The exit code that stands for a status. */
+int cli_exit(tw_status st);
+
+#endif

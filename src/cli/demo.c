@@ -1,0 +1,207 @@
+/* tawny demo: the Hollin Lane toad crossing, simulated, held against what really happens
+ * in the scene. */
+#include <stdio.h>
+#include <string.h>
+
+#include "output.h"
+
+static const char ABOUT[] = "Plays a simulated night at the Hollin Lane toad crossing "
+                            "through the whole of it: camera,\n"
+                            "detector, sightings, stills and clips; then holds the "
+                            "sightings against what really\n"
+                            "happens in the scene. Needs nothing set up. Exit 1 if a "
+                            "subject is missed or one is seen\n"
+                            "that is not there.";
+static const char EXAMPLE[] = "Example:\n"
+                              "  tawny demo --keep /tmp/hollin";
+
+enum { SIGHTINGS_MAX = 64 };
+#define TOLERANCE_US INT64_C(1000000)
+
+/* H.264 is what browsers play; a real camera's JPEG packets would be copied by default.
+ */
+static const char SETTINGS[] = "[station]\n"
+                               "name = hollin\n"
+                               "[camera kerb]\n"
+                               "source = sim:kerb\n"
+                               "fps = 10\n"
+                               "clip_video = h264\n";
+
+typedef struct demo {
+    const tw_sim_scene *scene;
+    const tw_camera_settings *camera;
+    tw_sighting seen[SIGHTINGS_MAX];
+    size_t count;
+    int64_t zero_us;
+    gboolean any;
+    guint stored;
+    uint64_t bytes;
+    char clip[TW_NAME_MAX]; /* the first one, for the commands to try */
+} demo;
+
+static double since(const demo *d, int64_t t_us)
+{
+    return (double)(t_us - d->zero_us) / 1e6;
+}
+
+static void on_event(void *ctx, const tw_event *e)
+{
+    demo *d = ctx;
+    char text[256], size[24];
+    switch (e->kind) {
+    case TW_EVENT_READING:
+        d->zero_us = d->any ? d->zero_us : e->reading->t_us;
+        d->any = TRUE;
+        break;
+    case TW_EVENT_BEGAN:
+        (void)printf("%7.1f s  %s  sighting %u begins: %s\n",
+                     since(d, e->sighting->start_us), e->camera, e->sighting->number,
+                     out_why(e, d->camera, text, sizeof text));
+        break;
+    case TW_EVENT_ENDED:
+        (void)printf("%7.1f s  %s  sighting %u ends, peak %.2f %%\n",
+                     since(d, e->sighting->end_us), e->camera, e->sighting->number,
+                     e->sighting->peak_ppm / 1e4);
+        if (d->count < SIGHTINGS_MAX)
+            d->seen[d->count++] = *e->sighting;
+        break;
+    case TW_EVENT_STORED:
+        (void)printf("           %s  %s stored: %s (%s)\n", e->camera, e->file_kind,
+                     e->file, out_bytes(e->bytes, size));
+        d->stored++;
+        d->bytes += e->bytes;
+        if (d->clip[0] == '\0' && strcmp(e->file_kind, "clip") == 0)
+            (void)snprintf(d->clip, sizeof d->clip, "%s", e->file);
+        break;
+    case TW_EVENT_PROBLEM: (void)fprintf(stderr, "%s: %s\n", e->camera, e->text); break;
+    case TW_EVENT_OPENED:
+    case TW_EVENT_CLOSED: break;
+    }
+    (void)fflush(stdout);
+}
+
+/* The sighting that an event falls into, NULL: none. */
+static const tw_sighting *sighting_of(const demo *d, const tw_sim_event *event)
+{
+    for (size_t i = 0; i < d->count; i++)
+        if (d->seen[i].start_us - d->zero_us <= event->end_us + TOLERANCE_US &&
+            d->seen[i].end_us - d->zero_us >= event->start_us - TOLERANCE_US)
+            return &d->seen[i];
+    return NULL;
+}
+
+static guint count_found(const demo *d)
+{
+    guint found = 0;
+    for (size_t i = 0; i < d->scene->event_count; i++)
+        found += sighting_of(d, &d->scene->events[i]) != NULL;
+    return found;
+}
+
+/* Sightings that belong to no event. */
+static guint count_invented(const demo *d)
+{
+    guint invented = 0;
+    for (size_t i = 0; i < d->count; i++) {
+        gboolean real = FALSE;
+        for (size_t k = 0; k < d->scene->event_count; k++) {
+            const tw_sim_event *e = &d->scene->events[k];
+            real =
+                real || (d->seen[i].start_us - d->zero_us <= e->end_us + TOLERANCE_US &&
+                         d->seen[i].end_us - d->zero_us >= e->start_us - TOLERANCE_US);
+        }
+        invented += !real;
+    }
+    return invented;
+}
+
+static void print_event(const demo *d, const tw_sim_event *e, gboolean subject)
+{
+    const tw_sighting *s = sighting_of(d, e);
+    (void)printf("  %-11s %6.1f to %6.1f s   ", e->what, (double)e->start_us / 1e6,
+                 (double)e->end_us / 1e6);
+    if (subject && s)
+        (void)printf("found: sighting %u, %.1f to %.1f s\n", s->number,
+                     since(d, s->start_us), since(d, s->end_us));
+    else if (subject)
+        (void)printf("MISSED\n");
+    else
+        (void)printf("%s\n", s ? "passes while a sighting runs" : "rightly left alone");
+}
+
+static int summarise(const demo *d, const char *folder)
+{
+    const guint found = count_found(d), invented = count_invented(d);
+    char size[24];
+    (void)printf("\nWhat really happened at the kerb:\n");
+    for (size_t i = 0; i < d->scene->event_count; i++)
+        print_event(d, &d->scene->events[i], TRUE);
+    for (size_t i = 0; i < d->scene->lure_count; i++)
+        print_event(d, &d->scene->lures[i], FALSE);
+    (void)printf("\nFound %u of %zu subjects, %u invented. %u captures (%s) in %s\n",
+                 found, d->scene->event_count, invented, d->stored,
+                 out_bytes(d->bytes, size), folder);
+    return found == d->scene->event_count && invented == 0 ? CLI_DONE : CLI_FAILED;
+}
+
+static void suggest(const demo *d, const char *folder)
+{
+    (void)printf("\nTry next:\n");
+    if (d->clip[0])
+        (void)printf("  tawny rehearse --trace %s/%s\n", folder, d->clip);
+    (void)printf("  tawny look --overlay --after 35 --output kerb.png sim:kerb\n"
+                 "  tawny settings --help-texts\n"
+                 "  tawny --help\n");
+}
+
+static int play(const tw_card *card, tw_settings *settings, const char *folder)
+{
+    tw_board board = cli_board();
+    tw_camera_settings camera;
+    tw_station_settings station;
+    tw_rehearsal_result result;
+    tw_error err = {0};
+    board.card = card;
+    tw_settings_station(settings, &station);
+    if (tw_settings_camera(settings, "kerb", &camera) != TW_OK)
+        return cli_say(CLI_FAILED, "out of memory");
+    demo d = {.scene = tw_sim_scene_find("kerb"), .camera = &camera};
+    (void)printf("Hollin Lane by night: %.0f s at the kerb, simulated.\n"
+                 "Captures go to %s\n\n",
+                 (double)d.scene->length_us / 1e6, folder);
+    const tw_status st = tw_rehearse(&board, &camera, &station, cli_catch_signals(NULL),
+                                     on_event, &d, &result, &err);
+    if (st == TW_ESTOPPED)
+        return cli_say(CLI_FAILED, "stopped; what was captured is in %s", folder);
+    if (st != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    const int code = summarise(&d, folder);
+    suggest(&d, folder);
+    return code;
+}
+
+int cli_demo(int argc, char **argv)
+{
+    char *keep = NULL;
+    const GOptionEntry own[] = {{"keep", 'k', 0, G_OPTION_ARG_FILENAME, &keep,
+                                 "Folder for the captures (hollin-demo)", "DIR"},
+                                {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
+    int code = cli_parse(&argc, &argv, NULL, ABOUT, EXAMPLE, own, NULL);
+    if (code == CLI_DONE && argc > 1)
+        code = cli_say(CLI_USAGE, "%s is not expected", argv[1]);
+    if (code != CLI_DONE)
+        return code;
+    const char *folder = keep ? keep : "hollin-demo";
+    tw_card card = {0};
+    tw_error err = {0};
+    if (tw_linux_card(folder, &card, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    tw_settings *settings = tw_settings_new();
+    code = CLI_FAILED;
+    if (settings && tw_settings_read_text(settings, "demo", SETTINGS, strlen(SETTINGS),
+                                          cli_told, NULL) == TW_OK)
+        code = play(&card, settings, folder);
+    tw_settings_free(settings);
+    card.ops->destroy(card.ctx);
+    return code;
+}

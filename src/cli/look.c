@@ -1,0 +1,126 @@
+/* tawny look: one frame of a camera. */
+#include <errno.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "output.h"
+
+static const char ABOUT[] =
+    "Writes one frame of a camera as JPEG or PNG. With --overlay the detector watches "
+    "first,\n"
+    "for 12 s unless --after says otherwise, and zones, cells, blobs and the level are "
+    "drawn.\n"
+    "CAMERA is one of the settings file, or a source such as file:yard.mp4 or sim:kerb.";
+static const char EXAMPLE[] =
+    "Examples:\n"
+    "  tawny look kerb\n"
+    "  tawny look --overlay --after 35 --output kerb.png sim:kerb";
+
+enum { OVERLAY_AFTER_S = 12 };
+
+/* The camera's settings: from the file, or built in for a source. */
+static tw_status find_camera(const cli_common *common, const char *arg, tw_settings **out,
+                             tw_camera_settings *camera)
+{
+    tw_settings *settings = NULL;
+    const gboolean source = strchr(arg, ':') != NULL;
+    char *name = source ? cli_camera_name(strchr(arg, ':') + 1) : g_strdup(arg);
+    cli_common without_sets = *common;
+    without_sets.sets = NULL;
+    tw_status st = TW_OK;
+    if (source && !common->settings_path)
+        st = (settings = tw_settings_new()) ? TW_OK : TW_ENOMEM;
+    else
+        st = cli_load(&without_sets, TRUE, &settings, NULL);
+    if (st == TW_OK && source)
+        st = tw_settings_add_camera(settings, name, arg, cli_told, NULL);
+    if (st == TW_OK)
+        st = cli_apply_sets(common, settings);
+    if (st == TW_OK)
+        st = tw_settings_check(settings, cli_told, NULL);
+    if (st == TW_OK && tw_settings_camera(settings, name, camera) != TW_OK) {
+        st = TW_ENOENT;
+        (void)cli_say(CLI_USAGE, "the settings have no camera %s", name);
+    }
+    if (st == TW_OK)
+        *out = settings;
+    else
+        tw_settings_free(settings);
+    g_free(name);
+    return st;
+}
+
+/* Written beside its place first, so that an old picture is not lost to half a new one.
+ */
+static int write_file(const char *path, const uint8_t *data, size_t bytes)
+{
+    GError *error = NULL;
+    if (g_file_set_contents(path, (const char *)data, (gssize)bytes, &error))
+        return CLI_DONE;
+    const int code = cli_say(CLI_FAILED, "%s", error->message);
+    g_error_free(error);
+    return code;
+}
+
+static int look(const tw_camera_settings *camera, const tw_look_options *options,
+                const char *path, gboolean json)
+{
+    const tw_board board = cli_board();
+    tw_error err = {0};
+    tw_reading reading;
+    uint8_t *data = NULL;
+    size_t bytes = 0;
+    char size[24], percent[24];
+    const tw_status st = tw_look(&board, camera, options, &data, &bytes, &reading, &err);
+    if (st != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    const int code = write_file(path, data, bytes);
+    free(data);
+    if (code != CLI_DONE)
+        return code;
+    if (json)
+        (void)printf(
+            "{\"type\":\"look\",\"camera\":\"%s\",\"bytes\":%zu,\"activity\":%.4g}\n",
+            camera->name, bytes, reading.activity_ppm / 1e4);
+    else
+        (void)printf("%s: %s, activity %s, %u %s\n", path, out_bytes(bytes, size),
+                     out_percent(reading.activity_ppm, percent), reading.blobs_found,
+                     reading.blobs_found == 1 ? "blob" : "blobs");
+    return CLI_DONE;
+}
+
+int cli_look(int argc, char **argv)
+{
+    cli_common common;
+    char *output = NULL;
+    gboolean overlay = FALSE;
+    double after = -1;
+    const GOptionEntry own[] = {{"output", 'o', 0, G_OPTION_ARG_FILENAME, &output,
+                                 "Where to write it; .png for PNG (CAMERA.jpg)", "FILE"},
+                                {"overlay", 0, 0, G_OPTION_ARG_NONE, &overlay,
+                                 "Draw zones, cells, blobs and the level", NULL},
+                                {"after", 0, 0, G_OPTION_ARG_DOUBLE, &after,
+                                 "Watch for so long first", "SECONDS"},
+                                {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
+    int code = cli_parse(&argc, &argv, "CAMERA", ABOUT, EXAMPLE, own, &common);
+    if (code == CLI_DONE && argc != 2)
+        code = cli_say(CLI_USAGE, "name one camera: tawny look CAMERA");
+    if (code == CLI_DONE && after > 86400)
+        code = cli_say(CLI_USAGE, "--after %g: at most a day, 86400 seconds", after);
+    if (code != CLI_DONE)
+        return code;
+    tw_settings *settings = NULL;
+    tw_camera_settings camera;
+    if (find_camera(&common, argv[1], &settings, &camera) != TW_OK)
+        return CLI_USAGE;
+    char *path = output ? g_strdup(output) : g_strdup_printf("%s.jpg", camera.name);
+    const double seconds = after >= 0 ? after : overlay ? OVERLAY_AFTER_S : 0;
+    const tw_look_options options = {.after_us = (int64_t)(seconds * 1e6),
+                                     .overlay = overlay,
+                                     .png = g_str_has_suffix(path, ".png")};
+    code = look(&camera, &options, path, common.json);
+    g_free(path);
+    tw_settings_free(settings);
+    return code;
+}

@@ -1,0 +1,50 @@
+/* The command-line tool: finds the command and runs it. */
+#include <locale.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "common.h"
+
+static const cli_command COMMANDS[] = {
+    {"demo", "the whole thing on a simulated camera, with nothing set up", cli_demo},
+    {"look", "write one frame of a camera, with zones, cells and levels drawn if asked",
+     cli_look},
+    {"check", "read the settings, open each camera once, try the store", cli_check},
+    {"settings", "show every setting with its value, origin and help", cli_settings},
+    {"rehearse", "run footage through a camera's settings: what would be seen",
+     cli_rehearse},
+    {"watch", "run the station until Ctrl-C", cli_watch},
+};
+
+static void print_help(void)
+{
+    (void)printf(
+        "Usage: tawny COMMAND [OPTION…] [ARGUMENT…]\n\n"
+        "Watches a place through cameras while nobody is there, and keeps the few\n"
+        "moments that matter.\n\nCommands:\n");
+    for (size_t i = 0; i < G_N_ELEMENTS(COMMANDS); i++)
+        (void)printf("  %-10s %s\n", COMMANDS[i].name, COMMANDS[i].summary);
+    (void)printf("\n\"tawny COMMAND --help\" explains each with an example.\n"
+                 "Exit codes: 0 done, 1 failed, 2 wrong usage or settings.\n");
+}
+
+int main(int argc, char **argv)
+{
+    (void)setlocale(LC_CTYPE, "");
+    if (argc < 2) {
+        print_help();
+        return CLI_USAGE;
+    }
+    if (strcmp(argv[1], "--help") == 0 || strcmp(argv[1], "help") == 0) {
+        print_help();
+        return CLI_DONE;
+    }
+    if (strcmp(argv[1], "--version") == 0) {
+        (void)printf("tawny %s\n", tw_version());
+        return CLI_DONE;
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(COMMANDS); i++)
+        if (strcmp(argv[1], COMMANDS[i].name) == 0)
+            return COMMANDS[i].run(argc - 1, argv + 1);
+    return cli_say(CLI_USAGE, "there is no command %s: see tawny --help", argv[1]);
+}

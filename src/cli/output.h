@@ -1,0 +1,48 @@
+/* How the commands say what happens, as text and as JSON. */
+#ifndef TW_CLI_OUTPUT_H
+#define TW_CLI_OUTPUT_H
+
+#include <stdio.h>
+
+#include "common.h"
+
+/** "0.44 %"; from ppm. The buffer is the caller's. */
+const char *out_percent(uint32_t ppm, char buffer[24]);
+
+/** "3.1 MB" */
+const char *out_bytes(uint64_t bytes, char buffer[24]);
+
+/** Where a blob is: "at the left", "in the middle", "at the upper right". */
+const char *out_place(const tw_blob *blob);
+
+/** Why a sighting began, in words; the buffer is the caller's. */
+const char *out_why(const tw_event *began, const tw_camera_settings *camera, char *buffer,
+                    size_t capacity);
+
+/** Print a JSON object on a line of its own, and release it. */
+void out_json(void *json);
+
+/** Objects of a sighting and a reading, with times in seconds from zero_us. */
+void out_json_sighting(const char *camera, const char *file, const tw_sighting *sighting,
+                       int64_t zero_us);
+void out_json_reading(const char *file, const tw_reading *reading, tw_watch_state state,
+                      int64_t zero_us);
+
+/** What happens at a station, one object a line, with wall times. */
+void out_json_event(const tw_event *event);
+
+/** "2027-03-13T20:30:14.200Z" */
+const char *out_utc(int64_t wall_us, char buffer[40]);
+
+/* A bar on standard error for long work; nothing if that is no terminal. */
+typedef struct out_progress {
+    const char *what;
+    int64_t total_us;
+    int shown; /* percent; -1: nothing yet */
+} out_progress;
+
+void out_progress_start(out_progress *progress, const char *what, int64_t total_us);
+void out_progress_at(out_progress *progress, int64_t done_us);
+void out_progress_clear(out_progress *progress);
+
+#endif

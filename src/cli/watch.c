@@ -1,0 +1,153 @@
+/* tawny watch: the station in the foreground. */
+#include <stdio.h>
+#include <string.h>
+
+#include "output.h"
+
+static const char ABOUT[] =
+    "Watches all cameras of the settings file until Ctrl-C or SIGTERM, one line for "
+    "each\n"
+    "thing that happens. Captures that are being written are completed first.";
+static const char EXAMPLE[] =
+    "Examples:\n"
+    "  tawny watch\n"
+    "  tawny watch --settings station.ini --set kerb.start_at=0.5%\n"
+    "  tawny watch --json | tee sightings.jsonl";
+
+/* Signal handlers can reach nothing but what is static. */
+static tw_station *running;
+
+static void stop_running(void)
+{
+    tw_station_stop(running);
+}
+
+typedef struct watching {
+    tw_settings *settings;
+    tw_clock clock;
+    gboolean json;
+    gboolean problems; /* a camera has ended with an error */
+} watching;
+
+static const char *time_of_day(const watching *w, int64_t wall_us, char buffer[24])
+{
+    tw_civil t;
+    if (wall_us == 0)
+        return "            ";
+    tw_civil_split(wall_us, w->clock.ops->offset_s(w->clock.ctx, wall_us), &t);
+    (void)snprintf(buffer, 24, "%02u:%02u:%02u.%03u", t.hour, t.minute, t.second,
+                   (unsigned)(t.microsecond / 1000));
+    return buffer;
+}
+
+static void print_opened(const tw_event *e, const char *time)
+{
+    (void)printf("%s  %s  watching", time, e->camera);
+    if (e->stream->width > 0)
+        (void)printf(" %u x %u", e->stream->width, e->stream->height);
+    (void)printf(" %s", e->stream->codec_name);
+    if (e->stream->fps_num > 0)
+        (void)printf(" at %.3g frames a second",
+                     (double)e->stream->fps_num / (double)e->stream->fps_den);
+    (void)printf("\n");
+}
+
+static void print_event(watching *w, const tw_event *e)
+{
+    char clock[24], size[24], why[256];
+    const char *time = time_of_day(w, e->wall_us, clock);
+    tw_camera_settings camera;
+    switch (e->kind) {
+    case TW_EVENT_OPENED:
+        print_opened(e, time_of_day(w, w->clock.ops->wall_us(w->clock.ctx), clock));
+        break;
+    case TW_EVENT_BEGAN:
+        if (tw_settings_camera(w->settings, e->camera, &camera) == TW_OK)
+            (void)printf("%s  %s  sighting %u begins: %s\n", time, e->camera,
+                         e->sighting->number, out_why(e, &camera, why, sizeof why));
+        break;
+    case TW_EVENT_ENDED:
+        (void)printf("%s  %s  sighting %u ends after %.1f s, peak %.2f %%\n", time,
+                     e->camera, e->sighting->number,
+                     (double)(e->sighting->end_us - e->sighting->start_us) / 1e6,
+                     e->sighting->peak_ppm / 1e4);
+        break;
+    case TW_EVENT_STORED:
+        (void)printf("%s  %s  %s stored: %s (%s)\n", time, e->camera, e->file_kind,
+                     e->file, out_bytes(e->bytes, size));
+        break;
+    case TW_EVENT_PROBLEM: (void)printf("%s  %s  %s\n", time, e->camera, e->text); break;
+    case TW_EVENT_CLOSED:
+        if (e->status == TW_OK)
+            (void)printf("%s  %s  closed\n", time, e->camera);
+        else
+            (void)cli_say(CLI_FAILED, "camera %s: %s", e->camera, e->text);
+        break;
+    case TW_EVENT_READING: break;
+    }
+}
+
+static void on_event(void *ctx, const tw_event *e)
+{
+    watching *w = ctx;
+    if (e->kind == TW_EVENT_CLOSED && e->status != TW_OK)
+        w->problems = TRUE;
+    if (e->kind == TW_EVENT_READING)
+        return;
+    if (w->json)
+        out_json_event(e);
+    else
+        print_event(w, e);
+    (void)fflush(stdout);
+}
+
+static int run(watching *w, const tw_card *card)
+{
+    tw_board board = cli_board();
+    tw_error err = {0};
+    board.card = card;
+    w->clock = board.clock;
+    tw_status st = tw_station_new(&board, w->settings, on_event, w, &running, &err);
+    if (st != TW_OK)
+        return cli_say(cli_exit(st), "%s", err.text);
+    (void)cli_catch_signals(stop_running);
+    if (!w->json)
+        (void)printf("captures go to %s; Ctrl-C ends\n", card->ops->place(card->ctx));
+    (void)fflush(stdout);
+    st = tw_station_run(running);
+    tw_station *done = running;
+    (void)cli_catch_signals(NULL);
+    running = NULL;
+    tw_station_free(done);
+    return st == TW_OK && !w->problems ? CLI_DONE : CLI_FAILED;
+}
+
+int cli_watch(int argc, char **argv)
+{
+    cli_common common;
+    watching w = {0};
+    tw_card card = {0};
+    tw_error err = {0};
+    int code = cli_parse(&argc, &argv, NULL, ABOUT, EXAMPLE, NULL, &common);
+    if (code == CLI_DONE && argc > 1)
+        code =
+            cli_say(CLI_USAGE, "%s is not expected: the settings file names the cameras",
+                    argv[1]);
+    if (code != CLI_DONE)
+        return code;
+    w.json = common.json;
+    if (cli_load(&common, TRUE, &w.settings, NULL) != TW_OK)
+        return CLI_USAGE;
+    if (tw_settings_check(w.settings, cli_told, NULL) != TW_OK)
+        code = CLI_USAGE;
+    tw_station_settings station;
+    tw_settings_station(w.settings, &station);
+    if (code == CLI_DONE && tw_linux_card(station.store, &card, &err) != TW_OK)
+        code = cli_say(CLI_FAILED, "%s", err.text);
+    if (code == CLI_DONE)
+        code = run(&w, &card);
+    if (card.ops)
+        card.ops->destroy(card.ctx);
+    tw_settings_free(w.settings);
+    return code;
+}

@@ -1,0 +1,390 @@
+/* The cell test: sums, the fit that explains light and small shifts, and the verdict. */
+#include <string.h>
+
+#include "detector_state.h"
+
+/* Everything below is decided in a fixed order of float operations, one cell at a time;
+ * the build forbids fused multiply-add, so that each CPU gives the same levels. */
+
+#define NOISE_FLOOR 0.8F       /* levels: quantisation alone makes about this much */
+#define MEAN_TO_VARIANCE 1.57F /* of a normal distribution: (pi / 2) */
+#define RIDGE 8.0F             /* pull to "nothing changed", in noise variances */
+#define GAIN_MIN 0.45F         /* below: the texture was replaced, not darkened */
+#define GAIN_MAX 8.0F          /* a headlight on a night picture */
+#define SHIFT_MAX 0.8F         /* pixels: beyond, a first-order model is wrong */
+
+static const int32_t LEVEL_BASE = TW_LEVEL(1.0); /* no cell moves below this */
+static const int32_t LEVEL_TOP = TW_LEVEL(9.0);
+static const int32_t SEED_ABOVE = TW_LEVEL(0.6);
+enum { US = 1000000, ALL_FITTED_US = 10 * US, MIN_RULE_MAX_STEP_US = US / 8 };
+
+int32_t tw_log2_level(float value)
+{
+    uint32_t bits;
+    memcpy(&bits, &value, sizeof bits);
+    const int32_t exponent = (int32_t)(bits >> 23 & 0xFF) - 127;
+    uint64_t mantissa = (bits & 0x7FFFFF) | 0x800000; /* Q23, 1.0 <= m < 2.0 */
+    int32_t fraction = 0;
+    for (int bit = 15; bit >= 0; bit--) { /* squaring doubles the logarithm */
+        mantissa = mantissa * mantissa >> 23;
+        if (mantissa >= UINT64_C(1) << 24) {
+            fraction |= 1 << bit;
+            mantissa >>= 1;
+        }
+    }
+    return exponent * 65536 + fraction;
+}
+
+void tw_background_slope(const tw_detector *d, uint32_t x, uint32_t y, int32_t *du,
+                         int32_t *dv)
+{
+    const uint32_t width = d->config.width, height = d->config.height;
+    const uint16_t *row = d->background + (size_t)y * width;
+    const uint32_t left = x > 0 ? x - 1 : x, right = x + 1 < width ? x + 1 : x;
+    const uint16_t *up = y > 0 ? row - width : row;
+    const uint16_t *down = y + 1 < height ? row + width : row;
+    *du = (row[right] - row[left]) / 128; /* Q8 of two pixels to Q2 of one */
+    *dv = (down[x] - up[x]) / 128;
+}
+
+/* One row of pixels into the column sums. No branches, so that it is vectorised. */
+static void add_pixels(const uint8_t *restrict frame, const uint16_t *restrict background,
+                       const uint8_t *restrict noise, size_t width,
+                       uint16_t *restrict sum_n, uint16_t *restrict sum_x,
+                       int16_t *restrict sum_d, uint32_t *restrict sum_dd,
+                       uint16_t *restrict sum_noise, uint16_t *restrict sum_half)
+{
+    for (size_t i = 0; i < width; i++) {
+        const uint16_t f = frame[i], b = (uint16_t)(background[i] >> 8);
+        const uint16_t high = f > b ? f : b, low = f > b ? b : f;
+        const uint16_t clipped =
+            (uint16_t)((high >= TW_CLIPPED_HI) & (low >= TW_CLIPPED_LO));
+        const uint16_t keep = (uint16_t)(clipped - 1); /* all ones, or none */
+        const uint16_t x = (uint16_t)(background[i] >> 6);
+        const int16_t diff =
+            (int16_t)((int16_t)((uint16_t)(f << 2) & keep) - (int16_t)(x & keep));
+        sum_n[i] = (uint16_t)(sum_n[i] + (keep & 1));
+        sum_x[i] = (uint16_t)(sum_x[i] + (x & keep));
+        sum_d[i] = (int16_t)(sum_d[i] + diff);
+        sum_dd[i] += (uint32_t)((int32_t)diff * diff);
+        sum_noise[i] = (uint16_t)(sum_noise[i] + (noise[i] & keep));
+        sum_half[i] = (uint16_t)(sum_half[i] + f);
+    }
+}
+
+/* First row of pixels below a row of cells. */
+static uint32_t row_end(const tw_detector *d, uint16_t row)
+{
+    const uint32_t end = (row + 1U) * d->grid.cell_px;
+    return end < d->config.height ? end : d->config.height;
+}
+
+static uint32_t column_end(const tw_detector *d, uint16_t column)
+{
+    const uint32_t end = (column + 1U) * d->grid.cell_px;
+    return end < d->config.width ? end : d->config.width;
+}
+
+void tw_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row)
+{
+    const size_t width = d->config.width;
+    memset(d->column.n, 0, width * sizeof *d->column.n);
+    memset(d->column.x, 0, width * sizeof *d->column.x);
+    memset(d->column.d, 0, width * sizeof *d->column.d);
+    memset(d->column.dd, 0, width * sizeof *d->column.dd);
+    memset(d->column.noise, 0, width * sizeof *d->column.noise);
+    memset(d->column.top, 0, width * sizeof *d->column.top);
+    memset(d->column.bottom, 0, width * sizeof *d->column.bottom);
+    const uint32_t first = (uint32_t)row * d->grid.cell_px, end = row_end(d, row);
+    for (uint32_t y = first; y < end; y++) {
+        const bool upper = y - first < d->grid.cell_px / 2U;
+        add_pixels(luma->px + (size_t)y * luma->stride, d->background + y * width,
+                   d->noise + y * width, width, d->column.n, d->column.x, d->column.d,
+                   d->column.dd, d->column.noise,
+                   upper ? d->column.top : d->column.bottom);
+    }
+}
+
+tw_cell_sums tw_cells_take(const tw_detector *d, uint16_t row, uint16_t column)
+{
+    tw_cell_sums s;
+    memset(&s, 0, sizeof s);
+    const uint32_t left = (uint32_t)column * d->grid.cell_px, end = column_end(d, column);
+    const uint32_t top = (uint32_t)row * d->grid.cell_px;
+    const int32_t rows = (int32_t)(row_end(d, row) - top);
+    const int32_t half = d->grid.cell_px / 2;
+    const int32_t upper = rows < half ? rows : half;
+    for (uint32_t i = left; i < end; i++) {
+        s.n += d->column.n[i];
+        s.x += d->column.x[i];
+        s.d += d->column.d[i];
+        s.dd += (int32_t)d->column.dd[i];
+        s.noise += d->column.noise[i];
+        const size_t right = i - left >= (uint32_t)half;
+        s.quadrant[right] += d->column.top[i];
+        s.quadrant[2 + right] += d->column.bottom[i];
+        s.quadrant_px[right] += upper;
+        s.quadrant_px[2 + right] += rows - upper;
+    }
+    s.area = rows * (int32_t)(end - left);
+    return s;
+}
+
+static float largest(float a, float b)
+{
+    return a > b ? a : b;
+}
+
+/* Variance that noise alone would give, Q4 levels squared (x and y are Q2). */
+static float expected_variance(const tw_detector *d, const tw_cell_sums *s)
+{
+    const float levels = d->config.difference;
+    if (d->config.difference > 0) /* so that a mean change by this much is level 1.0 */
+        return levels * levels * 8.0F;
+    const float mean = largest((float)s->noise / (float)s->n / 16.0F, NOISE_FLOOR);
+    return MEAN_TO_VARIANCE * mean * mean * 16.0F * (float)d->config.noise_margin_pct /
+           100.0F;
+}
+
+/* Shot noise grows with brightness. Below two levels of mean nothing can be said of it.
+ */
+static float brightness_ratio(const tw_cell_sums *s)
+{
+    const float n = (float)s->n;
+    const float mean_x = (float)s->x / n, mean_y = (float)(s->x + s->d) / n;
+    return largest(mean_y / largest(mean_x, 8.0F), 1.0F);
+}
+
+static int32_t level_of(float squares, float n, float variance)
+{
+    return tw_log2_level(squares / (n * variance) + 0.02F);
+}
+
+/* The level without any explanation but a common offset (with it, light is partly gone),
+ * or with none at all where the light guard is off. */
+static int32_t plain_level(const tw_detector *d, const tw_cell_sums *s)
+{
+    const float n = (float)s->n, sum = (float)s->d;
+    float squares = (float)s->dd;
+    if (d->config.light_guard)
+        squares = largest(squares - sum * sum / n, 0.0F);
+    return level_of(squares, n, expected_variance(d, s) * brightness_ratio(s));
+}
+
+/* The level that a detector without light guard would have seen. */
+static int32_t unguarded_level(const tw_detector *d, const tw_cell_sums *s)
+{
+    return level_of((float)s->dd, (float)s->n, expected_variance(d, s));
+}
+
+/* Sums of second order for the fit; u and v are the slopes of the background. */
+typedef struct fit_sums {
+    int32_t x, y, u, v;
+    int64_t xx, xy, yy, uu, uv, vv, ux, vx, uy, vy;
+} fit_sums;
+
+static fit_sums sum_for_fit(const tw_detector *d, const tw_luma *luma, uint16_t row,
+                            uint16_t column)
+{
+    fit_sums s;
+    memset(&s, 0, sizeof s);
+    const uint32_t left = (uint32_t)column * d->grid.cell_px,
+                   right = column_end(d, column);
+    for (uint32_t py = (uint32_t)row * d->grid.cell_px; py < row_end(d, row); py++) {
+        const uint8_t *frame = luma->px + (size_t)py * luma->stride;
+        const uint16_t *background = d->background + (size_t)py * d->config.width;
+        for (uint32_t px = left; px < right; px++) {
+            const int32_t f = frame[px], b = background[px] >> 8;
+            if ((f > b ? f : b) >= TW_CLIPPED_HI && (f > b ? b : f) >= TW_CLIPPED_LO)
+                continue;
+            const int32_t x = background[px] >> 6, y = f << 2;
+            int32_t u = 0, v = 0;
+            if (d->config.shake_guard)
+                tw_background_slope(d, px, py, &u, &v);
+            s.x += x;
+            s.y += y;
+            s.u += u;
+            s.v += v;
+            s.xx += x * x;
+            s.xy += x * y;
+            s.yy += y * y;
+            s.uu += u * u;
+            s.uv += u * v;
+            s.vv += v * v;
+            s.ux += u * x;
+            s.vx += v * x;
+            s.uy += u * y;
+            s.vy += v * y;
+        }
+    }
+    return s;
+}
+
+/* The same about their means. */
+typedef struct moments {
+    float xx, xy, yy, uu, uv, vv, ux, vx, uy, vy;
+} moments;
+
+static moments centre(const fit_sums *s, float n)
+{
+    const float x = (float)s->x / n, y = (float)s->y / n;
+    const float u = (float)s->u / n, v = (float)s->v / n;
+    return (moments){(float)s->xx - n * x * x, (float)s->xy - n * x * y,
+                     (float)s->yy - n * y * y, (float)s->uu - n * u * u,
+                     (float)s->uv - n * u * v, (float)s->vv - n * v * v,
+                     (float)s->ux - n * u * x, (float)s->vx - n * v * x,
+                     (float)s->uy - n * u * y, (float)s->vy - n * v * y};
+}
+
+static float clamp(float value, float low, float high)
+{
+    if (value < low)
+        return low;
+    return value > high ? high : value;
+}
+
+/* dx and dy for a given gain: two equations with a ridge that keeps them solvable. */
+static void solve_shift(const moments *m, float ridge, tw_cell_fit *fit)
+{
+    const float a = m->uu + ridge, b = m->uv, c = m->vv + ridge;
+    const float p = m->uy - fit->gain * m->ux, q = m->vy - fit->gain * m->vx;
+    const float determinant = a * c - b * b;
+    fit->dx = (p * c - q * b) / determinant;
+    fit->dy = (q * a - p * b) / determinant;
+}
+
+/* Gain by eliminating the shift from the normal equations (Schur complement). The ridge
+ * pulls the gain to 1 and the shift to 0 where the background has no texture. */
+static float solve_gain(const moments *m, float ridge)
+{
+    const float a = m->uu + ridge, b = m->uv, c = m->vv + ridge;
+    const float determinant = a * c - b * b;
+    const float wx_u = (m->ux * c - m->vx * b) / determinant;
+    const float wx_v = (m->vx * a - m->ux * b) / determinant;
+    const float above = m->xy + ridge - (wx_u * m->uy + wx_v * m->vy);
+    const float below = m->xx + ridge - (wx_u * m->ux + wx_v * m->vx);
+    return below > 0.0F ? above / below : 1.0F;
+}
+
+static float residual(const moments *m, const tw_cell_fit *f)
+{
+    const float squares =
+        m->yy + f->gain * f->gain * m->xx + f->dx * f->dx * m->uu +
+        f->dy * f->dy * m->vv +
+        2.0F * (f->gain * f->dx * m->ux + f->gain * f->dy * m->vx +
+                f->dx * f->dy * m->uv - f->gain * m->xy - f->dx * m->uy - f->dy * m->vy);
+    return largest(squares, 0.0F);
+}
+
+/* Least squares of y ~ gain x + offset + dx u + dy v. */
+static int32_t fitted_level(const tw_detector *d, const tw_luma *luma, uint16_t row,
+                            uint16_t column, const tw_cell_sums *sums, tw_cell_fit *fit)
+{
+    const float n = (float)sums->n, variance = expected_variance(d, sums);
+    const float ridge = RIDGE * variance;
+    const fit_sums s = sum_for_fit(d, luma, row, column);
+    const moments m = centre(&s, n);
+    if (d->config.light_guard)
+        fit->gain = clamp(solve_gain(&m, ridge), GAIN_MIN, GAIN_MAX);
+    if (d->config.shake_guard) {
+        solve_shift(&m, ridge, fit);
+        fit->dx = clamp(fit->dx, -SHIFT_MAX * fit->gain, SHIFT_MAX * fit->gain);
+        fit->dy = clamp(fit->dy, -SHIFT_MAX * fit->gain, SHIFT_MAX * fit->gain);
+    }
+    float squares = residual(&m, fit);
+    if (d->config.light_guard) {
+        fit->offset = ((float)s.y - fit->gain * (float)s.x - fit->dx * (float)s.u -
+                       fit->dy * (float)s.v) /
+                      n;
+    } else { /* the common offset is not explained away */
+        const float off =
+            ((float)s.y - (float)s.x - fit->dx * (float)s.u - fit->dy * (float)s.v) / n;
+        squares += n * off * off;
+        fit->offset = 0.0F;
+    }
+    const float gain = largest(fit->gain, 1.0F);
+    return level_of(squares, n,
+                    variance *
+                        largest(0.6F * gain * gain + 0.4F, brightness_ratio(sums)));
+}
+
+/* Rates of the quantile trackers are high at first, then settle: a cell is known after
+ * a minute. Returns per_second times the step, in levels. */
+static int32_t tracker_step(const tw_detector *d, int32_t per_second)
+{
+    const int64_t age = d->age_us > 0 ? d->age_us : 1;
+    int64_t times_256 = (int64_t)60 * US * 256 / age;
+    times_256 = times_256 < 256 ? 256 : times_256 > 30 * 256 ? 30 * 256 : times_256;
+    return (int32_t)((int64_t)per_second * d->step_us / US * times_256 / 256);
+}
+
+static void track_usual(const tw_detector *d, tw_cell *cell, int32_t level, bool unbiased)
+{
+    const int32_t up = tracker_step(d, TW_LEVEL(0.15));
+    const int32_t down = tracker_step(d, TW_LEVEL(0.003));
+    const bool all = d->age_us < ALL_FITTED_US;
+    if (unbiased) {
+        const int32_t half = (up + down) / 2 * (all ? 1 : TW_FIT_EVERY);
+        cell->q50 += level > cell->q50 ? half : -half;
+    }
+    cell->q98 += level > cell->q98 ? up : -down;
+    if (cell->q98 < -TW_LEVEL(1.0))
+        cell->q98 = -TW_LEVEL(1.0);
+}
+
+/* The restless cell's limit: its own 98th percentile with a margin that grows with the
+ * spread of its levels. */
+static int32_t sway_limit(const tw_detector *d, const tw_cell *cell)
+{
+    if (!d->config.sway_guard)
+        return LEVEL_BASE;
+    const int32_t spread = cell->q98 > cell->q50 ? cell->q98 - cell->q50 : 0;
+    const int64_t limit = (int64_t)cell->q98 + TW_LEVEL(0.2) + (int64_t)spread * 6 / 10;
+    if (limit < LEVEL_BASE)
+        return LEVEL_BASE;
+    return limit > LEVEL_TOP ? LEVEL_TOP : (int32_t)limit;
+}
+
+static void set_flags(const tw_detector *d, tw_cell *cell, const tw_cell_sums *sums)
+{
+    const bool moving = cell->level > cell->limit;
+    cell->flags = cell->watched ? TW_CELL_WATCHED : 0;
+    if (moving)
+        cell->flags |= TW_CELL_MOVING;
+    else if (cell->level > LEVEL_BASE)
+        cell->flags |= TW_CELL_SWAY;
+    else if (d->config.light_guard && sums->n >= TW_CELL_FEW_PX &&
+             unguarded_level(d, sums) > LEVEL_BASE)
+        cell->flags |= TW_CELL_LIGHT;
+}
+
+bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
+                    const tw_cell_sums *sums, tw_cell_fit *fit)
+{
+    tw_cell *cell = &d->cell[(size_t)row * d->grid.columns + column];
+    const bool turn = (column + 3U * row + d->frames) % TW_FIT_EVERY == 0;
+    const bool unbiased = turn || d->age_us < ALL_FITTED_US;
+    const bool says_something = sums->n >= TW_CELL_FEW_PX;
+    bool fitted = false;
+    int32_t level = tw_log2_level(0.02F);
+    *fit = (tw_cell_fit){1.0F, 0.0F, 0.0F, 0.0F};
+    if (says_something) {
+        level = plain_level(d, sums);
+        /* The fit can only lower the level: where it is low already there is no need. */
+        fitted = unbiased || level > LEVEL_BASE || level > cell->q98;
+        if (fitted)
+            level = fitted_level(d, luma, row, column, sums, fit);
+    }
+    const int32_t measured = level;
+    if (d->step_us <= MIN_RULE_MAX_STEP_US && cell->last_level < level)
+        level = cell->last_level; /* rain and leaves change from frame to frame */
+    cell->last_level = measured;
+    cell->level = level;
+    cell->limit = sway_limit(d, cell);
+    const bool high = level > cell->limit + SEED_ABOVE;
+    cell->seed = high && cell->over_high;
+    cell->over_high = high;
+    set_flags(d, cell, sums);
+    track_usual(d, cell, level, unbiased);
+    return fitted && unbiased;
+}

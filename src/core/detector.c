@@ -1,0 +1,216 @@
+/* The detector: its memory, and the order of its steps. */
+#include "tawny/detector.h"
+
+#include <string.h>
+
+#include "detector_state.h"
+
+enum {
+    US = 1000000,
+    STEP_MAX_US = 10 * US, /* a longer gap says nothing about the frame rate */
+    STEP_USUAL_US = US / 10,
+    TURNED_US = US, /* fast learning after the whole picture turned */
+    ALIGN = 16
+};
+
+void tw_detector_defaults(tw_detector_config *config, uint16_t width, uint16_t height)
+{
+    if (!config)
+        return;
+    *config = (tw_detector_config){.width = width,
+                                   .height = height,
+                                   .noise_margin_pct = 100,
+                                   .largest_ppm = 1000000,
+                                   .memory_us = INT64_C(30) * US,
+                                   .light_guard = true,
+                                   .sway_guard = true,
+                                   .shake_guard = true};
+}
+
+static bool valid(const tw_detector_config *c)
+{
+    return c->width >= TW_DETECTOR_MIN_SIDE && c->width <= TW_DETECTOR_MAX_SIDE &&
+           c->height >= TW_DETECTOR_MIN_SIDE && c->height <= TW_DETECTOR_MAX_SIDE &&
+           c->difference <= 255 && c->noise_margin_pct >= 10 &&
+           c->noise_margin_pct <= 1000 && c->smallest_ppm <= c->largest_ppm &&
+           c->largest_ppm <= 1000000 && c->memory_us >= US &&
+           c->memory_us <= INT64_C(3600) * US;
+}
+
+/* A last row or column of cells is kept if at least half of it lies in the picture; it is
+ * then smaller, and the pixels of one that is not kept are never read. */
+static tw_grid grid_of(const tw_detector_config *c)
+{
+    uint32_t px = (c->width + TW_CELLS_ACROSS / 2U) / TW_CELLS_ACROSS;
+    px = px < TW_CELL_MIN_PX ? TW_CELL_MIN_PX : px;
+    return (tw_grid){.columns = (uint16_t)((c->width + px / 2) / px),
+                     .rows = (uint16_t)((c->height + px / 2) / px),
+                     .cell_px = (uint16_t)px,
+                     .width = c->width,
+                     .height = c->height};
+}
+
+/* Hands out aligned pieces of one block; without a block it only counts. */
+typedef struct pieces {
+    uint8_t *base;
+    size_t used;
+} pieces;
+
+static void *piece(pieces *p, size_t count, size_t size)
+{
+    void *at = p->base ? p->base + p->used : NULL;
+    p->used += (count * size + ALIGN - 1) / ALIGN * ALIGN;
+    return at;
+}
+
+static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
+{
+    const tw_grid grid = grid_of(c);
+    const size_t pixels = (size_t)c->width * c->height;
+    const size_t cells = (size_t)grid.columns * grid.rows;
+    tw_detector counted;
+    tw_detector *d = piece(p, 1, sizeof *d);
+    tw_detector *at = d ? d : &counted;
+    memset(at, 0, sizeof *at);
+    at->config = *c;
+    at->grid = grid;
+    at->cells = at->watched_cells = (uint32_t)cells;
+    at->background = piece(p, pixels, sizeof *at->background);
+    at->noise = piece(p, pixels, sizeof *at->noise);
+    at->cell = piece(p, cells, sizeof *at->cell);
+    at->shown = piece(p, cells, sizeof *at->shown);
+    at->stack = piece(p, cells, sizeof *at->stack);
+    at->column.n = piece(p, c->width, sizeof *at->column.n);
+    at->column.x = piece(p, c->width, sizeof *at->column.x);
+    at->column.noise = piece(p, c->width, sizeof *at->column.noise);
+    at->column.top = piece(p, c->width, sizeof *at->column.top);
+    at->column.bottom = piece(p, c->width, sizeof *at->column.bottom);
+    at->column.d = piece(p, c->width, sizeof *at->column.d);
+    at->column.dd = piece(p, c->width, sizeof *at->column.dd);
+    at->column.rate = piece(p, c->width, sizeof *at->column.rate);
+    return d;
+}
+
+tw_status tw_detector_bytes(const tw_detector_config *config, size_t *bytes)
+{
+    if (!config || !bytes || !valid(config))
+        return TW_EINVAL;
+    pieces p = {NULL, 0};
+    (void)lay_out(config, &p);
+    *bytes = p.used;
+    return TW_OK;
+}
+
+tw_status tw_detector_init(const tw_detector_config *config, void *memory, size_t bytes,
+                           tw_detector **out)
+{
+    size_t need = 0;
+    const tw_status st = tw_detector_bytes(config, &need);
+    if (st != TW_OK)
+        return st;
+    if (!memory || !out || (uintptr_t)memory % sizeof(int64_t) != 0)
+        return TW_EINVAL;
+    if (bytes < need)
+        return TW_ESIZE;
+    pieces p = {memory, 0};
+    tw_detector *d = lay_out(config, &p);
+    memset(d->cell, 0, d->cells * sizeof *d->cell);
+    for (uint32_t i = 0; i < d->cells; i++) {
+        d->cell[i].watched = true;
+        d->cell[i].q98 = TW_LEVEL(0.4);
+    }
+    *out = d;
+    return TW_OK;
+}
+
+tw_grid tw_detector_grid(const tw_detector *detector)
+{
+    return detector ? detector->grid : (tw_grid){0};
+}
+
+tw_status tw_detector_watch_cells(tw_detector *detector, const uint8_t *mask)
+{
+    if (!detector || !mask)
+        return TW_EINVAL;
+    uint32_t watched = 0;
+    for (uint32_t i = 0; i < detector->cells; i++)
+        watched += mask[i] != 0;
+    if (watched == 0)
+        return TW_EINVAL;
+    for (uint32_t i = 0; i < detector->cells; i++)
+        detector->cell[i].watched = mask[i] != 0;
+    detector->watched_cells = watched;
+    return TW_OK;
+}
+
+/* The first frame is the first guess at the background. */
+static void take_first(tw_detector *d, const tw_luma *luma)
+{
+    const size_t width = d->config.width;
+    for (size_t y = 0; y < d->config.height; y++)
+        for (size_t x = 0; x < width; x++)
+            d->background[y * width + x] =
+                (uint16_t)(luma->px[y * luma->stride + x] << 8);
+    memset(d->noise, TW_NOISE_START, width * d->config.height);
+    for (uint32_t i = 0; i < d->cells; i++)
+        d->cell[i].flags = d->cell[i].watched ? TW_CELL_WATCHED : 0;
+}
+
+static void move_clock(tw_detector *d, int64_t t_us)
+{
+    const int64_t step = t_us - d->last_us;
+    d->step_us = (int32_t)(step <= 0 || step > STEP_MAX_US ? STEP_USUAL_US : step);
+    d->age_us += d->step_us;
+    d->last_us = t_us;
+}
+
+static void judge_row(tw_detector *d, const tw_luma *luma, uint16_t row)
+{
+    tw_cells_sum_row(d, luma, row);
+    for (uint16_t column = 0; column < d->grid.columns; column++) {
+        tw_cell *cell = &d->cell[(size_t)row * d->grid.columns + column];
+        const tw_cell_sums sums = tw_cells_take(d, row, column);
+        tw_cell_fit fit;
+        const bool fitted = tw_cells_judge(d, luma, row, column, &sums, &fit);
+        if (fitted && !(cell->flags & TW_CELL_MOVING))
+            tw_learn_noise(d, luma, row, column, &fit);
+        tw_learn_what_stays(d, cell, &sums);
+    }
+}
+
+/* A switched lamp or a knocked camera: more than half of the picture at once. */
+static bool whole_picture_turned(const tw_detector *d)
+{
+    uint32_t moving = 0;
+    for (uint32_t i = 0; i < d->cells; i++)
+        moving += (d->cell[i].flags & TW_CELL_MOVING) != 0;
+    return moving * 2 > d->cells;
+}
+
+tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma, int64_t t_us,
+                           tw_reading *out)
+{
+    if (!detector || !out || tw_luma_check(luma) != TW_OK)
+        return TW_EINVAL;
+    tw_detector *d = detector;
+    if (luma->width != d->config.width || luma->height != d->config.height)
+        return TW_ESIZE;
+    memset(out, 0, sizeof *out);
+    out->t_us = t_us;
+    if (d->frames == 0) {
+        take_first(d, luma);
+        d->last_us = t_us;
+    } else {
+        move_clock(d, t_us);
+        for (uint16_t row = 0; row < d->grid.rows; row++)
+            judge_row(d, luma, row);
+        if (whole_picture_turned(d))
+            d->turned_until_us = d->age_us + TURNED_US;
+        out->whole_picture = d->age_us < d->turned_until_us;
+        for (uint16_t row = 0; row < d->grid.rows; row++)
+            tw_learn_background_row(d, luma, row);
+    }
+    d->frames++;
+    tw_blobs_find(d, out);
+    return TW_OK;
+}

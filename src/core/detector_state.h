@@ -1,0 +1,111 @@
+/* The detector's state, shared by its steps: cells.c measures and judges cells, learn.c
+ * updates background and noise, blobs.c groups cells, detector.c runs them in order. */
+#ifndef TW_DETECTOR_STATE_H
+#define TW_DETECTOR_STATE_H
+
+#include "tawny/detector.h"
+
+/* Levels are base-2 logarithms of "residual over expected noise", in 1/65536. The cast is
+ * of a constant, so no float is left at run time. */
+#define TW_LEVEL(x) ((int32_t)((x)*65536.0))
+
+enum {
+    TW_QUADRANTS = 4,
+    TW_CELLS_ACROSS = 40, /* a cell is this part of the picture's width ... */
+    TW_CELL_MIN_PX = 4,   /* ... but has at least so many pixels along its edge */
+    TW_CELL_MAX_PX = 26,  /* 1024 / 40, rounded up */
+    TW_NOISE_START = 24,  /* 1.5 levels, Q4.4 */
+    TW_FIT_EVERY = 8,     /* still cells are fitted once in so many frames */
+    TW_CLIPPED_HI = 248,  /* a pixel says nothing where the brighter one is over this */
+    TW_CLIPPED_LO = 190,  /* and the darker one over this */
+    TW_CELL_FEW_PX = 20   /* a cell with fewer pixels left says nothing */
+};
+
+/* First and second order sums over one cell, x background and y frame, both Q2. */
+typedef struct tw_cell_sums {
+    int32_t n;                      /* pixels that are not clipped */
+    int32_t x, d, dd;               /* of x, y - x and (y - x)^2 */
+    int32_t noise;                  /* of the noise estimate, Q4 */
+    int32_t area;                   /* pixels, clipped ones too */
+    int32_t quadrant[TW_QUADRANTS]; /* of the frame's pixels, clipped ones too */
+    int32_t quadrant_px[TW_QUADRANTS];
+} tw_cell_sums;
+
+/* What explains a cell: y = gain * x + offset + dx * du + dy * dv. */
+typedef struct tw_cell_fit {
+    float gain, dx, dy, offset;
+} tw_cell_fit;
+
+typedef struct tw_cell {
+    int32_t level;      /* of this frame, as judged */
+    int32_t last_level; /* of the frame before, as measured */
+    int32_t limit;      /* moving above this */
+    int32_t q98, q50;   /* the cell's usual levels: 98th percentile and median */
+    int32_t still_us;   /* how long a moving cell has looked the same */
+    uint16_t quadrant[TW_QUADRANTS]; /* means it is compared with, Q8 */
+    uint8_t absorb;                  /* frames for which it is learned quickly */
+    uint8_t flags;                   /* TW_CELL_ bits of this frame */
+    bool watched;
+    bool over_high; /* over the seed's limit in the last frame */
+    bool seed;      /* over it in this frame too */
+    uint16_t label; /* of its blob, counted from 1; 0 none */
+} tw_cell;
+
+struct tw_detector {
+    tw_detector_config config;
+    tw_grid grid;
+    uint32_t cells;         /* columns * rows */
+    uint32_t watched_cells; /* >= 1 */
+    uint32_t frames;        /* read so far */
+    int64_t last_us;
+    int64_t age_us;          /* since the first frame, bad steps mended */
+    int32_t step_us;         /* since the last frame, likewise */
+    int64_t turned_until_us; /* in age: most of the picture turned */
+    /* Arrays in the caller's memory. */
+    uint16_t *background; /* width * height, Q8.8 */
+    uint8_t *noise;       /* width * height: mean absolute residual, Q4.4 levels */
+    tw_cell *cell;        /* columns * rows */
+    uint8_t *shown;       /* columns * rows: TW_CELL_ bits for the reading */
+    uint16_t *stack;      /* columns * rows: cells still to be visited */
+    struct {              /* one column of pixels within a row of cells; width each */
+        uint16_t *n, *x, *noise, *top, *bottom;
+        int16_t *d;
+        uint32_t *dd;
+        uint16_t *rate; /* learning rate of the background, Q16 */
+    } column;
+};
+
+/** Sum up the cells of one row of cells, without any fit. */
+void tw_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row);
+
+/** The sums of one cell of the row that was summed last. */
+tw_cell_sums tw_cells_take(const tw_detector *d, uint16_t row, uint16_t column);
+
+/** Measure and judge one cell: sets its level, limit, flags and seed, moves its trackers.
+ * @param fit  Set to what explains it.
+ * @return whether it was fitted, which is when its noise may be learned. */
+bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
+                    const tw_cell_sums *sums, tw_cell_fit *fit);
+
+/** @return log2(value) in 1/65536, for value > 0; exact to 2/65536 and the same
+ * everywhere. */
+int32_t tw_log2_level(float value);
+
+/** Central differences of the background at a pixel, Q2 levels. */
+void tw_background_slope(const tw_detector *d, uint32_t x, uint32_t y, int32_t *du,
+                         int32_t *dv);
+
+/** Learn the noise of one fitted cell that is not moving. */
+void tw_learn_noise(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
+                    const tw_cell_fit *fit);
+
+/** Choose how fast each cell of a row learns, then move its background. */
+void tw_learn_background_row(tw_detector *d, const tw_luma *luma, uint16_t row);
+
+/** Count how long a moving cell has looked the same, and absorb it in the end. */
+void tw_learn_what_stays(tw_detector *d, tw_cell *cell, const tw_cell_sums *sums);
+
+/** Group moving cells, apply the size limits, and write blobs and shares to out. */
+void tw_blobs_find(tw_detector *d, tw_reading *out);
+
+#endif

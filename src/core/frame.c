@@ -1,0 +1,70 @@
+/* Views over luma planes, and their reduction. */
+#include "tawny/frame.h"
+
+#include <string.h>
+
+enum {
+    TILE = 256
+}; /* reduced columns summed at a time, so that sums stay on the stack */
+
+tw_status tw_luma_check(const tw_luma *luma)
+{
+    if (!luma || !luma->px || luma->width == 0 || luma->height == 0 ||
+        luma->stride < luma->width)
+        return TW_EINVAL;
+    return TW_OK;
+}
+
+uint16_t tw_luma_factor(uint16_t width)
+{
+    const uint16_t factor = (uint16_t)(width / TW_LUMA_MIN_WIDTH);
+    if (factor < 1)
+        return 1;
+    return factor > TW_REDUCE_MAX ? TW_REDUCE_MAX : factor;
+}
+
+/* Add one row of squares to the sums. At most 16 * 16 * 255, which 16 bits hold. */
+static void add_row(uint16_t *restrict sums, const uint8_t *restrict row, size_t columns,
+                    size_t factor)
+{
+    for (size_t x = 0; x < columns; x++) {
+        uint16_t sum = 0;
+        for (size_t k = 0; k < factor; k++)
+            sum = (uint16_t)(sum + row[x * factor + k]);
+        sums[x] = (uint16_t)(sums[x] + sum);
+    }
+}
+
+/* Division by area as a product: floor(s * ceil(2^24 / area) / 2^24) equals s / area for
+ * every s below 2^16 and area up to 256, and the product stays below 2^32. */
+static void store_means(uint8_t *restrict dst, const uint16_t *restrict sums,
+                        size_t columns, uint32_t area)
+{
+    const uint32_t inverse = ((1U << 24) + area - 1) / area;
+    for (size_t x = 0; x < columns; x++)
+        dst[x] = (uint8_t)(((sums[x] + area / 2) * inverse) >> 24);
+}
+
+tw_status tw_luma_reduce(const tw_luma *src, uint16_t factor, uint8_t *dst,
+                         size_t dst_bytes, tw_luma *out)
+{
+    if (tw_luma_check(src) != TW_OK || !dst || !out || factor < 1 ||
+        factor > TW_REDUCE_MAX)
+        return TW_EINVAL;
+    const size_t width = src->width / factor, height = src->height / factor;
+    if (width == 0 || height == 0 || dst_bytes < width * height)
+        return TW_ESIZE;
+    for (size_t y = 0; y < height; y++) {
+        for (size_t left = 0; left < width; left += TILE) {
+            const size_t columns = width - left < TILE ? width - left : TILE;
+            uint16_t sums[TILE];
+            memset(sums, 0, sizeof sums);
+            for (size_t k = 0; k < factor; k++)
+                add_row(sums, src->px + (y * factor + k) * src->stride + left * factor,
+                        columns, factor);
+            store_means(dst + y * width + left, sums, columns, (uint32_t)factor * factor);
+        }
+    }
+    *out = (tw_luma){dst, (uint32_t)width, (uint16_t)width, (uint16_t)height};
+    return TW_OK;
+}

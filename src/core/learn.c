@@ -1,0 +1,162 @@
+/* Learning: the background, the noise, and what has come to stay. */
+#include "detector_state.h"
+
+enum {
+    US = 1000000,
+    NOISE_MEMORY_S = 60,
+    ALL_FITTED_US = 10 * US,
+    NOISE_CLIP = 160,      /* ten levels, Q4 */
+    NOISE_RATE_MAX = 1024, /* a quarter, Q12 */
+    RATE_MAX = 16384,      /* a quarter, Q16 */
+    ABSORB_RATE = 13107,   /* a fifth, Q16 */
+    ABSORB_FRAMES = 12,
+    ABSORB_AFTER_US = 20 * US,
+    SAME_WITHIN = 2 * 256 /* levels Q8, plus 0.6 of the noise */
+};
+
+/* Share of the difference that is learned in this frame, Q16: a plain mean at the start,
+ * then exponential forgetting. */
+static uint32_t background_rate(const tw_detector *d)
+{
+    const uint64_t forget = (uint64_t)d->step_us * 65536 / (uint64_t)d->config.memory_us;
+    const uint64_t mean = 65536 / ((uint64_t)d->frames + 1);
+    const uint64_t rate = forget > mean ? forget : mean;
+    return (uint32_t)(rate > RATE_MAX ? RATE_MAX : rate);
+}
+
+/* While the mean is still being made, moving cells learn like the others: what moves then
+ * may be the place itself, seen for the first time. */
+static uint32_t cell_rate(const tw_detector *d, tw_cell *cell, uint32_t usual, bool young)
+{
+    if (d->age_us < d->turned_until_us)
+        return RATE_MAX;
+    if (cell->absorb > 0) {
+        cell->absorb--;
+        return ABSORB_RATE;
+    }
+    if ((cell->flags & TW_CELL_MOVING) && !young)
+        return usual / 10;
+    return usual;
+}
+
+/* Rounded towards the background on both sides; a step of one where the pixel is off by
+ * half a level, so that slow learning does not stop short. */
+static void learn_pixels(uint16_t *restrict background, const uint8_t *restrict frame,
+                         const uint16_t *restrict rate, size_t width)
+{
+    for (size_t i = 0; i < width; i++) {
+        const int32_t off = (frame[i] << 8) - background[i];
+        const int32_t size = off < 0 ? -off : off;
+        int32_t step = size * rate[i] >> 16;
+        step = step > 0 ? step : size > 128;
+        background[i] = (uint16_t)(background[i] + (off < 0 ? -step : step));
+    }
+}
+
+void tw_learn_background_row(tw_detector *d, const tw_luma *luma, uint16_t row)
+{
+    const uint32_t usual = background_rate(d), width = d->config.width;
+    const bool young = d->age_us < ALL_FITTED_US;
+    for (uint16_t column = 0; column < d->grid.columns; column++) {
+        const uint32_t rate =
+            cell_rate(d, &d->cell[(size_t)row * d->grid.columns + column], usual, young);
+        const uint32_t left = (uint32_t)column * d->grid.cell_px;
+        /* Pixels past the last cell learn with it: its slopes reach into them. */
+        const bool last = column + 1 == d->grid.columns;
+        const uint32_t right = last ? width : left + d->grid.cell_px;
+        for (uint32_t x = left; x < right; x++)
+            d->column.rate[x] = (uint16_t)rate;
+    }
+    const uint32_t first = (uint32_t)row * d->grid.cell_px;
+    const bool lowest = row + 1 == d->grid.rows;
+    const uint32_t end = lowest ? d->config.height : first + d->grid.cell_px;
+    for (uint32_t y = first; y < end; y++)
+        learn_pixels(d->background + (size_t)y * width,
+                     luma->px + (size_t)y * luma->stride, d->column.rate, width);
+}
+
+/* Q12, for one of the frames in which a cell is fitted. */
+static int32_t noise_rate(const tw_detector *d)
+{
+    const bool all = d->age_us < ALL_FITTED_US;
+    uint64_t rate = (uint64_t)d->step_us * 4096 / ((uint64_t)NOISE_MEMORY_S * US) + 1;
+    const uint64_t mean = 4096 / ((uint64_t)d->frames + 1);
+    rate = rate > mean ? rate : mean;
+    rate *= all ? 1 : TW_FIT_EVERY;
+    return (int32_t)(rate > NOISE_RATE_MAX ? NOISE_RATE_MAX : rate);
+}
+
+/* The estimate has only 8 bits; rounding up or down by a hash of place and frame lets it
+ * drift by less than its own step on average. */
+static uint8_t moved_noise(uint8_t noise, int32_t residual_q4, int32_t rate,
+                           uint32_t seed)
+{
+    const int32_t dither = (int32_t)(seed >> 20 & 4095);
+    const int32_t next = (noise * 4096 + (residual_q4 - noise) * rate + dither) >> 12;
+    if (next < 1)
+        return 1;
+    return (uint8_t)(next > 255 ? 255 : next);
+}
+
+void tw_learn_noise(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
+                    const tw_cell_fit *fit)
+{
+    const int32_t gain = (int32_t)(fit->gain * 256.0F), rate = noise_rate(d);
+    const int32_t offset = (int32_t)(fit->offset * 64.0F);
+    const int32_t dx = (int32_t)(fit->dx * 256.0F), dy = (int32_t)(fit->dy * 256.0F);
+    const uint32_t width = d->config.width, cell = d->grid.cell_px;
+    const uint32_t left = (uint32_t)column * cell, top = (uint32_t)row * cell;
+    const uint32_t right = left + cell < width ? left + cell : width;
+    const uint32_t bottom = top + cell < d->config.height ? top + cell : d->config.height;
+    for (uint32_t y = top; y < bottom; y++) {
+        for (uint32_t x = left; x < right; x++) {
+            const size_t i = (size_t)y * width + x;
+            int32_t du = 0, dv = 0;
+            if (d->config.shake_guard)
+                tw_background_slope(d, x, y, &du, &dv);
+            int32_t off = (luma->px[(size_t)y * luma->stride + x] << 8) -
+                          (gain * d->background[i] >> 8) - offset -
+                          (dx * du + dy * dv) / 4; /* Q8 */
+            off = (off < 0 ? -off : off) >> 4;
+            off = off > NOISE_CLIP ? NOISE_CLIP : off;
+            const uint32_t seed = d->frames * 1103515245U + (uint32_t)i * 2654435761U;
+            d->noise[i] = moved_noise(d->noise[i], off, rate, seed);
+        }
+    }
+}
+
+static int32_t distance(int32_t a, int32_t b)
+{
+    return a < b ? b - a : a - b;
+}
+
+void tw_learn_what_stays(tw_detector *d, tw_cell *cell, const tw_cell_sums *sums)
+{
+    const int32_t noise_q8 = sums->n > 0 ? sums->noise * 16 / sums->n : 0;
+    const int32_t within = SAME_WITHIN + noise_q8 * 6 / 10;
+    int32_t mean[TW_QUADRANTS];
+    bool same = true;
+    for (int k = 0; k < TW_QUADRANTS; k++) {
+        mean[k] = sums->quadrant_px[k] > 0
+                      ? sums->quadrant[k] * 256 / sums->quadrant_px[k]
+                      : cell->quadrant[k];
+        same = same && distance(mean[k], cell->quadrant[k]) <= within;
+    }
+    for (int k = 0; k < TW_QUADRANTS; k++) {
+        const int32_t step =
+            same ? (mean[k] - cell->quadrant[k]) / 50 : mean[k] - cell->quadrant[k];
+        cell->quadrant[k] = (uint16_t)(cell->quadrant[k] + step);
+    }
+    if (!same) {
+        cell->still_us = 0;
+    } else if (!(cell->flags & TW_CELL_MOVING)) {
+        /* Counting down, not to zero: a faint subject is not over its limit all the time.
+         */
+        const int32_t back = 4 * d->step_us;
+        cell->still_us = cell->still_us > back ? cell->still_us - back : 0;
+    } else if (cell->still_us < 10 * ABSORB_AFTER_US) {
+        cell->still_us += d->step_us;
+    }
+    if ((cell->flags & TW_CELL_MOVING) && cell->still_us > ABSORB_AFTER_US)
+        cell->absorb = ABSORB_FRAMES;
+}

@@ -1,0 +1,342 @@
+/* The calendar and the names of captures. */
+#include "tawny/naming.h"
+
+#include <stdbool.h>
+#include <string.h>
+
+enum { PART_MAX = 255 }; /* bytes of one part of a path, as file systems allow */
+
+#define US_PER_S INT64_C(1000000)
+#define S_PER_DAY INT64_C(86400)
+
+/* Days since 1970 of a date, counting years from March so that leap days come last. */
+static int64_t days_of(int64_t year, int64_t month, int64_t day)
+{
+    year -= month <= 2;
+    const int64_t era = (year >= 0 ? year : year - 399) / 400;
+    const int64_t of_era = year - era * 400;
+    const int64_t of_year = (153 * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
+    return era * 146097 + of_era * 365 + of_era / 4 - of_era / 100 + of_year - 719468;
+}
+
+static void date_of(int64_t days, tw_civil *out)
+{
+    const int64_t shifted = days + 719468;
+    const int64_t era = (shifted >= 0 ? shifted : shifted - 146096) / 146097;
+    const int64_t of_era = shifted - era * 146097;
+    const int64_t years =
+        (of_era - of_era / 1460 + of_era / 36524 - of_era / 146096) / 365;
+    const int64_t of_year = of_era - (365 * years + years / 4 - years / 100);
+    const int64_t march = (5 * of_year + 2) / 153;
+    const int64_t month = march + (march < 10 ? 3 : -9);
+    out->day = (uint8_t)(of_year - (153 * march + 2) / 5 + 1);
+    out->month = (uint8_t)month;
+    out->year = (int32_t)(years + era * 400 + (month <= 2));
+    out->yearday = (uint16_t)(days - days_of(out->year, 1, 1) + 1);
+    out->weekday = (uint8_t)(((days % 7) + 11) % 7); /* 1970-01-01 was a Thursday */
+}
+
+void tw_civil_split(int64_t wall_us, int32_t offset_s, tw_civil *out)
+{
+    if (!out)
+        return;
+    const int64_t local = wall_us + offset_s * US_PER_S;
+    const int64_t per_day = S_PER_DAY * US_PER_S;
+    int64_t days = local / per_day, rest = local % per_day;
+    if (rest < 0) {
+        days--;
+        rest += per_day;
+    }
+    memset(out, 0, sizeof *out);
+    date_of(days, out);
+    const int64_t seconds = rest / US_PER_S;
+    out->hour = (uint8_t)(seconds / 3600);
+    out->minute = (uint8_t)(seconds / 60 % 60);
+    out->second = (uint8_t)(seconds % 60);
+    out->microsecond = (uint32_t)(rest % US_PER_S);
+    out->offset_s = offset_s;
+}
+
+int64_t tw_civil_join(const tw_civil *c)
+{
+    if (!c)
+        return 0;
+    const int64_t seconds = days_of(c->year, c->month, c->day) * S_PER_DAY +
+                            c->hour * 3600 + c->minute * 60 + c->second - c->offset_s;
+    return seconds * US_PER_S + c->microsecond;
+}
+
+/* Text that grows within the caller's memory; once full it only remembers that it is. */
+typedef struct text {
+    char *at;
+    size_t used, capacity;
+    bool full;
+} text;
+
+static void put(text *t, char c)
+{
+    if (t->used + 1 >= t->capacity) {
+        t->full = true;
+        return;
+    }
+    t->at[t->used++] = c;
+}
+
+static void put_text(text *t, const char *s)
+{
+    for (; s && *s; s++)
+        put(t, *s);
+}
+
+static void put_number(text *t, int64_t value, int digits)
+{
+    char back[20];
+    int n = 0;
+    if (value < 0) {
+        put(t, '-');
+        value = -value;
+    }
+    do {
+        back[n++] = (char)('0' + value % 10);
+        value /= 10;
+    } while (value > 0 && n < (int)sizeof back);
+    while (n < digits && n < (int)sizeof back)
+        back[n++] = '0';
+    while (n > 0)
+        put(t, back[--n]);
+}
+
+/* Text of a field may not open new folders. */
+static void put_field(text *t, const char *s)
+{
+    for (; s && *s; s++)
+        put(t, *s == '/' ? '_' : *s);
+}
+
+static void put_letters(text *t, const char *s, size_t n)
+{
+    for (size_t i = 0; i < n && s[i]; i++)
+        put(t, s[i]);
+}
+
+static void put_offset(text *t, int32_t offset_s)
+{
+    const int32_t minutes = (offset_s < 0 ? -offset_s : offset_s) / 60;
+    put(t, offset_s < 0 ? '-' : '+');
+    put_number(t, minutes / 60, 2);
+    put_number(t, minutes % 60, 2);
+}
+
+static const char *const DAYS[] = {"Sunday",   "Monday", "Tuesday", "Wednesday",
+                                   "Thursday", "Friday", "Saturday"};
+static const char *const MONTHS[] = {"January",   "February", "March",    "April",
+                                     "May",       "June",     "July",     "August",
+                                     "September", "October",  "November", "December"};
+
+static void put_clock(text *t, const tw_civil *c, bool seconds)
+{
+    put_number(t, c->hour, 2);
+    put(t, ':');
+    put_number(t, c->minute, 2);
+    if (!seconds)
+        return;
+    put(t, ':');
+    put_number(t, c->second, 2);
+}
+
+static void put_date(text *t, const tw_civil *c)
+{
+    put_number(t, c->year, 4);
+    put(t, '-');
+    put_number(t, c->month, 2);
+    put(t, '-');
+    put_number(t, c->day, 2);
+}
+
+/* One strftime conversion. @return false: not one of ours. */
+static bool put_conversion(text *t, char conversion, const tw_civil *c)
+{
+    const uint8_t hour12 = (uint8_t)((c->hour + 11) % 12 + 1);
+    const char *month = MONTHS[(c->month + 11U) % 12], *day = DAYS[c->weekday % 7U];
+    switch (conversion) {
+    case 'Y': put_number(t, c->year, 4); break;
+    case 'y': put_number(t, c->year % 100, 2); break;
+    case 'm': put_number(t, c->month, 2); break;
+    case 'd': put_number(t, c->day, 2); break;
+    case 'e': put_number(t, c->day, 1); break;
+    case 'H': put_number(t, c->hour, 2); break;
+    case 'I': put_number(t, hour12, 2); break;
+    case 'M': put_number(t, c->minute, 2); break;
+    case 'S': put_number(t, c->second, 2); break;
+    case 'p': put_text(t, c->hour < 12 ? "AM" : "PM"); break;
+    case 'j': put_number(t, c->yearday, 3); break;
+    case 'a': put_letters(t, day, 3); break;
+    case 'A': put_text(t, day); break;
+    case 'b': put_letters(t, month, 3); break;
+    case 'B': put_text(t, month); break;
+    case 'u': put_number(t, c->weekday == 0 ? 7 : c->weekday, 1); break;
+    case 'w': put_number(t, c->weekday, 1); break;
+    case 'F': put_date(t, c); break;
+    case 'T': put_clock(t, c, true); break;
+    case 'R': put_clock(t, c, false); break;
+    case 'D':
+        put_number(t, c->month, 2);
+        put(t, '_');
+        put_number(t, c->day, 2);
+        put(t, '_');
+        put_number(t, c->year % 100, 2);
+        break;
+    case 'z': put_offset(t, c->offset_s); break;
+    case 's': put_number(t, tw_civil_join(c) / US_PER_S, 1); break;
+    case 'Z': put_text(t, c->offset_s == 0 ? "UTC" : "local"); break;
+    case 'n':
+    case 't': put(t, '_'); break;
+    case '%': put(t, '%'); break;
+    default: return false;
+    }
+    return true;
+}
+
+/* One {field}. @return the place after it, or NULL: unknown. */
+static const char *put_braced(text *t, const char *at, const tw_name_fields *f)
+{
+    const char *close = strchr(at, '}');
+    if (!close)
+        return NULL;
+    const size_t n = (size_t)(close - at) + 1;
+    if (strncmp(at, "{camera}", n) == 0)
+        put_field(t, f->camera);
+    else if (strncmp(at, "{station}", n) == 0)
+        put_field(t, f->station);
+    else if (strncmp(at, "{kind}", n) == 0)
+        put_field(t, f->kind);
+    else if (strncmp(at, "{sighting}", n) == 0)
+        put_number(t, f->sighting, 3);
+    else if (strncmp(at, "{ms}", n) == 0)
+        put_number(t, f->time.microsecond / 1000, 3);
+    else if (strncmp(at, "{n}", n) == 0) {
+        if (f->n > 0)
+            put_number(t, f->n, 1);
+    } else
+        return NULL;
+    return close + 1;
+}
+
+static bool forbidden(char c)
+{
+    return (unsigned char)c < 32 || c == 127 || strchr("<>:\"\\|?*", c) != NULL;
+}
+
+/* Names that FAT's own systems take for devices, with any extension. */
+static bool is_device(const char *part, size_t n)
+{
+    static const char *const devices[] = {"con", "prn", "aux", "nul", "com", "lpt"};
+    size_t stem = 0;
+    while (stem < n && part[stem] != '.')
+        stem++;
+    for (size_t i = 0; i < sizeof devices / sizeof *devices; i++) {
+        const size_t want = i < 4 ? 3 : 4;
+        bool same = stem == want;
+        for (size_t k = 0; same && k < 3; k++)
+            same = (part[k] | 0x20) == devices[i][k];
+        if (same && (want == 3 || (part[3] >= '1' && part[3] <= '9')))
+            return true;
+    }
+    return false;
+}
+
+/* Cut a part to what file systems allow, keeping its end (the extension) and whole UTF-8
+ * characters at the cut. @return its new length. */
+static size_t shorten(char *part, size_t n)
+{
+    if (n <= PART_MAX)
+        return n;
+    enum { TAIL = 12 };
+    size_t head = PART_MAX - TAIL, tail = n - TAIL;
+    while (head > 0 && ((unsigned char)part[head] & 0xC0) == 0x80)
+        head--;
+    while (tail < n && ((unsigned char)part[tail] & 0xC0) == 0x80)
+        tail++;
+    memmove(part + head, part + tail, n - tail);
+    return head + n - tail;
+}
+
+/* Mend one part in place. @return its new length; it never grows. */
+static size_t mend_part(char *part, size_t n)
+{
+    for (size_t i = 0; i < n; i++)
+        if (forbidden(part[i]))
+            part[i] = '_';
+    if (is_device(part, n))
+        part[0] = '_';
+    n = shorten(part, n);
+    while (n > 0 && (part[n - 1] == '.' || part[n - 1] == ' ') &&
+           (n == 1 || part[n - 2] == '.' || part[n - 2] == ' '))
+        n--;
+    if (n > 0 && (part[n - 1] == '.' || part[n - 1] == ' '))
+        part[n - 1] = '_';
+    return n;
+}
+
+/* Mend every part; empty parts, "." and ".." vanish, so that no name leaves the store. */
+static size_t mend(char *name, size_t n)
+{
+    size_t in = 0, out = 0;
+    while (in < n) {
+        size_t stop = in;
+        while (stop < n && name[stop] != '/')
+            stop++;
+        const size_t length = mend_part(name + in, stop - in);
+        if (length > 0) {
+            if (out > 0)
+                name[out++] = '/';
+            memmove(name + out, name + in, length);
+            out += length;
+        }
+        in = stop + 1;
+    }
+    name[out] = '\0';
+    return out;
+}
+
+tw_status tw_name_expand(const char *pattern, const tw_name_fields *fields, char *out,
+                         size_t capacity, const char **problem)
+{
+    if (!pattern || !fields || !out || capacity == 0)
+        return TW_EINVAL;
+    const char *wrong = NULL;
+    text t = {out, 0, capacity, false};
+    for (const char *p = pattern; *p && !wrong;) {
+        if (*p == '%') {
+            if (p[1] == '\0' || !put_conversion(&t, p[1], &fields->time))
+                wrong = p;
+            p += 2;
+        } else if (*p == '{') {
+            const char *next = put_braced(&t, p, fields);
+            if (!next)
+                wrong = p;
+            p = next ? next : p + 1;
+        } else {
+            put(&t, *p++);
+        }
+        if (wrong)
+            break;
+    }
+    /* Ends a name such as "{n}", which may be empty, before the extension is added. */
+    bool empty = t.used == 0 || out[t.used - 1] == '/';
+    if (fields->extension && fields->extension[0]) {
+        put(&t, '.');
+        put_text(&t, fields->extension);
+    }
+    if (problem)
+        *problem = wrong ? wrong : pattern;
+    if (wrong)
+        return TW_ESYNTAX;
+    if (t.full)
+        return TW_ESIZE;
+    out[t.used] = '\0';
+    const size_t n = mend(out, t.used);
+    if (empty || n == 0)
+        return TW_ESYNTAX;
+    return TW_OK;
+}

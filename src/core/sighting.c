@@ -1,0 +1,215 @@
+/* The sighting state machine: hysteresis, k of n frames, rest, and the longest clip. */
+#include "tawny/sighting.h"
+
+#include <string.h>
+
+static bool valid(const tw_sighting_config *c)
+{
+    return c->start_ppm > 0 && c->stay_ppm > 0 && c->stay_ppm <= c->start_ppm &&
+           c->confirm_k >= 1 && c->confirm_k <= c->confirm_n &&
+           c->confirm_n <= TW_CONFIRM_MAX && c->settle_us >= 0 && c->pre_us >= 0 &&
+           c->post_us >= 0 && c->rest_us >= 0 && c->longest_us > 0;
+}
+
+tw_status tw_sighting_init(tw_sighting_watch *watch, const tw_sighting_config *config)
+{
+    if (!watch || !config || !valid(config))
+        return TW_EINVAL;
+    memset(watch, 0, sizeof *watch);
+    watch->config = *config;
+    watch->state = TW_IDLE;
+    return TW_OK;
+}
+
+const char *tw_watch_state_name(tw_watch_state state)
+{
+    static const char *const names[] = {"idle", "settling", "armed", "sighting",
+                                        "resting"};
+    return state <= TW_RESTING ? names[state] : "?";
+}
+
+static void forget_hits(tw_sighting_watch *watch)
+{
+    watch->own.seen = 0;
+    memset(watch->own.hit, 0, sizeof watch->own.hit);
+}
+
+/* Shift one frame into the window of the last n. */
+static void remember(tw_sighting_watch *watch, const tw_reading *reading)
+{
+    const size_t keep = (size_t)watch->config.confirm_n - 1;
+    memmove(watch->own.hit + 1, watch->own.hit, keep * sizeof watch->own.hit[0]);
+    memmove(watch->own.at + 1, watch->own.at, keep * sizeof watch->own.at[0]);
+    memmove(watch->own.level + 1, watch->own.level, keep * sizeof watch->own.level[0]);
+    watch->own.hit[0] = reading->activity_ppm >= watch->config.start_ppm;
+    watch->own.at[0] = reading->t_us;
+    watch->own.level[0] = reading->activity_ppm;
+    if (watch->own.seen < watch->config.confirm_n)
+        watch->own.seen++;
+}
+
+/* Oldest hit of the window if there are k of them, else -1. */
+static int confirming(const tw_sighting_watch *watch)
+{
+    int oldest = -1, hits = 0;
+    for (int i = 0; i < watch->own.seen; i++) {
+        if (watch->own.hit[i]) {
+            hits++;
+            oldest = i;
+        }
+    }
+    return hits >= watch->config.confirm_k ? oldest : -1;
+}
+
+static int64_t later(int64_t a, int64_t b)
+{
+    return a > b ? a : b;
+}
+
+static void note_peak(tw_sighting *now, uint32_t activity_ppm, int64_t t_us)
+{
+    if (activity_ppm <= now->peak_ppm)
+        return;
+    now->peak_ppm = activity_ppm;
+    now->peak_us = t_us;
+}
+
+/* The frames from the first confirming one to now were not known to be a sighting's. */
+static void begin(tw_sighting_watch *watch, int oldest)
+{
+    tw_sighting *now = &watch->now;
+    const uint32_t number = now->number + 1;
+    memset(now, 0, sizeof *now);
+    now->number = number;
+    now->part = 1;
+    now->start_us = watch->own.at[oldest];
+    now->confirmed_us = watch->own.at[0];
+    now->clip_start_us = later(now->start_us - watch->config.pre_us, watch->own.free_us);
+    watch->own.frames_since_start = 0;
+    for (int i = oldest; i >= 0; i--) {
+        watch->own.frames_since_start++;
+        if (watch->own.level[i] >= watch->config.stay_ppm) {
+            now->end_us = watch->own.at[i];
+            now->frames = watch->own.frames_since_start;
+        }
+        note_peak(now, watch->own.level[i], watch->own.at[i]);
+    }
+    forget_hits(watch);
+    watch->state = TW_SIGHTING;
+}
+
+static void end(tw_sighting_watch *watch, tw_sighting_why why, int64_t clip_end_us)
+{
+    watch->now.why = why;
+    watch->now.clip_end_us = clip_end_us;
+    watch->ended = watch->now;
+    watch->own.free_us = clip_end_us;
+}
+
+/* Split a sighting that has become too long: the next part goes on without a gap. */
+static unsigned split(tw_sighting_watch *watch, const tw_reading *reading)
+{
+    end(watch, TW_END_LONGEST, reading->t_us);
+    tw_sighting *now = &watch->now;
+    now->part++;
+    now->start_us = now->confirmed_us = now->end_us = reading->t_us;
+    now->clip_start_us = reading->t_us;
+    now->clip_end_us = 0;
+    now->peak_ppm = reading->activity_ppm;
+    now->peak_us = reading->t_us;
+    now->frames = watch->own.frames_since_start = 1;
+    now->why = TW_END_QUIET;
+    return TW_SIGHTING_ENDED | TW_SIGHTING_BEGAN;
+}
+
+static void rest(tw_sighting_watch *watch)
+{
+    forget_hits(watch);
+    watch->own.rest_until_us = watch->own.free_us + watch->config.rest_us;
+    watch->state = watch->config.rest_us > 0 ? TW_RESTING : TW_ARMED;
+}
+
+static unsigned go_on(tw_sighting_watch *watch, const tw_reading *reading)
+{
+    tw_sighting *now = &watch->now;
+    watch->own.frames_since_start++;
+    const bool moving = reading->activity_ppm >= watch->config.stay_ppm;
+    if (moving) {
+        now->end_us = reading->t_us;
+        now->frames = watch->own.frames_since_start;
+        note_peak(now, reading->activity_ppm, reading->t_us);
+    }
+    const bool quiet = !moving && !reading->whole_picture;
+    const int64_t length = reading->t_us - now->clip_start_us;
+    if (quiet && reading->t_us - now->end_us >= watch->config.post_us) {
+        end(watch, TW_END_QUIET, now->end_us + watch->config.post_us);
+        rest(watch);
+        return TW_SIGHTING_ENDED;
+    }
+    if (moving && length >= watch->config.longest_us)
+        return split(watch, reading);
+    /* Its post-event time may run over, but a picture that never calms down may not. */
+    if (length >= watch->config.longest_us + watch->config.post_us) {
+        end(watch, TW_END_LONGEST, reading->t_us);
+        rest(watch);
+        return TW_SIGHTING_ENDED;
+    }
+    return 0;
+}
+
+static unsigned wait_for_motion(tw_sighting_watch *watch, const tw_reading *reading)
+{
+    if (reading->whole_picture)
+        return 0;
+    remember(watch, reading);
+    const int oldest = confirming(watch);
+    if (oldest < 0)
+        return 0;
+    begin(watch, oldest);
+    return TW_SIGHTING_BEGAN;
+}
+
+unsigned tw_sighting_step(tw_sighting_watch *watch, const tw_reading *reading)
+{
+    if (!watch || !reading)
+        return 0;
+    if (!watch->own.any) {
+        watch->own.any = true;
+        watch->own.first_us = reading->t_us;
+        watch->own.free_us = reading->t_us;
+        watch->state = watch->config.armed ? TW_SETTLING : TW_IDLE;
+    }
+    watch->own.last_us = reading->t_us;
+    if (watch->state == TW_SETTLING &&
+        reading->t_us - watch->own.first_us >= watch->config.settle_us)
+        watch->state = TW_ARMED;
+    if (watch->state == TW_RESTING && reading->t_us >= watch->own.rest_until_us)
+        watch->state = TW_ARMED;
+    switch (watch->state) {
+    case TW_ARMED: return wait_for_motion(watch, reading);
+    case TW_SIGHTING: return go_on(watch, reading);
+    case TW_IDLE:
+    case TW_SETTLING:
+    case TW_RESTING: break;
+    }
+    return 0;
+}
+
+unsigned tw_sighting_finish(tw_sighting_watch *watch)
+{
+    if (!watch || watch->state != TW_SIGHTING)
+        return 0;
+    const int64_t full = watch->now.end_us + watch->config.post_us;
+    end(watch, TW_END_FINISHED, full < watch->own.last_us ? full : watch->own.last_us);
+    rest(watch);
+    return TW_SIGHTING_ENDED;
+}
+
+void tw_sighting_settle_again(tw_sighting_watch *watch)
+{
+    if (!watch)
+        return;
+    forget_hits(watch);
+    watch->own.any = false;
+    watch->state = TW_IDLE;
+}

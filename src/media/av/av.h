@@ -1,0 +1,48 @@
+/* The codec module, by libavformat, libavcodec and libswscale. */
+#ifndef TW_AV_H
+#define TW_AV_H
+
+#include <libavcodec/avcodec.h>
+#include <libavformat/avformat.h>
+#include <libswscale/swscale.h>
+
+#include "../codecs.h"
+
+/** Word an error of the libraries: "what: their text". @return st. */
+tw_status tw_av_fail(tw_error *err, tw_status st, int code, const char *what);
+
+/** @return the status for an error code of the libraries. */
+tw_status tw_av_status(int code);
+
+/** Codec parameters for a stream. @return TW_OK: *out is the caller's; TW_ENOTSUP,
+ * TW_ENOMEM. */
+tw_status tw_av_parameters(const tw_stream *stream, AVCodecParameters **out,
+                           tw_error *err);
+
+/** A decoder for a stream, single-threaded so that it is deterministic and small. */
+tw_status tw_av_open_decoder(const tw_stream *stream, AVCodecContext **out,
+                             tw_error *err);
+
+/** Give a packet to a decoder (NULL: the end); its times are in microseconds. */
+tw_status tw_av_send(AVCodecContext *context, const tw_packet *packet, tw_error *err);
+
+tw_status tw_av_footage_open(const char *path, tw_footage **out, tw_stream *stream,
+                             int64_t *wall_us, tw_error *err);
+tw_status tw_av_footage_next(tw_footage *footage, tw_packet *packet, tw_error *err);
+void tw_av_footage_close(tw_footage *footage);
+
+tw_status tw_av_decoder_open(const tw_stream *stream, tw_av_decoder **out, tw_error *err);
+tw_status tw_av_decoder_send(tw_av_decoder *decoder, const tw_packet *packet,
+                             tw_error *err);
+tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *t_us,
+                                uint16_t *width, uint16_t *height, tw_error *err);
+tw_status tw_av_decoder_picture(tw_av_decoder *decoder, tw_picture *picture,
+                                tw_error *err);
+void tw_av_decoder_close(tw_av_decoder *decoder);
+
+bool tw_av_clip_carries(const tw_stream *stream);
+tw_status tw_av_clip_open(const tw_clip_spec *spec, tw_clip **out, tw_error *err);
+tw_status tw_av_clip_packet(tw_clip *clip, const tw_packet *packet, tw_error *err);
+tw_status tw_av_clip_close(tw_clip *clip, tw_error *err);
+
+#endif

@@ -1,0 +1,341 @@
+/* Writing clips: fragmented MP4, so that a file that is cut off still plays. */
+#include <libavutil/opt.h>
+#include <stdio.h>
+
+#include "av.h"
+#include "tawny/naming.h"
+
+enum {
+    BUFFER_BYTES = 32768,
+    CRF_BEST = 15, /* at quality 100; worse by one for three of quality */
+    KEY_EVERY_S = 2
+};
+
+#define MP4_FLAGS "frag_keyframe+empty_moov+default_base_moof"
+#define FRAGMENT_US 1000000 /* at most so much is lost by a power cut */
+
+struct tw_clip {
+    AVFormatContext *format;
+    AVIOContext *io;
+    AVStream *stream;
+    AVPacket *packet;
+    tw_clip_sink sink;
+    tw_error failed; /* the sink's first failure */
+    bool begun;      /* the header is written */
+    bool any;        /* a packet has come */
+    int64_t zero_us; /* time of the first packet */
+    int64_t last_us; /* newest dts, from zero */
+    int64_t step_us; /* length of the newest frame, for the last one's */
+    /* Encoding. */
+    AVCodecContext *decoder, *encoder;
+    AVFrame *decoded, *scaled;
+    struct SwsContext *scaler;
+    int quality;
+    int64_t encoded_us; /* newest pts given to the encoder */
+};
+
+static const AVRational MICROSECONDS = {1, 1000000};
+
+static int pass_on(void *ctx, uint8_t *data, int bytes)
+{
+    tw_clip *clip = ctx;
+    if (clip->failed.status != TW_OK)
+        return AVERROR(EIO);
+    const tw_status st =
+        clip->sink.write(clip->sink.ctx, data, (size_t)bytes, &clip->failed);
+    if (st == TW_OK)
+        return bytes;
+    clip->failed.status = st;
+    return AVERROR(EIO);
+}
+
+/* The sink's own words where it failed, else the library's. */
+static tw_status clip_fail(tw_clip *clip, int code, const char *what, tw_error *err)
+{
+    if (clip->failed.status == TW_OK)
+        return tw_av_fail(err, tw_av_status(code), code, what);
+    if (err)
+        *err = clip->failed;
+    return clip->failed.status;
+}
+
+bool tw_av_clip_carries(const tw_stream *stream)
+{
+    return stream->codec != TW_CODEC_OTHER;
+}
+
+/* Releases everything; nothing more is written. */
+static void drop(tw_clip *clip)
+{
+    if (!clip)
+        return;
+    if (clip->io)
+        av_freep(&clip->io->buffer);
+    avio_context_free(&clip->io);
+    avformat_free_context(clip->format);
+    av_packet_free(&clip->packet);
+    avcodec_free_context(&clip->decoder);
+    avcodec_free_context(&clip->encoder);
+    av_frame_free(&clip->decoded);
+    av_frame_free(&clip->scaled);
+    sws_freeContext(clip->scaler);
+    av_free(clip);
+}
+
+static tw_status open_output(tw_clip *clip, tw_error *err)
+{
+    uint8_t *buffer = av_malloc(BUFFER_BYTES);
+    if (!buffer || avformat_alloc_output_context2(&clip->format, NULL, "mp4", NULL) < 0) {
+        av_free(buffer);
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    }
+    clip->io = avio_alloc_context(buffer, BUFFER_BYTES, 1, clip, NULL, pass_on, NULL);
+    clip->stream = avformat_new_stream(clip->format, NULL);
+    clip->packet = av_packet_alloc();
+    if (!clip->io || !clip->stream || !clip->packet) {
+        if (!clip->io)
+            av_free(buffer);
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    }
+    clip->format->pb = clip->io;
+    clip->format->flags |=
+        AVFMT_FLAG_CUSTOM_IO | AVFMT_FLAG_FLUSH_PACKETS | AVFMT_FLAG_BITEXACT;
+    return TW_OK;
+}
+
+static void set_date(tw_clip *clip, int64_t wall_us)
+{
+    char text[64];
+    tw_civil t;
+    tw_civil_split(wall_us, 0, &t);
+    (void)snprintf(text, sizeof text, "%04d-%02u-%02uT%02u:%02u:%02u.%06uZ", (int)t.year,
+                   t.month, t.day, t.hour, t.minute, t.second, (unsigned)t.microsecond);
+    (void)av_dict_set(&clip->format->metadata, "creation_time", text, 0);
+}
+
+static tw_status write_header(tw_clip *clip, tw_error *err)
+{
+    AVDictionary *options = NULL;
+    (void)av_dict_set(&options, "movflags", MP4_FLAGS, 0);
+    (void)av_dict_set_int(&options, "min_frag_duration", FRAGMENT_US, 0);
+    clip->stream->time_base = MICROSECONDS;
+    const int code = avformat_write_header(clip->format, &options);
+    av_dict_free(&options);
+    if (code < 0)
+        return clip_fail(clip, code, "cannot begin the clip", err);
+    clip->begun = true;
+    return TW_OK;
+}
+
+static tw_status set_up_copy(tw_clip *clip, const tw_stream *stream, tw_error *err)
+{
+    AVCodecParameters *parameters = NULL;
+    tw_status st = tw_av_parameters(stream, &parameters, err);
+    if (st != TW_OK)
+        return st;
+    if (avcodec_parameters_copy(clip->stream->codecpar, parameters) < 0)
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+    avcodec_parameters_free(&parameters);
+    return st == TW_OK ? write_header(clip, err) : st;
+}
+
+tw_status tw_av_clip_open(const tw_clip_spec *spec, tw_clip **out, tw_error *err)
+{
+    tw_clip *clip = av_mallocz(sizeof *clip);
+    if (!clip)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    clip->sink = spec->sink;
+    clip->quality = spec->quality;
+    clip->encoded_us = -1;
+    clip->step_us = spec->stream->fps_num > 0
+                        ? INT64_C(1000000) * spec->stream->fps_den / spec->stream->fps_num
+                        : 100000;
+    tw_status st = open_output(clip, err);
+    if (st == TW_OK) {
+        set_date(clip, spec->wall_us);
+        st = spec->encode ? tw_av_open_decoder(spec->stream, &clip->decoder, err)
+                          : set_up_copy(clip, spec->stream, err);
+    }
+    if (st == TW_OK && spec->encode &&
+        (!(clip->decoded = av_frame_alloc()) || !(clip->scaled = av_frame_alloc())))
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+    if (st == TW_OK)
+        *out = clip;
+    else
+        drop(clip);
+    return st;
+}
+
+/* clip->packet into the file, its times in microseconds from the clip's beginning. */
+static tw_status write_packet(tw_clip *clip, tw_error *err)
+{
+    clip->packet->stream_index = clip->stream->index;
+    av_packet_rescale_ts(clip->packet, MICROSECONDS, clip->stream->time_base);
+    const int code = av_write_frame(clip->format, clip->packet);
+    if (code < 0 || clip->failed.status != TW_OK)
+        return clip_fail(clip, code, "cannot write the clip", err);
+    return TW_OK;
+}
+
+static tw_status copy_packet(tw_clip *clip, const tw_packet *packet, tw_error *err)
+{
+    if (av_new_packet(clip->packet, (int)packet->size) < 0)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    memcpy(clip->packet->data, packet->data, packet->size);
+    const int64_t dts = packet->dts_us - clip->zero_us;
+    if (dts > clip->last_us)
+        clip->step_us = dts - clip->last_us;
+    clip->last_us = dts;
+    clip->packet->dts = dts;
+    clip->packet->pts = packet->t_us - clip->zero_us;
+    if (clip->packet->pts < dts)
+        clip->packet->pts = dts;
+    clip->packet->duration = clip->step_us;
+    clip->packet->flags = packet->key ? AV_PKT_FLAG_KEY : 0;
+    const tw_status st = write_packet(clip, err);
+    av_packet_unref(clip->packet);
+    return st;
+}
+
+/* x264's scale: lower is better and bigger, 15 to 48 here. */
+static int crf_for(int quality)
+{
+    return CRF_BEST + (100 - quality) / 3;
+}
+
+static tw_status open_encoder(tw_clip *clip, tw_error *err)
+{
+    const AVCodec *codec = avcodec_find_encoder_by_name("libx264");
+    if (!codec)
+        codec = avcodec_find_encoder(AV_CODEC_ID_H264);
+    if (!codec)
+        return tw_fail(err, TW_ENOTSUP,
+                       "there is no H.264 encoder: use clip_video = copy");
+    AVCodecContext *c = clip->encoder = avcodec_alloc_context3(codec);
+    if (!c)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    c->width = clip->decoded->width / 2 * 2; /* 4:2:0 has no odd sides */
+    c->height = clip->decoded->height / 2 * 2;
+    c->pix_fmt = AV_PIX_FMT_YUV420P;
+    c->time_base = MICROSECONDS;
+    c->framerate =
+        (AVRational){1000000, (int)(clip->step_us > 0 ? clip->step_us : 100000)};
+    const int64_t gop =
+        KEY_EVERY_S * INT64_C(1000000) / (clip->step_us > 0 ? clip->step_us : 100000);
+    c->gop_size = (int)(gop < 1 ? 1 : gop > 600 ? 600 : gop);
+    c->max_b_frames = 0;
+    c->thread_count = 1; /* the same file on every machine */
+    c->flags |= AV_CODEC_FLAG_GLOBAL_HEADER | AV_CODEC_FLAG_BITEXACT;
+    char crf[8];
+    (void)snprintf(crf, sizeof crf, "%d", crf_for(clip->quality));
+    (void)av_opt_set(c->priv_data, "preset", "veryfast", 0);
+    (void)av_opt_set(c->priv_data, "tune", "zerolatency", 0);
+    (void)av_opt_set(c->priv_data, "crf", crf, 0);
+    int code = avcodec_open2(c, codec, NULL);
+    if (code >= 0)
+        code = avcodec_parameters_from_context(clip->stream->codecpar, c);
+    if (code < 0)
+        return tw_av_fail(err, tw_av_status(code), code, "cannot open the H.264 encoder");
+    return write_header(clip, err);
+}
+
+static tw_status take_encoded(tw_clip *clip, tw_error *err)
+{
+    tw_status st = TW_OK;
+    while (st == TW_OK) {
+        const int code = avcodec_receive_packet(clip->encoder, clip->packet);
+        if (code == AVERROR(EAGAIN) || code == AVERROR_EOF)
+            return TW_OK;
+        if (code < 0)
+            return tw_av_fail(err, TW_EIO, code, "cannot encode");
+        clip->packet->duration = clip->step_us;
+        st = write_packet(clip, err);
+        av_packet_unref(clip->packet);
+    }
+    return st;
+}
+
+static tw_status encode_picture(tw_clip *clip, tw_error *err)
+{
+    const AVFrame *in = clip->decoded;
+    tw_status st = clip->encoder ? TW_OK : open_encoder(clip, err);
+    if (st != TW_OK)
+        return st;
+    AVFrame *out = clip->scaled;
+    av_frame_unref(out);
+    out->width = clip->encoder->width;
+    out->height = clip->encoder->height;
+    out->format = clip->encoder->pix_fmt;
+    clip->scaler = sws_getCachedContext(
+        clip->scaler, in->width, in->height, (enum AVPixelFormat)in->format, out->width,
+        out->height, AV_PIX_FMT_YUV420P, SWS_BILINEAR | SWS_BITEXACT | SWS_ACCURATE_RND,
+        NULL, NULL, NULL);
+    if (!clip->scaler || av_frame_get_buffer(out, 0) < 0)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    (void)sws_scale(clip->scaler, (const uint8_t *const *)in->data, in->linesize, 0,
+                    in->height, out->data, out->linesize);
+    out->pts = in->best_effort_timestamp - clip->zero_us;
+    if (out->pts <= clip->encoded_us)
+        out->pts = clip->encoded_us + 1;
+    if (clip->encoded_us >= 0)
+        clip->step_us = out->pts - clip->encoded_us;
+    clip->encoded_us = out->pts;
+    const int code = avcodec_send_frame(clip->encoder, out);
+    if (code < 0)
+        return tw_av_fail(err, TW_EIO, code, "cannot encode");
+    return take_encoded(clip, err);
+}
+
+/* Encode every picture that the decoder has ready. */
+static tw_status encode_ready(tw_clip *clip, tw_error *err)
+{
+    tw_status st = TW_OK;
+    while (st == TW_OK && avcodec_receive_frame(clip->decoder, clip->decoded) >= 0)
+        st = encode_picture(clip, err);
+    return st;
+}
+
+tw_status tw_av_clip_packet(tw_clip *clip, const tw_packet *packet, tw_error *err)
+{
+    if (clip->failed.status != TW_OK)
+        return clip_fail(clip, 0, "", err);
+    if (!clip->any)
+        clip->zero_us = packet->dts_us;
+    clip->any = true;
+    if (!clip->decoder)
+        return copy_packet(clip, packet, err);
+    tw_error ignored = {0};
+    if (tw_av_send(clip->decoder, packet, &ignored) != TW_OK)
+        return TW_OK; /* a damaged frame leaves a gap, as it does for whoever watches */
+    return encode_ready(clip, err);
+}
+
+static tw_status finish(tw_clip *clip, tw_error *err)
+{
+    tw_status st = TW_OK;
+    if (clip->decoder) {
+        (void)tw_av_send(clip->decoder, NULL, NULL);
+        st = encode_ready(clip, err);
+    }
+    if (st == TW_OK && clip->encoder) {
+        (void)avcodec_send_frame(clip->encoder, NULL);
+        st = take_encoded(clip, err);
+    }
+    if (!clip->begun)
+        return st == TW_OK ? tw_fail(err, TW_EDAMAGED, "no frame could be decoded") : st;
+    const int code = av_write_trailer(clip->format);
+    avio_flush(clip->io);
+    if (st == TW_OK && (code < 0 || clip->failed.status != TW_OK))
+        st = clip_fail(clip, code, "cannot finish the clip", err);
+    return st;
+}
+
+tw_status tw_av_clip_close(tw_clip *clip, tw_error *err)
+{
+    if (!clip)
+        return TW_OK;
+    const tw_status st =
+        clip->failed.status == TW_OK ? finish(clip, err) : clip_fail(clip, 0, "", err);
+    drop(clip);
+    return st;
+}

@@ -1,0 +1,158 @@
+/* Decoding for detection and stills, by libavcodec. */
+#include <libavutil/pixdesc.h>
+
+#include "av.h"
+
+struct tw_av_decoder {
+    AVCodecContext *context;
+    AVFrame *frame;             /* received last */
+    struct SwsContext *to_grey; /* for pictures without a luma plane of 8 bits */
+    struct SwsContext *to_full; /* to full-range 4:2:0 */
+    uint8_t *reduced;           /* for the detector */
+    size_t reduced_bytes;
+    uint8_t *grey; /* the whole picture, where luma had to be made */
+    size_t grey_bytes;
+    uint8_t *planes; /* of the whole picture */
+    size_t planes_bytes;
+    int64_t last_us;
+};
+
+tw_status tw_av_decoder_open(const tw_stream *stream, tw_av_decoder **out, tw_error *err)
+{
+    tw_av_decoder *decoder = av_mallocz(sizeof *decoder);
+    if (!decoder)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    decoder->frame = av_frame_alloc();
+    decoder->last_us = -1;
+    tw_status st = decoder->frame ? tw_av_open_decoder(stream, &decoder->context, err)
+                                  : tw_fail(err, TW_ENOMEM, "out of memory");
+    if (st == TW_OK)
+        *out = decoder;
+    else
+        tw_av_decoder_close(decoder);
+    return st;
+}
+
+void tw_av_decoder_close(tw_av_decoder *decoder)
+{
+    if (!decoder)
+        return;
+    sws_freeContext(decoder->to_grey);
+    sws_freeContext(decoder->to_full);
+    av_frame_free(&decoder->frame);
+    avcodec_free_context(&decoder->context);
+    av_free(decoder->reduced);
+    av_free(decoder->grey);
+    av_free(decoder->planes);
+    av_free(decoder);
+}
+
+tw_status tw_av_decoder_send(tw_av_decoder *decoder, const tw_packet *packet,
+                             tw_error *err)
+{
+    return tw_av_send(decoder->context, packet, err);
+}
+
+static bool make_room(uint8_t **buffer, size_t *have, size_t need)
+{
+    if (*have >= need)
+        return true;
+    av_free(*buffer);
+    *buffer = av_malloc(need);
+    *have = *buffer ? need : 0;
+    return *buffer != NULL;
+}
+
+/* A plane of one byte a pixel that is brightness. */
+static bool has_luma_plane(enum AVPixelFormat format)
+{
+    const AVPixFmtDescriptor *d = av_pix_fmt_desc_get(format);
+    if (!d || (d->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_PAL |
+                           AV_PIX_FMT_FLAG_HWACCEL | AV_PIX_FMT_FLAG_BITSTREAM)))
+        return false;
+    return d->comp[0].depth == 8 && d->comp[0].step == 1 && d->comp[0].plane == 0;
+}
+
+static tw_status whole_luma(tw_av_decoder *decoder, tw_luma *out, tw_error *err)
+{
+    const AVFrame *f = decoder->frame;
+    *out = (tw_luma){f->data[0], (uint32_t)f->linesize[0], (uint16_t)f->width,
+                     (uint16_t)f->height};
+    if (has_luma_plane((enum AVPixelFormat)f->format) && f->linesize[0] > 0)
+        return TW_OK;
+    const size_t need = (size_t)f->width * (size_t)f->height;
+    decoder->to_grey = sws_getCachedContext(
+        decoder->to_grey, f->width, f->height, (enum AVPixelFormat)f->format, f->width,
+        f->height, AV_PIX_FMT_GRAY8, SWS_POINT | SWS_BITEXACT | SWS_ACCURATE_RND, NULL,
+        NULL, NULL);
+    if (!decoder->to_grey || !make_room(&decoder->grey, &decoder->grey_bytes, need))
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    uint8_t *planes[4] = {decoder->grey};
+    const int strides[4] = {f->width};
+    (void)sws_scale(decoder->to_grey, (const uint8_t *const *)f->data, f->linesize, 0,
+                    f->height, planes, strides);
+    out->px = decoder->grey;
+    out->stride = (uint32_t)f->width;
+    return TW_OK;
+}
+
+tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *t_us,
+                                uint16_t *width, uint16_t *height, tw_error *err)
+{
+    const int code = avcodec_receive_frame(decoder->context, decoder->frame);
+    if (code == AVERROR(EAGAIN))
+        return TW_EAGAIN;
+    if (code == AVERROR_EOF)
+        return TW_EEND;
+    if (code < 0)
+        return tw_av_fail(err, TW_EDAMAGED, code, "cannot decode");
+    const AVFrame *f = decoder->frame;
+    if (f->width <= 0 || f->height <= 0 || f->width > UINT16_MAX ||
+        f->height > UINT16_MAX)
+        return tw_fail(err, TW_EDAMAGED, "a picture of %d x %d", f->width, f->height);
+    if (f->flags & AV_FRAME_FLAG_CORRUPT || f->decode_error_flags)
+        return tw_fail(err, TW_EDAMAGED, "damaged frame");
+    *t_us = f->best_effort_timestamp != AV_NOPTS_VALUE ? f->best_effort_timestamp
+                                                       : decoder->last_us + 1;
+    decoder->last_us = *t_us;
+    *width = (uint16_t)f->width;
+    *height = (uint16_t)f->height;
+    tw_luma whole;
+    const tw_status st = whole_luma(decoder, &whole, err);
+    if (st != TW_OK)
+        return st;
+    const uint16_t factor = tw_luma_factor(whole.width);
+    const size_t need = (size_t)(whole.width / factor) * (whole.height / factor);
+    if (!make_room(&decoder->reduced, &decoder->reduced_bytes, need ? need : 1))
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    if (tw_luma_reduce(&whole, factor, decoder->reduced, need, luma) != TW_OK)
+        return tw_fail(err, TW_EDAMAGED, "a picture of %d x %d cannot be watched",
+                       f->width, f->height);
+    return TW_OK;
+}
+
+tw_status tw_av_decoder_picture(tw_av_decoder *decoder, tw_picture *picture,
+                                tw_error *err)
+{
+    const AVFrame *f = decoder->frame;
+    if (f->width <= 0 || !f->data[0])
+        return tw_fail(err, TW_ENOENT, "no picture yet");
+    const int w = f->width, h = f->height, half_w = (w + 1) / 2, half_h = (h + 1) / 2;
+    const size_t luma = (size_t)w * (size_t)h, chroma = (size_t)half_w * (size_t)half_h;
+    decoder->to_full = sws_getCachedContext(
+        decoder->to_full, w, h, (enum AVPixelFormat)f->format, w, h, AV_PIX_FMT_YUVJ420P,
+        SWS_BILINEAR | SWS_BITEXACT | SWS_ACCURATE_RND, NULL, NULL, NULL);
+    if (!decoder->to_full ||
+        !make_room(&decoder->planes, &decoder->planes_bytes, luma + 2 * chroma))
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    uint8_t *planes[4] = {decoder->planes, decoder->planes + luma,
+                          decoder->planes + luma + chroma};
+    const int strides[4] = {w, half_w, half_w};
+    (void)sws_scale(decoder->to_full, (const uint8_t *const *)f->data, f->linesize, 0, h,
+                    planes, strides);
+    *picture = (tw_picture){{planes[0], planes[1], planes[2]},
+                            {(uint32_t)w, (uint32_t)half_w, (uint32_t)half_w},
+                            (uint16_t)w,
+                            (uint16_t)h};
+    return TW_OK;
+}

@@ -1,0 +1,151 @@
+/* Reading footage from a file, by libavformat. */
+#include <libavutil/parseutils.h>
+
+#include "av.h"
+
+enum { PROBE_FAILURES_MAX = 1000 }; /* packets of other streams and bad ones in a row */
+
+struct tw_footage {
+    AVFormatContext *format;
+    AVPacket *packet;
+    int index;       /* of the video stream */
+    bool any;        /* a packet has come */
+    int64_t zero;    /* time stamp of the first packet, in the stream's units */
+    int64_t last_us; /* of the newest packet, for those without a time */
+    int64_t step_us; /* between two frames, nominally */
+};
+
+static tw_codec codec_of(enum AVCodecID id)
+{
+    switch (id) {
+    case AV_CODEC_ID_MJPEG: return TW_CODEC_MJPEG;
+    case AV_CODEC_ID_H264: return TW_CODEC_H264;
+    case AV_CODEC_ID_HEVC: return TW_CODEC_H265;
+    case AV_CODEC_ID_MPEG4: return TW_CODEC_MPEG4;
+    default: return TW_CODEC_OTHER;
+    }
+}
+
+static uint16_t side(int value)
+{
+    return (uint16_t)(value > 0 && value <= UINT16_MAX ? value : 0);
+}
+
+static void describe(const tw_footage *footage, tw_stream *out)
+{
+    const AVStream *stream = footage->format->streams[footage->index];
+    const AVCodecParameters *p = stream->codecpar;
+    const AVRational rate =
+        stream->avg_frame_rate.num > 0 ? stream->avg_frame_rate : stream->r_frame_rate;
+    *out =
+        (tw_stream){.codec = codec_of(p->codec_id),
+                    .code = (uint32_t)p->codec_id,
+                    .codec_name = avcodec_get_name(p->codec_id),
+                    .width = side(p->width),
+                    .height = side(p->height),
+                    .fps_num = rate.num > 0 ? (uint32_t)rate.num : 0,
+                    .fps_den = rate.den > 0 ? (uint32_t)rate.den : 1,
+                    .extra = p->extradata,
+                    .extra_size = p->extradata_size > 0 ? (size_t)p->extradata_size : 0};
+    if (footage->format->duration > 0) /* in AV_TIME_BASE, which is microseconds */
+        out->length_us = footage->format->duration;
+}
+
+static int64_t recorded_at(const AVFormatContext *format)
+{
+    const AVDictionaryEntry *entry =
+        av_dict_get(format->metadata, "creation_time", NULL, 0);
+    int64_t wall_us = 0;
+    if (!entry || av_parse_time(&wall_us, entry->value, 0) < 0)
+        return 0;
+    return wall_us;
+}
+
+tw_status tw_av_footage_open(const char *path, tw_footage **out, tw_stream *stream,
+                             int64_t *wall_us, tw_error *err)
+{
+    tw_status st = TW_OK;
+    tw_footage *footage = av_mallocz(sizeof *footage);
+    if (!footage || !(footage->packet = av_packet_alloc())) {
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+        goto done;
+    }
+    int code = avformat_open_input(&footage->format, path, NULL, NULL);
+    if (code < 0) {
+        st = tw_av_fail(err, tw_av_status(code), code, path);
+        goto done;
+    }
+    code = avformat_find_stream_info(footage->format, NULL);
+    footage->index =
+        av_find_best_stream(footage->format, AVMEDIA_TYPE_VIDEO, -1, -1, NULL, 0);
+    if (code < 0 || footage->index < 0) {
+        st = tw_fail(err, TW_EDAMAGED, "%s: no video in it", path);
+        goto done;
+    }
+    for (unsigned i = 0; i < footage->format->nb_streams; i++)
+        if ((int)i != footage->index)
+            footage->format->streams[i]->discard = AVDISCARD_ALL;
+    describe(footage, stream);
+    footage->step_us = stream->fps_num > 0
+                           ? INT64_C(1000000) * stream->fps_den / stream->fps_num
+                           : 100000;
+    *wall_us = recorded_at(footage->format);
+    *out = footage;
+    footage = NULL;
+done:
+    tw_av_footage_close(footage);
+    return st;
+}
+
+/* Presentation time where there is one, else decoding time, else one step on. */
+static void stamp(tw_footage *footage, tw_packet *out)
+{
+    const AVPacket *p = footage->packet;
+    const AVStream *stream = footage->format->streams[footage->index];
+    const AVRational us = {1, 1000000};
+    const int64_t dts = p->dts != AV_NOPTS_VALUE ? p->dts : p->pts;
+    if (!footage->any && dts != AV_NOPTS_VALUE)
+        footage->zero = p->pts != AV_NOPTS_VALUE ? p->pts : dts;
+    if (dts == AV_NOPTS_VALUE) {
+        out->dts_us = footage->any ? footage->last_us + footage->step_us : 0;
+        out->t_us = out->dts_us;
+    } else {
+        out->dts_us = av_rescale_q(dts - footage->zero, stream->time_base, us);
+        out->t_us = p->pts == AV_NOPTS_VALUE
+                        ? out->dts_us
+                        : av_rescale_q(p->pts - footage->zero, stream->time_base, us);
+    }
+    if (footage->any && out->dts_us <= footage->last_us)
+        out->dts_us = footage->last_us + 1; /* clips need rising times */
+    footage->last_us = out->dts_us;
+    footage->any = true;
+}
+
+tw_status tw_av_footage_next(tw_footage *footage, tw_packet *packet, tw_error *err)
+{
+    for (int tries = 0; tries < PROBE_FAILURES_MAX; tries++) {
+        av_packet_unref(footage->packet);
+        const int code = av_read_frame(footage->format, footage->packet);
+        if (code == AVERROR_EOF)
+            return TW_EEND;
+        if (code < 0)
+            return tw_av_fail(err, tw_av_status(code), code, "cannot read on");
+        if (footage->packet->stream_index != footage->index || footage->packet->size <= 0)
+            continue;
+        *packet = (tw_packet){.data = footage->packet->data,
+                              .size = (size_t)footage->packet->size,
+                              .key = (footage->packet->flags & AV_PKT_FLAG_KEY) != 0};
+        stamp(footage, packet);
+        return TW_OK;
+    }
+    return tw_fail(err, TW_EDAMAGED, "no video for %d packets", PROBE_FAILURES_MAX);
+}
+
+void tw_av_footage_close(tw_footage *footage)
+{
+    if (!footage)
+        return;
+    av_packet_free(&footage->packet);
+    avformat_close_input(&footage->format);
+    av_free(footage);
+}

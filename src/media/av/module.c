@@ -1,0 +1,134 @@
+/* The codec module's table, and what its parts share. */
+#include "av.h"
+#include "tawny/api.h"
+
+tw_status tw_av_status(int code)
+{
+    if (code == AVERROR(ENOMEM))
+        return TW_ENOMEM;
+    if (code == AVERROR(ENOENT))
+        return TW_ENOENT;
+    if (code == AVERROR(EACCES) || code == AVERROR(EPERM))
+        return TW_EACCES;
+    if (code == AVERROR(ENOSPC))
+        return TW_ENOSPC;
+    if (code == AVERROR_EOF)
+        return TW_EEND;
+    if (code == AVERROR_INVALIDDATA)
+        return TW_EDAMAGED;
+    if (code == AVERROR_DECODER_NOT_FOUND || code == AVERROR_DEMUXER_NOT_FOUND)
+        return TW_ENOTSUP;
+    return TW_EIO;
+}
+
+tw_status tw_av_fail(tw_error *err, tw_status st, int code, const char *what)
+{
+    char text[AV_ERROR_MAX_STRING_SIZE] = "";
+    (void)av_strerror(code, text, sizeof text);
+    return tw_fail(err, st, "%s: %s", what, text);
+}
+
+static enum AVCodecID id_of(const tw_stream *stream)
+{
+    switch (stream->codec) {
+    case TW_CODEC_MJPEG: return AV_CODEC_ID_MJPEG;
+    case TW_CODEC_H264: return AV_CODEC_ID_H264;
+    case TW_CODEC_H265: return AV_CODEC_ID_HEVC;
+    case TW_CODEC_MPEG4: return AV_CODEC_ID_MPEG4;
+    case TW_CODEC_OTHER: break;
+    }
+    return (enum AVCodecID)stream->code;
+}
+
+tw_status tw_av_parameters(const tw_stream *stream, AVCodecParameters **out,
+                           tw_error *err)
+{
+    AVCodecParameters *p = avcodec_parameters_alloc();
+    if (!p)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    p->codec_type = AVMEDIA_TYPE_VIDEO;
+    p->codec_id = id_of(stream);
+    p->width = stream->width;
+    p->height = stream->height;
+    if (stream->extra_size > 0) {
+        p->extradata = av_mallocz(stream->extra_size + AV_INPUT_BUFFER_PADDING_SIZE);
+        if (!p->extradata) {
+            avcodec_parameters_free(&p);
+            return tw_fail(err, TW_ENOMEM, "out of memory");
+        }
+        memcpy(p->extradata, stream->extra, stream->extra_size);
+        p->extradata_size = (int)stream->extra_size;
+    }
+    *out = p;
+    return TW_OK;
+}
+
+tw_status tw_av_open_decoder(const tw_stream *stream, AVCodecContext **out, tw_error *err)
+{
+    AVCodecParameters *parameters = NULL;
+    AVCodecContext *context = NULL;
+    tw_status st = tw_av_parameters(stream, &parameters, err);
+    if (st != TW_OK)
+        return st;
+    const AVCodec *codec = avcodec_find_decoder(parameters->codec_id);
+    if (!codec) {
+        st = tw_fail(err, TW_ENOTSUP, "there is no decoder for %s",
+                     stream->codec_name ? stream->codec_name : "this codec");
+        goto done;
+    }
+    context = avcodec_alloc_context3(codec);
+    if (!context || avcodec_parameters_to_context(context, parameters) < 0) {
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+        goto done;
+    }
+    context->thread_count = 1;
+    context->pkt_timebase = (AVRational){1, 1000000};
+    context->max_pixels = (int64_t)16384 * 16384;
+    const int code = avcodec_open2(context, codec, NULL);
+    if (code < 0) {
+        st = tw_av_fail(err, tw_av_status(code), code, "cannot open the decoder");
+        goto done;
+    }
+    *out = context;
+    context = NULL;
+done:
+    avcodec_free_context(&context);
+    avcodec_parameters_free(&parameters);
+    return st;
+}
+
+tw_status tw_av_send(AVCodecContext *context, const tw_packet *packet, tw_error *err)
+{
+    AVPacket *av = NULL;
+    if (packet) {
+        av = av_packet_alloc();
+        if (!av ||
+            av_new_packet(av, (int)packet->size) < 0) { /* pads, as decoders need */
+            av_packet_free(&av);
+            return tw_fail(err, TW_ENOMEM, "out of memory");
+        }
+        memcpy(av->data, packet->data, packet->size);
+        av->pts = packet->t_us;
+        av->dts = packet->dts_us;
+        av->flags = packet->key ? AV_PKT_FLAG_KEY : 0;
+    }
+    const int code = avcodec_send_packet(context, av);
+    av_packet_free(&av);
+    if (code < 0 && code != AVERROR_EOF)
+        return tw_av_fail(err, TW_EDAMAGED, code, "cannot decode");
+    return TW_OK;
+}
+
+TW_API const tw_codecs *tw_codecs_table(void);
+
+const tw_codecs *tw_codecs_table(void)
+{
+    static const tw_codecs table = {
+        TW_CODECS_ABI,         tw_av_footage_open,    tw_av_footage_next,
+        tw_av_footage_close,   tw_av_decoder_open,    tw_av_decoder_send,
+        tw_av_decoder_receive, tw_av_decoder_picture, tw_av_decoder_close,
+        tw_av_clip_carries,    tw_av_clip_open,       tw_av_clip_packet,
+        tw_av_clip_close};
+    av_log_set_level(AV_LOG_QUIET); /* what matters comes back as a status */
+    return &table;
+}

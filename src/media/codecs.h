@@ -1,0 +1,80 @@
+/* What the codec module does: reading footage, decoding, and writing clips.
+ *
+ * The codec libraries are large and slow to load, and their licence is another than ours.
+ * So they live behind this table in a module of their own, which is loaded when footage
+ * or a clip first needs it and may be missing altogether. */
+#ifndef TW_CODECS_H
+#define TW_CODECS_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include "picture.h"
+#include "tawny/error.h"
+#include "tawny/frame.h"
+#include "tawny/port.h"
+
+enum { TW_CODECS_ABI = 1 };
+
+typedef struct tw_footage tw_footage;       /* a video file that is read */
+typedef struct tw_av_decoder tw_av_decoder; /* of one stream */
+typedef struct tw_clip tw_clip;             /* a clip that is written */
+
+/* Where the bytes of a clip go, in order, from the first to the last. */
+typedef struct tw_clip_sink {
+    tw_status (*write)(void *ctx, const void *data, size_t bytes, tw_error *err);
+    void *ctx;
+} tw_clip_sink;
+
+typedef struct tw_clip_spec {
+    const tw_stream *stream; /* of the packets that will come; borrowed for the open */
+    bool encode;             /* H.264 from decoded packets; false: copy them */
+    int quality;             /* of the encoding, 1..100 */
+    int64_t wall_us;         /* of the first packet, for the file's own date */
+    tw_clip_sink sink;
+} tw_clip_spec;
+
+typedef struct tw_codecs {
+    int abi; /* TW_CODECS_ABI */
+
+    /** Open a video file and find its stream. The stream's pointers are the footage's.
+     * @param wall_us  Set to when it was recorded, by its own date; 0 unknown. */
+    tw_status (*footage_open)(const char *path, tw_footage **out, tw_stream *stream,
+                              int64_t *wall_us, tw_error *err);
+    /** The next packet; t_us counts from the file's first packet, wall_us is 0.
+     * @return TW_OK; TW_EEND; TW_EDAMAGED, TW_EIO. Borrowed until the next call. */
+    tw_status (*footage_next)(tw_footage *footage, tw_packet *packet, tw_error *err);
+    void (*footage_close)(tw_footage *footage); /* NULL is fine */
+
+    tw_status (*decoder_open)(const tw_stream *stream, tw_av_decoder **out,
+                              tw_error *err);
+    /** Give a packet, NULL at the end. @return TW_OK; TW_EDAMAGED: go on with the next.
+     */
+    tw_status (*decoder_send)(tw_av_decoder *decoder, const tw_packet *packet,
+                              tw_error *err);
+    /** Take a decoded picture, reduced as tw_luma_factor says; until TW_EAGAIN.
+     * @return TW_OK; TW_EAGAIN: send more; TW_EEND: that was all; TW_EDAMAGED. */
+    tw_status (*decoder_receive)(tw_av_decoder *decoder, tw_luma *luma, int64_t *t_us,
+                                 uint16_t *width, uint16_t *height, tw_error *err);
+    /** The picture that was received last, whole. Borrowed until the next call. */
+    tw_status (*decoder_picture)(tw_av_decoder *decoder, tw_picture *picture,
+                                 tw_error *err);
+    void (*decoder_close)(tw_av_decoder *decoder); /* NULL is fine */
+
+    /** Whether packets of a stream can go into a clip as they are. */
+    bool (*clip_carries)(const tw_stream *stream);
+    tw_status (*clip_open)(const tw_clip_spec *spec, tw_clip **out, tw_error *err);
+    tw_status (*clip_packet)(tw_clip *clip, const tw_packet *packet, tw_error *err);
+    /** Write what is still to be written, and free the clip, whatever is returned. */
+    tw_status (*clip_close)(tw_clip *clip, tw_error *err);
+} tw_codecs;
+
+/** The module's only symbol. @return its table; static. */
+typedef const tw_codecs *(*tw_codecs_entry)(void);
+
+/** Load the module if it is not loaded yet; thread-safe.
+ * @return NULL: err says what is missing and what to do. */
+const tw_codecs *tw_codecs_load(tw_error *err);
+
+#endif

@@ -1,0 +1,33 @@
+/* Decoding a stream for detection and stills: JPEG here, all else by the codec module. */
+#ifndef TW_DECODER_H
+#define TW_DECODER_H
+
+#include "tawny/error.h"
+#include "tawny/frame.h"
+#include "tawny/port.h"
+
+typedef struct tw_decoder tw_decoder;
+
+typedef struct tw_decoded {
+    tw_luma luma;           /* reduced for the detector; the decoder's */
+    int64_t t_us;           /* capture time */
+    uint16_t width, height; /* of the whole picture, pixels */
+} tw_decoded;
+
+tw_status tw_decoder_open(const tw_stream *stream, tw_decoder **out, tw_error *err);
+void tw_decoder_close(tw_decoder *decoder); /* NULL is fine */
+
+/** Give a packet, NULL at the end. It must stay until its picture has been received.
+ * @return TW_OK; TW_EDAMAGED: lost, go on with the next packet. */
+tw_status tw_decoder_send(tw_decoder *decoder, const tw_packet *packet, tw_error *err);
+
+/** @return TW_OK: out is good until the next call; TW_EAGAIN: send more; TW_EEND: that
+ * was all; TW_EDAMAGED: lost, ask again. */
+tw_status tw_decoder_receive(tw_decoder *decoder, tw_decoded *out, tw_error *err);
+
+/** The picture that was received last as a JPEG: as the camera sent it where it sends
+ * JPEG, else encoded. @param out Set on TW_OK, the caller's to free(). */
+tw_status tw_decoder_still(tw_decoder *decoder, int quality, uint8_t **out, size_t *bytes,
+                           tw_error *err);
+
+#endif

@@ -1,0 +1,39 @@
+/* What the drawing module does: pictures with zones, cells, blobs and levels drawn in. */
+#ifndef TW_DRAWING_H
+#define TW_DRAWING_H
+
+#include <stdint.h>
+
+#include "tawny/detector.h"
+#include "tawny/error.h"
+#include "tawny/settings.h"
+
+enum { TW_DRAWING_ABI = 1 };
+
+typedef struct tw_overlay {
+    const tw_camera_settings *camera;
+    const tw_reading *reading;
+    const char *state; /* of the sighting watch, in words */
+    const char *time;  /* of the frame, in words */
+} tw_overlay;
+
+typedef struct tw_drawing {
+    int abi; /* TW_DRAWING_ABI */
+    /** Draw on pixels (4 bytes each: blue, green, red, unused; rows packed). A strip with
+     * the level meter and the legend is added below, and small pictures are enlarged by a
+     * whole number: *out is a new picture of *out_width x *out_height, the caller's to
+     * free(). */
+    tw_status (*overlay)(const uint8_t *pixels, uint16_t width, uint16_t height,
+                         const tw_overlay *overlay, uint8_t **out, uint16_t *out_width,
+                         uint16_t *out_height, tw_error *err);
+    /** Encode pixels as PNG. *out is the caller's to free(). */
+    tw_status (*png)(const uint8_t *pixels, uint16_t width, uint16_t height,
+                     uint8_t **out, size_t *bytes, tw_error *err);
+} tw_drawing;
+
+typedef const tw_drawing *(*tw_drawing_entry)(void);
+
+/** As tw_codecs_load. */
+const tw_drawing *tw_drawing_load(tw_error *err);
+
+#endif

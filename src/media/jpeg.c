@@ -1,0 +1,287 @@
+/* JPEG by libjpeg-turbo. The luma reader uses the classic interface, which can decode
+ * brightness alone at a reduced scale; errors leave it by longjmp into read_luma only. */
+#include "jpeg.h"
+
+#include <setjmp.h>
+#include <stdio.h> /* jpeglib.h needs it */
+#include <stdlib.h>
+#include <string.h>
+
+#include <jpeglib.h>
+#include <jerror.h>
+#include <turbojpeg.h>
+
+typedef struct failure {
+    struct jpeg_error_mgr base; /* first, as libjpeg hands it back */
+    jmp_buf leave;
+    char text[JMSG_LENGTH_MAX]; /* of the first error or warning */
+} failure;
+
+struct tw_jpeg {
+    struct jpeg_decompress_struct decoder;
+    struct jpeg_progress_mgr progress;
+    failure failure;
+    uint8_t *decoded, *reduced; /* luma at the decoder's scale, and reduced further */
+    size_t decoded_bytes, reduced_bytes;
+};
+
+static void note_text(j_common_ptr info)
+{
+    failure *f = (failure *)info->err;
+    if (f->text[0] == '\0')
+        f->base.format_message(info, f->text);
+}
+
+static void on_error(j_common_ptr info)
+{
+    note_text(info);
+    longjmp(((failure *)info->err)->leave, 1);
+}
+
+/* Half a picture is "decoded" with warnings and grey filling: a warning is a damaged
+ * frame. Level -1 is a warning, above are traces. Bytes too many before a marker are
+ * harmless, and some webcams pad each frame with them. */
+static void on_message(j_common_ptr info, int level)
+{
+    if (level >= 0 || info->err->msg_code == JWRN_EXTRANEOUS_DATA)
+        return;
+    info->err->num_warnings++;
+    note_text(info);
+}
+
+static void on_output(j_common_ptr info)
+{
+    (void)info;
+}
+
+/* Progressive pictures can ask for any number of passes. */
+static void on_progress(j_common_ptr info)
+{
+    if (info->is_decompressor &&
+        ((j_decompress_ptr)info)->input_scan_number > TW_JPEG_MAX_SCANS) {
+        failure *f = (failure *)info->err;
+        (void)snprintf(f->text, sizeof f->text, "too many scans");
+        longjmp(f->leave, 1);
+    }
+}
+
+/* @return false: out of memory, the only error that can bring us back here. */
+static bool create_decoder(tw_jpeg *jpeg)
+{
+    if (setjmp(jpeg->failure.leave))
+        return false;
+    jpeg_create_decompress(&jpeg->decoder);
+    return true;
+}
+
+tw_jpeg *tw_jpeg_new(void)
+{
+    tw_jpeg *jpeg = calloc(1, sizeof *jpeg);
+    if (!jpeg)
+        return NULL;
+    jpeg->decoder.err = jpeg_std_error(&jpeg->failure.base);
+    jpeg->failure.base.error_exit = on_error;
+    jpeg->failure.base.emit_message = on_message;
+    jpeg->failure.base.output_message = on_output;
+    jpeg->progress.progress_monitor = on_progress;
+    if (!create_decoder(jpeg)) {
+        free(jpeg);
+        return NULL;
+    }
+    jpeg->decoder.progress = &jpeg->progress;
+    return jpeg;
+}
+
+void tw_jpeg_free(tw_jpeg *jpeg)
+{
+    if (!jpeg)
+        return;
+    jpeg_destroy_decompress(&jpeg->decoder);
+    free(jpeg->decoded);
+    free(jpeg->reduced);
+    free(jpeg);
+}
+
+static bool make_room(uint8_t **buffer, size_t *have, size_t need)
+{
+    if (*have >= need)
+        return true;
+    free(*buffer);
+    *buffer = malloc(need);
+    *have = *buffer ? need : 0;
+    return *buffer != NULL;
+}
+
+/* The decoder's own scales are 1/1, 1/2, 1/4 and 1/8. */
+static unsigned scale_for(uint32_t width)
+{
+    const unsigned factor = tw_luma_factor((uint16_t)(width > 65535 ? 65535 : width));
+    unsigned scale = 1;
+    while (scale < 8 && scale * 2 <= factor)
+        scale *= 2;
+    return scale;
+}
+
+static void set_up(struct jpeg_decompress_struct *decoder)
+{
+    decoder->out_color_space = JCS_GRAYSCALE;
+    decoder->scale_num = 1;
+    decoder->scale_denom = scale_for(decoder->image_width);
+    decoder->dct_method = JDCT_ISLOW; /* the same pixels on every machine */
+}
+
+/* Decode into jpeg->decoded. May be left by longjmp: everything it takes is the reader's.
+ */
+static tw_status read_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes)
+{
+    struct jpeg_decompress_struct *decoder = &jpeg->decoder;
+    if (setjmp(jpeg->failure.leave)) {
+        jpeg_abort_decompress(decoder);
+        return TW_EDAMAGED;
+    }
+    jpeg_mem_src(decoder, data, (unsigned long)bytes);
+    (void)jpeg_read_header(decoder, TRUE);
+    if (decoder->image_width > TW_JPEG_MAX_SIDE ||
+        decoder->image_height > TW_JPEG_MAX_SIDE) {
+        jpeg_abort_decompress(decoder);
+        return TW_ESIZE;
+    }
+    set_up(decoder);
+    (void)jpeg_start_decompress(decoder);
+    const size_t width = decoder->output_width, height = decoder->output_height;
+    if (!make_room(&jpeg->decoded, &jpeg->decoded_bytes, width * height)) {
+        jpeg_abort_decompress(decoder);
+        return TW_ENOMEM;
+    }
+    while (decoder->output_scanline < height) {
+        JSAMPROW row = jpeg->decoded + decoder->output_scanline * width;
+        (void)jpeg_read_scanlines(decoder, &row, 1);
+    }
+    (void)jpeg_finish_decompress(decoder);
+    return decoder->err->num_warnings > 0 ? TW_EDAMAGED : TW_OK;
+}
+
+tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma *luma,
+                       uint16_t *width, uint16_t *height, tw_error *err)
+{
+    if (!jpeg || !data || !luma || !width || !height)
+        return tw_fail(err, TW_EINVAL, "no picture");
+    if (bytes < 4 || bytes > TW_JPEG_MAX_BYTES)
+        return tw_fail(err, TW_EDAMAGED, "not a JPEG picture (%zu bytes)", bytes);
+    jpeg->failure.text[0] = '\0';
+    jpeg->failure.base.num_warnings = 0;
+    const tw_status st = read_luma(jpeg, data, bytes);
+    const unsigned long w = jpeg->decoder.image_width, h = jpeg->decoder.image_height;
+    if (st == TW_ESIZE)
+        return tw_fail(err, st, "a picture of %lu x %lu is over the limit of %d", w, h,
+                       TW_JPEG_MAX_SIDE);
+    if (st != TW_OK)
+        return tw_fail(err, st, "damaged JPEG (%s)",
+                       jpeg->failure.text[0] ? jpeg->failure.text : tw_status_text(st));
+    *width = (uint16_t)w;
+    *height = (uint16_t)h;
+    const tw_luma full = {jpeg->decoded, jpeg->decoder.output_width,
+                          (uint16_t)jpeg->decoder.output_width,
+                          (uint16_t)jpeg->decoder.output_height};
+    const uint16_t factor = tw_luma_factor(full.width);
+    if (factor == 1) {
+        *luma = full;
+        return TW_OK;
+    }
+    const size_t need = (size_t)(full.width / factor) * (full.height / factor);
+    if (!make_room(&jpeg->reduced, &jpeg->reduced_bytes, need ? need : 1))
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    if (tw_luma_reduce(&full, factor, jpeg->reduced, need, luma) != TW_OK)
+        return tw_fail(err, TW_EDAMAGED, "a picture of %lu x %lu cannot be watched", w,
+                       h);
+    return TW_OK;
+}
+
+tw_status tw_jpeg_pixels(const uint8_t *data, size_t bytes, uint8_t **out,
+                         uint16_t *width, uint16_t *height, tw_error *err)
+{
+    int w = 0, h = 0, subsampling = 0, space = 0;
+    uint8_t *pixels = NULL;
+    tw_status st = TW_OK;
+    tjhandle handle = tjInitDecompress();
+    if (!handle)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    if (tjDecompressHeader3(handle, data, (unsigned long)bytes, &w, &h, &subsampling,
+                            &space) != 0 ||
+        w > TW_JPEG_MAX_SIDE || h > TW_JPEG_MAX_SIDE) {
+        st = tw_fail(err, TW_EDAMAGED, "damaged JPEG (%s)", tjGetErrorStr2(handle));
+        goto done;
+    }
+    pixels = malloc((size_t)w * (size_t)h * 4);
+    if (!pixels) {
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+        goto done;
+    }
+    if (tjDecompress2(handle, data, (unsigned long)bytes, pixels, w, 0, h, TJPF_BGRX,
+                      TJFLAG_ACCURATEDCT | TJFLAG_LIMITSCANS) != 0) {
+        st = tw_fail(err, TW_EDAMAGED, "damaged JPEG (%s)", tjGetErrorStr2(handle));
+        goto done;
+    }
+    *out = pixels;
+    pixels = NULL;
+    *width = (uint16_t)w;
+    *height = (uint16_t)h;
+done:
+    free(pixels);
+    (void)tjDestroy(handle);
+    return st;
+}
+
+/* TurboJPEG's buffers have their own release; ours are given back with free(). */
+static tw_status hand_over(tjhandle handle, int failed, unsigned char *made,
+                           unsigned long size, uint8_t **out, size_t *bytes,
+                           tw_error *err)
+{
+    tw_status st = TW_OK;
+    if (failed) {
+        st = tw_fail(err, TW_EIO, "cannot encode a JPEG (%s)", tjGetErrorStr2(handle));
+    } else {
+        uint8_t *copy = malloc(size);
+        if (copy) {
+            memcpy(copy, made, size);
+            *out = copy;
+            *bytes = size;
+        } else {
+            st = tw_fail(err, TW_ENOMEM, "out of memory");
+        }
+    }
+    tjFree(made);
+    (void)tjDestroy(handle);
+    return st;
+}
+
+tw_status tw_jpeg_encode(const tw_picture *picture, int quality, uint8_t **out,
+                         size_t *bytes, tw_error *err)
+{
+    tjhandle handle = tjInitCompress();
+    if (!handle)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    const unsigned char *planes[3] = {picture->px[0], picture->px[1], picture->px[2]};
+    const int strides[3] = {(int)picture->stride[0], (int)picture->stride[1],
+                            (int)picture->stride[2]};
+    unsigned char *made = NULL;
+    unsigned long size = 0;
+    const int failed =
+        tjCompressFromYUVPlanes(handle, planes, picture->width, strides, picture->height,
+                                picture->px[1] ? TJSAMP_420 : TJSAMP_GRAY, &made, &size,
+                                quality, TJFLAG_ACCURATEDCT);
+    return hand_over(handle, failed, made, size, out, bytes, err);
+}
+
+tw_status tw_jpeg_encode_pixels(const uint8_t *pixels, uint16_t width, uint16_t height,
+                                int quality, uint8_t **out, size_t *bytes, tw_error *err)
+{
+    tjhandle handle = tjInitCompress();
+    if (!handle)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    unsigned char *made = NULL;
+    unsigned long size = 0;
+    const int failed = tjCompress2(handle, pixels, width, 0, height, TJPF_BGRX, &made,
+                                   &size, TJSAMP_444, quality, TJFLAG_ACCURATEDCT);
+    return hand_over(handle, failed, made, size, out, bytes, err);
+}

@@ -1,0 +1,53 @@
+/* JPEG by libjpeg-turbo: luma for the detector, pictures for drawing, encoding. */
+#ifndef TW_JPEG_H
+#define TW_JPEG_H
+
+#include <stddef.h>
+
+#include "picture.h"
+#include "tawny/error.h"
+#include "tawny/frame.h"
+
+enum {
+    TW_JPEG_MAX_SIDE = 16384,     /* pixels: larger ones are refused unread */
+    TW_JPEG_MAX_BYTES = 64 << 20, /* of one packet */
+    TW_JPEG_MAX_SCANS = 100       /* of a progressive picture */
+};
+
+/* Keeps its decoder and its buffers from picture to picture. One thread at a time. */
+typedef struct tw_jpeg tw_jpeg;
+
+/** @return a reader, NULL: out of memory. */
+tw_jpeg *tw_jpeg_new(void);
+void tw_jpeg_free(tw_jpeg *jpeg); /* NULL is fine */
+
+/**
+ * Read the reduced luma of a picture: by the decoder's own scaling as far as that goes,
+ * brightness only, then by tw_luma_reduce.
+ *
+ * @param luma           Set on TW_OK; the reader's, good until its next call.
+ * @param width,height   Set to the full size, pixels.
+ * @return TW_OK; TW_EDAMAGED: not a JPEG, cut short or corrupt; TW_ESIZE: too big;
+ *         TW_ENOMEM. err says what, not where.
+ */
+tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma *luma,
+                       uint16_t *width, uint16_t *height, tw_error *err);
+
+/**
+ * Decode a whole picture to 4 bytes a pixel: blue, green, red, unused.
+ *
+ * @param out  Set on TW_OK to width * height * 4 bytes, the caller's to free().
+ */
+tw_status tw_jpeg_pixels(const uint8_t *data, size_t bytes, uint8_t **out,
+                         uint16_t *width, uint16_t *height, tw_error *err);
+
+/** Encode planes. @param quality 1..100. @param out Set on TW_OK, the caller's to free().
+ */
+tw_status tw_jpeg_encode(const tw_picture *picture, int quality, uint8_t **out,
+                         size_t *bytes, tw_error *err);
+
+/** Encode what tw_jpeg_pixels gives. */
+tw_status tw_jpeg_encode_pixels(const uint8_t *pixels, uint16_t width, uint16_t height,
+                                int quality, uint8_t **out, size_t *bytes, tw_error *err);
+
+#endif

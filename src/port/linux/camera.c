@@ -1,0 +1,24 @@
+/* Choosing the camera for a file: source. */
+#include <errno.h>
+#include <string.h>
+#include <sys/stat.h>
+
+#include "linux.h"
+#include "tawny/port_linux.h"
+
+tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
+                               tw_error *err)
+{
+    static const char scheme[] = "file:";
+    if (strncmp(request->source, scheme, sizeof scheme - 1) != 0)
+        return TW_ENOTSUP;
+    const char *path = request->source + sizeof scheme - 1;
+    struct stat found;
+    if (stat(path, &found) != 0)
+        return tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+    if (S_ISDIR(found.st_mode))
+        return tw_linux_folder_camera(request, path, out, err);
+    if (found.st_size == 0 && S_ISREG(found.st_mode))
+        return tw_fail(err, TW_EDAMAGED, "%s: the file is empty", path);
+    return tw_linux_file_camera(request, path, out, err);
+}

@@ -1,0 +1,201 @@
+/* A folder as a card. Everything is named relative to the folder's descriptor, so that it
+ * may be moved or mounted over without captures going elsewhere. */
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <sys/statvfs.h>
+#include <unistd.h>
+
+#include "tawny/naming.h"
+#include "tawny/port_linux.h"
+
+typedef struct folder_card {
+    int fd;
+    char *place;
+} folder_card;
+
+typedef struct open_file {
+    int fd;
+    char name[TW_NAME_MAX];
+} open_file;
+
+static tw_status fail(const folder_card *card, const char *doing, const char *name,
+                      tw_error *err)
+{
+    const int number = errno;
+    return tw_fail(err, tw_status_of_errno(number), "cannot %s %s%s%s: %s", doing,
+                   card->place, *name ? "/" : "", name, strerror(number));
+}
+
+/* Make the folders above a name. Each may be there already. */
+static tw_status make_parents(const folder_card *card, const char *name, tw_error *err)
+{
+    char part[TW_NAME_MAX + 8];
+    (void)snprintf(part, sizeof part, "%s", name);
+    for (char *slash = strchr(part, '/'); slash; slash = strchr(slash + 1, '/')) {
+        *slash = '\0';
+        if (mkdirat(card->fd, part, 0777) != 0 && errno != EEXIST)
+            return fail(card, "make the folder", part, err);
+        *slash = '/';
+    }
+    return TW_OK;
+}
+
+static tw_status create(void *ctx, const char *name, void **file, tw_error *err)
+{
+    const folder_card *card = ctx;
+    tw_status st = make_parents(card, name, err);
+    if (st != TW_OK)
+        return st;
+    open_file *made = calloc(1, sizeof *made);
+    if (!made)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    made->fd = openat(card->fd, name, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
+    if (made->fd < 0) {
+        st = fail(card, "write", name, err);
+        free(made);
+        return st;
+    }
+    (void)snprintf(made->name, sizeof made->name, "%s", name);
+    *file = made;
+    return TW_OK;
+}
+
+static tw_status append(void *ctx, void *file, const void *data, size_t bytes,
+                        tw_error *err)
+{
+    const open_file *f = file;
+    const uint8_t *at = data;
+    while (bytes > 0) {
+        const ssize_t n = write(f->fd, at, bytes);
+        if (n < 0 && errno == EINTR)
+            continue;
+        if (n < 0)
+            return fail(ctx, "write", f->name, err);
+        at += n;
+        bytes -= (size_t)n;
+    }
+    return TW_OK;
+}
+
+static tw_status sync_file(void *ctx, void *file, tw_error *err)
+{
+    const open_file *f = file;
+    return fdatasync(f->fd) == 0 ? TW_OK : fail(ctx, "write", f->name, err);
+}
+
+static tw_status close_file(void *ctx, void *file, tw_error *err)
+{
+    open_file *f = file;
+    const tw_status st = close(f->fd) == 0 ? TW_OK : fail(ctx, "write", f->name, err);
+    free(f);
+    return st;
+}
+
+static tw_status rename_file(void *ctx, const char *from, const char *to, tw_error *err)
+{
+    const folder_card *card = ctx;
+    if (renameat2(card->fd, from, card->fd, to, RENAME_NOREPLACE) == 0)
+        return TW_OK;
+    if (errno != EINVAL && errno != ENOSYS)
+        return fail(card, "name", to, err);
+    /* Some file systems, FAT among them, cannot promise not to replace: look first. */
+    struct stat there;
+    if (fstatat(card->fd, to, &there, AT_SYMLINK_NOFOLLOW) == 0) {
+        errno = EEXIST;
+        return fail(card, "name", to, err);
+    }
+    return renameat(card->fd, from, card->fd, to) == 0 ? TW_OK
+                                                       : fail(card, "name", to, err);
+}
+
+static tw_status remove_file(void *ctx, const char *name, tw_error *err)
+{
+    const folder_card *card = ctx;
+    if (unlinkat(card->fd, name, 0) != 0)
+        return fail(card, "remove", name, err);
+    char part[TW_NAME_MAX + 8];
+    (void)snprintf(part, sizeof part, "%s", name);
+    for (char *slash = strrchr(part, '/'); slash; slash = strrchr(part, '/')) {
+        *slash = '\0';
+        if (unlinkat(card->fd, part, AT_REMOVEDIR) != 0)
+            break; /* something else is in it */
+    }
+    return TW_OK;
+}
+
+static tw_status space(void *ctx, uint64_t *free_bytes, uint64_t *total_bytes,
+                       tw_error *err)
+{
+    const folder_card *card = ctx;
+    struct statvfs s;
+    if (fstatvfs(card->fd, &s) != 0)
+        return fail(card, "look at", "", err);
+    *free_bytes = (uint64_t)s.f_bavail * s.f_frsize;
+    *total_bytes = (uint64_t)s.f_blocks * s.f_frsize;
+    return TW_OK;
+}
+
+static const char *place(void *ctx)
+{
+    return ((const folder_card *)ctx)->place;
+}
+
+static void destroy(void *ctx)
+{
+    folder_card *card = ctx;
+    if (card->fd >= 0)
+        (void)close(card->fd);
+    free(card->place);
+    free(card);
+}
+
+/* Make the folder and those above it. */
+static tw_status make_folder(const char *folder, tw_error *err)
+{
+    char path[4096];
+    if (snprintf(path, sizeof path, "%s", folder) >= (int)sizeof path)
+        return tw_fail(err, TW_ESIZE, "%s: the name of the folder is too long", folder);
+    for (char *slash = strchr(path + 1, '/'); slash; slash = strchr(slash + 1, '/')) {
+        *slash = '\0';
+        if (mkdir(path, 0777) != 0 && errno != EEXIST && errno != EROFS &&
+            errno != EACCES)
+            break; /* the last one says why */
+        *slash = '/';
+    }
+    if (mkdir(folder, 0777) != 0 && errno != EEXIST) {
+        const int number = errno;
+        return tw_fail(err, tw_status_of_errno(number), "cannot make the folder %s: %s",
+                       folder, strerror(number));
+    }
+    return TW_OK;
+}
+
+tw_status tw_linux_card(const char *folder, tw_card *out, tw_error *err)
+{
+    static const tw_card_ops ops = {create,     append,      sync_file,
+                                    close_file, rename_file, remove_file,
+                                    space,      place,       destroy};
+    if (!folder || !*folder || !out)
+        return tw_fail(err, TW_EINVAL, "no folder is named");
+    tw_status st = make_folder(folder, err);
+    if (st != TW_OK)
+        return st;
+    folder_card *card = calloc(1, sizeof *card);
+    if (!card)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    card->place = strdup(folder);
+    card->fd = open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    if (!card->place || card->fd < 0) {
+        const int number = errno;
+        st = tw_fail(err, tw_status_of_errno(number), "cannot open the folder %s: %s",
+                     folder, strerror(number));
+        destroy(card);
+        return st;
+    }
+    *out = (tw_card){&ops, card};
+    return TW_OK;
+}

@@ -1,0 +1,140 @@
+/* A video file as a camera. */
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+
+#include "../../media/codecs.h"
+#include "../recorded.h"
+#include "linux.h"
+
+typedef struct file_camera {
+    tw_camera_request request;
+    char *path;
+    const tw_codecs *codecs;
+    tw_footage *footage;
+    tw_recorded recorded;
+    tw_packet waiting; /* read, but not due yet */
+    bool has_waiting;
+    bool any;       /* this round has had a frame */
+    bool failed;    /* and that has been said */
+    uint8_t *extra; /* the stream's, kept while the file is begun again */
+} file_camera;
+
+static tw_status open_footage(file_camera *c, tw_stream *stream, int64_t *wall_us,
+                              tw_error *err)
+{
+    c->codecs = tw_codecs_load(err);
+    if (!c->codecs)
+        return TW_ENOTSUP;
+    return c->codecs->footage_open(c->path, &c->footage, stream, wall_us, err);
+}
+
+/* When the footage began: by its own date, else so long before the file was last written
+ * as it lasts. */
+static int64_t began(const file_camera *c, const tw_stream *stream, int64_t wall_us)
+{
+    struct stat s;
+    if (wall_us > 0 || stat(c->path, &s) != 0)
+        return wall_us;
+    return (int64_t)s.st_mtim.tv_sec * 1000000 + s.st_mtim.tv_nsec / 1000 -
+           stream->length_us;
+}
+
+static void close_camera(void *ctx)
+{
+    file_camera *c = ctx;
+    if (c->footage)
+        c->codecs->footage_close(c->footage);
+    c->footage = NULL;
+    c->has_waiting = false;
+}
+
+static tw_status keep_extra(file_camera *c, tw_stream *stream, tw_error *err)
+{
+    free(c->extra);
+    c->extra = NULL;
+    if (stream->extra_size == 0)
+        return TW_OK;
+    c->extra = malloc(stream->extra_size);
+    if (!c->extra)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    memcpy(c->extra, stream->extra, stream->extra_size);
+    stream->extra = c->extra;
+    return TW_OK;
+}
+
+static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
+{
+    file_camera *c = ctx;
+    int64_t wall_us = 0;
+    close_camera(c);
+    c->any = c->failed = false;
+    tw_status st = open_footage(c, stream, &wall_us, err);
+    if (st == TW_OK)
+        st = keep_extra(c, stream, err);
+    if (st == TW_OK)
+        tw_recorded_begin(&c->recorded, &c->request, began(c, stream, wall_us));
+    return st;
+}
+
+/* Begin the file again. One that has given no frame would do so for ever. */
+static tw_status again(file_camera *c, tw_error *err)
+{
+    tw_stream stream;
+    int64_t wall_us = 0;
+    if (!c->any)
+        return tw_fail(err, TW_EDAMAGED, "%s: no frame in it", c->path);
+    close_camera(c);
+    const tw_status st = open_footage(c, &stream, &wall_us, err);
+    tw_recorded_again(&c->recorded);
+    c->any = false;
+    return st;
+}
+
+static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
+{
+    file_camera *c = ctx;
+    memset(frame, 0, sizeof *frame);
+    while (!c->has_waiting) {
+        if (c->failed || !c->footage)
+            return TW_EEND;
+        tw_status st = c->codecs->footage_next(c->footage, &c->waiting, err);
+        if (st == TW_EEND && c->request.loop) {
+            st = again(c, err);
+            if (st == TW_OK)
+                continue;
+        }
+        if (st != TW_OK) {
+            c->failed = true; /* reading on would say the same for ever */
+            return st;
+        }
+        c->has_waiting = c->any = true;
+    }
+    const tw_status st = tw_recorded_deliver(&c->recorded, &c->waiting, &frame->packet);
+    c->has_waiting = st != TW_OK;
+    return st;
+}
+
+static void destroy(void *ctx)
+{
+    file_camera *c = ctx;
+    close_camera(c);
+    free(c->extra);
+    free(c->path);
+    free(c);
+}
+
+tw_status tw_linux_file_camera(const tw_camera_request *request, const char *path,
+                               tw_camera *out, tw_error *err)
+{
+    static const tw_camera_ops ops = {"file", open_camera, next, close_camera, destroy};
+    file_camera *c = calloc(1, sizeof *c);
+    if (!c || !(c->path = strdup(path))) {
+        free(c);
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    }
+    c->request = *request;
+    c->request.name = c->request.source = NULL; /* borrowed for the making only */
+    *out = (tw_camera){&ops, c};
+    return TW_OK;
+}

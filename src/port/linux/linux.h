@@ -1,0 +1,15 @@
+/* What the files of the Linux port share. */
+#ifndef TW_LINUX_H
+#define TW_LINUX_H
+
+#include "tawny/port.h"
+
+/** A video file, by the codec module. Same contract as tw_camera_make_fn. */
+tw_status tw_linux_file_camera(const tw_camera_request *request, const char *path,
+                               tw_camera *out, tw_error *err);
+
+/** A folder of JPEG pictures. Same contract. */
+tw_status tw_linux_folder_camera(const tw_camera_request *request, const char *path,
+                                 tw_camera *out, tw_error *err);
+
+#endif

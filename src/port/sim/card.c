@@ -1,0 +1,204 @@
+/* A card in memory, with faults on request. */
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "tawny/naming.h"
+#include "tawny/port_sim.h"
+
+typedef struct sim_file {
+    char name[TW_NAME_MAX];
+    uint8_t *data;
+    size_t bytes, capacity;
+} sim_file;
+
+typedef struct sim_card {
+    tw_sim_faults faults;
+    sim_file **files;
+    size_t count;
+    size_t open;
+    uint64_t used;
+    uint32_t calls;
+} sim_card;
+
+/* Count a call. @return TW_OK, or the fault that was asked for. */
+static tw_status call(sim_card *card, const char *doing, const char *name, tw_error *err)
+{
+    card->calls++;
+    const uint32_t at = card->faults.fail_call;
+    if (at == 0 || card->calls < at || (card->calls > at && !card->faults.dead))
+        return TW_OK;
+    return tw_fail(err, card->faults.fail_with, "cannot %s simulated card/%s: %s", doing,
+                   name, tw_status_text(card->faults.fail_with));
+}
+
+static size_t find(const sim_card *card, const char *name)
+{
+    size_t i = 0;
+    while (i < card->count && strcmp(card->files[i]->name, name) != 0)
+        i++;
+    return i;
+}
+
+static tw_status create(void *ctx, const char *name, void **file, tw_error *err)
+{
+    sim_card *card = ctx;
+    const tw_status st = call(card, "write", name, err);
+    if (st != TW_OK)
+        return st;
+    if (find(card, name) < card->count)
+        return tw_fail(err, TW_EEXIST, "cannot write simulated card/%s: it exists", name);
+    sim_file *made = calloc(1, sizeof *made);
+    sim_file **more = realloc(card->files, (card->count + 1) * sizeof *more);
+    if (more)
+        card->files = more;
+    if (!made || !more) {
+        free(made);
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    }
+    (void)snprintf(made->name, sizeof made->name, "%s", name);
+    card->files[card->count++] = made;
+    card->open++;
+    *file = made;
+    return TW_OK;
+}
+
+static tw_status append(void *ctx, void *file, const void *data, size_t bytes,
+                        tw_error *err)
+{
+    sim_card *card = ctx;
+    sim_file *f = file;
+    const tw_status st = call(card, "write", f->name, err);
+    if (st != TW_OK)
+        return st;
+    if (card->faults.capacity > 0 && card->used + bytes > card->faults.capacity)
+        return tw_fail(err, TW_ENOSPC, "cannot write simulated card/%s: %s", f->name,
+                       tw_status_text(TW_ENOSPC));
+    if (f->bytes + bytes > f->capacity) {
+        const size_t capacity = (f->bytes + bytes) * 2;
+        uint8_t *more = realloc(f->data, capacity);
+        if (!more)
+            return tw_fail(err, TW_ENOMEM, "out of memory");
+        f->data = more;
+        f->capacity = capacity;
+    }
+    if (bytes > 0)
+        memcpy(f->data + f->bytes, data, bytes);
+    f->bytes += bytes;
+    card->used += bytes;
+    return TW_OK;
+}
+
+static tw_status sync_file(void *ctx, void *file, tw_error *err)
+{
+    return call(ctx, "write", ((const sim_file *)file)->name, err);
+}
+
+static tw_status close_file(void *ctx, void *file, tw_error *err)
+{
+    sim_card *card = ctx;
+    card->open--;
+    return call(card, "write", ((const sim_file *)file)->name, err);
+}
+
+static tw_status rename_file(void *ctx, const char *from, const char *to, tw_error *err)
+{
+    sim_card *card = ctx;
+    const tw_status st = call(card, "name", to, err);
+    if (st != TW_OK)
+        return st;
+    const size_t i = find(card, from);
+    if (i == card->count)
+        return tw_fail(err, TW_ENOENT, "cannot name simulated card/%s: not found", to);
+    if (find(card, to) < card->count)
+        return tw_fail(err, TW_EEXIST, "cannot name simulated card/%s: it exists", to);
+    (void)snprintf(card->files[i]->name, sizeof card->files[i]->name, "%s", to);
+    return TW_OK;
+}
+
+static tw_status remove_file(void *ctx, const char *name, tw_error *err)
+{
+    sim_card *card = ctx;
+    const tw_status st = call(card, "remove", name, err);
+    if (st != TW_OK)
+        return st;
+    const size_t i = find(card, name);
+    if (i == card->count)
+        return tw_fail(err, TW_ENOENT, "cannot remove simulated card/%s: not found",
+                       name);
+    card->used -= card->files[i]->bytes;
+    free(card->files[i]->data);
+    free(card->files[i]);
+    card->files[i] = card->files[--card->count];
+    return TW_OK;
+}
+
+static tw_status space(void *ctx, uint64_t *free_bytes, uint64_t *total_bytes,
+                       tw_error *err)
+{
+    sim_card *card = ctx;
+    const tw_status st = call(card, "look at", "", err);
+    if (st != TW_OK)
+        return st;
+    *total_bytes = card->faults.capacity ? card->faults.capacity : UINT64_C(1) << 40;
+    *free_bytes = *total_bytes - card->used;
+    return TW_OK;
+}
+
+static const char *place(void *ctx)
+{
+    (void)ctx;
+    return "simulated card";
+}
+
+static void destroy(void *ctx)
+{
+    sim_card *card = ctx;
+    for (size_t i = 0; i < card->count; i++) {
+        free(card->files[i]->data);
+        free(card->files[i]);
+    }
+    free(card->files);
+    free(card);
+}
+
+tw_status tw_sim_card(const tw_sim_faults *faults, tw_card *out)
+{
+    static const tw_card_ops ops = {create,     append,      sync_file,
+                                    close_file, rename_file, remove_file,
+                                    space,      place,       destroy};
+    sim_card *card = calloc(1, sizeof *card);
+    if (!card)
+        return TW_ENOMEM;
+    if (faults)
+        card->faults = *faults;
+    *out = (tw_card){&ops, card};
+    return TW_OK;
+}
+
+size_t tw_sim_card_count(const tw_card *card)
+{
+    return ((const sim_card *)card->ctx)->count;
+}
+
+tw_status tw_sim_card_file(const tw_card *card, size_t index, const char **name,
+                           const uint8_t **data, size_t *bytes)
+{
+    const sim_card *c = card->ctx;
+    if (index >= c->count)
+        return TW_ENOENT;
+    *name = c->files[index]->name;
+    *data = c->files[index]->data;
+    *bytes = c->files[index]->bytes;
+    return TW_OK;
+}
+
+uint32_t tw_sim_card_calls(const tw_card *card)
+{
+    return ((const sim_card *)card->ctx)->calls;
+}
+
+size_t tw_sim_card_open(const tw_card *card)
+{
+    return ((const sim_card *)card->ctx)->open;
+}

@@ -1,0 +1,53 @@
+/* The reference of all settings, from the table. */
+#include <string.h>
+
+#include "table.h"
+#include "tawny/settings.h"
+
+static const char INTRO[] =
+    "# Settings\n\n"
+    "One text file sets everything: sections, `key = value`, units written out, and `#`\n"
+    "comments on lines of their own or behind a value. This page is made from the "
+    "program's\n"
+    "own table by `tawny settings --reference`.\n\n"
+    "| section | holds |\n|---|---|\n"
+    "| `[station]` | the board |\n"
+    "| `[cameras]` | settings for every camera |\n"
+    "| `[profile NAME]` | a bundle of camera settings, taken by `use = NAME` |\n"
+    "| `[camera NAME]` | one camera |\n"
+    "| `[zone CAMERA/NAME]` | a part of one camera's picture |\n\n"
+    "Later wins: built-in, `[cameras]`, profiles in the order of `use`, `[camera "
+    "NAME]`,\n"
+    "`--set key=value`, `--set NAME.key=value`. `tawny settings` shows where each value "
+    "comes "
+    "from.\n";
+
+static void print_row(FILE *out, const tw_row *row)
+{
+    char range[TW_VALUE_MAX];
+    row->type->explain(row, range, sizeof range);
+    const char *quote = row->preset[0] ? "`" : "";
+    (void)fprintf(out, "| `%s` | %s%s%s | %s | %s |\n", row->key, quote,
+                  row->preset[0] ? row->preset : "none", quote, row->help, range);
+}
+
+tw_status tw_settings_reference(FILE *out)
+{
+    if (!out)
+        return TW_EINVAL;
+    size_t count = 0;
+    const tw_row *rows = tw_table(&count);
+    const char *group = "";
+    (void)fputs(INTRO, out);
+    for (size_t i = 0; i < count; i++) {
+        if (strcmp(rows[i].group, group) != 0) {
+            group = rows[i].group;
+            (void)fprintf(out,
+                          "\n## %s\n\n| key | built-in | what it does | value |\n"
+                          "|---|---|---|---|\n",
+                          group);
+        }
+        print_row(out, &rows[i]);
+    }
+    return ferror(out) ? TW_EIO : TW_OK;
+}

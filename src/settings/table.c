@@ -1,0 +1,209 @@
+/* The one table of all settings, and look-ups in it. */
+#include "table.h"
+
+#include <string.h>
+
+#include "tawny/settings.h"
+#include "tawny/sighting.h"
+
+/* The offset of a field, and a compile error where it has another type than its row. */
+#define AT(record, type, field)                                                          \
+    (offsetof(record, field) + 0 * sizeof(_Generic(((record *)0)->field, type : 1)))
+#define STATION(type, field) AT(tw_station_settings, type, field)
+#define CAMERA(type, field) AT(tw_camera_settings, type, field)
+#define ZONE(type, field) AT(tw_zone_settings, type, field)
+
+#define S INT64_C(1000000)
+#define MIN (60 * S)
+#define HOUR (60 * MIN)
+#define MB INT64_C(1000000)
+#define PERCENT INT64_C(10000)
+
+/* clang-format off */
+static const tw_row ROWS[] = {
+    /* section, group, key, type, field, min, max, preset, example, choices, help */
+    {"station", "Station", "name", &tw_type_text, STATION(const char *, name), 0, 0,
+     "station", "hollin", NULL,
+     "Name of the station, for {station} in file names."},
+    {"station", "Station", "store", &tw_type_text, STATION(const char *, store), 0, 0,
+     "captures", "/srv/captures", NULL,
+     "Folder that holds the captures; a relative one is taken from where tawny is started."},
+    {"station", "Station", "names", &tw_type_text, STATION(const char *, names), 0, 0,
+     "%Y-%m-%d/{camera}/{camera}-%Y%m%dT%H%M%S.{ms}-{sighting}-{kind}{n}",
+     "%Y/%m/{camera}-%H%M%S-{kind}{n}", NULL,
+     "How captures are named: strftime conversions for the time of the first frame in the file, and {camera}, {station}, {sighting}, {kind}, {n}, {ms}."},
+    {"station", "Station", "queue", &tw_type_bytes, STATION(int64_t, queue_bytes), MB, 1000 * MB,
+     "8 MB", "8 MB", NULL,
+     "Footage that may wait in memory for the card, for all cameras together, beside what each camera keeps for its pre-event time."},
+
+    {"camera", "Picture", "use", &tw_type_text, CAMERA(const char *, use), 0, 0,
+     "", "night, close", NULL,
+     "Profiles that this camera takes its settings from, later ones winning. Only in a [camera NAME] section."},
+    {"camera", "Picture", "source", &tw_type_text, CAMERA(const char *, source), 0, 0,
+     "", "file:yard.mp4", NULL,
+     "Where frames come from: file:PATH (a video, or a folder of JPEG pictures) or sim:SCENE."},
+    {"camera", "Picture", "fps", &tw_type_rate, CAMERA(int64_t, fps), 1, 240,
+     "10 fps", "10 fps", NULL,
+     "Frames a second, for sources that have no rate of their own: folders of pictures and scenes."},
+    {"camera", "Picture", "loop", &tw_type_switch, CAMERA(bool, loop), 0, 0,
+     "no", "no", NULL,
+     "Begin recorded footage again when it ends."},
+    {"camera", "Picture", "pace", &tw_type_switch, CAMERA(bool, pace), 0, 0,
+     "yes", "yes", NULL,
+     "While watching, deliver recorded footage as slowly as it was recorded; no: as fast as it can be read."},
+
+    {"camera", "Watching", "armed", &tw_type_switch, CAMERA(bool, armed), 0, 0,
+     "yes", "yes", NULL,
+     "Whether motion may start a sighting."},
+    {"camera", "Watching", "difference", &tw_type_levels, CAMERA(int64_t, difference), 1, 255,
+     "auto", "auto", NULL,
+     "How far luma must differ from the background: auto follows the measured noise, a number of levels is fixed."},
+    {"camera", "Watching", "noise_margin", &tw_type_percent, CAMERA(int64_t, noise_margin_pct), 10, 1000,
+     "100 %", "150 %", NULL,
+     "With difference = auto, how much noise to expect against what is measured; more makes the detector less sensitive."},
+    {"camera", "Watching", "start_at", &tw_type_share, CAMERA(int64_t, start_ppm), 1, 100 * PERCENT,
+     "0.25 %", "0.5 %", NULL,
+     "Activity, as a share of the watched area, that begins a sighting."},
+    {"camera", "Watching", "stay_at", &tw_type_share, CAMERA(int64_t, stay_ppm), 1, 100 * PERCENT,
+     "0.1 %", "0.2 %", NULL,
+     "Activity that keeps a sighting going; at most start_at."},
+    {"camera", "Watching", "confirm", &tw_type_confirm, CAMERA(tw_confirm, confirm), 1, TW_CONFIRM_MAX,
+     "2 of 3", "2 of 3", NULL,
+     "How many of the last frames must reach start_at."},
+    {"camera", "Watching", "smallest", &tw_type_share, CAMERA(int64_t, smallest_ppm), 0, 100 * PERCENT,
+     "0 %", "0.2 %", NULL,
+     "Blobs below this share of the picture do not count."},
+    {"camera", "Watching", "largest", &tw_type_share, CAMERA(int64_t, largest_ppm), 0, 100 * PERCENT,
+     "100 %", "40 %", NULL,
+     "Blobs above this share of the picture do not count."},
+    {"camera", "Watching", "memory", &tw_type_duration, CAMERA(int64_t, memory_us), S, HOUR,
+     "30 s", "30 s", NULL,
+     "How long the detector takes to learn what the place looks like."},
+    {"camera", "Watching", "light_guard", &tw_type_switch, CAMERA(bool, light_guard), 0, 0,
+     "yes", "yes", NULL,
+     "Explain changes of brightness and contrast, such as clouds and headlights, instead of taking them for motion."},
+    {"camera", "Watching", "sway_guard", &tw_type_switch, CAMERA(bool, sway_guard), 0, 0,
+     "yes", "yes", NULL,
+     "Learn where the picture is always restless, such as reeds and water, and ask for more there."},
+    {"camera", "Watching", "shake_guard", &tw_type_switch, CAMERA(bool, shake_guard), 0, 0,
+     "yes", "yes", NULL,
+     "Explain shifts of less than a pixel, as a pole in the wind makes them."},
+    {"camera", "Watching", "settle", &tw_type_duration, CAMERA(int64_t, settle_us), 0, HOUR,
+     "8 s", "8 s", NULL,
+     "No sighting begins so soon after the first frame."},
+
+    {"camera", "Sighting", "pre_event", &tw_type_duration, CAMERA(int64_t, pre_us), 0, 10 * MIN,
+     "5 s", "5 s", NULL,
+     "Footage kept from before the first moving frame."},
+    {"camera", "Sighting", "pre_event_memory", &tw_type_bytes, CAMERA(int64_t, pre_bytes), MB, 4000 * MB,
+     "128 MB", "64 MB", NULL,
+     "Memory that footage kept for the pre-event time may take; taken only as far as it is needed."},
+    {"camera", "Sighting", "post_event", &tw_type_duration, CAMERA(int64_t, post_us), 0, 10 * MIN,
+     "8 s", "8 s", NULL,
+     "A sighting ends when nothing has moved for so long; that footage is kept too."},
+    {"camera", "Sighting", "rest", &tw_type_duration, CAMERA(int64_t, rest_us), 0, 24 * HOUR,
+     "0 s", "1 min", NULL,
+     "After a sighting, none begins for so long."},
+    {"camera", "Sighting", "longest", &tw_type_duration, CAMERA(int64_t, longest_us), S, 24 * HOUR,
+     "5 min", "5 min", NULL,
+     "A clip that gets this long is closed and the sighting goes on in a new one."},
+
+    {"camera", "What is kept", "stills", &tw_type_stills, CAMERA(tw_stills_choice, stills), S / 10, 24 * HOUR,
+     "best", "every 2 s", NULL,
+     "Stills of a sighting: none, the first confirming frame, the one with most activity, or one every so often."},
+    {"camera", "What is kept", "still_quality", &tw_type_number, CAMERA(int64_t, still_quality), 1, 100,
+     "90", "90", NULL,
+     "JPEG quality of stills from cameras that do not send JPEG; others are stored as they came."},
+    {"camera", "What is kept", "clips", &tw_type_switch, CAMERA(bool, clips), 0, 0,
+     "yes", "yes", NULL,
+     "Whether a clip of each sighting is stored."},
+    {"camera", "What is kept", "clip_video", &tw_type_choice, CAMERA(int64_t, clip_video), 0, 0,
+     "auto", "auto", "auto copy h264",
+     "Video in clips: auto copies what the file can carry and encodes H.264 otherwise; copy never encodes; h264 always has H.264, copied if it came so. MJPEG that is copied does not play in browsers."},
+    {"camera", "What is kept", "clip_quality", &tw_type_number, CAMERA(int64_t, clip_quality), 1, 100,
+     "60", "60", NULL,
+     "Quality of encoded clips, 1 smallest to 100 best."},
+
+    {"zone", "Zone", "kind", &tw_type_choice, ZONE(int64_t, kind), 0, 0,
+     "ignored", "ignored", "ignored watched",
+     "Whether what moves inside is ignored, or only that is watched."},
+    {"zone", "Zone", "area", &tw_type_area, ZONE(const char *, area), 0, 0,
+     "", "0,60 40,55 40,100 0,100", NULL,
+     "Corners of the zone as x,y in percent of the picture's width and height."},
+};
+/* clang-format on */
+
+const tw_row *tw_table(size_t *count)
+{
+    *count = sizeof ROWS / sizeof *ROWS;
+    return ROWS;
+}
+
+const tw_row *tw_table_find(const char *section, const char *key)
+{
+    for (size_t i = 0; i < sizeof ROWS / sizeof *ROWS; i++)
+        if (strcmp(ROWS[i].section, section) == 0 && strcmp(ROWS[i].key, key) == 0)
+            return &ROWS[i];
+    return NULL;
+}
+
+static size_t smallest(size_t a, size_t b, size_t c)
+{
+    const size_t ab = a < b ? a : b;
+    return ab < c ? ab : c;
+}
+
+/* Levenshtein distance; long words are simply far apart. */
+static size_t edits(const char *a, const char *b)
+{
+    enum { LONGEST = 40 };
+    const size_t n = strlen(a), m = strlen(b);
+    if (n > LONGEST || m > LONGEST)
+        return LONGEST;
+    size_t row[LONGEST + 1];
+    for (size_t j = 0; j <= m; j++)
+        row[j] = j;
+    for (size_t i = 1; i <= n; i++) {
+        size_t diagonal = row[0];
+        row[0] = i;
+        for (size_t j = 1; j <= m; j++) {
+            const size_t above = row[j];
+            row[j] =
+                smallest(above + 1, row[j - 1] + 1, diagonal + (a[i - 1] != b[j - 1]));
+            diagonal = above;
+        }
+    }
+    return row[m];
+}
+
+/* Close enough to be worth a question: a third of the letters, at least two. */
+static size_t tolerance(const char *word)
+{
+    const size_t third = strlen(word) / 3;
+    return third < 2 ? 2 : third;
+}
+
+const char *tw_nearest(const char *word, const char *const *list)
+{
+    size_t best = tolerance(word) + 1;
+    const char *found = NULL;
+    for (; *list; list++) {
+        const size_t d = edits(word, *list);
+        if (d < best) {
+            best = d;
+            found = *list;
+        }
+    }
+    return found;
+}
+
+const char *tw_table_nearest(const char *section, const char *key)
+{
+    const char *keys[sizeof ROWS / sizeof *ROWS + 1];
+    size_t n = 0;
+    for (size_t i = 0; i < sizeof ROWS / sizeof *ROWS; i++)
+        if (strcmp(ROWS[i].section, section) == 0)
+            keys[n++] = ROWS[i].key;
+    keys[n] = NULL;
+    return tw_nearest(key, keys);
+}

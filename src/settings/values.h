@@ -1,0 +1,60 @@
+/* Types of settings: how a value is written, read and explained. */
+#ifndef TW_VALUES_H
+#define TW_VALUES_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include "tawny/zones.h"
+
+enum { TW_VALUE_MAX = 160, TW_AREA_MAX = 64 }; /* bytes of a printed value; corners */
+
+typedef struct tw_row tw_row;
+
+typedef struct tw_type {
+    /* Read text into the field. @return false: not understood, the field untouched. */
+    bool (*parse)(const tw_row *row, const char *text, void *field);
+    /* Write the field as it would stand in a file. */
+    void (*print)(const tw_row *row, const void *field, char *out, size_t capacity);
+    /* What is allowed, in words, with an example. */
+    void (*explain)(const tw_row *row, char *out, size_t capacity);
+} tw_type;
+
+/* One setting. */
+struct tw_row {
+    const char *section; /* "station", "camera" or "zone" */
+    const char *group;
+    const char *key;
+    const tw_type *type;
+    size_t offset;       /* of the field in the section's struct */
+    int64_t min, max;    /* in the field's own unit */
+    const char *preset;  /* the built-in value, as text */
+    const char *example; /* for messages */
+    const char *choices; /* words separated by blanks, in the order of the enum */
+    const char *help;
+};
+
+extern const tw_type tw_type_text;     /* const char *, borrowed from the text */
+extern const tw_type tw_type_switch;   /* bool: yes, no */
+extern const tw_type tw_type_choice;   /* int64_t: index into choices */
+extern const tw_type tw_type_duration; /* int64_t: microseconds */
+extern const tw_type tw_type_share;    /* int64_t: ppm, written in percent */
+extern const tw_type tw_type_percent;  /* int64_t: whole percent */
+extern const tw_type tw_type_levels;   /* int64_t: luma levels, 0 is "auto" */
+extern const tw_type tw_type_number;   /* int64_t */
+extern const tw_type tw_type_rate;     /* int64_t: frames a second */
+extern const tw_type tw_type_bytes;    /* int64_t */
+extern const tw_type tw_type_confirm;  /* tw_confirm */
+extern const tw_type tw_type_stills;   /* tw_stills_choice */
+extern const tw_type tw_type_area;     /* const char *, checked with tw_area_parse */
+
+/**
+ * Read corners: "10,20 30,40 50,60", percent of the picture's width and height.
+ *
+ * @param points  Caller's, TW_AREA_MAX of them; may be NULL to only check.
+ * @return how many there are, 0: not understood, or fewer than 3.
+ */
+size_t tw_area_parse(const char *text, tw_point *points);
+
+#endif

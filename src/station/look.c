@@ -1,0 +1,115 @@
+/* One picture of a camera, and whether it can be opened at all. */
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "../media/codecs.h"
+#include "../media/drawing.h"
+#include "../media/jpeg.h"
+#include "pipeline.h"
+
+enum { FRAMES_MAX = 1000000, QUALITY = 95 };
+
+/* Run on until so much footage has been watched, or it ends. */
+static tw_status watch_for(tw_run *run, int64_t after_us, tw_error *err)
+{
+    for (int i = 0; i < FRAMES_MAX; i++) {
+        const tw_status st = tw_run_step(run, err);
+        if (st == TW_EEND)
+            return TW_OK;
+        if (st != TW_OK)
+            return st;
+        if (tw_pipeline_watched(run->pipeline) >= after_us)
+            return TW_OK;
+    }
+    return TW_OK;
+}
+
+static tw_status to_png(const uint8_t *pixels, uint16_t width, uint16_t height,
+                        uint8_t **out, size_t *bytes, tw_error *err)
+{
+    const tw_drawing *drawing = tw_drawing_load(err);
+    return drawing ? drawing->png(pixels, width, height, out, bytes, err) : TW_ENOTSUP;
+}
+
+/* Draw on the picture that jpeg holds. */
+static tw_status draw(const uint8_t *jpeg, size_t jpeg_bytes, const tw_overlay *overlay,
+                      bool png, uint8_t **out, size_t *bytes, tw_error *err)
+{
+    uint8_t *pixels = NULL, *drawn = NULL;
+    uint16_t width = 0, height = 0;
+    tw_status st = tw_jpeg_pixels(jpeg, jpeg_bytes, &pixels, &width, &height, err);
+    if (st == TW_OK && overlay) {
+        const tw_drawing *drawing = tw_drawing_load(err);
+        st = drawing ? drawing->overlay(pixels, width, height, overlay, &drawn, &width,
+                                        &height, err)
+                     : TW_ENOTSUP;
+    }
+    const uint8_t *result = drawn ? drawn : pixels;
+    if (st == TW_OK && png)
+        st = to_png(result, width, height, out, bytes, err);
+    else if (st == TW_OK)
+        st = tw_jpeg_encode_pixels(result, width, height, QUALITY, out, bytes, err);
+    free(pixels);
+    free(drawn);
+    return st;
+}
+
+tw_status tw_look(const tw_board *board, const tw_camera_settings *camera,
+                  const tw_look_options *options, uint8_t **out, size_t *bytes,
+                  tw_reading *taken, tw_error *err)
+{
+    if (!board || !camera || !options || !out || !bytes || !taken)
+        return tw_fail(err, TW_EINVAL, "nothing to look at");
+    tw_run run;
+    uint8_t *jpeg = NULL;
+    size_t jpeg_bytes = 0;
+    tw_watch_state state = TW_IDLE;
+    tw_status st = tw_run_open(&run, board, camera, false, false, NULL, NULL, NULL, err);
+    if (st == TW_OK)
+        st = watch_for(&run, options->after_us, err);
+    if (st == TW_OK)
+        st = tw_pipeline_still(run.pipeline, &jpeg, &jpeg_bytes, taken, &state, err);
+    if (st == TW_OK && (options->overlay || options->png)) {
+        char time[48];
+        (void)snprintf(time, sizeof time, "at %.1f s",
+                       (double)tw_pipeline_watched(run.pipeline) / 1e6);
+        const tw_overlay overlay = {camera, taken, tw_watch_state_name(state), time};
+        st = draw(jpeg, jpeg_bytes, options->overlay ? &overlay : NULL, options->png, out,
+                  bytes, err);
+    } else if (st == TW_OK) {
+        *out = jpeg;
+        *bytes = jpeg_bytes;
+        jpeg = NULL;
+    }
+    taken->cells = NULL;
+    free(jpeg);
+    tw_run_close(&run);
+    return st;
+}
+
+tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
+                        tw_stream *stream, tw_error *err)
+{
+    const tw_camera_request request = {
+        camera->name, camera->source, (uint32_t)camera->fps, false, false, board->clock};
+    tw_camera made = {0};
+    tw_frame frame;
+    tw_status st = tw_camera_make(board->makers, &request, &made, err);
+    if (st != TW_OK)
+        return st;
+    st = made.ops->open(made.ctx, stream, err);
+    if (st == TW_OK)
+        st = made.ops->next(made.ctx, &frame, err);
+    if (st == TW_EEND)
+        st = tw_fail(err, st, "%s: there is no frame in it", camera->source);
+    stream->extra = NULL;
+    stream->extra_size = 0;
+    made.ops->destroy(made.ctx);
+    return st;
+}
+
+bool tw_clips_possible(tw_error *err)
+{
+    return tw_codecs_load(err) != NULL;
+}

@@ -1,0 +1,533 @@
+/* One camera's pipeline. */
+#include "pipeline.h"
+
+#include <inttypes.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "../media/decoder.h"
+
+enum {
+    BAD_TOLD_MAX = 5,   /* damaged frames that are told one by one */
+    BAD_IN_A_ROW = 250, /* and after so many without a good one the camera is given up */
+    RECEIVE_MAX = 64    /* pictures that one packet can set free */
+};
+
+/* The still that waits for the end of its sighting. */
+typedef struct best_still {
+    uint8_t *jpeg; /* NULL: none */
+    size_t bytes;
+    uint32_t activity_ppm;
+    tw_packet times;
+} best_still;
+
+struct tw_pipeline {
+    const tw_camera_settings *camera;
+    tw_stream stream;
+    tw_decoder *decoder;
+    tw_detector *detector;
+    void *memory; /* of the detector */
+    uint8_t *mask;
+    uint16_t width, height;           /* of whole pictures; 0 before the first */
+    uint16_t luma_width, luma_height; /* of what the detector reads */
+    tw_sighting_watch watch;
+    tw_recorder *recorder; /* NULL: nothing is stored */
+    tw_reading reading;
+    best_still best;
+    int64_t next_still_us;
+    uint32_t stills;        /* of this sighting so far, for TW_STILLS_EVERY */
+    int64_t wall_offset_us; /* wall time less capture time, of the newest packet */
+    int64_t last_us, step_us;
+    uint64_t lost_told;
+    uint32_t bad_in_a_row;
+    bool changed; /* the last picture had another size */
+    uint8_t *reduced;
+    size_t reduced_bytes;
+    tw_rehearsal_result result;
+    tw_event_fn told;
+    void *ctx;
+};
+
+static void tell(const tw_pipeline *p, tw_event event)
+{
+    event.camera = p->camera->name;
+    event.state = p->watch.state;
+    if (event.t_us == 0)
+        event.t_us = p->reading.t_us;
+    event.wall_us = event.t_us + p->wall_offset_us;
+    if (p->told)
+        p->told(p->ctx, &event);
+}
+
+static void tell_problem(const tw_pipeline *p, tw_status st, const char *text)
+{
+    tell(p, (tw_event){.kind = TW_EVENT_PROBLEM, .status = st, .text = text});
+}
+
+/* ---- making ---------------------------------------------------------------------- */
+
+static tw_sighting_config sighting_config(const tw_camera_settings *c)
+{
+    return (tw_sighting_config){.start_ppm = (uint32_t)c->start_ppm,
+                                .stay_ppm = (uint32_t)c->stay_ppm,
+                                .confirm_k = c->confirm.k,
+                                .confirm_n = c->confirm.n,
+                                .armed = c->armed,
+                                .settle_us = c->settle_us,
+                                .pre_us = c->pre_us,
+                                .post_us = c->post_us,
+                                .rest_us = c->rest_us,
+                                .longest_us = c->longest_us};
+}
+
+static tw_detector_config detector_config(const tw_camera_settings *c, uint16_t width,
+                                          uint16_t height)
+{
+    tw_detector_config config;
+    tw_detector_defaults(&config, width, height);
+    config.difference = (uint16_t)c->difference;
+    config.noise_margin_pct = (uint16_t)c->noise_margin_pct;
+    config.smallest_ppm = (uint32_t)c->smallest_ppm;
+    config.largest_ppm = (uint32_t)c->largest_ppm;
+    config.memory_us = c->memory_us;
+    config.light_guard = c->light_guard;
+    config.sway_guard = c->sway_guard;
+    config.shake_guard = c->shake_guard;
+    return config;
+}
+
+static tw_status watch_zones(tw_pipeline *p, tw_error *err)
+{
+    const tw_grid grid = tw_detector_grid(p->detector);
+    free(p->mask);
+    p->mask = malloc((size_t)grid.columns * grid.rows);
+    if (!p->mask)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    if (tw_zones_mark(&grid, p->camera->zones, p->camera->zone_count, p->mask) != TW_OK ||
+        tw_detector_watch_cells(p->detector, p->mask) != TW_OK)
+        return tw_fail(err, TW_EINVAL, "camera %s: its zones leave nothing to watch",
+                       p->camera->name);
+    return TW_OK;
+}
+
+static tw_status make_detector(tw_pipeline *p, uint16_t width, uint16_t height,
+                               tw_error *err)
+{
+    const tw_detector_config config = detector_config(p->camera, width, height);
+    size_t bytes = 0;
+    if (tw_detector_bytes(&config, &bytes) != TW_OK)
+        return tw_fail(err, TW_ESIZE, "camera %s: a picture of %u x %u cannot be watched",
+                       p->camera->name, p->width, p->height);
+    free(p->memory);
+    p->memory = malloc(bytes);
+    if (!p->memory || tw_detector_init(&config, p->memory, bytes, &p->detector) != TW_OK)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    p->luma_width = width;
+    p->luma_height = height;
+    return watch_zones(p, err);
+}
+
+tw_status tw_pipeline_new(const tw_camera_settings *camera, const tw_stream *stream,
+                          const tw_keep *keep, tw_event_fn told, void *ctx,
+                          tw_pipeline **out, tw_error *err)
+{
+    tw_pipeline *p = calloc(1, sizeof *p);
+    if (!p)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    p->camera = camera;
+    p->stream = *stream;
+    p->told = told;
+    p->ctx = ctx;
+    const tw_sighting_config config = sighting_config(camera);
+    tw_status st = tw_sighting_init(&p->watch, &config);
+    if (st != TW_OK)
+        st = tw_fail(err, st, "camera %s: start_at and stay_at contradict each other",
+                     camera->name);
+    if (st == TW_OK)
+        st = tw_decoder_open(stream, &p->decoder, err);
+    if (st == TW_OK && keep)
+        st = tw_recorder_new(keep->lane, stream, keep->sink, &p->recorder, err);
+    if (st == TW_OK) {
+        *out = p;
+        tell(p, (tw_event){.kind = TW_EVENT_OPENED, .stream = stream});
+    } else {
+        tw_pipeline_free(p);
+    }
+    return st;
+}
+
+void tw_pipeline_free(tw_pipeline *p)
+{
+    if (!p)
+        return;
+    tw_decoder_close(p->decoder);
+    tw_recorder_free(p->recorder);
+    free(p->memory);
+    free(p->mask);
+    free(p->best.jpeg);
+    free(p->reduced);
+    free(p);
+}
+
+/* ---- stills ---------------------------------------------------------------------- */
+
+static tw_packet times_at(const tw_pipeline *p, int64_t t_us)
+{
+    return (tw_packet){.t_us = t_us, .dts_us = t_us, .wall_us = t_us + p->wall_offset_us};
+}
+
+/* Hand over the picture at hand. */
+static void store_now(tw_pipeline *p, uint32_t n)
+{
+    uint8_t *jpeg = NULL;
+    size_t bytes = 0;
+    tw_error err = {0};
+    if (tw_decoder_still(p->decoder, (int)p->camera->still_quality, &jpeg, &bytes,
+                         &err) != TW_OK) {
+        tell_problem(p, err.status, err.text);
+        return;
+    }
+    const tw_packet times = times_at(p, p->reading.t_us);
+    tw_recorder_still(p->recorder, &p->watch.now, jpeg, bytes, n, &times, p->width,
+                      p->height);
+}
+
+/* The first confirming frame, where its packet is a picture of its own; else the one at
+ * hand, by which it was confirmed. */
+static void store_first(tw_pipeline *p)
+{
+    tw_packet first;
+    if (p->stream.codec != TW_CODEC_MJPEG ||
+        tw_recorder_find(p->recorder, p->watch.now.start_us, &first) != TW_OK) {
+        store_now(p, 0);
+        return;
+    }
+    uint8_t *jpeg = malloc(first.size);
+    if (!jpeg)
+        return;
+    memcpy(jpeg, first.data, first.size);
+    tw_recorder_still(p->recorder, &p->watch.now, jpeg, first.size, 0, &first, p->width,
+                      p->height);
+}
+
+/* Encoding a still is dear where the camera sends no JPEG: only for clearly better ones.
+ */
+static void keep_if_better(tw_pipeline *p)
+{
+    const uint32_t now = p->reading.activity_ppm, best = p->best.activity_ppm;
+    const uint32_t margin = p->stream.codec == TW_CODEC_MJPEG ? 0 : best / 8;
+    if (p->best.jpeg && now <= best + margin)
+        return;
+    uint8_t *jpeg = NULL;
+    size_t bytes = 0;
+    if (tw_decoder_still(p->decoder, (int)p->camera->still_quality, &jpeg, &bytes,
+                         NULL) != TW_OK)
+        return;
+    free(p->best.jpeg);
+    p->best = (best_still){jpeg, bytes, now, times_at(p, p->reading.t_us)};
+}
+
+static void store_best(tw_pipeline *p, const tw_sighting *sighting)
+{
+    if (!p->best.jpeg)
+        return;
+    tw_recorder_still(p->recorder, sighting, p->best.jpeg, p->best.bytes, 0,
+                      &p->best.times, p->width, p->height);
+    p->best = (best_still){0};
+}
+
+static void stills_began(tw_pipeline *p)
+{
+    p->stills = 0;
+    p->next_still_us = p->reading.t_us;
+    if (p->camera->stills.which == TW_STILLS_FIRST)
+        store_first(p);
+}
+
+static void stills_while(tw_pipeline *p)
+{
+    if (p->camera->stills.which == TW_STILLS_BEST)
+        keep_if_better(p);
+    if (p->camera->stills.which != TW_STILLS_EVERY || p->reading.t_us < p->next_still_us)
+        return;
+    store_now(p, ++p->stills);
+    p->next_still_us = p->reading.t_us + p->camera->stills.every_us;
+}
+
+/* ---- frames ---------------------------------------------------------------------- */
+
+static void ended(tw_pipeline *p, bool last_too)
+{
+    const tw_sighting *s = &p->watch.ended;
+    p->result.sightings++;
+    if (p->recorder) {
+        store_best(p, s);
+        tw_recorder_ended(p->recorder, s, last_too);
+    }
+    tell(p, (tw_event){.kind = TW_EVENT_ENDED, .sighting = s});
+}
+
+static void decide(tw_pipeline *p)
+{
+    const unsigned what = tw_sighting_step(&p->watch, &p->reading);
+    if (what & TW_SIGHTING_ENDED)
+        ended(p, false);
+    if (what & TW_SIGHTING_BEGAN) {
+        tell(p, (tw_event){.kind = TW_EVENT_BEGAN,
+                           .sighting = &p->watch.now,
+                           .reading = &p->reading});
+        if (p->recorder) {
+            tw_recorder_began(p->recorder, &p->watch.now);
+            stills_began(p);
+        }
+    }
+    const bool running = p->watch.state == TW_SIGHTING;
+    if (running && p->recorder)
+        stills_while(p);
+    tell(p, (tw_event){.kind = TW_EVENT_READING,
+                       .reading = &p->reading,
+                       .sighting = running ? &p->watch.now : NULL});
+}
+
+/* End what is running; what comes next is another footage. */
+static void close_footage(tw_pipeline *p)
+{
+    if (tw_sighting_finish(&p->watch) & TW_SIGHTING_ENDED)
+        ended(p, true);
+    if (p->recorder)
+        tw_recorder_flush(p->recorder);
+    tw_sighting_settle_again(&p->watch);
+}
+
+static tw_status change_size(tw_pipeline *p, const tw_decoded *decoded, tw_error *err)
+{
+    const bool first = p->width == 0;
+    if (!first) {
+        tw_error line = {0};
+        (void)tw_fail(
+            &line, TW_OK,
+            "the picture changed from %u x %u to %u x %u at %.3f s: learning the "
+            "place anew",
+            p->width, p->height, decoded->width, decoded->height,
+            (double)(decoded->t_us - p->result.first_us) / 1e6);
+        tell_problem(p, TW_OK, line.text);
+        close_footage(p);
+    }
+    p->width = decoded->width;
+    p->height = decoded->height;
+    return make_detector(p, decoded->luma.width, decoded->luma.height, err);
+}
+
+static tw_status read_picture(tw_pipeline *p, const tw_decoded *decoded, tw_error *err)
+{
+    tw_status st = TW_OK;
+    if (decoded->width != p->width || decoded->height != p->height ||
+        decoded->luma.width != p->luma_width || decoded->luma.height != p->luma_height)
+        st = change_size(p, decoded, err);
+    if (st == TW_OK)
+        st = tw_detector_read(p->detector, &decoded->luma, decoded->t_us, &p->reading);
+    if (st != TW_OK)
+        return st;
+    p->bad_in_a_row = 0;
+    if (p->result.frames == 0)
+        p->result.first_us = decoded->t_us;
+    else
+        p->step_us = decoded->t_us - p->last_us;
+    p->last_us = decoded->t_us;
+    p->result.frames++;
+    decide(p);
+    return TW_OK;
+}
+
+tw_status tw_pipeline_bad_frame(tw_pipeline *p, const tw_error *why, tw_error *err)
+{
+    p->result.bad_frames++;
+    p->bad_in_a_row++;
+    if (p->result.bad_frames <= BAD_TOLD_MAX)
+        tell_problem(p, TW_EDAMAGED, why->text);
+    if (p->result.bad_frames == BAD_TOLD_MAX)
+        tell_problem(p, TW_EDAMAGED, "more damaged frames are only counted from here on");
+    if (p->bad_in_a_row < BAD_IN_A_ROW)
+        return TW_OK;
+    return tw_fail(err, TW_EDAMAGED, "camera %s: %d damaged frames in a row, giving up",
+                   p->camera->name, BAD_IN_A_ROW);
+}
+
+/* Word what is wrong with the frame at hand: which one, and when. */
+static tw_status bad_picture(tw_pipeline *p, const tw_packet *packet, const tw_error *why,
+                             tw_error *err)
+{
+    tw_error line = {0};
+    const uint64_t number = p->result.frames + p->result.bad_frames + 1;
+    const int64_t since = packet ? packet->t_us - p->result.first_us : 0;
+    (void)tw_fail(&line, TW_EDAMAGED, "frame %" PRIu64 " at %.3f s left out: %s", number,
+                  (double)since / 1e6, why->text);
+    return tw_pipeline_bad_frame(p, &line, err);
+}
+
+/* Read every picture that the decoder has ready. */
+static tw_status read_ready(tw_pipeline *p, const tw_packet *packet, bool *bad,
+                            tw_error *err)
+{
+    for (int i = 0; i < RECEIVE_MAX; i++) {
+        tw_decoded decoded;
+        tw_error why = {0};
+        tw_status st = tw_decoder_receive(p->decoder, &decoded, &why);
+        if (st == TW_EAGAIN || st == TW_EEND)
+            return TW_OK;
+        if (st == TW_EDAMAGED || st == TW_ESIZE) {
+            *bad = true;
+            st = bad_picture(p, packet, &why, err);
+        } else if (st == TW_OK) {
+            st = read_picture(p, &decoded, err);
+        } else if (err) {
+            *err = why;
+        }
+        if (st != TW_OK)
+            return st;
+    }
+    return TW_OK;
+}
+
+static tw_status decode(tw_pipeline *p, const tw_packet *packet, bool *bad, tw_error *err)
+{
+    tw_error why = {0};
+    const tw_status st = tw_decoder_send(p->decoder, packet, &why);
+    if (st == TW_OK)
+        return read_ready(p, packet, bad, err);
+    *bad = true;
+    return bad_picture(p, packet, &why, err);
+}
+
+/* The camera has the luma plane already: no decoding. The packet is kept for stills. */
+static tw_status read_plane(tw_pipeline *p, const tw_frame *frame, tw_error *err)
+{
+    const tw_luma *luma = &frame->luma;
+    const uint16_t factor = tw_luma_factor(luma->width);
+    tw_decoded decoded = {*luma, frame->packet.t_us, luma->width, luma->height};
+    if (factor > 1) {
+        const size_t need = (size_t)(luma->width / factor) * (luma->height / factor);
+        if (p->reduced_bytes < need) {
+            free(p->reduced);
+            p->reduced = malloc(need);
+            p->reduced_bytes = p->reduced ? need : 0;
+        }
+        if (need == 0 || tw_luma_reduce(luma, factor, p->reduced, p->reduced_bytes,
+                                        &decoded.luma) != TW_OK)
+            return tw_fail(err, TW_ESIZE,
+                           "camera %s: a picture of %u x %u cannot be watched",
+                           p->camera->name, luma->width, luma->height);
+    }
+    (void)tw_decoder_send(p->decoder, &frame->packet, NULL);
+    return read_picture(p, &decoded, err);
+}
+
+static void tell_lost(tw_pipeline *p)
+{
+    const uint64_t lost = tw_recorder_lost(p->recorder);
+    if (lost == p->lost_told)
+        return;
+    if (p->lost_told == 0)
+        tell_problem(p, TW_ENOSPC,
+                     "the card is too slow: footage of this sighting is being lost");
+    p->lost_told = lost;
+}
+
+tw_status tw_pipeline_frame(tw_pipeline *p, const tw_frame *frame, tw_error *err)
+{
+    p->wall_offset_us = frame->packet.wall_us - frame->packet.t_us;
+    bool bad = false;
+    tw_status st =
+        frame->luma.px ? read_plane(p, frame, err) : decode(p, &frame->packet, &bad, err);
+    /* A damaged JPEG would spoil a clip; a damaged packet of another codec may be needed
+     * by those after it. */
+    const bool keep = !bad || p->stream.codec != TW_CODEC_MJPEG;
+    if (st == TW_OK && p->recorder && keep) {
+        tw_error why = {0};
+        if (tw_recorder_packet(p->recorder, &frame->packet, &why) != TW_OK)
+            tell_problem(p, why.status, why.text);
+        tell_lost(p);
+    }
+    return st;
+}
+
+void tw_pipeline_finish(tw_pipeline *p)
+{
+    bool bad = false;
+    if (p->stream.codec != TW_CODEC_MJPEG)
+        (void)decode(p, NULL, &bad, NULL);
+    close_footage(p);
+    if (p->result.frames > 0)
+        p->result.length_us = p->last_us + p->step_us - p->result.first_us;
+}
+
+int64_t tw_pipeline_watched(const tw_pipeline *p)
+{
+    return p->result.frames > 0 ? p->last_us - p->result.first_us : -1;
+}
+
+void tw_pipeline_result(const tw_pipeline *p, tw_rehearsal_result *out)
+{
+    *out = p->result;
+}
+
+tw_status tw_pipeline_still(tw_pipeline *p, uint8_t **jpeg, size_t *bytes,
+                            tw_reading *reading, tw_watch_state *state, tw_error *err)
+{
+    if (p->result.frames == 0)
+        return tw_fail(err, TW_ENOENT, "camera %s: no frame could be read",
+                       p->camera->name);
+    *reading = p->reading;
+    *state = p->watch.state;
+    return tw_decoder_still(p->decoder, (int)p->camera->still_quality, jpeg, bytes, err);
+}
+
+/* ---- running --------------------------------------------------------------------- */
+
+tw_status tw_run_open(tw_run *run, const tw_board *board,
+                      const tw_camera_settings *camera, bool pace, bool loop,
+                      const tw_keep *keep, tw_event_fn told, void *ctx, tw_error *err)
+{
+    memset(run, 0, sizeof *run);
+    const tw_camera_request request = {.name = camera->name,
+                                       .source = camera->source,
+                                       .fps = (uint32_t)camera->fps,
+                                       .loop = loop,
+                                       .pace = pace,
+                                       .clock = board->clock};
+    tw_status st = tw_camera_make(board->makers, &request, &run->camera, err);
+    if (st != TW_OK)
+        return st;
+    tw_stream stream;
+    st = run->camera.ops->open(run->camera.ctx, &stream, err);
+    if (st == TW_OK)
+        st = tw_pipeline_new(camera, &stream, keep, told, ctx, &run->pipeline, err);
+    return st;
+}
+
+tw_status tw_run_step(tw_run *run, tw_error *err)
+{
+    tw_frame frame;
+    tw_error why = {0};
+    const tw_status st = run->camera.ops->next(run->camera.ctx, &frame, &why);
+    if (st == TW_OK)
+        return tw_pipeline_frame(run->pipeline, &frame, err);
+    if (st == TW_EAGAIN)
+        return TW_OK;
+    if (st == TW_EDAMAGED)
+        return tw_pipeline_bad_frame(run->pipeline, &why, err);
+    if (err)
+        *err = why;
+    return st;
+}
+
+void tw_run_close(tw_run *run)
+{
+    if (run->pipeline) {
+        tw_pipeline_finish(run->pipeline);
+        tw_pipeline_free(run->pipeline);
+    }
+    if (run->camera.ops)
+        run->camera.ops->destroy(run->camera.ctx);
+    memset(run, 0, sizeof *run);
+}

@@ -1,0 +1,62 @@
+/* One camera's pipeline: packets in; readings, sightings and the recorder's work out. */
+#ifndef TW_PIPELINE_H
+#define TW_PIPELINE_H
+
+#include "recorder.h"
+
+typedef struct tw_pipeline tw_pipeline;
+
+/* Where a camera's captures go. */
+typedef struct tw_keep {
+    tw_lane *lane; /* outlives every job that the sink has taken */
+    tw_job_sink sink;
+} tw_keep;
+
+/**
+ * @param keep  Copied; NULL: nothing is stored.
+ * @param told  May be NULL.
+ */
+tw_status tw_pipeline_new(const tw_camera_settings *camera, const tw_stream *stream,
+                          const tw_keep *keep, tw_event_fn told, void *ctx,
+                          tw_pipeline **out, tw_error *err);
+void tw_pipeline_free(tw_pipeline *pipeline); /* NULL is fine */
+
+/** Take one frame through. What is wrong with it is told; only what ends the camera comes
+ * back: TW_ENOMEM, TW_EDAMAGED (nothing but damaged frames), TW_ESIZE (cannot be
+ * watched). */
+tw_status tw_pipeline_frame(tw_pipeline *pipeline, const tw_frame *frame, tw_error *err);
+
+/** The camera itself lost a frame: tell it. Same answers. */
+tw_status tw_pipeline_bad_frame(tw_pipeline *pipeline, const tw_error *why,
+                                tw_error *err);
+
+/** No more frames: end a running sighting and hand everything over. */
+void tw_pipeline_finish(tw_pipeline *pipeline);
+
+/** @return capture time of the newest frame since the first, microseconds; -1 before it.
+ */
+int64_t tw_pipeline_watched(const tw_pipeline *pipeline);
+
+void tw_pipeline_result(const tw_pipeline *pipeline, tw_rehearsal_result *out);
+
+/** The newest frame as a JPEG, and what was read of it; for tw_look. */
+tw_status tw_pipeline_still(tw_pipeline *pipeline, uint8_t **jpeg, size_t *bytes,
+                            tw_reading *reading, tw_watch_state *state, tw_error *err);
+
+/* How a camera is run to its end; shared by rehearsals, looks and stations. */
+typedef struct tw_run {
+    tw_camera camera;
+    tw_pipeline *pipeline; /* NULL until the camera is open */
+} tw_run;
+
+/** Make and open a camera and its pipeline. tw_run_close in any case. */
+tw_status tw_run_open(tw_run *run, const tw_board *board,
+                      const tw_camera_settings *camera, bool pace, bool loop,
+                      const tw_keep *keep, tw_event_fn told, void *ctx, tw_error *err);
+
+/** One frame. @return TW_OK: go on; TW_EEND: that was the last; else err says why. */
+tw_status tw_run_step(tw_run *run, tw_error *err);
+
+void tw_run_close(tw_run *run);
+
+#endif

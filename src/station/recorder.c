@@ -1,0 +1,313 @@
+/* One camera's recorder. The ring holds the pre-event footage, and what a slow card has
+ * not taken yet; it grows as far as pre_event_memory allows, and only as it must. */
+#include "recorder.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+enum {
+    PLANS_MAX = 8, /* clips begun or waiting to begin */
+    US = 1000000,
+    MARGIN_US = 2 * US, /* a sighting is confirmed a little after it began */
+    FIRST_BYTES = 256 * 1024,
+    GROW_BYTES = 1024 * 1024, /* at least, so that growing is rare */
+    FIRST_SLOTS = 64
+};
+
+typedef struct plan {
+    tw_sighting sighting;
+    int64_t stop_us; /* the clip holds packets decoded before this; set once ended */
+    bool ended;
+    bool begun;    /* its first job is given */
+    uint64_t next; /* sequence number of the next packet to give, once begun */
+} plan;
+
+struct tw_recorder {
+    tw_lane *lane;
+    tw_stream stream;
+    uint8_t *extra;
+    tw_job_sink sink;
+    void *memory; /* of the ring */
+    tw_ring *ring;
+    size_t bytes; /* packets that the ring has room for */
+    uint32_t slots;
+    size_t largest; /* packet so far */
+    plan plans[PLANS_MAX];
+    size_t plan_count;
+    uint64_t given; /* one more than the newest packet that is in a clip */
+    int64_t newest_us;
+    uint64_t lost;
+};
+
+/* ---- the ring -------------------------------------------------------------------- */
+
+/* A ring of another size with the same packets; their numbers begin anew. */
+static tw_status resize(tw_recorder *r, size_t bytes, uint32_t slots)
+{
+    tw_ring *ring = NULL;
+    const size_t need = tw_ring_bytes(slots, bytes);
+    void *memory = malloc(need);
+    if (!memory || tw_ring_init(memory, need, slots, &ring) != TW_OK) {
+        free(memory);
+        return TW_ENOMEM;
+    }
+    const uint64_t first = tw_ring_first(r->ring), end = tw_ring_end(r->ring);
+    for (uint64_t i = first; i != end; i++) {
+        tw_packet packet;
+        if (tw_ring_get(r->ring, i, &packet) == TW_OK)
+            (void)tw_ring_push(ring, &packet);
+    }
+    for (size_t i = 0; i < r->plan_count; i++)
+        r->plans[i].next = r->plans[i].next > first ? r->plans[i].next - first : 0;
+    r->given = r->given > first ? r->given - first : 0;
+    free(r->memory);
+    r->memory = memory;
+    r->ring = ring;
+    r->bytes = bytes;
+    r->slots = slots;
+    return TW_OK;
+}
+
+/* Make room for a packet without losing what is still wanted, as far as that is allowed.
+ */
+static void grow_for(tw_recorder *r, size_t packet)
+{
+    const size_t most = (size_t)r->lane->camera->pre_bytes;
+    if (packet > r->largest)
+        r->largest = packet;
+    size_t bytes = r->bytes;
+    uint32_t slots = r->slots;
+    /* Up to the largest packet is unused where the ring wraps. */
+    const size_t need = tw_ring_held(r->ring) + packet + r->largest;
+    if (need > bytes && bytes < most) {
+        const size_t step = bytes / 16 > GROW_BYTES ? bytes / 16 : GROW_BYTES;
+        bytes = need + step > most ? most : need + step;
+    }
+    if (tw_ring_end(r->ring) - tw_ring_first(r->ring) == slots)
+        slots *= 2;
+    if (bytes != r->bytes || slots != r->slots)
+        (void)resize(r, bytes, slots); /* else the oldest packets have to go */
+}
+
+/* Forget what no clip can need any more. */
+static void trim(tw_recorder *r)
+{
+    int64_t keep_us = r->newest_us - r->lane->camera->pre_us - MARGIN_US;
+    for (size_t i = 0; i < r->plan_count; i++) {
+        const plan *p = &r->plans[i];
+        tw_packet packet;
+        int64_t want_us = p->sighting.clip_start_us;
+        if (p->begun)
+            want_us = tw_ring_get(r->ring, p->next, &packet) == TW_OK ? packet.t_us
+                                                                      : r->newest_us;
+        keep_us = want_us < keep_us ? want_us : keep_us;
+    }
+    tw_ring_trim(r->ring, keep_us);
+}
+
+/* ---- plans ----------------------------------------------------------------------- */
+
+static bool give_begin(tw_recorder *r, plan *p, bool wait)
+{
+    tw_packet first;
+    uint64_t at = tw_ring_find(r->ring, p->sighting.clip_start_us);
+    /* What an earlier clip holds is not stored again, where a clip can begin after it. */
+    if (at < r->given && tw_ring_get(r->ring, r->given, &first) == TW_OK && first.key)
+        at = r->given;
+    if (tw_ring_get(r->ring, at, &first) != TW_OK)
+        return false;
+    tw_job job = {.kind = TW_JOB_CLIP_BEGIN,
+                  .lane = r->lane,
+                  .sighting = p->sighting,
+                  .stream = r->stream};
+    if (tw_job_copy(&job, r->extra, r->stream.extra_size) != TW_OK)
+        return false;
+    job.packet.t_us = first.t_us;
+    job.packet.dts_us = first.dts_us;
+    job.packet.wall_us = first.wall_us;
+    if (!r->sink.give(r->sink.ctx, &job, wait)) {
+        free((void *)job.packet.data);
+        return false;
+    }
+    p->begun = true;
+    p->next = at;
+    return true;
+}
+
+static bool give_packet(tw_recorder *r, const plan *p, const tw_packet *packet, bool wait)
+{
+    tw_job job = {.kind = TW_JOB_CLIP_PACKET,
+                  .lane = r->lane,
+                  .sighting = p->sighting,
+                  .packet = *packet};
+    if (tw_job_copy(&job, packet->data, packet->size) != TW_OK)
+        return false;
+    if (r->sink.give(r->sink.ctx, &job, wait))
+        return true;
+    free((void *)job.packet.data);
+    return false;
+}
+
+/* @return false: the sink is full. */
+static bool give_packets(tw_recorder *r, plan *p, bool wait, bool *passed_end)
+{
+    const uint64_t end = tw_ring_end(r->ring), first = tw_ring_first(r->ring);
+    if (p->next < first) {
+        r->lost += first - p->next;
+        p->next = first;
+    }
+    for (; p->next < end; p->next++) {
+        tw_packet packet;
+        if (tw_ring_get(r->ring, p->next, &packet) != TW_OK)
+            return true;
+        if (p->ended && packet.dts_us >= p->stop_us) {
+            *passed_end = true;
+            return true;
+        }
+        if (!give_packet(r, p, &packet, wait))
+            return false;
+        r->given = p->next + 1;
+    }
+    return true;
+}
+
+static bool give_end(tw_recorder *r, const plan *p, bool wait)
+{
+    tw_job job = {.kind = TW_JOB_CLIP_END, .lane = r->lane, .sighting = p->sighting};
+    return r->sink.give(r->sink.ctx, &job, wait);
+}
+
+static void drop_first_plan(tw_recorder *r)
+{
+    r->plan_count--;
+    memmove(r->plans, r->plans + 1, r->plan_count * sizeof r->plans[0]);
+}
+
+/* Give as much as the sink takes. @param all No more packets will come. */
+static void pump(tw_recorder *r, bool all)
+{
+    while (r->plan_count > 0) {
+        plan *p = &r->plans[0];
+        bool passed_end = false;
+        if (!p->begun && !give_begin(r, p, all)) {
+            if (!all)
+                return;
+            drop_first_plan(r); /* no packet of it was ever held */
+            continue;
+        }
+        if (!give_packets(r, p, all, &passed_end) && !all)
+            return;
+        if (!all && !(p->ended && passed_end))
+            return;
+        if (!give_end(r, p, all))
+            return;
+        drop_first_plan(r);
+    }
+}
+
+/* ---- for the pipeline ------------------------------------------------------------ */
+
+tw_status tw_recorder_new(tw_lane *lane, const tw_stream *stream, tw_job_sink sink,
+                          tw_recorder **out, tw_error *err)
+{
+    tw_recorder *r = calloc(1, sizeof *r);
+    if (!r)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    r->lane = lane;
+    r->sink = sink;
+    r->stream = *stream;
+    r->extra = malloc(stream->extra_size ? stream->extra_size : 1);
+    if (!r->extra || resize(r, FIRST_BYTES, FIRST_SLOTS) != TW_OK) {
+        tw_recorder_free(r);
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    }
+    if (stream->extra_size > 0)
+        memcpy(r->extra, stream->extra, stream->extra_size);
+    r->stream.extra = r->extra;
+    *out = r;
+    return TW_OK;
+}
+
+void tw_recorder_free(tw_recorder *r)
+{
+    if (!r)
+        return;
+    free(r->memory);
+    free(r->extra);
+    free(r);
+}
+
+tw_status tw_recorder_packet(tw_recorder *r, const tw_packet *packet, tw_error *err)
+{
+    r->newest_us = packet->t_us;
+    trim(r);
+    grow_for(r, packet->size);
+    const tw_status st = tw_ring_push(r->ring, packet);
+    pump(r, false);
+    if (st == TW_ESIZE)
+        return tw_fail(
+            err, st, "a frame of %zu bytes does not fit into pre_event_memory: raise it",
+            packet->size);
+    return st == TW_OK ? TW_OK : tw_fail(err, st, "%s", tw_status_text(st));
+}
+
+void tw_recorder_began(tw_recorder *r, const tw_sighting *sighting)
+{
+    if (!r->lane->camera->clips)
+        return;
+    if (r->plan_count == PLANS_MAX) { /* a card that takes nothing for many sightings */
+        r->lost++;
+        return;
+    }
+    r->plans[r->plan_count++] = (plan){.sighting = *sighting};
+    pump(r, false);
+}
+
+void tw_recorder_ended(tw_recorder *r, const tw_sighting *sighting, bool last_too)
+{
+    for (size_t i = 0; i < r->plan_count; i++) {
+        plan *p = &r->plans[i];
+        if (p->ended || p->sighting.number != sighting->number ||
+            p->sighting.part != sighting->part)
+            continue;
+        p->sighting = *sighting;
+        p->ended = true;
+        p->stop_us = sighting->clip_end_us + last_too;
+    }
+}
+
+void tw_recorder_still(tw_recorder *r, const tw_sighting *sighting, uint8_t *jpeg,
+                       size_t bytes, uint32_t n, const tw_packet *times, uint16_t width,
+                       uint16_t height)
+{
+    tw_job job = {.kind = TW_JOB_STILL,
+                  .lane = r->lane,
+                  .sighting = *sighting,
+                  .packet = *times,
+                  .n = n,
+                  .width = width,
+                  .height = height};
+    job.packet.data = jpeg;
+    job.packet.size = bytes;
+    if (!r->sink.give(r->sink.ctx, &job, false)) {
+        free(jpeg);
+        r->lost++;
+    }
+}
+
+tw_status tw_recorder_find(const tw_recorder *r, int64_t t_us, tw_packet *out)
+{
+    const tw_status st = tw_ring_get(r->ring, tw_ring_find(r->ring, t_us), out);
+    return st == TW_OK && out->t_us != t_us ? TW_ENOENT : st;
+}
+
+void tw_recorder_flush(tw_recorder *r)
+{
+    pump(r, true);
+    tw_ring_clear(r->ring);
+}
+
+uint64_t tw_recorder_lost(const tw_recorder *r)
+{
+    return r->lost;
+}

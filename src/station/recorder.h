@@ -1,0 +1,43 @@
+/* One camera's recorder: keeps the newest packets, and hands those that belong to a
+ * sighting on as jobs, from before it began until after it ended. */
+#ifndef TW_RECORDER_H
+#define TW_RECORDER_H
+
+#include "tawny/ring.h"
+#include "writer.h"
+
+typedef struct tw_recorder tw_recorder;
+
+/** @param stream  Copied, with what it points to. */
+tw_status tw_recorder_new(tw_lane *lane, const tw_stream *stream, tw_job_sink sink,
+                          tw_recorder **out, tw_error *err);
+void tw_recorder_free(tw_recorder *recorder); /* NULL is fine */
+
+/** A packet has come. @return TW_OK, or TW_ESIZE, TW_ENOMEM: it was not kept. */
+tw_status tw_recorder_packet(tw_recorder *recorder, const tw_packet *packet,
+                             tw_error *err);
+
+/** A sighting began: its clip starts at sighting->clip_start_us. */
+void tw_recorder_began(tw_recorder *recorder, const tw_sighting *sighting);
+
+/** It ended: its clip stops before the frame at sighting->clip_end_us; with last_too it
+ * includes it. */
+void tw_recorder_ended(tw_recorder *recorder, const tw_sighting *sighting, bool last_too);
+
+/** Hand over a still; frees jpeg. @param t_us,wall_us When it was captured. */
+void tw_recorder_still(tw_recorder *recorder, const tw_sighting *sighting, uint8_t *jpeg,
+                       size_t bytes, uint32_t n, const tw_packet *times, uint16_t width,
+                       uint16_t height);
+
+/** The packet captured at a time, if it is held. Borrowed until the next call. */
+tw_status tw_recorder_find(const tw_recorder *recorder, int64_t t_us, tw_packet *out);
+
+/** Hand everything over that belongs to a clip, waiting where the sink is full, and
+ * forget the packets: the stream has ended or changes. */
+void tw_recorder_flush(tw_recorder *recorder);
+
+/** @return packets that belonged to a clip and were lost, because the card was too slow
+ * and pre_event_memory used up. */
+uint64_t tw_recorder_lost(const tw_recorder *recorder);
+
+#endif

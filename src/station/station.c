@@ -1,0 +1,170 @@
+/* The station: a thread for each camera, one that writes. */
+#include "tawny/station.h"
+
+#include <pthread.h>
+#include <signal.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "pipeline.h"
+#include "queue.h"
+
+typedef struct watched {
+    tw_station *station;
+    tw_camera_settings settings;
+    tw_lane lane;
+    pthread_t thread;
+    bool started;
+    bool opened; /* it has delivered; written by its thread, read after the join */
+} watched;
+
+struct tw_station {
+    tw_board board;
+    tw_station_settings settings;
+    tw_writer writer;
+    tw_queue *queue;
+    watched *cameras;
+    size_t count;
+    volatile int stop; /* only ever set to 1: also from signal handlers */
+    tw_event_fn told;
+    void *ctx;
+    pthread_mutex_t telling; /* events come one at a time */
+};
+
+static void tell(void *ctx, const tw_event *event)
+{
+    tw_station *s = ctx;
+    if (!s->told)
+        return;
+    (void)pthread_mutex_lock(&s->telling);
+    s->told(s->ctx, event);
+    (void)pthread_mutex_unlock(&s->telling);
+}
+
+static bool stopping(const tw_station *s)
+{
+    return __atomic_load_n(&s->stop, __ATOMIC_RELAXED) != 0;
+}
+
+static void *watch_camera(void *ctx)
+{
+    watched *w = ctx;
+    tw_station *s = w->station;
+    const tw_keep keep = {&w->lane, tw_queue_sink(s->queue)};
+    tw_error err = {0};
+    tw_run run;
+    tw_status st = tw_run_open(&run, &s->board, &w->settings, w->settings.pace,
+                               w->settings.loop, &keep, tell, s, &err);
+    w->opened = st == TW_OK;
+    while (st == TW_OK && !stopping(s))
+        st = tw_run_step(&run, &err);
+    tw_run_close(&run);
+    const bool wrong = st != TW_OK && st != TW_EEND;
+    const tw_event event = {.kind = TW_EVENT_CLOSED,
+                            .camera = w->settings.name,
+                            .wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx),
+                            .status = wrong ? st : TW_OK,
+                            .text = wrong ? err.text : NULL};
+    tell(s, &event);
+    return NULL;
+}
+
+tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_fn told,
+                         void *ctx, tw_station **out, tw_error *err)
+{
+    if (!board || !board->card || !board->makers || !settings || !out)
+        return tw_fail(err, TW_EINVAL, "no board");
+    const size_t count = tw_settings_camera_count(settings);
+    if (count == 0)
+        return tw_fail(err, TW_ENOENT,
+                       "there is no camera: write a [camera NAME] section with a source");
+    tw_station *s = calloc(1, sizeof *s);
+    if (s)
+        s->cameras = calloc(count, sizeof *s->cameras);
+    if (!s || !s->cameras) {
+        free(s);
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    }
+    s->board = *board;
+    s->count = count;
+    s->told = told;
+    s->ctx = ctx;
+    tw_settings_station(settings, &s->settings);
+    s->writer = (tw_writer){.clock = board->clock, .told = tell, .ctx = s};
+    (void)pthread_mutex_init(&s->telling, NULL);
+    tw_status st = tw_store_open(&s->writer.store, board->card, &s->settings, err);
+    for (size_t i = 0; i < count && st == TW_OK; i++) {
+        watched *w = &s->cameras[i];
+        w->station = s;
+        st = tw_settings_camera(settings, tw_settings_camera_name(settings, i),
+                                &w->settings);
+        w->lane.camera = &w->settings;
+        if (st != TW_OK)
+            (void)tw_fail(err, st, "out of memory");
+    }
+    if (st == TW_OK)
+        *out = s;
+    else
+        tw_station_free(s);
+    return st;
+}
+
+void tw_station_free(tw_station *s)
+{
+    if (!s)
+        return;
+    (void)pthread_mutex_destroy(&s->telling);
+    free(s->cameras);
+    free(s);
+}
+
+/* Signals are for the thread that runs the station. */
+static void start_cameras(tw_station *s)
+{
+    sigset_t all, before;
+    (void)sigfillset(&all);
+    (void)pthread_sigmask(SIG_SETMASK, &all, &before);
+    for (size_t i = 0; i < s->count; i++) {
+        watched *w = &s->cameras[i];
+        w->started = pthread_create(&w->thread, NULL, watch_camera, w) == 0;
+        if (w->started)
+            continue;
+        const tw_event event = {.kind = TW_EVENT_CLOSED,
+                                .camera = w->settings.name,
+                                .status = TW_ENOMEM,
+                                .text = "cannot start the camera's thread"};
+        tell(s, &event);
+    }
+    (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
+}
+
+tw_status tw_station_run(tw_station *s)
+{
+    if (!s)
+        return TW_EINVAL;
+    sigset_t all, before;
+    (void)sigfillset(&all);
+    (void)pthread_sigmask(SIG_SETMASK, &all, &before);
+    tw_error err = {0};
+    const tw_status st =
+        tw_queue_start(&s->writer, (size_t)s->settings.queue_bytes, &s->queue, &err);
+    (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
+    if (st != TW_OK)
+        return st;
+    start_cameras(s);
+    bool any = false;
+    for (size_t i = 0; i < s->count; i++) {
+        if (s->cameras[i].started)
+            (void)pthread_join(s->cameras[i].thread, NULL);
+        any = any || s->cameras[i].opened;
+    }
+    tw_queue_finish(s->queue);
+    s->queue = NULL;
+    return any ? TW_OK : TW_EIO;
+}
+
+void tw_station_stop(tw_station *s)
+{
+    if (s)
+        __atomic_store_n(&s->stop, 1, __ATOMIC_RELAXED);
+}

@@ -1,0 +1,134 @@
+/* The store. Rules: 1. a file under its final name is complete and synced; 2. nothing
+ * that has a final name is ever replaced; 3. what fails leaves nothing behind. */
+#include "store.h"
+
+#include <stdio.h>
+#include <string.h>
+
+#include "tawny/station.h"
+
+enum { SAME_NAME_MAX = 999 };
+
+#define PROBE "tawny-can-write-here"
+
+static tw_status check_names(const char *names, tw_error *err)
+{
+    tw_name_fields fields = {.camera = "camera",
+                             .station = "station",
+                             .kind = "clip",
+                             .sighting = 1,
+                             .n = 1,
+                             .extension = "mp4"};
+    tw_civil_split(0, 0, &fields.time);
+    char name[TW_NAME_MAX];
+    const char *at = names;
+    const tw_status st = tw_name_expand(names, &fields, name, sizeof name, &at);
+    if (st == TW_ESYNTAX)
+        return tw_fail(
+            err, st,
+            "names = %s: \"%.12s\" is no conversion or field, or the name is empty",
+            names, at);
+    return st == TW_OK ? TW_OK : tw_fail(err, st, "names = %s: too long", names);
+}
+
+static tw_status check_card(const tw_card *card, tw_error *err)
+{
+    void *file = NULL;
+    tw_status st = card->ops->create(card->ctx, PROBE, &file, err);
+    if (st == TW_EEXIST) { /* left by a power cut */
+        (void)card->ops->remove(card->ctx, PROBE, NULL);
+        st = card->ops->create(card->ctx, PROBE, &file, err);
+    }
+    if (st != TW_OK)
+        return st;
+    st = card->ops->append(card->ctx, file, PROBE, sizeof PROBE, err);
+    const tw_status closed = card->ops->close(card->ctx, file, st == TW_OK ? err : NULL);
+    const tw_status removed =
+        card->ops->remove(card->ctx, PROBE, st == TW_OK && closed == TW_OK ? err : NULL);
+    if (st != TW_OK)
+        return st;
+    return closed != TW_OK ? closed : removed;
+}
+
+tw_status tw_store_open(tw_store *store, const tw_card *card,
+                        const tw_station_settings *settings, tw_error *err)
+{
+    *store = (tw_store){*card, settings->name, settings->names};
+    const tw_status st = check_names(settings->names, err);
+    return st == TW_OK ? check_card(card, err) : st;
+}
+
+/* Name number try of a stem: the second is "stem-2.mp4". */
+static bool numbered(const tw_store_file *file, int number, const char *behind, char *out)
+{
+    char suffix[16] = "";
+    if (number > 1)
+        (void)snprintf(suffix, sizeof suffix, "-%d", number);
+    const int n = snprintf(out, TW_NAME_MAX, "%s%s.%s%s", file->stem, suffix,
+                           file->extension, behind);
+    return n > 0 && n < TW_NAME_MAX;
+}
+
+tw_status tw_store_begin(const tw_store *store, const tw_name_fields *fields,
+                         tw_store_file *file, tw_error *err)
+{
+    memset(file, 0, sizeof *file);
+    tw_name_fields f = *fields;
+    f.station = store->station;
+    f.extension = "";
+    (void)snprintf(file->extension, sizeof file->extension, "%s", fields->extension);
+    tw_status st =
+        tw_name_expand(store->names, &f, file->stem, sizeof file->stem - 24, NULL);
+    if (st != TW_OK)
+        return tw_fail(err, st, "names = %s: %s", store->names, tw_status_text(st));
+    st = TW_EEXIST;
+    for (int number = 1; st == TW_EEXIST && number <= SAME_NAME_MAX; number++)
+        if (numbered(file, number, ".part", file->part))
+            st = store->card.ops->create(store->card.ctx, file->part, &file->handle, err);
+    return st;
+}
+
+tw_status tw_store_append(const tw_store *store, tw_store_file *file, const void *data,
+                          size_t bytes, tw_error *err)
+{
+    const tw_status st =
+        store->card.ops->append(store->card.ctx, file->handle, data, bytes, err);
+    if (st == TW_OK)
+        file->bytes += bytes;
+    return st;
+}
+
+void tw_store_abandon(const tw_store *store, tw_store_file *file)
+{
+    if (file->handle)
+        (void)store->card.ops->close(store->card.ctx, file->handle, NULL);
+    file->handle = NULL;
+    (void)store->card.ops->remove(store->card.ctx, file->part, NULL);
+}
+
+tw_status tw_store_commit(const tw_store *store, tw_store_file *file, tw_error *err)
+{
+    tw_status st = store->card.ops->sync(store->card.ctx, file->handle, err);
+    const tw_status closed =
+        store->card.ops->close(store->card.ctx, file->handle, st == TW_OK ? err : NULL);
+    file->handle = NULL;
+    if (st == TW_OK)
+        st = closed;
+    tw_status named = TW_EEXIST;
+    for (int number = 1; st == TW_OK && named == TW_EEXIST && number <= SAME_NAME_MAX;
+         number++)
+        if (numbered(file, number, "", file->name))
+            named = store->card.ops->rename(store->card.ctx, file->part, file->name, err);
+    if (st == TW_OK)
+        st = named;
+    if (st != TW_OK)
+        tw_store_abandon(store, file);
+    return st;
+}
+
+tw_status tw_store_try(const tw_card *card, const tw_station_settings *station,
+                       tw_error *err)
+{
+    tw_store store;
+    return tw_store_open(&store, card, station, err);
+}

@@ -1,0 +1,42 @@
+/* The store: captures with names, complete or not there at all. */
+#ifndef TW_STORE_H
+#define TW_STORE_H
+
+#include "tawny/naming.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
+
+typedef struct tw_store {
+    tw_card card;
+    const char *station; /* name; borrowed */
+    const char *names;   /* pattern; borrowed */
+} tw_store;
+
+/* A capture while it is written, under its name with ".part" behind it. */
+typedef struct tw_store_file {
+    void *handle;
+    char stem[TW_NAME_MAX]; /* name without extension */
+    char extension[8];
+    char part[TW_NAME_MAX];
+    char name[TW_NAME_MAX]; /* final; set by tw_store_commit */
+    uint64_t bytes;
+} tw_store_file;
+
+/** Check the pattern and that the card can be written. */
+tw_status tw_store_open(tw_store *store, const tw_card *card,
+                        const tw_station_settings *settings, tw_error *err);
+
+/** Begin a capture. A name that is taken gets -2, -3... behind it. */
+tw_status tw_store_begin(const tw_store *store, const tw_name_fields *fields,
+                         tw_store_file *file, tw_error *err);
+
+tw_status tw_store_append(const tw_store *store, tw_store_file *file, const void *data,
+                          size_t bytes, tw_error *err);
+
+/** Make it safe on the card and give it its name. On an error nothing of it is left. */
+tw_status tw_store_commit(const tw_store *store, tw_store_file *file, tw_error *err);
+
+/** Drop what was written. */
+void tw_store_abandon(const tw_store *store, tw_store_file *file);
+
+#endif
