@@ -80,14 +80,28 @@ static void on_event(void *ctx, const tw_event *e)
     (void)fflush(stdout);
 }
 
+static gboolean overlaps(const demo *d, const tw_sighting *s, const tw_sim_event *e)
+{
+    return s->start_us - d->zero_us <= e->end_us + TOLERANCE_US &&
+           s->end_us - d->zero_us >= e->start_us - TOLERANCE_US;
+}
+
 /* The sighting that an event falls into, NULL: none. */
 static const tw_sighting *sighting_of(const demo *d, const tw_sim_event *event)
 {
     for (size_t i = 0; i < d->count; i++)
-        if (d->seen[i].start_us - d->zero_us <= event->end_us + TOLERANCE_US &&
-            d->seen[i].end_us - d->zero_us >= event->start_us - TOLERANCE_US)
+        if (overlaps(d, &d->seen[i], event))
             return &d->seen[i];
     return NULL;
+}
+
+/* Whether a sighting belongs to no subject. */
+static gboolean is_invented(const demo *d, const tw_sighting *s)
+{
+    for (size_t i = 0; i < d->scene->event_count; i++)
+        if (overlaps(d, s, &d->scene->events[i]))
+            return FALSE;
+    return TRUE;
 }
 
 static guint count_found(const demo *d)
@@ -98,35 +112,41 @@ static guint count_found(const demo *d)
     return found;
 }
 
-/* Sightings that belong to no event. */
 static guint count_invented(const demo *d)
 {
     guint invented = 0;
-    for (size_t i = 0; i < d->count; i++) {
-        gboolean real = FALSE;
-        for (size_t k = 0; k < d->scene->event_count; k++) {
-            const tw_sim_event *e = &d->scene->events[k];
-            real =
-                real || (d->seen[i].start_us - d->zero_us <= e->end_us + TOLERANCE_US &&
-                         d->seen[i].end_us - d->zero_us >= e->start_us - TOLERANCE_US);
-        }
-        invented += !real;
-    }
+    for (size_t i = 0; i < d->count; i++)
+        invented += is_invented(d, &d->seen[i]) ? 1 : 0;
     return invented;
 }
 
-static void print_event(const demo *d, const tw_sim_event *e, gboolean subject)
+static void print_when(const tw_sim_event *e)
 {
-    const tw_sighting *s = sighting_of(d, e);
     (void)printf("  %-11s %6.1f to %6.1f s   ", e->what, (double)e->start_us / 1e6,
                  (double)e->end_us / 1e6);
-    if (subject && s)
+}
+
+static void print_subject(const demo *d, const tw_sim_event *e)
+{
+    const tw_sighting *s = sighting_of(d, e);
+    print_when(e);
+    if (s)
         (void)printf("found: sighting %u, %.1f to %.1f s\n", s->number,
                      since(d, s->start_us), since(d, s->end_us));
-    else if (subject)
-        (void)printf("MISSED\n");
     else
-        (void)printf("%s\n", s ? "passes while a sighting runs" : "rightly left alone");
+        (void)printf("MISSED\n");
+}
+
+static void print_lure(const demo *d, const tw_sim_event *e)
+{
+    const tw_sighting *s = sighting_of(d, e);
+    print_when(e);
+    if (!s)
+        (void)printf("rightly left alone\n");
+    else if (is_invented(d, s))
+        (void)printf("TAKEN FOR A SUBJECT: sighting %u\n", s->number);
+    else
+        (void)printf("pass while sighting %u runs\n", s->number);
 }
 
 static int summarise(const demo *d, const char *folder)
@@ -135,9 +155,9 @@ static int summarise(const demo *d, const char *folder)
     char size[24];
     (void)printf("\nWhat really happened at the kerb:\n");
     for (size_t i = 0; i < d->scene->event_count; i++)
-        print_event(d, &d->scene->events[i], TRUE);
+        print_subject(d, &d->scene->events[i]);
     for (size_t i = 0; i < d->scene->lure_count; i++)
-        print_event(d, &d->scene->lures[i], FALSE);
+        print_lure(d, &d->scene->lures[i]);
     (void)printf("\nFound %u of %zu subjects, %u invented. %u captures (%s) in %s\n",
                  found, d->scene->event_count, invented, d->stored,
                  out_bytes(d->bytes, size), folder);

@@ -35,16 +35,28 @@ int32_t tw_log2_level(float value)
     return exponent * 65536 + fraction;
 }
 
-void tw_background_slope(const tw_detector *d, uint32_t x, uint32_t y, int32_t *du,
-                         int32_t *dv)
+/* Differences of two rows of Q8 values, two pixels apart, as Q2 for one pixel. */
+static void halved_difference(const uint16_t *restrict high, const uint16_t *restrict low,
+                              size_t count, int16_t *restrict out)
+{
+    for (size_t i = 0; i < count; i++)
+        out[i] = (int16_t)((high[i] - low[i]) / 128);
+}
+
+void tw_background_slopes(const tw_detector *d, uint32_t y, uint32_t left, uint32_t right,
+                          int16_t *du, int16_t *dv)
 {
     const uint32_t width = d->config.width, height = d->config.height;
     const uint16_t *row = d->background + (size_t)y * width;
-    const uint32_t left = x > 0 ? x - 1 : x, right = x + 1 < width ? x + 1 : x;
     const uint16_t *up = y > 0 ? row - width : row;
     const uint16_t *down = y + 1 < height ? row + width : row;
-    *du = (row[right] - row[left]) / 128; /* Q8 of two pixels to Q2 of one */
-    *dv = (down[x] - up[x]) / 128;
+    const uint32_t first = left > 0 ? left : 1, end = right < width ? right : width - 1;
+    halved_difference(down + left, up + left, right - left, dv);
+    halved_difference(row + first + 1, row + first - 1, end - first, du + (first - left));
+    if (left == 0)
+        du[0] = (int16_t)((row[1] - row[0]) / 128);
+    if (right == width)
+        du[right - 1 - left] = (int16_t)((row[width - 1] - row[width - 2]) / 128);
 }
 
 /* One row of pixels into the column sums. No branches, so that it is vectorised. */
@@ -179,45 +191,108 @@ static int32_t unguarded_level(const tw_detector *d, const tw_cell_sums *s)
 
 /* Sums of second order for the fit; u and v are the slopes of the background. */
 typedef struct fit_sums {
+    int32_t n;         /* pixels in the sums */
+    int32_t saturated; /* left out: the frame cannot show how bright they are */
     int32_t x, y, u, v;
-    int64_t xx, xy, yy, uu, uv, vv, ux, vx, uy, vy;
+    int32_t xx, xy, yy, uu, uv, vv, ux, vx, uy, vy; /* at most 26 * 26 * 1020^2 */
 } fit_sums;
+
+enum { CELL_MAX = TW_CELL_MAX_PX * TW_CELL_MAX_PX };
+
+/* A cell's pixels side by side, so that sums of products run over one array. Pixels that
+ * are left out are 0 everywhere. */
+typedef struct gathered {
+    int16_t x[CELL_MAX], y[CELL_MAX], u[CELL_MAX], v[CELL_MAX];
+    size_t count;
+    int32_t n, saturated;
+} gathered;
+
+/* Bright in the frame and in the background: the sensor's end of scale, not the place. */
+static bool says_nothing(int32_t f, int32_t b)
+{
+    return ((f > b ? f : b) >= TW_CLIPPED_HI) & ((f > b ? b : f) >= TW_CLIPPED_LO);
+}
+
+static void gather_row(const uint8_t *restrict frame, const uint16_t *restrict background,
+                       size_t count, gathered *restrict g)
+{
+    int16_t *x = g->x + g->count, *y = g->y + g->count;
+    int16_t *u = g->u + g->count, *v = g->v + g->count;
+    int32_t kept = 0, saturated = 0;
+    for (size_t i = 0; i < count; i++) {
+        const bool silent = says_nothing(frame[i], background[i] >> 8);
+        const bool white = frame[i] >= TW_CLIPPED_HI && !silent;
+        const int16_t keep = (int16_t) - (!silent && !white); /* all ones, or none */
+        x[i] = (int16_t)((background[i] >> 6) & keep);
+        y[i] = (int16_t)((frame[i] << 2) & keep);
+        u[i] = (int16_t)(u[i] & keep);
+        v[i] = (int16_t)(v[i] & keep);
+        kept -= keep;
+        saturated += white;
+    }
+    g->count += count;
+    g->n += kept;
+    g->saturated += saturated;
+}
+
+static void gather(const tw_detector *d, const tw_luma *luma, uint16_t row,
+                   uint16_t column, gathered *g)
+{
+    const uint32_t left = (uint32_t)column * d->grid.cell_px,
+                   right = column_end(d, column);
+    const size_t count = right - left;
+    g->count = 0;
+    g->n = g->saturated = 0;
+    for (uint32_t py = (uint32_t)row * d->grid.cell_px; py < row_end(d, row); py++) {
+        if (d->config.shake_guard) {
+            tw_background_slopes(d, py, left, right, g->u + g->count, g->v + g->count);
+        } else {
+            memset(g->u + g->count, 0, count * sizeof g->u[0]);
+            memset(g->v + g->count, 0, count * sizeof g->v[0]);
+        }
+        gather_row(luma->px + (size_t)py * luma->stride + left,
+                   d->background + (size_t)py * d->config.width + left, count, g);
+    }
+}
+
+static int32_t sum_of(const int16_t *a, size_t count)
+{
+    int32_t sum = 0;
+    for (size_t i = 0; i < count; i++)
+        sum += a[i];
+    return sum;
+}
+
+static int32_t product(const int16_t *a, const int16_t *b, size_t count)
+{
+    int32_t sum = 0;
+    for (size_t i = 0; i < count; i++)
+        sum += (int32_t)a[i] * b[i];
+    return sum;
+}
 
 static fit_sums sum_for_fit(const tw_detector *d, const tw_luma *luma, uint16_t row,
                             uint16_t column)
 {
-    fit_sums s;
-    memset(&s, 0, sizeof s);
-    const uint32_t left = (uint32_t)column * d->grid.cell_px,
-                   right = column_end(d, column);
-    for (uint32_t py = (uint32_t)row * d->grid.cell_px; py < row_end(d, row); py++) {
-        const uint8_t *frame = luma->px + (size_t)py * luma->stride;
-        const uint16_t *background = d->background + (size_t)py * d->config.width;
-        for (uint32_t px = left; px < right; px++) {
-            const int32_t f = frame[px], b = background[px] >> 8;
-            if ((f > b ? f : b) >= TW_CLIPPED_HI && (f > b ? b : f) >= TW_CLIPPED_LO)
-                continue;
-            const int32_t x = background[px] >> 6, y = f << 2;
-            int32_t u = 0, v = 0;
-            if (d->config.shake_guard)
-                tw_background_slope(d, px, py, &u, &v);
-            s.x += x;
-            s.y += y;
-            s.u += u;
-            s.v += v;
-            s.xx += x * x;
-            s.xy += x * y;
-            s.yy += y * y;
-            s.uu += u * u;
-            s.uv += u * v;
-            s.vv += v * v;
-            s.ux += u * x;
-            s.vx += v * x;
-            s.uy += u * y;
-            s.vy += v * y;
-        }
-    }
-    return s;
+    gathered g;
+    gather(d, luma, row, column, &g);
+    const size_t n = g.count;
+    return (fit_sums){.n = g.n,
+                      .saturated = g.saturated,
+                      .x = sum_of(g.x, n),
+                      .y = sum_of(g.y, n),
+                      .u = sum_of(g.u, n),
+                      .v = sum_of(g.v, n),
+                      .xx = product(g.x, g.x, n),
+                      .xy = product(g.x, g.y, n),
+                      .yy = product(g.y, g.y, n),
+                      .uu = product(g.u, g.u, n),
+                      .uv = product(g.u, g.v, n),
+                      .vv = product(g.v, g.v, n),
+                      .ux = product(g.u, g.x, n),
+                      .vx = product(g.v, g.x, n),
+                      .uy = product(g.u, g.y, n),
+                      .vy = product(g.v, g.y, n)};
 }
 
 /* The same about their means. */
@@ -276,14 +351,37 @@ static float residual(const moments *m, const tw_cell_fit *f)
     return largest(squares, 0.0F);
 }
 
-/* Least squares of y ~ gain x + offset + dx u + dy v. */
-static int32_t fitted_level(const tw_detector *d, const tw_luma *luma, uint16_t row,
-                            uint16_t column, const tw_cell_sums *sums, tw_cell_fit *fit)
+/* What the fit says of a saturated pixel, Q2: how far it stays below the end of the
+ * scale. A headlight that drives pale stones to white is explained; a white subject is
+ * not. */
+static float saturated_residual(const tw_detector *d, const tw_luma *luma, uint16_t row,
+                                uint16_t column, const tw_cell_fit *fit)
 {
-    const float n = (float)sums->n, variance = expected_variance(d, sums);
-    const float ridge = RIDGE * variance;
-    const fit_sums s = sum_for_fit(d, luma, row, column);
-    const moments m = centre(&s, n);
+    float squares = 0.0F;
+    const uint32_t left = (uint32_t)column * d->grid.cell_px,
+                   right = column_end(d, column);
+    for (uint32_t py = (uint32_t)row * d->grid.cell_px; py < row_end(d, row); py++) {
+        const uint8_t *frame = luma->px + (size_t)py * luma->stride;
+        const uint16_t *background = d->background + (size_t)py * d->config.width;
+        for (uint32_t px = left; px < right; px++) {
+            const int32_t f = frame[px], b = background[px] >> 8;
+            if (f < TW_CLIPPED_HI || says_nothing(f, b))
+                continue;
+            const float told = fit->gain * (float)(background[px] >> 6) + fit->offset;
+            const float below = (float)(TW_CLIPPED_HI << 2) - told;
+            if (below > 0.0F)
+                squares += below * below;
+        }
+    }
+    return squares;
+}
+
+/* Solve for what the guards may explain. @return the squares that are left. */
+static float explain(const tw_detector *d, const fit_sums *s, float ridge,
+                     tw_cell_fit *fit)
+{
+    const float n = (float)s->n;
+    const moments m = centre(s, n);
     if (d->config.light_guard)
         fit->gain = clamp(solve_gain(&m, ridge), GAIN_MIN, GAIN_MAX);
     if (d->config.shake_guard) {
@@ -291,19 +389,30 @@ static int32_t fitted_level(const tw_detector *d, const tw_luma *luma, uint16_t 
         fit->dx = clamp(fit->dx, -SHIFT_MAX * fit->gain, SHIFT_MAX * fit->gain);
         fit->dy = clamp(fit->dy, -SHIFT_MAX * fit->gain, SHIFT_MAX * fit->gain);
     }
-    float squares = residual(&m, fit);
+    const float offset = ((float)s->y - fit->gain * (float)s->x - fit->dx * (float)s->u -
+                          fit->dy * (float)s->v) /
+                         n;
+    const float squares = residual(&m, fit);
     if (d->config.light_guard) {
-        fit->offset = ((float)s.y - fit->gain * (float)s.x - fit->dx * (float)s.u -
-                       fit->dy * (float)s.v) /
-                      n;
-    } else { /* the common offset is not explained away */
-        const float off =
-            ((float)s.y - (float)s.x - fit->dx * (float)s.u - fit->dy * (float)s.v) / n;
-        squares += n * off * off;
-        fit->offset = 0.0F;
+        fit->offset = offset;
+        return squares;
     }
+    return squares + n * offset * offset; /* the common offset is not explained away */
+}
+
+/* Least squares of y ~ gain x + offset + dx u + dy v. */
+static int32_t fitted_level(const tw_detector *d, const tw_luma *luma, uint16_t row,
+                            uint16_t column, const tw_cell_sums *sums, tw_cell_fit *fit)
+{
+    const float variance = expected_variance(d, sums);
+    const fit_sums s = sum_for_fit(d, luma, row, column);
+    if (!tw_cell_has_enough(sums, s.n)) /* all but white: nothing to explain it by */
+        return plain_level(d, sums);
+    float squares = explain(d, &s, RIDGE * variance, fit);
+    if (s.saturated > 0)
+        squares += saturated_residual(d, luma, row, column, fit);
     const float gain = largest(fit->gain, 1.0F);
-    return level_of(squares, n,
+    return level_of(squares, (float)(s.n + s.saturated),
                     variance *
                         largest(0.6F * gain * gain + 0.4F, brightness_ratio(sums)));
 }
@@ -353,7 +462,7 @@ static void set_flags(const tw_detector *d, tw_cell *cell, const tw_cell_sums *s
         cell->flags |= TW_CELL_MOVING;
     else if (cell->level > LEVEL_BASE)
         cell->flags |= TW_CELL_SWAY;
-    else if (d->config.light_guard && sums->n >= TW_CELL_FEW_PX &&
+    else if (d->config.light_guard && tw_cell_has_enough(sums, sums->n) &&
              unguarded_level(d, sums) > LEVEL_BASE)
         cell->flags |= TW_CELL_LIGHT;
 }
@@ -364,7 +473,7 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
     tw_cell *cell = &d->cell[(size_t)row * d->grid.columns + column];
     const bool turn = (column + 3U * row + d->frames) % TW_FIT_EVERY == 0;
     const bool unbiased = turn || d->age_us < ALL_FITTED_US;
-    const bool says_something = sums->n >= TW_CELL_FEW_PX;
+    const bool says_something = tw_cell_has_enough(sums, sums->n);
     bool fitted = false;
     int32_t level = tw_log2_level(0.02F);
     *fit = (tw_cell_fit){1.0F, 0.0F, 0.0F, 0.0F};

@@ -18,7 +18,8 @@ enum {
     TW_FIT_EVERY = 8,     /* still cells are fitted once in so many frames */
     TW_CLIPPED_HI = 248,  /* a pixel says nothing where the brighter one is over this */
     TW_CLIPPED_LO = 190,  /* and the darker one over this */
-    TW_CELL_FEW_PX = 20   /* a cell with fewer pixels left says nothing */
+    TW_CELL_FEW = 16,     /* a cell with fewer than 5 of 16 of its pixels left ... */
+    TW_CELL_FEW_OF = 5    /* ... says nothing */
 };
 
 /* First and second order sums over one cell, x background and y frame, both Q2. */
@@ -75,6 +76,12 @@ struct tw_detector {
     } column;
 };
 
+/* Whether so many of a cell's pixels are enough to say something. */
+static inline bool tw_cell_has_enough(const tw_cell_sums *sums, int32_t pixels)
+{
+    return pixels * TW_CELL_FEW >= sums->area * TW_CELL_FEW_OF;
+}
+
 /** Sum up the cells of one row of cells, without any fit. */
 void tw_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row);
 
@@ -91,9 +98,10 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
  * everywhere. */
 int32_t tw_log2_level(float value);
 
-/** Central differences of the background at a pixel, Q2 levels. */
-void tw_background_slope(const tw_detector *d, uint32_t x, uint32_t y, int32_t *du,
-                         int32_t *dv);
+/** Central differences of the background along part of a row of pixels, Q2 levels;
+ * one-sided at the picture's edges. du and dv have room for TW_CELL_MAX_PX values. */
+void tw_background_slopes(const tw_detector *d, uint32_t y, uint32_t left, uint32_t right,
+                          int16_t *du, int16_t *dv);
 
 /** Learn the noise of one fitted cell that is not moving. */
 void tw_learn_noise(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,

@@ -24,14 +24,27 @@ uint16_t tw_luma_factor(uint16_t width)
 }
 
 /* Add one row of squares to the sums. At most 16 * 16 * 255, which 16 bits hold. */
-static void add_row(uint16_t *restrict sums, const uint8_t *restrict row, size_t columns,
-                    size_t factor)
+static inline void add_squares(uint16_t *restrict sums, const uint8_t *restrict row,
+                               size_t columns, size_t factor)
 {
     for (size_t x = 0; x < columns; x++) {
         uint16_t sum = 0;
         for (size_t k = 0; k < factor; k++)
             sum = (uint16_t)(sum + row[x * factor + k]);
         sums[x] = (uint16_t)(sums[x] + sum);
+    }
+}
+
+/* With a constant factor the compiler can do many squares at once. */
+static void add_row(uint16_t *restrict sums, const uint8_t *restrict row, size_t columns,
+                    size_t factor)
+{
+    switch (factor) {
+    case 1: add_squares(sums, row, columns, 1); break;
+    case 2: add_squares(sums, row, columns, 2); break;
+    case 4: add_squares(sums, row, columns, 4); break;
+    case 8: add_squares(sums, row, columns, 8); break;
+    default: add_squares(sums, row, columns, factor); break;
     }
 }
 

@@ -98,30 +98,44 @@ static uint8_t moved_noise(uint8_t noise, int32_t residual_q4, int32_t rate,
     return (uint8_t)(next > 255 ? 255 : next);
 }
 
+/* What a fit says of a pixel, in integers. */
+typedef struct told {
+    int32_t gain, dx, dy; /* Q8 */
+    int32_t offset;       /* Q8 levels */
+} told;
+
+static void learn_noise_row(uint8_t *restrict noise, const uint8_t *restrict frame,
+                            const uint16_t *restrict background,
+                            const int16_t *restrict du, const int16_t *restrict dv,
+                            size_t count, const told *by, int32_t rate, uint32_t seed)
+{
+    for (size_t i = 0; i < count; i++) {
+        int32_t off = (frame[i] << 8) - (by->gain * background[i] >> 8) - by->offset -
+                      (by->dx * du[i] + by->dy * dv[i]) / 4;
+        off = (off < 0 ? -off : off) >> 4; /* Q4 */
+        off = off > NOISE_CLIP ? NOISE_CLIP : off;
+        noise[i] = moved_noise(noise[i], off, rate, seed + (uint32_t)i * 2654435761U);
+    }
+}
+
 void tw_learn_noise(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
                     const tw_cell_fit *fit)
 {
-    const int32_t gain = (int32_t)(fit->gain * 256.0F), rate = noise_rate(d);
-    const int32_t offset = (int32_t)(fit->offset * 64.0F);
-    const int32_t dx = (int32_t)(fit->dx * 256.0F), dy = (int32_t)(fit->dy * 256.0F);
+    const told by = {(int32_t)(fit->gain * 256.0F), (int32_t)(fit->dx * 256.0F),
+                     (int32_t)(fit->dy * 256.0F), (int32_t)(fit->offset * 64.0F)};
+    const int32_t rate = noise_rate(d);
     const uint32_t width = d->config.width, cell = d->grid.cell_px;
     const uint32_t left = (uint32_t)column * cell, top = (uint32_t)row * cell;
     const uint32_t right = left + cell < width ? left + cell : width;
     const uint32_t bottom = top + cell < d->config.height ? top + cell : d->config.height;
+    int16_t du[TW_CELL_MAX_PX] = {0}, dv[TW_CELL_MAX_PX] = {0};
     for (uint32_t y = top; y < bottom; y++) {
-        for (uint32_t x = left; x < right; x++) {
-            const size_t i = (size_t)y * width + x;
-            int32_t du = 0, dv = 0;
-            if (d->config.shake_guard)
-                tw_background_slope(d, x, y, &du, &dv);
-            int32_t off = (luma->px[(size_t)y * luma->stride + x] << 8) -
-                          (gain * d->background[i] >> 8) - offset -
-                          (dx * du + dy * dv) / 4; /* Q8 */
-            off = (off < 0 ? -off : off) >> 4;
-            off = off > NOISE_CLIP ? NOISE_CLIP : off;
-            const uint32_t seed = d->frames * 1103515245U + (uint32_t)i * 2654435761U;
-            d->noise[i] = moved_noise(d->noise[i], off, rate, seed);
-        }
+        const size_t at = (size_t)y * width + left;
+        const uint32_t seed = d->frames * 1103515245U + (uint32_t)at * 2654435761U;
+        if (d->config.shake_guard)
+            tw_background_slopes(d, y, left, right, du, dv);
+        learn_noise_row(d->noise + at, luma->px + (size_t)y * luma->stride + left,
+                        d->background + at, du, dv, right - left, &by, rate, seed);
     }
 }
 

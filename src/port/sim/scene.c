@@ -29,20 +29,20 @@ typedef struct headlight {
 } headlight;
 
 static const crossing KERB_CROSSINGS[] = {
-    {14 * S, 42 * S, -0.035F, 0.60F, 1.035F, 0.56F, 0.034F, 0.021F, TOADS_PACE, 34},
+    {14 * S, 404 * S / 10, -0.035F, 0.60F, 1.035F, 0.56F, 0.034F, 0.021F, TOADS_PACE, 34},
     {70 * S, 79 * S, 1.055F, 0.80F, -0.055F, 0.74F, 0.052F, 0.032F, HEDGEHOGS_PACE, 26},
-    {106 * S, 136 * S, 0.62F, 1.05F, 0.40F, -0.05F, 0.030F, 0.024F, TOADS_PACE, 30},
+    {106 * S, 1342 * S / 10, 0.62F, 1.05F, 0.40F, -0.05F, 0.030F, 0.024F, TOADS_PACE, 30},
 };
 static const headlight KERB_HEADLIGHTS[] = {
-    {26 * S, 31 * S, -0.4F, 1.4F, 1.6F},
-    {54 * S, 59 * S, 1.4F, -0.4F, 2.4F},
-    {91 * S, 97 * S, -0.4F, 1.4F, 2.0F},
-    {120 * S, 125 * S, 1.4F, -0.4F, 1.8F},
+    {26 * S, 31 * S, -0.4F, 1.4F, 1.2F},
+    {54 * S, 59 * S, 1.4F, -0.4F, 1.6F},
+    {91 * S, 97 * S, -0.4F, 1.4F, 1.4F},
+    {120 * S, 125 * S, 1.4F, -0.4F, 1.2F},
 };
 static const tw_sim_event KERB_EVENTS[] = {
-    {14 * S, 42 * S, "toad"},
+    {14 * S, 404 * S / 10, "toad"},
     {70 * S, 79 * S, "hedgehog"},
-    {106 * S, 136 * S, "toad"},
+    {106 * S, 1342 * S / 10, "toad"},
 };
 static const tw_sim_event KERB_LURES[] = {
     {26 * S, 31 * S, "headlights"},
@@ -136,7 +136,7 @@ static float ground_at(float x, float y, uint32_t seed)
     }
     if (y < kerb + 0.055F) {
         const bool joint = (int)(x * 16.0F) != (int)((x + 0.004F) * 16.0F);
-        return (joint ? 60.0F : 96.0F) +
+        return (joint ? 50.0F : 70.0F) +
                6.0F * value_noise(x * 80.0F, y * 80.0F, seed + 2);
     }
     return 40.0F + 5.0F * value_noise(x * 120.0F, y * 90.0F, seed + 3) +
@@ -196,8 +196,8 @@ static float share_gone(const crossing *c, int64_t t_us)
     const int64_t gone = t_us - c->start_us, whole = c->end_us - c->start_us;
     if (c->pace == HEDGEHOGS_PACE)
         return (float)gone / (float)whole;
-    const int64_t cycle = 1800000, walk = 1200000;
-    const int64_t cycles = whole / cycle > 0 ? whole / cycle : 1;
+    const int64_t cycle = 1800000, walk = 1200000; /* it ends walking */
+    const int64_t cycles = (whole + cycle - walk) / cycle;
     const int64_t in = gone % cycle;
     const float step = (float)(in < walk ? in : walk) / (float)walk;
     const float share = ((float)(gone / cycle) + step) / (float)cycles;
