@@ -14,6 +14,7 @@
 #define SHIFT_MAX 0.8F         /* pixels: beyond, a first-order model is wrong */
 
 static const int32_t LEVEL_BASE = TW_LEVEL(1.0); /* no cell moves below this */
+static const int32_t LEVEL_CALM = TW_LEVEL(-1.0);
 static const int32_t LEVEL_TOP = TW_LEVEL(9.0);
 static const int32_t SEED_ABOVE = TW_LEVEL(0.6);
 enum { US = 1000000, ALL_FITTED_US = 10 * US, MIN_RULE_MAX_STEP_US = US / 8 };
@@ -158,10 +159,12 @@ static float expected_variance(const tw_detector *d, const tw_cell_sums *s)
            100.0F;
 }
 
-/* Shot noise grows with brightness. Below two levels of mean nothing can be said of it.
- */
-static float brightness_ratio(const tw_cell_sums *s)
+/* Shot noise grows with brightness; a fixed difference does not. Below two levels of mean
+ * nothing can be said of it. */
+static float brightness_ratio(const tw_detector *d, const tw_cell_sums *s)
 {
+    if (d->config.difference > 0)
+        return 1.0F;
     const float n = (float)s->n;
     const float mean_x = (float)s->x / n, mean_y = (float)(s->x + s->d) / n;
     return largest(mean_y / largest(mean_x, 8.0F), 1.0F);
@@ -180,7 +183,7 @@ static int32_t plain_level(const tw_detector *d, const tw_cell_sums *s)
     float squares = (float)s->dd;
     if (d->config.light_guard)
         squares = largest(squares - sum * sum / n, 0.0F);
-    return level_of(squares, n, expected_variance(d, s) * brightness_ratio(s));
+    return level_of(squares, n, expected_variance(d, s) * brightness_ratio(d, s));
 }
 
 /* The level that a detector without light guard would have seen. */
@@ -414,7 +417,7 @@ static int32_t fitted_level(const tw_detector *d, const tw_luma *luma, uint16_t 
     const float gain = largest(fit->gain, 1.0F);
     return level_of(squares, (float)(s.n + s.saturated),
                     variance *
-                        largest(0.6F * gain * gain + 0.4F, brightness_ratio(sums)));
+                        largest(0.6F * gain * gain + 0.4F, brightness_ratio(d, sums)));
 }
 
 /* Rates of the quantile trackers are high at first, then settle: a cell is known after
@@ -437,8 +440,11 @@ static void track_usual(const tw_detector *d, tw_cell *cell, int32_t level, bool
         cell->q50 += level > cell->q50 ? half : -half;
     }
     cell->q98 += level > cell->q98 ? up : -down;
-    if (cell->q98 < -TW_LEVEL(1.0))
-        cell->q98 = -TW_LEVEL(1.0);
+    /* Calmer than this makes no difference, and must not look like a wide spread. */
+    if (cell->q98 < LEVEL_CALM)
+        cell->q98 = LEVEL_CALM;
+    if (cell->q50 < LEVEL_CALM)
+        cell->q50 = LEVEL_CALM;
 }
 
 /* The restless cell's limit: its own 98th percentile with a margin that grows with the

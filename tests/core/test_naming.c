@@ -1,0 +1,203 @@
+/* The calendar and the names of captures. */
+#include <stdlib.h>
+#include <string.h>
+#include <time.h>
+
+#include "../support/support.h"
+
+#define US INT64_C(1000000)
+
+static tw_name_fields usual(void)
+{
+    tw_name_fields f = {.camera = "kerb",
+                        .station = "hollin",
+                        .kind = "still",
+                        .sighting = 7,
+                        .n = 2,
+                        .extension = "jpg"};
+    tw_civil_split(INT64_C(1804969815) * US + 204567, 3600, &f.time);
+    return f;
+}
+
+static void check(const char *pattern, const char *expected)
+{
+    const tw_name_fields f = usual();
+    char name[TW_NAME_MAX];
+    assert_int_equal(tw_name_expand(pattern, &f, name, sizeof name, NULL), TW_OK);
+    assert_string_equal(name, expected);
+}
+
+static void test_calendar_agrees_with_the_c_library(void **state)
+{
+    (void)state;
+    static const int32_t offsets[] = {0, 3600, -12600, 45900};
+    for (int64_t day = -20000; day < 60000; day += 13) {
+        const int64_t seconds = day * 86400 + (day * 7919) % 86400;
+        for (size_t i = 0; i < 4; i++) {
+            tw_civil c;
+            struct tm tm;
+            const time_t local = (time_t)(seconds + offsets[i]);
+            assert_non_null(gmtime_r(&local, &tm));
+            tw_civil_split(seconds * US + 250000, offsets[i], &c);
+            assert_int_equal(c.year, tm.tm_year + 1900);
+            assert_int_equal(c.month, tm.tm_mon + 1);
+            assert_int_equal(c.day, tm.tm_mday);
+            assert_int_equal(c.hour, tm.tm_hour);
+            assert_int_equal(c.minute, tm.tm_min);
+            assert_int_equal(c.second, tm.tm_sec);
+            assert_int_equal(c.weekday, tm.tm_wday);
+            assert_int_equal(c.yearday, tm.tm_yday + 1);
+            assert_int_equal(c.microsecond, 250000);
+            assert_true(tw_civil_join(&c) == seconds * US + 250000);
+        }
+    }
+}
+
+static void test_moments_before_1970(void **state)
+{
+    (void)state;
+    tw_civil c;
+    tw_civil_split(-1, 0, &c);
+    assert_int_equal(c.year, 1969);
+    assert_int_equal(c.month, 12);
+    assert_int_equal(c.second, 59);
+    assert_int_equal(c.microsecond, 999999);
+    assert_true(tw_civil_join(&c) == -1);
+}
+
+static void test_conversions_agree_with_strftime(void **state)
+{
+    (void)state;
+    static const char *const conversions[] = {"%Y", "%y", "%m", "%d", "%H", "%I", "%M", "%S",
+                                              "%p", "%j", "%a", "%A", "%b", "%B", "%u", "%w",
+                                              "%F", "%s", "%%"};
+    const tw_name_fields f = usual();
+    struct tm tm;
+    const time_t t = 1804969815;
+    (void)localtime_r(&t, &tm); /* the tests run in TZ=<+01>-1 */
+    for (size_t i = 0; i < sizeof conversions / sizeof *conversions; i++) {
+        char pattern[16], theirs[64], ours[TW_NAME_MAX];
+        (void)snprintf(pattern, sizeof pattern, "x%s", conversions[i]);
+        assert_true(strftime(theirs, sizeof theirs, pattern, &tm) > 0);
+        (void)strcat(theirs, ".jpg");
+        assert_int_equal(tw_name_expand(pattern, &f, ours, sizeof ours, NULL), TW_OK);
+        assert_string_equal(ours, theirs);
+    }
+}
+
+static void test_fields(void **state)
+{
+    (void)state;
+    check("{camera}-{station}-{sighting}-{kind}{n}-{ms}", "kerb-hollin-007-still2-204.jpg");
+    check("%Y-%m-%d/{camera}/{camera}-%Y%m%dT%H%M%S.{ms}-{sighting}-{kind}{n}",
+          "2027-03-13/kerb/kerb-20270313T213015.204-007-still2.jpg");
+    check("a%z", "a+0100.jpg");
+    check("%D-%R-%T", "03_13_27-21_30-21_30_15.jpg"); /* safe on FAT */
+}
+
+static void test_a_number_of_zero_is_left_out(void **state)
+{
+    (void)state;
+    tw_name_fields f = usual();
+    char name[TW_NAME_MAX];
+    f.n = 0;
+    f.sighting = 12345;
+    assert_int_equal(tw_name_expand("{kind}{n}-{sighting}", &f, name, sizeof name, NULL),
+                     TW_OK);
+    assert_string_equal(name, "still-12345.jpg");
+}
+
+static void test_no_name_leaves_the_store(void **state)
+{
+    (void)state;
+    check("../../etc/{kind}", "etc/still.jpg");
+    check("/etc/./{kind}", "etc/still.jpg");
+    check("a/..../b", "a/b.jpg");
+    check("//a//b", "a/b.jpg");
+    tw_name_fields f = usual();
+    char name[TW_NAME_MAX];
+    f.camera = "../up";
+    assert_int_equal(tw_name_expand("{camera}/x", &f, name, sizeof name, NULL), TW_OK);
+    assert_string_equal(name, ".._up/x.jpg");
+}
+
+static void test_names_are_safe_on_fat(void **state)
+{
+    (void)state;
+    check("a:b?c*d<e>f|g\"h\\i", "a_b_c_d_e_f_g_h_i.jpg");
+    check("tab\there", "tab_here.jpg");
+    check("dot./x", "dot_/x.jpg");
+    check("blank /x", "blank_/x.jpg");
+    check("con/aux/x", "_on/_ux/x.jpg");
+    check("COM1/lpt9/com10/x", "_OM1/_pt9/com10/x.jpg");
+    check("nul", "_ul.jpg");
+    check("Ünïcode", "Ünïcode.jpg");
+}
+
+static void test_long_parts_are_cut_in_whole_characters(void **state)
+{
+    (void)state;
+    char pattern[900] = "", name[1200];
+    for (int i = 0; i < 200; i++)
+        (void)strcat(pattern, "\xC3\xA4"); /* 400 bytes */
+    (void)strcat(pattern, "/x");
+    const tw_name_fields f = usual();
+    assert_int_equal(tw_name_expand(pattern, &f, name, sizeof name, NULL), TW_OK);
+    const size_t part = strcspn(name, "/");
+    assert_true(part <= 255 && part >= 250);
+    for (size_t i = 0; i < part; i += 2)
+        assert_memory_equal(name + i, "\xC3\xA4", 2);
+}
+
+static void test_mistakes_are_pointed_at(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *pattern;
+        size_t at;
+    } cases[] = {{"a%Q", 1}, {"ab{cam}", 2}, {"x{camera", 1}, {"%", 0}, {"abc%", 3}};
+    const tw_name_fields f = usual();
+    char name[TW_NAME_MAX];
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        const char *problem = NULL;
+        assert_int_equal(
+            tw_name_expand(cases[i].pattern, &f, name, sizeof name, &problem), TW_ESYNTAX);
+        assert_ptr_equal(problem, cases[i].pattern + cases[i].at);
+    }
+    assert_int_equal(tw_name_expand("", &f, name, sizeof name, NULL), TW_ESYNTAX);
+    assert_int_equal(tw_name_expand("a/", &f, name, sizeof name, NULL), TW_ESYNTAX);
+    assert_int_equal(tw_name_expand("..", &f, name, sizeof name, NULL), TW_OK);
+    assert_string_equal(name, "...jpg");
+}
+
+static void test_capacity_is_kept(void **state)
+{
+    (void)state;
+    const tw_name_fields f = usual();
+    char name[16];
+    memset(name, 'Z', sizeof name);
+    assert_int_equal(tw_name_expand("12345678", &f, name, 12, NULL), TW_ESIZE);
+    assert_int_equal(name[12], 'Z');
+    assert_int_equal(tw_name_expand("12345678", &f, name, 13, NULL), TW_OK);
+    assert_string_equal(name, "12345678.jpg");
+    assert_int_equal(tw_name_expand(NULL, &f, name, 13, NULL), TW_EINVAL);
+    assert_int_equal(tw_name_expand("a", &f, name, 0, NULL), TW_EINVAL);
+}
+
+int main(void)
+{
+    (void)setenv("TZ", "<+01>-1", 1);
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_calendar_agrees_with_the_c_library),
+        cmocka_unit_test(test_moments_before_1970),
+        cmocka_unit_test(test_conversions_agree_with_strftime),
+        cmocka_unit_test(test_fields),
+        cmocka_unit_test(test_a_number_of_zero_is_left_out),
+        cmocka_unit_test(test_no_name_leaves_the_store),
+        cmocka_unit_test(test_names_are_safe_on_fat),
+        cmocka_unit_test(test_long_parts_are_cut_in_whole_characters),
+        cmocka_unit_test(test_mistakes_are_pointed_at),
+        cmocka_unit_test(test_capacity_is_kept),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

@@ -1,0 +1,103 @@
+/* Polygons over the grid of cells. */
+#include <string.h>
+
+#include "../support/support.h"
+
+static const tw_grid GRID = {10, 10, 8, 80, 80}; /* cell centres at 5, 15, ... 95 % */
+
+static const tw_point LEFT_HALF[] = {{0, 0}, {500000, 0}, {500000, 1000000}, {0, 1000000}};
+static const tw_point RIGHT_HALF[] = {
+    {500000, 0}, {1000000, 0}, {1000000, 1000000}, {500000, 1000000}};
+static const tw_point TRIANGLE[] = {{0, 0}, {1000000, 0}, {0, 1000000}};
+static const tw_point MIDDLE[] = {
+    {300000, 300000}, {700000, 300000}, {700000, 700000}, {300000, 700000}};
+
+static size_t marked(const uint8_t *mask)
+{
+    size_t n = 0;
+    for (size_t i = 0; i < 100; i++)
+        n += mask[i];
+    return n;
+}
+
+static void test_no_zone_watches_all(void **state)
+{
+    (void)state;
+    uint8_t mask[100] = {0};
+    assert_int_equal(tw_zones_mark(&GRID, NULL, 0, mask), TW_OK);
+    assert_int_equal(marked(mask), 100);
+}
+
+static void test_watched_zone_leaves_the_rest_out(void **state)
+{
+    (void)state;
+    uint8_t mask[100];
+    const tw_zone zone = {LEFT_HALF, 4, true};
+    assert_int_equal(tw_zones_mark(&GRID, &zone, 1, mask), TW_OK);
+    assert_int_equal(marked(mask), 50);
+    assert_int_equal(mask[0], 1);
+    assert_int_equal(mask[4], 1);
+    assert_int_equal(mask[5], 0);
+}
+
+static void test_ignored_zone_is_taken_off(void **state)
+{
+    (void)state;
+    uint8_t mask[100];
+    const tw_zone zones[] = {{MIDDLE, 4, false}, {LEFT_HALF, 4, true}};
+    assert_int_equal(tw_zones_mark(&GRID, zones, 1, mask), TW_OK);
+    assert_int_equal(marked(mask), 100 - 16);
+    assert_int_equal(tw_zones_mark(&GRID, zones, 2, mask), TW_OK); /* whatever the order */
+    assert_int_equal(marked(mask), 50 - 8);
+}
+
+static void test_halves_share_no_cell_and_leave_none(void **state)
+{
+    (void)state;
+    uint8_t left[100], right[100];
+    const tw_grid odd = {7, 7, 8, 56, 56}; /* a column of centres on the common edge */
+    const tw_zone l = {LEFT_HALF, 4, true}, r = {RIGHT_HALF, 4, true};
+    assert_int_equal(tw_zones_mark(&odd, &l, 1, left), TW_OK);
+    assert_int_equal(tw_zones_mark(&odd, &r, 1, right), TW_OK);
+    for (size_t i = 0; i < 49; i++)
+        assert_int_equal(left[i] + right[i], 1);
+}
+
+static void test_triangle_takes_cells_by_their_centre(void **state)
+{
+    (void)state;
+    uint8_t mask[100];
+    const tw_zone zone = {TRIANGLE, 3, true};
+    assert_int_equal(tw_zones_mark(&GRID, &zone, 1, mask), TW_OK);
+    for (size_t row = 0; row < 10; row++)
+        for (size_t column = 0; column < 10; column++)
+            if (row + column != 9) /* the diagonal itself lies on the edge */
+                assert_int_equal(mask[row * 10 + column], row + column < 9);
+}
+
+static void test_refuses(void **state)
+{
+    (void)state;
+    uint8_t mask[100];
+    const tw_zone two = {LEFT_HALF, 2, true}, none = {NULL, 4, true};
+    const tw_grid empty = {0};
+    assert_int_equal(tw_zones_mark(NULL, NULL, 0, mask), TW_EINVAL);
+    assert_int_equal(tw_zones_mark(&GRID, NULL, 0, NULL), TW_EINVAL);
+    assert_int_equal(tw_zones_mark(&GRID, NULL, 1, mask), TW_EINVAL);
+    assert_int_equal(tw_zones_mark(&GRID, &two, 1, mask), TW_EINVAL);
+    assert_int_equal(tw_zones_mark(&GRID, &none, 1, mask), TW_EINVAL);
+    assert_int_equal(tw_zones_mark(&empty, NULL, 0, mask), TW_EINVAL);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_no_zone_watches_all),
+        cmocka_unit_test(test_watched_zone_leaves_the_rest_out),
+        cmocka_unit_test(test_ignored_zone_is_taken_off),
+        cmocka_unit_test(test_halves_share_no_cell_and_leave_none),
+        cmocka_unit_test(test_triangle_takes_cells_by_their_centre),
+        cmocka_unit_test(test_refuses),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

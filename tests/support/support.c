@@ -1,0 +1,296 @@
+/* What the tests share. */
+#include "support.h"
+
+#include <dirent.h>
+#include <errno.h>
+#include <fcntl.h>
+#include <spawn.h>
+#include <stdbool.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include "../../src/media/jpeg.h"
+
+extern char **environ;
+
+const tw_camera_make_fn TEST_MAKERS[] = {tw_linux_camera_make, tw_sim_camera_make, NULL};
+
+/* ---- files ------------------------------------------------------------------------- */
+
+char *make_folder(void)
+{
+    char *path = strdup("/tmp/tawny-test-XXXXXX");
+    assert_non_null(path);
+    assert_non_null(mkdtemp(path));
+    return path;
+}
+
+char *join(const char *folder, const char *name)
+{
+    const size_t n = strlen(folder) + strlen(name) + 2;
+    char *path = malloc(n);
+    assert_non_null(path);
+    (void)snprintf(path, n, "%s/%s", folder, name);
+    return path;
+}
+
+static void remove_below(const char *path)
+{
+    DIR *dir = opendir(path);
+    if (!dir)
+        return;
+    for (struct dirent *e = readdir(dir); e; e = readdir(dir)) {
+        if (strcmp(e->d_name, ".") == 0 || strcmp(e->d_name, "..") == 0)
+            continue;
+        char *below = join(path, e->d_name);
+        if (unlink(below) != 0) {
+            remove_below(below);
+            (void)rmdir(below);
+        }
+        free(below);
+    }
+    (void)closedir(dir);
+}
+
+void remove_folder(char *path)
+{
+    (void)chmod(path, 0700);
+    remove_below(path);
+    (void)rmdir(path);
+    free(path);
+}
+
+void write_bytes(const char *path, const void *data, size_t bytes)
+{
+    FILE *file = fopen(path, "wb");
+    assert_non_null(file);
+    assert_int_equal(fwrite(data, 1, bytes, file), bytes);
+    assert_int_equal(fclose(file), 0);
+}
+
+void write_text(const char *path, const char *text)
+{
+    write_bytes(path, text, strlen(text));
+}
+
+static char *read_all(FILE *file, size_t *bytes)
+{
+    size_t used = 0, capacity = 4096;
+    char *text = malloc(capacity + 1);
+    assert_non_null(text);
+    for (size_t n = 1; n > 0; used += n) {
+        if (used == capacity) {
+            capacity *= 2;
+            text = realloc(text, capacity + 1);
+            assert_non_null(text);
+        }
+        n = fread(text + used, 1, capacity - used, file);
+    }
+    text[used] = '\0';
+    if (bytes)
+        *bytes = used;
+    return text;
+}
+
+char *read_file(const char *path, size_t *bytes)
+{
+    FILE *file = fopen(path, "rb");
+    if (!file)
+        fail_msg("%s: %s", path, strerror(errno));
+    char *text = read_all(file, bytes);
+    (void)fclose(file);
+    return text;
+}
+
+static int by_name(const void *a, const void *b)
+{
+    return strcmp(*(char *const *)a, *(char *const *)b);
+}
+
+static void list_below(const char *top, const char *below, char ***list, size_t *count)
+{
+    char *here = join(top, below);
+    DIR *dir = opendir(here);
+    for (struct dirent *e = dir ? readdir(dir) : NULL; e; e = readdir(dir)) {
+        if (strcmp(e->d_name, ".") == 0 || strcmp(e->d_name, "..") == 0)
+            continue;
+        char *name = *below ? join(below, e->d_name) : strdup(e->d_name);
+        char *path = join(top, name);
+        struct stat s;
+        assert_int_equal(lstat(path, &s), 0);
+        if (S_ISDIR(s.st_mode)) {
+            list_below(top, name, list, count);
+            free(name);
+        } else {
+            *list = realloc(*list, (*count + 2) * sizeof **list);
+            assert_non_null(*list);
+            (*list)[(*count)++] = name;
+        }
+        free(path);
+    }
+    if (dir)
+        (void)closedir(dir);
+    free(here);
+}
+
+char **list_files(const char *folder)
+{
+    size_t count = 0;
+    char **list = calloc(1, sizeof *list);
+    assert_non_null(list);
+    list_below(folder, "", &list, &count);
+    qsort(list, count, sizeof *list, by_name);
+    list[count] = NULL;
+    return list;
+}
+
+void free_list(char **list)
+{
+    for (size_t i = 0; list[i]; i++)
+        free(list[i]);
+    free(list);
+}
+
+size_t list_length(char **list)
+{
+    size_t n = 0;
+    while (list[n])
+        n++;
+    return n;
+}
+
+size_t count_ending(char **list, const char *ending)
+{
+    size_t count = 0;
+    for (size_t i = 0; list[i]; i++) {
+        const size_t n = strlen(list[i]), m = strlen(ending);
+        count += n >= m && strcmp(list[i] + n - m, ending) == 0;
+    }
+    return count;
+}
+
+/* ---- programs ---------------------------------------------------------------------- */
+
+outcome run_arguments(const char *folder, char *const argv[])
+{
+    char out[] = "/tmp/tawny-out-XXXXXX", err[] = "/tmp/tawny-err-XXXXXX";
+    const int out_fd = mkstemp(out), err_fd = mkstemp(err);
+    assert_true(out_fd >= 0 && err_fd >= 0);
+    posix_spawn_file_actions_t actions;
+    (void)posix_spawn_file_actions_init(&actions);
+    (void)posix_spawn_file_actions_addopen(&actions, 0, "/dev/null", O_RDONLY, 0);
+    (void)posix_spawn_file_actions_adddup2(&actions, out_fd, 1);
+    (void)posix_spawn_file_actions_adddup2(&actions, err_fd, 2);
+    if (folder)
+        (void)posix_spawn_file_actions_addchdir_np(&actions, folder);
+    pid_t pid = 0;
+    int status = 0;
+    if (posix_spawnp(&pid, argv[0], &actions, NULL, argv, environ) != 0)
+        fail_msg("cannot run %s", argv[0]);
+    (void)posix_spawn_file_actions_destroy(&actions);
+    assert_int_equal(waitpid(pid, &status, 0), pid);
+    (void)close(out_fd);
+    (void)close(err_fd);
+    outcome o = {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status),
+                 read_file(out, NULL), read_file(err, NULL)};
+    (void)unlink(out);
+    (void)unlink(err);
+    return o;
+}
+
+outcome run_program(const char *folder, const char *program, ...)
+{
+    enum { MOST = 64 };
+    char *argv[MOST + 1] = {(char *)program};
+    va_list args;
+    va_start(args, program);
+    for (int i = 1; i < MOST; i++) {
+        argv[i] = va_arg(args, char *);
+        if (!argv[i])
+            break;
+    }
+    va_end(args);
+    return run_arguments(folder, argv);
+}
+
+void free_outcome(outcome *o)
+{
+    free(o->out);
+    free(o->err);
+    o->out = o->err = NULL;
+}
+
+size_t count_lines(const char *text, const char *with)
+{
+    size_t count = 0;
+    for (const char *line = text; *line;) {
+        const char *end = strchr(line, '\n');
+        const size_t n = end ? (size_t)(end - line) : strlen(line);
+        const char *found = strstr(line, with);
+        count += found != NULL && found < line + n;
+        line += n + (end != NULL);
+    }
+    return count;
+}
+
+/* ---- footage ----------------------------------------------------------------------- */
+
+tw_camera open_camera(const char *source, uint32_t fps, tw_stream *stream)
+{
+    const tw_camera_request request = {"test", source, fps, false, false, tw_linux_clock()};
+    tw_camera camera = {0};
+    tw_error err = {0};
+    if (tw_camera_make(TEST_MAKERS, &request, &camera, &err) != TW_OK ||
+        camera.ops->open(camera.ctx, stream, &err) != TW_OK)
+        fail_msg("%s: %s", source, err.text);
+    return camera;
+}
+
+size_t write_pictures(const char *folder, const char *source, uint32_t fps, size_t most)
+{
+    tw_stream stream;
+    tw_camera camera = open_camera(source, fps, &stream);
+    size_t count = 0;
+    for (tw_frame frame; count < most; count++) {
+        char name[32];
+        if (camera.ops->next(camera.ctx, &frame, NULL) != TW_OK)
+            break;
+        (void)snprintf(name, sizeof name, "%05zu.jpg", count);
+        char *path = join(folder, name);
+        write_bytes(path, frame.packet.data, frame.packet.size);
+        free(path);
+    }
+    camera.ops->destroy(camera.ctx);
+    return count;
+}
+
+uint8_t *plain_jpeg(uint16_t width, uint16_t height, uint8_t level, size_t *bytes)
+{
+    uint8_t *px = malloc((size_t)width * height), *out = NULL;
+    assert_non_null(px);
+    memset(px, level, (size_t)width * height);
+    const tw_picture picture = {{px}, {width}, width, height};
+    assert_int_equal(tw_jpeg_encode(&picture, 90, &out, bytes, NULL), TW_OK);
+    free(px);
+    return out;
+}
+
+/* ---- problems ---------------------------------------------------------------------- */
+
+void collect_problem(void *ctx, const char *line)
+{
+    problems *p = ctx;
+    const size_t used = strlen(p->text);
+    (void)snprintf(p->text + used, sizeof p->text - used, "%s\n", line);
+    p->count++;
+}
+
+void assert_has(const char *text, const char *words)
+{
+    if (!strstr(text, words))
+        fail_msg("\"%s\" is not in:\n%s", words, text);
+}

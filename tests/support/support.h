@@ -1,0 +1,76 @@
+/* What the tests share. Include this instead of cmocka.h. */
+#ifndef TW_TEST_SUPPORT_H
+#define TW_TEST_SUPPORT_H
+
+#include <stdarg.h>
+#include <stddef.h>
+#include <setjmp.h>
+#include <stdint.h>
+
+#include <cmocka.h>
+
+#include "tawny/tawny.h"
+
+/* ---- files ------------------------------------------------------------------------- */
+
+/** A new empty folder; remove it with remove_folder. @return its path, to be freed. */
+char *make_folder(void);
+void remove_folder(char *path); /* with all in it; frees path */
+
+/** "folder/name", to be freed. */
+char *join(const char *folder, const char *name);
+
+void write_bytes(const char *path, const void *data, size_t bytes);
+void write_text(const char *path, const char *text);
+/** Whole content, ended by 0; to be freed. */
+char *read_file(const char *path, size_t *bytes);
+
+/** Names of all files below a folder, sorted, "/" between parts. NULL-ended; free_list. */
+char **list_files(const char *folder);
+void free_list(char **list);
+size_t list_length(char **list);
+/** How many names of a list end so. */
+size_t count_ending(char **list, const char *ending);
+
+/* ---- programs ---------------------------------------------------------------------- */
+
+typedef struct outcome {
+    int code; /* exit code; 128 + signal */
+    char *out, *err;
+} outcome;
+
+/** Run a program to its end. NULL ends the arguments. */
+outcome run_program(const char *folder, const char *program, ...);
+outcome run_arguments(const char *folder, char *const argv[]);
+void free_outcome(outcome *o);
+
+/** Lines of a text that contain something. */
+size_t count_lines(const char *text, const char *with);
+
+/* ---- footage ----------------------------------------------------------------------- */
+
+extern const tw_camera_make_fn TEST_MAKERS[];
+
+/** Open a camera from a source; fails the test if that is not possible. */
+tw_camera open_camera(const char *source, uint32_t fps, tw_stream *stream);
+
+/** Write numbered JPEG pictures of a source into a folder. @return how many. */
+size_t write_pictures(const char *folder, const char *source, uint32_t fps, size_t most);
+
+/** A small JPEG: grey, of one brightness. *bytes is set; to be freed. */
+uint8_t *plain_jpeg(uint16_t width, uint16_t height, uint8_t level, size_t *bytes);
+
+/* ---- problems ---------------------------------------------------------------------- */
+
+/* Collects the lines that a tw_problem_fn is told. */
+typedef struct problems {
+    char text[8192];
+    size_t count;
+} problems;
+
+void collect_problem(void *ctx, const char *line);
+
+/** Fails unless the text has the words in it; prints both. */
+void assert_has(const char *text, const char *words);
+
+#endif
