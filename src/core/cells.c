@@ -354,11 +354,11 @@ static float residual(const moments *m, const tw_cell_fit *f)
     return largest(squares, 0.0F);
 }
 
-/* What the fit says of a saturated pixel, Q2: how far it stays below the end of the
- * scale. A headlight that drives pale stones to white is explained; a white subject is
- * not. */
-static float saturated_residual(const tw_detector *d, const tw_luma *luma, uint16_t row,
-                                uint16_t column, const tw_cell_fit *fit)
+/* What the fit says of white pixels, Q2: how far below the end of the scale they ought to
+ * be. A headlight that drives pale stones to white is explained, a white subject is not;
+ * nor is a dark one before a white wall that stays white around it. */
+static float white_residual(const tw_detector *d, const tw_luma *luma, uint16_t row,
+                            uint16_t column, const tw_cell_fit *fit)
 {
     float squares = 0.0F;
     const uint32_t left = (uint32_t)column * d->grid.cell_px,
@@ -367,13 +367,13 @@ static float saturated_residual(const tw_detector *d, const tw_luma *luma, uint1
         const uint8_t *frame = luma->px + (size_t)py * luma->stride;
         const uint16_t *background = d->background + (size_t)py * d->config.width;
         for (uint32_t px = left; px < right; px++) {
-            const int32_t f = frame[px], b = background[px] >> 8;
-            if (f < TW_CLIPPED_HI || says_nothing(f, b))
+            if (frame[px] < TW_CLIPPED_HI)
                 continue;
+            const bool silent = says_nothing(frame[px], background[px] >> 8);
+            const float least = (float)((silent ? TW_CLIPPED_LO : TW_CLIPPED_HI) << 2);
             const float told = fit->gain * (float)(background[px] >> 6) + fit->offset;
-            const float below = (float)(TW_CLIPPED_HI << 2) - told;
-            if (below > 0.0F)
-                squares += below * below;
+            if (told < least)
+                squares += (least - told) * (least - told);
         }
     }
     return squares;
@@ -412,12 +412,20 @@ static int32_t fitted_level(const tw_detector *d, const tw_luma *luma, uint16_t 
     if (!tw_cell_has_enough(sums, s.n)) /* all but white: nothing to explain it by */
         return plain_level(d, sums);
     float squares = explain(d, &s, RIDGE * variance, fit);
-    if (s.saturated > 0)
-        squares += saturated_residual(d, luma, row, column, fit);
+    if (s.n < sums->area)
+        squares += white_residual(d, luma, row, column, fit);
     const float gain = largest(fit->gain, 1.0F);
     return level_of(squares, (float)(s.n + s.saturated),
                     variance *
                         largest(0.6F * gain * gain + 0.4F, brightness_ratio(d, sums)));
+}
+
+/* Pixels that are left out may contradict a large offset of the others. */
+static bool must_ask_white(const tw_cell_sums *sums)
+{
+    enum { LARGE = 30 << 2 }; /* levels, Q2 */
+    const int32_t off = sums->d < 0 ? -sums->d : sums->d;
+    return sums->n < sums->area && off > sums->n * LARGE;
 }
 
 /* Rates of the quantile trackers are high at first, then settle: a cell is known after
@@ -486,7 +494,8 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
     if (says_something) {
         level = plain_level(d, sums);
         /* The fit can only lower the level: where it is low already there is no need. */
-        fitted = unbiased || level > LEVEL_BASE || level > cell->q98;
+        fitted =
+            unbiased || level > LEVEL_BASE || level > cell->q98 || must_ask_white(sums);
         if (fitted)
             level = fitted_level(d, luma, row, column, sums, fit);
     }
