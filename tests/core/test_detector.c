@@ -143,7 +143,8 @@ static void test_the_blob_is_where_the_subject_is(void **state)
     const tw_reading *r = &p->reading;
     assert_true(r->blob_count >= 1);
     const tw_blob *b = &r->blob[0];
-    assert_in_range(b->x_ppm, (60 + 29 + 12 - 6) * 1000000 / W, (60 + 29 + 12 + 6) * 1000000 / W);
+    assert_in_range(b->x_ppm, (60 + 29 + 12 - 6) * 1000000 / W,
+                    (60 + 29 + 12 + 6) * 1000000 / W);
     assert_in_range(b->y_ppm, (50 - 6) * 1000000 / H, (50 + 6) * 1000000 / H);
     assert_true(b->left_ppm <= 92 * 1000000 / W && b->right_ppm >= 108 * 1000000 / W);
     assert_true(b->counted);
@@ -253,7 +254,8 @@ static void draw_reeds(place *p)
     for (int y = 80; y < 100; y++) {
         for (int x = 20; x < 120; x++) {
             p->chance = p->chance * 1664525U + 1013904223U;
-            p->px[y * W + x] = (uint8_t)(40 + (int)(p->chance >> 26) * ((x / 9 + p->frame / 3) % 3));
+            p->px[y * W + x] =
+                (uint8_t)(40 + (int)(p->chance >> 26) * ((x / 9 + p->frame / 3) % 3));
         }
     }
 }
@@ -366,7 +368,8 @@ static void test_a_switched_picture_is_said_to_be_one(void **state)
     for (int i = 0; i < 50; i++) { /* another place altogether */
         for (int y = 0; y < H; y++)
             for (int x = 0; x < W; x++)
-                p->px[y * W + x] = (uint8_t)(90 + (x / 5 * 17 + y / 7 * 31) % 67 + noise(p));
+                p->px[y * W + x] =
+                    (uint8_t)(90 + (x / 5 * 17 + y / 7 * 31) % 67 + noise(p));
         const tw_reading *r = see(p);
         turned = turned || r->whole_picture;
         if (r->whole_picture)
@@ -508,7 +511,8 @@ static void test_odd_sizes(void **state)
                 px[k] = frame % 3 ? (uint8_t)(chance >> 24) : 255;
             }
             const tw_luma luma = {px, w, w, h};
-            assert_int_equal(tw_detector_read(detector, &luma, frame * 100000LL, &r), TW_OK);
+            assert_int_equal(tw_detector_read(detector, &luma, frame * 100000LL, &r),
+                             TW_OK);
             assert_true(r.activity_ppm <= 1000000);
             assert_true(r.grid.columns * r.grid.cell_px + r.grid.cell_px / 2 >= w);
         }
@@ -556,9 +560,8 @@ static void test_logarithm(void **state)
     static const struct {
         float value;
         int32_t level;
-    } cases[] = {{1.0F, 0},        {2.0F, 65536},    {0.5F, -65536},
-                 {1024.0F, 655360}, {3.0F, 103872},   {0.02F, -369876},
-                 {1.5F, 38336},     {1e6F, 1306235}};
+    } cases[] = {{1.0F, 0},      {2.0F, 65536},    {0.5F, -65536}, {1024.0F, 655360},
+                 {3.0F, 103872}, {0.02F, -369876}, {1.5F, 38336},  {1e6F, 1306235}};
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         const int32_t got = tw_log2_level(cases[i].value);
         assert_in_range(got - cases[i].level + 2, 0, 4);

@@ -21,8 +21,8 @@ static void test_factor_leaves_enough_pixels(void **state)
     (void)state;
     static const struct {
         uint16_t width, factor;
-    } cases[] = {{1, 1},     {239, 1},  {240, 1},  {479, 1},   {480, 2},   {640, 2},
-                 {1280, 5},  {1920, 8}, {3840, 16}, {4096, 16}, {65535, 16}};
+    } cases[] = {{1, 1},    {239, 1},  {240, 1},   {479, 1},   {480, 2},   {640, 2},
+                 {1280, 5}, {1920, 8}, {3840, 16}, {4096, 16}, {65535, 16}};
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         assert_int_equal(tw_luma_factor(cases[i].width), cases[i].factor);
         if (cases[i].width >= TW_LUMA_MIN_WIDTH)
@@ -41,7 +41,8 @@ static uint8_t mean_of(const tw_luma *src, size_t x, size_t y, size_t factor)
     return (uint8_t)((sum + area / 2) / area);
 }
 
-static void check_reduction(uint16_t width, uint16_t height, uint32_t stride, uint16_t factor)
+static void check_reduction(uint16_t width, uint16_t height, uint32_t stride,
+                            uint16_t factor)
 {
     const size_t bytes = (size_t)stride * height;
     uint8_t *px = malloc(bytes), *dst = malloc(bytes);

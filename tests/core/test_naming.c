@@ -68,9 +68,9 @@ static void test_moments_before_1970(void **state)
 static void test_conversions_agree_with_strftime(void **state)
 {
     (void)state;
-    static const char *const conversions[] = {"%Y", "%y", "%m", "%d", "%H", "%I", "%M", "%S",
-                                              "%p", "%j", "%a", "%A", "%b", "%B", "%u", "%w",
-                                              "%F", "%s", "%%"};
+    static const char *const conversions[] = {"%Y", "%y", "%m", "%d", "%H", "%I", "%M",
+                                              "%S", "%p", "%j", "%a", "%A", "%b", "%B",
+                                              "%u", "%w", "%F", "%s", "%%"};
     const tw_name_fields f = usual();
     struct tm tm;
     const time_t t = 1804969815;
@@ -88,7 +88,8 @@ static void test_conversions_agree_with_strftime(void **state)
 static void test_fields(void **state)
 {
     (void)state;
-    check("{camera}-{station}-{sighting}-{kind}{n}-{ms}", "kerb-hollin-007-still2-204.jpg");
+    check("{camera}-{station}-{sighting}-{kind}{n}-{ms}",
+          "kerb-hollin-007-still2-204.jpg");
     check("%Y-%m-%d/{camera}/{camera}-%Y%m%dT%H%M%S.{ms}-{sighting}-{kind}{n}",
           "2027-03-13/kerb/kerb-20270313T213015.204-007-still2.jpg");
     check("a%z", "a+0100.jpg");
@@ -161,7 +162,8 @@ static void test_mistakes_are_pointed_at(void **state)
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         const char *problem = NULL;
         assert_int_equal(
-            tw_name_expand(cases[i].pattern, &f, name, sizeof name, &problem), TW_ESYNTAX);
+            tw_name_expand(cases[i].pattern, &f, name, sizeof name, &problem),
+            TW_ESYNTAX);
         assert_ptr_equal(problem, cases[i].pattern + cases[i].at);
     }
     assert_int_equal(tw_name_expand("", &f, name, sizeof name, NULL), TW_ESYNTAX);

@@ -5,7 +5,8 @@
 
 static const tw_grid GRID = {10, 10, 8, 80, 80}; /* cell centres at 5, 15, ... 95 % */
 
-static const tw_point LEFT_HALF[] = {{0, 0}, {500000, 0}, {500000, 1000000}, {0, 1000000}};
+static const tw_point LEFT_HALF[] = {
+    {0, 0}, {500000, 0}, {500000, 1000000}, {0, 1000000}};
 static const tw_point RIGHT_HALF[] = {
     {500000, 0}, {1000000, 0}, {1000000, 1000000}, {500000, 1000000}};
 static const tw_point TRIANGLE[] = {{0, 0}, {1000000, 0}, {0, 1000000}};
@@ -47,7 +48,8 @@ static void test_ignored_zone_is_taken_off(void **state)
     const tw_zone zones[] = {{MIDDLE, 4, false}, {LEFT_HALF, 4, true}};
     assert_int_equal(tw_zones_mark(&GRID, zones, 1, mask), TW_OK);
     assert_int_equal(marked(mask), 100 - 16);
-    assert_int_equal(tw_zones_mark(&GRID, zones, 2, mask), TW_OK); /* whatever the order */
+    assert_int_equal(tw_zones_mark(&GRID, zones, 2, mask),
+                     TW_OK); /* whatever the order */
     assert_int_equal(marked(mask), 50 - 8);
 }
 

@@ -1,0 +1,84 @@
+/* EXIF: read back by another program; pixels untouched. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "../../src/media/exif.h"
+#include "../support/support.h"
+
+static const tw_civil EVENING = {2027, 3, 13, 21, 30, 15, 204567, 6, 72, 3600};
+
+static uint8_t *tagged(size_t *bytes, const tw_exif_fields *fields)
+{
+    size_t plain = 0;
+    uint8_t *jpeg = plain_jpeg(64, 48, 100, &plain), *out = NULL;
+    assert_int_equal(tw_exif_add(jpeg, plain, fields, &out, bytes, NULL), TW_OK);
+    assert_true(*bytes > plain);
+    /* all that followed the start marker follows still */
+    assert_memory_equal(out + *bytes - (plain - 2), jpeg + 2, plain - 2);
+    free(jpeg);
+    return out;
+}
+
+static void test_another_program_reads_it_back(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *path = join(folder, "still.jpg");
+    const tw_exif_fields fields = {EVENING, "kerb", 7, 64, 48};
+    size_t bytes = 0;
+    uint8_t *jpeg = tagged(&bytes, &fields);
+    write_bytes(path, jpeg, bytes);
+    outcome o = run_program(NULL, EXIFTOOL, "-s", path, NULL);
+    assert_int_equal(o.code, 0);
+    static const char *const lines[] = {
+        ": 2027:03:13 21:30:15.204+01:00", ": kerb",          ": Tawny Watch", ": +01:00",
+        ": camera kerb, sighting 7",       ": libtawny 0.1.0"};
+    for (size_t i = 0; i < sizeof lines / sizeof *lines; i++)
+        assert_has(o.out, lines[i]);
+    free_outcome(&o);
+    o = run_program(NULL, EXIFTOOL, "-validate", "-warning", "-a", path, NULL);
+    assert_has(o.out, ": OK");
+    free_outcome(&o);
+    free(jpeg);
+    free(path);
+    remove_folder(folder);
+}
+
+static void test_times_west_of_greenwich(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *path = join(folder, "still.jpg");
+    tw_exif_fields fields = {EVENING, "kerb", 7, 0, 0};
+    fields.time.offset_s = -12600;
+    size_t bytes = 0;
+    uint8_t *jpeg = tagged(&bytes, &fields);
+    write_bytes(path, jpeg, bytes);
+    outcome o = run_program(NULL, EXIFTOOL, "-s", "-OffsetTimeOriginal", path, NULL);
+    assert_has(o.out, ": -03:30");
+    free_outcome(&o);
+    free(jpeg);
+    free(path);
+    remove_folder(folder);
+}
+
+static void test_what_is_no_jpeg_is_refused(void **state)
+{
+    (void)state;
+    const tw_exif_fields fields = {EVENING, "kerb", 7, 64, 48};
+    uint8_t *out = NULL;
+    size_t bytes = 0;
+    tw_error err = {0};
+    assert_int_equal(tw_exif_add((const uint8_t *)"text", 4, &fields, &out, &bytes, &err),
+                     TW_EDAMAGED);
+    assert_has(err.text, "not a JPEG");
+    assert_null(out);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_another_program_reads_it_back),
+        cmocka_unit_test(test_times_west_of_greenwich),
+        cmocka_unit_test(test_what_is_no_jpeg_is_refused),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

@@ -1,0 +1,195 @@
+/* JPEG: reduced luma, damage, sizes; encoding and pixels. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "../../src/media/jpeg.h"
+#include "../support/support.h"
+
+/* A picture with a bright square, of quality 95. */
+static uint8_t *square_jpeg(uint16_t width, uint16_t height, size_t *bytes)
+{
+    uint8_t *px = malloc((size_t)width * height), *out = NULL;
+    for (size_t y = 0; y < height; y++)
+        for (size_t x = 0; x < width; x++)
+            px[y * width + x] = x >= width / 2U && y >= height / 2U
+                                    ? 200
+                                    : (uint8_t)(40 + (x * 7 + y * 3) % 9);
+    const tw_picture picture = {{px}, {width}, width, height};
+    assert_int_equal(tw_jpeg_encode(&picture, 95, &out, bytes, NULL), TW_OK);
+    free(px);
+    return out;
+}
+
+static void test_luma_is_reduced_as_far_as_it_may(void **state)
+{
+    (void)state;
+    static const struct {
+        uint16_t width, height, luma_width, luma_height;
+    } cases[] = {{64, 48, 64, 48},      {320, 240, 320, 240},   {640, 360, 320, 180},
+                 {1280, 720, 320, 180}, {1920, 1080, 240, 135}, {4096, 64, 256, 4},
+                 {1922, 1082, 241, 136}};
+    tw_jpeg *jpeg = tw_jpeg_new();
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        size_t bytes = 0;
+        tw_luma luma;
+        uint16_t w = 0, h = 0;
+        uint8_t *data = square_jpeg(cases[i].width, cases[i].height, &bytes);
+        assert_int_equal(tw_jpeg_luma(jpeg, data, bytes, &luma, &w, &h, NULL), TW_OK);
+        assert_int_equal(w, cases[i].width);
+        assert_int_equal(h, cases[i].height);
+        assert_int_equal(luma.width, cases[i].luma_width);
+        assert_int_equal(luma.height, cases[i].luma_height);
+        assert_in_range(luma.px[0], 36, 52);
+        assert_in_range(luma.px[(luma.height - 1U) * luma.stride + luma.width - 1U], 196,
+                        204);
+        free(data);
+    }
+    tw_jpeg_free(jpeg);
+}
+
+static tw_status read(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_error *err)
+{
+    tw_luma luma;
+    uint16_t w = 0, h = 0;
+    return tw_jpeg_luma(jpeg, data, bytes, &luma, &w, &h, err);
+}
+
+static void test_damage_is_told_and_the_next_picture_is_fine(void **state)
+{
+    (void)state;
+    size_t bytes = 0;
+    uint8_t *data = square_jpeg(640, 360, &bytes);
+    tw_jpeg *jpeg = tw_jpeg_new();
+    tw_error err = {0};
+    assert_int_equal(read(jpeg, data, bytes / 2, &err), TW_EDAMAGED); /* cut short */
+    assert_has(err.text, "damaged JPEG (Premature end of JPEG file)");
+    assert_int_equal(read(jpeg, data, 3, &err), TW_EDAMAGED);
+    assert_has(err.text, "not a JPEG picture (3 bytes)");
+    assert_int_equal(read(jpeg, (const uint8_t *)"GIF89a-and-more", 15, &err),
+                     TW_EDAMAGED);
+    uint8_t *bad = malloc(bytes);
+    memcpy(bad, data, bytes);
+    memset(bad + bytes / 2, 0xFF, 40);
+    assert_int_equal(read(jpeg, bad, bytes, &err), TW_EDAMAGED);
+    assert_int_equal(read(jpeg, data, bytes, &err), TW_OK);
+    free(bad);
+    free(data);
+    tw_jpeg_free(jpeg);
+}
+
+/* Every cut and every single wrong byte: an answer, never a crash. */
+static void test_any_damage_is_survived(void **state)
+{
+    (void)state;
+    size_t bytes = 0;
+    uint8_t *data = square_jpeg(96, 80, &bytes);
+    tw_jpeg *jpeg = tw_jpeg_new();
+    for (size_t cut = 0; cut < bytes; cut++) {
+        uint8_t *exact = malloc(cut + 1);
+        memcpy(exact, data, cut);
+        assert_int_equal(read(jpeg, exact, cut, NULL), TW_EDAMAGED);
+        free(exact);
+    }
+    for (size_t at = 0; at < bytes; at++) {
+        data[at] ^= 0x55;
+        const tw_status st = read(jpeg, data, bytes, NULL);
+        assert_true(st == TW_OK || st == TW_EDAMAGED || st == TW_ESIZE);
+        data[at] ^= 0x55;
+    }
+    assert_int_equal(read(jpeg, data, bytes, NULL), TW_OK);
+    free(data);
+    tw_jpeg_free(jpeg);
+}
+
+static void test_bytes_behind_the_picture_are_harmless(void **state)
+{
+    (void)state;
+    size_t bytes = 0;
+    uint8_t *data = square_jpeg(64, 48, &bytes);
+    tw_jpeg *jpeg = tw_jpeg_new();
+    uint8_t *padded = calloc(1, bytes + 64);
+    memcpy(padded, data, bytes);
+    assert_int_equal(read(jpeg, padded, bytes + 64, NULL), TW_OK);
+    /* padding before the end marker, as some webcams send it */
+    memmove(padded + bytes - 2 + 16, data + bytes - 2, 2);
+    memset(padded + bytes - 2, 0, 16);
+    assert_int_equal(read(jpeg, padded, bytes + 16, NULL), TW_OK);
+    free(padded);
+    free(data);
+    tw_jpeg_free(jpeg);
+}
+
+static void test_giants_are_refused_unread(void **state)
+{
+    (void)state;
+    size_t bytes = 0;
+    uint8_t *data = square_jpeg(64, 48, &bytes);
+    tw_jpeg *jpeg = tw_jpeg_new();
+    tw_error err = {0};
+    for (size_t i = 0; i + 9 < bytes; i++) { /* the frame header says 65500 x 65500 */
+        if (data[i] != 0xFF || data[i + 1] != 0xC0)
+            continue;
+        data[i + 5] = data[i + 7] = 0xFF;
+        data[i + 6] = data[i + 8] = 0xDC;
+        break;
+    }
+    assert_int_equal(read(jpeg, data, bytes, &err), TW_ESIZE);
+    assert_has(err.text, "65500 x 65500 is over the limit of 16384");
+    free(data);
+    tw_jpeg_free(jpeg);
+}
+
+static void test_pixels_go_there_and_back(void **state)
+{
+    (void)state;
+    size_t bytes = 0, again = 0;
+    uint16_t w = 0, h = 0;
+    uint8_t *data = square_jpeg(64, 48, &bytes), *pixels = NULL, *encoded = NULL;
+    tw_error err = {0};
+    assert_int_equal(tw_jpeg_pixels(data, bytes, &pixels, &w, &h, &err), TW_OK);
+    assert_int_equal(w, 64);
+    assert_int_equal(h, 48);
+    const uint8_t *last = pixels + (63 + 47 * 64) * 4;
+    for (int i = 0; i < 3; i++)
+        assert_in_range(last[i], 196, 204);
+    assert_int_equal(tw_jpeg_encode_pixels(pixels, w, h, 90, &encoded, &again, &err),
+                     TW_OK);
+    assert_true(encoded[0] == 0xFF && encoded[1] == 0xD8);
+    free(encoded);
+    free(pixels);
+    assert_int_equal(tw_jpeg_pixels(data, bytes / 2, &pixels, &w, &h, &err), TW_EDAMAGED);
+    assert_int_equal(tw_jpeg_pixels((const uint8_t *)"no", 2, &pixels, &w, &h, &err),
+                     TW_EDAMAGED);
+    free(data);
+}
+
+static void test_colour_planes(void **state)
+{
+    (void)state;
+    uint8_t luma[16 * 16], chroma[2][8 * 8], *data = NULL, *pixels = NULL;
+    size_t bytes = 0;
+    uint16_t w = 0, h = 0;
+    memset(luma, 100, sizeof luma);
+    memset(chroma[0], 90, sizeof chroma[0]);
+    memset(chroma[1], 200, sizeof chroma[1]); /* red */
+    const tw_picture picture = {{luma, chroma[0], chroma[1]}, {16, 8, 8}, 16, 16};
+    assert_int_equal(tw_jpeg_encode(&picture, 95, &data, &bytes, NULL), TW_OK);
+    assert_int_equal(tw_jpeg_pixels(data, bytes, &pixels, &w, &h, NULL), TW_OK);
+    assert_true(pixels[2] > 180 && pixels[0] < 60); /* red over blue */
+    free(data);
+    free(pixels);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_luma_is_reduced_as_far_as_it_may),
+        cmocka_unit_test(test_damage_is_told_and_the_next_picture_is_fine),
+        cmocka_unit_test(test_any_damage_is_survived),
+        cmocka_unit_test(test_bytes_behind_the_picture_are_harmless),
+        cmocka_unit_test(test_giants_are_refused_unread),
+        cmocka_unit_test(test_pixels_go_there_and_back),
+        cmocka_unit_test(test_colour_planes),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

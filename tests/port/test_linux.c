@@ -1,0 +1,221 @@
+/* The Linux port: its card against the contract of cards, its clock, its cameras. */
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "../support/support.h"
+
+/* What every card must do, run on the folder and on the simulated one. */
+static void check_card_contract(const tw_card *card)
+{
+    const tw_card_ops *ops = card->ops;
+    void *ctx = card->ctx, *file = NULL, *other = NULL;
+    tw_error err = {0};
+    uint64_t free_bytes = 0, total = 0;
+    assert_int_equal(ops->create(ctx, "a/b/one.part", &file, &err), TW_OK);
+    assert_int_equal(ops->create(ctx, "a/b/one.part", &other, &err), TW_EEXIST);
+    assert_int_equal(ops->append(ctx, file, "12345", 5, &err), TW_OK);
+    assert_int_equal(ops->append(ctx, file, "", 0, &err), TW_OK);
+    assert_int_equal(ops->append(ctx, file, "678", 3, &err), TW_OK);
+    assert_int_equal(ops->sync(ctx, file, &err), TW_OK);
+    assert_int_equal(ops->close(ctx, file, &err), TW_OK);
+    assert_int_equal(ops->rename(ctx, "a/b/one.part", "a/b/one", &err), TW_OK);
+    assert_int_equal(ops->create(ctx, "a/b/two.part", &file, &err), TW_OK);
+    assert_int_equal(ops->close(ctx, file, &err), TW_OK);
+    assert_int_equal(ops->rename(ctx, "a/b/two.part", "a/b/one", &err), TW_EEXIST);
+    assert_has(err.text, "a/b/one"); /* and one still holds what it held */
+    assert_int_equal(ops->remove(ctx, "a/b/two.part", &err), TW_OK);
+    assert_int_equal(ops->remove(ctx, "a/b/two.part", &err), TW_ENOENT);
+    assert_int_equal(ops->rename(ctx, "a/b/none", "a/b/three", &err), TW_ENOENT);
+    assert_int_equal(ops->space(ctx, &free_bytes, &total, &err), TW_OK);
+    assert_true(total > 0 && free_bytes <= total);
+    assert_true(strlen(ops->place(ctx)) > 0);
+}
+
+static void test_folder_card_keeps_the_contract(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *deep = join(folder, "x/y/z");
+    tw_card card;
+    assert_int_equal(tw_linux_card(deep, &card, NULL), TW_OK); /* makes the folders */
+    check_card_contract(&card);
+    char *path = join(deep, "a/b/one");
+    char *text = read_file(path, NULL);
+    assert_string_equal(text, "12345678");
+    assert_int_equal(card.ops->remove(card.ctx, "a/b/one", NULL), TW_OK);
+    char *left = join(deep, "a");
+    assert_int_equal(access(left, F_OK), -1); /* folders that are left empty go too */
+    free(text);
+    free(path);
+    free(left);
+    card.ops->destroy(card.ctx);
+    free(deep);
+    remove_folder(folder);
+}
+
+static void test_simulated_card_keeps_the_contract(void **state)
+{
+    (void)state;
+    tw_card card;
+    const char *name = NULL;
+    const uint8_t *data = NULL;
+    size_t bytes = 0;
+    assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
+    check_card_contract(&card);
+    assert_int_equal(tw_sim_card_count(&card), 1);
+    assert_int_equal(tw_sim_card_open(&card), 0);
+    assert_int_equal(tw_sim_card_file(&card, 0, &name, &data, &bytes), TW_OK);
+    assert_string_equal(name, "a/b/one");
+    assert_int_equal(bytes, 8);
+    assert_memory_equal(data, "12345678", 8);
+    assert_int_equal(tw_sim_card_file(&card, 1, &name, &data, &bytes), TW_ENOENT);
+    card.ops->destroy(card.ctx);
+}
+
+static void test_folders_that_cannot_be(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *file = join(folder, "file"),
+         *below = join(file, "below");
+    tw_card card;
+    tw_error err = {0};
+    write_text(file, "x");
+    assert_int_not_equal(tw_linux_card(file, &card, &err), TW_OK);
+    assert_has(err.text, file);
+    assert_int_equal(tw_linux_card(below, &card, &err), TW_ENOENT);
+    assert_has(err.text, "cannot make the folder");
+    assert_int_equal(tw_linux_card("", &card, &err), TW_EINVAL);
+    assert_int_equal(tw_linux_card("/proc/tawny", &card, &err), TW_ENOENT);
+    free(below);
+    free(file);
+    remove_folder(folder);
+}
+
+static void test_clock(void **state)
+{
+    (void)state;
+    const tw_clock clock = tw_linux_clock();
+    const int64_t before = clock.ops->now_us(clock.ctx);
+    clock.ops->sleep_until(clock.ctx, before + 20000);
+    assert_true(clock.ops->now_us(clock.ctx) >= before + 20000);
+    clock.ops->sleep_until(clock.ctx, before); /* long past: returns at once */
+    assert_true(clock.ops->wall_us(clock.ctx) > INT64_C(1700000000000000));
+    (void)setenv("TZ", "<+01>-1", 1);
+    assert_int_equal(clock.ops->offset_s(clock.ctx, clock.ops->wall_us(clock.ctx)), 3600);
+}
+
+static tw_status make(const char *source, tw_camera *camera, tw_error *err)
+{
+    const tw_camera_request request = {"kerb", source, 10,
+                                       false,  false,  tw_linux_clock()};
+    return tw_camera_make(TEST_MAKERS, &request, camera, err);
+}
+
+static void test_sources_that_cannot_be(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *path = join(folder, "empty.mp4"), source[512];
+    tw_camera camera;
+    tw_stream stream;
+    tw_error err = {0};
+    assert_int_equal(make("tape:1", &camera, &err), TW_ENOTSUP);
+    assert_has(err.text, "camera kerb: source = tape:1: write file:PATH or sim:SCENE");
+    assert_int_equal(make("file:/none/at/all.mp4", &camera, &err), TW_ENOENT);
+    assert_has(err.text, "/none/at/all.mp4: No such file");
+    write_text(path, "");
+    (void)snprintf(source, sizeof source, "file:%s", path);
+    assert_int_equal(make(source, &camera, &err), TW_EDAMAGED);
+    assert_has(err.text, "empty.mp4: the file is empty");
+    write_text(path, "this is no video at all, whatever its name says");
+    assert_int_equal(make(source, &camera, &err), TW_OK);
+    assert_int_not_equal(camera.ops->open(camera.ctx, &stream, &err), TW_OK);
+    assert_has(err.text, "empty.mp4");
+    camera.ops->destroy(camera.ctx);
+    (void)snprintf(source, sizeof source, "file:%s", folder);
+    assert_int_equal(make(source, &camera, &err), TW_OK);
+    assert_int_equal(camera.ops->open(camera.ctx, &stream, &err), TW_ENOENT);
+    assert_has(err.text, "no JPEG pictures in this folder");
+    camera.ops->destroy(camera.ctx);
+    free(path);
+    remove_folder(folder);
+}
+
+static void write_numbered(const char *folder, const char *name, uint8_t level)
+{
+    size_t bytes = 0;
+    uint8_t *jpeg = plain_jpeg(64, 64, level, &bytes);
+    char *path = join(folder, name);
+    write_bytes(path, jpeg, bytes);
+    free(path);
+    free(jpeg);
+}
+
+static void test_folder_of_pictures(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), source[512];
+    write_numbered(folder, "p10.jpg", 100); /* after p9: numbers count as numbers */
+    write_numbered(folder, "p9.JPG", 90);
+    write_numbered(folder, "p8.jpeg", 80);
+    char *other = join(folder, "readme.txt"), *empty = join(folder, "p11.jpg");
+    write_text(other, "not a picture");
+    write_text(empty, "");
+    (void)snprintf(source, sizeof source, "file:%s", folder);
+    tw_stream stream;
+    tw_frame frame;
+    tw_error err = {0};
+    tw_camera camera = open_camera(source, 5, &stream);
+    assert_int_equal(stream.codec, TW_CODEC_MJPEG);
+    assert_int_equal(stream.length_us, 800000);
+    size_t last = 0;
+    for (int i = 0; i < 3; i++) {
+        assert_int_equal(camera.ops->next(camera.ctx, &frame, &err), TW_OK);
+        assert_int_equal(frame.packet.t_us, i * 200000);
+        assert_true(frame.packet.key);
+        last = frame.packet.size;
+    }
+    assert_true(last > 100);
+    assert_int_equal(camera.ops->next(camera.ctx, &frame, &err), TW_EDAMAGED);
+    assert_has(err.text, "p11.jpg: the file is empty");
+    assert_int_equal(camera.ops->next(camera.ctx, &frame, &err), TW_EEND);
+    camera.ops->destroy(camera.ctx);
+    free(other);
+    free(empty);
+    remove_folder(folder);
+}
+
+static void test_a_loop_goes_on_in_time(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), source[512];
+    write_numbered(folder, "1.jpg", 10);
+    write_numbered(folder, "2.jpg", 20);
+    (void)snprintf(source, sizeof source, "file:%s", folder);
+    const tw_camera_request request = {"loop", source, 10, true, false, tw_linux_clock()};
+    tw_camera camera;
+    tw_stream stream;
+    tw_frame frame;
+    assert_int_equal(tw_camera_make(TEST_MAKERS, &request, &camera, NULL), TW_OK);
+    assert_int_equal(camera.ops->open(camera.ctx, &stream, NULL), TW_OK);
+    for (int i = 0; i < 7; i++) {
+        assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
+        assert_int_equal(frame.packet.t_us, i * 100000);
+    }
+    camera.ops->destroy(camera.ctx);
+    remove_folder(folder);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_folder_card_keeps_the_contract),
+        cmocka_unit_test(test_simulated_card_keeps_the_contract),
+        cmocka_unit_test(test_folders_that_cannot_be),
+        cmocka_unit_test(test_clock),
+        cmocka_unit_test(test_sources_that_cannot_be),
+        cmocka_unit_test(test_folder_of_pictures),
+        cmocka_unit_test(test_a_loop_goes_on_in_time),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

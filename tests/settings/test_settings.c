@@ -1,0 +1,392 @@
+/* Settings files: inheritance, origins, and one clear line for every kind of mistake. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "../support/support.h"
+
+static tw_settings *read(const char *text, problems *p)
+{
+    tw_settings *s = tw_settings_new();
+    assert_non_null(s);
+    memset(p, 0, sizeof *p);
+    (void)tw_settings_read_text(s, "station.ini", text, strlen(text), collect_problem, p);
+    return s;
+}
+
+static tw_settings *read_good(const char *text)
+{
+    problems p;
+    tw_settings *s = read(text, &p);
+    if (p.count > 0)
+        fail_msg("%s", p.text);
+    assert_int_equal(tw_settings_check(s, collect_problem, &p), TW_OK);
+    return s;
+}
+
+static tw_camera_settings camera_of(tw_settings *s, const char *name)
+{
+    tw_camera_settings c;
+    assert_int_equal(tw_settings_camera(s, name, &c), TW_OK);
+    return c;
+}
+
+static const char FAMILY[] = "# a station with everything inherited\n"
+                             "[station]\n"
+                             "name = hollin\n"
+                             "store = /srv/toads\n"
+                             "[cameras]\n"
+                             "start_at = 1 %\n"
+                             "post_event = 20 s   # for slow toads\n"
+                             "rest = 5 s\n"
+                             "[profile night]\n"
+                             "noise_margin = 150 %\n"
+                             "rest = 6 s\n"
+                             "[profile close]\n"
+                             "rest = 7 s\n"
+                             "smallest = 2 %\n"
+                             "[camera tunnel]\n"
+                             "source = sim:kerb\n"
+                             "use = night, close\n"
+                             "[camera kerb]\n"
+                             "source = sim:kerb,seed=2\n"
+                             "use = close night\n"
+                             "stay_at = 0.3 %\n"
+                             "[camera mere]\n"
+                             "source = file:mere.mp4\n"
+                             "rest = 8 s\n";
+
+static void test_inheritance(void **state)
+{
+    (void)state;
+    tw_settings *s = read_good(FAMILY);
+    assert_int_equal(tw_settings_camera_count(s), 3);
+    assert_string_equal(tw_settings_camera_name(s, 0), "tunnel");
+    assert_string_equal(tw_settings_camera_name(s, 2), "mere");
+    assert_null(tw_settings_camera_name(s, 3));
+    tw_station_settings station;
+    tw_settings_station(s, &station);
+    assert_string_equal(station.name, "hollin");
+    assert_string_equal(station.store, "/srv/toads");
+    assert_true(station.queue_bytes == 8000000); /* built-in */
+    const tw_camera_settings tunnel = camera_of(s, "tunnel"), kerb = camera_of(s, "kerb"),
+                             mere = camera_of(s, "mere");
+    assert_true(tunnel.start_ppm == 10000 && kerb.start_ppm == 10000);
+    assert_true(tunnel.post_us == 20000000); /* the comment behind it is cut off */
+    assert_true(tunnel.rest_us == 7000000);  /* later profiles win */
+    assert_true(kerb.rest_us == 6000000);
+    assert_true(mere.rest_us == 8000000); /* the camera's own wins over [cameras] */
+    assert_true(tunnel.noise_margin_pct == 150 && mere.noise_margin_pct == 100);
+    assert_true(kerb.stay_ppm == 3000 && tunnel.stay_ppm == 1000);
+    assert_string_equal(mere.source, "file:mere.mp4");
+    tw_settings_free(s);
+}
+
+typedef struct found {
+    const char *key;
+    char value[128], origin[64];
+} found;
+
+static void find_one(void *ctx, const tw_setting *setting)
+{
+    found *f = ctx;
+    if (strcmp(setting->key, f->key) != 0)
+        return;
+    (void)snprintf(f->value, sizeof f->value, "%s", setting->value);
+    (void)snprintf(f->origin, sizeof f->origin, "%s", setting->origin);
+}
+
+static void check_origin(tw_settings *s, const char *camera, const char *key,
+                         const char *value, const char *origin)
+{
+    found f = {.key = key};
+    assert_int_equal(tw_settings_walk(s, camera, find_one, &f), TW_OK);
+    assert_string_equal(f.value, value);
+    assert_string_equal(f.origin, origin);
+}
+
+static void test_origins(void **state)
+{
+    (void)state;
+    tw_settings *s = read_good(FAMILY);
+    check_origin(s, "tunnel", "start_at", "1 %", "station.ini:6");
+    check_origin(s, "tunnel", "rest", "7 s", "station.ini:13");
+    check_origin(s, "kerb", "rest", "6 s", "station.ini:11");
+    check_origin(s, "mere", "rest", "8 s", "station.ini:24");
+    check_origin(s, "mere", "pre_event", "5 s", "built-in");
+    check_origin(s, NULL, "name", "hollin", "station.ini:3");
+    assert_int_equal(tw_settings_set(s, "rest=9 s", NULL, NULL), TW_OK);
+    check_origin(s, "mere", "rest", "9 s", "--set");
+    assert_int_equal(tw_settings_set(s, "mere.rest = 10 s", NULL, NULL), TW_OK);
+    check_origin(s, "mere", "rest", "10 s", "--set");
+    check_origin(s, "kerb", "rest", "9 s", "--set");
+    assert_int_equal(tw_settings_set(s, "station.name=lane", NULL, NULL), TW_OK);
+    check_origin(s, NULL, "name", "lane", "--set");
+    found f = {.key = "rest"};
+    assert_int_equal(tw_settings_walk(s, "nobody", find_one, &f), TW_ENOENT);
+    tw_settings_free(s);
+}
+
+static void test_zones(void **state)
+{
+    (void)state;
+    tw_settings *s =
+        read_good("[camera mere]\nsource = sim:kerb\n"
+                  "[zone mere/reeds]\narea = 0,0 50,0 50,50\n"
+                  "[zone mere/bank]\nkind = watched\narea = 0,50 100,50 100,100 0,100\n"
+                  "[camera meres]\nsource = sim:kerb\n");
+    const tw_camera_settings mere = camera_of(s, "mere");
+    assert_int_equal(mere.zone_count, 2);
+    assert_string_equal(mere.zone_names[0], "reeds");
+    assert_false(mere.zones[0].watched);
+    assert_int_equal(mere.zones[0].count, 3);
+    assert_true(mere.zones[1].watched);
+    assert_int_equal(mere.zones[1].points[2].y_ppm, 1000000);
+    assert_int_equal(camera_of(s, "meres").zone_count, 0);
+    tw_settings_free(s);
+}
+
+/* Each text has one mistake; the line says where, what and what to do. */
+static void test_every_kind_of_mistake_has_its_line(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *text, *line;
+    } cases[] = {
+        {"[camera kerb]\nstart_at = 5 px\n", "station.ini:2: start_at = 5 px: expected a "
+                                             "percentage such as 0.5 %, from 0.0001 % to "
+                                             "100 %"},
+        {"[camera kerb]\nstart_ta = 5 %\n",
+         "station.ini:2: unknown setting start_ta: did you mean start_at?"},
+        {"[camera kerb]\nzebra = 1\n", "station.ini:2: unknown setting zebra"},
+        {"[camera kerb]\nstore = /x\n", "station.ini:2: store is no setting of a camera, "
+                                        "it belongs in a [station] section"},
+        {"[cameras]\nuse = night\n",
+         "station.ini:2: use belongs in a [camera NAME] section"},
+        {"[camra kerb]\n",
+         "station.ini:1: unknown section [camra]: did you mean [camera]?"},
+        {"[zebra]\n",
+         "station.ini:1: unknown section [zebra]: sections are station, cameras"},
+        {"[camera]\n",
+         "station.ini:1: [camera ]: write [camera NAME], names being 1 to 32"},
+        {"[camera a b]\n", "station.ini:1: [camera a b]: write [camera NAME]"},
+        {"[camera ../x]\n", "station.ini:1: [camera ../x]: write [camera NAME]"},
+        {"[station x]\n", "station.ini:1: [station x]: this section has no name"},
+        {"[zone mere]\n", "station.ini:1: [zone mere]: write [zone CAMERA/NAME]"},
+        {"[camera kerb\n", "station.ini:1: a section is written [camera NAME]"},
+        {"[camera kerb] fps = 3\n", "station.ini:1: a section is written [camera NAME]"},
+        {"fps = 10\n", "station.ini:1: fps stands before any section"},
+        {"[camera kerb]\njust words\n", "station.ini:2: expected key = value"},
+        {"[camera kerb]\n= 5\n", "station.ini:2: expected key = value"},
+        {"[camera kerb]\nfps = 5\nfps = 6\n",
+         "station.ini:3: fps is set already, at station.ini:2: remove one of the two"},
+        {"[camera kerb]\nfps = 5\n[camera kerb]\nfps = 6\n",
+         "station.ini:4: fps is set already"},
+        {"[camera kerb]\nfps = \x01\n", "station.ini:2: this is not text"},
+        {"[camera kerb]\narmed = perhaps\n",
+         "station.ini:2: armed = perhaps: expected yes or no"},
+        {"[camera kerb]\nclip_video = avi\n",
+         "station.ini:2: clip_video = avi: expected auto, copy or h264"},
+        {"[camera kerb]\nconfirm = 3\n",
+         "station.ini:2: confirm = 3: expected frames such as 2 of 3"},
+        {"[camera kerb]\nrest = 5\n",
+         "station.ini:2: rest = 5: expected a duration such as 1 min"},
+        {"[zone kerb/x]\narea = 1,2\n",
+         "station.ini:2: area = 1,2: expected 3 to 64 corners"},
+    };
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        problems p;
+        tw_settings *s = read(cases[i].text, &p);
+        assert_has(p.text, cases[i].line);
+        assert_int_equal(p.count, 1);
+        tw_settings_free(s);
+    }
+}
+
+static void test_all_mistakes_of_a_file_are_told(void **state)
+{
+    (void)state;
+    problems p = {0};
+    tw_settings *s = tw_settings_new();
+    static const char text[] =
+        "[camera kerb]\nfps = x\nsource = sim:kerb\nzebra = 1\n[bad]\nfps = 1\n";
+    assert_int_equal(
+        tw_settings_read_text(s, "a.ini", text, strlen(text), collect_problem, &p),
+        TW_ESYNTAX);
+    assert_int_equal(p.count,
+                     3); /* what stands in an unknown section is not told again */
+    assert_string_equal(camera_of(s, "kerb").source, "sim:kerb"); /* the rest holds */
+    tw_settings_free(s);
+}
+
+static void test_what_no_single_line_can_show(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *text, *line;
+    } cases[] = {
+        {"[camera kerb]\nfps = 5\n", "station.ini:1: camera kerb has no source"},
+        {"[camera kerb]\nsource = sim:kerb\nstay_at = 3 %\n",
+         "station.ini:3: camera kerb: stay_at is over start_at"},
+        {"[camera kerb]\nsource = sim:kerb\nstart_at = 0.05 %\n",
+         "station.ini:3: camera kerb: stay_at is over start_at"},
+        {"[camera kerb]\nsource = sim:kerb\nsmallest = 3 %\nlargest = 2 %\n",
+         "station.ini:3: camera kerb: smallest is over largest"},
+        {"[camera kerb]\nsource = sim:kerb\nuse = night\n",
+         "station.ini:3: camera kerb uses profile night, which is not there"},
+        {"[zone kerb/x]\narea = 0,0 1,0 1,1\n",
+         "station.ini:1: zone kerb/x: there is no camera kerb"},
+        {"[camera kerb]\nsource = sim:kerb\n[zone kerb/x]\n",
+         "station.ini:3: zone kerb/x has no area"},
+    };
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        problems p;
+        tw_settings *s = read(cases[i].text, &p);
+        assert_int_equal(p.count, 0);
+        assert_int_equal(tw_settings_check(s, collect_problem, &p), TW_ESYNTAX);
+        assert_has(p.text, cases[i].line);
+        assert_int_equal(p.count, 1);
+        tw_settings_free(s);
+    }
+}
+
+static void test_set_refuses(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *set, *line;
+    } cases[] = {
+        {"start_at", "--set: start_at: write CAMERA.key=value"},
+        {"nobody.start_at=1%", "--set: nobody.start_at=1%: there is no camera nobody"},
+        {"start_ta=1%", "--set: unknown setting start_ta: did you mean start_at?"},
+        {"start_at=1", "--set: start_at = 1: expected a percentage"},
+        {"use=night", "--set: use belongs in a [camera NAME] section"},
+        {"station.fps=3", "--set: fps is no setting of a station"},
+    };
+    tw_settings *s = read_good(FAMILY);
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        problems p = {0};
+        assert_int_equal(tw_settings_set(s, cases[i].set, collect_problem, &p),
+                         TW_ESYNTAX);
+        assert_has(p.text, cases[i].line);
+    }
+    tw_settings_free(s);
+}
+
+static void test_cameras_from_the_command_line(void **state)
+{
+    (void)state;
+    problems p = {0};
+    tw_settings *s = tw_settings_new();
+    assert_int_equal(
+        tw_settings_add_camera(s, "yard", "file:/tmp/a b.mp4", collect_problem, &p),
+        TW_OK);
+    assert_string_equal(camera_of(s, "yard").source, "file:/tmp/a b.mp4");
+    assert_int_equal(tw_settings_add_camera(s, "a/b", "x", collect_problem, &p),
+                     TW_ESYNTAX);
+    assert_has(p.text, "a camera's name is 1 to 32 letters");
+    assert_int_equal(tw_settings_check(s, NULL, NULL), TW_OK);
+    tw_settings_free(s);
+}
+
+static void test_forms_that_editors_make(void **state)
+{
+    (void)state;
+    tw_settings *s = read_good("\xEF\xBB\xBF[camera kerb]\r\n  source=sim:kerb\r\n\r\n"
+                               "\t# indented comment\r\n  fps\t=\t 7   # seven\r\n"
+                               "[ camera  mere ]\nsource = file:a#b.mp4");
+    assert_true(camera_of(s, "kerb").fps == 7);
+    assert_string_equal(camera_of(s, "kerb").source, "sim:kerb");
+    assert_string_equal(camera_of(s, "mere").source, "file:a#b.mp4");
+    tw_settings_free(s);
+}
+
+static void test_files(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *path = join(folder, "my.ini");
+    problems p = {0};
+    tw_settings *s = tw_settings_new();
+    assert_int_equal(tw_settings_read(s, path, collect_problem, &p), TW_ENOENT);
+    assert_has(p.text, "my.ini: cannot read the settings: No such file");
+    assert_int_equal(tw_settings_read(s, folder, collect_problem, &p), TW_EIO);
+    write_text(path, "");
+    assert_int_equal(tw_settings_read(s, path, NULL, NULL), TW_OK);
+    write_text(path, "[camera kerb]\nfps = 0\n");
+    memset(&p, 0, sizeof p);
+    assert_int_equal(tw_settings_read(s, path, collect_problem, &p), TW_ESYNTAX);
+    assert_has(p.text, "my.ini:2: fps = 0: expected frames a second");
+    char *large = calloc(1, 1000002);
+    memset(large, '#', 1000001);
+    write_text(path, large);
+    assert_int_equal(tw_settings_read(s, path, collect_problem, &p), TW_ESIZE);
+    assert_has(p.text, "a settings file has at most 1 MB");
+    memset(large, 'x', 5000);
+    large[5000] = '\0';
+    write_text(path, large);
+    memset(&p, 0, sizeof p);
+    assert_int_equal(tw_settings_read(s, path, collect_problem, &p), TW_ESYNTAX);
+    assert_has(p.text, "my.ini:1: the line is longer than 4095 bytes");
+    free(large);
+    tw_settings_free(s);
+    free(path);
+    remove_folder(folder);
+}
+
+/* Any bytes at all: no crash, and no problem without a line. */
+static void test_random_bytes_do_no_harm(void **state)
+{
+    (void)state;
+    static const char *const scraps[] = {
+        "[camera ", "]",  "\n",  "=", " ",   "fps", "#", "kerb",
+        "[zone ",   "/x", "use", ",", "5 s", "\r",  "%", "[cameras]\n"};
+    uint32_t chance = 11;
+    for (int round = 0; round < 400; round++) {
+        char text[600] = "";
+        for (int i = 0; i < 60; i++) {
+            chance = chance * 1664525U + 1013904223U;
+            (void)strncat(text, scraps[chance >> 28], 9);
+        }
+        problems p;
+        tw_settings *s = read(text, &p);
+        (void)tw_settings_check(s, collect_problem, &p);
+        if (p.count > 0)
+            assert_true(strncmp(p.text, "station.ini", 11) == 0);
+        tw_settings_free(s);
+    }
+}
+
+/* docs/settings.md is what `tawny settings --reference` prints. */
+static void test_the_reference_is_up_to_date(void **state)
+{
+    (void)state;
+    char *made = NULL;
+    size_t bytes = 0;
+    FILE *out = open_memstream(&made, &bytes);
+    assert_int_equal(tw_settings_reference(out), TW_OK);
+    assert_int_equal(fclose(out), 0);
+    char *docs = read_file(SOURCE_DIR "/docs/settings.md", NULL);
+    if (strcmp(docs, made) != 0)
+        fail_msg("docs/settings.md is old: make docs");
+    assert_int_equal(tw_settings_reference(NULL), TW_EINVAL);
+    free(docs);
+    free(made);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_inheritance),
+        cmocka_unit_test(test_origins),
+        cmocka_unit_test(test_zones),
+        cmocka_unit_test(test_every_kind_of_mistake_has_its_line),
+        cmocka_unit_test(test_all_mistakes_of_a_file_are_told),
+        cmocka_unit_test(test_what_no_single_line_can_show),
+        cmocka_unit_test(test_set_refuses),
+        cmocka_unit_test(test_cameras_from_the_command_line),
+        cmocka_unit_test(test_forms_that_editors_make),
+        cmocka_unit_test(test_files),
+        cmocka_unit_test(test_random_bytes_do_no_harm),
+        cmocka_unit_test(test_the_reference_is_up_to_date),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
