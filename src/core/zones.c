@@ -22,16 +22,20 @@ static bool inside(const tw_zone *zone, int64_t x, int64_t y)
     return in;
 }
 
+/* Middle of what a cell shows of a side, in millionths: the last one may be cut off. */
+static int64_t middle(uint32_t cell, uint16_t cell_px, uint16_t side)
+{
+    const int64_t first = (int64_t)cell * cell_px, past = first + cell_px;
+    return (first + (past < side ? past : side)) * 500000 / side;
+}
+
 static void mark(const tw_grid *grid, const tw_zone *zone, uint8_t value, uint8_t *mask)
 {
     for (uint32_t row = 0; row < grid->rows; row++) {
-        const int64_t y = (2 * (int64_t)row + 1) * grid->cell_px * 500000 / grid->height;
-        for (uint32_t column = 0; column < grid->columns; column++) {
-            const int64_t x =
-                (2 * (int64_t)column + 1) * grid->cell_px * 500000 / grid->width;
-            if (inside(zone, x, y))
+        const int64_t y = middle(row, grid->cell_px, grid->height);
+        for (uint32_t column = 0; column < grid->columns; column++)
+            if (inside(zone, middle(column, grid->cell_px, grid->width), y))
                 mask[row * grid->columns + column] = value;
-        }
     }
 }
 

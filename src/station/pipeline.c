@@ -315,6 +315,8 @@ static tw_status change_size(tw_pipeline *p, const tw_decoded *decoded, tw_error
     }
     p->width = decoded->width;
     p->height = decoded->height;
+    if (p->recorder)
+        tw_recorder_size(p->recorder, p->width, p->height);
     return make_detector(p, decoded->luma.width, decoded->luma.height, err);
 }
 

@@ -19,7 +19,7 @@ typedef struct plan {
     int64_t stop_us; /* the clip holds packets decoded before this; set once ended */
     bool ended;
     bool begun;    /* its first job is given */
-    uint64_t next; /* sequence number of the next packet to give, once begun */
+    uint64_t next; /* sequence number of the next packet to give */
 } plan;
 
 struct tw_recorder {
@@ -94,27 +94,35 @@ static void trim(tw_recorder *r)
 {
     int64_t keep_us = r->newest_us - r->lane->camera->pre_us - MARGIN_US;
     for (size_t i = 0; i < r->plan_count; i++) {
-        const plan *p = &r->plans[i];
         tw_packet packet;
-        int64_t want_us = p->sighting.clip_start_us;
-        if (p->begun)
-            want_us = tw_ring_get(r->ring, p->next, &packet) == TW_OK ? packet.t_us
-                                                                      : r->newest_us;
-        keep_us = want_us < keep_us ? want_us : keep_us;
+        if (tw_ring_get(r->ring, r->plans[i].next, &packet) == TW_OK &&
+            packet.t_us < keep_us)
+            keep_us = packet.t_us;
     }
     tw_ring_trim(r->ring, keep_us);
 }
 
 /* ---- plans ----------------------------------------------------------------------- */
 
+/* What has been pushed out of the ring before it could be given is lost. */
+static void skip_lost(tw_recorder *r, plan *p)
+{
+    const uint64_t first = tw_ring_first(r->ring);
+    if (p->next >= first)
+        return;
+    r->lost += first - p->next;
+    p->next = first;
+}
+
 static bool give_begin(tw_recorder *r, plan *p, bool wait)
 {
     tw_packet first;
-    uint64_t at = tw_ring_find(r->ring, p->sighting.clip_start_us);
+    skip_lost(r, p);
     /* What an earlier clip holds is not stored again, where a clip can begin after it. */
-    if (at < r->given && tw_ring_get(r->ring, r->given, &first) == TW_OK && first.key)
-        at = r->given;
-    if (tw_ring_get(r->ring, at, &first) != TW_OK)
+    if (p->next < r->given &&
+        (tw_ring_get(r->ring, r->given, &first) != TW_OK || first.key))
+        p->next = r->given;
+    if (tw_ring_get(r->ring, p->next, &first) != TW_OK)
         return false;
     tw_job job = {.kind = TW_JOB_CLIP_BEGIN,
                   .lane = r->lane,
@@ -130,7 +138,6 @@ static bool give_begin(tw_recorder *r, plan *p, bool wait)
         return false;
     }
     p->begun = true;
-    p->next = at;
     return true;
 }
 
@@ -151,11 +158,8 @@ static bool give_packet(tw_recorder *r, const plan *p, const tw_packet *packet, 
 /* @return false: the sink is full. */
 static bool give_packets(tw_recorder *r, plan *p, bool wait, bool *passed_end)
 {
-    const uint64_t end = tw_ring_end(r->ring), first = tw_ring_first(r->ring);
-    if (p->next < first) {
-        r->lost += first - p->next;
-        p->next = first;
-    }
+    const uint64_t end = tw_ring_end(r->ring);
+    skip_lost(r, p);
     for (; p->next < end; p->next++) {
         tw_packet packet;
         if (tw_ring_get(r->ring, p->next, &packet) != TW_OK)
@@ -237,6 +241,12 @@ void tw_recorder_free(tw_recorder *r)
     free(r);
 }
 
+void tw_recorder_size(tw_recorder *r, uint16_t width, uint16_t height)
+{
+    r->stream.width = width;
+    r->stream.height = height;
+}
+
 tw_status tw_recorder_packet(tw_recorder *r, const tw_packet *packet, tw_error *err)
 {
     r->newest_us = packet->t_us;
@@ -259,7 +269,8 @@ void tw_recorder_began(tw_recorder *r, const tw_sighting *sighting)
         r->lost++;
         return;
     }
-    r->plans[r->plan_count++] = (plan){.sighting = *sighting};
+    r->plans[r->plan_count++] =
+        (plan){.sighting = *sighting, .next = tw_ring_find(r->ring, sighting->clip_start_us)};
     pump(r, false);
 }
 

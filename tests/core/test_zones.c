@@ -77,6 +77,18 @@ static void test_triangle_takes_cells_by_their_centre(void **state)
                 assert_int_equal(mask[row * 10 + column], row + column < 9);
 }
 
+static void test_a_zone_over_all_takes_cells_that_are_cut_off_too(void **state)
+{
+    (void)state;
+    static const tw_point all[] = {
+        {0, 0}, {1000000, 0}, {1000000, 1000000}, {0, 1000000}};
+    const tw_grid grid = {10, 10, 8, 76, 76}; /* half of the last row and column */
+    const tw_zone zone = {all, 4, true};
+    uint8_t mask[100];
+    assert_int_equal(tw_zones_mark(&grid, &zone, 1, mask), TW_OK);
+    assert_int_equal(marked(mask), 100);
+}
+
 static void test_refuses(void **state)
 {
     (void)state;
@@ -99,6 +111,7 @@ int main(void)
         cmocka_unit_test(test_ignored_zone_is_taken_off),
         cmocka_unit_test(test_halves_share_no_cell_and_leave_none),
         cmocka_unit_test(test_triangle_takes_cells_by_their_centre),
+        cmocka_unit_test(test_a_zone_over_all_takes_cells_that_are_cut_off_too),
         cmocka_unit_test(test_refuses),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

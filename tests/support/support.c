@@ -295,3 +295,11 @@ void assert_has(const char *text, const char *words)
     if (!strstr(text, words))
         fail_msg("\"%s\" is not in:\n%s", words, text);
 }
+
+/* TAWNY_TEST_ONLY='test_a*' runs only the tests of that pattern. */
+__attribute__((constructor)) static void choose_tests(void)
+{
+    const char *pattern = getenv("TAWNY_TEST_ONLY");
+    if (pattern)
+        cmocka_set_test_filter(pattern);
+}

@@ -1,0 +1,280 @@
+/* The recorder: which packets get into a clip, also when the sink is slow or small. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "../../src/station/recorder.h"
+#include "../support/support.h"
+
+enum { MS100 = 100000, MOST = 4000 };
+
+/* A sink that notes what it is given, and may be full. */
+typedef struct notes {
+    struct {
+        tw_job_kind kind;
+        uint32_t sighting;
+        int number; /* of the packet */
+    } job[MOST];
+    size_t count;
+    size_t room; /* jobs it takes until it is full */
+} notes;
+
+static bool give(void *ctx, tw_job *job, bool wait)
+{
+    notes *n = ctx;
+    if (n->room == 0 && !wait)
+        return false;
+    if (n->room > 0)
+        n->room--;
+    assert_true(n->count < MOST);
+    n->job[n->count].kind = job->kind;
+    n->job[n->count].sighting = job->sighting.number;
+    n->job[n->count].number = job->kind == TW_JOB_CLIP_PACKET
+                                  ? (int)(job->packet.t_us / MS100)
+                                  : (int)(job->packet.wall_us);
+    if (job->kind == TW_JOB_CLIP_PACKET) /* the content belongs to the number */
+        assert_int_equal(job->packet.data[0], n->job[n->count].number & 0xFF);
+    n->count++;
+    free((void *)job->packet.data);
+    return true;
+}
+
+typedef struct bench {
+    tw_camera_settings camera;
+    tw_lane lane;
+    notes notes;
+    tw_recorder *recorder;
+    size_t packet_bytes;
+    int key_every;
+} bench;
+
+static bench *make(int64_t pre_us, int64_t pre_bytes, size_t packet_bytes, int key_every)
+{
+    bench *b = calloc(1, sizeof *b);
+    const tw_stream stream = {.codec = TW_CODEC_H264, .width = 64, .height = 64};
+    assert_non_null(b);
+    b->camera = (tw_camera_settings){
+        .name = "kerb", .pre_us = pre_us, .pre_bytes = pre_bytes, .clips = true};
+    b->lane.camera = &b->camera;
+    b->notes.room = SIZE_MAX;
+    b->packet_bytes = packet_bytes;
+    b->key_every = key_every;
+    const tw_job_sink sink = {give, &b->notes};
+    assert_int_equal(tw_recorder_new(&b->lane, &stream, sink, &b->recorder, NULL), TW_OK);
+    return b;
+}
+
+static void done(bench *b)
+{
+    tw_recorder_free(b->recorder);
+    free(b);
+}
+
+static void feed(bench *b, int from, int to)
+{
+    uint8_t *data = malloc(b->packet_bytes);
+    for (int i = from; i <= to; i++) {
+        memset(data, i & 0xFF, b->packet_bytes);
+        const tw_packet packet = {
+            data, b->packet_bytes,      (int64_t)i * MS100, (int64_t)i * MS100,
+            i,    i % b->key_every == 0};
+        assert_int_equal(tw_recorder_packet(b->recorder, &packet, NULL), TW_OK);
+    }
+    free(data);
+}
+
+static tw_sighting sighting(uint32_t number, int clip_start, int clip_end)
+{
+    return (tw_sighting){.number = number,
+                         .part = 1,
+                         .clip_start_us = (int64_t)clip_start * MS100,
+                         .clip_end_us = (int64_t)clip_end * MS100};
+}
+
+/* Check that the notes from *at on are one clip with just these packets. */
+static void check_clip(const bench *b, size_t *at, uint32_t number, int first, int last)
+{
+    const notes *n = &b->notes;
+    assert_int_equal(n->job[*at].kind, TW_JOB_CLIP_BEGIN);
+    assert_int_equal(n->job[*at].sighting, number);
+    assert_int_equal(n->job[*at].number, first); /* named after its first frame */
+    (*at)++;
+    for (int i = first; i <= last; i++, (*at)++) {
+        assert_int_equal(n->job[*at].kind, TW_JOB_CLIP_PACKET);
+        assert_int_equal(n->job[*at].number, i);
+    }
+    assert_int_equal(n->job[*at].kind, TW_JOB_CLIP_END);
+    (*at)++;
+}
+
+static void test_a_clip_begins_before_and_ends_after(void **state)
+{
+    (void)state;
+    bench *b = make(2000000, 1000000, 100, 1);
+    size_t at = 0;
+    feed(b, 0, 49);
+    tw_sighting s = sighting(1, 30, 80);
+    tw_recorder_began(b->recorder, &s);
+    assert_true(b->notes.count > 15); /* the pre-event footage goes at once */
+    feed(b, 50, 79);
+    tw_recorder_ended(b->recorder, &s, false);
+    feed(b, 80, 90);
+    check_clip(b, &at, 1, 30, 79);
+    assert_int_equal(at, b->notes.count);
+    done(b);
+}
+
+static void test_a_clip_begins_at_a_key_frame(void **state)
+{
+    (void)state;
+    bench *b = make(2000000, 1000000, 100, 10);
+    size_t at = 0;
+    feed(b, 0, 49);
+    tw_sighting s = sighting(1, 37, 60);
+    tw_recorder_began(b->recorder, &s);
+    feed(b, 50, 59);
+    tw_recorder_ended(b->recorder, &s, false);
+    feed(b, 60, 62);
+    check_clip(b, &at, 1, 30, 59);
+    done(b);
+}
+
+static void test_clips_in_a_row_share_nothing_where_they_need_not(void **state)
+{
+    (void)state;
+    bench *b = make(2000000, 1000000, 100, 1);
+    size_t at = 0;
+    feed(b, 0, 30);
+    tw_sighting one = sighting(1, 20, 50), two = sighting(2, 50, 70);
+    tw_recorder_began(b->recorder, &one);
+    feed(b, 31, 49);
+    tw_recorder_ended(b->recorder, &one, false);
+    tw_recorder_began(b->recorder, &two); /* its first packet is still to come */
+    feed(b, 50, 70);
+    tw_recorder_ended(b->recorder, &two, true);
+    tw_recorder_flush(b->recorder);
+    check_clip(b, &at, 1, 20, 49);
+    check_clip(b, &at, 2, 50, 70);
+    assert_int_equal(at, b->notes.count);
+    done(b);
+}
+
+static void test_a_slow_sink_loses_nothing_while_memory_lasts(void **state)
+{
+    (void)state;
+    bench *b = make(2000000, 1000000, 100, 1);
+    size_t at = 0;
+    feed(b, 0, 40);
+    b->notes.room = 3;
+    tw_sighting s = sighting(1, 20, 200);
+    tw_recorder_began(b->recorder, &s);
+    for (int i = 41; i < 200; i++) { /* one job for two frames */
+        b->notes.room += (size_t)(i % 2);
+        feed(b, i, i);
+    }
+    tw_recorder_ended(b->recorder, &s, false);
+    assert_int_equal(tw_recorder_lost(b->recorder), 0);
+    tw_recorder_flush(b->recorder); /* waits for the rest */
+    check_clip(b, &at, 1, 20, 199);
+    done(b);
+}
+
+static void test_a_dead_sink_costs_the_oldest_and_says_so(void **state)
+{
+    (void)state;
+    bench *b = make(1000000, 1000000, 20000, 1); /* 50 packets fit */
+    feed(b, 0, 20);
+    b->notes.room = 0;
+    tw_sighting s = sighting(1, 10, 500);
+    tw_recorder_began(b->recorder, &s);
+    feed(b, 21, 300);
+    b->notes.room = SIZE_MAX;
+    feed(b, 301, 310);
+    assert_true(tw_recorder_lost(b->recorder) > 200);
+    tw_recorder_ended(b->recorder, &s, true);
+    tw_recorder_flush(b->recorder);
+    size_t packets = 0;
+    for (size_t i = 0; i < b->notes.count; i++)
+        packets += b->notes.job[i].kind == TW_JOB_CLIP_PACKET;
+    assert_in_range(packets, 40, 70);
+    assert_int_equal(b->notes.job[b->notes.count - 1].kind, TW_JOB_CLIP_END);
+    done(b);
+}
+
+static void test_memory_grows_only_as_it_must(void **state)
+{
+    (void)state;
+    bench *b = make(3000000, 100000000, 50000, 1); /* 30 frames and a margin: 2.5 MB */
+    size_t at = 0;
+    feed(b, 0, 400);
+    tw_sighting s = sighting(1, 370, 410);
+    tw_recorder_began(b->recorder, &s);
+    feed(b, 401, 409);
+    tw_recorder_ended(b->recorder, &s, false);
+    feed(b, 410, 411);
+    check_clip(b, &at, 1, 370, 409); /* packets moved to larger rings are still right */
+    done(b);
+}
+
+static void test_without_clips_only_stills_go(void **state)
+{
+    (void)state;
+    bench *b = make(1000000, 1000000, 100, 1);
+    b->camera.clips = false;
+    feed(b, 0, 20);
+    tw_sighting s = sighting(1, 10, 30);
+    tw_recorder_began(b->recorder, &s);
+    feed(b, 21, 30);
+    uint8_t *jpeg = malloc(10);
+    const tw_packet times = {.t_us = 20 * MS100, .wall_us = 20};
+    tw_recorder_still(b->recorder, &s, jpeg, 10, 1, &times, 64, 64);
+    tw_recorder_ended(b->recorder, &s, false);
+    tw_recorder_flush(b->recorder);
+    assert_int_equal(b->notes.count, 1);
+    assert_int_equal(b->notes.job[0].kind, TW_JOB_STILL);
+    done(b);
+}
+
+static void test_a_frame_that_never_fits_is_told(void **state)
+{
+    (void)state;
+    bench *b = make(1000000, 1000000, 100, 1);
+    uint8_t *huge = calloc(1, 1000001);
+    tw_error err = {0};
+    const tw_packet packet = {huge, 1000001, 0, 0, 0, true};
+    assert_int_equal(tw_recorder_packet(b->recorder, &packet, &err), TW_ESIZE);
+    assert_has(err.text, "a frame of 1000001 bytes does not fit into pre_event_memory");
+    free(huge);
+    feed(b, 1, 10); /* and smaller ones go on */
+    tw_packet found;
+    assert_int_equal(tw_recorder_find(b->recorder, 5 * MS100, &found), TW_OK);
+    assert_int_equal(tw_recorder_find(b->recorder, 5 * MS100 + 1, &found), TW_ENOENT);
+    done(b);
+}
+
+static void test_finding_a_clip_with_no_footage(void **state)
+{
+    (void)state;
+    bench *b = make(1000000, 1000000, 100, 1);
+    tw_sighting s = sighting(1, 10, 30);
+    tw_recorder_began(b->recorder, &s);
+    tw_recorder_ended(b->recorder, &s, true);
+    tw_recorder_flush(b->recorder);
+    assert_int_equal(b->notes.count, 0); /* no empty clip is made */
+    done(b);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_a_clip_begins_before_and_ends_after),
+        cmocka_unit_test(test_a_clip_begins_at_a_key_frame),
+        cmocka_unit_test(test_clips_in_a_row_share_nothing_where_they_need_not),
+        cmocka_unit_test(test_a_slow_sink_loses_nothing_while_memory_lasts),
+        cmocka_unit_test(test_a_dead_sink_costs_the_oldest_and_says_so),
+        cmocka_unit_test(test_memory_grows_only_as_it_must),
+        cmocka_unit_test(test_without_clips_only_stills_go),
+        cmocka_unit_test(test_a_frame_that_never_fits_is_told),
+        cmocka_unit_test(test_finding_a_clip_with_no_footage),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
