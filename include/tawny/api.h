@@ -2,6 +2,8 @@
 #ifndef TW_API_H
 #define TW_API_H
 
+#include <stddef.h>
+
 #if defined(__GNUC__)
 #define TW_API __attribute__((visibility("default")))
 #define TW_PRINTF(fmt, args) __attribute__((format(printf, fmt, args)))

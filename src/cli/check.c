@@ -74,7 +74,7 @@ static gboolean check_store(const cli_common *common, const tw_station_settings 
 
 int cli_check(int argc, char **argv)
 {
-    cli_common common;
+    CLI_COMMON common = {0};
     tw_settings *settings = NULL;
     char *path = NULL;
     int code = cli_parse(&argc, &argv, NULL, ABOUT, EXAMPLE, NULL, &common);

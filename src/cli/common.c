@@ -24,6 +24,12 @@ void cli_told(void *ctx, const char *line)
     (void)fprintf(stderr, "%s\n", line);
 }
 
+void cli_clear(cli_common *common)
+{
+    g_clear_pointer(&common->settings_path, g_free);
+    g_clear_pointer(&common->sets, g_strfreev);
+}
+
 int cli_exit(tw_status st)
 {
     switch (st) {

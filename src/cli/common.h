@@ -29,6 +29,12 @@ typedef struct cli_common {
     gboolean json;
 } cli_common;
 
+/** Release what cli_parse filled in; fine before it, and twice. */
+void cli_clear(cli_common *common);
+
+/* A cli_common that is released when its scope is left, as g_autofree does for texts. */
+#define CLI_COMMON __attribute__((cleanup(cli_clear))) cli_common
+
 /**
  * Parse a command's options; --help is answered and ends the program.
  *

@@ -202,7 +202,7 @@ static int play(const tw_card *card, tw_settings *settings, const char *folder)
 
 int cli_demo(int argc, char **argv)
 {
-    char *keep = NULL;
+    g_autofree char *keep = NULL;
     const GOptionEntry own[] = {{"keep", 'k', 0, G_OPTION_ARG_FILENAME, &keep,
                                  "Folder for the captures (hollin-demo)", "DIR"},
                                 {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};

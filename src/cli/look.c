@@ -92,8 +92,8 @@ static int look(const tw_camera_settings *camera, const tw_look_options *options
 
 int cli_look(int argc, char **argv)
 {
-    cli_common common;
-    char *output = NULL;
+    CLI_COMMON common = {0};
+    g_autofree char *output = NULL;
     gboolean overlay = FALSE;
     double after = -1;
     const GOptionEntry own[] = {{"output", 'o', 0, G_OPTION_ARG_FILENAME, &output,

@@ -139,7 +139,7 @@ void out_json_event(const tw_event *e)
         (void)json_object_set_new(o, "time", json_string(out_utc(e->wall_us, time)));
     if (e->sighting)
         (void)json_object_set_new(o, "sighting", json_integer(e->sighting->number));
-    if (e->kind == TW_EVENT_ENDED) {
+    if (e->kind == TW_EVENT_ENDED && e->sighting) {
         const tw_sighting *s = e->sighting;
         (void)json_object_set_new(o, "seconds", seconds(s->end_us - s->start_us));
         (void)json_object_set_new(o, "peak", percent(s->peak_ppm));

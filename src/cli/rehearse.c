@@ -225,7 +225,8 @@ static int rehearse_all(const plan *p, int count, char **files)
 
 int cli_rehearse(int argc, char **argv)
 {
-    char *camera = NULL, *keep = NULL;
+    g_autofree char *camera = NULL;
+    g_autofree char *keep = NULL;
     gboolean trace = FALSE;
     const GOptionEntry own[] = {
         {"camera", 'c', 0, G_OPTION_ARG_STRING, &camera,
@@ -254,5 +255,6 @@ int cli_rehearse(int argc, char **argv)
     }
     if (card.ops)
         card.ops->destroy(card.ctx);
+    cli_clear(&p.common);
     return code;
 }

@@ -71,7 +71,7 @@ static int show_all(tw_settings *settings, int count, char **names, const showin
 
 int cli_settings(int argc, char **argv)
 {
-    cli_common common;
+    CLI_COMMON common = {0};
     gboolean reference = FALSE, helps = FALSE, changed = FALSE;
     const GOptionEntry own[] = {
         {"reference", 0, 0, G_OPTION_ARG_NONE, &reference,

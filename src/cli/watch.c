@@ -124,7 +124,7 @@ static int run(watching *w, const tw_card *card)
 
 int cli_watch(int argc, char **argv)
 {
-    cli_common common;
+    CLI_COMMON common = {0};
     watching w = {0};
     tw_card card = {0};
     tw_error err = {0};

@@ -128,7 +128,7 @@ static void mark_blob(tw_detector *d, uint16_t label, uint8_t flag)
 
 static uint32_t share(uint32_t cells, uint32_t of)
 {
-    return (uint32_t)((uint64_t)cells * MILLION / of);
+    return of > 0 ? (uint32_t)((uint64_t)cells * MILLION / of) : 0;
 }
 
 static void write_shares(tw_detector *d, tw_reading *out)

@@ -153,46 +153,64 @@ static void put_date(text *t, const tw_civil *c)
     put_number(t, c->day, 2);
 }
 
+static void put_american_date(text *t, const tw_civil *c)
+{
+    put_number(t, c->month, 2);
+    put(t, '_'); /* a slash would open a folder */
+    put_number(t, c->day, 2);
+    put(t, '_');
+    put_number(t, c->year % 100, 2);
+}
+
+/* A strftime conversion that is one number. @return false: it is none. */
+static bool put_part(text *t, char conversion, const tw_civil *c)
+{
+    const struct {
+        char conversion;
+        int digits;
+        int64_t value;
+    } parts[] = {{'Y', 4, c->year},
+                 {'y', 2, c->year % 100},
+                 {'m', 2, c->month},
+                 {'d', 2, c->day},
+                 {'e', 1, c->day},
+                 {'H', 2, c->hour},
+                 {'I', 2, (c->hour + 11) % 12 + 1},
+                 {'M', 2, c->minute},
+                 {'S', 2, c->second},
+                 {'j', 3, c->yearday},
+                 {'u', 1, c->weekday == 0 ? 7 : c->weekday},
+                 {'w', 1, c->weekday},
+                 {'s', 1, tw_civil_join(c) / US_PER_S}};
+    for (size_t i = 0; i < sizeof parts / sizeof *parts; i++) {
+        if (parts[i].conversion != conversion)
+            continue;
+        put_number(t, parts[i].value, parts[i].digits);
+        return true;
+    }
+    return false;
+}
+
 /* One strftime conversion. @return false: not one of ours. */
 static bool put_conversion(text *t, char conversion, const tw_civil *c)
 {
-    const uint8_t hour12 = (uint8_t)((c->hour + 11) % 12 + 1);
     const char *month = MONTHS[(c->month + 11U) % 12], *day = DAYS[c->weekday % 7U];
     switch (conversion) {
-    case 'Y': put_number(t, c->year, 4); break;
-    case 'y': put_number(t, c->year % 100, 2); break;
-    case 'm': put_number(t, c->month, 2); break;
-    case 'd': put_number(t, c->day, 2); break;
-    case 'e': put_number(t, c->day, 1); break;
-    case 'H': put_number(t, c->hour, 2); break;
-    case 'I': put_number(t, hour12, 2); break;
-    case 'M': put_number(t, c->minute, 2); break;
-    case 'S': put_number(t, c->second, 2); break;
     case 'p': put_text(t, c->hour < 12 ? "AM" : "PM"); break;
-    case 'j': put_number(t, c->yearday, 3); break;
     case 'a': put_letters(t, day, 3); break;
     case 'A': put_text(t, day); break;
     case 'b': put_letters(t, month, 3); break;
     case 'B': put_text(t, month); break;
-    case 'u': put_number(t, c->weekday == 0 ? 7 : c->weekday, 1); break;
-    case 'w': put_number(t, c->weekday, 1); break;
     case 'F': put_date(t, c); break;
     case 'T': put_clock(t, c, true); break;
     case 'R': put_clock(t, c, false); break;
-    case 'D':
-        put_number(t, c->month, 2);
-        put(t, '_');
-        put_number(t, c->day, 2);
-        put(t, '_');
-        put_number(t, c->year % 100, 2);
-        break;
+    case 'D': put_american_date(t, c); break;
     case 'z': put_offset(t, c->offset_s); break;
-    case 's': put_number(t, tw_civil_join(c) / US_PER_S, 1); break;
     case 'Z': put_text(t, c->offset_s == 0 ? "UTC" : "local"); break;
     case 'n':
     case 't': put(t, '_'); break;
     case '%': put(t, '%'); break;
-    default: return false;
+    default: return put_part(t, conversion, c);
     }
     return true;
 }

@@ -651,7 +651,9 @@ static void check_pair(intake *in, const char *camera, const char *low, int64_t 
 static void check_profiles(intake *in, const char *camera)
 {
     const entry *use = used_profiles(in->settings, camera);
-    const char *list = use ? use->value : "";
+    if (!use)
+        return;
+    const char *list = use->value;
     char profile[NAME_MAX_BYTES + 1];
     while (next_name(&list, profile, sizeof profile)) {
         if (find_section(in->settings, IN_PROFILE, profile))
@@ -677,7 +679,7 @@ static void check_camera(intake *in, const section *self)
     check_pair(in, self->name, "smallest", camera.smallest_ppm, "largest",
                camera.largest_ppm);
     check_profiles(in, self->name);
-    if (camera.source[0] != '\0')
+    if (camera.source && camera.source[0] != '\0')
         return;
     in->file = self->file;
     tell(in, TW_ESYNTAX, self->line,

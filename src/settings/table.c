@@ -8,7 +8,8 @@
 
 /* The offset of a field, and a compile error where it has another type than its row. */
 #define AT(record, type, field)                                                          \
-    (offsetof(record, field) + 0 * sizeof(_Generic(((record *)0)->field, type : 1)))
+    (offsetof(record, field) + /* NOLINTNEXTLINE(bugprone-macro-parentheses): a type */  \
+     0 * sizeof(_Generic(((record *)0)->field, type : 1)))
 #define STATION(type, field) AT(tw_station_settings, type, field)
 #define CAMERA(type, field) AT(tw_camera_settings, type, field)
 #define ZONE(type, field) AT(tw_zone_settings, type, field)

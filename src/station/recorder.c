@@ -269,8 +269,8 @@ void tw_recorder_began(tw_recorder *r, const tw_sighting *sighting)
         r->lost++;
         return;
     }
-    r->plans[r->plan_count++] =
-        (plan){.sighting = *sighting, .next = tw_ring_find(r->ring, sighting->clip_start_us)};
+    r->plans[r->plan_count++] = (plan){
+        .sighting = *sighting, .next = tw_ring_find(r->ring, sighting->clip_start_us)};
     pump(r, false);
 }
 

@@ -13,8 +13,8 @@ tw_status tw_recorder_new(tw_lane *lane, const tw_stream *stream, tw_job_sink si
                           tw_recorder **out, tw_error *err);
 void tw_recorder_free(tw_recorder *recorder); /* NULL is fine */
 
-/** The size of the pictures that come from now on: some cameras do not know it before their
- * first frame, and it may change after a tw_recorder_flush. */
+/** The size of the pictures that come from now on: some cameras do not know it before
+ * their first frame, and it may change after a tw_recorder_flush. */
 void tw_recorder_size(tw_recorder *recorder, uint16_t width, uint16_t height);
 
 /** A packet has come. @return TW_OK, or TW_ESIZE, TW_ENOMEM: it was not kept. */

@@ -135,6 +135,7 @@ static tw_status set_up_copy(tw_clip *clip, const tw_stream *stream, tw_error *e
         return st;
     if (avcodec_parameters_copy(clip->stream->codecpar, parameters) < 0)
         st = tw_fail(err, TW_ENOMEM, "out of memory");
+    clip->stream->codecpar->codec_tag = 0; /* that of the container it came from */
     avcodec_parameters_free(&parameters);
     return st == TW_OK ? write_header(clip, err) : st;
 }
@@ -261,11 +262,14 @@ static tw_status encode_picture(tw_clip *clip, tw_error *err)
     tw_status st = clip->encoder ? TW_OK : open_encoder(clip, err);
     if (st != TW_OK)
         return st;
+    const AVCodecContext *encoder = clip->encoder;
     AVFrame *out = clip->scaled;
+    if (!encoder || !out)
+        return tw_fail(err, TW_EINVAL, "no encoder");
     av_frame_unref(out);
-    out->width = clip->encoder->width;
-    out->height = clip->encoder->height;
-    out->format = clip->encoder->pix_fmt;
+    out->width = encoder->width;
+    out->height = encoder->height;
+    out->format = encoder->pix_fmt;
     clip->scaler = sws_getCachedContext(
         clip->scaler, in->width, in->height, (enum AVPixelFormat)in->format, out->width,
         out->height, AV_PIX_FMT_YUV420P, SWS_BILINEAR | SWS_BITEXACT | SWS_ACCURATE_RND,

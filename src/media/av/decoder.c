@@ -5,6 +5,7 @@
 
 struct tw_av_decoder {
     AVCodecContext *context;
+    AVFrame *incoming;          /* what is asked for; empty if there is none yet */
     AVFrame *frame;             /* received last */
     struct SwsContext *to_grey; /* for pictures without a luma plane of 8 bits */
     struct SwsContext *to_full; /* to full-range 4:2:0 */
@@ -23,9 +24,11 @@ tw_status tw_av_decoder_open(const tw_stream *stream, tw_av_decoder **out, tw_er
     if (!decoder)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     decoder->frame = av_frame_alloc();
+    decoder->incoming = av_frame_alloc();
     decoder->last_us = -1;
-    tw_status st = decoder->frame ? tw_av_open_decoder(stream, &decoder->context, err)
-                                  : tw_fail(err, TW_ENOMEM, "out of memory");
+    tw_status st = decoder->frame && decoder->incoming
+                       ? tw_av_open_decoder(stream, &decoder->context, err)
+                       : tw_fail(err, TW_ENOMEM, "out of memory");
     if (st == TW_OK)
         *out = decoder;
     else
@@ -40,6 +43,7 @@ void tw_av_decoder_close(tw_av_decoder *decoder)
     sws_freeContext(decoder->to_grey);
     sws_freeContext(decoder->to_full);
     av_frame_free(&decoder->frame);
+    av_frame_free(&decoder->incoming);
     avcodec_free_context(&decoder->context);
     av_free(decoder->reduced);
     av_free(decoder->grey);
@@ -99,13 +103,15 @@ static tw_status whole_luma(tw_av_decoder *decoder, tw_luma *out, tw_error *err)
 tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *t_us,
                                 uint16_t *width, uint16_t *height, tw_error *err)
 {
-    const int code = avcodec_receive_frame(decoder->context, decoder->frame);
+    const int code = avcodec_receive_frame(decoder->context, decoder->incoming);
     if (code == AVERROR(EAGAIN))
         return TW_EAGAIN;
     if (code == AVERROR_EOF)
         return TW_EEND;
     if (code < 0)
         return tw_av_fail(err, TW_EDAMAGED, code, "cannot decode");
+    av_frame_unref(decoder->frame);
+    av_frame_move_ref(decoder->frame, decoder->incoming);
     const AVFrame *f = decoder->frame;
     if (f->width <= 0 || f->height <= 0 || f->width > UINT16_MAX ||
         f->height > UINT16_MAX)

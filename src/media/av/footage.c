@@ -37,16 +37,20 @@ static void describe(const tw_footage *footage, tw_stream *out)
     const AVCodecParameters *p = stream->codecpar;
     const AVRational rate =
         stream->avg_frame_rate.num > 0 ? stream->avg_frame_rate : stream->r_frame_rate;
-    *out =
-        (tw_stream){.codec = codec_of(p->codec_id),
-                    .code = (uint32_t)p->codec_id,
-                    .codec_name = avcodec_get_name(p->codec_id),
-                    .width = side(p->width),
-                    .height = side(p->height),
-                    .fps_num = rate.num > 0 ? (uint32_t)rate.num : 0,
-                    .fps_den = rate.den > 0 ? (uint32_t)rate.den : 1,
-                    .extra = p->extradata,
-                    .extra_size = p->extradata_size > 0 ? (size_t)p->extradata_size : 0};
+    *out = (tw_stream){
+        .codec = codec_of(p->codec_id),
+        .code = (uint32_t)p->codec_id,
+        .code_format = p->format,
+        .code_tag = p->codec_tag,
+        .code_bits =
+            (uint32_t)(p->bits_per_coded_sample > 0 ? p->bits_per_coded_sample : 0),
+        .codec_name = avcodec_get_name(p->codec_id),
+        .width = side(p->width),
+        .height = side(p->height),
+        .fps_num = rate.num > 0 ? (uint32_t)rate.num : 0,
+        .fps_den = rate.den > 0 ? (uint32_t)rate.den : 1,
+        .extra = p->extradata,
+        .extra_size = p->extradata_size > 0 ? (size_t)p->extradata_size : 0};
     if (footage->format->duration > 0) /* in AV_TIME_BASE, which is microseconds */
         out->length_us = footage->format->duration;
 }

@@ -48,6 +48,11 @@ tw_status tw_av_parameters(const tw_stream *stream, AVCodecParameters **out,
         return tw_fail(err, TW_ENOMEM, "out of memory");
     p->codec_type = AVMEDIA_TYPE_VIDEO;
     p->codec_id = id_of(stream);
+    if (stream->code != 0) {
+        p->format = stream->code_format;
+        p->codec_tag = stream->code_tag;
+        p->bits_per_coded_sample = (int)stream->code_bits;
+    }
     p->width = stream->width;
     p->height = stream->height;
     if (stream->extra_size > 0) {
@@ -68,7 +73,7 @@ tw_status tw_av_open_decoder(const tw_stream *stream, AVCodecContext **out, tw_e
     AVCodecParameters *parameters = NULL;
     AVCodecContext *context = NULL;
     tw_status st = tw_av_parameters(stream, &parameters, err);
-    if (st != TW_OK)
+    if (st != TW_OK || !parameters)
         return st;
     const AVCodec *codec = avcodec_find_decoder(parameters->codec_id);
     if (!codec) {

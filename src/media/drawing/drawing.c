@@ -74,12 +74,13 @@ typedef enum pattern { SOLID, OUTLINE, DOTS, DIAGONAL } pattern;
 static void diagonal(const canvas *c, double x, double y, double w, double h)
 {
     const double step = 5 * c->unit;
+    const int lines = (int)((w + h) / step);
     cairo_save(c->cairo);
     cairo_rectangle(c->cairo, x, y, w, h);
     cairo_clip(c->cairo);
-    for (double at = -h; at < w; at += step) {
-        cairo_move_to(c->cairo, x + at, y + h);
-        cairo_line_to(c->cairo, x + at + h, y);
+    for (int i = 0; i <= lines; i++) {
+        cairo_move_to(c->cairo, x - h + i * step, y + h);
+        cairo_line_to(c->cairo, x + i * step, y);
     }
     cairo_stroke(c->cairo);
     cairo_restore(c->cairo);
@@ -88,9 +89,11 @@ static void diagonal(const canvas *c, double x, double y, double w, double h)
 static void dots(const canvas *c, double x, double y, double w, double h)
 {
     const double step = 7 * c->unit;
-    for (double dy = step / 2; dy < h; dy += step) {
-        for (double dx = step / 2; dx < w; dx += step) {
-            cairo_arc(c->cairo, x + dx, y + dy, 1.4 * c->unit, 0, 2 * PI);
+    const int columns = (int)(w / step + 0.5), rows = (int)(h / step + 0.5);
+    for (int row = 0; row < rows; row++) {
+        for (int column = 0; column < columns; column++) {
+            cairo_arc(c->cairo, x + (column + 0.5) * step, y + (row + 0.5) * step,
+                      1.4 * c->unit, 0, 2 * PI);
             cairo_fill(c->cairo);
         }
     }

@@ -1,0 +1,65 @@
+# The habitual words; CMake does the work (see CMakePresets.json).
+.PHONY: demo test bench format lint docs install setup clean \
+        check-format test-core test-dev test-threads test-memory
+
+PREFIX ?= /usr/local
+
+demo: setup
+	@cmake --preset release >/dev/null
+	@cmake --build --preset release -- --quiet
+	@build/release/bin/tawny demo --keep hollin-demo
+
+test: setup check-format test-core test-dev test-threads test-memory lint
+
+setup:
+	@scripts/install-packages
+
+check-format:
+	scripts/check-format
+
+# The core alone, freestanding: nothing but <string.h> and the freestanding headers.
+test-core:
+	cmake --preset core >/dev/null
+	cmake --build --preset core
+
+# All tests, with address and undefined-behaviour sanitizers.
+test-dev:
+	cmake --preset dev >/dev/null
+	cmake --build --preset dev
+	ctest --preset dev -j 2
+
+# What has threads, with the thread sanitizer.
+test-threads:
+	cmake --preset threads -DTAWNY_DRAWING=OFF >/dev/null
+	cmake --build --preset threads
+	ctest --preset threads -R 'station_station|example_station_callback'
+
+# Short runs of the tool under valgrind.
+test-memory:
+	cmake --preset release >/dev/null
+	cmake --build --preset release
+	scripts/check-memory build/release
+
+lint:
+	scripts/lint
+
+bench: setup
+	@cmake --preset release >/dev/null
+	@cmake --build --preset release -- --quiet
+	@build/release/bench/path
+
+format:
+	git ls-files -z '*.c' '*.h' | xargs -0 clang-format -i
+
+docs:
+	@cmake --preset release >/dev/null
+	@cmake --build --preset release -- --quiet
+	build/release/bin/tawny settings --reference > docs/settings.md
+
+install:
+	cmake --preset release -DCMAKE_INSTALL_PREFIX=$(PREFIX)
+	cmake --build --preset release
+	cmake --install build/release
+
+clean:
+	rm -rf build hollin-demo

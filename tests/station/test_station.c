@@ -1,0 +1,236 @@
+/* The station: several cameras in threads, one writer, stopping. */
+#include <pthread.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "../support/support.h"
+
+/* What a station has told. Events come one at a time, so no lock is needed. */
+typedef struct told {
+    size_t opened, closed, failed, began, ended, clips, stills;
+    problems problems;
+    tw_station *stop_at_first; /* stop this station once a sighting has begun */
+    int inside;                /* callbacks at this moment */
+} told;
+
+static void on_event(void *ctx, const tw_event *e)
+{
+    told *t = ctx;
+    assert_int_equal(++t->inside, 1);
+    t->opened += e->kind == TW_EVENT_OPENED;
+    t->began += e->kind == TW_EVENT_BEGAN;
+    t->ended += e->kind == TW_EVENT_ENDED;
+    t->closed += e->kind == TW_EVENT_CLOSED;
+    t->failed += e->kind == TW_EVENT_CLOSED && e->status != TW_OK;
+    if (e->kind == TW_EVENT_STORED) {
+        t->clips += strcmp(e->file_kind, "clip") == 0;
+        t->stills += strcmp(e->file_kind, "still") == 0;
+    }
+    if (e->text)
+        collect_problem(&t->problems, e->text);
+    if (e->kind == TW_EVENT_BEGAN && t->stop_at_first)
+        tw_station_stop(t->stop_at_first);
+    t->inside--;
+}
+
+typedef struct board {
+    tw_settings *settings;
+    tw_card card;
+    tw_board board;
+    told told;
+} board;
+
+static board *set_up(const char *text, const tw_sim_faults *faults)
+{
+    board *b = calloc(1, sizeof *b);
+    problems p = {0};
+    assert_non_null(b);
+    b->settings = tw_settings_new();
+    (void)tw_settings_read_text(b->settings, "test", text, strlen(text), collect_problem,
+                                &p);
+    if (p.count > 0)
+        fail_msg("%s", p.text);
+    assert_int_equal(tw_sim_card(faults, &b->card), TW_OK);
+    b->board = (tw_board){TEST_MAKERS, tw_linux_clock(), &b->card};
+    return b;
+}
+
+static void take_down(board *b)
+{
+    assert_int_equal(tw_sim_card_open(&b->card), 0);
+    b->card.ops->destroy(b->card.ctx);
+    tw_settings_free(b->settings);
+    free(b);
+}
+
+static tw_status run(board *b)
+{
+    tw_station *station = NULL;
+    tw_error err = {0};
+    if (tw_station_new(&b->board, b->settings, on_event, &b->told, &station, &err) !=
+        TW_OK)
+        fail_msg("%s", err.text);
+    const tw_status st = tw_station_run(station);
+    tw_station_free(station);
+    return st;
+}
+
+static const char THREE[] =
+    "[cameras]\nfps = 5\npace = no\n"
+    "[camera tunnel]\nsource = sim:kerb,size=240x136,seed=1\n"
+    "[camera kerb]\nsource = sim:kerb,size=240x136,seed=2\n"
+    "[camera mere]\nsource = sim:kerb,size=240x136,seed=3\nstills = none\n";
+
+static void test_three_cameras_at_once(void **state)
+{
+    (void)state;
+    board *b = set_up(THREE, NULL);
+    assert_int_equal(run(b), TW_OK);
+    assert_int_equal(b->told.opened, 3);
+    assert_int_equal(b->told.closed, 3);
+    assert_int_equal(b->told.failed, 0);
+    assert_int_equal(b->told.ended, 9);
+    assert_int_equal(b->told.clips, 9);
+    assert_int_equal(b->told.stills, 6); /* mere wants none: settings of one camera */
+    assert_int_equal(tw_sim_card_count(&b->card), 15);
+    take_down(b);
+}
+
+static void test_a_small_queue_loses_nothing(void **state)
+{
+    (void)state;
+    char text[512];
+    (void)snprintf(text, sizeof text, "[station]\nqueue = 1 MB\n%s", THREE);
+    board *b = set_up(text, NULL);
+    assert_int_equal(run(b), TW_OK);
+    assert_int_equal(b->told.clips, 9);
+    assert_int_equal(b->told.problems.count, 0);
+    take_down(b);
+}
+
+static void test_one_bad_camera_does_not_stop_the_others(void **state)
+{
+    (void)state;
+    board *b = set_up("[cameras]\nfps = 5\npace = no\n"
+                      "[camera bad]\nsource = file:/none/at/all.mp4\n"
+                      "[camera kerb]\nsource = sim:kerb,size=240x136\n",
+                      NULL);
+    assert_int_equal(run(b), TW_OK);
+    assert_int_equal(b->told.failed, 1);
+    assert_has(b->told.problems.text, "/none/at/all.mp4: No such file or directory");
+    assert_int_equal(b->told.clips, 3);
+    take_down(b);
+}
+
+static void test_nothing_but_bad_cameras(void **state)
+{
+    (void)state;
+    board *b = set_up("[camera bad]\nsource = file:/none/at/all.mp4\n"
+                      "[camera worse]\nsource = tape:1\n",
+                      NULL);
+    assert_int_equal(run(b), TW_EIO);
+    assert_int_equal(b->told.failed, 2);
+    take_down(b);
+}
+
+static void test_stopping_completes_what_is_written(void **state)
+{
+    (void)state;
+    board *b = set_up("[camera kerb]\nsource = sim:kerb,size=240x136\nfps = 10\npace = "
+                      "no\nloop = yes\n",
+                      NULL);
+    tw_station *station = NULL;
+    assert_int_equal(
+        tw_station_new(&b->board, b->settings, on_event, &b->told, &station, NULL),
+        TW_OK);
+    b->told.stop_at_first = station;
+    assert_int_equal(tw_station_run(station),
+                     TW_OK); /* the scene loops: only this ends it */
+    tw_station_free(station);
+    assert_int_equal(b->told.began, 1);
+    assert_int_equal(b->told.ended, 1);
+    assert_int_equal(b->told.clips, 1);
+    assert_int_equal(b->told.stills, 1);
+    assert_int_equal(tw_sim_card_count(&b->card), 2);
+    take_down(b);
+}
+
+static void *stop_soon(void *ctx)
+{
+    const tw_clock clock = tw_linux_clock();
+    clock.ops->sleep_until(clock.ctx, clock.ops->now_us(clock.ctx) + 300000);
+    tw_station_stop(ctx);
+    return NULL;
+}
+
+static void test_a_paced_camera_stops_soon(void **state)
+{
+    (void)state;
+    board *b = set_up("[camera kerb]\nsource = sim:kerb,size=64x64\nfps = 1\n", NULL);
+    tw_station *station = NULL;
+    pthread_t thread;
+    assert_int_equal(
+        tw_station_new(&b->board, b->settings, on_event, &b->told, &station, NULL),
+        TW_OK);
+    assert_int_equal(pthread_create(&thread, NULL, stop_soon, station), 0);
+    const tw_clock clock = tw_linux_clock();
+    const int64_t before = clock.ops->now_us(clock.ctx);
+    assert_int_equal(tw_station_run(station), TW_OK);
+    assert_true(clock.ops->now_us(clock.ctx) - before < 60000000); /* not 150 s */
+    assert_int_equal(pthread_join(thread, NULL), 0);
+    tw_station_free(station);
+    take_down(b);
+}
+
+static void test_a_card_that_dies_is_told_and_watching_goes_on(void **state)
+{
+    (void)state;
+    const tw_sim_faults faults = {.fail_call = 9, .fail_with = TW_EIO, .dead = true};
+    board *b = set_up(THREE, &faults);
+    assert_int_equal(run(b), TW_OK);
+    assert_int_equal(b->told.ended, 9);
+    assert_true(b->told.clips <= 1);
+    assert_has(b->told.problems.text, "not stored: cannot write simulated card");
+    take_down(b);
+}
+
+static void test_what_cannot_be_a_station(void **state)
+{
+    (void)state;
+    tw_station *station = NULL;
+    tw_error err = {0};
+    board *b = set_up("[station]\nname = x\n", NULL);
+    assert_int_equal(tw_station_new(&b->board, b->settings, NULL, NULL, &station, &err),
+                     TW_ENOENT);
+    assert_has(err.text, "there is no camera: write a [camera NAME] section");
+    take_down(b);
+    b = set_up("[station]\nnames = {cam}\n[camera a]\nsource = sim:kerb\n", NULL);
+    assert_int_equal(tw_station_new(&b->board, b->settings, NULL, NULL, &station, &err),
+                     TW_ESYNTAX);
+    assert_has(err.text, "names = {cam}");
+    take_down(b);
+    const tw_sim_faults dead = {.fail_call = 1, .fail_with = TW_EACCES, .dead = true};
+    b = set_up("[camera a]\nsource = sim:kerb\n", &dead);
+    assert_int_equal(tw_station_new(&b->board, b->settings, NULL, NULL, &station, &err),
+                     TW_EACCES);
+    assert_null(station);
+    tw_station_free(NULL);
+    tw_station_stop(NULL);
+    assert_int_equal(tw_station_run(NULL), TW_EINVAL);
+    take_down(b);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_three_cameras_at_once),
+        cmocka_unit_test(test_a_small_queue_loses_nothing),
+        cmocka_unit_test(test_one_bad_camera_does_not_stop_the_others),
+        cmocka_unit_test(test_nothing_but_bad_cameras),
+        cmocka_unit_test(test_stopping_completes_what_is_written),
+        cmocka_unit_test(test_a_paced_camera_stops_soon),
+        cmocka_unit_test(test_a_card_that_dies_is_told_and_watching_goes_on),
+        cmocka_unit_test(test_what_cannot_be_a_station),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
