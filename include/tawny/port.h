@@ -26,10 +26,10 @@ typedef enum tw_codec {
 /* What a camera delivers. Pointers are the camera's and good until it is closed. */
 typedef struct tw_stream {
     tw_codec codec;
-    uint32_t code;             /* the codec library's own number, 0 unknown; with it ... */
-    int32_t code_format;       /* ... its number of the form of pixels, -1 unknown ... */
-    uint32_t code_tag;         /* ... and the container's name and bits a pixel, 0 unknown: */
-    uint32_t code_bits;        /* uncompressed video cannot be read without them */
+    uint32_t code;       /* the codec library's own number, 0 unknown; with it ... */
+    int32_t code_format; /* ... its number of the form of pixels, -1 unknown ... */
+    uint32_t code_tag;   /* ... and the container's name and bits a pixel, 0 unknown: */
+    uint32_t code_bits;  /* uncompressed video cannot be read without them */
     const char *codec_name;    /* for messages, such as "h264" */
     uint16_t width, height;    /* pixels; 0 unknown until the first frame */
     uint32_t fps_num, fps_den; /* nominal rate, frames a second; 0/1 unknown */

@@ -30,6 +30,18 @@ void cli_clear(cli_common *common)
     g_clear_pointer(&common->sets, g_strfreev);
 }
 
+static const char *called_as = "tawny";
+
+void cli_called_as(const char *argv0)
+{
+    called_as = argv0;
+}
+
+const char *cli_tool(void)
+{
+    return called_as;
+}
+
 int cli_exit(tw_status st)
 {
     switch (st) {

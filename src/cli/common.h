@@ -77,6 +77,11 @@ const volatile int *cli_catch_signals(void (*also)(void));
 /** Name of a camera for a file: "yard" for "/tmp/yard.mp4"; g_free it. */
 char *cli_camera_name(const char *path);
 
+/** How this program was called: "tawny", or the path to it; to suggest commands that
+ * work. cli_called_as sets it, at the start; the text is borrowed. */
+const char *cli_tool(void);
+void cli_called_as(const char *argv0);
+
 /** The exit code that stands for a status. */
 int cli_exit(tw_status st);
 

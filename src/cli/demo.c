@@ -166,12 +166,14 @@ static int summarise(const demo *d, const char *folder)
 
 static void suggest(const demo *d, const char *folder)
 {
+    const char *tool = cli_tool();
     (void)printf("\nTry next:\n");
     if (d->clip[0])
-        (void)printf("  tawny rehearse --trace %s/%s\n", folder, d->clip);
-    (void)printf("  tawny look --overlay --after 35 --output kerb.png sim:kerb\n"
-                 "  tawny settings --help-texts\n"
-                 "  tawny --help\n");
+        (void)printf("  %s rehearse %s/%s\n", tool, folder, d->clip);
+    (void)printf("  %s look --overlay --after 35 --output kerb.png sim:kerb\n"
+                 "  %s settings --help-texts\n"
+                 "  %s --help\n",
+                 tool, tool, tool);
 }
 
 static int play(const tw_card *card, tw_settings *settings, const char *folder)

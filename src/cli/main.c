@@ -31,6 +31,8 @@ static void print_help(void)
 int main(int argc, char **argv)
 {
     (void)setlocale(LC_CTYPE, "");
+    if (argc > 0)
+        cli_called_as(argv[0]);
     if (argc < 2) {
         print_help();
         return CLI_USAGE;

@@ -27,6 +27,7 @@ typedef struct watching {
     tw_clock clock;
     gboolean json;
     gboolean problems; /* a camera has ended with an error */
+    int name_width;    /* of the longest camera's name */
 } watching;
 
 static const char *time_of_day(const watching *w, int64_t wall_us, char buffer[24])
@@ -40,9 +41,9 @@ static const char *time_of_day(const watching *w, int64_t wall_us, char buffer[2
     return buffer;
 }
 
-static void print_opened(const tw_event *e, const char *time)
+static void print_opened(const watching *w, const tw_event *e, const char *time)
 {
-    (void)printf("%s  %s  watching", time, e->camera);
+    (void)printf("%s  %-*s  watching", time, w->name_width, e->camera);
     if (e->stream->width > 0)
         (void)printf(" %u x %u", e->stream->width, e->stream->height);
     (void)printf(" %s", e->stream->codec_name);
@@ -59,27 +60,30 @@ static void print_event(watching *w, const tw_event *e)
     tw_camera_settings camera;
     switch (e->kind) {
     case TW_EVENT_OPENED:
-        print_opened(e, time_of_day(w, w->clock.ops->wall_us(w->clock.ctx), clock));
+        print_opened(w, e, time_of_day(w, w->clock.ops->wall_us(w->clock.ctx), clock));
         break;
     case TW_EVENT_BEGAN:
         if (tw_settings_camera(w->settings, e->camera, &camera) == TW_OK)
-            (void)printf("%s  %s  sighting %u begins: %s\n", time, e->camera,
-                         e->sighting->number, out_why(e, &camera, why, sizeof why));
+            (void)printf("%s  %-*s  sighting %u begins: %s\n", time, w->name_width,
+                         e->camera, e->sighting->number,
+                         out_why(e, &camera, why, sizeof why));
         break;
     case TW_EVENT_ENDED:
-        (void)printf("%s  %s  sighting %u ends after %.1f s, peak %.2f %%\n", time,
-                     e->camera, e->sighting->number,
+        (void)printf("%s  %-*s  sighting %u ends after %.1f s, peak %.2f %%\n", time,
+                     w->name_width, e->camera, e->sighting->number,
                      (double)(e->sighting->end_us - e->sighting->start_us) / 1e6,
                      e->sighting->peak_ppm / 1e4);
         break;
     case TW_EVENT_STORED:
-        (void)printf("%s  %s  %s stored: %s (%s)\n", time, e->camera, e->file_kind,
-                     e->file, out_bytes(e->bytes, size));
+        (void)printf("%s  %-*s  %s stored: %s (%s)\n", time, w->name_width, e->camera,
+                     e->file_kind, e->file, out_bytes(e->bytes, size));
         break;
-    case TW_EVENT_PROBLEM: (void)printf("%s  %s  %s\n", time, e->camera, e->text); break;
+    case TW_EVENT_PROBLEM:
+        (void)printf("%s  %-*s  %s\n", time, w->name_width, e->camera, e->text);
+        break;
     case TW_EVENT_CLOSED:
         if (e->status == TW_OK)
-            (void)printf("%s  %s  closed\n", time, e->camera);
+            (void)printf("%s  %-*s  closed\n", time, w->name_width, e->camera);
         else
             (void)cli_say(CLI_FAILED, "camera %s: %s", e->camera, e->text);
         break;
@@ -107,12 +111,17 @@ static int run(watching *w, const tw_card *card)
     tw_error err = {0};
     board.card = card;
     w->clock = board.clock;
+    for (size_t i = 0; tw_settings_camera_name(w->settings, i); i++) {
+        const int n = (int)strlen(tw_settings_camera_name(w->settings, i));
+        w->name_width = n > w->name_width ? n : w->name_width;
+    }
     tw_status st = tw_station_new(&board, w->settings, on_event, w, &running, &err);
     if (st != TW_OK)
         return cli_say(cli_exit(st), "%s", err.text);
     (void)cli_catch_signals(stop_running);
     if (!w->json)
-        (void)printf("captures go to %s; Ctrl-C ends\n", card->ops->place(card->ctx));
+        (void)printf("Captures go to the folder %s; Ctrl-C ends.\n",
+                     card->ops->place(card->ctx));
     (void)fflush(stdout);
     st = tw_station_run(running);
     tw_station *done = running;

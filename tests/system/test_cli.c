@@ -172,7 +172,8 @@ static void check_found(const char *name, size_t subjects)
     char *path = in_shared(name);
     json_t *holder = NULL;
     /* a folder of pictures has no rate of its own */
-    outcome o = run_program(NULL, TOOL, "rehearse", "--json", "--set", "fps=5", path, NULL);
+    outcome o =
+        run_program(NULL, TOOL, "rehearse", "--json", "--set", "fps=5", path, NULL);
     assert_string_equal(o.err, "");
     assert_int_equal(o.code, 0);
     if (count_lines(o.out, "\"sighting\"") != subjects)

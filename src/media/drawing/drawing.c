@@ -88,7 +88,7 @@ static void diagonal(const canvas *c, double x, double y, double w, double h)
 
 static void dots(const canvas *c, double x, double y, double w, double h)
 {
-    const double step = 7 * c->unit;
+    const double step = 12 * c->unit; /* few: the picture must be seen through them */
     const int columns = (int)(w / step + 0.5), rows = (int)(h / step + 0.5);
     for (int row = 0; row < rows; row++) {
         for (int column = 0; column < columns; column++) {
