@@ -2,10 +2,13 @@
 #include "module.h"
 
 #include <dlfcn.h>
+#include <elf.h>
+#include <link.h>
 #include <pthread.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/mman.h>
 #include <unistd.h>
 
 #include "codecs.h"
@@ -55,6 +58,50 @@ static int places(char place[PLACES][PATH_BYTES])
     return PLACES;
 }
 
+/* Whether the linker has written into a library's code, which must then stay as it is. */
+static bool has_relocated_code(const struct dl_phdr_info *info)
+{
+    for (size_t i = 0; i < info->dlpi_phnum; i++) {
+        if (info->dlpi_phdr[i].p_type != PT_DYNAMIC)
+            continue;
+        const ElfW(Dyn) *d = (const void *)(info->dlpi_addr + info->dlpi_phdr[i].p_vaddr);
+        for (; d->d_tag != DT_NULL; d++)
+            if (d->d_tag == DT_TEXTREL ||
+                (d->d_tag == DT_FLAGS && (d->d_un.d_val & DF_TEXTREL)))
+                return true;
+    }
+    return false;
+}
+
+/* Give back the pages of one library that cannot have been written; whoever needs one
+ * gets it from the file again. */
+static int give_back(struct dl_phdr_info *info, size_t size, void *ctx)
+{
+    (void)size;
+    const uintptr_t page = *(const uintptr_t *)ctx;
+    if (!info->dlpi_name || info->dlpi_name[0] != '/' || has_relocated_code(info))
+        return 0;
+    for (size_t i = 0; i < info->dlpi_phnum; i++) {
+        const ElfW(Phdr) *p = &info->dlpi_phdr[i];
+        if (p->p_type != PT_LOAD || (p->p_flags & PF_W))
+            continue;
+        const uintptr_t first = (info->dlpi_addr + p->p_vaddr) & ~(page - 1);
+        const uintptr_t past = (info->dlpi_addr + p->p_vaddr + p->p_memsz) & ~(page - 1);
+        if (past > first)
+            (void)madvise((void *)first, past - first, MADV_DONTNEED);
+    }
+    return 0;
+}
+
+/* Linking more than a hundred libraries touches 25 MB of them, most for that once only.
+ */
+static void give_back_after_linking(void)
+{
+    const long page = sysconf(_SC_PAGESIZE);
+    uintptr_t size = (uintptr_t)(page > 0 ? page : 4096);
+    (void)dl_iterate_phdr(give_back, &size);
+}
+
 void *tw_module_entry(const char *name, const char *symbol, tw_error *err)
 {
     char place[PLACES][PATH_BYTES];
@@ -64,7 +111,10 @@ void *tw_module_entry(const char *name, const char *symbol, tw_error *err)
         (void)snprintf(path, sizeof path, "%s/tawny-%s.so", place[i], name);
         if (access(path, R_OK) != 0)
             continue;
+        const bool loaded = dlopen(path, RTLD_NOW | RTLD_NOLOAD) != NULL;
         void *module = dlopen(path, RTLD_NOW | RTLD_LOCAL);
+        if (module && !loaded)
+            give_back_after_linking();
         void *entry = module ? dlsym(module, symbol) : NULL;
         if (!entry)
             (void)tw_fail(err, TW_ENOTSUP, "cannot load %s: %s", path, dlerror());

@@ -8,9 +8,10 @@
 enum {
     PLANS_MAX = 8, /* clips begun or waiting to begin */
     US = 1000000,
-    MARGIN_US = 2 * US, /* a sighting is confirmed a little after it began */
+    MARGIN_US = US / 5, /* kept beside what can be wanted */
+    STEP_USUAL_US = US / 10,
     FIRST_BYTES = 256 * 1024,
-    GROW_BYTES = 1024 * 1024, /* at least, so that growing is rare */
+    GROW_BYTES = 512 * 1024, /* at least, so that growing is rare */
     FIRST_SLOTS = 64
 };
 
@@ -80,7 +81,7 @@ static void grow_for(tw_recorder *r, size_t packet)
     /* Up to the largest packet is unused where the ring wraps. */
     const size_t need = tw_ring_held(r->ring) + packet + r->largest;
     if (need > bytes && bytes < most) {
-        const size_t step = bytes / 16 > GROW_BYTES ? bytes / 16 : GROW_BYTES;
+        const size_t step = bytes / 32 > GROW_BYTES ? bytes / 32 : GROW_BYTES;
         bytes = need + step > most ? most : need + step;
     }
     if (tw_ring_end(r->ring) - tw_ring_first(r->ring) == slots)
@@ -89,10 +90,20 @@ static void grow_for(tw_recorder *r, size_t packet)
         (void)resize(r, bytes, slots); /* else the oldest packets have to go */
 }
 
+/* How far back from now a clip may begin: a sighting is confirmed some frames after its
+ * first one, from which the pre-event time counts. */
+static int64_t reach_us(const tw_recorder *r)
+{
+    const tw_stream *s = &r->stream;
+    const int64_t step =
+        s->fps_num > 0 ? INT64_C(1000000) * s->fps_den / s->fps_num : STEP_USUAL_US;
+    return r->lane->camera->pre_us + (r->lane->camera->confirm.n + 1) * step + MARGIN_US;
+}
+
 /* Forget what no clip can need any more. */
 static void trim(tw_recorder *r)
 {
-    int64_t keep_us = r->newest_us - r->lane->camera->pre_us - MARGIN_US;
+    int64_t keep_us = r->newest_us - reach_us(r);
     for (size_t i = 0; i < r->plan_count; i++) {
         tw_packet packet;
         if (tw_ring_get(r->ring, r->plans[i].next, &packet) == TW_OK &&
