@@ -6,7 +6,7 @@
 #include "tawny/tawny.h"
 
 static const char SETTINGS[] = "[camera kerb]\n"
-                               "source = sim:kerb\n"
+                               "source = sim:kerb,size=320x180\n"
                                "pace = no       # as fast as it can be drawn\n"
                                "pre_event = 2 s\n"
                                "post_event = 3 s\n";

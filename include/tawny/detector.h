@@ -18,7 +18,8 @@
 enum {
     TW_DETECTOR_MIN_SIDE = 16,   /* pixels: smaller pictures are refused */
     TW_DETECTOR_MAX_SIDE = 1024, /* pixels: reduce bigger pictures first */
-    TW_READING_BLOBS = 16        /* blobs that a reading lists, largest first */
+    TW_READING_BLOBS = 16,       /* blobs that a reading lists, largest first */
+    TW_DATED_BACK_US = 3000000   /* a subject's beginning is dated back no further */
 };
 
 typedef struct tw_detector_config {
@@ -27,20 +28,22 @@ typedef struct tw_detector_config {
     uint16_t noise_margin_pct; /* scales the noise that is expected, 10..1000; 100 */
     uint32_t smallest_ppm;     /* blobs below this share of the picture do not count */
     uint32_t largest_ppm;      /* nor those above; 1000000: no limit */
-    int64_t memory_us;         /* time constant of the background, 1 s..1 h; 30 s */
-    bool light_guard;          /* explain changes of brightness and contrast */
-    bool sway_guard;           /* raise the limit where a cell is always restless */
-    bool shake_guard;          /* explain shifts of less than a pixel */
+    uint32_t travel_ppm; /* of the width that a subject must have gone; 0: no tracks */
+    int64_t memory_us;   /* time constant of the background, 1 s..1 h; 30 s */
+    bool light_guard;    /* explain changes of brightness and contrast */
+    bool sway_guard;     /* raise the limit where a cell is always restless */
+    bool shake_guard;    /* explain shifts of less than a pixel */
 } tw_detector_config;
 
 /* What a cell showed in the last frame; bits of tw_reading.cells. */
 enum {
     TW_CELL_WATCHED = 1, /* inside the watched area */
     TW_CELL_MOVING = 2,  /* over its limit */
-    TW_CELL_COUNTED = 4, /* moving, watched, and part of a blob of allowed size */
+    TW_CELL_COUNTED = 4, /* moving, watched, and part of a blob that counts */
     TW_CELL_LIGHT = 8,   /* would have been moving without the light guard */
     TW_CELL_SWAY = 16,   /* would have been moving without the sway guard */
-    TW_CELL_SIZE = 32    /* moving, but its blob is too small or too large */
+    TW_CELL_SIZE = 32,   /* moving, but its blob is too small or too large */
+    TW_CELL_TRAVEL = 64  /* moving, but its blob has not travelled like a subject */
 };
 
 /* One connected group of moving cells. Millionths of the picture's width and height. */
@@ -49,7 +52,7 @@ typedef struct tw_blob {
     int32_t left_ppm, top_ppm, right_ppm, bottom_ppm;
     uint32_t size_ppm; /* share of the picture */
     uint16_t cells;
-    bool counted; /* its size is between smallest and largest */
+    bool counted; /* of allowed size, and a subject's unless travel is 0 */
 } tw_blob;
 
 /* What the detector says of one frame. All shares are of the watched area, in ppm. */
@@ -60,7 +63,10 @@ typedef struct tw_reading {
     uint32_t light_ppm;    /* taken by the light guard */
     uint32_t sway_ppm;     /* taken by the sway guard */
     uint32_t size_ppm;     /* taken by smallest and largest */
+    uint32_t travel_ppm;   /* in blobs that have not travelled like a subject */
     uint32_t ignored_ppm;  /* moving outside the watched area, share of the picture */
+    uint16_t subjects;     /* confirmed tracks, those unseen for less than a second too */
+    int64_t since_us;      /* when the oldest of them was first seen, at most 3 s ago */
     bool whole_picture;    /* most of the picture turned at once: nothing can be said */
     uint16_t blob_count;   /* in blob[] */
     uint16_t blobs_found;  /* in all */

@@ -55,6 +55,7 @@ typedef struct tw_camera_settings {
     int64_t start_ppm, stay_ppm;
     tw_confirm confirm;
     int64_t smallest_ppm, largest_ppm;
+    int64_t travel_ppm; /* of the width; 0: no tracks */
     int64_t memory_us;
     bool light_guard, sway_guard, shake_guard;
     int64_t settle_us;

@@ -39,11 +39,11 @@ typedef enum tw_sighting_why {
 
 /* One stretch of motion. Times are those of the frames. */
 typedef struct tw_sighting {
-    uint32_t number;       /* counts from 1 */
-    uint16_t part;         /* 1, and up for each split by longest_us */
-    int64_t start_us;      /* first confirming frame */
-    int64_t confirmed_us;  /* the frame at which it was confirmed */
-    int64_t end_us;        /* last frame at or over stay_ppm */
+    uint32_t number;      /* counts from 1 */
+    uint16_t part;        /* 1, and up for each split by longest_us */
+    int64_t start_us;     /* first confirming frame, or when its subject was first seen */
+    int64_t confirmed_us; /* the frame at which it was confirmed */
+    int64_t end_us;       /* last frame at or over stay_ppm */
     int64_t clip_start_us; /* where its footage begins, the pre-event time included */
     int64_t clip_end_us;   /* where its footage ends, the post-event time included */
     uint32_t peak_ppm;     /* highest activity */
@@ -64,6 +64,7 @@ typedef struct tw_sighting_watch {
     struct {
         bool any;                  /* a frame has come */
         int64_t first_us, last_us; /* first and newest frame */
+        int64_t step_us;           /* between the newest two */
         int64_t free_us;           /* clips may not reach back before this */
         int64_t rest_until_us;
         uint32_t frames_since_start; /* of the running sighting */

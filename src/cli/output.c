@@ -108,11 +108,12 @@ void out_json_reading(const char *file, const tw_reading *r, tw_watch_state stat
                       int64_t zero_us)
 {
     json_t *o = json_pack(
-        "{ss so so so so so so so si ss}", "type", "reading", "t",
+        "{ss so so so so so so so so si si ss}", "type", "reading", "t",
         seconds(r->t_us - zero_us), "activity", percent(r->activity_ppm), "raw",
         percent(r->raw_ppm), "light", percent(r->light_ppm), "sway", percent(r->sway_ppm),
-        "size", percent(r->size_ppm), "ignored", percent(r->ignored_ppm), "blobs",
-        (int)r->blobs_found, "state", tw_watch_state_name(state));
+        "size", percent(r->size_ppm), "travel", percent(r->travel_ppm), "ignored",
+        percent(r->ignored_ppm), "blobs", (int)r->blobs_found, "subjects",
+        (int)r->subjects, "state", tw_watch_state_name(state));
     set_file(o, file);
     out_json(o);
 }

@@ -46,13 +46,12 @@ static void show_reading(rehearsal *r, const tw_event *e)
         return;
     }
     out_progress_clear(&r->progress);
-    (void)printf(
-        "%10.3f s  activity %6.2f %%  raw %6.2f %%  light %6.2f %%  sway %6.2f %%  "
-        "blobs %2u  %s\n",
-        since(r, e->reading->t_us), e->reading->activity_ppm / 1e4,
-        e->reading->raw_ppm / 1e4, e->reading->light_ppm / 1e4,
-        e->reading->sway_ppm / 1e4, e->reading->blobs_found,
-        tw_watch_state_name(e->state));
+    (void)printf("%10.3f s  activity %6.2f %%  travel %6.2f %%  sway %6.2f %%  "
+                 "light %6.2f %%  blobs %2u  %s\n",
+                 since(r, e->reading->t_us), e->reading->activity_ppm / 1e4,
+                 e->reading->travel_ppm / 1e4, e->reading->sway_ppm / 1e4,
+                 e->reading->light_ppm / 1e4, e->reading->blobs_found,
+                 tw_watch_state_name(e->state));
 }
 
 static void show_sighting(const rehearsal *r, const tw_sighting *s)

@@ -11,9 +11,12 @@ static const int32_t WEIGHT_MAX = TW_LEVEL(3.0);
 
 typedef struct sums {
     int64_t x, y, weight; /* weighted centre, in half cells */
+    int64_t restless;     /* of the cells' usual levels */
     uint16_t left, top, right, bottom;
-    uint16_t cells, seeds;
+    uint16_t cells, changing, lit;
 } sums;
+
+enum { CHANGED_WITHIN_US = 1500000 };
 
 static int64_t weight_of(const tw_cell *cell)
 {
@@ -35,7 +38,9 @@ static void add_cell(const tw_detector *d, uint16_t index, sums *s)
     s->y += weight * (2 * row + 1);
     s->weight += weight;
     s->cells++;
-    s->seeds = (uint16_t)(s->seeds + cell->seed);
+    s->restless += cell->q98;
+    s->changing = (uint16_t)(s->changing + (cell->still_us < CHANGED_WITHIN_US));
+    s->lit = (uint16_t)(s->lit + cell->lit);
     s->left = column < s->left ? column : s->left;
     s->right = column > s->right ? column : s->right;
     s->top = row < s->top ? row : s->top;
@@ -98,9 +103,36 @@ static tw_blob describe(const tw_detector *d, const sums *s)
     blob.bottom_ppm = to_ppm(d, 2 * ((int64_t)s->bottom + 1), height);
     blob.cells = s->cells;
     blob.size_ppm = (uint32_t)((uint64_t)s->cells * MILLION / d->cells);
-    blob.counted =
-        blob.size_ppm >= d->config.smallest_ppm && blob.size_ppm <= d->config.largest_ppm;
     return blob;
+}
+
+/* Half cells to millionths of the width. */
+static int32_t to_width(const tw_detector *d, int64_t half_cells)
+{
+    return (int32_t)(half_cells * d->grid.cell_px * (MILLION / 2) / d->config.width);
+}
+
+static int32_t share_q16(uint16_t part, uint16_t all)
+{
+    return (int32_t)(part * UINT32_C(65536) / all);
+}
+
+static tw_found found_as(const tw_detector *d, const sums *s, uint16_t label)
+{
+    const int32_t across = s->right - s->left + 1, down = s->bottom - s->top + 1;
+    tw_found f = {.shape = describe(d, s),
+                  .label = label,
+                  .x = to_width(d, s->x / s->weight),
+                  .y = to_width(d, s->y / s->weight),
+                  .size = to_width(d, 2 * (int64_t)(across > down ? across : down)),
+                  .mass = (int32_t)(s->weight > INT32_MAX ? INT32_MAX : s->weight),
+                  .changing = share_q16(s->changing, s->cells),
+                  .restless = (int32_t)(s->restless / s->cells),
+                  .lit = share_q16(s->lit, s->cells)};
+    f.allowed = f.shape.size_ppm >= d->config.smallest_ppm &&
+                f.shape.size_ppm <= d->config.largest_ppm;
+    f.taken = !f.allowed; /* no track may have it */
+    return f;
 }
 
 /* Keep the reading's list sorted, largest first; the smallest falls off its end. */
@@ -119,11 +151,21 @@ static void list(tw_reading *out, const tw_blob *blob)
     out->blob[at] = *blob;
 }
 
-static void mark_blob(tw_detector *d, uint16_t label, uint8_t flag)
+/* What becomes of each blob's cells. */
+static void mark_cells(tw_detector *d)
 {
-    for (uint32_t i = 0; i < d->cells; i++)
-        if (d->cell[i].label == label)
-            d->cell[i].flags |= flag;
+    for (uint32_t i = 0; i < d->cells; i++) {
+        tw_cell *cell = &d->cell[i];
+        cell->owned = false;
+        if (cell->label == 0)
+            continue;
+        const tw_found *f = &d->found[cell->label - 1];
+        cell->owned = f->shape.counted && d->config.travel_ppm > 0;
+        if (f->shape.counted)
+            cell->flags |= TW_CELL_COUNTED;
+        else
+            cell->flags |= f->allowed ? TW_CELL_TRAVEL : TW_CELL_SIZE;
+    }
 }
 
 static uint32_t share(uint32_t cells, uint32_t of)
@@ -131,45 +173,62 @@ static uint32_t share(uint32_t cells, uint32_t of)
     return of > 0 ? (uint32_t)((uint64_t)cells * MILLION / of) : 0;
 }
 
+/* Watched cells that have a flag. */
+static uint32_t with_flag(const tw_detector *d, uint8_t flag)
+{
+    uint32_t count = 0;
+    for (uint32_t i = 0; i < d->cells; i++)
+        count += (d->shown[i] & TW_CELL_WATCHED) && (d->shown[i] & flag);
+    return count;
+}
+
 static void write_shares(tw_detector *d, tw_reading *out)
 {
-    uint32_t moving = 0, counted = 0, light = 0, sway = 0, size = 0, ignored = 0;
+    const uint32_t all = d->watched_cells;
+    uint32_t ignored = 0;
     for (uint32_t i = 0; i < d->cells; i++) {
-        const uint8_t flags = d->cell[i].flags;
-        d->shown[i] = flags;
-        if (!(flags & TW_CELL_WATCHED)) {
-            ignored += (flags & TW_CELL_MOVING) != 0;
-            continue;
-        }
-        moving += (flags & TW_CELL_MOVING) != 0;
-        counted += (flags & TW_CELL_COUNTED) != 0;
-        light += (flags & TW_CELL_LIGHT) != 0;
-        sway += (flags & TW_CELL_SWAY) != 0;
-        size += (flags & TW_CELL_SIZE) != 0;
+        d->shown[i] = d->cell[i].flags;
+        ignored += (d->shown[i] & (TW_CELL_MOVING | TW_CELL_WATCHED)) == TW_CELL_MOVING;
     }
-    out->raw_ppm = share(moving, d->watched_cells);
-    out->activity_ppm = share(counted, d->watched_cells);
-    out->light_ppm = share(light, d->watched_cells);
-    out->sway_ppm = share(sway, d->watched_cells);
-    out->size_ppm = share(size, d->watched_cells);
+    out->raw_ppm = share(with_flag(d, TW_CELL_MOVING), all);
+    out->activity_ppm = share(with_flag(d, TW_CELL_COUNTED), all);
+    out->light_ppm = share(with_flag(d, TW_CELL_LIGHT), all);
+    out->sway_ppm = share(with_flag(d, TW_CELL_SWAY), all);
+    out->size_ppm = share(with_flag(d, TW_CELL_SIZE), all);
+    out->travel_ppm = share(with_flag(d, TW_CELL_TRAVEL), all);
     out->ignored_ppm = share(ignored, d->cells);
     out->cells = d->shown;
     out->grid = d->grid;
 }
 
-void tw_blobs_find(tw_detector *d, tw_reading *out)
+/* @return how many blobs there are. */
+static size_t find_all(tw_detector *d)
 {
-    uint16_t label = 0;
-    for (uint32_t i = 0; i < d->cells; i++)
-        d->cell[i].label = 0;
-    for (uint32_t i = 0; i < d->cells && !out->whole_picture; i++) {
+    size_t count = 0;
+    for (uint32_t i = 0; i < d->cells && count < TW_FOUND_MAX; i++) {
         if (!d->cell[i].seed || !joins(&d->cell[i]))
             continue;
-        const sums s = flood(d, (uint16_t)i, ++label);
-        const tw_blob blob = describe(d, &s);
-        mark_blob(d, label, blob.counted ? TW_CELL_COUNTED : TW_CELL_SIZE);
-        list(out, &blob);
+        const uint16_t label = (uint16_t)(count + 1);
+        const sums s = flood(d, (uint16_t)i, label);
+        d->found[count++] = found_as(d, &s, label);
     }
-    out->blobs_found = label;
+    return count;
+}
+
+void tw_blobs_find(tw_detector *d, tw_reading *out)
+{
+    for (uint32_t i = 0; i < d->cells; i++)
+        d->cell[i].label = 0;
+    const size_t count = out->whole_picture ? 0 : find_all(d);
+    if (d->config.travel_ppm > 0)
+        tw_tracks_follow(d, count, out);
+    for (size_t i = 0; i < count; i++) {
+        tw_found *f = &d->found[i];
+        f->shape.counted =
+            f->allowed && (d->config.travel_ppm == 0 || tw_tracks_own(d, f->label));
+        list(out, &f->shape);
+    }
+    mark_cells(d);
+    out->blobs_found = (uint16_t)count;
     write_shares(d, out);
 }

@@ -11,6 +11,7 @@
 #define RIDGE 8.0F             /* pull to "nothing changed", in noise variances */
 #define GAIN_MIN 0.45F         /* below: the texture was replaced, not darkened */
 #define GAIN_MAX 8.0F          /* a headlight on a night picture */
+#define LIT 1.6F               /* so many times brighter is a lamp, not a cloud */
 #define SHIFT_MAX 0.8F         /* pixels: beyond, a first-order model is wrong */
 
 static const int32_t LEVEL_BASE = TW_LEVEL(1.0); /* no cell moves below this */
@@ -440,7 +441,8 @@ static int32_t tracker_step(const tw_detector *d, int32_t per_second)
 
 static void track_usual(const tw_detector *d, tw_cell *cell, int32_t level, bool unbiased)
 {
-    const int32_t up = tracker_step(d, TW_LEVEL(0.15));
+    /* A subject must not teach the cell that it is restless. */
+    const int32_t up = tracker_step(d, TW_LEVEL(0.15)) / (cell->owned ? 4 : 1);
     const int32_t down = tracker_step(d, TW_LEVEL(0.003));
     const bool all = d->age_us < ALL_FITTED_US;
     if (unbiased) {
@@ -499,6 +501,7 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
         if (fitted)
             level = fitted_level(d, luma, row, column, sums, fit);
     }
+    cell->lit = fit->gain > LIT || (says_something && brightness_ratio(d, sums) > LIT);
     const int32_t measured = level;
     if (d->step_us <= MIN_RULE_MAX_STEP_US && cell->last_level < level)
         level = cell->last_level; /* rain and leaves change from frame to frame */

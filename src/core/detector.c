@@ -9,7 +9,8 @@ enum {
     US = 1000000,
     STEP_MAX_US = 10 * US, /* a longer gap says nothing about the frame rate */
     STEP_USUAL_US = US / 10,
-    TURNED_US = US, /* fast learning after the whole picture turned */
+    SETTLED_US = 8 * US, /* before this everything is new, and nothing is sudden */
+    TURNED_US = US,      /* fast learning after the whole picture turned */
     ALIGN = 16
 };
 
@@ -21,6 +22,7 @@ void tw_detector_defaults(tw_detector_config *config, uint16_t width, uint16_t h
                                    .height = height,
                                    .noise_margin_pct = 100,
                                    .largest_ppm = 1000000,
+                                   .travel_ppm = 43750,
                                    .memory_us = INT64_C(30) * US,
                                    .light_guard = true,
                                    .sway_guard = true,
@@ -33,7 +35,7 @@ static bool valid(const tw_detector_config *c)
            c->height >= TW_DETECTOR_MIN_SIDE && c->height <= TW_DETECTOR_MAX_SIDE &&
            c->difference <= 255 && c->noise_margin_pct >= 10 &&
            c->noise_margin_pct <= 1000 && c->smallest_ppm <= c->largest_ppm &&
-           c->largest_ppm <= 1000000 && c->memory_us >= US &&
+           c->largest_ppm <= 1000000 && c->travel_ppm <= 1000000 && c->memory_us >= US &&
            c->memory_us <= INT64_C(3600) * US;
 }
 
@@ -80,6 +82,8 @@ static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
     at->cell = piece(p, cells, sizeof *at->cell);
     at->shown = piece(p, cells, sizeof *at->shown);
     at->stack = piece(p, cells, sizeof *at->stack);
+    at->found = piece(p, TW_FOUND_MAX, sizeof *at->found);
+    at->track = piece(p, TW_TRACKS, sizeof *at->track);
     at->column.n = piece(p, c->width, sizeof *at->column.n);
     at->column.x = piece(p, c->width, sizeof *at->column.x);
     at->column.noise = piece(p, c->width, sizeof *at->column.noise);
@@ -115,6 +119,7 @@ tw_status tw_detector_init(const tw_detector_config *config, void *memory, size_
     pieces p = {memory, 0};
     tw_detector *d = lay_out(config, &p);
     memset(d->cell, 0, d->cells * sizeof *d->cell);
+    memset(d->track, 0, TW_TRACKS * sizeof *d->track);
     for (uint32_t i = 0; i < d->cells; i++) {
         d->cell[i].watched = true;
         d->cell[i].q98 = TW_LEVEL(0.4);
@@ -178,13 +183,35 @@ static void judge_row(tw_detector *d, const tw_luma *luma, uint16_t row)
     }
 }
 
-/* A switched lamp or a knocked camera: more than half of the picture at once. */
-static bool whole_picture_turned(const tw_detector *d)
+/* How many cells move in each quarter of the picture, and in all. */
+static uint32_t count_moving(const tw_detector *d, uint32_t quarter[4])
 {
     uint32_t moving = 0;
-    for (uint32_t i = 0; i < d->cells; i++)
-        moving += (d->cell[i].flags & TW_CELL_MOVING) != 0;
-    return moving * 2 > d->cells;
+    for (uint32_t i = 0; i < d->cells; i++) {
+        if (!(d->cell[i].flags & TW_CELL_MOVING))
+            continue;
+        const bool lower = i / d->grid.columns * 2 >= d->grid.rows;
+        const bool right = i % d->grid.columns * 2 >= d->grid.columns;
+        quarter[lower * 2 + right]++;
+        moving++;
+    }
+    return moving;
+}
+
+/* A switched lamp or a knocked camera: more than half of the picture at once, or suddenly
+ * far more than in the last second, and nearly everywhere. */
+static bool whole_picture_turned(tw_detector *d)
+{
+    uint32_t quarter[4] = {0}, wide = 0;
+    const uint32_t moving = count_moving(d, quarter);
+    for (int k = 0; k < 4; k++)
+        wide += quarter[k] * 100 >= d->cells; /* 4 % of a quarter */
+    const uint32_t sudden = d->cells * 12 / 100 + 3 * (uint32_t)d->moving_usual / 256;
+    const int64_t step = d->step_us < US ? d->step_us : US;
+    d->moving_usual += (int32_t)(((int64_t)moving * 256 - d->moving_usual) * step / US);
+    if (moving * 2 > d->cells)
+        return true;
+    return d->age_us >= SETTLED_US && moving > sudden && wide >= 3;
 }
 
 tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma, int64_t t_us,

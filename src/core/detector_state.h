@@ -11,6 +11,9 @@
 
 enum {
     TW_QUADRANTS = 4,
+    TW_FOUND_MAX = 96, /* blobs in a frame; more are not looked at */
+    TW_TRACKS = 32,
+    TW_TRACK_PLACES = 62, /* that a track remembers, five a second */
     TW_CELLS_ACROSS = 40, /* a cell is this part of the picture's width ... */
     TW_CELL_MIN_PX = 4,   /* ... but has at least so many pixels along its edge */
     TW_CELL_MAX_PX = 26,  /* 1024 / 40, rounded up */
@@ -49,8 +52,43 @@ typedef struct tw_cell {
     bool watched;
     bool over_high; /* over the seed's limit in the last frame */
     bool seed;      /* over it in this frame too */
+    bool lit;       /* explained only by much more light */
+    bool owned;     /* part of a subject in the last frame */
     uint16_t label; /* of its blob, counted from 1; 0 none */
 } tw_cell;
+
+/* A blob of this frame, as tracks see it. Lengths are millionths of the picture's width,
+ * also those down the picture; Q16 where 65536 is one. */
+typedef struct tw_found {
+    tw_blob shape;    /* as the reading tells it */
+    uint16_t label;   /* of its cells */
+    bool allowed;     /* its size is between smallest and largest */
+    bool taken;       /* it belongs to a track */
+    int32_t x, y;     /* weighted centre */
+    int32_t size;     /* longer side of its box */
+    int32_t mass;     /* sum of the weights of its cells, Q16 */
+    int32_t changing; /* share of its cells that have looked different of late, Q16 */
+    int32_t restless; /* mean usual level of its cells, Q16 */
+    int32_t lit;      /* share of its cells that are lit, Q16 */
+} tw_found;
+
+typedef struct tw_place {
+    int32_t x, y;
+} tw_place;
+
+/* Something that is followed from frame to frame. Times are the detector's age. */
+typedef struct tw_track {
+    bool used, confirmed;
+    bool alive;           /* confirmed, seen of late, and travelling of late */
+    int32_t x, y, vx, vy; /* centre, and its speed a second */
+    int32_t smooth_x, smooth_y, start_x, start_y;
+    int64_t born_us, seen_us, sampled_us, moved_us;
+    uint32_t hits, frames; /* in which it was seen, and in all */
+    int32_t mass, size, changing, restless, lit, recent; /* smoothed, but for size */
+    uint16_t blob;   /* label of its blob in this frame; 0: unseen */
+    uint32_t places; /* remembered so far */
+    tw_place place[TW_TRACK_PLACES];
+} tw_track;
 
 struct tw_detector {
     tw_detector_config config;
@@ -68,6 +106,10 @@ struct tw_detector {
     tw_cell *cell;        /* columns * rows */
     uint8_t *shown;       /* columns * rows: TW_CELL_ bits for the reading */
     uint16_t *stack;      /* columns * rows: cells still to be visited */
+    tw_found *found;      /* TW_FOUND_MAX */
+    tw_track *track;      /* TW_TRACKS */
+    int32_t clutter;      /* how many blobs there are beside one, Q16 */
+    int32_t moving_usual; /* cells that moved, mean of the last second, Q8 */
     struct {              /* one column of pixels within a row of cells; width each */
         uint16_t *n, *x, *noise, *top, *bottom;
         int16_t *d;
@@ -113,7 +155,15 @@ void tw_learn_background_row(tw_detector *d, const tw_luma *luma, uint16_t row);
 /** Count how long a moving cell has looked the same, and absorb it in the end. */
 void tw_learn_what_stays(tw_detector *d, tw_cell *cell, const tw_cell_sums *sums);
 
-/** Group moving cells, apply the size limits, and write blobs and shares to out. */
+/** Group moving cells, ask the size limits and the tracks, and write blobs and shares to
+ * out. */
 void tw_blobs_find(tw_detector *d, tw_reading *out);
+
+/** Follow this frame's blobs, of which those of allowed size come first in d->found.
+ * Sets subjects and since_us of out. */
+void tw_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out);
+
+/** @return whether a blob of this frame is a subject's. */
+bool tw_tracks_own(const tw_detector *d, uint16_t label);
 
 #endif

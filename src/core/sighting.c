@@ -74,18 +74,37 @@ static void note_peak(tw_sighting *now, uint32_t activity_ppm, int64_t t_us)
     now->peak_us = t_us;
 }
 
+/* A subject may have been followed for a while before it was known to be one. */
+static int64_t began(const tw_sighting_watch *watch, const tw_reading *reading,
+                     int64_t first_hit_us)
+{
+    if (reading->subjects == 0 || reading->since_us >= first_hit_us)
+        return first_hit_us;
+    return later(reading->since_us, watch->own.free_us);
+}
+
+/* About how many frames there were from a start that is dated back to the first hit. */
+static uint32_t frames_between(const tw_sighting_watch *watch, int64_t start_us,
+                               int oldest)
+{
+    const int64_t back = watch->own.at[oldest] - start_us;
+    if (back <= 0 || watch->own.step_us <= 0)
+        return 0;
+    return (uint32_t)((back + watch->own.step_us / 2) / watch->own.step_us);
+}
+
 /* The frames from the first confirming one to now were not known to be a sighting's. */
-static void begin(tw_sighting_watch *watch, int oldest)
+static void begin(tw_sighting_watch *watch, const tw_reading *reading, int oldest)
 {
     tw_sighting *now = &watch->now;
     const uint32_t number = now->number + 1;
     memset(now, 0, sizeof *now);
     now->number = number;
     now->part = 1;
-    now->start_us = watch->own.at[oldest];
+    now->start_us = began(watch, reading, watch->own.at[oldest]);
     now->confirmed_us = watch->own.at[0];
     now->clip_start_us = later(now->start_us - watch->config.pre_us, watch->own.free_us);
-    watch->own.frames_since_start = 0;
+    watch->own.frames_since_start = frames_between(watch, now->start_us, oldest);
     for (int i = oldest; i >= 0; i--) {
         watch->own.frames_since_start++;
         if (watch->own.level[i] >= watch->config.stay_ppm) {
@@ -165,7 +184,7 @@ static unsigned wait_for_motion(tw_sighting_watch *watch, const tw_reading *read
     const int oldest = confirming(watch);
     if (oldest < 0)
         return 0;
-    begin(watch, oldest);
+    begin(watch, reading, oldest);
     return TW_SIGHTING_BEGAN;
 }
 
@@ -179,6 +198,7 @@ unsigned tw_sighting_step(tw_sighting_watch *watch, const tw_reading *reading)
         watch->own.free_us = reading->t_us;
         watch->state = watch->config.armed ? TW_SETTLING : TW_IDLE;
     }
+    watch->own.step_us = reading->t_us - watch->own.last_us;
     watch->own.last_us = reading->t_us;
     if (watch->state == TW_SETTLING &&
         reading->t_us - watch->own.first_us >= watch->config.settle_us)

@@ -89,6 +89,7 @@ static tw_detector_config detector_config(const tw_camera_settings *c, uint16_t 
     config.noise_margin_pct = (uint16_t)c->noise_margin_pct;
     config.smallest_ppm = (uint32_t)c->smallest_ppm;
     config.largest_ppm = (uint32_t)c->largest_ppm;
+    config.travel_ppm = (uint32_t)c->travel_ppm;
     config.memory_us = c->memory_us;
     config.light_guard = c->light_guard;
     config.sway_guard = c->sway_guard;

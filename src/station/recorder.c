@@ -97,7 +97,9 @@ static int64_t reach_us(const tw_recorder *r)
     const tw_stream *s = &r->stream;
     const int64_t step =
         s->fps_num > 0 ? INT64_C(1000000) * s->fps_den / s->fps_num : STEP_USUAL_US;
-    return r->lane->camera->pre_us + (r->lane->camera->confirm.n + 1) * step + MARGIN_US;
+    const int64_t dated_back = r->lane->camera->travel_ppm > 0 ? TW_DATED_BACK_US : 0;
+    return r->lane->camera->pre_us + (r->lane->camera->confirm.n + 1) * step + MARGIN_US +
+           dated_back;
 }
 
 /* Forget what no clip can need any more. */

@@ -34,10 +34,17 @@ static place *place_with(const tw_detector_config *config)
     return p;
 }
 
+/* Without tracks: what moves counts at once. */
+static void plain(tw_detector_config *config)
+{
+    tw_detector_defaults(config, W, H);
+    config->travel_ppm = 0;
+}
+
 static place *usual_place(void)
 {
     tw_detector_config config;
-    tw_detector_defaults(&config, W, H);
+    plain(&config);
     return place_with(&config);
 }
 
@@ -180,7 +187,7 @@ static void test_without_the_light_guard_light_moves(void **state)
 {
     (void)state;
     tw_detector_config config;
-    tw_detector_defaults(&config, W, H);
+    plain(&config);
     config.light_guard = false;
     place *p = place_with(&config);
     watch_ground(p, WARM);
@@ -216,7 +223,7 @@ static void test_the_reading_says_what_the_light_guard_took(void **state)
 static uint32_t shake(bool guard)
 {
     tw_detector_config config;
-    tw_detector_defaults(&config, W, H);
+    plain(&config);
     config.shake_guard = guard;
     config.sway_guard = false;
     place *p = place_with(&config);
@@ -263,7 +270,7 @@ static void draw_reeds(place *p)
 static uint32_t reeds(bool guard)
 {
     tw_detector_config config;
-    tw_detector_defaults(&config, W, H);
+    plain(&config);
     config.sway_guard = guard;
     place *p = place_with(&config);
     uint64_t sum = 0;
@@ -289,7 +296,7 @@ static void test_size_limits(void **state)
 {
     (void)state;
     tw_detector_config config;
-    tw_detector_defaults(&config, W, H);
+    plain(&config);
     config.smallest_ppm = 20000; /* 24 cells */
     place *p = place_with(&config);
     watch_ground(p, WARM);
@@ -297,7 +304,7 @@ static void test_size_limits(void **state)
     assert_true(p->reading.activity_ppm == 0);
     assert_true(cross(p, 60, 40, 32, 110) > 20000);
     leave(p);
-    tw_detector_defaults(&config, W, H);
+    plain(&config);
     config.largest_ppm = 20000;
     p = place_with(&config);
     watch_ground(p, WARM);
@@ -385,7 +392,7 @@ static void test_fixed_difference(void **state)
 {
     (void)state;
     tw_detector_config config;
-    tw_detector_defaults(&config, W, H);
+    plain(&config);
     config.difference = 40;
     config.light_guard = false;
     place *p = place_with(&config);
@@ -401,7 +408,7 @@ static void test_a_higher_noise_margin_sees_less(void **state)
     uint32_t most[2];
     for (int i = 0; i < 2; i++) {
         tw_detector_config config;
-        tw_detector_defaults(&config, W, H);
+        plain(&config);
         config.noise_margin_pct = i == 0 ? 100 : 1000;
         place *p = place_with(&config);
         watch_ground(p, WARM);
@@ -527,8 +534,8 @@ static void test_refuses(void **state)
     tw_detector_config good;
     size_t bytes = 0;
     tw_detector_defaults(&good, W, H);
-    tw_detector_config bad[8];
-    for (size_t i = 0; i < 8; i++)
+    tw_detector_config bad[9];
+    for (size_t i = 0; i < 9; i++)
         bad[i] = good;
     bad[0].width = TW_DETECTOR_MIN_SIDE - 1;
     bad[1].height = TW_DETECTOR_MAX_SIDE + 1;
@@ -538,7 +545,8 @@ static void test_refuses(void **state)
     bad[5].largest_ppm = 1000001;
     bad[6].memory_us = 999999;
     bad[7].memory_us = INT64_C(3600000001);
-    for (size_t i = 0; i < 8; i++)
+    bad[8].travel_ppm = 1000001;
+    for (size_t i = 0; i < 9; i++)
         assert_int_equal(tw_detector_bytes(&bad[i], &bytes), TW_EINVAL);
     place *p = usual_place();
     uint64_t little[8];

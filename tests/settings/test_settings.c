@@ -76,7 +76,7 @@ static void test_inheritance(void **state)
     assert_true(kerb.rest_us == 6000000);
     assert_true(mere.rest_us == 8000000); /* the camera's own wins over [cameras] */
     assert_true(tunnel.noise_margin_pct == 150 && mere.noise_margin_pct == 100);
-    assert_true(kerb.stay_ppm == 3000 && tunnel.stay_ppm == 1000);
+    assert_true(kerb.stay_ppm == 3000 && tunnel.stay_ppm == 500);
     assert_string_equal(mere.source, "file:mere.mp4");
     tw_settings_free(s);
 }
@@ -227,7 +227,7 @@ static void test_what_no_single_line_can_show(void **state)
         {"[camera kerb]\nfps = 5\n", "station.ini:1: camera kerb has no source"},
         {"[camera kerb]\nsource = sim:kerb\nstay_at = 3 %\n",
          "station.ini:3: camera kerb: stay_at is over start_at"},
-        {"[camera kerb]\nsource = sim:kerb\nstart_at = 0.05 %\n",
+        {"[camera kerb]\nsource = sim:kerb\nstart_at = 0.01 %\n",
          "station.ini:3: camera kerb: stay_at is over start_at"},
         {"[camera kerb]\nsource = sim:kerb\nsmallest = 3 %\nlargest = 2 %\n",
          "station.ini:3: camera kerb: smallest is over largest"},

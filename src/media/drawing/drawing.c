@@ -128,11 +128,12 @@ static const struct {
     const colour *colour;
     const char *text;
 } MEANINGS[] = {
-    {TW_CELL_COUNTED, SOLID, &AMBER, "moving"},
-    {TW_CELL_SIZE, OUTLINE, &INK, "taken: size"},
-    {TW_CELL_MOVING, OUTLINE, &AMBER, "over its limit, not counted"},
-    {TW_CELL_SWAY, DIAGONAL, &SLATE, "taken: sway guard"},
-    {TW_CELL_LIGHT, DOTS, &LILAC, "taken: light guard"},
+    {TW_CELL_COUNTED, SOLID, &AMBER, "moving; taken by:"},
+    {TW_CELL_SIZE, DIAGONAL, &INK, "size"},
+    {TW_CELL_TRAVEL, OUTLINE, &AMBER, "travel"},
+    {TW_CELL_MOVING, OUTLINE, &INK, "alone"},
+    {TW_CELL_SWAY, DIAGONAL, &SLATE, "sway guard"},
+    {TW_CELL_LIGHT, DOTS, &LILAC, "light guard"},
 };
 enum { MEANING_COUNT = sizeof MEANINGS / sizeof *MEANINGS };
 
@@ -197,16 +198,35 @@ static double meter_x(const canvas *c, double ppm, double top)
     return c->width * 0.02 + c->width * 0.96 * (share > 1 ? 1 : share);
 }
 
-static void tick(const canvas *c, double x, double y, double h, colour k,
-                 const char *text, bool right)
+static void tick(const canvas *c, double x, double y, double h, colour k)
 {
     ink(c, k, 1);
     cairo_set_line_width(c->cairo, 2 * c->unit);
     cairo_move_to(c->cairo, x, y - 3 * c->unit);
     cairo_line_to(c->cairo, x, y + h + 3 * c->unit);
     cairo_stroke(c->cairo);
-    text_at(c, right ? x + 4 * c->unit : x - text_width(c, text) - 4 * c->unit,
-            y - 5 * c->unit, text);
+}
+
+/* Both limits with their names: stay_at's before its tick if there is room for it, else
+ * both behind start_at's. */
+static void draw_limits(const canvas *c, double y, double h, double top)
+{
+    const tw_camera_settings *camera = c->what->camera;
+    const double stay_x = meter_x(c, (double)camera->stay_ppm, top);
+    const double start_x = meter_x(c, (double)camera->start_ppm, top);
+    const double gap = 4 * c->unit, above = y - 5 * c->unit;
+    char stay[48], start[48];
+    (void)snprintf(stay, sizeof stay, "stay_at %.2f %%", (double)camera->stay_ppm / 1e4);
+    (void)snprintf(start, sizeof start, "start_at %.2f %%",
+                   (double)camera->start_ppm / 1e4);
+    tick(c, stay_x, y, h, MOSS);
+    tick(c, start_x, y, h, AMBER);
+    ink(c, AMBER, 1);
+    text_at(c, start_x + gap, above, start);
+    const double before = stay_x - gap - text_width(c, stay);
+    const double behind = start_x + 4 * gap + text_width(c, start);
+    ink(c, MOSS, 1);
+    text_at(c, before > 0 ? before : behind, above, stay);
 }
 
 static void draw_meter(const canvas *c, double y)
@@ -217,18 +237,13 @@ static void draw_meter(const canvas *c, double y)
     const double left = meter_x(c, 0, top), right = meter_x(c, top, top);
     const bool over = activity >= (double)camera->start_ppm;
     const bool stays = activity >= (double)camera->stay_ppm;
-    char text[48];
     ink(c, INK, 0.15);
     cairo_rectangle(c->cairo, left, y, right - left, h);
     cairo_fill(c->cairo);
     ink(c, over ? AMBER : stays ? MOSS : INK, 1);
     cairo_rectangle(c->cairo, left, y, meter_x(c, activity, top) - left, h);
     cairo_fill(c->cairo);
-    (void)snprintf(text, sizeof text, "stay_at %.2f %%", (double)camera->stay_ppm / 1e4);
-    tick(c, meter_x(c, (double)camera->stay_ppm, top), y, h, MOSS, text, false);
-    (void)snprintf(text, sizeof text, "start_at %.2f %%",
-                   (double)camera->start_ppm / 1e4);
-    tick(c, meter_x(c, (double)camera->start_ppm, top), y, h, AMBER, text, true);
+    draw_limits(c, y, h, top);
 }
 
 static void draw_legend(const canvas *c, double y)
@@ -255,10 +270,11 @@ static void draw_strip(const canvas *c)
                    c->what->state);
     ink(c, TAWNY, 1);
     text_at(c, c->width * 0.02, c->height + 18 * c->unit, text);
-    (void)snprintf(text, sizeof text,
-                   "activity %.2f %%, taken: light %.2f %%, sway %.2f %%, size %.2f %%",
-                   r->activity_ppm / 1e4, r->light_ppm / 1e4, r->sway_ppm / 1e4,
-                   r->size_ppm / 1e4);
+    (void)snprintf(
+        text, sizeof text,
+        "activity %.2f %%; taken: travel %.2f, size %.2f, sway %.2f, light %.2f %%",
+        r->activity_ppm / 1e4, r->travel_ppm / 1e4, r->size_ppm / 1e4, r->sway_ppm / 1e4,
+        r->light_ppm / 1e4);
     ink(c, INK, 1);
     text_at(c, c->width * 0.98 - text_width(c, text), c->height + 18 * c->unit, text);
     draw_meter(c, c->height + 42 * c->unit);

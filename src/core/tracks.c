@@ -1,0 +1,318 @@
+/* Tracks: blobs followed from frame to frame, and which of them are subjects.
+ *
+ * Leaves, rain, glitter and noise make blobs too, but they do not go anywhere. A track is
+ * confirmed when it has been seen for long enough, often enough, and has travelled; it
+ * stays while it goes on travelling. All lengths are millionths of the picture's width,
+ * all times microseconds, so that neither resolution nor frame rate matters. */
+#include <string.h>
+
+#include "detector_state.h"
+
+enum {
+    US = 1000000,
+    MS = 1000,
+    GATE = 43750,             /* a blob this near to where a track should be may be its */
+    SAMPLE_US = 200 * MS,     /* between two positions that are remembered */
+    AGE_MIN_US = 600 * MS,    /* before a track can be confirmed */
+    SEEN_WITHIN_US = US,      /* a confirmed track stays so long unseen */
+    MOVED_WITHIN_US = 6 * US, /* and so long without travelling */
+    FORGET_US = 1500 * MS,    /* an unseen track is dropped after this */
+    STRONG_AGE_US = 1500 * MS,
+    RECENT_SAMPLES = 25 /* of 200 ms: what "still travelling" looks at */
+};
+
+#define Q16(x) ((int64_t)((x)*65536.0))
+
+/* Largest whole number whose square is at most n. */
+static int32_t root(int64_t n)
+{
+    uint64_t rest = n > 0 ? (uint64_t)n : 0, result = 0, bit = UINT64_C(1) << 62;
+    while (bit > rest)
+        bit >>= 2;
+    for (; bit > 0; bit >>= 2) {
+        if (rest >= result + bit) {
+            rest -= result + bit;
+            result = (result >> 1) + bit;
+        } else {
+            result >>= 1;
+        }
+    }
+    return (int32_t)result;
+}
+
+static int32_t distance(int32_t dx, int32_t dy)
+{
+    return root((int64_t)dx * dx + (int64_t)dy * dy);
+}
+
+/* Towards a new value with a time constant: the share of the difference that one step
+ * makes is step / (step + time), which is what exponential smoothing does for small
+ * steps. */
+static int32_t towards(int32_t old, int32_t value, int64_t step_us, int64_t time_us)
+{
+    return (int32_t)(old + ((int64_t)value - old) * step_us / (step_us + time_us));
+}
+
+static int64_t smaller(int64_t a, int64_t b)
+{
+    return a < b ? a : b;
+}
+
+static int64_t larger(int64_t a, int64_t b)
+{
+    return a > b ? a : b;
+}
+
+/* ---- clutter --------------------------------------------------------------------- */
+
+/* How many blobs there are beside one, quickly up and slowly down. */
+static void follow_clutter(tw_detector *d, size_t blobs)
+{
+    const int32_t now = (int32_t)((blobs > 1 ? blobs - 1 : 0) * 65536);
+    const int64_t time = now > d->clutter ? 700 * MS : 15 * US;
+    const int64_t step = smaller(d->step_us, time);
+    d->clutter += (int32_t)(((int64_t)now - d->clutter) * step / time);
+}
+
+/* What clutter asks for in addition, Q16: none for one other blob now and then. */
+static int64_t clutter(const tw_detector *d)
+{
+    return larger(0, d->clutter - Q16(0.5));
+}
+
+/* ---- following ------------------------------------------------------------------- */
+
+static void remember_place(tw_track *t, int64_t now_us)
+{
+    t->place[t->places % TW_TRACK_PLACES] = (tw_place){t->smooth_x, t->smooth_y};
+    t->places++;
+    t->sampled_us = now_us;
+}
+
+static void begin_track(tw_track *t, const tw_found *blob, int64_t now_us)
+{
+    memset(t, 0, sizeof *t);
+    t->used = true;
+    t->x = t->smooth_x = t->start_x = blob->x;
+    t->y = t->smooth_y = t->start_y = blob->y;
+    t->born_us = t->seen_us = t->sampled_us = now_us;
+    t->hits = t->frames = 1;
+    t->recent = 65536;
+    t->size = blob->size;
+    t->mass = blob->mass;
+    t->changing = blob->changing;
+    t->restless = blob->restless;
+    t->lit = blob->lit;
+    t->blob = blob->label;
+}
+
+static void take_blob(const tw_detector *d, tw_track *t, const tw_found *blob)
+{
+    const int64_t step = d->step_us, gone = larger(d->age_us - t->seen_us, 1);
+    const int32_t vx = (int32_t)(((int64_t)blob->x - t->x) * US / gone);
+    const int32_t vy = (int32_t)(((int64_t)blob->y - t->y) * US / gone);
+    t->vx = towards(t->vx, vx, step, 233 * MS);
+    t->vy = towards(t->vy, vy, step, 233 * MS);
+    t->x = blob->x;
+    t->y = blob->y;
+    const int64_t smoothing = t->hits < 3 ? 67 * MS : 186 * MS;
+    t->smooth_x = towards(t->smooth_x, blob->x, step, smoothing);
+    t->smooth_y = towards(t->smooth_y, blob->y, step, smoothing);
+    t->seen_us = d->age_us;
+    t->hits++;
+    t->mass = towards(t->mass, blob->mass, step, 400 * MS);
+    t->size = blob->size;
+    t->changing = towards(t->changing, blob->changing, step, 400 * MS);
+    t->lit = towards(t->lit, blob->lit, step, 400 * MS);
+    t->restless = towards(t->restless, blob->restless, step, 900 * MS);
+    t->blob = blob->label;
+}
+
+/* The free blob that is nearest to where the track should be now, NULL: none is near. */
+static tw_found *nearest_blob(tw_detector *d, const tw_track *t, size_t blobs)
+{
+    const int64_t gone = d->age_us - t->seen_us, ahead = smaller(gone, US);
+    const int32_t x = (int32_t)(t->x + t->vx * ahead / US);
+    const int32_t y = (int32_t)(t->y + t->vy * ahead / US);
+    const int64_t missed = smaller(gone - d->step_us, US);
+    int64_t best = GATE * larger(d->step_us, US / 10) / (US / 10) + t->size / 2 +
+                   GATE * larger(missed, 0) / US;
+    tw_found *found = NULL;
+    for (size_t i = 0; i < blobs; i++) {
+        tw_found *blob = &d->found[i];
+        if (blob->taken)
+            continue;
+        const int32_t off = distance(blob->x - x, blob->y - y);
+        if (off < best) {
+            best = off;
+            found = blob;
+        }
+    }
+    return found;
+}
+
+static void follow(tw_detector *d, size_t blobs, bool confirmed)
+{
+    for (size_t k = 0; k < TW_TRACKS; k++) {
+        tw_track *t = &d->track[k];
+        if (!t->used || t->confirmed != confirmed)
+            continue;
+        tw_found *blob = nearest_blob(d, t, blobs);
+        if (!blob)
+            continue;
+        blob->taken = true;
+        take_blob(d, t, blob);
+    }
+}
+
+static void begin_new(tw_detector *d, size_t blobs)
+{
+    size_t k = 0;
+    for (size_t i = 0; i < blobs; i++) {
+        if (d->found[i].taken)
+            continue;
+        while (k < TW_TRACKS && d->track[k].used)
+            k++;
+        if (k == TW_TRACKS)
+            return;
+        begin_track(&d->track[k], &d->found[i], d->age_us);
+    }
+}
+
+/* ---- judging --------------------------------------------------------------------- */
+
+typedef struct travelled {
+    int32_t net, recent; /* furthest from where it was, in all and of late */
+} travelled;
+
+/* Only what is gone in about one direction counts, and not a single leap. */
+static travelled measure_travel(const tw_track *t)
+{
+    travelled out = {0, 0};
+    int32_t x = t->smooth_x, y = t->smooth_y;
+    int64_t path = 0, leap = 0;
+    const uint32_t held = t->places < TW_TRACK_PLACES ? t->places : TW_TRACK_PLACES;
+    for (uint32_t i = 0; i <= held; i++) {
+        if (i == held && t->places > TW_TRACK_PLACES)
+            break; /* where it began is further back than what is remembered */
+        const tw_place at = i < held ? t->place[(t->places - 1 - i) % TW_TRACK_PLACES]
+                                     : (tw_place){t->start_x, t->start_y};
+        const int32_t step = distance(x - at.x, y - at.y);
+        path += step;
+        leap = larger(leap, step);
+        x = at.x;
+        y = at.y;
+        const int32_t net = distance(t->smooth_x - x, t->smooth_y - y);
+        if ((int64_t)net * 100 <= path * 55 || leap * 2 > net)
+            continue;
+        out.net = net > out.net ? net : out.net;
+        if (i < RECENT_SAMPLES)
+            out.recent = net > out.recent ? net : out.recent;
+    }
+    return out;
+}
+
+/* Q16: cells that are normally restless ask for more travel. */
+static int64_t restless_factor(const tw_track *t)
+{
+    return 65536 + larger(0, t->restless - Q16(1.5)) / 4;
+}
+
+/* Big, calm around it, and moving inside for a while: a subject that need not travel. */
+static bool is_strong(const tw_detector *d, const tw_track *t)
+{
+    const int64_t mass = 30 * (65536 + clutter(d) / 4);
+    return t->mass >= mass && d->age_us - t->born_us >= STRONG_AGE_US &&
+           t->changing >= Q16(0.4) && t->recent > Q16(0.8) && t->lit < Q16(0.5) &&
+           t->restless < Q16(2.5);
+}
+
+static bool is_subject(const tw_detector *d, const tw_track *t, int32_t net)
+{
+    const int64_t cl = clutter(d);
+    const int64_t least = larger(d->config.travel_ppm, t->size / 4);
+    const int64_t crowd = 65536 + cl * 4 / 10;
+    const int64_t need = least * crowd / 65536 * restless_factor(t) / 65536;
+    const int64_t seen = smaller(Q16(0.92), Q16(0.75) + cl * 3 / 100);
+    return d->age_us - t->born_us + d->step_us >= AGE_MIN_US + cl * (US / 2) / 65536 &&
+           (int64_t)t->hits * 65536 >= seen * t->frames && net >= need &&
+           t->mass >= cl * 4 / 10 && t->changing >= Q16(0.2);
+}
+
+static bool still_travels(const tw_detector *d, const tw_track *t, int32_t recent)
+{
+    const int64_t cl = clutter(d), crowd = 65536 + cl * 4 / 10;
+    const int64_t need = (int64_t)d->config.travel_ppm * 4 / 10 * crowd / 65536 *
+                         restless_factor(t) / 65536;
+    return recent > need && t->recent > Q16(0.5) && t->changing >= Q16(0.2) &&
+           t->mass * 10 > cl * 4 / 10 * 6;
+}
+
+/* It has stayed where it is for too long: it must earn its place anew. */
+static void demote(tw_detector *d, tw_track *t)
+{
+    t->confirmed = false;
+    t->born_us = d->age_us;
+    t->frames = t->hits = 0;
+    t->start_x = t->smooth_x;
+    t->start_y = t->smooth_y;
+    t->places = 0;
+}
+
+static void judge(tw_detector *d, tw_track *t)
+{
+    const bool seen = t->seen_us == d->age_us;
+    t->frames++;
+    t->recent = towards(t->recent, seen ? 65536 : 0, d->step_us, 400 * MS);
+    if (d->age_us - t->sampled_us >= SAMPLE_US - d->step_us / 2)
+        remember_place(t, d->age_us);
+    const travelled gone = measure_travel(t);
+    const bool strong = is_strong(d, t);
+    if (!t->confirmed && (strong || is_subject(d, t, gone.net))) {
+        t->confirmed = true;
+        t->moved_us = d->age_us;
+    }
+    if (t->confirmed && (strong || still_travels(d, t, gone.recent)))
+        t->moved_us = d->age_us;
+    t->alive = t->confirmed && d->age_us - t->seen_us < SEEN_WITHIN_US &&
+               d->age_us - t->moved_us < MOVED_WITHIN_US;
+    if (t->confirmed && d->age_us - t->moved_us >= MOVED_WITHIN_US)
+        demote(d, t);
+    const int64_t known = smaller(US, 300 * MS + (int64_t)t->hits * d->step_us / 2);
+    const int64_t patience = t->confirmed ? 2 * FORGET_US : FORGET_US * known / US;
+    if (d->age_us - t->seen_us > patience)
+        t->used = false;
+}
+
+/* ---- for the detector ------------------------------------------------------------ */
+
+void tw_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out)
+{
+    follow_clutter(d, blobs);
+    for (size_t k = 0; k < TW_TRACKS; k++)
+        d->track[k].blob = 0;
+    follow(d, blobs, true); /* known subjects choose first */
+    follow(d, blobs, false);
+    int64_t born = d->age_us;
+    for (size_t k = 0; k < TW_TRACKS; k++) {
+        tw_track *t = &d->track[k];
+        if (!t->used)
+            continue;
+        judge(d, t);
+        if (!t->used || !t->alive)
+            continue;
+        out->subjects++;
+        born = smaller(born, t->born_us);
+    }
+    begin_new(d, blobs);
+    const int64_t back = smaller(d->age_us - born, TW_DATED_BACK_US);
+    out->since_us = out->t_us - back;
+}
+
+bool tw_tracks_own(const tw_detector *d, uint16_t label)
+{
+    for (size_t k = 0; k < TW_TRACKS; k++)
+        if (d->track[k].used && d->track[k].alive && d->track[k].blob == label)
+            return true;
+    return false;
+}

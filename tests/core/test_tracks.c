@@ -1,0 +1,241 @@
+/* Tracks: what goes somewhere is a subject, what stays in its place is not, at any frame
+ * rate and any resolution. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "../support/support.h"
+
+/* A place of some size and rate, with a detector before it. */
+typedef struct place {
+    uint16_t width, height;
+    int fps;
+    void *memory;
+    uint8_t *px;
+    tw_detector *detector;
+    tw_reading reading;
+    int frame;
+    uint32_t chance;
+} place;
+
+static place *make(uint16_t width, uint16_t height, int fps)
+{
+    place *p = calloc(1, sizeof *p);
+    tw_detector_config config;
+    size_t bytes = 0;
+    assert_non_null(p);
+    *p = (place){.width = width, .height = height, .fps = fps, .chance = 9};
+    tw_detector_defaults(&config, width, height);
+    assert_int_equal(tw_detector_bytes(&config, &bytes), TW_OK);
+    p->memory = malloc(bytes);
+    p->px = malloc((size_t)width * height);
+    assert_int_equal(tw_detector_init(&config, p->memory, bytes, &p->detector), TW_OK);
+    return p;
+}
+
+static void leave(place *p)
+{
+    free(p->memory);
+    free(p->px);
+    free(p);
+}
+
+static int noise(place *p)
+{
+    p->chance = p->chance * 1664525U + 1013904223U;
+    return (int)(p->chance >> 30) - 1;
+}
+
+static void draw_ground(place *p)
+{
+    for (int y = 0; y < p->height; y++)
+        for (int x = 0; x < p->width; x++)
+            p->px[y * p->width + x] =
+                (uint8_t)(60 + (x / 3 * 7 + y / 2 * 13) % 23 + noise(p));
+}
+
+/* A box with its centre at shares of the width and height, of some permille of the width.
+ */
+static void draw_box(place *p, double cx, double cy, int permille)
+{
+    const int side = p->width * permille / 1000;
+    const int left = (int)(cx * p->width) - side / 2,
+              top = (int)(cy * p->height) - side / 2;
+    for (int y = top; y < top + side; y++)
+        for (int x = left; x < left + side; x++)
+            if (x >= 0 && y >= 0 && x < p->width && y < p->height)
+                p->px[y * p->width + x] =
+                    (uint8_t)(120 + (x * 5 + y * 3) % 17 + noise(p));
+}
+
+static const tw_reading *see(place *p)
+{
+    const tw_luma luma = {p->px, p->width, p->width, p->height};
+    const int64_t t = (int64_t)p->frame++ * 1000000 / p->fps;
+    assert_int_equal(tw_detector_read(p->detector, &luma, t, &p->reading), TW_OK);
+    return &p->reading;
+}
+
+static void watch_ground(place *p, int seconds)
+{
+    for (int i = 0; i < seconds * p->fps; i++) {
+        draw_ground(p);
+        (void)see(p);
+    }
+}
+
+/* What was seen of something that was shown for a while. */
+typedef struct seen {
+    int frames;      /* with activity */
+    double first_s;  /* of them, from the beginning of the show */
+    double since_s;  /* when the reading said it had begun, likewise */
+    uint32_t travel; /* most that was taken by travel, ppm */
+} seen;
+
+static void note(seen *s, const place *p, const tw_reading *r, int i, int64_t zero_us)
+{
+    if (r->activity_ppm > 0 && s->frames++ == 0) {
+        s->first_s = (double)i / p->fps;
+        s->since_s = (double)(r->since_us - zero_us) / 1e6;
+    }
+    s->travel = r->travel_ppm > s->travel ? r->travel_ppm : s->travel;
+}
+
+/* A box crosses from left to right within so many seconds. */
+static seen cross(place *p, double seconds, int permille)
+{
+    seen s = {0};
+    const int frames = (int)(seconds * p->fps);
+    const int64_t zero = (int64_t)p->frame * 1000000 / p->fps;
+    for (int i = 0; i < frames; i++) {
+        draw_ground(p);
+        draw_box(p, -0.1 + 1.2 * i / frames, 0.5, permille);
+        note(&s, p, see(p), i, zero);
+    }
+    return s;
+}
+
+/* A box swings about its place, by a share of the width, twice a second. */
+static seen swing(place *p, int seconds, double share)
+{
+    static const double wave[] = {0, 0.6, 1, 0.6, 0, -0.6, -1, -0.6};
+    seen s = {0};
+    const int64_t zero = (int64_t)p->frame * 1000000 / p->fps;
+    for (int i = 0; i < seconds * p->fps; i++) {
+        draw_ground(p);
+        draw_box(p, 0.5 + share * wave[i * 16 / p->fps % 8], 0.5, 40);
+        note(&s, p, see(p), i, zero);
+    }
+    return s;
+}
+
+static void test_what_crosses_is_a_subject(void **state)
+{
+    (void)state;
+    place *p = make(240, 136, 10);
+    watch_ground(p, 15);
+    const seen s = cross(p, 6, 90);
+    assert_true(s.frames > 35);
+    assert_true(s.first_s < 2.0); /* known within little more than a second ... */
+    assert_true(s.since_s < s.first_s - 0.4); /* ... and dated back to where it began */
+    assert_true(s.travel > 0); /* until then it was taken for something else */
+    leave(p);
+}
+
+static void test_what_swings_in_its_place_is_none(void **state)
+{
+    (void)state;
+    place *p = make(240, 136, 10);
+    watch_ground(p, 15);
+    const seen s = swing(p, 12, 0.015);
+    assert_int_equal(s.frames, 0);
+    assert_true(s.travel > 1000);
+    leave(p);
+}
+
+/* The same show at other frame rates and sizes: found just as soon. */
+static void test_neither_rate_nor_resolution_matter(void **state)
+{
+    (void)state;
+    static const struct {
+        uint16_t width, height;
+        int fps;
+    } cases[] = {
+        {240, 136, 5}, {240, 136, 10}, {240, 136, 25}, {320, 180, 10}, {480, 270, 10}};
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        place *p = make(cases[i].width, cases[i].height, cases[i].fps);
+        watch_ground(p, 15);
+        const seen s = cross(p, 8, 90);
+        if (s.frames < 5 * cases[i].fps || s.first_s > 2.6)
+            fail_msg("%u x %u at %d: %d frames, first at %.2f s", cases[i].width,
+                     cases[i].height, cases[i].fps, s.frames, s.first_s);
+        leave(p);
+    }
+}
+
+static void test_a_subject_that_pauses_and_goes_on(void **state)
+{
+    (void)state;
+    place *p = make(240, 136, 10);
+    watch_ground(p, 15);
+    int gone = 0, late = 0;
+    for (int i = 0; i < 140; i++) { /* walks 4 s, sits 3 s, walks on */
+        const double x = i < 40 ? i * 0.01 : i < 70 ? 0.4 : 0.4 + (i - 70) * 0.01;
+        draw_ground(p);
+        draw_box(p, 0.05 + x, 0.5, 90);
+        const tw_reading *r = see(p);
+        gone += i > 25 && i < 70 && r->subjects == 0;
+        late += i > 90 && i < 120 && r->subjects > 0;
+    }
+    assert_int_equal(gone, 0); /* still the same subject while it sits */
+    assert_true(late > 15);
+    leave(p);
+}
+
+static void test_two_at_once(void **state)
+{
+    (void)state;
+    place *p = make(320, 180, 10);
+    uint16_t most = 0;
+    watch_ground(p, 15);
+    for (int i = 0; i < 60; i++) {
+        draw_ground(p);
+        draw_box(p, 0.1 + i * 0.012, 0.25, 80);
+        draw_box(p, 0.9 - i * 0.012, 0.75, 80);
+        const tw_reading *r = see(p);
+        most = r->subjects > most ? r->subjects : most;
+    }
+    assert_int_equal(most, 2);
+    leave(p);
+}
+
+/* Many small things in many places, all the time: none of them is a subject. */
+static void test_clutter_is_none(void **state)
+{
+    (void)state;
+    place *p = make(240, 136, 10);
+    int frames = 0;
+    watch_ground(p, 15);
+    for (int i = 0; i < 200; i++) {
+        draw_ground(p);
+        for (int k = 0; k < 12; k++) {
+            const uint32_t h = (uint32_t)(i / 3 * 31 + k) * 2654435761U;
+            draw_box(p, (double)(h >> 22) / 1024, (double)(h >> 12 & 1023) / 1024, 40);
+        }
+        frames += see(p)->activity_ppm > 0;
+    }
+    assert_true(frames < 10);
+    leave(p);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_what_crosses_is_a_subject),
+        cmocka_unit_test(test_what_swings_in_its_place_is_none),
+        cmocka_unit_test(test_neither_rate_nor_resolution_matter),
+        cmocka_unit_test(test_a_subject_that_pauses_and_goes_on),
+        cmocka_unit_test(test_two_at_once),
+        cmocka_unit_test(test_clutter_is_none),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
