@@ -13,7 +13,7 @@ enum {
     TW_QUADRANTS = 4,
     TW_FOUND_MAX = 96, /* blobs in a frame; more are not looked at */
     TW_TRACKS = 32,
-    TW_TRACK_PLACES = 62, /* that a track remembers, five a second */
+    TW_TRAIL_PLACES = 62, /* that a trail holds */
     TW_CELLS_ACROSS = 40, /* a cell is this part of the picture's width ... */
     TW_CELL_MIN_PX = 4,   /* ... but has at least so many pixels along its edge */
     TW_CELL_MAX_PX = 26,  /* 1024 / 40, rounded up */
@@ -76,18 +76,27 @@ typedef struct tw_place {
     int32_t x, y;
 } tw_place;
 
+/* Where a track has been, at even times. */
+typedef struct tw_trail {
+    int64_t sampled_us; /* the newest place */
+    uint32_t count;     /* places so far; the newest TW_TRAIL_PLACES are held */
+    tw_place place[TW_TRAIL_PLACES];
+} tw_trail;
+
 /* Something that is followed from frame to frame. Times are the detector's age. */
 typedef struct tw_track {
     bool used, confirmed;
+    bool slow;            /* confirmed by its slow trail */
     bool alive;           /* confirmed, seen of late, and travelling of late */
     int32_t x, y, vx, vy; /* centre, and its speed a second */
     int32_t smooth_x, smooth_y, start_x, start_y;
-    int64_t born_us, seen_us, sampled_us, moved_us;
+    int64_t born_us, seen_us, moved_us;
     uint32_t hits, frames; /* in which it was seen, and in all */
     int32_t mass, size, changing, restless, lit, recent; /* smoothed, but for size */
-    uint16_t blob;   /* label of its blob in this frame; 0: unseen */
-    uint32_t places; /* remembered so far */
-    tw_place place[TW_TRACK_PLACES];
+    uint16_t blob;       /* label of its blob in this frame; 0: unseen */
+    int32_t calm;        /* how restless its cells were when it came, Q16 */
+    tw_trail trail;      /* five places a second */
+    tw_trail slow_trail; /* one in two seconds */
 } tw_track;
 
 struct tw_detector {

@@ -18,6 +18,9 @@ enum {
     MOVED_WITHIN_US = 6 * US, /* and so long without travelling */
     FORGET_US = 1500 * MS,    /* an unseen track is dropped after this */
     STRONG_AGE_US = 1500 * MS,
+    SLOW_SAMPLE_US = 2 * US, /* the same for what is slow */
+    SLOW_AGE_US = 10 * US,
+    RECENT_SLOW_SAMPLES = 7,
     RECENT_SAMPLES = 25 /* of 200 ms: what "still travelling" looks at */
 };
 
@@ -82,11 +85,14 @@ static int64_t clutter(const tw_detector *d)
 
 /* ---- following ------------------------------------------------------------------- */
 
-static void remember_place(tw_track *t, int64_t now_us)
+static void remember(const tw_detector *d, const tw_track *t, tw_trail *trail,
+                     int64_t every_us)
 {
-    t->place[t->places % TW_TRACK_PLACES] = (tw_place){t->smooth_x, t->smooth_y};
-    t->places++;
-    t->sampled_us = now_us;
+    if (d->age_us - trail->sampled_us < every_us - d->step_us / 2)
+        return;
+    trail->place[trail->count % TW_TRAIL_PLACES] = (tw_place){t->smooth_x, t->smooth_y};
+    trail->count++;
+    trail->sampled_us = d->age_us;
 }
 
 static void begin_track(tw_track *t, const tw_found *blob, int64_t now_us)
@@ -95,7 +101,9 @@ static void begin_track(tw_track *t, const tw_found *blob, int64_t now_us)
     t->used = true;
     t->x = t->smooth_x = t->start_x = blob->x;
     t->y = t->smooth_y = t->start_y = blob->y;
-    t->born_us = t->seen_us = t->sampled_us = now_us;
+    t->born_us = t->seen_us = now_us;
+    t->trail.sampled_us = t->slow_trail.sampled_us = now_us;
+    t->calm = blob->restless;
     t->hits = t->frames = 1;
     t->recent = 65536;
     t->size = blob->size;
@@ -185,18 +193,20 @@ typedef struct travelled {
     int32_t net, recent; /* furthest from where it was, in all and of late */
 } travelled;
 
-/* Only what is gone in about one direction counts, and not a single leap. */
-static travelled measure_travel(const tw_track *t)
+/* Only what is gone in about one direction counts, and not a single leap.
+ * @param of_late  So many of the newest places make what is recent. */
+static travelled measure(const tw_track *t, const tw_trail *trail, uint32_t of_late)
 {
     travelled out = {0, 0};
     int32_t x = t->smooth_x, y = t->smooth_y;
     int64_t path = 0, leap = 0;
-    const uint32_t held = t->places < TW_TRACK_PLACES ? t->places : TW_TRACK_PLACES;
+    const uint32_t held = trail->count < TW_TRAIL_PLACES ? trail->count : TW_TRAIL_PLACES;
     for (uint32_t i = 0; i <= held; i++) {
-        if (i == held && t->places > TW_TRACK_PLACES)
+        if (i == held && trail->count > TW_TRAIL_PLACES)
             break; /* where it began is further back than what is remembered */
-        const tw_place at = i < held ? t->place[(t->places - 1 - i) % TW_TRACK_PLACES]
-                                     : (tw_place){t->start_x, t->start_y};
+        const tw_place at = i < held
+                                ? trail->place[(trail->count - 1 - i) % TW_TRAIL_PLACES]
+                                : (tw_place){t->start_x, t->start_y};
         const int32_t step = distance(x - at.x, y - at.y);
         path += step;
         leap = larger(leap, step);
@@ -206,7 +216,7 @@ static travelled measure_travel(const tw_track *t)
         if ((int64_t)net * 100 <= path * 55 || leap * 2 > net)
             continue;
         out.net = net > out.net ? net : out.net;
-        if (i < RECENT_SAMPLES)
+        if (i < of_late)
             out.recent = net > out.recent ? net : out.recent;
     }
     return out;
@@ -239,6 +249,17 @@ static bool is_subject(const tw_detector *d, const tw_track *t, int32_t net)
            t->mass >= cl * 4 / 10 && t->changing >= Q16(0.2);
 }
 
+/* A snail: it has been seen all the time, and in the end it has come from somewhere. By
+ * then it has taught the cells around it to be restless, so only what they were like when
+ * it came counts. */
+static bool is_slow_subject(const tw_detector *d, const tw_track *t, int32_t net)
+{
+    const int64_t crowd = 65536 + clutter(d) * 4 / 10;
+    const int64_t need = (int64_t)d->config.travel_ppm * crowd / 65536;
+    return d->age_us - t->born_us >= SLOW_AGE_US && t->calm < Q16(1.5) && net >= need &&
+           t->hits * UINT64_C(100) >= t->frames * UINT64_C(95) && t->mass >= Q16(1.5);
+}
+
 static bool still_travels(const tw_detector *d, const tw_track *t, int32_t recent)
 {
     const int64_t cl = clutter(d), crowd = 65536 + cl * 4 / 10;
@@ -256,7 +277,8 @@ static void demote(tw_detector *d, tw_track *t)
     t->frames = t->hits = 0;
     t->start_x = t->smooth_x;
     t->start_y = t->smooth_y;
-    t->places = 0;
+    t->slow = false;
+    t->trail.count = t->slow_trail.count = 0;
 }
 
 static void judge(tw_detector *d, tw_track *t)
@@ -264,15 +286,19 @@ static void judge(tw_detector *d, tw_track *t)
     const bool seen = t->seen_us == d->age_us;
     t->frames++;
     t->recent = towards(t->recent, seen ? 65536 : 0, d->step_us, 400 * MS);
-    if (d->age_us - t->sampled_us >= SAMPLE_US - d->step_us / 2)
-        remember_place(t, d->age_us);
-    const travelled gone = measure_travel(t);
+    remember(d, t, &t->trail, SAMPLE_US);
+    remember(d, t, &t->slow_trail, SLOW_SAMPLE_US);
+    const travelled gone = measure(t, &t->trail, RECENT_SAMPLES);
+    const travelled slowly = measure(t, &t->slow_trail, RECENT_SLOW_SAMPLES);
     const bool strong = is_strong(d, t);
-    if (!t->confirmed && (strong || is_subject(d, t, gone.net))) {
+    const bool slow = !t->confirmed && is_slow_subject(d, t, slowly.net);
+    if (!t->confirmed && (strong || slow || is_subject(d, t, gone.net))) {
         t->confirmed = true;
+        t->slow = slow;
         t->moved_us = d->age_us;
     }
-    if (t->confirmed && (strong || still_travels(d, t, gone.recent)))
+    const int32_t recent = t->slow ? slowly.recent : gone.recent;
+    if (t->confirmed && (strong || still_travels(d, t, recent)))
         t->moved_us = d->age_us;
     t->alive = t->confirmed && d->age_us - t->seen_us < SEEN_WITHIN_US &&
                d->age_us - t->moved_us < MOVED_WITHIN_US;
