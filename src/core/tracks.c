@@ -246,7 +246,7 @@ static bool is_subject(const tw_detector *d, const tw_track *t, int32_t net)
     const int64_t seen = smaller(Q16(0.92), Q16(0.75) + cl * 3 / 100);
     return d->age_us - t->born_us + d->step_us >= AGE_MIN_US + cl * (US / 2) / 65536 &&
            (int64_t)t->hits * 65536 >= seen * t->frames && net >= need &&
-           t->mass >= cl * 4 / 10 && t->changing >= Q16(0.2);
+           t->mass >= cl * 4 / 10 && t->changing >= Q16(0.2) && t->lit < Q16(0.7);
 }
 
 /* A snail: it has been seen all the time, and in the end it has come from somewhere. By
