@@ -43,7 +43,6 @@ typedef struct tw_stream {
 typedef struct tw_frame {
     tw_packet packet;
     tw_luma luma; /* px is NULL if the packet must be decoded */
-    bool changed; /* the stream's size or codec is another than in the frame before */
 } tw_frame;
 
 typedef struct tw_camera_ops {

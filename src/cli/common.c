@@ -103,7 +103,7 @@ static char *usual_settings(void)
     return found;
 }
 
-tw_status cli_apply_sets(const cli_common *common, tw_settings *settings)
+static tw_status apply_sets(const cli_common *common, tw_settings *settings)
 {
     tw_status st = TW_OK;
     for (char **set = common->sets; set && *set; set++) {
@@ -129,7 +129,7 @@ tw_status cli_load(const cli_common *common, gboolean needed, tw_settings **out,
                       "with --settings FILE");
     }
     if (st == TW_OK)
-        st = cli_apply_sets(common, settings);
+        st = apply_sets(common, settings);
     if (st == TW_OK) {
         *out = settings;
     } else {
@@ -141,6 +141,62 @@ tw_status cli_load(const cli_common *common, gboolean needed, tw_settings **out,
     else
         g_free(path);
     return st;
+}
+
+/* Name of a camera for a source: "yard" for "file:/tmp/yard.mp4". */
+static char *name_for(const char *source)
+{
+    const char *colon = strchr(source, ':');
+    char *base = g_path_get_basename(colon ? colon + 1 : source);
+    char *dot = strrchr(base, '.');
+    if (dot && dot != base)
+        *dot = '\0';
+    (void)g_strcanon(
+        base, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_", '_');
+    if (strlen(base) > 32)
+        base[32] = '\0';
+    if (strcmp(base, "station") == 0)
+        base[0] = 'S';
+    return base;
+}
+
+static tw_status find_camera(const cli_common *common, const char *name,
+                             const char *source, tw_settings *settings,
+                             tw_camera_settings *camera)
+{
+    tw_status st = TW_OK;
+    if (source)
+        st = tw_settings_add_camera(settings, name, source, cli_told, NULL);
+    if (st == TW_OK)
+        st = apply_sets(common, settings);
+    if (st == TW_OK)
+        st = tw_settings_check(settings, cli_told, NULL);
+    return st == TW_OK ? tw_settings_camera(settings, name, camera) : st;
+}
+
+tw_status cli_camera(const cli_common *common, const char *name, const char *source,
+                     tw_settings **out, tw_camera_settings *camera)
+{
+    cli_common without_sets = *common; /* they may name a camera that is still to come */
+    without_sets.sets = NULL;
+    g_autofree char *own_name = name ? g_strdup(name) : name_for(source);
+    tw_settings *settings = NULL;
+    tw_status st = TW_OK;
+    if (name || common->settings_path)
+        st = cli_load(&without_sets, TRUE, &settings, NULL);
+    else
+        st = (settings = tw_settings_new()) ? TW_OK : TW_ENOMEM;
+    if (st == TW_OK && name && tw_settings_camera(settings, name, camera) != TW_OK) {
+        st = TW_ENOENT;
+        (void)cli_say(CLI_USAGE, "the settings have no camera %s", name);
+    }
+    if (st == TW_OK)
+        st = find_camera(common, own_name, source, settings, camera);
+    if (st == TW_OK)
+        *out = settings;
+    else
+        tw_settings_free(settings);
+    return st == TW_OK ? TW_OK : TW_ESYNTAX;
 }
 
 tw_board cli_board(void)
@@ -173,19 +229,4 @@ const volatile int *cli_catch_signals(void (*also)(void))
     (void)sigaction(SIGINT, &action, NULL);
     (void)sigaction(SIGTERM, &action, NULL);
     return &caught;
-}
-
-char *cli_camera_name(const char *path)
-{
-    char *base = g_path_get_basename(path);
-    char *dot = strrchr(base, '.');
-    if (dot && dot != base)
-        *dot = '\0';
-    (void)g_strcanon(
-        base, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_", '_');
-    if (strlen(base) > 32)
-        base[32] = '\0';
-    if (strcmp(base, "station") == 0)
-        base[0] = 'S';
-    return base;
 }

@@ -65,17 +65,22 @@ void cli_told(void *ctx, const char *line);
 tw_status cli_load(const cli_common *common, gboolean needed, tw_settings **out,
                    char **path_out);
 
-/** Apply every --set. */
-tw_status cli_apply_sets(const cli_common *common, tw_settings *settings);
+/**
+ * The settings of one camera, every --set applied and everything checked.
+ *
+ * @param name    Of a camera in the settings file; NULL: named after the source, and a
+ * file is read only if --settings names one.
+ * @param source  Instead of the camera's own; NULL: its own. One of the two is given.
+ * @return TW_OK: *out is the caller's and what camera points to is its; else told.
+ */
+tw_status cli_camera(const cli_common *common, const char *name, const char *source,
+                     tw_settings **out, tw_camera_settings *camera);
 
 /** The board that commands run on: all ports' cameras, the machine's clock. */
 tw_board cli_board(void);
 
 /** Nonzero once Ctrl-C or SIGTERM has come; both are caught from here on. */
 const volatile int *cli_catch_signals(void (*also)(void));
-
-/** Name of a camera for a file: "yard" for "/tmp/yard.mp4"; g_free it. */
-char *cli_camera_name(const char *path);
 
 /** How this program was called: "tawny", or the path to it; to suggest commands that
  * work. cli_called_as sets it, at the start; the text is borrowed. */

@@ -19,38 +19,6 @@ static const char EXAMPLE[] =
 
 enum { OVERLAY_AFTER_S = 12 };
 
-/* The camera's settings: from the file, or built in for a source. */
-static tw_status find_camera(const cli_common *common, const char *arg, tw_settings **out,
-                             tw_camera_settings *camera)
-{
-    tw_settings *settings = NULL;
-    const gboolean source = strchr(arg, ':') != NULL;
-    char *name = source ? cli_camera_name(strchr(arg, ':') + 1) : g_strdup(arg);
-    cli_common without_sets = *common;
-    without_sets.sets = NULL;
-    tw_status st = TW_OK;
-    if (source && !common->settings_path)
-        st = (settings = tw_settings_new()) ? TW_OK : TW_ENOMEM;
-    else
-        st = cli_load(&without_sets, TRUE, &settings, NULL);
-    if (st == TW_OK && source)
-        st = tw_settings_add_camera(settings, name, arg, cli_told, NULL);
-    if (st == TW_OK)
-        st = cli_apply_sets(common, settings);
-    if (st == TW_OK)
-        st = tw_settings_check(settings, cli_told, NULL);
-    if (st == TW_OK && tw_settings_camera(settings, name, camera) != TW_OK) {
-        st = TW_ENOENT;
-        (void)cli_say(CLI_USAGE, "the settings have no camera %s", name);
-    }
-    if (st == TW_OK)
-        *out = settings;
-    else
-        tw_settings_free(settings);
-    g_free(name);
-    return st;
-}
-
 /* Written beside its place first, so that an old picture is not lost to half a new one.
  */
 static int write_file(const char *path, const uint8_t *data, size_t bytes)
@@ -112,7 +80,9 @@ int cli_look(int argc, char **argv)
         return code;
     tw_settings *settings = NULL;
     tw_camera_settings camera;
-    if (find_camera(&common, argv[1], &settings, &camera) != TW_OK)
+    const gboolean source = strchr(argv[1], ':') != NULL;
+    if (cli_camera(&common, source ? NULL : argv[1], source ? argv[1] : NULL, &settings,
+                   &camera) != TW_OK)
         return CLI_USAGE;
     char *path = output ? g_strdup(output) : g_strdup_printf("%s.jpg", camera.name);
     const double seconds = after >= 0 ? after : overlay ? OVERLAY_AFTER_S : 0;

@@ -128,44 +128,6 @@ static char *source_of(const char *arg)
     return g_strdup_printf("file:%s", arg);
 }
 
-/* The settings that a file is run through: those of the camera that was named, else of a
- * camera that is named after the file. */
-static tw_status settings_for(const cli_common *common, const char *camera,
-                              const char *arg, tw_settings **out,
-                              tw_camera_settings *settings)
-{
-    cli_common without_sets = *common;
-    without_sets.sets = NULL;
-    char *source = source_of(arg);
-    char *name = camera ? g_strdup(camera)
-                        : cli_camera_name(strchr(arg, ':') ? strchr(arg, ':') + 1 : arg);
-    tw_settings *made = NULL;
-    tw_status st = TW_OK;
-    if (common->settings_path || camera)
-        st = cli_load(&without_sets, TRUE, &made, NULL);
-    else if (!(made = tw_settings_new()))
-        st = TW_ENOMEM;
-    if (st == TW_OK && camera && tw_settings_camera(made, camera, settings) != TW_OK) {
-        st = TW_ESYNTAX;
-        (void)cli_say(CLI_USAGE, "the settings have no camera %s", camera);
-    }
-    if (st == TW_OK)
-        st = tw_settings_add_camera(made, name, source, cli_told, NULL);
-    if (st == TW_OK)
-        st = cli_apply_sets(common, made);
-    if (st == TW_OK)
-        st = tw_settings_check(made, cli_told, NULL);
-    if (st == TW_OK)
-        st = tw_settings_camera(made, name, settings);
-    if (st == TW_OK)
-        *out = made;
-    else
-        tw_settings_free(made);
-    g_free(source);
-    g_free(name);
-    return st == TW_OK ? TW_OK : TW_ESYNTAX;
-}
-
 /* How all files are to be rehearsed. */
 typedef struct plan {
     cli_common common;
@@ -182,7 +144,8 @@ static tw_status rehearse_one(const plan *p, const char *arg, const volatile int
     tw_station_settings station;
     tw_rehearsal_result result = {0};
     tw_error err = {0};
-    tw_status st = settings_for(&p->common, p->camera, arg, &settings, &camera);
+    g_autofree char *source = source_of(arg);
+    tw_status st = cli_camera(&p->common, p->camera, source, &settings, &camera);
     if (st != TW_OK)
         return st;
     rehearsal r = {.camera = &camera,
