@@ -67,9 +67,11 @@ typedef struct tw_reading {
     uint32_t ignored_ppm;  /* moving outside the watched area, share of the picture */
     uint16_t subjects;     /* confirmed tracks, those unseen for less than a second too */
     int64_t since_us;      /* when the oldest of them was first seen, at most 3 s ago */
-    bool whole_picture;    /* most of the picture turned at once: nothing can be said */
-    uint16_t blob_count;   /* in blob[] */
-    uint16_t blobs_found;  /* in all */
+    int64_t
+        earliest_us;    /* a subject that is confirmed later began no earlier than this */
+    bool whole_picture; /* most of the picture turned at once: nothing can be said */
+    uint16_t blob_count;  /* in blob[] */
+    uint16_t blobs_found; /* in all */
     tw_blob blob[TW_READING_BLOBS];
     const uint8_t *cells; /* TW_CELL_ bits, the detector's, good until its next call */
     tw_grid grid;

@@ -223,7 +223,7 @@ tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma, int64_t t
     if (luma->width != d->config.width || luma->height != d->config.height)
         return TW_ESIZE;
     memset(out, 0, sizeof *out);
-    out->t_us = t_us;
+    out->t_us = out->since_us = out->earliest_us = t_us;
     if (d->frames == 0) {
         take_first(d, luma);
         d->last_us = t_us;

@@ -319,20 +319,23 @@ void tw_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out)
         d->track[k].blob = 0;
     follow(d, blobs, true); /* known subjects choose first */
     follow(d, blobs, false);
-    int64_t born = d->age_us;
+    int64_t born = d->age_us, earliest = d->age_us;
     for (size_t k = 0; k < TW_TRACKS; k++) {
         tw_track *t = &d->track[k];
         if (!t->used)
             continue;
         judge(d, t);
-        if (!t->used || !t->alive)
+        if (!t->used)
+            continue;
+        earliest = smaller(earliest, t->born_us);
+        if (!t->alive)
             continue;
         out->subjects++;
         born = smaller(born, t->born_us);
     }
     begin_new(d, blobs);
-    const int64_t back = smaller(d->age_us - born, TW_DATED_BACK_US);
-    out->since_us = out->t_us - back;
+    out->since_us = out->t_us - smaller(d->age_us - born, TW_DATED_BACK_US);
+    out->earliest_us = out->t_us - smaller(d->age_us - earliest, TW_DATED_BACK_US);
 }
 
 bool tw_tracks_own(const tw_detector *d, uint16_t label)

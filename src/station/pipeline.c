@@ -338,6 +338,8 @@ static tw_status read_picture(tw_pipeline *p, const tw_decoded *decoded, tw_erro
         p->step_us = decoded->t_us - p->last_us;
     p->last_us = decoded->t_us;
     p->result.frames++;
+    if (p->recorder)
+        tw_recorder_hold(p->recorder, p->reading.earliest_us);
     decide(p);
     return TW_OK;
 }

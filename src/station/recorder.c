@@ -37,6 +37,7 @@ struct tw_recorder {
     size_t plan_count;
     uint64_t given; /* one more than the newest packet that is in a clip */
     int64_t newest_us;
+    int64_t hold_us; /* see tw_recorder_hold */
     uint64_t lost;
 };
 
@@ -97,15 +98,14 @@ static int64_t reach_us(const tw_recorder *r)
     const tw_stream *s = &r->stream;
     const int64_t step =
         s->fps_num > 0 ? INT64_C(1000000) * s->fps_den / s->fps_num : STEP_USUAL_US;
-    const int64_t dated_back = r->lane->camera->travel_ppm > 0 ? TW_DATED_BACK_US : 0;
-    return r->lane->camera->pre_us + (r->lane->camera->confirm.n + 1) * step + MARGIN_US +
-           dated_back;
+    return r->lane->camera->pre_us + (r->lane->camera->confirm.n + 1) * step + MARGIN_US;
 }
 
 /* Forget what no clip can need any more. */
 static void trim(tw_recorder *r)
 {
-    int64_t keep_us = r->newest_us - reach_us(r);
+    const int64_t from_us = r->hold_us < r->newest_us ? r->hold_us : r->newest_us;
+    int64_t keep_us = from_us - reach_us(r);
     for (size_t i = 0; i < r->plan_count; i++) {
         tw_packet packet;
         if (tw_ring_get(r->ring, r->plans[i].next, &packet) == TW_OK &&
@@ -233,6 +233,7 @@ tw_status tw_recorder_new(tw_lane *lane, const tw_stream *stream, tw_job_sink si
     r->lane = lane;
     r->sink = sink;
     r->stream = *stream;
+    r->hold_us = INT64_MAX;
     r->extra = malloc(stream->extra_size ? stream->extra_size : 1);
     if (!r->extra || resize(r, FIRST_BYTES, FIRST_SLOTS) != TW_OK) {
         tw_recorder_free(r);
@@ -252,6 +253,11 @@ void tw_recorder_free(tw_recorder *r)
     free(r->memory);
     free(r->extra);
     free(r);
+}
+
+void tw_recorder_hold(tw_recorder *r, int64_t t_us)
+{
+    r->hold_us = t_us;
 }
 
 void tw_recorder_size(tw_recorder *r, uint16_t width, uint16_t height)

@@ -17,6 +17,10 @@ void tw_recorder_free(tw_recorder *recorder); /* NULL is fine */
  * their first frame, and it may change after a tw_recorder_flush. */
 void tw_recorder_size(tw_recorder *recorder, uint16_t width, uint16_t height);
 
+/** What is seen now may turn out to be a sighting that began at t_us: keep its pre-event
+ * footage until the next call says otherwise. */
+void tw_recorder_hold(tw_recorder *recorder, int64_t t_us);
+
 /** A packet has come. @return TW_OK, or TW_ESIZE, TW_ENOMEM: it was not kept. */
 tw_status tw_recorder_packet(tw_recorder *recorder, const tw_packet *packet,
                              tw_error *err);

@@ -215,6 +215,22 @@ static void test_memory_grows_only_as_it_must(void **state)
     done(b);
 }
 
+static void test_what_may_become_a_sighting_is_held(void **state)
+{
+    (void)state;
+    tw_packet found;
+    bench *b = make(2000000, 1000000, 100, 1);
+    feed(b, 0, 99);
+    assert_int_equal(tw_recorder_find(b->recorder, 70 * MS100, &found), TW_ENOENT);
+    tw_recorder_hold(b->recorder, 99 * MS100);
+    feed(b, 100, 125);
+    assert_int_equal(tw_recorder_find(b->recorder, 80 * MS100, &found), TW_OK);
+    tw_recorder_hold(b->recorder, 125 * MS100);
+    feed(b, 126, 127);
+    assert_int_equal(tw_recorder_find(b->recorder, 80 * MS100, &found), TW_ENOENT);
+    done(b);
+}
+
 static void test_without_clips_only_stills_go(void **state)
 {
     (void)state;
@@ -272,6 +288,7 @@ int main(void)
         cmocka_unit_test(test_a_slow_sink_loses_nothing_while_memory_lasts),
         cmocka_unit_test(test_a_dead_sink_costs_the_oldest_and_says_so),
         cmocka_unit_test(test_memory_grows_only_as_it_must),
+        cmocka_unit_test(test_what_may_become_a_sighting_is_held),
         cmocka_unit_test(test_without_clips_only_stills_go),
         cmocka_unit_test(test_a_frame_that_never_fits_is_told),
         cmocka_unit_test(test_finding_a_clip_with_no_footage),
