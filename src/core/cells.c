@@ -18,7 +18,7 @@ static const int32_t LEVEL_BASE = TW_LEVEL(1.0); /* no cell moves below this */
 static const int32_t LEVEL_CALM = TW_LEVEL(-1.0);
 static const int32_t LEVEL_TOP = TW_LEVEL(9.0);
 static const int32_t SEED_ABOVE = TW_LEVEL(0.6);
-enum { US = 1000000, ALL_FITTED_US = 10 * US, MIN_RULE_MAX_STEP_US = US / 8 };
+enum { US = 1000000, MIN_RULE_MAX_STEP_US = US / 8 };
 
 int32_t tw_log2_level(float value)
 {
@@ -86,19 +86,6 @@ static void add_pixels(const uint8_t *restrict frame, const uint16_t *restrict b
     }
 }
 
-/* First row of pixels below a row of cells. */
-static uint32_t row_end(const tw_detector *d, uint16_t row)
-{
-    const uint32_t end = (row + 1U) * d->grid.cell_px;
-    return end < d->config.height ? end : d->config.height;
-}
-
-static uint32_t column_end(const tw_detector *d, uint16_t column)
-{
-    const uint32_t end = (column + 1U) * d->grid.cell_px;
-    return end < d->config.width ? end : d->config.width;
-}
-
 void tw_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row)
 {
     const size_t width = d->config.width;
@@ -109,7 +96,7 @@ void tw_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row)
     memset(d->column.noise, 0, width * sizeof *d->column.noise);
     memset(d->column.top, 0, width * sizeof *d->column.top);
     memset(d->column.bottom, 0, width * sizeof *d->column.bottom);
-    const uint32_t first = (uint32_t)row * d->grid.cell_px, end = row_end(d, row);
+    const uint32_t first = (uint32_t)row * d->grid.cell_px, end = tw_row_end(d, row);
     for (uint32_t y = first; y < end; y++) {
         const bool upper = y - first < d->grid.cell_px / 2U;
         add_pixels(luma->px + (size_t)y * luma->stride, d->background + y * width,
@@ -123,9 +110,10 @@ tw_cell_sums tw_cells_take(const tw_detector *d, uint16_t row, uint16_t column)
 {
     tw_cell_sums s;
     memset(&s, 0, sizeof s);
-    const uint32_t left = (uint32_t)column * d->grid.cell_px, end = column_end(d, column);
+    const uint32_t left = (uint32_t)column * d->grid.cell_px,
+                   end = tw_column_end(d, column);
     const uint32_t top = (uint32_t)row * d->grid.cell_px;
-    const int32_t rows = (int32_t)(row_end(d, row) - top);
+    const int32_t rows = (int32_t)(tw_row_end(d, row) - top);
     const int32_t half = d->grid.cell_px / 2;
     const int32_t upper = rows < half ? rows : half;
     for (uint32_t i = left; i < end; i++) {
@@ -243,11 +231,11 @@ static void gather(const tw_detector *d, const tw_luma *luma, uint16_t row,
                    uint16_t column, gathered *g)
 {
     const uint32_t left = (uint32_t)column * d->grid.cell_px,
-                   right = column_end(d, column);
+                   right = tw_column_end(d, column);
     const size_t count = right - left;
     g->count = 0;
     g->n = g->saturated = 0;
-    for (uint32_t py = (uint32_t)row * d->grid.cell_px; py < row_end(d, row); py++) {
+    for (uint32_t py = (uint32_t)row * d->grid.cell_px; py < tw_row_end(d, row); py++) {
         if (d->config.shake_guard) {
             tw_background_slopes(d, py, left, right, g->u + g->count, g->v + g->count);
         } else {
@@ -363,8 +351,8 @@ static float white_residual(const tw_detector *d, const tw_luma *luma, uint16_t 
 {
     float squares = 0.0F;
     const uint32_t left = (uint32_t)column * d->grid.cell_px,
-                   right = column_end(d, column);
-    for (uint32_t py = (uint32_t)row * d->grid.cell_px; py < row_end(d, row); py++) {
+                   right = tw_column_end(d, column);
+    for (uint32_t py = (uint32_t)row * d->grid.cell_px; py < tw_row_end(d, row); py++) {
         const uint8_t *frame = luma->px + (size_t)py * luma->stride;
         const uint16_t *background = d->background + (size_t)py * d->config.width;
         for (uint32_t px = left; px < right; px++) {
@@ -444,7 +432,7 @@ static void track_usual(const tw_detector *d, tw_cell *cell, int32_t level, bool
     /* A subject must not teach the cell that it is restless. */
     const int32_t up = tracker_step(d, TW_LEVEL(0.15)) / (cell->owned ? 4 : 1);
     const int32_t down = tracker_step(d, TW_LEVEL(0.003));
-    const bool all = d->age_us < ALL_FITTED_US;
+    const bool all = d->age_us < TW_ALL_FITTED_US;
     if (unbiased) {
         const int32_t half = (up + down) / 2 * (all ? 1 : TW_FIT_EVERY);
         cell->q50 += level > cell->q50 ? half : -half;
@@ -488,7 +476,7 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
 {
     tw_cell *cell = &d->cell[(size_t)row * d->grid.columns + column];
     const bool turn = (column + 3U * row + d->frames) % TW_FIT_EVERY == 0;
-    const bool unbiased = turn || d->age_us < ALL_FITTED_US;
+    const bool unbiased = turn || d->age_us < TW_ALL_FITTED_US;
     const bool says_something = tw_cell_has_enough(sums, sums->n);
     bool fitted = false;
     int32_t level = tw_log2_level(0.02F);

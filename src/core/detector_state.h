@@ -13,16 +13,17 @@ enum {
     TW_QUADRANTS = 4,
     TW_FOUND_MAX = 96, /* blobs in a frame; more are not looked at */
     TW_TRACKS = 32,
-    TW_TRAIL_PLACES = 62, /* that a trail holds */
-    TW_CELLS_ACROSS = 40, /* a cell is this part of the picture's width ... */
-    TW_CELL_MIN_PX = 4,   /* ... but has at least so many pixels along its edge */
-    TW_CELL_MAX_PX = 26,  /* 1024 / 40, rounded up */
-    TW_NOISE_START = 24,  /* 1.5 levels, Q4.4 */
-    TW_FIT_EVERY = 8,     /* still cells are fitted once in so many frames */
-    TW_CLIPPED_HI = 248,  /* a pixel says nothing where the brighter one is over this */
-    TW_CLIPPED_LO = 190,  /* and the darker one over this */
-    TW_CELL_FEW = 16,     /* a cell with fewer than 5 of 16 of its pixels left ... */
-    TW_CELL_FEW_OF = 5    /* ... says nothing */
+    TW_TRAIL_PLACES = 62,        /* that a trail holds */
+    TW_CELLS_ACROSS = 40,        /* a cell is this part of the picture's width ... */
+    TW_CELL_MIN_PX = 4,          /* ... but has at least so many pixels along its edge */
+    TW_CELL_MAX_PX = 26,         /* 1024 / 40, rounded up */
+    TW_NOISE_START = 24,         /* 1.5 levels, Q4.4 */
+    TW_ALL_FITTED_US = 10000000, /* every cell is fitted at first */
+    TW_FIT_EVERY = 8,            /* still cells are fitted once in so many frames */
+    TW_CLIPPED_HI = 248, /* a pixel says nothing where the brighter one is over this */
+    TW_CLIPPED_LO = 190, /* and the darker one over this */
+    TW_CELL_FEW = 16,    /* a cell with fewer than 5 of 16 of its pixels left ... */
+    TW_CELL_FEW_OF = 5   /* ... says nothing */
 };
 
 /* First and second order sums over one cell, x background and y frame, both Q2. */
@@ -126,6 +127,20 @@ struct tw_detector {
         uint16_t *rate; /* learning rate of the background, Q16 */
     } column;
 };
+
+/* First row of pixels below a row of cells, and first column right of a column: the last
+ * ones may be cut off. */
+static inline uint32_t tw_row_end(const tw_detector *d, uint16_t row)
+{
+    const uint32_t end = (row + 1U) * d->grid.cell_px;
+    return end < d->config.height ? end : d->config.height;
+}
+
+static inline uint32_t tw_column_end(const tw_detector *d, uint16_t column)
+{
+    const uint32_t end = (column + 1U) * d->grid.cell_px;
+    return end < d->config.width ? end : d->config.width;
+}
 
 /* Whether so many of a cell's pixels are enough to say something. */
 static inline bool tw_cell_has_enough(const tw_cell_sums *sums, int32_t pixels)

@@ -4,7 +4,6 @@
 enum {
     US = 1000000,
     NOISE_MEMORY_S = 60,
-    ALL_FITTED_US = 10 * US,
     NOISE_CLIP = 160,      /* ten levels, Q4 */
     NOISE_RATE_MAX = 1024, /* a quarter, Q12 */
     RATE_MAX = 16384,      /* a quarter, Q16 */
@@ -56,7 +55,7 @@ static void learn_pixels(uint16_t *restrict background, const uint8_t *restrict 
 void tw_learn_background_row(tw_detector *d, const tw_luma *luma, uint16_t row)
 {
     const uint32_t usual = background_rate(d), width = d->config.width;
-    const bool young = d->age_us < ALL_FITTED_US;
+    const bool young = d->age_us < TW_ALL_FITTED_US;
     for (uint16_t column = 0; column < d->grid.columns; column++) {
         const uint32_t rate =
             cell_rate(d, &d->cell[(size_t)row * d->grid.columns + column], usual, young);
@@ -78,7 +77,7 @@ void tw_learn_background_row(tw_detector *d, const tw_luma *luma, uint16_t row)
 /* Q12, for one of the frames in which a cell is fitted. */
 static int32_t noise_rate(const tw_detector *d)
 {
-    const bool all = d->age_us < ALL_FITTED_US;
+    const bool all = d->age_us < TW_ALL_FITTED_US;
     uint64_t rate = (uint64_t)d->step_us * 4096 / ((uint64_t)NOISE_MEMORY_S * US) + 1;
     const uint64_t mean = 4096 / ((uint64_t)d->frames + 1);
     rate = rate > mean ? rate : mean;
@@ -126,8 +125,7 @@ void tw_learn_noise(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
     const int32_t rate = noise_rate(d);
     const uint32_t width = d->config.width, cell = d->grid.cell_px;
     const uint32_t left = (uint32_t)column * cell, top = (uint32_t)row * cell;
-    const uint32_t right = left + cell < width ? left + cell : width;
-    const uint32_t bottom = top + cell < d->config.height ? top + cell : d->config.height;
+    const uint32_t right = tw_column_end(d, column), bottom = tw_row_end(d, row);
     int16_t du[TW_CELL_MAX_PX] = {0}, dv[TW_CELL_MAX_PX] = {0};
     for (uint32_t y = top; y < bottom; y++) {
         const size_t at = (size_t)y * width + left;

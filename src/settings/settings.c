@@ -311,22 +311,13 @@ static const tw_row *row_for(intake *in, unsigned line, level at, const char *ke
     return NULL;
 }
 
-/* Any row's value, to try a text before it is kept. */
-typedef union any {
-    bool yes;
-    int64_t number;
-    const char *text;
-    tw_confirm confirm;
-    tw_stills_choice stills;
-} any;
-
 static void take_checked(intake *in, unsigned line, level at, const char *name,
                          const char *key, const char *value, const char *origin)
 {
     const tw_row *row = row_for(in, line, at, key);
     if (!row)
         return;
-    any tried;
+    tw_value tried;
     memset(&tried, 0, sizeof tried);
     if (!row->type->parse(row, value, &tried)) {
         char expected[TW_VALUE_MAX];
@@ -731,7 +722,7 @@ tw_status tw_settings_walk(tw_settings *settings, const char *camera,
             continue;
         const entry *e = camera ? deciding(settings, camera, &rows[i])
                                 : find_entry(settings, IN_STATION, "", &rows[i]);
-        any field;
+        tw_value field;
         memset(&field, 0, sizeof field);
         char value[TW_LINE_MAX], range[TW_VALUE_MAX];
         (void)rows[i].type->parse(&rows[i], e ? e->value : rows[i].preset, &field);

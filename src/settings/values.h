@@ -6,11 +6,20 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include "tawny/zones.h"
+#include "tawny/settings.h"
 
 enum { TW_VALUE_MAX = 160, TW_AREA_MAX = 64 }; /* bytes of a printed value; corners */
 
 typedef struct tw_row tw_row;
+
+/* A field of any type, to read a value before it has its place. */
+typedef union tw_value {
+    bool yes;
+    int64_t number;
+    const char *text;
+    tw_confirm confirm;
+    tw_stills_choice stills;
+} tw_value;
 
 typedef struct tw_type {
     /* Read text into the field. @return false: not understood, the field untouched. */

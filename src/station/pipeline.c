@@ -40,7 +40,6 @@ struct tw_pipeline {
     int64_t last_us, step_us;
     uint64_t lost_told;
     uint32_t bad_in_a_row;
-    bool changed; /* the last picture had another size */
     uint8_t *reduced;
     size_t reduced_bytes;
     tw_rehearsal_result result;

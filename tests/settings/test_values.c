@@ -4,15 +4,7 @@
 #include "../../src/settings/table.h"
 #include "../support/support.h"
 
-typedef union any {
-    bool yes;
-    int64_t number;
-    const char *text;
-    tw_confirm confirm;
-    tw_stills_choice stills;
-} any;
-
-static bool parse(const char *key, const char *text, any *out)
+static bool parse(const char *key, const char *text, tw_value *out)
 {
     const tw_row *row = tw_table_find("camera", key);
     if (!row)
@@ -23,7 +15,7 @@ static bool parse(const char *key, const char *text, any *out)
 
 static int64_t number(const char *key, const char *text)
 {
-    any v = {0};
+    tw_value v = {0};
     if (!parse(key, text, &v))
         fail_msg("%s = %s was refused", key, text);
     return v.number;
@@ -31,7 +23,7 @@ static int64_t number(const char *key, const char *text)
 
 static void refused(const char *key, const char *text)
 {
-    any v = {.number = 4242};
+    tw_value v = {.number = 4242};
     if (parse(key, text, &v))
         fail_msg("%s = %s was taken", key, text);
     assert_true(v.number == 4242);
@@ -74,7 +66,7 @@ static void test_shares(void **state)
 static void test_numbers_and_words(void **state)
 {
     (void)state;
-    any v;
+    tw_value v;
     assert_true(number("still_quality", "1") == 1);
     assert_true(number("still_quality", "100") == 100);
     refused("still_quality", "0");
@@ -108,7 +100,7 @@ static void test_numbers_and_words(void **state)
 static void test_confirm(void **state)
 {
     (void)state;
-    any v;
+    tw_value v;
     assert_true(parse("confirm", "2 of 3", &v));
     assert_int_equal(v.confirm.k, 2);
     assert_int_equal(v.confirm.n, 3);
@@ -122,7 +114,7 @@ static void test_confirm(void **state)
 static void test_stills(void **state)
 {
     (void)state;
-    any v;
+    tw_value v;
     assert_true(parse("stills", "none", &v) && v.stills.which == TW_STILLS_NONE);
     assert_true(parse("stills", "first", &v) && v.stills.which == TW_STILLS_FIRST);
     assert_true(parse("stills", "best", &v) && v.stills.which == TW_STILLS_BEST);
@@ -166,7 +158,7 @@ static void test_every_row_reads_what_it_prints(void **state)
     for (size_t i = 0; i < count; i++) {
         const tw_row *row = &rows[i];
         char printed[TW_VALUE_MAX], again[TW_VALUE_MAX], range[TW_VALUE_MAX];
-        any v = {0};
+        tw_value v = {0};
         if (row->preset[0] && !row->type->parse(row, row->preset, &v))
             fail_msg("%s: its preset %s is refused", row->key, row->preset);
         assert_true(row->type->parse(row, row->example, &v));
