@@ -1,5 +1,5 @@
 # The habitual words; CMake does the work (see CMakePresets.json).
-.PHONY: demo test bench format lint docs install setup clean \
+.PHONY: demo test bench fuzz format lint docs install setup clean \
         check-format test-core test-dev test-threads test-memory
 
 PREFIX ?= /usr/local
@@ -47,6 +47,15 @@ bench: setup
 	@cmake --preset release >/dev/null
 	@cmake --build --preset release -- --quiet
 	@build/release/bench/path
+
+# Each target for so many runs; new inputs that reach new code are kept in build/.
+FUZZ_RUNS ?= 20000000
+fuzz: setup
+	cmake --preset fuzz >/dev/null
+	cmake --build --preset fuzz
+	mkdir -p build/fuzz/found/brightness
+	build/fuzz/bin/fuzz_brightness -runs=$(FUZZ_RUNS) -max_len=4096 -print_final_stats=1 \
+	  build/fuzz/found/brightness tests/corpus/brightness
 
 format:
 	git ls-files -z '*.c' '*.h' | xargs -0 clang-format -i

@@ -1,7 +1,8 @@
 /* What watching costs, as ratios against a floor that is measured in the same run:
  *
- * 1. CPU of a rehearsal of a 1080p MJPEG file, start to end, against the scaled luma
- * decode alone of the same packets (libjpeg-turbo, brightness only, at the scale we use).
+ * 1. CPU for 1080p MJPEG packets, against libjpeg-turbo's grey decoding of them at 1/8
+ *    alone: of our brightness reader, and of a whole rehearsal with all guards on,
+ * reading the file included.
  * 2. Memory while a 1080p25 MJPEG camera is watched with 10 s of pre-event footage and
  *    nothing moves, against the bytes of its packets. (While something moves that may yet
  *    become a sighting, up to 3 s more are held.)
@@ -16,8 +17,9 @@
 #include <time.h>
 #include <unistd.h>
 
+#include <jpeglib.h>
+
 #include "../src/media/codecs.h"
-#include "../src/media/jpeg.h"
 #include "tawny/tawny.h"
 
 enum { FRAMES = 500, ROUNDS = 7, FPS = 25 };
@@ -77,30 +79,64 @@ static void make_footage(const char *path)
 
 /* ---- 1. CPU ---------------------------------------------------------------------- */
 
-static double decode_alone(const char *path)
+/* Grey at 1/8 by libjpeg-turbo, into memory that is there already. */
+static void decode_by_library(struct jpeg_decompress_struct *d, const tw_packet *packet,
+                              uint8_t *out)
+{
+    jpeg_mem_src(d, packet->data, (unsigned long)packet->size);
+    (void)jpeg_read_header(d, TRUE);
+    d->out_color_space = JCS_GRAYSCALE;
+    d->scale_num = 1;
+    d->scale_denom = 8;
+    (void)jpeg_start_decompress(d);
+    while (d->output_scanline < d->output_height) {
+        JSAMPROW row = out + (size_t)d->output_scanline * d->output_width;
+        (void)jpeg_read_scanlines(d, &row, 1);
+    }
+    (void)jpeg_finish_decompress(d);
+}
+
+typedef struct decoding {
+    double library, ours; /* CPU seconds */
+} decoding;
+
+/* Each packet by both, one after the other, so that both meet the same machine. */
+static decoding decode_alone(const char *path)
 {
     tw_error err = {0};
     tw_footage *footage = NULL;
     tw_stream stream;
     tw_packet packet;
     int64_t wall = 0;
-    double spent = 0;
-    tw_jpeg *jpeg = tw_jpeg_new();
+    decoding spent = {0, 0};
+    struct jpeg_decompress_struct library;
+    struct jpeg_error_mgr errors;
+    const size_t need = (1920 / 8) * (1080 / 8);
+    uint8_t *out = malloc(need);
+    tw_brightness *reader = NULL;
+    void *memory = malloc(tw_brightness_bytes());
+    library.err = jpeg_std_error(&errors);
+    jpeg_create_decompress(&library);
     const tw_codecs *codecs = tw_codecs_load(&err);
-    if (!jpeg || !codecs ||
+    if (!out || !codecs ||
+        tw_brightness_init(memory, tw_brightness_bytes(), &reader) != TW_OK ||
         codecs->footage_open(path, &footage, &stream, &wall, &err) != TW_OK)
         die("decode", &err);
     while (codecs->footage_next(footage, &packet, &err) == TW_OK) {
-        tw_luma luma;
-        uint16_t width = 0, height = 0;
+        tw_brightness_picture picture;
         const double before = cpu_seconds();
-        if (tw_jpeg_luma(jpeg, packet.data, packet.size, &luma, &width, &height, &err) !=
-            TW_OK)
+        decode_by_library(&library, &packet, out);
+        const double between = cpu_seconds();
+        if (tw_brightness_read(reader, packet.data, packet.size, 8, out, need,
+                               &picture) != TW_OK)
             die("decode", &err);
-        spent += cpu_seconds() - before;
+        spent.ours += cpu_seconds() - between;
+        spent.library += between - before;
     }
     codecs->footage_close(footage);
-    tw_jpeg_free(jpeg);
+    jpeg_destroy_decompress(&library);
+    free(memory);
+    free(out);
     return spent;
 }
 
@@ -131,23 +167,29 @@ static int compare(const void *a, const void *b)
     return (x > y) - (x < y);
 }
 
-static int bench_cpu(const char *path)
+/* One line: the median of the rounds, and whether it holds its limit. */
+static int judge(const char *what, double ratio[ROUNDS], double limit)
 {
-    double ratio[ROUNDS], floor_ms = 0, ours_ms = 0;
-    for (int i = 0; i < ROUNDS; i++) { /* in turns, so that both meet the same machine */
-        const double floor = decode_alone(path), ours = rehearse(path);
-        ratio[i] = ours / floor;
-        floor_ms += floor * 1e3 / FRAMES / ROUNDS;
-        ours_ms += ours * 1e3 / FRAMES / ROUNDS;
-    }
     qsort(ratio, ROUNDS, sizeof ratio[0], compare);
     const double median = ratio[ROUNDS / 2];
-    printf("rehearse 1080p MJPEG / luma decode alone   %.2f (%.2f to %.2f; %.2f ms / "
-           "%.2f ms "
-           "a frame), at most 1.60: %s\n",
-           median, ratio[0], ratio[ROUNDS - 1], ours_ms, floor_ms,
-           median <= 1.6 ? "ok" : "MISSED");
-    return median <= 1.6 ? 0 : 1;
+    printf("%-46s %.2f (%.2f to %.2f), at most %.2f: %s\n", what, median, ratio[0],
+           ratio[ROUNDS - 1], limit, median <= limit ? "ok" : "MISSED");
+    return median <= limit ? 0 : 1;
+}
+
+static int bench_cpu(const char *path)
+{
+    double reader[ROUNDS], whole[ROUNDS], floor_ms = 0;
+    for (int i = 0; i < ROUNDS; i++) { /* in turns, so that all meet the same machine */
+        const decoding alone = decode_alone(path);
+        whole[i] = rehearse(path) / alone.library;
+        reader[i] = alone.ours / alone.library;
+        floor_ms += alone.library * 1e3 / FRAMES / ROUNDS;
+    }
+    printf("1080p MJPEG, against libjpeg-turbo grey at 1/8 (%.2f ms a frame):\n",
+           floor_ms);
+    const int code = judge("  brightness reader", reader, 0.60);
+    return judge("  whole rehearsal, packet to reading", whole, 0.75) | code;
 }
 
 /* ---- 2. memory ------------------------------------------------------------------- */

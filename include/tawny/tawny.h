@@ -2,6 +2,7 @@
 #ifndef TW_TAWNY_H
 #define TW_TAWNY_H
 
+#include "tawny/brightness.h"
 #include "tawny/detector.h"
 #include "tawny/error.h"
 #include "tawny/frame.h"

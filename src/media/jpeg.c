@@ -1,5 +1,7 @@
-/* JPEG by libjpeg-turbo. The luma reader uses the classic interface, which can decode
- * brightness alone at a reduced scale; errors leave it by longjmp into read_luma only. */
+/* JPEG. Reduced luma comes from our own brightness reader where it can; what that
+ * declines, and what it finds damaged, goes to libjpeg-turbo's classic interface, which
+ * can decode brightness alone at a reduced scale. Errors leave that by longjmp into
+ * read_luma only. */
 #include "jpeg.h"
 
 #include <setjmp.h>
@@ -11,6 +13,8 @@
 #include <jerror.h>
 #include <turbojpeg.h>
 
+#include "tawny/brightness.h"
+
 typedef struct failure {
     struct jpeg_error_mgr base; /* first, as libjpeg hands it back */
     jmp_buf leave;
@@ -21,6 +25,7 @@ struct tw_jpeg {
     struct jpeg_decompress_struct decoder;
     struct jpeg_progress_mgr progress;
     failure failure;
+    tw_brightness *brightness;
     uint8_t *decoded, *reduced; /* luma at the decoder's scale, and reduced further */
     size_t decoded_bytes, reduced_bytes;
 };
@@ -76,15 +81,21 @@ static bool create_decoder(tw_jpeg *jpeg)
 
 tw_jpeg *tw_jpeg_new(void)
 {
+    const size_t bytes = tw_brightness_bytes();
     tw_jpeg *jpeg = calloc(1, sizeof *jpeg);
-    if (!jpeg)
+    void *memory = malloc(bytes);
+    if (!jpeg || tw_brightness_init(memory, bytes, &jpeg->brightness) != TW_OK) {
+        free(memory);
+        free(jpeg);
         return NULL;
+    }
     jpeg->decoder.err = jpeg_std_error(&jpeg->failure.base);
     jpeg->failure.base.error_exit = on_error;
     jpeg->failure.base.emit_message = on_message;
     jpeg->failure.base.output_message = on_output;
     jpeg->progress.progress_monitor = on_progress;
     if (!create_decoder(jpeg)) {
+        free(memory);
         free(jpeg);
         return NULL;
     }
@@ -97,6 +108,7 @@ void tw_jpeg_free(tw_jpeg *jpeg)
     if (!jpeg)
         return;
     jpeg_destroy_decompress(&jpeg->decoder);
+    free(jpeg->brightness);
     free(jpeg->decoded);
     free(jpeg->reduced);
     free(jpeg);
@@ -161,13 +173,28 @@ static tw_status read_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes)
     return decoder->err->num_warnings > 0 ? TW_EDAMAGED : TW_OK;
 }
 
-tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma *luma,
-                       uint16_t *width, uint16_t *height, tw_error *err)
+/* By our own reader. @return TW_OK, or anything else: libjpeg must look at it. */
+static tw_status read_brightness(tw_jpeg *jpeg, const uint8_t *data, size_t bytes,
+                                 tw_brightness_picture *picture)
 {
-    if (!jpeg || !data || !luma || !width || !height)
-        return tw_fail(err, TW_EINVAL, "no picture");
-    if (bytes < 4 || bytes > TW_JPEG_MAX_BYTES)
-        return tw_fail(err, TW_EDAMAGED, "not a JPEG picture (%zu bytes)", bytes);
+    uint16_t width = 0, height = 0;
+    if (tw_brightness_size(data, bytes, &width, &height) != TW_OK)
+        return TW_EDAMAGED;
+    const uint16_t factor = (uint16_t)scale_for(width);
+    if (factor < 4 || width > TW_JPEG_MAX_SIDE || height > TW_JPEG_MAX_SIDE)
+        return TW_ENOTSUP;
+    const size_t need = (size_t)((width + factor - 1) / factor) *
+                        (size_t)((height + factor - 1) / factor);
+    if (!make_room(&jpeg->decoded, &jpeg->decoded_bytes, need))
+        return TW_ENOMEM;
+    return tw_brightness_read(jpeg->brightness, data, bytes, factor, jpeg->decoded,
+                              jpeg->decoded_bytes, picture);
+}
+
+/* By libjpeg, which says what is wrong. */
+static tw_status decode_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes,
+                             tw_brightness_picture *picture, tw_error *err)
+{
     jpeg->failure.text[0] = '\0';
     jpeg->failure.base.num_warnings = 0;
     const tw_status st = read_luma(jpeg, data, bytes);
@@ -178,22 +205,41 @@ tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma
     if (st != TW_OK)
         return tw_fail(err, st, "damaged JPEG (%s)",
                        jpeg->failure.text[0] ? jpeg->failure.text : tw_status_text(st));
-    *width = (uint16_t)w;
-    *height = (uint16_t)h;
-    const tw_luma full = {jpeg->decoded, jpeg->decoder.output_width,
-                          (uint16_t)jpeg->decoder.output_width,
-                          (uint16_t)jpeg->decoder.output_height};
-    const uint16_t factor = tw_luma_factor(full.width);
+    picture->width = (uint16_t)w;
+    picture->height = (uint16_t)h;
+    picture->luma = (tw_luma){jpeg->decoded, jpeg->decoder.output_width,
+                              (uint16_t)jpeg->decoder.output_width,
+                              (uint16_t)jpeg->decoder.output_height};
+    return TW_OK;
+}
+
+tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma *luma,
+                       uint16_t *width, uint16_t *height, tw_error *err)
+{
+    if (!jpeg || !data || !luma || !width || !height)
+        return tw_fail(err, TW_EINVAL, "no picture");
+    if (bytes < 4 || bytes > TW_JPEG_MAX_BYTES)
+        return tw_fail(err, TW_EDAMAGED, "not a JPEG picture (%zu bytes)", bytes);
+    tw_brightness_picture picture;
+    tw_status st = read_brightness(jpeg, data, bytes, &picture);
+    if (st != TW_OK)
+        st = decode_luma(jpeg, data, bytes, &picture, err);
+    if (st != TW_OK)
+        return st;
+    *width = picture.width;
+    *height = picture.height;
+    const uint16_t factor = tw_luma_factor(picture.luma.width);
     if (factor == 1) {
-        *luma = full;
+        *luma = picture.luma;
         return TW_OK;
     }
-    const size_t need = (size_t)(full.width / factor) * (full.height / factor);
+    const size_t need =
+        (size_t)(picture.luma.width / factor) * (picture.luma.height / factor);
     if (!make_room(&jpeg->reduced, &jpeg->reduced_bytes, need ? need : 1))
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    if (tw_luma_reduce(&full, factor, jpeg->reduced, need, luma) != TW_OK)
-        return tw_fail(err, TW_EDAMAGED, "a picture of %lu x %lu cannot be watched", w,
-                       h);
+    if (tw_luma_reduce(&picture.luma, factor, jpeg->reduced, need, luma) != TW_OK)
+        return tw_fail(err, TW_EDAMAGED, "a picture of %u x %u cannot be watched",
+                       picture.width, picture.height);
     return TW_OK;
 }
 

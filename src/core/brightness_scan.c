@@ -1,0 +1,339 @@
+/* The brightness reader's way through the entropy-coded bytes. Every read is bounded: past
+ * the end, and at a marker, there are only zeros, and they are counted. */
+#include "brightness_state.h"
+
+enum {
+    BYTE_FILL = 0xFF, /* begins a marker, or with a 0 behind it is itself */
+    RUN_OF_16 = 0xF0,
+    BITS_AT_HAND = 32, /* enough for the longest code with its value bits */
+    RESTART_FIRST = 0xD0,
+    DC_MAX = 32767,
+    BELOW_WHITE = 128 /* luma is coded around this */
+};
+
+/* Bits in front of us, the next one uppermost. */
+typedef struct bits {
+    uint64_t ahead;
+    int32_t count;  /* of them that are known, zeros past the end too */
+    int32_t padded; /* zeros put in past the end */
+    const uint8_t *at, *end;
+} bits;
+
+static inline uint64_t load_eight(const uint8_t *p)
+{
+    uint64_t v = 0;
+    for (int i = 0; i < 8; i++) /* compilers make one load of this */
+        v = v << 8 | p[i];
+    return v;
+}
+
+static inline bool has_fill_byte(uint64_t v)
+{
+    const uint64_t inverse = ~v;
+    return ((inverse - UINT64_C(0x0101010101010101)) & v &
+            UINT64_C(0x8080808080808080)) != 0;
+}
+
+/* Byte for byte: near the end, and where bytes are stuffed. */
+static void refill_slowly(bits *b)
+{
+    while (b->count <= 56) {
+        uint64_t byte = 0;
+        const bool ended = b->at >= b->end;
+        const bool fill = !ended && b->at[0] == BYTE_FILL;
+        if (ended || (fill && (b->end - b->at < 2 || b->at[1] != 0))) {
+            b->padded += 8;
+        } else {
+            byte = b->at[0];
+            b->at += fill ? 2 : 1;
+        }
+        b->ahead |= byte << (56 - b->count);
+        b->count += 8;
+    }
+}
+
+static inline void refill(bits *b)
+{
+    if (b->end - b->at >= 8) {
+        const uint64_t next = load_eight(b->at);
+        if (!has_fill_byte(next)) {
+            const int32_t bytes = (63 - b->count) >> 3;
+            b->ahead |= next >> b->count;
+            b->at += bytes;
+            b->count += bytes * 8;
+            return;
+        }
+    }
+    refill_slowly(b);
+}
+
+static inline void need(bits *b)
+{
+    if (b->count < BITS_AT_HAND)
+        refill(b);
+}
+
+static inline uint32_t peek(const bits *b, uint32_t count)
+{
+    return (uint32_t)(b->ahead >> (64 - count));
+}
+
+static inline void drop(bits *b, uint32_t count)
+{
+    b->ahead <<= count;
+    b->count -= (int32_t)count;
+}
+
+/* Zeros that were put in have been read. */
+static inline bool overran(const bits *b)
+{
+    return b->count < b->padded;
+}
+
+/* @return the next symbol, -1: there is no such code. */
+static int32_t next_symbol(bits *b, const tw_huffman *t)
+{
+    const uint16_t entry = t->symbol[peek(b, TW_SYMBOL_BITS)];
+    if (entry) {
+        drop(b, entry >> 8);
+        return entry & 0xFF;
+    }
+    const uint32_t top = peek(b, TW_CODE_LENGTHS);
+    for (uint32_t length = TW_SYMBOL_BITS + 1; length <= TW_CODE_LENGTHS; length++) {
+        if ((int32_t)top >= t->end[length])
+            continue;
+        const int32_t code = (int32_t)(top >> (TW_CODE_LENGTHS - length));
+        drop(b, length);
+        return t->values[(t->first[length] + code) & 0xFF];
+    }
+    return -1;
+}
+
+/* The number in so many value bits, 0..15 (T.81, F.2.2.1, EXTEND). */
+static inline int32_t take_value(bits *b, uint32_t size)
+{
+    if (size == 0)
+        return 0;
+    const uint32_t value = peek(b, size);
+    drop(b, size);
+    return value < 1U << (size - 1) ? (int32_t)value - (1 << size) + 1 : (int32_t)value;
+}
+
+/* Step over a block from its coefficient k on. */
+static inline bool step_over(bits *b, const tw_steps *steps, const tw_huffman *ac,
+                             uint32_t k)
+{
+    while (k < TW_COEFFICIENTS) {
+        need(b);
+        const uint32_t entry = steps->entry[peek(b, TW_FAST_BITS)];
+        const uint32_t next = k + (entry >> 5);
+        /* a block that is full has no end symbol: its last ones are taken one by one */
+        if (entry != 0 && next < TW_COEFFICIENTS) {
+            drop(b, entry & 15);
+            k = next;
+            if (entry & 16)
+                return true;
+            continue;
+        }
+        const int32_t symbol = next_symbol(b, ac);
+        if (symbol < 0)
+            return false;
+        if ((symbol & 15) == 0 && symbol != RUN_OF_16)
+            return true;
+        drop(b, symbol & 15);
+        k += (uint32_t)(symbol >> 4) + 1;
+    }
+    return true;
+}
+
+static inline bool skip_block(bits *b, const tw_steps *first, const tw_steps *rest,
+                              const tw_huffman *dc, const tw_huffman *ac)
+{
+    need(b);
+    const uint32_t entry = first->entry[peek(b, TW_FAST_BITS)];
+    if (entry != 0 && entry >> 5 < TW_COEFFICIENTS) {
+        drop(b, entry & 15);
+        return entry & 16 ? true : step_over(b, rest, ac, entry >> 5);
+    }
+    const int32_t size = next_symbol(b, dc);
+    if (size < 0)
+        return false;
+    drop(b, (uint32_t)size);
+    return step_over(b, rest, ac, 1);
+}
+
+/* How far the first coefficient is from the last block's. */
+static inline bool take_difference(bits *b, const tw_differences *d,
+                                   const tw_huffman *dc, int32_t *difference)
+{
+    need(b);
+    const int32_t entry = d->entry[peek(b, TW_FAST_BITS)];
+    if (entry != 0) {
+        drop(b, (uint32_t)entry & 15);
+        *difference = (entry - (entry & 15)) / 16;
+        return true;
+    }
+    const int32_t size = next_symbol(b, dc);
+    if (size < 0)
+        return false;
+    *difference = take_value(b, (uint32_t)size);
+    return true;
+}
+
+/* The next coefficients as far as the fifth in zigzag order, which is the highest that a
+ * quarter of a block needs. @return the next one, or TW_COEFFICIENTS: the block is over;
+ * 0: no such code. */
+static inline uint32_t take_lowest(bits *b, const tw_symbols *symbols,
+                                   const tw_huffman *ac, int32_t value[16 + 5])
+{
+    uint32_t k = 1;
+    while (k <= 4) {
+        need(b);
+        const int32_t entry = symbols->entry[peek(b, TW_FAST_BITS)];
+        if (entry != 0) {
+            drop(b, (uint32_t)entry & 15);
+            k += (uint32_t)entry >> 4 & 15;
+            value[k++] = (entry - (entry & 255)) / 256;
+            continue;
+        }
+        const int32_t symbol = next_symbol(b, ac);
+        if (symbol < 0)
+            return 0;
+        const uint32_t size = symbol & 15;
+        if (size == 0 && symbol != RUN_OF_16)
+            return TW_COEFFICIENTS;
+        k += (uint32_t)symbol >> 4;
+        value[k++] = take_value(b, size);
+    }
+    return k;
+}
+
+/* As libjpeg's range limit does it, so that even nonsense gives the same pixel. */
+static inline uint8_t to_pixel(int32_t value)
+{
+    const int32_t wrapped = ((value + 512) & 1023) - 512 + BELOW_WHITE;
+    return (uint8_t)(wrapped < 0 ? 0 : wrapped > 255 ? 255 : wrapped);
+}
+
+static void put(const tw_scan *s, uint32_t column, uint32_t row, int32_t value)
+{
+    if (column < s->columns && row < s->rows)
+        s->out[(size_t)row * s->columns + column] = to_pixel(value);
+}
+
+static inline int32_t eighth(int64_t value)
+{
+    return (int32_t)((value + 4) >> 3);
+}
+
+/* Means of the four quarters of a block. The factors are those of a cosine's mean over
+ * half of the block: sqrt(2) * (cos(pi/16) + cos(3 pi/16) + cos(5 pi/16) +
+ * cos(7 pi/16)) / 4, and its square, Q15. */
+static void put_quarters(const tw_scan *s, const uint16_t *quantiser, uint32_t column,
+                         uint32_t row, const int32_t *value)
+{
+    enum { ONE = 29692, BOTH = 26905 };
+    const int64_t mean = (int64_t)value[0] * quantiser[0] * 32768;
+    const int64_t right = (int64_t)value[1] * quantiser[1] * ONE;
+    const int64_t below = (int64_t)value[2] * quantiser[2] * ONE;
+    const int64_t both = (int64_t)value[4] * quantiser[4] * BOTH;
+    const int64_t round = 1 << 14;
+    put(s, column, row, eighth((mean + right + below + both + round) >> 15));
+    put(s, column + 1, row, eighth((mean - right + below - both + round) >> 15));
+    put(s, column, row + 1, eighth((mean + right - below - both + round) >> 15));
+    put(s, column + 1, row + 1, eighth((mean - right - below + both + round) >> 15));
+}
+
+/* A scan on its way. */
+typedef struct walk {
+    const tw_brightness *reader;
+    const tw_scan *scan;
+    bits bits;
+    int32_t dc; /* of the last luma block */
+} walk;
+
+static inline bool read_luma_block(walk *w, uint32_t column, uint32_t row)
+{
+    const tw_brightness *r = w->reader;
+    const tw_component *c = &r->component[0];
+    const uint16_t *quantiser = r->quantiser[c->quantiser];
+    const tw_huffman *ac = &r->ac[c->ac];
+    int32_t difference = 0;
+    if (!take_difference(&w->bits, &r->luma_dc, &r->dc[c->dc], &difference))
+        return false;
+    w->dc += difference;
+    if (w->dc > DC_MAX || w->dc < -DC_MAX)
+        return false;
+    if (w->scan->factor == 8) {
+        put(w->scan, column, row, eighth((int64_t)w->dc * quantiser[0]));
+        return step_over(&w->bits, &r->luma_ac, ac, 1);
+    }
+    int32_t value[16 + 5] = {w->dc}; /* a run may lead past the fifth */
+    const uint32_t next = take_lowest(&w->bits, &r->luma_lowest, ac, value);
+    put_quarters(w->scan, quantiser, 2 * column, 2 * row, value);
+    return next > 0 && step_over(&w->bits, &r->luma_ac, ac, next);
+}
+
+static inline bool skip_colour(walk *w, int which)
+{
+    const tw_brightness *r = w->reader;
+    const tw_component *c = &r->component[which];
+    for (uint32_t i = 0; i < (uint32_t)c->across * c->down; i++)
+        if (!skip_block(&w->bits, &r->chroma_first[which - 1], &r->chroma_ac[which - 1],
+                        &r->dc[c->dc], &r->ac[c->ac]))
+            return false;
+    return true;
+}
+
+static bool read_mcu(walk *w, uint32_t across, uint32_t down, uint32_t x, uint32_t y)
+{
+    for (uint32_t row = 0; row < down; row++)
+        for (uint32_t column = 0; column < across; column++)
+            if (!read_luma_block(w, x * across + column, y * down + row))
+                return false;
+    for (int i = 1; i < w->reader->components; i++)
+        if (!skip_colour(w, i))
+            return false;
+    return !overran(&w->bits);
+}
+
+/* Between two intervals: the next marker must be the one that is due. */
+static bool pass_restart(walk *w, uint32_t number)
+{
+    bits *b = &w->bits;
+    const uint8_t *at = b->at;
+    while (b->end - at >= 2 && !(at[0] == BYTE_FILL && at[1] != 0 && at[1] != BYTE_FILL))
+        at++;
+    if (b->end - at < 2 || at[1] != RESTART_FIRST + number % 8)
+        return false;
+    *b = (bits){.at = at + 2, .end = b->end};
+    w->dc = 0;
+    return true;
+}
+
+tw_status tw_brightness_scan(const tw_brightness *b, const tw_scan *scan, uint16_t *rows)
+{
+    walk w = {b, scan, {.at = scan->at, .end = scan->end}, 0};
+    const bool alone = b->components == 1; /* then one block is one unit */
+    const uint32_t across = alone ? 1 : b->component[0].across;
+    const uint32_t down = alone ? 1 : b->component[0].down;
+    const uint32_t columns = (b->width + 8 * across - 1) / (8 * across);
+    const uint32_t lines = (b->height + 8 * down - 1) / (8 * down);
+    const uint32_t rows_each = 8 * down / scan->factor;
+    uint32_t until_restart = b->restart_every, restarts = 0;
+    for (uint32_t y = 0; y < lines; y++) {
+        for (uint32_t x = 0; x < columns; x++) {
+            if (b->restart_every > 0 && until_restart == 0) {
+                if (!pass_restart(&w, restarts++))
+                    return TW_EDAMAGED;
+                until_restart = b->restart_every;
+            }
+            if (!read_mcu(&w, across, down, x, y))
+                return TW_EDAMAGED;
+            until_restart--;
+        }
+        const uint32_t done = (y + 1) * rows_each;
+        *rows = (uint16_t)(done < scan->rows ? done : scan->rows);
+    }
+    return TW_OK;
+}
