@@ -63,7 +63,7 @@ static void make_footage(const char *path)
     if (!codecs || !file || tw_camera_make(MAKERS, &request, &camera, &err) != TW_OK ||
         camera.ops->open(camera.ctx, &stream, &err) != TW_OK)
         die("footage", &err);
-    const tw_clip_spec spec = {&stream, false, 60, 0, {write_file, file}};
+    const tw_clip_spec spec = {&stream, false, 60, 0, NULL, {write_file, file}};
     if (codecs->clip_open(&spec, &clip, &err) != TW_OK)
         die("footage", &err);
     for (int i = 0; i < FRAMES; i++) {

@@ -21,8 +21,8 @@ typedef struct tw_brightness tw_brightness;
 /* What was read. */
 typedef struct tw_brightness_picture {
     uint16_t width, height; /* of the whole picture, pixels */
-    tw_luma luma; /* reduced; its sides are the picture's divided, rounded up */
-    uint16_t rows; /* of luma that were read: all of them on TW_OK */
+    tw_luma luma;           /* reduced; its sides are the picture's divided, rounded up */
+    uint16_t rows;          /* of luma that were read: all of them on TW_OK */
 } tw_brightness_picture;
 
 /** @return bytes of memory that a reader needs, about 70,000. */

@@ -43,7 +43,8 @@ enum {
     TW_CELL_LIGHT = 8,   /* would have been moving without the light guard */
     TW_CELL_SWAY = 16,   /* would have been moving without the sway guard */
     TW_CELL_SIZE = 32,   /* moving, but its blob is too small or too large */
-    TW_CELL_TRAVEL = 64  /* moving, but its blob has not travelled like a subject */
+    TW_CELL_TRAVEL = 64, /* moving, but its blob has not travelled like a subject */
+    TW_CELL_SHAKE = 128  /* would have been moving without the shake guard */
 };
 
 /* One connected group of moving cells. Millionths of the picture's width and height. */
@@ -62,6 +63,7 @@ typedef struct tw_reading {
     uint32_t raw_ppm;      /* all moving cells, before the size limits */
     uint32_t light_ppm;    /* taken by the light guard */
     uint32_t sway_ppm;     /* taken by the sway guard */
+    uint32_t shake_ppm;    /* taken by the shake guard */
     uint32_t size_ppm;     /* taken by smallest and largest */
     uint32_t travel_ppm;   /* in blobs that have not travelled like a subject */
     uint32_t ignored_ppm;  /* moving outside the watched area, share of the picture */

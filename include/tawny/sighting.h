@@ -37,6 +37,16 @@ typedef enum tw_sighting_why {
     TW_END_FINISHED /* the footage ended or the camera was stopped */
 } tw_sighting_why;
 
+/* What confirmed a sighting. */
+typedef struct tw_cause {
+    uint32_t activity_ppm; /* of the confirming frame */
+    uint32_t start_ppm;    /* the limit that it reached */
+    uint8_t hits, of;      /* frames that reached it, of the last so many */
+    uint16_t blobs;       /* that counted in that frame, as far as a reading lists them */
+    uint32_t size_ppm;    /* of the largest of them, share of the picture */
+    int32_t x_ppm, y_ppm; /* and its centre */
+} tw_cause;
+
 /* One stretch of motion. Times are those of the frames. */
 typedef struct tw_sighting {
     uint32_t number;      /* counts from 1 */
@@ -49,6 +59,7 @@ typedef struct tw_sighting {
     uint32_t peak_ppm;     /* highest activity */
     int64_t peak_us;       /* and when */
     uint32_t frames;       /* from start to end, both counted */
+    tw_cause cause;        /* of its beginning; a split part has that of the first */
     tw_sighting_why why;   /* it ended; only set once it has */
 } tw_sighting;
 

@@ -11,6 +11,8 @@
 #include "tawny/settings.h"
 #include "tawny/sighting.h"
 
+enum { TW_SHEET_MAX = 200 }; /* pictures on a contact sheet */
+
 typedef enum tw_event_kind {
     TW_EVENT_OPENED,  /* a camera delivers: stream */
     TW_EVENT_READING, /* one frame was read: reading, state, and sighting if one runs */
@@ -37,11 +39,22 @@ typedef struct tw_event {
     uint64_t bytes;
     tw_status status;
     const char *text; /* one line: what and where */
+    void *frame;      /* for tw_event_picture */
 } tw_event;
 
 /** Told of each event, one at a time, from whichever thread it happens in. Must not block
  * for long: frames wait meanwhile. */
 typedef void (*tw_event_fn)(void *ctx, const tw_event *event);
+
+/**
+ * The frame of a TW_EVENT_READING as a JPEG picture: as the camera sent it where it sends
+ * JPEG, else encoded. Only while the event is told, in the same thread.
+ *
+ * @param out  Set on TW_OK, the caller's to free().
+ * @return TW_OK; TW_EINVAL: another kind of event; else err says what is wrong.
+ */
+TW_API tw_status tw_event_picture(const tw_event *event, uint8_t **out, size_t *bytes,
+                                  tw_error *err);
 
 /* What a station or a rehearsal runs on. */
 typedef struct tw_board {
@@ -137,5 +150,43 @@ TW_API tw_status tw_store_try(const tw_card *card, const tw_station_settings *st
 /** @return whether clips can be written and which codec module is missing if not (err).
  */
 TW_API bool tw_clips_possible(tw_error *err);
+
+/* One picture of a contact sheet. */
+typedef struct tw_sheet_entry {
+    const uint8_t *jpeg; /* any size; borrowed */
+    size_t bytes;
+    bool boxed; /* draw blob's box */
+    tw_blob blob;
+    const char *title; /* short: "1  35.2 s" */
+    const char *line;  /* below it; may be longer */
+} tw_sheet_entry;
+
+/**
+ * Draw a contact sheet, up to four pictures beside each other.
+ *
+ * @param count  1..TW_SHEET_MAX.
+ * @param title  One line above them.
+ * @param png    PNG instead of JPEG.
+ * @param out    Set on TW_OK to a whole file, the caller's to free().
+ * @return TW_OK; TW_EINVAL; TW_ENOTSUP: the drawing module is missing; TW_EDAMAGED: a
+ *         picture cannot be read.
+ */
+TW_API tw_status tw_sheet_draw(const tw_sheet_entry *entries, size_t count,
+                               const char *title, bool png, uint8_t **out, size_t *bytes,
+                               tw_error *err);
+
+/** Why a sighting began, in one line, from tw_sighting.cause: "2.10 % of the watched area
+ * moved (start_at 0.05 %), one blob of 1.80 % at the left, 2 of 3 frames".
+ * @param out  Caller's, capacity bytes, >= 1; 200 are enough. @return out. */
+TW_API const char *tw_why_began(const tw_sighting *sighting, char *out, size_t capacity);
+
+/** Why a frame began no sighting: what moved, and what took it away. Same terms; 500
+ * bytes are enough. */
+TW_API const char *tw_why_not(const tw_reading *reading, tw_watch_state state,
+                              const tw_camera_settings *camera, char *out,
+                              size_t capacity);
+
+/** Where in the picture something is: "at the left", "in the middle"; static. */
+TW_API const char *tw_place_words(int32_t x_ppm, int32_t y_ppm);
 
 #endif

@@ -11,6 +11,7 @@
 #include "tawny/port_linux.h"
 #include "tawny/port_sim.h"
 #include "tawny/ring.h"
+#include "tawny/score.h"
 #include "tawny/settings.h"
 #include "tawny/sighting.h"
 #include "tawny/station.h"

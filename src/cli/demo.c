@@ -15,8 +15,7 @@ static const char ABOUT[] = "Plays a simulated night at the Hollin Lane toad cro
 static const char EXAMPLE[] = "Example:\n"
                               "  tawny demo --keep /tmp/hollin";
 
-enum { SIGHTINGS_MAX = 64 };
-#define TOLERANCE_US INT64_C(1000000)
+enum { SIGHTINGS_MAX = 64, SUBJECTS_MAX = 64 };
 
 /* H.264 is what browsers play; a real camera's JPEG packets would be copied by default.
  */
@@ -31,7 +30,9 @@ typedef struct demo {
     const tw_sim_scene *scene;
     const tw_camera_settings *camera;
     tw_sighting seen[SIGHTINGS_MAX];
+    tw_score_sighting judged[SIGHTINGS_MAX];
     size_t count;
+    tw_truth_event truth[SUBJECTS_MAX];
     int64_t zero_us;
     gboolean any;
     guint stored;
@@ -56,7 +57,7 @@ static void on_event(void *ctx, const tw_event *e)
     case TW_EVENT_BEGAN:
         (void)printf("%7.1f s  %s  sighting %u begins: %s\n",
                      since(d, e->sighting->start_us), e->camera, e->sighting->number,
-                     out_why(e, d->camera, text, sizeof text));
+                     tw_why_began(e->sighting, text, sizeof text));
         break;
     case TW_EVENT_ENDED:
         (void)printf("%7.1f s  %s  sighting %u ends, peak %.2f %%\n",
@@ -80,44 +81,29 @@ static void on_event(void *ctx, const tw_event *e)
     (void)fflush(stdout);
 }
 
-static gboolean overlaps(const demo *d, const tw_sighting *s, const tw_sim_event *e)
+/* Hold what was seen against what really happens in the scene. */
+static tw_score judge(demo *d, int64_t length_us)
 {
-    return s->start_us - d->zero_us <= e->end_us + TOLERANCE_US &&
-           s->end_us - d->zero_us >= e->start_us - TOLERANCE_US;
+    tw_score score = {0};
+    for (size_t i = 0; i < d->count; i++)
+        d->judged[i].when =
+            (tw_span){d->seen[i].start_us - d->zero_us, d->seen[i].end_us - d->zero_us};
+    for (size_t i = 0; i < d->scene->event_count; i++)
+        d->truth[i].when =
+            (tw_span){d->scene->events[i].start_us, d->scene->events[i].end_us};
+    (void)tw_score_add(&score, length_us, d->truth, d->scene->event_count, d->judged,
+                       d->count);
+    return score;
 }
 
-/* The sighting that an event falls into, NULL: none. */
-static const tw_sighting *sighting_of(const demo *d, const tw_sim_event *event)
+/* The sighting during which something happens, -1: none. */
+static int sighting_at(const demo *d, const tw_sim_event *event)
 {
     for (size_t i = 0; i < d->count; i++)
-        if (overlaps(d, &d->seen[i], event))
-            return &d->seen[i];
-    return NULL;
-}
-
-/* Whether a sighting belongs to no subject. */
-static gboolean is_invented(const demo *d, const tw_sighting *s)
-{
-    for (size_t i = 0; i < d->scene->event_count; i++)
-        if (overlaps(d, s, &d->scene->events[i]))
-            return FALSE;
-    return TRUE;
-}
-
-static guint count_found(const demo *d)
-{
-    guint found = 0;
-    for (size_t i = 0; i < d->scene->event_count; i++)
-        found += sighting_of(d, &d->scene->events[i]) != NULL;
-    return found;
-}
-
-static guint count_invented(const demo *d)
-{
-    guint invented = 0;
-    for (size_t i = 0; i < d->count; i++)
-        invented += is_invented(d, &d->seen[i]) ? 1 : 0;
-    return invented;
+        if (d->judged[i].when.start_us <= event->end_us + TW_SCORE_NEAR_US &&
+            d->judged[i].when.end_us >= event->start_us - TW_SCORE_NEAR_US)
+            return (int)i;
+    return -1;
 }
 
 static void print_when(const tw_sim_event *e)
@@ -126,42 +112,43 @@ static void print_when(const tw_sim_event *e)
                  (double)e->end_us / 1e6);
 }
 
-static void print_subject(const demo *d, const tw_sim_event *e)
+static void print_subject(const demo *d, size_t i)
 {
-    const tw_sighting *s = sighting_of(d, e);
+    const tw_sim_event *e = &d->scene->events[i];
+    const int at = sighting_at(d, e);
     print_when(e);
-    if (s)
-        (void)printf("found: sighting %u, %.1f to %.1f s\n", s->number,
-                     since(d, s->start_us), since(d, s->end_us));
+    if (d->truth[i].found && at >= 0)
+        (void)printf("found: sighting %u, %.1f to %.1f s\n", d->seen[at].number,
+                     since(d, d->seen[at].start_us), since(d, d->seen[at].end_us));
     else
         (void)printf("MISSED\n");
 }
 
 static void print_lure(const demo *d, const tw_sim_event *e)
 {
-    const tw_sighting *s = sighting_of(d, e);
+    const int at = sighting_at(d, e);
     print_when(e);
-    if (!s)
+    if (at < 0)
         (void)printf("rightly left alone\n");
-    else if (is_invented(d, s))
-        (void)printf("TAKEN FOR A SUBJECT: sighting %u\n", s->number);
+    else if (d->judged[at].is_false)
+        (void)printf("TAKEN FOR A SUBJECT: sighting %u\n", d->seen[at].number);
     else
-        (void)printf("pass while sighting %u runs\n", s->number);
+        (void)printf("pass while sighting %u runs\n", d->seen[at].number);
 }
 
-static int summarise(const demo *d, const char *folder)
+static int summarise(demo *d, int64_t length_us, const char *folder)
 {
-    const guint found = count_found(d), invented = count_invented(d);
+    const tw_score score = judge(d, length_us);
     char size[24];
     (void)printf("\nWhat really happened at the kerb:\n");
     for (size_t i = 0; i < d->scene->event_count; i++)
-        print_subject(d, &d->scene->events[i]);
+        print_subject(d, i);
     for (size_t i = 0; i < d->scene->lure_count; i++)
         print_lure(d, &d->scene->lures[i]);
-    (void)printf("\nFound %u of %zu subjects, %u invented. %u captures (%s) in %s\n",
-                 found, d->scene->event_count, invented, d->stored,
+    (void)printf("\nFound %u of %u subjects, %u invented. %u captures (%s) in %s\n",
+                 score.found, score.events, score.is_false, d->stored,
                  out_bytes(d->bytes, size), folder);
-    return found == d->scene->event_count && invented == 0 ? CLI_DONE : CLI_FAILED;
+    return score.found == score.events && score.is_false == 0 ? CLI_DONE : CLI_FAILED;
 }
 
 static void suggest(const demo *d, const char *folder)
@@ -197,7 +184,7 @@ static int play(const tw_card *card, tw_settings *settings, const char *folder)
         return cli_say(CLI_FAILED, "stopped; what was captured is in %s", folder);
     if (st != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
-    const int code = summarise(&d, folder);
+    const int code = summarise(&d, result.length_us, folder);
     suggest(&d, folder);
     return code;
 }

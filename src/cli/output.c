@@ -23,36 +23,6 @@ const char *out_bytes(uint64_t bytes, char buffer[24])
     return buffer;
 }
 
-const char *out_place(const tw_blob *blob)
-{
-    static const char *const names[3][3] = {
-        {"at the upper left", "at the top", "at the upper right"},
-        {"at the left", "in the middle", "at the right"},
-        {"at the lower left", "at the bottom", "at the lower right"}};
-    const int column = blob->x_ppm < 333333 ? 0 : blob->x_ppm < 666667 ? 1 : 2;
-    const int row = blob->y_ppm < 333333 ? 0 : blob->y_ppm < 666667 ? 1 : 2;
-    return names[row][column];
-}
-
-const char *out_why(const tw_event *began, const tw_camera_settings *camera, char *buffer,
-                    size_t capacity)
-{
-    char activity[24], start[24], blob[24] = "";
-    const tw_reading *r = began->reading;
-    const char *place = "";
-    if (r->blob_count > 0) {
-        (void)out_percent(r->blob[0].size_ppm, blob);
-        place = out_place(&r->blob[0]);
-    }
-    (void)snprintf(buffer, capacity,
-                   "activity %s, start_at %s, %u of %u frames; %u %s, the largest %s %s",
-                   out_percent(r->activity_ppm, activity),
-                   out_percent((uint32_t)camera->start_ppm, start), camera->confirm.k,
-                   camera->confirm.n, r->blobs_found,
-                   r->blobs_found == 1 ? "blob" : "blobs", blob, place);
-    return buffer;
-}
-
 const char *out_utc(int64_t wall_us, char buffer[40])
 {
     tw_civil t;
@@ -92,8 +62,9 @@ static void set_file(json_t *object, const char *file)
 }
 
 void out_json_sighting(const char *camera, const char *file, const tw_sighting *s,
-                       int64_t zero_us)
+                       int64_t zero_us, gboolean why)
 {
+    char text[256];
     json_t *o = json_pack("{ss ss so so so so so si}", "type", "sighting", "camera",
                           camera, "start", seconds(s->start_us - zero_us), "end",
                           seconds(s->end_us - zero_us), "clip_start",
@@ -101,21 +72,53 @@ void out_json_sighting(const char *camera, const char *file, const tw_sighting *
                           seconds(s->clip_end_us - zero_us), "peak", percent(s->peak_ppm),
                           "frames", (int)s->frames);
     set_file(o, file);
+    if (why)
+        (void)json_object_set_new(o, "why",
+                                  json_string(tw_why_began(s, text, sizeof text)));
     out_json(o);
 }
 
 void out_json_reading(const char *file, const tw_reading *r, tw_watch_state state,
                       int64_t zero_us)
 {
-    json_t *o = json_pack(
-        "{ss so so so so so so so so si si ss}", "type", "reading", "t",
-        seconds(r->t_us - zero_us), "activity", percent(r->activity_ppm), "raw",
-        percent(r->raw_ppm), "light", percent(r->light_ppm), "sway", percent(r->sway_ppm),
-        "size", percent(r->size_ppm), "travel", percent(r->travel_ppm), "ignored",
-        percent(r->ignored_ppm), "blobs", (int)r->blobs_found, "subjects",
-        (int)r->subjects, "state", tw_watch_state_name(state));
+    json_t *o =
+        json_pack("{ss so so so so so so so so so si si ss}", "type", "reading", "t",
+                  seconds(r->t_us - zero_us), "activity", percent(r->activity_ppm), "raw",
+                  percent(r->raw_ppm), "light", percent(r->light_ppm), "sway",
+                  percent(r->sway_ppm), "shake", percent(r->shake_ppm), "size",
+                  percent(r->size_ppm), "travel", percent(r->travel_ppm), "ignored",
+                  percent(r->ignored_ppm), "blobs", (int)r->blobs_found, "subjects",
+                  (int)r->subjects, "state", tw_watch_state_name(state));
     set_file(o, file);
     out_json(o);
+}
+
+void out_json_moment(const char *file, double t_s, const char *why)
+{
+    json_t *o = json_pack("{ss sf ss}", "type", "moment", "t", t_s, "why", why);
+    set_file(o, file);
+    out_json(o);
+}
+
+void out_json_verdict(const char *verdict, const char *file, const tw_span *when,
+                      const char *what)
+{
+    json_t *o = json_pack("{ss so so}", "type", verdict, "start", seconds(when->start_us),
+                          "end", seconds(when->end_us));
+    if (what)
+        (void)json_object_set_new(o, "what", json_string(what));
+    set_file(o, file);
+    out_json(o);
+}
+
+void out_json_score(const tw_score *s, int64_t late_us)
+{
+    out_json(json_pack(
+        "{ss si si si si so sf sf so so}", "type", "score", "events", (int)s->events,
+        "found", (int)s->found, "sightings", (int)s->sightings, "false", (int)s->is_false,
+        "recall", percent(tw_score_recall_ppm(s)), "false_per_hour",
+        (double)tw_score_false_per_1000h(s) / 1e3, "f1", tw_score_f1_ppm(s) / 1e6,
+        "latency", seconds(late_us), "covered", percent(tw_score_cover_ppm(s))));
 }
 
 static const char *type_of(tw_event_kind kind)
@@ -140,6 +143,11 @@ void out_json_event(const tw_event *e)
         (void)json_object_set_new(o, "time", json_string(out_utc(e->wall_us, time)));
     if (e->sighting)
         (void)json_object_set_new(o, "sighting", json_integer(e->sighting->number));
+    if (e->kind == TW_EVENT_BEGAN && e->sighting) {
+        char why[256];
+        (void)json_object_set_new(
+            o, "why", json_string(tw_why_began(e->sighting, why, sizeof why)));
+    }
     if (e->kind == TW_EVENT_ENDED && e->sighting) {
         const tw_sighting *s = e->sighting;
         (void)json_object_set_new(o, "seconds", seconds(s->end_us - s->start_us));

@@ -12,21 +12,25 @@ const char *out_percent(uint32_t ppm, char buffer[24]);
 /** "3.1 MB" */
 const char *out_bytes(uint64_t bytes, char buffer[24]);
 
-/** Where a blob is: "at the left", "in the middle", "at the upper right". */
-const char *out_place(const tw_blob *blob);
-
-/** Why a sighting began, in words; the buffer is the caller's. */
-const char *out_why(const tw_event *began, const tw_camera_settings *camera, char *buffer,
-                    size_t capacity);
-
 /** Print a JSON object on a line of its own, and release it. */
 void out_json(void *json);
 
 /** Objects of a sighting and a reading, with times in seconds from zero_us. */
 void out_json_sighting(const char *camera, const char *file, const tw_sighting *sighting,
-                       int64_t zero_us);
+                       int64_t zero_us, gboolean why);
 void out_json_reading(const char *file, const tw_reading *reading, tw_watch_state state,
                       int64_t zero_us);
+
+/** What was seen at a moment that was asked for. */
+void out_json_moment(const char *file, double t_s, const char *why);
+
+/** An event that was "missed", a sighting that is "false" or an "overrun"; what may be
+ * NULL. */
+void out_json_verdict(const char *verdict, const char *file, const tw_span *when,
+                      const char *what);
+
+/** @param late_us  Median of the start latency. */
+void out_json_score(const tw_score *score, int64_t late_us);
 
 /** What happens at a station, one object a line, with wall times. */
 void out_json_event(const tw_event *event);

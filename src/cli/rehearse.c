@@ -1,9 +1,12 @@
 /* tawny rehearse: what a camera's settings would have made of recorded footage. */
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 #include <sys/resource.h>
 
+#include "footage.h"
 #include "output.h"
+#include "truth.h"
 
 static const char ABOUT[] =
     "Runs recorded footage through a camera's settings, as fast as it can be read, and "
@@ -13,59 +16,161 @@ static const char ABOUT[] =
     "source such as sim:kerb. Without --settings the built-in values hold.";
 static const char EXAMPLE[] =
     "Examples:\n"
-    "  tawny rehearse yard.mp4\n"
-    "  tawny rehearse --set start_at=0.5% --trace --json night.mkv\n"
+    "  tawny rehearse --why yard.mp4\n"
+    "  tawny rehearse --why-not 1:12 --set start_at=0.5% yard.mp4\n"
+    "  tawny rehearse --plot night.png --sheet night.jpg night.mkv\n"
+    "  tawny rehearse --truth truth.csv footage/*.mp4\n"
     "  tawny rehearse --settings station.ini --camera kerb --keep tried/ night.mkv";
+
+enum { MOMENTS_MAX = 32 }; /* that --why-not asks for */
+
+/* The best frame of a sighting, for the contact sheet. */
+typedef struct best_frame {
+    uint8_t *jpeg;
+    size_t bytes;
+    uint32_t activity_ppm;
+    int64_t t_us;
+    gboolean boxed;
+    tw_blob blob;
+} best_frame;
+
+/* A moment that is asked for. */
+typedef struct asked {
+    int64_t t_us;
+    gboolean answered;
+} asked;
+
+/* How all files are to be rehearsed, and what they come to. */
+typedef struct plan {
+    cli_common common;
+    char *camera, *keep, *plot, *sheet, *truth_path;
+    char **why_not;
+    gboolean trace, why;
+    gboolean several;
+    asked ask[MOMENTS_MAX];
+    size_t asks;
+    FILE *say; /* where lines for people go */
+    const tw_card *card;
+    cli_truth *truth;
+    const volatile int *stop;
+    tw_rehearsal_result all;
+    tw_score score;
+    GArray *late; /* int64_t: how late each found event was seen */
+} plan;
 
 /* One rehearsal on its way. */
 typedef struct rehearsal {
+    plan *plan;
     const tw_camera_settings *camera;
-    const char *path;
-    const char *file_key; /* for JSON, where there are several files */
-    gboolean json, trace;
-    gboolean any;    /* a frame was read */
-    int64_t zero_us; /* its time */
+    cli_footage footage;
+    best_frame best; /* of the sighting that runs */
+    GArray *frames;  /* best_frame of each sighting; NULL: no sheet is wanted */
     out_progress progress;
 } rehearsal;
 
 static double since(const rehearsal *r, int64_t t_us)
 {
-    return (double)(t_us - r->zero_us) / 1e6;
+    return cli_footage_seconds(&r->footage, t_us);
 }
 
-static void show_reading(rehearsal *r, const tw_event *e)
+/* The name that a file has in JSON and CSV, where there are several. */
+static const char *file_key(const rehearsal *r)
 {
-    if (!r->any)
-        r->zero_us = e->reading->t_us;
-    r->any = TRUE;
-    out_progress_at(&r->progress, e->reading->t_us - r->zero_us);
-    if (!r->trace)
-        return;
-    if (r->json) {
-        out_json_reading(r->file_key, e->reading, e->state, r->zero_us);
-        return;
-    }
-    out_progress_clear(&r->progress);
-    (void)printf("%10.3f s  activity %6.2f %%  travel %6.2f %%  sway %6.2f %%  "
-                 "light %6.2f %%  blobs %2u  %s\n",
-                 since(r, e->reading->t_us), e->reading->activity_ppm / 1e4,
-                 e->reading->travel_ppm / 1e4, e->reading->sway_ppm / 1e4,
-                 e->reading->light_ppm / 1e4, e->reading->blobs_found,
-                 tw_watch_state_name(e->state));
+    return r->plan->several ? r->footage.name : NULL;
 }
+
+/* ---- frames ---------------------------------------------------------------------- */
+
+static void print_csv(const rehearsal *r, const tw_reading *d, tw_watch_state state)
+{
+    (void)printf(
+        "\"%s\",%.3f,%.4f,%.4f,%.4f,%.4f,%.4f,%.4f,%.4f,%.4f,%u,%u,%s\n", r->footage.name,
+        since(r, d->t_us), d->activity_ppm / 1e4, d->raw_ppm / 1e4, d->light_ppm / 1e4,
+        d->sway_ppm / 1e4, d->shake_ppm / 1e4, d->travel_ppm / 1e4, d->size_ppm / 1e4,
+        d->ignored_ppm / 1e4, d->blobs_found, d->subjects, tw_watch_state_name(state));
+}
+
+static void answer(const rehearsal *r, const tw_reading *d, tw_watch_state state,
+                   asked *a)
+{
+    char text[512];
+    const int64_t t_us = d->t_us - r->footage.zero_us;
+    if (a->answered || t_us < a->t_us)
+        return;
+    a->answered = TRUE;
+    (void)tw_why_not(d, state, r->camera, text, sizeof text);
+    if (r->plan->common.json)
+        out_json_moment(file_key(r), (double)t_us / 1e6, text);
+    else
+        (void)fprintf(r->plan->say, "  at %.3f s: %s\n", (double)t_us / 1e6, text);
+}
+
+/* Encoding a picture is dear where the camera sends no JPEG: only for clearly better
+ * ones. */
+static void keep_best(rehearsal *r, const tw_event *e)
+{
+    const uint32_t now = e->reading->activity_ppm, best = r->best.activity_ppm;
+    best_frame b = {.activity_ppm = now, .t_us = e->reading->t_us};
+    if (r->best.jpeg && now <= best + best / 8)
+        return;
+    if (tw_event_picture(e, &b.jpeg, &b.bytes, NULL) != TW_OK)
+        return;
+    for (uint16_t i = e->reading->blob_count; i > 0; i--) { /* the largest last */
+        if (!e->reading->blob[i - 1].counted)
+            continue;
+        b.boxed = TRUE;
+        b.blob = e->reading->blob[i - 1];
+    }
+    free(r->best.jpeg);
+    r->best = b;
+}
+
+static void take_reading(rehearsal *r, const tw_event *e)
+{
+    cli_footage_reading(&r->footage, e->reading);
+    out_progress_at(&r->progress, e->reading->t_us - r->footage.zero_us);
+    for (size_t i = 0; i < r->plan->asks; i++)
+        answer(r, e->reading, e->state, &r->plan->ask[i]);
+    if (r->frames && e->sighting)
+        keep_best(r, e);
+    if (!r->plan->trace)
+        return;
+    if (r->plan->common.json)
+        out_json_reading(file_key(r), e->reading, e->state, r->footage.zero_us);
+    else
+        print_csv(r, e->reading, e->state);
+}
+
+/* ---- sightings ------------------------------------------------------------------- */
 
 static void show_sighting(const rehearsal *r, const tw_sighting *s)
 {
-    if (r->json) {
-        out_json_sighting(r->camera->name, r->file_key, s, r->zero_us);
+    char why[256];
+    FILE *say = r->plan->say;
+    if (r->plan->common.json) {
+        out_json_sighting(r->camera->name, file_key(r), s, r->footage.zero_us,
+                          r->plan->why);
         return;
     }
-    (void)printf(
-        "  sighting %-3u %9.3f s to %9.3f s  peak %5.2f %%  %5u frames  clip %.3f s "
-        "to %.3f s%s\n",
-        s->number, since(r, s->start_us), since(r, s->end_us), s->peak_ppm / 1e4,
-        s->frames, since(r, s->clip_start_us), since(r, s->clip_end_us),
-        s->why == TW_END_LONGEST ? ", split" : "");
+    (void)fprintf(say,
+                  "  sighting %-3u %9.3f s to %9.3f s  peak %5.2f %%  %5u frames  clip "
+                  "%.3f s to %.3f s%s\n",
+                  s->number, since(r, s->start_us), since(r, s->end_us),
+                  s->peak_ppm / 1e4, s->frames, since(r, s->clip_start_us),
+                  since(r, s->clip_end_us), s->why == TW_END_LONGEST ? ", split" : "");
+    if (r->plan->why)
+        (void)fprintf(say, "    %s\n", tw_why_began(s, why, sizeof why));
+}
+
+static void take_sighting(rehearsal *r, const tw_sighting *s)
+{
+    g_array_append_val(r->footage.sightings, *s);
+    if (r->frames)
+        g_array_append_val(r->frames, r->best);
+    else
+        free(r->best.jpeg);
+    r->best = (best_frame){0};
+    show_sighting(r, s);
 }
 
 static void on_event(void *ctx, const tw_event *e)
@@ -76,23 +181,174 @@ static void on_event(void *ctx, const tw_event *e)
     case TW_EVENT_OPENED:
         out_progress_start(&r->progress, r->camera->name, e->stream->length_us);
         break;
-    case TW_EVENT_READING: show_reading(r, e); break;
+    case TW_EVENT_READING: take_reading(r, e); break;
     case TW_EVENT_ENDED:
         out_progress_clear(&r->progress);
-        show_sighting(r, e->sighting);
+        take_sighting(r, e->sighting);
         break;
     case TW_EVENT_STORED:
-        if (!r->json)
-            (void)printf("  stored %s (%s)\n", e->file, out_bytes(e->bytes, size));
+        if (!r->plan->common.json)
+            (void)fprintf(r->plan->say, "  stored %s (%s)\n", e->file,
+                          out_bytes(e->bytes, size));
         break;
     case TW_EVENT_PROBLEM:
         out_progress_clear(&r->progress);
-        (void)fprintf(stderr, "%s: %s\n", r->path, e->text);
+        (void)fprintf(stderr, "%s: %s\n", r->footage.name, e->text);
         break;
     case TW_EVENT_BEGAN:
     case TW_EVENT_CLOSED: break;
     }
 }
+
+/* ---- truth ----------------------------------------------------------------------- */
+
+static void show_event(const rehearsal *r, size_t i)
+{
+    const tw_truth_event *e = &r->footage.events[i];
+    if (e->unclear)
+        return;
+    if (e->found) {
+        g_array_append_val(r->plan->late, e->late_us);
+        return;
+    }
+    if (!r->plan->common.json)
+        (void)fprintf(r->plan->say, "  missed: %s, %.1f to %.1f s\n", r->footage.what[i],
+                      (double)e->when.start_us / 1e6, (double)e->when.end_us / 1e6);
+    else
+        out_json_verdict("missed", r->footage.name, &e->when, r->footage.what[i]);
+}
+
+static void show_judged(const rehearsal *r, guint i)
+{
+    const tw_score_sighting *s = &r->footage.judged[i];
+    const unsigned number = g_array_index(r->footage.sightings, tw_sighting, i).number;
+    const gboolean overran = s->overrun_us >= TW_SCORE_OVERRUN_US;
+    if (!s->is_false && !overran)
+        return;
+    if (r->plan->common.json) {
+        out_json_verdict(s->is_false ? "false" : "overrun", r->footage.name, &s->when,
+                         NULL);
+        return;
+    }
+    (void)fprintf(r->plan->say, "  %s: sighting %u, %.1f to %.1f s",
+                  s->is_false ? "false" : "overrun", number,
+                  (double)s->when.start_us / 1e6, (double)s->when.end_us / 1e6);
+    if (overran)
+        (void)fprintf(r->plan->say, ", %.1f s of it with nothing to see",
+                      (double)s->overrun_us / 1e6);
+    (void)fputc('\n', r->plan->say);
+}
+
+static void judge(rehearsal *r)
+{
+    cli_footage_judge(&r->footage, &r->plan->score);
+    for (size_t i = 0; i < r->footage.event_count; i++)
+        show_event(r, i);
+    for (guint i = 0; i < r->footage.sightings->len; i++)
+        show_judged(r, i);
+}
+
+static int by_value(const void *a, const void *b)
+{
+    const int64_t x = *(const int64_t *)a, y = *(const int64_t *)b;
+    return (x > y) - (x < y);
+}
+
+static void show_score(const plan *p)
+{
+    const tw_score *s = &p->score;
+    g_array_sort(p->late, by_value);
+    const int64_t late =
+        p->late->len > 0 ? g_array_index(p->late, int64_t, p->late->len / 2) : 0;
+    if (p->common.json) {
+        out_json_score(s, late);
+        return;
+    }
+    (void)fprintf(p->say,
+                  "found %u of %u events (recall %.1f %%), %u false of %u sightings "
+                  "(%.1f an hour), F1 %.3f\n"
+                  "start latency %.2f s (median), %.1f %% of the events' time covered\n",
+                  s->found, s->events, tw_score_recall_ppm(s) / 1e4, s->is_false,
+                  s->sightings, (double)tw_score_false_per_1000h(s) / 1e3,
+                  tw_score_f1_ppm(s) / 1e6, (double)late / 1e6,
+                  tw_score_cover_ppm(s) / 1e4);
+}
+
+/* ---- the sheet and the plot ------------------------------------------------------ */
+
+/* "night.png" for one file; "night-yard.png" where there are several. */
+static char *path_for(const rehearsal *r, const char *path)
+{
+    if (!r->plan->several || strcmp(path, "-") == 0)
+        return g_strdup(path);
+    const char *dot = strrchr(path, '.');
+    const int stem = dot ? (int)(dot - path) : (int)strlen(path);
+    return g_strdup_printf("%.*s-%s%s", stem, path, r->camera->name, dot ? dot : "");
+}
+
+static tw_status draw_sheet(const rehearsal *r, const char *path)
+{
+    const guint count = MIN(r->frames->len, (guint)TW_SHEET_MAX);
+    tw_sheet_entry *entries = g_new0(tw_sheet_entry, count + 1);
+    guint used = 0;
+    for (guint i = 0; i < count; i++) {
+        const best_frame *b = &g_array_index(r->frames, best_frame, i);
+        const tw_sighting *s = &g_array_index(r->footage.sightings, tw_sighting, i);
+        if (!b->jpeg)
+            continue;
+        entries[used++] = (tw_sheet_entry){
+            .jpeg = b->jpeg,
+            .bytes = b->bytes,
+            .boxed = b->boxed,
+            .blob = b->blob,
+            .title = g_strdup_printf("%u   at %.1f s, peak %.2f %%", s->number,
+                                     since(r, b->t_us), s->peak_ppm / 1e4),
+            .line = g_strdup_printf("%.1f s to %.1f s, %s", since(r, s->start_us),
+                                    since(r, s->end_us),
+                                    tw_place_words(s->cause.x_ppm, s->cause.y_ppm))};
+    }
+    g_autofree char *title =
+        g_strdup_printf("%s: %u %s", r->footage.name, r->footage.sightings->len,
+                        r->footage.sightings->len == 1 ? "sighting" : "sightings");
+    uint8_t *file = NULL;
+    size_t bytes = 0;
+    tw_error err = {0};
+    GError *error = NULL;
+    tw_status st = tw_sheet_draw(entries, used, title, g_str_has_suffix(path, ".png"),
+                                 &file, &bytes, &err);
+    if (st != TW_OK) {
+        (void)cli_say(CLI_FAILED, "%s", err.text);
+    } else if (!g_file_set_contents(path, (const char *)file, (gssize)bytes, &error)) {
+        st = TW_EIO;
+        (void)cli_say(CLI_FAILED, "%s", error->message);
+        g_error_free(error);
+    }
+    for (guint i = 0; i < used; i++) {
+        g_free((char *)entries[i].title);
+        g_free((char *)entries[i].line);
+    }
+    g_free(entries);
+    free(file);
+    return st;
+}
+
+static tw_status draw(const rehearsal *r)
+{
+    tw_status st = TW_OK, one = TW_OK;
+    if (r->plan->plot) {
+        g_autofree char *path = path_for(r, r->plan->plot);
+        st = cli_plot(&r->footage, r->camera, path);
+    }
+    if (r->plan->sheet && r->frames->len > 0) {
+        g_autofree char *path = path_for(r, r->plan->sheet);
+        one = draw_sheet(r, path);
+    } else if (r->plan->sheet) {
+        (void)fprintf(r->plan->say, "  no contact sheet: there was no sighting\n");
+    }
+    return st == TW_OK ? one : st;
+}
+
+/* ---- the command ----------------------------------------------------------------- */
 
 static double cpu_seconds(void)
 {
@@ -102,121 +358,205 @@ static double cpu_seconds(void)
            (double)u.ru_stime.tv_sec + (double)u.ru_stime.tv_usec / 1e6;
 }
 
-static void show_summary(const tw_rehearsal_result *all, gboolean json, double cpu)
+static void show_summary(const plan *p, double cpu)
 {
+    const tw_rehearsal_result *all = &p->all;
     const double length = (double)all->length_us / 1e6;
-    if (json) {
+    if (p->common.json) {
         (void)printf("{\"type\":\"summary\",\"frames\":%llu,\"seconds\":%.3f,"
                      "\"sightings\":%u,\"cpu_seconds\":%.3f}\n",
                      (unsigned long long)all->frames, length, all->sightings, cpu);
         return;
     }
-    (void)printf("%u %s in %.1f s of footage, %llu frames", all->sightings,
-                 all->sightings == 1 ? "sighting" : "sightings", length,
-                 (unsigned long long)all->frames);
+    (void)fprintf(p->say, "%u %s in %.1f s of footage, %llu frames", all->sightings,
+                  all->sightings == 1 ? "sighting" : "sightings", length,
+                  (unsigned long long)all->frames);
     if (all->bad_frames > 0)
-        (void)printf(", %llu damaged", (unsigned long long)all->bad_frames);
-    (void)printf("; %.2f s of CPU, %.0f times faster than it was recorded\n", cpu,
-                 cpu > 0 ? length / cpu : 0);
+        (void)fprintf(p->say, ", %llu damaged", (unsigned long long)all->bad_frames);
+    (void)fprintf(p->say, "; %.2f s of CPU, %.0f times faster than it was recorded\n",
+                  cpu, cpu > 0 ? length / cpu : 0);
 }
 
-/* "file:PATH" unless it is a source already. */
-static char *source_of(const char *arg)
+static void add_result(plan *p, const tw_rehearsal_result *result)
 {
-    if (g_str_has_prefix(arg, "sim:") || g_str_has_prefix(arg, "file:"))
-        return g_strdup(arg);
-    return g_strdup_printf("file:%s", arg);
+    p->all.frames += result->frames;
+    p->all.bad_frames += result->bad_frames;
+    p->all.length_us += result->length_us;
+    p->all.sightings += result->sightings;
 }
 
-/* How all files are to be rehearsed. */
-typedef struct plan {
-    cli_common common;
-    const char *camera;
-    gboolean trace, several;
-    const tw_card *card;
-} plan;
+/* Moments that lie beyond the end of a file, or are asked of it anew. */
+static void close_asks(plan *p, const rehearsal *r)
+{
+    for (size_t i = 0; i < p->asks; i++) {
+        if (!p->ask[i].answered)
+            (void)cli_say(CLI_DONE, "%s: there is no frame at %.3f s, it is %.1f s long",
+                          r->footage.name, (double)p->ask[i].t_us / 1e6,
+                          (double)r->footage.length_us / 1e6);
+        p->ask[i].answered = FALSE;
+    }
+}
 
-static tw_status rehearse_one(const plan *p, const char *arg, const volatile int *stop,
-                              tw_rehearsal_result *all)
+static tw_status run(rehearsal *r, const tw_station_settings *station)
+{
+    plan *p = r->plan;
+    tw_rehearsal_result result = {0};
+    tw_error err = {0};
+    tw_board board = cli_board();
+    board.card = p->card;
+    if (p->several && !p->common.json)
+        (void)fprintf(p->say, "%s\n", r->footage.name);
+    tw_status st =
+        tw_rehearse(&board, r->camera, station, p->stop, on_event, r, &result, &err);
+    out_progress_clear(&r->progress);
+    r->footage.length_us = result.length_us;
+    add_result(p, &result);
+    if (st != TW_OK && st != TW_ESTOPPED)
+        (void)cli_say(CLI_FAILED, "%s", err.text);
+    if (st != TW_OK)
+        return st;
+    close_asks(p, r);
+    if (p->truth)
+        judge(r);
+    return draw(r);
+}
+
+static void free_frames(GArray *frames)
+{
+    for (guint i = 0; frames && i < frames->len; i++)
+        free(g_array_index(frames, best_frame, i).jpeg);
+    if (frames)
+        (void)g_array_free(frames, TRUE);
+}
+
+static tw_status rehearse_one(plan *p, const char *arg)
 {
     tw_settings *settings = NULL;
     tw_camera_settings camera;
     tw_station_settings station;
-    tw_rehearsal_result result = {0};
-    tw_error err = {0};
-    g_autofree char *source = source_of(arg);
+    g_autofree char *source = cli_source_of(arg);
     tw_status st = cli_camera(&p->common, p->camera, source, &settings, &camera);
     if (st != TW_OK)
         return st;
-    rehearsal r = {.camera = &camera,
-                   .path = arg,
-                   .file_key = p->several ? arg : NULL,
-                   .json = p->common.json,
-                   .trace = p->trace};
-    tw_board board = cli_board();
-    board.card = p->card;
+    rehearsal r = {.plan = p, .camera = &camera};
+    cli_footage_init(&r.footage, arg);
+    if (p->sheet)
+        r.frames = g_array_new(FALSE, FALSE, sizeof(best_frame));
     tw_settings_station(settings, &station);
-    if (p->several && !p->common.json)
-        (void)printf("%s\n", arg);
-    st = tw_rehearse(&board, &camera, &station, stop, on_event, &r, &result, &err);
-    out_progress_clear(&r.progress);
-    if (st != TW_OK && st != TW_ESTOPPED)
-        (void)cli_say(CLI_FAILED, "%s", err.text);
-    all->frames += result.frames;
-    all->bad_frames += result.bad_frames;
-    all->length_us += result.length_us;
-    all->sightings += result.sightings;
+    if (p->truth)
+        st = cli_truth_of(p->truth, arg, &r.footage.event_count, &r.footage.events,
+                          &r.footage.what);
+    st = st == TW_OK ? run(&r, &station) : TW_ESYNTAX;
+    free(r.best.jpeg);
+    free_frames(r.frames);
+    cli_footage_clear(&r.footage);
     tw_settings_free(settings);
     return st;
 }
 
-static int rehearse_all(const plan *p, int count, char **files)
+static int rehearse_all(plan *p, int count, char **files)
 {
-    tw_rehearsal_result all = {0};
-    const volatile int *stop = cli_catch_signals(NULL);
     const double cpu = cpu_seconds();
     int code = CLI_DONE;
-    for (int i = 0; i < count && !*stop; i++) {
-        const int one = cli_exit(rehearse_one(p, files[i], stop, &all));
+    p->stop = cli_catch_signals(NULL);
+    p->several = count > 1;
+    p->say = p->trace && !p->common.json ? stderr : stdout;
+    if (p->trace && !p->common.json)
+        (void)puts("file,t,activity,raw,light,sway,shake,travel,size,ignored,blobs,"
+                   "subjects,state");
+    for (int i = 0; i < count && !*p->stop; i++) {
+        const int one = cli_exit(rehearse_one(p, files[i]));
         code = one > code ? one : code;
     }
-    if (code != CLI_USAGE)
-        show_summary(&all, p->common.json, cpu_seconds() - cpu);
+    if (code == CLI_USAGE)
+        return code;
+    if (p->truth)
+        show_score(p);
+    show_summary(p, cpu_seconds() - cpu);
     return code;
+}
+
+static int take_asks(plan *p)
+{
+    for (char **text = p->why_not; text && *text; text++) {
+        if (p->asks == MOMENTS_MAX)
+            return cli_say(CLI_USAGE, "--why-not: at most %d moments", MOMENTS_MAX);
+        if (!cli_seconds(*text, &p->ask[p->asks++].t_us))
+            return cli_say(CLI_USAGE,
+                           "--why-not %s: expected seconds, such as 72.5 or 1:12.5",
+                           *text);
+    }
+    return CLI_DONE;
+}
+
+static int check_endings(const plan *p)
+{
+    if (p->plot && strcmp(p->plot, "-") != 0 && !g_str_has_suffix(p->plot, ".png") &&
+        !g_str_has_suffix(p->plot, ".svg"))
+        return cli_say(CLI_USAGE, "--plot %s: the name must end in .png or .svg, or be -",
+                       p->plot);
+    if (p->sheet && !g_str_has_suffix(p->sheet, ".png") &&
+        !g_str_has_suffix(p->sheet, ".jpg"))
+        return cli_say(CLI_USAGE, "--sheet %s: the name must end in .png or .jpg",
+                       p->sheet);
+    return CLI_DONE;
+}
+
+static void clear(plan *p)
+{
+    g_free(p->camera);
+    g_free(p->keep);
+    g_free(p->plot);
+    g_free(p->sheet);
+    g_free(p->truth_path);
+    g_strfreev(p->why_not);
+    cli_truth_free(p->truth);
+    (void)g_array_free(p->late, TRUE);
+    cli_clear(&p->common);
 }
 
 int cli_rehearse(int argc, char **argv)
 {
-    g_autofree char *camera = NULL;
-    g_autofree char *keep = NULL;
-    gboolean trace = FALSE;
+    plan p = {.late = g_array_new(FALSE, FALSE, sizeof(int64_t))};
     const GOptionEntry own[] = {
-        {"camera", 'c', 0, G_OPTION_ARG_STRING, &camera,
+        {"camera", 'c', 0, G_OPTION_ARG_STRING, &p.camera,
          "Take this camera's settings from the settings file", "NAME"},
-        {"keep", 'k', 0, G_OPTION_ARG_FILENAME, &keep,
+        {"keep", 'k', 0, G_OPTION_ARG_FILENAME, &p.keep,
          "Store stills and clips in this folder, as the real run would", "DIR"},
-        {"trace", 0, 0, G_OPTION_ARG_NONE, &trace, "Print the reading of every frame",
-         NULL},
+        {"why", 'y', 0, G_OPTION_ARG_NONE, &p.why, "Say why each sighting began", NULL},
+        {"why-not", 'n', 0, G_OPTION_ARG_STRING_ARRAY, &p.why_not,
+         "Say what was seen at this time and why it began nothing; may be repeated",
+         "TIME"},
+        {"truth", 't', 0, G_OPTION_ARG_FILENAME, &p.truth_path,
+         "Score the sightings against what really happens: file,start,end,what", "CSV"},
+        {"plot", 'p', 0, G_OPTION_ARG_FILENAME, &p.plot,
+         "Draw activity, limits, sightings and what the guards took; -: here",
+         "PNG|SVG|-"},
+        {"sheet", 0, 0, G_OPTION_ARG_FILENAME, &p.sheet,
+         "Draw a contact sheet of the sightings", "PNG|JPG"},
+        {"trace", 0, 0, G_OPTION_ARG_NONE, &p.trace,
+         "Print the reading of every frame as CSV, or with --json as objects", NULL},
         {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
-    plan p = {0};
     tw_card card = {0};
     int code = cli_parse(&argc, &argv, "FILE…", ABOUT, EXAMPLE, own, &p.common);
     if (code == CLI_DONE && argc < 2)
         code = cli_say(CLI_USAGE, "name the footage: tawny rehearse FILE…");
-    if (code == CLI_DONE && keep) {
+    if (code == CLI_DONE)
+        code = take_asks(&p);
+    if (code == CLI_DONE)
+        code = check_endings(&p);
+    if (code == CLI_DONE && p.truth_path)
+        code = cli_exit(cli_truth_read(p.truth_path, &p.truth));
+    if (code == CLI_DONE && p.keep) {
         tw_error err = {0};
-        if (tw_linux_card(keep, &card, &err) != TW_OK)
+        if (tw_linux_card(p.keep, &card, &err) != TW_OK)
             code = cli_say(CLI_FAILED, "%s", err.text);
         p.card = &card;
     }
-    if (code == CLI_DONE) {
-        p.camera = camera;
-        p.trace = trace;
-        p.several = argc > 2;
+    if (code == CLI_DONE)
         code = rehearse_all(&p, argc - 1, argv + 1);
-    }
     if (card.ops)
         card.ops->destroy(card.ctx);
-    cli_clear(&p.common);
+    clear(&p);
     return code;
 }

@@ -57,16 +57,13 @@ static void print_event(watching *w, const tw_event *e)
 {
     char clock[24], size[24], why[256];
     const char *time = time_of_day(w, e->wall_us, clock);
-    tw_camera_settings camera;
     switch (e->kind) {
     case TW_EVENT_OPENED:
         print_opened(w, e, time_of_day(w, w->clock.ops->wall_us(w->clock.ctx), clock));
         break;
     case TW_EVENT_BEGAN:
-        if (tw_settings_camera(w->settings, e->camera, &camera) == TW_OK)
-            (void)printf("%s  %-*s  sighting %u begins: %s\n", time, w->name_width,
-                         e->camera, e->sighting->number,
-                         out_why(e, &camera, why, sizeof why));
+        (void)printf("%s  %-*s  sighting %u begins: %s\n", time, w->name_width, e->camera,
+                     e->sighting->number, tw_why_began(e->sighting, why, sizeof why));
         break;
     case TW_EVENT_ENDED:
         (void)printf("%s  %-*s  sighting %u ends after %.1f s, peak %.2f %%\n", time,

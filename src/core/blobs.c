@@ -194,6 +194,7 @@ static void write_shares(tw_detector *d, tw_reading *out)
     out->activity_ppm = share(with_flag(d, TW_CELL_COUNTED), all);
     out->light_ppm = share(with_flag(d, TW_CELL_LIGHT), all);
     out->sway_ppm = share(with_flag(d, TW_CELL_SWAY), all);
+    out->shake_ppm = share(with_flag(d, TW_CELL_SHAKE), all);
     out->size_ppm = share(with_flag(d, TW_CELL_SIZE), all);
     out->travel_ppm = share(with_flag(d, TW_CELL_TRAVEL), all);
     out->ignored_ppm = share(ignored, d->cells);

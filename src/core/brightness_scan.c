@@ -1,5 +1,5 @@
-/* The brightness reader's way through the entropy-coded bytes. Every read is bounded: past
- * the end, and at a marker, there are only zeros, and they are counted. */
+/* The brightness reader's way through the entropy-coded bytes. Every read is bounded:
+ * past the end, and at a marker, there are only zeros, and they are counted. */
 #include "brightness_state.h"
 
 enum {
@@ -163,8 +163,8 @@ static inline bool skip_block(bits *b, const tw_steps *first, const tw_steps *re
 }
 
 /* How far the first coefficient is from the last block's. */
-static inline bool take_difference(bits *b, const tw_differences *d,
-                                   const tw_huffman *dc, int32_t *difference)
+static inline bool take_difference(bits *b, const tw_differences *d, const tw_huffman *dc,
+                                   int32_t *difference)
 {
     need(b);
     const int32_t entry = d->entry[peek(b, TW_FAST_BITS)];

@@ -21,11 +21,11 @@ enum {
 
 /* One Huffman table, as it came and ready for use. */
 typedef struct tw_huffman {
-    uint8_t counts[TW_CODE_LENGTHS]; /* codes of each length */
-    uint8_t values[TW_CODES];        /* their symbols, shortest code first */
-    uint32_t version;                /* 0: none yet; no two tables have the same */
-    int32_t end[TW_CODE_LENGTHS + 1]; /* first code too large for a length, left-aligned to
-                                         16 bits */
+    uint8_t counts[TW_CODE_LENGTHS];    /* codes of each length */
+    uint8_t values[TW_CODES];           /* their symbols, shortest code first */
+    uint32_t version;                   /* 0: none yet; no two tables have the same */
+    int32_t end[TW_CODE_LENGTHS + 1];   /* first code too large for a length, left-aligned
+                                           to   16 bits */
     int32_t first[TW_CODE_LENGTHS + 1]; /* index into values less the first code */
     uint16_t symbol[1 << TW_SYMBOL_BITS]; /* length << 8 | symbol; 0: a longer code */
 } tw_huffman;
@@ -45,23 +45,23 @@ typedef struct tw_differences {
     int16_t entry[1 << TW_FAST_BITS];
 } tw_differences;
 
-/* One symbol with its value: bits 0..3 how many bits, 4..7 the run of zeros before it, the
- * rest the value, signed. 0: it does not fit, or the block ends. */
+/* One symbol with its value: bits 0..3 how many bits, 4..7 the run of zeros before it,
+ * the rest the value, signed. 0: it does not fit, or the block ends. */
 typedef struct tw_symbols {
     uint32_t version;
     int16_t entry[1 << TW_FAST_BITS];
 } tw_symbols;
 
 typedef struct tw_component {
-    uint8_t id, across, down; /* sampling factors */
+    uint8_t id, across, down;  /* sampling factors */
     uint8_t quantiser, dc, ac; /* which tables */
 } tw_component;
 
 struct tw_brightness {
     tw_huffman dc[TW_TABLES], ac[TW_TABLES];
-    uint32_t versions; /* of tables, given out so far */
+    uint32_t versions;                            /* of tables, given out so far */
     uint8_t dc_given, ac_given, quantisers_given; /* by this picture, a bit each */
-    uint16_t quantiser[TW_TABLES][5]; /* the first five in zigzag order; */
+    uint16_t quantiser[TW_TABLES][5];             /* the first five in zigzag order; */
     tw_differences luma_dc;
     tw_steps luma_ac;
     tw_symbols luma_lowest;

@@ -125,8 +125,7 @@ static void make_differences(tw_differences *d, const tw_huffman *dc)
     for (uint32_t bits = 0; bits < 1U << TW_FAST_BITS; bits++) {
         uint8_t size = 0;
         const uint32_t used = whole_symbol(dc, bits, TW_FAST_BITS, true, &size);
-        const uint32_t value =
-            bits >> (TW_FAST_BITS - used) & ((1U << size) - 1U);
+        const uint32_t value = bits >> (TW_FAST_BITS - used) & ((1U << size) - 1U);
         const int32_t difference = used == 0 || size == 0 ? 0 : extended(value, size);
         d->entry[bits] = (int16_t)(used == 0 ? 0 : difference * 16 + (int32_t)used);
     }
@@ -148,8 +147,7 @@ static void make_symbols(tw_symbols *s, const tw_huffman *ac)
         const int32_t value =
             extended(bits >> (TW_FAST_BITS - used) & ((1U << size) - 1U), size);
         if (value >= -VALUE_MAX && value <= VALUE_MAX)
-            s->entry[bits] =
-                (int16_t)(value * 256 + (symbol >> 4) * 16 + (int32_t)used);
+            s->entry[bits] = (int16_t)(value * 256 + (symbol >> 4) * 16 + (int32_t)used);
     }
     s->version = ac->version;
 }

@@ -369,27 +369,39 @@ static float white_residual(const tw_detector *d, const tw_luma *luma, uint16_t 
 }
 
 /* Solve for what the guards may explain. @return the squares that are left. */
-static float explain(const tw_detector *d, const fit_sums *s, float ridge,
-                     tw_cell_fit *fit)
+static float explain(const tw_detector *d, const fit_sums *s, const moments *m,
+                     float ridge, tw_cell_fit *fit)
 {
     const float n = (float)s->n;
-    const moments m = centre(s, n);
     if (d->config.light_guard)
-        fit->gain = clamp(solve_gain(&m, ridge), GAIN_MIN, GAIN_MAX);
+        fit->gain = clamp(solve_gain(m, ridge), GAIN_MIN, GAIN_MAX);
     if (d->config.shake_guard) {
-        solve_shift(&m, ridge, fit);
+        solve_shift(m, ridge, fit);
         fit->dx = clamp(fit->dx, -SHIFT_MAX * fit->gain, SHIFT_MAX * fit->gain);
         fit->dy = clamp(fit->dy, -SHIFT_MAX * fit->gain, SHIFT_MAX * fit->gain);
     }
     const float offset = ((float)s->y - fit->gain * (float)s->x - fit->dx * (float)s->u -
                           fit->dy * (float)s->v) /
                          n;
-    const float squares = residual(&m, fit);
+    const float squares = residual(m, fit);
     if (d->config.light_guard) {
         fit->offset = offset;
         return squares;
     }
     return squares + n * offset * offset; /* the common offset is not explained away */
+}
+
+/* The squares that light alone would leave, the shift not explained. */
+static float explain_by_light(const tw_detector *d, const fit_sums *s, const moments *m,
+                              float ridge)
+{
+    tw_cell_fit fit = {1.0F, 0.0F, 0.0F, 0.0F, 0};
+    if (d->config.light_guard) {
+        fit.gain = clamp((m->xy + ridge) / (m->xx + ridge), GAIN_MIN, GAIN_MAX);
+        return residual(m, &fit);
+    }
+    const float n = (float)s->n, offset = (float)(s->y - s->x) / n;
+    return residual(m, &fit) + n * offset * offset;
 }
 
 /* Least squares of y ~ gain x + offset + dx u + dy v. */
@@ -400,13 +412,17 @@ static int32_t fitted_level(const tw_detector *d, const tw_luma *luma, uint16_t 
     const fit_sums s = sum_for_fit(d, luma, row, column);
     if (!tw_cell_has_enough(sums, s.n)) /* all but white: nothing to explain it by */
         return plain_level(d, sums);
-    float squares = explain(d, &s, RIDGE * variance, fit);
+    const moments m = centre(&s, (float)s.n);
+    float squares = explain(d, &s, &m, RIDGE * variance, fit);
     if (s.n < sums->area)
         squares += white_residual(d, luma, row, column, fit);
-    const float gain = largest(fit->gain, 1.0F);
-    return level_of(squares, (float)(s.n + s.saturated),
-                    variance *
-                        largest(0.6F * gain * gain + 0.4F, brightness_ratio(d, sums)));
+    const float gain = largest(fit->gain, 1.0F), n = (float)(s.n + s.saturated);
+    const float expected =
+        variance * largest(0.6F * gain * gain + 0.4F, brightness_ratio(d, sums));
+    if (d->config.shake_guard)
+        fit->unshifted =
+            level_of(explain_by_light(d, &s, &m, RIDGE * variance), n, expected);
+    return level_of(squares, n, expected);
 }
 
 /* Pixels that are left out may contradict a large offset of the others. */
@@ -458,7 +474,8 @@ static int32_t sway_limit(const tw_detector *d, const tw_cell *cell)
     return limit > LEVEL_TOP ? LEVEL_TOP : (int32_t)limit;
 }
 
-static void set_flags(const tw_detector *d, tw_cell *cell, const tw_cell_sums *sums)
+static void set_flags(const tw_detector *d, tw_cell *cell, const tw_cell_sums *sums,
+                      const tw_cell_fit *fit)
 {
     const bool moving = cell->level > cell->limit;
     cell->flags = cell->watched ? TW_CELL_WATCHED : 0;
@@ -466,6 +483,8 @@ static void set_flags(const tw_detector *d, tw_cell *cell, const tw_cell_sums *s
         cell->flags |= TW_CELL_MOVING;
     else if (cell->level > LEVEL_BASE)
         cell->flags |= TW_CELL_SWAY;
+    else if (fit->unshifted > LEVEL_BASE)
+        cell->flags |= TW_CELL_SHAKE;
     else if (d->config.light_guard && tw_cell_has_enough(sums, sums->n) &&
              unguarded_level(d, sums) > LEVEL_BASE)
         cell->flags |= TW_CELL_LIGHT;
@@ -480,7 +499,7 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
     const bool says_something = tw_cell_has_enough(sums, sums->n);
     bool fitted = false;
     int32_t level = tw_log2_level(0.02F);
-    *fit = (tw_cell_fit){1.0F, 0.0F, 0.0F, 0.0F};
+    *fit = (tw_cell_fit){1.0F, 0.0F, 0.0F, 0.0F, tw_log2_level(0.02F)};
     if (says_something) {
         level = plain_level(d, sums);
         /* The fit can only lower the level: where it is low already there is no need. */
@@ -499,7 +518,7 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
     const bool high = level > cell->limit + SEED_ABOVE;
     cell->seed = high && cell->over_high;
     cell->over_high = high;
-    set_flags(d, cell, sums);
+    set_flags(d, cell, sums, fit);
     track_usual(d, cell, level, unbiased);
     return fitted && unbiased;
 }

@@ -39,6 +39,7 @@ typedef struct tw_cell_sums {
 /* What explains a cell: y = gain * x + offset + dx * du + dy * dv. */
 typedef struct tw_cell_fit {
     float gain, dx, dy, offset;
+    int32_t unshifted; /* the level that a fit without dx and dy would have left */
 } tw_cell_fit;
 
 typedef struct tw_cell {

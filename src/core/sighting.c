@@ -93,6 +93,25 @@ static uint32_t frames_between(const tw_sighting_watch *watch, int64_t start_us,
     return (uint32_t)((back + watch->own.step_us / 2) / watch->own.step_us);
 }
 
+static tw_cause cause_of(const tw_sighting_watch *watch, const tw_reading *reading)
+{
+    tw_cause cause = {.activity_ppm = reading->activity_ppm,
+                      .start_ppm = watch->config.start_ppm,
+                      .of = watch->config.confirm_n};
+    for (int i = 0; i < watch->own.seen; i++)
+        cause.hits = (uint8_t)(cause.hits + watch->own.hit[i]);
+    for (uint16_t i = reading->blob_count; i > 0; i--) { /* largest last */
+        const tw_blob *blob = &reading->blob[i - 1];
+        if (!blob->counted)
+            continue;
+        cause.blobs++;
+        cause.size_ppm = blob->size_ppm;
+        cause.x_ppm = blob->x_ppm;
+        cause.y_ppm = blob->y_ppm;
+    }
+    return cause;
+}
+
 /* The frames from the first confirming one to now were not known to be a sighting's. */
 static void begin(tw_sighting_watch *watch, const tw_reading *reading, int oldest)
 {
@@ -103,6 +122,7 @@ static void begin(tw_sighting_watch *watch, const tw_reading *reading, int oldes
     now->part = 1;
     now->start_us = began(watch, reading, watch->own.at[oldest]);
     now->confirmed_us = watch->own.at[0];
+    now->cause = cause_of(watch, reading);
     now->clip_start_us = later(now->start_us - watch->config.pre_us, watch->own.free_us);
     watch->own.frames_since_start = frames_between(watch, now->start_us, oldest);
     for (int i = oldest; i >= 0; i--) {

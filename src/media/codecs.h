@@ -32,6 +32,7 @@ typedef struct tw_clip_spec {
     bool encode;             /* H.264 from decoded packets; false: copy them */
     int quality;             /* of the encoding, 1..100 */
     int64_t wall_us;         /* of the first packet, for the file's own date */
+    const char *why;         /* the sighting began; NULL: not said */
     tw_clip_sink sink;
 } tw_clip_spec;
 

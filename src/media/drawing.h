@@ -7,8 +7,9 @@
 #include "tawny/detector.h"
 #include "tawny/error.h"
 #include "tawny/settings.h"
+#include "tawny/station.h"
 
-enum { TW_DRAWING_ABI = 1 };
+enum { TW_DRAWING_ABI = 2 };
 
 typedef struct tw_overlay {
     const tw_camera_settings *camera;
@@ -16,6 +17,13 @@ typedef struct tw_overlay {
     const char *state; /* of the sighting watch, in words */
     const char *time;  /* of the frame, in words */
 } tw_overlay;
+
+/* One picture of a contact sheet. */
+typedef struct tw_sheet_tile {
+    const uint8_t *pixels; /* 4 bytes each: blue, green, red, unused; rows packed */
+    uint16_t width, height;
+    const tw_sheet_entry *entry; /* what is drawn and written on it */
+} tw_sheet_tile;
 
 typedef struct tw_drawing {
     int abi; /* TW_DRAWING_ABI */
@@ -26,6 +34,11 @@ typedef struct tw_drawing {
     tw_status (*overlay)(const uint8_t *pixels, uint16_t width, uint16_t height,
                          const tw_overlay *overlay, uint8_t **out, uint16_t *out_width,
                          uint16_t *out_height, tw_error *err);
+    /** Draw a contact sheet. *out is a new picture, the caller's to free().
+     * @param title  Written above the tiles. */
+    tw_status (*sheet)(const tw_sheet_tile *tiles, size_t count, const char *title,
+                       uint8_t **out, uint16_t *out_width, uint16_t *out_height,
+                       tw_error *err);
     /** Encode pixels as PNG. *out is the caller's to free(). */
     tw_status (*png)(const uint8_t *pixels, uint16_t width, uint16_t height,
                      uint8_t **out, size_t *bytes, tw_error *err);

@@ -88,6 +88,8 @@ static void put_comment(ExifData *data, const tw_exif_fields *fields)
 
 static void put_fields(ExifData *data, const tw_exif_fields *fields)
 {
+    if (fields->why)
+        put_ascii(data, EXIF_IFD_0, EXIF_TAG_IMAGE_DESCRIPTION, fields->why);
     put_ascii(data, EXIF_IFD_0, EXIF_TAG_MAKE, "Tawny Watch");
     put_ascii(data, EXIF_IFD_0, EXIF_TAG_MODEL, fields->camera ? fields->camera : "");
     put_ascii(data, EXIF_IFD_0, EXIF_TAG_SOFTWARE, "libtawny " TW_VERSION_TEXT);

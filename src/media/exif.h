@@ -12,6 +12,7 @@ typedef struct tw_exif_fields {
     tw_civil time;
     const char *camera;
     uint32_t sighting;      /* 0: none */
+    const char *why;        /* it began, in a line; NULL: not said */
     uint16_t width, height; /* pixels; 0 unknown */
 } tw_exif_fields;
 

@@ -243,8 +243,8 @@ tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma
     return TW_OK;
 }
 
-tw_status tw_jpeg_pixels(const uint8_t *data, size_t bytes, uint8_t **out,
-                         uint16_t *width, uint16_t *height, tw_error *err)
+tw_status tw_jpeg_pixels(const uint8_t *data, size_t bytes, uint16_t least_width,
+                         uint8_t **out, uint16_t *width, uint16_t *height, tw_error *err)
 {
     int w = 0, h = 0, subsampling = 0, space = 0;
     uint8_t *pixels = NULL;
@@ -257,6 +257,11 @@ tw_status tw_jpeg_pixels(const uint8_t *data, size_t bytes, uint8_t **out,
         w > TW_JPEG_MAX_SIDE || h > TW_JPEG_MAX_SIDE) {
         st = tw_fail(err, TW_EDAMAGED, "damaged JPEG (%s)", tjGetErrorStr2(handle));
         goto done;
+    }
+    for (int halvings = 0; halvings < 3 && least_width > 0 && w / 2 >= least_width;
+         halvings++) {
+        w = (w + 1) / 2; /* sizes that the decoder's own scales round to */
+        h = (h + 1) / 2;
     }
     pixels = malloc((size_t)w * (size_t)h * 4);
     if (!pixels) {

@@ -34,12 +34,14 @@ tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma
                        uint16_t *width, uint16_t *height, tw_error *err);
 
 /**
- * Decode a whole picture to 4 bytes a pixel: blue, green, red, unused.
+ * Decode a picture to 4 bytes a pixel: blue, green, red, unused.
  *
+ * @param least_width  Reduce it by 2, 4 or 8 as long as so many pixels of width are left;
+ *                     0: not at all.
  * @param out  Set on TW_OK to width * height * 4 bytes, the caller's to free().
  */
-tw_status tw_jpeg_pixels(const uint8_t *data, size_t bytes, uint8_t **out,
-                         uint16_t *width, uint16_t *height, tw_error *err);
+tw_status tw_jpeg_pixels(const uint8_t *data, size_t bytes, uint16_t least_width,
+                         uint8_t **out, uint16_t *width, uint16_t *height, tw_error *err);
 
 /** Encode planes. @param quality 1..100. @param out Set on TW_OK, the caller's to free().
  */

@@ -38,7 +38,7 @@ static tw_status draw(const uint8_t *jpeg, size_t jpeg_bytes, const tw_overlay *
 {
     uint8_t *pixels = NULL, *drawn = NULL;
     uint16_t width = 0, height = 0;
-    tw_status st = tw_jpeg_pixels(jpeg, jpeg_bytes, &pixels, &width, &height, err);
+    tw_status st = tw_jpeg_pixels(jpeg, jpeg_bytes, 0, &pixels, &width, &height, err);
     if (st == TW_OK && overlay) {
         const tw_drawing *drawing = tw_drawing_load(err);
         st = drawing ? drawing->overlay(pixels, width, height, overlay, &drawn, &width,

@@ -285,6 +285,7 @@ static void decide(tw_pipeline *p)
     if (running && p->recorder)
         stills_while(p);
     tell(p, (tw_event){.kind = TW_EVENT_READING,
+                       .frame = p,
                        .reading = &p->reading,
                        .sighting = running ? &p->watch.now : NULL});
 }
@@ -484,6 +485,15 @@ tw_status tw_pipeline_still(tw_pipeline *p, uint8_t **jpeg, size_t *bytes,
     *reading = p->reading;
     *state = p->watch.state;
     return tw_decoder_still(p->decoder, (int)p->camera->still_quality, jpeg, bytes, err);
+}
+
+tw_status tw_event_picture(const tw_event *event, uint8_t **out, size_t *bytes,
+                           tw_error *err)
+{
+    if (!event || !event->frame || !out || !bytes)
+        return tw_fail(err, TW_EINVAL, "this event has no picture");
+    tw_pipeline *p = event->frame;
+    return tw_decoder_still(p->decoder, (int)p->camera->still_quality, out, bytes, err);
 }
 
 /* ---- running --------------------------------------------------------------------- */

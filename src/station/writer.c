@@ -6,6 +6,8 @@
 
 #include "../media/exif.h"
 
+enum { WHY_BYTES = 256 }; /* of the line that says why a sighting began */
+
 tw_status tw_job_copy(tw_job *job, const uint8_t *data, size_t bytes)
 {
     uint8_t *copy = malloc(bytes ? bytes : 1);
@@ -69,8 +71,13 @@ static tw_status store_still(const tw_writer *writer, const tw_job *job,
                              tw_store_file *file, tw_error *err)
 {
     const tw_name_fields name = name_for(writer, job, "still", "jpg");
-    const tw_exif_fields exif = {name.time, name.camera, name.sighting, job->width,
-                                 job->height};
+    char why[WHY_BYTES];
+    const tw_exif_fields exif = {.time = name.time,
+                                 .camera = name.camera,
+                                 .sighting = name.sighting,
+                                 .why = tw_why_began(&job->sighting, why, sizeof why),
+                                 .width = job->width,
+                                 .height = job->height};
     uint8_t *tagged = NULL;
     size_t bytes = 0;
     tw_status st =
@@ -135,11 +142,13 @@ static tw_status begin_clip(const tw_writer *writer, tw_job *job, tw_error *err)
     tw_status st = tw_store_begin(&writer->store, &name, &lane->own.file, err);
     if (st != TW_OK)
         return st;
-    const tw_clip_spec spec = {&job->stream,
-                               encode,
-                               (int)lane->camera->clip_quality,
-                               job->packet.wall_us,
-                               {write_clip, lane}};
+    char why[WHY_BYTES];
+    const tw_clip_spec spec = {.stream = &job->stream,
+                               .encode = encode,
+                               .quality = (int)lane->camera->clip_quality,
+                               .wall_us = job->packet.wall_us,
+                               .why = tw_why_began(&job->sighting, why, sizeof why),
+                               .sink = {write_clip, lane}};
     st = lane->own.codecs->clip_open(&spec, &lane->own.clip, err);
     if (st != TW_OK)
         tw_store_abandon(&writer->store, &lane->own.file);

@@ -22,7 +22,8 @@ static void paint(uint8_t *row, unsigned width, unsigned y, uint32_t *seed)
     for (unsigned x = 0; x < width * 3; x++) {
         *seed = *seed * 1664525U + 1013904223U;
         const unsigned noise = *seed >> 24;
-        row[x] = (uint8_t)((x / 40 + y / 9) % 2 ? noise : (x * 3 + y * 5) / 4 + noise / 16);
+        row[x] =
+            (uint8_t)((x / 40 + y / 9) % 2 ? noise : (x * 3 + y * 5) / 4 + noise / 16);
     }
 }
 
@@ -33,9 +34,7 @@ static void choose(struct jpeg_compress_struct *c, const kind *k)
     c->input_components = 3;
     c->in_color_space = JCS_RGB;
     jpeg_set_defaults(c);
-    jpeg_set_colorspace(c, k->rgb          ? JCS_RGB
-                           : k->across > 0 ? JCS_YCbCr
-                                           : JCS_GRAYSCALE);
+    jpeg_set_colorspace(c, k->rgb ? JCS_RGB : k->across > 0 ? JCS_YCbCr : JCS_GRAYSCALE);
     jpeg_set_quality(c, k->quality, FALSE);
     if (k->across > 0) {
         c->comp_info[0].h_samp_factor = k->across;
@@ -170,8 +169,8 @@ static void test_missing_tables_are_the_usual_ones(void **state)
     uint8_t *want = decode(data, bytes, &width, &height), *bare = malloc(bytes);
     memcpy(bare, data, 2);
     for (size_t at = 2; at < bytes;) { /* all segments but the tables */
-        const size_t size = data[at + 1] == 0xDA ? bytes - at
-                                                 : 2U + data[at + 2] * 256U + data[at + 3];
+        const size_t size =
+            data[at + 1] == 0xDA ? bytes - at : 2U + data[at + 2] * 256U + data[at + 3];
         if (data[at + 1] != 0xC4) {
             memcpy(bare + to, data + at, size);
             to += size;
@@ -222,8 +221,8 @@ static void test_a_quarter_is_the_mean_of_each_quarter_of_a_block(void **state)
     jpeg_destroy_compress(&c);
     tw_brightness *reader = make_reader();
     tw_brightness_picture picture;
-    assert_int_equal(
-        tw_brightness_read(reader, data, size, 4, out, sizeof out, &picture), TW_OK);
+    assert_int_equal(tw_brightness_read(reader, data, size, 4, out, sizeof out, &picture),
+                     TW_OK);
     assert_int_equal(picture.luma.width, 16);
     assert_int_equal(picture.luma.height, 12);
     assert_int_equal(
@@ -345,8 +344,8 @@ static void test_any_damage_is_survived(void **state)
             continue;
         tw_brightness_picture p;
         data[at + 1] = 0xD2;
-        assert_int_equal(
-            tw_brightness_read(reader, data, bytes, 8, out, sizeof out, &p), TW_EDAMAGED);
+        assert_int_equal(tw_brightness_read(reader, data, bytes, 8, out, sizeof out, &p),
+                         TW_EDAMAGED);
         data[at + 1] = 0xD1;
     }
     free(data);

@@ -43,7 +43,7 @@ static tw_status write_clip(memory_file *file, bool encode, tw_error *err)
     tw_clip *clip = NULL;
     tw_camera camera = open_camera("sim:kerb,size=160x90", 10, &stream);
     const tw_clip_spec spec = {
-        &stream, encode, 60, INT64_C(1804969815204567), {keep, file}};
+        &stream, encode, 60, INT64_C(1804969815204567), "2 of 3 frames", {keep, file}};
     tw_status st = codecs()->clip_open(&spec, &clip, err);
     for (int i = 0; i < FRAMES && st == TW_OK; i++) {
         assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
@@ -165,7 +165,7 @@ static void test_a_clip_without_frames_is_none(void **state)
     memory_file file = {0};
     tw_clip *clip = NULL;
     tw_error err = {0};
-    const tw_clip_spec spec = {&stream, true, 60, 0, {keep, &file}};
+    const tw_clip_spec spec = {&stream, true, 60, 0, NULL, {keep, &file}};
     assert_int_equal(codecs()->clip_open(&spec, &clip, &err), TW_OK);
     const tw_packet bad = {
         .data = (const uint8_t *)"no picture", .size = 10, .key = true};

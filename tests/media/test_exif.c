@@ -23,15 +23,19 @@ static void test_another_program_reads_it_back(void **state)
 {
     (void)state;
     char *folder = make_folder(), *path = join(folder, "still.jpg");
-    const tw_exif_fields fields = {EVENING, "kerb", 7, 64, 48};
+    const tw_exif_fields fields = {EVENING, "kerb", 7, "2 of 3 frames", 64, 48};
     size_t bytes = 0;
     uint8_t *jpeg = tagged(&bytes, &fields);
     write_bytes(path, jpeg, bytes);
     outcome o = run_program(NULL, EXIFTOOL, "-s", path, NULL);
     assert_int_equal(o.code, 0);
-    static const char *const lines[] = {
-        ": 2027:03:13 21:30:15.204+01:00", ": kerb",          ": Tawny Watch", ": +01:00",
-        ": camera kerb, sighting 7",       ": libtawny 0.1.0"};
+    static const char *const lines[] = {": 2027:03:13 21:30:15.204+01:00",
+                                        ": kerb",
+                                        ": Tawny Watch",
+                                        ": +01:00",
+                                        ": camera kerb, sighting 7",
+                                        ": libtawny 0.1.0",
+                                        ": 2 of 3 frames"};
     for (size_t i = 0; i < sizeof lines / sizeof *lines; i++)
         assert_has(o.out, lines[i]);
     free_outcome(&o);
@@ -47,7 +51,7 @@ static void test_times_west_of_greenwich(void **state)
 {
     (void)state;
     char *folder = make_folder(), *path = join(folder, "still.jpg");
-    tw_exif_fields fields = {EVENING, "kerb", 7, 0, 0};
+    tw_exif_fields fields = {EVENING, "kerb", 7, NULL, 0, 0};
     fields.time.offset_s = -12600;
     size_t bytes = 0;
     uint8_t *jpeg = tagged(&bytes, &fields);
@@ -63,7 +67,7 @@ static void test_times_west_of_greenwich(void **state)
 static void test_what_is_no_jpeg_is_refused(void **state)
 {
     (void)state;
-    const tw_exif_fields fields = {EVENING, "kerb", 7, 64, 48};
+    const tw_exif_fields fields = {EVENING, "kerb", 7, "2 of 3 frames", 64, 48};
     uint8_t *out = NULL;
     size_t bytes = 0;
     tw_error err = {0};

@@ -146,7 +146,7 @@ static void test_pixels_go_there_and_back(void **state)
     uint16_t w = 0, h = 0;
     uint8_t *data = square_jpeg(64, 48, &bytes), *pixels = NULL, *encoded = NULL;
     tw_error err = {0};
-    assert_int_equal(tw_jpeg_pixels(data, bytes, &pixels, &w, &h, &err), TW_OK);
+    assert_int_equal(tw_jpeg_pixels(data, bytes, 0, &pixels, &w, &h, &err), TW_OK);
     assert_int_equal(w, 64);
     assert_int_equal(h, 48);
     const uint8_t *last = pixels + (63 + 47 * 64) * 4;
@@ -157,8 +157,9 @@ static void test_pixels_go_there_and_back(void **state)
     assert_true(encoded[0] == 0xFF && encoded[1] == 0xD8);
     free(encoded);
     free(pixels);
-    assert_int_equal(tw_jpeg_pixels(data, bytes / 2, &pixels, &w, &h, &err), TW_EDAMAGED);
-    assert_int_equal(tw_jpeg_pixels((const uint8_t *)"no", 2, &pixels, &w, &h, &err),
+    assert_int_equal(tw_jpeg_pixels(data, bytes / 2, 0, &pixels, &w, &h, &err),
+                     TW_EDAMAGED);
+    assert_int_equal(tw_jpeg_pixels((const uint8_t *)"no", 2, 0, &pixels, &w, &h, &err),
                      TW_EDAMAGED);
     free(data);
 }
@@ -174,7 +175,7 @@ static void test_colour_planes(void **state)
     memset(chroma[1], 200, sizeof chroma[1]); /* red */
     const tw_picture picture = {{luma, chroma[0], chroma[1]}, {16, 8, 8}, 16, 16};
     assert_int_equal(tw_jpeg_encode(&picture, 95, &data, &bytes, NULL), TW_OK);
-    assert_int_equal(tw_jpeg_pixels(data, bytes, &pixels, &w, &h, NULL), TW_OK);
+    assert_int_equal(tw_jpeg_pixels(data, bytes, 0, &pixels, &w, &h, NULL), TW_OK);
     assert_true(pixels[2] > 180 && pixels[0] < 60); /* red over blue */
     free(data);
     free(pixels);

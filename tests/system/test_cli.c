@@ -265,7 +265,7 @@ static void test_text_tells_the_same(void **state)
     assert_string_equal(o.err, ""); /* no progress bar: this is no terminal */
     free_outcome(&o);
     o = run_program(NULL, TOOL, "rehearse", "--trace", "--set", "fps=2", KERB, NULL);
-    assert_int_equal(count_lines(o.out, " s  activity "), 300);
+    assert_int_equal(count_lines(o.out, "\"" KERB "\","), 300);
     free_outcome(&o);
     free(path);
 }
@@ -574,7 +574,7 @@ static void test_watch_to_the_end_of_its_footage(void **state)
     outcome o = run_program(folder, TOOL, "watch", NULL);
     assert_int_equal(o.code, 0);
     assert_string_equal(o.err, "");
-    assert_int_equal(count_lines(o.out, "begins: activity"), 3);
+    assert_int_equal(count_lines(o.out, "of the watched area moved"), 3);
     assert_int_equal(count_lines(o.out, "stored: "), 6);
     assert_int_equal(count_lines(o.out, "kerb  closed"), 1);
     free_outcome(&o);

@@ -154,6 +154,7 @@ tw_status tw_av_clip_open(const tw_clip_spec *spec, tw_clip **out, tw_error *err
     tw_status st = open_output(clip, err);
     if (st == TW_OK) {
         set_date(clip, spec->wall_us);
+        (void)av_dict_set(&clip->format->metadata, "comment", spec->why, 0);
         st = spec->encode ? tw_av_open_decoder(spec->stream, &clip->decoder, err)
                           : set_up_copy(clip, spec->stream, err);
     }

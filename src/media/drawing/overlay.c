@@ -1,31 +1,15 @@
-/* The drawing module, by cairo. Colours and patterns are those of docs/architecture.md:
- * never colour alone, so that each meaning has a pattern as well. */
-#include "../drawing.h"
-
-#include <cairo.h>
+/* Overlays by cairo. Colours and patterns are those of docs/architecture.md: never colour
+ * alone, so that each meaning has a pattern as well. */
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "tawny/api.h"
+#include "paint.h"
 
-enum { WIDTH_MIN = 960, SIDE_MAX = 16384, BYTES_A_PIXEL = 4 };
+enum { WIDTH_MIN = 960 };
 
 #define PI 3.14159265358979323846
-
-typedef struct colour {
-    double r, g, b;
-} colour;
-
-#define RGB(hex)                                                                         \
-    {                                                                                    \
-        ((hex) >> 16 & 0xFF) / 255.0, ((hex) >> 8 & 0xFF) / 255.0, ((hex)&0xFF) / 255.0  \
-    }
-
-static const colour PAPER = RGB(0x16130F), INK = RGB(0xECE3D4), AMBER = RGB(0xF2B544),
-                    MOSS = RGB(0x9BB56A), LILAC = RGB(0xB79FE0), SLATE = RGB(0x8FA6B5),
-                    TAWNY = RGB(0xD9954A);
 
 /* A drawing at work. One unit is one pixel of the enlarged picture. */
 typedef struct canvas {
@@ -37,20 +21,17 @@ typedef struct canvas {
 
 static void ink(const canvas *c, colour k, double alpha)
 {
-    cairo_set_source_rgba(c->cairo, k.r, k.g, k.b, alpha);
+    paint_ink(c->cairo, k, alpha);
 }
 
 static void text_at(const canvas *c, double x, double y, const char *text)
 {
-    cairo_move_to(c->cairo, x, y);
-    cairo_show_text(c->cairo, text);
+    paint_text(c->cairo, x, y, text);
 }
 
 static double text_width(const canvas *c, const char *text)
 {
-    cairo_text_extents_t extents;
-    cairo_text_extents(c->cairo, text, &extents);
-    return extents.x_advance;
+    return paint_width(c->cairo, text);
 }
 
 /* Readable on any background: on a dark plate. */
@@ -300,9 +281,7 @@ static void paint_picture(const canvas *c, const uint8_t *pixels, uint16_t width
 
 static void draw_all(const canvas *c)
 {
-    cairo_select_font_face(c->cairo, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL,
-                           CAIRO_FONT_WEIGHT_NORMAL);
-    cairo_set_font_size(c->cairo, 12 * c->unit);
+    paint_font(c->cairo, 12 * c->unit);
     if (c->what->reading->cells)
         draw_cells(c);
     for (size_t i = 0; i < c->what->camera->zone_count; i++)
@@ -312,9 +291,9 @@ static void draw_all(const canvas *c)
     draw_strip(c);
 }
 
-static tw_status overlay(const uint8_t *pixels, uint16_t width, uint16_t height,
-                         const tw_overlay *what, uint8_t **out, uint16_t *out_width,
-                         uint16_t *out_height, tw_error *err)
+tw_status tw_draw_overlay(const uint8_t *pixels, uint16_t width, uint16_t height,
+                          const tw_overlay *what, uint8_t **out, uint16_t *out_width,
+                          uint16_t *out_height, tw_error *err)
 {
     const int scale = width < WIDTH_MIN ? (WIDTH_MIN + width - 1) / width : 1;
     const int w = width * scale, h = height * scale;
@@ -332,63 +311,13 @@ static tw_status overlay(const uint8_t *pixels, uint16_t width, uint16_t height,
     const canvas c = {cairo, w, h, unit, what};
     paint_picture(&c, pixels, width, height, scale);
     draw_all(&c);
-    const cairo_status_t drawn = cairo_status(cairo);
-    cairo_destroy(cairo);
-    cairo_surface_flush(surface);
-    cairo_surface_destroy(surface);
-    if (drawn != CAIRO_STATUS_SUCCESS) {
+    const tw_status st = paint_finish(cairo, surface, err);
+    if (st != TW_OK) {
         free(made);
-        return tw_fail(err, TW_EIO, "cannot draw: %s", cairo_status_to_string(drawn));
+        return st;
     }
     *out = made;
     *out_width = (uint16_t)w;
     *out_height = (uint16_t)all;
     return TW_OK;
-}
-
-typedef struct growing {
-    uint8_t *data;
-    size_t used, capacity;
-} growing;
-
-static cairo_status_t add_bytes(void *ctx, const unsigned char *data, unsigned int length)
-{
-    growing *g = ctx;
-    if (g->used + length > g->capacity) {
-        const size_t capacity = (g->used + length) * 2;
-        uint8_t *more = realloc(g->data, capacity);
-        if (!more)
-            return CAIRO_STATUS_NO_MEMORY;
-        g->data = more;
-        g->capacity = capacity;
-    }
-    memcpy(g->data + g->used, data, length);
-    g->used += length;
-    return CAIRO_STATUS_SUCCESS;
-}
-
-static tw_status png(const uint8_t *pixels, uint16_t width, uint16_t height,
-                     uint8_t **out, size_t *bytes, tw_error *err)
-{
-    growing g = {0};
-    cairo_surface_t *surface =
-        cairo_image_surface_create_for_data((unsigned char *)pixels, CAIRO_FORMAT_RGB24,
-                                            width, height, width * BYTES_A_PIXEL);
-    const cairo_status_t st = cairo_surface_write_to_png_stream(surface, add_bytes, &g);
-    cairo_surface_destroy(surface);
-    if (st != CAIRO_STATUS_SUCCESS) {
-        free(g.data);
-        return tw_fail(err, TW_EIO, "cannot write PNG: %s", cairo_status_to_string(st));
-    }
-    *out = g.data;
-    *bytes = g.used;
-    return TW_OK;
-}
-
-TW_API const tw_drawing *tw_drawing_table(void);
-
-const tw_drawing *tw_drawing_table(void)
-{
-    static const tw_drawing table = {TW_DRAWING_ABI, overlay, png};
-    return &table;
 }

@@ -1,0 +1,59 @@
+/* What was read of one piece of footage. */
+#include "footage.h"
+
+void cli_footage_init(cli_footage *f, const char *name)
+{
+    *f = (cli_footage){.name = name,
+                       .moments = g_array_new(FALSE, FALSE, sizeof(cli_moment)),
+                       .sightings = g_array_new(FALSE, FALSE, sizeof(tw_sighting))};
+}
+
+void cli_footage_clear(cli_footage *f)
+{
+    if (f->moments)
+        (void)g_array_free(f->moments, TRUE);
+    if (f->sightings)
+        (void)g_array_free(f->sightings, TRUE);
+    g_free(f->events);
+    g_free(f->what);
+    g_free(f->judged);
+    *f = (cli_footage){0};
+}
+
+void cli_footage_reading(cli_footage *f, const tw_reading *r)
+{
+    if (f->moments->len == 0)
+        f->zero_us = r->t_us;
+    const cli_moment moment = {.t_us = r->t_us - f->zero_us,
+                               .activity_ppm = r->activity_ppm,
+                               .light_ppm = r->light_ppm,
+                               .sway_ppm = r->sway_ppm,
+                               .shake_ppm = r->shake_ppm,
+                               .travel_ppm = r->travel_ppm,
+                               .size_ppm = r->size_ppm};
+    g_array_append_val(f->moments, moment);
+}
+
+double cli_footage_seconds(const cli_footage *f, int64_t t_us)
+{
+    return (double)(t_us - f->zero_us) / 1e6;
+}
+
+char *cli_source_of(const char *arg)
+{
+    if (g_str_has_prefix(arg, "sim:") || g_str_has_prefix(arg, "file:"))
+        return g_strdup(arg);
+    return g_strdup_printf("file:%s", arg);
+}
+
+void cli_footage_judge(cli_footage *f, tw_score *score)
+{
+    g_free(f->judged);
+    f->judged = g_new0(tw_score_sighting, f->sightings->len + 1);
+    for (guint i = 0; i < f->sightings->len; i++) {
+        const tw_sighting *s = &g_array_index(f->sightings, tw_sighting, i);
+        f->judged[i].when = (tw_span){s->start_us - f->zero_us, s->end_us - f->zero_us};
+    }
+    (void)tw_score_add(score, f->length_us, f->events, f->event_count, f->judged,
+                       f->sightings->len);
+}

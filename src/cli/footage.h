@@ -1,0 +1,49 @@
+/* What was read of one piece of footage, kept for plots, scores and tuning. */
+#ifndef TW_CLI_FOOTAGE_H
+#define TW_CLI_FOOTAGE_H
+
+#include "common.h"
+
+/* One frame. */
+typedef struct cli_moment {
+    int64_t t_us; /* from the first frame */
+    uint32_t activity_ppm, light_ppm, sway_ppm, shake_ppm, travel_ppm, size_ppm;
+} cli_moment;
+
+typedef struct cli_footage {
+    const char *name;   /* as it was given */
+    int64_t zero_us;    /* capture time of the first frame */
+    int64_t length_us;  /* once it has been read */
+    GArray *moments;    /* of cli_moment */
+    GArray *sightings;  /* of tw_sighting, those that have ended */
+    size_t event_count; /* what really happened, if that is known */
+    tw_truth_event *events;
+    const char **what;
+    tw_score_sighting *judged; /* the sightings, once they are; NULL */
+} cli_footage;
+
+void cli_footage_init(cli_footage *footage, const char *name);
+void cli_footage_clear(cli_footage *footage);
+
+/** Take in a frame. */
+void cli_footage_reading(cli_footage *footage, const tw_reading *reading);
+
+/** Capture time to seconds from the first frame. */
+double cli_footage_seconds(const cli_footage *footage, int64_t t_us);
+
+/** "file:PATH" of an argument, unless it is a source already; g_free it. */
+char *cli_source_of(const char *arg);
+
+/** Hold the sightings against what happened, and add to the score. */
+void cli_footage_judge(cli_footage *footage, tw_score *score);
+
+/**
+ * Draw activity with both limits, sightings, what happened, and what the guards took.
+ *
+ * @param path  PNG or SVG by its ending; "-": to the terminal.
+ * @return TW_OK; else told.
+ */
+tw_status cli_plot(const cli_footage *footage, const tw_camera_settings *camera,
+                   const char *path);
+
+#endif

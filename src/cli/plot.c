@@ -1,0 +1,293 @@
+/* Plots by gnuplot: a script and its data, in a folder that is removed afterwards. */
+#include <glib/gstdio.h>
+#include <stdio.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <unistd.h>
+
+#include "footage.h"
+
+enum { COLUMNS = 100, LINES = 40, LONG_S = 900 /* from here on in minutes */ };
+
+/* A plot on its way. */
+typedef struct plot {
+    const cli_footage *footage;
+    const tw_camera_settings *camera;
+    const char *path;
+    GString *script;
+    double unit; /* seconds in one unit of the time axis */
+    gboolean text;
+    int objects;
+} plot;
+
+/* In single quotes nothing but the quote itself means anything to gnuplot. */
+static char *quoted(const char *text)
+{
+    GString *s = g_string_new("'");
+    for (; *text; text++) {
+        if (*text == '\'')
+            (void)g_string_append(s, "''");
+        else
+            (void)g_string_append_c(s, (guchar)*text < ' ' ? '?' : *text);
+    }
+    (void)g_string_append_c(s, '\'');
+    return g_string_free(s, FALSE);
+}
+
+static double at(const plot *p, int64_t t_us)
+{
+    return (double)t_us / 1e6 / p->unit;
+}
+
+static void set_terminal(plot *p)
+{
+    struct winsize size = {0};
+    if (p->text) {
+        const gboolean known = ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0;
+        const int columns = known && size.ws_col > 40 ? size.ws_col : COLUMNS;
+        const int lines = known && size.ws_row > 24 ? size.ws_row - 2 : LINES;
+        g_string_append_printf(p->script, "set terminal dumb noenhanced %d %d\n", columns,
+                               lines);
+        return;
+    }
+    g_autofree char *output = quoted(p->path);
+    g_string_append_printf(
+        p->script,
+        "set terminal %s size 1280,800 background rgb '#f6f1e7' font 'DejaVu Sans,11' "
+        "noenhanced linewidth 1.4\nset output %s\n",
+        g_str_has_suffix(p->path, ".svg") ? "svg" : "pngcairo", output);
+}
+
+static void add_band(plot *p, double from, double to, double low, double high,
+                     const char *style)
+{
+    if (p->text) /* rectangles hide the curve there */
+        return;
+    g_string_append_printf(p->script,
+                           "set object %d rect from %.4f, graph %.3f to %.4f, graph "
+                           "%.3f behind %s\n",
+                           ++p->objects, from, low, to, high, style);
+}
+
+static void add_label(plot *p, const char *text, const char *where, const char *colour)
+{
+    g_autofree char *label = quoted(text);
+    g_string_append_printf(p->script, "set label %s at %s tc rgb '%s'\n", label, where,
+                           colour);
+}
+
+static void add_sightings(plot *p)
+{
+    for (guint i = 0; i < p->footage->sightings->len; i++) {
+        const tw_sighting *s = &g_array_index(p->footage->sightings, tw_sighting, i);
+        const double from = at(p, s->start_us - p->footage->zero_us);
+        const double to = at(p, s->end_us - p->footage->zero_us);
+        g_autofree char *name = g_strdup_printf("%u", s->number);
+        g_autofree char *where =
+            g_strdup_printf("%.4f, graph %.3f center", (from + to) / 2, 0.93);
+        add_band(p, from, to, 0, 1, "fc rgb '#c98a12' fs transparent solid 0.25 noborder");
+        add_label(p, name, where, "#8a5a00");
+    }
+}
+
+static void add_truth(plot *p)
+{
+    for (size_t i = 0; i < p->footage->event_count; i++) {
+        const tw_truth_event *e = &p->footage->events[i];
+        const double from = at(p, e->when.start_us), to = at(p, e->when.end_us);
+        g_autofree char *where = g_strdup_printf("%.4f, graph 1.025 center", (from + to) / 2);
+        add_band(p, from, to, 0.985, 1.0, "fc rgb '#2a241c' fs solid 0.8 noborder");
+        add_label(p, p->footage->what[i], where, "#2a241c");
+    }
+}
+
+static void add_limit(plot *p, const char *name, int64_t ppm, const char *colour,
+                      double place)
+{
+    g_autofree char *text = g_strdup_printf("%s %.2f %%", name, (double)ppm / 1e4);
+    g_autofree char *where = g_strdup_printf("graph %.3f, first %.5f %s offset 0,0.6",
+                                             place, (double)ppm / 1e4,
+                                             place > 0.5 ? "right" : "left");
+    g_string_append_printf(p->script,
+                           "set arrow from graph 0, first %.5f to graph 1, first %.5f "
+                           "nohead lc rgb '%s' dt 2\n",
+                           (double)ppm / 1e4, (double)ppm / 1e4, colour);
+    add_label(p, text, where, colour);
+}
+
+/* The axes that both panels share. Small things are seen on a square-root axis. */
+static void set_axes(plot *p)
+{
+    g_string_append_printf(p->script,
+                           "set border 3 lc rgb '#2a241c'\nset tics nomirror tc rgb "
+                           "'#2a241c'\nset xrange [0:%.4f]\n"
+                           "set nonlinear y via sqrt(y) inverse y*y\nunset key\n",
+                           at(p, p->footage->length_us > 0 ? p->footage->length_us : 1));
+    if (!p->text)
+        (void)g_string_append(p->script, "set lmargin at screen 0.075\n"
+                                         "set rmargin at screen 0.975\n");
+}
+
+/* Round steps that are far enough apart to be read, up to the top of an axis. */
+static void set_range(plot *p, double top)
+{
+    static const double steps[] = {0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1,
+                                   2,    5,    10,   20,  50,  100};
+    g_string_append_printf(p->script, "set yrange [0:%.5f]\nset ytics (0", top);
+    for (size_t i = 0; i < G_N_ELEMENTS(steps); i++)
+        if (steps[i] >= top / 100 && steps[i] <= top)
+            g_string_append_printf(p->script, ",%g", steps[i]);
+    (void)g_string_append(p->script, ")\n");
+}
+
+/* The highest points of both panels, in percent. */
+static void find_tops(const plot *p, double *activity, double *taken)
+{
+    uint32_t high = (uint32_t)p->camera->start_ppm * 2, most = 1000;
+    for (guint i = 0; i < p->footage->moments->len; i++) {
+        const cli_moment *m = &g_array_index(p->footage->moments, cli_moment, i);
+        const uint32_t guards = MAX(MAX(m->light_ppm, m->sway_ppm), m->shake_ppm);
+        high = MAX(high, m->activity_ppm);
+        most = MAX(most, MAX(guards, MAX(m->travel_ppm, m->size_ppm)));
+    }
+    *activity = high * 1.3 / 1e4;
+    *taken = most * 1.05 / 1e4;
+}
+
+static void add_activity(plot *p, const char *data, double top)
+{
+    g_autofree char *title = g_strdup_printf("camera %s, %s", p->camera->name,
+                                             p->footage->name);
+    g_autofree char *quoted_title = quoted(title), *file = quoted(data);
+    g_string_append_printf(p->script,
+                           "set multiplot\nset title %s tc rgb '#2a241c' offset 0,%s\n"
+                           "set ylabel 'activity, %%' tc rgb '#2a241c'\n%s",
+                           quoted_title, p->footage->event_count > 0 ? "1.2" : "0.3",
+                           p->text ? "set size 1,0.6\nset origin 0,0.4\n"
+                                   : "set tmargin at screen 0.90\nset bmargin at "
+                                     "screen 0.44\n");
+    set_range(p, top);
+    add_sightings(p);
+    add_truth(p);
+    add_limit(p, "start_at", p->camera->start_ppm, "#8a5a00", 0.995);
+    if (p->camera->stay_ppm != p->camera->start_ppm)
+        add_limit(p, "stay_at", p->camera->stay_ppm, "#4a6320", 0.005);
+    g_string_append_printf(
+        p->script, "plot %s using 1:2 with lines lc rgb '#2a241c' title 'activity'\n",
+        file);
+}
+
+static void add_guards(plot *p, const char *data, double top)
+{
+    static const struct {
+        const char *title, *colour;
+        int dash;
+    } lines[] = {{"light guard", "#7a5fa0", 1},
+                 {"sway guard", "#4f6472", 2},
+                 {"shake guard", "#a8641f", 3},
+                 {"has not travelled", "#c98a12", 4},
+                 {"size", "#a3352b", 5}};
+    g_autofree char *file = quoted(data);
+    g_string_append_printf(
+        p->script,
+        "unset title\nunset label\nunset arrow\n"
+        "set ylabel 'taken away, %%' tc rgb '#2a241c'\n"
+        "set xlabel '%s' tc rgb '#2a241c'\n%s",
+        p->unit > 1 ? "minutes" : "seconds",
+        p->text ? "set size 1,0.4\nset origin 0,0\n"
+                : "set tmargin at screen 0.35\nset bmargin at screen 0.08\n"
+                  "set key horizontal at screen 0.975,0.395 right tc rgb '#2a241c'\n");
+    if (p->text)
+        (void)g_string_append(p->script, "set key outside bottom center horizontal\n");
+    set_range(p, top);
+    for (int i = 1; i <= p->objects; i++)
+        g_string_append_printf(p->script, "unset object %d\n", i);
+    for (size_t i = 0; i < G_N_ELEMENTS(lines); i++)
+        g_string_append_printf(p->script,
+                               "%s%s using 1:%zu with lines lc rgb '%s' dt %d title '%s'",
+                               i == 0 ? "plot " : ", ", file, i + 3, lines[i].colour,
+                               lines[i].dash, lines[i].title);
+    (void)g_string_append(p->script, "\nunset multiplot\n");
+}
+
+static gboolean write_data(const plot *p, const char *path)
+{
+    FILE *file = g_fopen(path, "w");
+    if (!file)
+        return FALSE;
+    for (guint i = 0; i < p->footage->moments->len; i++) {
+        const cli_moment *m = &g_array_index(p->footage->moments, cli_moment, i);
+        (void)fprintf(file, "%.4f %.4f %.4f %.4f %.4f %.4f %.4f\n", at(p, m->t_us),
+                      m->activity_ppm / 1e4, m->light_ppm / 1e4, m->sway_ppm / 1e4,
+                      m->shake_ppm / 1e4, m->travel_ppm / 1e4, m->size_ppm / 1e4);
+    }
+    return fclose(file) == 0;
+}
+
+static tw_status run_gnuplot(const char *script, const char *data, const char *path)
+{
+    char *arguments[] = {(char *)"gnuplot", (char *)script, NULL};
+    g_autofree char *errors = NULL;
+    GError *error = NULL;
+    int code = 0;
+    const GSpawnFlags flags = G_SPAWN_SEARCH_PATH | G_SPAWN_CHILD_INHERITS_STDIN;
+    if (!g_spawn_sync(NULL, arguments, NULL,
+                      strcmp(path, "-") == 0 ? flags : flags | G_SPAWN_STDOUT_TO_DEV_NULL,
+                      NULL, NULL, NULL, &errors, &code, &error)) {
+        g_error_free(error);
+        g_autofree char *kept = g_strdup_printf(
+            "%s.dat", strcmp(path, "-") == 0 ? "rehearsal" : path);
+        if (g_rename(data, kept) != 0) {
+            g_autofree char *content = NULL;
+            gsize bytes = 0;
+            if (!g_file_get_contents(data, &content, &bytes, NULL) ||
+                !g_file_set_contents(kept, content, (gssize)bytes, NULL))
+                kept[0] = '\0';
+        }
+        (void)cli_say(CLI_FAILED,
+                      "no plot without gnuplot: install gnuplot-nox (the data is in %s: "
+                      "time, activity, light, sway, shake, travel, size)",
+                      kept);
+        return TW_ENOTSUP;
+    }
+    if (code != 0) {
+        (void)cli_say(CLI_FAILED, "%s cannot be plotted: %s", path, g_strstrip(errors));
+        return TW_EIO;
+    }
+    return TW_OK;
+}
+
+tw_status cli_plot(const cli_footage *footage, const tw_camera_settings *camera,
+                   const char *path)
+{
+    g_autofree char *folder = g_dir_make_tmp("tawny-plot-XXXXXX", NULL);
+    if (!folder) {
+        (void)cli_say(CLI_FAILED, "cannot write temporary files for a plot");
+        return TW_EIO;
+    }
+    g_autofree char *data = g_build_filename(folder, "data", NULL);
+    g_autofree char *script = g_build_filename(folder, "script", NULL);
+    plot p = {.footage = footage,
+              .camera = camera,
+              .path = path,
+              .script = g_string_new(NULL),
+              .unit = footage->length_us > LONG_S * INT64_C(1000000) ? 60 : 1,
+              .text = strcmp(path, "-") == 0};
+    set_terminal(&p);
+    set_axes(&p);
+    double activity = 0, taken = 0;
+    find_tops(&p, &activity, &taken);
+    add_activity(&p, data, activity);
+    add_guards(&p, data, taken);
+    tw_status st = TW_EIO;
+    (void)fflush(stdout); /* what gnuplot prints comes after what was printed so far */
+    if (write_data(&p, data) && g_file_set_contents(script, p.script->str, -1, NULL))
+        st = run_gnuplot(script, data, path);
+    else
+        (void)cli_say(CLI_FAILED, "cannot write temporary files for a plot");
+    (void)g_unlink(data);
+    (void)g_unlink(script);
+    (void)g_rmdir(folder);
+    (void)g_string_free(p.script, TRUE);
+    return st;
+}

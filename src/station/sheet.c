@@ -1,0 +1,50 @@
+/* Contact sheets: the pictures are decoded here, and drawn by the drawing module. */
+#include <stdlib.h>
+
+#include "../media/drawing.h"
+#include "../media/jpeg.h"
+
+enum { QUALITY = 92, TILE_WIDTH = 640 /* no tile is wider */ };
+
+static tw_status encode(const tw_drawing *drawing, const uint8_t *pixels, uint16_t width,
+                        uint16_t height, bool png, uint8_t **out, size_t *bytes,
+                        tw_error *err)
+{
+    if (png)
+        return drawing->png(pixels, width, height, out, bytes, err);
+    return tw_jpeg_encode_pixels(pixels, width, height, QUALITY, out, bytes, err);
+}
+
+tw_status tw_sheet_draw(const tw_sheet_entry *entries, size_t count, const char *title,
+                        bool png, uint8_t **out, size_t *bytes, tw_error *err)
+{
+    if (!entries || !title || !out || !bytes || count == 0 || count > TW_SHEET_MAX)
+        return tw_fail(err, TW_EINVAL, "a contact sheet holds 1 to %d pictures",
+                       TW_SHEET_MAX);
+    const tw_drawing *drawing = tw_drawing_load(err);
+    if (!drawing)
+        return TW_ENOTSUP;
+    uint8_t *drawn = NULL;
+    uint16_t width = 0, height = 0;
+    tw_status st = TW_OK;
+    tw_sheet_tile *tiles = calloc(count, sizeof *tiles);
+    uint8_t **pixels = calloc(count, sizeof *pixels);
+    if (!tiles || !pixels)
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+    for (size_t i = 0; i < count && st == TW_OK; i++) {
+        st = tw_jpeg_pixels(entries[i].jpeg, entries[i].bytes, TILE_WIDTH, &pixels[i],
+                            &tiles[i].width, &tiles[i].height, err);
+        tiles[i].pixels = pixels[i];
+        tiles[i].entry = &entries[i];
+    }
+    if (st == TW_OK)
+        st = drawing->sheet(tiles, count, title, &drawn, &width, &height, err);
+    if (st == TW_OK)
+        st = encode(drawing, drawn, width, height, png, out, bytes, err);
+    for (size_t i = 0; pixels && i < count; i++)
+        free(pixels[i]);
+    free(pixels);
+    free(tiles);
+    free(drawn);
+    return st;
+}
