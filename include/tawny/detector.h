@@ -51,7 +51,8 @@ enum {
 typedef struct tw_blob {
     int32_t x_ppm, y_ppm; /* centre, weighted by how strongly each cell moves */
     int32_t left_ppm, top_ppm, right_ppm, bottom_ppm;
-    uint32_t size_ppm; /* share of the picture */
+    uint32_t size_ppm;   /* share of the picture */
+    uint32_t travel_ppm; /* how far it has gone so far, of the picture's width */
     uint16_t cells;
     bool counted; /* of allowed size, and a subject's unless travel is 0 */
 } tw_blob;
@@ -66,9 +67,12 @@ typedef struct tw_reading {
     uint32_t shake_ppm;    /* taken by the shake guard */
     uint32_t size_ppm;     /* taken by smallest and largest */
     uint32_t travel_ppm;   /* in blobs that have not travelled like a subject */
-    uint32_t ignored_ppm;  /* moving outside the watched area, share of the picture */
-    uint16_t subjects;     /* confirmed tracks, those unseen for less than a second too */
-    int64_t since_us;      /* when the oldest of them was first seen, at most 3 s ago */
+    /* The same activity for each area: [0] what has no limits of its own, then the zones
+     * that have, each as a share of itself. */
+    uint32_t area_ppm[TW_AREAS_MAX];
+    uint32_t ignored_ppm; /* moving outside the watched area, share of the picture */
+    uint16_t subjects;    /* confirmed tracks, those unseen for less than a second too */
+    int64_t since_us;     /* when the oldest of them was first seen, at most 3 s ago */
     int64_t
         earliest_us;    /* a subject that is confirmed later began no earlier than this */
     bool whole_picture; /* most of the picture turned at once: nothing can be said */
@@ -110,8 +114,9 @@ TW_API tw_grid tw_detector_grid(const tw_detector *detector);
 /**
  * Say which cells are watched; all are at the start.
  *
- * @param mask  columns * rows bytes, 0 ignored, else watched. Copied.
- * @return TW_OK; TW_EINVAL: NULL pointer, or no cell watched.
+ * @param mask  columns * rows bytes as tw_zones_mark makes them: 0 ignored, 1 watched,
+ *              2..TW_AREAS_MAX watched in an area of its own. Copied.
+ * @return TW_OK; TW_EINVAL: NULL pointer, another value, or no cell watched.
  */
 TW_API tw_status tw_detector_watch_cells(tw_detector *detector, const uint8_t *mask);
 

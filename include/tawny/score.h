@@ -12,9 +12,9 @@
 
 /* How far a sighting may miss and still be the right one. */
 enum {
-    TW_SCORE_NEAR_US = 500000,    /* of an event, to have found it */
-    TW_SCORE_BESIDE_US = 1000000, /* of all events, to be false */
-    TW_SCORE_AROUND_US = 2000000, /* of an event, to be footage of it ... */
+    TW_SCORE_NEAR_US = 500000,     /* of an event, to have found it */
+    TW_SCORE_BESIDE_US = 1000000,  /* of all events, to be false */
+    TW_SCORE_AROUND_US = 2000000,  /* of an event, to be footage of it ... */
     TW_SCORE_OVERRUN_US = 10000000 /* ... and each so long beyond is false once more */
 };
 

@@ -59,6 +59,8 @@ typedef struct tw_camera_settings {
     int64_t memory_us;
     bool light_guard, sway_guard, shake_guard;
     int64_t settle_us;
+    int64_t check_every_us; /* frames in between are kept but not looked at; 0: each is */
+    const char *mask;       /* path of a PNG or PGM picture; "" none */
     int64_t pre_us, post_us, rest_us, longest_us;
     int64_t pre_bytes; /* memory that pre-event footage may take */
     tw_stills_choice stills;

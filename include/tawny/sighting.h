@@ -10,9 +10,17 @@
 
 enum { TW_CONFIRM_MAX = 16 }; /* largest n of "k of n frames" */
 
+/* Limits of one zone. */
+typedef struct tw_own_limits {
+    uint32_t start_ppm, stay_ppm; /* 1..; stay_ppm <= start_ppm */
+} tw_own_limits;
+
 typedef struct tw_sighting_config {
     uint32_t start_ppm; /* activity that confirms, > 0 */
     uint32_t stay_ppm;  /* activity that keeps a sighting going, 1..start_ppm */
+    uint8_t own_count;  /* zones with limits of their own, in the order of the reading's
+                           areas; start_ppm and stay_ppm are then those of the rest */
+    tw_own_limits own[TW_OWN_LIMITS_MAX];
     uint8_t confirm_k;  /* frames at or over start_ppm ... */
     uint8_t confirm_n;  /* ... of the last so many; 1 <= k <= n <= TW_CONFIRM_MAX */
     bool armed;         /* false: motion starts nothing */
@@ -41,6 +49,7 @@ typedef enum tw_sighting_why {
 typedef struct tw_cause {
     uint32_t activity_ppm; /* of the confirming frame */
     uint32_t start_ppm;    /* the limit that it reached */
+    uint8_t area;          /* whose: 0 the camera's, else the zone's that has its own */
     uint8_t hits, of;      /* frames that reached it, of the last so many */
     uint16_t blobs;       /* that counted in that frame, as far as a reading lists them */
     uint32_t size_ppm;    /* of the largest of them, share of the picture */
@@ -81,6 +90,7 @@ typedef struct tw_sighting_watch {
         uint32_t frames_since_start; /* of the running sighting */
         uint8_t seen;                /* frames in hit[] */
         bool hit[TW_CONFIRM_MAX];    /* newest first */
+        bool stay[TW_CONFIRM_MAX];
         int64_t at[TW_CONFIRM_MAX];
         uint32_t level[TW_CONFIRM_MAX];
     } own;
@@ -95,8 +105,8 @@ TW_API tw_status tw_sighting_init(tw_sighting_watch *watch,
 /**
  * Take in one reading.
  *
- * @param reading  t_us, activity_ppm and whole_picture are used. A frame in which the
- *                 whole picture turned neither begins nor ends a sighting.
+ * @param reading  t_us, activity_ppm, area_ppm and whole_picture are used. A frame in
+ * which the whole picture turned neither begins nor ends a sighting.
  * @return Bits: TW_SIGHTING_ENDED, described by watch->ended, then TW_SIGHTING_BEGAN,
  *         described by watch->now.
  */

@@ -85,7 +85,8 @@ static void add_sightings(plot *p)
         g_autofree char *name = g_strdup_printf("%u", s->number);
         g_autofree char *where =
             g_strdup_printf("%.4f, graph %.3f center", (from + to) / 2, 0.93);
-        add_band(p, from, to, 0, 1, "fc rgb '#c98a12' fs transparent solid 0.25 noborder");
+        add_band(p, from, to, 0, 1,
+                 "fc rgb '#c98a12' fs transparent solid 0.25 noborder");
         add_label(p, name, where, "#8a5a00");
     }
 }
@@ -95,7 +96,8 @@ static void add_truth(plot *p)
     for (size_t i = 0; i < p->footage->event_count; i++) {
         const tw_truth_event *e = &p->footage->events[i];
         const double from = at(p, e->when.start_us), to = at(p, e->when.end_us);
-        g_autofree char *where = g_strdup_printf("%.4f, graph 1.025 center", (from + to) / 2);
+        g_autofree char *where =
+            g_strdup_printf("%.4f, graph 1.025 center", (from + to) / 2);
         add_band(p, from, to, 0.985, 1.0, "fc rgb '#2a241c' fs solid 0.8 noborder");
         add_label(p, p->footage->what[i], where, "#2a241c");
     }
@@ -105,9 +107,9 @@ static void add_limit(plot *p, const char *name, int64_t ppm, const char *colour
                       double place)
 {
     g_autofree char *text = g_strdup_printf("%s %.2f %%", name, (double)ppm / 1e4);
-    g_autofree char *where = g_strdup_printf("graph %.3f, first %.5f %s offset 0,0.6",
-                                             place, (double)ppm / 1e4,
-                                             place > 0.5 ? "right" : "left");
+    g_autofree char *where =
+        g_strdup_printf("graph %.3f, first %.5f %s offset 0,0.6", place,
+                        (double)ppm / 1e4, place > 0.5 ? "right" : "left");
     g_string_append_printf(p->script,
                            "set arrow from graph 0, first %.5f to graph 1, first %.5f "
                            "nohead lc rgb '%s' dt 2\n",
@@ -156,8 +158,8 @@ static void find_tops(const plot *p, double *activity, double *taken)
 
 static void add_activity(plot *p, const char *data, double top)
 {
-    g_autofree char *title = g_strdup_printf("camera %s, %s", p->camera->name,
-                                             p->footage->name);
+    g_autofree char *title =
+        g_strdup_printf("camera %s, %s", p->camera->name, p->footage->name);
     g_autofree char *quoted_title = quoted(title), *file = quoted(data);
     g_string_append_printf(p->script,
                            "set multiplot\nset title %s tc rgb '#2a241c' offset 0,%s\n"
@@ -235,8 +237,8 @@ static tw_status run_gnuplot(const char *script, const char *data, const char *p
                       strcmp(path, "-") == 0 ? flags : flags | G_SPAWN_STDOUT_TO_DEV_NULL,
                       NULL, NULL, NULL, &errors, &code, &error)) {
         g_error_free(error);
-        g_autofree char *kept = g_strdup_printf(
-            "%s.dat", strcmp(path, "-") == 0 ? "rehearsal" : path);
+        g_autofree char *kept =
+            g_strdup_printf("%s.dat", strcmp(path, "-") == 0 ? "rehearsal" : path);
         if (g_rename(data, kept) != 0) {
             g_autofree char *content = NULL;
             gsize bytes = 0;

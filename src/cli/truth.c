@@ -15,8 +15,8 @@ struct cli_truth {
 typedef struct reading {
     cli_truth *truth;
     char *field[FIELDS];
-    int count;  /* fields of this row so far */
-    guint row;  /* counted from 1 */
+    int count; /* fields of this row so far */
+    guint row; /* counted from 1 */
     gboolean failed;
 } reading;
 
@@ -191,10 +191,11 @@ tw_status cli_truth_of(const cli_truth *truth, const char *file, size_t *count,
     *what = (const char **)(void *)g_array_free(words, FALSE);
     if (listed)
         return TW_OK;
-    (void)cli_say(CLI_USAGE,
-                  "%s is not in %s: add what happens in it, or, if nothing does, the line "
-                  "%s,,,nothing",
-                  file, truth->path, file);
+    (void)cli_say(
+        CLI_USAGE,
+        "%s is not in %s: add what happens in it, or, if nothing does, the line "
+        "%s,,,nothing",
+        file, truth->path, file);
     g_clear_pointer(events, g_free);
     g_clear_pointer(what, g_free);
     return TW_ENOENT;

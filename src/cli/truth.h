@@ -7,8 +7,8 @@
  *
  * Times in seconds from the first frame, or as minutes:seconds. A file in which nothing
  * happens has a line without times, so that it is known to be quiet and not forgotten.
- * `what` is free; `unclear` is neither right nor wrong to be seen. A path is matched as it
- * is given or by its last part. */
+ * `what` is free; `unclear` is neither right nor wrong to be seen. A path is matched as
+ * it is given or by its last part. */
 #ifndef TW_CLI_TRUTH_H
 #define TW_CLI_TRUTH_H
 

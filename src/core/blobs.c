@@ -190,6 +190,11 @@ static void write_shares(tw_detector *d, tw_reading *out)
         d->shown[i] = d->cell[i].flags;
         ignored += (d->shown[i] & (TW_CELL_MOVING | TW_CELL_WATCHED)) == TW_CELL_MOVING;
     }
+    uint32_t counted[TW_AREAS_MAX] = {0};
+    for (uint32_t i = 0; i < d->cells; i++)
+        counted[d->cell[i].area] += (d->shown[i] & TW_CELL_COUNTED) != 0;
+    for (int i = 0; i < TW_AREAS_MAX; i++)
+        out->area_ppm[i] = share(counted[i], d->area_cells[i]);
     out->raw_ppm = share(with_flag(d, TW_CELL_MOVING), all);
     out->activity_ppm = share(with_flag(d, TW_CELL_COUNTED), all);
     out->light_ppm = share(with_flag(d, TW_CELL_LIGHT), all);
@@ -225,8 +230,11 @@ void tw_blobs_find(tw_detector *d, tw_reading *out)
         tw_tracks_follow(d, count, out);
     for (size_t i = 0; i < count; i++) {
         tw_found *f = &d->found[i];
+        const tw_track *track =
+            d->config.travel_ppm > 0 ? tw_tracks_of(d, f->label) : NULL;
         f->shape.counted =
-            f->allowed && (d->config.travel_ppm == 0 || tw_tracks_own(d, f->label));
+            f->allowed && (d->config.travel_ppm == 0 || (track && track->alive));
+        f->shape.travel_ppm = track ? (uint32_t)track->net : 0;
         list(out, &f->shape);
     }
     mark_cells(d);

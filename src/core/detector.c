@@ -76,7 +76,7 @@ static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
     memset(at, 0, sizeof *at);
     at->config = *c;
     at->grid = grid;
-    at->cells = at->watched_cells = (uint32_t)cells;
+    at->cells = at->watched_cells = at->area_cells[0] = (uint32_t)cells;
     at->background = piece(p, pixels, sizeof *at->background);
     at->noise = piece(p, pixels, sizeof *at->noise);
     at->cell = piece(p, cells, sizeof *at->cell);
@@ -138,12 +138,20 @@ tw_status tw_detector_watch_cells(tw_detector *detector, const uint8_t *mask)
     if (!detector || !mask)
         return TW_EINVAL;
     uint32_t watched = 0;
-    for (uint32_t i = 0; i < detector->cells; i++)
+    for (uint32_t i = 0; i < detector->cells; i++) {
         watched += mask[i] != 0;
+        if (mask[i] > TW_AREAS_MAX)
+            return TW_EINVAL;
+    }
     if (watched == 0)
         return TW_EINVAL;
-    for (uint32_t i = 0; i < detector->cells; i++)
-        detector->cell[i].watched = mask[i] != 0;
+    memset(detector->area_cells, 0, sizeof detector->area_cells);
+    for (uint32_t i = 0; i < detector->cells; i++) {
+        tw_cell *cell = &detector->cell[i];
+        cell->watched = mask[i] != 0;
+        cell->area = cell->watched ? (uint8_t)(mask[i] - 1) : 0;
+        detector->area_cells[cell->area] += cell->watched;
+    }
     detector->watched_cells = watched;
     return TW_OK;
 }

@@ -51,6 +51,7 @@ typedef struct tw_cell {
     uint16_t quadrant[TW_QUADRANTS]; /* means it is compared with, Q8 */
     uint8_t absorb;                  /* frames for which it is learned quickly */
     uint8_t flags;                   /* TW_CELL_ bits of this frame */
+    uint8_t area;                    /* of tw_reading.area_ppm */
     bool watched;
     bool over_high; /* over the seed's limit in the last frame */
     bool seed;      /* over it in this frame too */
@@ -96,6 +97,7 @@ typedef struct tw_track {
     uint32_t hits, frames; /* in which it was seen, and in all */
     int32_t mass, size, changing, restless, lit, recent; /* smoothed, but for size */
     uint16_t blob;       /* label of its blob in this frame; 0: unseen */
+    int32_t net;         /* how far it has travelled, as far as is remembered */
     int32_t calm;        /* how restless its cells were when it came, Q16 */
     tw_trail trail;      /* five places a second */
     tw_trail slow_trail; /* one in two seconds */
@@ -106,7 +108,8 @@ struct tw_detector {
     tw_grid grid;
     uint32_t cells;         /* columns * rows */
     uint32_t watched_cells; /* >= 1 */
-    uint32_t frames;        /* read so far */
+    uint32_t area_cells[TW_AREAS_MAX];
+    uint32_t frames; /* read so far */
     int64_t last_us;
     int64_t age_us;          /* since the first frame, bad steps mended */
     int32_t step_us;         /* since the last frame, likewise */
@@ -188,7 +191,7 @@ void tw_blobs_find(tw_detector *d, tw_reading *out);
  * Sets subjects and since_us of out. */
 void tw_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out);
 
-/** @return whether a blob of this frame is a subject's. */
-bool tw_tracks_own(const tw_detector *d, uint16_t label);
+/** The track that a blob of this frame belongs to, NULL: none yet. */
+const tw_track *tw_tracks_of(const tw_detector *d, uint16_t label);
 
 #endif

@@ -5,6 +5,11 @@
 
 static bool valid(const tw_sighting_config *c)
 {
+    if (c->own_count > TW_OWN_LIMITS_MAX)
+        return false;
+    for (int i = 0; i < c->own_count; i++)
+        if (c->own[i].stay_ppm == 0 || c->own[i].stay_ppm > c->own[i].start_ppm)
+            return false;
     return c->start_ppm > 0 && c->stay_ppm > 0 && c->stay_ppm <= c->start_ppm &&
            c->confirm_k >= 1 && c->confirm_k <= c->confirm_n &&
            c->confirm_n <= TW_CONFIRM_MAX && c->settle_us >= 0 && c->pre_us >= 0 &&
@@ -34,14 +39,28 @@ static void forget_hits(tw_sighting_watch *watch)
     memset(watch->own.hit, 0, sizeof watch->own.hit);
 }
 
+/* The area that reaches its limit, -1: none. */
+static int reaching(const tw_sighting_config *c, const tw_reading *r, bool stay)
+{
+    const uint32_t rest = c->own_count > 0 ? r->area_ppm[0] : r->activity_ppm;
+    if (rest >= (stay ? c->stay_ppm : c->start_ppm))
+        return 0;
+    for (int i = 0; i < c->own_count; i++)
+        if (r->area_ppm[1 + i] >= (stay ? c->own[i].stay_ppm : c->own[i].start_ppm))
+            return 1 + i;
+    return -1;
+}
+
 /* Shift one frame into the window of the last n. */
 static void remember(tw_sighting_watch *watch, const tw_reading *reading)
 {
     const size_t keep = (size_t)watch->config.confirm_n - 1;
     memmove(watch->own.hit + 1, watch->own.hit, keep * sizeof watch->own.hit[0]);
+    memmove(watch->own.stay + 1, watch->own.stay, keep * sizeof watch->own.stay[0]);
     memmove(watch->own.at + 1, watch->own.at, keep * sizeof watch->own.at[0]);
     memmove(watch->own.level + 1, watch->own.level, keep * sizeof watch->own.level[0]);
-    watch->own.hit[0] = reading->activity_ppm >= watch->config.start_ppm;
+    watch->own.hit[0] = reaching(&watch->config, reading, false) >= 0;
+    watch->own.stay[0] = reaching(&watch->config, reading, true) >= 0;
     watch->own.at[0] = reading->t_us;
     watch->own.level[0] = reading->activity_ppm;
     if (watch->own.seen < watch->config.confirm_n)
@@ -98,6 +117,12 @@ static tw_cause cause_of(const tw_sighting_watch *watch, const tw_reading *readi
     tw_cause cause = {.activity_ppm = reading->activity_ppm,
                       .start_ppm = watch->config.start_ppm,
                       .of = watch->config.confirm_n};
+    const int area = reaching(&watch->config, reading, false);
+    if (area > 0) {
+        cause.area = (uint8_t)area;
+        cause.activity_ppm = reading->area_ppm[area];
+        cause.start_ppm = watch->config.own[area - 1].start_ppm;
+    }
     for (int i = 0; i < watch->own.seen; i++)
         cause.hits = (uint8_t)(cause.hits + watch->own.hit[i]);
     for (uint16_t i = reading->blob_count; i > 0; i--) { /* largest last */
@@ -127,7 +152,7 @@ static void begin(tw_sighting_watch *watch, const tw_reading *reading, int oldes
     watch->own.frames_since_start = frames_between(watch, now->start_us, oldest);
     for (int i = oldest; i >= 0; i--) {
         watch->own.frames_since_start++;
-        if (watch->own.level[i] >= watch->config.stay_ppm) {
+        if (watch->own.stay[i]) {
             now->end_us = watch->own.at[i];
             now->frames = watch->own.frames_since_start;
         }
@@ -172,7 +197,7 @@ static unsigned go_on(tw_sighting_watch *watch, const tw_reading *reading)
 {
     tw_sighting *now = &watch->now;
     watch->own.frames_since_start++;
-    const bool moving = reading->activity_ppm >= watch->config.stay_ppm;
+    const bool moving = reaching(&watch->config, reading, true) >= 0;
     if (moving) {
         now->end_us = reading->t_us;
         now->frames = watch->own.frames_since_start;

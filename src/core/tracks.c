@@ -290,6 +290,7 @@ static void judge(tw_detector *d, tw_track *t)
     remember(d, t, &t->slow_trail, SLOW_SAMPLE_US);
     const travelled gone = measure(t, &t->trail, RECENT_SAMPLES);
     const travelled slowly = measure(t, &t->slow_trail, RECENT_SLOW_SAMPLES);
+    t->net = gone.net > slowly.net ? gone.net : slowly.net;
     const bool strong = is_strong(d, t);
     const bool slow = !t->confirmed && is_slow_subject(d, t, slowly.net);
     if (!t->confirmed && (strong || slow || is_subject(d, t, gone.net))) {
@@ -338,10 +339,10 @@ void tw_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out)
     out->earliest_us = out->t_us - smaller(d->age_us - earliest, TW_DATED_BACK_US);
 }
 
-bool tw_tracks_own(const tw_detector *d, uint16_t label)
+const tw_track *tw_tracks_of(const tw_detector *d, uint16_t label)
 {
     for (size_t k = 0; k < TW_TRACKS; k++)
-        if (d->track[k].used && d->track[k].alive && d->track[k].blob == label)
-            return true;
-    return false;
+        if (d->track[k].used && d->track[k].blob == label)
+            return &d->track[k];
+    return NULL;
 }

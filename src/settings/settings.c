@@ -570,7 +570,12 @@ static bool make_zones(const tw_settings *s, camera_zones *made)
         const size_t corners = read.area ? tw_area_parse(read.area, points) : 0;
         if (corners == 0)
             continue; /* tw_settings_check has told */
-        made->zones[made->count] = (tw_zone){points, (uint16_t)corners, read.kind == 1};
+        made->zones[made->count] = (tw_zone){
+            .points = points,
+            .count = (uint16_t)corners,
+            .watched = read.kind == TW_ZONE_WATCHED,
+            .start_ppm = (uint32_t)read.start_ppm,
+            .stay_ppm = (uint32_t)(read.stay_ppm > 0 ? read.stay_ppm : read.start_ppm)};
         made->names[made->count] = name;
         made->count++;
     }
@@ -670,6 +675,15 @@ static void check_camera(intake *in, const section *self)
     check_pair(in, self->name, "smallest", camera.smallest_ppm, "largest",
                camera.largest_ppm);
     check_profiles(in, self->name);
+    size_t own = 0;
+    for (size_t i = 0; i < camera.zone_count; i++)
+        own += camera.zones[i].start_ppm > 0;
+    if (own > TW_OWN_LIMITS_MAX) {
+        in->file = self->file;
+        tell(in, TW_ESYNTAX, self->line,
+             "camera %s has %zu zones with limits of their own, at most %d are possible",
+             self->name, own, TW_OWN_LIMITS_MAX);
+    }
     if (camera.source && camera.source[0] != '\0')
         return;
     in->file = self->file;
@@ -688,6 +702,19 @@ static void check_zone(intake *in, const section *self)
              camera);
     if (!find_entry(in->settings, IN_ZONE, self->name, tw_table_find("zone", "area")))
         tell(in, TW_ESYNTAX, self->line, "zone %s has no area", self->name);
+    tw_zone_settings zone;
+    read_zone(in->settings, self->name, &zone);
+    if (zone.kind == TW_ZONE_OWN && zone.start_ppm == 0)
+        tell(in, TW_ESYNTAX, self->line,
+             "zone %s is watched by its own limits: write its start_at", self->name);
+    if (zone.kind == TW_ZONE_IGNORED && (zone.start_ppm > 0 || zone.stay_ppm > 0))
+        tell(in, TW_ESYNTAX, self->line,
+             "zone %s is ignored, so it can have no limits: write kind = own to watch it "
+             "by them",
+             self->name);
+    if (zone.stay_ppm > zone.start_ppm)
+        tell(in, TW_ESYNTAX, self->line, "zone %s: stay_at is above start_at",
+             self->name);
 }
 
 tw_status tw_settings_check(tw_settings *settings, tw_problem_fn told, void *ctx)

@@ -4,9 +4,12 @@
 
 #include "values.h"
 
+typedef enum tw_zone_kind { TW_ZONE_IGNORED, TW_ZONE_WATCHED, TW_ZONE_OWN } tw_zone_kind;
+
 typedef struct tw_zone_settings {
-    int64_t kind; /* index: ignored, watched */
+    int64_t kind; /* a tw_zone_kind */
     const char *area;
+    int64_t start_ppm, stay_ppm; /* 0: the camera's; the same as start_ppm */
 } tw_zone_settings;
 
 /** @return the rows, in the order of the reference; count is set. */

@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "../media/decoder.h"
+#include "../media/mask.h"
 
 enum {
     BAD_TOLD_MAX = 5,   /* damaged frames that are told one by one */
@@ -28,6 +29,8 @@ struct tw_pipeline {
     tw_detector *detector;
     void *memory; /* of the detector */
     uint8_t *mask;
+    uint8_t *mask_picture;            /* of mask = FILE; NULL: none */
+    tw_luma mask_luma;                /* a view of it */
     uint16_t width, height;           /* of whole pictures; 0 before the first */
     uint16_t luma_width, luma_height; /* of what the detector reads */
     tw_sighting_watch watch;
@@ -35,9 +38,10 @@ struct tw_pipeline {
     tw_reading reading;
     best_still best;
     int64_t next_still_us;
-    uint32_t stills;        /* of this sighting so far, for TW_STILLS_EVERY */
-    int64_t wall_offset_us; /* wall time less capture time, of the newest packet */
-    int64_t last_us, step_us;
+    uint32_t stills;          /* of this sighting so far, for TW_STILLS_EVERY */
+    int64_t wall_offset_us;   /* wall time less capture time, of the newest packet */
+    int64_t last_us, step_us; /* of the frames that were read */
+    int64_t offered_us, offered_step_us; /* of all */
     uint64_t lost_told;
     uint32_t bad_in_a_row;
     uint8_t *reduced;
@@ -67,16 +71,21 @@ static void tell_problem(const tw_pipeline *p, tw_status st, const char *text)
 
 static tw_sighting_config sighting_config(const tw_camera_settings *c)
 {
-    return (tw_sighting_config){.start_ppm = (uint32_t)c->start_ppm,
-                                .stay_ppm = (uint32_t)c->stay_ppm,
-                                .confirm_k = c->confirm.k,
-                                .confirm_n = c->confirm.n,
-                                .armed = c->armed,
-                                .settle_us = c->settle_us,
-                                .pre_us = c->pre_us,
-                                .post_us = c->post_us,
-                                .rest_us = c->rest_us,
-                                .longest_us = c->longest_us};
+    tw_sighting_config config = (tw_sighting_config){.start_ppm = (uint32_t)c->start_ppm,
+                                                     .stay_ppm = (uint32_t)c->stay_ppm,
+                                                     .confirm_k = c->confirm.k,
+                                                     .confirm_n = c->confirm.n,
+                                                     .armed = c->armed,
+                                                     .settle_us = c->settle_us,
+                                                     .pre_us = c->pre_us,
+                                                     .post_us = c->post_us,
+                                                     .rest_us = c->rest_us,
+                                                     .longest_us = c->longest_us};
+    for (size_t i = 0; i < c->zone_count && config.own_count < TW_OWN_LIMITS_MAX; i++)
+        if (c->zones[i].start_ppm > 0)
+            config.own[config.own_count++] =
+                (tw_own_limits){c->zones[i].start_ppm, c->zones[i].stay_ppm};
+    return config;
 }
 
 static tw_detector_config detector_config(const tw_camera_settings *c, uint16_t width,
@@ -103,9 +112,14 @@ static tw_status watch_zones(tw_pipeline *p, tw_error *err)
     p->mask = malloc((size_t)grid.columns * grid.rows);
     if (!p->mask)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    if (tw_zones_mark(&grid, p->camera->zones, p->camera->zone_count, p->mask) != TW_OK ||
-        tw_detector_watch_cells(p->detector, p->mask) != TW_OK)
-        return tw_fail(err, TW_EINVAL, "camera %s: its zones leave nothing to watch",
+    tw_status st = tw_zones_mark(&grid, p->camera->zones, p->camera->zone_count, p->mask);
+    if (st == TW_OK && p->mask_picture)
+        st = tw_mask_mark(&grid, &p->mask_luma, p->mask);
+    if (st == TW_OK)
+        st = tw_detector_watch_cells(p->detector, p->mask);
+    if (st != TW_OK)
+        return tw_fail(err, TW_EINVAL,
+                       "camera %s: its zones and mask leave nothing to watch",
                        p->camera->name);
     return TW_OK;
 }
@@ -143,6 +157,8 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, const tw_stream *str
     if (st != TW_OK)
         st = tw_fail(err, st, "camera %s: start_at and stay_at contradict each other",
                      camera->name);
+    if (st == TW_OK && camera->mask[0] != '\0')
+        st = tw_mask_read(camera->mask, &p->mask_picture, &p->mask_luma, err);
     if (st == TW_OK)
         st = tw_decoder_open(stream, &p->decoder, err);
     if (st == TW_OK && keep)
@@ -164,6 +180,7 @@ void tw_pipeline_free(tw_pipeline *p)
     tw_recorder_free(p->recorder);
     free(p->memory);
     free(p->mask);
+    free(p->mask_picture);
     free(p->best.jpeg);
     free(p->reduced);
     free(p);
@@ -321,9 +338,24 @@ static tw_status change_size(tw_pipeline *p, const tw_decoded *decoded, tw_error
     return make_detector(p, decoded->luma.width, decoded->luma.height, err);
 }
 
+/* Whether it is time to look at a frame again: frames in between are only kept. Half a
+ * frame early is in time, or a rate that just does not fit would skip every second one.
+ */
+static bool due(tw_pipeline *p, int64_t t_us)
+{
+    const int64_t since = t_us - p->last_us;
+    if (t_us > p->offered_us)
+        p->offered_step_us = t_us - p->offered_us;
+    p->offered_us = t_us;
+    return p->camera->check_every_us == 0 || p->result.frames == 0 || since < 0 ||
+           since + p->offered_step_us / 2 >= p->camera->check_every_us;
+}
+
 static tw_status read_picture(tw_pipeline *p, const tw_decoded *decoded, tw_error *err)
 {
     tw_status st = TW_OK;
+    if (!due(p, decoded->t_us))
+        return TW_OK;
     if (decoded->width != p->width || decoded->height != p->height ||
         decoded->luma.width != p->luma_width || decoded->luma.height != p->luma_height)
         st = change_size(p, decoded, err);
@@ -397,6 +429,8 @@ static tw_status read_ready(tw_pipeline *p, const tw_packet *packet, bool *bad,
 static tw_status decode(tw_pipeline *p, const tw_packet *packet, bool *bad, tw_error *err)
 {
     tw_error why = {0};
+    if (packet && p->stream.codec == TW_CODEC_MJPEG && !due(p, packet->t_us))
+        return TW_OK; /* each is a picture of its own, and needs no decoding */
     const tw_status st = tw_decoder_send(p->decoder, packet, &why);
     if (st == TW_OK)
         return read_ready(p, packet, bad, err);
@@ -407,6 +441,8 @@ static tw_status decode(tw_pipeline *p, const tw_packet *packet, bool *bad, tw_e
 /* The camera has the luma plane already: no decoding. The packet is kept for stills. */
 static tw_status read_plane(tw_pipeline *p, const tw_frame *frame, tw_error *err)
 {
+    if (!due(p, frame->packet.t_us))
+        return TW_OK;
     const tw_luma *luma = &frame->luma;
     const uint16_t factor = tw_luma_factor(luma->width);
     tw_decoded decoded = {*luma, frame->packet.t_us, luma->width, luma->height};

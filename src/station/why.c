@@ -18,8 +18,7 @@ static void add(line *l, const char *format, ...)
 {
     va_list args;
     va_start(args, format);
-    const int more =
-        vsnprintf(l->text + l->used, l->capacity - l->used, format, args);
+    const int more = vsnprintf(l->text + l->used, l->capacity - l->used, format, args);
     va_end(args);
     const size_t room = l->capacity - l->used - 1;
     l->used += more < 0 ? 0 : (size_t)more < room ? (size_t)more : room;
@@ -45,8 +44,9 @@ const char *tw_why_began(const tw_sighting *sighting, char *out, size_t capacity
 {
     const tw_cause *c = &sighting->cause;
     line l = {out, capacity, 0};
-    add(&l, "%.2f %% of the watched area moved (start_at %.2f %%)",
-        percent(c->activity_ppm), percent(c->start_ppm));
+    add(&l, "%.2f %% of %s moved (start_at %.2f %%)", percent(c->activity_ppm),
+        c->area == 0 ? "the watched area" : "a zone with its own limits",
+        percent(c->start_ppm));
     if (c->blobs == 1)
         add(&l, ", one blob of %.2f %% %s", percent(c->size_ppm),
             tw_place_words(c->x_ppm, c->y_ppm));

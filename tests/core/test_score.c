@@ -119,7 +119,8 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_an_event_is_found_within_half_a_second),
         cmocka_unit_test(test_a_sighting_is_false_beyond_a_second),
-        cmocka_unit_test(test_the_earliest_sighting_counts_for_latency_and_never_negative),
+        cmocka_unit_test(
+            test_the_earliest_sighting_counts_for_latency_and_never_negative),
         cmocka_unit_test(test_ten_seconds_of_nothing_are_false_too),
         cmocka_unit_test(test_what_is_unclear_counts_for_nothing),
         cmocka_unit_test(test_refuses_what_is_no_span),

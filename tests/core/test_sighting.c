@@ -324,6 +324,40 @@ static void test_states_have_names(void **state)
     assert_string_equal(tw_watch_state_name(TW_RESTING), "resting");
 }
 
+/* A zone with its own limits: what moves there is held against them alone. */
+static void test_a_zone_with_its_own_limits(void **state)
+{
+    (void)state;
+    tw_sighting_config config = usual();
+    config.own_count = 1;
+    config.own[0] = (tw_own_limits){5000, 2000};
+    tw_sighting_watch watch = watch_with(&config);
+    tw_reading r = {.activity_ppm = 900}; /* all of it in the zone */
+    unsigned all = 0;
+    for (int i = 0; i < 20; i++) {
+        r.t_us = (int64_t)i * MS100;
+        r.area_ppm[1] = i < 10 ? 4999 : 5000;
+        all |= tw_sighting_step(&watch, &r);
+        assert_int_equal(all != 0, i >= 11); /* two frames over its own limit */
+    }
+    assert_int_equal(watch.now.cause.area, 1);
+    assert_int_equal(watch.now.cause.activity_ppm, 5000);
+    assert_int_equal(watch.now.cause.start_ppm, 5000);
+    r.t_us += MS100;
+    r.area_ppm[1] = 2000; /* it stays by its own limit too */
+    (void)tw_sighting_step(&watch, &r);
+    assert_int_equal(watch.now.end_us, r.t_us);
+    r.t_us += MS100;
+    r.area_ppm[1] = 1999;
+    r.area_ppm[0] = 50; /* or by the camera's elsewhere */
+    (void)tw_sighting_step(&watch, &r);
+    assert_int_equal(watch.now.end_us, r.t_us);
+    config.own[0].stay_ppm = 5001;
+    assert_int_equal(tw_sighting_init(&watch, &config), TW_EINVAL);
+    config.own_count = TW_OWN_LIMITS_MAX + 1;
+    assert_int_equal(tw_sighting_init(&watch, &config), TW_EINVAL);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -346,6 +380,7 @@ int main(void)
         cmocka_unit_test(test_confirm_at_its_ends),
         cmocka_unit_test(test_refuses_contradictions),
         cmocka_unit_test(test_states_have_names),
+        cmocka_unit_test(test_a_zone_with_its_own_limits),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -52,7 +52,8 @@ static void test_why_a_moment_did_not(void **state)
                     .ignored_ppm = 100};
     assert_string_equal(
         tw_why_not(&r, TW_ARMED, &c, text, sizeof text),
-        "activity 0.20 %, under start_at 0.50 %: 0.40 % has not travelled like a subject, "
+        "activity 0.20 %, under start_at 0.50 %: 0.40 % has not travelled like a "
+        "subject, "
         "0.10 % too small or too large, 0.20 % in single cells that made no blob, 0.70 % "
         "taken by the light guard, 0.03 % taken by the sway guard, 0.02 % taken by the "
         "shake guard, 0.01 % of the picture moved in ignored zones");

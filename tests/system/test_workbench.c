@@ -16,12 +16,11 @@ static char *write_truth(const char *folder, bool shifted)
     size_t n = (size_t)snprintf(text, sizeof text, "file,start,end,what\r\n");
     for (size_t i = 0; i < scene->event_count; i++) {
         const tw_sim_event *e = &scene->events[i];
-        n += (size_t)snprintf(text + n, sizeof text - n, "\"" KERB "\", %.2f,%.2f,%s\n",
-                              (double)e->start_us / 1e6 + (shifted && i == 0 ? -13 : 0),
-                              (double)(shifted && i == 0 ? e->start_us - 12000000
-                                                         : e->end_us) /
-                                  1e6,
-                              e->what);
+        n += (size_t)snprintf(
+            text + n, sizeof text - n, "\"" KERB "\", %.2f,%.2f,%s\n",
+            (double)e->start_us / 1e6 + (shifted && i == 0 ? -13 : 0),
+            (double)(shifted && i == 0 ? e->start_us - 12000000 : e->end_us) / 1e6,
+            e->what);
     }
     write_text(path, text);
     return path;
@@ -42,7 +41,8 @@ static void test_each_sighting_says_why_it_began(void **state)
     (void)state;
     outcome o = run_program(NULL, TOOL, "rehearse", "--why", KERB, NULL);
     assert_int_equal(o.code, 0);
-    assert_int_equal(count_lines(o.out, "of the watched area moved (start_at 0.05 %)"), 3);
+    assert_int_equal(count_lines(o.out, "of the watched area moved (start_at 0.05 %)"),
+                     3);
     assert_has(o.out, "one blob of ");
     assert_has(o.out, "2 of 3 frames");
     free_outcome(&o);
@@ -51,8 +51,8 @@ static void test_each_sighting_says_why_it_began(void **state)
 static void test_a_moment_says_why_it_did_not(void **state)
 {
     (void)state;
-    outcome o = run_program(NULL, TOOL, "rehearse", "--why-not", "3", "--why-not",
-                            "0:56", "--why-not", "1:00:00", KERB, NULL);
+    outcome o = run_program(NULL, TOOL, "rehearse", "--why-not", "3", "--why-not", "0:56",
+                            "--why-not", "1:00:00", KERB, NULL);
     assert_int_equal(o.code, 0);
     assert_has(o.out, "at 3.000 s: the place was still being learned");
     assert_has(o.out, "at 56.000 s: activity 0.00 %, under start_at 0.05 %: ");
@@ -146,8 +146,9 @@ static void test_trace_is_csv_of_every_frame(void **state)
     (void)state;
     outcome o = run_program(NULL, TOOL, "rehearse", "--trace", KERB, NULL);
     assert_int_equal(o.code, 0);
-    assert_int_equal(strncmp(o.out, "file,t,activity,raw,light,sway,shake,travel,size,"
-                                    "ignored,blobs,subjects,state\n\"" KERB "\",0.000,",
+    assert_int_equal(strncmp(o.out,
+                             "file,t,activity,raw,light,sway,shake,travel,size,"
+                             "ignored,blobs,subjects,state\n\"" KERB "\",0.000,",
                              90),
                      0);
     assert_int_equal(count_lines(o.out, ""), 1501);
@@ -201,9 +202,8 @@ static void test_several_files_have_plots_of_their_own(void **state)
         free_outcome(&made);
         (void)write_pictures(pictures[i], KERB, 5, 60);
     }
-    outcome o =
-        run_program(folder, TOOL, "rehearse", "--plot", "p.svg", "--sheet", "s.png",
-                    pictures[0], pictures[1], NULL);
+    outcome o = run_program(folder, TOOL, "rehearse", "--plot", "p.svg", "--sheet",
+                            "s.png", pictures[0], pictures[1], NULL);
     assert_int_equal(o.code, 0);
     assert_int_equal(count_lines(o.out, "no contact sheet: there was no sighting"), 2);
     for (int i = 0; i < 2; i++) {
@@ -251,6 +251,81 @@ static void test_without_gnuplot_the_data_is_kept(void **state)
     remove_folder(folder);
 }
 
+/* A mask that leaves the right half, as a text PGM of four pixels. */
+static void test_a_mask_shuts_out_what_is_black(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *mask = join(folder, "m.pgm");
+    write_text(mask, "P2\n4 1\n255\n0 0 255 255\n");
+    outcome o = run_program(folder, TOOL, "rehearse", "--json", "--set", "mask=m.pgm",
+                            KERB, NULL);
+    assert_int_equal(o.code, 0);
+    /* the first toad comes from the left and is seen half-way */
+    const double start = atof(strstr(o.out, "\"start\":") + 8);
+    assert_true(start > 24 && start < 29);
+    free_outcome(&o);
+    write_text(mask, "P2\n1 1\n255\n0\n");
+    o = run_program(folder, TOOL, "rehearse", "--set", "mask=m.pgm", KERB, NULL);
+    assert_int_equal(o.code, 2);
+    assert_has(o.err, "its zones and mask leave nothing to watch");
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "rehearse", "--set", "mask=none.png", KERB, NULL);
+    assert_int_equal(o.code, 1);
+    assert_has(o.err, "mask none.png cannot be read: ");
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "rehearse", "--set", "mask=m.jpg", KERB, NULL);
+    assert_has(o.err, "mask m.jpg: give a PNG or PGM picture");
+    free_outcome(&o);
+    free(mask);
+    remove_folder(folder);
+}
+
+static void test_frames_between_checks_are_recorded_all_the_same(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *kept = join(folder, "kept");
+    outcome o = run_program(folder, TOOL, "rehearse", "--keep", "kept", "--set",
+                            "check_every=0.25 s", "--set", "stills=none", KERB, NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, "3 sightings in 150.0 s of footage, 750 frames");
+    char **files = list_files(kept);
+    assert_int_equal(list_length(files), 3);
+    char *clip = join(kept, files[0]);
+    outcome p =
+        run_program(NULL, FFPROBE, "-v", "error", "-count_packets", "-show_entries",
+                    "stream=nb_read_packets", "-of", "csv=p=0", clip, NULL);
+    assert_true(atoi(p.out) > 350); /* 39 s at 10 a second, not at 5 */
+    free_outcome(&p);
+    free(clip);
+    free_list(files);
+    free_outcome(&o);
+    free(kept);
+    remove_folder(folder);
+}
+
+static void test_a_zone_is_watched_by_its_own_limits(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *ini = join(folder, "station.ini");
+    write_text(ini, "[camera kerb]\nsource = " KERB "\n[zone kerb/road]\nkind = own\n"
+                    "area = 0,62 100,62 100,100 0,100\nstart_at = 20 %\n");
+    outcome o = run_program(folder, TOOL, "rehearse", "--settings", "station.ini",
+                            "--camera", "kerb", KERB, NULL);
+    assert_int_equal(o.code, 0); /* the hedgehog on the road is not enough any more */
+    assert_int_equal(count_lines(o.out, "  sighting "), 2);
+    free_outcome(&o);
+    write_text(ini, "[camera kerb]\nsource = " KERB "\n[zone kerb/road]\nkind = own\n"
+                    "area = 0,62 100,62 100,100 0,100\n");
+    o = run_program(folder, TOOL, "rehearse", "--settings", "station.ini", "--camera",
+                    "kerb", KERB, NULL);
+    assert_int_equal(o.code, 2);
+    assert_has(o.err, "station.ini:3: zone kerb/road is watched by its own limits: write "
+                      "its start_at");
+    free_outcome(&o);
+    free(ini);
+    remove_folder(folder);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -264,6 +339,9 @@ int main(void)
         cmocka_unit_test(test_several_files_have_plots_of_their_own),
         cmocka_unit_test(test_names_that_cannot_be_drawn_to),
         cmocka_unit_test(test_without_gnuplot_the_data_is_kept),
+        cmocka_unit_test(test_a_mask_shuts_out_what_is_black),
+        cmocka_unit_test(test_frames_between_checks_are_recorded_all_the_same),
+        cmocka_unit_test(test_a_zone_is_watched_by_its_own_limits),
     };
     cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));
     return cmocka_run_group_tests(tests, NULL, NULL);

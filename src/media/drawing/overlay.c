@@ -50,7 +50,7 @@ static void label(const canvas *c, double x, double y, colour k, const char *tex
 
 /* ---- patterns -------------------------------------------------------------------- */
 
-typedef enum pattern { SOLID, OUTLINE, DOTS, DIAGONAL } pattern;
+typedef enum pattern { SOLID, OUTLINE, DOTS, DIAGONAL, CROSS } pattern;
 
 static void diagonal(const canvas *c, double x, double y, double w, double h)
 {
@@ -80,6 +80,17 @@ static void dots(const canvas *c, double x, double y, double w, double h)
     }
 }
 
+static void cross(const canvas *c, double x, double y, double w, double h)
+{
+    const double arm = fmin(w, h) / 5;
+    cairo_new_path(c->cairo);
+    cairo_move_to(c->cairo, x + w / 2 - arm, y + h / 2);
+    cairo_rel_line_to(c->cairo, 2 * arm, 0);
+    cairo_move_to(c->cairo, x + w / 2, y + h / 2 - arm);
+    cairo_rel_line_to(c->cairo, 0, 2 * arm);
+    cairo_stroke(c->cairo);
+}
+
 static void fill_box(const canvas *c, double x, double y, double w, double h, pattern p,
                      colour k)
 {
@@ -97,6 +108,7 @@ static void fill_box(const canvas *c, double x, double y, double w, double h, pa
         break;
     case DOTS: dots(c, x, y, w, h); break;
     case DIAGONAL: diagonal(c, x, y, w, h); break;
+    case CROSS: cross(c, x, y, w, h); break;
     }
 }
 
@@ -114,6 +126,7 @@ static const struct {
     {TW_CELL_TRAVEL, OUTLINE, &AMBER, "travel"},
     {TW_CELL_MOVING, OUTLINE, &INK, "alone"},
     {TW_CELL_SWAY, DIAGONAL, &SLATE, "sway guard"},
+    {TW_CELL_SHAKE, CROSS, &TAWNY, "shake guard"},
     {TW_CELL_LIGHT, DOTS, &LILAC, "light guard"},
 };
 enum { MEANING_COUNT = sizeof MEANINGS / sizeof *MEANINGS };
@@ -138,20 +151,26 @@ static void draw_zone(const canvas *c, const tw_zone *zone, const char *name)
 {
     const double dash[] = {8 * c->unit, 5 * c->unit};
     char text[80];
+    cairo_new_path(c->cairo); /* a text leaves its end behind */
     for (uint16_t i = 0; i < zone->count; i++)
         cairo_line_to(c->cairo, zone->points[i].x_ppm * c->width / 1e6,
                       zone->points[i].y_ppm * c->height / 1e6);
     cairo_close_path(c->cairo);
     cairo_set_line_width(c->cairo, 2 * c->unit);
-    cairo_set_dash(c->cairo, dash, zone->watched ? 0 : 2, 0);
-    ink(c, zone->watched ? MOSS : SLATE, 1);
+    const bool own = zone->start_ppm > 0, ignored = !zone->watched && !own;
+    const colour k = own ? TAWNY : ignored ? SLATE : MOSS;
+    cairo_set_dash(c->cairo, dash, ignored ? 2 : 0, 0);
+    ink(c, k, 1);
     cairo_stroke(c->cairo);
     cairo_set_dash(c->cairo, dash, 0, 0);
-    (void)snprintf(text, sizeof text, "%s, %s", name,
-                   zone->watched ? "watched" : "ignored");
+    if (own)
+        (void)snprintf(text, sizeof text, "%s, start_at %.2f %%", name,
+                       zone->start_ppm / 1e4);
+    else
+        (void)snprintf(text, sizeof text, "%s, %s", name,
+                       ignored ? "ignored" : "watched");
     label(c, zone->points[0].x_ppm * c->width / 1e6,
-          zone->points[0].y_ppm * c->height / 1e6 + 14 * c->unit,
-          zone->watched ? MOSS : SLATE, text);
+          zone->points[0].y_ppm * c->height / 1e6 + 14 * c->unit, k, text);
 }
 
 static void draw_blob(const canvas *c, const tw_blob *blob)
@@ -164,7 +183,8 @@ static void draw_blob(const canvas *c, const tw_blob *blob)
     cairo_set_line_width(c->cairo, 2 * c->unit);
     cairo_rectangle(c->cairo, x, y, w, h);
     cairo_stroke(c->cairo);
-    (void)snprintf(text, sizeof text, "%.2f %%", blob->size_ppm / 1e4);
+    (void)snprintf(text, sizeof text, "%.2f %%, travelled %.1f %%", blob->size_ppm / 1e4,
+                   blob->travel_ppm / 1e4);
     label(c, x, y - 3 * c->unit, blob->counted ? AMBER : INK, text);
 }
 
@@ -253,9 +273,10 @@ static void draw_strip(const canvas *c)
     text_at(c, c->width * 0.02, c->height + 18 * c->unit, text);
     (void)snprintf(
         text, sizeof text,
-        "activity %.2f %%; taken: travel %.2f, size %.2f, sway %.2f, light %.2f %%",
+        "activity %.2f %%; taken: travel %.2f, size %.2f, sway %.2f, light %.2f, shake "
+        "%.2f %%",
         r->activity_ppm / 1e4, r->travel_ppm / 1e4, r->size_ppm / 1e4, r->sway_ppm / 1e4,
-        r->light_ppm / 1e4);
+        r->light_ppm / 1e4, r->shake_ppm / 1e4);
     ink(c, INK, 1);
     text_at(c, c->width * 0.98 - text_width(c, text), c->height + 18 * c->unit, text);
     draw_meter(c, c->height + 42 * c->unit);

@@ -21,7 +21,9 @@ typedef struct layout {
 /* As many columns as there are pictures, but at least two, so that one is not huge. */
 static layout lay_out(const tw_sheet_tile *tiles, size_t count)
 {
-    layout l = {.columns = count < 2 ? 2 : count < COLUMNS_MAX ? (int)count : COLUMNS_MAX};
+    layout l = {.columns = count < 2             ? 2
+                           : count < COLUMNS_MAX ? (int)count
+                                                 : COLUMNS_MAX};
     l.rows = ((int)count + l.columns - 1) / l.columns;
     l.tile_width = (SHEET_WIDTH - MARGIN) / (double)l.columns - MARGIN;
     double shape = 0;
@@ -47,7 +49,8 @@ static void draw_box(cairo_t *cairo, const tw_blob *blob, double x, double y,
 static void draw_picture(cairo_t *cairo, const tw_sheet_tile *tile, double x, double y,
                          const layout *l)
 {
-    const double scale = fmin(l->tile_width / tile->width, l->picture_rows / tile->height);
+    const double scale =
+        fmin(l->tile_width / tile->width, l->picture_rows / tile->height);
     cairo_surface_t *picture = cairo_image_surface_create_for_data(
         (unsigned char *)tile->pixels, CAIRO_FORMAT_RGB24, tile->width, tile->height,
         tile->width * BYTES_A_PIXEL);
