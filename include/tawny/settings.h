@@ -146,6 +146,19 @@ TW_API tw_status tw_settings_walk(tw_settings *settings, const char *camera,
                                   void (*visit)(void *ctx, const tw_setting *setting),
                                   void *ctx);
 
+/**
+ * Change one value in the text of a settings file; comments, order and spelling stay. It
+ * is changed where it is set in that section, else added at the section's end, else the
+ * section is added. What the text means is not checked.
+ *
+ * @param head,name  The section: "camera", "kerb"; name is "" for [station].
+ * @param out        Set on TW_OK, the caller's to free(); ended by 0.
+ * @return TW_OK; TW_EINVAL: NULL pointer; TW_ESIZE: over 1 MB; TW_ENOMEM.
+ */
+TW_API tw_status tw_settings_edit(const char *text, size_t bytes, const char *head,
+                                  const char *name, const char *key, const char *value,
+                                  char **out, size_t *out_bytes);
+
 /** Write the reference (Markdown) of all settings. @return TW_OK; TW_EIO. */
 TW_API tw_status tw_settings_reference(FILE *out);
 

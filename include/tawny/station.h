@@ -175,6 +175,9 @@ TW_API tw_status tw_sheet_draw(const tw_sheet_entry *entries, size_t count,
                                const char *title, bool png, uint8_t **out, size_t *bytes,
                                tw_error *err);
 
+/** How a camera's settings make sightings of readings, for tw_sighting_init. */
+TW_API tw_sighting_config tw_sighting_config_of(const tw_camera_settings *camera);
+
 /** Why a sighting began, in one line, from tw_sighting.cause: "2.10 % of the watched area
  * moved (start_at 0.05 %), one blob of 1.80 % at the left, 2 of 3 frames".
  * @param out  Caller's, capacity bytes, >= 1; 200 are enough. @return out. */

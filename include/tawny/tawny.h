@@ -16,6 +16,7 @@
 #include "tawny/sighting.h"
 #include "tawny/station.h"
 #include "tawny/status.h"
+#include "tawny/tune.h"
 #include "tawny/version.h"
 #include "tawny/zones.h"
 

@@ -1,6 +1,8 @@
 /* What was read of one piece of footage. */
 #include "footage.h"
 
+#include <string.h>
+
 void cli_footage_init(cli_footage *f, const char *name)
 {
     *f = (cli_footage){.name = name,
@@ -24,13 +26,17 @@ void cli_footage_reading(cli_footage *f, const tw_reading *r)
 {
     if (f->moments->len == 0)
         f->zero_us = r->t_us;
-    const cli_moment moment = {.t_us = r->t_us - f->zero_us,
-                               .activity_ppm = r->activity_ppm,
-                               .light_ppm = r->light_ppm,
-                               .sway_ppm = r->sway_ppm,
-                               .shake_ppm = r->shake_ppm,
-                               .travel_ppm = r->travel_ppm,
-                               .size_ppm = r->size_ppm};
+    cli_moment moment = {.t_us = r->t_us - f->zero_us,
+                         .activity_ppm = r->activity_ppm,
+                         .light_ppm = r->light_ppm,
+                         .sway_ppm = r->sway_ppm,
+                         .shake_ppm = r->shake_ppm,
+                         .travel_ppm = r->travel_ppm,
+                         .size_ppm = r->size_ppm,
+                         .since_us = r->since_us - f->zero_us,
+                         .subjects = r->subjects,
+                         .whole_picture = r->whole_picture};
+    memcpy(moment.area_ppm, r->area_ppm, sizeof moment.area_ppm);
     g_array_append_val(f->moments, moment);
 }
 
@@ -44,6 +50,31 @@ char *cli_source_of(const char *arg)
     if (g_str_has_prefix(arg, "sim:") || g_str_has_prefix(arg, "file:"))
         return g_strdup(arg);
     return g_strdup_printf("file:%s", arg);
+}
+
+static void keep_ended(cli_footage *f, const tw_sighting_watch *watch, unsigned what)
+{
+    if (what & TW_SIGHTING_ENDED)
+        g_array_append_val(f->sightings, watch->ended);
+}
+
+void cli_footage_replay(cli_footage *f, const tw_sighting_config *limits)
+{
+    tw_sighting_watch watch;
+    (void)g_array_set_size(f->sightings, 0);
+    if (tw_sighting_init(&watch, limits) != TW_OK)
+        return;
+    for (guint i = 0; i < f->moments->len; i++) {
+        const cli_moment *m = &g_array_index(f->moments, cli_moment, i);
+        tw_reading r = {.t_us = f->zero_us + m->t_us,
+                        .since_us = f->zero_us + m->since_us,
+                        .activity_ppm = m->activity_ppm,
+                        .subjects = m->subjects,
+                        .whole_picture = m->whole_picture};
+        memcpy(r.area_ppm, m->area_ppm, sizeof r.area_ppm);
+        keep_ended(f, &watch, tw_sighting_step(&watch, &r));
+    }
+    keep_ended(f, &watch, tw_sighting_finish(&watch));
 }
 
 void cli_footage_judge(cli_footage *f, tw_score *score)

@@ -6,8 +6,12 @@
 
 /* One frame. */
 typedef struct cli_moment {
-    int64_t t_us; /* from the first frame */
+    int64_t t_us;     /* from the first frame */
+    int64_t since_us; /* when the oldest subject was first seen, on the same clock */
     uint32_t activity_ppm, light_ppm, sway_ppm, shake_ppm, travel_ppm, size_ppm;
+    uint32_t area_ppm[TW_AREAS_MAX];
+    uint16_t subjects;
+    gboolean whole_picture;
 } cli_moment;
 
 typedef struct cli_footage {
@@ -34,8 +38,33 @@ double cli_footage_seconds(const cli_footage *footage, int64_t t_us);
 /** "file:PATH" of an argument, unless it is a source already; g_free it. */
 char *cli_source_of(const char *arg);
 
+/** The sightings that other limits would have made of the same readings replace those
+ * that there are. */
+void cli_footage_replay(cli_footage *footage, const tw_sighting_config *limits);
+
 /** Hold the sightings against what happened, and add to the score. */
 void cli_footage_judge(cli_footage *footage, tw_score *score);
+
+/* ---- plots ----------------------------------------------------------------------- */
+
+/** Text in quotes for gnuplot; g_free it. */
+char *cli_plot_quoted(const char *text);
+
+/** Begin a script that draws to a path: PNG or SVG by its ending; "-": the terminal. */
+GString *cli_plot_begin(const char *path);
+
+/**
+ * Draw, and free the script.
+ *
+ * @param data  Lines of numbers, which the script calls $data.
+ * @param what  The columns of data, in words, for those who have no gnuplot.
+ * @return TW_OK; else told: TW_ENOTSUP: no gnuplot, the data is kept beside path.
+ */
+tw_status cli_plot_end(GString *script, const char *data, const char *what,
+                       const char *path);
+
+/** Whether a plot can have this name; told if not. */
+gboolean cli_plot_name_fits(const char *path);
 
 /**
  * Draw activity with both limits, sightings, what happened, and what the guards took.

@@ -13,6 +13,8 @@ static const cli_command COMMANDS[] = {
     {"settings", "show every setting with its value, origin and help", cli_settings},
     {"rehearse", "run footage through a camera's settings: what would be seen",
      cli_rehearse},
+    {"tune", "propose settings from footage, or from walking through the picture",
+     cli_tune},
     {"watch", "run the station until Ctrl-C", cli_watch},
 };
 

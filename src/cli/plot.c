@@ -1,4 +1,4 @@
-/* Plots by gnuplot: a script and its data, in a folder that is removed afterwards. */
+/* Plots by gnuplot: a script with its data, in a folder that is removed afterwards. */
 #include <glib/gstdio.h>
 #include <stdio.h>
 #include <string.h>
@@ -9,19 +9,10 @@
 
 enum { COLUMNS = 100, LINES = 40, LONG_S = 900 /* from here on in minutes */ };
 
-/* A plot on its way. */
-typedef struct plot {
-    const cli_footage *footage;
-    const tw_camera_settings *camera;
-    const char *path;
-    GString *script;
-    double unit; /* seconds in one unit of the time axis */
-    gboolean text;
-    int objects;
-} plot;
+/* ---- for every plot -------------------------------------------------------------- */
 
 /* In single quotes nothing but the quote itself means anything to gnuplot. */
-static char *quoted(const char *text)
+char *cli_plot_quoted(const char *text)
 {
     GString *s = g_string_new("'");
     for (; *text; text++) {
@@ -34,28 +25,107 @@ static char *quoted(const char *text)
     return g_string_free(s, FALSE);
 }
 
-static double at(const plot *p, int64_t t_us)
+static gboolean is_text(const char *path)
 {
-    return (double)t_us / 1e6 / p->unit;
+    return strcmp(path, "-") == 0;
 }
 
-static void set_terminal(plot *p)
+GString *cli_plot_begin(const char *path)
 {
+    GString *script = g_string_new(NULL);
     struct winsize size = {0};
-    if (p->text) {
+    if (is_text(path)) {
         const gboolean known = ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0;
         const int columns = known && size.ws_col > 40 ? size.ws_col : COLUMNS;
         const int lines = known && size.ws_row > 24 ? size.ws_row - 2 : LINES;
-        g_string_append_printf(p->script, "set terminal dumb noenhanced %d %d\n", columns,
+        g_string_append_printf(script, "set terminal dumb noenhanced %d %d\n", columns,
                                lines);
-        return;
+        return script;
     }
-    g_autofree char *output = quoted(p->path);
+    g_autofree char *output = cli_plot_quoted(path);
     g_string_append_printf(
-        p->script,
+        script,
         "set terminal %s size 1280,800 background rgb '#f6f1e7' font 'DejaVu Sans,11' "
         "noenhanced linewidth 1.4\nset output %s\n",
-        g_str_has_suffix(p->path, ".svg") ? "svg" : "pngcairo", output);
+        g_str_has_suffix(path, ".svg") ? "svg" : "pngcairo", output);
+    return script;
+}
+
+gboolean cli_plot_name_fits(const char *path)
+{
+    if (is_text(path) || g_str_has_suffix(path, ".png") || g_str_has_suffix(path, ".svg"))
+        return TRUE;
+    (void)cli_say(CLI_USAGE, "--plot %s: the name must end in .png or .svg, or be -",
+                  path);
+    return FALSE;
+}
+
+static tw_status keep_data(const char *data, const char *what, const char *path)
+{
+    g_autofree char *kept = g_strdup_printf("%s.dat", is_text(path) ? "plot" : path);
+    const gboolean written = g_file_set_contents(kept, data, -1, NULL);
+    (void)cli_say(CLI_FAILED,
+                  "no plot without gnuplot: install gnuplot-nox (the data is in %s: %s)",
+                  written ? kept : "no file, it cannot be written", what);
+    return TW_ENOTSUP;
+}
+
+static tw_status run_gnuplot(const char *script, const char *data, const char *what,
+                             const char *path)
+{
+    char *arguments[] = {(char *)"gnuplot", (char *)script, NULL};
+    g_autofree char *errors = NULL;
+    GError *error = NULL;
+    int code = 0;
+    const GSpawnFlags flags = G_SPAWN_SEARCH_PATH | G_SPAWN_CHILD_INHERITS_STDIN;
+    if (!g_spawn_sync(NULL, arguments, NULL,
+                      is_text(path) ? flags : flags | G_SPAWN_STDOUT_TO_DEV_NULL, NULL,
+                      NULL, NULL, &errors, &code, &error)) {
+        g_error_free(error);
+        return keep_data(data, what, path);
+    }
+    if (code == 0)
+        return TW_OK;
+    (void)cli_say(CLI_FAILED, "%s cannot be plotted: %s", path, g_strstrip(errors));
+    return TW_EIO;
+}
+
+tw_status cli_plot_end(GString *script, const char *data, const char *what,
+                       const char *path)
+{
+    tw_status st = TW_EIO;
+    g_autofree char *folder = g_dir_make_tmp("tawny-plot-XXXXXX", NULL);
+    g_autofree char *file = folder ? g_build_filename(folder, "script", NULL) : NULL;
+    g_autofree char *whole =
+        g_strdup_printf("$data << END\n%sEND\n%s", data, script->str);
+    (void)fflush(stdout); /* what gnuplot prints comes after what was printed so far */
+    if (file && g_file_set_contents(file, whole, -1, NULL))
+        st = run_gnuplot(file, data, what, path);
+    else
+        (void)cli_say(CLI_FAILED, "cannot write temporary files for a plot");
+    if (file) {
+        (void)g_unlink(file);
+        (void)g_rmdir(folder);
+    }
+    (void)g_string_free(script, TRUE);
+    return st;
+}
+
+/* ---- a rehearsal ----------------------------------------------------------------- */
+
+/* A plot on its way. */
+typedef struct plot {
+    const cli_footage *footage;
+    const tw_camera_settings *camera;
+    GString *script;
+    double unit; /* seconds in one unit of the time axis */
+    gboolean text;
+    int objects;
+} plot;
+
+static double at(const plot *p, int64_t t_us)
+{
+    return (double)t_us / 1e6 / p->unit;
 }
 
 static void add_band(plot *p, double from, double to, double low, double high,
@@ -71,7 +141,7 @@ static void add_band(plot *p, double from, double to, double low, double high,
 
 static void add_label(plot *p, const char *text, const char *where, const char *colour)
 {
-    g_autofree char *label = quoted(text);
+    g_autofree char *label = cli_plot_quoted(text);
     g_string_append_printf(p->script, "set label %s at %s tc rgb '%s'\n", label, where,
                            colour);
 }
@@ -156,11 +226,11 @@ static void find_tops(const plot *p, double *activity, double *taken)
     *taken = most * 1.05 / 1e4;
 }
 
-static void add_activity(plot *p, const char *data, double top)
+static void add_activity(plot *p, double top)
 {
     g_autofree char *title =
         g_strdup_printf("camera %s, %s", p->camera->name, p->footage->name);
-    g_autofree char *quoted_title = quoted(title), *file = quoted(data);
+    g_autofree char *quoted_title = cli_plot_quoted(title);
     g_string_append_printf(p->script,
                            "set multiplot\nset title %s tc rgb '#2a241c' offset 0,%s\n"
                            "set ylabel 'activity, %%' tc rgb '#2a241c'\n%s",
@@ -175,11 +245,10 @@ static void add_activity(plot *p, const char *data, double top)
     if (p->camera->stay_ppm != p->camera->start_ppm)
         add_limit(p, "stay_at", p->camera->stay_ppm, "#4a6320", 0.005);
     g_string_append_printf(
-        p->script, "plot %s using 1:2 with lines lc rgb '#2a241c' title 'activity'\n",
-        file);
+        p->script, "plot $data using 1:2 with lines lc rgb '#2a241c' title 'activity'\n");
 }
 
-static void add_guards(plot *p, const char *data, double top)
+static void add_guards(plot *p, double top)
 {
     static const struct {
         const char *title, *colour;
@@ -189,7 +258,6 @@ static void add_guards(plot *p, const char *data, double top)
                  {"shake guard", "#a8641f", 3},
                  {"has not travelled", "#c98a12", 4},
                  {"size", "#a3352b", 5}};
-    g_autofree char *file = quoted(data);
     g_string_append_printf(
         p->script,
         "unset title\nunset label\nunset arrow\n"
@@ -206,90 +274,40 @@ static void add_guards(plot *p, const char *data, double top)
         g_string_append_printf(p->script, "unset object %d\n", i);
     for (size_t i = 0; i < G_N_ELEMENTS(lines); i++)
         g_string_append_printf(p->script,
-                               "%s%s using 1:%zu with lines lc rgb '%s' dt %d title '%s'",
-                               i == 0 ? "plot " : ", ", file, i + 3, lines[i].colour,
+                               "%s$data using 1:%zu with lines lc rgb '%s' dt %d title "
+                               "'%s'",
+                               i == 0 ? "plot " : ", ", i + 3, lines[i].colour,
                                lines[i].dash, lines[i].title);
     (void)g_string_append(p->script, "\nunset multiplot\n");
 }
 
-static gboolean write_data(const plot *p, const char *path)
+static char *data_of(const plot *p)
 {
-    FILE *file = g_fopen(path, "w");
-    if (!file)
-        return FALSE;
+    GString *data = g_string_new(NULL);
     for (guint i = 0; i < p->footage->moments->len; i++) {
         const cli_moment *m = &g_array_index(p->footage->moments, cli_moment, i);
-        (void)fprintf(file, "%.4f %.4f %.4f %.4f %.4f %.4f %.4f\n", at(p, m->t_us),
-                      m->activity_ppm / 1e4, m->light_ppm / 1e4, m->sway_ppm / 1e4,
-                      m->shake_ppm / 1e4, m->travel_ppm / 1e4, m->size_ppm / 1e4);
+        g_string_append_printf(data, "%.4f %.4f %.4f %.4f %.4f %.4f %.4f\n",
+                               at(p, m->t_us), m->activity_ppm / 1e4, m->light_ppm / 1e4,
+                               m->sway_ppm / 1e4, m->shake_ppm / 1e4, m->travel_ppm / 1e4,
+                               m->size_ppm / 1e4);
     }
-    return fclose(file) == 0;
-}
-
-static tw_status run_gnuplot(const char *script, const char *data, const char *path)
-{
-    char *arguments[] = {(char *)"gnuplot", (char *)script, NULL};
-    g_autofree char *errors = NULL;
-    GError *error = NULL;
-    int code = 0;
-    const GSpawnFlags flags = G_SPAWN_SEARCH_PATH | G_SPAWN_CHILD_INHERITS_STDIN;
-    if (!g_spawn_sync(NULL, arguments, NULL,
-                      strcmp(path, "-") == 0 ? flags : flags | G_SPAWN_STDOUT_TO_DEV_NULL,
-                      NULL, NULL, NULL, &errors, &code, &error)) {
-        g_error_free(error);
-        g_autofree char *kept =
-            g_strdup_printf("%s.dat", strcmp(path, "-") == 0 ? "rehearsal" : path);
-        if (g_rename(data, kept) != 0) {
-            g_autofree char *content = NULL;
-            gsize bytes = 0;
-            if (!g_file_get_contents(data, &content, &bytes, NULL) ||
-                !g_file_set_contents(kept, content, (gssize)bytes, NULL))
-                kept[0] = '\0';
-        }
-        (void)cli_say(CLI_FAILED,
-                      "no plot without gnuplot: install gnuplot-nox (the data is in %s: "
-                      "time, activity, light, sway, shake, travel, size)",
-                      kept);
-        return TW_ENOTSUP;
-    }
-    if (code != 0) {
-        (void)cli_say(CLI_FAILED, "%s cannot be plotted: %s", path, g_strstrip(errors));
-        return TW_EIO;
-    }
-    return TW_OK;
+    return g_string_free(data, FALSE);
 }
 
 tw_status cli_plot(const cli_footage *footage, const tw_camera_settings *camera,
                    const char *path)
 {
-    g_autofree char *folder = g_dir_make_tmp("tawny-plot-XXXXXX", NULL);
-    if (!folder) {
-        (void)cli_say(CLI_FAILED, "cannot write temporary files for a plot");
-        return TW_EIO;
-    }
-    g_autofree char *data = g_build_filename(folder, "data", NULL);
-    g_autofree char *script = g_build_filename(folder, "script", NULL);
     plot p = {.footage = footage,
               .camera = camera,
-              .path = path,
-              .script = g_string_new(NULL),
+              .script = cli_plot_begin(path),
               .unit = footage->length_us > LONG_S * INT64_C(1000000) ? 60 : 1,
-              .text = strcmp(path, "-") == 0};
-    set_terminal(&p);
-    set_axes(&p);
+              .text = is_text(path)};
+    g_autofree char *data = data_of(&p);
     double activity = 0, taken = 0;
     find_tops(&p, &activity, &taken);
-    add_activity(&p, data, activity);
-    add_guards(&p, data, taken);
-    tw_status st = TW_EIO;
-    (void)fflush(stdout); /* what gnuplot prints comes after what was printed so far */
-    if (write_data(&p, data) && g_file_set_contents(script, p.script->str, -1, NULL))
-        st = run_gnuplot(script, data, path);
-    else
-        (void)cli_say(CLI_FAILED, "cannot write temporary files for a plot");
-    (void)g_unlink(data);
-    (void)g_unlink(script);
-    (void)g_rmdir(folder);
-    (void)g_string_free(p.script, TRUE);
-    return st;
+    set_axes(&p);
+    add_activity(&p, activity);
+    add_guards(&p, taken);
+    return cli_plot_end(p.script, data,
+                        "time, activity, light, sway, shake, travel, size", path);
 }

@@ -491,10 +491,8 @@ static int take_asks(plan *p)
 
 static int check_endings(const plan *p)
 {
-    if (p->plot && strcmp(p->plot, "-") != 0 && !g_str_has_suffix(p->plot, ".png") &&
-        !g_str_has_suffix(p->plot, ".svg"))
-        return cli_say(CLI_USAGE, "--plot %s: the name must end in .png or .svg, or be -",
-                       p->plot);
+    if (p->plot && !cli_plot_name_fits(p->plot))
+        return CLI_USAGE;
     if (p->sheet && !g_str_has_suffix(p->sheet, ".png") &&
         !g_str_has_suffix(p->sheet, ".jpg"))
         return cli_say(CLI_USAGE, "--sheet %s: the name must end in .png or .jpg",

@@ -69,7 +69,7 @@ static void tell_problem(const tw_pipeline *p, tw_status st, const char *text)
 
 /* ---- making ---------------------------------------------------------------------- */
 
-static tw_sighting_config sighting_config(const tw_camera_settings *c)
+tw_sighting_config tw_sighting_config_of(const tw_camera_settings *c)
 {
     tw_sighting_config config = (tw_sighting_config){.start_ppm = (uint32_t)c->start_ppm,
                                                      .stay_ppm = (uint32_t)c->stay_ppm,
@@ -152,7 +152,7 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, const tw_stream *str
     p->stream = *stream;
     p->told = told;
     p->ctx = ctx;
-    const tw_sighting_config config = sighting_config(camera);
+    const tw_sighting_config config = tw_sighting_config_of(camera);
     tw_status st = tw_sighting_init(&p->watch, &config);
     if (st != TW_OK)
         st = tw_fail(err, st, "camera %s: start_at and stay_at contradict each other",

@@ -103,8 +103,8 @@ static double real(const json_t *o, const char *key)
 static void test_help_of_every_command_shows_an_example(void **state)
 {
     (void)state;
-    static const char *const commands[] = {"demo",     "look",     "check",
-                                           "settings", "rehearse", "watch"};
+    static const char *const commands[] = {"demo",     "look", "check", "settings",
+                                           "rehearse", "tune", "watch"};
     outcome o = run_program(NULL, TOOL, "--help", NULL);
     assert_int_equal(o.code, 0);
     for (size_t i = 0; i < sizeof commands / sizeof *commands; i++) {

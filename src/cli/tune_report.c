@@ -1,0 +1,227 @@
+/* What tuning found, in words, as JSON and as a curve. */
+#include <jansson.h>
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "output.h"
+#include "tune.h"
+
+#define SURE 1.645 /* standard deviations that hold 95 % of one side */
+
+static double hours(const tune_search *s)
+{
+    return (double)s->length_us / 3.6e9;
+}
+
+/* At least this share is found, with 95 % certainty: Wilson's bound. */
+static double least_recall(const tw_score *s)
+{
+    const double n = s->events, p = n > 0 ? s->found / n : 1, z2 = SURE * SURE;
+    if (n <= 0)
+        return 0;
+    return (p + z2 / (2 * n) - SURE * sqrt(p * (1 - p) / n + z2 / (4 * n * n))) /
+           (1 + z2 / n);
+}
+
+/* At most so many false ones, with 95 % certainty: the chi-square bound of a Poisson
+ * count, in Wilson's and Hilferty's approximation. */
+static double most_false(const tw_score *s)
+{
+    const double n = s->is_false + 1.0;
+    const double cube = 1 - 1 / (9 * n) + SURE / (3 * sqrt(n));
+    return n * cube * cube * cube;
+}
+
+static void change(tune_change *c, const char *key, double value, double was)
+{
+    c->key = key;
+    (void)snprintf(c->value, sizeof c->value, "%.3g %%", value);
+    (void)snprintf(c->was, sizeof c->was, "%.3g %%", was);
+}
+
+int tune_changes(const tune_search *s, tune_change out[TUNE_CHANGES_MAX])
+{
+    tw_camera_settings to;
+    const tw_camera_settings *now = s->camera;
+    const uint32_t start = s->chosen->start_ppm;
+    int n = 0;
+    tune_apply(now, &s->variants[s->chosen->variant], &to);
+    if (start != (uint32_t)now->start_ppm)
+        change(&out[n++], "start_at", start / 1e4, (double)now->start_ppm / 1e4);
+    if (start < (uint32_t)now->stay_ppm)
+        change(&out[n++], "stay_at", start / 1e4, (double)now->stay_ppm / 1e4);
+    if (to.travel_ppm != now->travel_ppm)
+        change(&out[n++], "travel", (double)to.travel_ppm / 1e4,
+               (double)now->travel_ppm / 1e4);
+    if (to.noise_margin_pct != now->noise_margin_pct)
+        change(&out[n++], "noise_margin", (double)to.noise_margin_pct,
+               (double)now->noise_margin_pct);
+    return n;
+}
+
+static void print_result(const char *when, const tw_trial *t)
+{
+    (void)printf("  %-9s found %u of %u, %u false (%.1f an hour)\n", when, t->score.found,
+                 t->score.events, t->score.is_false,
+                 (double)tw_score_false_per_1000h(&t->score) / 1e3);
+}
+
+static void print_reason(const tune_search *s, const tune_change *c)
+{
+    const tw_score *now = &s->now->score, *then = &s->chosen->score;
+    if (strcmp(c->key, "start_at") == 0)
+        (void)printf("  start_at: anything from %.3g %% to %.3g %% does as well here, and "
+                     "this lies in the middle\n",
+                     s->choice.low_ppm / 1e4, s->choice.high_ppm / 1e4);
+    else if (strcmp(c->key, "travel") == 0)
+        (void)printf("  travel: %s\n",
+                     then->found > now->found
+                         ? "what was missed did not go far enough to be taken for a subject"
+                         : "what was false went less far than what was right");
+    else if (strcmp(c->key, "noise_margin") == 0)
+        (void)printf("  noise_margin: %s\n",
+                     then->found > now->found
+                         ? "what was missed hardly stands out from the noise"
+                         : "what was false stands out from the noise less than what was "
+                           "right");
+}
+
+static void print_certainty(const tune_search *s)
+{
+    const tw_score *score = &s->chosen->score;
+    (void)printf("How sure: judging by %u events and %.2f hours of footage, with 95 %% "
+                 "certainty at\n"
+                 "least %.0f %% are found and at most %.1f sightings an hour are false.%s\n",
+                 score->events, hours(s), 100 * least_recall(score),
+                 most_false(score) / hours(s),
+                 score->events < 10 || hours(s) < 1 ? " More footage would say more." : "");
+}
+
+void tune_print(const tune_search *s)
+{
+    tune_change c[TUNE_CHANGES_MAX];
+    const int n = tune_changes(s, c);
+    (void)printf("%s: %u %s of footage, %.1f s; %u settings tried.\n", s->title, s->files, s->files == 1 ? "piece" : "pieces",
+                 (double)s->length_us / 1e6, s->trials->len);
+    print_result("now", s->now);
+    if (n == 0) {
+        (void)printf("Nothing to change: start_at from %.3g %% to %.3g %% does as well "
+                     "here, and nothing that was\n"
+                     "tried does better.\n",
+                     s->choice.low_ppm / 1e4, s->choice.high_ppm / 1e4);
+        print_certainty(s);
+        return;
+    }
+    print_result("proposed", s->chosen);
+    (void)printf("Proposed, for the settings of this camera:\n\n");
+    for (int i = 0; i < n; i++)
+        (void)printf("    %s = %s   # instead of %s\n", c[i].key, c[i].value, c[i].was);
+    (void)printf("\nWhy:\n");
+    if (!s->choice.better)
+        (void)printf("  as many are found and as few are false with what is set now, but "
+                     "with less to spare\n");
+    for (int i = 0; i < n; i++)
+        print_reason(s, &c[i]);
+    print_certainty(s);
+}
+
+static json_t *trial_json(const tune_search *s, const tw_trial *t, const char *type)
+{
+    tw_camera_settings c;
+    tune_apply(s->camera, &s->variants[t->variant], &c);
+    return json_pack("{ss sf sf sI si si si sf sf}", "type", type, "start_at",
+                     t->start_ppm / 1e4, "travel", (double)c.travel_ppm / 1e4,
+                     "noise_margin", (json_int_t)c.noise_margin_pct, "events",
+                     (int)t->score.events, "found", (int)t->score.found, "false",
+                     (int)t->score.is_false, "false_per_hour",
+                     (double)tw_score_false_per_1000h(&t->score) / 1e3, "f1",
+                     tw_score_f1_ppm(&t->score) / 1e6);
+}
+
+void tune_print_json(const tune_search *s)
+{
+    tune_change c[TUNE_CHANGES_MAX];
+    const int n = tune_changes(s, c);
+    for (guint i = 0; i < s->trials->len; i++)
+        out_json(trial_json(s, &g_array_index(s->trials, tw_trial, i), "trial"));
+    out_json(trial_json(s, s->now, "now"));
+    json_t *o = trial_json(s, s->chosen, "proposed");
+    json_t *set = json_object();
+    for (int i = 0; i < n; i++)
+        (void)json_object_set_new(set, c[i].key, json_string(c[i].value));
+    (void)json_object_set_new(o, "set", set);
+    (void)json_object_set_new(o, "least_recall",
+                              json_real(least_recall(&s->chosen->score) * 100));
+    (void)json_object_set_new(o, "most_false_per_hour",
+                              json_real(most_false(&s->chosen->score) / hours(s)));
+    out_json(o);
+}
+
+static void add_point(GString *data, const tw_trial *t)
+{
+    g_string_append_printf(data, "%.4f %.2f %.4f %u\n",
+                           (double)tw_score_false_per_1000h(&t->score) / 1e3,
+                           tw_score_recall_ppm(&t->score) / 1e4, t->start_ppm / 1e4,
+                           t->variant);
+}
+
+static void mark(GString *script, const tw_trial *t, const char *words,
+                 const char *colour, int type, double below, double most)
+{
+    const double x = (double)tw_score_false_per_1000h(&t->score) / 1e3;
+    const double y = tw_score_recall_ppm(&t->score) / 1e4;
+    g_string_append_printf(script,
+                           "set label '%s, start_at %.3g %%' at %.4f,%.4f %s offset "
+                           "%s,%.1f tc rgb '%s' point pt %d ps 2.2 lc rgb '%s'\n",
+                           words, t->start_ppm / 1e4, x, y, x > most / 2 ? "right" : "left",
+                           x > most / 2 ? "-1.5" : "1.5", below, colour, type, colour);
+}
+
+/* A line for each variant, as the limit rises. */
+tw_status tune_plot(const tune_search *s, const char *path)
+{
+    static const char *const colours[] = {"#2a241c", "#a8641f", "#4f6472", "#5f7a35",
+                                          "#7a5fa0", "#c98a12", "#a3352b", "#2a241c"};
+    GString *data = g_string_new(NULL), *script = cli_plot_begin(path);
+    guint last = 0;
+    double most = 1;
+    for (guint i = 0; i < s->trials->len; i++) {
+        const tw_trial *t = &g_array_index(s->trials, tw_trial, i);
+        if (i > 0 && t->variant != last)
+            (void)g_string_append(data, "\n\n"); /* begins another index */
+        last = t->variant;
+        most = MAX(most, (double)tw_score_false_per_1000h(&t->score) / 1e3);
+        add_point(data, t);
+    }
+    g_autofree char *name =
+        g_strdup_printf("%s, %.1f s of footage, %u events", s->title,
+                        (double)s->length_us / 1e6, s->now->score.events);
+    g_autofree char *title = cli_plot_quoted(name);
+    g_string_append_printf(
+        script,
+        "set title %s tc rgb '#2a241c'\nset border 3 lc rgb '#2a241c'\n"
+        "set tics nomirror tc rgb '#2a241c'\nset xrange [%.3f:%.3f]\nset yrange [-4:106]\n"
+        "set xlabel 'false sightings an hour' tc rgb '#2a241c'\n"
+        "set ylabel 'events found, %%' tc rgb '#2a241c'\n"
+        "set key right bottom tc rgb '#2a241c'\n",
+        title, -most / 40, most * 1.1);
+    mark(script, s->now, "now", "#4f6472", 6, 1.1, most);
+    mark(script, s->chosen, "proposed", "#8a5a00", 7, -1.1, most);
+    for (guint v = 0; v <= last; v++) {
+        tw_camera_settings c;
+        tune_apply(s->camera, &s->variants[v], &c);
+        g_string_append_printf(script,
+                               "%s$data index %u using 1:2 with linespoints pt 1 ps 0.8 "
+                               "lc rgb '%s' dt %u title 'travel %.3g %%, noise margin "
+                               "%d %%'",
+                               v == 0 ? "plot " : ", ", v,
+                               colours[v % G_N_ELEMENTS(colours)], v + 1,
+                               (double)c.travel_ppm / 1e4, (int)c.noise_margin_pct);
+    }
+    (void)g_string_append(script, "\n");
+    const tw_status st =
+        cli_plot_end(script, data->str, "false an hour, recall, start_at, variant", path);
+    (void)g_string_free(data, TRUE);
+    return st;
+}

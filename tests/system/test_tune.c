@@ -1,0 +1,182 @@
+/* tawny tune: proposals from truth, from sorted footage and from a walk. */
+#include <jansson.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+
+#include "../support/support.h"
+
+#define KERB "sim:kerb,size=240x136"
+
+/* Pictures of the first toad, and of the quiet before it. */
+static char *footage;
+
+static int make_footage(void **state)
+{
+    (void)state;
+    footage = make_folder();
+    char *toad = join(footage, "toad"), *quiet = join(footage, "quiet"),
+         *truth = join(footage, "truth.csv");
+    assert_int_equal(mkdir(toad, 0700), 0);
+    assert_int_equal(mkdir(quiet, 0700), 0);
+    (void)write_pictures(toad, KERB, 5, 225);
+    (void)write_pictures(quiet, KERB, 5, 65);
+    write_text(truth, "file,start,end,what\ntoad,14,40.4,toad\nquiet,,,nothing\n");
+    free(toad);
+    free(quiet);
+    free(truth);
+    return 0;
+}
+
+static int remove_footage(void **state)
+{
+    (void)state;
+    remove_folder(footage);
+    return 0;
+}
+
+static void test_truth_with_a_limit_that_is_too_high(void **state)
+{
+    (void)state;
+    outcome o = run_program(footage, TOOL, "tune", "--truth", "truth.csv", "--set",
+                            "fps=5", "--set", "start_at=4%", "--plot", "c.svg", "toad",
+                            "quiet", NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, "Built-in settings: 2 pieces of footage, 58.0 s; 112 settings tried.");
+    assert_has(o.out, "  now       found 0 of 1, 0 false");
+    assert_has(o.out, "  proposed  found 1 of 1, 0 false");
+    assert_has(o.out, "    start_at = 0.");
+    assert_has(o.out, "# instead of 4 %");
+    assert_has(o.out, "does as well here, and this lies in the middle");
+    assert_has(o.out, "with 95 % certainty");
+    assert_has(o.out, "More footage would say more.");
+    free_outcome(&o);
+    size_t bytes = 0;
+    char *path = join(footage, "c.svg"), *curve = read_file(path, &bytes);
+    assert_has(curve, "false sightings an hour");
+    assert_has(curve, "proposed, start_at 0.");
+    assert_has(curve, "now, start_at 4 %");
+    free(curve);
+    free(path);
+}
+
+static void test_sorted_footage_as_json(void **state)
+{
+    (void)state;
+    outcome o = run_program(footage, TOOL, "tune", "--json", "--set", "fps=5", "--set",
+                            "start_at=4%", "--nothing-in", "quiet", "--something-in",
+                            "toad", NULL);
+    assert_int_equal(o.code, 0);
+    assert_int_equal(count_lines(o.out, "{\"type\":\"trial\",\"start_at\":"), 112);
+    assert_has(o.out, "{\"type\":\"now\",\"start_at\":4.0,");
+    const char *last = strstr(o.out, "{\"type\":\"proposed\"");
+    assert_non_null(last);
+    json_t *proposed = json_loads(last, JSON_DISABLE_EOF_CHECK, NULL);
+    assert_int_equal(json_integer_value(json_object_get(proposed, "found")), 1);
+    assert_true(json_is_string(
+        json_object_get(json_object_get(proposed, "set"), "start_at")));
+    json_decref(proposed);
+    free_outcome(&o);
+}
+
+static const char STATION[] = "# ours\n"
+                              "[camera kerb]\n"
+                              "source = " KERB "\n"
+                              "start_at = 4 %   # too high\n";
+
+static void test_a_walk_and_its_proposal_written_back(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *ini = join(folder, "station.ini"),
+         *old = join(folder, "station.ini.old");
+    size_t bytes = 0;
+    write_text(ini, STATION);
+    outcome o = run_program(folder, TOOL, "tune", "--camera", "kerb", "--walk", "25",
+                            NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.err, "Keep out of the picture for 13 s.");
+    assert_has(o.err, "Now walk through the picture, within 25 s.");
+    assert_has(o.out, "Camera kerb: 1 piece of footage, 38.1 s; 16 settings tried.");
+    assert_has(o.out, "found 1 of 1, 0 false");
+    char *text = read_file(ini, &bytes);
+    assert_string_equal(text, STATION); /* nothing is changed unasked */
+    free(text);
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "tune", "--camera", "kerb", "--walk", "25", "--write",
+                    NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, "Written to station.ini; as it was before it is in "
+                      "station.ini.old.");
+    text = read_file(ini, &bytes);
+    assert_has(text, "# ours\n[camera kerb]\nsource = " KERB "\nstart_at = 0.");
+    assert_has(text, " %   # too high\n");
+    free(text);
+    text = read_file(old, &bytes);
+    assert_string_equal(text, STATION);
+    free(text);
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "check", NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    free(old);
+    free(ini);
+    remove_folder(folder);
+}
+
+static void test_good_settings_are_left_alone(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *ini = join(folder, "station.ini");
+    size_t bytes = 0;
+    const char *text = "[camera kerb]\nsource = " KERB "\n";
+    write_text(ini, text);
+    outcome o = run_program(folder, TOOL, "tune", "--camera", "kerb", "--walk", "25",
+                            "--write", NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, "Nothing to change: start_at from 0.02 % to ");
+    char *after = read_file(ini, &bytes);
+    assert_string_equal(after, text);
+    free(after);
+    free_outcome(&o);
+    free(ini);
+    remove_folder(folder);
+}
+
+static void check_usage(const char *line, const char *a, const char *b, const char *c)
+{
+    outcome o = run_program(footage, TOOL, "tune", a, b, c, NULL);
+    assert_int_equal(o.code, 2);
+    assert_has(o.err, line);
+    assert_int_equal(count_lines(o.err, ""), 1);
+    free_outcome(&o);
+}
+
+static void test_wrong_usage_is_one_line(void **state)
+{
+    (void)state;
+    check_usage("name the footage, or say --walk SECONDS", NULL, NULL, NULL);
+    check_usage("say what happens in the footage: --truth CSV", "toad", NULL, NULL);
+    check_usage("--walk: name the camera with --camera NAME", "--walk", "20", NULL);
+    check_usage("--walk: from 3 to 600 seconds", "--walk", "2", "toad");
+    check_usage("--write changes the settings file: name the camera", "--write", "toad",
+                NULL);
+    check_usage("--worth: from 1 to 1000", "--worth", "0", "toad");
+    check_usage("there is no settings file", "--camera", "kerb", "--walk=20");
+    outcome o = run_program(footage, TOOL, "tune", "--walk", "20", "quiet", NULL);
+    assert_int_equal(o.code, 1);
+    assert_has(o.err, "quiet ended after 6.5 s, before the walk could begin");
+    free_outcome(&o);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_truth_with_a_limit_that_is_too_high),
+        cmocka_unit_test(test_sorted_footage_as_json),
+        cmocka_unit_test(test_a_walk_and_its_proposal_written_back),
+        cmocka_unit_test(test_good_settings_are_left_alone),
+        cmocka_unit_test(test_wrong_usage_is_one_line),
+    };
+    cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));
+    return cmocka_run_group_tests(tests, make_footage, remove_footage);
+}
