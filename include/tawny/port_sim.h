@@ -10,7 +10,7 @@
 /* One subject that crosses the picture, in seconds of the scene. */
 typedef struct tw_sim_event {
     int64_t start_us, end_us; /* from the first to the last frame in which it is seen */
-    const char *what;         /* "toad", "hedgehog"; static */
+    const char *what; /* "toad", "hedgehog"; "unclear": neither right nor wrong to see */
 } tw_sim_event;
 
 typedef struct tw_sim_scene {

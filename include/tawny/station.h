@@ -136,6 +136,19 @@ TW_API tw_status tw_look(const tw_board *board, const tw_camera_settings *camera
                          const tw_look_options *options, uint8_t **out, size_t *bytes,
                          tw_reading *taken, tw_error *err);
 
+/**
+ * Write all frames of a camera into one MP4 file, encoded or copied as its clip_video and
+ * clip_quality say, until it ends.
+ *
+ * @param path  Made or replaced.
+ * @param stop  As in tw_rehearse.
+ * @return TW_OK; TW_ESTOPPED: the file is complete as far as it goes; else err says what
+ *         is wrong.
+ */
+TW_API tw_status tw_footage_write(const tw_board *board, const tw_camera_settings *camera,
+                                  const char *path, const volatile int *stop,
+                                  tw_error *err);
+
 /** Open a camera once and read one frame of it.
  * @param stream  Set on TW_OK; its pointers are NULL.
  * @return TW_OK; else err says what is wrong. */

@@ -19,19 +19,19 @@ typedef struct tw_trial {
 
 /* What tw_tune_choose found. */
 typedef struct tw_choice {
-    size_t chosen;               /* index of the trial */
-    uint32_t low_ppm, high_ppm;  /* start_ppm from here to there does as well */
-    bool better;                 /* than what is set now */
+    size_t chosen;              /* index of the trial */
+    uint32_t low_ppm, high_ppm; /* start_ppm from here to there does as well */
+    bool better;                /* than what is set now */
 } tw_choice;
 
 /** What is wrong with a trial: each missed event counts for `worth` false sightings. */
 TW_API uint64_t tw_tune_cost(const tw_trial *trial, uint32_t worth);
 
 /**
- * Choose among trials: the least cost; then the lowest variant, so that nothing is changed
- * without need; then the limit that is now set, if at least half as much again and two
- * thirds of it do as well; else the middle (geometric) of the widest run of limits that
- * do.
+ * Choose among trials: the least cost; then the lowest variant, so that nothing is
+ * changed without need; then the limit that is now set, if at least half as much again
+ * and two thirds of it do as well; else the middle (geometric) of the widest run of
+ * limits that do.
  *
  * @param trials   In groups of one variant, each with start_ppm rising; count > 0.
  * @param worth    False sightings that one missed event is worth.

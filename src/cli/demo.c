@@ -1,9 +1,11 @@
 /* tawny demo: the Hollin Lane toad crossing, simulated, held against what really happens
  * in the scene. */
+#include <errno.h>
 #include <stdio.h>
 #include <string.h>
 
 #include "output.h"
+#include "truth.h"
 
 static const char ABOUT[] = "Plays a simulated night at the Hollin Lane toad crossing "
                             "through the whole of it: camera,\n"
@@ -12,8 +14,15 @@ static const char ABOUT[] = "Plays a simulated night at the Hollin Lane toad cro
                             "happens in the scene. Needs nothing set up. Exit 1 if a "
                             "subject is missed or one is seen\n"
                             "that is not there.";
-static const char EXAMPLE[] = "Example:\n"
-                              "  tawny demo --keep /tmp/hollin";
+static const char EXAMPLE[] =
+    "With --render the footage of all simulated scenes is written instead, each as an "
+    "MP4 "
+    "file,\n"
+    "with truth.csv beside them.\n\n"
+    "Examples:\n"
+    "  tawny demo --keep /tmp/hollin\n"
+    "  tawny demo --render scenes --size 960x540 --fps 15 --seed 7\n"
+    "  tawny rehearse --truth scenes/truth.csv scenes/*.mp4";
 
 enum { SIGHTINGS_MAX = 64, SUBJECTS_MAX = 64 };
 
@@ -189,15 +198,98 @@ static int play(const tw_card *card, tw_settings *settings, const char *folder)
     return code;
 }
 
+/* ---- footage of all scenes ------------------------------------------------------- */
+
+typedef struct rendering {
+    char *folder, *size;
+    int fps, seed;
+} rendering;
+
+static void write_truth(FILE *out, const tw_sim_scene *scene, const char *file)
+{
+    for (size_t i = 0; i < scene->event_count; i++) {
+        const tw_span when = {scene->events[i].start_us, scene->events[i].end_us};
+        cli_truth_write(out, file, &when, scene->events[i].what);
+    }
+    if (scene->event_count == 0)
+        cli_truth_write(out, file, NULL, NULL);
+}
+
+static int render_scene(const rendering *r, const tw_sim_scene *scene, FILE *truth,
+                        const volatile int *stop)
+{
+    g_autofree char *file = g_strdup_printf("%s.mp4", scene->name);
+    g_autofree char *path = g_build_filename(r->folder, file, NULL);
+    g_autofree char *text = g_strdup_printf(
+        "[camera %s]\nsource = sim:%s,size=%s,seed=%d\nfps = %d\nclip_video = h264\n",
+        scene->name, scene->name, r->size, r->seed, r->fps);
+    tw_settings *settings = tw_settings_new();
+    tw_camera_settings camera;
+    tw_error err = {0};
+    const tw_board board = cli_board();
+    int code = CLI_USAGE;
+    if (settings &&
+        tw_settings_read_text(settings, "demo", text, strlen(text), cli_told, NULL) ==
+            TW_OK &&
+        tw_settings_camera(settings, scene->name, &camera) == TW_OK) {
+        code = cli_exit(tw_footage_write(&board, &camera, path, stop, &err));
+        if (code != CLI_DONE)
+            (void)cli_say(code, "%s", err.status != TW_OK ? err.text : "stopped");
+    }
+    if (code == CLI_DONE) {
+        write_truth(truth, scene, file);
+        (void)printf("%s  %.0f s, %zu %s\n", path, (double)scene->length_us / 1e6,
+                     scene->event_count, scene->event_count == 1 ? "event" : "events");
+        (void)fflush(stdout);
+    }
+    tw_settings_free(settings);
+    return code;
+}
+
+static int render(const rendering *r)
+{
+    g_autofree char *path = g_build_filename(r->folder, "truth.csv", NULL);
+    const volatile int *stop = cli_catch_signals(NULL);
+    int code = CLI_DONE;
+    FILE *truth = NULL;
+    if (r->fps < 1 || r->fps > 240 || r->seed < 0)
+        return cli_say(CLI_USAGE, "--fps: from 1 to 240; --seed: not negative");
+    if (g_mkdir_with_parents(r->folder, 0777) != 0 || !(truth = fopen(path, "w")))
+        return cli_say(CLI_FAILED, "%s cannot be written: %s", path, g_strerror(errno));
+    cli_truth_begin(truth);
+    for (size_t i = 0; tw_sim_scene_at(i) && code == CLI_DONE; i++)
+        code = render_scene(r, tw_sim_scene_at(i), truth, stop);
+    if (fclose(truth) != 0 && code == CLI_DONE)
+        code = cli_say(CLI_FAILED, "%s cannot be written: %s", path, g_strerror(errno));
+    if (code == CLI_DONE)
+        (void)printf("%s\n", path);
+    return code;
+}
+
 int cli_demo(int argc, char **argv)
 {
     g_autofree char *keep = NULL;
-    const GOptionEntry own[] = {{"keep", 'k', 0, G_OPTION_ARG_FILENAME, &keep,
-                                 "Folder for the captures (hollin-demo)", "DIR"},
-                                {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
+    rendering r = {.fps = 10, .seed = 1};
+    const GOptionEntry own[] = {
+        {"keep", 'k', 0, G_OPTION_ARG_FILENAME, &keep,
+         "Folder for the captures (hollin-demo)", "DIR"},
+        {"render", 0, 0, G_OPTION_ARG_FILENAME, &r.folder,
+         "Write the footage of all scenes into this folder instead", "DIR"},
+        {"size", 0, 0, G_OPTION_ARG_STRING, &r.size, "Of that footage (640x360)", "WxH"},
+        {"fps", 0, 0, G_OPTION_ARG_INT, &r.fps, "Its frames a second (10)", "N"},
+        {"seed", 0, 0, G_OPTION_ARG_INT, &r.seed, "Another seed, other footage (1)", "N"},
+        {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
     int code = cli_parse(&argc, &argv, NULL, ABOUT, EXAMPLE, own, NULL);
     if (code == CLI_DONE && argc > 1)
         code = cli_say(CLI_USAGE, "%s is not expected", argv[1]);
+    if (code == CLI_DONE && r.folder) {
+        r.size = r.size ? r.size : g_strdup("640x360");
+        code = render(&r);
+        g_free(r.folder);
+        g_free(r.size);
+        return code;
+    }
+    g_free(r.size);
     if (code != CLI_DONE)
         return code;
     const char *folder = keep ? keep : "hollin-demo";

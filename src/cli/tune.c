@@ -9,9 +9,11 @@
 #include "truth.h"
 
 static const char ABOUT[] =
-    "Proposes settings for a camera from footage, with what they would have found and what "
+    "Proposes settings for a camera from footage, with what they would have found and "
+    "what "
     "would\n"
-    "have been false; changes nothing unless asked to with --write. The footage comes with "
+    "have been false; changes nothing unless asked to with --write. The footage comes "
+    "with "
     "a truth\n"
     "file, or is sorted into pieces in which nothing should be seen and pieces in which "
     "something\n"
@@ -23,8 +25,8 @@ static const char EXAMPLE[] =
     "  tawny tune --settings station.ini --camera kerb --walk 20 --write";
 
 enum {
-    WALK_MAX_S = 600,  /* seconds */
-    KEEP_OUT_S = 5     /* after settling, before the walk begins */
+    WALK_MAX_S = 600, /* seconds */
+    KEEP_OUT_S = 5    /* after settling, before the walk begins */
 };
 #define S INT64_C(1000000)
 
@@ -174,8 +176,7 @@ static int read_piece(tuning *t, piece *p, const tw_camera_settings *camera)
     if (st != TW_OK && st != TW_ESTOPPED)
         return cli_say(CLI_FAILED, "%s", err.text);
     if (t->walk_s > 0 && !t->asked_to_walk)
-        return cli_say(CLI_FAILED,
-                       "%s ended after %.1f s, before the walk could begin",
+        return cli_say(CLI_FAILED, "%s ended after %.1f s, before the walk could begin",
                        p->footage.name, (double)result.length_us / 1e6);
     return CLI_DONE;
 }
@@ -242,11 +243,12 @@ static int try_variant(tuning *t, tune_search *search, uint16_t variant)
 static void choose(tune_search *s)
 {
     const tw_trial *trials = (const tw_trial *)(void *)s->trials->data;
-    s->choice = tw_tune_choose(trials, s->trials->len, s->worth,
-                               (uint32_t)s->camera->start_ppm);
+    s->choice =
+        tw_tune_choose(trials, s->trials->len, s->worth, (uint32_t)s->camera->start_ppm);
     s->chosen = &trials[s->choice.chosen];
     for (guint i = 0; i < s->trials->len && !s->now; i++)
-        if (trials[i].variant == 0 && trials[i].start_ppm == (uint32_t)s->camera->start_ppm)
+        if (trials[i].variant == 0 &&
+            trials[i].start_ppm == (uint32_t)s->camera->start_ppm)
             s->now = &trials[i];
 }
 
@@ -303,9 +305,8 @@ static int search_all(tuning *t)
     /* a walk cannot be walked again for each variant */
     const size_t count = t->walk_s > 0 ? 1 : G_N_ELEMENTS(VARIANTS);
     int code = CLI_DONE;
-    g_autofree char *title = t->camera_name
-                                 ? g_strdup_printf("Camera %s", t->camera_name)
-                                 : g_strdup("Built-in settings");
+    g_autofree char *title = t->camera_name ? g_strdup_printf("Camera %s", t->camera_name)
+                                            : g_strdup("Built-in settings");
     search.title = title;
     for (size_t v = 0; v < count && code == CLI_DONE; v++)
         code = try_variant(t, &search, (uint16_t)v);
@@ -353,9 +354,10 @@ static int check_arguments(const tuning *t, int count)
         return cli_say(CLI_USAGE,
                        "name the footage, or say --walk SECONDS to make some now");
     if (t->walk_s == 0 && count > 0 && !t->truth_path)
-        return cli_say(CLI_USAGE,
-                       "say what happens in the footage: --truth CSV, or --nothing-in and "
-                       "--something-in instead");
+        return cli_say(
+            CLI_USAGE,
+            "say what happens in the footage: --truth CSV, or --nothing-in and "
+            "--something-in instead");
     return CLI_DONE;
 }
 
@@ -378,8 +380,8 @@ static int find_camera(tuning *t, int count, char **files)
         if (st != TW_OK)
             return CLI_USAGE;
     }
-    return cli_exit(cli_camera(&t->common, t->camera_name, source, &t->settings,
-                               &t->camera));
+    return cli_exit(
+        cli_camera(&t->common, t->camera_name, source, &t->settings, &t->camera));
 }
 
 static int tune(tuning *t, int count, char **files)

@@ -71,14 +71,16 @@ static void print_reason(const tune_search *s, const tune_change *c)
 {
     const tw_score *now = &s->now->score, *then = &s->chosen->score;
     if (strcmp(c->key, "start_at") == 0)
-        (void)printf("  start_at: anything from %.3g %% to %.3g %% does as well here, and "
-                     "this lies in the middle\n",
-                     s->choice.low_ppm / 1e4, s->choice.high_ppm / 1e4);
+        (void)printf(
+            "  start_at: anything from %.3g %% to %.3g %% does as well here, and "
+            "this lies in the middle\n",
+            s->choice.low_ppm / 1e4, s->choice.high_ppm / 1e4);
     else if (strcmp(c->key, "travel") == 0)
-        (void)printf("  travel: %s\n",
-                     then->found > now->found
-                         ? "what was missed did not go far enough to be taken for a subject"
-                         : "what was false went less far than what was right");
+        (void)printf(
+            "  travel: %s\n",
+            then->found > now->found
+                ? "what was missed did not go far enough to be taken for a subject"
+                : "what was false went less far than what was right");
     else if (strcmp(c->key, "noise_margin") == 0)
         (void)printf("  noise_margin: %s\n",
                      then->found > now->found
@@ -90,20 +92,21 @@ static void print_reason(const tune_search *s, const tune_change *c)
 static void print_certainty(const tune_search *s)
 {
     const tw_score *score = &s->chosen->score;
-    (void)printf("How sure: judging by %u events and %.2f hours of footage, with 95 %% "
-                 "certainty at\n"
-                 "least %.0f %% are found and at most %.1f sightings an hour are false.%s\n",
-                 score->events, hours(s), 100 * least_recall(score),
-                 most_false(score) / hours(s),
-                 score->events < 10 || hours(s) < 1 ? " More footage would say more." : "");
+    (void)printf(
+        "How sure: judging by %u events and %.2f hours of footage, with 95 %% "
+        "certainty at\n"
+        "least %.0f %% are found and at most %.1f sightings an hour are false.%s\n",
+        score->events, hours(s), 100 * least_recall(score), most_false(score) / hours(s),
+        score->events < 10 || hours(s) < 1 ? " More footage would say more." : "");
 }
 
 void tune_print(const tune_search *s)
 {
     tune_change c[TUNE_CHANGES_MAX];
     const int n = tune_changes(s, c);
-    (void)printf("%s: %u %s of footage, %.1f s; %u settings tried.\n", s->title, s->files, s->files == 1 ? "piece" : "pieces",
-                 (double)s->length_us / 1e6, s->trials->len);
+    (void)printf("%s: %u %s of footage, %.1f s; %u settings tried.\n", s->title, s->files,
+                 s->files == 1 ? "piece" : "pieces", (double)s->length_us / 1e6,
+                 s->trials->len);
     print_result("now", s->now);
     if (n == 0) {
         (void)printf("Nothing to change: start_at from %.3g %% to %.3g %% does as well "
@@ -160,10 +163,9 @@ void tune_print_json(const tune_search *s)
 
 static void add_point(GString *data, const tw_trial *t)
 {
-    g_string_append_printf(data, "%.4f %.2f %.4f %u\n",
-                           (double)tw_score_false_per_1000h(&t->score) / 1e3,
-                           tw_score_recall_ppm(&t->score) / 1e4, t->start_ppm / 1e4,
-                           t->variant);
+    g_string_append_printf(
+        data, "%.4f %.2f %.4f %u\n", (double)tw_score_false_per_1000h(&t->score) / 1e3,
+        tw_score_recall_ppm(&t->score) / 1e4, t->start_ppm / 1e4, t->variant);
 }
 
 static void mark(GString *script, const tw_trial *t, const char *words,
@@ -174,8 +176,9 @@ static void mark(GString *script, const tw_trial *t, const char *words,
     g_string_append_printf(script,
                            "set label '%s, start_at %.3g %%' at %.4f,%.4f %s offset "
                            "%s,%.1f tc rgb '%s' point pt %d ps 2.2 lc rgb '%s'\n",
-                           words, t->start_ppm / 1e4, x, y, x > most / 2 ? "right" : "left",
-                           x > most / 2 ? "-1.5" : "1.5", below, colour, type, colour);
+                           words, t->start_ppm / 1e4, x, y,
+                           x > most / 2 ? "right" : "left", x > most / 2 ? "-1.5" : "1.5",
+                           below, colour, type, colour);
 }
 
 /* A line for each variant, as the limit rises. */
@@ -201,7 +204,8 @@ tw_status tune_plot(const tune_search *s, const char *path)
     g_string_append_printf(
         script,
         "set title %s tc rgb '#2a241c'\nset border 3 lc rgb '#2a241c'\n"
-        "set tics nomirror tc rgb '#2a241c'\nset xrange [%.3f:%.3f]\nset yrange [-4:106]\n"
+        "set tics nomirror tc rgb '#2a241c'\nset xrange [%.3f:%.3f]\nset yrange "
+        "[-4:106]\n"
         "set xlabel 'false sightings an hour' tc rgb '#2a241c'\n"
         "set ylabel 'events found, %%' tc rgb '#2a241c'\n"
         "set key right bottom tc rgb '#2a241c'\n",

@@ -88,8 +88,7 @@ tw_choice tw_tune_choose(const tw_trial *trials, size_t count, uint32_t worth,
             best = r;
         any = true;
     }
-    const uint32_t low = trials[best.first].start_ppm,
-                   high = trials[best.last].start_ppm;
+    const uint32_t low = trials[best.first].start_ppm, high = trials[best.last].start_ppm;
     const uint32_t wish = keep ? now_ppm : between(low, high);
     return (tw_choice){.chosen = nearest(trials, best, wish),
                        .low_ppm = low,

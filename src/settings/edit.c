@@ -121,9 +121,18 @@ static tw_status insert(const char *text, size_t bytes, const search *s,
         const char *const pieces[] = {open, s->key, " = ", value, end};
         return splice(text, bytes, at, at, pieces, 5, out, out_bytes);
     }
-    const char *const pieces[] = {open,    at > 0 ? end : "", "[", s->head,
-                                  s->name[0] ? " " : "", s->name, "]", end,
-                                  s->key,  " = ",             value, end};
+    const char *const pieces[] = {open,
+                                  at > 0 ? end : "",
+                                  "[",
+                                  s->head,
+                                  s->name[0] ? " " : "",
+                                  s->name,
+                                  "]",
+                                  end,
+                                  s->key,
+                                  " = ",
+                                  value,
+                                  end};
     return splice(text, bytes, at, at, pieces, 12, out, out_bytes);
 }
 

@@ -114,10 +114,10 @@ static tw_status write_clip(void *ctx, const void *data, size_t bytes, tw_error 
     return tw_store_append(lane->own.store, &lane->own.file, data, bytes, err);
 }
 
-static bool must_encode(const tw_codecs *codecs, const tw_lane *lane,
-                        const tw_stream *stream)
+bool tw_clip_must_encode(const tw_codecs *codecs, const tw_camera_settings *camera,
+                         const tw_stream *stream)
 {
-    switch ((tw_clip_video)lane->camera->clip_video) {
+    switch ((tw_clip_video)camera->clip_video) {
     case TW_VIDEO_COPY: return false;
     case TW_VIDEO_H264: return stream->codec != TW_CODEC_H264;
     case TW_VIDEO_AUTO: break;
@@ -133,7 +133,7 @@ static tw_status begin_clip(const tw_writer *writer, tw_job *job, tw_error *err)
     lane->own.codecs = tw_codecs_load(err);
     if (!lane->own.codecs)
         return TW_ENOTSUP;
-    const bool encode = must_encode(lane->own.codecs, lane, &job->stream);
+    const bool encode = tw_clip_must_encode(lane->own.codecs, lane->camera, &job->stream);
     if (!encode && !lane->own.codecs->clip_carries(&job->stream))
         return tw_fail(err, TW_ENOTSUP, "clips cannot carry %s: use clip_video = auto",
                        job->stream.codec_name);

@@ -44,6 +44,10 @@ typedef struct tw_writer {
     void *ctx;
 } tw_writer;
 
+/** Whether a stream is encoded anew in clips, by the camera's clip_video. */
+bool tw_clip_must_encode(const tw_codecs *codecs, const tw_camera_settings *camera,
+                         const tw_stream *stream);
+
 /** Do one job. Never fails: what goes wrong is told. Frees the job's data. */
 void tw_writer_do(tw_writer *writer, tw_job *job);
 

@@ -6,9 +6,8 @@
 
 static tw_trial trial(uint16_t variant, uint32_t start, uint32_t found, uint32_t is_false)
 {
-    return (tw_trial){variant,
-                      start,
-                      {.events = 10, .found = found, .is_false = is_false}};
+    return (tw_trial){
+        variant, start, {.events = 10, .found = found, .is_false = is_false}};
 }
 
 static void test_cost_weighs_misses(void **state)

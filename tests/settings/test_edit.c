@@ -22,9 +22,9 @@ static void check(const char *text, const char *head, const char *name, const ch
 {
     char *out = NULL;
     size_t bytes = 0;
-    assert_int_equal(tw_settings_edit(text, strlen(text), head, name, key, value, &out,
-                                      &bytes),
-                     TW_OK);
+    assert_int_equal(
+        tw_settings_edit(text, strlen(text), head, name, key, value, &out, &bytes),
+        TW_OK);
     assert_string_equal(out, want);
     assert_int_equal(bytes, strlen(want));
     free(out);

@@ -38,11 +38,12 @@ static int remove_footage(void **state)
 static void test_truth_with_a_limit_that_is_too_high(void **state)
 {
     (void)state;
-    outcome o = run_program(footage, TOOL, "tune", "--truth", "truth.csv", "--set",
-                            "fps=5", "--set", "start_at=4%", "--plot", "c.svg", "toad",
-                            "quiet", NULL);
+    outcome o =
+        run_program(footage, TOOL, "tune", "--truth", "truth.csv", "--set", "fps=5",
+                    "--set", "start_at=4%", "--plot", "c.svg", "toad", "quiet", NULL);
     assert_int_equal(o.code, 0);
-    assert_has(o.out, "Built-in settings: 2 pieces of footage, 58.0 s; 112 settings tried.");
+    assert_has(o.out,
+               "Built-in settings: 2 pieces of footage, 58.0 s; 112 settings tried.");
     assert_has(o.out, "  now       found 0 of 1, 0 false");
     assert_has(o.out, "  proposed  found 1 of 1, 0 false");
     assert_has(o.out, "    start_at = 0.");
@@ -73,8 +74,8 @@ static void test_sorted_footage_as_json(void **state)
     assert_non_null(last);
     json_t *proposed = json_loads(last, JSON_DISABLE_EOF_CHECK, NULL);
     assert_int_equal(json_integer_value(json_object_get(proposed, "found")), 1);
-    assert_true(json_is_string(
-        json_object_get(json_object_get(proposed, "set"), "start_at")));
+    assert_true(
+        json_is_string(json_object_get(json_object_get(proposed, "set"), "start_at")));
     json_decref(proposed);
     free_outcome(&o);
 }
@@ -91,8 +92,8 @@ static void test_a_walk_and_its_proposal_written_back(void **state)
          *old = join(folder, "station.ini.old");
     size_t bytes = 0;
     write_text(ini, STATION);
-    outcome o = run_program(folder, TOOL, "tune", "--camera", "kerb", "--walk", "25",
-                            NULL);
+    outcome o =
+        run_program(folder, TOOL, "tune", "--camera", "kerb", "--walk", "25", NULL);
     assert_int_equal(o.code, 0);
     assert_has(o.err, "Keep out of the picture for 13 s.");
     assert_has(o.err, "Now walk through the picture, within 25 s.");

@@ -7,7 +7,8 @@
 #include "../recorded.h"
 #include "scene.h"
 
-enum { QUALITY = 85, MIN_SIDE = 64, MAX_SIDE = 4096 };
+enum { QUALITY = 85, COARSE_QUALITY = 38, KEY_EVERY = 25 };
+enum { MIN_SIDE = 64, MAX_SIDE = 4096 };
 
 /* Drawn footage needs some date: the spring walk, Hollin Lane, 2027-03-13 20:30 UTC. */
 #define WALK_BEGINS_US INT64_C(1804969800000000)
@@ -74,7 +75,9 @@ static tw_status draw_next(sim_camera *c, tw_error *err)
     size_t bytes = 0;
     free(c->jpeg);
     c->jpeg = NULL;
-    const tw_status st = tw_jpeg_encode(&picture, QUALITY, &c->jpeg, &bytes, err);
+    const bool coarse = tw_painter_pulses(c->painter) && c->number % KEY_EVERY != 0;
+    const tw_status st = tw_jpeg_encode(&picture, coarse ? COARSE_QUALITY : QUALITY,
+                                        &c->jpeg, &bytes, err);
     if (st != TW_OK)
         return st;
     c->number++;

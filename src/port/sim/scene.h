@@ -11,6 +11,9 @@ tw_painter *tw_painter_new(const tw_sim_scene *scene, uint32_t seed, uint16_t wi
                            uint16_t height);
 void tw_painter_free(tw_painter *painter); /* NULL is fine */
 
+/** Whether its pictures are coarse between key frames. */
+bool tw_painter_pulses(const tw_painter *painter);
+
 /** Draw one frame. The same scene, seed, size, number and time give the same pixels on
  * every machine. @return a view, good until the next call. */
 tw_luma tw_painter_draw(tw_painter *painter, uint32_t number, int64_t t_us);
