@@ -117,6 +117,26 @@ static int32_t share_q16(uint16_t part, uint16_t all)
     return (int32_t)(part * UINT32_C(65536) / all);
 }
 
+/* Share of the cells around a blob that glow. A pool of light has soft edges; a pale
+ * animal before dark ground has not. */
+static int32_t glow_around(const tw_detector *d, const sums *s, uint16_t label)
+{
+    enum { AROUND = 2 };
+    const int left = s->left - AROUND, right = s->right + AROUND;
+    const int top = s->top - AROUND, bottom = s->bottom + AROUND;
+    uint16_t all = 0, glow = 0;
+    for (int y = top < 0 ? 0 : top; y <= bottom && y < d->grid.rows; y++) {
+        for (int x = left < 0 ? 0 : left; x <= right && x < d->grid.columns; x++) {
+            const tw_cell *cell = &d->cell[y * d->grid.columns + x];
+            if (cell->label == label)
+                continue;
+            all++;
+            glow = (uint16_t)(glow + cell->glows);
+        }
+    }
+    return all > 0 ? share_q16(glow, all) : 65536;
+}
+
 static tw_found found_as(const tw_detector *d, const sums *s, uint16_t label)
 {
     const int32_t across = s->right - s->left + 1, down = s->bottom - s->top + 1;
@@ -129,6 +149,8 @@ static tw_found found_as(const tw_detector *d, const sums *s, uint16_t label)
                   .changing = share_q16(s->changing, s->cells),
                   .restless = (int32_t)(s->restless / s->cells),
                   .lit = share_q16(s->lit, s->cells)};
+    const int32_t glow = f.lit > 0 ? glow_around(d, s, label) : 0;
+    f.lit = f.lit < glow ? f.lit : glow;
     f.allowed = f.shape.size_ppm >= d->config.smallest_ppm &&
                 f.shape.size_ppm <= d->config.largest_ppm;
     f.taken = !f.allowed; /* no track may have it */

@@ -12,6 +12,7 @@
 #define GAIN_MIN 0.45F         /* below: the texture was replaced, not darkened */
 #define GAIN_MAX 8.0F          /* a headlight on a night picture */
 #define LIT 1.6F               /* so many times brighter is a lamp, not a cloud */
+#define GLOW 1.15F             /* around a lamp's light there is more of it */
 #define SHIFT_MAX 0.8F         /* pixels: beyond, a first-order model is wrong */
 
 static const int32_t LEVEL_BASE = TW_LEVEL(1.0); /* no cell moves below this */
@@ -508,7 +509,9 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
         if (fitted)
             level = fitted_level(d, luma, row, column, sums, fit);
     }
-    cell->lit = fit->gain > LIT || (says_something && brightness_ratio(d, sums) > LIT);
+    const float brighter = says_something ? brightness_ratio(d, sums) : 1.0F;
+    cell->lit = fit->gain > LIT || brighter > LIT;
+    cell->glows = brighter > GLOW;
     const int32_t measured = level;
     if (d->step_us <= MIN_RULE_MAX_STEP_US && cell->last_level < level)
         level = cell->last_level; /* rain and leaves change from frame to frame */

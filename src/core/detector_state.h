@@ -56,6 +56,7 @@ typedef struct tw_cell {
     bool over_high; /* over the seed's limit in the last frame */
     bool seed;      /* over it in this frame too */
     bool lit;       /* explained only by much more light */
+    bool glows;     /* somewhat brighter than it was */
     bool owned;     /* part of a subject in the last frame */
     uint16_t label; /* of its blob, counted from 1; 0 none */
 } tw_cell;
@@ -72,7 +73,8 @@ typedef struct tw_found {
     int32_t mass;     /* sum of the weights of its cells, Q16 */
     int32_t changing; /* share of its cells that have looked different of late, Q16 */
     int32_t restless; /* mean usual level of its cells, Q16 */
-    int32_t lit;      /* share of its cells that are lit, Q16 */
+    int32_t lit;      /* share of its cells that are lit, or of the cells around it that
+                         glow if that is less, Q16 */
 } tw_found;
 
 typedef struct tw_place {
