@@ -182,7 +182,8 @@ static void mark_cells(tw_detector *d)
         if (cell->label == 0)
             continue;
         const tw_found *f = &d->found[cell->label - 1];
-        cell->owned = f->shape.counted && d->config.travel_ppm > 0;
+        cell->owned =
+            (f->shape.counted || f->promising) && d->config.travel_ppm > 0;
         if (f->shape.counted)
             cell->flags |= TW_CELL_COUNTED;
         else
@@ -257,6 +258,7 @@ void tw_blobs_find(tw_detector *d, tw_reading *out)
         f->shape.counted =
             f->allowed && (d->config.travel_ppm == 0 || (track && track->alive));
         f->shape.travel_ppm = track ? (uint32_t)track->net : 0;
+        f->promising = track && tw_track_is_promising(d, track);
         list(out, &f->shape);
     }
     mark_cells(d);

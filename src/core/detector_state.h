@@ -68,6 +68,7 @@ typedef struct tw_found {
     uint16_t label;   /* of its cells */
     bool allowed;     /* its size is between smallest and largest */
     bool taken;       /* it belongs to a track */
+    bool promising;   /* to one that may yet become a subject */
     int32_t x, y;     /* weighted centre */
     int32_t size;     /* longer side of its box */
     int32_t mass;     /* sum of the weights of its cells, Q16 */
@@ -192,6 +193,10 @@ void tw_blobs_find(tw_detector *d, tw_reading *out);
 /** Follow this frame's blobs, of which those of allowed size come first in d->found.
  * Sets subjects and since_us of out. */
 void tw_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out);
+
+/** Whether a track that is no subject yet may become one: it has been there for a while,
+ * without a break, in cells that were calm when it came. */
+bool tw_track_is_promising(const tw_detector *d, const tw_track *t);
 
 /** The track that a blob of this frame belongs to, NULL: none yet. */
 const tw_track *tw_tracks_of(const tw_detector *d, uint16_t label);

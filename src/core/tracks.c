@@ -339,6 +339,12 @@ void tw_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out)
     out->earliest_us = out->t_us - smaller(d->age_us - earliest, TW_DATED_BACK_US);
 }
 
+bool tw_track_is_promising(const tw_detector *d, const tw_track *t)
+{
+    return d->age_us - t->born_us >= US && t->calm < Q16(1.0) &&
+           t->hits * UINT64_C(100) >= t->frames * UINT64_C(95);
+}
+
 const tw_track *tw_tracks_of(const tw_detector *d, uint16_t label)
 {
     for (size_t k = 0; k < TW_TRACKS; k++)
