@@ -3,7 +3,7 @@
 
 #include "detector_state.h"
 
-enum { MILLION = 1000000 };
+enum { MILLION = 1000000, CELL = 2 * 256 /* in half cells, Q8 */ };
 
 static const int32_t WEIGHT_EXTRA =
     TW_LEVEL(0.3); /* a cell just over its limit weighs this */
@@ -83,10 +83,17 @@ static sums flood(tw_detector *d, uint16_t start, uint16_t label)
     return s;
 }
 
-/* Half cells to millionths of a side; cells at the edge may reach over it. */
+/* A blob's centre along one axis, in half cells, Q8: finer than its cells, as each weighs
+ * what moves in it. */
+static int64_t centre(int64_t weighted, int64_t weight)
+{
+    return weighted * 256 / weight;
+}
+
+/* Half cells (Q8) to millionths of a side; cells at the edge may reach over it. */
 static int32_t to_ppm(const tw_detector *d, int64_t half_cells, uint16_t side)
 {
-    const int64_t ppm = half_cells * d->grid.cell_px * (MILLION / 2) / side;
+    const int64_t ppm = half_cells * d->grid.cell_px * (MILLION / 2) / side / 256;
     return (int32_t)(ppm > MILLION ? MILLION : ppm);
 }
 
@@ -95,21 +102,22 @@ static tw_blob describe(const tw_detector *d, const sums *s)
     const uint16_t width = d->config.width, height = d->config.height;
     tw_blob blob;
     memset(&blob, 0, sizeof blob);
-    blob.x_ppm = to_ppm(d, s->x / s->weight, width);
-    blob.y_ppm = to_ppm(d, s->y / s->weight, height);
-    blob.left_ppm = to_ppm(d, 2 * (int64_t)s->left, width);
-    blob.right_ppm = to_ppm(d, 2 * ((int64_t)s->right + 1), width);
-    blob.top_ppm = to_ppm(d, 2 * (int64_t)s->top, height);
-    blob.bottom_ppm = to_ppm(d, 2 * ((int64_t)s->bottom + 1), height);
+    blob.x_ppm = to_ppm(d, centre(s->x, s->weight), width);
+    blob.y_ppm = to_ppm(d, centre(s->y, s->weight), height);
+    blob.left_ppm = to_ppm(d, CELL * (int64_t)s->left, width);
+    blob.right_ppm = to_ppm(d, CELL * ((int64_t)s->right + 1), width);
+    blob.top_ppm = to_ppm(d, CELL * (int64_t)s->top, height);
+    blob.bottom_ppm = to_ppm(d, CELL * ((int64_t)s->bottom + 1), height);
     blob.cells = s->cells;
     blob.size_ppm = (uint32_t)((uint64_t)s->cells * MILLION / d->cells);
     return blob;
 }
 
-/* Half cells to millionths of the width. */
+/* Half cells (Q8) to millionths of the width. */
 static int32_t to_width(const tw_detector *d, int64_t half_cells)
 {
-    return (int32_t)(half_cells * d->grid.cell_px * (MILLION / 2) / d->config.width);
+    return (int32_t)(half_cells * d->grid.cell_px * (MILLION / 2) / d->config.width /
+                     256);
 }
 
 static int32_t share_q16(uint16_t part, uint16_t all)
@@ -142,9 +150,9 @@ static tw_found found_as(const tw_detector *d, const sums *s, uint16_t label)
     const int32_t across = s->right - s->left + 1, down = s->bottom - s->top + 1;
     tw_found f = {.shape = describe(d, s),
                   .label = label,
-                  .x = to_width(d, s->x / s->weight),
-                  .y = to_width(d, s->y / s->weight),
-                  .size = to_width(d, 2 * (int64_t)(across > down ? across : down)),
+                  .x = to_width(d, centre(s->x, s->weight)),
+                  .y = to_width(d, centre(s->y, s->weight)),
+                  .size = to_width(d, CELL * (int64_t)(across > down ? across : down)),
                   .mass = (int32_t)(s->weight > INT32_MAX ? INT32_MAX : s->weight),
                   .changing = share_q16(s->changing, s->cells),
                   .restless = (int32_t)(s->restless / s->cells),
