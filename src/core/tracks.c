@@ -13,6 +13,7 @@ enum {
     MS = 1000,
     GATE = 43750,             /* a blob this near to where a track should be may be its */
     SAMPLE_US = 200 * MS,     /* between two positions that are remembered */
+    KNOWN_US = 15 * US,      /* after this it is known where the place is restless */
     AGE_MIN_US = 600 * MS,    /* before a track can be confirmed */
     SEEN_WITHIN_US = US,      /* a confirmed track stays so long unseen */
     MOVED_WITHIN_US = 6 * US, /* and so long without travelling */
@@ -228,6 +229,13 @@ static int64_t restless_factor(const tw_track *t)
     return 65536 + larger(0, t->restless - Q16(1.5)) / 4;
 }
 
+/* Q16: in the first seconds it is not yet known where the place is restless. */
+static int64_t unknown_place_factor(const tw_detector *d)
+{
+    const int64_t left = larger(0, KNOWN_US - d->age_us);
+    return 65536 + 65536 * left / KNOWN_US;
+}
+
 /* Big, calm around it, and moving inside for a while: a subject that need not travel. */
 static bool is_strong(const tw_detector *d, const tw_track *t)
 {
@@ -242,7 +250,8 @@ static bool is_subject(const tw_detector *d, const tw_track *t, int32_t net)
     const int64_t cl = clutter(d);
     const int64_t least = larger(d->config.travel_ppm, t->size / 4);
     const int64_t crowd = 65536 + cl * 4 / 10;
-    const int64_t need = least * crowd / 65536 * restless_factor(t) / 65536;
+    const int64_t need = least * crowd / 65536 * restless_factor(t) / 65536 *
+                         unknown_place_factor(d) / 65536;
     const int64_t seen = smaller(Q16(0.92), Q16(0.75) + cl * 3 / 100);
     return d->age_us - t->born_us + d->step_us >= AGE_MIN_US + cl * (US / 2) / 65536 &&
            (int64_t)t->hits * 65536 >= seen * t->frames && net >= need &&
