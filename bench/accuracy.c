@@ -227,8 +227,8 @@ int main(int argc, char **argv)
     code |= judge("false sightings an hour",
                   (double)tw_score_false_per_1000h(&results[0].all) / 1e3, 1, false);
     code |= judge("start latency, median, seconds", median_late(&results[0]), 0.5, false);
-    code |= judge("spread of F1 between sizes", spread(results, 1, SIZES), SPREAD_MAX,
-                  false);
+    code |=
+        judge("spread of F1 between sizes", spread(results, 1, SIZES), SPREAD_MAX, false);
     code |= judge("spread of F1 between rates", spread(results, SIZES, RATES), SPREAD_MAX,
                   false);
     return code;

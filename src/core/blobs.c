@@ -190,8 +190,7 @@ static void mark_cells(tw_detector *d)
         if (cell->label == 0)
             continue;
         const tw_found *f = &d->found[cell->label - 1];
-        cell->owned =
-            (f->shape.counted || f->promising) && d->config.travel_ppm > 0;
+        cell->owned = (f->shape.counted || f->promising) && d->config.travel_ppm > 0;
         if (f->shape.counted)
             cell->flags |= TW_CELL_COUNTED;
         else

@@ -21,29 +21,32 @@ static const int32_t LEVEL_TOP = TW_LEVEL(9.0);
 static const int32_t SEED_ABOVE = TW_LEVEL(0.6);
 enum { US = 1000000, MIN_RULE_MAX_STEP_US = US / 8 };
 
+/* log2(1 + i / 128) in 1/65536; between two of them a line is wrong by less than one. */
+/* clang-format off */
+static const int32_t LOG2[129] = {
+    0, 736, 1466, 2190, 2909, 3623, 4331, 5034, 5732, 6425, 7112, 7795, 8473, 9146,
+    9814, 10477, 11136, 11791, 12440, 13086, 13727, 14363, 14996, 15624, 16248, 16868,
+    17484, 18096, 18704, 19308, 19909, 20505, 21098, 21687, 22272, 22854, 23433, 24007,
+    24579, 25146, 25711, 26272, 26830, 27384, 27936, 28484, 29029, 29571, 30109, 30645,
+    31178, 31707, 32234, 32758, 33279, 33797, 34312, 34825, 35334, 35841, 36346, 36847,
+    37346, 37842, 38336, 38827, 39316, 39802, 40286, 40767, 41246, 41722, 42196, 42667,
+    43137, 43603, 44068, 44530, 44990, 45448, 45904, 46357, 46809, 47258, 47705, 48150,
+    48593, 49034, 49472, 49909, 50344, 50776, 51207, 51636, 52063, 52488, 52911, 53332,
+    53751, 54169, 54584, 54998, 55410, 55820, 56229, 56635, 57040, 57443, 57845, 58245,
+    58643, 59039, 59434, 59827, 60219, 60609, 60997, 61384, 61769, 62152, 62534, 62915,
+    63294, 63671, 64047, 64421, 64794, 65166, 65536,
+};
+/* clang-format on */
+
 int32_t tw_log2_level(float value)
 {
     uint32_t bits;
     memcpy(&bits, &value, sizeof bits);
     const int32_t exponent = (int32_t)(bits >> 23 & 0xFF) - 127;
-    uint64_t mantissa = (bits & 0x7FFFFF) | 0x800000; /* Q23, 1.0 <= m < 2.0 */
-    int32_t fraction = 0;
-    for (int bit = 15; bit >= 0; bit--) { /* squaring doubles the logarithm */
-        mantissa = mantissa * mantissa >> 23;
-        if (mantissa >= UINT64_C(1) << 24) {
-            fraction |= 1 << bit;
-            mantissa >>= 1;
-        }
-    }
-    return exponent * 65536 + fraction;
-}
-
-/* Differences of two rows of Q8 values, two pixels apart, as Q2 for one pixel. */
-static void halved_difference(const uint16_t *restrict high, const uint16_t *restrict low,
-                              size_t count, int16_t *restrict out)
-{
-    for (size_t i = 0; i < count; i++)
-        out[i] = (int16_t)((high[i] - low[i]) / 128);
+    const uint32_t mantissa = bits & 0x7FFFFF, i = mantissa >> 16;
+    const int32_t between = (int32_t)(mantissa & 0xFFFF);
+    const int32_t rise = LOG2[i + 1] - LOG2[i];
+    return exponent * 65536 + LOG2[i] + (rise * between + 32768) / 65536;
 }
 
 void tw_background_slopes(const tw_detector *d, uint32_t y, uint32_t left, uint32_t right,
@@ -54,37 +57,13 @@ void tw_background_slopes(const tw_detector *d, uint32_t y, uint32_t left, uint3
     const uint16_t *up = y > 0 ? row - width : row;
     const uint16_t *down = y + 1 < height ? row + width : row;
     const uint32_t first = left > 0 ? left : 1, end = right < width ? right : width - 1;
-    halved_difference(down + left, up + left, right - left, dv);
-    halved_difference(row + first + 1, row + first - 1, end - first, du + (first - left));
+    d->kernels->slopes(down + left, up + left, right - left, dv);
+    d->kernels->slopes(row + first + 1, row + first - 1, end - first,
+                       du + (first - left));
     if (left == 0)
         du[0] = (int16_t)((row[1] - row[0]) / 128);
     if (right == width)
         du[right - 1 - left] = (int16_t)((row[width - 1] - row[width - 2]) / 128);
-}
-
-/* One row of pixels into the column sums. No branches, so that it is vectorised. */
-static void add_pixels(const uint8_t *restrict frame, const uint16_t *restrict background,
-                       const uint8_t *restrict noise, size_t width,
-                       uint16_t *restrict sum_n, uint16_t *restrict sum_x,
-                       int16_t *restrict sum_d, uint32_t *restrict sum_dd,
-                       uint16_t *restrict sum_noise, uint16_t *restrict sum_half)
-{
-    for (size_t i = 0; i < width; i++) {
-        const uint16_t f = frame[i], b = (uint16_t)(background[i] >> 8);
-        const uint16_t high = f > b ? f : b, low = f > b ? b : f;
-        const uint16_t clipped =
-            (uint16_t)((high >= TW_CLIPPED_HI) & (low >= TW_CLIPPED_LO));
-        const uint16_t keep = (uint16_t)(clipped - 1); /* all ones, or none */
-        const uint16_t x = (uint16_t)(background[i] >> 6);
-        const int16_t diff =
-            (int16_t)((int16_t)((uint16_t)(f << 2) & keep) - (int16_t)(x & keep));
-        sum_n[i] = (uint16_t)(sum_n[i] + (keep & 1));
-        sum_x[i] = (uint16_t)(sum_x[i] + (x & keep));
-        sum_d[i] = (int16_t)(sum_d[i] + diff);
-        sum_dd[i] += (uint32_t)((int32_t)diff * diff);
-        sum_noise[i] = (uint16_t)(sum_noise[i] + (noise[i] & keep));
-        sum_half[i] = (uint16_t)(sum_half[i] + f);
-    }
 }
 
 void tw_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row)
@@ -100,10 +79,15 @@ void tw_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row)
     const uint32_t first = (uint32_t)row * d->grid.cell_px, end = tw_row_end(d, row);
     for (uint32_t y = first; y < end; y++) {
         const bool upper = y - first < d->grid.cell_px / 2U;
-        add_pixels(luma->px + (size_t)y * luma->stride, d->background + y * width,
-                   d->noise + y * width, width, d->column.n, d->column.x, d->column.d,
-                   d->column.dd, d->column.noise,
-                   upper ? d->column.top : d->column.bottom);
+        const tw_column_sums sums = {.n = d->column.n,
+                                     .x = d->column.x,
+                                     .noise = d->column.noise,
+                                     .d = d->column.d,
+                                     .dd = d->column.dd,
+                                     .half = upper ? d->column.top : d->column.bottom};
+        d->kernels->add_pixels(luma->px + (size_t)y * luma->stride,
+                               d->background + y * width, d->noise + y * width, width,
+                               &sums);
     }
 }
 
@@ -248,44 +232,29 @@ static void gather(const tw_detector *d, const tw_luma *luma, uint16_t row,
     }
 }
 
-static int32_t sum_of(const int16_t *a, size_t count)
-{
-    int32_t sum = 0;
-    for (size_t i = 0; i < count; i++)
-        sum += a[i];
-    return sum;
-}
-
-static int32_t product(const int16_t *a, const int16_t *b, size_t count)
-{
-    int32_t sum = 0;
-    for (size_t i = 0; i < count; i++)
-        sum += (int32_t)a[i] * b[i];
-    return sum;
-}
-
 static fit_sums sum_for_fit(const tw_detector *d, const tw_luma *luma, uint16_t row,
                             uint16_t column)
 {
     gathered g;
     gather(d, luma, row, column, &g);
-    const size_t n = g.count;
+    int32_t s[TW_FIT_SUMS];
+    d->kernels->fit(g.x, g.y, g.u, g.v, g.count, s);
     return (fit_sums){.n = g.n,
                       .saturated = g.saturated,
-                      .x = sum_of(g.x, n),
-                      .y = sum_of(g.y, n),
-                      .u = sum_of(g.u, n),
-                      .v = sum_of(g.v, n),
-                      .xx = product(g.x, g.x, n),
-                      .xy = product(g.x, g.y, n),
-                      .yy = product(g.y, g.y, n),
-                      .uu = product(g.u, g.u, n),
-                      .uv = product(g.u, g.v, n),
-                      .vv = product(g.v, g.v, n),
-                      .ux = product(g.u, g.x, n),
-                      .vx = product(g.v, g.x, n),
-                      .uy = product(g.u, g.y, n),
-                      .vy = product(g.v, g.y, n)};
+                      .x = s[TW_FIT_X],
+                      .y = s[TW_FIT_Y],
+                      .u = s[TW_FIT_U],
+                      .v = s[TW_FIT_V],
+                      .xx = s[TW_FIT_XX],
+                      .xy = s[TW_FIT_XY],
+                      .yy = s[TW_FIT_YY],
+                      .uu = s[TW_FIT_UU],
+                      .uv = s[TW_FIT_UV],
+                      .vv = s[TW_FIT_VV],
+                      .ux = s[TW_FIT_UX],
+                      .vx = s[TW_FIT_VX],
+                      .uy = s[TW_FIT_UY],
+                      .vy = s[TW_FIT_VY]};
 }
 
 /* The same about their means. */

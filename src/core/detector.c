@@ -118,6 +118,7 @@ tw_status tw_detector_init(const tw_detector_config *config, void *memory, size_
         return TW_ESIZE;
     pieces p = {memory, 0};
     tw_detector *d = lay_out(config, &p);
+    d->kernels = tw_kernels_at(0);
     memset(d->cell, 0, d->cells * sizeof *d->cell);
     memset(d->track, 0, TW_TRACKS * sizeof *d->track);
     for (uint32_t i = 0; i < d->cells; i++) {

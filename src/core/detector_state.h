@@ -3,6 +3,7 @@
 #ifndef TW_DETECTOR_STATE_H
 #define TW_DETECTOR_STATE_H
 
+#include "kernels.h"
 #include "tawny/detector.h"
 
 /* Levels are base-2 logarithms of "residual over expected noise", in 1/65536. The cast is
@@ -108,6 +109,7 @@ typedef struct tw_track {
 
 struct tw_detector {
     tw_detector_config config;
+    const tw_kernels *kernels; /* chosen once */
     tw_grid grid;
     uint32_t cells;         /* columns * rows */
     uint32_t watched_cells; /* >= 1 */

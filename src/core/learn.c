@@ -38,20 +38,6 @@ static uint32_t cell_rate(const tw_detector *d, tw_cell *cell, uint32_t usual, b
     return usual;
 }
 
-/* Rounded towards the background on both sides; a step of one where the pixel is off by
- * half a level, so that slow learning does not stop short. */
-static void learn_pixels(uint16_t *restrict background, const uint8_t *restrict frame,
-                         const uint16_t *restrict rate, size_t width)
-{
-    for (size_t i = 0; i < width; i++) {
-        const int32_t off = (frame[i] << 8) - background[i];
-        const int32_t size = off < 0 ? -off : off;
-        int32_t step = size * rate[i] >> 16;
-        step = step > 0 ? step : size > 128;
-        background[i] = (uint16_t)(background[i] + (off < 0 ? -step : step));
-    }
-}
-
 void tw_learn_background_row(tw_detector *d, const tw_luma *luma, uint16_t row)
 {
     const uint32_t usual = background_rate(d), width = d->config.width;
@@ -70,8 +56,8 @@ void tw_learn_background_row(tw_detector *d, const tw_luma *luma, uint16_t row)
     const bool lowest = row + 1 == d->grid.rows;
     const uint32_t end = lowest ? d->config.height : first + d->grid.cell_px;
     for (uint32_t y = first; y < end; y++)
-        learn_pixels(d->background + (size_t)y * width,
-                     luma->px + (size_t)y * luma->stride, d->column.rate, width);
+        d->kernels->learn(d->background + (size_t)y * width,
+                          luma->px + (size_t)y * luma->stride, d->column.rate, width);
 }
 
 /* Q12, for one of the frames in which a cell is fitted. */

@@ -13,7 +13,7 @@ enum {
     MS = 1000,
     GATE = 43750,             /* a blob this near to where a track should be may be its */
     SAMPLE_US = 200 * MS,     /* between two positions that are remembered */
-    KNOWN_US = 15 * US,      /* after this it is known where the place is restless */
+    KNOWN_US = 15 * US,       /* after this it is known where the place is restless */
     AGE_MIN_US = 600 * MS,    /* before a track can be confirmed */
     SEEN_WITHIN_US = US,      /* a confirmed track stays so long unseen */
     MOVED_WITHIN_US = 6 * US, /* and so long without travelling */

@@ -572,9 +572,10 @@ static int32_t sensor_noise(uint32_t seed, int32_t half)
 static void light_and_noise(tw_painter *p, uint32_t number, int64_t t_us)
 {
     const uint32_t all = light_now(p, t_us);
-    /* the same sensor at any size: the fewer pixels, the more of it each is the mean of
-     */
-    const int32_t half = p->script->noise * 256 * p->width / NOISE_WIDTH;
+    /* the same sensor at any size: the fewer pixels, the more of it each is the mean of;
+     * large pictures come from better ones */
+    const int32_t width = p->width < NOISE_WIDTH ? p->width : NOISE_WIDTH;
+    const int32_t half = p->script->noise * 256 * width / NOISE_WIDTH;
     for (uint32_t y = 0; y < p->height; y++) {
         const uint32_t down = light_down(p, y);
         const uint32_t row_seed = hash3(number, y, p->seed);

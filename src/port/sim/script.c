@@ -37,7 +37,8 @@ static const tw_sim_event KERB_LURES[] = {
     {120 * S, 125 * S, "headlights"},
 };
 
-/* ---- kerb, by day: leaves, branches' shadows, a shaking pole ------------------------ */
+/* ---- kerb, by day: leaves, branches' shadows, a shaking pole ------------------------
+ */
 
 static const tw_crossing LEAVES_CROSSINGS[] = {
     {24 * S, 34 * S, -0.06F, 0.62F, 1.06F, 0.58F, 0.046F, 0.030F, TW_PACE_EVEN, 34, 0, 0},
@@ -58,12 +59,12 @@ static const tw_crossing STORM_CROSSINGS[] = {
 static const tw_sim_event STORM_EVENTS[] = {{40 * S, 42500 * MS, "fox"}};
 static const tw_sim_event STORM_LURES[] = {{0, 60 * S, "shaking pole"}};
 
-static const tw_step LAMP_STEPS[] = {
-    {20 * S, 200 * MS, 1.9F}, {45 * S, 200 * MS, 1.0F}};
+static const tw_step LAMP_STEPS[] = {{20 * S, 200 * MS, 1.9F}, {45 * S, 200 * MS, 1.0F}};
 static const tw_sim_event LAMP_LURES[] = {{20 * S, 46 * S, "lamp switched on and off"},
                                           {0, 60 * S, "mains flicker"}};
 
-/* ---- tunnel, infrared: sensor noise, gain, insects ---------------------------------- */
+/* ---- tunnel, infrared: sensor noise, gain, insects ----------------------------------
+ */
 
 static const tw_crossing TUNNEL_CROSSINGS[] = {
     {18 * S, 45 * S, -0.05F, 0.72F, 1.05F, 0.66F, 0.045F, 0.030F, TW_PACE_TOAD, 30, 0, 0},
@@ -81,16 +82,16 @@ static const tw_insect MOTHS[] = {
 };
 static const tw_sim_event MOTH_LURES[] = {{12 * S, 54 * S, "moths at the lens"}};
 
-static const tw_step GAIN_STEPS[] = {{15 * S, 600 * MS, 1.35F},
-                                     {32 * S, 600 * MS, 0.85F},
-                                     {48 * S, 600 * MS, 1.15F}};
+static const tw_step GAIN_STEPS[] = {
+    {15 * S, 600 * MS, 1.35F}, {32 * S, 600 * MS, 0.85F}, {48 * S, 600 * MS, 1.15F}};
 static const tw_crossing GAIN_CROSSINGS[] = {
     {26 * S, 46 * S, 0.5F, 1.08F, 0.56F, -0.08F, 0.040F, 0.034F, TW_PACE_TOAD, 32, 0, 0},
 };
 static const tw_sim_event GAIN_EVENTS[] = {{26 * S, 46 * S, "toad"}};
 static const tw_sim_event GAIN_LURES[] = {{15 * S, 49 * S, "automatic gain"}};
 
-/* ---- mere: reeds and water, rain, snow, dawn ----------------------------------------- */
+/* ---- mere: reeds and water, rain, snow, dawn -----------------------------------------
+ */
 
 static const tw_crossing MERE_CROSSINGS[] = {
     {20 * S, 80 * S, -0.09F, 0.46F, 1.09F, 0.44F, 0.030F, 0.075F, TW_PACE_HERON, 120,

@@ -10,9 +10,9 @@ typedef enum tw_ground { TW_GROUND_VERGE, TW_GROUND_CULVERT, TW_GROUND_POND } tw
 
 /* How a subject gets along. */
 typedef enum tw_pace {
-    TW_PACE_TOAD,     /* walks for two thirds of each 1.8 s and sits for the rest */
-    TW_PACE_EVEN,     /* keeps going */
-    TW_PACE_HERON     /* stands still between two shares of its time */
+    TW_PACE_TOAD, /* walks for two thirds of each 1.8 s and sits for the rest */
+    TW_PACE_EVEN, /* keeps going */
+    TW_PACE_HERON /* stands still between two shares of its time */
 } tw_pace;
 
 /* A subject that crosses from one place to another, both just out of the picture. Places
@@ -22,7 +22,7 @@ typedef struct tw_crossing {
     float x0, y0, x1, y1;
     float length, height; /* half axes of the body, shares of the width */
     tw_pace pace;
-    int brightness;       /* luma levels of its skin, before any light */
+    int brightness;             /* luma levels of its skin, before any light */
     float stand_from, stand_to; /* for TW_PACE_HERON: shares of its time */
 } tw_crossing;
 
@@ -48,20 +48,20 @@ typedef struct tw_insect {
 typedef struct tw_script {
     tw_sim_scene scene; /* what is known from outside */
     tw_ground ground;
-    float light;        /* of the ground, times what its stones reflect */
-    int lamp;           /* 1: lit by the camera's own lamp, brighter in the middle */
-    int noise;          /* half width of the sensor's noise in a picture of 640 pixels of
-                           width, luma levels; more by night, when it is amplified */
-    float sway;         /* how far leaves and reeds move, share of the width */
+    float light; /* of the ground, times what its stones reflect */
+    int lamp;    /* 1: lit by the camera's own lamp, brighter in the middle */
+    int noise;   /* half width of the sensor's noise in a picture of 640 pixels of
+                    width, luma levels; more by night, when it is amplified */
+    float sway;  /* how far leaves and reeds move, share of the width */
     float leaves_x0, leaves_x1; /* where leaves hang before the subjects; 0, 0 nowhere */
-    float water;        /* ripples, luma levels */
+    float water;                /* ripples, luma levels */
     float clouds, cloud_s; /* share of light that they take, and seconds of a cloud */
-    float shadows;      /* share of light that shadows of moving branches take */
-    float rain, snow;   /* drops and flakes in a picture of 640 x 360 */
-    float shake;        /* of the pole, share of the width */
-    float flicker;      /* of the mains, share of light */
-    float dawn;         /* the light at the end, times that at the beginning; 0: the same */
-    bool pulse;         /* a coarse picture that is sharp again with every key frame */
+    float shadows;         /* share of light that shadows of moving branches take */
+    float rain, snow;      /* drops and flakes in a picture of 640 x 360 */
+    float shake;           /* of the pole, share of the width */
+    float flicker;         /* of the mains, share of light */
+    float dawn; /* the light at the end, times that at the beginning; 0: the same */
+    bool pulse; /* a coarse picture that is sharp again with every key frame */
     const tw_crossing *crossings;
     size_t crossing_count;
     const tw_headlight *headlights;

@@ -1,0 +1,18 @@
+/* The loops over pixels, for NEON, which every 64-bit ARM machine has. */
+#include "kernels.h"
+
+#if defined(__ARM_NEON)
+#include "kernels_loops.h"
+
+static const tw_kernels KERNELS = {"neon", add_pixels, slopes, fit, learn};
+
+const tw_kernels *tw_kernels_neon(void)
+{
+    return &KERNELS;
+}
+#else
+const tw_kernels *tw_kernels_neon(void)
+{
+    return NULL;
+}
+#endif

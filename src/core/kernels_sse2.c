@@ -1,0 +1,18 @@
+/* The loops over pixels, for SSE2, which every x86-64 machine has. */
+#include "kernels.h"
+
+#if defined(__SSE2__)
+#include "kernels_loops.h"
+
+static const tw_kernels KERNELS = {"sse2", add_pixels, slopes, fit, learn};
+
+const tw_kernels *tw_kernels_sse2(void)
+{
+    return &KERNELS;
+}
+#else
+const tw_kernels *tw_kernels_sse2(void)
+{
+    return NULL;
+}
+#endif
