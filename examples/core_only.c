@@ -18,7 +18,7 @@ enum {
 };
 
 static uint8_t frame[WIDTH * HEIGHT];
-static uint64_t memory[200000 / sizeof(uint64_t)]; /* aligned for anything */
+static uint64_t memory[65536 / sizeof(uint64_t)]; /* aligned for anything */
 static uint32_t chance = 1;
 
 static uint8_t noisy(int level)
@@ -46,9 +46,11 @@ int main(void)
     tw_detector *detector = NULL;
     size_t bytes = 0;
     tw_detector_defaults(&config, WIDTH, HEIGHT);
+    config.cells = 10; /* memory is dear here: few cells, and two subjects at most */
+    config.tracks = 2;
     if (tw_detector_bytes(&config, &bytes) != TW_OK ||
         tw_detector_init(&config, memory, sizeof memory, &detector) != TW_OK) {
-        printf("the detector needs %zu bytes\n", bytes);
+        printf("the detector needs %lu bytes\n", (unsigned long)bytes);
         return 1;
     }
     const tw_sighting_config limits = {.start_ppm = 2500,
@@ -72,8 +74,8 @@ int main(void)
         if (tw_sighting_step(&watch, &reading) & TW_SIGHTING_ENDED)
             sightings++;
     }
-    printf("%u sighting, from frame %d to frame %d; %zu bytes of memory\n", sightings,
+    printf("%u sighting, from frame %d to frame %d; %lu bytes of memory\n", sightings,
            (int)(watch.ended.start_us * FPS / 1000000),
-           (int)(watch.ended.end_us * FPS / 1000000), bytes);
+           (int)(watch.ended.end_us * FPS / 1000000), (unsigned long)bytes);
     return sightings == 1 ? 0 : 1;
 }

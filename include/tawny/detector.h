@@ -18,6 +18,9 @@
 enum {
     TW_DETECTOR_MIN_SIDE = 16,   /* pixels: smaller pictures are refused */
     TW_DETECTOR_MAX_SIDE = 1024, /* pixels: reduce bigger pictures first */
+    TW_CELLS_MIN = 10,           /* cells across a picture: fewer are refused ... */
+    TW_CELLS_MAX = 64,           /* ... and so are more */
+    TW_TRACKS_MAX = 32,          /* subjects, and what may become one */
     TW_READING_BLOBS = 16,       /* blobs that a reading lists, largest first */
     TW_DATED_BACK_US = 3000000   /* a subject's beginning is dated back no further */
 };
@@ -30,6 +33,10 @@ typedef struct tw_detector_config {
     uint32_t largest_ppm;      /* nor those above; 1000000: no limit */
     uint32_t travel_ppm; /* of the width that a subject must have gone; 0: no tracks */
     int64_t memory_us;   /* time constant of the background, 1 s..1 h; 30 s */
+    uint8_t cells;       /* across the picture, TW_CELLS_MIN.._MAX; 40. Fewer take less
+                            memory, and small subjects are missed. A cell is 4 to 26
+                            pixels wide, whatever is asked for */
+    uint8_t tracks;      /* 1..TW_TRACKS_MAX, all of them; fewer take less memory */
     bool light_guard;    /* explain changes of brightness and contrast */
     bool sway_guard;     /* raise the limit where a cell is always restless */
     bool shake_guard;    /* explain shifts of less than a pixel */

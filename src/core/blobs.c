@@ -241,7 +241,8 @@ static void write_shares(tw_detector *d, tw_reading *out)
 static size_t find_all(tw_detector *d)
 {
     size_t count = 0;
-    for (uint32_t i = 0; i < d->cells && count < TW_FOUND_MAX; i++) {
+    const size_t most = (size_t)TW_FOUND_EACH * d->config.tracks;
+    for (uint32_t i = 0; i < d->cells && count < most; i++) {
         if (!d->cell[i].seed || !joins(&d->cell[i]))
             continue;
         const uint16_t label = (uint16_t)(count + 1);

@@ -11,6 +11,7 @@ enum {
     STEP_USUAL_US = US / 10,
     SETTLED_US = 8 * US, /* before this everything is new, and nothing is sudden */
     TURNED_US = US,      /* fast learning after the whole picture turned */
+    CELLS_USUAL = 40,
     ALIGN = 16
 };
 
@@ -24,6 +25,8 @@ void tw_detector_defaults(tw_detector_config *config, uint16_t width, uint16_t h
                                    .largest_ppm = 1000000,
                                    .travel_ppm = 43750,
                                    .memory_us = INT64_C(30) * US,
+                                   .cells = CELLS_USUAL,
+                                   .tracks = TW_TRACKS_MAX,
                                    .light_guard = true,
                                    .sway_guard = true,
                                    .shake_guard = true};
@@ -36,15 +39,16 @@ static bool valid(const tw_detector_config *c)
            c->difference <= 255 && c->noise_margin_pct >= 10 &&
            c->noise_margin_pct <= 1000 && c->smallest_ppm <= c->largest_ppm &&
            c->largest_ppm <= 1000000 && c->travel_ppm <= 1000000 && c->memory_us >= US &&
-           c->memory_us <= INT64_C(3600) * US;
+           c->memory_us <= INT64_C(3600) * US && c->cells >= TW_CELLS_MIN &&
+           c->cells <= TW_CELLS_MAX && c->tracks >= 1 && c->tracks <= TW_TRACKS_MAX;
 }
 
 /* A last row or column of cells is kept if at least half of it lies in the picture; it is
  * then smaller, and the pixels of one that is not kept are never read. */
 static tw_grid grid_of(const tw_detector_config *c)
 {
-    uint32_t px = (c->width + TW_CELLS_ACROSS / 2U) / TW_CELLS_ACROSS;
-    px = px < TW_CELL_MIN_PX ? TW_CELL_MIN_PX : px;
+    uint32_t px = (c->width + c->cells / 2U) / c->cells;
+    px = px < TW_CELL_MIN_PX ? TW_CELL_MIN_PX : px > TW_CELL_MAX_PX ? TW_CELL_MAX_PX : px;
     return (tw_grid){.columns = (uint16_t)((c->width + px / 2) / px),
                      .rows = (uint16_t)((c->height + px / 2) / px),
                      .cell_px = (uint16_t)px,
@@ -82,8 +86,8 @@ static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
     at->cell = piece(p, cells, sizeof *at->cell);
     at->shown = piece(p, cells, sizeof *at->shown);
     at->stack = piece(p, cells, sizeof *at->stack);
-    at->found = piece(p, TW_FOUND_MAX, sizeof *at->found);
-    at->track = piece(p, TW_TRACKS, sizeof *at->track);
+    at->found = piece(p, (size_t)TW_FOUND_EACH * c->tracks, sizeof *at->found);
+    at->track = piece(p, c->tracks, sizeof *at->track);
     at->column.n = piece(p, c->width, sizeof *at->column.n);
     at->column.x = piece(p, c->width, sizeof *at->column.x);
     at->column.noise = piece(p, c->width, sizeof *at->column.noise);
@@ -91,7 +95,7 @@ static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
     at->column.bottom = piece(p, c->width, sizeof *at->column.bottom);
     at->column.d = piece(p, c->width, sizeof *at->column.d);
     at->column.dd = piece(p, c->width, sizeof *at->column.dd);
-    at->column.rate = piece(p, c->width, sizeof *at->column.rate);
+    at->column.rate = at->column.n;
     return d;
 }
 
@@ -120,7 +124,7 @@ tw_status tw_detector_init(const tw_detector_config *config, void *memory, size_
     tw_detector *d = lay_out(config, &p);
     d->kernels = tw_kernels_at(0);
     memset(d->cell, 0, d->cells * sizeof *d->cell);
-    memset(d->track, 0, TW_TRACKS * sizeof *d->track);
+    memset(d->track, 0, d->config.tracks * sizeof *d->track);
     for (uint32_t i = 0; i < d->cells; i++) {
         d->cell[i].watched = true;
         d->cell[i].q98 = TW_LEVEL(0.4);

@@ -12,13 +12,11 @@
 
 enum {
     TW_QUADRANTS = 4,
-    TW_FOUND_MAX = 96, /* blobs in a frame; more are not looked at */
-    TW_TRACKS = 32,
-    TW_TRAIL_PLACES = 62,        /* that a trail holds */
-    TW_CELLS_ACROSS = 40,        /* a cell is this part of the picture's width ... */
-    TW_CELL_MIN_PX = 4,          /* ... but has at least so many pixels along its edge */
-    TW_CELL_MAX_PX = 26,         /* 1024 / 40, rounded up */
-    TW_NOISE_START = 24,         /* 1.5 levels, Q4.4 */
+    TW_FOUND_EACH = 3,    /* blobs in a frame for each track; more are not looked at */
+    TW_TRAIL_PLACES = 60, /* that a trail holds */
+    TW_CELL_MIN_PX = 4,   /* along the edge of a cell, however many there are across */
+    TW_CELL_MAX_PX = 26,  /* 1024 / 40, rounded up; more do not fit the sums */
+    TW_NOISE_START = 24,  /* 1.5 levels, Q4.4 */
     TW_ALL_FITTED_US = 10000000, /* every cell is fitted at first */
     TW_FIT_EVERY = 8,            /* still cells are fitted once in so many frames */
     TW_CLIPPED_HI = 248, /* a pixel says nothing where the brighter one is over this */
@@ -53,34 +51,35 @@ typedef struct tw_cell {
     uint8_t absorb;                  /* frames for which it is learned quickly */
     uint8_t flags;                   /* TW_CELL_ bits of this frame */
     uint8_t area;                    /* of tw_reading.area_ppm */
-    bool watched;
-    bool over_high; /* over the seed's limit in the last frame */
-    bool seed;      /* over it in this frame too */
-    bool lit;       /* explained only by much more light */
-    bool glows;     /* somewhat brighter than it was */
-    bool owned;     /* part of a subject in the last frame */
-    uint16_t label; /* of its blob, counted from 1; 0 none */
+    bool watched : 1;
+    bool over_high : 1; /* over the seed's limit in the last frame */
+    bool seed : 1;      /* over it in this frame too */
+    bool lit : 1;       /* explained only by much more light */
+    bool glows : 1;     /* somewhat brighter than it was */
+    bool owned : 1;     /* part of a subject in the last frame */
+    uint16_t label;     /* of its blob, counted from 1; 0 none */
 } tw_cell;
 
 /* A blob of this frame, as tracks see it. Lengths are millionths of the picture's width,
  * also those down the picture; Q16 where 65536 is one. */
 typedef struct tw_found {
-    tw_blob shape;    /* as the reading tells it */
-    uint16_t label;   /* of its cells */
-    bool allowed;     /* its size is between smallest and largest */
-    bool taken;       /* it belongs to a track */
-    bool promising;   /* to one that may yet become a subject */
-    int32_t x, y;     /* weighted centre */
-    int32_t size;     /* longer side of its box */
-    int32_t mass;     /* sum of the weights of its cells, Q16 */
-    int32_t changing; /* share of its cells that have looked different of late, Q16 */
-    int32_t restless; /* mean usual level of its cells, Q16 */
-    int32_t lit;      /* share of its cells that are lit, or of the cells around it that
-                         glow if that is less, Q16 */
+    tw_blob shape;      /* as the reading tells it */
+    uint16_t label;     /* of its cells */
+    bool allowed : 1;   /* its size is between smallest and largest */
+    bool taken : 1;     /* it belongs to a track */
+    bool promising : 1; /* to one that may yet become a subject */
+    int32_t x, y;       /* weighted centre */
+    int32_t size;       /* longer side of its box */
+    int32_t mass;       /* sum of the weights of its cells, Q16 */
+    int32_t changing;   /* share of its cells that have looked different of late, Q16 */
+    int32_t restless;   /* mean usual level of its cells, Q16 */
+    int32_t lit;        /* share of its cells that are lit, or of the cells around it that
+                           glow if that is less, Q16 */
 } tw_found;
 
+/* Where a track was, in PLACE_STEP millionths of the width. */
 typedef struct tw_place {
-    int32_t x, y;
+    int16_t x, y;
 } tw_place;
 
 /* Where a track has been, at even times. */
@@ -125,15 +124,16 @@ struct tw_detector {
     tw_cell *cell;        /* columns * rows */
     uint8_t *shown;       /* columns * rows: TW_CELL_ bits for the reading */
     uint16_t *stack;      /* columns * rows: cells still to be visited */
-    tw_found *found;      /* TW_FOUND_MAX */
-    tw_track *track;      /* TW_TRACKS */
+    tw_found *found;      /* TW_FOUND_EACH for each track */
+    tw_track *track;      /* config.tracks */
     int32_t clutter;      /* how many blobs there are beside one, Q16 */
     int32_t moving_usual; /* cells that moved, mean of the last second, Q8 */
     struct {              /* one column of pixels within a row of cells; width each */
         uint16_t *n, *x, *noise, *top, *bottom;
         int16_t *d;
         uint32_t *dd;
-        uint16_t *rate; /* learning rate of the background, Q16 */
+        uint16_t *rate; /* learning rate of the background, Q16; where n was, which is
+                           spent by then */
     } column;
 };
 

@@ -11,13 +11,27 @@ typedef struct tw_column_sums {
     uint16_t *n, *x, *noise;
     int16_t *d;
     uint32_t *dd;
-    uint16_t *half; /* of the frame's pixels in the upper or the lower half of the cells */
+    uint16_t
+        *half; /* of the frame's pixels in the upper or the lower half of the cells */
 } tw_column_sums;
 
 /* Order of the sums of a fit, over x, y and the slopes u, v. */
 enum {
-    TW_FIT_X, TW_FIT_Y, TW_FIT_U, TW_FIT_V, TW_FIT_XX, TW_FIT_XY, TW_FIT_YY, TW_FIT_UU,
-    TW_FIT_UV, TW_FIT_VV, TW_FIT_UX, TW_FIT_VX, TW_FIT_UY, TW_FIT_VY, TW_FIT_SUMS
+    TW_FIT_X,
+    TW_FIT_Y,
+    TW_FIT_U,
+    TW_FIT_V,
+    TW_FIT_XX,
+    TW_FIT_XY,
+    TW_FIT_YY,
+    TW_FIT_UU,
+    TW_FIT_UV,
+    TW_FIT_VV,
+    TW_FIT_UX,
+    TW_FIT_VX,
+    TW_FIT_UY,
+    TW_FIT_VY,
+    TW_FIT_SUMS
 };
 
 typedef struct tw_kernels {

@@ -1,4 +1,5 @@
-/* The loops over pixels, for AVX2; built with -mavx2 and chosen only where the machine has it. */
+/* The loops over pixels, for AVX2; built with -mavx2 and chosen only where the machine
+ * has it. */
 #include "kernels.h"
 
 #if defined(__AVX2__)

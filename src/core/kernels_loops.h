@@ -4,10 +4,10 @@
 #include "kernels.h"
 
 static void add_row(const uint8_t *restrict frame, const uint16_t *restrict background,
-                    const uint8_t *restrict noise, size_t width,
-                    uint16_t *restrict sum_n, uint16_t *restrict sum_x,
-                    int16_t *restrict sum_d, uint32_t *restrict sum_dd,
-                    uint16_t *restrict sum_noise, uint16_t *restrict sum_half)
+                    const uint8_t *restrict noise, size_t width, uint16_t *restrict sum_n,
+                    uint16_t *restrict sum_x, int16_t *restrict sum_d,
+                    uint32_t *restrict sum_dd, uint16_t *restrict sum_noise,
+                    uint16_t *restrict sum_half)
 {
     for (size_t i = 0; i < width; i++) {
         const uint16_t f = frame[i], b = (uint16_t)(background[i] >> 8);

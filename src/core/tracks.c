@@ -9,6 +9,7 @@
 #include "detector_state.h"
 
 enum {
+    PLACE_STEP = 64, /* millionths of the width */
     US = 1000000,
     MS = 1000,
     GATE = 43750,             /* a blob this near to where a track should be may be its */
@@ -84,6 +85,21 @@ static int64_t clutter(const tw_detector *d)
     return larger(0, d->clutter - Q16(0.5));
 }
 
+/* Fine enough for any travel, and 16 bits hold a picture that is twice as high as wide;
+ * below that, travel is seen only across. */
+static int16_t in_steps(int32_t ppm)
+{
+    const int32_t steps = ppm / PLACE_STEP;
+    return (int16_t)(steps > INT16_MAX   ? INT16_MAX
+                     : steps < INT16_MIN ? INT16_MIN
+                                         : steps);
+}
+
+static tw_place place_of(int32_t x, int32_t y)
+{
+    return (tw_place){in_steps(x), in_steps(y)};
+}
+
 /* ---- following ------------------------------------------------------------------- */
 
 static void remember(const tw_detector *d, const tw_track *t, tw_trail *trail,
@@ -91,7 +107,7 @@ static void remember(const tw_detector *d, const tw_track *t, tw_trail *trail,
 {
     if (d->age_us - trail->sampled_us < every_us - d->step_us / 2)
         return;
-    trail->place[trail->count % TW_TRAIL_PLACES] = (tw_place){t->smooth_x, t->smooth_y};
+    trail->place[trail->count % TW_TRAIL_PLACES] = place_of(t->smooth_x, t->smooth_y);
     trail->count++;
     trail->sampled_us = d->age_us;
 }
@@ -162,7 +178,7 @@ static tw_found *nearest_blob(tw_detector *d, const tw_track *t, size_t blobs)
 
 static void follow(tw_detector *d, size_t blobs, bool confirmed)
 {
-    for (size_t k = 0; k < TW_TRACKS; k++) {
+    for (size_t k = 0; k < d->config.tracks; k++) {
         tw_track *t = &d->track[k];
         if (!t->used || t->confirmed != confirmed)
             continue;
@@ -180,9 +196,9 @@ static void begin_new(tw_detector *d, size_t blobs)
     for (size_t i = 0; i < blobs; i++) {
         if (d->found[i].taken)
             continue;
-        while (k < TW_TRACKS && d->track[k].used)
+        while (k < d->config.tracks && d->track[k].used)
             k++;
-        if (k == TW_TRACKS)
+        if (k == d->config.tracks)
             return;
         begin_track(&d->track[k], &d->found[i], d->age_us);
     }
@@ -207,12 +223,13 @@ static travelled measure(const tw_track *t, const tw_trail *trail, uint32_t of_l
             break; /* where it began is further back than what is remembered */
         const tw_place at = i < held
                                 ? trail->place[(trail->count - 1 - i) % TW_TRAIL_PLACES]
-                                : (tw_place){t->start_x, t->start_y};
-        const int32_t step = distance(x - at.x, y - at.y);
+                                : place_of(t->start_x, t->start_y);
+        const int32_t at_x = at.x * PLACE_STEP, at_y = at.y * PLACE_STEP;
+        const int32_t step = distance(x - at_x, y - at_y);
         path += step;
         leap = larger(leap, step);
-        x = at.x;
-        y = at.y;
+        x = at_x;
+        y = at_y;
         const int32_t net = distance(t->smooth_x - x, t->smooth_y - y);
         if ((int64_t)net * 100 <= path * 55 || leap * 2 > net)
             continue;
@@ -325,12 +342,12 @@ static void judge(tw_detector *d, tw_track *t)
 void tw_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out)
 {
     follow_clutter(d, blobs);
-    for (size_t k = 0; k < TW_TRACKS; k++)
+    for (size_t k = 0; k < d->config.tracks; k++)
         d->track[k].blob = 0;
     follow(d, blobs, true); /* known subjects choose first */
     follow(d, blobs, false);
     int64_t born = d->age_us, earliest = d->age_us;
-    for (size_t k = 0; k < TW_TRACKS; k++) {
+    for (size_t k = 0; k < d->config.tracks; k++) {
         tw_track *t = &d->track[k];
         if (!t->used)
             continue;
@@ -356,7 +373,7 @@ bool tw_track_is_promising(const tw_detector *d, const tw_track *t)
 
 const tw_track *tw_tracks_of(const tw_detector *d, uint16_t label)
 {
-    for (size_t k = 0; k < TW_TRACKS; k++)
+    for (size_t k = 0; k < d->config.tracks; k++)
         if (d->track[k].used && d->track[k].blob == label)
             return &d->track[k];
     return NULL;

@@ -528,14 +528,52 @@ static void test_odd_sizes(void **state)
     }
 }
 
+/* As a microcontroller would set it: much less memory, and what is near is still found.
+ */
+static void test_few_cells_and_tracks(void **state)
+{
+    (void)state;
+    tw_detector_config config;
+    size_t usual = 0, few = 0;
+    tw_detector_defaults(&config, W, H);
+    assert_int_equal(tw_detector_bytes(&config, &usual), TW_OK);
+    config.cells = TW_CELLS_MIN;
+    config.tracks = 1;
+    assert_int_equal(tw_detector_bytes(&config, &few), TW_OK);
+    const size_t pictures = (size_t)W * H * 3; /* background and noise */
+    assert_true((few - pictures) * 5 < usual - pictures);
+    place *p = place_with(&config);
+    assert_int_equal(tw_detector_grid(p->detector).columns, TW_CELLS_MIN);
+    watch_ground(p, 2 * WARM);
+    assert_true(cross(p, 60, 32, 24, 110) > 10000);
+    leave(p);
+}
+
+/* Cells do not grow beyond what their sums hold: a wide picture has more of them. */
+static void test_cells_of_a_wide_picture(void **state)
+{
+    (void)state;
+    tw_detector_config config;
+    tw_detector_defaults(&config, TW_DETECTOR_MAX_SIDE, 16);
+    config.cells = TW_CELLS_MIN;
+    size_t bytes = 0;
+    assert_int_equal(tw_detector_bytes(&config, &bytes), TW_OK);
+    void *memory = malloc(bytes);
+    tw_detector *detector = NULL;
+    assert_int_equal(tw_detector_init(&config, memory, bytes, &detector), TW_OK);
+    assert_int_equal(tw_detector_grid(detector).cell_px, 26);
+    free(memory);
+}
+
 static void test_refuses(void **state)
 {
     (void)state;
     tw_detector_config good;
     size_t bytes = 0;
     tw_detector_defaults(&good, W, H);
-    tw_detector_config bad[9];
-    for (size_t i = 0; i < 9; i++)
+    tw_detector_config bad[13];
+    const size_t count = sizeof bad / sizeof *bad;
+    for (size_t i = 0; i < count; i++)
         bad[i] = good;
     bad[0].width = TW_DETECTOR_MIN_SIDE - 1;
     bad[1].height = TW_DETECTOR_MAX_SIDE + 1;
@@ -546,7 +584,11 @@ static void test_refuses(void **state)
     bad[6].memory_us = 999999;
     bad[7].memory_us = INT64_C(3600000001);
     bad[8].travel_ppm = 1000001;
-    for (size_t i = 0; i < 9; i++)
+    bad[9].cells = TW_CELLS_MIN - 1;
+    bad[10].cells = TW_CELLS_MAX + 1;
+    bad[11].tracks = 0;
+    bad[12].tracks = TW_TRACKS_MAX + 1;
+    for (size_t i = 0; i < count; i++)
         assert_int_equal(tw_detector_bytes(&bad[i], &bytes), TW_EINVAL);
     place *p = usual_place();
     uint64_t little[8];
@@ -598,6 +640,8 @@ int main(void)
         cmocka_unit_test(test_white_before_white_says_nothing),
         cmocka_unit_test(test_a_headlight_may_drive_pale_things_to_white),
         cmocka_unit_test(test_odd_sizes),
+        cmocka_unit_test(test_few_cells_and_tracks),
+        cmocka_unit_test(test_cells_of_a_wide_picture),
         cmocka_unit_test(test_refuses),
         cmocka_unit_test(test_logarithm),
     };
