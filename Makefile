@@ -1,6 +1,6 @@
 # The habitual words; CMake does the work (see CMakePresets.json).
 .PHONY: demo test bench fuzz format lint docs install setup clean \
-        check-format test-core test-dev test-threads test-memory
+        check-format test-core test-cross test-dev test-threads test-memory
 
 PREFIX ?= /usr/local
 
@@ -9,7 +9,7 @@ demo: setup
 	@cmake --build --preset release -- --quiet
 	@build/release/bin/tawny demo --keep hollin-demo
 
-test: setup check-format test-core test-dev test-threads test-memory lint
+test: setup check-format test-core test-cross test-dev test-threads test-memory lint
 
 setup:
 	@scripts/install-packages
@@ -21,6 +21,11 @@ check-format:
 test-core:
 	cmake --preset core >/dev/null
 	cmake --build --preset core
+
+# The core under emulation of other machines: 64-bit ARM, and a microcontroller.
+test-cross:
+	@scripts/install-packages cross
+	scripts/test-cross
 
 # All tests, with address and undefined-behaviour sanitizers.
 test-dev:

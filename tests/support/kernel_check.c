@@ -44,8 +44,8 @@ static void fill(rows *r, uint32_t *seed)
 
 static void add(const tw_kernels *k, rows *r, size_t at, size_t width)
 {
-    const tw_column_sums sums = {r->n + at,     r->x + at, r->noises + at,
-                                 r->d + at,     r->dd + at, r->half + at};
+    const tw_column_sums sums = {r->n + at, r->x + at,  r->noises + at,
+                                 r->d + at, r->dd + at, r->half + at};
     k->add_pixels(r->frame + at, r->background + at, r->noise + at, width, &sums);
 }
 
@@ -85,7 +85,8 @@ static const char *check_width(const tw_kernels *k, rows *got, rows *want, size_
 
 const char *kernel_check(const tw_kernels *kernels, size_t *width)
 {
-    static const size_t edges[] = {1, 2, 3, 7, 8, 15, 16, 17, 31, 33, 63, 65, 1920, WIDEST};
+    static const size_t edges[] = {1,  2,  3,  7,  8,  15,   16,
+                                   17, 31, 33, 63, 65, 1920, WIDEST};
     enum { EDGES = sizeof edges / sizeof *edges, RANDOM = 40 };
     rows *got = malloc(sizeof *got), *want = malloc(sizeof *want);
     uint32_t seed = 1;
