@@ -68,7 +68,7 @@ int main(void)
         return 2;
     for (size_t i = 0; i < PIXELS; i++) {
         p->frame[i] = (uint8_t)(i * 7 + i / WIDTH * 3);
-        p->background[i] = (uint16_t)((p->frame[i] << 8) + (i * 37 & 511));
+        p->background[i] = (uint16_t)(((unsigned)p->frame[i] << 8) + (i * 37 & 511));
         p->noise[i] = 24;
     }
     for (size_t x = 0; x < WIDTH; x++)

@@ -1,11 +1,7 @@
 /* Views over luma planes, and their reduction. */
 #include "tawny/frame.h"
 
-#include <string.h>
-
-enum {
-    TILE = 256
-}; /* reduced columns summed at a time, so that sums stay on the stack */
+enum { TILE = 64 }; /* reduced columns at a time, so that sums stay on the stack */
 
 tw_status tw_luma_check(const tw_luma *luma)
 {
@@ -23,28 +19,38 @@ uint16_t tw_luma_factor(uint16_t width)
     return factor > TW_REDUCE_MAX ? TW_REDUCE_MAX : factor;
 }
 
-/* Add one row of squares to the sums. At most 16 * 16 * 255, which 16 bits hold. */
-static inline void add_squares(uint16_t *restrict sums, const uint8_t *restrict row,
-                               size_t columns, size_t factor)
+/* Sums down each column of pixels, then across. At most 16 * 16 * 255, which 16 bits
+ * hold. Down first: whole vectors of neighbours are added without taking them apart. */
+static inline void sum_squares(uint16_t *restrict sums, const uint8_t *restrict px,
+                               size_t stride, size_t columns, size_t factor)
 {
+    uint16_t down[TILE * TW_REDUCE_MAX];
+    for (size_t x = 0; x < columns * factor; x++) {
+        uint16_t sum = 0;
+        for (size_t k = 0; k < factor; k++)
+            sum = (uint16_t)(sum + px[k * stride + x]);
+        down[x] = sum;
+    }
     for (size_t x = 0; x < columns; x++) {
         uint16_t sum = 0;
         for (size_t k = 0; k < factor; k++)
-            sum = (uint16_t)(sum + row[x * factor + k]);
-        sums[x] = (uint16_t)(sums[x] + sum);
+            sum = (uint16_t)(sum + down[x * factor + k]);
+        sums[x] = sum;
     }
 }
 
-/* With a constant factor the compiler can do many squares at once. */
-static void add_row(uint16_t *restrict sums, const uint8_t *restrict row, size_t columns,
-                    size_t factor)
+/* With a constant factor the compiler can do many columns at once. */
+static void sum_row(uint16_t *restrict sums, const uint8_t *restrict px, size_t stride,
+                    size_t columns, size_t factor)
 {
     switch (factor) {
-    case 1: add_squares(sums, row, columns, 1); break;
-    case 2: add_squares(sums, row, columns, 2); break;
-    case 4: add_squares(sums, row, columns, 4); break;
-    case 8: add_squares(sums, row, columns, 8); break;
-    default: add_squares(sums, row, columns, factor); break;
+    case 1: sum_squares(sums, px, stride, columns, 1); break;
+    case 2: sum_squares(sums, px, stride, columns, 2); break;
+    case 3: sum_squares(sums, px, stride, columns, 3); break;
+    case 4: sum_squares(sums, px, stride, columns, 4); break;
+    case 5: sum_squares(sums, px, stride, columns, 5); break;
+    case 8: sum_squares(sums, px, stride, columns, 8); break;
+    default: sum_squares(sums, px, stride, columns, factor); break;
     }
 }
 
@@ -71,10 +77,8 @@ tw_status tw_luma_reduce(const tw_luma *src, uint16_t factor, uint8_t *dst,
         for (size_t left = 0; left < width; left += TILE) {
             const size_t columns = width - left < TILE ? width - left : TILE;
             uint16_t sums[TILE];
-            memset(sums, 0, sizeof sums);
-            for (size_t k = 0; k < factor; k++)
-                add_row(sums, src->px + (y * factor + k) * src->stride + left * factor,
-                        columns, factor);
+            sum_row(sums, src->px + y * factor * src->stride + left * factor, src->stride,
+                    columns, factor);
             store_means(dst + y * width + left, sums, columns, (uint32_t)factor * factor);
         }
     }

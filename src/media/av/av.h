@@ -19,12 +19,40 @@ tw_status tw_av_status(int code);
 tw_status tw_av_parameters(const tw_stream *stream, AVCodecParameters **out,
                            tw_error *err);
 
-/** A decoder for a stream, single-threaded so that it is deterministic and small. */
+/** A decoder, single-threaded so that it is deterministic and small. */
+tw_status tw_av_open(const AVCodecParameters *parameters, AVCodecContext **out,
+                     tw_error *err);
+
+/** The same for a stream. */
 tw_status tw_av_open_decoder(const tw_stream *stream, AVCodecContext **out,
                              tw_error *err);
 
-/** Give a packet to a decoder (NULL: the end); its times are in microseconds. */
+/** A copy of a packet with the padding that decoders need; its times are in
+ * microseconds. @return TW_OK: *out is the caller's, by av_packet_free; TW_ENOMEM. */
+tw_status tw_av_copy(const tw_packet *packet, AVPacket **out, tw_error *err);
+
+/** Give a packet to a decoder (NULL: the end). @return TW_OK; TW_EDAMAGED. */
+tw_status tw_av_give(AVCodecContext *context, const AVPacket *packet, tw_error *err);
+
+/** Copy and give. @return TW_OK; TW_EDAMAGED, TW_ENOMEM. */
 tw_status tw_av_send(AVCodecContext *context, const tw_packet *packet, tw_error *err);
+
+typedef struct tw_av_clean tw_av_clean;
+
+tw_status tw_av_clean_new(const tw_stream *stream, tw_av_clean **out, tw_error *err);
+void tw_av_clean_free(tw_av_clean *clean); /* NULL is fine */
+
+/** A packet that the first decoder is given, NULL the end: it is held by reference. */
+void tw_av_clean_hold(tw_av_clean *clean, const AVPacket *packet);
+
+/** The first decoder has given the picture of that time: what only older ones need is let
+ * go. */
+void tw_av_clean_reached(tw_av_clean *clean, int64_t t_us);
+
+/** The picture of that time, one that was reached last or is still to come.
+ * @return NULL: it cannot be had, as too much came since its key frame; else borrowed
+ * until the next call. */
+const AVFrame *tw_av_clean_find(tw_av_clean *clean, int64_t t_us);
 
 tw_status tw_av_footage_open(const char *path, tw_footage **out, tw_stream *stream,
                              int64_t *wall_us, tw_error *err);

@@ -3,6 +3,10 @@
 
 #include "av.h"
 
+/* From this reduction on the loop filter makes no difference to what the detector sees;
+ * below it, slow and faint subjects are missed without the filter. */
+enum { UNFILTERED_FROM = 4 };
+
 struct tw_av_decoder {
     AVCodecContext *context;
     AVFrame *incoming;          /* what is asked for; empty if there is none yet */
@@ -16,7 +20,17 @@ struct tw_av_decoder {
     uint8_t *planes; /* of the whole picture */
     size_t planes_bytes;
     int64_t last_us;
+    tw_av_clean *clean; /* makes stills where the loop filter is left out; else NULL */
 };
+
+/* Codecs whose pictures are filtered within the loop of prediction. */
+static bool leaves_filter_out(const AVCodecContext *context)
+{
+    return (context->codec_id == AV_CODEC_ID_H264 ||
+            context->codec_id == AV_CODEC_ID_HEVC) &&
+           context->width <= UINT16_MAX &&
+           tw_luma_factor((uint16_t)context->width) >= UNFILTERED_FROM;
+}
 
 tw_status tw_av_decoder_open(const tw_stream *stream, tw_av_decoder **out, tw_error *err)
 {
@@ -29,6 +43,10 @@ tw_status tw_av_decoder_open(const tw_stream *stream, tw_av_decoder **out, tw_er
     tw_status st = decoder->frame && decoder->incoming
                        ? tw_av_open_decoder(stream, &decoder->context, err)
                        : tw_fail(err, TW_ENOMEM, "out of memory");
+    if (st == TW_OK && leaves_filter_out(decoder->context)) {
+        decoder->context->skip_loop_filter = AVDISCARD_ALL;
+        st = tw_av_clean_new(stream, &decoder->clean, err);
+    }
     if (st == TW_OK)
         *out = decoder;
     else
@@ -45,6 +63,7 @@ void tw_av_decoder_close(tw_av_decoder *decoder)
     av_frame_free(&decoder->frame);
     av_frame_free(&decoder->incoming);
     avcodec_free_context(&decoder->context);
+    tw_av_clean_free(decoder->clean);
     av_free(decoder->reduced);
     av_free(decoder->grey);
     av_free(decoder->planes);
@@ -54,7 +73,14 @@ void tw_av_decoder_close(tw_av_decoder *decoder)
 tw_status tw_av_decoder_send(tw_av_decoder *decoder, const tw_packet *packet,
                              tw_error *err)
 {
-    return tw_av_send(decoder->context, packet, err);
+    AVPacket *av = NULL;
+    tw_status st = packet ? tw_av_copy(packet, &av, err) : TW_OK;
+    if (st == TW_OK && decoder->clean)
+        tw_av_clean_hold(decoder->clean, av);
+    if (st == TW_OK)
+        st = tw_av_give(decoder->context, av, err);
+    av_packet_free(&av);
+    return st;
 }
 
 static bool make_room(uint8_t **buffer, size_t *have, size_t need)
@@ -121,6 +147,8 @@ tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *
     *t_us = f->best_effort_timestamp != AV_NOPTS_VALUE ? f->best_effort_timestamp
                                                        : decoder->last_us + 1;
     decoder->last_us = *t_us;
+    if (decoder->clean)
+        tw_av_clean_reached(decoder->clean, *t_us);
     *width = (uint16_t)f->width;
     *height = (uint16_t)f->height;
     tw_luma whole;
@@ -143,6 +171,9 @@ tw_status tw_av_decoder_picture(tw_av_decoder *decoder, tw_picture *picture,
     const AVFrame *f = decoder->frame;
     if (f->width <= 0 || !f->data[0])
         return tw_fail(err, TW_ENOENT, "no picture yet");
+    const AVFrame *clean =
+        decoder->clean ? tw_av_clean_find(decoder->clean, decoder->last_us) : NULL;
+    f = clean ? clean : f; /* blocks that show are better than no still */
     const int w = f->width, h = f->height, half_w = (w + 1) / 2, half_h = (h + 1) / 2;
     const size_t luma = (size_t)w * (size_t)h, chroma = (size_t)half_w * (size_t)half_h;
     decoder->to_full = sws_getCachedContext(

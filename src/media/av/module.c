@@ -68,17 +68,15 @@ tw_status tw_av_parameters(const tw_stream *stream, AVCodecParameters **out,
     return TW_OK;
 }
 
-tw_status tw_av_open_decoder(const tw_stream *stream, AVCodecContext **out, tw_error *err)
+tw_status tw_av_open(const AVCodecParameters *parameters, AVCodecContext **out,
+                     tw_error *err)
 {
-    AVCodecParameters *parameters = NULL;
     AVCodecContext *context = NULL;
-    tw_status st = tw_av_parameters(stream, &parameters, err);
-    if (st != TW_OK || !parameters)
-        return st;
+    tw_status st = TW_OK;
     const AVCodec *codec = avcodec_find_decoder(parameters->codec_id);
     if (!codec) {
         st = tw_fail(err, TW_ENOTSUP, "there is no decoder for %s",
-                     stream->codec_name ? stream->codec_name : "this codec");
+                     avcodec_get_name(parameters->codec_id));
         goto done;
     }
     context = avcodec_alloc_context3(codec);
@@ -98,30 +96,50 @@ tw_status tw_av_open_decoder(const tw_stream *stream, AVCodecContext **out, tw_e
     context = NULL;
 done:
     avcodec_free_context(&context);
+    return st;
+}
+
+tw_status tw_av_open_decoder(const tw_stream *stream, AVCodecContext **out, tw_error *err)
+{
+    AVCodecParameters *parameters = NULL;
+    tw_status st = tw_av_parameters(stream, &parameters, err);
+    if (st == TW_OK && parameters)
+        st = tw_av_open(parameters, out, err);
     avcodec_parameters_free(&parameters);
     return st;
+}
+
+tw_status tw_av_copy(const tw_packet *packet, AVPacket **out, tw_error *err)
+{
+    AVPacket *av = av_packet_alloc();
+    if (!av || av_new_packet(av, (int)packet->size) < 0) {
+        av_packet_free(&av);
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    }
+    memcpy(av->data, packet->data, packet->size);
+    av->pts = packet->t_us;
+    av->dts = packet->dts_us;
+    av->flags = packet->key ? AV_PKT_FLAG_KEY : 0;
+    *out = av;
+    return TW_OK;
+}
+
+tw_status tw_av_give(AVCodecContext *context, const AVPacket *packet, tw_error *err)
+{
+    const int code = avcodec_send_packet(context, packet);
+    if (code < 0 && code != AVERROR_EOF)
+        return tw_av_fail(err, TW_EDAMAGED, code, "cannot decode");
+    return TW_OK;
 }
 
 tw_status tw_av_send(AVCodecContext *context, const tw_packet *packet, tw_error *err)
 {
     AVPacket *av = NULL;
-    if (packet) {
-        av = av_packet_alloc();
-        if (!av ||
-            av_new_packet(av, (int)packet->size) < 0) { /* pads, as decoders need */
-            av_packet_free(&av);
-            return tw_fail(err, TW_ENOMEM, "out of memory");
-        }
-        memcpy(av->data, packet->data, packet->size);
-        av->pts = packet->t_us;
-        av->dts = packet->dts_us;
-        av->flags = packet->key ? AV_PKT_FLAG_KEY : 0;
-    }
-    const int code = avcodec_send_packet(context, av);
+    tw_status st = packet ? tw_av_copy(packet, &av, err) : TW_OK;
+    if (st == TW_OK)
+        st = tw_av_give(context, av, err);
     av_packet_free(&av);
-    if (code < 0 && code != AVERROR_EOF)
-        return tw_av_fail(err, TW_EDAMAGED, code, "cannot decode");
-    return TW_OK;
+    return st;
 }
 
 TW_API const tw_codecs *tw_codecs_table(void);

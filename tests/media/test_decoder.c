@@ -1,0 +1,190 @@
+/* Decoding for detection and stills: what the codec module gives, against what the ffmpeg
+ * program makes of the same footage. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "../../src/media/codecs.h"
+#include "../support/support.h"
+
+enum { FRAMES = 48, GROUP = 16 };
+
+typedef struct footage {
+    uint16_t w, h;
+    char *folder, *path;
+    uint8_t *expected; /* 4:2:0 pictures, decoded whole */
+    size_t picture_bytes;
+    const tw_codecs *codecs;
+    tw_footage *file;
+    tw_av_decoder *decoder;
+    tw_luma luma; /* received last */
+    int64_t t_us;
+    int received;
+} footage;
+
+/* Coarse on purpose, so that the loop filter has much to do, with frames that are decoded
+ * in another order than they are shown. */
+static footage *make_footage(uint16_t w, uint16_t h, const char *encoder)
+{
+    footage *f = calloc(1, sizeof *f);
+    assert_non_null(f);
+    f->w = w;
+    f->h = h;
+    f->folder = make_folder();
+    f->path = join(f->folder, "coarse.mp4");
+    char pattern[64], frames[16], group[16];
+    (void)snprintf(pattern, sizeof pattern, "testsrc2=size=%ux%u:rate=10", w, h);
+    (void)snprintf(frames, sizeof frames, "%d", FRAMES);
+    (void)snprintf(group, sizeof group, "%d", GROUP);
+    outcome o = run_program(f->folder, FFMPEG, "-v", "error", "-f", "lavfi", "-i",
+                            pattern, "-frames:v", frames, "-c:v", encoder, "-preset",
+                            "veryfast", "-bf", "2", "-g", group, "-qp", "40", "-pix_fmt",
+                            "yuvj420p", "coarse.mp4", NULL);
+    if (o.code != 0)
+        fail_msg("%s", o.err);
+    free_outcome(&o);
+    o = run_program(f->folder, FFMPEG, "-v", "error", "-i", "coarse.mp4", "-f",
+                    "rawvideo", "-pix_fmt", "yuvj420p", "raw", NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    char *raw = join(f->folder, "raw");
+    size_t bytes = 0;
+    f->expected = (uint8_t *)read_file(raw, &bytes);
+    free(raw);
+    f->picture_bytes = (size_t)w * h * 3 / 2;
+    assert_int_equal(bytes, f->picture_bytes * FRAMES);
+    tw_stream stream;
+    int64_t wall = 0;
+    tw_error err = {0};
+    f->codecs = tw_codecs_load(&err);
+    if (!f->codecs)
+        fail_msg("%s", err.text);
+    assert_int_equal(f->codecs->footage_open(f->path, &f->file, &stream, &wall, NULL),
+                     TW_OK);
+    assert_int_equal(f->codecs->decoder_open(&stream, &f->decoder, NULL), TW_OK);
+    return f;
+}
+
+static void leave(footage *f)
+{
+    f->codecs->decoder_close(f->decoder);
+    f->codecs->footage_close(f->file);
+    remove_folder(f->folder);
+    free(f->path);
+    free(f->expected);
+    free(f);
+}
+
+/* On to the next picture. @return whether there is one. */
+static bool next(footage *f)
+{
+    tw_packet packet;
+    uint16_t w = 0, h = 0;
+    for (int i = 0; i < FRAMES; i++) {
+        const tw_status st =
+            f->codecs->decoder_receive(f->decoder, &f->luma, &f->t_us, &w, &h, NULL);
+        if (st == TW_OK) {
+            assert_int_equal(w, f->w);
+            f->received++;
+            return true;
+        }
+        if (st == TW_EEND)
+            return false;
+        const bool more = f->codecs->footage_next(f->file, &packet, NULL) == TW_OK;
+        assert_int_equal(f->codecs->decoder_send(f->decoder, more ? &packet : NULL, NULL),
+                         TW_OK);
+    }
+    return false;
+}
+
+static const uint8_t *expected(const footage *f)
+{
+    return f->expected + (size_t)(f->received - 1) * f->picture_bytes;
+}
+
+/* The picture received last is what it should be, to the pixel. */
+static void check_picture(footage *f)
+{
+    tw_picture picture;
+    assert_int_equal(f->codecs->decoder_picture(f->decoder, &picture, NULL), TW_OK);
+    const uint8_t *want = expected(f);
+    for (size_t plane = 0; plane < 3; plane++) {
+        const size_t w = plane ? f->w / 2U : f->w, h = plane ? f->h / 2U : f->h;
+        for (size_t y = 0; y < h; y++, want += w)
+            assert_memory_equal(picture.px[plane] + y * picture.stride[plane], want, w);
+    }
+}
+
+/* Sum of the differences between what the detector is given and the reduced picture. */
+static uint64_t luma_off_by(const footage *f)
+{
+    const tw_luma whole = {expected(f), f->w, f->w, f->h};
+    uint8_t *reduced = malloc((size_t)f->w * f->h);
+    tw_luma want;
+    uint64_t sum = 0;
+    assert_int_equal(
+        tw_luma_reduce(&whole, tw_luma_factor(f->w), reduced, (size_t)f->w * f->h, &want),
+        TW_OK);
+    assert_int_equal(want.width, f->luma.width);
+    assert_int_equal(want.height, f->luma.height);
+    for (size_t y = 0; y < want.height; y++)
+        for (size_t x = 0; x < want.width; x++)
+            sum += (uint64_t)abs(f->luma.px[y * f->luma.stride + x] -
+                                 want.px[y * want.stride + x]);
+    free(reduced);
+    return sum;
+}
+
+/* Big pictures are decoded without the loop filter for the detector; stills have it, in
+ * whatever frames they are wanted: in a row, twice, long after each other, from the first
+ * and the last of a group. */
+static void check_stills_of_big_pictures(const char *encoder)
+{
+    static const int wanted[] = {1, 2, 3, 17, 18, 18, 32, 33, 47, 48};
+    footage *f = make_footage(960, 544, encoder);
+    size_t k = 0;
+    uint64_t off = 0;
+    while (next(f)) {
+        off += luma_off_by(f);
+        for (; k < sizeof wanted / sizeof *wanted && wanted[k] == f->received; k++)
+            check_picture(f);
+    }
+    assert_int_equal(f->received, FRAMES);
+    assert_int_equal(k, sizeof wanted / sizeof *wanted);
+    /* another picture, but not a very different one: less than 3 levels */
+    assert_in_range(off, 1, (uint64_t)FRAMES * f->luma.width * f->luma.height * 3);
+    leave(f);
+}
+
+static void test_stills_of_big_pictures(void **state)
+{
+    (void)state;
+    check_stills_of_big_pictures("libx264");
+}
+
+static void test_stills_of_big_pictures_in_h265(void **state)
+{
+    (void)state;
+    check_stills_of_big_pictures("libx265");
+}
+
+static void test_small_pictures_are_decoded_whole(void **state)
+{
+    (void)state;
+    footage *f = make_footage(320, 192, "libx264");
+    while (next(f)) {
+        assert_int_equal(luma_off_by(f), 0);
+        check_picture(f);
+    }
+    assert_int_equal(f->received, FRAMES);
+    leave(f);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_stills_of_big_pictures),
+        cmocka_unit_test(test_stills_of_big_pictures_in_h265),
+        cmocka_unit_test(test_small_pictures_are_decoded_whole),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
