@@ -1,8 +1,8 @@
-/* The first two words of memory, from which a Cortex-M4 starts: where the stack begins and
- * what runs first (newlib's own start-up, which then calls main). Made for the simulated
- * board mps2-an386; a real board has more to set up. */
-extern unsigned long stack_top;
+/* The first two words of memory, from which a Cortex-M4 starts: where the stack begins
+ * and what runs first (newlib's own start-up, which then calls main). Made for the
+ * simulated board mps2-an386; a real board has more to set up. */
+void stack_top(void); /* no function: board.ld gives the address */
 void _start(void);
 
 __attribute__((section(".vectors"), used)) static void (*const vectors[])(void) = {
-    (void (*)(void))&stack_top, _start};
+    stack_top, _start};

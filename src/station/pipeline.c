@@ -118,9 +118,8 @@ static tw_status watch_zones(tw_pipeline *p, tw_error *err)
     if (st == TW_OK)
         st = tw_detector_watch_cells(p->detector, p->mask);
     if (st != TW_OK)
-        return tw_fail(err, TW_EINVAL,
-                       "camera %s: its zones and mask leave nothing to watch",
-                       p->camera->name);
+        return tw_fail(err, TW_EINVAL, "camera %s: its %s leave nothing to watch",
+                       p->camera->name, p->mask_picture ? "zones and mask" : "zones");
     return TW_OK;
 }
 
