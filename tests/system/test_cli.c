@@ -435,6 +435,51 @@ static void test_demo_finds_each_subject_and_invents_none(void **state)
     remove_folder(folder);
 }
 
+/* A small set of files with their truth, which a rehearsal takes as it is. */
+static void test_demo_renders_all_scenes_with_their_truth(void **state)
+{
+    (void)state;
+    char *folder = make_folder();
+    outcome o = run_program(folder, TOOL, "demo", "--render", "scenes", "--size",
+                            "128x72", "--fps", "4", "--seed", "3", NULL);
+    assert_int_equal(o.code, 0);
+    char *scenes = join(folder, "scenes"), *path = join(scenes, "truth.csv");
+    char *truth = read_file(path, NULL), **files = list_files(scenes);
+    size_t count = 0;
+    for (const tw_sim_scene *s = NULL; (s = tw_sim_scene_at(count)) != NULL; count++) {
+        char name[64];
+        (void)snprintf(name, sizeof name, "%s.mp4", s->name);
+        char *film = join(scenes, name);
+        check_clip(film, "h264", (int)(s->length_us * 4 / 1000000));
+        free(film);
+        assert_int_equal(count_lines(o.out, name), 1);
+        assert_int_equal(count_lines(truth, name),
+                         s->event_count > 0 ? s->event_count : 1);
+        for (size_t i = 0; i < s->event_count; i++)
+            assert_has(truth, s->events[i].what);
+    }
+    assert_int_equal(list_length(files), count + 1);
+    free_outcome(&o);
+    o = run_program(scenes, TOOL, "rehearse", "--truth", "truth.csv", "kerb.mp4",
+                    "kerb-lamp.mp4", NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, " of 3 events (recall ");
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "demo", "--render", "none", "--size", "1x1", NULL);
+    assert_int_equal(o.code, 2);
+    assert_has(o.err, "size=1x1 is not understood");
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "demo", "--render", "none", "--fps", "0", NULL);
+    assert_int_equal(o.code, 2);
+    assert_has(o.err, "--fps: from 1 to 240");
+    free_outcome(&o);
+    free_list(files);
+    free(truth);
+    free(path);
+    free(scenes);
+    remove_folder(folder);
+}
+
 /* ---- look -------------------------------------------------------------------------- */
 
 static void test_look_writes_a_picture(void **state)
@@ -707,6 +752,7 @@ int main(void)
         cmocka_unit_test(test_files_that_cannot_be_read),
         cmocka_unit_test(test_a_store_that_cannot_be_written),
         cmocka_unit_test(test_demo_finds_each_subject_and_invents_none),
+        cmocka_unit_test(test_demo_renders_all_scenes_with_their_truth),
         cmocka_unit_test(test_look_writes_a_picture),
         cmocka_unit_test(test_settings_show_values_and_origins),
         cmocka_unit_test(test_a_file_with_every_kind_of_mistake),
