@@ -90,8 +90,7 @@ static void print_csv(const rehearsal *r, const tw_reading *d, tw_watch_state st
         d->ignored_ppm / 1e4, d->blobs_found, d->subjects, tw_watch_state_name(state));
 }
 
-static void answer(const rehearsal *r, const tw_reading *d, tw_watch_state state,
-                   asked *a)
+static void answer(rehearsal *r, const tw_reading *d, tw_watch_state state, asked *a)
 {
     char text[512];
     const int64_t t_us = d->t_us - r->footage.zero_us;
@@ -99,6 +98,7 @@ static void answer(const rehearsal *r, const tw_reading *d, tw_watch_state state
         return;
     a->answered = TRUE;
     (void)tw_why_not(d, state, r->camera, text, sizeof text);
+    out_progress_clear(&r->progress);
     if (r->plan->common.json)
         out_json_moment(file_key(r), (double)t_us / 1e6, text);
     else

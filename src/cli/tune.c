@@ -67,8 +67,14 @@ typedef struct tuning {
 void tune_apply(const tw_camera_settings *now, const tune_variant *v,
                 tw_camera_settings *out)
 {
+    tw_detector_config usual;
+    tw_detector_defaults(&usual, TW_LUMA_MIN_WIDTH, TW_LUMA_MIN_WIDTH);
     *out = *now;
-    out->travel_ppm = now->travel_ppm * v->travel_pct / 100;
+    /* Switched off, it is tried around its usual value. */
+    const int64_t around = now->travel_ppm > 0    ? now->travel_ppm
+                           : v->travel_pct != 100 ? (int64_t)usual.travel_ppm
+                                                  : 0;
+    out->travel_ppm = around * v->travel_pct / 100;
     out->noise_margin_pct = CLAMP(now->noise_margin_pct * v->margin_pct / 100, 10, 1000);
 }
 
