@@ -24,8 +24,9 @@ uint16_t tw_luma_factor(uint16_t width)
 static inline void sum_squares(uint16_t *restrict sums, const uint8_t *restrict px,
                                size_t stride, size_t columns, size_t factor)
 {
-    uint16_t down[TILE * TW_REDUCE_MAX];
-    for (size_t x = 0; x < columns * factor; x++) {
+    uint16_t down[TILE * TW_REDUCE_MAX] = {0};
+    const size_t width = columns * factor;
+    for (size_t x = 0; x < width; x++) {
         uint16_t sum = 0;
         for (size_t k = 0; k < factor; k++)
             sum = (uint16_t)(sum + px[k * stride + x]);

@@ -220,7 +220,7 @@ tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma
         return tw_fail(err, TW_EINVAL, "no picture");
     if (bytes < 4 || bytes > TW_JPEG_MAX_BYTES)
         return tw_fail(err, TW_EDAMAGED, "not a JPEG picture (%zu bytes)", bytes);
-    tw_brightness_picture picture;
+    tw_brightness_picture picture = {0};
     tw_status st = read_brightness(jpeg, data, bytes, &picture);
     if (st != TW_OK)
         st = decode_luma(jpeg, data, bytes, &picture, err);

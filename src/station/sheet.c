@@ -31,7 +31,7 @@ tw_status tw_sheet_draw(const tw_sheet_entry *entries, size_t count, const char 
     uint8_t **pixels = calloc(count, sizeof *pixels);
     if (!tiles || !pixels)
         st = tw_fail(err, TW_ENOMEM, "out of memory");
-    for (size_t i = 0; i < count && st == TW_OK; i++) {
+    for (size_t i = 0; tiles && pixels && i < count && st == TW_OK; i++) {
         st = tw_jpeg_pixels(entries[i].jpeg, entries[i].bytes, TILE_WIDTH, &pixels[i],
                             &tiles[i].width, &tiles[i].height, err);
         tiles[i].pixels = pixels[i];

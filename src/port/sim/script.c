@@ -128,8 +128,8 @@ static const tw_sim_event PULSE_LURES[] = {{0, 45 * S, "key-frame pulsing"}};
     .scene = {name, events, COUNT(events), lures, COUNT(lures), (seconds)*S}
 #define QUIET(name, seconds, lures)                                                      \
     .scene = {name, NULL, 0, lures, COUNT(lures), (seconds)*S}
-#define CROSSED(list) .crossings = list, .crossing_count = COUNT(list)
-#define STEPPED(list) .steps = list, .step_count = COUNT(list)
+#define CROSSED(list) .crossings = (list), .crossing_count = COUNT(list)
+#define STEPPED(list) .steps = (list), .step_count = COUNT(list)
 
 static const tw_script SCRIPTS[] = {
     {EVENTS("kerb", 150, KERB_EVENTS, KERB_LURES), .ground = TW_GROUND_VERGE, .light = 1,
