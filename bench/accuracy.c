@@ -167,13 +167,24 @@ static double f1(const result *r)
     return tw_score_f1_ppm(&r->all) / 1e6;
 }
 
-static void print_scenes(const result *r)
+/* A row for each scene, a column for each of some trials: found and false. */
+static void print_scenes(const result *results, const int *columns, size_t count)
 {
-    printf("| scene | events | found | false |\n|---|---|---|---|\n");
-    for (size_t i = 0; tw_sim_scene_at(i); i++)
-        printf("| `%s`: %s | %u | %u | %u |\n", tw_sim_scene_at(i)->name,
-               tw_sim_scene_at(i)->lures[0].what, r->scene[i].events, r->scene[i].found,
-               r->scene[i].is_false);
+    printf("| scene | events |");
+    for (size_t k = 0; k < count; k++)
+        printf(" %s |", TRIALS[columns[k]].name);
+    printf("\n|---|---|");
+    for (size_t k = 0; k < count; k++)
+        printf("---|");
+    for (size_t i = 0; tw_sim_scene_at(i); i++) {
+        printf("\n| `%s`: %s | %u |", tw_sim_scene_at(i)->name,
+               tw_sim_scene_at(i)->lures[0].what, results[0].scene[i].events);
+        for (size_t k = 0; k < count; k++) {
+            const tw_score *s = &results[columns[k]].scene[i];
+            printf(s->is_false ? " %u, %u false |" : " %u |", s->found, s->is_false);
+        }
+    }
+    printf("\n");
 }
 
 static void print_trials(result *results)
@@ -222,7 +233,10 @@ int main(int argc, char **argv)
         while (wait(NULL) > 0)
             continue;
     }
-    print_scenes(&results[0]);
+    static const int guards[] = {0, 6, 7, 8, 9, 10}, shapes[] = {0, 1, 2, 3, 4, 5};
+    print_scenes(results, guards, sizeof guards / sizeof *guards);
+    printf("\n");
+    print_scenes(results, shapes, sizeof shapes / sizeof *shapes);
     print_trials(results);
     printf("\n");
     int code = judge("recall", tw_score_recall_ppm(&results[0].all) / 1e6, 1, true);
