@@ -61,4 +61,20 @@ typedef struct tw_name_fields {
 TW_API tw_status tw_name_expand(const char *pattern, const tw_name_fields *fields,
                                 char *out, size_t capacity, const char **problem);
 
+/* What a name tells. Times are of the wall clock that named it; offset_s is 0. */
+typedef struct tw_name_told {
+    tw_civil time;
+    char camera[64], kind[16]; /* "": the pattern does not say */
+    uint32_t sighting, n;      /* 0 likewise */
+} tw_name_told;
+
+/**
+ * Read a name that tw_name_expand made from a pattern, a number behind it ("-2") allowed.
+ *
+ * @param name  Below the store, with its extension.
+ * @return TW_OK; TW_EINVAL: NULL pointer; TW_ENOENT: the name is not of this pattern, or
+ *         the pattern does not tell the time to the second.
+ */
+TW_API tw_status tw_name_read(const char *pattern, const char *name, tw_name_told *out);
+
 #endif

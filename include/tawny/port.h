@@ -89,7 +89,7 @@ typedef struct tw_card_ops {
 
     /* Required. Make a new file and the folders above it. TW_EEXIST if it is there. */
     tw_status (*create)(void *ctx, const char *name, void **file, tw_error *err);
-    /* Required. Add bytes at the end of a file. */
+    /* Required. Add bytes at the end of a file: all of them, or none. */
     tw_status (*append)(void *ctx, void *file, const void *data, size_t bytes,
                         tw_error *err);
     /* Required. Return once everything appended would survive a power cut. */
@@ -105,6 +105,18 @@ typedef struct tw_card_ops {
                        tw_error *err);
     /* Required. Where the card is, for messages; static for the life of ctx. */
     const char *(*place)(void *ctx);
+    /* Required. Visit every file, in any order, until visit says false. Files may be
+     * removed meanwhile. */
+    tw_status (*list)(void *ctx,
+                      bool (*visit)(void *visitor, const char *name, uint64_t bytes),
+                      void *visitor, tw_error *err);
+    /* Required. Read up to so many bytes of a complete or half-written file. got is set
+     * to how many there were: fewer at the file's end. */
+    tw_status (*read)(void *ctx, const char *name, uint64_t offset, void *out,
+                      size_t bytes, size_t *got, tw_error *err);
+    /* Required. The folder that the card is, where a data base can live; static for the
+     * life of ctx. NULL: it is none. */
+    const char *(*folder)(void *ctx);
     /* Required. Frees ctx. */
     void (*destroy)(void *ctx);
 } tw_card_ops;

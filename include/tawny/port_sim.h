@@ -61,6 +61,12 @@ typedef struct tw_sim_faults {
 /** A card in memory. @return TW_OK; TW_ENOMEM. Destroy it when done. */
 TW_API tw_status tw_sim_card(const tw_sim_faults *faults, tw_card *out);
 
+/** A power cut, and the card in use again: open files are as if closed, of what was
+ * appended to a file since its last sync a part is left, some of it zeros, and faults are
+ * over.
+ * @param seed  Chooses how much. */
+TW_API void tw_sim_card_cut(tw_card *card, uint32_t seed);
+
 /** @return Files on it, open ones too. */
 TW_API size_t tw_sim_card_count(const tw_card *card);
 

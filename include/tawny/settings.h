@@ -40,6 +40,7 @@ typedef struct tw_station_settings {
     const char *store;   /* folder */
     const char *names;   /* pattern, see tw_name_expand */
     int64_t queue_bytes; /* footage that may wait for the card */
+    int64_t keep_free;   /* bytes of the card that are kept free */
 } tw_station_settings;
 
 /* One camera, everything inherited. Times in microseconds, shares in ppm. */
@@ -68,6 +69,8 @@ typedef struct tw_camera_settings {
     bool clips;
     int64_t clip_video; /* a tw_clip_video */
     int64_t clip_quality;
+    int64_t keep_for_us; /* captures, then they are dropped; 0: for ever */
+    int64_t keep_size;   /* bytes that captures may take; 0: no limit */
     const tw_zone *zones;
     const char *const *zone_names;
     size_t zone_count;

@@ -19,6 +19,7 @@ typedef enum tw_event_kind {
     TW_EVENT_BEGAN,   /* a sighting was confirmed: sighting, reading */
     TW_EVENT_ENDED,   /* it is over: sighting */
     TW_EVENT_STORED,  /* a capture is complete on the card: file, kind, bytes, sighting */
+    TW_EVENT_FREED,   /* captures were dropped to make room: bytes, text */
     TW_EVENT_PROBLEM, /* something went wrong and the camera goes on: status, text */
     TW_EVENT_CLOSED   /* a camera has ended: status, text if that was an error */
 } tw_event_kind;
@@ -27,9 +28,9 @@ typedef enum tw_event_kind {
  * not belong to the kind are NULL. */
 typedef struct tw_event {
     tw_event_kind kind;
-    const char *camera;
-    int64_t t_us;    /* capture time of the frame it belongs to */
-    int64_t wall_us; /* the same on the wall clock */
+    const char *camera; /* NULL: it concerns the station */
+    int64_t t_us;       /* capture time of the frame it belongs to */
+    int64_t wall_us;    /* the same on the wall clock */
     const tw_stream *stream;
     const tw_reading *reading;
     const tw_sighting *sighting;

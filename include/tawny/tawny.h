@@ -3,6 +3,7 @@
 #define TW_TAWNY_H
 
 #include "tawny/brightness.h"
+#include "tawny/catalogue.h"
 #include "tawny/detector.h"
 #include "tawny/error.h"
 #include "tawny/frame.h"

@@ -20,6 +20,7 @@ int cli_demo(int argc, char **argv);
 int cli_look(int argc, char **argv);
 int cli_rehearse(int argc, char **argv);
 int cli_settings(int argc, char **argv);
+int cli_sightings(int argc, char **argv);
 int cli_tune(int argc, char **argv);
 int cli_watch(int argc, char **argv);
 

@@ -83,7 +83,10 @@ static void on_event(void *ctx, const tw_event *e)
         if (d->clip[0] == '\0' && strcmp(e->file_kind, "clip") == 0)
             (void)snprintf(d->clip, sizeof d->clip, "%s", e->file);
         break;
-    case TW_EVENT_PROBLEM: (void)fprintf(stderr, "%s: %s\n", e->camera, e->text); break;
+    case TW_EVENT_FREED:
+    case TW_EVENT_PROBLEM:
+        (void)fprintf(stderr, "%s: %s\n", e->camera ? e->camera : "station", e->text);
+        break;
     case TW_EVENT_OPENED:
     case TW_EVENT_CLOSED: break;
     }

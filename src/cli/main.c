@@ -15,6 +15,7 @@ static const cli_command COMMANDS[] = {
      cli_rehearse},
     {"tune", "propose settings from footage, or from walking through the picture",
      cli_tune},
+    {"sightings", "what was captured: list, show, star, delete, export", cli_sightings},
     {"watch", "run the station until Ctrl-C", cli_watch},
 };
 

@@ -129,6 +129,7 @@ static const char *type_of(tw_event_kind kind)
     case TW_EVENT_BEGAN: return "began";
     case TW_EVENT_ENDED: return "ended";
     case TW_EVENT_STORED: return "stored";
+    case TW_EVENT_FREED: return "freed";
     case TW_EVENT_PROBLEM: return "problem";
     case TW_EVENT_CLOSED: break;
     }
@@ -138,7 +139,9 @@ static const char *type_of(tw_event_kind kind)
 void out_json_event(const tw_event *e)
 {
     char time[40];
-    json_t *o = json_pack("{ss ss}", "type", type_of(e->kind), "camera", e->camera);
+    json_t *o = json_pack("{ss}", "type", type_of(e->kind));
+    if (e->camera)
+        (void)json_object_set_new(o, "camera", json_string(e->camera));
     if (e->wall_us != 0)
         (void)json_object_set_new(o, "time", json_string(out_utc(e->wall_us, time)));
     if (e->sighting)

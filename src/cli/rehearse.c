@@ -191,6 +191,7 @@ static void on_event(void *ctx, const tw_event *e)
             (void)fprintf(r->plan->say, "  stored %s (%s)\n", e->file,
                           out_bytes(e->bytes, size));
         break;
+    case TW_EVENT_FREED:
     case TW_EVENT_PROBLEM:
         out_progress_clear(&r->progress);
         (void)fprintf(stderr, "%s: %s\n", r->footage.name, e->text);

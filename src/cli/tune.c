@@ -157,6 +157,7 @@ static void on_event(void *ctx, const tw_event *e)
     case TW_EVENT_BEGAN:
     case TW_EVENT_ENDED:
     case TW_EVENT_STORED:
+    case TW_EVENT_FREED:
     case TW_EVENT_PROBLEM:
     case TW_EVENT_CLOSED: break;
     }

@@ -75,8 +75,10 @@ static void print_event(watching *w, const tw_event *e)
         (void)printf("%s  %-*s  %s stored: %s (%s)\n", time, w->name_width, e->camera,
                      e->file_kind, e->file, out_bytes(e->bytes, size));
         break;
+    case TW_EVENT_FREED:
     case TW_EVENT_PROBLEM:
-        (void)printf("%s  %-*s  %s\n", time, w->name_width, e->camera, e->text);
+        (void)printf("%s  %-*s  %s\n", time, w->name_width,
+                     e->camera ? e->camera : "station", e->text);
         break;
     case TW_EVENT_CLOSED:
         if (e->status == TW_OK)

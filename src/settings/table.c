@@ -17,6 +17,7 @@
 #define S INT64_C(1000000)
 #define MIN (60 * S)
 #define HOUR (60 * MIN)
+#define DAY (24 * HOUR)
 #define MB INT64_C(1000000)
 #define PERCENT INT64_C(10000)
 
@@ -36,6 +37,9 @@ static const tw_row ROWS[] = {
     {"station", "Station", "queue", &tw_type_bytes, STATION(int64_t, queue_bytes), MB, 1000 * MB,
      "8 MB", "8 MB", NULL,
      "Footage that may wait in memory for the card, for all cameras together, beside what each camera keeps for its pre-event time."},
+    {"station", "Station", "keep_free", &tw_type_bytes, STATION(int64_t, keep_free), 0, 1000000 * MB,
+     "256 MB", "2 GB", NULL,
+     "So much of the card is kept free, by dropping the oldest captures that are not starred; on a small card a tenth of it at most."},
 
     {"camera", "Picture", "use", &tw_type_text, CAMERA(const char *, use), 0, 0,
      "", "night, close", NULL,
@@ -133,6 +137,12 @@ static const tw_row ROWS[] = {
     {"camera", "What is kept", "clip_quality", &tw_type_number, CAMERA(int64_t, clip_quality), 1, 100,
      "60", "60", NULL,
      "Quality of encoded clips, 1 smallest to 100 best."},
+    {"camera", "What is kept", "keep_for", &tw_type_duration, CAMERA(int64_t, keep_for_us), 0, 3660 * DAY,
+     "0 s", "30 d", NULL,
+     "Captures older than this are dropped, but for those of starred sightings. 0 s: none for their age."},
+    {"camera", "What is kept", "keep_size", &tw_type_bytes, CAMERA(int64_t, keep_size), 0, 1000000 * MB,
+     "0 MB", "20 GB", NULL,
+     "The captures of this camera may take so much of the card; the oldest are dropped. 0 MB: as much as there is."},
 
     {"zone", "Zone", "kind", &tw_type_choice, ZONE(int64_t, kind), 0, 0,
      "ignored", "ignored", "ignored watched own",

@@ -27,6 +27,12 @@ static size_t weight(const tw_job *job)
     return job->packet.size + JOB_OVERHEAD;
 }
 
+/* What the catalogue is told is little, and must not be lost to a slow card. */
+static bool always_taken(const tw_job *job)
+{
+    return job->kind == TW_JOB_BEGAN || job->kind == TW_JOB_ENDED;
+}
+
 static node *take(tw_queue *q)
 {
     (void)pthread_mutex_lock(&q->lock);
@@ -74,7 +80,7 @@ static bool give(void *ctx, tw_job *job, bool wait)
     (void)pthread_mutex_lock(&q->lock);
     while (q->held > 0 && q->held + bytes > q->limit && wait)
         (void)pthread_cond_wait(&q->went, &q->lock);
-    const bool room = q->held == 0 || q->held + bytes <= q->limit;
+    const bool room = q->held == 0 || q->held + bytes <= q->limit || always_taken(job);
     if (room && made) {
         *made = (node){NULL, *job};
         if (q->last)

@@ -37,7 +37,8 @@ struct tw_recorder {
     size_t plan_count;
     uint64_t given; /* one more than the newest packet that is in a clip */
     int64_t newest_us;
-    int64_t hold_us; /* see tw_recorder_hold */
+    int64_t hold_us;        /* see tw_recorder_hold */
+    int64_t wall_offset_us; /* wall time less capture time, of the newest packet */
     uint64_t lost;
 };
 
@@ -127,6 +128,14 @@ static void skip_lost(tw_recorder *r, plan *p)
     p->next = first;
 }
 
+/* @return false: the sink is full. The job's data is the caller's then. */
+static bool give(const tw_recorder *r, tw_job *job, bool wait)
+{
+    job->lane = r->lane;
+    job->wall_offset_us = r->wall_offset_us;
+    return r->sink.give(r->sink.ctx, job, wait);
+}
+
 static bool give_begin(tw_recorder *r, plan *p, bool wait)
 {
     tw_packet first;
@@ -137,16 +146,14 @@ static bool give_begin(tw_recorder *r, plan *p, bool wait)
         p->next = r->given;
     if (tw_ring_get(r->ring, p->next, &first) != TW_OK)
         return false;
-    tw_job job = {.kind = TW_JOB_CLIP_BEGIN,
-                  .lane = r->lane,
-                  .sighting = p->sighting,
-                  .stream = r->stream};
+    tw_job job = {
+        .kind = TW_JOB_CLIP_BEGIN, .sighting = p->sighting, .stream = r->stream};
     if (tw_job_copy(&job, r->extra, r->stream.extra_size) != TW_OK)
         return false;
     job.packet.t_us = first.t_us;
     job.packet.dts_us = first.dts_us;
     job.packet.wall_us = first.wall_us;
-    if (!r->sink.give(r->sink.ctx, &job, wait)) {
+    if (!give(r, &job, wait)) {
         free((void *)job.packet.data);
         return false;
     }
@@ -156,13 +163,10 @@ static bool give_begin(tw_recorder *r, plan *p, bool wait)
 
 static bool give_packet(tw_recorder *r, const plan *p, const tw_packet *packet, bool wait)
 {
-    tw_job job = {.kind = TW_JOB_CLIP_PACKET,
-                  .lane = r->lane,
-                  .sighting = p->sighting,
-                  .packet = *packet};
+    tw_job job = {.kind = TW_JOB_CLIP_PACKET, .sighting = p->sighting, .packet = *packet};
     if (tw_job_copy(&job, packet->data, packet->size) != TW_OK)
         return false;
-    if (r->sink.give(r->sink.ctx, &job, wait))
+    if (give(r, &job, wait))
         return true;
     free((void *)job.packet.data);
     return false;
@@ -190,8 +194,8 @@ static bool give_packets(tw_recorder *r, plan *p, bool wait, bool *passed_end)
 
 static bool give_end(tw_recorder *r, const plan *p, bool wait)
 {
-    tw_job job = {.kind = TW_JOB_CLIP_END, .lane = r->lane, .sighting = p->sighting};
-    return r->sink.give(r->sink.ctx, &job, wait);
+    tw_job job = {.kind = TW_JOB_CLIP_END, .sighting = p->sighting};
+    return give(r, &job, wait);
 }
 
 static void drop_first_plan(tw_recorder *r)
@@ -269,6 +273,7 @@ void tw_recorder_size(tw_recorder *r, uint16_t width, uint16_t height)
 tw_status tw_recorder_packet(tw_recorder *r, const tw_packet *packet, tw_error *err)
 {
     r->newest_us = packet->t_us;
+    r->wall_offset_us = packet->wall_us - packet->t_us;
     trim(r);
     grow_for(r, packet->size);
     const tw_status st = tw_ring_push(r->ring, packet);
@@ -282,6 +287,8 @@ tw_status tw_recorder_packet(tw_recorder *r, const tw_packet *packet, tw_error *
 
 void tw_recorder_began(tw_recorder *r, const tw_sighting *sighting)
 {
+    tw_job job = {.kind = TW_JOB_BEGAN, .sighting = *sighting};
+    (void)give(r, &job, false); /* such jobs are always taken */
     if (!r->lane->camera->clips)
         return;
     if (r->plan_count == PLANS_MAX) { /* a card that takes nothing for many sightings */
@@ -304,6 +311,8 @@ void tw_recorder_ended(tw_recorder *r, const tw_sighting *sighting, bool last_to
         p->ended = true;
         p->stop_us = sighting->clip_end_us + last_too;
     }
+    tw_job job = {.kind = TW_JOB_ENDED, .sighting = *sighting};
+    (void)give(r, &job, false);
 }
 
 void tw_recorder_still(tw_recorder *r, const tw_sighting *sighting, uint8_t *jpeg,
@@ -311,7 +320,6 @@ void tw_recorder_still(tw_recorder *r, const tw_sighting *sighting, uint8_t *jpe
                        uint16_t height)
 {
     tw_job job = {.kind = TW_JOB_STILL,
-                  .lane = r->lane,
                   .sighting = *sighting,
                   .packet = *times,
                   .n = n,
@@ -319,7 +327,7 @@ void tw_recorder_still(tw_recorder *r, const tw_sighting *sighting, uint8_t *jpe
                   .height = height};
     job.packet.data = jpeg;
     job.packet.size = bytes;
-    if (!r->sink.give(r->sink.ctx, &job, false)) {
+    if (!give(r, &job, false)) {
         free(jpeg);
         r->lost++;
     }

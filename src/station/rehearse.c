@@ -22,12 +22,14 @@ tw_status tw_rehearse(const tw_board *board, const tw_camera_settings *camera,
         return tw_fail(err, TW_EINVAL, "nothing to rehearse");
     tw_run run;
     tw_writer writer = {.clock = board->clock, .told = told, .ctx = ctx};
-    tw_lane lane = {.camera = camera};
+    tw_lane lane = {.camera = camera}, *const lanes[] = {&lane};
     const tw_keep keep = {&lane, tw_writer_sink(&writer)};
     tw_status st = TW_OK;
     memset(&run, 0, sizeof run);
+    writer.lanes = lanes;
+    writer.lane_count = 1;
     if (board->card)
-        st = tw_store_open(&writer.store, board->card, station, err);
+        st = tw_writer_open(&writer, board->card, station, err);
     if (st == TW_OK)
         st = tw_run_open(&run, board, camera, false, false, board->card ? &keep : NULL,
                          told, ctx, err);
@@ -40,5 +42,6 @@ tw_status tw_rehearse(const tw_board *board, const tw_camera_settings *camera,
             st = tw_fail(err, TW_EDAMAGED, "%s: no frame could be read", camera->source);
     }
     tw_run_close(&run);
+    tw_writer_close(&writer);
     return st;
 }

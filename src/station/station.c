@@ -8,6 +8,7 @@
 
 #include "pipeline.h"
 #include "queue.h"
+#include "upkeep.h"
 
 typedef struct watched {
     tw_station *station;
@@ -24,6 +25,7 @@ struct tw_station {
     tw_writer writer;
     tw_queue *queue;
     watched *cameras;
+    tw_lane **lanes; /* theirs, for the writer */
     size_t count;
     volatile int stop; /* only ever set to 1: also from signal handlers */
     tw_event_fn told;
@@ -79,9 +81,15 @@ tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_
         return tw_fail(err, TW_ENOENT,
                        "there is no camera: write a [camera NAME] section with a source");
     tw_station *s = calloc(1, sizeof *s);
-    if (s)
+    if (s) {
         s->cameras = calloc(count, sizeof *s->cameras);
-    if (!s || !s->cameras) {
+        s->lanes = calloc(count, sizeof *s->lanes);
+    }
+    if (!s || !s->cameras || !s->lanes) {
+        if (s) {
+            free(s->cameras);
+            free(s->lanes);
+        }
         free(s);
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
@@ -90,15 +98,22 @@ tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_
     s->told = told;
     s->ctx = ctx;
     tw_settings_station(settings, &s->settings);
-    s->writer = (tw_writer){.clock = board->clock, .told = tell, .ctx = s};
+    s->writer = (tw_writer){.clock = board->clock,
+                            .told = tell,
+                            .ctx = s,
+                            .lanes = s->lanes,
+                            .lane_count = count};
     (void)pthread_mutex_init(&s->telling, NULL);
-    tw_status st = tw_store_open(&s->writer.store, board->card, &s->settings, err);
+    tw_status st = tw_writer_open(&s->writer, board->card, &s->settings, err);
+    if (st == TW_OK)
+        tw_upkeep_mend(&s->writer);
     for (size_t i = 0; i < count && st == TW_OK; i++) {
         watched *w = &s->cameras[i];
         w->station = s;
         st = tw_settings_camera(settings, tw_settings_camera_name(settings, i),
                                 &w->settings);
         w->lane.camera = &w->settings;
+        s->lanes[i] = &w->lane;
         if (st != TW_OK)
             (void)tw_fail(err, st, "out of memory");
     }
@@ -113,8 +128,10 @@ void tw_station_free(tw_station *s)
 {
     if (!s)
         return;
+    tw_writer_close(&s->writer);
     (void)pthread_mutex_destroy(&s->telling);
     free(s->cameras);
+    free(s->lanes);
     free(s);
 }
 

@@ -83,7 +83,7 @@ tw_status tw_store_begin(const tw_store *store, const tw_name_fields *fields,
         return tw_fail(err, st, "names = %s: %s", store->names, tw_status_text(st));
     st = TW_EEXIST;
     for (int number = 1; st == TW_EEXIST && number <= SAME_NAME_MAX; number++)
-        if (numbered(file, number, ".part", file->part))
+        if (numbered(file, number, TW_PART, file->part))
             st = store->card.ops->create(store->card.ctx, file->part, &file->handle, err);
     return st;
 }
@@ -96,6 +96,11 @@ tw_status tw_store_append(const tw_store *store, tw_store_file *file, const void
     if (st == TW_OK)
         file->bytes += bytes;
     return st;
+}
+
+tw_status tw_store_sync(const tw_store *store, tw_store_file *file, tw_error *err)
+{
+    return store->card.ops->sync(store->card.ctx, file->handle, err);
 }
 
 void tw_store_abandon(const tw_store *store, tw_store_file *file)

@@ -6,6 +6,8 @@
 #include "tawny/port.h"
 #include "tawny/settings.h"
 
+#define TW_PART ".part" /* behind the name of a capture that is being written */
+
 typedef struct tw_store {
     tw_card card;
     const char *station; /* name; borrowed */
@@ -32,6 +34,9 @@ tw_status tw_store_begin(const tw_store *store, const tw_name_fields *fields,
 
 tw_status tw_store_append(const tw_store *store, tw_store_file *file, const void *data,
                           size_t bytes, tw_error *err);
+
+/** Make what was appended safe on the card. */
+tw_status tw_store_sync(const tw_store *store, tw_store_file *file, tw_error *err);
 
 /** Make it safe on the card and give it its name. On an error nothing of it is left. */
 tw_status tw_store_commit(const tw_store *store, tw_store_file *file, tw_error *err);

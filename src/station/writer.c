@@ -1,12 +1,17 @@
 /* Writing captures. */
 #include "writer.h"
 
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "../media/exif.h"
+#include "upkeep.h"
 
-enum { WHY_BYTES = 256 }; /* of the line that says why a sighting began */
+enum {
+    WHY_BYTES = 256,     /* of the line that says why a sighting began */
+    ROOM_BYTES = 4000000 /* made at once on a full card, so that it is made seldom */
+};
 
 tw_status tw_job_copy(tw_job *job, const uint8_t *data, size_t bytes)
 {
@@ -37,15 +42,69 @@ static void tell_problem(const tw_writer *writer, const tw_job *job, const char 
     writer->told(writer->ctx, &event);
 }
 
-static void tell_stored(const tw_writer *writer, const tw_lane *lane,
-                        const tw_sighting *sighting, const tw_store_file *file,
-                        const char *kind)
+/* ---- the catalogue --------------------------------------------------------------- */
+
+/* A catalogue that cannot be written stops nothing, and is told once. */
+static void tell_catalogue(tw_writer *writer, const char *camera, const tw_error *why)
 {
+    if (writer->catalogue_failed || !writer->told)
+        return;
+    writer->catalogue_failed = true;
+    tw_error line = {0};
+    (void)tw_fail(&line, why->status, "%s; captures go on without it", why->text);
+    const tw_event event = {.kind = TW_EVENT_PROBLEM,
+                            .camera = camera,
+                            .status = why->status,
+                            .text = line.text};
+    writer->told(writer->ctx, &event);
+}
+
+/* @return the sighting's id, 0: it could not be written. */
+static int64_t note_sighting(tw_writer *writer, const tw_job *job, bool over)
+{
+    const tw_camera_settings *camera = job->lane->camera;
+    char why[WHY_BYTES];
+    tw_error err = {0};
+    int64_t id = 0;
+    const tw_sighting_entry entry = {.camera = camera->name,
+                                     .sighting = &job->sighting,
+                                     .wall_offset_us = job->wall_offset_us,
+                                     .start_ppm = (uint32_t)camera->start_ppm,
+                                     .stay_ppm = (uint32_t)camera->stay_ppm,
+                                     .why = tw_why_began(&job->sighting, why, sizeof why),
+                                     .over = over};
+    if (!writer->catalogue)
+        return 0;
+    if (tw_catalogue_note(writer->catalogue, &entry, &id, &err) != TW_OK)
+        tell_catalogue(writer, camera->name, &err);
+    return id;
+}
+
+static void note_capture(tw_writer *writer, const tw_job *job, const tw_store_file *file,
+                         const char *kind, int64_t start_us)
+{
+    tw_error err = {0};
+    const int64_t id = note_sighting(writer, job, false);
+    const tw_capture_record record = {.sighting = id,
+                                      .camera = job->lane->camera->name,
+                                      .kind = kind,
+                                      .file = file->name,
+                                      .bytes = file->bytes,
+                                      .start_us = start_us};
+    if (id != 0 && tw_catalogue_add(writer->catalogue, &record, &err) != TW_OK)
+        tell_catalogue(writer, record.camera, &err);
+}
+
+static void tell_stored(tw_writer *writer, const tw_job *job, const tw_store_file *file,
+                        const char *kind, int64_t start_us)
+{
+    note_capture(writer, job, file, kind, start_us);
+    tw_upkeep(writer);
     if (!writer->told)
         return;
     const tw_event event = {.kind = TW_EVENT_STORED,
-                            .camera = lane->camera->name,
-                            .sighting = sighting,
+                            .camera = job->lane->camera->name,
+                            .sighting = &job->sighting,
                             .file = file->name,
                             .file_kind = kind,
                             .bytes = file->bytes};
@@ -65,10 +124,19 @@ static tw_name_fields name_for(const tw_writer *writer, const tw_job *job,
     return f;
 }
 
+static tw_status append(tw_writer *writer, tw_store_file *file, const void *data,
+                        size_t bytes, tw_error *err)
+{
+    tw_status st = tw_store_append(&writer->store, file, data, bytes, err);
+    if (st == TW_ENOSPC && tw_upkeep_make_room(writer, bytes + ROOM_BYTES))
+        st = tw_store_append(&writer->store, file, data, bytes, err);
+    return st;
+}
+
 /* ---- stills ---------------------------------------------------------------------- */
 
-static tw_status store_still(const tw_writer *writer, const tw_job *job,
-                             tw_store_file *file, tw_error *err)
+static tw_status store_still(tw_writer *writer, const tw_job *job, tw_store_file *file,
+                             tw_error *err)
 {
     const tw_name_fields name = name_for(writer, job, "still", "jpg");
     char why[WHY_BYTES];
@@ -86,7 +154,7 @@ static tw_status store_still(const tw_writer *writer, const tw_job *job,
         return st;
     st = tw_store_begin(&writer->store, &name, file, err);
     if (st == TW_OK) {
-        st = tw_store_append(&writer->store, file, tagged, bytes, err);
+        st = append(writer, file, tagged, bytes, err);
         if (st == TW_OK)
             st = tw_store_commit(&writer->store, file, err);
         else
@@ -96,22 +164,32 @@ static tw_status store_still(const tw_writer *writer, const tw_job *job,
     return st;
 }
 
-static void do_still(const tw_writer *writer, const tw_job *job)
+static void do_still(tw_writer *writer, const tw_job *job)
 {
     tw_error err = {0};
     tw_store_file file;
     if (store_still(writer, job, &file, &err) == TW_OK)
-        tell_stored(writer, job->lane, &job->sighting, &file, "still");
+        tell_stored(writer, job, &file, "still", job->packet.wall_us);
     else
         tell_problem(writer, job, "still", &err);
 }
 
 /* ---- clips ----------------------------------------------------------------------- */
 
+/* A clip plays as far as it is safe on the card: a power cut costs no more than this. */
+enum { SYNC_EVERY_US = 1000000 };
+
 static tw_status write_clip(void *ctx, const void *data, size_t bytes, tw_error *err)
 {
     tw_lane *lane = ctx;
-    return tw_store_append(lane->own.store, &lane->own.file, data, bytes, err);
+    tw_writer *writer = lane->own.writer;
+    const int64_t now_us = writer->clock.ops->now_us(writer->clock.ctx);
+    tw_status st = append(writer, &lane->own.file, data, bytes, err);
+    if (st == TW_OK && now_us - lane->own.synced_us >= SYNC_EVERY_US) {
+        st = tw_store_sync(&writer->store, &lane->own.file, err);
+        lane->own.synced_us = now_us;
+    }
+    return st;
 }
 
 bool tw_clip_must_encode(const tw_codecs *codecs, const tw_camera_settings *camera,
@@ -125,7 +203,7 @@ bool tw_clip_must_encode(const tw_codecs *codecs, const tw_camera_settings *came
     return !codecs->clip_carries(stream);
 }
 
-static tw_status begin_clip(const tw_writer *writer, tw_job *job, tw_error *err)
+static tw_status begin_clip(tw_writer *writer, tw_job *job, tw_error *err)
 {
     tw_lane *lane = job->lane;
     job->stream.extra = job->packet.data;
@@ -138,7 +216,8 @@ static tw_status begin_clip(const tw_writer *writer, tw_job *job, tw_error *err)
         return tw_fail(err, TW_ENOTSUP, "clips cannot carry %s: use clip_video = auto",
                        job->stream.codec_name);
     const tw_name_fields name = name_for(writer, job, "clip", "mp4");
-    lane->own.store = &writer->store;
+    lane->own.writer = writer;
+    lane->own.start_us = job->packet.wall_us;
     tw_status st = tw_store_begin(&writer->store, &name, &lane->own.file, err);
     if (st != TW_OK)
         return st;
@@ -164,7 +243,7 @@ static void drop_clip(const tw_writer *writer, tw_lane *lane)
     tw_store_abandon(&writer->store, &lane->own.file);
 }
 
-static void do_begin(const tw_writer *writer, tw_job *job)
+static void do_begin(tw_writer *writer, tw_job *job)
 {
     tw_error err = {0};
     job->lane->own.skip = begin_clip(writer, job, &err) != TW_OK;
@@ -185,7 +264,7 @@ static void do_packet(const tw_writer *writer, const tw_job *job)
     tell_problem(writer, job, "clip", &err);
 }
 
-static void do_end(const tw_writer *writer, const tw_job *job)
+static void do_end(tw_writer *writer, const tw_job *job)
 {
     tw_lane *lane = job->lane;
     tw_error err = {0};
@@ -198,7 +277,7 @@ static void do_end(const tw_writer *writer, const tw_job *job)
     else
         tw_store_abandon(&writer->store, &lane->own.file);
     if (st == TW_OK)
-        tell_stored(writer, lane, &job->sighting, &lane->own.file, "clip");
+        tell_stored(writer, job, &lane->own.file, "clip", lane->own.start_us);
     else
         tell_problem(writer, job, "clip", &err);
 }
@@ -210,6 +289,8 @@ void tw_writer_do(tw_writer *writer, tw_job *job)
     case TW_JOB_CLIP_PACKET: do_packet(writer, job); break;
     case TW_JOB_CLIP_END: do_end(writer, job); break;
     case TW_JOB_STILL: do_still(writer, job); break;
+    case TW_JOB_BEGAN: (void)note_sighting(writer, job, false); break;
+    case TW_JOB_ENDED: (void)note_sighting(writer, job, true); break;
     }
     free((void *)job->packet.data);
     job->packet.data = NULL;
@@ -225,4 +306,41 @@ static bool do_at_once(void *ctx, tw_job *job, bool wait)
 tw_job_sink tw_writer_sink(tw_writer *writer)
 {
     return (tw_job_sink){do_at_once, writer};
+}
+
+/* ---- opening --------------------------------------------------------------------- */
+
+static void open_catalogue(tw_writer *writer, const tw_card *card)
+{
+    char path[1024];
+    tw_error err = {0};
+    const char *folder = card->ops->folder(card->ctx);
+    if (folder)
+        (void)snprintf(path, sizeof path, "%s/%s", folder, TW_CATALOGUE_FILE);
+    tw_status st =
+        tw_catalogue_open(folder ? path : NULL, true, &writer->catalogue, &err);
+    if (st == TW_OK)
+        st = tw_catalogue_begin_run(writer->catalogue,
+                                    writer->clock.ops->wall_us(writer->clock.ctx), &err);
+    if (st == TW_OK)
+        return;
+    tell_catalogue(writer, NULL, &err);
+    tw_catalogue_close(writer->catalogue);
+    writer->catalogue = NULL;
+}
+
+tw_status tw_writer_open(tw_writer *writer, const tw_card *card,
+                         const tw_station_settings *settings, tw_error *err)
+{
+    const tw_status st = tw_store_open(&writer->store, card, settings, err);
+    writer->keep_free = (uint64_t)settings->keep_free;
+    if (st == TW_OK)
+        open_catalogue(writer, card);
+    return st;
+}
+
+void tw_writer_close(tw_writer *writer)
+{
+    tw_catalogue_close(writer->catalogue);
+    writer->catalogue = NULL;
 }

@@ -186,6 +186,85 @@ static void test_capacity_is_kept(void **state)
     assert_int_equal(tw_name_expand("a", &f, name, 0, NULL), TW_EINVAL);
 }
 
+/* What was put into a name comes out of it again, whatever the pattern. */
+static void test_names_can_be_read(void **state)
+{
+    (void)state;
+    static const char *const patterns[] = {
+        "%Y-%m-%d/{camera}/{camera}-%Y%m%dT%H%M%S.{ms}-{sighting}-{kind}{n}",
+        "%Y/%m/{camera}-%d-%H%M%S-{kind}{n}", "{camera}%Y%m%d%H%M%S{ms}{kind}",
+        "{station}/%A/%F_%H.%M.%S {camera} {sighting} {kind}-{n}",
+        "100%%/{kind}/%Y%j/%m%d%H%M%S/{camera}"};
+    static const char *const cameras[] = {"kerb", "mere-2", "a", "wald_rand"};
+    for (size_t i = 0; i < sizeof patterns / sizeof *patterns; i++) {
+        for (size_t k = 0; k < sizeof cameras / sizeof *cameras; k++) {
+            char name[TW_NAME_MAX];
+            tw_name_told told;
+            tw_name_fields f = usual();
+            f.camera = cameras[k];
+            assert_int_equal(tw_name_expand(patterns[i], &f, name, sizeof name, NULL),
+                             TW_OK);
+            assert_int_equal(tw_name_read(patterns[i], name, &told), TW_OK);
+            assert_string_equal(told.camera, cameras[k]);
+            assert_string_equal(told.kind, "still");
+            assert_true(told.sighting == 7 || !strstr(patterns[i], "{sighting}"));
+            assert_true(told.n == 2 || !strstr(patterns[i], "{n}"));
+            const bool to_ms = strstr(patterns[i], "{ms}") != NULL;
+            told.time.offset_s = 3600;
+            assert_int_equal(tw_civil_join(&told.time),
+                             tw_civil_join(&f.time) -
+                                 f.time.microsecond % (to_ms ? 1000 : 1000000));
+        }
+    }
+}
+
+static void test_names_that_are_not_of_the_pattern(void **state)
+{
+    (void)state;
+    static const char *const pattern = "%Y-%m-%d/{camera}-%H%M%S-{sighting}-{kind}{n}";
+    static const char *const names[] = {
+        "",
+        "notes.txt",
+        "2027-03-13/kerb-203015-001-still.jpg.old/x",
+        "2027-13-13/kerb-203015-001-still.jpg", /* no such month */
+        "2027-03-13/kerb-250015-001-still.jpg",
+        "2027-03-13/kerb-203015-01-still.jpg",
+        "2027-03-13/-203015-001-still.jpg",
+        "x2027-03-13/kerb-203015-001-still.jpg"};
+    tw_name_told told;
+    for (size_t i = 0; i < sizeof names / sizeof *names; i++)
+        assert_int_equal(tw_name_read(pattern, names[i], &told), TW_ENOENT);
+    assert_int_equal(
+        tw_name_read(pattern, "2027-03-13/kerb-203015-001-still3-2.jpg", &told), TW_OK);
+    assert_string_equal(told.kind, "still"); /* the -2 was put there as it was taken */
+    assert_int_equal(told.n, 3);
+    assert_int_equal(tw_name_read("%Y/{camera}", "2027/kerb.jpg", &told), TW_ENOENT);
+    assert_int_equal(tw_name_read(NULL, "a", &told), TW_EINVAL);
+}
+
+/* A name that could be taken apart in very many ways ends all the same. */
+static void test_hostile_names_end(void **state)
+{
+    (void)state;
+    char name[TW_NAME_MAX];
+    tw_name_told told;
+    memset(name, '1', sizeof name - 1);
+    name[sizeof name - 1] = '\0';
+    assert_int_equal(
+        tw_name_read("{camera}{kind}{station}{sighting}{n}{ms}%Y%m%dx", name, &told),
+        TW_ENOENT);
+    uint32_t chance = 9;
+    for (int round = 0; round < 3000; round++) {
+        for (size_t i = 0; i < 60; i++) {
+            chance = chance * 1664525U + 1013904223U;
+            name[i] = "0123-/.{}%YmdHMSkerb still\xC3\xA4"[(chance >> 16) % 29];
+        }
+        name[60] = '\0';
+        (void)tw_name_read(name, name, &told);
+        (void)tw_name_read("%Y%m%d{camera}-%H%M%S{n}", name, &told);
+    }
+}
+
 int main(void)
 {
     (void)setenv("TZ", "<+01>-1", 1);
@@ -200,6 +279,9 @@ int main(void)
         cmocka_unit_test(test_long_parts_are_cut_in_whole_characters),
         cmocka_unit_test(test_mistakes_are_pointed_at),
         cmocka_unit_test(test_capacity_is_kept),
+        cmocka_unit_test(test_names_can_be_read),
+        cmocka_unit_test(test_names_that_are_not_of_the_pattern),
+        cmocka_unit_test(test_hostile_names_end),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

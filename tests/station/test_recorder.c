@@ -15,12 +15,17 @@ typedef struct notes {
         int number; /* of the packet */
     } job[MOST];
     size_t count;
-    size_t room; /* jobs it takes until it is full */
+    size_t room;         /* jobs it takes until it is full */
+    size_t began, ended; /* for the catalogue */
 } notes;
 
 static bool give(void *ctx, tw_job *job, bool wait)
 {
     notes *n = ctx;
+    if (job->kind == TW_JOB_BEGAN || job->kind == TW_JOB_ENDED) {
+        *(job->kind == TW_JOB_BEGAN ? &n->began : &n->ended) += 1;
+        return true; /* also where footage would have to wait */
+    }
     if (n->room == 0 && !wait)
         return false;
     if (n->room > 0)
@@ -247,6 +252,8 @@ static void test_without_clips_only_stills_go(void **state)
     tw_recorder_flush(b->recorder);
     assert_int_equal(b->notes.count, 1);
     assert_int_equal(b->notes.job[0].kind, TW_JOB_STILL);
+    assert_int_equal(b->notes.began, 1); /* the catalogue is told all the same */
+    assert_int_equal(b->notes.ended, 1);
     done(b);
 }
 

@@ -6,7 +6,7 @@
 #include "../support/support.h"
 
 static const tw_station_settings SETTINGS = {"hollin", "captures",
-                                             "%Y/{camera}-%H%M%S-{kind}{n}", 8000000};
+                                             "%Y/{camera}-%H%M%S-{kind}{n}", 8000000, 0};
 
 static tw_name_fields usual(void)
 {

@@ -25,8 +25,8 @@ void write_text(const char *path, const char *text);
 /** Whole content, ended by 0; to be freed. */
 char *read_file(const char *path, size_t *bytes);
 
-/** Names of all files below a folder, sorted, "/" between parts. NULL-ended; free_list.
- */
+/** Names of all files below a folder, but for the catalogue of a store; sorted, "/"
+ * between parts. NULL-ended; free_list. */
 char **list_files(const char *folder);
 void free_list(char **list);
 size_t list_length(char **list);

@@ -1,5 +1,6 @@
 /* A folder as a card. Everything is named relative to the folder's descriptor, so that it
  * may be moved or mounted over without captures going elsewhere. */
+#include <dirent.h>
 #include <errno.h>
 #include <fcntl.h>
 #include <stdio.h>
@@ -19,6 +20,7 @@ typedef struct folder_card {
 
 typedef struct open_file {
     int fd;
+    off_t bytes; /* appended */
     char name[TW_NAME_MAX];
 } open_file;
 
@@ -67,17 +69,23 @@ static tw_status create(void *ctx, const char *name, void **file, tw_error *err)
 static tw_status append(void *ctx, void *file, const void *data, size_t bytes,
                         tw_error *err)
 {
-    const open_file *f = file;
+    open_file *f = file;
     const uint8_t *at = data;
+    const size_t all = bytes;
     while (bytes > 0) {
         const ssize_t n = write(f->fd, at, bytes);
         if (n < 0 && errno == EINTR)
             continue;
-        if (n < 0)
-            return fail(ctx, "write", f->name, err);
+        if (n < 0) {
+            const tw_status st = fail(ctx, "write", f->name, err);
+            if (ftruncate(f->fd, f->bytes) == 0) /* all of it or nothing */
+                (void)lseek(f->fd, f->bytes, SEEK_SET);
+            return st;
+        }
         at += n;
         bytes -= (size_t)n;
     }
+    f->bytes += (off_t)all;
     return TW_OK;
 }
 
@@ -144,6 +152,75 @@ static const char *place(void *ctx)
     return ((const folder_card *)ctx)->place;
 }
 
+/* Deeper folders are not ours. */
+enum { DEPTH_MAX = 16 };
+
+typedef struct listing {
+    bool (*visit)(void *visitor, const char *name, uint64_t bytes);
+    void *visitor;
+    bool more;
+} listing;
+
+static void list_folder(int parent, const char *name, const char *below, int depth,
+                        listing *l)
+{
+    const int fd = openat(parent, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+    DIR *folder = fd >= 0 ? fdopendir(fd) : NULL;
+    if (!folder) {
+        if (fd >= 0)
+            (void)close(fd);
+        return; /* gone meanwhile, or not for us */
+    }
+    for (struct dirent *e = NULL; l->more && (e = readdir(folder)) != NULL;) {
+        char full[TW_NAME_MAX];
+        struct stat s;
+        if (strcmp(e->d_name, ".") == 0 || strcmp(e->d_name, "..") == 0 ||
+            snprintf(full, sizeof full, "%s%s%s", below, *below ? "/" : "", e->d_name) >=
+                (int)sizeof full ||
+            fstatat(fd, e->d_name, &s, AT_SYMLINK_NOFOLLOW) != 0)
+            continue;
+        if (S_ISREG(s.st_mode))
+            l->more = l->visit(l->visitor, full, (uint64_t)s.st_size);
+        else if (S_ISDIR(s.st_mode) && depth < DEPTH_MAX)
+            list_folder(fd, e->d_name, full, depth + 1, l);
+    }
+    (void)closedir(folder);
+}
+
+static tw_status
+list_files(void *ctx, bool (*visit)(void *visitor, const char *name, uint64_t bytes),
+           void *visitor, tw_error *err)
+{
+    (void)err;
+    listing l = {visit, visitor, true};
+    list_folder(((const folder_card *)ctx)->fd, ".", "", 0, &l);
+    return TW_OK;
+}
+
+static tw_status read_file(void *ctx, const char *name, uint64_t offset, void *out,
+                           size_t bytes, size_t *got, tw_error *err)
+{
+    const folder_card *card = ctx;
+    tw_status st = TW_OK;
+    *got = 0;
+    const int fd = openat(card->fd, name, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
+    if (fd < 0)
+        return fail(card, "read", name, err);
+    while (st == TW_OK && *got < bytes) {
+        const ssize_t n =
+            pread(fd, (uint8_t *)out + *got, bytes - *got, (off_t)(offset + *got));
+        if (n < 0 && errno == EINTR)
+            continue;
+        if (n < 0)
+            st = fail(card, "read", name, err);
+        if (n <= 0)
+            break;
+        *got += (size_t)n;
+    }
+    (void)close(fd);
+    return st;
+}
+
 static void destroy(void *ctx)
 {
     folder_card *card = ctx;
@@ -176,9 +253,9 @@ static tw_status make_folder(const char *folder, tw_error *err)
 
 tw_status tw_linux_card(const char *folder, tw_card *out, tw_error *err)
 {
-    static const tw_card_ops ops = {create,     append,      sync_file,
-                                    close_file, rename_file, remove_file,
-                                    space,      place,       destroy};
+    static const tw_card_ops ops = {create,      append,      sync_file, close_file,
+                                    rename_file, remove_file, space,     place,
+                                    list_files,  read_file,   place,     destroy};
     if (!folder || !*folder || !out)
         return tw_fail(err, TW_EINVAL, "no folder is named");
     tw_status st = make_folder(folder, err);

@@ -10,6 +10,7 @@ typedef struct sim_file {
     char name[TW_NAME_MAX];
     uint8_t *data;
     size_t bytes, capacity;
+    size_t synced; /* bytes that a power cut leaves alone */
 } sim_file;
 
 typedef struct sim_card {
@@ -91,7 +92,11 @@ static tw_status append(void *ctx, void *file, const void *data, size_t bytes,
 
 static tw_status sync_file(void *ctx, void *file, tw_error *err)
 {
-    return call(ctx, "write", ((const sim_file *)file)->name, err);
+    sim_file *f = file;
+    const tw_status st = call(ctx, "write", f->name, err);
+    if (st == TW_OK)
+        f->synced = f->bytes;
+    return st;
 }
 
 static tw_status close_file(void *ctx, void *file, tw_error *err)
@@ -151,6 +156,41 @@ static const char *place(void *ctx)
     return "simulated card";
 }
 
+static tw_status
+list_files(void *ctx, bool (*visit)(void *visitor, const char *name, uint64_t bytes),
+           void *visitor, tw_error *err)
+{
+    sim_card *card = ctx;
+    const tw_status st = call(card, "look at", "", err);
+    bool more = st == TW_OK;
+    for (size_t i = card->count; more && i > 0; i--) /* those behind may be removed */
+        more = visit(visitor, card->files[i - 1]->name, card->files[i - 1]->bytes);
+    return st;
+}
+
+static tw_status read_file(void *ctx, const char *name, uint64_t offset, void *out,
+                           size_t bytes, size_t *got, tw_error *err)
+{
+    sim_card *card = ctx;
+    const size_t i = find(card, name);
+    *got = 0;
+    if (i == card->count)
+        return tw_fail(err, TW_ENOENT, "cannot read simulated card/%s: not found", name);
+    const tw_status st = call(card, "read", name, err);
+    const sim_file *f = card->files[i];
+    if (st != TW_OK || offset >= f->bytes)
+        return st;
+    *got = f->bytes - offset < bytes ? f->bytes - (size_t)offset : bytes;
+    memcpy(out, f->data + offset, *got);
+    return TW_OK;
+}
+
+static const char *folder(void *ctx)
+{
+    (void)ctx;
+    return NULL;
+}
+
 static void destroy(void *ctx)
 {
     sim_card *card = ctx;
@@ -164,9 +204,9 @@ static void destroy(void *ctx)
 
 tw_status tw_sim_card(const tw_sim_faults *faults, tw_card *out)
 {
-    static const tw_card_ops ops = {create,     append,      sync_file,
-                                    close_file, rename_file, remove_file,
-                                    space,      place,       destroy};
+    static const tw_card_ops ops = {create,      append,      sync_file, close_file,
+                                    rename_file, remove_file, space,     place,
+                                    list_files,  read_file,   folder,    destroy};
     sim_card *card = calloc(1, sizeof *card);
     if (!card)
         return TW_ENOMEM;
@@ -174,6 +214,26 @@ tw_status tw_sim_card(const tw_sim_faults *faults, tw_card *out)
         card->faults = *faults;
     *out = (tw_card){&ops, card};
     return TW_OK;
+}
+
+void tw_sim_card_cut(tw_card *card, uint32_t seed)
+{
+    enum { SECTOR = 512 };
+    sim_card *c = card->ctx;
+    for (size_t i = 0; i < c->count; i++) {
+        sim_file *f = c->files[i];
+        const size_t unsafe = f->bytes - f->synced;
+        seed = seed * 1664525U + 1013904223U;
+        const size_t left = f->synced + (unsafe > 0 ? (seed >> 8) % (unsafe + 1) : 0);
+        c->used -= f->bytes - left;
+        f->bytes = left;
+        /* Sectors are not written in the order of the file: one may still be empty. */
+        if (left - f->synced > SECTOR && seed >> 31)
+            memset(f->data + f->synced, 0, SECTOR);
+        f->synced = left;
+    }
+    c->open = 0;
+    c->faults = (tw_sim_faults){.capacity = c->faults.capacity};
 }
 
 size_t tw_sim_card_count(const tw_card *card)

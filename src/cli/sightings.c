@@ -1,0 +1,342 @@
+/* tawny sightings: what the catalogue of a store knows. */
+#include <csv.h>
+#include <jansson.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "output.h"
+
+static const char ABOUT[] =
+    "Lists the sightings in a store, the oldest first, each with its number for good, "
+    "when\n"
+    "it began, how long it lasted, its highest activity, and what was captured of it.\n"
+    "Sightings that are named are shown in full, or starred or deleted: a starred one "
+    "is\n"
+    "never dropped to make room.";
+static const char EXAMPLE[] = "Examples:\n"
+                              "  tawny sightings --day 2027-03-13 --camera kerb\n"
+                              "  tawny sightings 12\n"
+                              "  tawny sightings --star 12 15\n"
+                              "  tawny sightings --csv > sightings.csv";
+
+enum { BAR = 10, DAY_S = 86400 };
+
+typedef struct listing {
+    cli_common common;
+    char *store, *camera, *day;
+    double least_mb;
+    int newest;
+    gboolean starred, star, unstar, remove, csv;
+    tw_catalogue *catalogue;
+    tw_clock clock;
+    GArray *records; /* of tw_sighting_record, texts their own */
+    uint64_t bytes;
+    uint32_t peak_ppm; /* highest of the list */
+    int camera_width;
+} listing;
+
+/* ---- reading --------------------------------------------------------------------- */
+
+static bool keep(void *ctx, const tw_sighting_record *record)
+{
+    listing *l = ctx;
+    tw_sighting_record r = *record;
+    r.camera = g_strdup(record->camera);
+    r.why = g_strdup(record->why);
+    l->bytes += r.bytes;
+    l->peak_ppm = MAX(l->peak_ppm, r.peak_ppm);
+    l->camera_width = MAX(l->camera_width, (int)g_utf8_strlen(r.camera, -1));
+    g_array_append_val(l->records, r);
+    return true;
+}
+
+static void drop_records(listing *l)
+{
+    for (guint i = 0; i < l->records->len; i++) {
+        const tw_sighting_record *r = &g_array_index(l->records, tw_sighting_record, i);
+        g_free((char *)r->camera);
+        g_free((char *)r->why);
+    }
+    (void)g_array_free(l->records, TRUE);
+}
+
+/* A day of local time, from midnight to midnight. */
+static int read_day(const listing *l, tw_sighting_filter *filter)
+{
+    tw_civil t = {0};
+    int year = 0, month = 0, day = 0, end = 0;
+    if (!l->day)
+        return CLI_DONE;
+    if (sscanf(l->day, "%d-%d-%d%n", &year, &month, &day, &end) != 3 ||
+        l->day[end] != '\0' || year < 1970 || year > 9999 ||
+        !g_date_valid_dmy((GDateDay)day, (GDateMonth)month, (GDateYear)year))
+        return cli_say(CLI_USAGE, "--day %s: expected a day such as 2027-03-13", l->day);
+    t.year = year;
+    t.month = (uint8_t)month;
+    t.day = (uint8_t)day;
+    for (int i = 0; i < 2; i++) {
+        const int64_t about = tw_civil_join(&t) + (int64_t)i * DAY_S * G_USEC_PER_SEC;
+        const int64_t at =
+            about - (int64_t)l->clock.ops->offset_s(l->clock.ctx, about) * G_USEC_PER_SEC;
+        *(i ? &filter->until_us : &filter->from_us) = at;
+    }
+    return CLI_DONE;
+}
+
+static int collect(listing *l, int64_t id)
+{
+    tw_sighting_filter filter = {.id = id,
+                                 .camera = l->camera,
+                                 .least_bytes = (uint64_t)(l->least_mb * 1e6),
+                                 .starred = l->starred,
+                                 .most = (uint32_t)l->newest};
+    tw_error err = {0};
+    const int code = read_day(l, &filter);
+    if (code != CLI_DONE)
+        return code;
+    if (tw_catalogue_sightings(l->catalogue, &filter, keep, l, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    return CLI_DONE;
+}
+
+/* ---- printing -------------------------------------------------------------------- */
+
+static const char *local(const listing *l, int64_t wall_us, char buffer[32])
+{
+    tw_civil t;
+    tw_civil_split(wall_us, l->clock.ops->offset_s(l->clock.ctx, wall_us), &t);
+    (void)snprintf(buffer, 32, "%04d-%02u-%02u %02u:%02u:%02u", t.year, t.month, t.day,
+                   t.hour, t.minute, t.second);
+    return buffer;
+}
+
+/* Wider for more activity, against the highest of the list. */
+static const char *bar(const listing *l, uint32_t ppm, char buffer[BAR + 1])
+{
+    const uint64_t full =
+        l->peak_ppm > 0 ? ((uint64_t)ppm * BAR + l->peak_ppm - 1) / l->peak_ppm : 0;
+    for (int i = 0; i < BAR; i++)
+        buffer[i] = (uint64_t)i < full ? '#' : '.';
+    buffer[BAR] = '\0';
+    return buffer;
+}
+
+static void print_line(const listing *l, const tw_sighting_record *r)
+{
+    char time[32], size[24], level[BAR + 1], lasted[24] = "running";
+    if (r->end_us > 0)
+        (void)snprintf(lasted, sizeof lasted, "%.1f s",
+                       (double)(r->end_us - r->start_us) / 1e6);
+    (void)printf("%6lld %c %s  %-*s %10s %7.2f %% %s  %u %s, %u %s, %s\n",
+                 (long long)r->id, r->starred ? '*' : ' ', local(l, r->start_us, time),
+                 l->camera_width, r->camera, lasted, r->peak_ppm / 1e4,
+                 bar(l, r->peak_ppm, level), r->stills,
+                 r->stills == 1 ? "still" : "stills", r->clips,
+                 r->clips == 1 ? "clip" : "clips", out_bytes(r->bytes, size));
+}
+
+static json_t *describe(const tw_sighting_record *r)
+{
+    char start[40], end[40];
+    json_t *o = json_pack("{ss sI ss ss si si sf si sb si si sI}", "type", "sighting",
+                          "id", (json_int_t)r->id, "camera", r->camera, "start",
+                          out_utc(r->start_us, start), "number", (int)r->number, "part",
+                          (int)r->part, "peak", r->peak_ppm / 1e4, "frames",
+                          (int)r->frames, "starred", r->starred, "stills", (int)r->stills,
+                          "clips", (int)r->clips, "bytes", (json_int_t)r->bytes);
+    if (r->end_us > 0)
+        (void)json_object_set_new(o, "end", json_string(out_utc(r->end_us, end)));
+    if (r->why[0])
+        (void)json_object_set_new(o, "why", json_string(r->why));
+    return o;
+}
+
+static void print_csv(const tw_sighting_record *r)
+{
+    char start[40], end[40] = "";
+    if (r->end_us > 0)
+        (void)out_utc(r->end_us, end);
+    (void)printf("%lld,", (long long)r->id);
+    (void)csv_fwrite(stdout, r->camera, strlen(r->camera));
+    (void)printf(",%s,%s,%.4f,%u,%d,%u,%u,%llu,", out_utc(r->start_us, start), end,
+                 r->peak_ppm / 1e4, (unsigned)r->frames, r->starred, (unsigned)r->stills,
+                 (unsigned)r->clips, (unsigned long long)r->bytes);
+    (void)csv_fwrite(stdout, r->why, strlen(r->why));
+    (void)printf("\n");
+}
+
+static int list(listing *l)
+{
+    char size[24];
+    const int code = collect(l, 0);
+    if (code != CLI_DONE)
+        return code;
+    if (l->csv)
+        (void)printf("id,camera,start,end,peak_percent,frames,starred,stills,clips,bytes,"
+                     "why\n");
+    for (guint i = 0; i < l->records->len; i++) {
+        const tw_sighting_record *r = &g_array_index(l->records, tw_sighting_record, i);
+        if (l->csv)
+            print_csv(r);
+        else if (l->common.json)
+            out_json(describe(r));
+        else
+            print_line(l, r);
+    }
+    if (!l->csv && !l->common.json)
+        (void)printf("%u %s, %s\n", l->records->len,
+                     l->records->len == 1 ? "sighting" : "sightings",
+                     out_bytes(l->bytes, size));
+    return CLI_DONE;
+}
+
+/* ---- one of them ----------------------------------------------------------------- */
+
+static bool print_capture(void *ctx, const tw_capture_record *c)
+{
+    const listing *l = ctx;
+    char time[32], size[24];
+    (void)printf("  %-6s %s  %s/%s (%s)\n", c->kind, local(l, c->start_us, time),
+                 l->store, c->file, out_bytes(c->bytes, size));
+    return true;
+}
+
+static bool describe_capture(void *ctx, const tw_capture_record *c)
+{
+    char time[40];
+    (void)json_array_append_new(ctx, json_pack("{ss ss sI ss}", "kind", c->kind, "file",
+                                               c->file, "bytes", (json_int_t)c->bytes,
+                                               "start", out_utc(c->start_us, time)));
+    return true;
+}
+
+static int show(listing *l, int64_t id)
+{
+    tw_error err = {0};
+    g_array_set_size(l->records, 0);
+    int code = collect(l, id);
+    if (code == CLI_DONE && l->records->len == 0)
+        return cli_say(CLI_FAILED, "there is no sighting %lld", (long long)id);
+    if (code != CLI_DONE)
+        return code;
+    const tw_sighting_record *r = &g_array_index(l->records, tw_sighting_record, 0);
+    tw_status st = TW_OK;
+    if (l->common.json) {
+        json_t *o = describe(r), *captures = json_array();
+        st = tw_catalogue_captures(l->catalogue, id, describe_capture, captures, &err);
+        (void)json_object_set_new(o, "captures", captures);
+        out_json(o);
+    } else {
+        print_line(l, r);
+        if (r->why[0])
+            (void)printf("  began: %s\n", r->why);
+        st = tw_catalogue_captures(l->catalogue, id, print_capture, l, &err);
+    }
+    return st == TW_OK ? CLI_DONE : cli_say(CLI_FAILED, "%s", err.text);
+}
+
+static int remove_one(const listing *l, int64_t id)
+{
+    tw_card card = {0};
+    tw_error err = {0};
+    tw_status st = tw_linux_card(l->store, &card, &err);
+    if (st == TW_OK)
+        st = tw_catalogue_remove(l->catalogue, &card, id, &err);
+    if (card.ops)
+        card.ops->destroy(card.ctx);
+    return st == TW_OK ? CLI_DONE : cli_say(CLI_FAILED, "%s", err.text);
+}
+
+static int act(listing *l, const char *text)
+{
+    tw_error err = {0};
+    gint64 id = 0;
+    if (!g_ascii_string_to_signed(text, 10, 1, G_MAXINT64, &id, NULL))
+        return cli_say(CLI_USAGE, "%s is no sighting: expected a number of the list",
+                       text);
+    if (l->remove)
+        return remove_one(l, id);
+    if (!l->star && !l->unstar)
+        return show(l, id);
+    if (tw_catalogue_star(l->catalogue, id, l->star, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    return CLI_DONE;
+}
+
+/* ---- the command ----------------------------------------------------------------- */
+
+/* The store that is named, else that of the settings. */
+static int find_store(listing *l)
+{
+    tw_settings *settings = NULL;
+    tw_station_settings station;
+    if (l->store)
+        return CLI_DONE;
+    if (cli_load(&l->common, FALSE, &settings, NULL) != TW_OK)
+        return CLI_USAGE;
+    tw_settings_station(settings, &station);
+    l->store = g_strdup(station.store);
+    tw_settings_free(settings);
+    return CLI_DONE;
+}
+
+static int run(listing *l, int count, char **ids)
+{
+    tw_error err = {0};
+    const gboolean changes = l->star || l->unstar || l->remove;
+    if ((l->star + l->unstar + l->remove) > 1)
+        return cli_say(CLI_USAGE, "one of --star, --unstar and --delete at a time");
+    if (changes && count == 0)
+        return cli_say(CLI_USAGE, "name the sightings, by their numbers in the list");
+    if (l->newest < 0 || l->least_mb < 0)
+        return cli_say(CLI_USAGE, "--newest and --least-mb: not negative");
+    int code = find_store(l);
+    if (code != CLI_DONE)
+        return code;
+    g_autofree char *path = g_build_filename(l->store, TW_CATALOGUE_FILE, NULL);
+    const tw_status st = tw_catalogue_open(path, false, &l->catalogue, &err);
+    if (st == TW_ENOENT)
+        return cli_say(CLI_FAILED,
+                       "there is no catalogue in %s yet: name the store with "
+                       "--store DIR, or let the station run",
+                       l->store);
+    if (st != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    if (count == 0)
+        code = list(l);
+    for (int i = 0; i < count && code == CLI_DONE; i++)
+        code = act(l, ids[i]);
+    return code;
+}
+
+int cli_sightings(int argc, char **argv)
+{
+    listing l = {.clock = tw_linux_clock()};
+    const GOptionEntry own[] = {
+        {"store", 'd', 0, G_OPTION_ARG_FILENAME, &l.store,
+         "The store (else that of the settings)", "DIR"},
+        {"camera", 'c', 0, G_OPTION_ARG_STRING, &l.camera, "Of this camera only", "NAME"},
+        {"day", 0, 0, G_OPTION_ARG_STRING, &l.day, "Begun on this day", "YYYY-MM-DD"},
+        {"least-mb", 0, 0, G_OPTION_ARG_DOUBLE, &l.least_mb,
+         "With at least so many megabytes of captures", "MB"},
+        {"starred", 0, 0, G_OPTION_ARG_NONE, &l.starred, "Starred ones only", NULL},
+        {"newest", 'n', 0, G_OPTION_ARG_INT, &l.newest, "The newest so many", "N"},
+        {"star", 0, 0, G_OPTION_ARG_NONE, &l.star, "Star those that are named", NULL},
+        {"unstar", 0, 0, G_OPTION_ARG_NONE, &l.unstar, "Take their star away", NULL},
+        {"delete", 0, 0, G_OPTION_ARG_NONE, &l.remove,
+         "Delete those that are named, their files too", NULL},
+        {"csv", 0, 0, G_OPTION_ARG_NONE, &l.csv, "The list as CSV", NULL},
+        {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
+    l.records = g_array_new(FALSE, FALSE, sizeof(tw_sighting_record));
+    int code = cli_parse(&argc, &argv, "[ID…]", ABOUT, EXAMPLE, own, &l.common);
+    if (code == CLI_DONE)
+        code = run(&l, argc - 1, argv + 1);
+    tw_catalogue_close(l.catalogue);
+    drop_records(&l);
+    cli_clear(&l.common);
+    g_free(l.store);
+    g_free(l.camera);
+    g_free(l.day);
+    return code;
+}

@@ -1,0 +1,432 @@
+/* The catalogue: opening, bringing up to date, and writing.
+ *
+ * Rules: 1. each change is one transaction, and safe on the card when it returns; 2. a
+ * capture is added only once its file is complete, and dropped only once its file is
+ * gone, so that what the catalogue names is there; 3. the id of a sighting is never used
+ * again. */
+#include "catalogue.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum { VERSION = 1, WAIT_MS = 5000 };
+
+static const char SCHEMA[] =
+    "CREATE TABLE run(id INTEGER PRIMARY KEY AUTOINCREMENT, began_us INTEGER NOT NULL) "
+    "STRICT;"
+    "CREATE TABLE sighting(id INTEGER PRIMARY KEY AUTOINCREMENT,"
+    " run INTEGER REFERENCES run(id), camera TEXT NOT NULL,"
+    " number INTEGER NOT NULL, part INTEGER NOT NULL,"
+    " start_us INTEGER NOT NULL, end_us INTEGER NOT NULL DEFAULT 0,"
+    " peak_ppm INTEGER NOT NULL, frames INTEGER NOT NULL,"
+    " start_ppm INTEGER NOT NULL, stay_ppm INTEGER NOT NULL, why TEXT NOT NULL,"
+    " starred INTEGER NOT NULL DEFAULT 0 CHECK(starred IN (0, 1)),"
+    " UNIQUE(run, camera, number, part)) STRICT;" /* run is NULL for what was adopted */
+    "CREATE INDEX sighting_by_time ON sighting(start_us);"
+    "CREATE TABLE capture(id INTEGER PRIMARY KEY,"
+    " sighting INTEGER NOT NULL REFERENCES sighting(id), camera TEXT NOT NULL,"
+    " kind TEXT NOT NULL, file TEXT NOT NULL UNIQUE, bytes INTEGER NOT NULL,"
+    " start_us INTEGER NOT NULL) STRICT;"
+    "CREATE INDEX capture_by_sighting ON capture(sighting);"
+    "CREATE INDEX capture_by_time ON capture(start_us);"
+    "CREATE INDEX capture_by_camera ON capture(camera, start_us);";
+
+tw_status tw_catalogue_fail(const tw_catalogue *c, int code, tw_error *err)
+{
+    tw_status st = TW_EIO;
+    if (code == SQLITE_CORRUPT || code == SQLITE_NOTADB)
+        st = TW_EDAMAGED;
+    else if (code == SQLITE_FULL)
+        st = TW_ENOSPC;
+    else if (code == SQLITE_NOMEM)
+        st = TW_ENOMEM;
+    else if (code == SQLITE_READONLY || code == SQLITE_PERM)
+        st = TW_EACCES;
+    return tw_fail(err, st, "catalogue %s: %s", c->place,
+                   c->db ? sqlite3_errmsg(c->db) : sqlite3_errstr(code));
+}
+
+tw_status tw_catalogue_prepare(tw_catalogue *c, const char *sql, sqlite3_stmt **out,
+                               tw_error *err)
+{
+    const int code = sqlite3_prepare_v2(c->db, sql, -1, out, NULL);
+    return code == SQLITE_OK ? TW_OK : tw_catalogue_fail(c, code, err);
+}
+
+static tw_status execute(tw_catalogue *c, const char *sql, tw_error *err)
+{
+    const int code = sqlite3_exec(c->db, sql, NULL, NULL, NULL);
+    return code == SQLITE_OK ? TW_OK : tw_catalogue_fail(c, code, err);
+}
+
+/* A single number that a statement gives. */
+static tw_status ask(tw_catalogue *c, const char *sql, int64_t *out, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    tw_status st = tw_catalogue_prepare(c, sql, &s, err);
+    if (st == TW_OK) {
+        const int code = sqlite3_step(s);
+        if (code == SQLITE_ROW)
+            *out = sqlite3_column_int64(s, 0);
+        else
+            st = tw_catalogue_fail(c, code, err);
+    }
+    (void)sqlite3_finalize(s);
+    return st;
+}
+
+/* Steps to the statement's end and releases it. @return TW_OK; err says why not. */
+static tw_status finish(tw_catalogue *c, sqlite3_stmt *s, tw_error *err)
+{
+    const int code = sqlite3_step(s);
+    const tw_status st = code == SQLITE_DONE || code == SQLITE_ROW
+                             ? TW_OK
+                             : tw_catalogue_fail(c, code, err);
+    (void)sqlite3_finalize(s);
+    return st;
+}
+
+/* ---- opening --------------------------------------------------------------------- */
+
+static tw_status upgrade(tw_catalogue *c, tw_error *err)
+{
+    int64_t version = 0;
+    tw_status st = ask(c, "PRAGMA user_version", &version, err);
+    if (st != TW_OK)
+        return st;
+    if (version > VERSION)
+        return tw_fail(err, TW_ENOTSUP,
+                       "catalogue %s was written by a newer tawny: use that, or move the "
+                       "file away",
+                       c->place);
+    if (version == VERSION)
+        return TW_OK;
+    char set[48];
+    (void)snprintf(set, sizeof set, "PRAGMA user_version = %d; COMMIT", VERSION);
+    st = execute(c, "BEGIN IMMEDIATE", err);
+    if (st == TW_OK)
+        st = execute(c, SCHEMA, err);
+    if (st == TW_OK)
+        st = execute(c, set, err);
+    if (st != TW_OK)
+        (void)execute(c, "ROLLBACK", NULL);
+    return st;
+}
+
+tw_status tw_catalogue_open(const char *path, bool write, tw_catalogue **out,
+                            tw_error *err)
+{
+    if (!out || (!path && !write))
+        return tw_fail(err, TW_EINVAL, "no catalogue is named");
+    tw_catalogue *c = calloc(1, sizeof *c);
+    if (!c)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    (void)snprintf(c->place, sizeof c->place, "%s", path ? path : "in memory");
+    const int flags =
+        (write ? SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE : SQLITE_OPEN_READWRITE) |
+        SQLITE_OPEN_FULLMUTEX;
+    const int code = sqlite3_open_v2(path ? path : ":memory:", &c->db, flags, NULL);
+    tw_status st = TW_OK;
+    if (code == SQLITE_CANTOPEN && !write)
+        st = tw_fail(err, TW_ENOENT, "there is no catalogue %s", c->place);
+    else if (code != SQLITE_OK)
+        st = tw_catalogue_fail(c, code, err);
+    if (st == TW_OK) {
+        (void)sqlite3_busy_timeout(c->db, WAIT_MS);
+        st = execute(c, "PRAGMA foreign_keys = ON; PRAGMA synchronous = FULL", err);
+    }
+    int64_t unused = 0;
+    if (st == TW_OK && path && write) /* readers and the station do not hold each other */
+        st = execute(c, "PRAGMA journal_mode = WAL", err);
+    if (st == TW_OK)
+        st = ask(c, "SELECT count(*) FROM sqlite_schema", &unused, err);
+    if (st == TW_OK && (write || unused > 0))
+        st = upgrade(c, err);
+    else if (st == TW_OK)
+        st = tw_fail(err, TW_EDAMAGED, "%s is empty, no catalogue", c->place);
+    if (st == TW_OK)
+        *out = c;
+    else
+        tw_catalogue_close(c);
+    return st;
+}
+
+void tw_catalogue_close(tw_catalogue *c)
+{
+    if (!c)
+        return;
+    (void)sqlite3_close(c->db);
+    free(c);
+}
+
+/* ---- writing --------------------------------------------------------------------- */
+
+tw_status tw_catalogue_begin_run(tw_catalogue *c, int64_t wall_us, tw_error *err)
+{
+    if (!c)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    /* What was running when the board died ended, at the least, with its last capture. */
+    tw_status st = execute(
+        c,
+        "UPDATE sighting SET end_us = max(start_us, coalesce((SELECT max(start_us) FROM "
+        "capture WHERE capture.sighting = sighting.id), start_us)) WHERE end_us = 0",
+        err);
+    sqlite3_stmt *s = NULL;
+    if (st == TW_OK)
+        st = tw_catalogue_prepare(c, "INSERT INTO run(began_us) VALUES (?)", &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_int64(s, 1, wall_us);
+    st = finish(c, s, err);
+    if (st == TW_OK)
+        c->run = sqlite3_last_insert_rowid(c->db);
+    return st;
+}
+
+/* Bind what a sighting says: the same places in both statements. */
+static void bind_entry(const tw_catalogue *c, const tw_sighting_entry *e, sqlite3_stmt *s)
+{
+    const tw_sighting *g = e->sighting;
+    (void)sqlite3_bind_int64(s, 1, c->run);
+    (void)sqlite3_bind_text(s, 2, e->camera, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_int64(s, 3, g->number);
+    (void)sqlite3_bind_int64(s, 4, g->part);
+    (void)sqlite3_bind_int64(s, 5, g->start_us + e->wall_offset_us);
+    (void)sqlite3_bind_int64(s, 6, e->over ? g->end_us + e->wall_offset_us : 0);
+    (void)sqlite3_bind_int64(s, 7, g->peak_ppm);
+    (void)sqlite3_bind_int64(s, 8, g->frames);
+    (void)sqlite3_bind_int64(s, 9, e->start_ppm);
+    (void)sqlite3_bind_int64(s, 10, e->stay_ppm);
+    (void)sqlite3_bind_text(s, 11, e->why ? e->why : "", -1, SQLITE_STATIC);
+}
+
+/* @return TW_OK; TW_ENOENT: it gave no row; else err. */
+static tw_status write_entry(tw_catalogue *c, const char *sql, const tw_sighting_entry *e,
+                             int64_t *id, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    tw_status st = tw_catalogue_prepare(c, sql, &s, err);
+    if (st != TW_OK)
+        return st;
+    bind_entry(c, e, s);
+    int code = sqlite3_step(s);
+    const bool row = code == SQLITE_ROW;
+    if (row) {
+        if (id)
+            *id = sqlite3_column_int64(s, 0);
+        code = sqlite3_step(s); /* to its end: it takes effect then */
+    }
+    if (code != SQLITE_DONE)
+        st = tw_catalogue_fail(c, code, err);
+    else if (!row)
+        st = TW_ENOENT;
+    (void)sqlite3_finalize(s);
+    return st;
+}
+
+tw_status tw_catalogue_note(tw_catalogue *c, const tw_sighting_entry *e, int64_t *id,
+                            tw_error *err)
+{
+    static const char UPDATE[] =
+        "UPDATE sighting SET end_us = max(end_us, ?6), peak_ppm = max(peak_ppm, ?7), "
+        "frames = max(frames, ?8) WHERE run = ?1 AND camera = ?2 AND number = ?3 AND "
+        "part "
+        "= ?4 RETURNING id";
+    static const char INSERT[] =
+        "INSERT INTO sighting(run, camera, number, part, start_us, end_us, peak_ppm, "
+        "frames, start_ppm, stay_ppm, why) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, "
+        "?10, ?11) RETURNING id";
+    if (!c || !e || !e->camera || !e->sighting)
+        return tw_fail(err, TW_EINVAL, "no sighting");
+    const tw_status st = write_entry(c, UPDATE, e, id, err);
+    return st == TW_ENOENT ? write_entry(c, INSERT, e, id, err) : st;
+}
+
+tw_status tw_catalogue_add(tw_catalogue *c, const tw_capture_record *r, tw_error *err)
+{
+    if (!c || !r || !r->file || !r->kind || !r->camera)
+        return tw_fail(err, TW_EINVAL, "no capture");
+    sqlite3_stmt *s = NULL;
+    const tw_status st =
+        tw_catalogue_prepare(c,
+                             "INSERT INTO capture(sighting, camera, kind, file, bytes, "
+                             "start_us) VALUES (?, ?, ?, ?, ?, ?)",
+                             &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_int64(s, 1, r->sighting);
+    (void)sqlite3_bind_text(s, 2, r->camera, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_text(s, 3, r->kind, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_text(s, 4, r->file, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_int64(s, 5, (int64_t)r->bytes);
+    (void)sqlite3_bind_int64(s, 6, r->start_us);
+    return finish(c, s, err);
+}
+
+/* @return the sighting that a capture lies in, 0: none is known. */
+static tw_status find_home(tw_catalogue *c, const tw_capture_record *r, uint32_t number,
+                           int64_t *id, tw_error *err)
+{
+    enum { NEAR_US = 600000000 }; /* footage lies so far around its sighting at most */
+    sqlite3_stmt *s = NULL;
+    tw_status st = tw_catalogue_prepare(
+        c,
+        "SELECT id FROM sighting WHERE camera = ?1 AND number = ?2 AND ?3 >= start_us - "
+        "?4 "
+        "AND ?3 <= max(start_us, end_us) + ?4 ORDER BY abs(start_us - ?3) LIMIT 1",
+        &s, err);
+    *id = 0;
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_text(s, 1, r->camera, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_int64(s, 2, number);
+    (void)sqlite3_bind_int64(s, 3, r->start_us);
+    (void)sqlite3_bind_int64(s, 4, NEAR_US);
+    const int code = sqlite3_step(s);
+    if (code == SQLITE_ROW)
+        *id = sqlite3_column_int64(s, 0);
+    else if (code != SQLITE_DONE)
+        st = tw_catalogue_fail(c, code, err);
+    (void)sqlite3_finalize(s);
+    return st;
+}
+
+static tw_status make_home(tw_catalogue *c, const tw_capture_record *r, uint32_t number,
+                           int64_t *id, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    tw_status st = tw_catalogue_prepare(
+        c,
+        "INSERT INTO sighting(camera, number, part, start_us, end_us, peak_ppm, frames, "
+        "start_ppm, stay_ppm, why) VALUES (?1, ?2, 1, ?3, ?3, 0, 0, 0, 0, '')",
+        &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_text(s, 1, r->camera, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_int64(s, 2, number);
+    (void)sqlite3_bind_int64(s, 3, r->start_us);
+    st = finish(c, s, err);
+    if (st == TW_OK)
+        *id = sqlite3_last_insert_rowid(c->db);
+    return st;
+}
+
+tw_status tw_catalogue_adopt(tw_catalogue *c, const tw_capture_record *r, uint32_t number,
+                             tw_error *err)
+{
+    int64_t id = 0;
+    if (!c || !r || !r->camera)
+        return tw_fail(err, TW_EINVAL, "no capture");
+    tw_status st = find_home(c, r, number, &id, err);
+    if (st == TW_OK && id == 0)
+        st = make_home(c, r, number, &id, err);
+    tw_capture_record at_home = *r;
+    at_home.sighting = id;
+    return st == TW_OK ? tw_catalogue_add(c, &at_home, err) : st;
+}
+
+/* A statement with one number that changes one row. */
+static tw_status change_one(tw_catalogue *c, const char *sql, int64_t id,
+                            const char *what, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    if (!c)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    tw_status st = tw_catalogue_prepare(c, sql, &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_int64(s, 1, id);
+    st = finish(c, s, err);
+    if (st == TW_OK && sqlite3_changes(c->db) == 0)
+        st = tw_fail(err, TW_ENOENT, "there is no %s %lld", what, (long long)id);
+    return st;
+}
+
+tw_status tw_catalogue_drop(tw_catalogue *c, int64_t capture, tw_error *err)
+{
+    return change_one(c, "DELETE FROM capture WHERE id = ?", capture, "capture", err);
+}
+
+tw_status tw_catalogue_star(tw_catalogue *c, int64_t sighting, bool star, tw_error *err)
+{
+    return change_one(c,
+                      star ? "UPDATE sighting SET starred = 1 WHERE id = ?"
+                           : "UPDATE sighting SET starred = 0 WHERE id = ?",
+                      sighting, "sighting", err);
+}
+
+/* ---- what is on the card --------------------------------------------------------- */
+
+tw_status tw_catalogue_seen(tw_catalogue *c, const char *file, tw_error *err)
+{
+    if (!c)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    if (!file)
+        return execute(
+            c,
+            "CREATE TEMP TABLE IF NOT EXISTS seen(file TEXT PRIMARY KEY) STRICT;"
+            "DELETE FROM temp.seen",
+            err);
+    sqlite3_stmt *s = NULL;
+    const tw_status st = tw_catalogue_prepare(
+        c, "INSERT OR IGNORE INTO temp.seen(file) VALUES (?)", &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_text(s, 1, file, -1, SQLITE_STATIC);
+    return finish(c, s, err);
+}
+
+tw_status tw_catalogue_forget_unseen(tw_catalogue *c, uint32_t *gone, tw_error *err)
+{
+    if (!c)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    const tw_status st = execute(
+        c, "DELETE FROM capture WHERE file NOT IN (SELECT file FROM temp.seen)", err);
+    if (st == TW_OK && gone)
+        *gone = (uint32_t)sqlite3_changes(c->db);
+    return st == TW_OK ? execute(c, "DELETE FROM temp.seen", err) : st;
+}
+
+/* ---- removing -------------------------------------------------------------------- */
+
+enum { FILES_MAX = 64 }; /* in one go */
+
+typedef struct doomed {
+    int64_t id[FILES_MAX];
+    char file[FILES_MAX][512];
+    size_t count;
+} doomed;
+
+static bool collect(void *ctx, const tw_capture_record *r)
+{
+    doomed *d = ctx;
+    d->id[d->count] = r->id;
+    (void)snprintf(d->file[d->count], sizeof d->file[0], "%s", r->file);
+    return ++d->count < FILES_MAX;
+}
+
+tw_status tw_catalogue_remove(tw_catalogue *c, const tw_card *card, int64_t sighting,
+                              tw_error *err)
+{
+    if (!c || !card)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    doomed *d = calloc(1, sizeof *d);
+    if (!d)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    tw_status st = TW_OK;
+    do { /* each round takes some out, so it ends */
+        d->count = 0;
+        st = tw_catalogue_captures(c, sighting, collect, d, err);
+        for (size_t i = 0; i < d->count && st == TW_OK; i++) {
+            st = card->ops->remove(card->ctx, d->file[i], err);
+            if (st == TW_OK || st == TW_ENOENT)
+                st = tw_catalogue_drop(c, d->id[i], err);
+        }
+    } while (st == TW_OK && d->count > 0);
+    if (st == TW_OK)
+        st =
+            change_one(c, "DELETE FROM sighting WHERE id = ?", sighting, "sighting", err);
+    free(d);
+    return st;
+}

@@ -1,0 +1,168 @@
+/* Reading the catalogue. */
+#include "catalogue.h"
+
+static const char *text_at(sqlite3_stmt *s, int column)
+{
+    const unsigned char *text = sqlite3_column_text(s, column);
+    return text ? (const char *)text : "";
+}
+
+static tw_sighting_record sighting_at(sqlite3_stmt *s)
+{
+    return (tw_sighting_record){.id = sqlite3_column_int64(s, 0),
+                                .camera = text_at(s, 1),
+                                .number = (uint32_t)sqlite3_column_int64(s, 2),
+                                .part = (uint16_t)sqlite3_column_int64(s, 3),
+                                .start_us = sqlite3_column_int64(s, 4),
+                                .end_us = sqlite3_column_int64(s, 5),
+                                .peak_ppm = (uint32_t)sqlite3_column_int64(s, 6),
+                                .frames = (uint32_t)sqlite3_column_int64(s, 7),
+                                .start_ppm = (uint32_t)sqlite3_column_int64(s, 8),
+                                .stay_ppm = (uint32_t)sqlite3_column_int64(s, 9),
+                                .why = text_at(s, 10),
+                                .starred = sqlite3_column_int64(s, 11) != 0,
+                                .stills = (uint32_t)sqlite3_column_int64(s, 12),
+                                .clips = (uint32_t)sqlite3_column_int64(s, 13),
+                                .bytes = (uint64_t)sqlite3_column_int64(s, 14)};
+}
+
+tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *f,
+                                 bool (*visit)(void *ctx,
+                                               const tw_sighting_record *record),
+                                 void *ctx, tw_error *err)
+{
+    /* The newest so many, put into the order of time; sums only of those. */
+    static const char SQL[] =
+        "SELECT g.id, g.camera, g.number, g.part, g.start_us, g.end_us, g.peak_ppm, "
+        "g.frames, g.start_ppm, g.stay_ppm, g.why, g.starred, "
+        "(SELECT count(*) FROM capture WHERE sighting = g.id AND kind = 'still'), "
+        "(SELECT count(*) FROM capture WHERE sighting = g.id AND kind = 'clip'), "
+        "(SELECT coalesce(sum(bytes), 0) FROM capture WHERE sighting = g.id) FROM ("
+        "SELECT * FROM sighting WHERE (?1 = 0 OR id = ?1) AND (?2 IS NULL OR camera = "
+        "?2) "
+        "AND start_us >= ?3 AND start_us < ?4 AND (?5 = 0 OR starred = 1) AND (?6 = 0 OR "
+        "(SELECT coalesce(sum(bytes), 0) FROM capture WHERE sighting = sighting.id) >= "
+        "?6) "
+        "ORDER BY start_us DESC, id DESC LIMIT ?7) AS g ORDER BY g.start_us, g.id";
+    if (!c || !f || !visit)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    sqlite3_stmt *s = NULL;
+    tw_status st = tw_catalogue_prepare(c, SQL, &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_int64(s, 1, f->id);
+    (void)sqlite3_bind_text(s, 2, f->camera, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_int64(s, 3, f->from_us);
+    (void)sqlite3_bind_int64(s, 4, f->until_us > 0 ? f->until_us : INT64_MAX);
+    (void)sqlite3_bind_int64(s, 5, f->starred);
+    (void)sqlite3_bind_int64(s, 6, (int64_t)f->least_bytes);
+    (void)sqlite3_bind_int64(s, 7, f->most > 0 ? (int64_t)f->most : -1);
+    int code = SQLITE_ROW;
+    bool more = true;
+    while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {
+        const tw_sighting_record record = sighting_at(s);
+        more = visit(ctx, &record);
+    }
+    if (code != SQLITE_ROW && code != SQLITE_DONE)
+        st = tw_catalogue_fail(c, code, err);
+    (void)sqlite3_finalize(s);
+    return st;
+}
+
+tw_status tw_catalogue_captures(tw_catalogue *c, int64_t sighting,
+                                bool (*visit)(void *ctx, const tw_capture_record *record),
+                                void *ctx, tw_error *err)
+{
+    if (!c || !visit)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    sqlite3_stmt *s = NULL;
+    tw_status st =
+        tw_catalogue_prepare(c,
+                             "SELECT id, sighting, camera, kind, file, bytes, start_us "
+                             "FROM capture WHERE ?1 = 0 OR sighting = ?1 "
+                             "ORDER BY start_us, id",
+                             &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_int64(s, 1, sighting);
+    int code = SQLITE_ROW;
+    bool more = true;
+    while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {
+        const tw_capture_record r = {.id = sqlite3_column_int64(s, 0),
+                                     .sighting = sqlite3_column_int64(s, 1),
+                                     .camera = text_at(s, 2),
+                                     .kind = text_at(s, 3),
+                                     .file = text_at(s, 4),
+                                     .bytes = (uint64_t)sqlite3_column_int64(s, 5),
+                                     .start_us = sqlite3_column_int64(s, 6)};
+        more = visit(ctx, &r);
+    }
+    if (code != SQLITE_ROW && code != SQLITE_DONE)
+        st = tw_catalogue_fail(c, code, err);
+    (void)sqlite3_finalize(s);
+    return st;
+}
+
+bool tw_catalogue_knows(tw_catalogue *c, const char *file)
+{
+    sqlite3_stmt *s = NULL;
+    if (!c || !file ||
+        tw_catalogue_prepare(c, "SELECT 1 FROM capture WHERE file = ?", &s, NULL) !=
+            TW_OK)
+        return false;
+    (void)sqlite3_bind_text(s, 1, file, -1, SQLITE_STATIC);
+    const bool known = sqlite3_step(s) == SQLITE_ROW;
+    (void)sqlite3_finalize(s);
+    return known;
+}
+
+tw_status tw_catalogue_find_oldest(tw_catalogue *c, const char *camera,
+                                   tw_catalogue_oldest *out, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    if (!c || !out)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    tw_status st = tw_catalogue_prepare(
+        c,
+        "SELECT capture.id, capture.start_us, bytes, file FROM capture JOIN sighting ON "
+        "sighting.id = capture.sighting WHERE starred = 0 AND end_us > 0 AND "
+        "(?1 IS NULL OR capture.camera = ?1) ORDER BY capture.start_us, capture.id LIMIT "
+        "1",
+        &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
+    const int code = sqlite3_step(s);
+    if (code == SQLITE_ROW) {
+        out->id = sqlite3_column_int64(s, 0);
+        out->start_us = sqlite3_column_int64(s, 1);
+        out->bytes = (uint64_t)sqlite3_column_int64(s, 2);
+        (void)sqlite3_snprintf((int)sizeof out->file, out->file, "%s", text_at(s, 3));
+    } else {
+        st = code == SQLITE_DONE ? TW_ENOENT : tw_catalogue_fail(c, code, err);
+    }
+    (void)sqlite3_finalize(s);
+    return st;
+}
+
+tw_status tw_catalogue_bytes(tw_catalogue *c, const char *camera, uint64_t *bytes,
+                             tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    if (!c || !bytes)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    tw_status st = tw_catalogue_prepare(c,
+                                        "SELECT coalesce(sum(bytes), 0) FROM capture "
+                                        "WHERE ?1 IS NULL OR camera = ?1",
+                                        &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
+    const int code = sqlite3_step(s);
+    if (code == SQLITE_ROW)
+        *bytes = (uint64_t)sqlite3_column_int64(s, 0);
+    else
+        st = tw_catalogue_fail(c, code, err);
+    (void)sqlite3_finalize(s);
+    return st;
+}

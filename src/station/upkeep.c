@@ -1,0 +1,292 @@
+/* Keeping the store in order. */
+#include "upkeep.h"
+
+#include <stdio.h>
+#include <string.h>
+
+enum {
+    ROUND_MAX = 100000, /* captures dropped in one round */
+    RESERVE_PART = 10   /* of the card that keep_free takes at most: a tenth */
+};
+
+/* Before this the clock has not been set yet: 2020-01-01. */
+#define CLOCK_SET_US INT64_C(1577836800000000)
+
+/* ---- telling --------------------------------------------------------------------- */
+
+static void tell(const tw_writer *writer, tw_event event)
+{
+    event.wall_us = writer->clock.ops->wall_us(writer->clock.ctx);
+    if (writer->told)
+        writer->told(writer->ctx, &event);
+}
+
+static void tell_trouble(tw_writer *writer, const tw_error *why)
+{
+    if (writer->upkeep_failed)
+        return;
+    writer->upkeep_failed = true; /* until it works again */
+    tell(writer,
+         (tw_event){.kind = TW_EVENT_PROBLEM, .status = why->status, .text = why->text});
+}
+
+/* ---- dropping -------------------------------------------------------------------- */
+
+/* What a round has dropped. */
+typedef struct dropped {
+    uint32_t captures;
+    uint64_t bytes;
+} dropped;
+
+static void tell_dropped(const tw_writer *writer, const char *camera, const char *why,
+                         const dropped *d)
+{
+    char text[160];
+    if (d->captures == 0)
+        return;
+    (void)snprintf(text, sizeof text, "%u %s dropped, %.1f MB: %s", (unsigned)d->captures,
+                   d->captures == 1 ? "capture" : "captures", (double)d->bytes / 1e6,
+                   why);
+    tell(writer,
+         (tw_event){
+             .kind = TW_EVENT_FREED, .camera = camera, .bytes = d->bytes, .text = text});
+}
+
+/* The file first: should the power go in between, the next start finds it gone. */
+static bool drop(tw_writer *writer, const tw_catalogue_oldest *oldest, dropped *d)
+{
+    tw_error err = {0};
+    const tw_card *card = &writer->store.card;
+    tw_status st = card->ops->remove(card->ctx, oldest->file, &err);
+    if (st == TW_OK || st == TW_ENOENT)
+        st = tw_catalogue_drop(writer->catalogue, oldest->id, &err);
+    if (st != TW_OK) {
+        tell_trouble(writer, &err);
+        return false;
+    }
+    d->captures++;
+    d->bytes += oldest->bytes;
+    writer->upkeep_failed = false;
+    return true;
+}
+
+static bool find_oldest(tw_writer *writer, const char *camera, tw_catalogue_oldest *out)
+{
+    tw_error err = {0};
+    const tw_status st = tw_catalogue_find_oldest(writer->catalogue, camera, out, &err);
+    if (st != TW_OK && st != TW_ENOENT)
+        tell_trouble(writer, &err);
+    return st == TW_OK;
+}
+
+static void drop_old(tw_writer *writer, const tw_camera_settings *camera, int64_t now_us)
+{
+    dropped d = {0, 0};
+    tw_catalogue_oldest oldest;
+    if (camera->keep_for_us == 0 || now_us < CLOCK_SET_US)
+        return;
+    for (int i = 0; i < ROUND_MAX && find_oldest(writer, camera->name, &oldest); i++)
+        if (oldest.start_us >= now_us - camera->keep_for_us || !drop(writer, &oldest, &d))
+            break;
+    tell_dropped(writer, camera->name, "older than keep_for", &d);
+}
+
+static void drop_excess(tw_writer *writer, const tw_camera_settings *camera)
+{
+    dropped d = {0, 0};
+    tw_catalogue_oldest oldest;
+    uint64_t bytes = 0;
+    const uint64_t most = (uint64_t)camera->keep_size;
+    tw_error err = {0};
+    if (most == 0)
+        return;
+    if (tw_catalogue_bytes(writer->catalogue, camera->name, &bytes, &err) != TW_OK) {
+        tell_trouble(writer, &err);
+        return;
+    }
+    for (int i = 0; i < ROUND_MAX && bytes > most + d.bytes &&
+                    find_oldest(writer, camera->name, &oldest);
+         i++)
+        if (!drop(writer, &oldest, &d))
+            break;
+    tell_dropped(writer, camera->name, "more than keep_size", &d);
+}
+
+/* Bytes that are missing for the card to be as free as it should be. */
+static uint64_t missing(tw_writer *writer)
+{
+    const tw_card *card = &writer->store.card;
+    uint64_t free_bytes = 0, total = 0;
+    tw_error err = {0};
+    if (card->ops->space(card->ctx, &free_bytes, &total, &err) != TW_OK) {
+        tell_trouble(writer, &err);
+        return 0;
+    }
+    uint64_t want = writer->keep_free;
+    if (want > total / RESERVE_PART)
+        want = total / RESERVE_PART;
+    return free_bytes < want ? want - free_bytes : 0;
+}
+
+bool tw_upkeep_make_room(tw_writer *writer, uint64_t bytes)
+{
+    dropped d = {0, 0};
+    tw_catalogue_oldest oldest;
+    if (!writer->catalogue)
+        return false;
+    for (int i = 0;
+         i < ROUND_MAX && d.bytes < bytes && find_oldest(writer, NULL, &oldest); i++)
+        if (!drop(writer, &oldest, &d))
+            break;
+    tell_dropped(writer, NULL, "the card is filling up", &d);
+    return d.captures > 0;
+}
+
+void tw_upkeep(tw_writer *writer)
+{
+    if (!writer->catalogue)
+        return;
+    const int64_t now_us = writer->clock.ops->wall_us(writer->clock.ctx);
+    for (size_t i = 0; i < writer->lane_count; i++) {
+        drop_old(writer, writer->lanes[i]->camera, now_us);
+        drop_excess(writer, writer->lanes[i]->camera);
+    }
+    const uint64_t bytes = missing(writer);
+    if (bytes > 0)
+        (void)tw_upkeep_make_room(writer, bytes);
+}
+
+/* ---- mending --------------------------------------------------------------------- */
+
+typedef struct mending {
+    tw_writer *writer;
+    uint32_t removed, finished, adopted;
+} mending;
+
+static bool ends_with(const char *name, const char *end)
+{
+    const size_t n = strlen(name), m = strlen(end);
+    return n >= m && strcmp(name + n - m, end) == 0;
+}
+
+/* A file is there. Take it into the catalogue, if its name says what it is. */
+static void adopt(mending *m, const char *name, uint64_t bytes)
+{
+    tw_writer *w = m->writer;
+    tw_name_told told;
+    tw_error err = {0};
+    if (tw_catalogue_seen(w->catalogue, name, &err) != TW_OK)
+        tell_trouble(w, &err);
+    if (tw_catalogue_knows(w->catalogue, name) ||
+        tw_name_read(w->store.names, name, &told) != TW_OK)
+        return;
+    /* The offset of local time is that of about then: right but in the hour of a change.
+     */
+    const int64_t about_us = tw_civil_join(&told.time);
+    told.time.offset_s = w->clock.ops->offset_s(w->clock.ctx, about_us);
+    const char *kind = told.kind[0]              ? told.kind
+                       : ends_with(name, ".mp4") ? "clip"
+                                                 : "still";
+    const tw_capture_record record = {.camera = told.camera,
+                                      .kind = kind,
+                                      .file = name,
+                                      .bytes = bytes,
+                                      .start_us = tw_civil_join(&told.time)};
+    if (tw_catalogue_adopt(w->catalogue, &record, told.sighting, &err) == TW_OK)
+        m->adopted++;
+    else
+        tell_trouble(w, &err);
+}
+
+/* Whether a clip that was torn off plays: its header is there, and a whole fragment.
+ * Walks the outermost boxes (ISO/IEC 14496-12), of which each says how long it is. */
+static bool clip_plays(const tw_card *card, const char *name, uint64_t bytes)
+{
+    enum { BOXES_MAX = 1000000, HEAD = 8, MOOF = 0x6D6F6F66, MOOV = 0x6D6F6F76 };
+    uint64_t at = 0;
+    uint32_t last = 0;
+    bool header = false;
+    for (int i = 0; i < BOXES_MAX && at + HEAD <= bytes; i++) {
+        uint8_t box[HEAD];
+        size_t got = 0;
+        if (card->ops->read(card->ctx, name, at, box, sizeof box, &got, NULL) != TW_OK ||
+            got < sizeof box)
+            return false;
+        const uint32_t size = (uint32_t)box[0] << 24 | (uint32_t)box[1] << 16 |
+                              (uint32_t)box[2] << 8 | box[3];
+        const uint32_t type = (uint32_t)box[4] << 24 | (uint32_t)box[5] << 16 |
+                              (uint32_t)box[6] << 8 | box[7];
+        if (size < HEAD || at + size > bytes)
+            return false;
+        if (header && last == MOOF) /* and this is what it tells of, complete */
+            return true;
+        header = header || type == MOOV;
+        last = type;
+        at += size;
+    }
+    return false;
+}
+
+/* A clip that was being written plays as far as it got; a still does not. */
+static void end_half_written(mending *m, const char *part, uint64_t bytes)
+{
+    const tw_card *card = &m->writer->store.card;
+    char name[TW_NAME_MAX];
+    tw_error err = {0};
+    (void)snprintf(name, sizeof name, "%.*s", (int)(strlen(part) - strlen(TW_PART)),
+                   part);
+    tw_status st = TW_EEXIST;
+    if (ends_with(name, ".mp4") && clip_plays(card, part, bytes))
+        st = card->ops->rename(card->ctx, part, name, &err);
+    if (st == TW_OK) {
+        m->finished++;
+        adopt(m, name, bytes);
+        return;
+    }
+    if (card->ops->remove(card->ctx, part, &err) == TW_OK)
+        m->removed++;
+    else
+        tell_trouble(m->writer, &err);
+}
+
+static bool mend_file(void *ctx, const char *name, uint64_t bytes)
+{
+    mending *m = ctx;
+    if (ends_with(name, TW_PART))
+        end_half_written(m, name, bytes);
+    else if (strncmp(name, TW_CATALOGUE_FILE, strlen(TW_CATALOGUE_FILE)) != 0)
+        adopt(m, name, bytes);
+    return true;
+}
+
+static void say(char *text, size_t capacity, uint32_t count, const char *what)
+{
+    const size_t n = strlen(text);
+    if (count > 0)
+        (void)snprintf(text + n, capacity - n, "%s%u %s", n > 0 ? ", " : "",
+                       (unsigned)count, what);
+}
+
+void tw_upkeep_mend(tw_writer *writer)
+{
+    mending m = {.writer = writer};
+    const tw_card *card = &writer->store.card;
+    tw_error err = {0};
+    uint32_t gone = 0;
+    if (!writer->catalogue)
+        return;
+    tw_status st = tw_catalogue_seen(writer->catalogue, NULL, &err);
+    if (st == TW_OK)
+        st = card->ops->list(card->ctx, mend_file, &m, &err);
+    if (st == TW_OK)
+        st = tw_catalogue_forget_unseen(writer->catalogue, &gone, &err);
+    if (st != TW_OK)
+        tell_trouble(writer, &err);
+    char text[256] = "";
+    say(text, sizeof text, m.finished, "clips that were cut off were kept");
+    say(text, sizeof text, m.removed, "half-written files were removed");
+    say(text, sizeof text, m.adopted, "files were taken into the catalogue");
+    say(text, sizeof text, gone, "captures are gone from the card");
+    if (text[0])
+        tell(writer, (tw_event){.kind = TW_EVENT_PROBLEM, .status = TW_OK, .text = text});
+}

@@ -1,0 +1,278 @@
+/* The catalogue: written, read back, and opened when it should not be. */
+#include <stdlib.h>
+#include <string.h>
+
+#include <sqlite3.h>
+
+#include "../support/support.h"
+
+#define S INT64_C(1000000)
+#define WALL (INT64_C(1804969800) * S)
+
+static tw_catalogue *fresh(const char *path)
+{
+    tw_catalogue *c = NULL;
+    tw_error err = {0};
+    if (tw_catalogue_open(path, true, &c, &err) != TW_OK)
+        fail_msg("%s", err.text);
+    assert_int_equal(tw_catalogue_begin_run(c, WALL, NULL), TW_OK);
+    return c;
+}
+
+static tw_sighting sighting(uint32_t number, int64_t start_s, int64_t end_s)
+{
+    return (tw_sighting){.number = number,
+                         .part = 1,
+                         .start_us = start_s * S,
+                         .end_us = end_s * S,
+                         .peak_ppm = 4200 * number,
+                         .frames = 10 * number};
+}
+
+static int64_t note(tw_catalogue *c, const char *camera, const tw_sighting *s, bool over)
+{
+    const tw_sighting_entry entry = {.camera = camera,
+                                     .sighting = s,
+                                     .wall_offset_us = WALL,
+                                     .start_ppm = 500,
+                                     .stay_ppm = 400,
+                                     .why = "2 of 3 frames",
+                                     .over = over};
+    int64_t id = 0;
+    assert_int_equal(tw_catalogue_note(c, &entry, &id, NULL), TW_OK);
+    return id;
+}
+
+static void add(tw_catalogue *c, int64_t id, const char *camera, const char *kind,
+                const char *file, uint64_t bytes, int64_t start_s)
+{
+    const tw_capture_record r = {.sighting = id,
+                                 .camera = camera,
+                                 .kind = kind,
+                                 .file = file,
+                                 .bytes = bytes,
+                                 .start_us = WALL + start_s * S};
+    assert_int_equal(tw_catalogue_add(c, &r, NULL), TW_OK);
+}
+
+typedef struct seen {
+    tw_sighting_record record[16];
+    char camera[16][32], why[16][64];
+    size_t count, most;
+} seen;
+
+static bool see(void *ctx, const tw_sighting_record *r)
+{
+    seen *s = ctx;
+    assert_true(s->count < 16);
+    s->record[s->count] = *r;
+    (void)snprintf(s->camera[s->count], 32, "%s", r->camera);
+    (void)snprintf(s->why[s->count], 64, "%s", r->why);
+    return ++s->count != s->most;
+}
+
+static seen list(tw_catalogue *c, tw_sighting_filter filter)
+{
+    seen s = {0};
+    assert_int_equal(tw_catalogue_sightings(c, &filter, see, &s, NULL), TW_OK);
+    return s;
+}
+
+static void test_a_sighting_is_written_as_it_goes_on(void **state)
+{
+    (void)state;
+    tw_catalogue *c = fresh(NULL);
+    tw_sighting s = sighting(1, 10, 12);
+    const int64_t id = note(c, "kerb", &s, false);
+    seen all = list(c, (tw_sighting_filter){0});
+    assert_int_equal(all.count, 1);
+    assert_int_equal(all.record[0].end_us, 0); /* it is still running */
+    assert_int_equal(all.record[0].start_us, WALL + 10 * S);
+    add(c, id, "kerb", "still", "a.jpg", 1000, 11);
+    s.end_us = 20 * S;
+    s.peak_ppm = 9000;
+    assert_int_equal(note(c, "kerb", &s, true), id);
+    add(c, id, "kerb", "clip", "a.mp4", 50000, 5);
+    all = list(c, (tw_sighting_filter){0});
+    assert_int_equal(all.count, 1);
+    assert_int_equal(all.record[0].id, id);
+    assert_int_equal(all.record[0].end_us, WALL + 20 * S);
+    assert_int_equal(all.record[0].peak_ppm, 9000);
+    assert_int_equal(all.record[0].stills, 1);
+    assert_int_equal(all.record[0].clips, 1);
+    assert_int_equal(all.record[0].bytes, 51000);
+    assert_int_equal(all.record[0].start_ppm, 500);
+    assert_string_equal(all.camera[0], "kerb");
+    assert_string_equal(all.why[0], "2 of 3 frames");
+    tw_catalogue_close(c);
+}
+
+/* Numbers begin anew with each run, ids never. */
+static void test_runs_do_not_mix(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *path = join(folder, TW_CATALOGUE_FILE);
+    const tw_sighting s = sighting(1, 10, 12);
+    tw_catalogue *c = fresh(path);
+    const int64_t first = note(c, "kerb", &s, false);
+    add(c, first, "kerb", "still", "a.jpg", 1000, 17);
+    tw_catalogue_close(c); /* the board died while it was running */
+    c = fresh(path);
+    seen all = list(c, (tw_sighting_filter){0});
+    assert_int_equal(all.record[0].end_us, WALL + 17 * S);
+    const int64_t second = note(c, "kerb", &s, true);
+    assert_true(second > first);
+    assert_int_equal(list(c, (tw_sighting_filter){0}).count, 2);
+    tw_catalogue_close(c);
+    assert_int_equal(tw_catalogue_open(path, false, &c, NULL), TW_OK);
+    assert_int_equal(list(c, (tw_sighting_filter){0}).count, 2);
+    tw_catalogue_close(c);
+    free(path);
+    remove_folder(folder);
+}
+
+static void test_filters(void **state)
+{
+    (void)state;
+    tw_catalogue *c = fresh(NULL);
+    int64_t id[6];
+    for (uint32_t i = 0; i < 6; i++) {
+        const tw_sighting s = sighting(i + 1, i * 100, i * 100 + 10);
+        const char *camera = i % 2 ? "mere" : "kerb";
+        char file[16];
+        (void)snprintf(file, sizeof file, "%u.jpg", i);
+        id[i] = note(c, camera, &s, true);
+        add(c, id[i], camera, "still", file, 1000 * (i + 1), i * 100);
+    }
+    assert_int_equal(tw_catalogue_star(c, id[4], true, NULL), TW_OK);
+    assert_int_equal(list(c, (tw_sighting_filter){.camera = "mere"}).count, 3);
+    assert_int_equal(list(c, (tw_sighting_filter){.camera = "nobody"}).count, 0);
+    seen some = list(
+        c, (tw_sighting_filter){.from_us = WALL + 100 * S, .until_us = WALL + 300 * S});
+    assert_int_equal(some.count, 2);
+    assert_int_equal(some.record[0].id, id[1]);
+    assert_int_equal(list(c, (tw_sighting_filter){.least_bytes = 4000}).count, 3);
+    some = list(c, (tw_sighting_filter){.starred = true});
+    assert_int_equal(some.count, 1);
+    assert_int_equal(some.record[0].id, id[4]);
+    some = list(c, (tw_sighting_filter){.most = 2}); /* the newest, in order */
+    assert_int_equal(some.count, 2);
+    assert_int_equal(some.record[0].id, id[4]);
+    assert_int_equal(some.record[1].id, id[5]);
+    assert_int_equal(tw_catalogue_star(c, id[4], false, NULL), TW_OK);
+    assert_int_equal(list(c, (tw_sighting_filter){.starred = true}).count, 0);
+    tw_error err = {0};
+    assert_int_equal(tw_catalogue_star(c, 999, true, &err), TW_ENOENT);
+    assert_has(err.text, "there is no sighting 999");
+    tw_catalogue_close(c);
+}
+
+static void put_file(tw_card *card, const char *name)
+{
+    void *file = NULL;
+    assert_int_equal(card->ops->create(card->ctx, name, &file, NULL), TW_OK);
+    assert_int_equal(card->ops->append(card->ctx, file, "toad", 4, NULL), TW_OK);
+    assert_int_equal(card->ops->close(card->ctx, file, NULL), TW_OK);
+}
+
+static void test_removing_takes_the_files_too(void **state)
+{
+    (void)state;
+    tw_catalogue *c = fresh(NULL);
+    tw_card card;
+    const tw_sighting s = sighting(1, 10, 12), other = sighting(2, 20, 22);
+    const int64_t id = note(c, "kerb", &s, true), kept = note(c, "kerb", &other, true);
+    assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
+    put_file(&card, "a.jpg");
+    put_file(&card, "b.jpg");
+    add(c, id, "kerb", "still", "a.jpg", 4, 10);
+    add(c, id, "kerb", "clip", "gone.mp4", 4, 10); /* somebody took it off the card */
+    add(c, kept, "kerb", "still", "b.jpg", 4, 20);
+    assert_int_equal(tw_catalogue_remove(c, &card, id, NULL), TW_OK);
+    assert_int_equal(tw_sim_card_count(&card), 1);
+    assert_false(tw_catalogue_knows(c, "a.jpg"));
+    assert_true(tw_catalogue_knows(c, "b.jpg"));
+    assert_int_equal(list(c, (tw_sighting_filter){0}).count, 1);
+    assert_int_equal(tw_catalogue_remove(c, &card, id, NULL), TW_ENOENT);
+    card.ops->destroy(card.ctx);
+    tw_catalogue_close(c);
+}
+
+static void test_the_oldest_that_may_go(void **state)
+{
+    (void)state;
+    tw_catalogue *c = fresh(NULL);
+    tw_catalogue_oldest oldest;
+    uint64_t bytes = 0;
+    int64_t id[3];
+    assert_int_equal(tw_catalogue_find_oldest(c, NULL, &oldest, NULL), TW_ENOENT);
+    for (uint32_t i = 0; i < 3; i++) {
+        const tw_sighting s = sighting(i + 1, i * 100, i * 100 + 10);
+        char file[16];
+        (void)snprintf(file, sizeof file, "%u.jpg", i);
+        id[i] = note(c, i == 1 ? "mere" : "kerb", &s, i < 2);
+        add(c, id[i], i == 1 ? "mere" : "kerb", "still", file, 1000, i * 100);
+    }
+    assert_int_equal(tw_catalogue_bytes(c, NULL, &bytes, NULL), TW_OK);
+    assert_int_equal(bytes, 3000);
+    assert_int_equal(tw_catalogue_bytes(c, "mere", &bytes, NULL), TW_OK);
+    assert_int_equal(bytes, 1000);
+    assert_int_equal(tw_catalogue_find_oldest(c, NULL, &oldest, NULL), TW_OK);
+    assert_string_equal(oldest.file, "0.jpg");
+    assert_int_equal(tw_catalogue_star(c, id[0], true, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_find_oldest(c, NULL, &oldest, NULL), TW_OK);
+    assert_string_equal(oldest.file, "1.jpg");
+    assert_int_equal(tw_catalogue_drop(c, oldest.id, NULL), TW_OK);
+    /* The third is still running. */
+    assert_int_equal(tw_catalogue_find_oldest(c, NULL, &oldest, NULL), TW_ENOENT);
+    tw_catalogue_close(c);
+}
+
+static void check_open(const char *path, tw_status expected, const char *line)
+{
+    tw_catalogue *c = NULL;
+    tw_error err = {0};
+    assert_int_equal(tw_catalogue_open(path, true, &c, &err), expected);
+    assert_null(c);
+    assert_has(err.text, line);
+    assert_has(err.text, path);
+}
+
+static void test_what_is_no_catalogue(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *path = join(folder, "x.db");
+    tw_catalogue *c = NULL;
+    tw_error err = {0};
+    assert_int_equal(tw_catalogue_open(path, false, &c, &err), TW_ENOENT);
+    assert_has(err.text, "there is no catalogue");
+    write_text(path, "these are notes about toads, and no data base at all, "
+                     "however long this line may get before it ends");
+    check_open(path, TW_EDAMAGED, "not a database");
+    char *text = read_file(path, NULL); /* and it is left as it was */
+    assert_has(text, "notes about toads");
+    free(text);
+    free(path);
+    path = join(folder, "new.db");
+    sqlite3 *db = NULL;
+    assert_int_equal(sqlite3_open(path, &db), SQLITE_OK);
+    assert_int_equal(sqlite3_exec(db, "PRAGMA user_version = 99", NULL, NULL, NULL),
+                     SQLITE_OK);
+    (void)sqlite3_close(db);
+    check_open(path, TW_ENOTSUP, "written by a newer tawny");
+    free(path);
+    remove_folder(folder);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_a_sighting_is_written_as_it_goes_on),
+        cmocka_unit_test(test_runs_do_not_mix),
+        cmocka_unit_test(test_filters),
+        cmocka_unit_test(test_removing_takes_the_files_too),
+        cmocka_unit_test(test_the_oldest_that_may_go),
+        cmocka_unit_test(test_what_is_no_catalogue),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

@@ -1,0 +1,459 @@
+/* Upkeep: what is dropped and what never is, and what a power cut leaves behind. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "../../src/media/codecs.h"
+#include "../../src/media/jpeg.h"
+#include "../../src/station/recorder.h"
+#include "../../src/station/upkeep.h"
+#include "../support/support.h"
+
+#define S INT64_C(1000000)
+#define WALL (INT64_C(1804969800) * S)
+#define DAY (INT64_C(86400) * S)
+#define NAMES "%Y-%m-%d/{camera}/{camera}-%Y%m%dT%H%M%S.{ms}-{sighting}-{kind}{n}"
+
+/* Two cameras, a card, a clock that is set by hand. */
+typedef struct place {
+    tw_sim_time time;
+    tw_card card;
+    tw_station_settings station;
+    tw_camera_settings camera[2];
+    tw_lane lane[2];
+    tw_lane *lanes[2];
+    tw_writer writer;
+    uint32_t number;
+    char freed[1024];
+    problems problems;
+} place;
+
+static void on_event(void *ctx, const tw_event *e)
+{
+    place *p = ctx;
+    if (e->kind == TW_EVENT_FREED)
+        (void)snprintf(p->freed + strlen(p->freed), sizeof p->freed - strlen(p->freed),
+                       "%s: %s\n", e->camera ? e->camera : "station", e->text);
+    if (e->kind == TW_EVENT_PROBLEM)
+        collect_problem(&p->problems, e->text);
+}
+
+static void open_writer(place *p)
+{
+    tw_error err = {0};
+    p->writer = (tw_writer){.clock = tw_sim_clock(&p->time),
+                            .told = on_event,
+                            .ctx = p,
+                            .lanes = p->lanes,
+                            .lane_count = 2};
+    if (tw_writer_open(&p->writer, &p->card, &p->station, &err) != TW_OK)
+        fail_msg("%s", err.text);
+}
+
+static place *make_place(const tw_sim_faults *faults)
+{
+    place *p = calloc(1, sizeof *p);
+    assert_non_null(p);
+    p->time = (tw_sim_time){.wall_at_zero_us = WALL};
+    p->station = (tw_station_settings){.name = "hollin", .names = NAMES};
+    for (int i = 0; i < 2; i++) {
+        p->camera[i] = (tw_camera_settings){.name = i ? "mere" : "kerb",
+                                            .pre_us = S,
+                                            .pre_bytes = 4000000,
+                                            .clips = true,
+                                            .confirm = {2, 3}};
+        p->lane[i].camera = &p->camera[i];
+        p->lanes[i] = &p->lane[i];
+    }
+    assert_int_equal(tw_sim_card(faults, &p->card), TW_OK);
+    return p;
+}
+
+static void leave(place *p)
+{
+    tw_writer_close(&p->writer);
+    p->card.ops->destroy(p->card.ctx);
+    free(p);
+}
+
+/* A still of a sighting of its own, now. @return the sighting's id. */
+static int64_t capture(place *p, int camera)
+{
+    size_t bytes = 0;
+    const int64_t now = p->time.now_us;
+    uint8_t *jpeg = plain_jpeg(64, 48, 90, &bytes);
+    tw_job job = {.lane = &p->lane[camera], .wall_offset_us = WALL};
+    job.sighting = (tw_sighting){
+        .number = ++p->number, .part = 1, .start_us = now, .end_us = now + S};
+    job.kind = TW_JOB_ENDED;
+    tw_writer_do(&p->writer, &job);
+    job.kind = TW_JOB_STILL;
+    job.packet =
+        (tw_packet){.data = jpeg, .size = bytes, .t_us = now, .wall_us = WALL + now};
+    job.width = 64;
+    job.height = 48;
+    tw_writer_do(&p->writer, &job);
+    p->time.now_us += 60 * S;
+    return p->number; /* the first id is 1, and each sighting takes one */
+}
+
+static size_t held(const place *p, const char *part)
+{
+    size_t count = 0;
+    for (size_t i = 0; i < tw_sim_card_count(&p->card); i++) {
+        const char *name = NULL;
+        const uint8_t *data = NULL;
+        size_t bytes = 0;
+        assert_int_equal(tw_sim_card_file(&p->card, i, &name, &data, &bytes), TW_OK);
+        count += strstr(name, part) != NULL;
+    }
+    return count;
+}
+
+/* ---- dropping -------------------------------------------------------------------- */
+
+static void test_what_is_too_old_goes(void **state)
+{
+    (void)state;
+    place *p = make_place(NULL);
+    p->camera[0].keep_for_us = 2 * DAY;
+    open_writer(p);
+    for (int i = 0; i < 3; i++) {
+        (void)capture(p, 0);
+        (void)capture(p, 1);
+    }
+    assert_int_equal(tw_catalogue_star(p->writer.catalogue, 3, true, NULL), TW_OK);
+    p->time.now_us += 2 * DAY - 100 * S; /* some are older than that by now */
+    (void)capture(p, 1);
+    assert_int_equal(held(p, "kerb"), 1); /* the starred one */
+    assert_int_equal(held(p, "mere"), 4); /* the other camera keeps all */
+    assert_has(p->freed, "kerb: 2 captures dropped, 0.0 MB: older than keep_for");
+    leave(p);
+}
+
+/* A clock that has not been set says nothing of age. */
+static void test_nothing_is_old_in_1970(void **state)
+{
+    (void)state;
+    place *p = make_place(NULL);
+    p->camera[0].keep_for_us = DAY;
+    open_writer(p);
+    (void)capture(p, 0);
+    p->time.wall_at_zero_us = 0;
+    tw_upkeep(&p->writer);
+    assert_int_equal(held(p, "kerb"), 1);
+    leave(p);
+}
+
+static void test_what_is_too_much_goes(void **state)
+{
+    (void)state;
+    place *p = make_place(NULL);
+    size_t bytes = 0;
+    open_writer(p);
+    (void)capture(p, 1);
+    (void)capture(p, 0);
+    const char *name = NULL;
+    const uint8_t *data = NULL;
+    assert_int_equal(tw_sim_card_file(&p->card, 0, &name, &data, &bytes), TW_OK);
+    p->camera[0].keep_size = (int64_t)bytes * 3 + 10;
+    for (int i = 0; i < 6; i++)
+        (void)capture(p, 0);
+    assert_int_equal(held(p, "kerb"), 3);
+    assert_int_equal(held(p, "mere"), 1);
+    assert_has(p->freed, "more than keep_size");
+    leave(p);
+}
+
+static void test_the_card_is_kept_free(void **state)
+{
+    (void)state;
+    const tw_sim_faults faults = {.capacity = 60000};
+    place *p = make_place(&faults);
+    p->station.keep_free = 5000;
+    open_writer(p);
+    const int64_t starred = capture(p, 1);
+    assert_int_equal(tw_catalogue_star(p->writer.catalogue, starred, true, NULL), TW_OK);
+    for (int i = 0; i < 200; i++) {
+        uint64_t free_bytes = 0, total = 0;
+        (void)capture(p, i % 2);
+        assert_int_equal(p->card.ops->space(p->card.ctx, &free_bytes, &total, NULL),
+                         TW_OK);
+        assert_true(free_bytes >= 5000);
+    }
+    assert_int_equal(p->problems.count, 0); /* there was room for each */
+    assert_int_equal(held(p, "-001-still"), 1);
+    assert_true(held(p, "still") > 10);
+    assert_has(p->freed, "station: ");
+    leave(p);
+}
+
+/* A card with nothing that may go: the newest is dropped, and told; then it recovers. */
+static void test_a_full_card_stops_nothing(void **state)
+{
+    (void)state;
+    const tw_sim_faults faults = {.capacity = 4000};
+    place *p = make_place(&faults);
+    open_writer(p);
+    int64_t id = 0;
+    for (int i = 0; i < 12; i++) {
+        id = capture(p, 0);
+        (void)tw_catalogue_star(p->writer.catalogue, id, true, NULL);
+    }
+    assert_true(p->problems.count > 0);
+    assert_has(p->problems.text, "no space left");
+    const size_t before = held(p, "still");
+    assert_int_equal(held(p, TW_PART), 0);
+    assert_int_equal(tw_catalogue_star(p->writer.catalogue, 1, false, NULL), TW_OK);
+    (void)capture(p, 0);
+    assert_int_equal(held(p, "still"), before);
+    assert_int_equal(held(p, "-001-"), 0);
+    assert_int_equal(held(p, "-013-"), 1);
+    leave(p);
+}
+
+/* ---- power cuts ------------------------------------------------------------------ */
+
+enum { FPS = 10, FRAMES = 90, FIRST = 20, LAST = 70 };
+
+typedef struct footage {
+    uint8_t *data[FRAMES];
+    size_t bytes[FRAMES];
+} footage;
+
+static footage *make_footage(void)
+{
+    tw_stream stream;
+    tw_frame frame;
+    footage *f = calloc(1, sizeof *f);
+    tw_camera camera = open_camera("sim:kerb,size=64x64", FPS, &stream);
+    assert_non_null(f);
+    for (int i = 0; i < FRAMES; i++) {
+        assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
+        f->bytes[i] = frame.packet.size;
+        f->data[i] = malloc(frame.packet.size);
+        assert_non_null(f->data[i]);
+        memcpy(f->data[i], frame.packet.data, frame.packet.size);
+    }
+    camera.ops->destroy(camera.ctx);
+    return f;
+}
+
+static void free_footage(footage *f)
+{
+    for (int i = 0; i < FRAMES; i++)
+        free(f->data[i]);
+    free(f);
+}
+
+static void still_of(tw_recorder *r, const footage *f, int i, const tw_sighting *s)
+{
+    uint8_t *copy = malloc(f->bytes[i]);
+    assert_non_null(copy);
+    memcpy(copy, f->data[i], f->bytes[i]);
+    const tw_packet times = {.t_us = i * S / FPS, .wall_us = WALL + i * S / FPS};
+    tw_recorder_still(r, s, copy, f->bytes[i], 1, &times, 64, 64);
+}
+
+/* One sighting, recorded until the card has had so many calls; 0: to its end.
+ * @return the time of the last frame that was given. */
+static int64_t record(place *p, const footage *f, uint32_t calls)
+{
+    const tw_stream stream = {.codec = TW_CODEC_MJPEG,
+                              .codec_name = "mjpeg",
+                              .width = 64,
+                              .height = 64,
+                              .fps_num = FPS,
+                              .fps_den = 1};
+    tw_sighting s = {.number = 1,
+                     .part = 1,
+                     .start_us = FIRST * S / FPS,
+                     .end_us = LAST * S / FPS,
+                     .clip_start_us = (FIRST - 5) * S / FPS,
+                     .clip_end_us = (LAST + 5) * S / FPS};
+    tw_recorder *r = NULL;
+    assert_int_equal(
+        tw_recorder_new(&p->lane[0], &stream, tw_writer_sink(&p->writer), &r, NULL),
+        TW_OK);
+    int i = 0;
+    for (; i < FRAMES && (calls == 0 || tw_sim_card_calls(&p->card) < calls); i++) {
+        p->time.now_us = i * S / FPS;
+        const tw_packet packet = {.data = f->data[i],
+                                  .size = f->bytes[i],
+                                  .t_us = i * S / FPS,
+                                  .dts_us = i * S / FPS,
+                                  .wall_us = WALL + i * S / FPS,
+                                  .key = true};
+        if (i == FIRST)
+            tw_recorder_began(r, &s);
+        if (i == FIRST + 10)
+            still_of(r, f, i, &s);
+        if (i == LAST)
+            tw_recorder_ended(r, &s, false);
+        (void)tw_recorder_packet(r, &packet, NULL);
+    }
+    tw_recorder_free(r);
+    return (i - 1) * S / FPS;
+}
+
+/* Frames of a clip that can be read and decoded; their time. */
+static int64_t play(const char *folder, const uint8_t *data, size_t bytes)
+{
+    char *path = join(folder, "played.mp4");
+    const tw_codecs *codecs = tw_codecs_load(NULL);
+    tw_footage *clip = NULL;
+    tw_stream stream;
+    tw_packet packet;
+    int64_t wall = 0, last = -1;
+    tw_jpeg *jpeg = tw_jpeg_new();
+    write_bytes(path, data, bytes);
+    assert_non_null(codecs);
+    assert_int_equal(codecs->footage_open(path, &clip, &stream, &wall, NULL), TW_OK);
+    while (codecs->footage_next(clip, &packet, NULL) == TW_OK) {
+        tw_luma luma;
+        uint16_t w = 0, h = 0;
+        if (tw_jpeg_luma(jpeg, packet.data, packet.size, &luma, &w, &h, NULL) != TW_OK)
+            break; /* torn here */
+        last = packet.t_us;
+    }
+    codecs->footage_close(clip);
+    tw_jpeg_free(jpeg);
+    free(path);
+    return last;
+}
+
+/* What is on the card after a cut and mending: whole files with names, known to the
+ * catalogue; a clip that was being written plays to two seconds before the cut. */
+static void check_after_cut(place *p, const char *folder, int64_t cut_us, size_t *clips)
+{
+    assert_int_equal(held(p, TW_PART), 0);
+    for (size_t i = 0; i < tw_sim_card_count(&p->card); i++) {
+        const char *name = NULL;
+        const uint8_t *data = NULL;
+        size_t bytes = 0;
+        assert_int_equal(tw_sim_card_file(&p->card, i, &name, &data, &bytes), TW_OK);
+        assert_true(tw_catalogue_knows(p->writer.catalogue, name));
+        if (strstr(name, "clip")) {
+            const int64_t start_us = (FIRST - 5) * S / FPS;
+            const int64_t end_us =
+                cut_us < (LAST + 4) * S / FPS ? cut_us : (LAST + 4) * S / FPS;
+            const int64_t last_us = play(folder, data, bytes);
+            if (last_us < end_us - start_us - 2 * S)
+                fail_msg("%s plays %lld us of %lld", name, (long long)last_us,
+                         (long long)(end_us - start_us));
+            ++*clips;
+        } else {
+            tw_jpeg *jpeg = tw_jpeg_new();
+            tw_luma luma;
+            uint16_t w = 0, h = 0;
+            assert_int_equal(tw_jpeg_luma(jpeg, data, bytes, &luma, &w, &h, NULL), TW_OK);
+            tw_jpeg_free(jpeg);
+        }
+    }
+}
+
+static void test_power_cuts(void **state)
+{
+    (void)state;
+    enum { CUTS = 300 };
+    char *folder = make_folder();
+    footage *f = make_footage();
+    place *p = make_place(NULL);
+    open_writer(p);
+    (void)record(p, f, 0);
+    const uint32_t calls = tw_sim_card_calls(&p->card);
+    assert_int_equal(tw_sim_card_count(&p->card), 2);
+    leave(p);
+    if (calls <= 20)
+        fail_msg("only %u calls", calls);
+    size_t clips = 0;
+    for (uint32_t cut = 0; cut < CUTS; cut++) {
+        const uint32_t at =
+            6 + cut * (calls - 6) / CUTS; /* those before are for opening */
+        const tw_sim_faults faults = {.fail_call = at, .fail_with = TW_EIO, .dead = true};
+        p = make_place(&faults);
+        open_writer(p);
+        const int64_t cut_us = record(p, f, at);
+        tw_writer_close(&p->writer);
+        p->lane[0].own.clip = NULL; /* what was in memory is gone with the power */
+        tw_sim_card_cut(&p->card, cut * 2654435761U);
+        open_writer(p);
+        tw_upkeep_mend(&p->writer);
+        check_after_cut(p, folder, cut_us, &clips);
+        leave(p);
+    }
+    assert_true(clips > CUTS / 2);
+    free_footage(f);
+    remove_folder(folder);
+}
+
+static void put_file(tw_card *card, const char *name, size_t bytes)
+{
+    void *file = NULL;
+    uint8_t *data = calloc(1, bytes);
+    assert_non_null(data);
+    assert_int_equal(card->ops->create(card->ctx, name, &file, NULL), TW_OK);
+    assert_int_equal(card->ops->append(card->ctx, file, data, bytes, NULL), TW_OK);
+    assert_int_equal(card->ops->close(card->ctx, file, NULL), TW_OK);
+    free(data);
+}
+
+static bool count_captures(void *ctx, const tw_sighting_record *r)
+{
+    size_t *n = ctx;
+    n[0]++;
+    n[1] += r->stills + r->clips;
+    return true;
+}
+
+static void test_mending_makes_files_and_catalogue_agree(void **state)
+{
+    (void)state;
+    place *p = make_place(NULL);
+    open_writer(p);
+    (void)capture(p, 0);
+    assert_int_equal(p->card.ops->remove(p->card.ctx,
+                                         "2027-03-13/kerb/kerb-20270313T203000.000-001-"
+                                         "still.jpg",
+                                         NULL),
+                     TW_OK);             /* behind the catalogue's back */
+    put_file(&p->card, "notes.txt", 30); /* somebody else's */
+    put_file(&p->card, "2027-03-13/mere/mere-20270313T190000.000-007-still.jpg", 900);
+    put_file(&p->card, "2027-03-13/mere/mere-20270313T185955.000-007-clip.mp4", 90000);
+    put_file(&p->card, "2027-03-13/mere/mere-20270313T200000.000-008-clip.mp4.part",
+             9000);
+    put_file(&p->card, "2027-03-13/mere/mere-20270313T201000.000-009-still.jpg.part", 90);
+    tw_upkeep_mend(&p->writer);
+    assert_int_equal(held(p, TW_PART), 0);
+    assert_int_equal(held(p, "notes.txt"), 1);
+    assert_int_equal(held(p, "-008-"), 0); /* no header, no fragment: nothing to play */
+    assert_int_equal(held(p, "-009-"), 0);
+    assert_has(p->problems.text, "2 half-written files were removed");
+    assert_has(p->problems.text, "2 files were taken into the catalogue");
+    assert_has(p->problems.text, "1 captures are gone from the card");
+    size_t n[2] = {0, 0};
+    const tw_sighting_filter mere = {.camera = "mere"};
+    assert_int_equal(
+        tw_catalogue_sightings(p->writer.catalogue, &mere, count_captures, n, NULL),
+        TW_OK);
+    assert_int_equal(n[0], 1); /* the still and the clip of number 7 belong together */
+    assert_int_equal(n[1], 2);
+    p->problems.count = 0;
+    tw_upkeep_mend(&p->writer); /* nothing is left to mend */
+    assert_int_equal(p->problems.count, 0);
+    leave(p);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_what_is_too_old_goes),
+        cmocka_unit_test(test_nothing_is_old_in_1970),
+        cmocka_unit_test(test_what_is_too_much_goes),
+        cmocka_unit_test(test_the_card_is_kept_free),
+        cmocka_unit_test(test_a_full_card_stops_nothing),
+        cmocka_unit_test(test_power_cuts),
+        cmocka_unit_test(test_mending_makes_files_and_catalogue_agree),
+    };
+    cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}

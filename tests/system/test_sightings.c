@@ -1,0 +1,168 @@
+/* tawny sightings on the store of a demo. */
+#include <jansson.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "../support/support.h"
+
+static char *folder; /* holds hollin-demo, made once */
+
+static int make_store(void **state)
+{
+    (void)state;
+    (void)setenv("TZ", "UTC", 1);
+    folder = make_folder();
+    outcome o = run_program(folder, TOOL, "demo", NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    return 0;
+}
+
+static int remove_store(void **state)
+{
+    (void)state;
+    remove_folder(folder);
+    return 0;
+}
+
+static outcome ask(const char *option, const char *value)
+{
+    return run_program(folder, TOOL, "sightings", "--store", "hollin-demo", option, value,
+                       NULL);
+}
+
+static void test_the_list(void **state)
+{
+    (void)state;
+    outcome o = ask(NULL, NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.out,
+               "     1   2027-03-13 20:30:14  kerb     26.1 s    1.09 % #######...  "
+               "1 still, 1 clip, ");
+    assert_has(o.out,
+               "     2   2027-03-13 20:31:10  kerb      8.7 s    1.63 % ##########");
+    assert_has(o.out, "3 sightings, ");
+    free_outcome(&o);
+}
+
+static void test_filters(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *option, *value, *line;
+    } cases[] = {
+        {"--day", "2027-03-13", "3 sightings"}, {"--day", "2027-03-14", "0 sightings"},
+        {"--camera", "kerb", "3 sightings"},    {"--camera", "mere", "0 sightings"},
+        {"--least-mb", "0.3", "2 sightings"},   {"--newest", "1", "1 sighting, "},
+        {"--starred", NULL, "0 sightings"}};
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        outcome o = ask(cases[i].option, cases[i].value);
+        assert_int_equal(o.code, 0);
+        assert_has(o.out, cases[i].line);
+        free_outcome(&o);
+    }
+}
+
+static void test_one_in_full(void **state)
+{
+    (void)state;
+    outcome o = ask("2", NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, "began: 1.63 % of the watched area moved");
+    assert_has(o.out, "  clip   2027-03-13 20:31:05  hollin-demo/2027-03-13/kerb/kerb-"
+                      "20270313T203105.200-002-clip.mp4 (");
+    free_outcome(&o);
+    o = ask("--json", "2");
+    json_t *all = json_loads(o.out, 0, NULL);
+    assert_non_null(all);
+    assert_int_equal(json_integer_value(json_object_get(all, "id")), 2);
+    assert_string_equal(json_string_value(json_object_get(all, "camera")), "kerb");
+    assert_string_equal(json_string_value(json_object_get(all, "start")),
+                        "2027-03-13T20:31:10.200Z");
+    const json_t *captures = json_object_get(all, "captures");
+    assert_int_equal(json_array_size(captures), 2);
+    char *path = join(folder, "hollin-demo"),
+         *file = join(path, json_string_value(
+                                json_object_get(json_array_get(captures, 0), "file")));
+    assert_int_equal(access(file, R_OK), 0);
+    free(file);
+    free(path);
+    json_decref(all);
+    free_outcome(&o);
+}
+
+static void test_csv(void **state)
+{
+    (void)state;
+    outcome o = ask("--csv", NULL);
+    assert_int_equal(o.code, 0);
+    assert_int_equal(count_lines(o.out, ""), 4);
+    assert_int_equal(strncmp(o.out, "id,camera,start,end,", 20), 0);
+    assert_has(o.out,
+               "\n1,\"kerb\",2027-03-13T20:30:14.200Z,2027-03-13T20:30:40.300Z,1.08");
+    free_outcome(&o);
+}
+
+static void test_mistakes(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *option, *value;
+        int code;
+        const char *line;
+    } cases[] = {
+        {"--day", "yesterday", 2, "--day yesterday: expected a day such as 2027-03-13"},
+        {"--day", "2027-02-30", 2, "expected a day such as"},
+        {"--star", NULL, 2, "name the sightings"},
+        {"--star", "two", 2, "two is no sighting"},
+        {"--star", "77", 1, "there is no sighting 77"},
+        {"77", NULL, 1, "there is no sighting 77"},
+        {"--store", "nowhere", 1, "there is no catalogue in nowhere yet"}};
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        outcome o = ask(cases[i].option, cases[i].value);
+        assert_int_equal(o.code, cases[i].code);
+        assert_has(o.err, cases[i].line);
+        assert_int_equal(count_lines(o.err, ""), 1);
+        free_outcome(&o);
+    }
+    char *nowhere = join(folder, "nowhere"); /* looking makes nothing */
+    assert_int_not_equal(access(nowhere, F_OK), 0);
+    free(nowhere);
+}
+
+/* Last, as it changes the store. */
+static void test_stars_and_deletion(void **state)
+{
+    (void)state;
+    outcome o = ask("--star", "3");
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    o = ask("--starred", NULL);
+    assert_has(o.out, "     3 * 2027-03-13 20:31:46");
+    assert_has(o.out, "1 sighting, ");
+    free_outcome(&o);
+    o = ask("--unstar", "3");
+    free_outcome(&o);
+    o = ask("--delete", "1");
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    o = ask(NULL, NULL);
+    assert_has(o.out, "2 sightings, ");
+    assert_null(strstr(o.out, " * "));
+    free_outcome(&o);
+    char *store = join(folder, "hollin-demo"), **files = list_files(store);
+    assert_int_equal(list_length(files), 4);
+    free_list(files);
+    free(store);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_the_list),    cmocka_unit_test(test_filters),
+        cmocka_unit_test(test_one_in_full), cmocka_unit_test(test_csv),
+        cmocka_unit_test(test_mistakes),    cmocka_unit_test(test_stars_and_deletion),
+    };
+    return cmocka_run_group_tests(tests, make_store, remove_store);
+}
