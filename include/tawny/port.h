@@ -114,6 +114,8 @@ typedef struct tw_card_ops {
      * to how many there were: fewer at the file's end. */
     tw_status (*read)(void *ctx, const char *name, uint64_t offset, void *out,
                       size_t bytes, size_t *got, tw_error *err);
+    /* Required. Shorten a file that is not open to so many bytes, safe on return. */
+    tw_status (*shorten)(void *ctx, const char *name, uint64_t bytes, tw_error *err);
     /* Required. The folder that the card is, where a data base can live; static for the
      * life of ctx. NULL: it is none. */
     const char *(*folder)(void *ctx);

@@ -22,7 +22,12 @@ typedef enum tw_stills {
     TW_STILLS_EVERY
 } tw_stills;
 
-typedef enum tw_clip_video { TW_VIDEO_AUTO, TW_VIDEO_COPY, TW_VIDEO_H264 } tw_clip_video;
+typedef enum tw_clip_video {
+    TW_VIDEO_AUTO,
+    TW_VIDEO_COPY,
+    TW_VIDEO_H264,
+    TW_VIDEO_MJPEG
+} tw_clip_video;
 
 /* Which stills of a sighting are stored. */
 typedef struct tw_stills_choice {

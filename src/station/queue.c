@@ -4,8 +4,14 @@
 
 #include <pthread.h>
 #include <stdlib.h>
+#include <time.h>
 
-enum { JOB_OVERHEAD = 512 }; /* so that jobs without data count as well */
+#include "upkeep.h"
+
+enum {
+    JOB_OVERHEAD = 512, /* so that jobs without data count as well */
+    UPKEEP_EVERY_S = 60
+};
 
 typedef struct node {
     struct node *next;
@@ -27,18 +33,28 @@ static size_t weight(const tw_job *job)
     return job->packet.size + JOB_OVERHEAD;
 }
 
-/* What the catalogue is told is little, and must not be lost to a slow card. */
-static bool always_taken(const tw_job *job)
+/* How much may wait for a job to be taken. What the catalogue is told is little, and must
+ * not be lost to a slow card; stills are few, and must not be lost to clips that are
+ * still being encoded. Packets can wait where they are. */
+static size_t limit_for(const tw_queue *q, const tw_job *job)
 {
-    return job->kind == TW_JOB_BEGAN || job->kind == TW_JOB_ENDED;
+    if (job->kind == TW_JOB_BEGAN || job->kind == TW_JOB_ENDED)
+        return SIZE_MAX;
+    return job->kind == TW_JOB_STILL ? 2 * q->limit : q->limit;
 }
 
-static node *take(tw_queue *q)
+/* The next job; NULL: it is time for upkeep, or, with ending set, there are no more. */
+static node *take(tw_queue *q, bool *ending)
 {
+    struct timespec until;
+    (void)clock_gettime(CLOCK_MONOTONIC, &until);
+    until.tv_sec += UPKEEP_EVERY_S;
     (void)pthread_mutex_lock(&q->lock);
-    while (!q->first && !q->ending)
-        (void)pthread_cond_wait(&q->came, &q->lock);
+    int waited = 0;
+    while (!q->first && !q->ending && waited == 0)
+        waited = pthread_cond_timedwait(&q->came, &q->lock, &until);
     node *taken = q->first;
+    *ending = q->ending;
     if (taken) {
         q->first = taken->next;
         if (!q->first)
@@ -60,8 +76,15 @@ static void done(tw_queue *q, size_t bytes)
 static void *work(void *ctx)
 {
     tw_queue *q = ctx;
-    node *taken = NULL;
-    while ((taken = take(q)) != NULL) {
+    bool ending = false;
+    for (;;) {
+        node *taken = take(q, &ending);
+        if (!taken && ending)
+            break;
+        if (!taken) { /* captures grow old also where nothing happens */
+            tw_upkeep(q->writer);
+            continue;
+        }
         const size_t bytes = weight(&taken->job);
         tw_writer_do(q->writer, &taken->job);
         free(taken);
@@ -78,9 +101,10 @@ static bool give(void *ctx, tw_job *job, bool wait)
     if (!made && !wait)
         return false;
     (void)pthread_mutex_lock(&q->lock);
-    while (q->held > 0 && q->held + bytes > q->limit && wait)
+    const size_t limit = limit_for(q, job);
+    while (q->held > 0 && q->held + bytes > limit && wait)
         (void)pthread_cond_wait(&q->went, &q->lock);
-    const bool room = q->held == 0 || q->held + bytes <= q->limit || always_taken(job);
+    const bool room = q->held == 0 || q->held + bytes <= limit;
     if (room && made) {
         *made = (node){NULL, *job};
         if (q->last)
@@ -112,7 +136,11 @@ tw_status tw_queue_start(tw_writer *writer, size_t limit, tw_queue **out, tw_err
     q->writer = writer;
     q->limit = limit;
     (void)pthread_mutex_init(&q->lock, NULL);
-    (void)pthread_cond_init(&q->came, NULL);
+    pthread_condattr_t monotonic;
+    (void)pthread_condattr_init(&monotonic);
+    (void)pthread_condattr_setclock(&monotonic, CLOCK_MONOTONIC);
+    (void)pthread_cond_init(&q->came, &monotonic);
+    (void)pthread_condattr_destroy(&monotonic);
     (void)pthread_cond_init(&q->went, NULL);
     if (pthread_create(&q->thread, NULL, work, q) != 0) {
         free(q);

@@ -4,7 +4,10 @@
 #include <stdio.h>
 #include <string.h>
 
+#define MP4 ".mp4"
+
 enum {
+    SAME_NAME_MAX = 99,
     ROUND_MAX = 100000, /* captures dropped in one round */
     RESERVE_PART = 10   /* of the card that keep_free takes at most: a tenth */
 };
@@ -184,9 +187,7 @@ static void adopt(mending *m, const char *name, uint64_t bytes)
      */
     const int64_t about_us = tw_civil_join(&told.time);
     told.time.offset_s = w->clock.ops->offset_s(w->clock.ctx, about_us);
-    const char *kind = told.kind[0]              ? told.kind
-                       : ends_with(name, ".mp4") ? "clip"
-                                                 : "still";
+    const char *kind = told.kind[0] ? told.kind : ends_with(name, MP4) ? "clip" : "still";
     const tw_capture_record record = {.camera = told.camera,
                                       .kind = kind,
                                       .file = name,
@@ -198,54 +199,79 @@ static void adopt(mending *m, const char *name, uint64_t bytes)
         tell_trouble(w, &err);
 }
 
-/* Whether a clip that was torn off plays: its header is there, and a whole fragment.
- * Walks the outermost boxes (ISO/IEC 14496-12), of which each says how long it is. */
-static bool clip_plays(const tw_card *card, const char *name, uint64_t bytes)
+/* How much of a clip that was torn off plays: its header and whole fragments; 0: none of
+ * it. Walks the outermost boxes (ISO/IEC 14496-12), each of which says how long it is. */
+static tw_status find_whole(const tw_card *card, const char *name, uint64_t bytes,
+                            uint64_t *whole, tw_error *err)
 {
     enum { BOXES_MAX = 1000000, HEAD = 8, MOOF = 0x6D6F6F66, MOOV = 0x6D6F6F76 };
     uint64_t at = 0;
     uint32_t last = 0;
     bool header = false;
+    *whole = 0;
     for (int i = 0; i < BOXES_MAX && at + HEAD <= bytes; i++) {
         uint8_t box[HEAD];
         size_t got = 0;
-        if (card->ops->read(card->ctx, name, at, box, sizeof box, &got, NULL) != TW_OK ||
-            got < sizeof box)
-            return false;
+        const tw_status st =
+            card->ops->read(card->ctx, name, at, box, sizeof box, &got, err);
+        if (st != TW_OK)
+            return st;
         const uint32_t size = (uint32_t)box[0] << 24 | (uint32_t)box[1] << 16 |
                               (uint32_t)box[2] << 8 | box[3];
         const uint32_t type = (uint32_t)box[4] << 24 | (uint32_t)box[5] << 16 |
                               (uint32_t)box[6] << 8 | box[7];
-        if (size < HEAD || at + size > bytes)
-            return false;
-        if (header && last == MOOF) /* and this is what it tells of, complete */
-            return true;
+        if (got < sizeof box || size < HEAD || at + size > bytes)
+            break;
+        at += size;
+        if (header && last == MOOF) /* this one holds what that one tells of */
+            *whole = at;
         header = header || type == MOOV;
         last = type;
-        at += size;
     }
-    return false;
+    return TW_OK;
 }
 
-/* A clip that was being written plays as far as it got; a still does not. */
+/* Give a clip the name it would have had, or that with a number behind it. */
+static tw_status name_clip(const tw_card *card, const char *part, char *name,
+                           tw_error *err)
+{
+    char stem[TW_NAME_MAX];
+    const size_t n = strlen(part) - strlen(TW_PART) - strlen(MP4);
+    (void)snprintf(stem, sizeof stem, "%.*s", (int)n, part);
+    (void)snprintf(name, TW_NAME_MAX, "%s" MP4, stem);
+    tw_status st = card->ops->rename(card->ctx, part, name, err);
+    for (int i = 2; st == TW_EEXIST && i <= SAME_NAME_MAX; i++) {
+        if (snprintf(name, TW_NAME_MAX, "%s-%d" MP4, stem, i) >= TW_NAME_MAX)
+            return TW_ESIZE;
+        st = card->ops->rename(card->ctx, part, name, err);
+    }
+    return st;
+}
+
+/* A clip that was being written plays as far as it got; a still does not. What cannot be
+ * read now is left for another time. */
 static void end_half_written(mending *m, const char *part, uint64_t bytes)
 {
     const tw_card *card = &m->writer->store.card;
-    char name[TW_NAME_MAX];
+    char name[TW_NAME_MAX] = "";
     tw_error err = {0};
-    (void)snprintf(name, sizeof name, "%.*s", (int)(strlen(part) - strlen(TW_PART)),
-                   part);
-    tw_status st = TW_EEXIST;
-    if (ends_with(name, ".mp4") && clip_plays(card, part, bytes))
-        st = card->ops->rename(card->ctx, part, name, &err);
-    if (st == TW_OK) {
-        m->finished++;
-        adopt(m, name, bytes);
-        return;
+    uint64_t whole = 0;
+    tw_status st = TW_OK;
+    if (ends_with(part, MP4 TW_PART))
+        st = find_whole(card, part, bytes, &whole, &err);
+    if (st == TW_OK && whole == 0) {
+        st = card->ops->remove(card->ctx, part, &err);
+        m->removed += st == TW_OK;
+    } else if (st == TW_OK) {
+        if (whole < bytes) /* some players refuse a fragment that is torn */
+            st = card->ops->shorten(card->ctx, part, whole, &err);
+        if (st == TW_OK)
+            st = name_clip(card, part, name, &err);
+        m->finished += st == TW_OK;
+        if (st == TW_OK)
+            adopt(m, name, whole);
     }
-    if (card->ops->remove(card->ctx, part, &err) == TW_OK)
-        m->removed++;
-    else
+    if (st != TW_OK)
         tell_trouble(m->writer, &err);
 }
 

@@ -177,15 +177,19 @@ static void do_still(tw_writer *writer, const tw_job *job)
 /* ---- clips ----------------------------------------------------------------------- */
 
 /* A clip plays as far as it is safe on the card: a power cut costs no more than this. */
-enum { SYNC_EVERY_US = 1000000 };
+enum {
+    SYNC_EVERY_US = 1000000,
+    HEADER_BYTES = 4096 /* without its header nothing of it plays: safe at once */
+};
 
 static tw_status write_clip(void *ctx, const void *data, size_t bytes, tw_error *err)
 {
     tw_lane *lane = ctx;
     tw_writer *writer = lane->own.writer;
     const int64_t now_us = writer->clock.ops->now_us(writer->clock.ctx);
+    const bool in_header = lane->own.file.bytes < HEADER_BYTES;
     tw_status st = append(writer, &lane->own.file, data, bytes, err);
-    if (st == TW_OK && now_us - lane->own.synced_us >= SYNC_EVERY_US) {
+    if (st == TW_OK && (in_header || now_us - lane->own.synced_us >= SYNC_EVERY_US)) {
         st = tw_store_sync(&writer->store, &lane->own.file, err);
         lane->own.synced_us = now_us;
     }
@@ -198,9 +202,15 @@ bool tw_clip_must_encode(const tw_codecs *codecs, const tw_camera_settings *came
     switch ((tw_clip_video)camera->clip_video) {
     case TW_VIDEO_COPY: return false;
     case TW_VIDEO_H264: return stream->codec != TW_CODEC_H264;
+    case TW_VIDEO_MJPEG:
+        if (stream->codec == TW_CODEC_MJPEG)
+            return false;
+        break;
     case TW_VIDEO_AUTO: break;
     }
-    return !codecs->clip_carries(stream);
+    /* What browsers play as it is. */
+    const bool plays = stream->codec == TW_CODEC_H264 || stream->codec == TW_CODEC_H265;
+    return !plays || !codecs->clip_carries(stream);
 }
 
 static tw_status begin_clip(tw_writer *writer, tw_job *job, tw_error *err)

@@ -185,7 +185,7 @@ static void test_every_kind_of_mistake_has_its_line(void **state)
         {"[camera kerb]\narmed = perhaps\n",
          "station.ini:2: armed = perhaps: expected yes or no"},
         {"[camera kerb]\nclip_video = avi\n",
-         "station.ini:2: clip_video = avi: expected auto, copy or h264"},
+         "station.ini:2: clip_video = avi: expected auto, copy, h264 or mjpeg"},
         {"[camera kerb]\nconfirm = 3\n",
          "station.ini:2: confirm = 3: expected frames such as 2 of 3"},
         {"[camera kerb]\nrest = 5\n",

@@ -86,6 +86,7 @@ static void test_numbers_and_words(void **state)
     assert_true(number("clip_video", "auto") == TW_VIDEO_AUTO);
     assert_true(number("clip_video", "copy") == TW_VIDEO_COPY);
     assert_true(number("clip_video", "h264") == TW_VIDEO_H264);
+    assert_true(number("clip_video", "mjpeg") == TW_VIDEO_MJPEG);
     refused("clip_video", "h26");
     assert_true(number("queue", "8 MB") == 8000000);
     assert_true(number("queue", "1500 kB") == 1500000);

@@ -64,8 +64,9 @@ static rehearsal *prepare(const char *source, const char *lines)
     problems p = {0};
     assert_non_null(r);
     r->settings = tw_settings_new();
-    (void)snprintf(text, sizeof text, "[camera kerb]\nsource = %s\n%s%s", source,
-                   strstr(lines, "fps") ? "" : "fps = 5\n", lines);
+    (void)snprintf(text, sizeof text, "[camera kerb]\nsource = %s\n%s%s%s", source,
+                   strstr(lines, "fps") ? "" : "fps = 5\n",
+                   strstr(lines, "clip_video") ? "" : "clip_video = mjpeg\n", lines);
     (void)tw_settings_read_text(r->settings, "test", text, strlen(text), collect_problem,
                                 &p);
     (void)tw_settings_check(r->settings, collect_problem, &p);

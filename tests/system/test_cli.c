@@ -338,13 +338,16 @@ static void check_kept(const char *footage, const char *set, const char *codec)
 static void test_captures_of_a_rehearsal_play(void **state)
 {
     (void)state;
-    check_kept("mjpeg.avi", "clip_video=auto", "mjpeg");
+    check_kept("mjpeg.avi", "clip_video=auto", "h264");
+    check_kept("mjpeg.avi", "clip_video=mjpeg", "mjpeg");
+    check_kept("raw.avi", "clip_video=mjpeg", "h264");
     check_kept("mjpeg.avi", "clip_video=h264", "h264");
     check_kept("h264.mp4", "clip_video=auto", "h264");
     check_kept("b-frames.mkv", "clip_video=copy", "h264");
-    check_kept("mpeg4.avi", "clip_video=auto", "mpeg4");
+    check_kept("mpeg4.avi", "clip_video=auto", "h264");
+    check_kept("mpeg4.avi", "clip_video=copy", "mpeg4");
     check_kept("raw.avi", "clip_video=auto", "h264");
-    check_kept("pictures", "clip_video=auto", "mjpeg");
+    check_kept("pictures", "clip_video=copy", "mjpeg");
 }
 
 static void test_a_file_cut_short_gives_what_is_in_it(void **state)
@@ -681,7 +684,7 @@ static void stop_with(int number)
     for (size_t i = 0; files[i]; i++) {
         char *path = join(captures, files[i]);
         if (strstr(files[i], "clip"))
-            check_clip(path, "mjpeg", 1);
+            check_clip(path, "h264", 1);
         free(path);
     }
     free_list(files);

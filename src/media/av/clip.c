@@ -118,6 +118,7 @@ static tw_status write_header(tw_clip *clip, tw_error *err)
     AVDictionary *options = NULL;
     (void)av_dict_set(&options, "movflags", MP4_FLAGS, 0);
     (void)av_dict_set_int(&options, "min_frag_duration", FRAGMENT_US, 0);
+    (void)av_dict_set_int(&options, "frag_duration", FRAGMENT_US, 0);
     clip->stream->time_base = MICROSECONDS;
     const int code = avformat_write_header(clip->format, &options);
     av_dict_free(&options);

@@ -221,6 +221,18 @@ static tw_status read_file(void *ctx, const char *name, uint64_t offset, void *o
     return st;
 }
 
+static tw_status shorten_file(void *ctx, const char *name, uint64_t bytes, tw_error *err)
+{
+    const folder_card *card = ctx;
+    const int fd = openat(card->fd, name, O_WRONLY | O_NOFOLLOW | O_CLOEXEC);
+    if (fd < 0)
+        return fail(card, "shorten", name, err);
+    const bool good = ftruncate(fd, (off_t)bytes) == 0 && fdatasync(fd) == 0;
+    const tw_status st = good ? TW_OK : fail(card, "shorten", name, err);
+    (void)close(fd);
+    return st;
+}
+
 static void destroy(void *ctx)
 {
     folder_card *card = ctx;
@@ -253,9 +265,9 @@ static tw_status make_folder(const char *folder, tw_error *err)
 
 tw_status tw_linux_card(const char *folder, tw_card *out, tw_error *err)
 {
-    static const tw_card_ops ops = {create,      append,      sync_file, close_file,
-                                    rename_file, remove_file, space,     place,
-                                    list_files,  read_file,   place,     destroy};
+    static const tw_card_ops ops = {
+        create, append,     sync_file, close_file,   rename_file, remove_file, space,
+        place,  list_files, read_file, shorten_file, place,       destroy};
     if (!folder || !*folder || !out)
         return tw_fail(err, TW_EINVAL, "no folder is named");
     tw_status st = make_folder(folder, err);

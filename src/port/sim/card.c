@@ -185,6 +185,23 @@ static tw_status read_file(void *ctx, const char *name, uint64_t offset, void *o
     return TW_OK;
 }
 
+static tw_status shorten_file(void *ctx, const char *name, uint64_t bytes, tw_error *err)
+{
+    sim_card *card = ctx;
+    const size_t i = find(card, name);
+    if (i == card->count)
+        return tw_fail(err, TW_ENOENT, "cannot shorten simulated card/%s: not found",
+                       name);
+    const tw_status st = call(card, "shorten", name, err);
+    sim_file *f = card->files[i];
+    if (st != TW_OK || bytes >= f->bytes)
+        return st;
+    card->used -= f->bytes - bytes;
+    f->bytes = (size_t)bytes;
+    f->synced = f->bytes;
+    return TW_OK;
+}
+
 static const char *folder(void *ctx)
 {
     (void)ctx;
@@ -204,9 +221,9 @@ static void destroy(void *ctx)
 
 tw_status tw_sim_card(const tw_sim_faults *faults, tw_card *out)
 {
-    static const tw_card_ops ops = {create,      append,      sync_file, close_file,
-                                    rename_file, remove_file, space,     place,
-                                    list_files,  read_file,   folder,    destroy};
+    static const tw_card_ops ops = {
+        create, append,     sync_file, close_file,   rename_file, remove_file, space,
+        place,  list_files, read_file, shorten_file, folder,      destroy};
     sim_card *card = calloc(1, sizeof *card);
     if (!card)
         return TW_ENOMEM;
