@@ -51,7 +51,8 @@ lint:
 bench: setup
 	@cmake --preset release >/dev/null
 	@cmake --build --preset release -- --quiet
-	@build/release/bench/kernels && build/release/bench/path; path=$$?; \
+	@build/release/bench/kernels && build/release/bench/catalogue && \
+	  build/release/bench/path; path=$$?; \
 	  build/release/bench/accuracy && exit $$path
 
 # Each target for so many runs; new inputs that reach new code are kept in build/.

@@ -90,6 +90,18 @@ TW_API tw_status tw_rehearse(const tw_board *board, const tw_camera_settings *ca
                              tw_event_fn told, void *ctx, tw_rehearsal_result *result,
                              tw_error *err);
 
+/**
+ * Make the catalogue of a store again from its files, as far as their names tell: when,
+ * by which camera, which captures belong together. The old one is kept beside it, as
+ * catalogue.db.old-1. Stars are lost. Not while a station writes to the store.
+ *
+ * @param told  Is told what was done; may be NULL.
+ * @return TW_OK; else err says why the store cannot be written.
+ */
+TW_API tw_status tw_store_rebuild(const tw_card *card,
+                                  const tw_station_settings *settings, tw_clock clock,
+                                  tw_event_fn told, void *ctx, tw_error *err);
+
 typedef struct tw_station tw_station;
 
 /**

@@ -27,7 +27,7 @@ typedef struct listing {
     char *store, *camera, *day;
     double least_mb;
     int newest;
-    gboolean starred, star, unstar, remove, csv;
+    gboolean starred, star, unstar, remove, csv, rebuild;
     tw_catalogue *catalogue;
     tw_clock clock;
     GArray *records; /* of tw_sighting_record, texts their own */
@@ -264,6 +264,33 @@ static int act(listing *l, const char *text)
     return CLI_DONE;
 }
 
+static void tell_rebuilt(void *ctx, const tw_event *e)
+{
+    (void)ctx;
+    if (e->kind == TW_EVENT_PROBLEM)
+        (void)printf("%s\n", e->text);
+}
+
+static int rebuild(listing *l)
+{
+    tw_settings *settings = NULL;
+    tw_station_settings station;
+    tw_card card = {0};
+    tw_error err = {0};
+    if (!g_file_test(l->store, G_FILE_TEST_IS_DIR))
+        return cli_say(CLI_FAILED, "there is no store %s", l->store);
+    if (cli_load(&l->common, FALSE, &settings, NULL) != TW_OK)
+        return CLI_USAGE;
+    tw_settings_station(settings, &station);
+    tw_status st = tw_linux_card(l->store, &card, &err);
+    if (st == TW_OK)
+        st = tw_store_rebuild(&card, &station, l->clock, tell_rebuilt, NULL, &err);
+    if (card.ops)
+        card.ops->destroy(card.ctx);
+    tw_settings_free(settings);
+    return st == TW_OK ? CLI_DONE : cli_say(CLI_FAILED, "%s", err.text);
+}
+
 /* ---- the command ----------------------------------------------------------------- */
 
 /* The store that is named, else that of the settings. */
@@ -292,6 +319,8 @@ static int run(listing *l, int count, char **ids)
     if (l->newest < 0 || l->least_mb < 0)
         return cli_say(CLI_USAGE, "--newest and --least-mb: not negative");
     int code = find_store(l);
+    if (code == CLI_DONE && l->rebuild)
+        code = rebuild(l);
     if (code != CLI_DONE)
         return code;
     g_autofree char *path = g_build_filename(l->store, TW_CATALOGUE_FILE, NULL);
@@ -326,6 +355,9 @@ int cli_sightings(int argc, char **argv)
         {"unstar", 0, 0, G_OPTION_ARG_NONE, &l.unstar, "Take their star away", NULL},
         {"delete", 0, 0, G_OPTION_ARG_NONE, &l.remove,
          "Delete those that are named, their files too", NULL},
+        {"rebuild", 0, 0, G_OPTION_ARG_NONE, &l.rebuild,
+         "Make the catalogue again from the files first; not while the station runs",
+         NULL},
         {"csv", 0, 0, G_OPTION_ARG_NONE, &l.csv, "The list as CSV", NULL},
         {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
     l.records = g_array_new(FALSE, FALSE, sizeof(tw_sighting_record));

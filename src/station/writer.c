@@ -320,23 +320,78 @@ tw_job_sink tw_writer_sink(tw_writer *writer)
 
 /* ---- opening --------------------------------------------------------------------- */
 
-static void open_catalogue(tw_writer *writer, const tw_card *card)
+/* Out of the way, under a name that tells; what SQLite keeps beside it goes with it. */
+static tw_status move_aside(const tw_card *card, char name[64], tw_error *err)
+{
+    enum { KEPT_MAX = 99 };
+    tw_status st = TW_EEXIST;
+    for (int i = 1; st == TW_EEXIST && i <= KEPT_MAX; i++) {
+        (void)snprintf(name, 64, "%s.old-%d", TW_CATALOGUE_FILE, i);
+        st = card->ops->rename(card->ctx, TW_CATALOGUE_FILE, name, err);
+    }
+    (void)card->ops->remove(card->ctx, TW_CATALOGUE_FILE "-wal", NULL);
+    (void)card->ops->remove(card->ctx, TW_CATALOGUE_FILE "-shm", NULL);
+    return st;
+}
+
+static tw_status open_in(tw_writer *writer, const tw_card *card, tw_error *err)
 {
     char path[1024];
-    tw_error err = {0};
     const char *folder = card->ops->folder(card->ctx);
-    if (folder)
-        (void)snprintf(path, sizeof path, "%s/%s", folder, TW_CATALOGUE_FILE);
-    tw_status st =
-        tw_catalogue_open(folder ? path : NULL, true, &writer->catalogue, &err);
+    if (folder && snprintf(path, sizeof path, "%s/%s", folder, TW_CATALOGUE_FILE) >=
+                      (int)sizeof path)
+        return tw_fail(err, TW_ESIZE, "%s: the name of the store is too long", folder);
+    tw_status st = tw_catalogue_open(folder ? path : NULL, true, &writer->catalogue, err);
     if (st == TW_OK)
         st = tw_catalogue_begin_run(writer->catalogue,
-                                    writer->clock.ops->wall_us(writer->clock.ctx), &err);
+                                    writer->clock.ops->wall_us(writer->clock.ctx), err);
+    if (st != TW_OK) {
+        tw_catalogue_close(writer->catalogue);
+        writer->catalogue = NULL;
+    }
+    return st;
+}
+
+/* One that is damaged is moved aside, and a new one made: the files are still there. */
+static void open_catalogue(tw_writer *writer, const tw_card *card)
+{
+    char name[64];
+    tw_error err = {0}, line = {0};
+    tw_status st = open_in(writer, card, &err);
+    if (st == TW_EDAMAGED && move_aside(card, name, &err) == TW_OK) {
+        (void)tw_fail(
+            &line, TW_EDAMAGED,
+            "the catalogue was damaged: it is %s now, and a new one is made from "
+            "the files",
+            name);
+        if (writer->told)
+            writer->told(writer->ctx, &(tw_event){.kind = TW_EVENT_PROBLEM,
+                                                  .status = TW_EDAMAGED,
+                                                  .text = line.text});
+        st = open_in(writer, card, &err);
+    }
+    if (st != TW_OK)
+        tell_catalogue(writer, NULL, &err);
+}
+
+tw_status tw_store_rebuild(const tw_card *card, const tw_station_settings *settings,
+                           tw_clock clock, tw_event_fn told, void *ctx, tw_error *err)
+{
+    char name[64];
+    if (!card || !settings)
+        return tw_fail(err, TW_EINVAL, "no store");
+    tw_writer writer = {.clock = clock, .told = told, .ctx = ctx};
+    tw_status st = move_aside(card, name, err);
+    if (st == TW_ENOENT) /* it was lost */
+        st = TW_OK;
     if (st == TW_OK)
-        return;
-    tell_catalogue(writer, NULL, &err);
-    tw_catalogue_close(writer->catalogue);
-    writer->catalogue = NULL;
+        st = tw_store_open(&writer.store, card, settings, err);
+    if (st == TW_OK)
+        st = open_in(&writer, card, err);
+    if (st == TW_OK)
+        tw_upkeep_mend(&writer);
+    tw_writer_close(&writer);
+    return st;
 }
 
 tw_status tw_writer_open(tw_writer *writer, const tw_card *card,

@@ -6,6 +6,49 @@
 
 #include "../support/support.h"
 
+typedef struct listed {
+    size_t count;
+    uint64_t bytes;
+    size_t most;
+} listed;
+
+static bool list_one(void *ctx, const char *name, uint64_t bytes)
+{
+    listed *l = ctx;
+    assert_true(strncmp(name, "a/b/", 4) == 0);
+    l->bytes += bytes;
+    return ++l->count < l->most;
+}
+
+/* Listing, reading and shortening: with "12345678" in a/b/one, and nothing else. */
+static void check_reading(const tw_card *card)
+{
+    const tw_card_ops *ops = card->ops;
+    void *ctx = card->ctx, *file = NULL;
+    char text[16] = "";
+    size_t got = 0;
+    assert_int_equal(ops->read(ctx, "a/b/one", 2, text, 4, &got, NULL), TW_OK);
+    assert_int_equal(got, 4);
+    assert_memory_equal(text, "3456", 4);
+    assert_int_equal(ops->read(ctx, "a/b/one", 6, text, 16, &got, NULL), TW_OK);
+    assert_int_equal(got, 2); /* to its end */
+    assert_int_equal(ops->read(ctx, "a/b/one", 60, text, 16, &got, NULL), TW_OK);
+    assert_int_equal(got, 0);
+    assert_int_equal(ops->read(ctx, "a/none", 0, text, 16, &got, NULL), TW_ENOENT);
+    assert_int_equal(ops->create(ctx, "a/b/c/two", &file, NULL), TW_OK);
+    assert_int_equal(ops->append(ctx, file, "1234567890", 10, NULL), TW_OK);
+    assert_int_equal(ops->close(ctx, file, NULL), TW_OK);
+    assert_int_equal(ops->shorten(ctx, "a/b/c/two", 3, NULL), TW_OK);
+    assert_int_equal(ops->shorten(ctx, "a/none", 3, NULL), TW_ENOENT);
+    listed all = {.most = 9}, one = {.most = 1};
+    assert_int_equal(ops->list(ctx, list_one, &all, NULL), TW_OK);
+    assert_int_equal(all.count, 2);
+    assert_int_equal(all.bytes, 11);
+    assert_int_equal(ops->list(ctx, list_one, &one, NULL), TW_OK);
+    assert_int_equal(one.count, 1); /* visited until it had enough */
+    assert_int_equal(ops->remove(ctx, "a/b/c/two", NULL), TW_OK);
+}
+
 /* What every card must do, run on the folder and on the simulated one. */
 static void check_card_contract(const tw_card *card)
 {
@@ -31,6 +74,7 @@ static void check_card_contract(const tw_card *card)
     assert_int_equal(ops->space(ctx, &free_bytes, &total, &err), TW_OK);
     assert_true(total > 0 && free_bytes <= total);
     assert_true(strlen(ops->place(ctx)) > 0);
+    check_reading(card);
 }
 
 static void test_folder_card_keeps_the_contract(void **state)

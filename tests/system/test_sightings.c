@@ -131,6 +131,39 @@ static void test_mistakes(void **state)
     free(nowhere);
 }
 
+/* Without its catalogue, and with one that is damaged. */
+static void test_a_lost_catalogue_is_made_again(void **state)
+{
+    (void)state;
+    char *place = make_folder(), *store = join(place, "hollin-demo"),
+         *path = join(store, TW_CATALOGUE_FILE);
+    outcome o = run_program(place, TOOL, "demo", NULL);
+    free_outcome(&o);
+    for (int round = 0; round < 2; round++) {
+        if (round == 0)
+            assert_int_equal(unlink(path), 0);
+        else
+            write_text(path, "no data base, but long enough to be taken for one by its "
+                             "size alone, if anybody looked at no more than that");
+        o = run_program(place, TOOL, "sightings", "--store", "hollin-demo", "--rebuild",
+                        NULL);
+        assert_int_equal(o.code, 0);
+        assert_has(o.out, "6 files were taken into the catalogue");
+        assert_has(o.out, "2027-03-13 20:30:09  kerb");
+        assert_has(o.out, "3 sightings, ");
+        assert_int_equal(count_lines(o.out, "1 still, 1 clip"), 3);
+        free_outcome(&o);
+    }
+    write_text(path, "damaged again"); /* a run finds that out by itself */
+    o = run_program(place, TOOL, "demo", NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.err, "the catalogue was damaged: it is catalogue.db.old-2 now");
+    free_outcome(&o);
+    free(path);
+    free(store);
+    remove_folder(place);
+}
+
 /* Last, as it changes the store. */
 static void test_stars_and_deletion(void **state)
 {
@@ -160,9 +193,13 @@ static void test_stars_and_deletion(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(test_the_list),    cmocka_unit_test(test_filters),
-        cmocka_unit_test(test_one_in_full), cmocka_unit_test(test_csv),
-        cmocka_unit_test(test_mistakes),    cmocka_unit_test(test_stars_and_deletion),
+        cmocka_unit_test(test_the_list),
+        cmocka_unit_test(test_filters),
+        cmocka_unit_test(test_one_in_full),
+        cmocka_unit_test(test_csv),
+        cmocka_unit_test(test_mistakes),
+        cmocka_unit_test(test_a_lost_catalogue_is_made_again),
+        cmocka_unit_test(test_stars_and_deletion),
     };
     return cmocka_run_group_tests(tests, make_store, remove_store);
 }
