@@ -2,6 +2,7 @@
 #ifndef TW_TAWNY_H
 #define TW_TAWNY_H
 
+#include "tawny/best.h"
 #include "tawny/brightness.h"
 #include "tawny/catalogue.h"
 #include "tawny/detector.h"

@@ -124,7 +124,7 @@ static const tw_row ROWS[] = {
 
     {"camera", "What is kept", "stills", &tw_type_stills, CAMERA(tw_stills_choice, stills), S / 10, 24 * HOUR,
      "best", "every 2 s", NULL,
-     "Stills of a sighting: none, the first confirming frame, the one with most activity, or one every so often."},
+     "Stills of a sighting: none; first, the confirming frame; best, the one that shows most of the subject, not cut off by the edge of the picture, and the sharpest of those alike; or one every so often."},
     {"camera", "What is kept", "still_quality", &tw_type_number, CAMERA(int64_t, still_quality), 1, 100,
      "90", "90", NULL,
      "JPEG quality of stills from cameras that do not send JPEG; others are stored as they came."},

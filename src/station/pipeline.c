@@ -7,6 +7,7 @@
 
 #include "../media/decoder.h"
 #include "../media/mask.h"
+#include "tawny/best.h"
 
 enum {
     BAD_TOLD_MAX = 5,   /* damaged frames that are told one by one */
@@ -18,7 +19,7 @@ enum {
 typedef struct best_still {
     uint8_t *jpeg; /* NULL: none */
     size_t bytes;
-    uint32_t activity_ppm;
+    tw_best rank;
     tw_packet times;
 } best_still;
 
@@ -36,6 +37,7 @@ struct tw_pipeline {
     tw_sighting_watch watch;
     tw_recorder *recorder; /* NULL: nothing is stored */
     tw_reading reading;
+    const tw_luma *luma; /* of the frame that is being decided on */
     best_still best;
     int64_t next_still_us;
     uint32_t stills;          /* of this sighting so far, for TW_STILLS_EVERY */
@@ -230,9 +232,9 @@ static void store_first(tw_pipeline *p)
  */
 static void keep_if_better(tw_pipeline *p)
 {
-    const uint32_t now = p->reading.activity_ppm, best = p->best.activity_ppm;
-    const uint32_t margin = p->stream.codec == TW_CODEC_MJPEG ? 0 : best / 8;
-    if (p->best.jpeg && now <= best + margin)
+    const uint32_t dear_pct = p->stream.codec == TW_CODEC_MJPEG ? 4 : 12;
+    tw_best rank = p->best.jpeg ? p->best.rank : (tw_best){0};
+    if (!tw_best_take(&rank, &p->reading, p->luma, dear_pct))
         return;
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
@@ -240,7 +242,7 @@ static void keep_if_better(tw_pipeline *p)
                          NULL) != TW_OK)
         return;
     free(p->best.jpeg);
-    p->best = (best_still){jpeg, bytes, now, times_at(p, p->reading.t_us)};
+    p->best = (best_still){jpeg, bytes, rank, times_at(p, p->reading.t_us)};
 }
 
 static void store_best(tw_pipeline *p, const tw_sighting *sighting)
@@ -362,6 +364,7 @@ static tw_status read_picture(tw_pipeline *p, const tw_decoded *decoded, tw_erro
         st = tw_detector_read(p->detector, &decoded->luma, decoded->t_us, &p->reading);
     if (st != TW_OK)
         return st;
+    p->luma = &decoded->luma;
     p->bad_in_a_row = 0;
     if (p->result.frames == 0)
         p->result.first_us = decoded->t_us;
@@ -372,6 +375,7 @@ static tw_status read_picture(tw_pipeline *p, const tw_decoded *decoded, tw_erro
     if (p->recorder)
         tw_recorder_hold(p->recorder, p->reading.earliest_us);
     decide(p);
+    p->luma = NULL;
     return TW_OK;
 }
 

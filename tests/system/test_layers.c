@@ -50,6 +50,7 @@ static void test_the_core_needs_nothing_but_itself(void **state)
                                           "\"tawny/detector.",  "\"brightness_state",
                                           "\"tawny/brightness", "\"tawny/api.h",
                                           "\"tawny/score.",     "\"tawny/tune.",
+                                          "\"tawny/best.",
                                           "\"tawny/frame.",     "\"tawny/naming.",
                                           "\"tawny/ring.",      "\"tawny/sighting.",
                                           "\"tawny/status.",    "\"tawny/version.",
