@@ -40,7 +40,10 @@ struct tw_pipeline {
     const tw_luma *luma; /* of the frame that is being decided on */
     best_still best;
     int64_t next_still_us;
-    uint32_t stills;          /* of this sighting so far, for TW_STILLS_EVERY */
+    int64_t
+        every_from_us;   /* when the last still of TW_STILLS_EVERY, or its burst, began */
+    uint32_t stills;     /* of this sighting so far, where they are numbered */
+    uint32_t burst_left; /* frames in a row that are stills too */
     int64_t wall_offset_us;   /* wall time less capture time, of the newest packet */
     int64_t last_us, step_us; /* of the frames that were read */
     int64_t offered_us, offered_step_us; /* of all */
@@ -215,16 +218,17 @@ static void store_now(tw_pipeline *p, uint32_t n)
 static void store_first(tw_pipeline *p)
 {
     tw_packet first;
+    const uint32_t n = p->camera->burst > 1 ? ++p->stills : 0; /* one alone has none */
     if (p->stream.codec != TW_CODEC_MJPEG ||
         tw_recorder_find(p->recorder, p->watch.now.start_us, &first) != TW_OK) {
-        store_now(p, 0);
+        store_now(p, n);
         return;
     }
     uint8_t *jpeg = malloc(first.size);
     if (!jpeg)
         return;
     memcpy(jpeg, first.data, first.size);
-    tw_recorder_still(p->recorder, &p->watch.now, jpeg, first.size, 0, &first, p->width,
+    tw_recorder_still(p->recorder, &p->watch.now, jpeg, first.size, n, &first, p->width,
                       p->height);
 }
 
@@ -257,19 +261,31 @@ static void store_best(tw_pipeline *p, const tw_sighting *sighting)
 static void stills_began(tw_pipeline *p)
 {
     p->stills = 0;
+    p->burst_left = 0;
     p->next_still_us = p->reading.t_us;
-    if (p->camera->stills.which == TW_STILLS_FIRST)
-        store_first(p);
+    if (p->camera->stills.which != TW_STILLS_FIRST)
+        return;
+    store_first(p);
+    p->burst_left = (uint32_t)p->camera->burst - 1;
+    p->next_still_us = p->reading.t_us + 1; /* the burst goes on with the next frame */
 }
 
 static void stills_while(tw_pipeline *p)
 {
     if (p->camera->stills.which == TW_STILLS_BEST)
         keep_if_better(p);
-    if (p->camera->stills.which != TW_STILLS_EVERY || p->reading.t_us < p->next_still_us)
+    if (p->reading.t_us < p->next_still_us)
         return;
-    store_now(p, ++p->stills);
-    p->next_still_us = p->reading.t_us + p->camera->stills.every_us;
+    if (p->burst_left > 0) {
+        p->burst_left--;
+        store_now(p, ++p->stills);
+    } else if (p->camera->stills.which == TW_STILLS_EVERY) {
+        store_now(p, ++p->stills);
+        p->burst_left = (uint32_t)p->camera->burst - 1;
+        p->every_from_us = p->reading.t_us;
+    }
+    if (p->burst_left == 0 && p->camera->stills.which == TW_STILLS_EVERY)
+        p->next_still_us = p->every_from_us + p->camera->stills.every_us;
 }
 
 /* ---- frames ---------------------------------------------------------------------- */

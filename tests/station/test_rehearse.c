@@ -234,6 +234,11 @@ static void test_stills_as_they_are_wanted(void **state)
     assert_int_equal(count_stills("stills = best\n"), 3);
     const size_t every = count_stills("stills = every 5 s\n"); /* 86 s of sightings */
     assert_in_range(every, 15, 21);
+    assert_int_equal(count_stills("stills = first\nburst = 4\n"), 12);
+    assert_int_equal(count_stills("stills = best\nburst = 4\n"), 3);
+    /* a sighting's end may cut its last burst off */
+    assert_in_range(count_stills("stills = every 5 s\nburst = 3\n"), 3 * every - 6,
+                    3 * every);
 }
 
 static void test_a_still_is_the_packet_as_it_came(void **state)
