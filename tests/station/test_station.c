@@ -76,7 +76,7 @@ static tw_status run(board *b)
 }
 
 static const char THREE[] =
-    "[cameras]\nfps = 5\npace = no\n"
+    "[cameras]\nfps = 5\npace = no\nclip_video = mjpeg\n"
     "[camera tunnel]\nsource = sim:kerb,size=240x136,seed=1\n"
     "[camera kerb]\nsource = sim:kerb,size=240x136,seed=2\n"
     "[camera mere]\nsource = sim:kerb,size=240x136,seed=3\nstills = none\n";
