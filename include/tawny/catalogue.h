@@ -15,6 +15,7 @@
 #include "tawny/sighting.h"
 
 #define TW_CATALOGUE_FILE "catalogue.db"
+#define TW_KIND_TIMED "timed" /* kind of a still that belongs to no sighting */
 
 typedef struct tw_catalogue tw_catalogue;
 
@@ -35,9 +36,9 @@ typedef struct tw_sighting_record {
 
 /* A capture. */
 typedef struct tw_capture_record {
-    int64_t id, sighting;
+    int64_t id, sighting; /* sighting 0: it belongs to none */
     const char *camera;
-    const char *kind; /* "still" or "clip" */
+    const char *kind; /* "still", "clip" or "timed" */
     const char *file; /* name below the store */
     uint64_t bytes;
     int64_t start_us; /* of its first frame */
@@ -144,7 +145,8 @@ typedef struct tw_catalogue_oldest {
     char file[512];
 } tw_catalogue_oldest;
 
-/** The oldest capture of a sighting that is over and not starred; camera NULL: of all.
+/** The oldest capture that may go: of a sighting that is over and not starred, or of
+ * none; camera NULL: of all cameras.
  * @return TW_OK; TW_ENOENT: none may go; TW_EIO... */
 TW_API tw_status tw_catalogue_find_oldest(tw_catalogue *catalogue, const char *camera,
                                           tw_catalogue_oldest *out, tw_error *err);

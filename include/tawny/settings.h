@@ -70,8 +70,9 @@ typedef struct tw_camera_settings {
     int64_t pre_us, post_us, rest_us, longest_us;
     int64_t pre_bytes; /* memory that pre-event footage may take */
     tw_stills_choice stills;
-    int64_t burst;         /* stills in quick succession, each time: 1..50 */
-    int64_t still_quality; /* 1..100 */
+    int64_t timed_still_us; /* a still every so often, sighting or not; 0: none */
+    int64_t burst;          /* stills in quick succession, each time: 1..50 */
+    int64_t still_quality;  /* 1..100 */
     bool clips;
     int64_t clip_video; /* a tw_clip_video */
     int64_t clip_quality;

@@ -79,8 +79,11 @@ static void put_comment(ExifData *data, const tw_exif_fields *fields)
 {
     char text[128] = "ASCII\0\0"; /* eight bytes name the character set */
     const int n =
-        snprintf(text + 8, sizeof text - 8, "camera %s, sighting %u",
-                 fields->camera ? fields->camera : "", (unsigned)fields->sighting);
+        fields->sighting > 0
+            ? snprintf(text + 8, sizeof text - 8, "camera %s, sighting %u",
+                       fields->camera ? fields->camera : "", (unsigned)fields->sighting)
+            : snprintf(text + 8, sizeof text - 8, "camera %s",
+                       fields->camera ? fields->camera : "");
     const size_t size = 8 + (size_t)(n < 119 ? n : 119);
     put_entry(data, EXIF_IFD_EXIF, EXIF_TAG_USER_COMMENT, EXIF_FORMAT_UNDEFINED, text,
               size, size);

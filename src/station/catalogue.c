@@ -25,7 +25,7 @@ static const char SCHEMA[] =
     " UNIQUE(run, camera, number, part)) STRICT;" /* run is NULL for what was adopted */
     "CREATE INDEX sighting_by_time ON sighting(start_us);"
     "CREATE TABLE capture(id INTEGER PRIMARY KEY,"
-    " sighting INTEGER NOT NULL REFERENCES sighting(id), camera TEXT NOT NULL,"
+    " sighting INTEGER REFERENCES sighting(id), camera TEXT NOT NULL,"
     " kind TEXT NOT NULL, file TEXT NOT NULL UNIQUE, bytes INTEGER NOT NULL,"
     " start_us INTEGER NOT NULL) STRICT;"
     "CREATE INDEX capture_by_sighting ON capture(sighting);"
@@ -255,7 +255,8 @@ tw_status tw_catalogue_add(tw_catalogue *c, const tw_capture_record *r, tw_error
                              &s, err);
     if (st != TW_OK)
         return st;
-    (void)sqlite3_bind_int64(s, 1, r->sighting);
+    if (r->sighting != 0)
+        (void)sqlite3_bind_int64(s, 1, r->sighting);
     (void)sqlite3_bind_text(s, 2, r->camera, -1, SQLITE_STATIC);
     (void)sqlite3_bind_text(s, 3, r->kind, -1, SQLITE_STATIC);
     (void)sqlite3_bind_text(s, 4, r->file, -1, SQLITE_STATIC);
@@ -316,10 +317,11 @@ tw_status tw_catalogue_adopt(tw_catalogue *c, const tw_capture_record *r, uint32
                              tw_error *err)
 {
     int64_t id = 0;
-    if (!c || !r || !r->camera)
+    if (!c || !r || !r->camera || !r->kind)
         return tw_fail(err, TW_EINVAL, "no capture");
-    tw_status st = find_home(c, r, number, &id, err);
-    if (st == TW_OK && id == 0)
+    const bool timed = strcmp(r->kind, TW_KIND_TIMED) == 0; /* of no sighting */
+    tw_status st = timed ? TW_OK : find_home(c, r, number, &id, err);
+    if (st == TW_OK && id == 0 && !timed)
         st = make_home(c, r, number, &id, err);
     tw_capture_record at_home = *r;
     at_home.sighting = id;

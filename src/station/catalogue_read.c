@@ -124,8 +124,11 @@ tw_status tw_catalogue_find_oldest(tw_catalogue *c, const char *camera,
         return tw_fail(err, TW_EINVAL, "no catalogue");
     tw_status st = tw_catalogue_prepare(
         c,
-        "SELECT capture.id, capture.start_us, bytes, file FROM capture JOIN sighting ON "
-        "sighting.id = capture.sighting WHERE starred = 0 AND end_us > 0 AND "
+        "SELECT capture.id, capture.start_us, bytes, file FROM capture LEFT JOIN "
+        "sighting "
+        "ON sighting.id = capture.sighting WHERE (sighting.id IS NULL OR (starred = 0 "
+        "AND "
+        "end_us > 0)) AND "
         "(?1 IS NULL OR capture.camera = ?1) ORDER BY capture.start_us, capture.id LIMIT "
         "1",
         &s, err);

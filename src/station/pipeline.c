@@ -44,6 +44,7 @@ struct tw_pipeline {
         every_from_us;   /* when the last still of TW_STILLS_EVERY, or its burst, began */
     uint32_t stills;     /* of this sighting so far, where they are numbered */
     uint32_t burst_left; /* frames in a row that are stills too */
+    int64_t timed_interval;   /* of the clock, that the last timed still was of */
     int64_t wall_offset_us;   /* wall time less capture time, of the newest packet */
     int64_t last_us, step_us; /* of the frames that were read */
     int64_t offered_us, offered_step_us; /* of all */
@@ -288,6 +289,32 @@ static void stills_while(tw_pipeline *p)
         p->next_still_us = p->every_from_us + p->camera->stills.every_us;
 }
 
+/* One for each full interval of the clock, so that those of several days compare. A clock
+ * that is set back a little gives none twice; one that is set back far begins anew. */
+static void store_timed(tw_pipeline *p)
+{
+    const int64_t every_us = p->camera->timed_still_us;
+    if (every_us == 0)
+        return;
+    const tw_packet times = times_at(p, p->reading.t_us);
+    const int64_t interval = times.wall_us / every_us;
+    const bool first = p->timed_interval == 0 || interval < p->timed_interval - 1;
+    if (!first && interval <= p->timed_interval)
+        return;
+    p->timed_interval = interval;
+    if (first) /* it began before we looked */
+        return;
+    uint8_t *jpeg = NULL;
+    size_t bytes = 0;
+    tw_error err = {0};
+    if (tw_decoder_still(p->decoder, (int)p->camera->still_quality, &jpeg, &bytes,
+                         &err) != TW_OK) {
+        tell_problem(p, err.status, err.text);
+        return;
+    }
+    tw_recorder_timed(p->recorder, jpeg, bytes, &times, p->width, p->height);
+}
+
 /* ---- frames ---------------------------------------------------------------------- */
 
 static void ended(tw_pipeline *p, bool last_too)
@@ -391,6 +418,8 @@ static tw_status read_picture(tw_pipeline *p, const tw_decoded *decoded, tw_erro
     if (p->recorder)
         tw_recorder_hold(p->recorder, p->reading.earliest_us);
     decide(p);
+    if (p->recorder)
+        store_timed(p);
     p->luma = NULL;
     return TW_OK;
 }

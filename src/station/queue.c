@@ -40,7 +40,8 @@ static size_t limit_for(const tw_queue *q, const tw_job *job)
 {
     if (job->kind == TW_JOB_BEGAN || job->kind == TW_JOB_ENDED)
         return SIZE_MAX;
-    return job->kind == TW_JOB_STILL ? 2 * q->limit : q->limit;
+    const bool still = job->kind == TW_JOB_STILL || job->kind == TW_JOB_TIMED;
+    return still ? 2 * q->limit : q->limit;
 }
 
 /* The next job; NULL: it is time for upkeep, or, with ending set, there are no more. */

@@ -315,6 +315,16 @@ void tw_recorder_ended(tw_recorder *r, const tw_sighting *sighting, bool last_to
     (void)give(r, &job, false);
 }
 
+static void give_still(tw_recorder *r, tw_job *job, uint8_t *jpeg, size_t bytes)
+{
+    job->packet.data = jpeg;
+    job->packet.size = bytes;
+    if (!give(r, job, false)) {
+        free(jpeg);
+        r->lost++;
+    }
+}
+
 void tw_recorder_still(tw_recorder *r, const tw_sighting *sighting, uint8_t *jpeg,
                        size_t bytes, uint32_t n, const tw_packet *times, uint16_t width,
                        uint16_t height)
@@ -325,12 +335,15 @@ void tw_recorder_still(tw_recorder *r, const tw_sighting *sighting, uint8_t *jpe
                   .n = n,
                   .width = width,
                   .height = height};
-    job.packet.data = jpeg;
-    job.packet.size = bytes;
-    if (!give(r, &job, false)) {
-        free(jpeg);
-        r->lost++;
-    }
+    give_still(r, &job, jpeg, bytes);
+}
+
+void tw_recorder_timed(tw_recorder *r, uint8_t *jpeg, size_t bytes,
+                       const tw_packet *times, uint16_t width, uint16_t height)
+{
+    tw_job job = {
+        .kind = TW_JOB_TIMED, .packet = *times, .width = width, .height = height};
+    give_still(r, &job, jpeg, bytes);
 }
 
 tw_status tw_recorder_find(const tw_recorder *r, int64_t t_us, tw_packet *out)

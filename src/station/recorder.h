@@ -37,6 +37,10 @@ void tw_recorder_still(tw_recorder *recorder, const tw_sighting *sighting, uint8
                        size_t bytes, uint32_t n, const tw_packet *times, uint16_t width,
                        uint16_t height);
 
+/** The same for a still that belongs to no sighting. */
+void tw_recorder_timed(tw_recorder *recorder, uint8_t *jpeg, size_t bytes,
+                       const tw_packet *times, uint16_t width, uint16_t height);
+
 /** The packet captured at a time, if it is held. Borrowed until the next call. */
 tw_status tw_recorder_find(const tw_recorder *recorder, int64_t t_us, tw_packet *out);
 

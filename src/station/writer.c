@@ -31,8 +31,11 @@ static void tell_problem(const tw_writer *writer, const tw_job *job, const char 
     if (!writer->told)
         return;
     tw_error line = {0};
-    (void)tw_fail(&line, why->status, "%s of sighting %u not stored: %s", what,
-                  (unsigned)job->sighting.number, why->text);
+    if (job->kind == TW_JOB_TIMED)
+        (void)tw_fail(&line, why->status, "timed still not stored: %s", why->text);
+    else
+        (void)tw_fail(&line, why->status, "%s of sighting %u not stored: %s", what,
+                      (unsigned)job->sighting.number, why->text);
     const tw_event event = {.kind = TW_EVENT_PROBLEM,
                             .camera = job->lane->camera->name,
                             .t_us = job->packet.t_us,
@@ -84,14 +87,16 @@ static void note_capture(tw_writer *writer, const tw_job *job, const tw_store_fi
                          const char *kind, int64_t start_us)
 {
     tw_error err = {0};
-    const int64_t id = note_sighting(writer, job, false);
+    const bool timed = job->kind == TW_JOB_TIMED;
+    const int64_t id = timed ? 0 : note_sighting(writer, job, false);
     const tw_capture_record record = {.sighting = id,
                                       .camera = job->lane->camera->name,
                                       .kind = kind,
                                       .file = file->name,
                                       .bytes = file->bytes,
                                       .start_us = start_us};
-    if (id != 0 && tw_catalogue_add(writer->catalogue, &record, &err) != TW_OK)
+    if (writer->catalogue && (id != 0 || timed) &&
+        tw_catalogue_add(writer->catalogue, &record, &err) != TW_OK)
         tell_catalogue(writer, record.camera, &err);
 }
 
@@ -104,7 +109,7 @@ static void tell_stored(tw_writer *writer, const tw_job *job, const tw_store_fil
         return;
     const tw_event event = {.kind = TW_EVENT_STORED,
                             .camera = job->lane->camera->name,
-                            .sighting = &job->sighting,
+                            .sighting = job->kind == TW_JOB_TIMED ? NULL : &job->sighting,
                             .file = file->name,
                             .file_kind = kind,
                             .bytes = file->bytes};
@@ -138,14 +143,17 @@ static tw_status append(tw_writer *writer, tw_store_file *file, const void *data
 static tw_status store_still(tw_writer *writer, const tw_job *job, tw_store_file *file,
                              tw_error *err)
 {
-    const tw_name_fields name = name_for(writer, job, "still", "jpg");
+    const bool timed = job->kind == TW_JOB_TIMED;
+    const tw_name_fields name =
+        name_for(writer, job, timed ? TW_KIND_TIMED : "still", "jpg");
     char why[WHY_BYTES];
-    const tw_exif_fields exif = {.time = name.time,
-                                 .camera = name.camera,
-                                 .sighting = name.sighting,
-                                 .why = tw_why_began(&job->sighting, why, sizeof why),
-                                 .width = job->width,
-                                 .height = job->height};
+    const tw_exif_fields exif = {
+        .time = name.time,
+        .camera = name.camera,
+        .sighting = name.sighting,
+        .why = timed ? NULL : tw_why_began(&job->sighting, why, sizeof why),
+        .width = job->width,
+        .height = job->height};
     uint8_t *tagged = NULL;
     size_t bytes = 0;
     tw_status st =
@@ -168,8 +176,9 @@ static void do_still(tw_writer *writer, const tw_job *job)
 {
     tw_error err = {0};
     tw_store_file file;
+    const char *kind = job->kind == TW_JOB_TIMED ? TW_KIND_TIMED : "still";
     if (store_still(writer, job, &file, &err) == TW_OK)
-        tell_stored(writer, job, &file, "still", job->packet.wall_us);
+        tell_stored(writer, job, &file, kind, job->packet.wall_us);
     else
         tell_problem(writer, job, "still", &err);
 }
@@ -298,7 +307,8 @@ void tw_writer_do(tw_writer *writer, tw_job *job)
     case TW_JOB_CLIP_BEGIN: do_begin(writer, job); break;
     case TW_JOB_CLIP_PACKET: do_packet(writer, job); break;
     case TW_JOB_CLIP_END: do_end(writer, job); break;
-    case TW_JOB_STILL: do_still(writer, job); break;
+    case TW_JOB_STILL:
+    case TW_JOB_TIMED: do_still(writer, job); break;
     case TW_JOB_BEGAN: (void)note_sighting(writer, job, false); break;
     case TW_JOB_ENDED: (void)note_sighting(writer, job, true); break;
     }

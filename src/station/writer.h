@@ -27,6 +27,7 @@ typedef enum tw_job_kind {
     TW_JOB_CLIP_PACKET, /* data: the packet */
     TW_JOB_CLIP_END,
     TW_JOB_STILL, /* data: a JPEG */
+    TW_JOB_TIMED, /* likewise, of no sighting */
     TW_JOB_BEGAN, /* a sighting, for the catalogue; no data */
     TW_JOB_ENDED
 } tw_job_kind;

@@ -225,6 +225,10 @@ static void test_the_oldest_that_may_go(void **state)
     assert_int_equal(tw_catalogue_drop(c, oldest.id, NULL), TW_OK);
     /* The third is still running. */
     assert_int_equal(tw_catalogue_find_oldest(c, NULL, &oldest, NULL), TW_ENOENT);
+    add(c, 0, "kerb", TW_KIND_TIMED, "t.jpg", 1000, 500); /* of no sighting */
+    assert_int_equal(tw_catalogue_find_oldest(c, "kerb", &oldest, NULL), TW_OK);
+    assert_string_equal(oldest.file, "t.jpg");
+    assert_int_equal(list(c, (tw_sighting_filter){0}).count, 3);
     tw_catalogue_close(c);
 }
 

@@ -15,6 +15,7 @@ enum { MOST = 16 };
 typedef struct told {
     tw_sighting seen[MOST];
     size_t sightings, clips, stills, readings;
+    size_t timed; /* stills of no sighting */
     size_t freed; /* times that room was made */
     problems problems;
     uint64_t digest; /* of all readings */
@@ -39,6 +40,8 @@ static void on_event(void *ctx, const tw_event *e)
     case TW_EVENT_STORED:
         t->clips += strcmp(e->file_kind, "clip") == 0;
         t->stills += strcmp(e->file_kind, "still") == 0;
+        t->timed += strcmp(e->file_kind, TW_KIND_TIMED) == 0;
+        assert_true((e->sighting == NULL) == (strcmp(e->file_kind, TW_KIND_TIMED) == 0));
         assert_true(e->bytes > 0);
         break;
     case TW_EVENT_FREED: t->freed++; break;
@@ -239,6 +242,32 @@ static void test_stills_as_they_are_wanted(void **state)
     /* a sighting's end may cut its last burst off */
     assert_in_range(count_stills("stills = every 5 s\nburst = 3\n"), 3 * every - 6,
                     3 * every);
+}
+
+/* By the clock, whatever happens; the footage begins at 20:30:00 and lasts 150 s. */
+static void test_timed_stills(void **state)
+{
+    (void)state;
+    tw_card card;
+    const char *name = NULL;
+    const uint8_t *data = NULL;
+    size_t bytes = 0, timed = 0;
+    (void)setenv("TZ", "UTC", 1);
+    rehearsal *r = prepare(KERB, "clips = no\nstills = first\ntimed_still = 30 s\n");
+    assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
+    assert_int_equal(run(r, &card), TW_OK);
+    assert_int_equal(r->told.stills, 3);
+    assert_int_equal(r->told.timed, 4);
+    static const char *const expected[] = {"203030", "203100", "203130", "203200"};
+    for (size_t i = 0; tw_sim_card_file(&card, i, &name, &data, &bytes) == TW_OK; i++) {
+        if (!strstr(name, "-timed.jpg"))
+            continue;
+        assert_non_null(strstr(name, expected[timed++]));
+        assert_non_null(strstr(name, "-000-")); /* of no sighting */
+    }
+    assert_int_equal(timed, 4);
+    card.ops->destroy(card.ctx);
+    done(r);
 }
 
 static void test_a_still_is_the_packet_as_it_came(void **state)
@@ -532,6 +561,7 @@ int main(void)
         cmocka_unit_test(test_captures_are_complete_and_the_same_every_time),
         cmocka_unit_test(test_a_clip_holds_pre_and_post_event_footage),
         cmocka_unit_test(test_stills_as_they_are_wanted),
+        cmocka_unit_test(test_timed_stills),
         cmocka_unit_test(test_a_still_is_the_packet_as_it_came),
         cmocka_unit_test(test_damaged_frames_are_left_out_and_told),
         cmocka_unit_test(test_many_damaged_frames_are_counted_not_listed),
