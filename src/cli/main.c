@@ -16,6 +16,7 @@ static const cli_command COMMANDS[] = {
     {"tune", "propose settings from footage, or from walking through the picture",
      cli_tune},
     {"sightings", "what was captured: list, show, star, delete, export", cli_sightings},
+    {"plan", "how long the card lasts and what the uplink must carry", cli_plan},
     {"watch", "run the station until Ctrl-C", cli_watch},
 };
 

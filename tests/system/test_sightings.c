@@ -131,6 +131,41 @@ static void test_mistakes(void **state)
     free(nowhere);
 }
 
+static void test_a_plan_from_what_was_captured(void **state)
+{
+    (void)state;
+    outcome o = run_program(folder, TOOL, "plan", "--store", "hollin-demo", NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, "0.0 days of history");
+    assert_has(o.out, "kerb                     3 ");
+    assert_has(o.out, "The card has ");
+    assert_has(o.out, " days of captures before the oldest go.");
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "plan", "--store", "hollin-demo", "--json", NULL);
+    assert_int_equal(o.code, 0);
+    char *end = strchr(o.out, '\n');
+    assert_non_null(end);
+    *end = '\0';
+    json_t *camera = json_loads(o.out, 0, NULL), *card = json_loads(end + 1, 0, NULL);
+    /* 1.2 MB on one day, within 62 s of sightings */
+    const double day = json_real_value(json_object_get(camera, "bytes_a_day"));
+    assert_true(day > 1e6 && day < 1.4e6);
+    const double hour =
+        json_real_value(json_object_get(camera, "bytes_an_hour_of_sightings"));
+    assert_true(hour > day * 3600 / 64 && hour < day * 3600 / 60);
+    const double left = json_real_value(json_object_get(card, "days")) * day,
+                 free_bytes =
+                     (double)json_integer_value(json_object_get(card, "free_bytes"));
+    assert_true(left < free_bytes && left > free_bytes - 257e6);
+    json_decref(camera);
+    json_decref(card);
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "plan", "--store", "nowhere", NULL);
+    assert_int_equal(o.code, 1);
+    assert_has(o.err, "there is no catalogue in nowhere yet");
+    free_outcome(&o);
+}
+
 /* Without its catalogue, and with one that is damaged. */
 static void test_a_lost_catalogue_is_made_again(void **state)
 {
@@ -197,6 +232,7 @@ int main(void)
         cmocka_unit_test(test_filters),
         cmocka_unit_test(test_one_in_full),
         cmocka_unit_test(test_csv),
+        cmocka_unit_test(test_a_plan_from_what_was_captured),
         cmocka_unit_test(test_mistakes),
         cmocka_unit_test(test_a_lost_catalogue_is_made_again),
         cmocka_unit_test(test_stars_and_deletion),
