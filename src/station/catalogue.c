@@ -60,12 +60,14 @@ static tw_status execute(tw_catalogue *c, const char *sql, tw_error *err)
     return code == SQLITE_OK ? TW_OK : tw_catalogue_fail(c, code, err);
 }
 
-/* A single number that a statement gives. */
-static tw_status ask(tw_catalogue *c, const char *sql, int64_t *out, tw_error *err)
+tw_status tw_catalogue_ask(tw_catalogue *c, const char *sql, const char *text,
+                           int64_t *out, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     tw_status st = tw_catalogue_prepare(c, sql, &s, err);
     if (st == TW_OK) {
+        if (text)
+            (void)sqlite3_bind_text(s, 1, text, -1, SQLITE_STATIC);
         const int code = sqlite3_step(s);
         if (code == SQLITE_ROW)
             *out = sqlite3_column_int64(s, 0);
@@ -92,7 +94,7 @@ static tw_status finish(tw_catalogue *c, sqlite3_stmt *s, tw_error *err)
 static tw_status upgrade(tw_catalogue *c, tw_error *err)
 {
     int64_t version = 0;
-    tw_status st = ask(c, "PRAGMA user_version", &version, err);
+    tw_status st = tw_catalogue_ask(c, "PRAGMA user_version", NULL, &version, err);
     if (st != TW_OK)
         return st;
     if (version > VERSION)
@@ -140,7 +142,8 @@ tw_status tw_catalogue_open(const char *path, bool write, tw_catalogue **out,
     if (st == TW_OK && path && write) /* readers and the station do not hold each other */
         st = execute(c, "PRAGMA journal_mode = WAL", err);
     if (st == TW_OK)
-        st = ask(c, "SELECT count(*) FROM sqlite_schema", &unused, err);
+        st =
+            tw_catalogue_ask(c, "SELECT count(*) FROM sqlite_schema", NULL, &unused, err);
     if (st == TW_OK && (write || unused > 0))
         st = upgrade(c, err);
     else if (st == TW_OK)

@@ -19,4 +19,8 @@ tw_status tw_catalogue_fail(const tw_catalogue *catalogue, int code, tw_error *e
 tw_status tw_catalogue_prepare(tw_catalogue *catalogue, const char *sql,
                                sqlite3_stmt **out, tw_error *err);
 
+/** A single number that a statement gives. @param text  Bound to ?1; NULL: SQL's NULL. */
+tw_status tw_catalogue_ask(tw_catalogue *catalogue, const char *sql, const char *text,
+                           int64_t *out, tw_error *err);
+
 #endif

@@ -151,21 +151,14 @@ tw_status tw_catalogue_find_oldest(tw_catalogue *c, const char *camera,
 tw_status tw_catalogue_bytes(tw_catalogue *c, const char *camera, uint64_t *bytes,
                              tw_error *err)
 {
-    sqlite3_stmt *s = NULL;
+    int64_t sum = 0;
     if (!c || !bytes)
         return tw_fail(err, TW_EINVAL, "no catalogue");
-    tw_status st = tw_catalogue_prepare(c,
-                                        "SELECT coalesce(sum(bytes), 0) FROM capture "
-                                        "WHERE ?1 IS NULL OR camera = ?1",
-                                        &s, err);
-    if (st != TW_OK)
-        return st;
-    (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
-    const int code = sqlite3_step(s);
-    if (code == SQLITE_ROW)
-        *bytes = (uint64_t)sqlite3_column_int64(s, 0);
-    else
-        st = tw_catalogue_fail(c, code, err);
-    (void)sqlite3_finalize(s);
+    const tw_status st = tw_catalogue_ask(c,
+                                          "SELECT coalesce(sum(bytes), 0) FROM capture "
+                                          "WHERE ?1 IS NULL OR camera = ?1",
+                                          camera, &sum, err);
+    if (st == TW_OK)
+        *bytes = (uint64_t)sum;
     return st;
 }

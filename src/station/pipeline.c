@@ -198,17 +198,24 @@ static tw_packet times_at(const tw_pipeline *p, int64_t t_us)
     return (tw_packet){.t_us = t_us, .dts_us = t_us, .wall_us = t_us + p->wall_offset_us};
 }
 
+/* The picture at hand as a JPEG. @return false: it cannot be had, which is told. */
+static bool take_still(tw_pipeline *p, uint8_t **jpeg, size_t *bytes)
+{
+    tw_error err = {0};
+    if (tw_decoder_still(p->decoder, (int)p->camera->still_quality, jpeg, bytes, &err) ==
+        TW_OK)
+        return true;
+    tell_problem(p, err.status, err.text);
+    return false;
+}
+
 /* Hand over the picture at hand. */
 static void store_now(tw_pipeline *p, uint32_t n)
 {
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
-    tw_error err = {0};
-    if (tw_decoder_still(p->decoder, (int)p->camera->still_quality, &jpeg, &bytes,
-                         &err) != TW_OK) {
-        tell_problem(p, err.status, err.text);
+    if (!take_still(p, &jpeg, &bytes))
         return;
-    }
     const tw_packet times = times_at(p, p->reading.t_us);
     tw_recorder_still(p->recorder, &p->watch.now, jpeg, bytes, n, &times, p->width,
                       p->height);
@@ -306,12 +313,8 @@ static void store_timed(tw_pipeline *p)
         return;
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
-    tw_error err = {0};
-    if (tw_decoder_still(p->decoder, (int)p->camera->still_quality, &jpeg, &bytes,
-                         &err) != TW_OK) {
-        tell_problem(p, err.status, err.text);
+    if (!take_still(p, &jpeg, &bytes))
         return;
-    }
     tw_recorder_timed(p->recorder, jpeg, bytes, &times, p->width, p->height);
 }
 
