@@ -67,14 +67,16 @@ static void make_footage(const char *path, bool encode, uint32_t fps)
     if (!codecs || !file || tw_camera_make(MAKERS, &request, &camera, &err) != TW_OK ||
         camera.ops->open(camera.ctx, &stream, &err) != TW_OK)
         die("footage", &err);
-    const tw_clip_spec spec = {&stream, encode, encode ? 75 : 60,
-                               0,       NULL,   {write_file, file}};
+    const tw_clip_spec spec = {.stream = &stream,
+                               .encode = encode,
+                               .quality = encode ? 75 : 60,
+                               .sink = {write_file, file}};
     if (codecs->clip_open(&spec, &clip, &err) != TW_OK)
         die("footage", &err);
     for (int i = 0; i < FRAMES; i++) {
         tw_frame frame;
         if (camera.ops->next(camera.ctx, &frame, &err) != TW_OK ||
-            codecs->clip_packet(clip, &frame.packet, &err) != TW_OK)
+            tw_clip_copy(codecs, clip, &frame.packet, &err) != TW_OK)
             die("footage", &err);
     }
     if (codecs->clip_close(clip, &err) != TW_OK || fclose(file) != 0)

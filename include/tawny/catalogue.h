@@ -11,11 +11,14 @@
 #include <stdint.h>
 
 #include "tawny/error.h"
+#include "tawny/naming.h"
 #include "tawny/port.h"
 #include "tawny/sighting.h"
+#include "tawny/trace.h"
+
+enum { TW_HAPPENINGS_MAX = 20000 };
 
 #define TW_CATALOGUE_FILE "catalogue.db"
-#define TW_KIND_TIMED "timed" /* kind of a still that belongs to no sighting */
 
 typedef struct tw_catalogue tw_catalogue;
 
@@ -30,6 +33,7 @@ typedef struct tw_sighting_record {
     uint32_t start_ppm, stay_ppm; /* the limits it was held against; 0 unknown */
     const char *why;              /* it began */
     bool starred;
+    bool unsure; /* the clock had not been set: times are wrong */
     uint32_t stills, clips;
     uint64_t bytes; /* of all its captures */
 } tw_sighting_record;
@@ -38,10 +42,13 @@ typedef struct tw_sighting_record {
 typedef struct tw_capture_record {
     int64_t id, sighting; /* sighting 0: it belongs to none */
     const char *camera;
-    const char *kind; /* "still", "clip" or "timed" */
+    const char *kind; /* a tw_kind_name */
     const char *file; /* name below the store */
     uint64_t bytes;
     int64_t start_us; /* of its first frame */
+    int64_t order_us; /* its place among captures, also where the clock was set back; 0:
+                         by start_us */
+    bool unsure;      /* the clock had not been set: start_us is wrong */
 } tw_capture_record;
 
 /* Which sightings. All zero: all of them. */
@@ -69,7 +76,8 @@ TW_API tw_status tw_catalogue_open(const char *path, bool write, tw_catalogue **
 /** NULL is fine. */
 TW_API void tw_catalogue_close(tw_catalogue *catalogue);
 
-/** Visit sightings, the oldest first, until visit says false.
+/** Visit sightings, the oldest first, until visit says false. They come in the order in
+ * which they happened, also where the clock was set back in between.
  * @return TW_OK, or err says why they cannot be read. */
 TW_API tw_status tw_catalogue_sightings(
     tw_catalogue *catalogue, const tw_sighting_filter *filter,
@@ -82,6 +90,35 @@ TW_API tw_status tw_catalogue_captures(tw_catalogue *catalogue, int64_t sighting
                                                      const tw_capture_record *record),
                                        void *ctx, tw_error *err);
 
+/* One second of a camera's activity. */
+typedef struct tw_trace_point {
+    int64_t t_us;               /* it begins, on the wall clock */
+    uint32_t max_ppm, mean_ppm; /* of its frames */
+} tw_trace_point;
+
+/** Visit the trace of a camera from one time to another, in order, until visit says
+ * false. Seconds without a frame are left out.
+ * @param until_us  Past the last; 0: to the end. */
+TW_API tw_status tw_catalogue_trace(tw_catalogue *catalogue, const char *camera,
+                                    int64_t from_us, int64_t until_us,
+                                    bool (*visit)(void *ctx, const tw_trace_point *point),
+                                    void *ctx, tw_error *err);
+
+/* Something that happened to a camera or to the station. */
+typedef struct tw_happening {
+    const char *camera; /* NULL: to the station */
+    int64_t at_us;
+    const char *what; /* "opened", "closed", "freed", "problem", "clock", "started" */
+    const char *text; /* one line; may be "" */
+    bool unsure;      /* the clock had not been set */
+} tw_happening;
+
+/** Visit what happened, the oldest first, until visit says false.
+ * @param camera  NULL: to all of them and to the station. */
+TW_API tw_status tw_catalogue_happenings(
+    tw_catalogue *catalogue, const char *camera, int64_t from_us, int64_t until_us,
+    bool (*visit)(void *ctx, const tw_happening *happening), void *ctx, tw_error *err);
+
 /** A starred sighting is never dropped to make room.
  * @return TW_OK; TW_ENOENT: there is no such sighting; TW_EIO. */
 TW_API tw_status tw_catalogue_star(tw_catalogue *catalogue, int64_t sighting, bool star,
@@ -92,6 +129,13 @@ TW_API tw_status tw_catalogue_star(tw_catalogue *catalogue, int64_t sighting, bo
  * @return TW_OK; TW_ENOENT: there is no such sighting; TW_EIO... */
 TW_API tw_status tw_catalogue_remove(tw_catalogue *catalogue, const tw_card *card,
                                      int64_t sighting, tw_error *err);
+
+/* A capture that something is to be done with. */
+typedef struct tw_catalogue_oldest {
+    int64_t id, start_us;
+    uint64_t bytes;
+    char file[512];
+} tw_catalogue_oldest;
 
 /* ---- for who writes captures ----------------------------------------------------- */
 
@@ -108,6 +152,8 @@ typedef struct tw_sighting_entry {
     uint32_t start_ppm, stay_ppm;
     const char *why;
     bool over;
+    int64_t order_us; /* as in tw_capture_record; it counts when the entry is new */
+    bool unsure;      /* likewise */
 } tw_sighting_entry;
 
 /** Write a sighting, or what is new of it. @param id  Set on TW_OK; may be NULL. */
@@ -118,6 +164,37 @@ TW_API tw_status tw_catalogue_note(tw_catalogue *catalogue,
 /** Write a capture that is complete on the card; its id is not used. */
 TW_API tw_status tw_catalogue_add(tw_catalogue *catalogue,
                                   const tw_capture_record *capture, tw_error *err);
+
+/** Write a piece of a camera's trace. @param seconds  As tw_trace_minute has them. */
+TW_API tw_status tw_catalogue_add_trace(tw_catalogue *catalogue, const char *camera,
+                                        const tw_trace_minute *minute, bool unsure,
+                                        tw_error *err);
+
+/** Drop the trace of a camera from before a time. */
+TW_API tw_status tw_catalogue_drop_trace(tw_catalogue *catalogue, const char *camera,
+                                         int64_t before_us, tw_error *err);
+
+/** Write down what happened; the oldest of too many (TW_HAPPENINGS_MAX) go. */
+TW_API tw_status tw_catalogue_happened(tw_catalogue *catalogue,
+                                       const tw_happening *happening, tw_error *err);
+
+/** @return the newest order_us of all, 0: there is none. */
+TW_API int64_t tw_catalogue_newest(tw_catalogue *catalogue);
+
+/** The clock has been set: what this run wrote as unsure is that much later in truth. For
+ * all but captures, whose files have names. @param changed How many; may be NULL. */
+TW_API tw_status tw_catalogue_set_times(tw_catalogue *catalogue, int64_t later_us,
+                                        uint32_t *changed, tw_error *err);
+
+/** The oldest unsure capture of this run with an id above one.
+ * @return TW_OK; TW_ENOENT: there is none; TW_EIO... */
+TW_API tw_status tw_catalogue_find_unsure(tw_catalogue *catalogue, int64_t above,
+                                          tw_catalogue_oldest *out, tw_error *err);
+
+/** Its file has another name and its time is sure. @return TW_OK; TW_ENOENT; TW_EIO. */
+TW_API tw_status tw_catalogue_rename(tw_catalogue *catalogue, int64_t capture,
+                                     const char *file, uint64_t bytes, int64_t start_us,
+                                     tw_error *err);
 
 /** Take a capture out, as its file is gone. @return TW_OK; TW_ENOENT; TW_EIO. */
 TW_API tw_status tw_catalogue_drop(tw_catalogue *catalogue, int64_t capture,
@@ -134,22 +211,17 @@ TW_API tw_status tw_catalogue_forget_unseen(tw_catalogue *catalogue, uint32_t *g
 /** Whether a file is known, by its name below the store. */
 TW_API bool tw_catalogue_knows(tw_catalogue *catalogue, const char *file);
 
-/** Bytes of the captures of one camera; camera NULL: of all. */
+/** Bytes of the captures of one camera (NULL: of all) and one kind (TW_KIND_COUNT: of
+ * all). */
 TW_API tw_status tw_catalogue_bytes(tw_catalogue *catalogue, const char *camera,
-                                    uint64_t *bytes, tw_error *err);
-
-/* The capture that is the next to go. */
-typedef struct tw_catalogue_oldest {
-    int64_t id, start_us;
-    uint64_t bytes;
-    char file[512];
-} tw_catalogue_oldest;
+                                    tw_kind kind, uint64_t *bytes, tw_error *err);
 
 /** The oldest capture that may go: of a sighting that is over and not starred, or of
- * none; camera NULL: of all cameras.
+ * none. Which camera and kind: as in tw_catalogue_bytes.
  * @return TW_OK; TW_ENOENT: none may go; TW_EIO... */
 TW_API tw_status tw_catalogue_find_oldest(tw_catalogue *catalogue, const char *camera,
-                                          tw_catalogue_oldest *out, tw_error *err);
+                                          tw_kind kind, tw_catalogue_oldest *out,
+                                          tw_error *err);
 
 /** Add a capture that is on the card but not in the catalogue: to the sighting of that
  * camera and number that it lies in, else to one that is made for it.

@@ -3,12 +3,37 @@
 #ifndef TW_NAMING_H
 #define TW_NAMING_H
 
+#include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
 
 #include "tawny/status.h"
 
 enum { TW_NAME_MAX = 512 }; /* bytes of a name with its folders, the final 0 included */
+
+/* What a capture is. */
+typedef enum tw_kind {
+    TW_KIND_STILL,
+    TW_KIND_CLIP,
+    TW_KIND_SEGMENT,     /* a piece of continuous recording */
+    TW_KIND_TIMED_STILL, /* by the clock, of no sighting */
+    TW_KIND_TIMED_CLIP,
+    TW_KIND_CAPTIONED_STILL, /* a copy of a still or clip with text in it */
+    TW_KIND_CAPTIONED_CLIP,
+    TW_KIND_COUNT
+} tw_kind;
+
+/** @return "still", "clip", "segment", "timed-still"...; "?" out of range; static. */
+TW_API const char *tw_kind_name(tw_kind kind);
+
+/** @return the kind of a name, TW_KIND_COUNT: there is none. */
+TW_API tw_kind tw_kind_find(const char *name);
+
+/** Whether captures of a kind belong to a sighting. */
+TW_API bool tw_kind_of_sighting(tw_kind kind);
+
+/** Whether captures of a kind are video. */
+TW_API bool tw_kind_is_video(tw_kind kind);
 
 /* A moment on somebody's wall clock. */
 typedef struct tw_civil {
@@ -61,15 +86,17 @@ typedef struct tw_name_fields {
 TW_API tw_status tw_name_expand(const char *pattern, const tw_name_fields *fields,
                                 char *out, size_t capacity, const char **problem);
 
-/* What a name tells. Times are of the wall clock that named it; offset_s is 0. */
+/* What a name tells. Times are of the wall clock that named it. */
 typedef struct tw_name_told {
     tw_civil time;
+    bool offset_told;          /* by %z; else time.offset_s is 0 */
     char camera[64], kind[16]; /* "": the pattern does not say */
     uint32_t sighting, n;      /* 0 likewise */
 } tw_name_told;
 
 /**
  * Read a name that tw_name_expand made from a pattern, a number behind it ("-2") allowed.
+ * Only kinds that tw_kind_name knows are read.
  *
  * @param name  Below the store, with its extension.
  * @return TW_OK; TW_EINVAL: NULL pointer; TW_ENOENT: the name is not of this pattern, or

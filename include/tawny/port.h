@@ -73,6 +73,9 @@ typedef struct tw_clock_ops {
     int64_t (*wall_us)(void *ctx);
     /* Required, thread-safe. Local time's offset from UTC at a moment, seconds east. */
     int32_t (*offset_s)(void *ctx, int64_t wall_us);
+    /* Required, thread-safe. Whether a wall time that this clock gave can be right: a
+     * board without a battery begins in 1970, until its clock is set. */
+    bool (*trusted)(void *ctx, int64_t wall_us);
     /* Required, thread-safe. Sleep until now_us() reaches t_us. */
     void (*sleep_until)(void *ctx, int64_t t_us);
 } tw_clock_ops;

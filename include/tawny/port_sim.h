@@ -43,6 +43,7 @@ typedef struct tw_sim_time {
     int64_t now_us;
     int64_t wall_at_zero_us; /* wall time when now_us is 0 */
     int32_t offset_s;        /* local time, seconds east of UTC */
+    int64_t sure_from_us;    /* wall times before this are not to be trusted */
 } tw_sim_time;
 
 /** @param time  Caller's; outlives the clock. */

@@ -12,6 +12,7 @@
 #include <stdio.h>
 
 #include "tawny/error.h"
+#include "tawny/naming.h"
 #include "tawny/status.h"
 #include "tawny/zones.h"
 
@@ -34,6 +35,30 @@ typedef struct tw_stills_choice {
     tw_stills which;
     int64_t every_us; /* for TW_STILLS_EVERY */
 } tw_stills_choice;
+
+/* Clips by the clock. */
+typedef struct tw_timed_clip {
+    int64_t length_us, every_us; /* every_us 0: none */
+} tw_timed_clip;
+
+#define TW_AS_ALL INT64_C(-1)
+
+/* A limit for captures, by kind. */
+typedef struct tw_by_kind {
+    int64_t all;
+    int64_t kind[TW_KIND_COUNT]; /* TW_AS_ALL: it has none of its own */
+} tw_by_kind;
+
+/* Bits of caption_on. */
+enum { TW_CAPTION_CLIPS = 1, TW_CAPTION_STILLS = 2, TW_CAPTION_LIVE = 4 };
+
+/* Where a caption stands. */
+typedef enum tw_corner {
+    TW_TOP_LEFT,
+    TW_TOP_RIGHT,
+    TW_BOTTOM_LEFT,
+    TW_BOTTOM_RIGHT
+} tw_corner;
 
 typedef struct tw_confirm {
     uint8_t k, n; /* k of n frames */
@@ -71,13 +96,23 @@ typedef struct tw_camera_settings {
     int64_t pre_bytes; /* memory that pre-event footage may take */
     tw_stills_choice stills;
     int64_t timed_still_us; /* a still every so often, sighting or not; 0: none */
-    int64_t burst;          /* stills in quick succession, each time: 1..50 */
-    int64_t still_quality;  /* 1..100 */
+    tw_timed_clip timed_clip;
+    bool continuous; /* recording whatever happens, in pieces of ... */
+    int64_t segment_us;
+    int64_t burst;         /* stills in quick succession, each time: 1..50 */
+    int64_t still_quality; /* 1..100 */
     bool clips;
     int64_t clip_video; /* a tw_clip_video */
     int64_t clip_quality;
-    int64_t keep_for_us; /* captures, then they are dropped; 0: for ever */
-    int64_t keep_size;   /* bytes that captures may take; 0: no limit */
+    const char *caption;      /* pattern, see tw_caption_expand; "" none */
+    int64_t caption_on;       /* bits: TW_CAPTION_CLIPS... */
+    int64_t caption_place;    /* a tw_corner */
+    int64_t caption_size_ppm; /* height of a line, share of the picture's height */
+    bool caption_clean;       /* the capture without it is stored too */
+    tw_by_kind keep_for_us;   /* captures, then they are dropped; 0: for ever */
+    tw_by_kind keep_size;     /* bytes that captures may take; 0: no limit. That of a kind
+                                 holds beside that of all */
+    int64_t keep_trace_us;    /* the trace of activity; 0: for ever */
     const tw_zone *zones;
     const char *const *zone_names;
     size_t zone_count;

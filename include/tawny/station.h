@@ -36,7 +36,7 @@ typedef struct tw_event {
     const tw_sighting *sighting;
     tw_watch_state state;
     const char *file;      /* name below the store */
-    const char *file_kind; /* "clip", "still", or "timed": a still of no sighting */
+    const char *file_kind; /* a tw_kind_name */
     uint64_t bytes;
     tw_status status;
     const char *text; /* one line: what and where */

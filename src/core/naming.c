@@ -4,6 +4,8 @@
 #include <stdbool.h>
 #include <string.h>
 
+#include "pattern.h"
+
 enum { PART_MAX = 255 }; /* bytes of one part of a path, as file systems allow */
 
 #define US_PER_S INT64_C(1000000)
@@ -66,178 +68,32 @@ int64_t tw_civil_join(const tw_civil *c)
     return seconds * US_PER_S + c->microsecond;
 }
 
-/* Text that grows within the caller's memory; once full it only remembers that it is. */
-typedef struct text {
-    char *at;
-    size_t used, capacity;
-    bool full;
-} text;
-
-static void put(text *t, char c)
-{
-    if (t->used + 1 >= t->capacity) {
-        t->full = true;
-        return;
-    }
-    t->at[t->used++] = c;
-}
-
-static void put_text(text *t, const char *s)
-{
-    for (; s && *s; s++)
-        put(t, *s);
-}
-
-static void put_number(text *t, int64_t value, int digits)
-{
-    char back[20];
-    int n = 0;
-    if (value < 0) {
-        put(t, '-');
-        value = -value;
-    }
-    do {
-        back[n++] = (char)('0' + value % 10);
-        value /= 10;
-    } while (value > 0 && n < (int)sizeof back);
-    while (n < digits && n < (int)sizeof back)
-        back[n++] = '0';
-    while (n > 0)
-        put(t, back[--n]);
-}
-
 /* Text of a field may not open new folders. */
-static void put_field(text *t, const char *s)
+static void put_field(tw_text *t, const char *s)
 {
     for (; s && *s; s++)
-        put(t, *s == '/' ? '_' : *s);
+        tw_put(t, *s == '/' ? '_' : *s);
 }
 
-static void put_letters(text *t, const char *s, size_t n)
+static bool put_name_field(tw_text *t, const char *at, size_t n, const void *fields)
 {
-    for (size_t i = 0; i < n && s[i]; i++)
-        put(t, s[i]);
-}
-
-static void put_offset(text *t, int32_t offset_s)
-{
-    const int32_t minutes = (offset_s < 0 ? -offset_s : offset_s) / 60;
-    put(t, offset_s < 0 ? '-' : '+');
-    put_number(t, minutes / 60, 2);
-    put_number(t, minutes % 60, 2);
-}
-
-static const char *const DAYS[] = {"Sunday",   "Monday", "Tuesday", "Wednesday",
-                                   "Thursday", "Friday", "Saturday"};
-static const char *const MONTHS[] = {"January",   "February", "March",    "April",
-                                     "May",       "June",     "July",     "August",
-                                     "September", "October",  "November", "December"};
-
-static void put_clock(text *t, const tw_civil *c, bool seconds)
-{
-    put_number(t, c->hour, 2);
-    put(t, ':');
-    put_number(t, c->minute, 2);
-    if (!seconds)
-        return;
-    put(t, ':');
-    put_number(t, c->second, 2);
-}
-
-static void put_date(text *t, const tw_civil *c)
-{
-    put_number(t, c->year, 4);
-    put(t, '-');
-    put_number(t, c->month, 2);
-    put(t, '-');
-    put_number(t, c->day, 2);
-}
-
-static void put_american_date(text *t, const tw_civil *c)
-{
-    put_number(t, c->month, 2);
-    put(t, '_'); /* a slash would open a folder */
-    put_number(t, c->day, 2);
-    put(t, '_');
-    put_number(t, c->year % 100, 2);
-}
-
-/* A strftime conversion that is one number. @return false: it is none. */
-static bool put_part(text *t, char conversion, const tw_civil *c)
-{
-    const struct {
-        char conversion;
-        int digits;
-        int64_t value;
-    } parts[] = {{'Y', 4, c->year},
-                 {'y', 2, c->year % 100},
-                 {'m', 2, c->month},
-                 {'d', 2, c->day},
-                 {'e', 1, c->day},
-                 {'H', 2, c->hour},
-                 {'I', 2, (c->hour + 11) % 12 + 1},
-                 {'M', 2, c->minute},
-                 {'S', 2, c->second},
-                 {'j', 3, c->yearday},
-                 {'u', 1, c->weekday == 0 ? 7 : c->weekday},
-                 {'w', 1, c->weekday},
-                 {'s', 1, tw_civil_join(c) / US_PER_S}};
-    for (size_t i = 0; i < sizeof parts / sizeof *parts; i++) {
-        if (parts[i].conversion != conversion)
-            continue;
-        put_number(t, parts[i].value, parts[i].digits);
-        return true;
-    }
-    return false;
-}
-
-/* One strftime conversion. @return false: not one of ours. */
-static bool put_conversion(text *t, char conversion, const tw_civil *c)
-{
-    const char *month = MONTHS[(c->month + 11U) % 12], *day = DAYS[c->weekday % 7U];
-    switch (conversion) {
-    case 'p': put_text(t, c->hour < 12 ? "AM" : "PM"); break;
-    case 'a': put_letters(t, day, 3); break;
-    case 'A': put_text(t, day); break;
-    case 'b': put_letters(t, month, 3); break;
-    case 'B': put_text(t, month); break;
-    case 'F': put_date(t, c); break;
-    case 'T': put_clock(t, c, true); break;
-    case 'R': put_clock(t, c, false); break;
-    case 'D': put_american_date(t, c); break;
-    case 'z': put_offset(t, c->offset_s); break;
-    case 'Z': put_text(t, c->offset_s == 0 ? "UTC" : "local"); break;
-    case 'n':
-    case 't': put(t, '_'); break;
-    case '%': put(t, '%'); break;
-    default: return put_part(t, conversion, c);
-    }
-    return true;
-}
-
-/* One {field}. @return the place after it, or NULL: unknown. */
-static const char *put_braced(text *t, const char *at, const tw_name_fields *f)
-{
-    const char *close = strchr(at, '}');
-    if (!close)
-        return NULL;
-    const size_t n = (size_t)(close - at) + 1;
-    if (strncmp(at, "{camera}", n) == 0)
+    const tw_name_fields *f = fields;
+    if (tw_is_field(at, n, "{camera}"))
         put_field(t, f->camera);
-    else if (strncmp(at, "{station}", n) == 0)
+    else if (tw_is_field(at, n, "{station}"))
         put_field(t, f->station);
-    else if (strncmp(at, "{kind}", n) == 0)
+    else if (tw_is_field(at, n, "{kind}"))
         put_field(t, f->kind);
-    else if (strncmp(at, "{sighting}", n) == 0)
-        put_number(t, f->sighting, 3);
-    else if (strncmp(at, "{ms}", n) == 0)
-        put_number(t, f->time.microsecond / 1000, 3);
-    else if (strncmp(at, "{n}", n) == 0) {
+    else if (tw_is_field(at, n, "{sighting}"))
+        tw_put_number(t, f->sighting, 3);
+    else if (tw_is_field(at, n, "{ms}"))
+        tw_put_number(t, f->time.microsecond / 1000, 3);
+    else if (tw_is_field(at, n, "{n}")) {
         if (f->n > 0)
-            put_number(t, f->n, 1);
+            tw_put_number(t, f->n, 1);
     } else
-        return NULL;
-    return close + 1;
+        return false;
+    return true;
 }
 
 static bool forbidden(char c)
@@ -322,29 +178,13 @@ tw_status tw_name_expand(const char *pattern, const tw_name_fields *fields, char
 {
     if (!pattern || !fields || !out || capacity == 0)
         return TW_EINVAL;
-    const char *wrong = NULL;
-    text t = {out, 0, capacity, false};
-    for (const char *p = pattern; *p && !wrong;) {
-        if (*p == '%') {
-            if (p[1] == '\0' || !put_conversion(&t, p[1], &fields->time))
-                wrong = p;
-            p += 2;
-        } else if (*p == '{') {
-            const char *next = put_braced(&t, p, fields);
-            if (!next)
-                wrong = p;
-            p = next ? next : p + 1;
-        } else {
-            put(&t, *p++);
-        }
-        if (wrong)
-            break;
-    }
+    tw_text t = {out, 0, capacity, false, '_'};
+    const char *wrong = tw_expand(&t, pattern, &fields->time, put_name_field, fields);
     /* Ends a name such as "{n}", which may be empty, before the extension is added. */
     bool empty = t.used == 0 || out[t.used - 1] == '/';
     if (fields->extension && fields->extension[0]) {
-        put(&t, '.');
-        put_text(&t, fields->extension);
+        tw_put(&t, '.');
+        tw_put_text(&t, fields->extension);
     }
     if (problem)
         *problem = wrong ? wrong : pattern;

@@ -13,7 +13,8 @@ typedef struct found {
     const char *camera, *kind;
     size_t camera_n, kind_n;
     uint32_t sighting, n, ms;
-    bool have_sighting, have_ms;
+    int32_t offset_s;
+    bool have_sighting, have_ms, have_offset;
 } found;
 
 typedef struct matching {
@@ -82,22 +83,12 @@ static bool match_numbers(matching *m, const char *conversions, char between,
     return false;
 }
 
-static bool any_but_slash(char c)
-{
-    return c != '/';
-}
-
-static bool is_letter(char c)
-{
-    return c >= 'a' && c <= 'z';
-}
-
 /* Text of any length, the longest first; the same text where the field comes again. */
 static bool match_text(matching *m, const char *p, const char *at, found *f, int depth,
-                       bool (*fits)(char c), const char **text, size_t *n)
+                       const char **text, size_t *n)
 {
     size_t most = 0;
-    while (at + most < m->end && fits(at[most]))
+    while (at + most < m->end && at[most] != '/')
         most++;
     if (*text) {
         const size_t want = *n;
@@ -111,6 +102,49 @@ static bool match_text(matching *m, const char *p, const char *at, found *f, int
         if (match(m, p, at + length, f, depth))
             return true;
         *f = before;
+    }
+    return false;
+}
+
+/* The offset from UTC: a sign, hours and minutes. */
+static bool match_offset(matching *m, const char *p, const char *at, found *f, int depth)
+{
+    enum { LENGTH = 5 };
+    if (m->end - at < LENGTH || (at[0] != '+' && at[0] != '-'))
+        return false;
+    int32_t digit[LENGTH];
+    for (int i = 1; i < LENGTH; i++) {
+        if (!is_digit(at[i]))
+            return false;
+        digit[i] = at[i] - '0';
+    }
+    const found before = *f;
+    f->offset_s = (digit[1] * 10 + digit[2]) * 3600 + (digit[3] * 10 + digit[4]) * 60;
+    if (at[0] == '-')
+        f->offset_s = -f->offset_s;
+    f->have_offset = true;
+    if (match(m, p, at + LENGTH, f, depth))
+        return true;
+    *f = before;
+    return false;
+}
+
+/* One of the kinds, the longer of two that would do. */
+static bool match_kind(matching *m, const char *p, const char *at, found *f, int depth)
+{
+    const found before = *f;
+    for (size_t length = (size_t)(m->end - at); length > 0; length--) {
+        for (int k = 0; k < TW_KIND_COUNT; k++) {
+            const char *name = tw_kind_name((tw_kind)k);
+            if (strlen(name) != length || memcmp(name, at, length) != 0 ||
+                (f->kind && (f->kind_n != length || memcmp(f->kind, at, length) != 0)))
+                continue;
+            f->kind = at;
+            f->kind_n = length;
+            if (match(m, p, at + length, f, depth))
+                return true;
+            *f = before;
+        }
     }
     return false;
 }
@@ -143,13 +177,13 @@ static bool match_field(matching *m, const char *p, const char *at, found *f, in
     const size_t n = (size_t)(close - p) + 1;
     const char *next = close + 1;
     if (n == 8 && memcmp(p, "{camera}", n) == 0)
-        return match_text(m, next, at, f, depth, any_but_slash, &f->camera, &f->camera_n);
+        return match_text(m, next, at, f, depth, &f->camera, &f->camera_n);
     if (n == 6 && memcmp(p, "{kind}", n) == 0)
-        return match_text(m, next, at, f, depth, is_letter, &f->kind, &f->kind_n);
+        return match_kind(m, next, at, f, depth);
     if (n == 9 && memcmp(p, "{station}", n) == 0) {
         const char *ignored = NULL;
         size_t ignored_n = 0;
-        return match_text(m, next, at, f, depth, any_but_slash, &ignored, &ignored_n);
+        return match_text(m, next, at, f, depth, &ignored, &ignored_n);
     }
     if (n == 10 && memcmp(p, "{sighting}", n) == 0) {
         f->have_sighting = true;
@@ -193,11 +227,12 @@ static bool match(matching *m, const char *p, const char *at, found *f, int dept
         return match_numbers(m, "Ymd", '-', p + 2, at, f, depth + 1);
     if (*p == '%' && p[1] == 'T') /* its colons are mended */
         return match_numbers(m, "HMS", '_', p + 2, at, f, depth + 1);
+    if (*p == '%' && p[1] == 'z')
+        return match_offset(m, p + 2, at, f, depth + 1);
     if (*p == '%' && p[1] != '%') { /* tells nothing that is needed */
         const char *ignored = NULL;
         size_t ignored_n = 0;
-        return match_text(m, p + 2, at, f, depth + 1, any_but_slash, &ignored,
-                          &ignored_n);
+        return match_text(m, p + 2, at, f, depth + 1, &ignored, &ignored_n);
     }
     if (*p == '%')
         p++;
@@ -247,6 +282,8 @@ tw_status tw_name_read(const char *pattern, const char *name, tw_name_told *out)
     out->time.minute = part(&f, 'M');
     out->time.second = part(&f, 'S');
     out->time.microsecond = f.have_ms ? f.ms % 1000 * 1000 : 0;
+    out->time.offset_s = f.offset_s;
+    out->offset_told = f.have_offset;
     const tw_civil *t = &out->time;
     const bool sound = t->year >= 1 && t->month >= 1 && t->month <= 12 && t->day >= 1 &&
                        t->day <= 31 && t->hour <= 23 && t->minute <= 59 &&

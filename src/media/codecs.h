@@ -10,12 +10,13 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include "parcel.h"
 #include "picture.h"
 #include "tawny/error.h"
 #include "tawny/frame.h"
 #include "tawny/port.h"
 
-enum { TW_CODECS_ABI = 1 };
+enum { TW_CODECS_ABI = 2 };
 
 typedef struct tw_footage tw_footage;       /* a video file that is read */
 typedef struct tw_av_decoder tw_av_decoder; /* of one stream */
@@ -27,13 +28,23 @@ typedef struct tw_clip_sink {
     void *ctx;
 } tw_clip_sink;
 
+/* Draws on each picture before it is encoded. */
+typedef struct tw_clip_painter {
+    /** @param t_us  Capture time of the picture. @param activity_ppm  As in its parcel.
+     */
+    tw_status (*paint)(void *ctx, const tw_canvas *canvas, int64_t t_us,
+                       uint32_t activity_ppm, tw_error *err);
+    void *ctx;
+} tw_clip_painter;
+
 typedef struct tw_clip_spec {
     const tw_stream *stream; /* of the packets that will come; borrowed for the open */
     bool encode;             /* H.264 from decoded packets; false: copy them */
     int quality;             /* of the encoding, 1..100 */
-    int64_t wall_us;         /* of the first packet, for the file's own date */
+    int64_t wall_us;         /* of the first packet, for the file's own date; 0 unknown */
     const char *why;         /* the sighting began; NULL: not said */
     tw_clip_sink sink;
+    tw_clip_painter painter; /* paint NULL: none; only with encode */
 } tw_clip_spec;
 
 typedef struct tw_codecs {
@@ -66,10 +77,16 @@ typedef struct tw_codecs {
     /** Whether packets of a stream can go into a clip as they are. */
     bool (*clip_carries)(const tw_stream *stream);
     tw_status (*clip_open)(const tw_clip_spec *spec, tw_clip **out, tw_error *err);
-    tw_status (*clip_packet)(tw_clip *clip, const tw_packet *packet, tw_error *err);
+    /** @param parcel  What packet points to, with padding; held as long as needed. */
+    tw_status (*clip_packet)(tw_clip *clip, const tw_packet *packet, tw_parcel *parcel,
+                             tw_error *err);
     /** Write what is still to be written, and free the clip, whatever is returned. */
     tw_status (*clip_close)(tw_clip *clip, tw_error *err);
 } tw_codecs;
+
+/** Give a clip a packet that is only borrowed, by a copy of it. */
+tw_status tw_clip_copy(const tw_codecs *codecs, tw_clip *clip, const tw_packet *packet,
+                       tw_error *err);
 
 /** The module's only symbol. @return its table; static. */
 typedef const tw_codecs *(*tw_codecs_entry)(void);

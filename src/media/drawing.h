@@ -9,7 +9,7 @@
 #include "tawny/settings.h"
 #include "tawny/station.h"
 
-enum { TW_DRAWING_ABI = 2 };
+enum { TW_DRAWING_ABI = 3 };
 
 typedef struct tw_overlay {
     const tw_camera_settings *camera;
@@ -39,6 +39,12 @@ typedef struct tw_drawing {
     tw_status (*sheet)(const tw_sheet_tile *tiles, size_t count, const char *title,
                        uint8_t **out, uint16_t *out_width, uint16_t *out_height,
                        tw_error *err);
+    /** Draw a text of one or more lines, white on nothing.
+     * @param line_height  Pixels; less where the text would be wider than most_width.
+     * @param ink  Set to how much of each pixel is ink, 0 to 255; *width x *height bytes,
+     *             rows packed; the caller's to free(). */
+    tw_status (*label)(const char *text, uint16_t line_height, uint16_t most_width,
+                       uint8_t **ink, uint16_t *width, uint16_t *height, tw_error *err);
     /** Encode pixels as PNG. *out is the caller's to free(). */
     tw_status (*png)(const uint8_t *pixels, uint16_t width, uint16_t height,
                      uint8_t **out, size_t *bytes, tw_error *err);

@@ -1,6 +1,7 @@
 /* EXIF by libexif. */
 #include "exif.h"
 
+#include <stdbool.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -115,41 +116,86 @@ static void put_fields(ExifData *data, const tw_exif_fields *fields)
     put_comment(data, fields);
 }
 
-tw_status tw_exif_add(const uint8_t *jpeg, size_t jpeg_bytes,
-                      const tw_exif_fields *fields, uint8_t **out, size_t *bytes,
-                      tw_error *err)
+/* SOI and APP1 with what data holds. */
+static tw_status make_head(ExifData *data, uint8_t **out, size_t *bytes, tw_error *err)
 {
-    if (jpeg_bytes < 4 || jpeg[0] != 0xFF || jpeg[1] != 0xD8)
-        return tw_fail(err, TW_EDAMAGED, "not a JPEG picture");
     tw_status st = TW_OK;
     unsigned char *payload = NULL;
     unsigned int payload_bytes = 0;
     uint8_t *made = NULL;
+    exif_data_save_data(data, &payload, &payload_bytes);
+    if (payload && payload_bytes > 0 && payload_bytes <= APP1_MAX)
+        made = malloc(payload_bytes + 6U);
+    if (made) {
+        const size_t length = payload_bytes + 2U; /* the length counts itself */
+        const uint8_t head[6] = {0xFF,           0xD8, 0xFF, 0xE1, (uint8_t)(length >> 8),
+                                 (uint8_t)length};
+        memcpy(made, head, sizeof head);
+        memcpy(made + sizeof head, payload, payload_bytes);
+        *out = made;
+        *bytes = payload_bytes + sizeof head;
+    } else {
+        st = tw_fail(err, TW_ENOMEM, "cannot write EXIF");
+    }
+    free(payload);
+    return st;
+}
+
+tw_status tw_exif_head(const uint8_t *jpeg, size_t jpeg_bytes,
+                       const tw_exif_fields *fields, uint8_t **out, size_t *bytes,
+                       tw_error *err)
+{
+    if (jpeg_bytes < 4 || jpeg[0] != 0xFF || jpeg[1] != 0xD8)
+        return tw_fail(err, TW_EDAMAGED, "not a JPEG picture");
     ExifData *data = exif_data_new();
     if (!data)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     exif_data_set_byte_order(data, EXIF_BYTE_ORDER_INTEL);
     put_fields(data, fields);
-    exif_data_save_data(data, &payload, &payload_bytes);
-    if (!payload || payload_bytes == 0 || payload_bytes > APP1_MAX) {
-        st = tw_fail(err, TW_ENOMEM, "cannot write EXIF");
-        goto done;
-    }
-    made = malloc(jpeg_bytes + payload_bytes + 4);
-    if (!made) {
-        st = tw_fail(err, TW_ENOMEM, "out of memory");
-        goto done;
-    }
-    const size_t length = payload_bytes + 2U; /* the length counts itself */
-    const uint8_t head[6] = {0xFF,           0xD8, 0xFF, 0xE1, (uint8_t)(length >> 8),
-                             (uint8_t)length};
-    memcpy(made, head, sizeof head);
-    memcpy(made + sizeof head, payload, payload_bytes);
-    memcpy(made + sizeof head + payload_bytes, jpeg + 2, jpeg_bytes - 2);
-    *out = made;
-    *bytes = jpeg_bytes + payload_bytes + 4;
-done:
-    free(payload);
+    const tw_status st = make_head(data, out, bytes, err);
     exif_data_unref(data);
+    return st;
+}
+
+static void drop_entry(ExifData *data, ExifIfd ifd, int tag)
+{
+    ExifEntry *entry = exif_content_get_entry(data->ifd[ifd], (ExifTag)tag);
+    if (entry)
+        exif_content_remove_entry(data->ifd[ifd], entry);
+}
+
+static void drop_time(ExifData *data)
+{
+    static const int tags[] = {EXIF_TAG_DATE_TIME_ORIGINAL,
+                               EXIF_TAG_DATE_TIME_DIGITIZED,
+                               EXIF_TAG_SUB_SEC_TIME,
+                               EXIF_TAG_SUB_SEC_TIME_ORIGINAL,
+                               OFFSET_TIME,
+                               OFFSET_TIME_ORIGINAL};
+    drop_entry(data, EXIF_IFD_0, EXIF_TAG_DATE_TIME);
+    for (size_t i = 0; i < sizeof tags / sizeof *tags; i++)
+        drop_entry(data, EXIF_IFD_EXIF, tags[i]);
+}
+
+tw_status tw_exif_retime(const uint8_t *jpeg, size_t jpeg_bytes, const tw_civil *time,
+                         uint8_t **out, size_t *bytes, size_t *replaces, tw_error *err)
+{
+    const bool ours = jpeg_bytes > 12 && jpeg[0] == 0xFF && jpeg[1] == 0xD8 &&
+                      jpeg[2] == 0xFF && jpeg[3] == 0xE1 &&
+                      memcmp(jpeg + 6, "Exif\0", 6) == 0;
+    const size_t end = ours ? 4U + ((size_t)jpeg[4] << 8 | jpeg[5]) : 0;
+    if (!ours || end > jpeg_bytes)
+        return tw_fail(err, TW_EDAMAGED, "the picture does not begin with EXIF");
+    ExifData *data = exif_data_new();
+    if (!data)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    exif_data_unset_option(data, EXIF_DATA_OPTION_FOLLOW_SPECIFICATION);
+    exif_data_load_data(data, jpeg + 6, (unsigned int)(end - 6));
+    exif_data_set_byte_order(data, EXIF_BYTE_ORDER_INTEL);
+    drop_time(data);
+    put_time(data, time);
+    const tw_status st = make_head(data, out, bytes, err);
+    exif_data_unref(data);
+    *replaces = end;
     return st;
 }

@@ -16,14 +16,26 @@ typedef struct tw_exif_fields {
     uint16_t width, height; /* pixels; 0 unknown */
 } tw_exif_fields;
 
+enum { TW_EXIF_REPLACES = 2 }; /* bytes at a picture's beginning that a head has too */
+
 /**
- * A copy of a JPEG picture with our EXIF as its first segment; pixels untouched.
+ * What goes before a JPEG picture, without its first TW_EXIF_REPLACES bytes, to give it
+ * our EXIF as its first segment; the rest of it stays untouched.
  *
  * @param out  Set on TW_OK, the caller's to free().
  * @return TW_OK; TW_EDAMAGED: not a JPEG; TW_ENOMEM.
  */
-tw_status tw_exif_add(const uint8_t *jpeg, size_t jpeg_bytes,
-                      const tw_exif_fields *fields, uint8_t **out, size_t *bytes,
-                      tw_error *err);
+tw_status tw_exif_head(const uint8_t *jpeg, size_t jpeg_bytes,
+                       const tw_exif_fields *fields, uint8_t **out, size_t *bytes,
+                       tw_error *err);
+
+/**
+ * The same for a picture that has our EXIF already, with another time.
+ *
+ * @param replaces  Set to how many bytes at the picture's beginning it stands for.
+ * @return TW_OK; TW_EDAMAGED: it has no such EXIF; TW_ENOMEM.
+ */
+tw_status tw_exif_retime(const uint8_t *jpeg, size_t jpeg_bytes, const tw_civil *time,
+                         uint8_t **out, size_t *bytes, size_t *replaces, tw_error *err);
 
 #endif

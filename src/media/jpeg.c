@@ -283,6 +283,63 @@ done:
     return st;
 }
 
+/* Planes of a size, in one piece of memory. @return false: out of memory. */
+static bool make_canvas(int width, int height, bool grey, tw_canvas *canvas,
+                        uint8_t **memory)
+{
+    const size_t luma = (size_t)width * (size_t)height;
+    const size_t half = (size_t)((width + 1) / 2),
+                 chroma = half * (size_t)((height + 1) / 2);
+    uint8_t *at = *memory = malloc(luma + (grey ? 0 : 2 * chroma));
+    if (!at)
+        return false;
+    *canvas =
+        (tw_canvas){.px = {at, grey ? NULL : at + luma, grey ? NULL : at + luma + chroma},
+                    .stride = {width, (int)half, (int)half},
+                    .width = (uint16_t)width,
+                    .height = (uint16_t)height};
+    return true;
+}
+
+/* Pixels of any sampling into planes of 4:2:0. */
+static bool resample(tjhandle encoder, const uint8_t *pixels, const tw_canvas *canvas)
+{
+    uint8_t *planes[3] = {canvas->px[0], canvas->px[1], canvas->px[2]};
+    int strides[3] = {canvas->stride[0], canvas->stride[1], canvas->stride[2]};
+    return tjEncodeYUVPlanes(encoder, pixels, canvas->width, 0, canvas->height, TJPF_BGRX,
+                             planes, strides, canvas->px[1] ? TJSAMP_420 : TJSAMP_GRAY,
+                             TJFLAG_ACCURATEDCT) == 0;
+}
+
+tw_status tw_jpeg_planes(const uint8_t *data, size_t bytes, tw_canvas *canvas,
+                         uint8_t **memory, tw_error *err)
+{
+    uint8_t *pixels = NULL;
+    uint16_t width = 0, height = 0;
+    tw_status st = tw_jpeg_pixels(data, bytes, 0, &pixels, &width, &height, err);
+    if (st != TW_OK)
+        return st;
+    int w = 0, h = 0, subsampling = 0, space = 0;
+    tjhandle handle = tjInitCompress(), header = tjInitDecompress();
+    const bool known = header && tjDecompressHeader3(header, data, (unsigned long)bytes,
+                                                     &w, &h, &subsampling, &space) == 0;
+    *memory = NULL;
+    if (!handle || !known ||
+        !make_canvas(width, height, subsampling == TJSAMP_GRAY, canvas, memory)) {
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+    } else if (!resample(handle, pixels, canvas)) {
+        st = tw_fail(err, TW_EIO, "cannot draw on a JPEG (%s)", tjGetErrorStr2(handle));
+        free(*memory);
+        *memory = NULL;
+    }
+    if (handle)
+        (void)tjDestroy(handle);
+    if (header)
+        (void)tjDestroy(header);
+    free(pixels);
+    return st;
+}
+
 /* TurboJPEG's buffers have their own release; ours are given back with free(). */
 static tw_status hand_over(tjhandle handle, int failed, unsigned char *made,
                            unsigned long size, uint8_t **out, size_t *bytes,

@@ -43,6 +43,11 @@ tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma
 tw_status tw_jpeg_pixels(const uint8_t *data, size_t bytes, uint16_t least_width,
                          uint8_t **out, uint16_t *width, uint16_t *height, tw_error *err);
 
+/** Decode a picture to planes, 4:2:0 whatever it had, or luma alone if it is grey.
+ * @param memory  Set on TW_OK to what canvas points into, the caller's to free(). */
+tw_status tw_jpeg_planes(const uint8_t *data, size_t bytes, tw_canvas *canvas,
+                         uint8_t **memory, tw_error *err);
+
 /** Encode planes. @param quality 1..100. @param out Set on TW_OK, the caller's to free().
  */
 tw_status tw_jpeg_encode(const tw_picture *picture, int quality, uint8_t **out,

@@ -168,3 +168,14 @@ const tw_drawing *tw_drawing_load(tw_error *err)
     }
     return drawing;
 }
+
+tw_status tw_clip_copy(const tw_codecs *codecs, tw_clip *clip, const tw_packet *packet,
+                       tw_error *err)
+{
+    tw_parcel *parcel = tw_parcel_copy(packet->data, packet->size);
+    if (!parcel)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    const tw_status st = codecs->clip_packet(clip, packet, parcel, err);
+    tw_parcel_release(parcel);
+    return st;
+}

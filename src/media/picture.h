@@ -12,4 +12,11 @@ typedef struct tw_picture {
     uint16_t width, height; /* pixels of the luma plane */
 } tw_picture;
 
+/* The same that may be written to. */
+typedef struct tw_canvas {
+    uint8_t *px[3];
+    int stride[3];
+    uint16_t width, height;
+} tw_canvas;
+
 #endif

@@ -226,13 +226,18 @@ static const unit DURATIONS[] = {{"d", 86400 * MICRO}, {"h", 3600 * MICRO},
                                  {"ms", 1000},         {"us", 1}};
 enum { DURATION_UNITS = sizeof DURATIONS / sizeof *DURATIONS };
 
+bool tw_read_duration(const char *text, int64_t *us)
+{
+    return read_sum(text, DURATIONS, DURATION_UNITS, us);
+}
+
 static bool parse_duration(const tw_row *row, const char *text, void *field)
 {
     int64_t us = 0;
-    return read_sum(text, DURATIONS, DURATION_UNITS, &us) && store_number(row, us, field);
+    return tw_read_duration(text, &us) && store_number(row, us, field);
 }
 
-static void write_duration(int64_t us, char *out, size_t capacity)
+void tw_write_duration(int64_t us, char *out, size_t capacity)
 {
     size_t i = DURATION_UNITS - 1;
     if (us == 0)
@@ -247,14 +252,14 @@ static void print_duration(const tw_row *row, const void *field, char *out,
                            size_t capacity)
 {
     (void)row;
-    write_duration(*(const int64_t *)field, out, capacity);
+    tw_write_duration(*(const int64_t *)field, out, capacity);
 }
 
 static void explain_duration(const tw_row *row, char *out, size_t capacity)
 {
     char low[32], high[32];
-    write_duration(row->min, low, sizeof low);
-    write_duration(row->max, high, sizeof high);
+    tw_write_duration(row->min, low, sizeof low);
+    tw_write_duration(row->max, high, sizeof high);
     (void)snprintf(out, capacity, "a duration such as %s, from %s to %s", row->example,
                    low, high);
 }
@@ -404,13 +409,18 @@ const tw_type tw_type_levels = {parse_levels, print_levels, explain_levels};
 static const unit SIZES[] = {{"GB", 1000 * MICRO}, {"MB", MICRO}, {"kB", 1000}, {"B", 1}};
 enum { SIZE_UNITS = sizeof SIZES / sizeof *SIZES };
 
+bool tw_read_bytes(const char *text, int64_t *bytes)
+{
+    return read_sum(text, SIZES, SIZE_UNITS, bytes);
+}
+
 static bool parse_bytes(const tw_row *row, const char *text, void *field)
 {
     int64_t bytes = 0;
-    return read_sum(text, SIZES, SIZE_UNITS, &bytes) && store_number(row, bytes, field);
+    return tw_read_bytes(text, &bytes) && store_number(row, bytes, field);
 }
 
-static void write_bytes(int64_t bytes, char *out, size_t capacity)
+void tw_write_bytes(int64_t bytes, char *out, size_t capacity)
 {
     size_t i = SIZE_UNITS - 1;
     while (bytes > 0 && i > 0 && bytes % SIZES[i - 1].in_micro == 0)
@@ -422,14 +432,14 @@ static void write_bytes(int64_t bytes, char *out, size_t capacity)
 static void print_bytes(const tw_row *row, const void *field, char *out, size_t capacity)
 {
     (void)row;
-    write_bytes(*(const int64_t *)field, out, capacity);
+    tw_write_bytes(*(const int64_t *)field, out, capacity);
 }
 
 static void explain_bytes(const tw_row *row, char *out, size_t capacity)
 {
     char low[32], high[32];
-    write_bytes(row->min, low, sizeof low);
-    write_bytes(row->max, high, sizeof high);
+    tw_write_bytes(row->min, low, sizeof low);
+    tw_write_bytes(row->max, high, sizeof high);
     (void)snprintf(out, capacity, "a size such as %s, from %s to %s", row->example, low,
                    high);
 }
@@ -468,46 +478,6 @@ static void explain_confirm(const tw_row *row, char *out, size_t capacity)
 }
 
 const tw_type tw_type_confirm = {parse_confirm, print_confirm, explain_confirm};
-
-/* ---- stills ---------------------------------------------------------------------- */
-
-static bool parse_stills(const tw_row *row, const char *text, void *field)
-{
-    static const char *const words[] = {"none", "first", "best"};
-    tw_stills_choice choice = {TW_STILLS_EVERY, 0};
-    for (size_t i = 0; i < sizeof words / sizeof *words; i++)
-        if (strcmp(text, words[i]) == 0)
-            choice.which = (tw_stills)i;
-    if (choice.which == TW_STILLS_EVERY) {
-        if (strncmp(text, "every ", 6) != 0 ||
-            !read_sum(text + 6, DURATIONS, DURATION_UNITS, &choice.every_us) ||
-            !in_range(row, choice.every_us))
-            return false;
-    }
-    *(tw_stills_choice *)field = choice;
-    return true;
-}
-
-static void print_stills(const tw_row *row, const void *field, char *out, size_t capacity)
-{
-    (void)row;
-    const tw_stills_choice *c = field;
-    static const char *const words[] = {"none", "first", "best"};
-    char every[40];
-    if (c->which == TW_STILLS_EVERY) {
-        write_duration(c->every_us, every, sizeof every);
-        (void)snprintf(out, capacity, "every %s", every);
-    } else {
-        (void)snprintf(out, capacity, "%s", words[c->which]);
-    }
-}
-
-static void explain_stills(const tw_row *row, char *out, size_t capacity)
-{
-    (void)snprintf(out, capacity, "none, first, best, or %s", row->example);
-}
-
-const tw_type tw_type_stills = {parse_stills, print_stills, explain_stills};
 
 /* ---- area ------------------------------------------------------------------------ */
 

@@ -8,7 +8,7 @@
 
 #include "tawny/settings.h"
 
-enum { TW_VALUE_MAX = 160, TW_AREA_MAX = 64 }; /* bytes of a printed value; corners */
+enum { TW_VALUE_MAX = 320, TW_AREA_MAX = 64 }; /* bytes of a printed value; corners */
 
 typedef struct tw_row tw_row;
 
@@ -19,6 +19,8 @@ typedef union tw_value {
     const char *text;
     tw_confirm confirm;
     tw_stills_choice stills;
+    tw_timed_clip timed_clip;
+    tw_by_kind by_kind;
 } tw_value;
 
 typedef struct tw_type {
@@ -44,19 +46,32 @@ struct tw_row {
     const char *help;
 };
 
-extern const tw_type tw_type_text;     /* const char *, borrowed from the text */
-extern const tw_type tw_type_switch;   /* bool: yes, no */
-extern const tw_type tw_type_choice;   /* int64_t: index into choices */
-extern const tw_type tw_type_duration; /* int64_t: microseconds */
-extern const tw_type tw_type_share;    /* int64_t: ppm, written in percent */
-extern const tw_type tw_type_percent;  /* int64_t: whole percent */
-extern const tw_type tw_type_levels;   /* int64_t: luma levels, 0 is "auto" */
-extern const tw_type tw_type_number;   /* int64_t */
-extern const tw_type tw_type_rate;     /* int64_t: frames a second */
-extern const tw_type tw_type_bytes;    /* int64_t */
-extern const tw_type tw_type_confirm;  /* tw_confirm */
-extern const tw_type tw_type_stills;   /* tw_stills_choice */
-extern const tw_type tw_type_area;     /* const char *, checked with tw_area_parse */
+extern const tw_type tw_type_text;       /* const char *, borrowed from the text */
+extern const tw_type tw_type_switch;     /* bool: yes, no */
+extern const tw_type tw_type_choice;     /* int64_t: index into choices */
+extern const tw_type tw_type_duration;   /* int64_t: microseconds */
+extern const tw_type tw_type_share;      /* int64_t: ppm, written in percent */
+extern const tw_type tw_type_percent;    /* int64_t: whole percent */
+extern const tw_type tw_type_levels;     /* int64_t: luma levels, 0 is "auto" */
+extern const tw_type tw_type_number;     /* int64_t */
+extern const tw_type tw_type_rate;       /* int64_t: frames a second */
+extern const tw_type tw_type_bytes;      /* int64_t */
+extern const tw_type tw_type_confirm;    /* tw_confirm */
+extern const tw_type tw_type_stills;     /* tw_stills_choice */
+extern const tw_type tw_type_timed_clip; /* tw_timed_clip */
+extern const tw_type tw_type_durations;  /* tw_by_kind: microseconds */
+extern const tw_type tw_type_sizes;      /* tw_by_kind: bytes */
+extern const tw_type tw_type_caption;    /* const char *, a pattern that expands */
+extern const tw_type tw_type_words;      /* int64_t: bits, from the first of choices on */
+extern const tw_type tw_type_area;       /* const char *, checked with tw_area_parse */
+
+/** Read a duration, microseconds, or a size, bytes. @return false: not understood. */
+bool tw_read_duration(const char *text, int64_t *us);
+bool tw_read_bytes(const char *text, int64_t *bytes);
+
+/** Write them as they would stand in a file. */
+void tw_write_duration(int64_t us, char *out, size_t capacity);
+void tw_write_bytes(int64_t bytes, char *out, size_t capacity);
 
 /**
  * Read corners: "10,20 30,40 50,60", percent of the picture's width and height.

@@ -10,9 +10,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { VERSION = 1, WAIT_MS = 5000 };
+enum { WAIT_MS = 5000 };
 
-static const char SCHEMA[] =
+static const char FIRST[] =
     "CREATE TABLE run(id INTEGER PRIMARY KEY AUTOINCREMENT, began_us INTEGER NOT NULL) "
     "STRICT;"
     "CREATE TABLE sighting(id INTEGER PRIMARY KEY AUTOINCREMENT,"
@@ -31,6 +31,50 @@ static const char SCHEMA[] =
     "CREATE INDEX capture_by_sighting ON capture(sighting);"
     "CREATE INDEX capture_by_time ON capture(start_us);"
     "CREATE INDEX capture_by_camera ON capture(camera, start_us);";
+
+/* Order beside time, marks for times that are wrong, the trace, what happened, and sums
+ * of bytes that are kept up to date by the data base itself. */
+static const char SECOND[] =
+    "ALTER TABLE sighting ADD COLUMN unsure INTEGER NOT NULL DEFAULT 0;"
+    "ALTER TABLE sighting ADD COLUMN order_us INTEGER NOT NULL DEFAULT 0;"
+    "UPDATE sighting SET order_us = start_us;"
+    "CREATE INDEX sighting_by_order ON sighting(order_us);"
+    "CREATE INDEX sighting_by_number ON sighting(camera, number);"
+    "ALTER TABLE capture ADD COLUMN run INTEGER REFERENCES run(id);"
+    "ALTER TABLE capture ADD COLUMN unsure INTEGER NOT NULL DEFAULT 0;"
+    "ALTER TABLE capture ADD COLUMN order_us INTEGER NOT NULL DEFAULT 0;"
+    "UPDATE capture SET order_us = start_us;"
+    "UPDATE capture SET kind = 'timed-still' WHERE kind = 'timed';"
+    "DROP INDEX capture_by_time; DROP INDEX capture_by_camera;"
+    "CREATE INDEX capture_by_order ON capture(order_us);"
+    "CREATE INDEX capture_by_camera ON capture(camera, order_us);"
+    "CREATE INDEX capture_by_kind ON capture(camera, kind, order_us);"
+    "CREATE INDEX capture_unsure ON capture(id) WHERE unsure = 1;"
+    "CREATE TABLE held(camera TEXT NOT NULL, kind TEXT NOT NULL,"
+    " captures INTEGER NOT NULL, bytes INTEGER NOT NULL, PRIMARY KEY(camera, kind))"
+    " STRICT;"
+    "INSERT INTO held SELECT camera, kind, count(*), sum(bytes) FROM capture"
+    " GROUP BY camera, kind;"
+    "CREATE TRIGGER capture_added AFTER INSERT ON capture BEGIN"
+    " INSERT INTO held VALUES (new.camera, new.kind, 1, new.bytes) ON CONFLICT DO UPDATE"
+    " SET captures = captures + 1, bytes = bytes + excluded.bytes; END;"
+    "CREATE TRIGGER capture_dropped AFTER DELETE ON capture BEGIN"
+    " UPDATE held SET captures = captures - 1, bytes = bytes - old.bytes"
+    " WHERE camera = old.camera AND kind = old.kind; END;"
+    "CREATE TRIGGER capture_changed AFTER UPDATE OF bytes ON capture BEGIN"
+    " UPDATE held SET bytes = bytes - old.bytes + new.bytes"
+    " WHERE camera = old.camera AND kind = old.kind; END;"
+    "CREATE TABLE trace(id INTEGER PRIMARY KEY, run INTEGER REFERENCES run(id),"
+    " camera TEXT NOT NULL, start_us INTEGER NOT NULL, unsure INTEGER NOT NULL,"
+    " seconds BLOB NOT NULL) STRICT;"
+    "CREATE INDEX trace_by_time ON trace(camera, start_us);"
+    "CREATE TABLE happening(id INTEGER PRIMARY KEY, run INTEGER REFERENCES run(id),"
+    " camera TEXT, at_us INTEGER NOT NULL, unsure INTEGER NOT NULL,"
+    " what TEXT NOT NULL, text TEXT NOT NULL) STRICT;";
+
+/* How a catalogue of each version becomes one of the next. */
+static const char *const STEPS[] = {FIRST, SECOND};
+enum { VERSION = sizeof STEPS / sizeof *STEPS };
 
 tw_status tw_catalogue_fail(const tw_catalogue *c, int code, tw_error *err)
 {
@@ -54,7 +98,7 @@ tw_status tw_catalogue_prepare(tw_catalogue *c, const char *sql, sqlite3_stmt **
     return code == SQLITE_OK ? TW_OK : tw_catalogue_fail(c, code, err);
 }
 
-static tw_status execute(tw_catalogue *c, const char *sql, tw_error *err)
+tw_status tw_catalogue_execute(tw_catalogue *c, const char *sql, tw_error *err)
 {
     const int code = sqlite3_exec(c->db, sql, NULL, NULL, NULL);
     return code == SQLITE_OK ? TW_OK : tw_catalogue_fail(c, code, err);
@@ -79,7 +123,7 @@ tw_status tw_catalogue_ask(tw_catalogue *c, const char *sql, const char *text,
 }
 
 /* Steps to the statement's end and releases it. @return TW_OK; err says why not. */
-static tw_status finish(tw_catalogue *c, sqlite3_stmt *s, tw_error *err)
+tw_status tw_catalogue_finish(tw_catalogue *c, sqlite3_stmt *s, tw_error *err)
 {
     const int code = sqlite3_step(s);
     const tw_status st = code == SQLITE_DONE || code == SQLITE_ROW
@@ -106,13 +150,13 @@ static tw_status upgrade(tw_catalogue *c, tw_error *err)
         return TW_OK;
     char set[48];
     (void)snprintf(set, sizeof set, "PRAGMA user_version = %d; COMMIT", VERSION);
-    st = execute(c, "BEGIN IMMEDIATE", err);
+    st = tw_catalogue_execute(c, "BEGIN IMMEDIATE", err);
+    for (int64_t v = version < 0 ? 0 : version; v < VERSION && st == TW_OK; v++)
+        st = tw_catalogue_execute(c, STEPS[v], err);
     if (st == TW_OK)
-        st = execute(c, SCHEMA, err);
-    if (st == TW_OK)
-        st = execute(c, set, err);
+        st = tw_catalogue_execute(c, set, err);
     if (st != TW_OK)
-        (void)execute(c, "ROLLBACK", NULL);
+        (void)tw_catalogue_execute(c, "ROLLBACK", NULL);
     return st;
 }
 
@@ -136,11 +180,12 @@ tw_status tw_catalogue_open(const char *path, bool write, tw_catalogue **out,
         st = tw_catalogue_fail(c, code, err);
     if (st == TW_OK) {
         (void)sqlite3_busy_timeout(c->db, WAIT_MS);
-        st = execute(c, "PRAGMA foreign_keys = ON; PRAGMA synchronous = FULL", err);
+        st = tw_catalogue_execute(
+            c, "PRAGMA foreign_keys = ON; PRAGMA synchronous = FULL", err);
     }
     int64_t unused = 0;
     if (st == TW_OK && path && write) /* readers and the station do not hold each other */
-        st = execute(c, "PRAGMA journal_mode = WAL", err);
+        st = tw_catalogue_execute(c, "PRAGMA journal_mode = WAL", err);
     if (st == TW_OK)
         st =
             tw_catalogue_ask(c, "SELECT count(*) FROM sqlite_schema", NULL, &unused, err);
@@ -170,7 +215,7 @@ tw_status tw_catalogue_begin_run(tw_catalogue *c, int64_t wall_us, tw_error *err
     if (!c)
         return tw_fail(err, TW_EINVAL, "no catalogue");
     /* What was running when the board died ended, at the least, with its last capture. */
-    tw_status st = execute(
+    tw_status st = tw_catalogue_execute(
         c,
         "UPDATE sighting SET end_us = max(start_us, coalesce((SELECT max(start_us) FROM "
         "capture WHERE capture.sighting = sighting.id), start_us)) WHERE end_us = 0",
@@ -181,7 +226,7 @@ tw_status tw_catalogue_begin_run(tw_catalogue *c, int64_t wall_us, tw_error *err
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_int64(s, 1, wall_us);
-    st = finish(c, s, err);
+    st = tw_catalogue_finish(c, s, err);
     if (st == TW_OK)
         c->run = sqlite3_last_insert_rowid(c->db);
     return st;
@@ -202,6 +247,9 @@ static void bind_entry(const tw_catalogue *c, const tw_sighting_entry *e, sqlite
     (void)sqlite3_bind_int64(s, 9, e->start_ppm);
     (void)sqlite3_bind_int64(s, 10, e->stay_ppm);
     (void)sqlite3_bind_text(s, 11, e->why ? e->why : "", -1, SQLITE_STATIC);
+    (void)sqlite3_bind_int64(s, 12, e->unsure);
+    (void)sqlite3_bind_int64(s, 13,
+                             e->order_us ? e->order_us : g->start_us + e->wall_offset_us);
 }
 
 /* @return TW_OK; TW_ENOENT: it gave no row; else err. */
@@ -233,13 +281,12 @@ tw_status tw_catalogue_note(tw_catalogue *c, const tw_sighting_entry *e, int64_t
 {
     static const char UPDATE[] =
         "UPDATE sighting SET end_us = max(end_us, ?6), peak_ppm = max(peak_ppm, ?7), "
-        "frames = max(frames, ?8) WHERE run = ?1 AND camera = ?2 AND number = ?3 AND "
-        "part "
-        "= ?4 RETURNING id";
+        "frames = max(frames, ?8) WHERE run = ?1 AND camera = ?2 AND number = ?3 "
+        "AND part = ?4 RETURNING id";
     static const char INSERT[] =
         "INSERT INTO sighting(run, camera, number, part, start_us, end_us, peak_ppm, "
-        "frames, start_ppm, stay_ppm, why) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, "
-        "?10, ?11) RETURNING id";
+        "frames, start_ppm, stay_ppm, why, unsure, order_us) VALUES (?1, ?2, ?3, ?4, ?5, "
+        "?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13) RETURNING id";
     if (!c || !e || !e->camera || !e->sighting)
         return tw_fail(err, TW_EINVAL, "no sighting");
     const tw_status st = write_entry(c, UPDATE, e, id, err);
@@ -254,7 +301,8 @@ tw_status tw_catalogue_add(tw_catalogue *c, const tw_capture_record *r, tw_error
     const tw_status st =
         tw_catalogue_prepare(c,
                              "INSERT INTO capture(sighting, camera, kind, file, bytes, "
-                             "start_us) VALUES (?, ?, ?, ?, ?, ?)",
+                             "start_us, order_us, unsure, run) VALUES (?, ?, ?, ?, ?, ?, "
+                             "?, ?, ?)",
                              &s, err);
     if (st != TW_OK)
         return st;
@@ -265,7 +313,11 @@ tw_status tw_catalogue_add(tw_catalogue *c, const tw_capture_record *r, tw_error
     (void)sqlite3_bind_text(s, 4, r->file, -1, SQLITE_STATIC);
     (void)sqlite3_bind_int64(s, 5, (int64_t)r->bytes);
     (void)sqlite3_bind_int64(s, 6, r->start_us);
-    return finish(c, s, err);
+    (void)sqlite3_bind_int64(s, 7, r->order_us ? r->order_us : r->start_us);
+    (void)sqlite3_bind_int64(s, 8, r->unsure);
+    if (c->run != 0)
+        (void)sqlite3_bind_int64(s, 9, c->run);
+    return tw_catalogue_finish(c, s, err);
 }
 
 /* @return the sighting that a capture lies in, 0: none is known. */
@@ -276,9 +328,9 @@ static tw_status find_home(tw_catalogue *c, const tw_capture_record *r, uint32_t
     sqlite3_stmt *s = NULL;
     tw_status st = tw_catalogue_prepare(
         c,
-        "SELECT id FROM sighting WHERE camera = ?1 AND number = ?2 AND ?3 >= start_us - "
-        "?4 "
-        "AND ?3 <= max(start_us, end_us) + ?4 ORDER BY abs(start_us - ?3) LIMIT 1",
+        "SELECT id FROM sighting WHERE camera = ?1 AND number = ?2 "
+        "AND ?3 >= start_us - ?4 AND ?3 <= max(start_us, end_us) + ?4 "
+        "ORDER BY abs(start_us - ?3) LIMIT 1",
         &s, err);
     *id = 0;
     if (st != TW_OK)
@@ -310,7 +362,7 @@ static tw_status make_home(tw_catalogue *c, const tw_capture_record *r, uint32_t
     (void)sqlite3_bind_text(s, 1, r->camera, -1, SQLITE_STATIC);
     (void)sqlite3_bind_int64(s, 2, number);
     (void)sqlite3_bind_int64(s, 3, r->start_us);
-    st = finish(c, s, err);
+    st = tw_catalogue_finish(c, s, err);
     if (st == TW_OK)
         *id = sqlite3_last_insert_rowid(c->db);
     return st;
@@ -322,9 +374,9 @@ tw_status tw_catalogue_adopt(tw_catalogue *c, const tw_capture_record *r, uint32
     int64_t id = 0;
     if (!c || !r || !r->camera || !r->kind)
         return tw_fail(err, TW_EINVAL, "no capture");
-    const bool timed = strcmp(r->kind, TW_KIND_TIMED) == 0; /* of no sighting */
-    tw_status st = timed ? TW_OK : find_home(c, r, number, &id, err);
-    if (st == TW_OK && id == 0 && !timed)
+    const bool homeless = !tw_kind_of_sighting(tw_kind_find(r->kind));
+    tw_status st = homeless ? TW_OK : find_home(c, r, number, &id, err);
+    if (st == TW_OK && id == 0 && !homeless)
         st = make_home(c, r, number, &id, err);
     tw_capture_record at_home = *r;
     at_home.sighting = id;
@@ -342,7 +394,7 @@ static tw_status change_one(tw_catalogue *c, const char *sql, int64_t id,
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_int64(s, 1, id);
-    st = finish(c, s, err);
+    st = tw_catalogue_finish(c, s, err);
     if (st == TW_OK && sqlite3_changes(c->db) == 0)
         st = tw_fail(err, TW_ENOENT, "there is no %s %lld", what, (long long)id);
     return st;
@@ -368,7 +420,7 @@ tw_status tw_catalogue_seen(tw_catalogue *c, const char *file, tw_error *err)
     if (!c)
         return tw_fail(err, TW_EINVAL, "no catalogue");
     if (!file)
-        return execute(
+        return tw_catalogue_execute(
             c,
             "CREATE TEMP TABLE IF NOT EXISTS seen(file TEXT PRIMARY KEY) STRICT;"
             "DELETE FROM temp.seen",
@@ -379,18 +431,18 @@ tw_status tw_catalogue_seen(tw_catalogue *c, const char *file, tw_error *err)
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_text(s, 1, file, -1, SQLITE_STATIC);
-    return finish(c, s, err);
+    return tw_catalogue_finish(c, s, err);
 }
 
 tw_status tw_catalogue_forget_unseen(tw_catalogue *c, uint32_t *gone, tw_error *err)
 {
     if (!c)
         return tw_fail(err, TW_EINVAL, "no catalogue");
-    const tw_status st = execute(
+    const tw_status st = tw_catalogue_execute(
         c, "DELETE FROM capture WHERE file NOT IN (SELECT file FROM temp.seen)", err);
     if (st == TW_OK && gone)
         *gone = (uint32_t)sqlite3_changes(c->db);
-    return st == TW_OK ? execute(c, "DELETE FROM temp.seen", err) : st;
+    return st == TW_OK ? tw_catalogue_execute(c, "DELETE FROM temp.seen", err) : st;
 }
 
 /* ---- removing -------------------------------------------------------------------- */

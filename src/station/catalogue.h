@@ -19,6 +19,21 @@ tw_status tw_catalogue_fail(const tw_catalogue *catalogue, int code, tw_error *e
 tw_status tw_catalogue_prepare(tw_catalogue *catalogue, const char *sql,
                                sqlite3_stmt **out, tw_error *err);
 
+/** Run statements that give nothing. */
+tw_status tw_catalogue_execute(tw_catalogue *catalogue, const char *sql, tw_error *err);
+
+/** Step to a statement's end and release it. @return TW_OK; err says why not. */
+tw_status tw_catalogue_finish(tw_catalogue *catalogue, sqlite3_stmt *statement,
+                              tw_error *err);
+
+/** The text in a column, "" for NULL; borrowed until the next step. */
+const char *tw_catalogue_text(sqlite3_stmt *statement, int column);
+
+/** The capture that a statement gives as id, start_us, bytes and file; the statement is
+ * released. @return TW_OK; TW_ENOENT: it gives none; TW_EIO... */
+tw_status tw_catalogue_one(tw_catalogue *catalogue, sqlite3_stmt *statement,
+                           tw_catalogue_oldest *out, tw_error *err);
+
 /** A single number that a statement gives. @param text  Bound to ?1; NULL: SQL's NULL. */
 tw_status tw_catalogue_ask(tw_catalogue *catalogue, const char *sql, const char *text,
                            int64_t *out, tw_error *err);

@@ -1,7 +1,10 @@
 /* Reading the catalogue. */
 #include "catalogue.h"
 
-static const char *text_at(sqlite3_stmt *s, int column)
+#include <stdio.h>
+#include <string.h>
+
+const char *tw_catalogue_text(sqlite3_stmt *s, int column)
 {
     const unsigned char *text = sqlite3_column_text(s, column);
     return text ? (const char *)text : "";
@@ -10,7 +13,7 @@ static const char *text_at(sqlite3_stmt *s, int column)
 static tw_sighting_record sighting_at(sqlite3_stmt *s)
 {
     return (tw_sighting_record){.id = sqlite3_column_int64(s, 0),
-                                .camera = text_at(s, 1),
+                                .camera = tw_catalogue_text(s, 1),
                                 .number = (uint32_t)sqlite3_column_int64(s, 2),
                                 .part = (uint16_t)sqlite3_column_int64(s, 3),
                                 .start_us = sqlite3_column_int64(s, 4),
@@ -19,11 +22,12 @@ static tw_sighting_record sighting_at(sqlite3_stmt *s)
                                 .frames = (uint32_t)sqlite3_column_int64(s, 7),
                                 .start_ppm = (uint32_t)sqlite3_column_int64(s, 8),
                                 .stay_ppm = (uint32_t)sqlite3_column_int64(s, 9),
-                                .why = text_at(s, 10),
+                                .why = tw_catalogue_text(s, 10),
                                 .starred = sqlite3_column_int64(s, 11) != 0,
                                 .stills = (uint32_t)sqlite3_column_int64(s, 12),
                                 .clips = (uint32_t)sqlite3_column_int64(s, 13),
-                                .bytes = (uint64_t)sqlite3_column_int64(s, 14)};
+                                .bytes = (uint64_t)sqlite3_column_int64(s, 14),
+                                .unsure = sqlite3_column_int64(s, 15) != 0};
 }
 
 tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *f,
@@ -35,15 +39,14 @@ tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *f,
     static const char SQL[] =
         "SELECT g.id, g.camera, g.number, g.part, g.start_us, g.end_us, g.peak_ppm, "
         "g.frames, g.start_ppm, g.stay_ppm, g.why, g.starred, "
-        "(SELECT count(*) FROM capture WHERE sighting = g.id AND kind = 'still'), "
-        "(SELECT count(*) FROM capture WHERE sighting = g.id AND kind = 'clip'), "
-        "(SELECT coalesce(sum(bytes), 0) FROM capture WHERE sighting = g.id) FROM ("
-        "SELECT * FROM sighting WHERE (?1 = 0 OR id = ?1) AND (?2 IS NULL OR camera = "
-        "?2) "
-        "AND start_us >= ?3 AND start_us < ?4 AND (?5 = 0 OR starred = 1) AND (?6 = 0 OR "
+        "(SELECT count(*) FROM capture WHERE sighting = g.id AND kind LIKE '%still'), "
+        "(SELECT count(*) FROM capture WHERE sighting = g.id AND kind LIKE '%clip'), "
+        "(SELECT coalesce(sum(bytes), 0) FROM capture WHERE sighting = g.id), g.unsure "
+        "FROM (SELECT * FROM sighting WHERE (?1 = 0 OR id = ?1) "
+        "AND (?2 IS NULL OR camera = ?2) AND start_us >= ?3 AND start_us < ?4 "
+        "AND (?5 = 0 OR starred = 1) AND (?6 = 0 OR "
         "(SELECT coalesce(sum(bytes), 0) FROM capture WHERE sighting = sighting.id) >= "
-        "?6) "
-        "ORDER BY start_us DESC, id DESC LIMIT ?7) AS g ORDER BY g.start_us, g.id";
+        "?6) ORDER BY order_us DESC, id DESC LIMIT ?7) AS g ORDER BY g.order_us, g.id";
     if (!c || !f || !visit)
         return tw_fail(err, TW_EINVAL, "no catalogue");
     sqlite3_stmt *s = NULL;
@@ -78,9 +81,9 @@ tw_status tw_catalogue_captures(tw_catalogue *c, int64_t sighting,
     sqlite3_stmt *s = NULL;
     tw_status st =
         tw_catalogue_prepare(c,
-                             "SELECT id, sighting, camera, kind, file, bytes, start_us "
-                             "FROM capture WHERE ?1 = 0 OR sighting = ?1 "
-                             "ORDER BY start_us, id",
+                             "SELECT id, sighting, camera, kind, file, bytes, start_us, "
+                             "order_us, unsure FROM capture "
+                             "WHERE ?1 = 0 OR sighting = ?1 ORDER BY order_us, id",
                              &s, err);
     if (st != TW_OK)
         return st;
@@ -90,11 +93,13 @@ tw_status tw_catalogue_captures(tw_catalogue *c, int64_t sighting,
     while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {
         const tw_capture_record r = {.id = sqlite3_column_int64(s, 0),
                                      .sighting = sqlite3_column_int64(s, 1),
-                                     .camera = text_at(s, 2),
-                                     .kind = text_at(s, 3),
-                                     .file = text_at(s, 4),
+                                     .camera = tw_catalogue_text(s, 2),
+                                     .kind = tw_catalogue_text(s, 3),
+                                     .file = tw_catalogue_text(s, 4),
                                      .bytes = (uint64_t)sqlite3_column_int64(s, 5),
-                                     .start_us = sqlite3_column_int64(s, 6)};
+                                     .start_us = sqlite3_column_int64(s, 6),
+                                     .order_us = sqlite3_column_int64(s, 7),
+                                     .unsure = sqlite3_column_int64(s, 8) != 0};
         more = visit(ctx, &r);
     }
     if (code != SQLITE_ROW && code != SQLITE_DONE)
@@ -116,31 +121,17 @@ bool tw_catalogue_knows(tw_catalogue *c, const char *file)
     return known;
 }
 
-tw_status tw_catalogue_find_oldest(tw_catalogue *c, const char *camera,
-                                   tw_catalogue_oldest *out, tw_error *err)
+tw_status tw_catalogue_one(tw_catalogue *c, sqlite3_stmt *s, tw_catalogue_oldest *out,
+                           tw_error *err)
 {
-    sqlite3_stmt *s = NULL;
-    if (!c || !out)
-        return tw_fail(err, TW_EINVAL, "no catalogue");
-    tw_status st = tw_catalogue_prepare(
-        c,
-        "SELECT capture.id, capture.start_us, bytes, file FROM capture LEFT JOIN "
-        "sighting "
-        "ON sighting.id = capture.sighting WHERE (sighting.id IS NULL OR (starred = 0 "
-        "AND "
-        "end_us > 0)) AND "
-        "(?1 IS NULL OR capture.camera = ?1) ORDER BY capture.start_us, capture.id LIMIT "
-        "1",
-        &s, err);
-    if (st != TW_OK)
-        return st;
-    (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
+    tw_status st = TW_OK;
     const int code = sqlite3_step(s);
     if (code == SQLITE_ROW) {
         out->id = sqlite3_column_int64(s, 0);
         out->start_us = sqlite3_column_int64(s, 1);
         out->bytes = (uint64_t)sqlite3_column_int64(s, 2);
-        (void)sqlite3_snprintf((int)sizeof out->file, out->file, "%s", text_at(s, 3));
+        (void)sqlite3_snprintf((int)sizeof out->file, out->file, "%s",
+                               tw_catalogue_text(s, 3));
     } else {
         st = code == SQLITE_DONE ? TW_ENOENT : tw_catalogue_fail(c, code, err);
     }
@@ -148,17 +139,59 @@ tw_status tw_catalogue_find_oldest(tw_catalogue *c, const char *camera,
     return st;
 }
 
-tw_status tw_catalogue_bytes(tw_catalogue *c, const char *camera, uint64_t *bytes,
-                             tw_error *err)
+/* What is asked for decides which index serves, so it stands in the statement. */
+static void add_which(char *sql, size_t capacity, const char *camera, tw_kind kind)
 {
-    int64_t sum = 0;
+    const size_t n = strlen(sql);
+    (void)snprintf(sql + n, capacity - n, "%s%s",
+                   camera ? " AND capture.camera = ?1" : "",
+                   kind < TW_KIND_COUNT ? " AND capture.kind = ?2" : "");
+}
+
+tw_status tw_catalogue_find_oldest(tw_catalogue *c, const char *camera, tw_kind kind,
+                                   tw_catalogue_oldest *out, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    if (!c || !out)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    char sql[512] = "SELECT capture.id, capture.start_us, bytes, file FROM capture "
+                    "LEFT JOIN sighting ON sighting.id = capture.sighting "
+                    "WHERE (sighting.id IS NULL OR (starred = 0 AND end_us > 0))";
+    add_which(sql, sizeof sql, camera, kind);
+    const size_t n = strlen(sql);
+    (void)snprintf(sql + n, sizeof sql - n,
+                   " ORDER BY capture.order_us, capture.id LIMIT 1");
+    const tw_status st = tw_catalogue_prepare(c, sql, &s, err);
+    if (st != TW_OK)
+        return st;
+    if (camera)
+        (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
+    if (kind < TW_KIND_COUNT)
+        (void)sqlite3_bind_text(s, 2, tw_kind_name(kind), -1, SQLITE_STATIC);
+    return tw_catalogue_one(c, s, out, err);
+}
+
+tw_status tw_catalogue_bytes(tw_catalogue *c, const char *camera, tw_kind kind,
+                             uint64_t *bytes, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
     if (!c || !bytes)
         return tw_fail(err, TW_EINVAL, "no catalogue");
-    const tw_status st = tw_catalogue_ask(c,
-                                          "SELECT coalesce(sum(bytes), 0) FROM capture "
-                                          "WHERE ?1 IS NULL OR camera = ?1",
-                                          camera, &sum, err);
-    if (st == TW_OK)
-        *bytes = (uint64_t)sum;
+    tw_status st = tw_catalogue_prepare(
+        c,
+        "SELECT coalesce(sum(bytes), 0) FROM held WHERE (?1 IS NULL OR camera = ?1) "
+        "AND (?2 IS NULL OR kind = ?2)",
+        &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_text(s, 2, kind < TW_KIND_COUNT ? tw_kind_name(kind) : NULL, -1,
+                            SQLITE_STATIC);
+    const int code = sqlite3_step(s);
+    if (code == SQLITE_ROW)
+        *bytes = (uint64_t)sqlite3_column_int64(s, 0);
+    else
+        st = tw_catalogue_fail(c, code, err);
+    (void)sqlite3_finalize(s);
     return st;
 }

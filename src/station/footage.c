@@ -20,7 +20,7 @@ static tw_status copy_frames(const tw_camera *camera, const tw_codecs *codecs,
         tw_frame frame;
         st = camera->ops->next(camera->ctx, &frame, err);
         if (st == TW_OK)
-            st = codecs->clip_packet(clip, &frame.packet, err);
+            st = tw_clip_copy(codecs, clip, &frame.packet, err);
         else if (st == TW_EAGAIN || st == TW_EDAMAGED)
             st = TW_OK; /* a frame that is lost is lost */
     }

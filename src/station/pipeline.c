@@ -8,6 +8,7 @@
 #include "../media/decoder.h"
 #include "../media/mask.h"
 #include "tawny/best.h"
+#include "tawny/interval.h"
 
 enum {
     BAD_TOLD_MAX = 5,   /* damaged frames that are told one by one */
@@ -17,8 +18,7 @@ enum {
 
 /* The still that waits for the end of its sighting. */
 typedef struct best_still {
-    uint8_t *jpeg; /* NULL: none */
-    size_t bytes;
+    tw_parcel *jpeg; /* NULL: none */
     tw_best rank;
     tw_packet times;
 } best_still;
@@ -44,7 +44,10 @@ struct tw_pipeline {
         every_from_us;   /* when the last still of TW_STILLS_EVERY, or its burst, began */
     uint32_t stills;     /* of this sighting so far, where they are numbered */
     uint32_t burst_left; /* frames in a row that are stills too */
-    int64_t timed_interval;   /* of the clock, that the last timed still was of */
+    tw_interval timed;   /* of timed stills */
+    tw_trace trace;
+    tw_packet packet;         /* at hand, the camera's */
+    tw_parcel *parcel;        /* of it; NULL: not made yet */
     int64_t wall_offset_us;   /* wall time less capture time, of the newest packet */
     int64_t last_us, step_us; /* of the frames that were read */
     int64_t offered_us, offered_step_us; /* of all */
@@ -186,7 +189,8 @@ void tw_pipeline_free(tw_pipeline *p)
     free(p->memory);
     free(p->mask);
     free(p->mask_picture);
-    free(p->best.jpeg);
+    tw_parcel_release(p->best.jpeg);
+    tw_parcel_release(p->parcel);
     free(p->reduced);
     free(p);
 }
@@ -198,46 +202,70 @@ static tw_packet times_at(const tw_pipeline *p, int64_t t_us)
     return (tw_packet){.t_us = t_us, .dts_us = t_us, .wall_us = t_us + p->wall_offset_us};
 }
 
-/* The picture at hand as a JPEG. @return false: it cannot be had, which is told. */
-static bool take_still(tw_pipeline *p, uint8_t **jpeg, size_t *bytes)
+/* The packet at hand, copied from the camera when it is first wanted; NULL: out of
+ * memory. */
+static tw_parcel *packet_at_hand(tw_pipeline *p)
 {
-    tw_error err = {0};
-    if (tw_decoder_still(p->decoder, (int)p->camera->still_quality, jpeg, bytes, &err) ==
-        TW_OK)
-        return true;
-    tell_problem(p, err.status, err.text);
-    return false;
+    if (p->parcel)
+        return p->parcel;
+    p->parcel = tw_parcel_copy(p->packet.data, p->packet.size);
+    if (p->parcel)
+        p->parcel->activity_ppm = p->reading.activity_ppm;
+    return p->parcel;
 }
 
-/* Hand over the picture at hand. */
-static void store_now(tw_pipeline *p, uint32_t n)
+/* The picture at hand as a JPEG: as it came, or encoded. @return NULL: err says why. */
+static tw_parcel *take_still(tw_pipeline *p, tw_error *err)
 {
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
-    if (!take_still(p, &jpeg, &bytes))
-        return;
-    const tw_packet times = times_at(p, p->reading.t_us);
-    tw_recorder_still(p->recorder, &p->watch.now, jpeg, bytes, n, &times, p->width,
-                      p->height);
+    if (p->stream.codec == TW_CODEC_MJPEG && packet_at_hand(p))
+        return tw_parcel_keep(p->parcel);
+    if (tw_decoder_still(p->decoder, (int)p->camera->still_quality, &jpeg, &bytes, err) !=
+        TW_OK)
+        return NULL;
+    tw_parcel *taken = tw_parcel_take(jpeg, bytes);
+    if (!taken)
+        (void)tw_fail(err, TW_ENOMEM, "out of memory");
+    else
+        taken->activity_ppm = p->reading.activity_ppm;
+    return taken;
+}
+
+static void store_still(tw_pipeline *p, tw_kind kind, uint32_t n)
+{
+    tw_error err = {0};
+    const tw_still still = {.kind = kind,
+                            .sighting = kind == TW_KIND_STILL ? &p->watch.now : NULL,
+                            .jpeg = take_still(p, &err),
+                            .times = times_at(p, p->reading.t_us),
+                            .n = n,
+                            .width = p->width,
+                            .height = p->height};
+    if (still.jpeg)
+        tw_recorder_still(p->recorder, &still);
+    else
+        tell_problem(p, err.status, err.text);
 }
 
 /* The first confirming frame, where its packet is a picture of its own; else the one at
  * hand, by which it was confirmed. */
 static void store_first(tw_pipeline *p)
 {
-    tw_packet first;
-    const uint32_t n = p->camera->burst > 1 ? ++p->stills : 0; /* one alone has none */
+    tw_still still = {.kind = TW_KIND_STILL,
+                      .sighting = &p->watch.now,
+                      .n =
+                          p->camera->burst > 1 ? ++p->stills : 0, /* one alone has none */
+                      .width = p->width,
+                      .height = p->height};
     if (p->stream.codec != TW_CODEC_MJPEG ||
-        tw_recorder_find(p->recorder, p->watch.now.start_us, &first) != TW_OK) {
-        store_now(p, n);
+        tw_recorder_find(p->recorder, p->watch.now.start_us, &still.times, &still.jpeg) !=
+            TW_OK) {
+        store_still(p, TW_KIND_STILL, still.n);
         return;
     }
-    uint8_t *jpeg = malloc(first.size);
-    if (!jpeg)
-        return;
-    memcpy(jpeg, first.data, first.size);
-    tw_recorder_still(p->recorder, &p->watch.now, jpeg, first.size, n, &first, p->width,
-                      p->height);
+    (void)tw_parcel_keep(still.jpeg);
+    tw_recorder_still(p->recorder, &still);
 }
 
 /* Encoding a still is dear where the camera sends no JPEG: only for clearly better ones.
@@ -248,21 +276,24 @@ static void keep_if_better(tw_pipeline *p)
     tw_best rank = p->best.jpeg ? p->best.rank : (tw_best){0};
     if (!tw_best_take(&rank, &p->reading, p->luma, dear_pct))
         return;
-    uint8_t *jpeg = NULL;
-    size_t bytes = 0;
-    if (tw_decoder_still(p->decoder, (int)p->camera->still_quality, &jpeg, &bytes,
-                         NULL) != TW_OK)
+    tw_parcel *jpeg = take_still(p, NULL);
+    if (!jpeg)
         return;
-    free(p->best.jpeg);
-    p->best = (best_still){jpeg, bytes, rank, times_at(p, p->reading.t_us)};
+    tw_parcel_release(p->best.jpeg);
+    p->best = (best_still){jpeg, rank, times_at(p, p->reading.t_us)};
 }
 
 static void store_best(tw_pipeline *p, const tw_sighting *sighting)
 {
-    if (!p->best.jpeg)
+    const tw_still still = {.kind = TW_KIND_STILL,
+                            .sighting = sighting,
+                            .jpeg = p->best.jpeg,
+                            .times = p->best.times,
+                            .width = p->width,
+                            .height = p->height};
+    if (!still.jpeg)
         return;
-    tw_recorder_still(p->recorder, sighting, p->best.jpeg, p->best.bytes, 0,
-                      &p->best.times, p->width, p->height);
+    tw_recorder_still(p->recorder, &still);
     p->best = (best_still){0};
 }
 
@@ -286,9 +317,9 @@ static void stills_while(tw_pipeline *p)
         return;
     if (p->burst_left > 0) {
         p->burst_left--;
-        store_now(p, ++p->stills);
+        store_still(p, TW_KIND_STILL, ++p->stills);
     } else if (p->camera->stills.which == TW_STILLS_EVERY) {
-        store_now(p, ++p->stills);
+        store_still(p, TW_KIND_STILL, ++p->stills);
         p->burst_left = (uint32_t)p->camera->burst - 1;
         p->every_from_us = p->reading.t_us;
     }
@@ -296,26 +327,24 @@ static void stills_while(tw_pipeline *p)
         p->next_still_us = p->every_from_us + p->camera->stills.every_us;
 }
 
-/* One for each full interval of the clock, so that those of several days compare. A clock
- * that is set back a little gives none twice; one that is set back far begins anew. */
 static void store_timed(tw_pipeline *p)
 {
-    const int64_t every_us = p->camera->timed_still_us;
-    if (every_us == 0)
-        return;
-    const tw_packet times = times_at(p, p->reading.t_us);
-    const int64_t interval = times.wall_us / every_us;
-    const bool first = p->timed_interval == 0 || interval < p->timed_interval - 1;
-    if (!first && interval <= p->timed_interval)
-        return;
-    p->timed_interval = interval;
-    if (first) /* it began before we looked */
-        return;
-    uint8_t *jpeg = NULL;
-    size_t bytes = 0;
-    if (!take_still(p, &jpeg, &bytes))
-        return;
-    tw_recorder_timed(p->recorder, jpeg, bytes, &times, p->width, p->height);
+    if (tw_interval_due(&p->timed, p->reading.t_us + p->wall_offset_us,
+                        p->camera->timed_still_us))
+        store_still(p, TW_KIND_TIMED_STILL, 0);
+}
+
+/* ---- the trace ------------------------------------------------------------------- */
+
+static void hand_over_trace(tw_pipeline *p, bool ends)
+{
+    tw_trace_minute minute;
+    const int64_t wall_us = p->reading.t_us + p->wall_offset_us;
+    const bool done =
+        ends ? tw_trace_end(&p->trace, &minute)
+             : tw_trace_add(&p->trace, wall_us, p->reading.activity_ppm, &minute);
+    if (done)
+        tw_recorder_trace(p->recorder, &minute);
 }
 
 /* ---- frames ---------------------------------------------------------------------- */
@@ -359,8 +388,10 @@ static void close_footage(tw_pipeline *p)
 {
     if (tw_sighting_finish(&p->watch) & TW_SIGHTING_ENDED)
         ended(p, true);
-    if (p->recorder)
+    if (p->recorder) {
+        hand_over_trace(p, true);
         tw_recorder_flush(p->recorder);
+    }
     tw_sighting_settle_again(&p->watch);
 }
 
@@ -421,8 +452,10 @@ static tw_status read_picture(tw_pipeline *p, const tw_decoded *decoded, tw_erro
     if (p->recorder)
         tw_recorder_hold(p->recorder, p->reading.earliest_us);
     decide(p);
-    if (p->recorder)
+    if (p->recorder) {
         store_timed(p);
+        hand_over_trace(p, false);
+    }
     p->luma = NULL;
     return TW_OK;
 }
@@ -525,21 +558,35 @@ static void tell_lost(tw_pipeline *p)
     p->lost_told = lost;
 }
 
+/* Hand the packet at hand to the recorder. */
+static void record(tw_pipeline *p)
+{
+    tw_error why = {0};
+    tw_parcel *parcel = packet_at_hand(p);
+    if (!parcel) {
+        tell_problem(p, TW_ENOMEM, "out of memory: a frame is not kept");
+        return;
+    }
+    p->parcel = NULL;
+    if (tw_recorder_packet(p->recorder, &p->packet, parcel, &why) != TW_OK)
+        tell_problem(p, why.status, why.text);
+    tell_lost(p);
+}
+
 tw_status tw_pipeline_frame(tw_pipeline *p, const tw_frame *frame, tw_error *err)
 {
+    p->packet = frame->packet;
     p->wall_offset_us = frame->packet.wall_us - frame->packet.t_us;
     bool bad = false;
-    tw_status st =
+    const tw_status st =
         frame->luma.px ? read_plane(p, frame, err) : decode(p, &frame->packet, &bad, err);
     /* A damaged JPEG would spoil a clip; a damaged packet of another codec may be needed
      * by those after it. */
     const bool keep = !bad || p->stream.codec != TW_CODEC_MJPEG;
-    if (st == TW_OK && p->recorder && keep) {
-        tw_error why = {0};
-        if (tw_recorder_packet(p->recorder, &frame->packet, &why) != TW_OK)
-            tell_problem(p, why.status, why.text);
-        tell_lost(p);
-    }
+    if (st == TW_OK && p->recorder && keep)
+        record(p);
+    tw_parcel_release(p->parcel); /* where nobody has taken it over */
+    p->parcel = NULL;
     return st;
 }
 

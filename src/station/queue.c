@@ -30,7 +30,7 @@ struct tw_queue {
 
 static size_t weight(const tw_job *job)
 {
-    return job->packet.size + JOB_OVERHEAD;
+    return (job->parcel ? job->parcel->size : 0) + JOB_OVERHEAD;
 }
 
 /* How much may wait for a job to be taken. What the catalogue is told is little, and must
@@ -38,10 +38,9 @@ static size_t weight(const tw_job *job)
  * still being encoded. Packets can wait where they are. */
 static size_t limit_for(const tw_queue *q, const tw_job *job)
 {
-    if (job->kind == TW_JOB_BEGAN || job->kind == TW_JOB_ENDED)
+    if (job->kind >= TW_JOB_BEGAN)
         return SIZE_MAX;
-    const bool still = job->kind == TW_JOB_STILL || job->kind == TW_JOB_TIMED;
-    return still ? 2 * q->limit : q->limit;
+    return job->kind == TW_JOB_STILL ? 2 * q->limit : q->limit;
 }
 
 /* The next job; NULL: it is time for upkeep, or, with ending set, there are no more. */
@@ -117,7 +116,7 @@ static bool give(void *ctx, tw_job *job, bool wait)
         made = NULL;
         (void)pthread_cond_signal(&q->came);
     } else if (wait) { /* out of memory: the footage of this job is lost */
-        free((void *)job->packet.data);
+        tw_parcel_release(job->parcel);
     }
     (void)pthread_mutex_unlock(&q->lock);
     free(made);

@@ -5,37 +5,45 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "tawny/interval.h"
+
 enum {
-    PLANS_MAX = 8, /* clips begun or waiting to begin */
+    PLANS_MAX = 8, /* files of one strand that are begun or waiting to begin */
     US = 1000000,
     MARGIN_US = US / 5, /* kept beside what can be wanted */
     STEP_USUAL_US = US / 10,
-    FIRST_BYTES = 256 * 1024,
-    GROW_BYTES = 512 * 1024, /* at least, so that growing is rare */
     FIRST_SLOTS = 64
 };
 
+/* A file that packets go into. */
 typedef struct plan {
-    tw_sighting sighting;
-    int64_t stop_us; /* the clip holds packets decoded before this; set once ended */
+    tw_sighting sighting; /* all zero: it belongs to none */
+    int64_t from_us;      /* its first packet's */
+    int64_t stop_us;      /* the file holds packets decoded before this; set once ended */
     bool ended;
     bool begun;    /* its first job is given */
     uint64_t next; /* sequence number of the next packet to give */
 } plan;
 
+/* Files of one kind, one after the other. */
+typedef struct strand {
+    tw_kind kind;
+    plan plans[PLANS_MAX];
+    size_t count;
+    uint64_t given; /* one more than the newest packet that is in a file */
+} strand;
+
+enum { SIGHTINGS, CONTINUOUS, TIMED, STRANDS };
+
 struct tw_recorder {
     tw_lane *lane;
     tw_stream stream;
-    uint8_t *extra;
+    tw_parcel *extra; /* of the stream */
     tw_job_sink sink;
     void *memory; /* of the ring */
     tw_ring *ring;
-    size_t bytes; /* packets that the ring has room for */
-    uint32_t slots;
-    size_t largest; /* packet so far */
-    plan plans[PLANS_MAX];
-    size_t plan_count;
-    uint64_t given; /* one more than the newest packet that is in a clip */
+    strand strands[STRANDS];
+    tw_interval timed;
     int64_t newest_us;
     int64_t hold_us;        /* see tw_recorder_hold */
     int64_t wall_offset_us; /* wall time less capture time, of the newest packet */
@@ -44,52 +52,36 @@ struct tw_recorder {
 
 /* ---- the ring -------------------------------------------------------------------- */
 
-/* A ring of another size with the same packets; their numbers begin anew. */
-static tw_status resize(tw_recorder *r, size_t bytes, uint32_t slots)
+static void release(void *ctx, void *owner)
 {
-    tw_ring *ring = NULL;
-    const size_t need = tw_ring_bytes(slots, bytes);
-    void *memory = malloc(need);
-    if (!memory || tw_ring_init(memory, need, slots, &ring) != TW_OK) {
-        free(memory);
-        return TW_ENOMEM;
-    }
-    const uint64_t first = tw_ring_first(r->ring), end = tw_ring_end(r->ring);
-    for (uint64_t i = first; i != end; i++) {
-        tw_packet packet;
-        if (tw_ring_get(r->ring, i, &packet) == TW_OK)
-            (void)tw_ring_push(ring, &packet);
-    }
-    for (size_t i = 0; i < r->plan_count; i++)
-        r->plans[i].next = r->plans[i].next > first ? r->plans[i].next - first : 0;
-    r->given = r->given > first ? r->given - first : 0;
-    free(r->memory);
-    r->memory = memory;
-    r->ring = ring;
-    r->bytes = bytes;
-    r->slots = slots;
-    return TW_OK;
+    (void)ctx;
+    tw_parcel_release(owner);
 }
 
-/* Make room for a packet without losing what is still wanted, as far as that is allowed.
- */
-static void grow_for(tw_recorder *r, size_t packet)
+static tw_status make_ring(tw_recorder *r)
 {
-    const size_t most = (size_t)r->lane->camera->pre_bytes;
-    if (packet > r->largest)
-        r->largest = packet;
-    size_t bytes = r->bytes;
-    uint32_t slots = r->slots;
-    /* Up to the largest packet is unused where the ring wraps. */
-    const size_t need = tw_ring_held(r->ring) + packet + r->largest;
-    if (need > bytes && bytes < most) {
-        const size_t step = bytes / 32 > GROW_BYTES ? bytes / 32 : GROW_BYTES;
-        bytes = need + step > most ? most : need + step;
+    const tw_ring_config config = {.max_frames = FIRST_SLOTS,
+                                   .most_bytes = (size_t)r->lane->camera->pre_bytes,
+                                   .release = release};
+    const size_t bytes = tw_ring_bytes(FIRST_SLOTS);
+    r->memory = malloc(bytes);
+    return r->memory ? tw_ring_init(&config, r->memory, bytes, &r->ring) : TW_ENOMEM;
+}
+
+/* Room for one packet more; without memory the oldest will have to go. */
+static void grow(tw_recorder *r)
+{
+    const uint32_t slots = tw_ring_slots(r->ring);
+    if (tw_ring_end(r->ring) - tw_ring_first(r->ring) < slots)
+        return;
+    const size_t bytes = tw_ring_bytes(2 * slots);
+    void *memory = malloc(bytes);
+    if (memory && tw_ring_move(&r->ring, memory, bytes, 2 * slots) == TW_OK) {
+        free(r->memory);
+        r->memory = memory;
+    } else {
+        free(memory);
     }
-    if (tw_ring_end(r->ring) - tw_ring_first(r->ring) == slots)
-        slots *= 2;
-    if (bytes != r->bytes || slots != r->slots)
-        (void)resize(r, bytes, slots); /* else the oldest packets have to go */
 }
 
 /* How far back from now a clip may begin: a sighting is confirmed some frames after its
@@ -102,16 +94,19 @@ static int64_t reach_us(const tw_recorder *r)
     return r->lane->camera->pre_us + (r->lane->camera->confirm.n + 1) * step + MARGIN_US;
 }
 
-/* Forget what no clip can need any more. */
+/* Forget what no file can need any more. */
 static void trim(tw_recorder *r)
 {
     const int64_t from_us = r->hold_us < r->newest_us ? r->hold_us : r->newest_us;
     int64_t keep_us = from_us - reach_us(r);
-    for (size_t i = 0; i < r->plan_count; i++) {
-        tw_packet packet;
-        if (tw_ring_get(r->ring, r->plans[i].next, &packet) == TW_OK &&
-            packet.t_us < keep_us)
-            keep_us = packet.t_us;
+    for (int s = 0; s < STRANDS; s++) {
+        for (size_t i = 0; i < r->strands[s].count; i++) {
+            tw_packet packet;
+            if (tw_ring_get(r->ring, r->strands[s].plans[i].next, &packet, NULL) ==
+                    TW_OK &&
+                packet.t_us < keep_us)
+                keep_us = packet.t_us;
+        }
     }
     tw_ring_trim(r->ring, keep_us);
 }
@@ -128,7 +123,7 @@ static void skip_lost(tw_recorder *r, plan *p)
     p->next = first;
 }
 
-/* @return false: the sink is full. The job's data is the caller's then. */
+/* @return false: the sink is full. The job's parcel is the caller's then. */
 static bool give(const tw_recorder *r, tw_job *job, bool wait)
 {
     job->lane = r->lane;
@@ -136,94 +131,151 @@ static bool give(const tw_recorder *r, tw_job *job, bool wait)
     return r->sink.give(r->sink.ctx, job, wait);
 }
 
-static bool give_begin(tw_recorder *r, plan *p, bool wait)
+/* The same with a parcel of the job's own. */
+static bool give_parcel(const tw_recorder *r, tw_job *job, tw_parcel *parcel, bool wait)
 {
-    tw_packet first;
-    skip_lost(r, p);
-    /* What an earlier clip holds is not stored again, where a clip can begin after it. */
-    if (p->next < r->given &&
-        (tw_ring_get(r->ring, r->given, &first) != TW_OK || first.key))
-        p->next = r->given;
-    if (tw_ring_get(r->ring, p->next, &first) != TW_OK)
-        return false;
-    tw_job job = {
-        .kind = TW_JOB_CLIP_BEGIN, .sighting = p->sighting, .stream = r->stream};
-    if (tw_job_copy(&job, r->extra, r->stream.extra_size) != TW_OK)
-        return false;
-    job.packet.t_us = first.t_us;
-    job.packet.dts_us = first.dts_us;
-    job.packet.wall_us = first.wall_us;
-    if (!give(r, &job, wait)) {
-        free((void *)job.packet.data);
-        return false;
-    }
-    p->begun = true;
-    return true;
-}
-
-static bool give_packet(tw_recorder *r, const plan *p, const tw_packet *packet, bool wait)
-{
-    tw_job job = {.kind = TW_JOB_CLIP_PACKET, .sighting = p->sighting, .packet = *packet};
-    if (tw_job_copy(&job, packet->data, packet->size) != TW_OK)
-        return false;
-    if (give(r, &job, wait))
+    job->parcel = tw_parcel_keep(parcel);
+    if (give(r, job, wait))
         return true;
-    free((void *)job.packet.data);
+    tw_parcel_release(parcel);
     return false;
 }
 
+static bool give_begin(tw_recorder *r, strand *s, plan *p, bool wait)
+{
+    tw_packet first;
+    skip_lost(r, p);
+    /* What an earlier file holds is not stored again, where one can begin after it. */
+    if (p->next < s->given &&
+        (tw_ring_get(r->ring, s->given, &first, NULL) != TW_OK || first.key))
+        p->next = s->given;
+    if (tw_ring_get(r->ring, p->next, &first, NULL) != TW_OK)
+        return false;
+    tw_job job = {.kind = TW_JOB_VIDEO_BEGIN,
+                  .what = s->kind,
+                  .sighting = p->sighting,
+                  .stream = r->stream};
+    job.packet.t_us = first.t_us;
+    job.packet.dts_us = first.dts_us;
+    job.packet.wall_us = first.wall_us;
+    p->begun = give_parcel(r, &job, r->extra, wait);
+    return p->begun;
+}
+
 /* @return false: the sink is full. */
-static bool give_packets(tw_recorder *r, plan *p, bool wait, bool *passed_end)
+static bool give_packets(tw_recorder *r, strand *s, plan *p, bool wait, bool *passed_end)
 {
     const uint64_t end = tw_ring_end(r->ring);
     skip_lost(r, p);
     for (; p->next < end; p->next++) {
-        tw_packet packet;
-        if (tw_ring_get(r->ring, p->next, &packet) != TW_OK)
+        tw_job job = {
+            .kind = TW_JOB_VIDEO_PACKET, .what = s->kind, .sighting = p->sighting};
+        void *parcel = NULL;
+        if (tw_ring_get(r->ring, p->next, &job.packet, &parcel) != TW_OK)
             return true;
-        if (p->ended && packet.dts_us >= p->stop_us) {
+        if (p->ended && job.packet.dts_us >= p->stop_us) {
             *passed_end = true;
             return true;
         }
-        if (!give_packet(r, p, &packet, wait))
+        if (!give_parcel(r, &job, parcel, wait))
             return false;
-        r->given = p->next + 1;
+        s->given = p->next + 1;
     }
     return true;
 }
 
-static bool give_end(tw_recorder *r, const plan *p, bool wait)
+static bool give_end(const tw_recorder *r, const strand *s, const plan *p, bool wait)
 {
-    tw_job job = {.kind = TW_JOB_CLIP_END, .sighting = p->sighting};
+    tw_job job = {.kind = TW_JOB_VIDEO_END, .what = s->kind, .sighting = p->sighting};
     return give(r, &job, wait);
 }
 
-static void drop_first_plan(tw_recorder *r)
+static void drop_first_plan(strand *s)
 {
-    r->plan_count--;
-    memmove(r->plans, r->plans + 1, r->plan_count * sizeof r->plans[0]);
+    s->count--;
+    memmove(s->plans, s->plans + 1, s->count * sizeof s->plans[0]);
 }
 
-/* Give as much as the sink takes. @param all No more packets will come. */
-static void pump(tw_recorder *r, bool all)
+/* Give as much of a strand as the sink takes. @param all No more packets will come. */
+static void pump_strand(tw_recorder *r, strand *s, bool all)
 {
-    while (r->plan_count > 0) {
-        plan *p = &r->plans[0];
+    while (s->count > 0) {
+        plan *p = &s->plans[0];
         bool passed_end = false;
-        if (!p->begun && !give_begin(r, p, all)) {
+        if (!p->begun && !give_begin(r, s, p, all)) {
             if (!all)
                 return;
-            drop_first_plan(r); /* no packet of it was ever held */
+            drop_first_plan(s); /* no packet of it was ever held */
             continue;
         }
-        if (!give_packets(r, p, all, &passed_end) && !all)
+        if (!give_packets(r, s, p, all, &passed_end) && !all)
             return;
         if (!all && !(p->ended && passed_end))
             return;
-        if (!give_end(r, p, all))
+        if (!give_end(r, s, p, all))
             return;
-        drop_first_plan(r);
+        drop_first_plan(s);
     }
+}
+
+static void pump(tw_recorder *r, bool all)
+{
+    for (int s = 0; s < STRANDS; s++)
+        pump_strand(r, &r->strands[s], all);
+}
+
+/* @return false: a card takes nothing for many files. */
+static bool plan_file(tw_recorder *r, strand *s, const plan *p)
+{
+    if (s->count == PLANS_MAX) {
+        r->lost++;
+        return false;
+    }
+    s->plans[s->count++] = *p;
+    return true;
+}
+
+/* The newest plan, if it is still to be ended. */
+static plan *running(strand *s)
+{
+    plan *p = s->count > 0 ? &s->plans[s->count - 1] : NULL;
+    return p && !p->ended ? p : NULL;
+}
+
+static void end_plan(plan *p, int64_t stop_us)
+{
+    p->ended = true;
+    p->stop_us = stop_us;
+}
+
+/* Continuous recording: a segment that is long enough ends before a key frame, with which
+ * the next one begins. */
+static void plan_segment(tw_recorder *r, const tw_packet *newest)
+{
+    strand *s = &r->strands[CONTINUOUS];
+    plan *p = running(s);
+    if (!r->lane->camera->continuous || !newest->key)
+        return;
+    if (p && newest->t_us - p->from_us < r->lane->camera->segment_us)
+        return;
+    if (p)
+        end_plan(p, newest->dts_us);
+    (void)plan_file(r, s,
+                    &(plan){.from_us = newest->t_us, .next = tw_ring_end(r->ring) - 1});
+}
+
+/* Clips by the clock: one begins with the key frame before its interval does. */
+static void plan_timed(tw_recorder *r, const tw_packet *newest)
+{
+    strand *s = &r->strands[TIMED];
+    const tw_timed_clip *timed = &r->lane->camera->timed_clip;
+    plan *p = running(s);
+    if (p && newest->t_us - p->from_us >= timed->length_us)
+        end_plan(p, newest->dts_us);
+    if (tw_interval_due(&r->timed, newest->wall_us, timed->every_us) && !running(s))
+        (void)plan_file(r, s,
+                        &(plan){.from_us = newest->t_us,
+                                .next = tw_ring_find(r->ring, newest->t_us)});
 }
 
 /* ---- for the pipeline ------------------------------------------------------------ */
@@ -231,21 +283,24 @@ static void pump(tw_recorder *r, bool all)
 tw_status tw_recorder_new(tw_lane *lane, const tw_stream *stream, tw_job_sink sink,
                           tw_recorder **out, tw_error *err)
 {
+    static const tw_kind kinds[STRANDS] = {[SIGHTINGS] = TW_KIND_CLIP,
+                                           [CONTINUOUS] = TW_KIND_SEGMENT,
+                                           [TIMED] = TW_KIND_TIMED_CLIP};
     tw_recorder *r = calloc(1, sizeof *r);
     if (!r)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     r->lane = lane;
     r->sink = sink;
     r->stream = *stream;
+    r->stream.extra = NULL; /* it goes with the parcel */
     r->hold_us = INT64_MAX;
-    r->extra = malloc(stream->extra_size ? stream->extra_size : 1);
-    if (!r->extra || resize(r, FIRST_BYTES, FIRST_SLOTS) != TW_OK) {
+    for (int s = 0; s < STRANDS; s++)
+        r->strands[s].kind = kinds[s];
+    r->extra = tw_parcel_copy(stream->extra, stream->extra_size);
+    if (!r->extra || make_ring(r) != TW_OK) {
         tw_recorder_free(r);
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
-    if (stream->extra_size > 0)
-        memcpy(r->extra, stream->extra, stream->extra_size);
-    r->stream.extra = r->extra;
     *out = r;
     return TW_OK;
 }
@@ -254,8 +309,9 @@ void tw_recorder_free(tw_recorder *r)
 {
     if (!r)
         return;
+    tw_ring_clear(r->ring);
     free(r->memory);
-    free(r->extra);
+    tw_parcel_release(r->extra);
     free(r);
 }
 
@@ -270,13 +326,23 @@ void tw_recorder_size(tw_recorder *r, uint16_t width, uint16_t height)
     r->stream.height = height;
 }
 
-tw_status tw_recorder_packet(tw_recorder *r, const tw_packet *packet, tw_error *err)
+tw_status tw_recorder_packet(tw_recorder *r, const tw_packet *packet, tw_parcel *parcel,
+                             tw_error *err)
 {
     r->newest_us = packet->t_us;
     r->wall_offset_us = packet->wall_us - packet->t_us;
     trim(r);
-    grow_for(r, packet->size);
-    const tw_status st = tw_ring_push(r->ring, packet);
+    grow(r);
+    tw_packet own = *packet;
+    own.data = parcel->data;
+    const uint64_t end = tw_ring_end(r->ring);
+    const tw_status st = tw_ring_push(r->ring, &own, parcel);
+    if (st != TW_OK)
+        tw_parcel_release(parcel);
+    if (tw_ring_end(r->ring) != end) {
+        plan_segment(r, packet);
+        plan_timed(r, packet);
+    }
     pump(r, false);
     if (st == TW_ESIZE)
         return tw_fail(
@@ -291,64 +357,61 @@ void tw_recorder_began(tw_recorder *r, const tw_sighting *sighting)
     (void)give(r, &job, false); /* such jobs are always taken */
     if (!r->lane->camera->clips)
         return;
-    if (r->plan_count == PLANS_MAX) { /* a card that takes nothing for many sightings */
-        r->lost++;
-        return;
-    }
-    r->plans[r->plan_count++] = (plan){
-        .sighting = *sighting, .next = tw_ring_find(r->ring, sighting->clip_start_us)};
-    pump(r, false);
+    const plan p = {.sighting = *sighting,
+                    .from_us = sighting->clip_start_us,
+                    .next = tw_ring_find(r->ring, sighting->clip_start_us)};
+    if (plan_file(r, &r->strands[SIGHTINGS], &p))
+        pump(r, false);
 }
 
 void tw_recorder_ended(tw_recorder *r, const tw_sighting *sighting, bool last_too)
 {
-    for (size_t i = 0; i < r->plan_count; i++) {
-        plan *p = &r->plans[i];
+    strand *s = &r->strands[SIGHTINGS];
+    for (size_t i = 0; i < s->count; i++) {
+        plan *p = &s->plans[i];
         if (p->ended || p->sighting.number != sighting->number ||
             p->sighting.part != sighting->part)
             continue;
         p->sighting = *sighting;
-        p->ended = true;
-        p->stop_us = sighting->clip_end_us + last_too;
+        end_plan(p, sighting->clip_end_us + last_too);
     }
     tw_job job = {.kind = TW_JOB_ENDED, .sighting = *sighting};
     (void)give(r, &job, false);
 }
 
-static void give_still(tw_recorder *r, tw_job *job, uint8_t *jpeg, size_t bytes)
+void tw_recorder_still(tw_recorder *r, const tw_still *still)
 {
-    job->packet.data = jpeg;
-    job->packet.size = bytes;
-    if (!give(r, job, false)) {
-        free(jpeg);
+    tw_job job = {.kind = TW_JOB_STILL,
+                  .what = still->kind,
+                  .parcel = still->jpeg,
+                  .packet = still->times,
+                  .n = still->n,
+                  .width = still->width,
+                  .height = still->height};
+    if (still->sighting)
+        job.sighting = *still->sighting;
+    job.packet.data = still->jpeg->data;
+    job.packet.size = still->jpeg->size;
+    if (!give(r, &job, false)) {
+        tw_parcel_release(still->jpeg);
         r->lost++;
     }
 }
 
-void tw_recorder_still(tw_recorder *r, const tw_sighting *sighting, uint8_t *jpeg,
-                       size_t bytes, uint32_t n, const tw_packet *times, uint16_t width,
-                       uint16_t height)
+void tw_recorder_trace(tw_recorder *r, const tw_trace_minute *minute)
 {
-    tw_job job = {.kind = TW_JOB_STILL,
-                  .sighting = *sighting,
-                  .packet = *times,
-                  .n = n,
-                  .width = width,
-                  .height = height};
-    give_still(r, &job, jpeg, bytes);
+    tw_job job = {.kind = TW_JOB_TRACE,
+                  .parcel = tw_parcel_copy((const uint8_t *)minute, sizeof *minute)};
+    if (job.parcel && !give(r, &job, false))
+        tw_parcel_release(job.parcel);
 }
 
-void tw_recorder_timed(tw_recorder *r, uint8_t *jpeg, size_t bytes,
-                       const tw_packet *times, uint16_t width, uint16_t height)
+tw_status tw_recorder_find(const tw_recorder *r, int64_t t_us, tw_packet *out,
+                           tw_parcel **parcel)
 {
-    tw_job job = {
-        .kind = TW_JOB_TIMED, .packet = *times, .width = width, .height = height};
-    give_still(r, &job, jpeg, bytes);
-}
-
-tw_status tw_recorder_find(const tw_recorder *r, int64_t t_us, tw_packet *out)
-{
-    const tw_status st = tw_ring_get(r->ring, tw_ring_find(r->ring, t_us), out);
+    void *owner = NULL;
+    const tw_status st = tw_ring_get(r->ring, tw_ring_find(r->ring, t_us), out, &owner);
+    *parcel = owner;
     return st == TW_OK && out->t_us != t_us ? TW_ENOENT : st;
 }
 

@@ -1,5 +1,6 @@
-/* One camera's recorder: keeps the newest packets, and hands those that belong to a
- * sighting on as jobs, from before it began until after it ended. */
+/* One camera's recorder: keeps the newest packets, and hands those that are wanted on as
+ * jobs: of sightings, from before they began until after they ended, of continuous
+ * recording, and of clips by the clock. */
 #ifndef TW_RECORDER_H
 #define TW_RECORDER_H
 
@@ -21,9 +22,10 @@ void tw_recorder_size(tw_recorder *recorder, uint16_t width, uint16_t height);
  * footage until the next call says otherwise. */
 void tw_recorder_hold(tw_recorder *recorder, int64_t t_us);
 
-/** A packet has come. @return TW_OK, or TW_ESIZE, TW_ENOMEM: it was not kept. */
+/** A packet has come. @param parcel Its bytes; taken over, whatever is returned.
+ * @return TW_OK, or TW_ESIZE, TW_ENOMEM: it was not kept. */
 tw_status tw_recorder_packet(tw_recorder *recorder, const tw_packet *packet,
-                             tw_error *err);
+                             tw_parcel *parcel, tw_error *err);
 
 /** A sighting began: its clip starts at sighting->clip_start_us. */
 void tw_recorder_began(tw_recorder *recorder, const tw_sighting *sighting);
@@ -32,24 +34,32 @@ void tw_recorder_began(tw_recorder *recorder, const tw_sighting *sighting);
  * includes it. */
 void tw_recorder_ended(tw_recorder *recorder, const tw_sighting *sighting, bool last_too);
 
-/** Hand over a still; frees jpeg. @param t_us,wall_us When it was captured. */
-void tw_recorder_still(tw_recorder *recorder, const tw_sighting *sighting, uint8_t *jpeg,
-                       size_t bytes, uint32_t n, const tw_packet *times, uint16_t width,
-                       uint16_t height);
+/* A still that is handed over. */
+typedef struct tw_still {
+    tw_kind kind;                /* TW_KIND_STILL or TW_KIND_TIMED_STILL */
+    const tw_sighting *sighting; /* NULL for a timed one */
+    tw_parcel *jpeg;             /* taken over */
+    tw_packet times;             /* when it was captured */
+    uint32_t n;                  /* its number, 0: it is the only one */
+    uint16_t width, height;
+} tw_still;
 
-/** The same for a still that belongs to no sighting. */
-void tw_recorder_timed(tw_recorder *recorder, uint8_t *jpeg, size_t bytes,
-                       const tw_packet *times, uint16_t width, uint16_t height);
+void tw_recorder_still(tw_recorder *recorder, const tw_still *still);
 
-/** The packet captured at a time, if it is held. Borrowed until the next call. */
-tw_status tw_recorder_find(const tw_recorder *recorder, int64_t t_us, tw_packet *out);
+/** A minute of the trace is complete. */
+void tw_recorder_trace(tw_recorder *recorder, const tw_trace_minute *minute);
 
-/** Hand everything over that belongs to a clip, waiting where the sink is full, and
- * forget the packets: the stream has ended or changes. */
+/** The packet captured at a time, if it is held. Borrowed until the next call.
+ * @param parcel  Set to its bytes; keep it to have them longer. */
+tw_status tw_recorder_find(const tw_recorder *recorder, int64_t t_us, tw_packet *out,
+                           tw_parcel **parcel);
+
+/** Hand everything over that is wanted, waiting where the sink is full, and forget the
+ * packets: the stream has ended or changes. */
 void tw_recorder_flush(tw_recorder *recorder);
 
-/** @return packets that belonged to a clip and were lost, because the card was too slow
- * and pre_event_memory used up. */
+/** @return packets that were wanted and were lost, because the card was too slow and
+ * pre_event_memory used up. */
 uint64_t tw_recorder_lost(const tw_recorder *recorder);
 
 #endif

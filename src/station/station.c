@@ -33,9 +33,48 @@ struct tw_station {
     pthread_mutex_t telling; /* events come one at a time */
 };
 
+/* What belongs into the catalogue beside sightings; NULL: nothing. */
+static const char *word_happening(const tw_event *event)
+{
+    switch (event->kind) {
+    case TW_EVENT_OPENED: return "opened";
+    case TW_EVENT_CLOSED: return "closed";
+    case TW_EVENT_FREED: return "freed";
+    case TW_EVENT_PROBLEM: return "problem";
+    default: return NULL;
+    }
+}
+
+static tw_lane *lane_of(const tw_station *s, const char *camera)
+{
+    for (size_t i = 0; camera && i < s->count; i++)
+        if (s->lanes[i] && strcmp(s->lanes[i]->camera->name, camera) == 0)
+            return s->lanes[i];
+    return NULL;
+}
+
+static void note_happening(tw_station *s, const char *what, const tw_event *event)
+{
+    const char *text = event->text ? event->text : "";
+    tw_job job = {.kind = TW_JOB_HAPPENED,
+                  .happened = what,
+                  .lane = lane_of(s, event->camera),
+                  .parcel = tw_parcel_copy((const uint8_t *)text, strlen(text) + 1)};
+    job.packet.wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx);
+    if (!job.parcel)
+        return;
+    if (!s->queue) /* no thread is running yet */
+        tw_writer_do(&s->writer, &job);
+    else if (!tw_queue_sink(s->queue).give(s->queue, &job, false))
+        tw_parcel_release(job.parcel);
+}
+
 static void tell(void *ctx, const tw_event *event)
 {
     tw_station *s = ctx;
+    const char *what = word_happening(event);
+    if (what && s->writer.catalogue)
+        note_happening(s, what, event);
     if (!s->told)
         return;
     (void)pthread_mutex_lock(&s->telling);

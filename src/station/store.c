@@ -59,14 +59,25 @@ tw_status tw_store_open(tw_store *store, const tw_card *card,
 }
 
 /* Name number try of a stem: the second is "stem-2.mp4". */
-static bool numbered(const tw_store_file *file, int number, const char *behind, char *out)
+static bool numbered(const char *stem, const char *extension, int number,
+                     const char *behind, char *out)
 {
     char suffix[16] = "";
     if (number > 1)
         (void)snprintf(suffix, sizeof suffix, "-%d", number);
-    const int n = snprintf(out, TW_NAME_MAX, "%s%s.%s%s", file->stem, suffix,
-                           file->extension, behind);
+    const int n =
+        snprintf(out, TW_NAME_MAX, "%s%s.%s%s", stem, suffix, extension, behind);
     return n > 0 && n < TW_NAME_MAX;
+}
+
+tw_status tw_store_rename(const tw_card *card, const char *from, const char *stem,
+                          const char *extension, char *name, tw_error *err)
+{
+    tw_status st = TW_EEXIST;
+    for (int number = 1; st == TW_EEXIST && number <= SAME_NAME_MAX; number++)
+        if (numbered(stem, extension, number, "", name))
+            st = card->ops->rename(card->ctx, from, name, err);
+    return st;
 }
 
 tw_status tw_store_begin(const tw_store *store, const tw_name_fields *fields,
@@ -83,7 +94,7 @@ tw_status tw_store_begin(const tw_store *store, const tw_name_fields *fields,
         return tw_fail(err, st, "names = %s: %s", store->names, tw_status_text(st));
     st = TW_EEXIST;
     for (int number = 1; st == TW_EEXIST && number <= SAME_NAME_MAX; number++)
-        if (numbered(file, number, TW_PART, file->part))
+        if (numbered(file->stem, file->extension, number, TW_PART, file->part))
             st = store->card.ops->create(store->card.ctx, file->part, &file->handle, err);
     return st;
 }
@@ -119,13 +130,9 @@ tw_status tw_store_commit(const tw_store *store, tw_store_file *file, tw_error *
     file->handle = NULL;
     if (st == TW_OK)
         st = closed;
-    tw_status named = TW_EEXIST;
-    for (int number = 1; st == TW_OK && named == TW_EEXIST && number <= SAME_NAME_MAX;
-         number++)
-        if (numbered(file, number, "", file->name))
-            named = store->card.ops->rename(store->card.ctx, file->part, file->name, err);
     if (st == TW_OK)
-        st = named;
+        st = tw_store_rename(&store->card, file->part, file->stem, file->extension,
+                             file->name, err);
     if (st != TW_OK)
         tw_store_abandon(store, file);
     return st;

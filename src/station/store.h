@@ -41,6 +41,11 @@ tw_status tw_store_sync(const tw_store *store, tw_store_file *file, tw_error *er
 /** Make it safe on the card and give it its name. On an error nothing of it is left. */
 tw_status tw_store_commit(const tw_store *store, tw_store_file *file, tw_error *err);
 
+/** Give a file of the card another name: STEM.EXTENSION, or STEM-2.EXTENSION... where
+ * that is taken. @param name  TW_NAME_MAX bytes; set to it on TW_OK. */
+tw_status tw_store_rename(const tw_card *card, const char *from, const char *stem,
+                          const char *extension, char *name, tw_error *err);
+
 /** Drop what was written. */
 void tw_store_abandon(const tw_store *store, tw_store_file *file);
 

@@ -7,13 +7,9 @@
 #define MP4 ".mp4"
 
 enum {
-    SAME_NAME_MAX = 99,
     ROUND_MAX = 100000, /* captures dropped in one round */
     RESERVE_PART = 10   /* of the card that keep_free takes at most: a tenth */
 };
-
-/* Before this the clock has not been set yet: 2020-01-01. */
-#define CLOCK_SET_US INT64_C(1577836800000000)
 
 /* ---- telling --------------------------------------------------------------------- */
 
@@ -73,46 +69,78 @@ static bool drop(tw_writer *writer, const tw_catalogue_oldest *oldest, dropped *
     return true;
 }
 
-static bool find_oldest(tw_writer *writer, const char *camera, tw_catalogue_oldest *out)
+static bool find_oldest(tw_writer *writer, const char *camera, tw_kind kind,
+                        tw_catalogue_oldest *out)
 {
     tw_error err = {0};
-    const tw_status st = tw_catalogue_find_oldest(writer->catalogue, camera, out, &err);
+    const tw_status st =
+        tw_catalogue_find_oldest(writer->catalogue, camera, kind, out, &err);
     if (st != TW_OK && st != TW_ENOENT)
         tell_trouble(writer, &err);
     return st == TW_OK;
 }
 
-static void drop_old(tw_writer *writer, const tw_camera_settings *camera, int64_t now_us)
+/* Where a limit comes from, for messages: "older than keep_for", "... for segment". */
+static const char *word_limit(const char *what, tw_kind kind, char text[64])
 {
-    dropped d = {0, 0};
-    tw_catalogue_oldest oldest;
-    if (camera->keep_for_us == 0 || now_us < CLOCK_SET_US)
-        return;
-    for (int i = 0; i < ROUND_MAX && find_oldest(writer, camera->name, &oldest); i++)
-        if (oldest.start_us >= now_us - camera->keep_for_us || !drop(writer, &oldest, &d))
-            break;
-    tell_dropped(writer, camera->name, "older than keep_for", &d);
+    (void)snprintf(text, 64, "%s%s%s", what, kind < TW_KIND_COUNT ? " for " : "",
+                   kind < TW_KIND_COUNT ? tw_kind_name(kind) : "");
+    return text;
 }
 
-static void drop_excess(tw_writer *writer, const tw_camera_settings *camera)
+/* @param keep_us  How long captures of that kind are kept; 0: for ever. */
+static void drop_old(tw_writer *writer, const tw_camera_settings *camera, tw_kind kind,
+                     int64_t keep_us, dropped *d)
+{
+    const int64_t now_us = writer->clock.ops->wall_us(writer->clock.ctx);
+    tw_catalogue_oldest oldest;
+    if (keep_us == 0)
+        return;
+    for (int i = 0; i < ROUND_MAX && find_oldest(writer, camera->name, kind, &oldest);
+         i++)
+        if (oldest.start_us >= now_us - keep_us || !drop(writer, &oldest, d))
+            break;
+}
+
+static void drop_all_old(tw_writer *writer, const tw_camera_settings *camera)
+{
+    const tw_by_kind *keep = &camera->keep_for_us;
+    dropped usual = {0, 0};
+    for (int k = 0; k < TW_KIND_COUNT; k++) {
+        dropped own = {0, 0};
+        char why[64];
+        const bool as_all = keep->kind[k] == TW_AS_ALL;
+        drop_old(writer, camera, (tw_kind)k, as_all ? keep->all : keep->kind[k],
+                 as_all ? &usual : &own);
+        tell_dropped(writer, camera->name,
+                     word_limit("older than keep_for", (tw_kind)k, why), &own);
+    }
+    tell_dropped(writer, camera->name, "older than keep_for", &usual);
+}
+
+/* @param most  Bytes that captures of a kind may take, 0 or TW_AS_ALL: as many as there
+ * are. */
+static void drop_excess(tw_writer *writer, const tw_camera_settings *camera, tw_kind kind,
+                        int64_t most)
 {
     dropped d = {0, 0};
     tw_catalogue_oldest oldest;
     uint64_t bytes = 0;
-    const uint64_t most = (uint64_t)camera->keep_size;
+    char why[64];
     tw_error err = {0};
-    if (most == 0)
+    if (most <= 0)
         return;
-    if (tw_catalogue_bytes(writer->catalogue, camera->name, &bytes, &err) != TW_OK) {
+    if (tw_catalogue_bytes(writer->catalogue, camera->name, kind, &bytes, &err) !=
+        TW_OK) {
         tell_trouble(writer, &err);
         return;
     }
-    for (int i = 0; i < ROUND_MAX && bytes > most + d.bytes &&
-                    find_oldest(writer, camera->name, &oldest);
+    for (int i = 0; i < ROUND_MAX && bytes > (uint64_t)most + d.bytes &&
+                    find_oldest(writer, camera->name, kind, &oldest);
          i++)
         if (!drop(writer, &oldest, &d))
             break;
-    tell_dropped(writer, camera->name, "more than keep_size", &d);
+    tell_dropped(writer, camera->name, word_limit("more than keep_size", kind, why), &d);
 }
 
 /* Bytes that are missing for the card to be as free as it should be. */
@@ -137,23 +165,44 @@ bool tw_upkeep_make_room(tw_writer *writer, uint64_t bytes)
     tw_catalogue_oldest oldest;
     if (!writer->catalogue)
         return false;
-    for (int i = 0;
-         i < ROUND_MAX && d.bytes < bytes && find_oldest(writer, NULL, &oldest); i++)
+    for (int i = 0; i < ROUND_MAX && d.bytes < bytes &&
+                    find_oldest(writer, NULL, TW_KIND_COUNT, &oldest);
+         i++)
         if (!drop(writer, &oldest, &d))
             break;
     tell_dropped(writer, NULL, "the card is filling up", &d);
     return d.captures > 0;
 }
 
+static void drop_trace(tw_writer *writer, const tw_camera_settings *camera)
+{
+    const int64_t now_us = writer->clock.ops->wall_us(writer->clock.ctx);
+    tw_error err = {0};
+    if (camera->keep_trace_us > 0 &&
+        tw_catalogue_drop_trace(writer->catalogue, camera->name,
+                                now_us - camera->keep_trace_us, &err) != TW_OK)
+        tell_trouble(writer, &err);
+}
+
+static void keep_limits(tw_writer *writer, const tw_camera_settings *camera)
+{
+    const int64_t now_us = writer->clock.ops->wall_us(writer->clock.ctx);
+    if (writer->clock.ops->trusted(writer->clock.ctx, now_us)) {
+        drop_all_old(writer, camera);
+        drop_trace(writer, camera);
+    }
+    for (int k = 0; k < TW_KIND_COUNT; k++)
+        drop_excess(writer, camera, (tw_kind)k, camera->keep_size.kind[k]);
+    drop_excess(writer, camera, TW_KIND_COUNT, camera->keep_size.all);
+}
+
 void tw_upkeep(tw_writer *writer)
 {
     if (!writer->catalogue)
         return;
-    const int64_t now_us = writer->clock.ops->wall_us(writer->clock.ctx);
-    for (size_t i = 0; i < writer->lane_count; i++) {
-        drop_old(writer, writer->lanes[i]->camera, now_us);
-        drop_excess(writer, writer->lanes[i]->camera);
-    }
+    tw_upkeep_clock(writer);
+    for (size_t i = 0; i < writer->lane_count; i++)
+        keep_limits(writer, writer->lanes[i]->camera);
     const uint64_t bytes = missing(writer);
     if (bytes > 0)
         (void)tw_upkeep_make_room(writer, bytes);
@@ -183,11 +232,13 @@ static void adopt(mending *m, const char *name, uint64_t bytes)
     if (tw_catalogue_knows(w->catalogue, name) ||
         tw_name_read(w->store.names, name, &told) != TW_OK)
         return;
-    /* The offset of local time is that of about then: right but in the hour of a change.
-     */
-    const int64_t about_us = tw_civil_join(&told.time);
-    told.time.offset_s = w->clock.ops->offset_s(w->clock.ctx, about_us);
-    const char *kind = told.kind[0] ? told.kind : ends_with(name, MP4) ? "clip" : "still";
+    if (!told.offset_told) { /* that of about then: right but in the hour of a change */
+        const int64_t about_us = tw_civil_join(&told.time);
+        told.time.offset_s = w->clock.ops->offset_s(w->clock.ctx, about_us);
+    }
+    const char *kind =
+        told.kind[0] ? told.kind
+                     : tw_kind_name(ends_with(name, MP4) ? TW_KIND_CLIP : TW_KIND_STILL);
     const tw_capture_record record = {.camera = told.camera,
                                       .kind = kind,
                                       .file = name,
@@ -238,14 +289,7 @@ static tw_status name_clip(const tw_card *card, const char *part, char *name,
     char stem[TW_NAME_MAX];
     const size_t n = strlen(part) - strlen(TW_PART) - strlen(MP4);
     (void)snprintf(stem, sizeof stem, "%.*s", (int)n, part);
-    (void)snprintf(name, TW_NAME_MAX, "%s" MP4, stem);
-    tw_status st = card->ops->rename(card->ctx, part, name, err);
-    for (int i = 2; st == TW_EEXIST && i <= SAME_NAME_MAX; i++) {
-        if (snprintf(name, TW_NAME_MAX, "%s-%d" MP4, stem, i) >= TW_NAME_MAX)
-            return TW_ESIZE;
-        st = card->ops->rename(card->ctx, part, name, err);
-    }
-    return st;
+    return tw_store_rename(card, part, stem, &MP4[1], name, err);
 }
 
 /* A clip that was being written plays as far as it got; a still does not. What cannot be

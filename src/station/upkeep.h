@@ -9,6 +9,10 @@
  * What cannot be dropped is told. */
 void tw_upkeep(tw_writer *writer);
 
+/** Look whether the clock has been set, or jumped. What was captured before it was set is
+ * given its right time then: in the catalogue, in names and in EXIF. */
+void tw_upkeep_clock(tw_writer *writer);
+
 /** Drop the oldest captures, of whatever camera, until so many bytes are gone.
  * @return whether any could be dropped. */
 bool tw_upkeep_make_room(tw_writer *writer, uint64_t bytes);

@@ -13,29 +13,18 @@ enum {
     ROOM_BYTES = 4000000 /* made at once on a full card, so that it is made seldom */
 };
 
-tw_status tw_job_copy(tw_job *job, const uint8_t *data, size_t bytes)
-{
-    uint8_t *copy = malloc(bytes ? bytes : 1);
-    if (!copy)
-        return TW_ENOMEM;
-    if (bytes > 0)
-        memcpy(copy, data, bytes);
-    job->packet.data = copy;
-    job->packet.size = bytes;
-    return TW_OK;
-}
-
-static void tell_problem(const tw_writer *writer, const tw_job *job, const char *what,
+static void tell_problem(const tw_writer *writer, const tw_job *job, tw_kind what,
                          const tw_error *why)
 {
     if (!writer->told)
         return;
     tw_error line = {0};
-    if (job->kind == TW_JOB_TIMED)
-        (void)tw_fail(&line, why->status, "timed still not stored: %s", why->text);
+    if (tw_kind_of_sighting(what))
+        (void)tw_fail(&line, why->status, "%s of sighting %u not stored: %s",
+                      tw_kind_name(what), (unsigned)job->sighting.number, why->text);
     else
-        (void)tw_fail(&line, why->status, "%s of sighting %u not stored: %s", what,
-                      (unsigned)job->sighting.number, why->text);
+        (void)tw_fail(&line, why->status, "%s not stored: %s", tw_kind_name(what),
+                      why->text);
     const tw_event event = {.kind = TW_EVENT_PROBLEM,
                             .camera = job->lane->camera->name,
                             .t_us = job->packet.t_us,
@@ -62,6 +51,15 @@ static void tell_catalogue(tw_writer *writer, const char *camera, const tw_error
     writer->told(writer->ctx, &event);
 }
 
+tw_stamp tw_writer_stamp(const tw_writer *writer, int64_t wall_us)
+{
+    bool trusted = writer->clock.ops->trusted(writer->clock.ctx, wall_us);
+    tw_stamp stamp = {.wall_us = tw_timing_right(&writer->timing, wall_us, &trusted)};
+    stamp.order_us = tw_timing_order(&writer->timing, stamp.wall_us);
+    stamp.unsure = !trusted;
+    return stamp;
+}
+
 /* @return the sighting's id, 0: it could not be written. */
 static int64_t note_sighting(tw_writer *writer, const tw_job *job, bool over)
 {
@@ -69,13 +67,17 @@ static int64_t note_sighting(tw_writer *writer, const tw_job *job, bool over)
     char why[WHY_BYTES];
     tw_error err = {0};
     int64_t id = 0;
+    const int64_t start_us = job->sighting.start_us;
+    const tw_stamp stamp = tw_writer_stamp(writer, start_us + job->wall_offset_us);
     const tw_sighting_entry entry = {.camera = camera->name,
                                      .sighting = &job->sighting,
-                                     .wall_offset_us = job->wall_offset_us,
+                                     .wall_offset_us = stamp.wall_us - start_us,
                                      .start_ppm = (uint32_t)camera->start_ppm,
                                      .stay_ppm = (uint32_t)camera->stay_ppm,
                                      .why = tw_why_began(&job->sighting, why, sizeof why),
-                                     .over = over};
+                                     .over = over,
+                                     .order_us = stamp.order_us,
+                                     .unsure = stamp.unsure};
     if (!writer->catalogue)
         return 0;
     if (tw_catalogue_note(writer->catalogue, &entry, &id, &err) != TW_OK)
@@ -84,47 +86,76 @@ static int64_t note_sighting(tw_writer *writer, const tw_job *job, bool over)
 }
 
 static void note_capture(tw_writer *writer, const tw_job *job, const tw_store_file *file,
-                         const char *kind, int64_t start_us)
+                         tw_kind kind, const tw_stamp *stamp)
 {
     tw_error err = {0};
-    const bool timed = job->kind == TW_JOB_TIMED;
-    const int64_t id = timed ? 0 : note_sighting(writer, job, false);
+    const bool homeless = !tw_kind_of_sighting(kind);
+    const int64_t id = homeless ? 0 : note_sighting(writer, job, false);
     const tw_capture_record record = {.sighting = id,
                                       .camera = job->lane->camera->name,
-                                      .kind = kind,
+                                      .kind = tw_kind_name(kind),
                                       .file = file->name,
                                       .bytes = file->bytes,
-                                      .start_us = start_us};
-    if (writer->catalogue && (id != 0 || timed) &&
+                                      .start_us = stamp->wall_us,
+                                      .order_us = stamp->order_us,
+                                      .unsure = stamp->unsure};
+    if (writer->catalogue && (id != 0 || homeless) &&
         tw_catalogue_add(writer->catalogue, &record, &err) != TW_OK)
         tell_catalogue(writer, record.camera, &err);
 }
 
-static void tell_stored(tw_writer *writer, const tw_job *job, const tw_store_file *file,
-                        const char *kind, int64_t start_us)
+static void note_trace(tw_writer *writer, const tw_job *job)
 {
-    note_capture(writer, job, file, kind, start_us);
+    tw_error err = {0};
+    tw_trace_minute minute;
+    memcpy(&minute, job->parcel->data, sizeof minute);
+    const tw_stamp stamp = tw_writer_stamp(writer, minute.start_us);
+    minute.start_us = stamp.wall_us;
+    if (writer->catalogue &&
+        tw_catalogue_add_trace(writer->catalogue, job->lane->camera->name, &minute,
+                               stamp.unsure, &err) != TW_OK)
+        tell_catalogue(writer, job->lane->camera->name, &err);
+}
+
+static void note_happening(tw_writer *writer, const tw_job *job)
+{
+    tw_error err = {0};
+    const tw_stamp stamp = tw_writer_stamp(writer, job->packet.wall_us);
+    const tw_happening happening = {.camera = job->lane ? job->lane->camera->name : NULL,
+                                    .at_us = stamp.wall_us,
+                                    .what = job->happened,
+                                    .text = (const char *)job->parcel->data,
+                                    .unsure = stamp.unsure};
+    if (writer->catalogue &&
+        tw_catalogue_happened(writer->catalogue, &happening, &err) != TW_OK)
+        tell_catalogue(writer, happening.camera, &err);
+}
+
+static void tell_stored(tw_writer *writer, const tw_job *job, const tw_store_file *file,
+                        tw_kind kind, const tw_stamp *stamp)
+{
+    note_capture(writer, job, file, kind, stamp);
     tw_upkeep(writer);
     if (!writer->told)
         return;
     const tw_event event = {.kind = TW_EVENT_STORED,
                             .camera = job->lane->camera->name,
-                            .sighting = job->kind == TW_JOB_TIMED ? NULL : &job->sighting,
+                            .sighting = tw_kind_of_sighting(kind) ? &job->sighting : NULL,
                             .file = file->name,
-                            .file_kind = kind,
+                            .file_kind = tw_kind_name(kind),
                             .bytes = file->bytes};
     writer->told(writer->ctx, &event);
 }
 
-static tw_name_fields name_for(const tw_writer *writer, const tw_job *job,
-                               const char *kind, const char *extension)
+static tw_name_fields name_for(const tw_writer *writer, const tw_job *job, tw_kind kind,
+                               const tw_stamp *stamp)
 {
     tw_name_fields f = {.camera = job->lane->camera->name,
-                        .kind = kind,
+                        .kind = tw_kind_name(kind),
                         .sighting = job->sighting.number,
                         .n = job->n,
-                        .extension = extension};
-    const int64_t wall = job->packet.wall_us;
+                        .extension = tw_kind_is_video(kind) ? "mp4" : "jpg"};
+    const int64_t wall = stamp->wall_us;
     tw_civil_split(wall, writer->clock.ops->offset_s(writer->clock.ctx, wall), &f.time);
     return f;
 }
@@ -140,35 +171,44 @@ static tw_status append(tw_writer *writer, tw_store_file *file, const void *data
 
 /* ---- stills ---------------------------------------------------------------------- */
 
-static tw_status store_still(tw_writer *writer, const tw_job *job, tw_store_file *file,
-                             tw_error *err)
+/* The picture with our EXIF before its own segments, which go to the card as they are. */
+static tw_status append_still(tw_writer *writer, tw_store_file *file, const tw_job *job,
+                              const tw_exif_fields *exif, tw_error *err)
 {
-    const bool timed = job->kind == TW_JOB_TIMED;
-    const tw_name_fields name =
-        name_for(writer, job, timed ? TW_KIND_TIMED : "still", "jpg");
-    char why[WHY_BYTES];
-    const tw_exif_fields exif = {
-        .time = name.time,
-        .camera = name.camera,
-        .sighting = name.sighting,
-        .why = timed ? NULL : tw_why_began(&job->sighting, why, sizeof why),
-        .width = job->width,
-        .height = job->height};
-    uint8_t *tagged = NULL;
+    uint8_t *head = NULL;
     size_t bytes = 0;
     tw_status st =
-        tw_exif_add(job->packet.data, job->packet.size, &exif, &tagged, &bytes, err);
+        tw_exif_head(job->packet.data, job->packet.size, exif, &head, &bytes, err);
+    if (st == TW_OK)
+        st = append(writer, file, head, bytes, err);
+    if (st == TW_OK)
+        st = append(writer, file, job->packet.data + TW_EXIF_REPLACES,
+                    job->packet.size - TW_EXIF_REPLACES, err);
+    free(head);
+    return st;
+}
+
+static tw_status store_still(tw_writer *writer, const tw_job *job, const tw_stamp *stamp,
+                             tw_store_file *file, tw_error *err)
+{
+    const tw_name_fields name = name_for(writer, job, job->what, stamp);
+    char why[WHY_BYTES];
+    const tw_exif_fields exif = {.time = name.time,
+                                 .camera = name.camera,
+                                 .sighting = name.sighting,
+                                 .why =
+                                     tw_kind_of_sighting(job->what)
+                                         ? tw_why_began(&job->sighting, why, sizeof why)
+                                         : NULL,
+                                 .width = job->width,
+                                 .height = job->height};
+    tw_status st = tw_store_begin(&writer->store, &name, file, err);
     if (st != TW_OK)
         return st;
-    st = tw_store_begin(&writer->store, &name, file, err);
-    if (st == TW_OK) {
-        st = append(writer, file, tagged, bytes, err);
-        if (st == TW_OK)
-            st = tw_store_commit(&writer->store, file, err);
-        else
-            tw_store_abandon(&writer->store, file);
-    }
-    free(tagged);
+    st = append_still(writer, file, job, &exif, err);
+    if (st == TW_OK)
+        return tw_store_commit(&writer->store, file, err);
+    tw_store_abandon(&writer->store, file);
     return st;
 }
 
@@ -176,14 +216,79 @@ static void do_still(tw_writer *writer, const tw_job *job)
 {
     tw_error err = {0};
     tw_store_file file;
-    const char *kind = job->kind == TW_JOB_TIMED ? TW_KIND_TIMED : "still";
-    if (store_still(writer, job, &file, &err) == TW_OK)
-        tell_stored(writer, job, &file, kind, job->packet.wall_us);
+    const tw_stamp stamp = tw_writer_stamp(writer, job->packet.wall_us);
+    if (store_still(writer, job, &stamp, &file, &err) == TW_OK)
+        tell_stored(writer, job, &file, job->what, &stamp);
     else
-        tell_problem(writer, job, "still", &err);
+        tell_problem(writer, job, job->what, &err);
 }
 
-/* ---- clips ----------------------------------------------------------------------- */
+static tw_caption_fields caption_fields(const tw_writer *writer, const tw_lane *lane,
+                                        uint32_t sighting, int64_t wall_us)
+{
+    tw_caption_fields f = {.camera = lane->camera->name,
+                           .station = writer->store.station,
+                           .sighting = sighting};
+    const tw_stamp stamp = tw_writer_stamp(writer, wall_us);
+    tw_civil_split(stamp.wall_us,
+                   writer->clock.ops->offset_s(writer->clock.ctx, stamp.wall_us),
+                   &f.time);
+    return f;
+}
+
+/* Put the still's captioned copy into its place. */
+static tw_status add_caption(const tw_writer *writer, tw_job *job, tw_error *err)
+{
+    tw_caption *caption = NULL;
+    uint8_t *jpeg = NULL;
+    size_t bytes = 0;
+    tw_caption_fields fields =
+        caption_fields(writer, job->lane, job->sighting.number, job->packet.wall_us);
+    fields.activity_ppm = job->parcel->activity_ppm;
+    tw_status st = tw_caption_new(job->lane->camera, &caption, err);
+    if (st == TW_OK)
+        st = tw_caption_jpeg(caption, &fields, job->packet.data, job->packet.size,
+                             (int)job->lane->camera->still_quality, &jpeg, &bytes, err);
+    tw_caption_free(caption);
+    tw_parcel *drawn = st == TW_OK ? tw_parcel_take(jpeg, bytes) : NULL;
+    if (st == TW_OK && !drawn)
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+    if (!drawn)
+        return st;
+    tw_parcel_release(job->parcel);
+    job->parcel = drawn;
+    job->packet.data = drawn->data;
+    job->packet.size = drawn->size;
+    return st;
+}
+
+static bool has_caption(const tw_lane *lane, int64_t on)
+{
+    return lane->camera->caption && lane->camera->caption[0] != '\0' &&
+           (lane->camera->caption_on & on) != 0;
+}
+
+/* A still, as it is and with its caption, as is wanted. */
+static void do_stills(tw_writer *writer, tw_job *job)
+{
+    tw_error err = {0};
+    const bool with =
+        job->what == TW_KIND_STILL && has_caption(job->lane, TW_CAPTION_STILLS);
+    if (!with || job->lane->camera->caption_clean)
+        do_still(writer, job);
+    if (!with)
+        return;
+    if (add_caption(writer, job, &err) == TW_OK) {
+        job->what = TW_KIND_CAPTIONED_STILL;
+        do_still(writer, job);
+        return;
+    }
+    tell_problem(writer, job, TW_KIND_CAPTIONED_STILL, &err);
+    if (!job->lane->camera->caption_clean) /* better without than not at all */
+        do_still(writer, job);
+}
+
+/* ---- videos ---------------------------------------------------------------------- */
 
 /* A clip plays as far as it is safe on the card: a power cut costs no more than this. */
 enum {
@@ -191,16 +296,16 @@ enum {
     HEADER_BYTES = 4096 /* without its header nothing of it plays: safe at once */
 };
 
-static tw_status write_clip(void *ctx, const void *data, size_t bytes, tw_error *err)
+static tw_status write_video(void *ctx, const void *data, size_t bytes, tw_error *err)
 {
-    tw_lane *lane = ctx;
-    tw_writer *writer = lane->own.writer;
+    tw_recording *r = ctx;
+    tw_writer *writer = r->writer;
     const int64_t now_us = writer->clock.ops->now_us(writer->clock.ctx);
-    const bool in_header = lane->own.file.bytes < HEADER_BYTES;
-    tw_status st = append(writer, &lane->own.file, data, bytes, err);
-    if (st == TW_OK && (in_header || now_us - lane->own.synced_us >= SYNC_EVERY_US)) {
-        st = tw_store_sync(&writer->store, &lane->own.file, err);
-        lane->own.synced_us = now_us;
+    const bool in_header = r->file.bytes < HEADER_BYTES;
+    tw_status st = append(writer, &r->file, data, bytes, err);
+    if (st == TW_OK && (in_header || now_us - r->synced_us >= SYNC_EVERY_US)) {
+        st = tw_store_sync(&writer->store, &r->file, err);
+        r->synced_us = now_us;
     }
     return st;
 }
@@ -222,98 +327,158 @@ bool tw_clip_must_encode(const tw_codecs *codecs, const tw_camera_settings *came
     return !plays || !codecs->clip_carries(stream);
 }
 
-static tw_status begin_clip(tw_writer *writer, tw_job *job, tw_error *err)
+static tw_status paint_caption(void *ctx, const tw_canvas *canvas, int64_t t_us,
+                               uint32_t activity_ppm, tw_error *err)
 {
-    tw_lane *lane = job->lane;
-    job->stream.extra = job->packet.data;
-    job->stream.extra_size = job->packet.size;
-    lane->own.codecs = tw_codecs_load(err);
-    if (!lane->own.codecs)
-        return TW_ENOTSUP;
-    const bool encode = tw_clip_must_encode(lane->own.codecs, lane->camera, &job->stream);
-    if (!encode && !lane->own.codecs->clip_carries(&job->stream))
-        return tw_fail(err, TW_ENOTSUP, "clips cannot carry %s: use clip_video = auto",
-                       job->stream.codec_name);
-    const tw_name_fields name = name_for(writer, job, "clip", "mp4");
-    lane->own.writer = writer;
-    lane->own.start_us = job->packet.wall_us;
-    tw_status st = tw_store_begin(&writer->store, &name, &lane->own.file, err);
-    if (st != TW_OK)
-        return st;
+    const tw_recording *r = ctx;
+    tw_caption_fields fields =
+        caption_fields(r->writer, r->lane, r->sighting, t_us + r->wall_offset_us);
+    fields.activity_ppm = activity_ppm;
+    return tw_caption_draw(r->caption, &fields, canvas, err);
+}
+
+static tw_status open_clip(const tw_job *job, tw_kind kind, tw_recording *r,
+                           tw_error *err)
+{
     char why[WHY_BYTES];
-    const tw_clip_spec spec = {.stream = &job->stream,
-                               .encode = encode,
-                               .quality = (int)lane->camera->clip_quality,
-                               .wall_us = job->packet.wall_us,
-                               .why = tw_why_began(&job->sighting, why, sizeof why),
-                               .sink = {write_clip, lane}};
-    st = lane->own.codecs->clip_open(&spec, &lane->own.clip, err);
-    if (st != TW_OK)
-        tw_store_abandon(&writer->store, &lane->own.file);
+    tw_stream stream = job->stream;
+    stream.extra = job->parcel->data;
+    const tw_clip_spec spec = {
+        .stream = &stream,
+        .encode =
+            r->caption || tw_clip_must_encode(r->codecs, job->lane->camera, &stream),
+        .quality = (int)job->lane->camera->clip_quality,
+        .wall_us = r->stamp.unsure ? 0 : r->stamp.wall_us,
+        .why = tw_kind_of_sighting(kind) ? tw_why_began(&job->sighting, why, sizeof why)
+                                         : NULL,
+        .sink = {write_video, r},
+        .painter = {r->caption ? paint_caption : NULL, r}};
+    if (!spec.encode && !r->codecs->clip_carries(&stream))
+        return tw_fail(err, TW_ENOTSUP, "clips cannot carry %s: use clip_video = auto",
+                       stream.codec_name);
+    return r->codecs->clip_open(&spec, &r->clip, err);
+}
+
+static tw_status begin_video(tw_writer *writer, const tw_job *job, tw_kind kind,
+                             tw_error *err)
+{
+    tw_recording *r = &job->lane->own[kind];
+    r->writer = writer;
+    r->lane = job->lane;
+    r->sighting = job->sighting.number;
+    r->wall_offset_us = job->wall_offset_us;
+    r->stamp = tw_writer_stamp(writer, job->packet.wall_us);
+    r->codecs = tw_codecs_load(err);
+    if (!r->codecs)
+        return TW_ENOTSUP;
+    tw_status st = TW_OK;
+    if (kind == TW_KIND_CAPTIONED_CLIP)
+        st = tw_caption_new(job->lane->camera, &r->caption, err);
+    const tw_name_fields name = name_for(writer, job, kind, &r->stamp);
+    if (st == TW_OK)
+        st = tw_store_begin(&writer->store, &name, &r->file, err);
+    if (st == TW_OK) {
+        st = open_clip(job, kind, r, err);
+        if (st != TW_OK)
+            tw_store_abandon(&writer->store, &r->file);
+    }
+    if (st != TW_OK) {
+        tw_caption_free(r->caption);
+        r->caption = NULL;
+    }
     return st;
 }
 
-static void drop_clip(const tw_writer *writer, tw_lane *lane)
+/* Write what is still to be written of a clip, and release it. */
+static tw_status close_clip(tw_recording *r, tw_error *err)
 {
-    if (!lane->own.clip)
-        return;
-    (void)lane->own.codecs->clip_close(lane->own.clip, NULL);
-    lane->own.clip = NULL;
-    tw_store_abandon(&writer->store, &lane->own.file);
+    const tw_status st = r->codecs->clip_close(r->clip, err);
+    r->clip = NULL;
+    tw_caption_free(r->caption);
+    r->caption = NULL;
+    return st;
 }
 
-static void do_begin(tw_writer *writer, tw_job *job)
+static void drop_video(const tw_writer *writer, tw_recording *r)
 {
-    tw_error err = {0};
-    job->lane->own.skip = begin_clip(writer, job, &err) != TW_OK;
-    if (job->lane->own.skip)
-        tell_problem(writer, job, "clip", &err);
+    if (!r->clip)
+        return;
+    (void)close_clip(r, NULL);
+    tw_store_abandon(&writer->store, &r->file);
 }
 
-static void do_packet(const tw_writer *writer, const tw_job *job)
+static void do_begin(tw_writer *writer, const tw_job *job, tw_kind kind)
 {
-    tw_lane *lane = job->lane;
     tw_error err = {0};
-    if (lane->own.skip || !lane->own.clip)
-        return;
-    if (lane->own.codecs->clip_packet(lane->own.clip, &job->packet, &err) == TW_OK)
-        return;
-    lane->own.skip = true;
-    drop_clip(writer, lane);
-    tell_problem(writer, job, "clip", &err);
+    tw_recording *r = &job->lane->own[kind];
+    r->skip = begin_video(writer, job, kind, &err) != TW_OK;
+    if (r->skip)
+        tell_problem(writer, job, kind, &err);
 }
 
-static void do_end(tw_writer *writer, const tw_job *job)
+static void do_packet(const tw_writer *writer, const tw_job *job, tw_kind kind)
 {
-    tw_lane *lane = job->lane;
+    tw_recording *r = &job->lane->own[kind];
     tw_error err = {0};
-    if (lane->own.skip || !lane->own.clip)
+    if (r->skip || !r->clip)
         return;
-    tw_status st = lane->own.codecs->clip_close(lane->own.clip, &err);
-    lane->own.clip = NULL;
+    if (r->codecs->clip_packet(r->clip, &job->packet, job->parcel, &err) == TW_OK)
+        return;
+    r->skip = true;
+    drop_video(writer, r);
+    tell_problem(writer, job, kind, &err);
+}
+
+static void do_end(tw_writer *writer, const tw_job *job, tw_kind kind)
+{
+    tw_recording *r = &job->lane->own[kind];
+    tw_error err = {0};
+    if (r->skip || !r->clip)
+        return;
+    tw_status st = close_clip(r, &err);
     if (st == TW_OK)
-        st = tw_store_commit(&writer->store, &lane->own.file, &err);
+        st = tw_store_commit(&writer->store, &r->file, &err);
     else
-        tw_store_abandon(&writer->store, &lane->own.file);
+        tw_store_abandon(&writer->store, &r->file);
     if (st == TW_OK)
-        tell_stored(writer, job, &lane->own.file, "clip", lane->own.start_us);
+        tell_stored(writer, job, &r->file, kind, &r->stamp);
     else
-        tell_problem(writer, job, "clip", &err);
+        tell_problem(writer, job, kind, &err);
+}
+
+/* What becomes of a video: itself, or its captioned copy, or both. */
+static void do_videos(tw_writer *writer, const tw_job *job)
+{
+    const bool with =
+        job->what == TW_KIND_CLIP && has_caption(job->lane, TW_CAPTION_CLIPS);
+    const tw_kind kinds[] = {job->what, TW_KIND_CAPTIONED_CLIP};
+    for (int i = 0; i < 2; i++) {
+        if (i == 0 ? with && !job->lane->camera->caption_clean : !with)
+            continue;
+        if (job->kind == TW_JOB_VIDEO_BEGIN)
+            do_begin(writer, job, kinds[i]);
+        else if (job->kind == TW_JOB_VIDEO_PACKET)
+            do_packet(writer, job, kinds[i]);
+        else
+            do_end(writer, job, kinds[i]);
+    }
 }
 
 void tw_writer_do(tw_writer *writer, tw_job *job)
 {
+    tw_upkeep_clock(writer);
     switch (job->kind) {
-    case TW_JOB_CLIP_BEGIN: do_begin(writer, job); break;
-    case TW_JOB_CLIP_PACKET: do_packet(writer, job); break;
-    case TW_JOB_CLIP_END: do_end(writer, job); break;
-    case TW_JOB_STILL:
-    case TW_JOB_TIMED: do_still(writer, job); break;
+    case TW_JOB_VIDEO_BEGIN:
+    case TW_JOB_VIDEO_PACKET:
+    case TW_JOB_VIDEO_END: do_videos(writer, job); break;
+    case TW_JOB_STILL: do_stills(writer, job); break;
     case TW_JOB_BEGAN: (void)note_sighting(writer, job, false); break;
     case TW_JOB_ENDED: (void)note_sighting(writer, job, true); break;
+    case TW_JOB_TRACE: note_trace(writer, job); break;
+    case TW_JOB_HAPPENED: note_happening(writer, job); break;
     }
-    free((void *)job->packet.data);
-    job->packet.data = NULL;
+    tw_parcel_release(job->parcel);
+    job->parcel = NULL;
 }
 
 static bool do_at_once(void *ctx, tw_job *job, bool wait)
@@ -411,6 +576,11 @@ tw_status tw_writer_open(tw_writer *writer, const tw_card *card,
     writer->keep_free = (uint64_t)settings->keep_free;
     if (st == TW_OK)
         open_catalogue(writer, card);
+    const tw_clock *clock = &writer->clock;
+    const int64_t wall_us = clock->ops->wall_us(clock->ctx);
+    tw_timing_begin(&writer->timing, clock->ops->now_us(clock->ctx), wall_us,
+                    clock->ops->trusted(clock->ctx, wall_us),
+                    tw_catalogue_newest(writer->catalogue));
     return st;
 }
 

@@ -3,45 +3,67 @@
 #ifndef TW_WRITER_H
 #define TW_WRITER_H
 
+#include "../media/caption.h"
 #include "../media/codecs.h"
 #include "store.h"
 #include "tawny/catalogue.h"
 #include "tawny/station.h"
+#include "tawny/timing.h"
+#include "tawny/trace.h"
+
+/* When something was captured, as far as is known. */
+typedef struct tw_stamp {
+    int64_t wall_us;
+    int64_t order_us; /* its place among all, see tw_timing_order */
+    bool unsure;      /* the clock had not been set */
+} tw_stamp;
+
+/* A video file that is being written. */
+typedef struct tw_recording {
+    const tw_codecs *codecs;
+    tw_clip *clip; /* NULL: none open */
+    tw_store_file file;
+    struct tw_writer *writer;
+    const struct tw_lane *lane;
+    tw_caption *caption; /* NULL: it gets none */
+    uint32_t sighting;
+    int64_t wall_offset_us; /* wall time less capture time */
+    tw_stamp stamp;         /* of its first frame */
+    int64_t synced_us;      /* when it was last made safe, by the clock */
+    bool skip;              /* it has failed, and that has been said */
+} tw_recording;
 
 /* One camera's place at the writer. Made by its owner; the writer alone uses own. */
 typedef struct tw_lane {
     const tw_camera_settings *camera;
-    struct {
-        const tw_codecs *codecs;
-        tw_clip *clip; /* NULL: none open */
-        tw_store_file file;
-        struct tw_writer *writer;
-        int64_t start_us;  /* wall time of its first frame */
-        int64_t synced_us; /* when it was last made safe, by the clock */
-        bool skip;         /* this clip has failed, and that has been said */
-    } own;
+    tw_recording own[TW_KIND_COUNT]; /* one of each kind at a time */
 } tw_lane;
 
 typedef enum tw_job_kind {
-    TW_JOB_CLIP_BEGIN,  /* data: the stream's extra */
-    TW_JOB_CLIP_PACKET, /* data: the packet */
-    TW_JOB_CLIP_END,
-    TW_JOB_STILL, /* data: a JPEG */
-    TW_JOB_TIMED, /* likewise, of no sighting */
-    TW_JOB_BEGAN, /* a sighting, for the catalogue; no data */
-    TW_JOB_ENDED
+    TW_JOB_VIDEO_BEGIN,  /* parcel: the stream's extra */
+    TW_JOB_VIDEO_PACKET, /* parcel: the packet's bytes */
+    TW_JOB_VIDEO_END,
+    TW_JOB_STILL, /* parcel: a JPEG */
+    /* From here on for the catalogue: little, and never refused. */
+    TW_JOB_BEGAN, /* a sighting; no parcel */
+    TW_JOB_ENDED,
+    TW_JOB_TRACE,   /* parcel: a tw_trace_minute */
+    TW_JOB_HAPPENED /* parcel: its text, ended by 0; lane NULL: to the station */
 } tw_job_kind;
 
-/* Something to be written. Data is the job's own. */
+/* Something to be written. */
 typedef struct tw_job {
     tw_job_kind kind;
+    tw_kind what; /* it becomes; for videos and stills */
     tw_lane *lane;
-    tw_sighting sighting;
-    tw_packet packet;       /* its data is the job's */
-    tw_stream stream;       /* for CLIP_BEGIN; its extra is the job's data */
+    tw_sighting sighting;   /* all zero: it belongs to none */
+    tw_parcel *parcel;      /* the job holds it; NULL: there is none */
+    tw_packet packet;       /* points into the parcel */
+    tw_stream stream;       /* for VIDEO_BEGIN; its extra is the parcel */
     int64_t wall_offset_us; /* wall time less capture time */
     uint32_t n;             /* number of the still, 0: the only one */
     uint16_t width, height; /* of the still */
+    const char *happened;   /* what, for HAPPENED; static */
 } tw_job;
 
 typedef struct tw_writer {
@@ -53,6 +75,7 @@ typedef struct tw_writer {
     tw_lane *const *lanes;   /* all cameras'; borrowed */
     size_t lane_count;
     tw_clock clock;
+    tw_timing timing;
     tw_event_fn told; /* may be NULL */
     void *ctx;
 } tw_writer;
@@ -61,11 +84,11 @@ typedef struct tw_writer {
 bool tw_clip_must_encode(const tw_codecs *codecs, const tw_camera_settings *camera,
                          const tw_stream *stream);
 
-/** Do one job. Never fails: what goes wrong is told. Frees the job's data. */
-void tw_writer_do(tw_writer *writer, tw_job *job);
+/** When something was captured that a camera says was captured at a wall time. */
+tw_stamp tw_writer_stamp(const tw_writer *writer, int64_t wall_us);
 
-/** Take a copy of bytes as a job's data. @return TW_OK; TW_ENOMEM. */
-tw_status tw_job_copy(tw_job *job, const uint8_t *data, size_t bytes);
+/** Do one job. Never fails: what goes wrong is told. Releases the job's parcel. */
+void tw_writer_do(tw_writer *writer, tw_job *job);
 
 /* Where a recorder gives its jobs. */
 typedef struct tw_job_sink {

@@ -42,14 +42,18 @@ static tw_status write_clip(memory_file *file, bool encode, tw_error *err)
     tw_frame frame;
     tw_clip *clip = NULL;
     tw_camera camera = open_camera("sim:kerb,size=160x90", 10, &stream);
-    const tw_clip_spec spec = {
-        &stream, encode, 60, INT64_C(1804969815204567), "2 of 3 frames", {keep, file}};
+    const tw_clip_spec spec = {.stream = &stream,
+                               .encode = encode,
+                               .quality = 60,
+                               .wall_us = INT64_C(1804969815204567),
+                               .why = "2 of 3 frames",
+                               .sink = {keep, file}};
     tw_status st = codecs()->clip_open(&spec, &clip, err);
     for (int i = 0; i < FRAMES && st == TW_OK; i++) {
         assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
         frame.packet.t_us = frame.packet.dts_us =
             7000000 + (int64_t)i * 100000 + (i % 3) * 20000;
-        st = codecs()->clip_packet(clip, &frame.packet, err);
+        st = tw_clip_copy(codecs(), clip, &frame.packet, err);
     }
     if (clip) {
         const tw_status closed = codecs()->clip_close(clip, st == TW_OK ? err : NULL);
@@ -165,11 +169,12 @@ static void test_a_clip_without_frames_is_none(void **state)
     memory_file file = {0};
     tw_clip *clip = NULL;
     tw_error err = {0};
-    const tw_clip_spec spec = {&stream, true, 60, 0, NULL, {keep, &file}};
+    const tw_clip_spec spec = {
+        .stream = &stream, .encode = true, .quality = 60, .sink = {keep, &file}};
     assert_int_equal(codecs()->clip_open(&spec, &clip, &err), TW_OK);
     const tw_packet bad = {
         .data = (const uint8_t *)"no picture", .size = 10, .key = true};
-    assert_int_equal(codecs()->clip_packet(clip, &bad, &err), TW_OK);
+    assert_int_equal(tw_clip_copy(codecs(), clip, &bad, &err), TW_OK);
     assert_int_equal(codecs()->clip_close(clip, &err), TW_EDAMAGED);
     assert_has(err.text, "no frame could be decoded");
     free(file.data);

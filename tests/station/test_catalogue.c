@@ -205,7 +205,8 @@ static void test_the_oldest_that_may_go(void **state)
     tw_catalogue_oldest oldest;
     uint64_t bytes = 0;
     int64_t id[3];
-    assert_int_equal(tw_catalogue_find_oldest(c, NULL, &oldest, NULL), TW_ENOENT);
+    assert_int_equal(tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, &oldest, NULL),
+                     TW_ENOENT);
     for (uint32_t i = 0; i < 3; i++) {
         const tw_sighting s = sighting(i + 1, i * 100, i * 100 + 10);
         char file[16];
@@ -213,20 +214,24 @@ static void test_the_oldest_that_may_go(void **state)
         id[i] = note(c, i == 1 ? "mere" : "kerb", &s, i < 2);
         add(c, id[i], i == 1 ? "mere" : "kerb", "still", file, 1000, i * 100);
     }
-    assert_int_equal(tw_catalogue_bytes(c, NULL, &bytes, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_bytes(c, NULL, TW_KIND_COUNT, &bytes, NULL), TW_OK);
     assert_int_equal(bytes, 3000);
-    assert_int_equal(tw_catalogue_bytes(c, "mere", &bytes, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_bytes(c, "mere", TW_KIND_COUNT, &bytes, NULL), TW_OK);
     assert_int_equal(bytes, 1000);
-    assert_int_equal(tw_catalogue_find_oldest(c, NULL, &oldest, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, &oldest, NULL),
+                     TW_OK);
     assert_string_equal(oldest.file, "0.jpg");
     assert_int_equal(tw_catalogue_star(c, id[0], true, NULL), TW_OK);
-    assert_int_equal(tw_catalogue_find_oldest(c, NULL, &oldest, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, &oldest, NULL),
+                     TW_OK);
     assert_string_equal(oldest.file, "1.jpg");
     assert_int_equal(tw_catalogue_drop(c, oldest.id, NULL), TW_OK);
     /* The third is still running. */
-    assert_int_equal(tw_catalogue_find_oldest(c, NULL, &oldest, NULL), TW_ENOENT);
-    add(c, 0, "kerb", TW_KIND_TIMED, "t.jpg", 1000, 500); /* of no sighting */
-    assert_int_equal(tw_catalogue_find_oldest(c, "kerb", &oldest, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, &oldest, NULL),
+                     TW_ENOENT);
+    add(c, 0, "kerb", "timed-still", "t.jpg", 1000, 500); /* of no sighting */
+    assert_int_equal(tw_catalogue_find_oldest(c, "kerb", TW_KIND_COUNT, &oldest, NULL),
+                     TW_OK);
     assert_string_equal(oldest.file, "t.jpg");
     assert_int_equal(list(c, (tw_sighting_filter){0}).count, 3);
     tw_catalogue_close(c);

@@ -33,13 +33,13 @@ static bool give(void *ctx, tw_job *job, bool wait)
     assert_true(n->count < MOST);
     n->job[n->count].kind = job->kind;
     n->job[n->count].sighting = job->sighting.number;
-    n->job[n->count].number = job->kind == TW_JOB_CLIP_PACKET
+    n->job[n->count].number = job->kind == TW_JOB_VIDEO_PACKET
                                   ? (int)(job->packet.t_us / MS100)
                                   : (int)(job->packet.wall_us);
-    if (job->kind == TW_JOB_CLIP_PACKET) /* the content belongs to the number */
+    if (job->kind == TW_JOB_VIDEO_PACKET) /* the content belongs to the number */
         assert_int_equal(job->packet.data[0], n->job[n->count].number & 0xFF);
     n->count++;
-    free((void *)job->packet.data);
+    tw_parcel_release(job->parcel);
     return true;
 }
 
@@ -82,7 +82,9 @@ static void feed(bench *b, int from, int to)
         const tw_packet packet = {
             data, b->packet_bytes,      (int64_t)i * MS100, (int64_t)i * MS100,
             i,    i % b->key_every == 0};
-        assert_int_equal(tw_recorder_packet(b->recorder, &packet, NULL), TW_OK);
+        assert_int_equal(tw_recorder_packet(b->recorder, &packet,
+                                            tw_parcel_copy(data, b->packet_bytes), NULL),
+                         TW_OK);
     }
     free(data);
 }
@@ -99,15 +101,15 @@ static tw_sighting sighting(uint32_t number, int clip_start, int clip_end)
 static void check_clip(const bench *b, size_t *at, uint32_t number, int first, int last)
 {
     const notes *n = &b->notes;
-    assert_int_equal(n->job[*at].kind, TW_JOB_CLIP_BEGIN);
+    assert_int_equal(n->job[*at].kind, TW_JOB_VIDEO_BEGIN);
     assert_int_equal(n->job[*at].sighting, number);
     assert_int_equal(n->job[*at].number, first); /* named after its first frame */
     (*at)++;
     for (int i = first; i <= last; i++, (*at)++) {
-        assert_int_equal(n->job[*at].kind, TW_JOB_CLIP_PACKET);
+        assert_int_equal(n->job[*at].kind, TW_JOB_VIDEO_PACKET);
         assert_int_equal(n->job[*at].number, i);
     }
-    assert_int_equal(n->job[*at].kind, TW_JOB_CLIP_END);
+    assert_int_equal(n->job[*at].kind, TW_JOB_VIDEO_END);
     (*at)++;
 }
 
@@ -199,9 +201,9 @@ static void test_a_dead_sink_costs_the_oldest_and_says_so(void **state)
     tw_recorder_flush(b->recorder);
     size_t packets = 0;
     for (size_t i = 0; i < b->notes.count; i++)
-        packets += b->notes.job[i].kind == TW_JOB_CLIP_PACKET;
+        packets += b->notes.job[i].kind == TW_JOB_VIDEO_PACKET;
     assert_in_range(packets, 40, 70);
-    assert_int_equal(b->notes.job[b->notes.count - 1].kind, TW_JOB_CLIP_END);
+    assert_int_equal(b->notes.job[b->notes.count - 1].kind, TW_JOB_VIDEO_END);
     done(b);
 }
 
@@ -224,15 +226,18 @@ static void test_what_may_become_a_sighting_is_held(void **state)
 {
     (void)state;
     tw_packet found;
+    tw_parcel *parcel = NULL;
     bench *b = make(2000000, 1000000, 100, 1);
     feed(b, 0, 99);
-    assert_int_equal(tw_recorder_find(b->recorder, 70 * MS100, &found), TW_ENOENT);
+    assert_int_equal(tw_recorder_find(b->recorder, 70 * MS100, &found, &parcel),
+                     TW_ENOENT);
     tw_recorder_hold(b->recorder, 99 * MS100);
     feed(b, 100, 125);
-    assert_int_equal(tw_recorder_find(b->recorder, 80 * MS100, &found), TW_OK);
+    assert_int_equal(tw_recorder_find(b->recorder, 80 * MS100, &found, &parcel), TW_OK);
     tw_recorder_hold(b->recorder, 125 * MS100);
     feed(b, 126, 127);
-    assert_int_equal(tw_recorder_find(b->recorder, 80 * MS100, &found), TW_ENOENT);
+    assert_int_equal(tw_recorder_find(b->recorder, 80 * MS100, &found, &parcel),
+                     TW_ENOENT);
     done(b);
 }
 
@@ -245,9 +250,14 @@ static void test_without_clips_only_stills_go(void **state)
     tw_sighting s = sighting(1, 10, 30);
     tw_recorder_began(b->recorder, &s);
     feed(b, 21, 30);
-    uint8_t *jpeg = malloc(10);
-    const tw_packet times = {.t_us = 20 * MS100, .wall_us = 20};
-    tw_recorder_still(b->recorder, &s, jpeg, 10, 1, &times, 64, 64);
+    const tw_still still = {.kind = TW_KIND_STILL,
+                            .sighting = &s,
+                            .jpeg = tw_parcel_copy((const uint8_t *)"picture", 7),
+                            .times = {.t_us = 20 * MS100, .wall_us = 20},
+                            .n = 1,
+                            .width = 64,
+                            .height = 64};
+    tw_recorder_still(b->recorder, &still);
     tw_recorder_ended(b->recorder, &s, false);
     tw_recorder_flush(b->recorder);
     assert_int_equal(b->notes.count, 1);
@@ -264,13 +274,17 @@ static void test_a_frame_that_never_fits_is_told(void **state)
     uint8_t *huge = calloc(1, 1000001);
     tw_error err = {0};
     const tw_packet packet = {huge, 1000001, 0, 0, 0, true};
-    assert_int_equal(tw_recorder_packet(b->recorder, &packet, &err), TW_ESIZE);
+    assert_int_equal(
+        tw_recorder_packet(b->recorder, &packet, tw_parcel_copy(huge, packet.size), &err),
+        TW_ESIZE);
     assert_has(err.text, "a frame of 1000001 bytes does not fit into pre_event_memory");
     free(huge);
     feed(b, 1, 10); /* and smaller ones go on */
     tw_packet found;
-    assert_int_equal(tw_recorder_find(b->recorder, 5 * MS100, &found), TW_OK);
-    assert_int_equal(tw_recorder_find(b->recorder, 5 * MS100 + 1, &found), TW_ENOENT);
+    tw_parcel *parcel = NULL;
+    assert_int_equal(tw_recorder_find(b->recorder, 5 * MS100, &found, &parcel), TW_OK);
+    assert_int_equal(tw_recorder_find(b->recorder, 5 * MS100 + 1, &found, &parcel),
+                     TW_ENOENT);
     done(b);
 }
 

@@ -15,7 +15,8 @@ enum { MOST = 16 };
 typedef struct told {
     tw_sighting seen[MOST];
     size_t sightings, clips, stills, readings;
-    size_t timed; /* stills of no sighting */
+    size_t homeless; /* captures of no sighting */
+    size_t captioned;
     size_t freed; /* times that room was made */
     problems problems;
     uint64_t digest; /* of all readings */
@@ -40,8 +41,10 @@ static void on_event(void *ctx, const tw_event *e)
     case TW_EVENT_STORED:
         t->clips += strcmp(e->file_kind, "clip") == 0;
         t->stills += strcmp(e->file_kind, "still") == 0;
-        t->timed += strcmp(e->file_kind, TW_KIND_TIMED) == 0;
-        assert_true((e->sighting == NULL) == (strcmp(e->file_kind, TW_KIND_TIMED) == 0));
+        t->homeless += e->sighting == NULL;
+        t->captioned += strncmp(e->file_kind, "captioned", 9) == 0;
+        assert_true((e->sighting != NULL) ==
+                    tw_kind_of_sighting(tw_kind_find(e->file_kind)));
         assert_true(e->bytes > 0);
         break;
     case TW_EVENT_FREED: t->freed++; break;
@@ -187,10 +190,10 @@ static void test_a_clip_holds_pre_and_post_event_footage(void **state)
         tw_civil t;
         char name[128], *path = join(folder, files[2 * i]);
         tw_civil_split(INT64_C(1804969800000000) + s->clip_start_us, 0, &t);
-        (void)snprintf(name, sizeof name,
-                       "2027-03-13/kerb/kerb-20270313T%02u%02u%02u.%03u-%03zu-clip.mp4",
-                       t.hour, t.minute, t.second, (unsigned)(t.microsecond / 1000),
-                       i + 1);
+        (void)snprintf(
+            name, sizeof name,
+            "2027-03-13/kerb/kerb-20270313T%02u%02u%02u.%03u+0000-%03zu-clip.mp4", t.hour,
+            t.minute, t.second, (unsigned)(t.microsecond / 1000), i + 1);
         assert_string_equal(files[2 * i], name);
         tw_footage *footage = NULL;
         tw_stream stream;
@@ -244,29 +247,142 @@ static void test_stills_as_they_are_wanted(void **state)
                     3 * every);
 }
 
-/* By the clock, whatever happens; the footage begins at 20:30:00 and lasts 150 s. */
-static void test_timed_stills(void **state)
+/* ---- by the clock, whatever happens: the footage begins at 20:30:00, lasts 150 s ------
+ */
+
+enum { PICTURES = 750, SAMPLES_MAX = 2000 };
+
+/* Packets of the videos on a card with so much in their names, in the order of names. */
+typedef struct samples {
+    uint32_t hash[SAMPLES_MAX];
+    size_t count, files;
+} samples;
+
+static uint32_t hash_of(const uint8_t *data, size_t bytes)
 {
-    (void)state;
-    tw_card card;
+    uint32_t hash = 2166136261U; /* FNV-1a */
+    for (size_t i = 0; i < bytes; i++)
+        hash = (hash ^ data[i]) * 16777619U;
+    return hash;
+}
+
+static void take_samples(const char *folder, const uint8_t *data, size_t bytes,
+                         samples *out)
+{
+    const tw_codecs *codecs = tw_codecs_load(NULL);
+    char *path = join(folder, "one.mp4");
+    tw_footage *clip = NULL;
+    tw_stream stream;
+    tw_packet packet;
+    int64_t wall = 0;
+    write_bytes(path, data, bytes);
+    assert_int_equal(codecs->footage_open(path, &clip, &stream, &wall, NULL), TW_OK);
+    while (codecs->footage_next(clip, &packet, NULL) == TW_OK) {
+        assert_true(out->count < SAMPLES_MAX);
+        out->hash[out->count++] = hash_of(packet.data, packet.size);
+    }
+    codecs->footage_close(clip);
+    out->files++;
+    free(path);
+}
+
+static int by_name(const void *a, const void *b)
+{
+    return strcmp(*(const char *const *)a, *(const char *const *)b);
+}
+
+static samples samples_of(const tw_card *card, const char *folder, const char *part)
+{
+    samples s = {.count = 0};
+    const char *names[64], *name = NULL;
+    const uint8_t *data = NULL;
+    size_t bytes = 0, count = 0;
+    for (size_t i = 0; tw_sim_card_file(card, i, &name, &data, &bytes) == TW_OK; i++)
+        if (strstr(name, part) && count < 64)
+            names[count++] = name;
+    qsort(names, count, sizeof names[0], by_name);
+    for (size_t k = 0; k < count; k++)
+        for (size_t i = 0; tw_sim_card_file(card, i, &name, &data, &bytes) == TW_OK; i++)
+            if (name == names[k])
+                take_samples(folder, data, bytes, &s);
+    return s;
+}
+
+/* The pictures that the camera gives. */
+static samples camera_samples(void)
+{
+    samples s = {.count = 0};
+    tw_stream stream;
+    tw_frame frame;
+    tw_camera camera = open_camera(KERB, 5, &stream);
+    while (camera.ops->next(camera.ctx, &frame, NULL) == TW_OK)
+        s.hash[s.count++] = hash_of(frame.packet.data, frame.packet.size);
+    camera.ops->destroy(camera.ctx);
+    return s;
+}
+
+static void check_segments(const tw_card *card, const char *folder, const samples *all)
+{
+    const samples s = samples_of(card, folder, "-segment.mp4");
+    assert_int_equal(s.files, 4);          /* 40, 40, 40 and 30 s */
+    assert_int_equal(s.count, all->count); /* no frame is lost or doubled */
+    assert_memory_equal(s.hash, all->hash, all->count * sizeof all->hash[0]);
+}
+
+/* 10 s at each full minute but the first, which had begun before. */
+static void check_timed_clips(const tw_card *card, const char *folder, const samples *all)
+{
+    const samples s = samples_of(card, folder, "-timed-clip.mp4");
+    assert_int_equal(s.files, 2);
+    assert_int_equal(s.count, 2 * 50);
+    assert_memory_equal(s.hash, all->hash + 300, 50 * sizeof all->hash[0]);
+    assert_memory_equal(s.hash + 50, all->hash + 600, 50 * sizeof all->hash[0]);
+}
+
+static void check_timed_stills(const tw_card *card)
+{
+    static const char *const expected[] = {"203030", "203100", "203130", "203200"};
     const char *name = NULL;
     const uint8_t *data = NULL;
     size_t bytes = 0, timed = 0;
-    (void)setenv("TZ", "UTC", 1);
-    rehearsal *r = prepare(KERB, "clips = no\nstills = first\ntimed_still = 30 s\n");
-    assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
-    assert_int_equal(run(r, &card), TW_OK);
-    assert_int_equal(r->told.stills, 3);
-    assert_int_equal(r->told.timed, 4);
-    static const char *const expected[] = {"203030", "203100", "203130", "203200"};
-    for (size_t i = 0; tw_sim_card_file(&card, i, &name, &data, &bytes) == TW_OK; i++) {
-        if (!strstr(name, "-timed.jpg"))
+    for (size_t i = 0; tw_sim_card_file(card, i, &name, &data, &bytes) == TW_OK; i++) {
+        if (!strstr(name, "-timed-still.jpg"))
             continue;
         assert_non_null(strstr(name, expected[timed++]));
         assert_non_null(strstr(name, "-000-")); /* of no sighting */
     }
     assert_int_equal(timed, 4);
+}
+
+static void test_what_is_kept_by_the_clock(void **state)
+{
+    (void)state;
+    tw_card card;
+    char *folder = make_folder();
+    (void)setenv("TZ", "UTC", 1);
+    rehearsal *r = prepare(KERB, "stills = first\ntimed_still = 30 s\n"
+                                 "timed_clip = 10 s every 1 min\ncontinuous = yes\n"
+                                 "segment = 40 s\ncaption = %T {activity}\n"
+                                 "caption_on = clips, stills\n");
+    const samples all = camera_samples();
+    assert_int_equal(all.count, PICTURES);
+    assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
+    assert_int_equal(run(r, &card), TW_OK);
+    assert_int_equal(r->told.problems.count, 0);
+    check_truth(&r->told); /* the detector sees no caption */
+    check_segments(&card, folder, &all);
+    check_timed_clips(&card, folder, &all);
+    check_timed_stills(&card);
+    assert_int_equal(r->told.homeless, 4 + 2 + 4);
+    assert_int_equal(r->told.stills, 3); /* clean ones, as ever */
+    assert_int_equal(r->told.clips, 3);
+    assert_int_equal(r->told.captioned, 6);
+    const samples clean = samples_of(&card, folder, "-clip.mp4");
+    const samples captioned = samples_of(&card, folder, "-captioned-clip.mp4");
+    /* "-clip.mp4" is the end of all three kinds */
+    assert_int_equal(clean.count, 2 * captioned.count + 2 * 50);
     card.ops->destroy(card.ctx);
+    remove_folder(folder);
     done(r);
 }
 
@@ -561,7 +677,7 @@ int main(void)
         cmocka_unit_test(test_captures_are_complete_and_the_same_every_time),
         cmocka_unit_test(test_a_clip_holds_pre_and_post_event_footage),
         cmocka_unit_test(test_stills_as_they_are_wanted),
-        cmocka_unit_test(test_timed_stills),
+        cmocka_unit_test(test_what_is_kept_by_the_clock),
         cmocka_unit_test(test_a_still_is_the_packet_as_it_came),
         cmocka_unit_test(test_damaged_frames_are_left_out_and_told),
         cmocka_unit_test(test_many_damaged_frames_are_counted_not_listed),
@@ -575,5 +691,6 @@ int main(void)
         cmocka_unit_test(test_stopping),
         cmocka_unit_test(test_looking),
     };
+    cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

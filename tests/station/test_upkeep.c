@@ -7,108 +7,7 @@
 #include "../../src/media/jpeg.h"
 #include "../../src/station/recorder.h"
 #include "../../src/station/upkeep.h"
-#include "../support/support.h"
-
-#define S INT64_C(1000000)
-#define WALL (INT64_C(1804969800) * S)
-#define DAY (INT64_C(86400) * S)
-#define NAMES "%Y-%m-%d/{camera}/{camera}-%Y%m%dT%H%M%S.{ms}-{sighting}-{kind}{n}"
-
-/* Two cameras, a card, a clock that is set by hand. */
-typedef struct place {
-    tw_sim_time time;
-    tw_card card;
-    tw_station_settings station;
-    tw_camera_settings camera[2];
-    tw_lane lane[2];
-    tw_lane *lanes[2];
-    tw_writer writer;
-    uint32_t number;
-    char freed[1024];
-    problems problems;
-} place;
-
-static void on_event(void *ctx, const tw_event *e)
-{
-    place *p = ctx;
-    if (e->kind == TW_EVENT_FREED)
-        (void)snprintf(p->freed + strlen(p->freed), sizeof p->freed - strlen(p->freed),
-                       "%s: %s\n", e->camera ? e->camera : "station", e->text);
-    if (e->kind == TW_EVENT_PROBLEM)
-        collect_problem(&p->problems, e->text);
-}
-
-static void open_writer(place *p)
-{
-    tw_error err = {0};
-    p->writer = (tw_writer){.clock = tw_sim_clock(&p->time),
-                            .told = on_event,
-                            .ctx = p,
-                            .lanes = p->lanes,
-                            .lane_count = 2};
-    if (tw_writer_open(&p->writer, &p->card, &p->station, &err) != TW_OK)
-        fail_msg("%s", err.text);
-}
-
-static place *make_place(const tw_sim_faults *faults)
-{
-    place *p = calloc(1, sizeof *p);
-    assert_non_null(p);
-    p->time = (tw_sim_time){.wall_at_zero_us = WALL};
-    p->station = (tw_station_settings){.name = "hollin", .names = NAMES};
-    for (int i = 0; i < 2; i++) {
-        p->camera[i] = (tw_camera_settings){.name = i ? "mere" : "kerb",
-                                            .pre_us = S,
-                                            .pre_bytes = 4000000,
-                                            .clips = true,
-                                            .confirm = {2, 3}};
-        p->lane[i].camera = &p->camera[i];
-        p->lanes[i] = &p->lane[i];
-    }
-    assert_int_equal(tw_sim_card(faults, &p->card), TW_OK);
-    return p;
-}
-
-static void leave(place *p)
-{
-    tw_writer_close(&p->writer);
-    p->card.ops->destroy(p->card.ctx);
-    free(p);
-}
-
-/* A still of a sighting of its own, now. @return the sighting's id. */
-static int64_t capture(place *p, int camera)
-{
-    size_t bytes = 0;
-    const int64_t now = p->time.now_us;
-    uint8_t *jpeg = plain_jpeg(64, 48, 90, &bytes);
-    tw_job job = {.lane = &p->lane[camera], .wall_offset_us = WALL};
-    job.sighting = (tw_sighting){
-        .number = ++p->number, .part = 1, .start_us = now, .end_us = now + S};
-    job.kind = TW_JOB_ENDED;
-    tw_writer_do(&p->writer, &job);
-    job.kind = TW_JOB_STILL;
-    job.packet =
-        (tw_packet){.data = jpeg, .size = bytes, .t_us = now, .wall_us = WALL + now};
-    job.width = 64;
-    job.height = 48;
-    tw_writer_do(&p->writer, &job);
-    p->time.now_us += 60 * S;
-    return p->number; /* the first id is 1, and each sighting takes one */
-}
-
-static size_t held(const place *p, const char *part)
-{
-    size_t count = 0;
-    for (size_t i = 0; i < tw_sim_card_count(&p->card); i++) {
-        const char *name = NULL;
-        const uint8_t *data = NULL;
-        size_t bytes = 0;
-        assert_int_equal(tw_sim_card_file(&p->card, i, &name, &data, &bytes), TW_OK);
-        count += strstr(name, part) != NULL;
-    }
-    return count;
-}
+#include "../support/place.h"
 
 /* ---- dropping -------------------------------------------------------------------- */
 
@@ -116,7 +15,7 @@ static void test_what_is_too_old_goes(void **state)
 {
     (void)state;
     place *p = make_place(NULL);
-    p->camera[0].keep_for_us = 2 * DAY;
+    p->camera[0].keep_for_us.all = 2 * DAY;
     open_writer(p);
     for (int i = 0; i < 3; i++) {
         (void)capture(p, 0);
@@ -131,15 +30,62 @@ static void test_what_is_too_old_goes(void **state)
     leave(p);
 }
 
+/* A timed still, now; then a minute passes. */
+static void capture_timed(place *p, int camera)
+{
+    size_t bytes = 0;
+    uint8_t *jpeg = plain_jpeg(64, 48, 90, &bytes);
+    tw_job job = {.kind = TW_JOB_STILL,
+                  .what = TW_KIND_TIMED_STILL,
+                  .lane = &p->lane[camera],
+                  .parcel = tw_parcel_take(jpeg, bytes),
+                  .packet = {.data = jpeg,
+                             .size = bytes,
+                             .t_us = p->time.now_us,
+                             .wall_us = WALL + p->time.now_us}};
+    tw_writer_do(&p->writer, &job);
+    p->time.now_us += 60 * S;
+}
+
+static void test_each_kind_has_its_own_limits(void **state)
+{
+    (void)state;
+    place *p = make_place(NULL);
+    p->camera[0].keep_for_us.all = 3 * DAY;
+    p->camera[0].keep_for_us.kind[TW_KIND_TIMED_STILL] = DAY;
+    p->camera[1].keep_size.kind[TW_KIND_TIMED_STILL] = 1500;
+    open_writer(p);
+    for (int i = 0; i < 4; i++) {
+        capture_timed(p, 0);
+        capture_timed(p, 1);
+        (void)capture(p, 0);
+        (void)capture(p, 1);
+    }
+    assert_int_equal(held(p, "mere"), 4 + 1); /* one timed one has room */
+    assert_int_equal(held(p, "kerb"), 4 + 4);
+    p->time.now_us += 2 * DAY;
+    tw_upkeep(&p->writer);
+    assert_int_equal(held(p, "kerb"), 4);
+    assert_has(p->freed, "kerb: 4 captures dropped, 0.0 MB: older than keep_for for "
+                         "timed-still");
+    assert_has(p->freed, "mere: 1 capture dropped, 0.0 MB: more than keep_size for "
+                         "timed-still");
+    p->time.now_us += 2 * DAY;
+    tw_upkeep(&p->writer);
+    assert_int_equal(held(p, "kerb"), 0);
+    assert_int_equal(held(p, "mere"), 5);
+    leave(p);
+}
+
 /* A clock that has not been set says nothing of age. */
 static void test_nothing_is_old_in_1970(void **state)
 {
     (void)state;
     place *p = make_place(NULL);
-    p->camera[0].keep_for_us = DAY;
+    p->camera[0].keep_for_us.all = DAY;
     open_writer(p);
     (void)capture(p, 0);
-    p->time.wall_at_zero_us = 0;
+    p->time.sure_from_us = INT64_MAX;
     tw_upkeep(&p->writer);
     assert_int_equal(held(p, "kerb"), 1);
     leave(p);
@@ -156,7 +102,7 @@ static void test_what_is_too_much_goes(void **state)
     const char *name = NULL;
     const uint8_t *data = NULL;
     assert_int_equal(tw_sim_card_file(&p->card, 0, &name, &data, &bytes), TW_OK);
-    p->camera[0].keep_size = (int64_t)bytes * 3 + 10;
+    p->camera[0].keep_size.all = (int64_t)bytes * 3 + 10;
     for (int i = 0; i < 6; i++)
         (void)capture(p, 0);
     assert_int_equal(held(p, "kerb"), 3);
@@ -248,11 +194,14 @@ static void free_footage(footage *f)
 
 static void still_of(tw_recorder *r, const footage *f, int i, const tw_sighting *s)
 {
-    uint8_t *copy = malloc(f->bytes[i]);
-    assert_non_null(copy);
-    memcpy(copy, f->data[i], f->bytes[i]);
-    const tw_packet times = {.t_us = i * S / FPS, .wall_us = WALL + i * S / FPS};
-    tw_recorder_still(r, s, copy, f->bytes[i], 1, &times, 64, 64);
+    const tw_still still = {.kind = TW_KIND_STILL,
+                            .sighting = s,
+                            .jpeg = tw_parcel_copy(f->data[i], f->bytes[i]),
+                            .times = {.t_us = i * S / FPS, .wall_us = WALL + i * S / FPS},
+                            .n = 1,
+                            .width = 64,
+                            .height = 64};
+    tw_recorder_still(r, &still);
 }
 
 /* One sighting, recorded until the card has had so many calls; 0: to its end.
@@ -290,7 +239,8 @@ static int64_t record(place *p, const footage *f, uint32_t calls)
             still_of(r, f, i, &s);
         if (i == LAST)
             tw_recorder_ended(r, &s, false);
-        (void)tw_recorder_packet(r, &packet, NULL);
+        (void)tw_recorder_packet(r, &packet, tw_parcel_copy(packet.data, packet.size),
+                                 NULL);
     }
     tw_recorder_free(r);
     return (i - 1) * S / FPS;
@@ -377,9 +327,10 @@ static void check_power_cuts(tw_clip_video video)
         open_writer(p);
         const int64_t cut_us = record(p, f, at);
         tw_writer_close(&p->writer);
-        if (p->lane[0].own.clip) /* what is in memory does not reach the dead card */
-            (void)p->lane[0].own.codecs->clip_close(p->lane[0].own.clip, NULL);
-        p->lane[0].own.clip = NULL;
+        tw_recording *cut_off = &p->lane[0].own[TW_KIND_CLIP];
+        if (cut_off->clip) /* what is in memory does not reach the dead card */
+            (void)cut_off->codecs->clip_close(cut_off->clip, NULL);
+        cut_off->clip = NULL;
         tw_sim_card_cut(&p->card, cut * 2654435761U);
         open_writer(p);
         tw_upkeep_mend(&p->writer);
@@ -464,6 +415,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_what_is_too_old_goes),
+        cmocka_unit_test(test_each_kind_has_its_own_limits),
         cmocka_unit_test(test_nothing_is_old_in_1970),
         cmocka_unit_test(test_what_is_too_much_goes),
         cmocka_unit_test(test_the_card_is_kept_free),

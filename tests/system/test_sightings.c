@@ -71,7 +71,7 @@ static void test_one_in_full(void **state)
     assert_int_equal(o.code, 0);
     assert_has(o.out, "began: 1.63 % of the watched area moved");
     assert_has(o.out, "  clip   2027-03-13 20:31:05  hollin-demo/2027-03-13/kerb/kerb-"
-                      "20270313T203105.200-002-clip.mp4 (");
+                      "20270313T203105.200+0000-002-clip.mp4 (");
     free_outcome(&o);
     o = ask("--json", "2");
     json_t *all = json_loads(o.out, 0, NULL);

@@ -34,8 +34,10 @@ tw_status tw_av_copy(const tw_packet *packet, AVPacket **out, tw_error *err);
 /** Give a packet to a decoder (NULL: the end). @return TW_OK; TW_EDAMAGED. */
 tw_status tw_av_give(AVCodecContext *context, const AVPacket *packet, tw_error *err);
 
-/** Copy and give. @return TW_OK; TW_EDAMAGED, TW_ENOMEM. */
-tw_status tw_av_send(AVCodecContext *context, const tw_packet *packet, tw_error *err);
+/** A packet that points to a parcel's bytes and holds it; its times are in microseconds.
+ * @return TW_OK: *out is the caller's, by av_packet_free; TW_ENOMEM. */
+tw_status tw_av_wrap(const tw_packet *packet, tw_parcel *parcel, AVPacket **out,
+                     tw_error *err);
 
 typedef struct tw_av_clean tw_av_clean;
 
@@ -70,7 +72,8 @@ void tw_av_decoder_close(tw_av_decoder *decoder);
 
 bool tw_av_clip_carries(const tw_stream *stream);
 tw_status tw_av_clip_open(const tw_clip_spec *spec, tw_clip **out, tw_error *err);
-tw_status tw_av_clip_packet(tw_clip *clip, const tw_packet *packet, tw_error *err);
+tw_status tw_av_clip_packet(tw_clip *clip, const tw_packet *packet, tw_parcel *parcel,
+                            tw_error *err);
 tw_status tw_av_clip_close(tw_clip *clip, tw_error *err);
 
 #endif

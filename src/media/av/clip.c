@@ -31,6 +31,7 @@ struct tw_clip {
     AVFrame *decoded, *scaled;
     struct SwsContext *scaler;
     int quality;
+    tw_clip_painter painter;
     int64_t encoded_us; /* newest pts given to the encoder */
 };
 
@@ -148,13 +149,15 @@ tw_status tw_av_clip_open(const tw_clip_spec *spec, tw_clip **out, tw_error *err
         return tw_fail(err, TW_ENOMEM, "out of memory");
     clip->sink = spec->sink;
     clip->quality = spec->quality;
+    clip->painter = spec->painter;
     clip->encoded_us = -1;
     clip->step_us = spec->stream->fps_num > 0
                         ? INT64_C(1000000) * spec->stream->fps_den / spec->stream->fps_num
                         : 100000;
     tw_status st = open_output(clip, err);
     if (st == TW_OK) {
-        set_date(clip, spec->wall_us);
+        if (spec->wall_us > 0)
+            set_date(clip, spec->wall_us);
         (void)av_dict_set(&clip->format->metadata, "comment", spec->why, 0);
         st = spec->encode ? tw_av_open_decoder(spec->stream, &clip->decoder, err)
                           : set_up_copy(clip, spec->stream, err);
@@ -169,35 +172,28 @@ tw_status tw_av_clip_open(const tw_clip_spec *spec, tw_clip **out, tw_error *err
     return st;
 }
 
-/* clip->packet into the file, its times in microseconds from the clip's beginning. */
-static tw_status write_packet(tw_clip *clip, tw_error *err)
+/* A packet into the file, its times in microseconds from the clip's beginning. */
+static tw_status write_packet(tw_clip *clip, AVPacket *packet, tw_error *err)
 {
-    clip->packet->stream_index = clip->stream->index;
-    av_packet_rescale_ts(clip->packet, MICROSECONDS, clip->stream->time_base);
-    const int code = av_write_frame(clip->format, clip->packet);
+    packet->stream_index = clip->stream->index;
+    av_packet_rescale_ts(packet, MICROSECONDS, clip->stream->time_base);
+    const int code = av_write_frame(clip->format, packet);
     if (code < 0 || clip->failed.status != TW_OK)
         return clip_fail(clip, code, "cannot write the clip", err);
     return TW_OK;
 }
 
-static tw_status copy_packet(tw_clip *clip, const tw_packet *packet, tw_error *err)
+static tw_status copy_packet(tw_clip *clip, AVPacket *packet, tw_error *err)
 {
-    if (av_new_packet(clip->packet, (int)packet->size) < 0)
-        return tw_fail(err, TW_ENOMEM, "out of memory");
-    memcpy(clip->packet->data, packet->data, packet->size);
-    const int64_t dts = packet->dts_us - clip->zero_us;
-    if (dts > clip->last_us)
-        clip->step_us = dts - clip->last_us;
-    clip->last_us = dts;
-    clip->packet->dts = dts;
-    clip->packet->pts = packet->t_us - clip->zero_us;
-    if (clip->packet->pts < dts)
-        clip->packet->pts = dts;
-    clip->packet->duration = clip->step_us;
-    clip->packet->flags = packet->key ? AV_PKT_FLAG_KEY : 0;
-    const tw_status st = write_packet(clip, err);
-    av_packet_unref(clip->packet);
-    return st;
+    packet->dts -= clip->zero_us;
+    packet->pts -= clip->zero_us;
+    if (packet->dts > clip->last_us)
+        clip->step_us = packet->dts - clip->last_us;
+    clip->last_us = packet->dts;
+    if (packet->pts < packet->dts)
+        packet->pts = packet->dts;
+    packet->duration = clip->step_us;
+    return write_packet(clip, packet, err);
 }
 
 /* x264's scale: lower is better and bigger, 15 to 48 here. */
@@ -206,37 +202,62 @@ static int crf_for(int quality)
     return CRF_BEST + (100 - quality) / 3;
 }
 
-static tw_status open_encoder(tw_clip *clip, tw_error *err)
+/* Frames a second, as far as the newest two tell. */
+static int64_t step_of(const tw_clip *clip)
 {
-    const AVCodec *codec = avcodec_find_encoder_by_name("libx264");
-    if (!codec)
-        codec = avcodec_find_encoder(AV_CODEC_ID_H264);
-    if (!codec)
-        return tw_fail(err, TW_ENOTSUP,
-                       "there is no H.264 encoder: use clip_video = copy");
+    return clip->step_us > 0 ? clip->step_us : 100000;
+}
+
+/* Hardware has no scale of quality: bits for each pixel, from 0.03 to 0.3 of them. */
+static int64_t bits_a_second(const tw_clip *clip, const AVCodecContext *c)
+{
+    const int64_t thousandths = 30 + INT64_C(270) * clip->quality * clip->quality / 10000;
+    return (int64_t)c->width * c->height * thousandths / 1000 * 1000000 / step_of(clip);
+}
+
+/* Open one encoder. @return the library's code. */
+static int try_encoder(tw_clip *clip, const AVCodec *codec)
+{
     AVCodecContext *c = clip->encoder = avcodec_alloc_context3(codec);
     if (!c)
-        return tw_fail(err, TW_ENOMEM, "out of memory");
+        return AVERROR(ENOMEM);
     c->width = clip->decoded->width / 2 * 2; /* 4:2:0 has no odd sides */
     c->height = clip->decoded->height / 2 * 2;
     c->pix_fmt = AV_PIX_FMT_YUV420P;
     c->time_base = MICROSECONDS;
-    c->framerate =
-        (AVRational){1000000, (int)(clip->step_us > 0 ? clip->step_us : 100000)};
-    const int64_t gop =
-        KEY_EVERY_S * INT64_C(1000000) / (clip->step_us > 0 ? clip->step_us : 100000);
+    c->framerate = (AVRational){1000000, (int)step_of(clip)};
+    const int64_t gop = KEY_EVERY_S * INT64_C(1000000) / step_of(clip);
     c->gop_size = (int)(gop < 1 ? 1 : gop > 600 ? 600 : gop);
     c->max_b_frames = 0;
     c->thread_count = 1; /* the same file on every machine */
     c->flags |= AV_CODEC_FLAG_GLOBAL_HEADER | AV_CODEC_FLAG_BITEXACT;
     char crf[8];
     (void)snprintf(crf, sizeof crf, "%d", crf_for(clip->quality));
+    if (av_opt_set(c->priv_data, "crf", crf, 0) < 0)
+        c->bit_rate = bits_a_second(clip, c);
     (void)av_opt_set(c->priv_data, "preset", "veryfast", 0);
     (void)av_opt_set(c->priv_data, "tune", "zerolatency", 0);
-    (void)av_opt_set(c->priv_data, "crf", crf, 0);
-    int code = avcodec_open2(c, codec, NULL);
+    const int code = avcodec_open2(c, codec, NULL);
+    if (code < 0)
+        avcodec_free_context(&clip->encoder);
+    return code;
+}
+
+/* The board's encoder where there is one that opens, else the best in software. */
+static tw_status open_encoder(tw_clip *clip, tw_error *err)
+{
+    static const char *const names[] = {"h264_v4l2m2m", "libx264", "libopenh264"};
+    int code = AVERROR_ENCODER_NOT_FOUND;
+    for (size_t i = 0; i < sizeof names / sizeof *names && code < 0; i++) {
+        const AVCodec *codec = avcodec_find_encoder_by_name(names[i]);
+        if (codec)
+            code = try_encoder(clip, codec);
+    }
+    if (code == AVERROR_ENCODER_NOT_FOUND)
+        return tw_fail(err, TW_ENOTSUP,
+                       "there is no H.264 encoder: use clip_video = copy");
     if (code >= 0)
-        code = avcodec_parameters_from_context(clip->stream->codecpar, c);
+        code = avcodec_parameters_from_context(clip->stream->codecpar, clip->encoder);
     if (code < 0)
         return tw_av_fail(err, tw_av_status(code), code, "cannot open the H.264 encoder");
     return write_header(clip, err);
@@ -252,10 +273,23 @@ static tw_status take_encoded(tw_clip *clip, tw_error *err)
         if (code < 0)
             return tw_av_fail(err, TW_EIO, code, "cannot encode");
         clip->packet->duration = clip->step_us;
-        st = write_packet(clip, err);
+        st = write_packet(clip, clip->packet, err);
         av_packet_unref(clip->packet);
     }
     return st;
+}
+
+static tw_status paint(tw_clip *clip, const AVFrame *in, AVFrame *out, tw_error *err)
+{
+    if (!clip->painter.paint)
+        return TW_OK;
+    const tw_canvas canvas = {
+        .px = {out->data[0], out->data[1], out->data[2]},
+        .stride = {out->linesize[0], out->linesize[1], out->linesize[2]},
+        .width = (uint16_t)out->width,
+        .height = (uint16_t)out->height};
+    return clip->painter.paint(clip->painter.ctx, &canvas, in->best_effort_timestamp,
+                               (uint32_t)in->reordered_opaque, err);
 }
 
 static tw_status encode_picture(tw_clip *clip, tw_error *err)
@@ -280,6 +314,9 @@ static tw_status encode_picture(tw_clip *clip, tw_error *err)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     (void)sws_scale(clip->scaler, (const uint8_t *const *)in->data, in->linesize, 0,
                     in->height, out->data, out->linesize);
+    st = paint(clip, in, out, err);
+    if (st != TW_OK)
+        return st;
     out->pts = in->best_effort_timestamp - clip->zero_us;
     if (out->pts <= clip->encoded_us)
         out->pts = clip->encoded_us + 1;
@@ -301,26 +338,37 @@ static tw_status encode_ready(tw_clip *clip, tw_error *err)
     return st;
 }
 
-tw_status tw_av_clip_packet(tw_clip *clip, const tw_packet *packet, tw_error *err)
+/* The activity of a frame goes through the decoder with it. */
+static tw_status decode_packet(tw_clip *clip, const AVPacket *av, const tw_parcel *parcel)
 {
+    clip->decoder->reordered_opaque = parcel->activity_ppm;
+    return tw_av_give(clip->decoder, av, NULL);
+}
+
+tw_status tw_av_clip_packet(tw_clip *clip, const tw_packet *packet, tw_parcel *parcel,
+                            tw_error *err)
+{
+    AVPacket *av = NULL;
     if (clip->failed.status != TW_OK)
         return clip_fail(clip, 0, "", err);
     if (!clip->any)
         clip->zero_us = packet->dts_us;
     clip->any = true;
-    if (!clip->decoder)
-        return copy_packet(clip, packet, err);
-    tw_error ignored = {0};
-    if (tw_av_send(clip->decoder, packet, &ignored) != TW_OK)
-        return TW_OK; /* a damaged frame leaves a gap, as it does for whoever watches */
-    return encode_ready(clip, err);
+    tw_status st = tw_av_wrap(packet, parcel, &av, err);
+    if (st == TW_OK && !clip->decoder)
+        st = copy_packet(clip, av, err);
+    else if (st == TW_OK && decode_packet(clip, av, parcel) == TW_OK)
+        st = encode_ready(clip,
+                          err); /* a damaged frame leaves a gap, as for who watches */
+    av_packet_free(&av);
+    return st;
 }
 
 static tw_status finish(tw_clip *clip, tw_error *err)
 {
     tw_status st = TW_OK;
     if (clip->decoder) {
-        (void)tw_av_send(clip->decoder, NULL, NULL);
+        (void)tw_av_give(clip->decoder, NULL, NULL);
         st = encode_ready(clip, err);
     }
     if (st == TW_OK && clip->encoder) {

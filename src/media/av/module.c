@@ -132,14 +132,31 @@ tw_status tw_av_give(AVCodecContext *context, const AVPacket *packet, tw_error *
     return TW_OK;
 }
 
-tw_status tw_av_send(AVCodecContext *context, const tw_packet *packet, tw_error *err)
+static void release(void *opaque, uint8_t *data)
 {
-    AVPacket *av = NULL;
-    tw_status st = packet ? tw_av_copy(packet, &av, err) : TW_OK;
-    if (st == TW_OK)
-        st = tw_av_give(context, av, err);
-    av_packet_free(&av);
-    return st;
+    (void)data;
+    tw_parcel_release(opaque);
+}
+
+tw_status tw_av_wrap(const tw_packet *packet, tw_parcel *parcel, AVPacket **out,
+                     tw_error *err)
+{
+    AVPacket *av = av_packet_alloc();
+    if (av)
+        av->buf = av_buffer_create(parcel->data, parcel->size + TW_PARCEL_PADDING,
+                                   release, parcel, AV_BUFFER_FLAG_READONLY);
+    if (!av || !av->buf) {
+        av_packet_free(&av);
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    }
+    (void)tw_parcel_keep(parcel);
+    av->data = parcel->data;
+    av->size = (int)parcel->size;
+    av->pts = packet->t_us;
+    av->dts = packet->dts_us;
+    av->flags = packet->key ? AV_PKT_FLAG_KEY : 0;
+    *out = av;
+    return TW_OK;
 }
 
 TW_API const tw_codecs *tw_codecs_table(void);

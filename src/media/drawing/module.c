@@ -93,6 +93,7 @@ TW_API const tw_drawing *tw_drawing_table(void);
 
 const tw_drawing *tw_drawing_table(void)
 {
-    static const tw_drawing table = {TW_DRAWING_ABI, tw_draw_overlay, tw_draw_sheet, png};
+    static const tw_drawing table = {TW_DRAWING_ABI, tw_draw_overlay, tw_draw_sheet,
+                                     tw_draw_label, png};
     return &table;
 }

@@ -29,5 +29,7 @@ tw_status tw_draw_overlay(const uint8_t *pixels, uint16_t width, uint16_t height
 tw_status tw_draw_sheet(const tw_sheet_tile *tiles, size_t count, const char *title,
                         uint8_t **out, uint16_t *out_width, uint16_t *out_height,
                         tw_error *err);
+tw_status tw_draw_label(const char *text, uint16_t line_height, uint16_t most_width,
+                        uint8_t **ink, uint16_t *width, uint16_t *height, tw_error *err);
 
 #endif

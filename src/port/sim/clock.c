@@ -18,6 +18,11 @@ static int32_t offset_s(void *ctx, int64_t wall)
     return ((const tw_sim_time *)ctx)->offset_s;
 }
 
+static bool trusted(void *ctx, int64_t wall)
+{
+    return wall >= ((const tw_sim_time *)ctx)->sure_from_us;
+}
+
 static void sleep_until(void *ctx, int64_t t_us)
 {
     tw_sim_time *time = ctx;
@@ -27,6 +32,6 @@ static void sleep_until(void *ctx, int64_t t_us)
 
 tw_clock tw_sim_clock(tw_sim_time *time)
 {
-    static const tw_clock_ops ops = {now_us, wall_us, offset_s, sleep_until};
+    static const tw_clock_ops ops = {now_us, wall_us, offset_s, trusted, sleep_until};
     return (tw_clock){&ops, time};
 }

@@ -1,0 +1,34 @@
+/* tawny/caption.h - what a caption says. Pure: no I/O, clock or heap. */
+#ifndef TW_CAPTION_H
+#define TW_CAPTION_H
+
+#include <stddef.h>
+#include <stdint.h>
+
+#include "tawny/naming.h"
+#include "tawny/status.h"
+
+enum { TW_CAPTION_MAX = 512 }; /* bytes of a caption's text, the final 0 included */
+
+/* What a caption can tell. Texts are borrowed UTF-8. */
+typedef struct tw_caption_fields {
+    tw_civil time;         /* of the frame */
+    const char *camera;    /* {camera} */
+    const char *station;   /* {station} */
+    uint32_t sighting;     /* {sighting}; empty if 0 */
+    uint32_t activity_ppm; /* {activity}: "1.25 %" */
+} tw_caption_fields;
+
+/**
+ * Expand a caption's pattern: strftime conversions as in tw_name_expand, %n begins a new
+ * line; {camera} {station} {sighting} {activity} {ms}.
+ *
+ * @param out      Caller's, capacity bytes; always ended by 0 on TW_OK.
+ * @param problem  May be NULL; on TW_ESYNTAX set to the offending place in pattern.
+ * @return TW_OK; TW_EINVAL: NULL pointer; TW_ESYNTAX: unknown conversion or field;
+ *         TW_ESIZE: longer than capacity.
+ */
+TW_API tw_status tw_caption_expand(const char *pattern, const tw_caption_fields *fields,
+                                   char *out, size_t capacity, const char **problem);
+
+#endif

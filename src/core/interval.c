@@ -1,0 +1,15 @@
+/* Intervals of the clock. */
+#include "tawny/interval.h"
+
+bool tw_interval_due(tw_interval *interval, int64_t wall_us, int64_t every_us)
+{
+    if (!interval || every_us <= 0)
+        return false;
+    const int64_t number = wall_us / every_us;
+    const bool anew = !interval->any || number < interval->last - 1;
+    if (!anew && number <= interval->last)
+        return false;
+    interval->any = true;
+    interval->last = number;
+    return !anew;
+}

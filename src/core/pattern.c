@@ -1,0 +1,164 @@
+/* Expanding patterns. */
+#include "pattern.h"
+
+#include <string.h>
+
+void tw_put(tw_text *t, char c)
+{
+    if (t->used + 1 >= t->capacity) {
+        t->full = true;
+        return;
+    }
+    t->at[t->used++] = c;
+}
+
+void tw_put_text(tw_text *t, const char *s)
+{
+    for (; s && *s; s++)
+        tw_put(t, *s);
+}
+
+void tw_put_number(tw_text *t, int64_t value, int digits)
+{
+    char back[20];
+    int n = 0;
+    if (value < 0) {
+        tw_put(t, '-');
+        value = -value;
+    }
+    do {
+        back[n++] = (char)('0' + value % 10);
+        value /= 10;
+    } while (value > 0 && n < (int)sizeof back);
+    while (n < digits && n < (int)sizeof back)
+        back[n++] = '0';
+    while (n > 0)
+        tw_put(t, back[--n]);
+}
+
+static void put_letters(tw_text *t, const char *s, size_t n)
+{
+    for (size_t i = 0; i < n && s[i]; i++)
+        tw_put(t, s[i]);
+}
+
+static void put_offset(tw_text *t, int32_t offset_s)
+{
+    const int32_t minutes = (offset_s < 0 ? -offset_s : offset_s) / 60;
+    tw_put(t, offset_s < 0 ? '-' : '+');
+    tw_put_number(t, minutes / 60, 2);
+    tw_put_number(t, minutes % 60, 2);
+}
+
+static const char *const DAYS[] = {"Sunday",   "Monday", "Tuesday", "Wednesday",
+                                   "Thursday", "Friday", "Saturday"};
+static const char *const MONTHS[] = {"January",   "February", "March",    "April",
+                                     "May",       "June",     "July",     "August",
+                                     "September", "October",  "November", "December"};
+
+static void put_clock(tw_text *t, const tw_civil *c, bool seconds)
+{
+    tw_put_number(t, c->hour, 2);
+    tw_put(t, ':');
+    tw_put_number(t, c->minute, 2);
+    if (!seconds)
+        return;
+    tw_put(t, ':');
+    tw_put_number(t, c->second, 2);
+}
+
+static void put_date(tw_text *t, const tw_civil *c)
+{
+    tw_put_number(t, c->year, 4);
+    tw_put(t, '-');
+    tw_put_number(t, c->month, 2);
+    tw_put(t, '-');
+    tw_put_number(t, c->day, 2);
+}
+
+static void put_american_date(tw_text *t, const tw_civil *c)
+{
+    tw_put_number(t, c->month, 2);
+    tw_put(t, t->slash);
+    tw_put_number(t, c->day, 2);
+    tw_put(t, t->slash);
+    tw_put_number(t, c->year % 100, 2);
+}
+
+/* A strftime conversion that is one number. @return false: it is none. */
+static bool put_part(tw_text *t, char conversion, const tw_civil *c)
+{
+    const struct {
+        char conversion;
+        int digits;
+        int64_t value;
+    } parts[] = {{'Y', 4, c->year},
+                 {'y', 2, c->year % 100},
+                 {'m', 2, c->month},
+                 {'d', 2, c->day},
+                 {'e', 1, c->day},
+                 {'H', 2, c->hour},
+                 {'I', 2, (c->hour + 11) % 12 + 1},
+                 {'M', 2, c->minute},
+                 {'S', 2, c->second},
+                 {'j', 3, c->yearday},
+                 {'u', 1, c->weekday == 0 ? 7 : c->weekday},
+                 {'w', 1, c->weekday},
+                 {'s', 1, tw_civil_join(c) / 1000000}};
+    for (size_t i = 0; i < sizeof parts / sizeof *parts; i++) {
+        if (parts[i].conversion != conversion)
+            continue;
+        tw_put_number(t, parts[i].value, parts[i].digits);
+        return true;
+    }
+    return false;
+}
+
+/* One strftime conversion. @return false: not one of ours. */
+static bool put_conversion(tw_text *t, char conversion, const tw_civil *c)
+{
+    const char *month = MONTHS[(c->month + 11U) % 12], *day = DAYS[c->weekday % 7U];
+    switch (conversion) {
+    case 'p': tw_put_text(t, c->hour < 12 ? "AM" : "PM"); break;
+    case 'a': put_letters(t, day, 3); break;
+    case 'A': tw_put_text(t, day); break;
+    case 'b': put_letters(t, month, 3); break;
+    case 'B': tw_put_text(t, month); break;
+    case 'F': put_date(t, c); break;
+    case 'T': put_clock(t, c, true); break;
+    case 'R': put_clock(t, c, false); break;
+    case 'D': put_american_date(t, c); break;
+    case 'z': put_offset(t, c->offset_s); break;
+    case 'Z': tw_put_text(t, c->offset_s == 0 ? "UTC" : "local"); break;
+    case 'n': tw_put(t, '\n'); break;
+    case 't': tw_put(t, ' '); break;
+    case '%': tw_put(t, '%'); break;
+    default: return put_part(t, conversion, c);
+    }
+    return true;
+}
+
+const char *tw_expand(tw_text *t, const char *pattern, const tw_civil *time,
+                      tw_field_fn field, const void *fields)
+{
+    for (const char *p = pattern; *p;) {
+        if (*p == '%') {
+            if (p[1] == '\0' || !put_conversion(t, p[1], time))
+                return p;
+            p += 2;
+        } else if (*p == '{') {
+            const char *close = strchr(p, '}');
+            if (!close || !field(t, p, (size_t)(close - p) + 1, fields))
+                return p;
+            p = close + 1;
+        } else {
+            tw_put(t, *p++);
+        }
+    }
+    return NULL;
+}
+
+bool tw_is_field(const char *at, size_t n, const char *name)
+{
+    return strlen(name) == n && strncmp(at, name, n) == 0;
+}

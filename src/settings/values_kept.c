@@ -1,0 +1,290 @@
+/* Types of settings of what is kept: stills, clips by the clock, limits by kind, sets of
+ * words. */
+#include <stdio.h>
+#include <string.h>
+
+#include "tawny/caption.h"
+#include "values.h"
+
+/* ---- stills ---------------------------------------------------------------------- */
+
+static bool parse_stills(const tw_row *row, const char *text, void *field)
+{
+    static const char *const words[] = {"none", "first", "best"};
+    tw_stills_choice choice = {TW_STILLS_EVERY, 0};
+    for (size_t i = 0; i < sizeof words / sizeof *words; i++)
+        if (strcmp(text, words[i]) == 0)
+            choice.which = (tw_stills)i;
+    if (choice.which == TW_STILLS_EVERY) {
+        if (strncmp(text, "every ", 6) != 0 ||
+            !tw_read_duration(text + 6, &choice.every_us) || choice.every_us < row->min ||
+            choice.every_us > row->max)
+            return false;
+    }
+    *(tw_stills_choice *)field = choice;
+    return true;
+}
+
+static void print_stills(const tw_row *row, const void *field, char *out, size_t capacity)
+{
+    (void)row;
+    const tw_stills_choice *c = field;
+    static const char *const words[] = {"none", "first", "best"};
+    char every[40];
+    if (c->which == TW_STILLS_EVERY) {
+        tw_write_duration(c->every_us, every, sizeof every);
+        (void)snprintf(out, capacity, "every %s", every);
+    } else {
+        (void)snprintf(out, capacity, "%s", words[c->which]);
+    }
+}
+
+static void explain_stills(const tw_row *row, char *out, size_t capacity)
+{
+    (void)snprintf(out, capacity, "none, first, best, or %s", row->example);
+}
+
+const tw_type tw_type_stills = {parse_stills, print_stills, explain_stills};
+
+/* ---- clips by the clock ---------------------------------------------------------- */
+
+static bool parse_timed_clip(const tw_row *row, const char *text, void *field)
+{
+    static const char EVERY[] = " every ";
+    tw_timed_clip timed = {0, 0};
+    char length[TW_VALUE_MAX];
+    const char *every = strstr(text, EVERY);
+    if (strcmp(text, "off") == 0) {
+        *(tw_timed_clip *)field = timed;
+        return true;
+    }
+    if (!every || (size_t)(every - text) >= sizeof length)
+        return false;
+    (void)snprintf(length, sizeof length, "%.*s", (int)(every - text), text);
+    if (!tw_read_duration(length, &timed.length_us) ||
+        !tw_read_duration(every + strlen(EVERY), &timed.every_us) ||
+        timed.length_us < row->min || timed.length_us > timed.every_us ||
+        timed.every_us > row->max)
+        return false;
+    *(tw_timed_clip *)field = timed;
+    return true;
+}
+
+static void print_timed_clip(const tw_row *row, const void *field, char *out,
+                             size_t capacity)
+{
+    (void)row;
+    const tw_timed_clip *c = field;
+    char length[40], every[40];
+    tw_write_duration(c->length_us, length, sizeof length);
+    tw_write_duration(c->every_us, every, sizeof every);
+    if (c->every_us == 0)
+        (void)snprintf(out, capacity, "off");
+    else
+        (void)snprintf(out, capacity, "%s every %s", length, every);
+}
+
+static void explain_timed_clip(const tw_row *row, char *out, size_t capacity)
+{
+    (void)snprintf(out, capacity, "off, or %s; not longer than its interval",
+                   row->example);
+}
+
+const tw_type tw_type_timed_clip = {parse_timed_clip, print_timed_clip,
+                                    explain_timed_clip};
+
+/* ---- limits by kind -------------------------------------------------------------- */
+
+/* One item of a list, without the blanks around it. @return the place after its comma. */
+static const char *take_item(const char *s, char *out, size_t capacity)
+{
+    while (*s == ' ' || *s == '\t')
+        s++;
+    const size_t n = strcspn(s, ",");
+    size_t end = n;
+    while (end > 0 && (s[end - 1] == ' ' || s[end - 1] == '\t'))
+        end--;
+    (void)snprintf(out, capacity, "%.*s", (int)(end < capacity ? end : 0), s);
+    return s[n] == ',' ? s + n + 1 : s + n;
+}
+
+typedef bool (*read_fn)(const char *text, int64_t *value);
+typedef void (*write_fn)(int64_t value, char *out, size_t capacity);
+
+/* "VALUE, KIND VALUE, ...": the value alone is for all kinds that are not named. */
+static bool parse_by_kind(const tw_row *row, const char *text, read_fn read, void *field)
+{
+    tw_by_kind by = {.all = 0};
+    for (int k = 0; k < TW_KIND_COUNT; k++)
+        by.kind[k] = TW_AS_ALL;
+    const char *s = text;
+    for (int i = 0; *s && i <= TW_KIND_COUNT; i++) {
+        char item[TW_VALUE_MAX], *value = item;
+        s = take_item(s, item, sizeof item);
+        int64_t *to = &by.all;
+        if (i > 0) {
+            value = strchr(item, ' ');
+            if (!value)
+                return false;
+            *value++ = '\0';
+            const tw_kind kind = tw_kind_find(item);
+            if (kind == TW_KIND_COUNT)
+                return false;
+            to = &by.kind[kind];
+        }
+        if (!read(value, to) || *to < row->min || *to > row->max)
+            return false;
+    }
+    *(tw_by_kind *)field = by;
+    return *s == '\0' && *text != '\0';
+}
+
+static void print_by_kind(const void *field, write_fn write, char *out, size_t capacity)
+{
+    const tw_by_kind *by = field;
+    write(by->all, out, capacity);
+    for (int k = 0; k < TW_KIND_COUNT; k++) {
+        char value[40];
+        const size_t n = strlen(out);
+        if (by->kind[k] == TW_AS_ALL)
+            continue;
+        write(by->kind[k], value, sizeof value);
+        (void)snprintf(out + n, capacity - n, ", %s %s", tw_kind_name((tw_kind)k), value);
+    }
+}
+
+static void explain_by_kind(const tw_row *row, const char *what, write_fn write,
+                            char *out, size_t capacity)
+{
+    char high[40];
+    write(row->max, high, sizeof high);
+    (void)snprintf(out, capacity,
+                   "%s, up to %s, for all; then, if wanted, others for single kinds, "
+                   "such as %s",
+                   what, high, row->example);
+}
+
+static bool parse_durations(const tw_row *row, const char *text, void *field)
+{
+    return parse_by_kind(row, text, tw_read_duration, field);
+}
+
+static void print_durations(const tw_row *row, const void *field, char *out,
+                            size_t capacity)
+{
+    (void)row;
+    print_by_kind(field, tw_write_duration, out, capacity);
+}
+
+static void explain_durations(const tw_row *row, char *out, size_t capacity)
+{
+    explain_by_kind(row, "a duration", tw_write_duration, out, capacity);
+}
+
+const tw_type tw_type_durations = {parse_durations, print_durations, explain_durations};
+
+static bool parse_sizes(const tw_row *row, const char *text, void *field)
+{
+    return parse_by_kind(row, text, tw_read_bytes, field);
+}
+
+static void print_sizes(const tw_row *row, const void *field, char *out, size_t capacity)
+{
+    (void)row;
+    print_by_kind(field, tw_write_bytes, out, capacity);
+}
+
+static void explain_sizes(const tw_row *row, char *out, size_t capacity)
+{
+    explain_by_kind(row, "a size", tw_write_bytes, out, capacity);
+}
+
+const tw_type tw_type_sizes = {parse_sizes, print_sizes, explain_sizes};
+
+/* ---- sets of words --------------------------------------------------------------- */
+
+/* @return the place of a word in a list separated by blanks, -1: it is not there. */
+static int find_word(const char *choices, const char *word)
+{
+    const size_t n = strlen(word);
+    int index = 0;
+    for (const char *s = choices; *s; index++) {
+        const size_t m = strcspn(s, " ");
+        if (m == n && strncmp(s, word, n) == 0)
+            return index;
+        s += m;
+        s += *s == ' ';
+    }
+    return -1;
+}
+
+static bool parse_words(const tw_row *row, const char *text, void *field)
+{
+    int64_t set = 0;
+    const char *s = text;
+    for (int i = 0; *s && i < 8; i++) {
+        char item[TW_VALUE_MAX];
+        s = take_item(s, item, sizeof item);
+        if (strcmp(item, "none") == 0)
+            continue;
+        const int index = find_word(row->choices, item);
+        if (index < 0)
+            return false;
+        set |= INT64_C(1) << index;
+    }
+    *(int64_t *)field = set;
+    return *s == '\0';
+}
+
+static void print_words(const tw_row *row, const void *field, char *out, size_t capacity)
+{
+    const int64_t set = *(const int64_t *)field;
+    int index = 0;
+    (void)snprintf(out, capacity, "%s", set == 0 ? "none" : "");
+    for (const char *s = row->choices; *s; index++) {
+        const size_t m = strcspn(s, " "), n = strlen(out);
+        if (set >> index & 1)
+            (void)snprintf(out + n, capacity - n, "%s%.*s", n > 0 ? ", " : "", (int)m, s);
+        s += m;
+        s += *s == ' ';
+    }
+}
+
+static void explain_words(const tw_row *row, char *out, size_t capacity)
+{
+    (void)snprintf(out, capacity, "none, or some of %s, separated by commas",
+                   row->choices);
+}
+
+const tw_type tw_type_words = {parse_words, print_words, explain_words};
+
+/* ---- captions -------------------------------------------------------------------- */
+
+static bool parse_caption(const tw_row *row, const char *text, void *field)
+{
+    char out[TW_CAPTION_MAX];
+    const tw_caption_fields fields = {
+        .time = {.year = 2027, .month = 3, .day = 13}, .camera = "", .station = ""};
+    (void)row;
+    if (tw_caption_expand(text, &fields, out, sizeof out, NULL) != TW_OK)
+        return false;
+    *(const char **)field = text;
+    return true;
+}
+
+static void print_caption(const tw_row *row, const void *field, char *out,
+                          size_t capacity)
+{
+    (void)row;
+    (void)snprintf(out, capacity, "%s", *(const char *const *)field);
+}
+
+static void explain_caption(const tw_row *row, char *out, size_t capacity)
+{
+    (void)snprintf(out, capacity,
+                   "text with strftime conversions and {camera}, {station}, {sighting}, "
+                   "{activity} or {ms}, such as %s",
+                   row->example);
+}
+
+const tw_type tw_type_caption = {parse_caption, print_caption, explain_caption};

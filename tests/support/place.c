@@ -1,0 +1,91 @@
+/* A store for tests. */
+#include "place.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+static void on_event(void *ctx, const tw_event *e)
+{
+    place *p = ctx;
+    if (e->kind == TW_EVENT_FREED)
+        (void)snprintf(p->freed + strlen(p->freed), sizeof p->freed - strlen(p->freed),
+                       "%s: %s\n", e->camera ? e->camera : "station", e->text);
+    if (e->kind == TW_EVENT_PROBLEM)
+        collect_problem(&p->problems, e->text);
+}
+
+void open_writer(place *p)
+{
+    tw_error err = {0};
+    p->writer = (tw_writer){.clock = tw_sim_clock(&p->time),
+                            .told = on_event,
+                            .ctx = p,
+                            .lanes = p->lanes,
+                            .lane_count = 2};
+    if (tw_writer_open(&p->writer, &p->card, &p->station, &err) != TW_OK)
+        fail_msg("%s", err.text);
+}
+
+place *make_place(const tw_sim_faults *faults)
+{
+    place *p = calloc(1, sizeof *p);
+    assert_non_null(p);
+    p->time = (tw_sim_time){.wall_at_zero_us = WALL};
+    p->station = (tw_station_settings){.name = "hollin", .names = NAMES};
+    for (int i = 0; i < 2; i++) {
+        p->camera[i] = (tw_camera_settings){.name = i ? "mere" : "kerb",
+                                            .keep_for_us = NO_LIMIT,
+                                            .keep_size = NO_LIMIT,
+                                            .pre_us = S,
+                                            .pre_bytes = 4000000,
+                                            .clips = true,
+                                            .confirm = {2, 3}};
+        p->lane[i].camera = &p->camera[i];
+        p->lanes[i] = &p->lane[i];
+    }
+    assert_int_equal(tw_sim_card(faults, &p->card), TW_OK);
+    return p;
+}
+
+void leave(place *p)
+{
+    tw_writer_close(&p->writer);
+    p->card.ops->destroy(p->card.ctx);
+    free(p);
+}
+
+int64_t capture(place *p, int camera)
+{
+    size_t bytes = 0;
+    const int64_t now = p->time.now_us;
+    const int64_t wall_us = p->time.wall_at_zero_us;
+    uint8_t *jpeg = plain_jpeg(64, 48, 90, &bytes);
+    tw_job job = {.lane = &p->lane[camera], .wall_offset_us = wall_us};
+    job.sighting = (tw_sighting){
+        .number = ++p->number, .part = 1, .start_us = now, .end_us = now + S};
+    job.kind = TW_JOB_ENDED;
+    tw_writer_do(&p->writer, &job);
+    job.kind = TW_JOB_STILL;
+    job.what = TW_KIND_STILL;
+    job.parcel = tw_parcel_take(jpeg, bytes);
+    job.packet =
+        (tw_packet){.data = jpeg, .size = bytes, .t_us = now, .wall_us = wall_us + now};
+    job.width = 64;
+    job.height = 48;
+    tw_writer_do(&p->writer, &job);
+    p->time.now_us += 60 * S;
+    return p->number; /* the first id is 1, and each sighting takes one */
+}
+
+size_t held(const place *p, const char *part)
+{
+    size_t count = 0;
+    for (size_t i = 0; i < tw_sim_card_count(&p->card); i++) {
+        const char *name = NULL;
+        const uint8_t *data = NULL;
+        size_t bytes = 0;
+        assert_int_equal(tw_sim_card_file(&p->card, i, &name, &data, &bytes), TW_OK);
+        count += strstr(name, part) != NULL;
+    }
+    return count;
+}
