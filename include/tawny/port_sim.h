@@ -56,7 +56,12 @@ typedef struct tw_sim_faults {
     uint64_t capacity;   /* bytes; TW_ENOSPC beyond */
     uint32_t fail_call;  /* this call fails, counted over all of them ... */
     tw_status fail_with; /* ... with this */
-    bool dead;           /* and so does each call after it */
+    bool dead;           /* and so does each call after it ... */
+    uint32_t back_call;  /* ... until this one: the card is put back */
+    uint32_t fail_every; /* each so-manieth call fails */
+    bool read_only;      /* only calls that would change something fail */
+    int64_t slow_us;     /* a write takes so long, by ... */
+    tw_clock clock;      /* ... this clock */
 } tw_sim_faults;
 
 /** A card in memory. @return TW_OK; TW_ENOMEM. Destroy it when done. */

@@ -39,8 +39,10 @@ typedef struct tw_event {
     const char *file_kind; /* a tw_kind_name */
     uint64_t bytes;
     tw_status status;
-    const char *text; /* one line: what and where */
-    void *frame;      /* for tw_event_picture */
+    const char *text;     /* one line: what and where */
+    uint64_t lost_frames; /* of this camera so far: wanted in a file, and not there */
+    bool lost;            /* a capture could not be stored: file_kind says which */
+    void *frame;          /* for tw_event_picture */
 } tw_event;
 
 /** Told of each event, one at a time, from whichever thread it happens in. Must not block
@@ -127,6 +129,40 @@ TW_API void tw_station_free(tw_station *station);
  * @return TW_OK; TW_EIO: no camera could be opened, and events have said why; TW_ENOMEM.
  */
 TW_API tw_status tw_station_run(tw_station *station);
+
+/* How a camera fares. */
+typedef struct tw_camera_status {
+    char name[64];
+    bool open; /* it delivers */
+    tw_watch_state state;
+    uint32_t activity_ppm; /* of the newest frame */
+    uint64_t frames;       /* read by the detector */
+    uint32_t sightings;    /* begun */
+    int64_t last_us;       /* wall time of the last one's beginning; 0: none yet */
+    uint32_t stored;       /* captures */
+    uint64_t stored_bytes;
+    uint32_t not_stored;  /* captures that the card did not take */
+    uint64_t lost_frames; /* that belonged into a file, and the card was too slow */
+    uint32_t problems;    /* told */
+} tw_camera_status;
+
+/** How a camera of a station fares. Any thread, also while it runs.
+ * @return TW_OK; TW_EINVAL; TW_ENOENT: index is past the last. */
+TW_API tw_status tw_station_camera(tw_station *station, size_t index,
+                                   tw_camera_status *out);
+
+/* How the store fares. */
+typedef struct tw_store_status {
+    uint64_t waiting_bytes; /* footage that is not written yet */
+    uint64_t free_bytes, total_bytes;
+    bool card;        /* it can be asked for its space */
+    bool catalogue;   /* it is kept */
+    uint32_t dropped; /* times that room was made */
+    uint32_t problems;
+} tw_store_status;
+
+/** How the store fares. Any thread. @return TW_OK; TW_EINVAL. */
+TW_API tw_status tw_station_store(tw_station *station, tw_store_status *out);
 
 /** Ask tw_station_run to return. From any thread, and from a signal handler. */
 TW_API void tw_station_stop(tw_station *station);

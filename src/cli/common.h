@@ -22,6 +22,7 @@ int cli_plan(int argc, char **argv);
 int cli_rehearse(int argc, char **argv);
 int cli_settings(int argc, char **argv);
 int cli_sightings(int argc, char **argv);
+int cli_status(int argc, char **argv);
 int cli_tune(int argc, char **argv);
 int cli_watch(int argc, char **argv);
 

@@ -17,6 +17,7 @@ static const cli_command COMMANDS[] = {
      cli_tune},
     {"sightings", "what was captured: list, show, star, delete, export", cli_sightings},
     {"plan", "how long the card lasts and what the uplink must carry", cli_plan},
+    {"status", "how the running station fares", cli_status},
     {"watch", "run the station until Ctrl-C", cli_watch},
 };
 

@@ -2,6 +2,7 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "control.h"
 #include "output.h"
 
 static const char ABOUT[] =
@@ -122,7 +123,11 @@ static int run(watching *w, const tw_card *card)
         (void)printf("Captures go to the folder %s; Ctrl-C ends.\n",
                      card->ops->place(card->ctx));
     (void)fflush(stdout);
+    tw_station_settings station;
+    tw_settings_station(w->settings, &station);
+    control *socket = control_begin(station.name, running);
     st = tw_station_run(running);
+    control_end(socket);
     tw_station *done = running;
     (void)cli_catch_signals(NULL);
     running = NULL;

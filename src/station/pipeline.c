@@ -64,6 +64,7 @@ static void tell(const tw_pipeline *p, tw_event event)
 {
     event.camera = p->camera->name;
     event.state = p->watch.state;
+    event.lost_frames = p->recorder ? tw_recorder_lost(p->recorder) : 0;
     if (event.t_us == 0)
         event.t_us = p->reading.t_us;
     event.wall_us = event.t_us + p->wall_offset_us;

@@ -123,6 +123,14 @@ static bool give(void *ctx, tw_job *job, bool wait)
     return room || wait;
 }
 
+size_t tw_queue_waiting(tw_queue *q)
+{
+    (void)pthread_mutex_lock(&q->lock);
+    const size_t held = q->held;
+    (void)pthread_mutex_unlock(&q->lock);
+    return held;
+}
+
 tw_job_sink tw_queue_sink(tw_queue *queue)
 {
     return (tw_job_sink){give, queue};

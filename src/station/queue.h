@@ -15,4 +15,7 @@ void tw_queue_finish(tw_queue *queue);
 /** A sink that refuses while the queue is full. Thread-safe. */
 tw_job_sink tw_queue_sink(tw_queue *queue);
 
+/** @return bytes that wait. Thread-safe. */
+size_t tw_queue_waiting(tw_queue *queue);
+
 #endif

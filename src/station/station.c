@@ -3,6 +3,7 @@
 
 #include <pthread.h>
 #include <signal.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -17,20 +18,22 @@ typedef struct watched {
     pthread_t thread;
     bool started;
     bool opened; /* it has delivered; written by its thread, read after the join */
+    tw_camera_status status; /* under telling's lock */
 } watched;
 
 struct tw_station {
     tw_board board;
     tw_station_settings settings;
     tw_writer writer;
-    tw_queue *queue;
+    tw_queue *queue; /* under telling's lock */
     watched *cameras;
     tw_lane **lanes; /* theirs, for the writer */
     size_t count;
     volatile int stop; /* only ever set to 1: also from signal handlers */
     tw_event_fn told;
     void *ctx;
-    pthread_mutex_t telling; /* events come one at a time */
+    uint32_t dropped, problems; /* under telling's lock */
+    pthread_mutex_t telling;    /* events come one at a time */
 };
 
 /* What belongs into the catalogue beside sightings; NULL: nothing. */
@@ -45,27 +48,88 @@ static const char *word_happening(const tw_event *event)
     }
 }
 
-static tw_lane *lane_of(const tw_station *s, const char *camera)
+/* The camera of an event, NULL: it concerns the station. */
+static watched *camera_of(const tw_station *s, const char *camera)
 {
     for (size_t i = 0; camera && i < s->count; i++)
-        if (s->lanes[i] && strcmp(s->lanes[i]->camera->name, camera) == 0)
-            return s->lanes[i];
+        if (s->cameras[i].settings.name &&
+            strcmp(s->cameras[i].settings.name, camera) == 0)
+            return &s->cameras[i];
     return NULL;
+}
+
+static void count_reading(tw_camera_status *c, const tw_event *event)
+{
+    c->open = true;
+    c->frames++;
+    c->state = event->state;
+    c->activity_ppm = event->reading->activity_ppm;
+    c->lost_frames = event->lost_frames;
+}
+
+static void count_camera(tw_camera_status *c, const tw_event *event)
+{
+    switch (event->kind) {
+    case TW_EVENT_OPENED: c->open = true; break;
+    case TW_EVENT_READING: count_reading(c, event); break;
+    case TW_EVENT_BEGAN:
+        c->sightings++;
+        c->last_us = event->wall_us;
+        break;
+    case TW_EVENT_STORED:
+        c->stored++;
+        c->stored_bytes += event->bytes;
+        break;
+    case TW_EVENT_PROBLEM:
+        c->problems++;
+        c->not_stored += event->lost;
+        break;
+    case TW_EVENT_CLOSED: c->open = false; break;
+    case TW_EVENT_ENDED:
+    case TW_EVENT_FREED: break;
+    }
+}
+
+/* For tw_station_camera and tw_station_store; under the lock. */
+static void count(tw_station *s, const tw_event *event)
+{
+    watched *w = camera_of(s, event->camera);
+    if (w)
+        count_camera(&w->status, event);
+    s->dropped += event->kind == TW_EVENT_FREED;
+    s->problems += event->kind == TW_EVENT_PROBLEM && !w;
+}
+
+static tw_queue *queue_of(tw_station *s)
+{
+    (void)pthread_mutex_lock(&s->telling);
+    tw_queue *queue = s->queue;
+    (void)pthread_mutex_unlock(&s->telling);
+    return queue;
+}
+
+static void set_queue(tw_station *s, tw_queue *queue)
+{
+    (void)pthread_mutex_lock(&s->telling);
+    s->queue = queue;
+    (void)pthread_mutex_unlock(&s->telling);
 }
 
 static void note_happening(tw_station *s, const char *what, const tw_event *event)
 {
     const char *text = event->text ? event->text : "";
+    watched *camera = camera_of(s, event->camera);
     tw_job job = {.kind = TW_JOB_HAPPENED,
                   .happened = what,
-                  .lane = lane_of(s, event->camera),
+                  .lane = camera ? &camera->lane : NULL,
                   .parcel = tw_parcel_copy((const uint8_t *)text, strlen(text) + 1)};
     job.packet.wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx);
     if (!job.parcel)
         return;
-    if (!s->queue) /* no thread is running yet */
+    tw_queue *queue = queue_of(s);
+    if (!queue) /* the writer's thread is not there yet, or this is it, at its end */
         tw_writer_do(&s->writer, &job);
-    else if (!tw_queue_sink(s->queue).give(s->queue, &job, false))
+    else if (!tw_queue_sink(queue).give(queue, &job, false))
         tw_parcel_release(job.parcel);
 }
 
@@ -75,10 +139,10 @@ static void tell(void *ctx, const tw_event *event)
     const char *what = word_happening(event);
     if (what && s->writer.catalogue)
         note_happening(s, what, event);
-    if (!s->told)
-        return;
     (void)pthread_mutex_lock(&s->telling);
-    s->told(s->ctx, event);
+    count(s, event);
+    if (s->told)
+        s->told(s->ctx, event);
     (void)pthread_mutex_unlock(&s->telling);
 }
 
@@ -91,7 +155,7 @@ static void *watch_camera(void *ctx)
 {
     watched *w = ctx;
     tw_station *s = w->station;
-    const tw_keep keep = {&w->lane, tw_queue_sink(s->queue)};
+    const tw_keep keep = {&w->lane, tw_queue_sink(queue_of(s))};
     tw_error err = {0};
     tw_run run;
     tw_status st = tw_run_open(&run, &s->board, &w->settings, w->settings.pace,
@@ -152,6 +216,8 @@ tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_
         st = tw_settings_camera(settings, tw_settings_camera_name(settings, i),
                                 &w->settings);
         w->lane.camera = &w->settings;
+        (void)snprintf(w->status.name, sizeof w->status.name, "%s",
+                       w->settings.name ? w->settings.name : "");
         s->lanes[i] = &w->lane;
         if (st != TW_OK)
             (void)tw_fail(err, st, "out of memory");
@@ -202,11 +268,13 @@ tw_status tw_station_run(tw_station *s)
     (void)sigfillset(&all);
     (void)pthread_sigmask(SIG_SETMASK, &all, &before);
     tw_error err = {0};
+    tw_queue *queue = NULL;
     const tw_status st =
-        tw_queue_start(&s->writer, (size_t)s->settings.queue_bytes, &s->queue, &err);
+        tw_queue_start(&s->writer, (size_t)s->settings.queue_bytes, &queue, &err);
     (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
     if (st != TW_OK)
         return st;
+    set_queue(s, queue);
     start_cameras(s);
     bool any = false;
     for (size_t i = 0; i < s->count; i++) {
@@ -214,9 +282,38 @@ tw_status tw_station_run(tw_station *s)
             (void)pthread_join(s->cameras[i].thread, NULL);
         any = any || s->cameras[i].opened;
     }
-    tw_queue_finish(s->queue);
-    s->queue = NULL;
+    set_queue(s, NULL); /* nobody may look at it while it ends */
+    tw_queue_finish(queue);
     return any ? TW_OK : TW_EIO;
+}
+
+tw_status tw_station_camera(tw_station *s, size_t index, tw_camera_status *out)
+{
+    if (!s || !out)
+        return TW_EINVAL;
+    if (index >= s->count)
+        return TW_ENOENT;
+    (void)pthread_mutex_lock(&s->telling);
+    *out = s->cameras[index].status;
+    (void)pthread_mutex_unlock(&s->telling);
+    return TW_OK;
+}
+
+tw_status tw_station_store(tw_station *s, tw_store_status *out)
+{
+    if (!s || !out)
+        return TW_EINVAL;
+    const tw_card *card = s->board.card;
+    *out = (tw_store_status){0};
+    out->card =
+        card->ops->space(card->ctx, &out->free_bytes, &out->total_bytes, NULL) == TW_OK;
+    (void)pthread_mutex_lock(&s->telling);
+    out->waiting_bytes = s->queue ? tw_queue_waiting(s->queue) : 0;
+    out->dropped = s->dropped;
+    out->problems = s->problems;
+    (void)pthread_mutex_unlock(&s->telling);
+    out->catalogue = !__atomic_load_n(&s->writer.catalogue_failed, __ATOMIC_RELAXED);
+    return TW_OK;
 }
 
 void tw_station_stop(tw_station *s)

@@ -198,6 +198,7 @@ static void keep_limits(tw_writer *writer, const tw_camera_settings *camera)
 
 void tw_upkeep(tw_writer *writer)
 {
+    tw_writer_retry(writer);
     if (!writer->catalogue)
         return;
     tw_upkeep_clock(writer);

@@ -10,6 +10,7 @@
 
 enum {
     WHY_BYTES = 256,     /* of the line that says why a sighting began */
+    RETRY_US = 10000000, /* until a catalogue that failed is opened again */
     ROOM_BYTES = 4000000 /* made at once on a full card, so that it is made seldom */
 };
 
@@ -29,6 +30,8 @@ static void tell_problem(const tw_writer *writer, const tw_job *job, tw_kind wha
                             .camera = job->lane->camera->name,
                             .t_us = job->packet.t_us,
                             .wall_us = job->packet.wall_us,
+                            .file_kind = tw_kind_name(what),
+                            .lost = true,
                             .status = why->status,
                             .text = line.text};
     writer->told(writer->ctx, &event);
@@ -36,12 +39,15 @@ static void tell_problem(const tw_writer *writer, const tw_job *job, tw_kind wha
 
 /* ---- the catalogue --------------------------------------------------------------- */
 
-/* A catalogue that cannot be written stops nothing, and is told once. */
+/* A catalogue that cannot be written stops nothing, and is told once. It is opened anew
+ * when the card can be written again. */
 static void tell_catalogue(tw_writer *writer, const char *camera, const tw_error *why)
 {
-    if (writer->catalogue_failed || !writer->told)
+    const bool told = writer->catalogue_failed;
+    __atomic_store_n(&writer->catalogue_failed, true, __ATOMIC_RELAXED);
+    writer->retry_us = writer->clock.ops->now_us(writer->clock.ctx) + RETRY_US;
+    if (told || !writer->told)
         return;
-    writer->catalogue_failed = true;
     tw_error line = {0};
     (void)tw_fail(&line, why->status, "%s; captures go on without it", why->text);
     const tw_event event = {.kind = TW_EVENT_PROBLEM,
@@ -467,6 +473,7 @@ static void do_videos(tw_writer *writer, const tw_job *job)
 void tw_writer_do(tw_writer *writer, tw_job *job)
 {
     tw_upkeep_clock(writer);
+    tw_writer_retry(writer);
     switch (job->kind) {
     case TW_JOB_VIDEO_BEGIN:
     case TW_JOB_VIDEO_PACKET:
@@ -547,6 +554,25 @@ static void open_catalogue(tw_writer *writer, const tw_card *card)
     }
     if (st != TW_OK)
         tell_catalogue(writer, NULL, &err);
+}
+
+void tw_writer_retry(tw_writer *writer)
+{
+    tw_error err = {0};
+    const int64_t now_us = writer->clock.ops->now_us(writer->clock.ctx);
+    if (!writer->catalogue_failed || now_us < writer->retry_us)
+        return;
+    writer->retry_us = now_us + RETRY_US;
+    tw_catalogue_close(writer->catalogue);
+    writer->catalogue = NULL;
+    if (open_in(writer, &writer->store.card, &err) != TW_OK)
+        return;
+    __atomic_store_n(&writer->catalogue_failed, false, __ATOMIC_RELAXED);
+    if (writer->told)
+        writer->told(writer->ctx, &(tw_event){.kind = TW_EVENT_PROBLEM,
+                                              .status = TW_OK,
+                                              .text = "the catalogue is there again"});
+    tw_upkeep_mend(writer);
 }
 
 tw_status tw_store_rebuild(const tw_card *card, const tw_station_settings *settings,

@@ -69,7 +69,8 @@ typedef struct tw_job {
 typedef struct tw_writer {
     tw_store store;
     tw_catalogue *catalogue; /* NULL: none is kept */
-    bool catalogue_failed;   /* and that has been said */
+    bool catalogue_failed;   /* and that has been said; others may look, atomically */
+    int64_t retry_us;        /* when it is opened again, by the clock */
     bool upkeep_failed;      /* likewise */
     uint64_t keep_free;      /* bytes of the card */
     tw_lane *const *lanes;   /* all cameras'; borrowed */
@@ -103,6 +104,10 @@ typedef struct tw_job_sink {
 tw_status tw_writer_open(tw_writer *writer, const tw_card *card,
                          const tw_station_settings *settings, tw_error *err);
 void tw_writer_close(tw_writer *writer); /* fine if it was never opened */
+
+/** Open a catalogue again that failed, if it is time, and make it agree with the files.
+ */
+void tw_writer_retry(tw_writer *writer);
 
 /** A sink that does each job at once. */
 tw_job_sink tw_writer_sink(tw_writer *writer);

@@ -22,15 +22,33 @@ typedef struct sim_card {
     uint32_t calls;
 } sim_card;
 
+/* Whether the call that has just been counted is to fail. */
+static bool fails(const sim_card *card, bool changes)
+{
+    const tw_sim_faults *f = &card->faults;
+    const uint32_t at = f->fail_call, now = card->calls;
+    if (f->read_only && !changes)
+        return false;
+    if (f->fail_every > 0 && now % f->fail_every == 0)
+        return true;
+    if (at == 0 || now < at || (f->back_call > 0 && now >= f->back_call))
+        return false;
+    return now == at || f->dead;
+}
+
 /* Count a call. @return TW_OK, or the fault that was asked for. */
 static tw_status call(sim_card *card, const char *doing, const char *name, tw_error *err)
 {
+    const bool changes = strcmp(doing, "look at") != 0 && strcmp(doing, "read") != 0;
+    const tw_sim_faults *f = &card->faults;
     card->calls++;
-    const uint32_t at = card->faults.fail_call;
-    if (at == 0 || card->calls < at || (card->calls > at && !card->faults.dead))
+    if (f->slow_us > 0 && strcmp(doing, "write") == 0)
+        f->clock.ops->sleep_until(f->clock.ctx,
+                                  f->clock.ops->now_us(f->clock.ctx) + f->slow_us);
+    if (!fails(card, changes))
         return TW_OK;
-    return tw_fail(err, card->faults.fail_with, "cannot %s simulated card/%s: %s", doing,
-                   name, tw_status_text(card->faults.fail_with));
+    return tw_fail(err, f->fail_with, "cannot %s simulated card/%s: %s", doing, name,
+                   tw_status_text(f->fail_with));
 }
 
 static size_t find(const sim_card *card, const char *name)

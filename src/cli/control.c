@@ -1,0 +1,178 @@
+/* The socket of a running station: whoever connects is told how it fares, as JSON. Only
+ * the user it runs as can reach it. */
+#include "control.h"
+
+#include <jansson.h>
+#include <poll.h>
+#include <string.h>
+#include <sys/socket.h>
+#include <sys/stat.h>
+#include <sys/un.h>
+#include <unistd.h>
+
+enum { WAIT_MS = 200, ANSWER_MAX = 1 << 20, TIMEOUT_S = 5 };
+
+struct control {
+    struct sockaddr_un at;
+    int socket;
+    tw_station *station;
+    volatile gint ending;
+    GThread *thread;
+};
+
+/* @return false: the path is too long for a socket. */
+static gboolean address(const char *name, struct sockaddr_un *out)
+{
+    g_autofree char *safe = g_strdup(name);
+    (void)g_strcanon(safe, G_CSET_A_2_Z G_CSET_a_2_z G_CSET_DIGITS "-_", '_');
+    g_autofree char *file = g_strdup_printf("tawny-%s.sock", safe);
+    g_autofree char *path = g_build_filename(g_get_user_runtime_dir(), file, NULL);
+    memset(out, 0, sizeof *out);
+    out->sun_family = AF_UNIX;
+    return g_strlcpy(out->sun_path, path, sizeof out->sun_path) < sizeof out->sun_path;
+}
+
+static int connect_to(const struct sockaddr_un *at)
+{
+    const struct timeval timeout = {TIMEOUT_S, 0};
+    const int s = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
+    if (s >= 0 && connect(s, (const struct sockaddr *)at, sizeof *at) == 0) {
+        (void)setsockopt(s, SOL_SOCKET, SO_RCVTIMEO, &timeout, sizeof timeout);
+        return s;
+    }
+    if (s >= 0)
+        (void)close(s);
+    return -1;
+}
+
+/* ---- answering ------------------------------------------------------------------- */
+
+static void add_line(GString *out, json_t *object)
+{
+    char *text = json_dumps(object, JSON_COMPACT | JSON_REAL_PRECISION(10));
+    if (text)
+        g_string_append_printf(out, "%s\n", text);
+    free(text);
+    json_decref(object);
+}
+
+static json_t *describe_camera(const tw_camera_status *c)
+{
+    return json_pack(
+        "{ss ss sb ss sf sI si sI si sI si sI si}", "type", "camera", "camera", c->name,
+        "open", c->open, "state", tw_watch_state_name(c->state), "activity",
+        c->activity_ppm / 1e4, "frames", (json_int_t)c->frames, "sightings",
+        (int)c->sightings, "last_us", (json_int_t)c->last_us, "stored", (int)c->stored,
+        "stored_bytes", (json_int_t)c->stored_bytes, "not_stored", (int)c->not_stored,
+        "lost_frames", (json_int_t)c->lost_frames, "problems", (int)c->problems);
+}
+
+static json_t *describe_store(const tw_store_status *s)
+{
+    return json_pack("{ss sb sI sI sI sb si si}", "type", "store", "card", s->card,
+                     "free_bytes", (json_int_t)s->free_bytes, "total_bytes",
+                     (json_int_t)s->total_bytes, "waiting_bytes",
+                     (json_int_t)s->waiting_bytes, "catalogue", s->catalogue, "dropped",
+                     (int)s->dropped, "problems", (int)s->problems);
+}
+
+static void answer(const control *c, int to)
+{
+    tw_camera_status camera;
+    tw_store_status store;
+    GString *text = g_string_new(NULL);
+    for (size_t i = 0; tw_station_camera(c->station, i, &camera) == TW_OK; i++)
+        add_line(text, describe_camera(&camera));
+    if (tw_station_store(c->station, &store) == TW_OK)
+        add_line(text, describe_store(&store));
+    gsize sent = 0;
+    while (sent < text->len) {
+        const ssize_t n =
+            send(to, text->str + sent, text->len - sent, MSG_NOSIGNAL | MSG_DONTWAIT);
+        if (n <= 0)
+            break; /* whoever asked has gone, or does not read */
+        sent += (gsize)n;
+    }
+    (void)g_string_free(text, TRUE);
+}
+
+static gpointer serve(gpointer data)
+{
+    control *c = data;
+    while (!g_atomic_int_get(&c->ending)) {
+        struct pollfd waiting = {.fd = c->socket, .events = POLLIN};
+        if (poll(&waiting, 1, WAIT_MS) <= 0)
+            continue;
+        const int to = accept(c->socket, NULL, NULL);
+        if (to < 0)
+            continue;
+        answer(c, to);
+        (void)close(to);
+    }
+    return NULL;
+}
+
+control *control_begin(const char *station_name, tw_station *station)
+{
+    control *c = g_new0(control, 1);
+    c->station = station;
+    c->socket = -1;
+    gboolean good = address(station_name, &c->at);
+    const int other = good ? connect_to(&c->at) : -1;
+    if (other >= 0) {
+        (void)close(other);
+        (void)cli_say(CLI_FAILED,
+                      "another station %s is running: tawny status will speak of that",
+                      station_name);
+        g_free(c);
+        return NULL;
+    }
+    (void)unlink(c->at.sun_path); /* left by one that died */
+    (void)g_mkdir_with_parents(g_get_user_runtime_dir(), 0700);
+    const mode_t before = umask(0077);
+    c->socket = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
+    good = good && c->socket >= 0 &&
+           bind(c->socket, (const struct sockaddr *)&c->at, sizeof c->at) == 0 &&
+           listen(c->socket, 4) == 0;
+    (void)umask(before);
+    if (!good) {
+        (void)cli_say(CLI_FAILED, "%s cannot be made: tawny status will not work",
+                      c->at.sun_path);
+        if (c->socket >= 0)
+            (void)close(c->socket);
+        g_free(c);
+        return NULL;
+    }
+    c->thread = g_thread_new("control", serve, c);
+    return c;
+}
+
+void control_end(control *c)
+{
+    if (!c)
+        return;
+    g_atomic_int_set(&c->ending, 1);
+    (void)g_thread_join(c->thread);
+    (void)close(c->socket);
+    (void)unlink(c->at.sun_path);
+    g_free(c);
+}
+
+/* ---- asking ---------------------------------------------------------------------- */
+
+char *control_ask(const char *station_name)
+{
+    struct sockaddr_un at;
+    char piece[4096];
+    ssize_t n = 0;
+    if (!address(station_name, &at))
+        return NULL;
+    const int s = connect_to(&at);
+    if (s < 0)
+        return NULL;
+    GString *text = g_string_new(NULL);
+    while (text->len < ANSWER_MAX && (n = recv(s, piece, sizeof piece, 0)) > 0)
+        g_string_append_len(text, piece, n);
+    (void)close(s);
+    return g_string_free(text, FALSE);
+}

@@ -1,0 +1,18 @@
+/* How a running station can be asked: a socket in the user's own runtime folder. */
+#ifndef TW_CLI_CONTROL_H
+#define TW_CLI_CONTROL_H
+
+#include "common.h"
+
+typedef struct control control;
+
+/** Answer questions about a station until control_end. @return NULL: another station of
+ * that name runs, or there is no socket to be had; told. */
+control *control_begin(const char *station_name, tw_station *station);
+void control_end(control *control); /* NULL is fine; before the station is freed */
+
+/** Ask the station of a name how it fares. @return its answer, one JSON object a line, to
+ * g_free; NULL: none is running. */
+char *control_ask(const char *station_name);
+
+#endif

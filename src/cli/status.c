@@ -1,0 +1,121 @@
+/* tawny status: how the running station fares. */
+#include <jansson.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "control.h"
+#include "output.h"
+
+static const char ABOUT[] =
+    "Asks the station that runs with these settings how it fares: for each camera its\n"
+    "state, its activity, its sightings, what was stored and what was lost; then the\n"
+    "store.";
+static const char EXAMPLE[] = "Examples:\n"
+                              "  tawny status\n"
+                              "  tawny status --settings station.ini --json";
+
+typedef struct telling {
+    tw_clock clock;
+    gboolean headed;
+} telling;
+
+static json_int_t number(const json_t *o, const char *key)
+{
+    return json_integer_value(json_object_get(o, key));
+}
+
+static void say_last(const telling *t, int64_t wall_us, char out[32])
+{
+    tw_civil c;
+    tw_civil_split(wall_us, t->clock.ops->offset_s(t->clock.ctx, wall_us), &c);
+    if (wall_us == 0)
+        (void)snprintf(out, 32, "none yet");
+    else
+        (void)snprintf(out, 32, "%04d-%02u-%02u %02u:%02u:%02u", c.year, c.month, c.day,
+                       c.hour, c.minute, c.second);
+}
+
+static void say_camera(telling *t, const json_t *o)
+{
+    char last[32], level[24], size[24];
+    const double activity = json_real_value(json_object_get(o, "activity"));
+    if (!t->headed)
+        (void)printf("%-16s %-9s %8s %9s  %-19s  %s\n", "camera", "state", "activity",
+                     "sightings", "the last", "stored");
+    t->headed = TRUE;
+    say_last(t, number(o, "last_us"), last);
+    (void)printf("%-16s %-9s %8s %9d  %-19s  %d (%s)",
+                 json_string_value(json_object_get(o, "camera")),
+                 json_is_true(json_object_get(o, "open"))
+                     ? json_string_value(json_object_get(o, "state"))
+                     : "closed",
+                 out_percent((uint32_t)(activity * 1e4), level),
+                 (int)number(o, "sightings"), last, (int)number(o, "stored"),
+                 out_bytes((uint64_t)number(o, "stored_bytes"), size));
+    if (number(o, "not_stored") > 0)
+        (void)printf(", %d NOT STORED", (int)number(o, "not_stored"));
+    if (number(o, "lost_frames") > 0)
+        (void)printf(", %" JSON_INTEGER_FORMAT " frames LOST", number(o, "lost_frames"));
+    if (number(o, "problems") > 0)
+        (void)printf(", %d problems", (int)number(o, "problems"));
+    (void)printf("\n");
+}
+
+static void say_store(const json_t *o)
+{
+    char waiting[24];
+    if (!json_is_true(json_object_get(o, "card"))) {
+        (void)printf("The card does NOT answer.\n");
+        return;
+    }
+    (void)printf("The card has %.1f of %.1f GB free; %s wait to be written.%s",
+                 (double)number(o, "free_bytes") / 1e9,
+                 (double)number(o, "total_bytes") / 1e9,
+                 out_bytes((uint64_t)number(o, "waiting_bytes"), waiting),
+                 json_is_true(json_object_get(o, "catalogue"))
+                     ? ""
+                     : " The catalogue can NOT be written.");
+    if (number(o, "dropped") > 0)
+        (void)printf(" Room was made %d times.", (int)number(o, "dropped"));
+    (void)printf("\n");
+}
+
+static void say(telling *t, const char *answer)
+{
+    g_auto(GStrv) lines = g_strsplit(answer, "\n", 0);
+    for (char **line = lines; *line; line++) {
+        json_t *o = json_loads(*line, 0, NULL);
+        const char *type = json_string_value(json_object_get(o, "type"));
+        if (type && strcmp(type, "camera") == 0)
+            say_camera(t, o);
+        else if (type && strcmp(type, "store") == 0)
+            say_store(o);
+        json_decref(o);
+    }
+}
+
+int cli_status(int argc, char **argv)
+{
+    CLI_COMMON common = {0};
+    tw_settings *settings = NULL;
+    tw_station_settings station;
+    telling t = {tw_linux_clock(), FALSE};
+    int code = cli_parse(&argc, &argv, NULL, ABOUT, EXAMPLE, NULL, &common);
+    if (code == CLI_DONE && argc > 1)
+        code = cli_say(CLI_USAGE, "%s is not expected", argv[1]);
+    if (code != CLI_DONE)
+        return code;
+    if (cli_load(&common, FALSE, &settings, NULL) != TW_OK)
+        return CLI_USAGE;
+    tw_settings_station(settings, &station);
+    g_autofree char *answer = control_ask(station.name);
+    if (!answer)
+        code = cli_say(CLI_FAILED, "no station %s is running: start one with tawny watch",
+                       station.name);
+    else if (common.json)
+        (void)fputs(answer, stdout);
+    else
+        say(&t, answer);
+    tw_settings_free(settings);
+    return code;
+}
