@@ -42,6 +42,7 @@ typedef struct tw_timed_clip {
 } tw_timed_clip;
 
 #define TW_AS_ALL INT64_C(-1)
+#define TW_NOWHERE INT64_MIN
 
 /* A limit for captures, by kind. */
 typedef struct tw_by_kind {
@@ -113,6 +114,7 @@ typedef struct tw_camera_settings {
     tw_by_kind keep_size;     /* bytes that captures may take; 0: no limit. That of a kind
                                  holds beside that of all */
     int64_t keep_trace_us;    /* the trace of activity; 0: for ever */
+    int64_t latitude, longitude; /* millionths of a degree; TW_NOWHERE: not said */
     const tw_zone *zones;
     const char *const *zone_names;
     size_t zone_count;

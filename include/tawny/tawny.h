@@ -14,6 +14,7 @@
 #include "tawny/port.h"
 #include "tawny/port_linux.h"
 #include "tawny/port_sim.h"
+#include "tawny/reel.h"
 #include "tawny/ring.h"
 #include "tawny/score.h"
 #include "tawny/settings.h"

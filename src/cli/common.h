@@ -19,6 +19,7 @@ int cli_check(int argc, char **argv);
 int cli_demo(int argc, char **argv);
 int cli_look(int argc, char **argv);
 int cli_plan(int argc, char **argv);
+int cli_reel(int argc, char **argv);
 int cli_rehearse(int argc, char **argv);
 int cli_settings(int argc, char **argv);
 int cli_sightings(int argc, char **argv);

@@ -16,6 +16,7 @@ static const cli_command COMMANDS[] = {
     {"tune", "propose settings from footage, or from walking through the picture",
      cli_tune},
     {"sightings", "what was captured: list, show, star, delete, export", cli_sightings},
+    {"reel", "one video from many captures: a time-lapse, or clips joined", cli_reel},
     {"plan", "how long the card lasts and what the uplink must carry", cli_plan},
     {"status", "how the running station fares", cli_status},
     {"watch", "run the station until Ctrl-C", cli_watch},

@@ -5,7 +5,9 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "camtrap.h"
 #include "output.h"
+#include "store.h"
 
 static const char ABOUT[] =
     "Lists the sightings in a store, the oldest first, each with its number for good, "
@@ -18,21 +20,24 @@ static const char EXAMPLE[] = "Examples:\n"
                               "  tawny sightings --day 2027-03-13 --camera kerb\n"
                               "  tawny sightings 12\n"
                               "  tawny sightings --star 12 15\n"
-                              "  tawny sightings --csv > sightings.csv";
+                              "  tawny sightings --csv > sightings.csv\n"
+                              "  tawny sightings --camtrap hollin-2027\n"
+                              "  tawny sightings --trace --camera kerb --day 2027-03-13";
 
-enum { BAR = 10, DAY_S = 86400 };
+enum { BAR = 10 };
 
 typedef struct listing {
     cli_common common;
-    char *store, *camera, *day;
+    char *store, *camera, *day, *camtrap;
     double least_mb;
     int newest;
-    gboolean starred, star, unstar, remove, csv, rebuild;
+    gboolean starred, star, unstar, remove, csv, rebuild, trace, happened;
     tw_catalogue *catalogue;
     tw_clock clock;
     GArray *records; /* of tw_sighting_record, texts their own */
     uint64_t bytes;
     uint32_t peak_ppm; /* highest of the list */
+    gboolean unsure;   /* a time of the list is wrong, which is to be said */
     int camera_width;
 } listing;
 
@@ -45,6 +50,7 @@ static bool keep(void *ctx, const tw_sighting_record *record)
     r.camera = g_strdup(record->camera);
     r.why = g_strdup(record->why);
     l->bytes += r.bytes;
+    l->unsure = l->unsure || (r.unsure && !l->csv && !l->common.json);
     l->peak_ppm = MAX(l->peak_ppm, r.peak_ppm);
     l->camera_width = MAX(l->camera_width, (int)g_utf8_strlen(r.camera, -1));
     g_array_append_val(l->records, r);
@@ -61,29 +67,6 @@ static void drop_records(listing *l)
     (void)g_array_free(l->records, TRUE);
 }
 
-/* A day of local time, from midnight to midnight. */
-static int read_day(const listing *l, tw_sighting_filter *filter)
-{
-    tw_civil t = {0};
-    int year = 0, month = 0, day = 0, end = 0;
-    if (!l->day)
-        return CLI_DONE;
-    if (sscanf(l->day, "%d-%d-%d%n", &year, &month, &day, &end) != 3 ||
-        l->day[end] != '\0' || year < 1970 || year > 9999 ||
-        !g_date_valid_dmy((GDateDay)day, (GDateMonth)month, (GDateYear)year))
-        return cli_say(CLI_USAGE, "--day %s: expected a day such as 2027-03-13", l->day);
-    t.year = year;
-    t.month = (uint8_t)month;
-    t.day = (uint8_t)day;
-    for (int i = 0; i < 2; i++) {
-        const int64_t about = tw_civil_join(&t) + (int64_t)i * DAY_S * G_USEC_PER_SEC;
-        const int64_t at =
-            about - (int64_t)l->clock.ops->offset_s(l->clock.ctx, about) * G_USEC_PER_SEC;
-        *(i ? &filter->until_us : &filter->from_us) = at;
-    }
-    return CLI_DONE;
-}
-
 static int collect(listing *l, int64_t id)
 {
     tw_sighting_filter filter = {.id = id,
@@ -92,7 +75,7 @@ static int collect(listing *l, int64_t id)
                                  .starred = l->starred,
                                  .most = (uint32_t)l->newest};
     tw_error err = {0};
-    const int code = read_day(l, &filter);
+    const int code = store_day(&l->clock, l->day, &filter.from_us, &filter.until_us);
     if (code != CLI_DONE)
         return code;
     if (tw_catalogue_sightings(l->catalogue, &filter, keep, l, &err) != TW_OK)
@@ -128,10 +111,10 @@ static void print_line(const listing *l, const tw_sighting_record *r)
     if (r->end_us > 0)
         (void)snprintf(lasted, sizeof lasted, "%.1f s",
                        (double)(r->end_us - r->start_us) / 1e6);
-    (void)printf("%6lld %c %s  %-*s %10s %7.2f %% %s  %u %s, %u %s, %s\n",
+    (void)printf("%6lld %c %s%c %-*s %10s %7.2f %% %s  %u %s, %u %s, %s\n",
                  (long long)r->id, r->starred ? '*' : ' ', local(l, r->start_us, time),
-                 l->camera_width, r->camera, lasted, r->peak_ppm / 1e4,
-                 bar(l, r->peak_ppm, level), r->stills,
+                 r->unsure ? '?' : ' ', l->camera_width, r->camera, lasted,
+                 r->peak_ppm / 1e4, bar(l, r->peak_ppm, level), r->stills,
                  r->stills == 1 ? "still" : "stills", r->clips,
                  r->clips == 1 ? "clip" : "clips", out_bytes(r->bytes, size));
 }
@@ -147,6 +130,8 @@ static json_t *describe(const tw_sighting_record *r)
                           "clips", (int)r->clips, "bytes", (json_int_t)r->bytes);
     if (r->end_us > 0)
         (void)json_object_set_new(o, "end", json_string(out_utc(r->end_us, end)));
+    if (r->unsure)
+        (void)json_object_set_new(o, "unsure", json_true());
     if (r->why[0])
         (void)json_object_set_new(o, "why", json_string(r->why));
     return o;
@@ -184,10 +169,86 @@ static int list(listing *l)
         else
             print_line(l, r);
     }
+    if (l->unsure)
+        (void)printf("? The clock had not been set: this time is wrong.\n");
     if (!l->csv && !l->common.json)
         (void)printf("%u %s, %s\n", l->records->len,
                      l->records->len == 1 ? "sighting" : "sightings",
                      out_bytes(l->bytes, size));
+    return CLI_DONE;
+}
+
+static int export(listing *l)
+{
+    tw_settings *settings = NULL;
+    int code = collect(l, 0);
+    if (code != CLI_DONE)
+        return code;
+    if (cli_load(&l->common, FALSE, &settings, NULL) != TW_OK)
+        return CLI_USAGE;
+    const camtrap_source source = {l->catalogue, settings, l->store, l->records};
+    code = camtrap_export(&source, l->camtrap);
+    tw_settings_free(settings);
+    return code;
+}
+
+/* ---- over time ------------------------------------------------------------------- */
+
+static bool print_point(void *ctx, const tw_trace_point *point)
+{
+    const listing *l = ctx;
+    char time[40];
+    if (l->common.json)
+        out_json(json_pack("{ss ss sf sf}", "type", "second", "time",
+                           out_utc(point->t_us, time), "max", point->max_ppm / 1e4,
+                           "mean", point->mean_ppm / 1e4));
+    else
+        (void)printf("%s,%.4f,%.4f\n", out_utc(point->t_us, time), point->max_ppm / 1e4,
+                     point->mean_ppm / 1e4);
+    return true;
+}
+
+static int print_trace(listing *l)
+{
+    tw_sighting_filter filter = {0};
+    tw_error err = {0};
+    const int code = store_day(&l->clock, l->day, &filter.from_us, &filter.until_us);
+    if (code != CLI_DONE)
+        return code;
+    if (!l->camera)
+        return cli_say(CLI_USAGE, "--trace: say of which camera, with --camera NAME");
+    if (!l->common.json)
+        (void)printf("time,max_percent,mean_percent\n");
+    if (tw_catalogue_trace(l->catalogue, l->camera, filter.from_us, filter.until_us,
+                           print_point, l, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    return CLI_DONE;
+}
+
+static bool print_happening(void *ctx, const tw_happening *h)
+{
+    const listing *l = ctx;
+    char time[40];
+    if (l->common.json)
+        out_json(json_pack("{ss ss ss* ss ss}", "type", "happening", "time",
+                           out_utc(h->at_us, time), "camera", h->camera, "what", h->what,
+                           "text", h->text));
+    else
+        (void)printf("%s  %-16s %-8s %s\n", local(l, h->at_us, time),
+                     h->camera ? h->camera : "station", h->what, h->text);
+    return true;
+}
+
+static int print_happenings(listing *l)
+{
+    tw_sighting_filter filter = {0};
+    tw_error err = {0};
+    const int code = store_day(&l->clock, l->day, &filter.from_us, &filter.until_us);
+    if (code != CLI_DONE)
+        return code;
+    if (tw_catalogue_happenings(l->catalogue, l->camera, filter.from_us, filter.until_us,
+                                print_happening, l, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
     return CLI_DONE;
 }
 
@@ -197,7 +258,7 @@ static bool print_capture(void *ctx, const tw_capture_record *c)
 {
     const listing *l = ctx;
     char time[32], size[24];
-    (void)printf("  %-6s %s  %s/%s (%s)\n", c->kind, local(l, c->start_us, time),
+    (void)printf("  %-15s %s  %s/%s (%s)\n", c->kind, local(l, c->start_us, time),
                  l->store, c->file, out_bytes(c->bytes, size));
     return true;
 }
@@ -293,24 +354,8 @@ static int rebuild(listing *l)
 
 /* ---- the command ----------------------------------------------------------------- */
 
-/* The store that is named, else that of the settings. */
-static int find_store(listing *l)
-{
-    tw_settings *settings = NULL;
-    tw_station_settings station;
-    if (l->store)
-        return CLI_DONE;
-    if (cli_load(&l->common, FALSE, &settings, NULL) != TW_OK)
-        return CLI_USAGE;
-    tw_settings_station(settings, &station);
-    l->store = g_strdup(station.store);
-    tw_settings_free(settings);
-    return CLI_DONE;
-}
-
 static int run(listing *l, int count, char **ids)
 {
-    tw_error err = {0};
     const gboolean changes = l->star || l->unstar || l->remove;
     if ((l->star + l->unstar + l->remove) > 1)
         return cli_say(CLI_USAGE, "one of --star, --unstar and --delete at a time");
@@ -318,22 +363,19 @@ static int run(listing *l, int count, char **ids)
         return cli_say(CLI_USAGE, "name the sightings, by their numbers in the list");
     if (l->newest < 0 || l->least_mb < 0)
         return cli_say(CLI_USAGE, "--newest and --least-mb: not negative");
-    int code = find_store(l);
+    int code = store_find(&l->common, &l->store);
     if (code == CLI_DONE && l->rebuild)
         code = rebuild(l);
     if (code != CLI_DONE)
         return code;
-    g_autofree char *path = g_build_filename(l->store, TW_CATALOGUE_FILE, NULL);
-    const tw_status st = tw_catalogue_open(path, false, &l->catalogue, &err);
-    if (st == TW_ENOENT)
-        return cli_say(CLI_FAILED,
-                       "there is no catalogue in %s yet: name the store with "
-                       "--store DIR, or let the station run",
-                       l->store);
-    if (st != TW_OK)
-        return cli_say(CLI_FAILED, "%s", err.text);
+    code = store_open(l->store, &l->catalogue);
+    if (code != CLI_DONE)
+        return code;
     if (count == 0)
-        code = list(l);
+        code = l->camtrap    ? export(l)
+               : l->trace    ? print_trace(l)
+               : l->happened ? print_happenings(l)
+                             : list(l);
     for (int i = 0; i < count && code == CLI_DONE; i++)
         code = act(l, ids[i]);
     return code;
@@ -359,6 +401,12 @@ int cli_sightings(int argc, char **argv)
          "Make the catalogue again from the files first; not while the station runs",
          NULL},
         {"csv", 0, 0, G_OPTION_ARG_NONE, &l.csv, "The list as CSV", NULL},
+        {"camtrap", 0, 0, G_OPTION_ARG_FILENAME, &l.camtrap,
+         "Export as Camtrap DP 1.0: tables and media go to this folder", "DIR"},
+        {"trace", 0, 0, G_OPTION_ARG_NONE, &l.trace,
+         "The activity of a camera, second by second, as CSV", NULL},
+        {"happened", 0, 0, G_OPTION_ARG_NONE, &l.happened,
+         "What else happened to the station and its cameras", NULL},
         {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
     l.records = g_array_new(FALSE, FALSE, sizeof(tw_sighting_record));
     int code = cli_parse(&argc, &argv, "[ID…]", ABOUT, EXAMPLE, own, &l.common);
@@ -370,5 +418,6 @@ int cli_sightings(int argc, char **argv)
     g_free(l.store);
     g_free(l.camera);
     g_free(l.day);
+    g_free(l.camtrap);
     return code;
 }

@@ -16,7 +16,7 @@
 #include "tawny/frame.h"
 #include "tawny/port.h"
 
-enum { TW_CODECS_ABI = 2 };
+enum { TW_CODECS_ABI = 3 };
 
 typedef struct tw_footage tw_footage;       /* a video file that is read */
 typedef struct tw_av_decoder tw_av_decoder; /* of one stream */
@@ -41,6 +41,7 @@ typedef struct tw_clip_spec {
     const tw_stream *stream; /* of the packets that will come; borrowed for the open */
     bool encode;             /* H.264 from decoded packets; false: copy them */
     int quality;             /* of the encoding, 1..100 */
+    uint16_t width;          /* of encoded pictures, pixels; 0: as they come */
     int64_t wall_us;         /* of the first packet, for the file's own date; 0 unknown */
     const char *why;         /* the sighting began; NULL: not said */
     tw_clip_sink sink;
@@ -80,6 +81,8 @@ typedef struct tw_codecs {
     /** @param parcel  What packet points to, with padding; held as long as needed. */
     tw_status (*clip_packet)(tw_clip *clip, const tw_packet *packet, tw_parcel *parcel,
                              tw_error *err);
+    /** Packets of another stream come from now on; only where they are encoded. */
+    tw_status (*clip_source)(tw_clip *clip, const tw_stream *stream, tw_error *err);
     /** Write what is still to be written, and free the clip, whatever is returned. */
     tw_status (*clip_close)(tw_clip *clip, tw_error *err);
 } tw_codecs;

@@ -57,6 +57,13 @@ static const tw_row ROWS[] = {
      "yes", "yes", NULL,
      "While watching, deliver recorded footage as slowly as it was recorded; no: as fast as it can be read."},
 
+    {"camera", "Place", "latitude", &tw_type_degrees, CAMERA(int64_t, latitude), -90000000, 90000000,
+     "", "52.123456", NULL,
+     "Where the camera stands, degrees north, for records that are handed on; south is negative."},
+    {"camera", "Place", "longitude", &tw_type_degrees, CAMERA(int64_t, longitude), -180000000, 180000000,
+     "", "-1.234567", NULL,
+     "The same, degrees east; west is negative."},
+
     {"camera", "Watching", "armed", &tw_type_switch, CAMERA(bool, armed), 0, 0,
      "yes", "yes", NULL,
      "Whether motion may start a sighting."},

@@ -288,3 +288,51 @@ static void explain_caption(const tw_row *row, char *out, size_t capacity)
 }
 
 const tw_type tw_type_caption = {parse_caption, print_caption, explain_caption};
+
+/* ---- degrees --------------------------------------------------------------------- */
+
+static bool parse_degrees(const tw_row *row, const char *text, void *field)
+{
+    int64_t whole = 0, millionths = 0, scale = 100000;
+    const bool negative = *text == '-';
+    const char *s = text + negative;
+    if (*text == '\0') {
+        *(int64_t *)field = TW_NOWHERE;
+        return true;
+    }
+    const char *first = s;
+    for (; *s >= '0' && *s <= '9' && whole < 1000; s++)
+        whole = whole * 10 + (*s - '0');
+    if (s == first)
+        return false;
+    if (*s == '.')
+        for (s++; *s >= '0' && *s <= '9'; s++, scale /= 10)
+            millionths += (*s - '0') * scale;
+    const int64_t value = (whole * 1000000 + millionths) * (negative ? -1 : 1);
+    if (*s != '\0' || value < row->min || value > row->max)
+        return false;
+    *(int64_t *)field = value;
+    return true;
+}
+
+static void print_degrees(const tw_row *row, const void *field, char *out,
+                          size_t capacity)
+{
+    (void)row;
+    const int64_t value = *(const int64_t *)field;
+    if (value == TW_NOWHERE) {
+        (void)snprintf(out, capacity, "%s", "");
+        return;
+    }
+    const int64_t size = value < 0 ? -value : value;
+    (void)snprintf(out, capacity, "%s%d.%06d", value < 0 ? "-" : "",
+                   (int)(size / 1000000), (int)(size % 1000000));
+}
+
+static void explain_degrees(const tw_row *row, char *out, size_t capacity)
+{
+    (void)snprintf(out, capacity, "degrees such as %s, from %d to %d", row->example,
+                   (int)(row->min / 1000000), (int)(row->max / 1000000));
+}
+
+const tw_type tw_type_degrees = {parse_degrees, print_degrees, explain_degrees};

@@ -74,6 +74,7 @@ bool tw_av_clip_carries(const tw_stream *stream);
 tw_status tw_av_clip_open(const tw_clip_spec *spec, tw_clip **out, tw_error *err);
 tw_status tw_av_clip_packet(tw_clip *clip, const tw_packet *packet, tw_parcel *parcel,
                             tw_error *err);
+tw_status tw_av_clip_source(tw_clip *clip, const tw_stream *stream, tw_error *err);
 tw_status tw_av_clip_close(tw_clip *clip, tw_error *err);
 
 #endif

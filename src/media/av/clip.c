@@ -31,6 +31,7 @@ struct tw_clip {
     AVFrame *decoded, *scaled;
     struct SwsContext *scaler;
     int quality;
+    int width; /* wanted; 0: as it comes */
     tw_clip_painter painter;
     int64_t encoded_us; /* newest pts given to the encoder */
 };
@@ -149,6 +150,7 @@ tw_status tw_av_clip_open(const tw_clip_spec *spec, tw_clip **out, tw_error *err
         return tw_fail(err, TW_ENOMEM, "out of memory");
     clip->sink = spec->sink;
     clip->quality = spec->quality;
+    clip->width = spec->width;
     clip->painter = spec->painter;
     clip->encoded_us = -1;
     clip->step_us = spec->stream->fps_num > 0
@@ -221,8 +223,10 @@ static int try_encoder(tw_clip *clip, const AVCodec *codec)
     AVCodecContext *c = clip->encoder = avcodec_alloc_context3(codec);
     if (!c)
         return AVERROR(ENOMEM);
-    c->width = clip->decoded->width / 2 * 2; /* 4:2:0 has no odd sides */
-    c->height = clip->decoded->height / 2 * 2;
+    const int64_t width = clip->width > 0 ? clip->width : clip->decoded->width;
+    const int64_t height = clip->decoded->height * width / clip->decoded->width;
+    c->width = (int)(width / 2 * 2); /* 4:2:0 has no odd sides */
+    c->height = height < 2 ? 2 : (int)(height / 2 * 2);
     c->pix_fmt = AV_PIX_FMT_YUV420P;
     c->time_base = MICROSECONDS;
     c->framerate = (AVRational){1000000, (int)step_of(clip)};
@@ -364,13 +368,27 @@ tw_status tw_av_clip_packet(tw_clip *clip, const tw_packet *packet, tw_parcel *p
     return st;
 }
 
+/* Take what the decoder still holds. */
+static tw_status drain(tw_clip *clip, tw_error *err)
+{
+    if (!clip->decoder)
+        return TW_OK;
+    (void)tw_av_give(clip->decoder, NULL, NULL);
+    return encode_ready(clip, err);
+}
+
+tw_status tw_av_clip_source(tw_clip *clip, const tw_stream *stream, tw_error *err)
+{
+    if (!clip->decoder)
+        return tw_fail(err, TW_EINVAL, "packets of one stream only can be copied");
+    const tw_status st = drain(clip, err);
+    avcodec_free_context(&clip->decoder);
+    return st == TW_OK ? tw_av_open_decoder(stream, &clip->decoder, err) : st;
+}
+
 static tw_status finish(tw_clip *clip, tw_error *err)
 {
-    tw_status st = TW_OK;
-    if (clip->decoder) {
-        (void)tw_av_give(clip->decoder, NULL, NULL);
-        st = encode_ready(clip, err);
-    }
+    tw_status st = drain(clip, err);
     if (st == TW_OK && clip->encoder) {
         (void)avcodec_send_frame(clip->encoder, NULL);
         st = take_encoded(clip, err);

@@ -168,7 +168,7 @@ const tw_codecs *tw_codecs_table(void)
         tw_av_footage_close,   tw_av_decoder_open,    tw_av_decoder_send,
         tw_av_decoder_receive, tw_av_decoder_picture, tw_av_decoder_close,
         tw_av_clip_carries,    tw_av_clip_open,       tw_av_clip_packet,
-        tw_av_clip_close};
+        tw_av_clip_source,     tw_av_clip_close};
     av_log_set_level(AV_LOG_QUIET); /* what matters comes back as a status */
     return &table;
 }

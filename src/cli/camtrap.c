@@ -1,0 +1,402 @@
+/* Export as Camtrap DP 1.0 (Camera Trap Data Package, TDWG 2023): a deployment for each
+ * camera, the media of its sightings, and an observation for each sighting, which is left
+ * unclassified, as nobody has looked at it yet. */
+#include "camtrap.h"
+
+#include <csv.h>
+#include <errno.h>
+#include <glib/gstdio.h>
+#include <jansson.h>
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "output.h"
+
+#define BASE "https://raw.githubusercontent.com/tdwg/camtrap-dp/1.0/"
+
+/* The columns of the three tables, in the standard's order. */
+static const char DEPLOYMENTS[] =
+    "deploymentID,locationID,locationName,latitude,longitude,coordinateUncertainty,"
+    "deploymentStart,deploymentEnd,setupBy,cameraID,cameraModel,cameraDelay,cameraHeight,"
+    "cameraDepth,cameraTilt,cameraHeading,detectionDistance,timestampIssues,baitUse,"
+    "featureType,habitat,deploymentGroups,deploymentTags,deploymentComments";
+static const char MEDIA[] =
+    "mediaID,deploymentID,captureMethod,timestamp,filePath,filePublic,fileName,"
+    "fileMediatype,exifData,favorite,mediaComments";
+static const char OBSERVATIONS[] =
+    "observationID,deploymentID,mediaID,eventID,eventStart,eventEnd,observationLevel,"
+    "observationType,cameraSetupType,scientificName,count,lifeStage,sex,behavior,"
+    "individualID,individualPositionRadius,individualPositionAngle,individualSpeed,bboxX,"
+    "bboxY,bboxWidth,bboxHeight,classificationMethod,classifiedBy,"
+    "classificationTimestamp,classificationProbability,observationTags,"
+    "observationComments";
+
+/* One camera's stay at its place. */
+typedef struct deployment {
+    char *camera;
+    int64_t latitude, longitude; /* millionths of a degree */
+    int64_t start_us, end_us;
+    gboolean unsure; /* some times may be wrong */
+} deployment;
+
+typedef struct package {
+    const camtrap_source *source;
+    const char *folder;
+    GPtrArray *deployments;
+    FILE *media;
+    gboolean timed; /* there are media by the clock */
+    int code;
+} package;
+
+/* ---- tables ---------------------------------------------------------------------- */
+
+/* A row: texts, ended by NULL; "" is an empty field. */
+static void put_row(FILE *out, const char *const *fields)
+{
+    for (int i = 0; fields[i]; i++) {
+        if (i > 0)
+            (void)fputc(',', out);
+        if (fields[i][0])
+            (void)csv_fwrite(out, fields[i], strlen(fields[i]));
+    }
+    (void)fputs("\r\n", out);
+}
+
+/* "2027-03-13T20:30:14Z" */
+static const char *stamp(int64_t wall_us, char buffer[40])
+{
+    tw_civil t;
+    tw_civil_split(wall_us, 0, &t);
+    (void)snprintf(buffer, 40, "%04d-%02u-%02uT%02u:%02u:%02uZ", (int)t.year, t.month,
+                   t.day, t.hour, t.minute, t.second);
+    return buffer;
+}
+
+static const char *degrees(int64_t millionths, char buffer[40])
+{
+    return g_ascii_formatd(buffer, 40, "%.6f", (double)millionths / 1e6);
+}
+
+static FILE *open_table(package *p, const char *name, const char *columns)
+{
+    g_autofree char *path = g_build_filename(p->folder, name, NULL);
+    FILE *out = g_fopen(path, "wb");
+    if (out)
+        (void)fprintf(out, "%s\r\n", columns);
+    else
+        p->code = cli_say(CLI_FAILED, "%s: %s", path, g_strerror(errno));
+    return out;
+}
+
+static void close_table(package *p, FILE *table, const char *name)
+{
+    const gboolean failed = table && ferror(table);
+    if (table && (fclose(table) != 0 || failed))
+        p->code = cli_say(CLI_FAILED, "%s/%s: %s", p->folder, name, g_strerror(errno));
+}
+
+/* ---- deployments ----------------------------------------------------------------- */
+
+static void free_deployment(gpointer data)
+{
+    deployment *d = data;
+    g_free(d->camera);
+    g_free(d);
+}
+
+/* The deployment of a camera, made when it is first asked for. @return NULL: it is not
+ * known where the camera stands; told. */
+static deployment *find_deployment(package *p, const char *camera)
+{
+    tw_camera_settings settings;
+    for (guint i = 0; i < p->deployments->len; i++) {
+        deployment *d = p->deployments->pdata[i];
+        if (strcmp(d->camera, camera) == 0)
+            return d;
+    }
+    if (tw_settings_camera(p->source->settings, camera, &settings) != TW_OK ||
+        settings.latitude == TW_NOWHERE || settings.longitude == TW_NOWHERE) {
+        p->code =
+            cli_say(CLI_FAILED,
+                    "it is not known where camera %s stands: write its latitude and "
+                    "longitude into the settings, or --set %s.latitude=...",
+                    camera, camera);
+        return NULL;
+    }
+    deployment *d = g_new0(deployment, 1);
+    d->camera = g_strdup(camera);
+    d->latitude = settings.latitude;
+    d->longitude = settings.longitude;
+    d->start_us = INT64_MAX;
+    g_ptr_array_add(p->deployments, d);
+    return d;
+}
+
+static void extend(deployment *d, int64_t start_us, int64_t end_us, gboolean unsure)
+{
+    d->start_us = MIN(d->start_us, start_us);
+    d->end_us = MAX(d->end_us, MAX(start_us, end_us));
+    d->unsure = d->unsure || unsure;
+}
+
+static void write_deployments(package *p)
+{
+    FILE *out = open_table(p, "deployments.csv", DEPLOYMENTS);
+    for (guint i = 0; out && i < p->deployments->len; i++) {
+        const deployment *d = p->deployments->pdata[i];
+        char start[40], end[40], latitude[40], longitude[40];
+        put_row(out, (const char *const[]){d->camera,
+                                           "",
+                                           "",
+                                           degrees(d->latitude, latitude),
+                                           degrees(d->longitude, longitude),
+                                           "",
+                                           stamp(d->start_us, start),
+                                           stamp(d->end_us, end),
+                                           "",
+                                           d->camera,
+                                           "",
+                                           "",
+                                           "",
+                                           "",
+                                           "",
+                                           "",
+                                           "",
+                                           d->unsure ? "true" : "false",
+                                           "",
+                                           "",
+                                           "",
+                                           "",
+                                           "",
+                                           "",
+                                           NULL});
+    }
+    close_table(p, out, "deployments.csv");
+}
+
+/* ---- media ----------------------------------------------------------------------- */
+
+/* The file below the package: a link where both are on one file system, else a copy. */
+static gboolean bring(package *p, const char *file)
+{
+    g_autofree char *from = g_build_filename(p->source->store, file, NULL);
+    g_autofree char *to = g_build_filename(p->folder, file, NULL);
+    g_autofree char *above = g_path_get_dirname(to);
+    g_autofree char *bytes = NULL;
+    gsize size = 0;
+    if (g_mkdir_with_parents(above, 0777) == 0 &&
+        (link(from, to) == 0 || errno == EEXIST))
+        return TRUE;
+    if (g_file_get_contents(from, &bytes, &size, NULL) &&
+        g_file_set_contents(to, bytes, (gssize)size, NULL))
+        return TRUE;
+    p->code = cli_say(CLI_FAILED, "%s cannot be brought to %s", from, to);
+    return FALSE;
+}
+
+/* Captioned copies show nothing that the clean ones do not; continuous recording is no
+ * capture method of the standard. */
+static gboolean is_media(tw_kind kind)
+{
+    return kind == TW_KIND_STILL || kind == TW_KIND_CLIP || kind == TW_KIND_TIMED_STILL ||
+           kind == TW_KIND_TIMED_CLIP;
+}
+
+static void write_medium(package *p, const tw_capture_record *c, gboolean starred)
+{
+    char id[32], time[40];
+    const tw_kind kind = tw_kind_find(c->kind);
+    const gboolean video = tw_kind_is_video(kind);
+    g_autofree char *name = g_path_get_basename(c->file);
+    (void)g_snprintf(id, sizeof id, "m%lld", (long long)c->id);
+    put_row(p->media, (const char *const[]){
+                          id, c->camera,
+                          tw_kind_of_sighting(kind) ? "activityDetection" : "timeLapse",
+                          stamp(c->start_us, time), c->file, "false", name,
+                          video ? "video/mp4" : "image/jpeg", "",
+                          starred ? "true" : "false", "", NULL});
+}
+
+typedef struct taking {
+    package *p;
+    gboolean starred;
+    gboolean timed; /* those of no sighting, instead of those of one */
+} taking;
+
+static bool take_capture(void *ctx, const tw_capture_record *c)
+{
+    taking *t = ctx;
+    package *p = t->p;
+    const tw_kind kind = tw_kind_find(c->kind);
+    if (!is_media(kind) || (t->timed && tw_kind_of_sighting(kind)))
+        return true;
+    deployment *d = find_deployment(p, c->camera);
+    if (!d || !bring(p, c->file))
+        return false;
+    extend(d, c->start_us, c->start_us, c->unsure);
+    p->timed = p->timed || t->timed;
+    write_medium(p, c, t->starred);
+    return true;
+}
+
+static void write_media(package *p)
+{
+    tw_error err = {0};
+    tw_status st = TW_OK;
+    const GArray *records = p->source->records;
+    p->media = open_table(p, "media.csv", MEDIA);
+    for (guint i = 0; p->media && p->code == CLI_DONE && st == TW_OK && i < records->len;
+         i++) {
+        const tw_sighting_record *r = &g_array_index(records, tw_sighting_record, i);
+        taking one = {p, r->starred, FALSE};
+        st = tw_catalogue_captures(p->source->catalogue, r->id, take_capture, &one, &err);
+    }
+    taking timed = {p, FALSE, TRUE};
+    if (p->media && p->code == CLI_DONE && st == TW_OK)
+        st = tw_catalogue_captures(p->source->catalogue, 0, take_capture, &timed, &err);
+    if (st != TW_OK)
+        p->code = cli_say(CLI_FAILED, "%s", err.text);
+    close_table(p, p->media, "media.csv");
+}
+
+/* ---- observations ---------------------------------------------------------------- */
+
+static void write_observation(FILE *out, const tw_sighting_record *r)
+{
+    char id[32], event[32], start[40], end[40];
+    (void)g_snprintf(id, sizeof id, "o%lld", (long long)r->id);
+    (void)g_snprintf(event, sizeof event, "s%lld", (long long)r->id);
+    put_row(out, (const char *const[]){id,
+                                       r->camera,
+                                       "",
+                                       event,
+                                       stamp(r->start_us, start),
+                                       stamp(MAX(r->start_us, r->end_us), end),
+                                       "event",
+                                       "unclassified",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       "",
+                                       r->why,
+                                       NULL});
+}
+
+static void write_observations(package *p)
+{
+    const GArray *records = p->source->records;
+    FILE *out = open_table(p, "observations.csv", OBSERVATIONS);
+    for (guint i = 0; out && p->code == CLI_DONE && i < records->len; i++) {
+        const tw_sighting_record *r = &g_array_index(records, tw_sighting_record, i);
+        deployment *d = find_deployment(p, r->camera);
+        if (!d)
+            break;
+        extend(d, r->start_us, r->end_us, r->unsure);
+        write_observation(out, r);
+    }
+    close_table(p, out, "observations.csv");
+}
+
+/* ---- the package ----------------------------------------------------------------- */
+
+static json_t *describe_table(const char *name)
+{
+    g_autofree char *path = g_strdup_printf("%s.csv", name);
+    g_autofree char *schema = g_strdup_printf(BASE "%s-table-schema.json", name);
+    return json_pack("{ss ss ss ss ss ss ss}", "name", name, "path", path, "profile",
+                     "tabular-data-resource", "format", "csv", "mediatype", "text/csv",
+                     "encoding", "utf-8", "schema", schema);
+}
+
+static json_t *describe_space(const package *p)
+{
+    json_t *points = json_array();
+    for (guint i = 0; i < p->deployments->len; i++) {
+        const deployment *d = p->deployments->pdata[i];
+        (void)json_array_append_new(points, json_pack("[ff]", (double)d->longitude / 1e6,
+                                                      (double)d->latitude / 1e6));
+    }
+    return json_pack("{ss so}", "type", "MultiPoint", "coordinates", points);
+}
+
+static json_t *describe_time(const package *p)
+{
+    char start[40], end[40];
+    int64_t from = INT64_MAX, until = 0;
+    for (guint i = 0; i < p->deployments->len; i++) {
+        const deployment *d = p->deployments->pdata[i];
+        from = MIN(from, d->start_us);
+        until = MAX(until, d->end_us);
+    }
+    (void)stamp(from, start);
+    (void)stamp(until, end);
+    start[10] = end[10] = '\0'; /* days */
+    return json_pack("{ss ss}", "start", start, "end", end);
+}
+
+static json_t *describe_project(const package *p, const char *title)
+{
+    json_t *methods = json_pack("[s]", "activityDetection");
+    if (p->timed)
+        (void)json_array_append_new(methods, json_string("timeLapse"));
+    return json_pack("{ss ss so sb s[s]}", "title", title, "samplingDesign",
+                     "opportunistic", "captureMethod", methods, "individualAnimals", 0,
+                     "observationLevel", "event");
+}
+
+static void write_package(package *p)
+{
+    char created[40];
+    tw_station_settings station;
+    tw_settings_station(p->source->settings, &station);
+    const tw_clock clock = tw_linux_clock();
+    json_t *o = json_pack(
+        "{s[ooo] ss ss s[{ss ss}] so so so s[]}", "resources",
+        describe_table("deployments"), describe_table("media"),
+        describe_table("observations"), "profile", BASE "camtrap-dp-profile.json",
+        "created", stamp(clock.ops->wall_us(clock.ctx), created), "contributors", "title",
+        station.name, "role", "contact", "project", describe_project(p, station.name),
+        "spatial", describe_space(p), "temporal", describe_time(p), "taxonomic");
+    g_autofree char *path = g_build_filename(p->folder, "datapackage.json", NULL);
+    if (!o || json_dump_file(o, path, JSON_INDENT(2) | JSON_REAL_PRECISION(9)) != 0)
+        p->code = cli_say(CLI_FAILED, "%s cannot be written", path);
+    json_decref(o);
+}
+
+int camtrap_export(const camtrap_source *source, const char *folder)
+{
+    package p = {.source = source, .folder = folder, .code = CLI_DONE};
+    if (source->records->len == 0)
+        return cli_say(CLI_FAILED, "there are no sightings to export");
+    if (g_mkdir_with_parents(folder, 0777) != 0)
+        return cli_say(CLI_FAILED, "%s: %s", folder, g_strerror(errno));
+    p.deployments = g_ptr_array_new_with_free_func(free_deployment);
+    write_media(&p);
+    if (p.code == CLI_DONE)
+        write_observations(&p);
+    if (p.code == CLI_DONE)
+        write_deployments(&p);
+    if (p.code == CLI_DONE)
+        write_package(&p);
+    if (p.code == CLI_DONE)
+        (void)printf("%u sightings of %u cameras exported to %s\n", source->records->len,
+                     p.deployments->len, folder);
+    (void)g_ptr_array_free(p.deployments, TRUE);
+    return p.code;
+}

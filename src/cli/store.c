@@ -1,0 +1,57 @@
+/* Finding and opening a store. */
+#include "store.h"
+
+#include <stdio.h>
+
+enum { DAY_S = 86400 };
+
+int store_find(const cli_common *common, char **store)
+{
+    tw_settings *settings = NULL;
+    tw_station_settings station;
+    if (*store)
+        return CLI_DONE;
+    if (cli_load(common, FALSE, &settings, NULL) != TW_OK)
+        return CLI_USAGE;
+    tw_settings_station(settings, &station);
+    *store = g_strdup(station.store);
+    tw_settings_free(settings);
+    return CLI_DONE;
+}
+
+int store_open(const char *store, tw_catalogue **out)
+{
+    tw_error err = {0};
+    g_autofree char *path = g_build_filename(store, TW_CATALOGUE_FILE, NULL);
+    const tw_status st = tw_catalogue_open(path, false, out, &err);
+    if (st == TW_ENOENT)
+        return cli_say(CLI_FAILED,
+                       "there is no catalogue in %s yet: name the store with "
+                       "--store DIR, or let the station run",
+                       store);
+    return st == TW_OK ? CLI_DONE : cli_say(CLI_FAILED, "%s", err.text);
+}
+
+int store_day(const tw_clock *clock, const char *text, int64_t *from_us,
+              int64_t *until_us)
+{
+    tw_civil t = {0};
+    int year = 0, month = 0, day = 0, end = 0;
+    *from_us = *until_us = 0;
+    if (!text)
+        return CLI_DONE;
+    if (sscanf(text, "%d-%d-%d%n", &year, &month, &day, &end) != 3 || text[end] != '\0' ||
+        year < 1970 || year > 9999 ||
+        !g_date_valid_dmy((GDateDay)day, (GDateMonth)month, (GDateYear)year))
+        return cli_say(CLI_USAGE, "--day %s: expected a day such as 2027-03-13", text);
+    t.year = year;
+    t.month = (uint8_t)month;
+    t.day = (uint8_t)day;
+    for (int i = 0; i < 2; i++) {
+        const int64_t about = tw_civil_join(&t) + (int64_t)i * DAY_S * G_USEC_PER_SEC;
+        const int64_t at =
+            about - (int64_t)clock->ops->offset_s(clock->ctx, about) * G_USEC_PER_SEC;
+        *(i ? until_us : from_us) = at;
+    }
+    return CLI_DONE;
+}
