@@ -1,5 +1,5 @@
 # The habitual words; CMake does the work (see CMakePresets.json).
-.PHONY: demo test bench fuzz format lint docs install setup clean \
+.PHONY: demo test bench soak fuzz format lint docs install setup clean \
         check-format test-core test-cross test-dev test-threads test-memory
 
 PREFIX ?= /usr/local
@@ -52,17 +52,25 @@ bench: setup
 	@cmake --preset release >/dev/null
 	@cmake --build --preset release -- --quiet
 	@build/release/bench/kernels && build/release/bench/catalogue && \
-	  build/release/bench/path; path=$$?; \
+	  build/release/bench/keeping && build/release/bench/path; path=$$?; \
 	  build/release/bench/accuracy && exit $$path
+
+# Thirty days of three cameras on the virtual clock: minutes.
+soak: setup
+	@cmake --preset release >/dev/null
+	@cmake --build --preset release -- --quiet
+	TAWNY_DAYS=30 build/release/tests/test_station_month
 
 # Each target for so many runs; new inputs that reach new code are kept in build/.
 FUZZ_RUNS ?= 20000000
 fuzz: setup
 	cmake --preset fuzz >/dev/null
 	cmake --build --preset fuzz
-	mkdir -p build/fuzz/found/brightness
+	mkdir -p build/fuzz/found/brightness build/fuzz/found/names
 	build/fuzz/bin/fuzz_brightness -runs=$(FUZZ_RUNS) -max_len=4096 -print_final_stats=1 \
 	  build/fuzz/found/brightness tests/corpus/brightness
+	build/fuzz/bin/fuzz_names -runs=$(FUZZ_RUNS) -max_len=9000 -print_final_stats=1 \
+	  build/fuzz/found/names tests/corpus/names
 
 format:
 	git ls-files -z '*.c' '*.h' | xargs -0 clang-format -i

@@ -75,8 +75,10 @@ typedef struct tw_name_fields {
  *
  * strftime conversions Y y m d e H I M S p j a A b B u w F T R D z s Z n t % stand for
  * the time, in English whatever the locale; {camera} {station} {sighting} {kind} {n} {ms}
- * for the rest. The result is safe on FAT: forbidden characters become "_", parts are cut
- * at 255 bytes, device names and trailing dots are mended, and no part is "." or "..".
+ * for the rest. The result is safe on FAT and ext4: forbidden characters and what is no
+ * UTF-8 become "_", fields are cut at 64 bytes and parts at 231, which leaves room for a
+ * number and ".part", device names and trailing dots are mended, and no part is "." or
+ * "..".
  *
  * @param out       Caller's, capacity bytes; always ended by 0 on TW_OK.
  * @param problem   May be NULL; on TW_ESYNTAX set to the offending place in pattern.

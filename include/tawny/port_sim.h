@@ -60,8 +60,9 @@ typedef struct tw_sim_faults {
     uint32_t back_call;  /* ... until this one: the card is put back */
     uint32_t fail_every; /* each so-manieth call fails */
     bool read_only;      /* only calls that would change something fail */
-    int64_t slow_us;     /* a write takes so long, by ... */
-    tw_clock clock;      /* ... this clock */
+    bool forgets;    /* what is written is counted and not kept: for endless footage */
+    int64_t slow_us; /* a write takes so long, by ... */
+    tw_clock clock;  /* ... this clock */
 } tw_sim_faults;
 
 /** A card in memory. @return TW_OK; TW_ENOMEM. Destroy it when done. */

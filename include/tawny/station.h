@@ -67,11 +67,12 @@ typedef struct tw_board {
 } tw_board;
 
 typedef struct tw_rehearsal_result {
-    uint64_t frames;     /* read by the detector */
-    uint64_t bad_frames; /* that could not be read */
-    int64_t first_us;    /* capture time of the first frame */
-    int64_t length_us;   /* from the first to the end of the last frame */
-    uint32_t sightings;  /* each split part counted */
+    uint64_t frames;       /* read by the detector */
+    uint64_t bad_frames;   /* that could not be read */
+    int64_t first_us;      /* capture time of the first frame */
+    int64_t length_us;     /* from the first to the end of the last frame */
+    uint32_t sightings;    /* each split part counted */
+    uint64_t packet_bytes; /* of all frames as they came */
 } tw_rehearsal_result;
 
 /**

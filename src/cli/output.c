@@ -16,7 +16,9 @@ const char *out_percent(uint32_t ppm, char buffer[24])
 
 const char *out_bytes(uint64_t bytes, char buffer[24])
 {
-    if (bytes >= 1000000)
+    if (bytes >= 10000000000)
+        (void)snprintf(buffer, 24, "%.1f GB", (double)bytes / 1e9);
+    else if (bytes >= 1000000)
         (void)snprintf(buffer, 24, "%.1f MB", (double)bytes / 1e6);
     else
         (void)snprintf(buffer, 24, "%.0f kB", ceil((double)bytes / 1e3));

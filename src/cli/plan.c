@@ -1,20 +1,27 @@
-/* tawny plan: what the captures so far say of the card and the uplink. */
+/* tawny plan: what the settings cost in room, uplink and memory. */
 #include <jansson.h>
 #include <stdio.h>
 #include <string.h>
 
+#include "footage.h"
 #include "output.h"
+#include "store.h"
 
 static const char ABOUT[] =
-    "Reads what the catalogue of the store knows, and says for each camera how much it\n"
-    "captures a day and an hour of sightings, what an uplink would have to carry, how "
-    "much\n"
-    "memory its pre-event footage takes, and for how many days the card lasts before "
-    "the\n"
-    "oldest captures have to go.";
-static const char EXAMPLE[] = "Examples:\n"
-                              "  tawny plan\n"
-                              "  tawny plan --store /srv/captures --json";
+    "Says for each camera how many megabytes its settings make: an hour of sightings, "
+    "an\n"
+    "hour of continuous recording, a day of all; what an uplink would have to carry, "
+    "and\n"
+    "for how many days the card lasts before the oldest captures have to go. Without "
+    "FILE\n"
+    "from what the catalogue of the store knows; with footage, from what the settings\n"
+    "would keep of it, and then also how much memory the pre-event footage takes.";
+static const char EXAMPLE[] =
+    "Examples:\n"
+    "  tawny plan\n"
+    "  tawny plan --store /srv/captures --json\n"
+    "  tawny plan --camera kerb night.mp4\n"
+    "  tawny plan --set clip_video=h264 --set continuous=yes night.mp4";
 
 #define DAY_US (INT64_C(86400) * G_USEC_PER_SEC)
 #define HOUR_US (INT64_C(3600) * G_USEC_PER_SEC)
@@ -23,13 +30,17 @@ static const char EXAMPLE[] = "Examples:\n"
 typedef struct history {
     char *name;
     uint32_t sightings;
-    int64_t seen_us; /* length of all its sightings */
-    uint64_t bytes;
+    int64_t seen_us;     /* length of all its sightings */
+    int64_t recorded_us; /* of continuous recording */
+    uint64_t bytes[TW_KIND_COUNT];
+    int64_t span_us;   /* that all this is of */
+    double memory;     /* for pre-event footage, bytes; 0 unknown */
+    gboolean recorded; /* continuous recording counts: the settings ask for it */
 } history;
 
 typedef struct planning {
     cli_common common;
-    char *store;
+    char *store, *camera;
     tw_settings *settings;
     GPtrArray *cameras; /* of history */
     int64_t first_us, last_us;
@@ -49,21 +60,26 @@ static history *find(planning *p, const char *name)
             return p->cameras->pdata[i];
     history *h = g_new0(history, 1);
     h->name = g_strdup(name);
+    h->recorded = TRUE;
     g_ptr_array_add(p->cameras, h);
     return h;
 }
 
-/* ---- reading --------------------------------------------------------------------- */
+/* ---- from the catalogue ---------------------------------------------------------- */
+
+static void extend(planning *p, int64_t start_us, int64_t end_us)
+{
+    p->first_us = p->first_us == 0 ? start_us : MIN(p->first_us, start_us);
+    p->last_us = MAX(p->last_us, MAX(start_us, end_us));
+}
 
 static bool take_sighting(void *ctx, const tw_sighting_record *r)
 {
     planning *p = ctx;
     history *h = find(p, r->camera);
-    const int64_t length_us = r->end_us > r->start_us ? r->end_us - r->start_us : 0;
     h->sightings++;
-    h->seen_us += length_us;
-    p->first_us = p->first_us == 0 ? r->start_us : MIN(p->first_us, r->start_us);
-    p->last_us = MAX(p->last_us, MAX(r->start_us, r->end_us));
+    h->seen_us += r->end_us > r->start_us ? r->end_us - r->start_us : 0;
+    extend(p, r->start_us, r->end_us);
     return true;
 }
 
@@ -71,24 +87,96 @@ static bool take_capture(void *ctx, const tw_capture_record *c)
 {
     planning *p = ctx;
     history *h = find(p, c->camera);
-    h->bytes += c->bytes;
-    p->first_us = p->first_us == 0 ? c->start_us : MIN(p->first_us, c->start_us);
-    p->last_us = MAX(p->last_us, c->start_us);
+    const tw_kind kind = tw_kind_find(c->kind);
+    tw_camera_settings camera;
+    if (kind == TW_KIND_COUNT)
+        return true;
+    h->bytes[kind] += c->bytes;
+    if (kind == TW_KIND_SEGMENT &&
+        tw_settings_camera(p->settings, c->camera, &camera) == TW_OK)
+        h->recorded_us += camera.segment_us;
+    extend(p, c->start_us, c->start_us);
     return true;
 }
 
-static tw_status read_catalogue(planning *p, tw_error *err)
+static int read_catalogue(planning *p)
 {
     const tw_sighting_filter all = {0};
     tw_catalogue *catalogue = NULL;
-    g_autofree char *path = g_build_filename(p->store, TW_CATALOGUE_FILE, NULL);
-    tw_status st = tw_catalogue_open(path, false, &catalogue, err);
-    if (st == TW_OK)
-        st = tw_catalogue_sightings(catalogue, &all, take_sighting, p, err);
-    if (st == TW_OK)
-        st = tw_catalogue_captures(catalogue, 0, take_capture, p, err);
+    tw_error err = {0};
+    int code = store_find(&p->common, &p->store);
+    if (code == CLI_DONE)
+        code = store_open(p->store, &catalogue);
+    if (code == CLI_DONE &&
+        (tw_catalogue_sightings(catalogue, &all, take_sighting, p, &err) != TW_OK ||
+         tw_catalogue_captures(catalogue, 0, take_capture, p, &err) != TW_OK))
+        code = cli_say(CLI_FAILED, "%s", err.text);
     tw_catalogue_close(catalogue);
-    return st;
+    /* Less than a day tells little; it is not stretched. */
+    for (guint i = 0; i < p->cameras->len; i++)
+        ((history *)p->cameras->pdata[i])->span_us =
+            MAX(p->last_us - p->first_us, DAY_US);
+    return code;
+}
+
+/* ---- from footage ---------------------------------------------------------------- */
+
+static void count_event(void *ctx, const tw_event *e)
+{
+    history *h = ctx;
+    if (e->kind == TW_EVENT_ENDED)
+        h->seen_us += MAX(0, e->sighting->end_us - e->sighting->start_us);
+    if (e->kind == TW_EVENT_STORED)
+        h->bytes[tw_kind_find(e->file_kind)] += e->bytes;
+}
+
+/* What the settings would keep, on a card that counts. Recording without a break is
+ * tried in any case, so that its price is known. */
+static int try_footage(planning *p, history *h, tw_camera_settings *camera)
+{
+    const tw_sim_faults counting = {.forgets = true};
+    tw_board board = cli_board();
+    tw_card card = {0};
+    tw_error err = {0};
+    tw_rehearsal_result result;
+    tw_station_settings station;
+    tw_settings_station(p->settings, &station);
+    h->recorded = camera->continuous;
+    camera->continuous = true;
+    tw_status st = tw_sim_card(&counting, &card);
+    board.card = &card;
+    if (st == TW_OK)
+        st = tw_rehearse(&board, camera, &station, cli_catch_signals(NULL), count_event,
+                         h, &result, &err);
+    if (card.ops)
+        card.ops->destroy(card.ctx);
+    if (st != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    h->sightings += result.sightings;
+    h->span_us += result.length_us;
+    p->last_us += result.length_us;
+    h->recorded_us += result.length_us;
+    /* A second more is held than is asked for, about. */
+    if (result.length_us > 0)
+        h->memory = (double)result.packet_bytes / (double)result.length_us *
+                    (double)(camera->pre_us + G_USEC_PER_SEC);
+    return CLI_DONE;
+}
+
+static int read_footage(planning *p, char **files)
+{
+    int code = CLI_DONE;
+    for (char **file = files; *file && code == CLI_DONE; file++) {
+        tw_camera_settings camera;
+        g_autofree char *source = cli_source_of(*file);
+        tw_settings_free(p->settings);
+        p->settings = NULL;
+        if (cli_camera(&p->common, p->camera, source, &p->settings, &camera) != TW_OK)
+            return CLI_USAGE;
+        history *h = find(p, p->camera ? p->camera : camera.name);
+        code = try_footage(p, h, &camera);
+    }
+    return code;
 }
 
 /* ---- saying ---------------------------------------------------------------------- */
@@ -100,27 +188,49 @@ static double scaled(uint64_t bytes, int64_t length_us, int64_t to_us)
 }
 
 typedef struct plan {
-    double day_bytes, hour_bytes;
+    double sighting_hour, recorded_hour; /* bytes an hour of it */
+    double day;                          /* bytes of all that is kept */
+    double uplink;                       /* bits a second, for what sightings make */
 } plan;
 
-static plan plan_for(const history *h, int64_t span_us)
+static plan plan_for(const history *h)
 {
-    return (plan){.day_bytes = scaled(h->bytes, span_us, DAY_US),
-                  .hour_bytes = scaled(h->bytes, h->seen_us, HOUR_US)};
+    uint64_t sightings = 0, all = 0;
+    for (int k = 0; k < TW_KIND_COUNT; k++) {
+        if (tw_kind_of_sighting((tw_kind)k))
+            sightings += h->bytes[k];
+        if (k != TW_KIND_SEGMENT || h->recorded)
+            all += h->bytes[k];
+    }
+    return (plan){.sighting_hour = scaled(sightings, h->seen_us, HOUR_US),
+                  .recorded_hour =
+                      scaled(h->bytes[TW_KIND_SEGMENT], h->recorded_us, HOUR_US),
+                  .day = scaled(all, h->span_us, DAY_US),
+                  .uplink = scaled(sightings, h->span_us, DAY_US) * 8 / 86400};
+}
+
+/* So many bytes, or a dash for none. */
+static const char *size(double bytes, char buffer[24])
+{
+    if (bytes > 0)
+        return out_bytes((uint64_t)bytes, buffer);
+    return "-";
 }
 
 static void say_camera(const planning *p, const history *h, const plan *l)
 {
-    const double uplink = l->day_bytes * 8 / 86400;
+    char a[24], b[24], c[24], e[24];
     if (p->common.json) {
-        out_json(json_pack("{ss ss si sf sf sf}", "type", "camera", "camera", h->name,
-                           "sightings", (int)h->sightings, "bytes_a_day", l->day_bytes,
-                           "bytes_an_hour_of_sightings", l->hour_bytes, "uplink_bits",
-                           uplink));
+        out_json(json_pack("{ss ss si sf sf sf sf sf}", "type", "camera", "camera",
+                           h->name, "sightings", (int)h->sightings, "bytes_a_day", l->day,
+                           "bytes_an_hour_of_sightings", l->sighting_hour,
+                           "bytes_an_hour_of_recording", l->recorded_hour, "uplink_bits",
+                           l->uplink, "pre_event_bytes", h->memory));
         return;
     }
-    (void)printf("%-16s %9u %12.1f %24.1f %16.1f\n", h->name, h->sightings,
-                 l->day_bytes / 1e6, l->hour_bytes / 1e6, uplink / 1e3);
+    (void)printf("%-16s %9u %11s %11s %11s %9.2f kbit/s %9s\n", h->name, h->sightings,
+                 size(l->sighting_hour, a), size(l->recorded_hour, b), size(l->day, c),
+                 l->uplink / 1e3, size(h->memory, e));
 }
 
 /* For how long the card takes captures at this rate before the oldest have to go. */
@@ -131,7 +241,7 @@ static int say_card(const planning *p, double day_bytes)
     tw_station_settings station;
     uint64_t free_bytes = 0, total = 0;
     tw_settings_station(p->settings, &station);
-    tw_status st = tw_linux_card(p->store, &card, &err);
+    tw_status st = tw_linux_card(p->store ? p->store : ".", &card, &err);
     if (st == TW_OK)
         st = card.ops->space(card.ctx, &free_bytes, &total, &err);
     if (card.ops)
@@ -155,41 +265,37 @@ static int say_card(const planning *p, double day_bytes)
     return CLI_DONE;
 }
 
-static int say(const planning *p)
+static int say(const planning *p, gboolean footage)
 {
-    /* Less than a day tells little; it is not stretched. */
-    const int64_t span_us = MAX(p->last_us - p->first_us, DAY_US);
     double day_bytes = 0;
+    const double hours = (double)(p->last_us - p->first_us) / (double)HOUR_US;
+    if (!p->common.json && footage)
+        (void)printf("%.2f hours of footage, taken for what every hour is like.\n",
+                     hours);
+    else if (!p->common.json)
+        (void)printf("%.1f days of history.\n", hours / 24);
     if (!p->common.json)
-        (void)printf("%.1f days of history.\n%-16s %9s %12s %24s %16s\n",
-                     (double)(p->last_us - p->first_us) / (double)DAY_US, "camera",
-                     "sightings", "MB a day", "MB an hour of sightings",
-                     "uplink, kbit/s");
+        (void)printf("%-16s %9s %11s %11s %11s %16s %9s\n%-16s %9s %11s %11s %11s %16s "
+                     "%9s\n",
+                     "camera", "sightings", "an hour of", "an hour of", "a day", "uplink",
+                     "memory,", "", "", "sightings", "recording", "of all", "",
+                     "pre-event");
     for (guint i = 0; i < p->cameras->len; i++) {
         const history *h = p->cameras->pdata[i];
-        const plan l = plan_for(h, span_us);
-        day_bytes += l.day_bytes;
+        const plan l = plan_for(h);
+        day_bytes += l.day;
         say_camera(p, h, &l);
     }
     return say_card(p, day_bytes);
 }
 
-static int run(planning *p)
+static int run(planning *p, char **files)
 {
-    tw_error err = {0};
-    tw_station_settings station;
+    int code = CLI_DONE;
     if (cli_load(&p->common, FALSE, &p->settings, NULL) != TW_OK)
         return CLI_USAGE;
-    tw_settings_station(p->settings, &station);
-    if (!p->store)
-        p->store = g_strdup(station.store);
-    const tw_status st = read_catalogue(p, &err);
-    if (st == TW_ENOENT)
-        return cli_say(CLI_FAILED,
-                       "there is no catalogue in %s yet: name the store with "
-                       "--store DIR, or let the station run",
-                       p->store);
-    return st == TW_OK ? say(p) : cli_say(CLI_FAILED, "%s", err.text);
+    code = *files ? read_footage(p, files) : read_catalogue(p);
+    return code == CLI_DONE ? say(p, *files != NULL) : code;
 }
 
 int cli_plan(int argc, char **argv)
@@ -197,16 +303,17 @@ int cli_plan(int argc, char **argv)
     planning p = {0};
     const GOptionEntry own[] = {{"store", 'd', 0, G_OPTION_ARG_FILENAME, &p.store,
                                  "The store (else that of the settings)", "DIR"},
+                                {"camera", 'c', 0, G_OPTION_ARG_STRING, &p.camera,
+                                 "Footage is of this camera of the settings", "NAME"},
                                 {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
     p.cameras = g_ptr_array_new_with_free_func(free_history);
-    int code = cli_parse(&argc, &argv, NULL, ABOUT, EXAMPLE, own, &p.common);
-    if (code == CLI_DONE && argc > 1)
-        code = cli_say(CLI_USAGE, "%s is not expected", argv[1]);
+    int code = cli_parse(&argc, &argv, "[FILE…]", ABOUT, EXAMPLE, own, &p.common);
     if (code == CLI_DONE)
-        code = run(&p);
+        code = run(&p, argv + 1);
     tw_settings_free(p.settings);
     (void)g_ptr_array_free(p.cameras, TRUE);
     cli_clear(&p.common);
     g_free(p.store);
+    g_free(p.camera);
     return code;
 }

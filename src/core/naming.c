@@ -6,7 +6,12 @@
 
 #include "pattern.h"
 
-enum { PART_MAX = 255 }; /* bytes of one part of a path, as file systems allow */
+enum {
+    PART_MAX =
+        255 - 24,  /* bytes of one part of a path: what file systems allow, less what
+                      "-999.mp4.part" and the like take */
+    FIELD_MAX = 64 /* bytes of one field: a long one makes no name impossible */
+};
 
 #define US_PER_S INT64_C(1000000)
 #define S_PER_DAY INT64_C(86400)
@@ -68,11 +73,26 @@ int64_t tw_civil_join(const tw_civil *c)
     return seconds * US_PER_S + c->microsecond;
 }
 
+/* Bytes of a text as far as it is used: whole characters. */
+static size_t used_of(const char *s)
+{
+    size_t n = 0;
+    while (s[n] && n <= FIELD_MAX)
+        n++;
+    if (n <= FIELD_MAX)
+        return n;
+    n = FIELD_MAX;
+    while (n > 0 && ((unsigned char)s[n] & 0xC0) == 0x80)
+        n--;
+    return n;
+}
+
 /* Text of a field may not open new folders. */
 static void put_field(tw_text *t, const char *s)
 {
-    for (; s && *s; s++)
-        tw_put(t, *s == '/' ? '_' : *s);
+    const size_t n = s ? used_of(s) : 0;
+    for (size_t i = 0; i < n; i++)
+        tw_put(t, s[i] == '/' ? '_' : s[i]);
 }
 
 static bool put_name_field(tw_text *t, const char *at, size_t n, const void *fields)
@@ -135,12 +155,42 @@ static size_t shorten(char *part, size_t n)
     return head + n - tail;
 }
 
+/* @return bytes of the character that begins here in UTF-8, 0: none does. */
+static size_t character(const char *at, size_t left)
+{
+    const unsigned char *b = (const unsigned char *)at;
+    const size_t n = b[0] < 0x80                   ? 1
+                     : b[0] >= 0xC2 && b[0] < 0xE0 ? 2
+                     : (b[0] & 0xF0) == 0xE0       ? 3
+                     : b[0] >= 0xF0 && b[0] < 0xF5 ? 4
+                                                   : 0;
+    if (n == 0 || n > left)
+        return 0;
+    for (size_t i = 1; i < n; i++)
+        if ((b[i] & 0xC0) != 0x80)
+            return 0;
+    /* Longer than needed, half of a pair, or past the last. */
+    if ((b[0] == 0xE0 && b[1] < 0xA0) || (b[0] == 0xED && b[1] > 0x9F) ||
+        (b[0] == 0xF0 && b[1] < 0x90) || (b[0] == 0xF4 && b[1] > 0x8F))
+        return 0;
+    return n;
+}
+
+/* FAT keeps names as UTF-16, and refuses what is no text. */
+static void mend_characters(char *part, size_t n)
+{
+    for (size_t i = 0; i < n;) {
+        const size_t bytes = character(part + i, n - i);
+        if (bytes == 0 || (bytes == 1 && forbidden(part[i])))
+            part[i] = '_';
+        i += bytes > 0 ? bytes : 1;
+    }
+}
+
 /* Mend one part in place. @return its new length; it never grows. */
 static size_t mend_part(char *part, size_t n)
 {
-    for (size_t i = 0; i < n; i++)
-        if (forbidden(part[i]))
-            part[i] = '_';
+    mend_characters(part, n);
     if (is_device(part, n))
         part[0] = '_';
     n = shorten(part, n);

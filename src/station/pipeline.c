@@ -577,6 +577,7 @@ static void record(tw_pipeline *p)
 tw_status tw_pipeline_frame(tw_pipeline *p, const tw_frame *frame, tw_error *err)
 {
     p->packet = frame->packet;
+    p->result.packet_bytes += frame->packet.size;
     p->wall_offset_us = frame->packet.wall_us - frame->packet.t_us;
     bool bad = false;
     const tw_status st =

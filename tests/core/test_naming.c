@@ -132,7 +132,12 @@ static void test_names_are_safe_on_fat(void **state)
     check("con/aux/x", "_on/_ux/x.jpg");
     check("COM1/lpt9/com10/x", "_OM1/_pt9/com10/x.jpg");
     check("nul", "_ul.jpg");
-    check("Ünïcode", "Ünïcode.jpg");
+    check("Ünïcode \xF0\x9F\xA6\x89", "Ünïcode \xF0\x9F\xA6\x89.jpg");
+    /* no UTF-8: cut short, longer than needed, half of a pair, past the last */
+    check("a\xC3", "a_.jpg");
+    check("a\xC0\x80\xE0\x80\x80z", "a_____z.jpg");
+    check("\xED\xA0\x80", "___.jpg");
+    check("\xF4\x90\x80\x80\xFF", "_____.jpg");
 }
 
 static void test_long_parts_are_cut_in_whole_characters(void **state)
@@ -145,9 +150,104 @@ static void test_long_parts_are_cut_in_whole_characters(void **state)
     const tw_name_fields f = usual();
     assert_int_equal(tw_name_expand(pattern, &f, name, sizeof name, NULL), TW_OK);
     const size_t part = strcspn(name, "/");
-    assert_true(part <= 255 && part >= 250);
+    assert_true(part <= 231 && part >= 227); /* room for a number and ".part" */
     for (size_t i = 0; i < part; i += 2)
         assert_memory_equal(name + i, "\xC3\xA4", 2);
+}
+
+static void test_long_fields_make_no_name_impossible(void **state)
+{
+    (void)state;
+    char name[TW_NAME_MAX], *camera = malloc(4097);
+    tw_name_fields f = usual();
+    assert_non_null(camera);
+    memset(camera, 'k', 4096);
+    memcpy(camera + 62, "\xE2\x82\xAC", 3); /* lies across the cut */
+    camera[4096] = '\0';
+    f.camera = f.station = camera;
+    assert_int_equal(
+        tw_name_expand("{camera}/{station}-{kind}", &f, name, sizeof name, NULL), TW_OK);
+    assert_int_equal(strcspn(name, "/"), 62);
+    assert_has(name, "kkk-still.jpg");
+    free(camera);
+}
+
+/* Whatever comes in: every part of a name is one that FAT and ext4 accept. `make fuzz`
+ * does the same for much longer. */
+static void test_any_pattern_and_fields(void **state)
+{
+    (void)state;
+    static const char *const pieces[] = {
+        "%Y", "%D",  "%z",       "%n",   "{camera}", "{kind}", "/",         "..", ".",
+        " ",  "con", "\xC3\xB6", "\xFF", "|",        "{n}",    "{station}", "x",  "lpt1"};
+    uint32_t chance = 3;
+    for (int i = 0; i < 20000; i++) {
+        char pattern[256] = "", name[TW_NAME_MAX], camera[80];
+        for (int k = 0; k < 12; k++) {
+            chance = chance * 1664525U + 1013904223U;
+            (void)strcat(pattern,
+                         pieces[(chance >> 10) % (sizeof pieces / sizeof *pieces)]);
+        }
+        for (size_t k = 0; k < sizeof camera - 1; k++) {
+            chance = chance * 1664525U + 1013904223U;
+            camera[k] = (char)(1 + (chance >> 12) % 255);
+        }
+        camera[(chance >> 20) % sizeof camera] = '\0';
+        camera[sizeof camera - 1] = '\0';
+        tw_name_fields f = usual();
+        f.camera = f.station = camera;
+        if (tw_name_expand(pattern, &f, name, sizeof name, NULL) != TW_OK)
+            continue;
+        assert_true(name[0] != '/');
+        for (const char *at = name; *at;) {
+            const size_t n = strcspn(at, "/");
+            assert_in_range(n, 1, 231);
+            assert_true(at[n - 1] != '.' && at[n - 1] != ' ');
+            for (size_t k = 0; k < n; k++)
+                assert_false((unsigned char)at[k] < 32 || strchr("<>:\"\\|?*", at[k]));
+            at += n;
+            at += *at == '/';
+        }
+    }
+}
+
+static void test_kinds_have_names(void **state)
+{
+    (void)state;
+    for (int k = 0; k < TW_KIND_COUNT; k++)
+        assert_int_equal(tw_kind_find(tw_kind_name((tw_kind)k)), k);
+    assert_int_equal(tw_kind_find("reel"), TW_KIND_COUNT);
+    assert_int_equal(tw_kind_find(NULL), TW_KIND_COUNT);
+    assert_string_equal(tw_kind_name(TW_KIND_COUNT), "?");
+    assert_true(tw_kind_is_video(TW_KIND_SEGMENT) && !tw_kind_is_video(TW_KIND_STILL));
+    assert_true(tw_kind_of_sighting(TW_KIND_CAPTIONED_CLIP) &&
+                !tw_kind_of_sighting(TW_KIND_TIMED_CLIP));
+}
+
+/* All kinds, and the offset of local time where it is told. */
+static void test_kinds_and_offsets_are_read(void **state)
+{
+    (void)state;
+    for (int k = 0; k < TW_KIND_COUNT; k++) {
+        char name[TW_NAME_MAX];
+        tw_name_told told;
+        tw_name_fields f = usual();
+        f.kind = tw_kind_name((tw_kind)k);
+        f.n = 0;
+        tw_civil_split(INT64_C(1804969815) * US, -16200, &f.time);
+        static const char *const patterns[] = {"{camera}-%F-%H%M%S%z-{kind}{n}",
+                                               "{kind}-%z-{camera}-%F_%T"};
+        for (size_t i = 0; i < 2; i++) {
+            assert_int_equal(tw_name_expand(patterns[i], &f, name, sizeof name, NULL),
+                             TW_OK);
+            assert_int_equal(tw_name_read(patterns[i], name, &told), TW_OK);
+            assert_string_equal(told.kind, f.kind);
+            assert_string_equal(told.camera, "kerb");
+            assert_true(told.offset_told);
+            assert_int_equal(told.time.offset_s, -16200);
+            assert_int_equal(tw_civil_join(&told.time), INT64_C(1804969815) * US);
+        }
+    }
 }
 
 static void test_mistakes_are_pointed_at(void **state)
@@ -277,6 +377,10 @@ int main(void)
         cmocka_unit_test(test_no_name_leaves_the_store),
         cmocka_unit_test(test_names_are_safe_on_fat),
         cmocka_unit_test(test_long_parts_are_cut_in_whole_characters),
+        cmocka_unit_test(test_long_fields_make_no_name_impossible),
+        cmocka_unit_test(test_any_pattern_and_fields),
+        cmocka_unit_test(test_kinds_have_names),
+        cmocka_unit_test(test_kinds_and_offsets_are_read),
         cmocka_unit_test(test_mistakes_are_pointed_at),
         cmocka_unit_test(test_capacity_is_kept),
         cmocka_unit_test(test_names_can_be_read),

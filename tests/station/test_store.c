@@ -181,6 +181,42 @@ static void test_a_full_card(void **state)
     card.ops->destroy(card.ctx);
 }
 
+/* The longest station, in a real folder, many times at the same moment: each capture gets
+ * a name of its own that the file system takes, in the store. */
+static void test_hostile_names_in_a_real_folder(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *place = join(folder, "captures");
+    char *station = malloc(4097);
+    tw_card card;
+    tw_store store;
+    tw_error err = {0};
+    assert_non_null(station);
+    for (int i = 0; i < 4096; i++)
+        station[i] = (char)(1 + (i * 37 + 90) % 255);
+    memcpy(station, "/../../", 7);
+    station[4096] = '\0';
+    tw_station_settings settings = SETTINGS;
+    settings.name = station;
+    settings.names = "{station}/{station}{station}{station}-{kind}";
+    assert_int_equal(tw_linux_card(place, &card, &err), TW_OK);
+    if (tw_store_open(&store, &card, &settings, &err) != TW_OK)
+        fail_msg("%s", err.text);
+    for (int i = 0; i < 50; i++)
+        if (store_one(&store, "toad", NULL, &err) != TW_OK)
+            fail_msg("%s", err.text);
+    char **files = list_files(place), **all = list_files(folder);
+    assert_int_equal(list_length(files), 50);
+    assert_int_equal(list_length(all), 50); /* nothing outside of the store */
+    assert_int_equal(count_ending(files, ".mp4"), 50);
+    free_list(all);
+    free_list(files);
+    card.ops->destroy(card.ctx);
+    free(station);
+    free(place);
+    remove_folder(folder);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -190,6 +226,7 @@ int main(void)
         cmocka_unit_test(test_every_failure_leaves_nothing_behind),
         cmocka_unit_test(test_patterns_are_checked_at_the_start),
         cmocka_unit_test(test_a_full_card),
+        cmocka_unit_test(test_hostile_names_in_a_real_folder),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

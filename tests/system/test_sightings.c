@@ -70,8 +70,9 @@ static void test_one_in_full(void **state)
     outcome o = ask("2", NULL);
     assert_int_equal(o.code, 0);
     assert_has(o.out, "began: 1.63 % of the watched area moved");
-    assert_has(o.out, "  clip   2027-03-13 20:31:05  hollin-demo/2027-03-13/kerb/kerb-"
-                      "20270313T203105.200+0000-002-clip.mp4 (");
+    assert_has(o.out,
+               "  clip            2027-03-13 20:31:05  hollin-demo/2027-03-13/kerb/kerb-"
+               "20270313T203105.200+0000-002-clip.mp4 (");
     free_outcome(&o);
     o = ask("--json", "2");
     json_t *all = json_loads(o.out, 0, NULL);
@@ -137,7 +138,7 @@ static void test_a_plan_from_what_was_captured(void **state)
     outcome o = run_program(folder, TOOL, "plan", "--store", "hollin-demo", NULL);
     assert_int_equal(o.code, 0);
     assert_has(o.out, "0.0 days of history");
-    assert_has(o.out, "kerb                     3 ");
+    assert_has(o.out, "kerb                     3     ");
     assert_has(o.out, "The card has ");
     assert_has(o.out, " days of captures before the oldest go.");
     free_outcome(&o);
@@ -159,6 +160,22 @@ static void test_a_plan_from_what_was_captured(void **state)
     assert_true(left < free_bytes && left > free_bytes - 257e6);
     json_decref(camera);
     json_decref(card);
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "plan", "sim:kerb,size=240x136", "--set", "fps=5",
+                    "--set", "clip_video=mjpeg", "--json", NULL);
+    assert_int_equal(o.code, 0);
+    camera = json_loads(o.out, JSON_DISABLE_EOF_CHECK, NULL);
+    assert_int_equal(json_integer_value(json_object_get(camera, "sightings")), 3);
+    /* What is copied takes as much of the card as it does of the wire, about: its hour
+     * against the memory of 6 s of it. */
+    const double recorded =
+        json_real_value(json_object_get(camera, "bytes_an_hour_of_recording"));
+    const double memory = json_real_value(json_object_get(camera, "pre_event_bytes"));
+    assert_true(recorded > memory * 590 && recorded < memory * 640);
+    /* without continuous = yes it is not part of the day: 101 of 150 s are kept */
+    const double kept = json_real_value(json_object_get(camera, "bytes_a_day")) / 24;
+    assert_true(kept > recorded * 0.6 && kept < recorded * 0.75);
+    json_decref(camera);
     free_outcome(&o);
     o = run_program(folder, TOOL, "plan", "--store", "nowhere", NULL);
     assert_int_equal(o.code, 1);

@@ -93,6 +93,11 @@ static tw_status append(void *ctx, void *file, const void *data, size_t bytes,
     if (card->faults.capacity > 0 && card->used + bytes > card->faults.capacity)
         return tw_fail(err, TW_ENOSPC, "cannot write simulated card/%s: %s", f->name,
                        tw_status_text(TW_ENOSPC));
+    if (card->faults.forgets) {
+        f->bytes += bytes;
+        card->used += bytes;
+        return TW_OK;
+    }
     if (f->bytes + bytes > f->capacity) {
         const size_t capacity = (f->bytes + bytes) * 2;
         uint8_t *more = realloc(f->data, capacity);
@@ -199,7 +204,10 @@ static tw_status read_file(void *ctx, const char *name, uint64_t offset, void *o
     if (st != TW_OK || offset >= f->bytes)
         return st;
     *got = f->bytes - offset < bytes ? f->bytes - (size_t)offset : bytes;
-    memcpy(out, f->data + offset, *got);
+    if (f->data)
+        memcpy(out, f->data + offset, *got);
+    else
+        memset(out, 0, *got);
     return TW_OK;
 }
 
