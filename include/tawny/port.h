@@ -99,7 +99,9 @@ typedef struct tw_card_ops {
     tw_status (*sync)(void *ctx, void *file, tw_error *err);
     /* Required. Frees file, whatever it returns. */
     tw_status (*close)(void *ctx, void *file, tw_error *err);
-    /* Required. TW_EEXIST if to is there: nothing is ever replaced. */
+    /* Required. TW_EEXIST if to is there: nothing is ever replaced. Folders are made and
+     * removed as create and remove do. The new name would survive a power cut when this
+     * returns. */
     tw_status (*rename)(void *ctx, const char *from, const char *to, tw_error *err);
     /* Required. Remove a file, and folders above it that this leaves empty. */
     tw_status (*remove)(void *ctx, const char *name, tw_error *err);
@@ -122,6 +124,9 @@ typedef struct tw_card_ops {
     /* Required. The folder that the card is, where a data base can live; static for the
      * life of ctx. NULL: it is none. */
     const char *(*folder)(void *ctx);
+    /* Required. Have the card for oneself until it is destroyed, so that no two stations
+     * write to it. Fine to call twice. TW_EACCES: another has it. */
+    tw_status (*claim)(void *ctx, tw_error *err);
     /* Required. Frees ctx. */
     void (*destroy)(void *ctx);
 } tw_card_ops;

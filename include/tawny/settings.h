@@ -98,18 +98,17 @@ typedef struct tw_camera_settings {
     tw_stills_choice stills;
     int64_t timed_still_us; /* a still every so often, sighting or not; 0: none */
     tw_timed_clip timed_clip;
-    bool continuous; /* recording whatever happens, in pieces of ... */
-    int64_t segment_us;
+    int64_t segment_us;    /* pieces of continuous recording */
     int64_t burst;         /* stills in quick succession, each time: 1..50 */
     int64_t still_quality; /* 1..100 */
-    bool clips;
+    bool clips, continuous;
+    bool caption_clean; /* the capture without its caption is stored too */
     int64_t clip_video; /* a tw_clip_video */
     int64_t clip_quality;
     const char *caption;      /* pattern, see tw_caption_expand; "" none */
     int64_t caption_on;       /* bits: TW_CAPTION_CLIPS... */
     int64_t caption_place;    /* a tw_corner */
     int64_t caption_size_ppm; /* height of a line, share of the picture's height */
-    bool caption_clean;       /* the capture without it is stored too */
     tw_by_kind keep_for_us;   /* captures, then they are dropped; 0: for ever */
     tw_by_kind keep_size;     /* bytes that captures may take; 0: no limit. That of a kind
                                  holds beside that of all */

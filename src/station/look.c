@@ -6,6 +6,7 @@
 #include "../media/codecs.h"
 #include "../media/drawing.h"
 #include "../media/jpeg.h"
+#include "../media/caption.h"
 #include "pipeline.h"
 
 enum { FRAMES_MAX = 1000000, QUALITY = 95 };
@@ -55,6 +56,32 @@ static tw_status draw(const uint8_t *jpeg, size_t jpeg_bytes, const tw_overlay *
     return st;
 }
 
+/* A live picture has its caption, where that is wanted; an overlay says more. */
+static tw_status caption(const tw_board *board, const tw_camera_settings *camera,
+                         const tw_pipeline *pipeline, const tw_reading *taken,
+                         uint8_t **jpeg, size_t *bytes, tw_error *err)
+{
+    tw_caption *made = NULL;
+    uint8_t *drawn = NULL;
+    if (camera->caption[0] == '\0' || !(camera->caption_on & TW_CAPTION_LIVE))
+        return TW_OK;
+    tw_caption_fields fields = {
+        .camera = camera->name, .station = "", .activity_ppm = taken->activity_ppm};
+    const int64_t wall_us = taken->t_us + tw_pipeline_wall_offset(pipeline);
+    tw_civil_split(wall_us, board->clock.ops->offset_s(board->clock.ctx, wall_us),
+                   &fields.time);
+    tw_status st = tw_caption_new(camera, &made, err);
+    if (st == TW_OK)
+        st = tw_caption_jpeg(made, &fields, *jpeg, *bytes, (int)camera->still_quality,
+                             &drawn, bytes, err);
+    tw_caption_free(made);
+    if (st != TW_OK)
+        return st;
+    free(*jpeg);
+    *jpeg = drawn;
+    return TW_OK;
+}
+
 tw_status tw_look(const tw_board *board, const tw_camera_settings *camera,
                   const tw_look_options *options, uint8_t **out, size_t *bytes,
                   tw_reading *taken, tw_error *err)
@@ -78,6 +105,7 @@ tw_status tw_look(const tw_board *board, const tw_camera_settings *camera,
         st = draw(jpeg, jpeg_bytes, options->overlay ? &overlay : NULL, options->png, out,
                   bytes, err);
     } else if (st == TW_OK) {
+        st = caption(board, camera, run.pipeline, taken, &jpeg, &jpeg_bytes, err);
         *out = jpeg;
         *bytes = jpeg_bytes;
         jpeg = NULL;

@@ -607,6 +607,11 @@ int64_t tw_pipeline_watched(const tw_pipeline *p)
     return p->result.frames > 0 ? p->last_us - p->result.first_us : -1;
 }
 
+int64_t tw_pipeline_wall_offset(const tw_pipeline *p)
+{
+    return p->wall_offset_us;
+}
+
 void tw_pipeline_result(const tw_pipeline *p, tw_rehearsal_result *out)
 {
     *out = p->result;

@@ -37,6 +37,9 @@ void tw_pipeline_finish(tw_pipeline *pipeline);
  */
 int64_t tw_pipeline_watched(const tw_pipeline *pipeline);
 
+/** @return wall time less capture time, of the newest packet, microseconds. */
+int64_t tw_pipeline_wall_offset(const tw_pipeline *pipeline);
+
 void tw_pipeline_result(const tw_pipeline *pipeline, tw_rehearsal_result *out);
 
 /** The newest frame as a JPEG, and what was read of it; for tw_look. */

@@ -582,7 +582,9 @@ tw_status tw_store_rebuild(const tw_card *card, const tw_station_settings *setti
     if (!card || !settings)
         return tw_fail(err, TW_EINVAL, "no store");
     tw_writer writer = {.clock = clock, .told = told, .ctx = ctx};
-    tw_status st = move_aside(card, name, err);
+    tw_status st = card->ops->claim(card->ctx, err);
+    if (st == TW_OK)
+        st = move_aside(card, name, err);
     if (st == TW_ENOENT) /* it was lost */
         st = TW_OK;
     if (st == TW_OK)
@@ -598,7 +600,9 @@ tw_status tw_store_rebuild(const tw_card *card, const tw_station_settings *setti
 tw_status tw_writer_open(tw_writer *writer, const tw_card *card,
                          const tw_station_settings *settings, tw_error *err)
 {
-    const tw_status st = tw_store_open(&writer->store, card, settings, err);
+    tw_status st = card->ops->claim(card->ctx, err);
+    if (st == TW_OK)
+        st = tw_store_open(&writer->store, card, settings, err);
     writer->keep_free = (uint64_t)settings->keep_free;
     if (st == TW_OK)
         open_catalogue(writer, card);

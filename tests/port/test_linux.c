@@ -71,6 +71,10 @@ static void check_card_contract(const tw_card *card)
     assert_int_equal(ops->remove(ctx, "a/b/two.part", &err), TW_OK);
     assert_int_equal(ops->remove(ctx, "a/b/two.part", &err), TW_ENOENT);
     assert_int_equal(ops->rename(ctx, "a/b/none", "a/b/three", &err), TW_ENOENT);
+    assert_int_equal(ops->rename(ctx, "a/b/one", "new/folder/one", &err), TW_OK);
+    assert_int_equal(ops->rename(ctx, "new/folder/one", "a/b/one", &err), TW_OK);
+    assert_int_equal(ops->claim(ctx, &err), TW_OK);
+    assert_int_equal(ops->claim(ctx, &err), TW_OK);
     assert_int_equal(ops->space(ctx, &free_bytes, &total, &err), TW_OK);
     assert_true(total > 0 && free_bytes <= total);
     assert_true(strlen(ops->place(ctx)) > 0);
@@ -90,6 +94,15 @@ static void test_folder_card_keeps_the_contract(void **state)
     assert_int_equal(card.ops->remove(card.ctx, "a/b/one", NULL), TW_OK);
     char *left = join(deep, "a");
     assert_int_equal(access(left, F_OK), -1); /* folders that are left empty go too */
+    free(left);
+    left = join(deep, "new");
+    assert_int_equal(access(left, F_OK), -1);
+    tw_card other;
+    tw_error err = {0};
+    assert_int_equal(tw_linux_card(deep, &other, NULL), TW_OK);
+    assert_int_equal(other.ops->claim(other.ctx, &err), TW_EACCES);
+    assert_has(err.text, "another station writes to the folder");
+    other.ops->destroy(other.ctx);
     free(text);
     free(path);
     free(left);

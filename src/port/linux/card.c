@@ -6,6 +6,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/file.h>
 #include <sys/stat.h>
 #include <sys/statvfs.h>
 #include <unistd.h>
@@ -103,9 +104,37 @@ static tw_status close_file(void *ctx, void *file, tw_error *err)
     return st;
 }
 
-static tw_status rename_file(void *ctx, const char *from, const char *to, tw_error *err)
+/* A name is safe once its folder is. Some file systems cannot do that, and need not. */
+static void sync_folder(const folder_card *card, const char *name)
 {
-    const folder_card *card = ctx;
+    char part[TW_NAME_MAX + 8];
+    (void)snprintf(part, sizeof part, "%s", name);
+    char *slash = strrchr(part, '/');
+    if (slash)
+        *slash = '\0';
+    const int fd =
+        openat(card->fd, slash ? part : ".", O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    if (fd < 0)
+        return;
+    (void)fsync(fd);
+    (void)close(fd);
+}
+
+/* Folders above a name that are left empty. */
+static void drop_empty(const folder_card *card, const char *name)
+{
+    char part[TW_NAME_MAX + 8];
+    (void)snprintf(part, sizeof part, "%s", name);
+    for (char *slash = strrchr(part, '/'); slash; slash = strrchr(part, '/')) {
+        *slash = '\0';
+        if (unlinkat(card->fd, part, AT_REMOVEDIR) != 0)
+            break; /* something else is in it */
+    }
+}
+
+static tw_status give_name(const folder_card *card, const char *from, const char *to,
+                           tw_error *err)
+{
     if (renameat2(card->fd, from, card->fd, to, RENAME_NOREPLACE) == 0)
         return TW_OK;
     if (errno != EINVAL && errno != ENOSYS)
@@ -120,18 +149,25 @@ static tw_status rename_file(void *ctx, const char *from, const char *to, tw_err
                                                        : fail(card, "name", to, err);
 }
 
+static tw_status rename_file(void *ctx, const char *from, const char *to, tw_error *err)
+{
+    const folder_card *card = ctx;
+    tw_status st = make_parents(card, to, err);
+    if (st == TW_OK)
+        st = give_name(card, from, to, err);
+    if (st != TW_OK)
+        return st;
+    sync_folder(card, to);
+    drop_empty(card, from);
+    return TW_OK;
+}
+
 static tw_status remove_file(void *ctx, const char *name, tw_error *err)
 {
     const folder_card *card = ctx;
     if (unlinkat(card->fd, name, 0) != 0)
         return fail(card, "remove", name, err);
-    char part[TW_NAME_MAX + 8];
-    (void)snprintf(part, sizeof part, "%s", name);
-    for (char *slash = strrchr(part, '/'); slash; slash = strrchr(part, '/')) {
-        *slash = '\0';
-        if (unlinkat(card->fd, part, AT_REMOVEDIR) != 0)
-            break; /* something else is in it */
-    }
+    drop_empty(card, name);
     return TW_OK;
 }
 
@@ -233,6 +269,16 @@ static tw_status shorten_file(void *ctx, const char *name, uint64_t bytes, tw_er
     return st;
 }
 
+/* The lock goes with the descriptor, also if the program dies. */
+static tw_status claim(void *ctx, tw_error *err)
+{
+    const folder_card *card = ctx;
+    if (flock(card->fd, LOCK_EX | LOCK_NB) == 0 || errno != EWOULDBLOCK)
+        return TW_OK; /* a file system without locks is not refused for that */
+    return tw_fail(err, TW_EACCES, "another station writes to the folder %s",
+                   card->place);
+}
+
 static void destroy(void *ctx)
 {
     folder_card *card = ctx;
@@ -267,7 +313,7 @@ tw_status tw_linux_card(const char *folder, tw_card *out, tw_error *err)
 {
     static const tw_card_ops ops = {
         create, append,     sync_file, close_file,   rename_file, remove_file, space,
-        place,  list_files, read_file, shorten_file, place,       destroy};
+        place,  list_files, read_file, shorten_file, place,       claim,       destroy};
     if (!folder || !*folder || !out)
         return tw_fail(err, TW_EINVAL, "no folder is named");
     tw_status st = make_folder(folder, err);

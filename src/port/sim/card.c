@@ -234,6 +234,13 @@ static const char *folder(void *ctx)
     return NULL;
 }
 
+static tw_status claim(void *ctx, tw_error *err)
+{
+    (void)ctx;
+    (void)err;
+    return TW_OK; /* nobody else can reach it */
+}
+
 static void destroy(void *ctx)
 {
     sim_card *card = ctx;
@@ -249,7 +256,7 @@ tw_status tw_sim_card(const tw_sim_faults *faults, tw_card *out)
 {
     static const tw_card_ops ops = {
         create, append,     sync_file, close_file,   rename_file, remove_file, space,
-        place,  list_files, read_file, shorten_file, folder,      destroy};
+        place,  list_files, read_file, shorten_file, folder,      claim,       destroy};
     sim_card *card = calloc(1, sizeof *card);
     if (!card)
         return TW_ENOMEM;
