@@ -228,9 +228,10 @@ static void say_camera(const planning *p, const history *h, const plan *l)
                            l->uplink, "pre_event_bytes", h->memory));
         return;
     }
-    (void)printf("%-16s %9u %11s %11s %11s %9.2f kbit/s %9s\n", h->name, h->sightings,
+    (void)printf("%-16s %9u %11s %11s %11s %9.2f kbit/s%s%s\n", h->name, h->sightings,
                  size(l->sighting_hour, a), size(l->recorded_hour, b), size(l->day, c),
-                 l->uplink / 1e3, size(h->memory, e));
+                 l->uplink / 1e3, h->memory > 0 ? "  " : "",
+                 h->memory > 0 ? size(h->memory, e) : "");
 }
 
 /* For how long the card takes captures at this rate before the oldest have to go. */
@@ -275,11 +276,10 @@ static int say(const planning *p, gboolean footage)
     else if (!p->common.json)
         (void)printf("%.1f days of history.\n", hours / 24);
     if (!p->common.json)
-        (void)printf("%-16s %9s %11s %11s %11s %16s %9s\n%-16s %9s %11s %11s %11s %16s "
-                     "%9s\n",
+        (void)printf("%-16s %9s %11s %11s %11s %16s%s\n%-16s %9s %11s %11s %11s %16s%s\n",
                      "camera", "sightings", "an hour of", "an hour of", "a day", "uplink",
-                     "memory,", "", "", "sightings", "recording", "of all", "",
-                     "pre-event");
+                     footage ? "  memory" : "", "", "", "sightings", "recording",
+                     "of all", "", footage ? "  pre-event" : "");
     for (guint i = 0; i < p->cameras->len; i++) {
         const history *h = p->cameras->pdata[i];
         const plan l = plan_for(h);

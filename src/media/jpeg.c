@@ -290,7 +290,7 @@ static bool make_canvas(int width, int height, bool grey, tw_canvas *canvas,
     const size_t luma = (size_t)width * (size_t)height;
     const size_t half = (size_t)((width + 1) / 2),
                  chroma = half * (size_t)((height + 1) / 2);
-    uint8_t *at = *memory = malloc(luma + (grey ? 0 : 2 * chroma));
+    uint8_t *at = *memory = luma > 0 ? malloc(luma + (grey ? 0 : 2 * chroma)) : NULL;
     if (!at)
         return false;
     *canvas =

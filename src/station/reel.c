@@ -86,7 +86,7 @@ static tw_status read_file(const char *path, uint8_t **out, size_t *bytes, tw_er
     if (!f || size < 0)
         st = tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
     else if (size < 4 || size > JPEG_MAX)
-        st = tw_fail(err, TW_EDAMAGED, "%s: not a JPEG picture", path);
+        st = tw_fail(err, TW_EDAMAGED, "%s: no picture has %ld bytes", path, size);
     else if (!(data = malloc((size_t)size)))
         st = tw_fail(err, TW_ENOMEM, "out of memory");
     else if (fseek(f, 0, SEEK_SET) != 0 ||
