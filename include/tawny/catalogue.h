@@ -35,7 +35,9 @@ typedef struct tw_sighting_record {
     bool starred;
     bool unsure; /* the clock had not been set: times are wrong */
     uint32_t stills, clips;
-    uint64_t bytes; /* of all its captures */
+    uint64_t bytes;        /* of all its captures */
+    uint32_t sent, unsent; /* captures that a destination has, or waits for; a capture
+                              counts once for each */
 } tw_sighting_record;
 
 /* A capture. */
@@ -165,6 +167,18 @@ TW_API tw_status tw_catalogue_note(tw_catalogue *catalogue,
 TW_API tw_status tw_catalogue_add(tw_catalogue *catalogue,
                                   const tw_capture_record *capture, tw_error *err);
 
+/** A destination waits for a capture, by its file's name: until it is sent it is dropped
+ * only if the card would be full otherwise. @return TW_OK; TW_ENOENT: there is no such
+ * capture; TW_EIO... */
+TW_API tw_status tw_catalogue_await(tw_catalogue *catalogue, const char *file,
+                                    const char *destination, tw_error *err);
+
+/** It has been sent. @param when_us  On the wall clock, > 0.
+ * @return TW_OK; TW_ENOENT: it was not waited for; TW_EIO... */
+TW_API tw_status tw_catalogue_sent(tw_catalogue *catalogue, const char *file,
+                                   const char *destination, int64_t when_us,
+                                   tw_error *err);
+
 /** Write a piece of a camera's trace. @param seconds  As tw_trace_minute has them. */
 TW_API tw_status tw_catalogue_add_trace(tw_catalogue *catalogue, const char *camera,
                                         const tw_trace_minute *minute, bool unsure,
@@ -218,10 +232,12 @@ TW_API tw_status tw_catalogue_bytes(tw_catalogue *catalogue, const char *camera,
 
 /** The oldest capture that may go: of a sighting that is over and not starred, or of
  * none. Which camera and kind: as in tw_catalogue_bytes.
+ *
+ * @param unsent  Also one that a destination still waits for.
  * @return TW_OK; TW_ENOENT: none may go; TW_EIO... */
 TW_API tw_status tw_catalogue_find_oldest(tw_catalogue *catalogue, const char *camera,
-                                          tw_kind kind, tw_catalogue_oldest *out,
-                                          tw_error *err);
+                                          tw_kind kind, bool unsent,
+                                          tw_catalogue_oldest *out, tw_error *err);
 
 /** Add a capture that is on the card but not in the catalogue: to the sighting of that
  * camera and number that it lies in, else to one that is made for it.

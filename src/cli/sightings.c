@@ -111,23 +111,29 @@ static void print_line(const listing *l, const tw_sighting_record *r)
     if (r->end_us > 0)
         (void)snprintf(lasted, sizeof lasted, "%.1f s",
                        (double)(r->end_us - r->start_us) / 1e6);
-    (void)printf("%6lld %c %s%c %-*s %10s %7.2f %% %s  %u %s, %u %s, %s\n",
+    char sent[40] = "";
+    if (r->unsent > 0)
+        (void)snprintf(sent, sizeof sent, ", %u to be sent", r->unsent);
+    else if (r->sent > 0)
+        (void)snprintf(sent, sizeof sent, ", sent");
+    (void)printf("%6lld %c %s%c %-*s %10s %7.2f %% %s  %u %s, %u %s, %s%s\n",
                  (long long)r->id, r->starred ? '*' : ' ', local(l, r->start_us, time),
                  r->unsure ? '?' : ' ', l->camera_width, r->camera, lasted,
                  r->peak_ppm / 1e4, bar(l, r->peak_ppm, level), r->stills,
                  r->stills == 1 ? "still" : "stills", r->clips,
-                 r->clips == 1 ? "clip" : "clips", out_bytes(r->bytes, size));
+                 r->clips == 1 ? "clip" : "clips", out_bytes(r->bytes, size), sent);
 }
 
 static json_t *describe(const tw_sighting_record *r)
 {
     char start[40], end[40];
-    json_t *o = json_pack("{ss sI ss ss si si sf si sb si si sI}", "type", "sighting",
-                          "id", (json_int_t)r->id, "camera", r->camera, "start",
-                          out_utc(r->start_us, start), "number", (int)r->number, "part",
-                          (int)r->part, "peak", r->peak_ppm / 1e4, "frames",
+    json_t *o = json_pack("{ss sI ss ss si si sf si sb si si sI si si}", "type",
+                          "sighting", "id", (json_int_t)r->id, "camera", r->camera,
+                          "start", out_utc(r->start_us, start), "number", (int)r->number,
+                          "part", (int)r->part, "peak", r->peak_ppm / 1e4, "frames",
                           (int)r->frames, "starred", r->starred, "stills", (int)r->stills,
-                          "clips", (int)r->clips, "bytes", (json_int_t)r->bytes);
+                          "clips", (int)r->clips, "bytes", (json_int_t)r->bytes, "sent",
+                          (int)r->sent, "unsent", (int)r->unsent);
     if (r->end_us > 0)
         (void)json_object_set_new(o, "end", json_string(out_utc(r->end_us, end)));
     if (r->unsure)

@@ -72,8 +72,15 @@ static const char SECOND[] =
     " camera TEXT, at_us INTEGER NOT NULL, unsure INTEGER NOT NULL,"
     " what TEXT NOT NULL, text TEXT NOT NULL) STRICT;";
 
+/* Where captures are to be sent, and whether they have been. */
+static const char THIRD[] =
+    "CREATE TABLE delivery(capture INTEGER NOT NULL REFERENCES capture(id)"
+    " ON DELETE CASCADE, destination TEXT NOT NULL, sent_us INTEGER NOT NULL DEFAULT 0,"
+    " PRIMARY KEY(capture, destination)) STRICT;"
+    "CREATE INDEX delivery_waiting ON delivery(capture) WHERE sent_us = 0;";
+
 /* How a catalogue of each version becomes one of the next. */
-static const char *const STEPS[] = {FIRST, SECOND};
+static const char *const STEPS[] = {FIRST, SECOND, THIRD};
 enum { VERSION = sizeof STEPS / sizeof *STEPS };
 
 tw_status tw_catalogue_fail(const tw_catalogue *c, int code, tw_error *err)
@@ -411,6 +418,47 @@ tw_status tw_catalogue_star(tw_catalogue *c, int64_t sighting, bool star, tw_err
                       star ? "UPDATE sighting SET starred = 1 WHERE id = ?"
                            : "UPDATE sighting SET starred = 0 WHERE id = ?",
                       sighting, "sighting", err);
+}
+
+/* ---- what is sent ---------------------------------------------------------------- */
+
+/* A statement about one capture and one destination. */
+static tw_status deliver(tw_catalogue *c, const char *sql, const char *file,
+                         const char *destination, int64_t when_us, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    if (!c || !file || !destination)
+        return tw_fail(err, TW_EINVAL, "no capture or no destination");
+    tw_status st = tw_catalogue_prepare(c, sql, &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_text(s, 1, file, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_text(s, 2, destination, -1, SQLITE_STATIC);
+    if (sqlite3_bind_parameter_count(s) > 2)
+        (void)sqlite3_bind_int64(s, 3, when_us);
+    st = tw_catalogue_finish(c, s, err);
+    if (st == TW_OK && sqlite3_changes(c->db) == 0)
+        st = tw_fail(err, TW_ENOENT, "no capture %s waits for %s", file, destination);
+    return st;
+}
+
+tw_status tw_catalogue_await(tw_catalogue *c, const char *file, const char *destination,
+                             tw_error *err)
+{
+    return deliver(c,
+                   "INSERT OR REPLACE INTO delivery(capture, destination) "
+                   "SELECT id, ?2 FROM capture WHERE file = ?1",
+                   file, destination, 0, err);
+}
+
+tw_status tw_catalogue_sent(tw_catalogue *c, const char *file, const char *destination,
+                            int64_t when_us, tw_error *err)
+{
+    return deliver(
+        c,
+        "UPDATE delivery SET sent_us = ?3 WHERE destination = ?2 AND capture = "
+        "(SELECT id FROM capture WHERE file = ?1)",
+        file, destination, when_us, err);
 }
 
 /* ---- what is on the card --------------------------------------------------------- */

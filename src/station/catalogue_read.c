@@ -27,7 +27,9 @@ static tw_sighting_record sighting_at(sqlite3_stmt *s)
                                 .stills = (uint32_t)sqlite3_column_int64(s, 12),
                                 .clips = (uint32_t)sqlite3_column_int64(s, 13),
                                 .bytes = (uint64_t)sqlite3_column_int64(s, 14),
-                                .unsure = sqlite3_column_int64(s, 15) != 0};
+                                .unsure = sqlite3_column_int64(s, 15) != 0,
+                                .sent = (uint32_t)sqlite3_column_int64(s, 16),
+                                .unsent = (uint32_t)sqlite3_column_int64(s, 17)};
 }
 
 tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *f,
@@ -41,7 +43,11 @@ tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *f,
         "g.frames, g.start_ppm, g.stay_ppm, g.why, g.starred, "
         "(SELECT count(*) FROM capture WHERE sighting = g.id AND kind LIKE '%still'), "
         "(SELECT count(*) FROM capture WHERE sighting = g.id AND kind LIKE '%clip'), "
-        "(SELECT coalesce(sum(bytes), 0) FROM capture WHERE sighting = g.id), g.unsure "
+        "(SELECT coalesce(sum(bytes), 0) FROM capture WHERE sighting = g.id), g.unsure, "
+        "(SELECT count(*) FROM delivery JOIN capture ON capture.id = delivery.capture "
+        "WHERE capture.sighting = g.id AND sent_us > 0), "
+        "(SELECT count(*) FROM delivery JOIN capture ON capture.id = delivery.capture "
+        "WHERE capture.sighting = g.id AND sent_us = 0) "
         "FROM (SELECT * FROM sighting WHERE (?1 = 0 OR id = ?1) "
         "AND (?2 IS NULL OR camera = ?2) AND start_us >= ?3 AND start_us < ?4 "
         "AND (?5 = 0 OR starred = 1) AND (?6 = 0 OR "
@@ -149,18 +155,21 @@ static void add_which(char *sql, size_t capacity, const char *camera, tw_kind ki
 }
 
 tw_status tw_catalogue_find_oldest(tw_catalogue *c, const char *camera, tw_kind kind,
-                                   tw_catalogue_oldest *out, tw_error *err)
+                                   bool unsent, tw_catalogue_oldest *out, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     if (!c || !out)
         return tw_fail(err, TW_EINVAL, "no catalogue");
-    char sql[512] = "SELECT capture.id, capture.start_us, bytes, file FROM capture "
+    char sql[640] = "SELECT capture.id, capture.start_us, bytes, file FROM capture "
                     "LEFT JOIN sighting ON sighting.id = capture.sighting "
                     "WHERE (sighting.id IS NULL OR (starred = 0 AND end_us > 0))";
     add_which(sql, sizeof sql, camera, kind);
     const size_t n = strlen(sql);
     (void)snprintf(sql + n, sizeof sql - n,
-                   " ORDER BY capture.order_us, capture.id LIMIT 1");
+                   "%s ORDER BY capture.order_us, capture.id LIMIT 1",
+                   unsent ? ""
+                          : " AND NOT EXISTS (SELECT 1 FROM delivery WHERE "
+                            "delivery.capture = capture.id AND sent_us = 0)");
     const tw_status st = tw_catalogue_prepare(c, sql, &s, err);
     if (st != TW_OK)
         return st;

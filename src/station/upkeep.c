@@ -74,7 +74,7 @@ static bool find_oldest(tw_writer *writer, const char *camera, tw_kind kind,
 {
     tw_error err = {0};
     const tw_status st =
-        tw_catalogue_find_oldest(writer->catalogue, camera, kind, out, &err);
+        tw_catalogue_find_oldest(writer->catalogue, camera, kind, false, out, &err);
     if (st != TW_OK && st != TW_ENOENT)
         tell_trouble(writer, &err);
     return st == TW_OK;
@@ -159,19 +159,31 @@ static uint64_t missing(tw_writer *writer)
     return free_bytes < want ? want - free_bytes : 0;
 }
 
-bool tw_upkeep_make_room(tw_writer *writer, uint64_t bytes)
+/* The oldest of all, with unsent also those that a destination still waits for. */
+static bool find_any(tw_writer *writer, bool unsent, tw_catalogue_oldest *out)
 {
-    dropped d = {0, 0};
+    return tw_catalogue_find_oldest(writer->catalogue, NULL, TW_KIND_COUNT, unsent, out,
+                                    NULL) == TW_OK;
+}
+
+bool tw_upkeep_make_room(tw_writer *writer, uint64_t bytes, uint64_t more)
+{
+    dropped sent = {0, 0}, unsent = {0, 0};
     tw_catalogue_oldest oldest;
     if (!writer->catalogue)
         return false;
-    for (int i = 0; i < ROUND_MAX && d.bytes < bytes &&
-                    find_oldest(writer, NULL, TW_KIND_COUNT, &oldest);
-         i++)
-        if (!drop(writer, &oldest, &d))
+    for (int i = 0; i < ROUND_MAX && sent.bytes + unsent.bytes < bytes + more; i++) {
+        const bool any = find_any(writer, false, &oldest);
+        const bool needed = sent.bytes + unsent.bytes < bytes;
+        if (!any && (!needed || !find_any(writer, true, &oldest)))
             break;
-    tell_dropped(writer, NULL, "the card is filling up", &d);
-    return d.captures > 0;
+        if (!drop(writer, &oldest, any ? &sent : &unsent))
+            break;
+    }
+    tell_dropped(writer, NULL, "the card is filling up", &sent);
+    tell_dropped(writer, NULL, "the card is full, and they had NOT BEEN SENT yet",
+                 &unsent);
+    return sent.captures + unsent.captures > 0;
 }
 
 static void drop_trace(tw_writer *writer, const tw_camera_settings *camera)
@@ -206,7 +218,7 @@ void tw_upkeep(tw_writer *writer)
         keep_limits(writer, writer->lanes[i]->camera);
     const uint64_t bytes = missing(writer);
     if (bytes > 0)
-        (void)tw_upkeep_make_room(writer, bytes);
+        (void)tw_upkeep_make_room(writer, 0, bytes);
 }
 
 /* ---- mending --------------------------------------------------------------------- */

@@ -13,9 +13,10 @@ void tw_upkeep(tw_writer *writer);
  * given its right time then: in the catalogue, in names and in EXIF. */
 void tw_upkeep_clock(tw_writer *writer);
 
-/** Drop the oldest captures, of whatever camera, until so many bytes are gone.
+/** Drop the oldest captures, of whatever camera, until so many bytes are gone, and then
+ * more, as long as no destination waits for them.
  * @return whether any could be dropped. */
-bool tw_upkeep_make_room(tw_writer *writer, uint64_t bytes);
+bool tw_upkeep_make_room(tw_writer *writer, uint64_t bytes, uint64_t more);
 
 /** After a power cut: remove or adopt half-written files, adopt captures that the
  * catalogue does not know, forget those whose file is gone. Says what was done. Before

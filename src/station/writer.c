@@ -170,7 +170,7 @@ static tw_status append(tw_writer *writer, tw_store_file *file, const void *data
                         size_t bytes, tw_error *err)
 {
     tw_status st = tw_store_append(&writer->store, file, data, bytes, err);
-    if (st == TW_ENOSPC && tw_upkeep_make_room(writer, bytes + ROOM_BYTES))
+    if (st == TW_ENOSPC && tw_upkeep_make_room(writer, bytes, ROOM_BYTES))
         st = tw_store_append(&writer->store, file, data, bytes, err);
     return st;
 }

@@ -205,8 +205,9 @@ static void test_the_oldest_that_may_go(void **state)
     tw_catalogue_oldest oldest;
     uint64_t bytes = 0;
     int64_t id[3];
-    assert_int_equal(tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, &oldest, NULL),
-                     TW_ENOENT);
+    assert_int_equal(
+        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL),
+        TW_ENOENT);
     for (uint32_t i = 0; i < 3; i++) {
         const tw_sighting s = sighting(i + 1, i * 100, i * 100 + 10);
         char file[16];
@@ -218,20 +219,21 @@ static void test_the_oldest_that_may_go(void **state)
     assert_int_equal(bytes, 3000);
     assert_int_equal(tw_catalogue_bytes(c, "mere", TW_KIND_COUNT, &bytes, NULL), TW_OK);
     assert_int_equal(bytes, 1000);
-    assert_int_equal(tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, &oldest, NULL),
-                     TW_OK);
+    assert_int_equal(
+        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
     assert_string_equal(oldest.file, "0.jpg");
     assert_int_equal(tw_catalogue_star(c, id[0], true, NULL), TW_OK);
-    assert_int_equal(tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, &oldest, NULL),
-                     TW_OK);
+    assert_int_equal(
+        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
     assert_string_equal(oldest.file, "1.jpg");
     assert_int_equal(tw_catalogue_drop(c, oldest.id, NULL), TW_OK);
     /* The third is still running. */
-    assert_int_equal(tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, &oldest, NULL),
-                     TW_ENOENT);
+    assert_int_equal(
+        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL),
+        TW_ENOENT);
     add(c, 0, "kerb", "timed-still", "t.jpg", 1000, 500); /* of no sighting */
-    assert_int_equal(tw_catalogue_find_oldest(c, "kerb", TW_KIND_COUNT, &oldest, NULL),
-                     TW_OK);
+    assert_int_equal(
+        tw_catalogue_find_oldest(c, "kerb", TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
     assert_string_equal(oldest.file, "t.jpg");
     assert_int_equal(list(c, (tw_sighting_filter){0}).count, 3);
     tw_catalogue_close(c);
@@ -273,6 +275,96 @@ static void test_what_is_no_catalogue(void **state)
     remove_folder(folder);
 }
 
+/* As the first version wrote them. */
+static const char OLD[] =
+    "CREATE TABLE run(id INTEGER PRIMARY KEY AUTOINCREMENT, began_us INTEGER NOT NULL) "
+    "STRICT;"
+    "CREATE TABLE sighting(id INTEGER PRIMARY KEY AUTOINCREMENT,"
+    " run INTEGER REFERENCES run(id), camera TEXT NOT NULL,"
+    " number INTEGER NOT NULL, part INTEGER NOT NULL,"
+    " start_us INTEGER NOT NULL, end_us INTEGER NOT NULL DEFAULT 0,"
+    " peak_ppm INTEGER NOT NULL, frames INTEGER NOT NULL,"
+    " start_ppm INTEGER NOT NULL, stay_ppm INTEGER NOT NULL, why TEXT NOT NULL,"
+    " starred INTEGER NOT NULL DEFAULT 0 CHECK(starred IN (0, 1)),"
+    " UNIQUE(run, camera, number, part)) STRICT;"
+    "CREATE INDEX sighting_by_time ON sighting(start_us);"
+    "CREATE TABLE capture(id INTEGER PRIMARY KEY,"
+    " sighting INTEGER REFERENCES sighting(id), camera TEXT NOT NULL,"
+    " kind TEXT NOT NULL, file TEXT NOT NULL UNIQUE, bytes INTEGER NOT NULL,"
+    " start_us INTEGER NOT NULL) STRICT;"
+    "CREATE INDEX capture_by_sighting ON capture(sighting);"
+    "CREATE INDEX capture_by_time ON capture(start_us);"
+    "CREATE INDEX capture_by_camera ON capture(camera, start_us);"
+    "INSERT INTO run VALUES (1, 5);"
+    "INSERT INTO sighting VALUES (4, 1, 'kerb', 1, 1, 100, 200, 9, 9, 5, 5, 'why', 1);"
+    "INSERT INTO capture VALUES (1, 4, 'kerb', 'clip', 'a.mp4', 700, 90);"
+    "INSERT INTO capture VALUES (2, NULL, 'kerb', 'timed', 'b.jpg', 30, 95);"
+    "PRAGMA user_version = 1;";
+
+static void test_an_old_one_is_brought_up_to_date(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *path = join(folder, "old.db");
+    sqlite3 *db = NULL;
+    tw_catalogue *c = NULL;
+    tw_catalogue_oldest oldest;
+    uint64_t bytes = 0;
+    assert_int_equal(sqlite3_open(path, &db), SQLITE_OK);
+    assert_int_equal(sqlite3_exec(db, OLD, NULL, NULL, NULL), SQLITE_OK);
+    (void)sqlite3_close(db);
+    for (int i = 0; i < 2; i++) { /* the second time nothing is left to do */
+        assert_int_equal(tw_catalogue_open(path, true, &c, NULL), TW_OK);
+        const seen all = list(c, (tw_sighting_filter){0});
+        assert_int_equal(all.count, 1);
+        assert_int_equal(all.record[0].id, 4);
+        assert_true(all.record[0].starred);
+        assert_int_equal(all.record[0].bytes, 700);
+        assert_int_equal(tw_catalogue_bytes(c, "kerb", TW_KIND_CLIP, &bytes, NULL),
+                         TW_OK);
+        assert_int_equal(bytes, 700);
+        assert_int_equal(tw_catalogue_bytes(c, NULL, TW_KIND_COUNT, &bytes, NULL), TW_OK);
+        assert_int_equal(bytes, 730);
+        assert_int_equal(tw_catalogue_find_oldest(c, "kerb", TW_KIND_TIMED_STILL, false,
+                                                  &oldest, NULL),
+                         TW_OK);
+        assert_string_equal(oldest.file, "b.jpg");
+        tw_catalogue_close(c);
+    }
+    free(path);
+    remove_folder(folder);
+}
+
+static void test_what_is_sent_is_counted(void **state)
+{
+    (void)state;
+    tw_catalogue *c = fresh(NULL);
+    const tw_sighting s = sighting(1, 10, 20);
+    const int64_t id = note(c, "kerb", &s, true);
+    uint64_t bytes = 0;
+    add(c, id, "kerb", "still", "a.jpg", 100, 10);
+    add(c, id, "kerb", "clip", "a.mp4", 900, 10);
+    assert_int_equal(tw_catalogue_await(c, "a.jpg", "mail", NULL), TW_OK);
+    assert_int_equal(tw_catalogue_await(c, "a.jpg", "shed", NULL), TW_OK);
+    assert_int_equal(tw_catalogue_await(c, "a.mp4", "shed", NULL), TW_OK);
+    assert_int_equal(tw_catalogue_sent(c, "a.jpg", "mail", WALL, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_sent(c, "a.mp4", "mail", WALL, NULL), TW_ENOENT);
+    seen all = list(c, (tw_sighting_filter){0});
+    assert_int_equal(all.record[0].sent, 1);
+    assert_int_equal(all.record[0].unsent, 2);
+    tw_catalogue_oldest oldest;
+    assert_int_equal(
+        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL),
+        TW_ENOENT);
+    assert_int_equal(
+        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, true, &oldest, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_drop(c, oldest.id, NULL), TW_OK); /* and so it goes */
+    all = list(c, (tw_sighting_filter){0});
+    assert_int_equal(all.record[0].sent + all.record[0].unsent, 1);
+    assert_int_equal(tw_catalogue_bytes(c, NULL, TW_KIND_COUNT, &bytes, NULL), TW_OK);
+    assert_int_equal(bytes, 900);
+    tw_catalogue_close(c);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -281,6 +373,8 @@ int main(void)
         cmocka_unit_test(test_filters),
         cmocka_unit_test(test_removing_takes_the_files_too),
         cmocka_unit_test(test_the_oldest_that_may_go),
+        cmocka_unit_test(test_an_old_one_is_brought_up_to_date),
+        cmocka_unit_test(test_what_is_sent_is_counted),
         cmocka_unit_test(test_what_is_no_catalogue),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -207,8 +207,8 @@ static void check_limits(weeks *w)
         assert_true(bytes <= KEEP_MB * UINT64_C(1000000));
     }
     tw_catalogue_oldest oldest;
-    if (tw_catalogue_find_oldest(w->writer.catalogue, NULL, TW_KIND_TIMED_STILL, &oldest,
-                                 NULL) == TW_OK)
+    if (tw_catalogue_find_oldest(w->writer.catalogue, NULL, TW_KIND_TIMED_STILL, false,
+                                 &oldest, NULL) == TW_OK)
         assert_true(oldest.start_us >= WALL + w->time.now_us - DAY - 60 * S);
 }
 

@@ -188,9 +188,9 @@ static void test_an_hour_back_reorders_nothing(void **state)
     assert_int_equal(held(p, "kerb-20270313T203100.000-002-still-2.jpg"), 1);
     assert_has(p->problems.text, "the clock was set back by 3660 s");
     tw_catalogue_oldest oldest;
-    assert_int_equal(
-        tw_catalogue_find_oldest(p->writer.catalogue, NULL, TW_KIND_COUNT, &oldest, NULL),
-        TW_OK);
+    assert_int_equal(tw_catalogue_find_oldest(p->writer.catalogue, NULL, TW_KIND_COUNT,
+                                              false, &oldest, NULL),
+                     TW_OK);
     assert_has(oldest.file, "203000.000-001"); /* not the one that says an hour less */
     leave(p);
 }

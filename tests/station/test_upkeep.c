@@ -134,6 +134,53 @@ static void test_the_card_is_kept_free(void **state)
     leave(p);
 }
 
+static const char *still_name(const place *p, const char *part)
+{
+    const char *name = NULL;
+    const uint8_t *data = NULL;
+    size_t bytes = 0;
+    for (size_t i = 0; tw_sim_card_file(&p->card, i, &name, &data, &bytes) == TW_OK; i++)
+        if (strstr(name, part))
+            return name;
+    fail_msg("there is no %s", part);
+    return NULL;
+}
+
+/* What a destination waits for outlasts what is newer, until there is nothing else. */
+static void test_what_is_not_sent_stays(void **state)
+{
+    (void)state;
+    const tw_sim_faults faults = {.capacity = 8000};
+    place *p = make_place(&faults);
+    tw_error err = {0};
+    open_writer(p);
+    (void)capture(p, 0);
+    (void)capture(p, 0);
+    for (int i = 1; i <= 2; i++) {
+        const char *name = still_name(p, i == 1 ? "-001-" : "-002-");
+        assert_int_equal(tw_catalogue_await(p->writer.catalogue, name, "mail", NULL),
+                         TW_OK);
+    }
+    assert_int_equal(tw_catalogue_sent(p->writer.catalogue, still_name(p, "-002-"),
+                                       "mail", WALL, NULL),
+                     TW_OK);
+    for (int i = 0; i < 20; i++)
+        (void)capture(p, 1);
+    assert_int_equal(held(p, "-001-"), 1); /* it is still to be sent */
+    assert_int_equal(held(p, "-002-"), 0); /* that one was */
+    assert_null(strstr(p->freed, "NOT BEEN SENT"));
+    for (int i = 0; i < 20; i++) { /* and nothing else may go */
+        const int64_t id = capture(p, 1);
+        (void)tw_catalogue_star(p->writer.catalogue, id, true, NULL);
+    }
+    assert_int_equal(held(p, "-001-"), 0);
+    assert_has(p->freed, "the card is full, and they had NOT BEEN SENT yet");
+    assert_int_equal(tw_catalogue_await(p->writer.catalogue, "none.jpg", "mail", &err),
+                     TW_ENOENT);
+    assert_has(err.text, "no capture none.jpg waits for mail");
+    leave(p);
+}
+
 /* A card with nothing that may go: the newest is dropped, and told; then it recovers. */
 static void test_a_full_card_stops_nothing(void **state)
 {
@@ -419,6 +466,7 @@ int main(void)
         cmocka_unit_test(test_nothing_is_old_in_1970),
         cmocka_unit_test(test_what_is_too_much_goes),
         cmocka_unit_test(test_the_card_is_kept_free),
+        cmocka_unit_test(test_what_is_not_sent_stays),
         cmocka_unit_test(test_a_full_card_stops_nothing),
         cmocka_unit_test(test_power_cuts_while_a_clip_is_copied),
         cmocka_unit_test(test_power_cuts_while_a_clip_is_encoded),
