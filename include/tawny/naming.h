@@ -20,6 +20,7 @@ typedef enum tw_kind {
     TW_KIND_TIMED_CLIP,
     TW_KIND_CAPTIONED_STILL, /* a copy of a still or clip with text in it */
     TW_KIND_CAPTIONED_CLIP,
+    TW_KIND_SNAP, /* a still that was asked for, of no sighting */
     TW_KIND_COUNT
 } tw_kind;
 

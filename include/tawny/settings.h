@@ -81,7 +81,9 @@ typedef struct tw_camera_settings {
     const char *source;
     int64_t fps;
     bool loop, pace;
-    bool armed;
+    bool armed, pre_disarmed; /* pre-event footage is kept while disarmed too */
+    int64_t arm_delay_us;
+    const char *hours;  /* see tw_hours_parse */
     int64_t difference; /* luma levels; 0 follows the noise */
     int64_t noise_margin_pct;
     int64_t start_ppm, stay_ppm;

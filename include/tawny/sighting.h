@@ -50,7 +50,8 @@ typedef struct tw_cause {
     uint32_t activity_ppm; /* of the confirming frame */
     uint32_t start_ppm;    /* the limit that it reached */
     uint8_t area;          /* whose: 0 the camera's, else the zone's that has its own */
-    uint8_t hits, of;      /* frames that reached it, of the last so many */
+    uint8_t hits, of;      /* frames that reached it, of the last so many; 0: it was asked
+                              for from outside */
     uint16_t blobs;       /* that counted in that frame, as far as a reading lists them */
     uint32_t size_ppm;    /* of the largest of them, share of the picture */
     int32_t x_ppm, y_ppm; /* and its centre */
@@ -111,6 +112,22 @@ TW_API tw_status tw_sighting_init(tw_sighting_watch *watch,
  *         described by watch->now.
  */
 TW_API unsigned tw_sighting_step(tw_sighting_watch *watch, const tw_reading *reading);
+
+/** Arm or disarm. A running sighting goes on to its end; nothing begins while disarmed.
+ */
+TW_API void tw_sighting_arm(tw_sighting_watch *watch, bool armed);
+
+/**
+ * A sighting is asked for, whatever moves and whether armed or not: it begins with the
+ * frame that was stepped last, and ends as others do. Its cause has no hits.
+ *
+ * @return TW_SIGHTING_BEGAN, described by watch->now; 0: one is running, which goes on
+ * for its post-event time, or there was no frame yet.
+ */
+TW_API unsigned tw_sighting_trigger(tw_sighting_watch *watch);
+
+/** Numbers go on after one: of a camera that is opened again. Before the first frame. */
+TW_API void tw_sighting_number_after(tw_sighting_watch *watch, uint32_t number);
 
 /** The footage is over: end a running sighting. @return as tw_sighting_step. */
 TW_API unsigned tw_sighting_finish(tw_sighting_watch *watch);

@@ -131,6 +131,26 @@ TW_API void tw_station_free(tw_station *station);
  */
 TW_API tw_status tw_station_run(tw_station *station);
 
+/**
+ * Arm or disarm cameras from outside, over what the settings say.
+ *
+ * @param camera  NULL: all of them.
+ * @param armed   What they are.
+ * @param for_us  After so long the settings hold again; 0: until told otherwise.
+ * @return TW_OK; TW_EINVAL; TW_ENOENT: there is no such camera. Any thread.
+ */
+TW_API tw_status tw_station_arm(tw_station *station, const char *camera, bool armed,
+                                int64_t for_us);
+
+/** What the settings say holds again. Likewise. */
+TW_API tw_status tw_station_arm_as_set(tw_station *station, const char *camera);
+
+/** A sighting is to begin with the next frame, whatever moves. Likewise. */
+TW_API tw_status tw_station_trigger(tw_station *station, const char *camera);
+
+/** A still of the next frame is to be stored, of no sighting. Likewise. */
+TW_API tw_status tw_station_snap(tw_station *station, const char *camera);
+
 /* How a camera fares. */
 typedef struct tw_camera_status {
     char name[64];

@@ -9,6 +9,7 @@
 #include "tawny/detector.h"
 #include "tawny/error.h"
 #include "tawny/frame.h"
+#include "tawny/hours.h"
 #include "tawny/interval.h"
 #include "tawny/naming.h"
 #include "tawny/port.h"

@@ -15,15 +15,19 @@ typedef struct cli_command {
     int (*run)(int argc, char **argv);
 } cli_command;
 
+int cli_arm(int argc, char **argv);
 int cli_check(int argc, char **argv);
 int cli_demo(int argc, char **argv);
+int cli_disarm(int argc, char **argv);
 int cli_look(int argc, char **argv);
 int cli_plan(int argc, char **argv);
 int cli_reel(int argc, char **argv);
 int cli_rehearse(int argc, char **argv);
 int cli_settings(int argc, char **argv);
 int cli_sightings(int argc, char **argv);
+int cli_snap(int argc, char **argv);
 int cli_status(int argc, char **argv);
+int cli_trigger(int argc, char **argv);
 int cli_tune(int argc, char **argv);
 int cli_watch(int argc, char **argv);
 

@@ -1,5 +1,5 @@
-/* The socket of a running station: whoever connects is told how it fares, as JSON. Only
- * the user it runs as can reach it. */
+/* The socket of a running station: whoever connects asks one thing, a line of JSON, and
+ * is answered in lines of JSON. Only the user it runs as can reach it. */
 #include "control.h"
 
 #include <jansson.h>
@@ -10,7 +10,7 @@
 #include <sys/un.h>
 #include <unistd.h>
 
-enum { WAIT_MS = 200, ANSWER_MAX = 1 << 20, TIMEOUT_S = 5 };
+enum { WAIT_MS = 200, ANSWER_MAX = 1 << 20, REQUEST_MAX = 1024, TIMEOUT_S = 2 };
 
 struct control {
     struct sockaddr_un at;
@@ -76,21 +76,86 @@ static json_t *describe_store(const tw_store_status *s)
                      (int)s->dropped, "problems", (int)s->problems);
 }
 
-static void answer(const control *c, int to)
+static void add_status(const control *c, GString *out)
 {
     tw_camera_status camera;
     tw_store_status store;
-    GString *text = g_string_new(NULL);
     for (size_t i = 0; tw_station_camera(c->station, i, &camera) == TW_OK; i++)
-        add_line(text, describe_camera(&camera));
+        add_line(out, describe_camera(&camera));
     if (tw_station_store(c->station, &store) == TW_OK)
-        add_line(text, describe_store(&store));
+        add_line(out, describe_store(&store));
+}
+
+static tw_status do_order(const control *c, const char *what, const char *camera,
+                          int64_t for_us)
+{
+    if (strcmp(what, "arm") == 0 || strcmp(what, "disarm") == 0)
+        return tw_station_arm(c->station, camera, what[0] == 'a', for_us);
+    if (strcmp(what, "as-set") == 0)
+        return tw_station_arm_as_set(c->station, camera);
+    if (strcmp(what, "trigger") == 0)
+        return tw_station_trigger(c->station, camera);
+    if (strcmp(what, "snap") == 0)
+        return tw_station_snap(c->station, camera);
+    return TW_ENOTSUP;
+}
+
+static void answer_request(const control *c, const char *request, GString *out)
+{
+    json_t *o = json_loads(request, 0, NULL);
+    const char *what = json_string_value(json_object_get(o, "do"));
+    const char *camera = json_string_value(json_object_get(o, "camera"));
+    const int64_t for_us = json_integer_value(json_object_get(o, "for_us"));
+    if (!what) {
+        add_line(out, json_pack("{ss ss}", "type", "error", "text", "not understood"));
+    } else if (strcmp(what, "status") == 0) {
+        add_status(c, out);
+    } else {
+        const tw_status st = do_order(c, what, camera, for_us);
+        if (st == TW_OK)
+            add_line(out, json_pack("{ss ss}", "type", "done", "do", what));
+        else if (st == TW_ENOENT)
+            add_line(out, json_pack("{ss so}", "type", "error", "text",
+                                    json_sprintf("there is no camera %s", camera)));
+        else
+            add_line(out, json_pack("{ss so}", "type", "error", "text",
+                                    json_sprintf("%s: %s", what, tw_status_text(st))));
+    }
+    json_decref(o);
+}
+
+/* One line. @return false: whoever connected said nothing that is one. */
+static gboolean read_request(int from, char *out, size_t capacity)
+{
+    const struct timeval timeout = {TIMEOUT_S, 0};
+    size_t used = 0;
+    (void)setsockopt(from, SOL_SOCKET, SO_RCVTIMEO, &timeout, sizeof timeout);
+    while (used + 1 < capacity) {
+        const ssize_t n = recv(from, out + used, capacity - 1 - used, 0);
+        if (n <= 0)
+            return FALSE;
+        used += (size_t)n;
+        out[used] = '\0';
+        char *end = strchr(out, '\n');
+        if (!end)
+            continue;
+        *end = '\0';
+        return TRUE;
+    }
+    return FALSE;
+}
+
+static void answer(const control *c, int to)
+{
+    char request[REQUEST_MAX];
+    GString *text = g_string_new(NULL);
+    if (read_request(to, request, sizeof request))
+        answer_request(c, request, text);
     gsize sent = 0;
     while (sent < text->len) {
-        const ssize_t n =
-            send(to, text->str + sent, text->len - sent, MSG_NOSIGNAL | MSG_DONTWAIT);
+        const ssize_t n = send(to, text->str + sent, text->len - sent, MSG_NOSIGNAL);
         if (n <= 0)
-            break; /* whoever asked has gone, or does not read */
+            break; /* whoever asked has gone */
         sent += (gsize)n;
     }
     (void)g_string_free(text, TRUE);
@@ -160,7 +225,7 @@ void control_end(control *c)
 
 /* ---- asking ---------------------------------------------------------------------- */
 
-char *control_ask(const char *station_name)
+char *control_ask(const char *station_name, const char *request)
 {
     struct sockaddr_un at;
     char piece[4096];
@@ -171,6 +236,8 @@ char *control_ask(const char *station_name)
     if (s < 0)
         return NULL;
     GString *text = g_string_new(NULL);
+    (void)send(s, request, strlen(request), MSG_NOSIGNAL);
+    (void)send(s, "\n", 1, MSG_NOSIGNAL);
     while (text->len < ANSWER_MAX && (n = recv(s, piece, sizeof piece, 0)) > 0)
         g_string_append_len(text, piece, n);
     (void)close(s);

@@ -11,8 +11,13 @@ typedef struct control control;
 control *control_begin(const char *station_name, tw_station *station);
 void control_end(control *control); /* NULL is fine; before the station is freed */
 
-/** Ask the station of a name how it fares. @return its answer, one JSON object a line, to
- * g_free; NULL: none is running. */
-char *control_ask(const char *station_name);
+/**
+ * Ask the station of a name for something.
+ *
+ * @param request  A JSON object on one line: {"do":"status"}; "arm", "disarm", "as-set",
+ *                 "trigger" and "snap" with "camera" (left out: all) and "for_us".
+ * @return its answer, one JSON object a line, to g_free; NULL: none is running.
+ */
+char *control_ask(const char *station_name, const char *request);
 
 #endif

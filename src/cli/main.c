@@ -19,6 +19,10 @@ static const cli_command COMMANDS[] = {
     {"reel", "one video from many captures: a time-lapse, or clips joined", cli_reel},
     {"plan", "how long the card lasts and what the uplink must carry", cli_plan},
     {"status", "how the running station fares", cli_status},
+    {"arm", "arm a camera of the running station, or all, for a time if wanted", cli_arm},
+    {"disarm", "disarm it", cli_disarm},
+    {"trigger", "begin a sighting now", cli_trigger},
+    {"snap", "store a still now", cli_snap},
     {"watch", "run the station until Ctrl-C", cli_watch},
 };
 

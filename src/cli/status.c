@@ -108,7 +108,7 @@ int cli_status(int argc, char **argv)
     if (cli_load(&common, FALSE, &settings, NULL) != TW_OK)
         return CLI_USAGE;
     tw_settings_station(settings, &station);
-    g_autofree char *answer = control_ask(station.name);
+    g_autofree char *answer = control_ask(station.name, "{\"do\":\"status\"}");
     if (!answer)
         code = cli_say(CLI_FAILED, "no station %s is running: start one with tawny watch",
                        station.name);

@@ -6,8 +6,8 @@
 const char *tw_kind_name(tw_kind kind)
 {
     static const char *const names[TW_KIND_COUNT] = {
-        "still",           "clip",          "segment", "timed-still", "timed-clip",
-        "captioned-still", "captioned-clip"};
+        "still",           "clip",           "segment", "timed-still", "timed-clip",
+        "captioned-still", "captioned-clip", "snap"};
     return kind < TW_KIND_COUNT ? names[kind] : "?";
 }
 

@@ -190,7 +190,9 @@ static void rest(tw_sighting_watch *watch)
 {
     forget_hits(watch);
     watch->own.rest_until_us = watch->own.free_us + watch->config.rest_us;
-    watch->state = watch->config.rest_us > 0 ? TW_RESTING : TW_ARMED;
+    watch->state = !watch->config.armed        ? TW_IDLE
+                   : watch->config.rest_us > 0 ? TW_RESTING
+                                               : TW_ARMED;
 }
 
 static unsigned go_on(tw_sighting_watch *watch, const tw_reading *reading)
@@ -258,6 +260,46 @@ unsigned tw_sighting_step(tw_sighting_watch *watch, const tw_reading *reading)
     case TW_RESTING: break;
     }
     return 0;
+}
+
+void tw_sighting_arm(tw_sighting_watch *watch, bool armed)
+{
+    if (!watch || watch->config.armed == armed)
+        return;
+    watch->config.armed = armed;
+    if (watch->state == TW_SIGHTING || !watch->own.any)
+        return;
+    forget_hits(watch);
+    watch->state = armed ? TW_SETTLING : TW_IDLE; /* for as long as is left of it */
+}
+
+unsigned tw_sighting_trigger(tw_sighting_watch *watch)
+{
+    if (!watch || !watch->own.any)
+        return 0;
+    tw_sighting *now = &watch->now;
+    const int64_t t_us = watch->own.last_us;
+    if (watch->state == TW_SIGHTING) {
+        now->end_us = t_us;
+        now->frames = watch->own.frames_since_start;
+        return 0;
+    }
+    const uint32_t number = now->number + 1;
+    memset(now, 0, sizeof *now);
+    now->number = number;
+    now->part = 1;
+    now->start_us = now->confirmed_us = now->end_us = now->peak_us = t_us;
+    now->clip_start_us = later(t_us - watch->config.pre_us, watch->own.free_us);
+    now->frames = watch->own.frames_since_start = 1;
+    forget_hits(watch);
+    watch->state = TW_SIGHTING;
+    return TW_SIGHTING_BEGAN;
+}
+
+void tw_sighting_number_after(tw_sighting_watch *watch, uint32_t number)
+{
+    if (watch && !watch->own.any)
+        watch->now.number = number;
 }
 
 unsigned tw_sighting_finish(tw_sighting_watch *watch)

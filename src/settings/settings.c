@@ -8,6 +8,7 @@
 
 #include "reader.h"
 #include "table.h"
+#include "tawny/hours.h"
 
 enum { NAME_MAX_BYTES = 32, ENTRIES_MAX = 100000, ZONES_MAX = 1000 };
 
@@ -664,6 +665,20 @@ static void check_profiles(intake *in, const char *camera)
     }
 }
 
+/* Hours by the sun need a place. */
+static void check_place(intake *in, const section *self, const tw_camera_settings *camera)
+{
+    tw_hours hours;
+    const bool known = camera->latitude != TW_NOWHERE && camera->longitude != TW_NOWHERE;
+    if (known || !camera->hours || tw_hours_parse(camera->hours, &hours, NULL) != TW_OK ||
+        !tw_hours_need_place(&hours))
+        return;
+    in->file = self->file;
+    tell(in, TW_ESYNTAX, self->line,
+         "camera %s: hours = %s needs its latitude and longitude", self->name,
+         camera->hours);
+}
+
 static void check_camera(intake *in, const section *self)
 {
     tw_camera_settings camera;
@@ -675,6 +690,7 @@ static void check_camera(intake *in, const section *self)
     check_pair(in, self->name, "smallest", camera.smallest_ppm, "largest",
                camera.largest_ppm);
     check_profiles(in, self->name);
+    check_place(in, self, &camera);
     size_t own = 0;
     for (size_t i = 0; i < camera.zone_count; i++)
         own += camera.zones[i].start_ppm > 0;

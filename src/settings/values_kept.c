@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "tawny/caption.h"
+#include "tawny/hours.h"
 #include "values.h"
 
 /* ---- stills ---------------------------------------------------------------------- */
@@ -260,6 +261,12 @@ const tw_type tw_type_words = {parse_words, print_words, explain_words};
 
 /* ---- captions -------------------------------------------------------------------- */
 
+static void print_text(const tw_row *row, const void *field, char *out, size_t capacity)
+{
+    (void)row;
+    (void)snprintf(out, capacity, "%s", *(const char *const *)field);
+}
+
 static bool parse_caption(const tw_row *row, const char *text, void *field)
 {
     char out[TW_CAPTION_MAX];
@@ -272,13 +279,6 @@ static bool parse_caption(const tw_row *row, const char *text, void *field)
     return true;
 }
 
-static void print_caption(const tw_row *row, const void *field, char *out,
-                          size_t capacity)
-{
-    (void)row;
-    (void)snprintf(out, capacity, "%s", *(const char *const *)field);
-}
-
 static void explain_caption(const tw_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity,
@@ -287,7 +287,7 @@ static void explain_caption(const tw_row *row, char *out, size_t capacity)
                    row->example);
 }
 
-const tw_type tw_type_caption = {parse_caption, print_caption, explain_caption};
+const tw_type tw_type_caption = {parse_caption, print_text, explain_caption};
 
 /* ---- degrees --------------------------------------------------------------------- */
 
@@ -336,3 +336,23 @@ static void explain_degrees(const tw_row *row, char *out, size_t capacity)
 }
 
 const tw_type tw_type_degrees = {parse_degrees, print_degrees, explain_degrees};
+
+/* ---- hours ----------------------------------------------------------------------- */
+
+static bool parse_hours(const tw_row *row, const char *text, void *field)
+{
+    tw_hours hours;
+    (void)row;
+    if (tw_hours_parse(text, &hours, NULL) != TW_OK)
+        return false;
+    *(const char **)field = text;
+    return true;
+}
+
+static void explain_hours(const tw_row *row, char *out, size_t capacity)
+{
+    (void)snprintf(out, capacity, "always, or up to %d ranges such as %s", TW_HOURS_MAX,
+                   row->example);
+}
+
+const tw_type tw_type_hours = {parse_hours, print_text, explain_hours};

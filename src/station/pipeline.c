@@ -8,6 +8,7 @@
 #include "../media/decoder.h"
 #include "../media/mask.h"
 #include "tawny/best.h"
+#include "tawny/hours.h"
 #include "tawny/interval.h"
 
 enum {
@@ -35,6 +36,11 @@ struct tw_pipeline {
     uint16_t width, height;           /* of whole pictures; 0 before the first */
     uint16_t luma_width, luma_height; /* of what the detector reads */
     tw_sighting_watch watch;
+    tw_clock clock;
+    tw_hours hours;
+    tw_orders *orders;     /* NULL: none */
+    int64_t begun_us;      /* the first frame of all; arm_delay counts from it */
+    bool waits_for_key;    /* packets were left out: the next picture needs a key frame */
     tw_recorder *recorder; /* NULL: nothing is stored */
     tw_reading reading;
     const tw_luma *luma; /* of the frame that is being decided on */
@@ -150,14 +156,17 @@ static tw_status make_detector(tw_pipeline *p, uint16_t width, uint16_t height,
     return watch_zones(p, err);
 }
 
-tw_status tw_pipeline_new(const tw_camera_settings *camera, const tw_stream *stream,
-                          const tw_keep *keep, tw_event_fn told, void *ctx,
-                          tw_pipeline **out, tw_error *err)
+tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
+                          const tw_stream *stream, const tw_keep *keep, tw_event_fn told,
+                          void *ctx, tw_pipeline **out, tw_error *err)
 {
     tw_pipeline *p = calloc(1, sizeof *p);
     if (!p)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     p->camera = camera;
+    p->clock = clock;
+    p->begun_us = INT64_MIN;
+    p->orders = keep ? keep->orders : NULL;
     p->stream = *stream;
     p->told = told;
     p->ctx = ctx;
@@ -166,6 +175,9 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, const tw_stream *str
     if (st != TW_OK)
         st = tw_fail(err, st, "camera %s: start_at and stay_at contradict each other",
                      camera->name);
+    tw_sighting_number_after(&p->watch, keep ? keep->number : 0);
+    if (st == TW_OK && camera->hours)
+        st = tw_hours_parse(camera->hours, &p->hours, NULL);
     if (st == TW_OK && camera->mask[0] != '\0')
         st = tw_mask_read(camera->mask, &p->mask_picture, &p->mask_luma, err);
     if (st == TW_OK)
@@ -303,6 +315,11 @@ static void stills_began(tw_pipeline *p)
     p->stills = 0;
     p->burst_left = 0;
     p->next_still_us = p->reading.t_us;
+    /* Where nothing moves there is no best frame: the one that it was asked for with. */
+    if (p->camera->stills.which == TW_STILLS_BEST && p->watch.now.cause.of == 0) {
+        tw_parcel_release(p->best.jpeg);
+        p->best = (best_still){take_still(p, NULL), {0}, times_at(p, p->reading.t_us)};
+    }
     if (p->camera->stills.which != TW_STILLS_FIRST)
         return;
     store_first(p);
@@ -361,9 +378,36 @@ static void ended(tw_pipeline *p, bool last_too)
     tell(p, (tw_event){.kind = TW_EVENT_ENDED, .sighting = s});
 }
 
+/* Whether motion may begin a sighting now. */
+static bool is_armed(const tw_pipeline *p, int64_t t_us)
+{
+    const tw_camera_settings *c = p->camera;
+    const int asked = p->orders ? atomic_load(&p->orders->armed) : TW_AS_SET;
+    if (asked != TW_AS_SET)
+        return asked != 0;
+    if (!c->armed || t_us - p->begun_us < c->arm_delay_us)
+        return false;
+    const int64_t wall_us = t_us + p->wall_offset_us;
+    const tw_hours_place place = {c->latitude, c->longitude,
+                                  c->latitude != TW_NOWHERE &&
+                                      c->longitude != TW_NOWHERE};
+    return tw_hours_within(&p->hours, wall_us,
+                           p->clock.ops->offset_s(p->clock.ctx, wall_us), &place);
+}
+
+/* Whether something was ordered; it is done with then. */
+static bool take_order(atomic_bool *order)
+{
+    return atomic_load_explicit(order, memory_order_relaxed) &&
+           atomic_exchange(order, false);
+}
+
 static void decide(tw_pipeline *p)
 {
-    const unsigned what = tw_sighting_step(&p->watch, &p->reading);
+    tw_sighting_arm(&p->watch, is_armed(p, p->reading.t_us));
+    unsigned what = tw_sighting_step(&p->watch, &p->reading);
+    if (p->orders && take_order(&p->orders->trigger))
+        what |= tw_sighting_trigger(&p->watch);
     if (what & TW_SIGHTING_ENDED)
         ended(p, false);
     if (what & TW_SIGHTING_BEGAN) {
@@ -455,6 +499,8 @@ static tw_status read_picture(tw_pipeline *p, const tw_decoded *decoded, tw_erro
     decide(p);
     if (p->recorder) {
         store_timed(p);
+        if (p->orders && take_order(&p->orders->snap))
+            store_still(p, TW_KIND_SNAP, 0);
         hand_over_trace(p, false);
     }
     p->luma = NULL;
@@ -511,9 +557,37 @@ static tw_status read_ready(tw_pipeline *p, const tw_packet *packet, bool *bad,
     return TW_OK;
 }
 
+/* While disarmed a frame a second keeps the place known. What is asked for is seen to at
+ * once. */
+static bool rests(tw_pipeline *p, const tw_packet *packet)
+{
+    enum { LOOK_EVERY_US = 1000000 };
+    if (p->watch.state != TW_IDLE || p->result.frames == 0 ||
+        packet->t_us - p->last_us >= LOOK_EVERY_US || is_armed(p, packet->t_us))
+        return false;
+    return !p->orders ||
+           (!atomic_load(&p->orders->trigger) && !atomic_load(&p->orders->snap));
+}
+
+/* Whether a packet is left out of the decoder: it rests, and begins again with a picture
+ * that needs no other. */
+static bool leaves_out(tw_pipeline *p, const tw_packet *packet)
+{
+    if (!packet)
+        return false;
+    if (rests(p, packet) || (p->waits_for_key && !packet->key)) {
+        p->waits_for_key = true;
+        return true;
+    }
+    p->waits_for_key = false;
+    return false;
+}
+
 static tw_status decode(tw_pipeline *p, const tw_packet *packet, bool *bad, tw_error *err)
 {
     tw_error why = {0};
+    if (leaves_out(p, packet))
+        return TW_OK;
     if (packet && p->stream.codec == TW_CODEC_MJPEG && !due(p, packet->t_us))
         return TW_OK; /* each is a picture of its own, and needs no decoding */
     const tw_status st = tw_decoder_send(p->decoder, packet, &why);
@@ -526,7 +600,7 @@ static tw_status decode(tw_pipeline *p, const tw_packet *packet, bool *bad, tw_e
 /* The camera has the luma plane already: no decoding. The packet is kept for stills. */
 static tw_status read_plane(tw_pipeline *p, const tw_frame *frame, tw_error *err)
 {
-    if (!due(p, frame->packet.t_us))
+    if (!due(p, frame->packet.t_us) || rests(p, &frame->packet))
         return TW_OK;
     const tw_luma *luma = &frame->luma;
     const uint16_t factor = tw_luma_factor(luma->width);
@@ -577,6 +651,8 @@ static void record(tw_pipeline *p)
 tw_status tw_pipeline_frame(tw_pipeline *p, const tw_frame *frame, tw_error *err)
 {
     p->packet = frame->packet;
+    if (p->begun_us == INT64_MIN)
+        p->begun_us = frame->packet.t_us;
     p->result.packet_bytes += frame->packet.size;
     p->wall_offset_us = frame->packet.wall_us - frame->packet.t_us;
     bool bad = false;
@@ -585,7 +661,9 @@ tw_status tw_pipeline_frame(tw_pipeline *p, const tw_frame *frame, tw_error *err
     /* A damaged JPEG would spoil a clip; a damaged packet of another codec may be needed
      * by those after it. */
     const bool keep = !bad || p->stream.codec != TW_CODEC_MJPEG;
-    if (st == TW_OK && p->recorder && keep)
+    const bool kept = p->camera->pre_disarmed || p->watch.state != TW_IDLE ||
+                      p->camera->continuous || p->camera->timed_clip.every_us > 0;
+    if (st == TW_OK && p->recorder && keep && kept)
         record(p);
     tw_parcel_release(p->parcel); /* where nobody has taken it over */
     p->parcel = NULL;
@@ -600,6 +678,11 @@ void tw_pipeline_finish(tw_pipeline *p)
     close_footage(p);
     if (p->result.frames > 0)
         p->result.length_us = p->last_us + p->step_us - p->result.first_us;
+}
+
+uint32_t tw_pipeline_number(const tw_pipeline *p)
+{
+    return p->watch.now.number;
 }
 
 int64_t tw_pipeline_watched(const tw_pipeline *p)
@@ -656,7 +739,8 @@ tw_status tw_run_open(tw_run *run, const tw_board *board,
     tw_stream stream;
     st = run->camera.ops->open(run->camera.ctx, &stream, err);
     if (st == TW_OK)
-        st = tw_pipeline_new(camera, &stream, keep, told, ctx, &run->pipeline, err);
+        st = tw_pipeline_new(camera, board->clock, &stream, keep, told, ctx,
+                             &run->pipeline, err);
     return st;
 }
 

@@ -2,23 +2,37 @@
 #ifndef TW_PIPELINE_H
 #define TW_PIPELINE_H
 
+#include <stdatomic.h>
+
 #include "recorder.h"
 
 typedef struct tw_pipeline tw_pipeline;
+
+/* What is asked of a camera while it runs. Each may be set from any thread. */
+typedef struct tw_orders {
+    atomic_int armed;    /* 0 disarmed, 1 armed, TW_AS_SET: as the settings say */
+    atomic_bool trigger; /* a sighting is to begin */
+    atomic_bool snap;    /* a still is wanted */
+} tw_orders;
+
+enum { TW_AS_SET = -1 };
 
 /* Where a camera's captures go. */
 typedef struct tw_keep {
     tw_lane *lane; /* outlives every job that the sink has taken */
     tw_job_sink sink;
+    tw_orders *orders; /* NULL: there are none */
+    uint32_t number;   /* of the last sighting before this */
 } tw_keep;
 
 /**
+ * @param clock For local time.
  * @param keep  Copied; NULL: nothing is stored.
  * @param told  May be NULL.
  */
-tw_status tw_pipeline_new(const tw_camera_settings *camera, const tw_stream *stream,
-                          const tw_keep *keep, tw_event_fn told, void *ctx,
-                          tw_pipeline **out, tw_error *err);
+tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
+                          const tw_stream *stream, const tw_keep *keep, tw_event_fn told,
+                          void *ctx, tw_pipeline **out, tw_error *err);
 void tw_pipeline_free(tw_pipeline *pipeline); /* NULL is fine */
 
 /** Take one frame through. What is wrong with it is told; only what ends the camera comes
@@ -29,6 +43,9 @@ tw_status tw_pipeline_frame(tw_pipeline *pipeline, const tw_frame *frame, tw_err
 /** The camera itself lost a frame: tell it. Same answers. */
 tw_status tw_pipeline_bad_frame(tw_pipeline *pipeline, const tw_error *why,
                                 tw_error *err);
+
+/** @return the number of the newest sighting. */
+uint32_t tw_pipeline_number(const tw_pipeline *pipeline);
 
 /** No more frames: end a running sighting and hand everything over. */
 void tw_pipeline_finish(tw_pipeline *pipeline);

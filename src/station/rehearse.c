@@ -23,7 +23,7 @@ tw_status tw_rehearse(const tw_board *board, const tw_camera_settings *camera,
     tw_run run;
     tw_writer writer = {.clock = board->clock, .told = told, .ctx = ctx};
     tw_lane lane = {.camera = camera}, *const lanes[] = {&lane};
-    const tw_keep keep = {&lane, tw_writer_sink(&writer)};
+    const tw_keep keep = {.lane = &lane, .sink = tw_writer_sink(&writer)};
     tw_status st = TW_OK;
     memset(&run, 0, sizeof run);
     writer.lanes = lanes;

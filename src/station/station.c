@@ -19,6 +19,8 @@ typedef struct watched {
     bool started;
     bool opened; /* it has delivered; written by its thread, read after the join */
     tw_camera_status status; /* under telling's lock */
+    tw_orders orders;
+    int64_t orders_until_us; /* by the clock; 0: for good. Under telling's lock */
 } watched;
 
 struct tw_station {
@@ -151,18 +153,35 @@ static bool stopping(const tw_station *s)
     return __atomic_load_n(&s->stop, __ATOMIC_RELAXED) != 0;
 }
 
+/* Orders that were for a time have had it. */
+static void end_orders(watched *w)
+{
+    tw_station *s = w->station;
+    if (atomic_load(&w->orders.armed) == TW_AS_SET)
+        return;
+    (void)pthread_mutex_lock(&s->telling);
+    if (w->orders_until_us > 0 &&
+        s->board.clock.ops->now_us(s->board.clock.ctx) >= w->orders_until_us) {
+        w->orders_until_us = 0;
+        atomic_store(&w->orders.armed, TW_AS_SET);
+    }
+    (void)pthread_mutex_unlock(&s->telling);
+}
+
 static void *watch_camera(void *ctx)
 {
     watched *w = ctx;
     tw_station *s = w->station;
-    const tw_keep keep = {&w->lane, tw_queue_sink(queue_of(s))};
+    const tw_keep keep = {&w->lane, tw_queue_sink(queue_of(s)), &w->orders, 0};
     tw_error err = {0};
     tw_run run;
     tw_status st = tw_run_open(&run, &s->board, &w->settings, w->settings.pace,
                                w->settings.loop, &keep, tell, s, &err);
     w->opened = st == TW_OK;
-    while (st == TW_OK && !stopping(s))
+    while (st == TW_OK && !stopping(s)) {
+        end_orders(w);
         st = tw_run_step(&run, &err);
+    }
     tw_run_close(&run);
     const bool wrong = st != TW_OK && st != TW_EEND;
     const tw_event event = {.kind = TW_EVENT_CLOSED,
@@ -216,6 +235,7 @@ tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_
         st = tw_settings_camera(settings, tw_settings_camera_name(settings, i),
                                 &w->settings);
         w->lane.camera = &w->settings;
+        atomic_init(&w->orders.armed, TW_AS_SET);
         (void)snprintf(w->status.name, sizeof w->status.name, "%s",
                        w->settings.name ? w->settings.name : "");
         s->lanes[i] = &w->lane;
@@ -285,6 +305,64 @@ tw_status tw_station_run(tw_station *s)
     set_queue(s, NULL); /* nobody may look at it while it ends */
     tw_queue_finish(queue);
     return any ? TW_OK : TW_EIO;
+}
+
+typedef enum order { ARM, DISARM, AS_SET, TRIGGER, SNAP } order;
+
+/* Under telling's lock. */
+static void give_order(watched *w, order what, int64_t until_us)
+{
+    switch (what) {
+    case ARM:
+    case DISARM:
+        w->orders_until_us = until_us;
+        atomic_store(&w->orders.armed, what == ARM);
+        break;
+    case AS_SET:
+        w->orders_until_us = 0;
+        atomic_store(&w->orders.armed, TW_AS_SET);
+        break;
+    case TRIGGER: atomic_store(&w->orders.trigger, true); break;
+    case SNAP: atomic_store(&w->orders.snap, true); break;
+    }
+}
+
+static tw_status order_cameras(tw_station *s, const char *camera, order what,
+                               int64_t for_us)
+{
+    if (!s || for_us < 0)
+        return TW_EINVAL;
+    bool any = false;
+    const int64_t now_us = s->board.clock.ops->now_us(s->board.clock.ctx);
+    (void)pthread_mutex_lock(&s->telling);
+    for (size_t i = 0; i < s->count; i++) {
+        if (camera && strcmp(s->cameras[i].settings.name, camera) != 0)
+            continue;
+        give_order(&s->cameras[i], what, for_us > 0 ? now_us + for_us : 0);
+        any = true;
+    }
+    (void)pthread_mutex_unlock(&s->telling);
+    return any ? TW_OK : TW_ENOENT;
+}
+
+tw_status tw_station_arm(tw_station *s, const char *camera, bool armed, int64_t for_us)
+{
+    return order_cameras(s, camera, armed ? ARM : DISARM, for_us);
+}
+
+tw_status tw_station_arm_as_set(tw_station *s, const char *camera)
+{
+    return order_cameras(s, camera, AS_SET, 0);
+}
+
+tw_status tw_station_trigger(tw_station *s, const char *camera)
+{
+    return order_cameras(s, camera, TRIGGER, 0);
+}
+
+tw_status tw_station_snap(tw_station *s, const char *camera)
+{
+    return order_cameras(s, camera, SNAP, 0);
 }
 
 tw_status tw_station_camera(tw_station *s, size_t index, tw_camera_status *out)

@@ -42,6 +42,10 @@ const char *tw_place_words(int32_t x_ppm, int32_t y_ppm)
 
 const char *tw_why_began(const tw_sighting *sighting, char *out, size_t capacity)
 {
+    if (sighting && sighting->cause.of == 0 && capacity > 0) {
+        (void)snprintf(out, capacity, "it was asked for");
+        return out;
+    }
     const tw_cause *c = &sighting->cause;
     line l = {out, capacity, 0};
     add(&l, "%.2f %% of %s moved (start_at %.2f %%)", percent(c->activity_ppm),
@@ -63,6 +67,8 @@ static bool add_state(line *l, const tw_reading *r, tw_watch_state state,
 {
     if (state == TW_IDLE && !camera->armed)
         add(l, "the camera was disarmed (armed = no); ");
+    else if (state == TW_IDLE)
+        add(l, "the camera was not armed (hours, arm_delay, or from outside); ");
     else if (state == TW_SETTLING || state == TW_IDLE)
         add(l, "the place was still being learned (settle %.1f s); ",
             (double)camera->settle_us / 1e6);

@@ -146,6 +146,48 @@ static void test_disarmed_begins_nothing(void **state)
     assert_int_equal(watch.state, TW_IDLE);
 }
 
+static void test_arming_and_disarming(void **state)
+{
+    (void)state;
+    tw_sighting_config config = usual();
+    tw_sighting_watch watch = watch_with(&config);
+    (void)feed(&watch, 0, 20, 0);
+    tw_sighting_arm(&watch, false);
+    assert_int_equal(watch.state, TW_IDLE);
+    assert_int_equal(feed(&watch, 21, 40, 9000), 0); /* nothing begins */
+    tw_sighting_arm(&watch, true);
+    assert_int_not_equal(feed(&watch, 41, 45, 9000) & TW_SIGHTING_BEGAN, 0);
+    tw_sighting_arm(&watch, false);
+    assert_int_equal(watch.state, TW_SIGHTING); /* what runs goes on */
+    assert_int_equal(feed(&watch, 46, 60, 9000), 0);
+    assert_int_not_equal(feed(&watch, 61, 300, 0) & TW_SIGHTING_ENDED, 0);
+    assert_int_equal(watch.state, TW_IDLE);
+    assert_int_equal(feed(&watch, 301, 320, 9000), 0);
+    tw_sighting_arm(NULL, true);
+}
+
+static void test_a_sighting_that_is_asked_for(void **state)
+{
+    (void)state;
+    tw_sighting_config config = usual();
+    config.armed = false;
+    tw_sighting_watch watch = watch_with(&config);
+    assert_int_equal(tw_sighting_trigger(&watch), 0); /* no frame yet */
+    tw_sighting_number_after(&watch, 41);
+    (void)feed(&watch, 0, 100, 0);
+    assert_int_equal(tw_sighting_trigger(&watch), TW_SIGHTING_BEGAN);
+    assert_int_equal(watch.now.number, 42);
+    assert_int_equal(watch.now.cause.of, 0);
+    assert_int_equal(watch.now.start_us - watch.now.clip_start_us, config.pre_us);
+    const int64_t asked_us = watch.now.start_us;
+    (void)step(&watch, 101, 0);
+    assert_int_equal(tw_sighting_trigger(&watch), 0); /* again: it goes on for longer */
+    assert_true(watch.now.end_us > asked_us);
+    assert_int_not_equal(feed(&watch, 102, 400, 0) & TW_SIGHTING_ENDED, 0);
+    assert_int_equal(watch.ended.clip_end_us - watch.ended.end_us, config.post_us);
+    assert_int_equal(watch.state, TW_IDLE);
+}
+
 static void test_rest_holds_back(void **state)
 {
     (void)state;
@@ -369,6 +411,8 @@ int main(void)
         cmocka_unit_test(test_motion_in_post_event_goes_on),
         cmocka_unit_test(test_settling_holds_back),
         cmocka_unit_test(test_disarmed_begins_nothing),
+        cmocka_unit_test(test_arming_and_disarming),
+        cmocka_unit_test(test_a_sighting_that_is_asked_for),
         cmocka_unit_test(test_rest_holds_back),
         cmocka_unit_test(test_clips_do_not_overlap),
         cmocka_unit_test(test_longest_splits_without_a_gap),

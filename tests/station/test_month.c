@@ -132,7 +132,7 @@ static void set_cameras(weeks *w, tw_settings *settings, int64_t days)
     static const char *const names[CAMERAS] = {"tunnel", "kerb", "mere"};
     const tw_board board = {makers, w->writer.clock, &w->card};
     for (int i = 0; i < CAMERAS; i++) {
-        const tw_keep keep = {&w->lane[i], tw_writer_sink(&w->writer)};
+        const tw_keep keep = {.lane = &w->lane[i], .sink = tw_writer_sink(&w->writer)};
         tw_error err = {0};
         assert_int_equal(tw_settings_camera(settings, names[i], &w->camera[i]), TW_OK);
         w->lane[i].camera = &w->camera[i];

@@ -386,6 +386,28 @@ static void test_what_is_kept_by_the_clock(void **state)
     done(r);
 }
 
+/* The footage begins at 20:30:00; its sightings at 14, 70 and 106 s or so. */
+static size_t sightings_with(const char *lines)
+{
+    (void)setenv("TZ", "UTC", 1);
+    rehearsal *r = prepare(KERB, lines);
+    assert_int_equal(run(r, NULL), TW_OK);
+    const size_t count = r->told.sightings;
+    done(r);
+    return count;
+}
+
+static void test_hours_and_delay(void **state)
+{
+    (void)state;
+    assert_int_equal(sightings_with("hours = 20:31-23:00\n"), 2);
+    assert_int_equal(sightings_with("hours = 08:00-20:31, sun 00:00-24:00\n"), 1);
+    assert_int_equal(sightings_with("hours = dusk-dawn\nlatitude = 52\nlongitude = -1\n"),
+                     3);
+    assert_int_equal(sightings_with("arm_delay = 1 min\n"), 2);
+    assert_int_equal(sightings_with("armed = no\nhours = always\n"), 0);
+}
+
 static void test_a_still_is_the_packet_as_it_came(void **state)
 {
     (void)state;
@@ -678,6 +700,7 @@ int main(void)
         cmocka_unit_test(test_a_clip_holds_pre_and_post_event_footage),
         cmocka_unit_test(test_stills_as_they_are_wanted),
         cmocka_unit_test(test_what_is_kept_by_the_clock),
+        cmocka_unit_test(test_hours_and_delay),
         cmocka_unit_test(test_a_still_is_the_packet_as_it_came),
         cmocka_unit_test(test_damaged_frames_are_left_out_and_told),
         cmocka_unit_test(test_many_damaged_frames_are_counted_not_listed),

@@ -8,7 +8,9 @@
 #define S INT64_C(1000000)
 #define WALL (INT64_C(1804969800) * S) /* 2027-03-13 20:30 UTC */
 #define DAY (INT64_C(86400) * S)
-#define NO_LIMIT ((tw_by_kind){0, {-1, -1, -1, -1, -1, -1, -1}}) /* TW_AS_ALL each */
+#define NO_LIMIT                                                                         \
+    ((tw_by_kind){0, {-1, -1, -1, -1, -1, -1, -1, -1}}) /* TW_AS_ALL each                \
+                                                         */
 #define NAMES "%Y-%m-%d/{camera}/{camera}-%Y%m%dT%H%M%S.{ms}-{sighting}-{kind}{n}"
 
 typedef struct place {

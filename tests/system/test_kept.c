@@ -393,6 +393,49 @@ static outcome ask(void)
     return o;
 }
 
+static void give(const char *command, const char *argument, const char *value, int code,
+                 const char *words)
+{
+    outcome o = run_program(folder, TOOL, command, argument, value, NULL);
+    assert_int_equal(o.code, code);
+    assert_has(o.err, words);
+    free_outcome(&o);
+}
+
+/* Wait until the station has said something. */
+static void await_line(const char *words)
+{
+    char *path = join(folder, "watch.log");
+    bool found = false;
+    for (int i = 0; i < 400 && !found; i++) {
+        char *text = read_file(path, NULL);
+        found = strstr(text, words) != NULL;
+        free(text);
+        (void)usleep(50000);
+    }
+    if (!found)
+        fail_msg("the station never said \"%s\"", words);
+    free(path);
+}
+
+static void give_orders(void)
+{
+    give("disarm", "--for", "1h", 0, "");
+    give("snap", "kerb", NULL, 0, "");
+    await_line("snap stored: ");
+    outcome o = run_program(folder, TOOL, "status", NULL);
+    assert_has(o.out, "idle");
+    free_outcome(&o);
+    give("trigger", NULL, NULL, 0, "");
+    await_line("sighting 1 begins: it was asked for");
+    await_line("sighting 1 ends after");
+    await_line("00-001-still.jpg"); /* also where nothing moved */
+    give("arm", "--as-set", NULL, 0, "");
+    give("arm", "nowhere", NULL, 1, "there is no camera nowhere");
+    give("disarm", "--for", "soon", 2, "--for soon: expected a time");
+    give("snap", "kerb", "mere", 2, "mere is not expected");
+}
+
 static void test_a_running_station_says_how_it_fares(void **state)
 {
     (void)state;
@@ -405,7 +448,8 @@ static void test_a_running_station_says_how_it_fares(void **state)
     const pid_t child = fork();
     if (child == 0) {
         if (chdir(folder) == 0 && freopen("watch.log", "w", stdout))
-            (void)execl(TOOL, TOOL, "watch", "--set", "kerb.pace=yes", (char *)NULL);
+            (void)execl(TOOL, TOOL, "watch", "--set", "kerb.pace=yes", "--set",
+                        "kerb.caption_on=none", "--set", "post_event=2s", (char *)NULL);
         _exit(9);
     }
     o = ask();
@@ -418,6 +462,7 @@ static void test_a_running_station_says_how_it_fares(void **state)
     assert_string_equal(json_string_value(json_object_get(camera, "camera")), "kerb");
     json_decref(camera);
     free_outcome(&o);
+    give_orders();
     assert_int_equal(kill(child, SIGTERM), 0);
     int status = 0;
     assert_int_equal(waitpid(child, &status, 0), child);

@@ -1,0 +1,153 @@
+/* tawny arm, disarm, trigger, snap: what a running station is told to do. */
+#include <jansson.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "control.h"
+
+/* One of these commands. */
+typedef struct order {
+    const char *about, *example;
+    gboolean takes_time; /* --for */
+} order;
+
+static const order ARM = {
+    "Arms a camera of the running station, or all of them, whatever its hours and its\n"
+    "armed setting say: from now on motion begins sightings. With --as-set the settings\n"
+    "hold again.",
+    "Examples:\n"
+    "  tawny arm\n"
+    "  tawny arm kerb --for 2h\n"
+    "  tawny arm --as-set",
+    TRUE};
+static const order DISARM = {"Disarms a camera of the running station, or all of them: "
+                             "motion begins no sighting. A\n"
+                             "running sighting goes on to its end.",
+                             "Examples:\n"
+                             "  tawny disarm\n"
+                             "  tawny disarm kerb --for 30min",
+                             TRUE};
+static const order TRIGGER = {
+    "Begins a sighting of a camera, or of all of them, whatever moves and also while\n"
+    "disarmed: with its pre-event footage, and for as long as something moves after.",
+    "Examples:\n"
+    "  tawny trigger kerb",
+    FALSE};
+static const order SNAP = {"Stores a still of a camera, or of all of them, now.",
+                           "Examples:\n"
+                           "  tawny snap kerb",
+                           FALSE};
+
+typedef struct ordering {
+    cli_common common;
+    char *how_long;
+    gboolean as_set;
+} ordering;
+
+/* "2h", "30min", "90s", or a sum of such. @return CLI_DONE; CLI_USAGE, told. */
+static int read_time(const char *text, int64_t *us)
+{
+    static const struct {
+        const char *name;
+        gint64 s;
+    } units[] = {{"d", 86400}, {"h", 3600}, {"min", 60}, {"s", 1}};
+    *us = 0;
+    for (const char *at = text; at && *at;) {
+        char *end = NULL;
+        const gint64 number = g_ascii_strtoll(at, &end, 10);
+        gsize u = 0;
+        while (*end == ' ')
+            end++;
+        while (u < G_N_ELEMENTS(units) && !g_str_has_prefix(end, units[u].name))
+            u++;
+        if (end == at || number < 0 || number > 100000 || u == G_N_ELEMENTS(units))
+            return cli_say(CLI_USAGE, "--for %s: expected a time such as 2h or 30min",
+                           text);
+        *us += number * units[u].s * G_USEC_PER_SEC;
+        at = end + strlen(units[u].name);
+        while (*at == ' ')
+            at++;
+    }
+    return CLI_DONE;
+}
+
+static int say_answer(const char *answer, const ordering *o)
+{
+    json_t *a = json_loads(answer, JSON_DISABLE_EOF_CHECK, NULL);
+    const char *type = json_string_value(json_object_get(a, "type"));
+    int code = CLI_DONE;
+    if (!type || strcmp(type, "done") != 0) {
+        const char *text = json_string_value(json_object_get(a, "text"));
+        code = cli_say(CLI_FAILED, "%s", text ? text : "the station did not answer");
+    } else if (o->common.json) {
+        (void)fputs(answer, stdout);
+    }
+    json_decref(a);
+    return code;
+}
+
+static int tell_station(const ordering *o, const char *what, const char *camera)
+{
+    tw_settings *settings = NULL;
+    tw_station_settings station;
+    int64_t for_us = 0;
+    int code = read_time(o->how_long, &for_us);
+    if (code != CLI_DONE)
+        return code;
+    if (cli_load(&o->common, FALSE, &settings, NULL) != TW_OK)
+        return CLI_USAGE;
+    tw_settings_station(settings, &station);
+    json_t *request = json_pack("{ss ss* sI}", "do", o->as_set ? "as-set" : what,
+                                "camera", camera, "for_us", (json_int_t)for_us);
+    char *line = json_dumps(request, JSON_COMPACT);
+    g_autofree char *answer = control_ask(station.name, line);
+    if (answer)
+        code = say_answer(answer, o);
+    else
+        code = cli_say(CLI_FAILED, "no station %s is running: start one with tawny watch",
+                       station.name);
+    free(line);
+    json_decref(request);
+    tw_settings_free(settings);
+    return code;
+}
+
+static int run(int argc, char **argv, const char *what, const order *which)
+{
+    ordering o = {.as_set = FALSE};
+    const GOptionEntry timed[] = {
+        {"for", 0, 0, G_OPTION_ARG_STRING, &o.how_long,
+         "Only for so long, then the settings hold again", "TIME"},
+        {"as-set", 0, 0, G_OPTION_ARG_NONE, &o.as_set, "The settings hold again", NULL},
+        {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
+    int code = cli_parse(&argc, &argv, "[CAMERA]", which->about, which->example,
+                         which->takes_time ? timed : NULL, &o.common);
+    if (code == CLI_DONE && argc > 2)
+        code = cli_say(CLI_USAGE, "%s is not expected: one camera, or none for all",
+                       argv[2]);
+    if (code == CLI_DONE)
+        code = tell_station(&o, what, argc > 1 ? argv[1] : NULL);
+    cli_clear(&o.common);
+    g_free(o.how_long);
+    return code;
+}
+
+int cli_arm(int argc, char **argv)
+{
+    return run(argc, argv, "arm", &ARM);
+}
+
+int cli_disarm(int argc, char **argv)
+{
+    return run(argc, argv, "disarm", &DISARM);
+}
+
+int cli_trigger(int argc, char **argv)
+{
+    return run(argc, argv, "trigger", &TRIGGER);
+}
+
+int cli_snap(int argc, char **argv)
+{
+    return run(argc, argv, "snap", &SNAP);
+}
