@@ -47,6 +47,8 @@ typedef struct tw_frame {
 
 typedef struct tw_camera_ops {
     const char *name; /* "file", "sim": for messages */
+    bool live; /* frames come as they happen: a station opens it again when it cannot
+                  be opened, ends, or falls silent */
     /* Required. Blocks until the stream is known. TW_ENOENT, TW_EDAMAGED, TW_EIO...:
      * err says what and where. May be called again after close. */
     tw_status (*open)(void *ctx, tw_stream *stream, tw_error *err);

@@ -21,6 +21,8 @@ typedef enum tw_event_kind {
     TW_EVENT_STORED,  /* a capture is complete on the card: file, kind, bytes, sighting */
     TW_EVENT_FREED,   /* captures were dropped to make room: bytes, text */
     TW_EVENT_PROBLEM, /* something went wrong and the camera goes on: status, text */
+    TW_EVENT_LOST,    /* a live camera gives nothing and is tried again: status, text */
+    TW_EVENT_BACK,    /* it is back: text says after how long */
     TW_EVENT_CLOSED   /* a camera has ended: status, text if that was an error */
 } tw_event_kind;
 
@@ -165,6 +167,9 @@ typedef struct tw_camera_status {
     uint32_t not_stored;  /* captures that the card did not take */
     uint64_t lost_frames; /* that belonged into a file, and the card was too slow */
     uint32_t problems;    /* told */
+    int64_t lost_us; /* since when a live camera gives nothing, wall time; 0: it does */
+    int64_t next_us; /* when it is tried again */
+    char lost_why[160];
 } tw_camera_status;
 
 /** How a camera of a station fares. Any thread, also while it runs.

@@ -2,6 +2,7 @@
 #ifndef TW_TAWNY_H
 #define TW_TAWNY_H
 
+#include "tawny/backoff.h"
 #include "tawny/best.h"
 #include "tawny/brightness.h"
 #include "tawny/caption.h"

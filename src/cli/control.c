@@ -64,7 +64,9 @@ static json_t *describe_camera(const tw_camera_status *c)
         c->activity_ppm / 1e4, "frames", (json_int_t)c->frames, "sightings",
         (int)c->sightings, "last_us", (json_int_t)c->last_us, "stored", (int)c->stored,
         "stored_bytes", (json_int_t)c->stored_bytes, "not_stored", (int)c->not_stored,
-        "lost_frames", (json_int_t)c->lost_frames, "problems", (int)c->problems);
+        "lost_frames", (json_int_t)c->lost_frames, "problems", (int)c->problems,
+        "lost_us", (json_int_t)c->lost_us, "next_us", (json_int_t)c->next_us, "lost_why",
+        c->lost_us > 0 ? c->lost_why : "");
 }
 
 static json_t *describe_store(const tw_store_status *s)

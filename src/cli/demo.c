@@ -87,6 +87,8 @@ static void on_event(void *ctx, const tw_event *e)
     case TW_EVENT_PROBLEM:
         (void)fprintf(stderr, "%s: %s\n", e->camera ? e->camera : "station", e->text);
         break;
+    case TW_EVENT_LOST:
+    case TW_EVENT_BACK:
     case TW_EVENT_OPENED:
     case TW_EVENT_CLOSED: break;
     }

@@ -133,6 +133,8 @@ static const char *type_of(tw_event_kind kind)
     case TW_EVENT_STORED: return "stored";
     case TW_EVENT_FREED: return "freed";
     case TW_EVENT_PROBLEM: return "problem";
+    case TW_EVENT_LOST: return "lost";
+    case TW_EVENT_BACK: return "back";
     case TW_EVENT_CLOSED: break;
     }
     return "closed";

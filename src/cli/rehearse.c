@@ -197,6 +197,8 @@ static void on_event(void *ctx, const tw_event *e)
         (void)fprintf(stderr, "%s: %s\n", r->footage.name, e->text);
         break;
     case TW_EVENT_BEGAN:
+    case TW_EVENT_LOST:
+    case TW_EVENT_BACK:
     case TW_EVENT_CLOSED: break;
     }
 }

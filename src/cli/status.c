@@ -35,6 +35,15 @@ static void say_last(const telling *t, int64_t wall_us, char out[32])
                        c.hour, c.minute, c.second);
 }
 
+static void say_lost(const telling *t, const json_t *o)
+{
+    char since[32], next[32];
+    say_last(t, number(o, "lost_us"), since);
+    say_last(t, number(o, "next_us"), next);
+    (void)printf("  lost since %s, next try at %s: %s\n", since, next + 11,
+                 json_string_value(json_object_get(o, "lost_why")));
+}
+
 static void say_camera(telling *t, const json_t *o)
 {
     char last[32], level[24], size[24];
@@ -46,7 +55,8 @@ static void say_camera(telling *t, const json_t *o)
     say_last(t, number(o, "last_us"), last);
     (void)printf("%-16s %-9s %8s %9d  %-19s  %d (%s)",
                  json_string_value(json_object_get(o, "camera")),
-                 json_is_true(json_object_get(o, "open"))
+                 number(o, "lost_us") > 0 ? "lost"
+                 : json_is_true(json_object_get(o, "open"))
                      ? json_string_value(json_object_get(o, "state"))
                      : "closed",
                  out_percent((uint32_t)(activity * 1e4), level),
@@ -59,6 +69,8 @@ static void say_camera(telling *t, const json_t *o)
     if (number(o, "problems") > 0)
         (void)printf(", %d problems", (int)number(o, "problems"));
     (void)printf("\n");
+    if (number(o, "lost_us") > 0)
+        say_lost(t, o);
 }
 
 static void say_store(const json_t *o)

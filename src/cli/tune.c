@@ -159,6 +159,8 @@ static void on_event(void *ctx, const tw_event *e)
     case TW_EVENT_STORED:
     case TW_EVENT_FREED:
     case TW_EVENT_PROBLEM:
+    case TW_EVENT_LOST:
+    case TW_EVENT_BACK:
     case TW_EVENT_CLOSED: break;
     }
 }

@@ -76,6 +76,8 @@ static void print_event(watching *w, const tw_event *e)
         (void)printf("%s  %-*s  %s stored: %s (%s)\n", time, w->name_width, e->camera,
                      e->file_kind, e->file, out_bytes(e->bytes, size));
         break;
+    case TW_EVENT_LOST:
+    case TW_EVENT_BACK:
     case TW_EVENT_FREED:
     case TW_EVENT_PROBLEM:
         (void)printf("%s  %-*s  %s\n", time, w->name_width,

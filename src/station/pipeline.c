@@ -749,6 +749,7 @@ tw_status tw_run_step(tw_run *run, tw_error *err)
     tw_frame frame;
     tw_error why = {0};
     const tw_status st = run->camera.ops->next(run->camera.ctx, &frame, &why);
+    run->frames += st == TW_OK || st == TW_EDAMAGED;
     if (st == TW_OK)
         return tw_pipeline_frame(run->pipeline, &frame, err);
     if (st == TW_EAGAIN)

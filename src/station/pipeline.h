@@ -67,6 +67,7 @@ tw_status tw_pipeline_still(tw_pipeline *pipeline, uint8_t **jpeg, size_t *bytes
 typedef struct tw_run {
     tw_camera camera;
     tw_pipeline *pipeline; /* NULL until the camera is open */
+    uint64_t frames;       /* that have come, damaged ones too */
 } tw_run;
 
 /** Make and open a camera and its pipeline. tw_run_close in any case. */

@@ -9,6 +9,7 @@
 
 #include "pipeline.h"
 #include "queue.h"
+#include "tawny/backoff.h"
 #include "upkeep.h"
 
 typedef struct watched {
@@ -17,7 +18,10 @@ typedef struct watched {
     tw_lane lane;
     pthread_t thread;
     bool started;
-    bool opened; /* it has delivered; written by its thread, read after the join */
+    bool opened;     /* it has delivered; written by its thread, read after the join */
+    bool live;       /* its thread's own, as all down to here */
+    uint32_t number; /* of its last sighting */
+    tw_backoff again;
     tw_camera_status status; /* under telling's lock */
     tw_orders orders;
     int64_t orders_until_us; /* by the clock; 0: for good. Under telling's lock */
@@ -46,6 +50,8 @@ static const char *word_happening(const tw_event *event)
     case TW_EVENT_CLOSED: return "closed";
     case TW_EVENT_FREED: return "freed";
     case TW_EVENT_PROBLEM: return "problem";
+    case TW_EVENT_LOST: return "lost";
+    case TW_EVENT_BACK: return "back";
     default: return NULL;
     }
 }
@@ -88,6 +94,8 @@ static void count_camera(tw_camera_status *c, const tw_event *event)
         break;
     case TW_EVENT_CLOSED: c->open = false; break;
     case TW_EVENT_ENDED:
+    case TW_EVENT_LOST:
+    case TW_EVENT_BACK:
     case TW_EVENT_FREED: break;
     }
 }
@@ -168,25 +176,146 @@ static void end_orders(watched *w)
     (void)pthread_mutex_unlock(&s->telling);
 }
 
+/* ---- lost and found -------------------------------------------------------------- */
+
+/* Told once, however often it is tried again. */
+static void lost(watched *w, tw_status st, const tw_error *why, int64_t wait_us)
+{
+    tw_station *s = w->station;
+    const char *text = why->text[0] ? why->text : "it ended";
+    const int64_t wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx);
+    tw_error line = {0};
+    (void)pthread_mutex_lock(&s->telling);
+    const bool first = w->status.lost_us == 0;
+    if (first)
+        w->status.lost_us = wall_us;
+    w->status.open = false;
+    w->status.next_us = wall_us + wait_us;
+    (void)snprintf(w->status.lost_why, sizeof w->status.lost_why, "%s", text);
+    (void)pthread_mutex_unlock(&s->telling);
+    if (!first)
+        return;
+    (void)tw_fail(&line, st, "lost: %s; trying again in %.1f s, then less often", text,
+                  (double)wait_us / 1e6);
+    tell(s, &(tw_event){.kind = TW_EVENT_LOST,
+                        .camera = w->settings.name,
+                        .wall_us = wall_us,
+                        .status = st,
+                        .text = line.text});
+}
+
+/* A frame has come. */
+static void found_again(watched *w)
+{
+    tw_station *s = w->station;
+    const int64_t wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx);
+    tw_error line = {0};
+    (void)pthread_mutex_lock(&s->telling);
+    const int64_t since_us = w->status.lost_us;
+    w->status.lost_us = w->status.next_us = 0;
+    (void)pthread_mutex_unlock(&s->telling);
+    if (since_us == 0)
+        return;
+    (void)tw_fail(&line, TW_OK, "back after %.1f s", (double)(wall_us - since_us) / 1e6);
+    tell(s, &(tw_event){.kind = TW_EVENT_BACK,
+                        .camera = w->settings.name,
+                        .wall_us = wall_us,
+                        .text = line.text});
+}
+
+/* ---- one camera ------------------------------------------------------------------ */
+
+enum {
+    SILENT_US = 10000000,     /* without a frame a live camera is lost */
+    STEADY_US = 30000000,     /* with frames for so long it is well again */
+    AGAIN_US = 1000000,       /* first tried again after, ... */
+    AGAIN_MOST_US = 60000000, /* ... and at most */
+    NAP_US = 100000           /* between looks whether the station stops */
+};
+
+static int64_t now_of(const tw_station *s)
+{
+    return s->board.clock.ops->now_us(s->board.clock.ctx);
+}
+
+static int64_t wall_of(const tw_station *s)
+{
+    return s->board.clock.ops->wall_us(s->board.clock.ctx);
+}
+
+/* Watch until the camera ends, fails, falls silent, or the station stops. */
+static tw_status watch_run(watched *w, tw_run *run, tw_error *err)
+{
+    tw_station *s = w->station;
+    const bool live = run->camera.ops->live;
+    const int64_t opened_us = now_of(s);
+    int64_t heard_us = opened_us;
+    uint64_t frames = 0;
+    tw_status st = TW_OK;
+    while (st == TW_OK && !stopping(s)) {
+        end_orders(w);
+        st = tw_run_step(run, err);
+        if (!live)
+            continue;
+        const int64_t now_us = now_of(s);
+        if (run->frames != frames) {
+            frames = run->frames;
+            heard_us = now_us;
+            found_again(w);
+        }
+        if (st == TW_OK && now_us - heard_us >= SILENT_US)
+            st = tw_fail(err, TW_ETIMEOUT, "no frame for %d s", SILENT_US / 1000000);
+        if (now_us - opened_us >= STEADY_US)
+            tw_backoff_reset(&w->again);
+    }
+    return st;
+}
+
+/* Sleep in short naps. @return false: the station stops. */
+static bool nap_until(const tw_station *s, int64_t until_us)
+{
+    for (int64_t now = now_of(s); now < until_us && !stopping(s); now = now_of(s))
+        s->board.clock.ops->sleep_until(
+            s->board.clock.ctx, until_us - now < NAP_US ? until_us : now + NAP_US);
+    return !stopping(s);
+}
+
+/* One try. @return whether the camera is to be tried again. */
+static bool watch_once(watched *w, tw_status *st, tw_error *err)
+{
+    tw_station *s = w->station;
+    const tw_keep keep = {&w->lane, tw_queue_sink(queue_of(s)), &w->orders, w->number};
+    tw_run run;
+    *err = (tw_error){0};
+    *st = tw_run_open(&run, &s->board, &w->settings, w->settings.pace, w->settings.loop,
+                      &keep, tell, s, err);
+    w->opened = w->opened || *st == TW_OK;
+    const bool live = run.camera.ops && run.camera.ops->live;
+    w->live = w->live || live;
+    if (*st == TW_OK)
+        *st = watch_run(w, &run, err);
+    if (run.pipeline)
+        w->number = tw_pipeline_number(run.pipeline);
+    tw_run_close(&run);
+    return live && !stopping(s);
+}
+
 static void *watch_camera(void *ctx)
 {
     watched *w = ctx;
     tw_station *s = w->station;
-    const tw_keep keep = {&w->lane, tw_queue_sink(queue_of(s)), &w->orders, 0};
     tw_error err = {0};
-    tw_run run;
-    tw_status st = tw_run_open(&run, &s->board, &w->settings, w->settings.pace,
-                               w->settings.loop, &keep, tell, s, &err);
-    w->opened = st == TW_OK;
-    while (st == TW_OK && !stopping(s)) {
-        end_orders(w);
-        st = tw_run_step(&run, &err);
+    tw_status st = TW_OK;
+    while (watch_once(w, &st, &err)) {
+        const int64_t wait_us = tw_backoff_next(&w->again);
+        lost(w, st, &err, wait_us);
+        if (!nap_until(s, now_of(s) + wait_us))
+            break;
     }
-    tw_run_close(&run);
-    const bool wrong = st != TW_OK && st != TW_EEND;
+    const bool wrong = !w->live && st != TW_OK && st != TW_EEND;
     const tw_event event = {.kind = TW_EVENT_CLOSED,
                             .camera = w->settings.name,
-                            .wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx),
+                            .wall_us = wall_of(s),
                             .status = wrong ? st : TW_OK,
                             .text = wrong ? err.text : NULL};
     tell(s, &event);
@@ -236,6 +365,7 @@ tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_
                                 &w->settings);
         w->lane.camera = &w->settings;
         atomic_init(&w->orders.armed, TW_AS_SET);
+        w->again = (tw_backoff){AGAIN_US, AGAIN_MOST_US, (uint32_t)(i * 2654435761U), 0};
         (void)snprintf(w->status.name, sizeof w->status.name, "%s",
                        w->settings.name ? w->settings.name : "");
         s->lanes[i] = &w->lane;

@@ -42,7 +42,7 @@ const char *tw_place_words(int32_t x_ppm, int32_t y_ppm)
 
 const char *tw_why_began(const tw_sighting *sighting, char *out, size_t capacity)
 {
-    if (sighting && sighting->cause.of == 0 && capacity > 0) {
+    if (sighting->cause.of == 0) {
         (void)snprintf(out, capacity, "it was asked for");
         return out;
     }

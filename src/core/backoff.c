@@ -1,0 +1,25 @@
+/* Waiting before trying again. */
+#include "tawny/backoff.h"
+
+enum { DOUBLINGS_MAX = 40 };
+
+int64_t tw_backoff_next(tw_backoff *b)
+{
+    if (!b || b->least_us <= 0)
+        return 0;
+    int64_t wait = b->least_us;
+    for (uint32_t i = 0; i < b->tries && i < DOUBLINGS_MAX && wait < b->most_us; i++)
+        wait *= 2;
+    if (wait > b->most_us)
+        wait = b->most_us;
+    b->tries++;
+    b->seed = b->seed * 1664525U + 1013904223U;
+    const int64_t chance = (int64_t)(b->seed >> 16) - 32768; /* about zero */
+    return wait + wait / 4 * chance / 32768;
+}
+
+void tw_backoff_reset(tw_backoff *b)
+{
+    if (b)
+        b->tries = 0;
+}

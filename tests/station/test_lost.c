@@ -1,0 +1,238 @@
+/* Live cameras that fail: each is back soon after its fault ends, and nothing else is
+ * touched by it. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "../support/support.h"
+
+/* The twelve ways in which a camera fails here. */
+typedef enum fault {
+    NOT_MADE_AT_FIRST, /* it is not there when the station starts */
+    OPEN_REFUSED,
+    OPEN_DENIED,
+    OPEN_NO_MEMORY,
+    ENDS,   /* it closes the connection */
+    BREAKS, /* an error in the middle */
+    TIMES_OUT,
+    EMPTY_FRAMES,
+    DAMAGED_FRAMES,  /* told as such by the camera */
+    BROKEN_PICTURES, /* bytes that are no JPEG */
+    HALF_PICTURES,
+    OTHER_SIZE, /* it comes back with pictures of another size */
+    FAULTS
+} fault;
+
+enum { GOOD_FIRST = 40, W = 64, H = 48 };
+
+/* State outlives the camera, which is made anew for each try. */
+typedef struct script {
+    fault fault;
+    int opens, frames;
+    int bad_left; /* tries, or frames, that still fail */
+    uint8_t *jpeg, *other;
+    size_t jpeg_bytes, other_bytes;
+    int64_t t_us;
+} script;
+
+static script *scripts[2]; /* makers have no context of their own */
+
+static bool at_opening(const script *s)
+{
+    return s->fault <= OPEN_NO_MEMORY;
+}
+
+static tw_status open_live(void *ctx, tw_stream *stream, tw_error *err)
+{
+    static const tw_status answers[] = {TW_ENOENT, TW_EIO, TW_EACCES, TW_ENOMEM};
+    script *s = ctx;
+    s->opens++;
+    *stream = (tw_stream){
+        .codec = TW_CODEC_MJPEG, .codec_name = "mjpeg", .fps_num = 10, .fps_den = 1};
+    if (at_opening(s) && s->bad_left > 0) {
+        s->bad_left--;
+        return tw_fail(err, answers[s->fault], "the camera does not answer");
+    }
+    return TW_OK;
+}
+
+static tw_status give(script *s, tw_frame *frame, const uint8_t *data, size_t bytes)
+{
+    const tw_clock clock = tw_linux_clock();
+    memset(frame, 0, sizeof *frame);
+    s->t_us += 100000;
+    frame->packet =
+        (tw_packet){data, bytes, s->t_us, s->t_us, clock.ops->wall_us(clock.ctx), true};
+    return TW_OK;
+}
+
+static tw_status fail_now(script *s, tw_frame *frame, tw_error *err)
+{
+    s->bad_left--;
+    switch (s->fault) {
+    case ENDS: return tw_fail(err, TW_EEND, "the other side has closed");
+    case BREAKS: return tw_fail(err, TW_EIO, "connection reset");
+    case TIMES_OUT: return tw_fail(err, TW_ETIMEOUT, "took too long");
+    case DAMAGED_FRAMES: return tw_fail(err, TW_EDAMAGED, "a frame is damaged");
+    case EMPTY_FRAMES: return give(s, frame, s->jpeg, 0);
+    case BROKEN_PICTURES: return give(s, frame, (const uint8_t *)"no picture", 10);
+    case HALF_PICTURES: return give(s, frame, s->jpeg, s->jpeg_bytes / 2);
+    default: return give(s, frame, s->other, s->other_bytes);
+    }
+}
+
+static tw_status next_live(void *ctx, tw_frame *frame, tw_error *err)
+{
+    script *s = ctx;
+    const tw_clock clock = tw_linux_clock();
+    clock.ops->sleep_until(clock.ctx, clock.ops->now_us(clock.ctx) + 2000);
+    s->frames++;
+    if (!at_opening(s) && s->frames > GOOD_FIRST && s->bad_left > 0)
+        return fail_now(s, frame, err);
+    return give(s, frame, s->jpeg, s->jpeg_bytes);
+}
+
+static void close_live(void *ctx)
+{
+    (void)ctx;
+}
+
+static tw_status make_live(const tw_camera_request *request, tw_camera *out,
+                           tw_error *err)
+{
+    static const tw_camera_ops ops = {"live",    true,       open_live,
+                                      next_live, close_live, close_live};
+    (void)err;
+    if (strncmp(request->source, "live:", 5) != 0)
+        return TW_ENOTSUP;
+    *out = (tw_camera){&ops, scripts[request->source[5] - '0']};
+    return TW_OK;
+}
+
+typedef struct told {
+    tw_station *station;
+    size_t lost, back, frames[2], after;
+    fault fault;
+    problems problems;
+} told;
+
+static void on_event(void *ctx, const tw_event *e)
+{
+    told *t = ctx;
+    const int camera = e->camera && strcmp(e->camera, "b") == 0;
+    t->lost += e->kind == TW_EVENT_LOST;
+    t->back += e->kind == TW_EVENT_BACK;
+    if (e->kind == TW_EVENT_LOST)
+        collect_problem(&t->problems, e->text);
+    if (e->kind != TW_EVENT_READING)
+        return;
+    t->frames[camera]++;
+    const bool recovered = scripts[0]->bad_left == 0 && scripts[0]->frames > GOOD_FIRST;
+    t->after += camera == 0 && recovered;
+    if (t->after >= 20)
+        tw_station_stop(t->station);
+}
+
+/* Tries or frames that fail: each try that does is waited for. */
+static int bad_of(fault f)
+{
+    return f == OPEN_REFUSED ? 3 : 1;
+}
+
+static script *make_script(fault f)
+{
+    script *s = calloc(1, sizeof *s);
+    assert_non_null(s);
+    s->fault = f;
+    s->bad_left = bad_of(f);
+    s->jpeg = plain_jpeg(W, H, 100, &s->jpeg_bytes);
+    s->other = plain_jpeg(W + 16, H, 100, &s->other_bytes);
+    return s;
+}
+
+static void free_script(script *s)
+{
+    free(s->jpeg);
+    free(s->other);
+    free(s);
+}
+
+static void run_with(fault f)
+{
+    static const tw_camera_make_fn makers[] = {make_live, NULL};
+    static const char text[] =
+        "[cameras]\nsettle = 0 s\nclips = no\n"
+        "[camera a]\nsource = live:0\n[camera b]\nsource = live:1\n";
+    told t = {.fault = f};
+    tw_card card;
+    tw_error err = {0};
+    tw_settings *settings = tw_settings_new();
+    scripts[0] = make_script(f);
+    scripts[1] = make_script(OPEN_REFUSED);
+    scripts[1]->bad_left = 0;
+    assert_int_equal(
+        tw_settings_read_text(settings, "test", text, sizeof text - 1, NULL, NULL),
+        TW_OK);
+    assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
+    const tw_board board = {makers, tw_linux_clock(), &card};
+    if (tw_station_new(&board, settings, on_event, &t, &t.station, &err) != TW_OK)
+        fail_msg("%s", err.text);
+    const int64_t began = board.clock.ops->now_us(NULL);
+    assert_int_equal(tw_station_run(t.station), TW_OK);
+    const int64_t took = board.clock.ops->now_us(NULL) - began;
+    const bool loses = f <= TIMES_OUT;
+    assert_int_equal(t.lost, loses); /* said once, however often it was tried */
+    assert_int_equal(t.back, loses);
+    /* Back within one step: 1 s, then 2 and 4 s, and a quarter more at most. */
+    assert_true(took < (bad_of(f) == 3 ? 12000000 : 4000000));
+    assert_int_equal(scripts[0]->opens, loses ? 1 + bad_of(f) : 1);
+    assert_true(t.frames[1] > 20); /* the other one has gone on all the while */
+    tw_camera_status status;
+    assert_int_equal(tw_station_camera(t.station, 0, &status), TW_OK);
+    assert_int_equal(status.lost_us, 0);
+    tw_station_free(t.station);
+    card.ops->destroy(card.ctx);
+    tw_settings_free(settings);
+    free_script(scripts[0]);
+    free_script(scripts[1]);
+}
+
+static void test_cameras_that_cannot_be_opened(void **state)
+{
+    (void)state;
+    run_with(NOT_MADE_AT_FIRST);
+    run_with(OPEN_REFUSED);
+}
+
+static void test_denied_and_out_of_memory(void **state)
+{
+    (void)state;
+    run_with(OPEN_DENIED);
+    run_with(OPEN_NO_MEMORY);
+}
+
+static void test_cameras_that_break_off(void **state)
+{
+    (void)state;
+    run_with(ENDS);
+    run_with(BREAKS);
+    run_with(TIMES_OUT);
+}
+
+static void test_frames_that_are_no_pictures(void **state)
+{
+    (void)state;
+    for (int f = EMPTY_FRAMES; f < FAULTS; f++)
+        run_with((fault)f);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_cameras_that_cannot_be_opened),
+        cmocka_unit_test(test_denied_and_out_of_memory),
+        cmocka_unit_test(test_cameras_that_break_off),
+        cmocka_unit_test(test_frames_that_are_no_pictures),
+    };
+    cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
