@@ -58,8 +58,10 @@ static void make_footage(const char *path, bool encode, uint32_t fps)
 {
     tw_error err = {0};
     const tw_codecs *codecs = tw_codecs_load(&err);
-    const tw_camera_request request = {"bench", "sim:kerb,size=1920x1080", fps, false,
-                                       false,   tw_linux_clock()};
+    const tw_camera_request request = {.name = "bench",
+                                       .source = "sim:kerb,size=1920x1080",
+                                       .fps = fps,
+                                       .clock = tw_linux_clock()};
     tw_camera camera;
     tw_stream stream;
     tw_clip *clip = NULL;

@@ -146,6 +146,7 @@ typedef struct tw_camera_request {
     const char *source; /* "file:yard.mp4", "sim:kerb" */
     uint32_t fps;       /* for sources that have no rate of their own, 1..240 */
     bool loop;          /* begin again at the end of recorded footage */
+    bool udp;           /* RTSP by UDP instead of TCP */
     bool pace;          /* deliver recorded frames at their own times, by the clock */
     tw_clock clock;     /* gives wall times, and the pace */
 } tw_camera_request;

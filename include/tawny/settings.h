@@ -80,6 +80,7 @@ typedef struct tw_camera_settings {
     const char *use; /* names of profiles, separated by commas; "" none */
     const char *source;
     int64_t fps;
+    int64_t transport; /* of RTSP: 0 TCP, 1 UDP */
     bool loop, pace;
     bool armed, pre_disarmed; /* pre-event footage is kept while disarmed too */
     int64_t arm_delay_us;
@@ -137,6 +138,10 @@ typedef struct tw_settings tw_settings;
 
 /** Told once for each mistake, with one line that says where, what and what to do. */
 typedef void (*tw_problem_fn)(void *ctx, const char *line);
+
+/** A source as it may be shown: a password in it becomes "***".
+ * @param out  Caller's, capacity bytes, >= 1; cut where it is too long. @return out. */
+TW_API const char *tw_source_shown(const char *source, char *out, size_t capacity);
 
 /** @return Settings with nothing but built-in values, NULL: out of memory. */
 TW_API tw_settings *tw_settings_new(void);

@@ -16,7 +16,7 @@
 #include "tawny/frame.h"
 #include "tawny/port.h"
 
-enum { TW_CODECS_ABI = 3 };
+enum { TW_CODECS_ABI = 4 };
 
 typedef struct tw_footage tw_footage;       /* a video file that is read */
 typedef struct tw_av_decoder tw_av_decoder; /* of one stream */
@@ -48,6 +48,15 @@ typedef struct tw_clip_spec {
     tw_clip_painter painter; /* paint NULL: none; only with encode */
 } tw_clip_spec;
 
+/* How a stream from the network is opened. */
+typedef struct tw_live_options {
+    const char *shown;             /* its name for messages: without a password */
+    bool udp;                      /* for RTSP; else TCP */
+    int64_t timeout_us;            /* without a byte for so long it is given up */
+    int (*interrupted)(void *ctx); /* asked often; 1: give up now */
+    void *ctx;
+} tw_live_options;
+
 typedef struct tw_codecs {
     int abi; /* TW_CODECS_ABI */
 
@@ -55,8 +64,15 @@ typedef struct tw_codecs {
      * @param wall_us  Set to when it was recorded, by its own date; 0 unknown. */
     tw_status (*footage_open)(const char *path, tw_footage **out, tw_stream *stream,
                               int64_t *wall_us, tw_error *err);
+    /** The same for a stream from the network, which must be closed in the same thread.
+     * @param timed  Set to whether its packets know when they were captured, from any
+     *               zero; else their times mean nothing. */
+    tw_status (*live_open)(const char *url, const tw_live_options *options,
+                           tw_footage **out, tw_stream *stream, bool *timed,
+                           tw_error *err);
     /** The next packet; t_us counts from the file's first packet, wall_us is 0.
-     * @return TW_OK; TW_EEND; TW_EDAMAGED, TW_EIO. Borrowed until the next call. */
+     * @return TW_OK; TW_EEND; TW_EDAMAGED: of a stream from the network, this packet was
+     *         cut short; TW_EIO. Borrowed until the next call. */
     tw_status (*footage_next)(tw_footage *footage, tw_packet *packet, tw_error *err);
     void (*footage_close)(tw_footage *footage); /* NULL is fine */
 

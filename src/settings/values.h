@@ -64,6 +64,7 @@ extern const tw_type tw_type_sizes;      /* tw_by_kind: bytes */
 extern const tw_type tw_type_caption;    /* const char *, a pattern that expands */
 extern const tw_type tw_type_degrees;    /* int64_t: millionths; "": TW_NOWHERE */
 extern const tw_type tw_type_hours;      /* const char *, hours that can be read */
+extern const tw_type tw_type_source;     /* const char *, printed without its password */
 extern const tw_type tw_type_words;      /* int64_t: bits, from the first of choices on */
 extern const tw_type tw_type_area;       /* const char *, checked with tw_area_parse */
 

@@ -54,8 +54,11 @@ tw_status tw_footage_write(const tw_board *board, const tw_camera_settings *came
 {
     if (!board || !camera || !path)
         return tw_fail(err, TW_EINVAL, "nothing to write");
-    const tw_camera_request request = {
-        camera->name, camera->source, (uint32_t)camera->fps, false, false, board->clock};
+    const tw_camera_request request = {.name = camera->name,
+                                       .source = camera->source,
+                                       .fps = (uint32_t)camera->fps,
+                                       .udp = camera->transport == 1,
+                                       .clock = board->clock};
     tw_camera made = {0};
     tw_stream stream;
     FILE *file = NULL;

@@ -119,8 +119,11 @@ tw_status tw_look(const tw_board *board, const tw_camera_settings *camera,
 tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
                         tw_stream *stream, tw_error *err)
 {
-    const tw_camera_request request = {
-        camera->name, camera->source, (uint32_t)camera->fps, false, false, board->clock};
+    const tw_camera_request request = {.name = camera->name,
+                                       .source = camera->source,
+                                       .fps = (uint32_t)camera->fps,
+                                       .udp = camera->transport == 1,
+                                       .clock = board->clock};
     tw_camera made = {0};
     tw_frame frame;
     tw_status st = tw_camera_make(board->makers, &request, &made, err);

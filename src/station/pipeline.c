@@ -730,6 +730,7 @@ tw_status tw_run_open(tw_run *run, const tw_board *board,
     const tw_camera_request request = {.name = camera->name,
                                        .source = camera->source,
                                        .fps = (uint32_t)camera->fps,
+                                       .udp = camera->transport == 1,
                                        .loop = loop,
                                        .pace = pace,
                                        .clock = board->clock};

@@ -164,8 +164,8 @@ static void test_clock(void **state)
 
 static tw_status make(const char *source, tw_camera *camera, tw_error *err)
 {
-    const tw_camera_request request = {"kerb", source, 10,
-                                       false,  false,  tw_linux_clock()};
+    const tw_camera_request request = {
+        .name = "kerb", .source = source, .fps = 10, .clock = tw_linux_clock()};
     return tw_camera_make(TEST_MAKERS, &request, camera, err);
 }
 
@@ -249,7 +249,11 @@ static void test_a_loop_goes_on_in_time(void **state)
     write_numbered(folder, "1.jpg", 10);
     write_numbered(folder, "2.jpg", 20);
     (void)snprintf(source, sizeof source, "file:%s", folder);
-    const tw_camera_request request = {"loop", source, 10, true, false, tw_linux_clock()};
+    const tw_camera_request request = {.name = "loop",
+                                       .source = source,
+                                       .fps = 10,
+                                       .loop = true,
+                                       .clock = tw_linux_clock()};
     tw_camera camera;
     tw_stream stream;
     tw_frame frame;

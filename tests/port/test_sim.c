@@ -155,8 +155,8 @@ static void test_options_that_cannot_be(void **state)
                  {"sim:kerb,seed=x", "seed=x is not understood"},
                  {"sim:kerb,luma=maybe", "luma=maybe is not understood"}};
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
-        const tw_camera_request request = {"t",   cases[i].source, 10,
-                                           false, false,           tw_linux_clock()};
+        const tw_camera_request request = {
+            .name = "t", .source = cases[i].source, .fps = 10, .clock = tw_linux_clock()};
         tw_camera camera;
         tw_error err = {0};
         assert_int_equal(tw_camera_make(TEST_MAKERS, &request, &camera, &err),
@@ -169,8 +169,12 @@ static void test_the_virtual_clock_sets_the_pace(void **state)
 {
     (void)state;
     tw_sim_time time = {.wall_at_zero_us = INT64_C(1800000000000000), .offset_s = 3600};
-    const tw_camera_request request = {"t",  "sim:kerb,size=64x64", 2, true,
-                                       true, tw_sim_clock(&time)};
+    const tw_camera_request request = {.name = "t",
+                                       .source = "sim:kerb,size=64x64",
+                                       .fps = 2,
+                                       .loop = true,
+                                       .pace = true,
+                                       .clock = tw_sim_clock(&time)};
     tw_camera camera;
     tw_stream stream;
     tw_frame frame;

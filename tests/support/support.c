@@ -242,8 +242,8 @@ size_t count_lines(const char *text, const char *with)
 
 tw_camera open_camera(const char *source, uint32_t fps, tw_stream *stream)
 {
-    const tw_camera_request request = {"test", source, fps,
-                                       false,  false,  tw_linux_clock()};
+    const tw_camera_request request = {
+        .name = "test", .source = source, .fps = fps, .clock = tw_linux_clock()};
     tw_camera camera = {0};
     tw_error err = {0};
     if (tw_camera_make(TEST_MAKERS, &request, &camera, &err) != TW_OK ||

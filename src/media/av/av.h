@@ -58,6 +58,9 @@ const AVFrame *tw_av_clean_find(tw_av_clean *clean, int64_t t_us);
 
 tw_status tw_av_footage_open(const char *path, tw_footage **out, tw_stream *stream,
                              int64_t *wall_us, tw_error *err);
+tw_status tw_av_live_open(const char *url, const tw_live_options *options,
+                          tw_footage **out, tw_stream *stream, bool *timed,
+                          tw_error *err);
 tw_status tw_av_footage_next(tw_footage *footage, tw_packet *packet, tw_error *err);
 void tw_av_footage_close(tw_footage *footage);
 

@@ -8,11 +8,13 @@ enum { PROBE_FAILURES_MAX = 1000 }; /* packets of other streams and bad ones in 
 struct tw_footage {
     AVFormatContext *format;
     AVPacket *packet;
-    int index;       /* of the video stream */
-    bool any;        /* a packet has come */
-    int64_t zero;    /* time stamp of the first packet, in the stream's units */
-    int64_t last_us; /* of the newest packet, for those without a time */
-    int64_t step_us; /* between two frames, nominally */
+    int index;            /* of the video stream */
+    bool any;             /* a packet has come */
+    int64_t zero;         /* time stamp of the first packet, in the stream's units */
+    int64_t last_us;      /* of the newest packet, for those without a time */
+    int64_t step_us;      /* between two frames, nominally */
+    tw_live_options live; /* shown NULL: it is a file */
+    char *shown;
 };
 
 static tw_codec codec_of(enum AVCodecID id)
@@ -65,27 +67,23 @@ static int64_t recorded_at(const AVFormatContext *format)
     return wall_us;
 }
 
-tw_status tw_av_footage_open(const char *path, tw_footage **out, tw_stream *stream,
-                             int64_t *wall_us, tw_error *err)
+static tw_footage *make_footage(void)
 {
-    tw_status st = TW_OK;
     tw_footage *footage = av_mallocz(sizeof *footage);
-    if (!footage || !(footage->packet = av_packet_alloc())) {
-        st = tw_fail(err, TW_ENOMEM, "out of memory");
-        goto done;
-    }
-    int code = avformat_open_input(&footage->format, path, NULL, NULL);
-    if (code < 0) {
-        st = tw_av_fail(err, tw_av_status(code), code, path);
-        goto done;
-    }
-    code = avformat_find_stream_info(footage->format, NULL);
+    if (footage && !(footage->packet = av_packet_alloc()))
+        av_freep(&footage);
+    return footage;
+}
+
+/* Find the stream of what has been opened. @param name  For messages. */
+static tw_status choose_stream(tw_footage *footage, const char *name, tw_stream *stream,
+                               tw_error *err)
+{
+    const int code = avformat_find_stream_info(footage->format, NULL);
     footage->index =
         av_find_best_stream(footage->format, AVMEDIA_TYPE_VIDEO, -1, -1, NULL, 0);
-    if (code < 0 || footage->index < 0) {
-        st = tw_fail(err, TW_EDAMAGED, "%s: no video in it", path);
-        goto done;
-    }
+    if (code < 0 || footage->index < 0)
+        return tw_fail(err, TW_EDAMAGED, "%s: no video in it", name);
     for (unsigned i = 0; i < footage->format->nb_streams; i++)
         if ((int)i != footage->index)
             footage->format->streams[i]->discard = AVDISCARD_ALL;
@@ -93,13 +91,79 @@ tw_status tw_av_footage_open(const char *path, tw_footage **out, tw_stream *stre
     footage->step_us = stream->fps_num > 0
                            ? INT64_C(1000000) * stream->fps_den / stream->fps_num
                            : 100000;
-    *wall_us = recorded_at(footage->format);
-    *out = footage;
-    footage = NULL;
-done:
-    tw_av_footage_close(footage);
+    return TW_OK;
+}
+
+tw_status tw_av_footage_open(const char *path, tw_footage **out, tw_stream *stream,
+                             int64_t *wall_us, tw_error *err)
+{
+    tw_footage *footage = make_footage();
+    if (!footage)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    tw_status st = TW_OK;
+    const int code = avformat_open_input(&footage->format, path, NULL, NULL);
+    if (code < 0)
+        st = tw_av_fail(err, tw_av_status(code), code, path);
+    if (st == TW_OK)
+        st = choose_stream(footage, path, stream, err);
+    if (st == TW_OK) {
+        *wall_us = recorded_at(footage->format);
+        *out = footage;
+    } else {
+        tw_av_footage_close(footage);
+    }
     return st;
 }
+
+/* ---- from the network ------------------------------------------------------------ */
+
+/* Seconds of a stream that are looked at to learn what it is: enough for a key frame. */
+#define ANALYSE_US 1500000
+
+static tw_status open_url(tw_footage *footage, const char *url, tw_error *err)
+{
+    AVDictionary *options = NULL;
+    footage->format = avformat_alloc_context();
+    if (!footage->format)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    footage->format->interrupt_callback =
+        (AVIOInterruptCB){footage->live.interrupted, footage->live.ctx};
+    footage->format->flags |= AVFMT_FLAG_NOBUFFER;
+    footage->format->max_analyze_duration = ANALYSE_US;
+    (void)av_dict_set_int(&options, "timeout", footage->live.timeout_us, 0);
+    (void)av_dict_set(&options, "rtsp_transport", footage->live.udp ? "udp" : "tcp", 0);
+    (void)av_dict_set(&options, "user_agent", "tawny", 0);
+    const int code = avformat_open_input(&footage->format, url, NULL, &options);
+    av_dict_free(&options);
+    if (code >= 0)
+        return TW_OK;
+    if (footage->live.interrupted(footage->live.ctx))
+        return tw_fail(err, TW_ETIMEOUT, "%s: no answer", footage->shown);
+    return tw_av_fail(err, tw_av_status(code), code, footage->shown);
+}
+
+tw_status tw_av_live_open(const char *url, const tw_live_options *options,
+                          tw_footage **out, tw_stream *stream, bool *timed, tw_error *err)
+{
+    tw_footage *footage = make_footage();
+    if (!footage)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    footage->live = *options;
+    footage->shown = av_strdup(options->shown);
+    tw_status st = footage->shown ? open_url(footage, url, err)
+                                  : tw_fail(err, TW_ENOMEM, "out of memory");
+    if (st == TW_OK)
+        st = choose_stream(footage, footage->shown, stream, err);
+    if (st == TW_OK) { /* the times of multipart streams are made up */
+        *timed = strcmp(footage->format->iformat->name, "rtsp") == 0;
+        *out = footage;
+    } else {
+        tw_av_footage_close(footage);
+    }
+    return st;
+}
+
+/* ---- packets --------------------------------------------------------------------- */
 
 /* Presentation time where there is one, else decoding time, else one step on. */
 static void stamp(tw_footage *footage, tw_packet *out)
@@ -132,17 +196,22 @@ tw_status tw_av_footage_next(tw_footage *footage, tw_packet *packet, tw_error *e
         const int code = av_read_frame(footage->format, footage->packet);
         if (code == AVERROR_EOF)
             return TW_EEND;
+        if (code < 0 && footage->shown) /* it does not find into the stream again */
+            return tw_av_fail(err, TW_EIO, code, footage->shown);
         if (code < 0)
             return tw_av_fail(err, tw_av_status(code), code, "cannot read on");
         if (footage->packet->stream_index != footage->index || footage->packet->size <= 0)
             continue;
+        if (footage->shown && footage->packet->flags & AV_PKT_FLAG_CORRUPT)
+            return tw_fail(err, TW_EDAMAGED, "%s: a frame was cut short", footage->shown);
         *packet = (tw_packet){.data = footage->packet->data,
                               .size = (size_t)footage->packet->size,
                               .key = (footage->packet->flags & AV_PKT_FLAG_KEY) != 0};
         stamp(footage, packet);
         return TW_OK;
     }
-    return tw_fail(err, TW_EDAMAGED, "no video for %d packets", PROBE_FAILURES_MAX);
+    return tw_fail(err, footage->shown ? TW_EIO : TW_EDAMAGED, "no video for %d packets",
+                   PROBE_FAILURES_MAX);
 }
 
 void tw_av_footage_close(tw_footage *footage)
@@ -151,5 +220,6 @@ void tw_av_footage_close(tw_footage *footage)
         return;
     av_packet_free(&footage->packet);
     avformat_close_input(&footage->format);
+    av_free(footage->shown);
     av_free(footage);
 }

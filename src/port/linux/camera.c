@@ -1,4 +1,4 @@
-/* Choosing the camera for a file: source. */
+/* Choosing the camera for a source. */
 #include <errno.h>
 #include <string.h>
 #include <sys/stat.h>
@@ -9,7 +9,11 @@
 tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
                                tw_error *err)
 {
+    static const char *const net[] = {"rtsp://", "rtsps://", "http://", "https://"};
     static const char scheme[] = "file:";
+    for (size_t i = 0; i < sizeof net / sizeof *net; i++)
+        if (strncmp(request->source, net[i], strlen(net[i])) == 0)
+            return tw_linux_net_camera(request, out, err);
     if (strncmp(request->source, scheme, sizeof scheme - 1) != 0)
         return TW_ENOTSUP;
     const char *path = request->source + sizeof scheme - 1;
