@@ -45,10 +45,17 @@ typedef struct tw_frame {
     tw_luma luma; /* px is NULL if the packet must be decoded */
 } tw_frame;
 
+/* How frames come. A station opens a live camera again when it cannot be opened or ends,
+ * and one that is not rare when it falls silent. */
+typedef enum tw_liveness {
+    TW_RECORDED, /* from something that has an end */
+    TW_LIVE,     /* as they happen */
+    TW_LIVE_RARE /* likewise, and for long there may be none */
+} tw_liveness;
+
 typedef struct tw_camera_ops {
     const char *name; /* "file", "sim": for messages */
-    bool live; /* frames come as they happen: a station opens it again when it cannot
-                  be opened, ends, or falls silent */
+    tw_liveness live;
     /* Required. Blocks until the stream is known. TW_ENOENT, TW_EDAMAGED, TW_EIO...:
      * err says what and where. May be called again after close. */
     tw_status (*open)(void *ctx, tw_stream *stream, tw_error *err);

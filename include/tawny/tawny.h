@@ -21,6 +21,7 @@
 #include "tawny/score.h"
 #include "tawny/settings.h"
 #include "tawny/sighting.h"
+#include "tawny/split.h"
 #include "tawny/station.h"
 #include "tawny/status.h"
 #include "tawny/timing.h"

@@ -43,6 +43,16 @@ tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma
 tw_status tw_jpeg_pixels(const uint8_t *data, size_t bytes, uint16_t least_width,
                          uint8_t **out, uint16_t *width, uint16_t *height, tw_error *err);
 
+/**
+ * Read a file that holds one picture.
+ *
+ * @param data,capacity  The caller's buffer, made larger by malloc() where it must.
+ * @return TW_OK: bytes is set; TW_EDAMAGED: it cannot be read, is empty, over
+ *         TW_JPEG_MAX_BYTES or no JPEG; TW_ENOMEM.
+ */
+tw_status tw_jpeg_read_file(const char *path, uint8_t **data, size_t *capacity,
+                            size_t *bytes, tw_error *err);
+
 /** Decode a picture to planes, 4:2:0 whatever it had, or luma alone if it is grey.
  * @param memory  Set on TW_OK to what canvas points into, the caller's to free(). */
 tw_status tw_jpeg_planes(const uint8_t *data, size_t bytes, tw_canvas *canvas,

@@ -8,8 +8,9 @@
 
 #include "../media/caption.h"
 #include "../media/codecs.h"
+#include "../media/jpeg.h"
 
-enum { FPS_MAX = 60, JPEG_MAX = 64 << 20, DENSEST_US = 1000000 / 60 };
+enum { FPS_MAX = 60, DENSEST_US = 1000000 / 60 };
 
 typedef struct reel {
     const tw_reel_spec *spec;
@@ -75,36 +76,6 @@ static tw_status add_packet(reel *r, const tw_packet *packet, int64_t t_us, tw_e
 
 /* ---- stills ---------------------------------------------------------------------- */
 
-static tw_status read_file(const char *path, uint8_t **out, size_t *bytes, tw_error *err)
-{
-    FILE *f = fopen(path, "rb");
-    long size = -1;
-    if (f && fseek(f, 0, SEEK_END) == 0)
-        size = ftell(f);
-    tw_status st = TW_OK;
-    uint8_t *data = NULL;
-    if (!f || size < 0)
-        st = tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
-    else if (size < 4 || size > JPEG_MAX)
-        st = tw_fail(err, TW_EDAMAGED, "%s: no picture has %ld bytes", path, size);
-    else if (!(data = malloc((size_t)size)))
-        st = tw_fail(err, TW_ENOMEM, "out of memory");
-    else if (fseek(f, 0, SEEK_SET) != 0 ||
-             fread(data, 1, (size_t)size, f) != (size_t)size)
-        st = tw_fail(err, TW_EIO, "%s: cannot be read", path);
-    else if (data[0] != 0xFF || data[1] != 0xD8)
-        st = tw_fail(err, TW_EDAMAGED, "%s: not a JPEG picture", path);
-    if (f)
-        (void)fclose(f);
-    if (st != TW_OK) {
-        free(data);
-        return st;
-    }
-    *out = data;
-    *bytes = (size_t)size;
-    return TW_OK;
-}
-
 static tw_status add_still(reel *r, tw_error *err)
 {
     const tw_stream stream = {.codec = TW_CODEC_MJPEG,
@@ -112,8 +83,8 @@ static tw_status add_still(reel *r, tw_error *err)
                               .fps_num = r->spec->fps,
                               .fps_den = 1};
     uint8_t *jpeg = NULL;
-    size_t bytes = 0;
-    tw_status st = read_file(r->part->path, &jpeg, &bytes, err);
+    size_t bytes = 0, capacity = 0;
+    tw_status st = tw_jpeg_read_file(r->part->path, &jpeg, &capacity, &bytes, err);
     if (st == TW_OK)
         st = use_stream(r, &stream, err);
     if (st == TW_OK) {

@@ -247,7 +247,7 @@ static int64_t wall_of(const tw_station *s)
 static tw_status watch_run(watched *w, tw_run *run, tw_error *err)
 {
     tw_station *s = w->station;
-    const bool live = run->camera.ops->live;
+    const tw_liveness live = run->camera.ops->live;
     const int64_t opened_us = now_of(s);
     int64_t heard_us = opened_us;
     uint64_t frames = 0;
@@ -255,7 +255,7 @@ static tw_status watch_run(watched *w, tw_run *run, tw_error *err)
     while (st == TW_OK && !stopping(s)) {
         end_orders(w);
         st = tw_run_step(run, err);
-        if (!live)
+        if (live == TW_RECORDED)
             continue;
         const int64_t now_us = now_of(s);
         if (run->frames != frames) {
@@ -263,7 +263,7 @@ static tw_status watch_run(watched *w, tw_run *run, tw_error *err)
             heard_us = now_us;
             found_again(w);
         }
-        if (st == TW_OK && now_us - heard_us >= SILENT_US)
+        if (st == TW_OK && live == TW_LIVE && now_us - heard_us >= SILENT_US)
             st = tw_fail(err, TW_ETIMEOUT, "no frame for %d s", SILENT_US / 1000000);
         if (now_us - opened_us >= STEADY_US)
             tw_backoff_reset(&w->again);
@@ -290,7 +290,7 @@ static bool watch_once(watched *w, tw_status *st, tw_error *err)
     *st = tw_run_open(&run, &s->board, &w->settings, w->settings.pace, w->settings.loop,
                       &keep, tell, s, err);
     w->opened = w->opened || *st == TW_OK;
-    const bool live = run.camera.ops && run.camera.ops->live;
+    const bool live = run.camera.ops && run.camera.ops->live != TW_RECORDED;
     w->live = w->live || live;
     if (*st == TW_OK)
         *st = watch_run(w, &run, err);

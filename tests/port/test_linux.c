@@ -149,6 +149,82 @@ static void test_folders_that_cannot_be(void **state)
     remove_folder(folder);
 }
 
+static void put_picture(const char *folder, const char *name, uint8_t level)
+{
+    size_t bytes = 0;
+    uint8_t *jpeg = plain_jpeg(64, 48, level, &bytes);
+    char *path = join(folder, name);
+    write_bytes(path, jpeg, bytes);
+    free(path);
+    free(jpeg);
+}
+
+/* Pictures that wait in an inbox. */
+static size_t take_all(const tw_camera *camera)
+{
+    tw_frame frame;
+    size_t count = 0;
+    int64_t last_us = INT64_MIN;
+    for (int quiet = 0; quiet < 2;) {
+        tw_error err = {0};
+        const tw_status st = camera->ops->next(camera->ctx, &frame, &err);
+        if (st == TW_EAGAIN) {
+            quiet++;
+            continue;
+        }
+        if (st != TW_OK)
+            fail_msg("%s", err.text);
+        assert_true(frame.packet.t_us > last_us);
+        last_us = frame.packet.t_us;
+        assert_int_equal(frame.packet.data[0], 0xFF);
+        count++;
+    }
+    return count;
+}
+
+static void test_a_folder_that_pictures_are_put_into(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *inbox = join(folder, "inbox"), source[300];
+    assert_int_equal(mkdir(inbox, 0777), 0);
+    put_picture(inbox, "old.jpg", 90); /* it was there before */
+    (void)snprintf(source, sizeof source, "inbox:%s", inbox);
+    tw_stream stream;
+    tw_camera camera = open_camera(source, 10, &stream);
+    assert_int_equal(camera.ops->live, TW_LIVE_RARE);
+    assert_int_equal(take_all(&camera), 0);
+    for (int i = 0; i < 5; i++) {
+        char name[32];
+        (void)snprintf(name, sizeof name, "p%d.JPG", i);
+        put_picture(inbox, name, (uint8_t)(50 + i));
+    }
+    put_picture(inbox, "half.tmp", 10); /* no picture until it is named so */
+    assert_int_equal(take_all(&camera), 5);
+    char *from = join(inbox, "half.tmp"), *to = join(inbox, "whole.jpeg");
+    assert_int_equal(rename(from, to), 0);
+    assert_int_equal(take_all(&camera), 1); /* each once */
+    assert_int_equal(take_all(&camera), 0);
+    char *empty = join(inbox, "empty.jpg");
+    write_bytes(empty, "", 0);
+    tw_frame frame;
+    tw_error err = {0};
+    assert_int_equal(camera.ops->next(camera.ctx, &frame, &err), TW_EDAMAGED);
+    assert_has(err.text, "the file is empty");
+    remove_folder(inbox);
+    tw_status st = TW_EAGAIN;
+    for (int i = 0; i < 20 && (st == TW_EAGAIN || st == TW_EDAMAGED); i++)
+        st = camera.ops->next(camera.ctx, &frame, &err);
+    assert_int_equal(st, TW_EIO);
+    assert_has(err.text, "the folder is gone");
+    camera.ops->close(camera.ctx);
+    assert_int_not_equal(camera.ops->open(camera.ctx, &stream, &err), TW_OK);
+    camera.ops->destroy(camera.ctx);
+    free(empty);
+    free(to);
+    free(from);
+    remove_folder(folder);
+}
+
 static void test_clock(void **state)
 {
     (void)state;
@@ -273,6 +349,7 @@ int main(void)
         cmocka_unit_test(test_folder_card_keeps_the_contract),
         cmocka_unit_test(test_simulated_card_keeps_the_contract),
         cmocka_unit_test(test_folders_that_cannot_be),
+        cmocka_unit_test(test_a_folder_that_pictures_are_put_into),
         cmocka_unit_test(test_clock),
         cmocka_unit_test(test_sources_that_cannot_be),
         cmocka_unit_test(test_folder_of_pictures),

@@ -64,7 +64,7 @@ static tw_camera make(const char *url, bool udp)
     tw_error err = {0};
     if (tw_camera_make(TEST_MAKERS, &request, &camera, &err) != TW_OK)
         fail_msg("%s", err.text);
-    assert_true(camera.ops->live);
+    assert_int_equal(camera.ops->live, TW_LIVE);
     return camera;
 }
 

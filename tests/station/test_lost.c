@@ -99,7 +99,7 @@ static void close_live(void *ctx)
 static tw_status make_live(const tw_camera_request *request, tw_camera *out,
                            tw_error *err)
 {
-    static const tw_camera_ops ops = {"live",    true,       open_live,
+    static const tw_camera_ops ops = {"live",    TW_LIVE,    open_live,
                                       next_live, close_live, close_live};
     (void)err;
     if (strncmp(request->source, "live:", 5) != 0)

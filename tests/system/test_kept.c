@@ -378,6 +378,37 @@ static void test_what_happened_is_kept(void **state)
     free_outcome(&o);
 }
 
+/* ---- frames from other programs ---------------------------------------------------- */
+
+/* What a shell's line gives, run where the clips lie. */
+static void check_pipe(const char *writer, const char *frames)
+{
+    char line[1024];
+    (void)snprintf(line, sizeof line,
+                   "%s 2>/dev/null | %s rehearse --json --set fps=5 stdin:", writer,
+                   TOOL);
+    outcome o = run_program(folder, "/bin/sh", "-c", line, NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, frames);
+    free_outcome(&o);
+}
+
+static void test_frames_on_standard_input(void **state)
+{
+    (void)state;
+    check_pipe(FFMPEG " -v error -i $(ls captures/*/kerb/*000-segment.mp4 | head -1) "
+                      "-c copy -f image2pipe -",
+               "\"frames\":300,\"seconds\":60.0");
+    check_pipe(FFMPEG " -v error -i $(ls captures/*/kerb/*000-segment.mp4 | head -1) "
+                      "-t 10 -f yuv4mpegpipe -pix_fmt yuv420p -",
+               "\"frames\":50,\"seconds\":10.0");
+    outcome o = run_program(folder, "/bin/sh", "-c",
+                            "echo toads | " TOOL " rehearse stdin:", NULL);
+    assert_int_equal(o.code, 1);
+    assert_has(o.err, "standard input: 6 bytes are no picture");
+    free_outcome(&o);
+}
+
 /* ---- a running station --------------------------------------------------------------
  */
 
@@ -484,6 +515,7 @@ int main(void)
         cmocka_unit_test(test_an_export_needs_a_place),
         cmocka_unit_test(test_the_trace_is_kept),
         cmocka_unit_test(test_what_happened_is_kept),
+        cmocka_unit_test(test_frames_on_standard_input),
         cmocka_unit_test(test_a_running_station_says_how_it_fares),
     };
     cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));

@@ -14,6 +14,10 @@ tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
     for (size_t i = 0; i < sizeof net / sizeof *net; i++)
         if (strncmp(request->source, net[i], strlen(net[i])) == 0)
             return tw_linux_net_camera(request, out, err);
+    if (strcmp(request->source, "stdin:") == 0)
+        return tw_linux_pipe_camera(request, out, err);
+    if (strncmp(request->source, "inbox:", 6) == 0)
+        return tw_linux_inbox_camera(request, request->source + 6, out, err);
     if (strncmp(request->source, scheme, sizeof scheme - 1) != 0)
         return TW_ENOTSUP;
     const char *path = request->source + sizeof scheme - 1;

@@ -76,34 +76,7 @@ static tw_status read_picture(folder_camera *c, const char *name, size_t *bytes,
 {
     char path[4096 + 256];
     (void)snprintf(path, sizeof path, "%s/%s", c->path, name);
-    struct stat s;
-    FILE *file = fopen(path, "rb");
-    if (!file || fstat(fileno(file), &s) != 0) {
-        const tw_status st = tw_fail(err, TW_EDAMAGED, "%s: %s", path, strerror(errno));
-        if (file)
-            (void)fclose(file);
-        return st;
-    }
-    tw_status st = TW_OK;
-    const size_t size = s.st_size > 0 ? (size_t)s.st_size : 0;
-    if (size == 0 || size > TW_JPEG_MAX_BYTES) {
-        st = tw_fail(err, TW_EDAMAGED, "%s: %s", path,
-                     size == 0 ? "the file is empty" : "the file is over 64 MB");
-        goto done;
-    }
-    if (c->capacity < size) {
-        free(c->data);
-        c->data = malloc(size);
-        c->capacity = c->data ? size : 0;
-    }
-    if (!c->data)
-        st = tw_fail(err, TW_ENOMEM, "out of memory");
-    else if (fread(c->data, 1, size, file) != size)
-        st = tw_fail(err, TW_EDAMAGED, "%s: cannot be read", path);
-    *bytes = size;
-done:
-    (void)fclose(file);
-    return st;
+    return tw_jpeg_read_file(path, &c->data, &c->capacity, bytes, err);
 }
 
 static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
@@ -144,7 +117,7 @@ static void destroy(void *ctx)
 tw_status tw_linux_folder_camera(const tw_camera_request *request, const char *path,
                                  tw_camera *out, tw_error *err)
 {
-    static const tw_camera_ops ops = {"folder", false,        open_camera,
+    static const tw_camera_ops ops = {"folder", TW_RECORDED,  open_camera,
                                       next,     close_camera, destroy};
     folder_camera *c = calloc(1, sizeof *c);
     if (!c || !(c->path = strdup(path))) {

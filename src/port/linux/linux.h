@@ -16,4 +16,12 @@ tw_status tw_linux_folder_camera(const tw_camera_request *request, const char *p
 tw_status tw_linux_net_camera(const tw_camera_request *request, tw_camera *out,
                               tw_error *err);
 
+/** Frames on standard input. Same contract. */
+tw_status tw_linux_pipe_camera(const tw_camera_request *request, tw_camera *out,
+                               tw_error *err);
+
+/** A folder that pictures are dropped into. Same contract. */
+tw_status tw_linux_inbox_camera(const tw_camera_request *request, const char *path,
+                                tw_camera *out, tw_error *err);
+
 #endif
