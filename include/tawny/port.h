@@ -149,13 +149,16 @@ typedef struct tw_card {
 
 /* A camera that is wanted. Texts are borrowed for the call. */
 typedef struct tw_camera_request {
-    const char *name;   /* of the camera, for messages */
-    const char *source; /* "file:yard.mp4", "sim:kerb" */
-    uint32_t fps;       /* for sources that have no rate of their own, 1..240 */
-    bool loop;          /* begin again at the end of recorded footage */
-    bool udp;           /* RTSP by UDP instead of TCP */
-    bool pace;          /* deliver recorded frames at their own times, by the clock */
-    tw_clock clock;     /* gives wall times, and the pace */
+    const char *name;       /* of the camera, for messages */
+    const char *source;     /* "file:yard.mp4", "sim:kerb" */
+    uint32_t fps;           /* for sources that have no rate of their own, 1..240 */
+    bool loop;              /* begin again at the end of recorded footage */
+    uint16_t width, height; /* wanted; 0: as the camera likes */
+    const char *format;     /* wanted: "mjpeg", "yuyv"...; NULL or "auto": the cheapest */
+    const char *controls;   /* of a device: "gain=3, ..."; NULL or "": as they are */
+    bool udp;               /* RTSP by UDP instead of TCP */
+    bool pace;              /* deliver recorded frames at their own times, by the clock */
+    tw_clock clock;         /* gives wall times, and the pace */
 } tw_camera_request;
 
 /**

@@ -36,6 +36,11 @@ typedef struct tw_stills_choice {
     int64_t every_us; /* for TW_STILLS_EVERY */
 } tw_stills_choice;
 
+/* Of a picture, pixels. */
+typedef struct tw_size {
+    uint16_t width, height;
+} tw_size;
+
 /* Clips by the clock. */
 typedef struct tw_timed_clip {
     int64_t length_us, every_us; /* every_us 0: none */
@@ -80,7 +85,10 @@ typedef struct tw_camera_settings {
     const char *use; /* names of profiles, separated by commas; "" none */
     const char *source;
     int64_t fps;
-    int64_t transport; /* of RTSP: 0 TCP, 1 UDP */
+    tw_size size;         /* wanted of a device; 0 x 0: as it likes */
+    int64_t format;       /* index: auto, mjpeg, h264, yuyv, nv12, grey, rgb */
+    const char *controls; /* of a device */
+    int64_t transport;    /* of RTSP: 0 TCP, 1 UDP */
     bool loop, pace;
     bool armed, pre_disarmed; /* pre-event footage is kept while disarmed too */
     int64_t arm_delay_us;
@@ -138,6 +146,9 @@ typedef struct tw_settings tw_settings;
 
 /** Told once for each mistake, with one line that says where, what and what to do. */
 typedef void (*tw_problem_fn)(void *ctx, const char *line);
+
+/** @return the word of a camera's format setting: "auto", "mjpeg"...; static. */
+TW_API const char *tw_format_name(int64_t format);
 
 /** A source as it may be shown: a password in it becomes "***".
  * @param out  Caller's, capacity bytes, >= 1; cut where it is too long. @return out. */

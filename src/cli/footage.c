@@ -47,8 +47,9 @@ double cli_footage_seconds(const cli_footage *f, int64_t t_us)
 
 char *cli_source_of(const char *arg)
 {
-    static const char *const schemes[] = {"sim:",    "file:",    "inbox:",  "stdin:",
-                                          "rtsp://", "rtsps://", "http://", "https://"};
+    static const char *const schemes[] = {"sim:",     "v4l2:",   "file:",
+                                          "inbox:",   "stdin:",  "rtsp://",
+                                          "rtsps://", "http://", "https://"};
     for (gsize i = 0; i < G_N_ELEMENTS(schemes); i++)
         if (g_str_has_prefix(arg, schemes[i]))
             return g_strdup(arg);

@@ -15,7 +15,7 @@ int64_t tw_backoff_next(tw_backoff *b)
     b->tries++;
     b->seed = b->seed * 1664525U + 1013904223U;
     const int64_t chance = (int64_t)(b->seed >> 16) - 32768; /* about zero */
-    return wait + wait / 4 * chance / 32768;
+    return wait + wait / 131072 * chance; /* a quarter of it, times -1 to 1 */
 }
 
 void tw_backoff_reset(tw_backoff *b)

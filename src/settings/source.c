@@ -21,6 +21,14 @@ const char *tw_source_shown(const char *source, char *out, size_t capacity)
     return out;
 }
 
+const char *tw_format_name(int64_t format)
+{
+    static const char *const names[] = {"auto", "mjpeg", "h264", "yuyv",
+                                        "nv12", "grey",  "rgb"};
+    return format >= 0 && format < (int64_t)(sizeof names / sizeof *names) ? names[format]
+                                                                           : "auto";
+}
+
 static bool parse_source(const tw_row *row, const char *text, void *field)
 {
     (void)row;
@@ -40,3 +48,38 @@ static void explain_source(const tw_row *row, char *out, size_t capacity)
 }
 
 const tw_type tw_type_source = {parse_source, print_source, explain_source};
+
+/* ---- size ------------------------------------------------------------------------ */
+
+static bool parse_size(const tw_row *row, const char *text, void *field)
+{
+    unsigned width = 0, height = 0;
+    int end = 0;
+    (void)row;
+    if (strcmp(text, "auto") == 0) {
+        *(tw_size *)field = (tw_size){0, 0};
+        return true;
+    }
+    if (sscanf(text, "%4ux%4u%n", &width, &height, &end) != 2 || text[end] != '\0' ||
+        width < 16 || height < 16 || text[0] < '0' || text[0] > '9')
+        return false;
+    *(tw_size *)field = (tw_size){(uint16_t)width, (uint16_t)height};
+    return true;
+}
+
+static void print_size(const tw_row *row, const void *field, char *out, size_t capacity)
+{
+    (void)row;
+    const tw_size *s = field;
+    if (s->width == 0)
+        (void)snprintf(out, capacity, "auto");
+    else
+        (void)snprintf(out, capacity, "%ux%u", s->width, s->height);
+}
+
+static void explain_size(const tw_row *row, char *out, size_t capacity)
+{
+    (void)snprintf(out, capacity, "auto, or pixels such as %s", row->example);
+}
+
+const tw_type tw_type_size = {parse_size, print_size, explain_size};

@@ -57,6 +57,10 @@ tw_status tw_footage_write(const tw_board *board, const tw_camera_settings *came
     const tw_camera_request request = {.name = camera->name,
                                        .source = camera->source,
                                        .fps = (uint32_t)camera->fps,
+                                       .width = camera->size.width,
+                                       .height = camera->size.height,
+                                       .format = tw_format_name(camera->format),
+                                       .controls = camera->controls,
                                        .udp = camera->transport == 1,
                                        .clock = board->clock};
     tw_camera made = {0};

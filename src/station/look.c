@@ -116,12 +116,29 @@ tw_status tw_look(const tw_board *board, const tw_camera_settings *camera,
     return st;
 }
 
+/* A live camera may let us wait; one that gives pictures rarely need not give any now. */
+static tw_status first_frame(const tw_camera *camera, tw_frame *frame, tw_error *err)
+{
+    enum { TRIES = 25 };
+    tw_status st = TW_EAGAIN;
+    for (int i = 0; i < TRIES && st == TW_EAGAIN; i++) {
+        st = camera->ops->next(camera->ctx, frame, err);
+        if (st == TW_EAGAIN && camera->ops->live == TW_LIVE_RARE)
+            return TW_OK;
+    }
+    return st == TW_EAGAIN ? tw_fail(err, TW_ETIMEOUT, "it gives no frame") : st;
+}
+
 tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
                         tw_stream *stream, tw_error *err)
 {
     const tw_camera_request request = {.name = camera->name,
                                        .source = camera->source,
                                        .fps = (uint32_t)camera->fps,
+                                       .width = camera->size.width,
+                                       .height = camera->size.height,
+                                       .format = tw_format_name(camera->format),
+                                       .controls = camera->controls,
                                        .udp = camera->transport == 1,
                                        .clock = board->clock};
     tw_camera made = {0};
@@ -131,7 +148,7 @@ tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
         return st;
     st = made.ops->open(made.ctx, stream, err);
     if (st == TW_OK)
-        st = made.ops->next(made.ctx, &frame, err);
+        st = first_frame(&made, &frame, err);
     if (st == TW_EEND)
         st = tw_fail(err, st, "%s: there is no frame in it", camera->source);
     stream->extra = NULL;

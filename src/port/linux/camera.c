@@ -5,6 +5,7 @@
 
 #include "linux.h"
 #include "tawny/port_linux.h"
+#include "v4l2.h"
 
 tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
                                tw_error *err)
@@ -16,6 +17,8 @@ tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
             return tw_linux_net_camera(request, out, err);
     if (strcmp(request->source, "stdin:") == 0)
         return tw_linux_pipe_camera(request, out, err);
+    if (strncmp(request->source, "v4l2:", 5) == 0)
+        return tw_v4l2_camera(NULL, request, request->source + 5, out, err);
     if (strncmp(request->source, "inbox:", 6) == 0)
         return tw_linux_inbox_camera(request, request->source + 6, out, err);
     if (strncmp(request->source, scheme, sizeof scheme - 1) != 0)

@@ -1,0 +1,483 @@
+/* A V4L2 device as a camera: memory-mapped streaming, times and gaps from the driver. */
+#include <errno.h>
+#include <fcntl.h>
+#include <linux/videodev2.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "../../media/jpeg.h"
+#include "v4l2.h"
+
+enum { BUFFERS = 4, WAIT_MS = 400, QUALITY = 90 };
+
+typedef struct buffer {
+    void *memory;
+    size_t bytes;
+} buffer;
+
+typedef struct v4l2_camera {
+    const tw_v4l2_calls *calls;
+    tw_clock clock;
+    char *path, *controls;
+    tw_v4l2_wish wish;
+    int fd; /* -1: closed */
+    bool streaming;
+    buffer buffers[BUFFERS];
+    uint32_t count;
+    struct v4l2_buffer held; /* with the caller until the next call */
+    bool has_held;
+    uint32_t fourcc, width, height, stride;
+    bool any;
+    uint32_t sequence; /* of the newest frame */
+    uint64_t dropped;  /* by the driver */
+    uint8_t *planes;   /* of raw pictures, as 4:2:0 */
+    size_t planes_bytes;
+    uint8_t *encoded;
+} v4l2_camera;
+
+static tw_status fail(const v4l2_camera *c, const char *doing, tw_error *err)
+{
+    const int number = errno;
+    return tw_fail(err, tw_status_of_errno(number), "%s: %s: %s", c->path, doing,
+                   strerror(number));
+}
+
+static int ask(const v4l2_camera *c, unsigned long request, void *argument)
+{
+    return tw_v4l2_ask(c->calls, c->fd, request, argument);
+}
+
+/* ---- opening --------------------------------------------------------------------- */
+
+static tw_status check_device(const v4l2_camera *c, tw_error *err)
+{
+    struct v4l2_capability about;
+    memset(&about, 0, sizeof about);
+    if (ask(c, VIDIOC_QUERYCAP, &about) != 0)
+        return errno == ENOTTY
+                   ? tw_fail(err, TW_ENOTSUP, "%s is no video device", c->path)
+                   : fail(c, "cannot be asked", err);
+    const uint32_t can = about.capabilities & V4L2_CAP_DEVICE_CAPS ? about.device_caps
+                                                                   : about.capabilities;
+    if (!(can & V4L2_CAP_VIDEO_CAPTURE))
+        return tw_fail(err, TW_ENOTSUP, "%s (%s) captures no video", c->path,
+                       (const char *)about.card);
+    if (!(can & V4L2_CAP_STREAMING))
+        return tw_fail(err, TW_ENOTSUP, "%s (%s) cannot stream", c->path,
+                       (const char *)about.card);
+    return TW_OK;
+}
+
+static tw_status choose_mode(const v4l2_camera *c, tw_v4l2_mode *out, tw_error *err)
+{
+    tw_v4l2_mode *modes = calloc(TW_V4L2_MODES_MAX, sizeof *modes);
+    if (!modes)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    tw_status st = TW_OK;
+    const size_t count = tw_v4l2_modes(c->calls, c->fd, modes);
+    const size_t best = tw_v4l2_choose(modes, count, &c->wish);
+    if (best < count)
+        *out = modes[best];
+    else
+        st = tw_fail(err, TW_ENOTSUP,
+                     "%s has none of the formats MJPEG, H.264, GREY, NV12, YUYV, RGB%s",
+                     c->path, c->wish.fourcc ? " that is wanted" : "");
+    free(modes);
+    return st;
+}
+
+/* The driver may give another size or rate than it was asked for: what it says holds. */
+static tw_status set_mode(v4l2_camera *c, const tw_v4l2_mode *mode, tw_error *err)
+{
+    struct v4l2_format format = {.type = V4L2_BUF_TYPE_VIDEO_CAPTURE};
+    format.fmt.pix.pixelformat = mode->fourcc;
+    format.fmt.pix.width = mode->width ? mode->width : c->wish.width;
+    format.fmt.pix.height = mode->height ? mode->height : c->wish.height;
+    format.fmt.pix.field = V4L2_FIELD_ANY;
+    if (ask(c, VIDIOC_S_FMT, &format) != 0)
+        return errno == EBUSY
+                   ? tw_fail(err, TW_EIO, "%s is in use by another program", c->path)
+                   : fail(c, "the format cannot be set", err);
+    if (format.fmt.pix.pixelformat != mode->fourcc)
+        return tw_fail(err, TW_ENOTSUP, "%s gives another format than it says", c->path);
+    c->fourcc = format.fmt.pix.pixelformat;
+    c->width = format.fmt.pix.width;
+    c->height = format.fmt.pix.height;
+    c->stride = format.fmt.pix.bytesperline;
+    if (c->width == 0 || c->height == 0 || c->width > TW_JPEG_MAX_SIDE ||
+        c->height > TW_JPEG_MAX_SIDE)
+        return tw_fail(err, TW_ESIZE, "%s: a picture of %u x %u cannot be watched",
+                       c->path, c->width, c->height);
+    return TW_OK;
+}
+
+static void set_rate(const v4l2_camera *c, tw_stream *stream)
+{
+    struct v4l2_streamparm p = {.type = V4L2_BUF_TYPE_VIDEO_CAPTURE};
+    p.parm.capture.timeperframe = (struct v4l2_fract){1, c->wish.fps ? c->wish.fps : 10};
+    stream->fps_num = 0;
+    stream->fps_den = 1;
+    if (ask(c, VIDIOC_S_PARM, &p) != 0 || p.parm.capture.timeperframe.numerator == 0)
+        return; /* many drivers cannot, and say so */
+    stream->fps_num = p.parm.capture.timeperframe.denominator;
+    stream->fps_den = p.parm.capture.timeperframe.numerator;
+}
+
+static tw_status map_buffers(v4l2_camera *c, tw_error *err)
+{
+    struct v4l2_requestbuffers request = {.count = BUFFERS,
+                                          .type = V4L2_BUF_TYPE_VIDEO_CAPTURE,
+                                          .memory = V4L2_MEMORY_MMAP};
+    if (ask(c, VIDIOC_REQBUFS, &request) != 0)
+        return errno == EINVAL
+                   ? tw_fail(err, TW_ENOTSUP, "%s cannot map its buffers", c->path)
+                   : fail(c, "no buffers", err);
+    if (request.count < 2)
+        return tw_fail(err, TW_ENOMEM, "%s: too little memory for buffers", c->path);
+    const uint32_t wanted = request.count < BUFFERS ? request.count : BUFFERS;
+    for (uint32_t i = 0; i < wanted; i++) {
+        struct v4l2_buffer b = {
+            .type = V4L2_BUF_TYPE_VIDEO_CAPTURE, .memory = V4L2_MEMORY_MMAP, .index = i};
+        if (ask(c, VIDIOC_QUERYBUF, &b) != 0)
+            return fail(c, "a buffer cannot be asked for", err);
+        void *memory = c->calls->map(c->calls->ctx, b.length, c->fd, (off_t)b.m.offset);
+        if (!memory)
+            return fail(c, "a buffer cannot be mapped", err);
+        c->buffers[c->count++] = (buffer){memory, b.length};
+        if (ask(c, VIDIOC_QBUF, &b) != 0)
+            return fail(c, "a buffer cannot be queued", err);
+    }
+    return TW_OK;
+}
+
+static void close_camera(void *ctx)
+{
+    v4l2_camera *c = ctx;
+    int type = V4L2_BUF_TYPE_VIDEO_CAPTURE;
+    if (c->streaming)
+        (void)ask(c, VIDIOC_STREAMOFF, &type);
+    c->streaming = c->has_held = c->any = false;
+    for (; c->count > 0; c->count--)
+        (void)c->calls->unmap(c->calls->ctx, c->buffers[c->count - 1].memory,
+                              c->buffers[c->count - 1].bytes);
+    if (c->fd >= 0)
+        (void)c->calls->close(c->calls->ctx, c->fd);
+    c->fd = -1;
+}
+
+static void describe(const v4l2_camera *c, tw_stream *stream)
+{
+    stream->codec = c->fourcc == V4L2_PIX_FMT_H264 ? TW_CODEC_H264 : TW_CODEC_MJPEG;
+    stream->width = (uint16_t)c->width;
+    stream->height = (uint16_t)c->height;
+    switch (c->fourcc) {
+    case V4L2_PIX_FMT_H264: stream->codec_name = "h264"; break;
+    case V4L2_PIX_FMT_GREY: stream->codec_name = "grey"; break;
+    case V4L2_PIX_FMT_NV12: stream->codec_name = "nv12"; break;
+    case V4L2_PIX_FMT_YUYV: stream->codec_name = "yuyv"; break;
+    case V4L2_PIX_FMT_RGB24: stream->codec_name = "rgb"; break;
+    default: stream->codec_name = "mjpeg"; break;
+    }
+}
+
+static tw_status start(v4l2_camera *c, tw_stream *stream, tw_error *err)
+{
+    tw_v4l2_mode mode = {.fourcc = 0};
+    int type = V4L2_BUF_TYPE_VIDEO_CAPTURE;
+    tw_status st = check_device(c, err);
+    if (st == TW_OK)
+        st = choose_mode(c, &mode, err);
+    if (st == TW_OK)
+        st = set_mode(c, &mode, err);
+    if (st == TW_OK && c->controls[0])
+        st = tw_v4l2_set_controls(c->calls, c->fd, c->path, c->controls, err);
+    if (st != TW_OK)
+        return st;
+    set_rate(c, stream);
+    st = map_buffers(c, err);
+    if (st == TW_OK && ask(c, VIDIOC_STREAMON, &type) != 0)
+        st = fail(c, "cannot begin", err);
+    c->streaming = st == TW_OK;
+    describe(c, stream);
+    return st;
+}
+
+static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
+{
+    v4l2_camera *c = ctx;
+    close_camera(c);
+    *stream = (tw_stream){.fps_den = 1};
+    c->fd = c->calls->open(c->calls->ctx, c->path, O_RDWR | O_NONBLOCK | O_CLOEXEC);
+    if (c->fd < 0)
+        return fail(c, "cannot be opened", err);
+    const tw_status st = start(c, stream, err);
+    if (st != TW_OK)
+        close_camera(c);
+    return st;
+}
+
+/* ---- raw pictures ---------------------------------------------------------------- */
+
+/* Where a raw picture lies, and where its planes go. */
+typedef struct raw {
+    const uint8_t *data;
+    uint32_t stride, pixel; /* bytes of a row, and of a pixel in it */
+    uint8_t *luma, *u, *v;
+} raw;
+
+static bool is_packed(uint32_t fourcc)
+{
+    return fourcc == V4L2_PIX_FMT_YUYV || fourcc == V4L2_PIX_FMT_RGB24;
+}
+
+/* NV12: chroma comes as pairs. */
+static void split_pairs(const v4l2_camera *c, const raw *r)
+{
+    const uint32_t half = (c->width + 1) / 2, low = (c->height + 1) / 2;
+    for (uint32_t y = 0; y < low; y++) {
+        const uint8_t *row = r->data + (size_t)r->stride * (c->height + y);
+        for (uint32_t x = 0; x < half; x++) {
+            r->u[(size_t)y * half + x] = row[2 * x];
+            r->v[(size_t)y * half + x] = row[2 * x + 1];
+        }
+    }
+}
+
+/* One pixel of RGB. ITU-T T.871: full range, in parts of 65536. */
+static void convert_rgb(const uint8_t *p, uint8_t *luma, uint8_t *u, uint8_t *v)
+{
+    const int32_t r = p[0], g = p[1], b = p[2];
+    *luma = (uint8_t)((19595 * r + 38470 * g + 7471 * b + 32768) >> 16);
+    if (!u || !v)
+        return;
+    *u = (uint8_t)((-11059 * r - 21709 * g + 32768 * b + 8421375) >> 16);
+    *v = (uint8_t)((32768 * r - 27439 * g - 5329 * b + 8421375) >> 16);
+}
+
+/* A row of YUYV or RGB; chroma of every second pixel and row is taken. */
+static void unpack_row(const v4l2_camera *c, const raw *r, uint32_t y)
+{
+    const uint32_t half = (c->width + 1) / 2;
+    const uint8_t *row = r->data + (size_t)r->stride * y;
+    uint8_t *luma = r->luma + (size_t)c->width * y;
+    uint8_t *u = y & 1 ? NULL : r->u + (size_t)half * (y / 2);
+    uint8_t *v = y & 1 ? NULL : r->v + (size_t)half * (y / 2);
+    for (uint32_t x = 0; x < c->width; x++) {
+        const uint8_t *p = row + (size_t)x * r->pixel;
+        const bool even = !(x & 1) && u && v;
+        if (c->fourcc == V4L2_PIX_FMT_RGB24) {
+            convert_rgb(p, luma + x, even ? u + x / 2 : NULL, even ? v + x / 2 : NULL);
+            continue;
+        }
+        luma[x] = p[0];
+        if (even) {
+            u[x / 2] = p[1];
+            v[x / 2] = x + 1 < c->width ? p[3] : 128;
+        }
+    }
+}
+
+static tw_status plane_memory(v4l2_camera *c, raw *r, tw_error *err)
+{
+    const size_t luma = (size_t)c->width * c->height;
+    const size_t chroma = (size_t)((c->width + 1) / 2) * ((c->height + 1) / 2);
+    if (c->planes_bytes < luma + 2 * chroma) {
+        free(c->planes);
+        c->planes = malloc(luma + 2 * chroma);
+        c->planes_bytes = c->planes ? luma + 2 * chroma : 0;
+    }
+    if (!c->planes)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    r->luma = c->planes;
+    r->u = r->luma + luma;
+    r->v = r->u + chroma;
+    return TW_OK;
+}
+
+/* Luma straight from the buffer where it lies in rows there; chroma and the rest are only
+ * made for the JPEG that is kept. */
+static tw_status make_planes(v4l2_camera *c, const uint8_t *data, size_t bytes,
+                             tw_picture *out, tw_error *err)
+{
+    const bool packed = is_packed(c->fourcc);
+    raw r = {.data = data, .pixel = c->fourcc == V4L2_PIX_FMT_RGB24 ? 3 : packed ? 2 : 1};
+    r.stride = c->stride >= c->width * r.pixel ? c->stride : c->width * r.pixel;
+    const size_t rows =
+        c->height + (c->fourcc == V4L2_PIX_FMT_NV12 ? (c->height + 1) / 2 : 0);
+    if (bytes < r.stride * rows)
+        return tw_fail(err, TW_EDAMAGED, "%s: a frame of %zu bytes instead of %zu",
+                       c->path, bytes, r.stride * rows);
+    const tw_status st = plane_memory(c, &r, err);
+    if (st != TW_OK)
+        return st;
+    if (c->fourcc == V4L2_PIX_FMT_NV12)
+        split_pairs(c, &r);
+    for (uint32_t y = 0; packed && y < c->height; y++)
+        unpack_row(c, &r, y);
+    const bool grey = c->fourcc == V4L2_PIX_FMT_GREY;
+    const uint32_t half = (c->width + 1) / 2;
+    *out =
+        (tw_picture){.px = {packed ? r.luma : data, grey ? NULL : r.u, grey ? NULL : r.v},
+                     .stride = {packed ? c->width : r.stride, half, half},
+                     .width = (uint16_t)c->width,
+                     .height = (uint16_t)c->height};
+    return TW_OK;
+}
+
+static tw_status give_raw(v4l2_camera *c, const uint8_t *data, size_t bytes,
+                          tw_frame *frame, tw_error *err)
+{
+    tw_picture picture;
+    size_t size = 0;
+    tw_status st = make_planes(c, data, bytes, &picture, err);
+    free(c->encoded);
+    c->encoded = NULL;
+    if (st == TW_OK)
+        st = tw_jpeg_encode(&picture, QUALITY, &c->encoded, &size, err);
+    if (st != TW_OK)
+        return st;
+    frame->packet.data = c->encoded;
+    frame->packet.size = size;
+    frame->packet.key = true;
+    frame->luma =
+        (tw_luma){picture.px[0], picture.stride[0], picture.width, picture.height};
+    return TW_OK;
+}
+
+/* ---- frames ---------------------------------------------------------------------- */
+
+/* The driver's own time, where it is of our clock. */
+static void stamp(const v4l2_camera *c, const struct v4l2_buffer *b, tw_packet *p)
+{
+    const int64_t now = c->clock.ops->now_us(c->clock.ctx);
+    const uint32_t kind = b->flags & V4L2_BUF_FLAG_TIMESTAMP_MASK;
+    int64_t t = (int64_t)b->timestamp.tv_sec * 1000000 + b->timestamp.tv_usec;
+    if (kind != V4L2_BUF_FLAG_TIMESTAMP_MONOTONIC || t <= 0 || t > now ||
+        now - t > 2000000)
+        t = now;
+    p->t_us = p->dts_us = t;
+    p->wall_us = c->clock.ops->wall_us(c->clock.ctx) - (now - t);
+}
+
+static void count_gap(v4l2_camera *c, uint32_t sequence)
+{
+    const uint32_t gap = sequence - c->sequence;
+    if (c->any && gap > 1 && gap < 1000)
+        c->dropped += gap - 1;
+    c->any = true;
+    c->sequence = sequence;
+}
+
+static bool is_key(const v4l2_camera *c, const struct v4l2_buffer *b)
+{
+    if (c->fourcc != V4L2_PIX_FMT_H264)
+        return true;
+    return (b->flags & V4L2_BUF_FLAG_KEYFRAME) != 0;
+}
+
+static tw_status give(v4l2_camera *c, const struct v4l2_buffer *b, tw_frame *frame,
+                      tw_error *err)
+{
+    if (b->index >= c->count)
+        return tw_fail(err, TW_EDAMAGED, "%s: the driver names a buffer that is none",
+                       c->path);
+    const uint8_t *data = c->buffers[b->index].memory;
+    const size_t bytes = b->bytesused <= c->buffers[b->index].bytes ? b->bytesused : 0;
+    count_gap(c, b->sequence);
+    if (b->flags & V4L2_BUF_FLAG_ERROR || bytes == 0)
+        return tw_fail(err, TW_EDAMAGED, "%s: a frame that the driver calls damaged",
+                       c->path);
+    stamp(c, b, &frame->packet);
+    if (is_packed(c->fourcc) || c->fourcc == V4L2_PIX_FMT_GREY ||
+        c->fourcc == V4L2_PIX_FMT_NV12)
+        return give_raw(c, data, bytes, frame, err);
+    frame->packet.data = data;
+    frame->packet.size = bytes;
+    frame->packet.key = is_key(c, b);
+    return TW_OK;
+}
+
+static tw_status release(v4l2_camera *c, tw_error *err)
+{
+    if (!c->has_held)
+        return TW_OK;
+    c->has_held = false;
+    return ask(c, VIDIOC_QBUF, &c->held) == 0 ? TW_OK
+                                              : fail(c, "a buffer cannot be queued", err);
+}
+
+static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
+{
+    v4l2_camera *c = ctx;
+    memset(frame, 0, sizeof *frame);
+    if (c->fd < 0)
+        return tw_fail(err, TW_EIO, "%s is not open", c->path);
+    tw_status st = release(c, err);
+    if (st != TW_OK)
+        return st;
+    struct pollfd in = {.fd = c->fd, .events = POLLIN};
+    const int ready = c->calls->poll(c->calls->ctx, &in, 1, WAIT_MS);
+    if (ready == 0 || (ready < 0 && errno == EINTR))
+        return TW_EAGAIN;
+    struct v4l2_buffer b = {.type = V4L2_BUF_TYPE_VIDEO_CAPTURE,
+                            .memory = V4L2_MEMORY_MMAP};
+    if (ask(c, VIDIOC_DQBUF, &b) != 0) {
+        if (errno == EAGAIN)
+            return TW_EAGAIN;
+        if (errno == ENODEV)
+            return tw_fail(err, TW_EIO, "%s has been unplugged", c->path);
+        return fail(c, "no frame", err);
+    }
+    c->held = b;
+    c->has_held = true;
+    return give(c, &b, frame, err);
+}
+
+static void destroy(void *ctx)
+{
+    v4l2_camera *c = ctx;
+    close_camera(c);
+    free(c->path);
+    free(c->controls);
+    free(c->planes);
+    free(c->encoded);
+    free(c);
+}
+
+static uint32_t fourcc_of(const char *format)
+{
+    static const struct {
+        const char *name;
+        uint32_t fourcc;
+    } known[] = {{"mjpeg", V4L2_PIX_FMT_MJPEG}, {"h264", V4L2_PIX_FMT_H264},
+                 {"grey", V4L2_PIX_FMT_GREY},   {"nv12", V4L2_PIX_FMT_NV12},
+                 {"yuyv", V4L2_PIX_FMT_YUYV},   {"rgb", V4L2_PIX_FMT_RGB24}};
+    for (size_t i = 0; format && i < sizeof known / sizeof *known; i++)
+        if (strcmp(known[i].name, format) == 0)
+            return known[i].fourcc;
+    return 0;
+}
+
+tw_status tw_v4l2_camera(const tw_v4l2_calls *calls, const tw_camera_request *request,
+                         const char *path, tw_camera *out, tw_error *err)
+{
+    static const tw_camera_ops ops = {"v4l2", TW_LIVE,      open_camera,
+                                      next,   close_camera, destroy};
+    v4l2_camera *c = calloc(1, sizeof *c);
+    if (!c)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    c->fd = -1;
+    c->calls = calls ? calls : tw_v4l2_kernel();
+    c->clock = request->clock;
+    c->wish = (tw_v4l2_wish){fourcc_of(request->format), request->width, request->height,
+                             request->fps};
+    c->path = strdup(path);
+    c->controls = strdup(request->controls ? request->controls : "");
+    if (!c->path || !c->controls) {
+        destroy(c);
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    }
+    *out = (tw_camera){&ops, c};
+    return TW_OK;
+}

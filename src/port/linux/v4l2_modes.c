@@ -1,0 +1,330 @@
+/* What a V4L2 device can do, which of it is taken, and its controls. */
+#include <ctype.h>
+#include <errno.h>
+#include <fcntl.h>
+#include <linux/videodev2.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <sys/mman.h>
+#include <unistd.h>
+
+#include "v4l2.h"
+
+enum {
+    AGAIN_MAX = 100,
+    FORMATS_MAX = 64,
+    SIZES_MAX = 64,
+    RATES_MAX = 32,
+    CONTROLS_MAX = 256
+};
+
+/* ---- the kernel ------------------------------------------------------------------ */
+
+static int kernel_open(void *ctx, const char *path, int flags)
+{
+    (void)ctx;
+    return open(path, flags);
+}
+
+static int kernel_close(void *ctx, int fd)
+{
+    (void)ctx;
+    return close(fd);
+}
+
+static int kernel_ioctl(void *ctx, int fd, unsigned long request, void *argument)
+{
+    (void)ctx;
+    return ioctl(fd, request, argument);
+}
+
+static void *kernel_map(void *ctx, size_t bytes, int fd, off_t offset)
+{
+    (void)ctx;
+    void *memory = mmap(NULL, bytes, PROT_READ | PROT_WRITE, MAP_SHARED, fd, offset);
+    return memory == MAP_FAILED ? NULL : memory;
+}
+
+static int kernel_unmap(void *ctx, void *memory, size_t bytes)
+{
+    (void)ctx;
+    return munmap(memory, bytes);
+}
+
+static int kernel_poll(void *ctx, struct pollfd *fds, nfds_t count, int timeout_ms)
+{
+    (void)ctx;
+    return poll(fds, count, timeout_ms);
+}
+
+const tw_v4l2_calls *tw_v4l2_kernel(void)
+{
+    static const tw_v4l2_calls calls = {kernel_open, kernel_close, kernel_ioctl,
+                                        kernel_map,  kernel_unmap, kernel_poll,
+                                        NULL};
+    return &calls;
+}
+
+int tw_v4l2_ask(const tw_v4l2_calls *calls, int fd, unsigned long request, void *argument)
+{
+    int code = -1;
+    for (int i = 0; i < AGAIN_MAX; i++) {
+        code = calls->ioctl(calls->ctx, fd, request, argument);
+        if (code == 0 || errno != EINTR)
+            break;
+    }
+    return code;
+}
+
+/* ---- modes ----------------------------------------------------------------------- */
+
+const char *tw_v4l2_fourcc(uint32_t fourcc, char out[5])
+{
+    for (int i = 0; i < 4; i++) {
+        const char c = (char)(fourcc >> 8 * i);
+        out[i] = isprint((unsigned char)c) ? c : '?';
+    }
+    out[4] = '\0';
+    return out;
+}
+
+typedef struct listing {
+    const tw_v4l2_calls *calls;
+    int fd;
+    tw_v4l2_mode *out;
+    size_t count;
+} listing;
+
+static void add(listing *l, tw_v4l2_mode mode, uint32_t num, uint32_t den)
+{
+    mode.fps_num = num;
+    mode.fps_den = den > 0 ? den : 1;
+    if (l->count < TW_V4L2_MODES_MAX)
+        l->out[l->count++] = mode;
+}
+
+static void list_rates(listing *l, const tw_v4l2_mode *mode)
+{
+    struct v4l2_frmivalenum rate = {
+        .pixel_format = mode->fourcc, .width = mode->width, .height = mode->height};
+    for (; rate.index < RATES_MAX; rate.index++) {
+        if (tw_v4l2_ask(l->calls, l->fd, VIDIOC_ENUM_FRAMEINTERVALS, &rate) != 0)
+            break;
+        if (rate.type != V4L2_FRMIVAL_TYPE_DISCRETE) { /* any; the shortest is the best */
+            add(l, *mode, rate.stepwise.min.denominator, rate.stepwise.min.numerator);
+            return;
+        }
+        add(l, *mode, rate.discrete.denominator, rate.discrete.numerator);
+    }
+    if (rate.index == 0) /* it does not say */
+        add(l, *mode, 0, 1);
+}
+
+/* Of sizes that it can have step by step, those that people ask for. */
+static void list_steps(listing *l, tw_v4l2_mode mode,
+                       const struct v4l2_frmsize_stepwise *steps)
+{
+    static const uint32_t usual[][2] = {{320, 240}, {640, 360},  {640, 480},
+                                        {800, 600}, {1280, 720}, {1920, 1080}};
+    for (size_t i = 0; i < sizeof usual / sizeof *usual; i++) {
+        mode.width = usual[i][0];
+        mode.height = usual[i][1];
+        if (mode.width >= steps->min_width && mode.width <= steps->max_width &&
+            mode.height >= steps->min_height && mode.height <= steps->max_height)
+            list_rates(l, &mode);
+    }
+    mode.width = steps->max_width;
+    mode.height = steps->max_height;
+    list_rates(l, &mode);
+}
+
+static void list_sizes(listing *l, uint32_t fourcc)
+{
+    struct v4l2_frmsizeenum size = {.pixel_format = fourcc};
+    tw_v4l2_mode mode = {.fourcc = fourcc};
+    for (; size.index < SIZES_MAX; size.index++) {
+        if (tw_v4l2_ask(l->calls, l->fd, VIDIOC_ENUM_FRAMESIZES, &size) != 0)
+            break;
+        if (size.type != V4L2_FRMSIZE_TYPE_DISCRETE) {
+            list_steps(l, mode, &size.stepwise);
+            return;
+        }
+        mode.width = size.discrete.width;
+        mode.height = size.discrete.height;
+        list_rates(l, &mode);
+    }
+    if (size.index == 0) /* an old driver: it is asked by setting one */
+        add(l, mode, 0, 1);
+}
+
+size_t tw_v4l2_modes(const tw_v4l2_calls *calls, int fd, tw_v4l2_mode *out)
+{
+    listing l = {calls, fd, out, 0};
+    struct v4l2_fmtdesc format = {.type = V4L2_BUF_TYPE_VIDEO_CAPTURE};
+    for (; format.index < FORMATS_MAX; format.index++) {
+        if (tw_v4l2_ask(calls, fd, VIDIOC_ENUM_FMT, &format) != 0)
+            break;
+        list_sizes(&l, format.pixelformat);
+    }
+    return l.count;
+}
+
+/* ---- choosing -------------------------------------------------------------------- */
+
+/* What a format costs to keep and to look at; 0: it cannot be used. */
+static uint32_t cost_of(uint32_t fourcc)
+{
+    static const uint32_t usable[] = {
+        V4L2_PIX_FMT_MJPEG, V4L2_PIX_FMT_JPEG, V4L2_PIX_FMT_H264, V4L2_PIX_FMT_GREY,
+        V4L2_PIX_FMT_NV12,  V4L2_PIX_FMT_YUYV, V4L2_PIX_FMT_RGB24};
+    for (uint32_t i = 0; i < sizeof usable / sizeof *usable; i++)
+        if (usable[i] == fourcc)
+            return i + 1;
+    return 0;
+}
+
+static bool is_compressed(uint32_t fourcc)
+{
+    return fourcc == V4L2_PIX_FMT_MJPEG || fourcc == V4L2_PIX_FMT_JPEG ||
+           fourcc == V4L2_PIX_FMT_H264;
+}
+
+/* How far a size is from the wish; one that it does not say is as good as any. */
+static uint64_t distance(const tw_v4l2_mode *m, const tw_v4l2_wish *wish)
+{
+    const int64_t width = wish->width > 0 ? wish->width : 1280,
+                  height = wish->height > 0 ? wish->height : 720;
+    if (m->width == 0)
+        return 0;
+    const int64_t dx = (int64_t)m->width - width, dy = (int64_t)m->height - height;
+    return (uint64_t)((dx < 0 ? -dx : dx) + (dy < 0 ? -dy : dy));
+}
+
+/* Frames a second too few count ten times those too many. */
+static uint64_t rate_off(const tw_v4l2_mode *m, const tw_v4l2_wish *wish)
+{
+    if (m->fps_num == 0)
+        return 0;
+    const int64_t milli = (int64_t)m->fps_num * 1000 / m->fps_den;
+    const int64_t off = milli - (int64_t)wish->fps * 1000;
+    return (uint64_t)(off < 0 ? -off * 10 : off);
+}
+
+/* @return whether a is the better one. */
+static bool better(const tw_v4l2_mode *a, const tw_v4l2_mode *b, const tw_v4l2_wish *wish)
+{
+    if (is_compressed(a->fourcc) != is_compressed(b->fourcc))
+        return is_compressed(a->fourcc);
+    if (distance(a, wish) != distance(b, wish))
+        return distance(a, wish) < distance(b, wish);
+    if (rate_off(a, wish) != rate_off(b, wish))
+        return rate_off(a, wish) < rate_off(b, wish);
+    return cost_of(a->fourcc) < cost_of(b->fourcc);
+}
+
+size_t tw_v4l2_choose(const tw_v4l2_mode *modes, size_t count, const tw_v4l2_wish *wish)
+{
+    size_t best = count;
+    for (size_t i = 0; i < count; i++) {
+        if (cost_of(modes[i].fourcc) == 0 ||
+            (wish->fourcc != 0 && modes[i].fourcc != wish->fourcc))
+            continue;
+        if (best == count || better(&modes[i], &modes[best], wish))
+            best = i;
+    }
+    return best;
+}
+
+/* ---- controls -------------------------------------------------------------------- */
+
+/* "Exposure Time, Absolute" is asked for as exposure_time_absolute. */
+static void plain_name(const char *name, char out[64])
+{
+    size_t n = 0;
+    for (; *name && n < 63; name++) {
+        if (isalnum((unsigned char)*name))
+            out[n++] = (char)tolower((unsigned char)*name);
+        else if (n > 0 && out[n - 1] != '_')
+            out[n++] = '_';
+    }
+    while (n > 0 && out[n - 1] == '_')
+        n--;
+    out[n] = '\0';
+}
+
+/* Find a control. @param known Gets the names of all, for messages. */
+static bool find_control(const tw_v4l2_calls *calls, int fd, const char *wanted,
+                         struct v4l2_queryctrl *out, char *known, size_t capacity)
+{
+    struct v4l2_queryctrl query = {.id = V4L2_CTRL_FLAG_NEXT_CTRL};
+    known[0] = '\0';
+    for (int i = 0; i < CONTROLS_MAX; i++) {
+        char name[64];
+        if (tw_v4l2_ask(calls, fd, VIDIOC_QUERYCTRL, &query) != 0)
+            return false;
+        plain_name((const char *)query.name, name);
+        if (strcmp(name, wanted) == 0 && !(query.flags & V4L2_CTRL_FLAG_DISABLED)) {
+            *out = query;
+            return true;
+        }
+        const size_t n = strlen(known);
+        if (query.type != V4L2_CTRL_TYPE_CTRL_CLASS)
+            (void)snprintf(known + n, capacity - n, "%s%s", n > 0 ? ", " : "", name);
+        query.id |= V4L2_CTRL_FLAG_NEXT_CTRL;
+    }
+    return false;
+}
+
+static tw_status set_control(const tw_v4l2_calls *calls, int fd, const char *device,
+                             const char *name, const char *value, tw_error *err)
+{
+    struct v4l2_queryctrl query;
+    char known[160], *end = NULL;
+    errno = 0;
+    const long number = strtol(value, &end, 0);
+    if (end == value || *end != '\0' || errno != 0)
+        return tw_fail(err, TW_EINVAL, "%s: controls: %s = %s is no number", device, name,
+                       value);
+    if (!find_control(calls, fd, name, &query, known, sizeof known))
+        return tw_fail(err, TW_ENOENT, "%s has no control %s, but %s", device, name,
+                       known[0] ? known : "none at all");
+    if (number < query.minimum || number > query.maximum)
+        return tw_fail(err, TW_EINVAL, "%s: controls: %s = %ld is not within %d to %d",
+                       device, name, number, query.minimum, query.maximum);
+    struct v4l2_control control = {.id = query.id, .value = (int32_t)number};
+    if (tw_v4l2_ask(calls, fd, VIDIOC_S_CTRL, &control) != 0)
+        return tw_fail(err, TW_EIO, "%s: controls: %s = %ld: %s", device, name, number,
+                       strerror(errno));
+    return TW_OK;
+}
+
+static char *trimmed(char *s)
+{
+    while (*s == ' ')
+        s++;
+    for (size_t n = strlen(s); n > 0 && s[n - 1] == ' '; n--)
+        s[n - 1] = '\0';
+    return s;
+}
+
+tw_status tw_v4l2_set_controls(const tw_v4l2_calls *calls, int fd, const char *device,
+                               const char *controls, tw_error *err)
+{
+    char text[1024], *rest = NULL;
+    if (snprintf(text, sizeof text, "%s", controls) >= (int)sizeof text)
+        return tw_fail(err, TW_EINVAL, "%s: controls: too long", device);
+    for (char *one = strtok_r(text, ",", &rest); one; one = strtok_r(NULL, ",", &rest)) {
+        char *value = strchr(one, '=');
+        if (!value)
+            return tw_fail(err, TW_EINVAL, "%s: controls: %s: expected name=value",
+                           device, trimmed(one));
+        *value++ = '\0';
+        const tw_status st =
+            set_control(calls, fd, device, trimmed(one), trimmed(value), err);
+        if (st != TW_OK)
+            return st;
+    }
+    return TW_OK;
+}
