@@ -4,10 +4,23 @@
 
 #include "tawny/port.h"
 
-/** Makes cameras from "file:PATH", a video file or a folder of JPEG pictures in the order
- * of their names. A tw_camera_make_fn. */
+/** Makes cameras from "v4l2:DEVICE", "file:PATH" (a video file or a folder of JPEG
+ * pictures in the order of their names), "rtsp://...", "http://...", "inbox:FOLDER" and
+ * "stdin:". A tw_camera_make_fn. */
 TW_API tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
                                       tw_error *err);
+
+/**
+ * Visit the video devices of the machine, and what each can do, in words.
+ *
+ * @param visit  Told one line for each: source "v4l2:/dev/video0", its name, and its
+ *               modes; usable: it can be a camera.
+ * @return how many there are.
+ */
+TW_API size_t tw_linux_devices(void (*visit)(void *ctx, const char *source,
+                                             const char *name, const char *modes,
+                                             bool usable),
+                               void *ctx);
 
 /** @return The board's clock. Needs no release. */
 TW_API tw_clock tw_linux_clock(void);

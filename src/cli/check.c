@@ -10,6 +10,7 @@ static const char ABOUT[] =
     "wrong.";
 static const char EXAMPLE[] = "Examples:\n"
                               "  tawny check\n"
+                              "  tawny check --cameras\n"
                               "  tawny check --settings /etc/tawny/station.ini";
 
 /* One finding, as text or JSON. @return ok. */
@@ -72,16 +73,38 @@ static gboolean check_store(const cli_common *common, const tw_station_settings 
                 st == TW_OK ? text : err.text);
 }
 
+static void say_device(void *ctx, const char *source, const char *name, const char *modes,
+                       bool usable)
+{
+    char text[1200];
+    (void)snprintf(text, sizeof text, "%s%s%s", name, modes[0] ? ": " : "", modes);
+    (void)find(ctx, usable, "device", source, text);
+}
+
+static int list_devices(cli_common *common)
+{
+    if (tw_linux_devices(say_device, common) == 0 && !common->json)
+        (void)printf("There are no video devices.\n");
+    return CLI_DONE;
+}
+
 int cli_check(int argc, char **argv)
 {
     CLI_COMMON common = {0};
     tw_settings *settings = NULL;
     char *path = NULL;
-    int code = cli_parse(&argc, &argv, NULL, ABOUT, EXAMPLE, NULL, &common);
+    gboolean cameras = FALSE;
+    const GOptionEntry own[] = {{"cameras", 0, 0, G_OPTION_ARG_NONE, &cameras,
+                                 "List the machine's video devices and what they can do",
+                                 NULL},
+                                {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
+    int code = cli_parse(&argc, &argv, NULL, ABOUT, EXAMPLE, own, &common);
     if (code == CLI_DONE && argc > 1)
         code = cli_say(CLI_USAGE, "%s is not expected", argv[1]);
     if (code != CLI_DONE)
         return code;
+    if (cameras)
+        return list_devices(&common);
     if (cli_load(&common, TRUE, &settings, &path) != TW_OK)
         return CLI_USAGE;
     if (tw_settings_check(settings, cli_told, NULL) != TW_OK)

@@ -244,10 +244,9 @@ static int64_t wall_of(const tw_station *s)
 }
 
 /* Watch until the camera ends, fails, falls silent, or the station stops. */
-static tw_status watch_run(watched *w, tw_run *run, tw_error *err)
+static tw_status watch_run(watched *w, tw_run *run, tw_liveness live, tw_error *err)
 {
     tw_station *s = w->station;
-    const tw_liveness live = run->camera.ops->live;
     const int64_t opened_us = now_of(s);
     int64_t heard_us = opened_us;
     uint64_t frames = 0;
@@ -290,14 +289,14 @@ static bool watch_once(watched *w, tw_status *st, tw_error *err)
     *st = tw_run_open(&run, &s->board, &w->settings, w->settings.pace, w->settings.loop,
                       &keep, tell, s, err);
     w->opened = w->opened || *st == TW_OK;
-    const bool live = run.camera.ops && run.camera.ops->live != TW_RECORDED;
-    w->live = w->live || live;
+    const tw_liveness live = run.camera.ops ? run.camera.ops->live : TW_RECORDED;
+    w->live = w->live || live != TW_RECORDED;
     if (*st == TW_OK)
-        *st = watch_run(w, &run, err);
+        *st = watch_run(w, &run, live, err);
     if (run.pipeline)
         w->number = tw_pipeline_number(run.pipeline);
     tw_run_close(&run);
-    return live && !stopping(s);
+    return live != TW_RECORDED && !stopping(s);
 }
 
 static void *watch_camera(void *ctx)

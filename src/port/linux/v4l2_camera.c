@@ -235,7 +235,7 @@ static bool is_packed(uint32_t fourcc)
 static void split_pairs(const v4l2_camera *c, const raw *r)
 {
     const uint32_t half = (c->width + 1) / 2, low = (c->height + 1) / 2;
-    for (uint32_t y = 0; y < low; y++) {
+    for (uint32_t y = 0; y < low && r->u && r->v; y++) {
         const uint8_t *row = r->data + (size_t)r->stride * (c->height + y);
         for (uint32_t x = 0; x < half; x++) {
             r->u[(size_t)y * half + x] = row[2 * x];

@@ -10,6 +10,7 @@
 #include <sys/mman.h>
 #include <unistd.h>
 
+#include "tawny/port_linux.h"
 #include "v4l2.h"
 
 enum {
@@ -327,4 +328,68 @@ tw_status tw_v4l2_set_controls(const tw_v4l2_calls *calls, int fd, const char *d
             return st;
     }
     return TW_OK;
+}
+
+/* ---- devices --------------------------------------------------------------------- */
+
+enum { DEVICES_MAX = 64, WORDS = 1024 };
+
+/* "MJPG 640x480@30, ..." */
+static void word_modes(const tw_v4l2_mode *modes, size_t count, char out[WORDS])
+{
+    char letters[5];
+    out[0] = '\0';
+    for (size_t i = 0; i < count; i++) {
+        const size_t n = strlen(out);
+        const bool same = i > 0 && modes[i].fourcc == modes[i - 1].fourcc;
+        (void)snprintf(out + n, WORDS - n, "%s%s%s%ux%u@%u", i == 0 ? "" : ", ",
+                       same ? "" : tw_v4l2_fourcc(modes[i].fourcc, letters),
+                       same ? "" : " ", modes[i].width, modes[i].height,
+                       modes[i].fps_num / modes[i].fps_den);
+    }
+}
+
+/* @return false: there is no such device. */
+static bool describe(const char *path, char name[64], char words[WORDS], bool *usable)
+{
+    const tw_v4l2_calls *calls = tw_v4l2_kernel();
+    struct v4l2_capability about;
+    memset(&about, 0, sizeof about);
+    const int fd = calls->open(calls->ctx, path, O_RDWR | O_NONBLOCK | O_CLOEXEC);
+    if (fd < 0 && errno == ENOENT)
+        return false;
+    (void)snprintf(name, 64, "%s", fd < 0 ? strerror(errno) : "no video device");
+    words[0] = '\0';
+    *usable = false;
+    tw_v4l2_mode *modes = calloc(TW_V4L2_MODES_MAX, sizeof *modes);
+    if (modes && fd >= 0 && tw_v4l2_ask(calls, fd, VIDIOC_QUERYCAP, &about) == 0) {
+        const tw_v4l2_wish any = {.fps = 10};
+        const size_t count = tw_v4l2_modes(calls, fd, modes);
+        (void)snprintf(name, 64, "%s", (const char *)about.card);
+        word_modes(modes, count, words);
+        *usable = tw_v4l2_choose(modes, count, &any) < count;
+    }
+    free(modes);
+    if (fd >= 0)
+        (void)calls->close(calls->ctx, fd);
+    return true;
+}
+
+size_t tw_linux_devices(void (*visit)(void *ctx, const char *source, const char *name,
+                                      const char *modes, bool usable),
+                        void *ctx)
+{
+    size_t count = 0;
+    for (int i = 0; i < DEVICES_MAX; i++) {
+        char path[32], source[48], name[64], words[WORDS];
+        bool usable = false;
+        (void)snprintf(path, sizeof path, "/dev/video%d", i);
+        (void)snprintf(source, sizeof source, "v4l2:%s", path);
+        if (!describe(path, name, words, &usable))
+            continue;
+        count++;
+        if (visit)
+            visit(ctx, source, name, words, usable);
+    }
+    return count;
 }
