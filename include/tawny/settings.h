@@ -162,6 +162,8 @@ TW_API void tw_settings_free(tw_settings *settings);
 
 /**
  * Read a file on top of what is there. Reads on after a mistake, so that all are told.
+ * A line include = PATTERN reads others in its place, in the order of their names,
+ * from where the file is; up to eight deep.
  *
  * @param told  May be NULL.
  * @return TW_OK; TW_ENOENT, TW_EACCES, TW_EIO: the file cannot be read; TW_ESIZE: over

@@ -1,6 +1,7 @@
 /* The socket of a running station: whoever connects asks one thing, a line of JSON, and
  * is answered in lines of JSON. Only the user it runs as can reach it. */
 #include "control.h"
+#include "notify.h"
 
 #include <jansson.h>
 #include <poll.h>
@@ -17,6 +18,7 @@ struct control {
     int socket;
     tw_station *station;
     volatile gint ending;
+    gint64 every_us, fed_us; /* the watchdog, 0: there is none; when it was fed */
     GThread *thread;
 };
 
@@ -163,10 +165,24 @@ static void answer(const control *c, int to)
     (void)g_string_free(text, TRUE);
 }
 
+/* The watchdog hears of us as long as the station can be asked: a lock that is never let
+ * go would hold us up. */
+static void feed_watchdog(control *c)
+{
+    tw_camera_status unused;
+    const gint64 now_us = g_get_monotonic_time();
+    if (c->every_us == 0 || now_us - c->fed_us < c->every_us)
+        return;
+    (void)tw_station_camera(c->station, 0, &unused);
+    c->fed_us = now_us;
+    notify_state("WATCHDOG=1");
+}
+
 static gpointer serve(gpointer data)
 {
     control *c = data;
     while (!g_atomic_int_get(&c->ending)) {
+        feed_watchdog(c);
         struct pollfd waiting = {.fd = c->socket, .events = POLLIN};
         if (poll(&waiting, 1, WAIT_MS) <= 0)
             continue;
@@ -183,6 +199,7 @@ control *control_begin(const char *station_name, tw_station *station)
 {
     control *c = g_new0(control, 1);
     c->station = station;
+    c->every_us = notify_every();
     c->socket = -1;
     gboolean good = address(station_name, &c->at);
     const int other = good ? connect_to(&c->at) : -1;

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "control.h"
+#include "notify.h"
 #include "output.h"
 
 static const char ABOUT[] =
@@ -128,7 +129,9 @@ static int run(watching *w, const tw_card *card)
     tw_station_settings station;
     tw_settings_station(w->settings, &station);
     control *socket = control_begin(station.name, running);
+    notify_state("READY=1");
     st = tw_station_run(running);
+    notify_state("STOPPING=1");
     control_end(socket);
     tw_station *done = running;
     (void)cli_catch_signals(NULL);

@@ -19,8 +19,12 @@ static const char INTRO[] =
     "Later wins: built-in, `[cameras]`, profiles in the order of `use`, `[camera "
     "NAME]`,\n"
     "`--set key=value`, `--set NAME.key=value`. `tawny settings` shows where each value "
-    "comes "
-    "from.\n";
+    "comes\n"
+    "from.\n\n"
+    "`include = cameras.d/*.ini` on a line of its own reads other files in its place, "
+    "from "
+    "where\n"
+    "the file is, in the order of their names.\n";
 
 static void print_row(FILE *out, const tw_row *row)
 {

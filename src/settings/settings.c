@@ -2,6 +2,7 @@
 #include "tawny/settings.h"
 
 #include <errno.h>
+#include <glob.h>
 #include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
@@ -10,7 +11,13 @@
 #include "table.h"
 #include "tawny/hours.h"
 
-enum { NAME_MAX_BYTES = 32, ENTRIES_MAX = 100000, ZONES_MAX = 1000 };
+enum {
+    NAME_MAX_BYTES = 32,
+    ENTRIES_MAX = 100000,
+    ZONES_MAX = 1000,
+    INCLUDES_MAX = 8,
+    PATH_BYTES = 4096
+};
 
 /* Where a value stands. Of two values for one key, the higher wins. */
 typedef enum level {
@@ -182,6 +189,8 @@ typedef struct intake {
     level level;
     char name[2 * NAME_MAX_BYTES + 2];
     tw_status status;
+    const char *folder; /* of the file; NULL: it is none, and cannot include others */
+    int depth;          /* of files that include each other */
 } intake;
 
 static void tell(intake *in, tw_status st, unsigned line, const char *format, ...)
@@ -330,9 +339,15 @@ static void take_checked(intake *in, unsigned line, level at, const char *name,
         tell(in, TW_ENOMEM, line, "out of memory");
 }
 
+static void take_include(intake *in, unsigned line, const char *value);
+
 static void take_value(void *ctx, unsigned line, const char *key, const char *value)
 {
     intake *in = ctx;
+    if (strcmp(key, "include") == 0) {
+        take_include(in, line, value);
+        return;
+    }
     if (!in->in_section) {
         tell(in, TW_ESYNTAX, line, "%s stands before any section; begin with [cameras]",
              key);
@@ -357,18 +372,109 @@ static void take_problem(void *ctx, unsigned line, const char *what)
     tell(ctx, TW_ESYNTAX, line, "%s", what);
 }
 
+static void read_text(intake *in, const char *text, size_t bytes)
+{
+    if (bytes > TW_FILE_MAX) {
+        tell(in, TW_ESIZE, 0, "a settings file has at most 1 MB");
+        return;
+    }
+    const tw_reader reader = {in, take_section, take_value, take_problem};
+    tw_reader_run(&reader, text, bytes);
+}
+
+/* @return what a file holds, to be freed; NULL: told. */
+static char *read_whole(intake *in, const char *path, size_t *bytes)
+{
+    FILE *file = fopen(path, "rb");
+    char *text = file ? malloc(TW_FILE_MAX + 1) : NULL;
+    if (!file) {
+        tell(in, tw_status_of_errno(errno), 0, "cannot read the settings: %s",
+             strerror(errno));
+        return NULL;
+    }
+    if (text) {
+        *bytes = fread(text, 1, TW_FILE_MAX + 1, file);
+        if (ferror(file)) { /* a folder, for one, can be opened but not read */
+            tell(in, TW_EIO, 0, "cannot read the settings: %s", strerror(errno));
+            free(text);
+            text = NULL;
+        }
+    } else {
+        tell(in, TW_ENOMEM, 0, "out of memory");
+    }
+    (void)fclose(file);
+    return text;
+}
+
+/* The folder of a path: "." for a name alone. */
+static void folder_of(const char *path, char out[PATH_BYTES])
+{
+    const char *slash = strrchr(path, '/');
+    if (slash)
+        (void)snprintf(out, PATH_BYTES, "%.*s", slash == path ? 1 : (int)(slash - path),
+                       path);
+    else
+        (void)snprintf(out, PATH_BYTES, ".");
+}
+
+/* A file in place of the line that includes it. */
+static void include_file(intake *in, const char *path, const char *shown)
+{
+    char folder[PATH_BYTES];
+    folder_of(path, folder);
+    intake inner = {.settings = in->settings,
+                    .file = shown,
+                    .folder = folder,
+                    .depth = in->depth + 1,
+                    .told = in->told,
+                    .ctx = in->ctx};
+    size_t bytes = 0;
+    char *text = read_whole(&inner, path, &bytes);
+    if (text)
+        read_text(&inner, text, bytes);
+    if (in->status == TW_OK)
+        in->status = inner.status;
+    free(text);
+}
+
+static void take_include(intake *in, unsigned line, const char *value)
+{
+    char pattern[PATH_BYTES];
+    glob_t found;
+    memset(&found, 0, sizeof found);
+    if (!in->folder) {
+        tell(in, TW_ESYNTAX, line, "include = %s: only a file can include others", value);
+        return;
+    }
+    if (in->depth == INCLUDES_MAX) {
+        tell(in, TW_ESYNTAX, line, "include = %s: files include each other, %d deep",
+             value, INCLUDES_MAX);
+        return;
+    }
+    const bool absolute = value[0] == '/';
+    const int n = absolute
+                      ? snprintf(pattern, sizeof pattern, "%s", value)
+                      : snprintf(pattern, sizeof pattern, "%s/%s", in->folder, value);
+    const int code =
+        n < (int)sizeof pattern ? glob(pattern, 0, NULL, &found) : GLOB_ABORTED;
+    const bool wild = strpbrk(value, "*?[") != NULL;
+    if (code != 0 && !(code == GLOB_NOMATCH && wild)) /* none of many is fine */
+        tell(in, TW_ENOENT, line, "include = %s: there is no such file", value);
+    for (size_t i = 0; code == 0 && i < found.gl_pathc; i++) {
+        const char *path = found.gl_pathv[i];
+        const size_t above = absolute ? 0 : strlen(in->folder) + 1;
+        include_file(in, path, path + above);
+    }
+    globfree(&found);
+}
+
 tw_status tw_settings_read_text(tw_settings *settings, const char *name, const char *text,
                                 size_t bytes, tw_problem_fn told, void *ctx)
 {
     if (!settings || !name || (!text && bytes > 0))
         return TW_EINVAL;
     intake in = {.settings = settings, .file = name, .told = told, .ctx = ctx};
-    if (bytes > TW_FILE_MAX) {
-        tell(&in, TW_ESIZE, 0, "a settings file has at most 1 MB");
-        return TW_ESIZE;
-    }
-    const tw_reader reader = {&in, take_section, take_value, take_problem};
-    tw_reader_run(&reader, text, bytes);
+    read_text(&in, text, bytes);
     return in.status;
 }
 
@@ -377,30 +483,17 @@ tw_status tw_settings_read(tw_settings *settings, const char *path, tw_problem_f
 {
     if (!settings || !path)
         return TW_EINVAL;
-    intake in = {.settings = settings, .file = path, .told = told, .ctx = ctx};
-    char *text = NULL;
-    FILE *file = fopen(path, "rb");
-    if (!file) {
-        tell(&in, tw_status_of_errno(errno), 0, "cannot read the settings: %s",
-             strerror(errno));
-        return in.status;
-    }
-    text = malloc(TW_FILE_MAX + 1);
-    if (!text) {
-        tell(&in, TW_ENOMEM, 0, "out of memory");
-        goto done;
-    }
-    const size_t bytes = fread(text, 1, TW_FILE_MAX + 1, file);
-    if (ferror(file)) { /* a folder, for one, can be opened but not read */
-        tell(&in, TW_EIO, 0, "cannot read the settings: %s", strerror(errno));
-        goto done;
-    }
+    char folder[PATH_BYTES];
+    size_t bytes = 0;
+    folder_of(path, folder);
+    intake in = {
+        .settings = settings, .file = path, .folder = folder, .told = told, .ctx = ctx};
+    char *text = read_whole(&in, path, &bytes);
     const char *slash = strrchr(path, '/');
-    in.status =
-        tw_settings_read_text(settings, slash ? slash + 1 : path, text, bytes, told, ctx);
-done:
+    in.file = slash ? slash + 1 : path;
+    if (text)
+        read_text(&in, text, bytes);
     free(text);
-    (void)fclose(file);
     return in.status;
 }
 

@@ -1,6 +1,7 @@
 /* Settings files: inheritance, origins, and one clear line for every kind of mistake. */
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
 
 #include "../support/support.h"
 
@@ -121,6 +122,56 @@ static void check_origin(tw_settings *s, const char *camera, const char *key,
     assert_int_equal(tw_settings_walk(s, camera, find_one, &f), TW_OK);
     assert_string_equal(f.value, value);
     assert_string_equal(f.origin, origin);
+}
+
+static void test_files_include_others(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *main_file = join(folder, "station.ini"),
+         *below = join(folder, "cameras.d"), *one = join(below, "a.ini"),
+         *two = join(below, "b.ini"), *self = join(folder, "self.ini");
+    problems p = {0};
+    assert_int_equal(mkdir(below, 0777), 0);
+    write_text(main_file, "[cameras]\nrest = 3 s\ninclude = cameras.d/*.ini\n"
+                          "include = none/*.ini\npost_event = 4 s\n");
+    write_text(one, "[camera kerb]\nsource = sim:kerb\nrest = 9 s\n");
+    write_text(two, "[camera mere]\nsource = sim:mere\nstart_at = much\n");
+    tw_settings *s = tw_settings_new();
+    assert_int_equal(tw_settings_read(s, main_file, collect_problem, &p), TW_ESYNTAX);
+    assert_has(p.text, "cameras.d/b.ini:3: start_at = much: expected");
+    assert_int_equal(p.count, 1);
+    write_text(two, "[camera mere]\nsource = sim:mere\n");
+    tw_settings_free(s);
+    s = tw_settings_new();
+    assert_int_equal(tw_settings_read(s, main_file, collect_problem, &p), TW_OK);
+    assert_int_equal(tw_settings_camera_count(s), 2);
+    assert_true(camera_of(s, "kerb").rest_us == 9000000);
+    assert_true(camera_of(s, "mere").rest_us == 3000000);
+    assert_true(camera_of(s, "mere").post_us == 4000000); /* [cameras] goes on after it */
+    check_origin(s, "kerb", "rest", "9 s", "cameras.d/a.ini:3");
+    check_origin(s, "mere", "rest", "3 s", "station.ini:2");
+    tw_settings_free(s);
+    s = tw_settings_new();
+    p.count = 0;
+    write_text(self, "include = self.ini\n");
+    assert_int_equal(tw_settings_read(s, self, collect_problem, &p), TW_ESYNTAX);
+    assert_has(p.text,
+               "self.ini:1: include = self.ini: files include each other, 8 deep");
+    write_text(self, "\ninclude = nothing.ini\n");
+    assert_int_equal(tw_settings_read(s, self, collect_problem, &p), TW_ENOENT);
+    assert_has(p.text, "self.ini:2: include = nothing.ini: there is no such file");
+    const char text[] = "include = x.ini\n";
+    assert_int_equal(
+        tw_settings_read_text(s, "page", text, sizeof text - 1, collect_problem, &p),
+        TW_ESYNTAX);
+    assert_has(p.text, "only a file can include others");
+    tw_settings_free(s);
+    free(self);
+    free(two);
+    free(one);
+    free(below);
+    free(main_file);
+    remove_folder(folder);
 }
 
 static void test_origins(void **state)
@@ -396,6 +447,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_passwords_are_not_shown),
         cmocka_unit_test(test_inheritance),
+        cmocka_unit_test(test_files_include_others),
         cmocka_unit_test(test_origins),
         cmocka_unit_test(test_zones),
         cmocka_unit_test(test_every_kind_of_mistake_has_its_line),

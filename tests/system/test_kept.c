@@ -5,6 +5,8 @@
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/socket.h>
+#include <sys/un.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -378,6 +380,39 @@ static void test_what_happened_is_kept(void **state)
     free_outcome(&o);
 }
 
+/* ---- as a service -------------------------------------------------------------------
+ */
+
+/* What a service manager hears, up to its end. */
+static void test_the_service_manager_is_told(void **state)
+{
+    (void)state;
+    char *path = join(folder, "notify"), heard[4096] = "";
+    struct sockaddr_un at = {.sun_family = AF_UNIX};
+    (void)snprintf(at.sun_path, sizeof at.sun_path, "%s", path);
+    const int s = socket(AF_UNIX, SOCK_DGRAM | SOCK_NONBLOCK, 0);
+    assert_int_equal(bind(s, (const struct sockaddr *)&at, sizeof at), 0);
+    (void)setenv("NOTIFY_SOCKET", path, 1);
+    (void)setenv("WATCHDOG_USEC", "20000", 1);
+    outcome o = run_program(folder, TOOL, "watch", "--set", "station.store=service",
+                            "--set", "continuous=no", NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    (void)unsetenv("NOTIFY_SOCKET");
+    (void)unsetenv("WATCHDOG_USEC");
+    for (size_t n = 0; n + 64 < sizeof heard;) {
+        const ssize_t got = recv(s, heard + n, 63, 0);
+        if (got <= 0)
+            break;
+        n += (size_t)got;
+        heard[n++] = ' ';
+    }
+    assert_int_equal(strncmp(heard, "READY=1 ", 8), 0);
+    assert_has(heard, "WATCHDOG=1 ");
+    (void)close(s);
+    free(path);
+}
+
 /* ---- frames from other programs ---------------------------------------------------- */
 
 /* What a shell's line gives, run where the clips lie. */
@@ -515,6 +550,7 @@ int main(void)
         cmocka_unit_test(test_an_export_needs_a_place),
         cmocka_unit_test(test_the_trace_is_kept),
         cmocka_unit_test(test_what_happened_is_kept),
+        cmocka_unit_test(test_the_service_manager_is_told),
         cmocka_unit_test(test_frames_on_standard_input),
         cmocka_unit_test(test_a_running_station_says_how_it_fares),
     };

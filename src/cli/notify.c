@@ -1,0 +1,34 @@
+/* Notices to the service manager. */
+#include "notify.h"
+
+#include <stddef.h>
+#include <string.h>
+#include <sys/socket.h>
+#include <sys/un.h>
+#include <unistd.h>
+
+void notify_state(const char *state)
+{
+    const char *where = g_getenv("NOTIFY_SOCKET");
+    struct sockaddr_un at = {.sun_family = AF_UNIX};
+    if (!where || (where[0] != '/' && where[0] != '@') ||
+        strlen(where) >= sizeof at.sun_path)
+        return;
+    memcpy(at.sun_path, where, strlen(where));
+    if (where[0] == '@') /* an abstract one */
+        at.sun_path[0] = '\0';
+    const int s = socket(AF_UNIX, SOCK_DGRAM | SOCK_CLOEXEC, 0);
+    if (s < 0)
+        return;
+    (void)sendto(s, state, strlen(state), MSG_NOSIGNAL, (const struct sockaddr *)&at,
+                 (socklen_t)(offsetof(struct sockaddr_un, sun_path) + strlen(where)));
+    (void)close(s);
+}
+
+gint64 notify_every(void)
+{
+    const char *us = g_getenv("WATCHDOG_USEC"), *pid = g_getenv("WATCHDOG_PID");
+    if (!us || (pid && g_ascii_strtoll(pid, NULL, 10) != (gint64)getpid()))
+        return 0;
+    return g_ascii_strtoll(us, NULL, 10) / 2;
+}

@@ -1,0 +1,15 @@
+/* Telling the service manager how it goes: readiness, watchdog, stopping. */
+#ifndef TW_CLI_NOTIFY_H
+#define TW_CLI_NOTIFY_H
+
+#include "common.h"
+
+/** Send a state such as "READY=1" to whoever started us as a service; nobody else is
+ * told. The protocol of sd_notify(3): a datagram to the socket in $NOTIFY_SOCKET. */
+void notify_state(const char *state);
+
+/** @return how often the watchdog wants to hear "WATCHDOG=1", microseconds; 0: there is
+ * none. Half of what it allows. */
+gint64 notify_every(void);
+
+#endif
