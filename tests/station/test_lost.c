@@ -1,5 +1,6 @@
 /* Live cameras that fail: each is back soon after its fault ends, and nothing else is
  * touched by it. */
+#include <stdatomic.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -27,8 +28,8 @@ enum { GOOD_FIRST = 40, W = 64, H = 48 };
 /* State outlives the camera, which is made anew for each try. */
 typedef struct script {
     fault fault;
-    int opens, frames;
-    int bad_left; /* tries, or frames, that still fail */
+    atomic_int opens, frames; /* others look at them while it runs */
+    atomic_int bad_left;      /* tries, or frames, that still fail */
     uint8_t *jpeg, *other;
     size_t jpeg_bytes, other_bytes;
     int64_t t_us;
