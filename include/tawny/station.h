@@ -15,7 +15,8 @@ enum { TW_SHEET_MAX = 200 }; /* pictures on a contact sheet */
 
 typedef enum tw_event_kind {
     TW_EVENT_OPENED,  /* a camera delivers: stream */
-    TW_EVENT_READING, /* one frame was read: reading, state, and sighting if one runs */
+    TW_EVENT_READING, /* one frame was read: reading, luma, state, and sighting if one
+                         runs */
     TW_EVENT_BEGAN,   /* a sighting was confirmed: sighting, reading */
     TW_EVENT_ENDED,   /* it is over: sighting */
     TW_EVENT_STORED,  /* a capture is complete on the card: file, kind, bytes, sighting */
@@ -35,6 +36,7 @@ typedef struct tw_event {
     int64_t wall_us;    /* the same on the wall clock */
     const tw_stream *stream;
     const tw_reading *reading;
+    const tw_luma *luma; /* what the reading was taken of */
     const tw_sighting *sighting;
     tw_watch_state state;
     const char *file;      /* name below the store */

@@ -32,6 +32,7 @@ typedef struct best_frame {
     int64_t t_us;
     gboolean boxed;
     tw_blob blob;
+    tw_best rank;
 } best_frame;
 
 /* A moment that is asked for. */
@@ -109,9 +110,11 @@ static void answer(rehearsal *r, const tw_reading *d, tw_watch_state state, aske
  * ones. */
 static void keep_best(rehearsal *r, const tw_event *e)
 {
-    const uint32_t now = e->reading->activity_ppm, best = r->best.activity_ppm;
-    best_frame b = {.activity_ppm = now, .t_us = e->reading->t_us};
-    if (r->best.jpeg && now <= best + best / 8)
+    enum { DEAR_PCT = 12 };
+    best_frame b = {.activity_ppm = e->reading->activity_ppm, .t_us = e->reading->t_us};
+    if (r->best.jpeg)
+        b.rank = r->best.rank;
+    if (!tw_best_take(&b.rank, e->reading, e->luma, DEAR_PCT))
         return;
     if (tw_event_picture(e, &b.jpeg, &b.bytes, NULL) != TW_OK)
         return;

@@ -425,6 +425,7 @@ static void decide(tw_pipeline *p)
     tell(p, (tw_event){.kind = TW_EVENT_READING,
                        .frame = p,
                        .reading = &p->reading,
+                       .luma = p->luma,
                        .sighting = running ? &p->watch.now : NULL});
 }
 
