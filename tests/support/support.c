@@ -21,6 +21,12 @@ const tw_camera_make_fn TEST_MAKERS[] = {tw_linux_camera_make, tw_sim_camera_mak
 
 /* ---- files ------------------------------------------------------------------------- */
 
+/* Names of captures hold local time: that of the machine must not decide over a test. */
+__attribute__((constructor)) static void use_utc(void)
+{
+    (void)setenv("TZ", "UTC", 1);
+}
+
 char *make_folder(void)
 {
     char *path = strdup("/tmp/tawny-test-XXXXXX");
