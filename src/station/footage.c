@@ -3,7 +3,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "writer.h"
+#include "pipeline.h"
 
 static tw_status append(void *ctx, const void *data, size_t bytes, tw_error *err)
 {
@@ -54,15 +54,7 @@ tw_status tw_footage_write(const tw_board *board, const tw_camera_settings *came
 {
     if (!board || !camera || !path)
         return tw_fail(err, TW_EINVAL, "nothing to write");
-    const tw_camera_request request = {.name = camera->name,
-                                       .source = camera->source,
-                                       .fps = (uint32_t)camera->fps,
-                                       .width = camera->size.width,
-                                       .height = camera->size.height,
-                                       .format = tw_format_name(camera->format),
-                                       .controls = camera->controls,
-                                       .udp = camera->transport == 1,
-                                       .clock = board->clock};
+    const tw_camera_request request = tw_request_of(board, camera);
     tw_camera made = {0};
     tw_stream stream;
     FILE *file = NULL;

@@ -132,15 +132,7 @@ static tw_status first_frame(const tw_camera *camera, tw_frame *frame, tw_error 
 tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
                         tw_stream *stream, tw_error *err)
 {
-    const tw_camera_request request = {.name = camera->name,
-                                       .source = camera->source,
-                                       .fps = (uint32_t)camera->fps,
-                                       .width = camera->size.width,
-                                       .height = camera->size.height,
-                                       .format = tw_format_name(camera->format),
-                                       .controls = camera->controls,
-                                       .udp = camera->transport == 1,
-                                       .clock = board->clock};
+    const tw_camera_request request = tw_request_of(board, camera);
     tw_camera made = {0};
     tw_frame frame;
     tw_status st = tw_camera_make(board->makers, &request, &made, err);

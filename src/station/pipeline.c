@@ -723,22 +723,27 @@ tw_status tw_event_picture(const tw_event *event, uint8_t **out, size_t *bytes,
 
 /* ---- running --------------------------------------------------------------------- */
 
+tw_camera_request tw_request_of(const tw_board *board, const tw_camera_settings *camera)
+{
+    return (tw_camera_request){.name = camera->name,
+                               .source = camera->source,
+                               .fps = (uint32_t)camera->fps,
+                               .width = camera->size.width,
+                               .height = camera->size.height,
+                               .format = tw_format_name(camera->format),
+                               .controls = camera->controls,
+                               .udp = camera->transport == 1,
+                               .clock = board->clock};
+}
+
 tw_status tw_run_open(tw_run *run, const tw_board *board,
                       const tw_camera_settings *camera, bool pace, bool loop,
                       const tw_keep *keep, tw_event_fn told, void *ctx, tw_error *err)
 {
     memset(run, 0, sizeof *run);
-    const tw_camera_request request = {.name = camera->name,
-                                       .source = camera->source,
-                                       .fps = (uint32_t)camera->fps,
-                                       .width = camera->size.width,
-                                       .height = camera->size.height,
-                                       .format = tw_format_name(camera->format),
-                                       .controls = camera->controls,
-                                       .udp = camera->transport == 1,
-                                       .loop = loop,
-                                       .pace = pace,
-                                       .clock = board->clock};
+    tw_camera_request request = tw_request_of(board, camera);
+    request.loop = loop;
+    request.pace = pace;
     tw_status st = tw_camera_make(board->makers, &request, &run->camera, err);
     if (st != TW_OK)
         return st;

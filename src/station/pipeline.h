@@ -70,6 +70,10 @@ typedef struct tw_run {
     uint64_t frames;       /* that have come, damaged ones too */
 } tw_run;
 
+/** What is asked of a port for a camera of the settings; paced and looped is left to the
+ * caller. */
+tw_camera_request tw_request_of(const tw_board *board, const tw_camera_settings *camera);
+
 /** Make and open a camera and its pipeline. tw_run_close in any case. */
 tw_status tw_run_open(tw_run *run, const tw_board *board,
                       const tw_camera_settings *camera, bool pace, bool loop,

@@ -49,20 +49,6 @@ static void close_camera(void *ctx)
     c->has_waiting = false;
 }
 
-static tw_status keep_extra(file_camera *c, tw_stream *stream, tw_error *err)
-{
-    free(c->extra);
-    c->extra = NULL;
-    if (stream->extra_size == 0)
-        return TW_OK;
-    c->extra = malloc(stream->extra_size);
-    if (!c->extra)
-        return tw_fail(err, TW_ENOMEM, "out of memory");
-    memcpy(c->extra, stream->extra, stream->extra_size);
-    stream->extra = c->extra;
-    return TW_OK;
-}
-
 static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
 {
     file_camera *c = ctx;
@@ -71,7 +57,7 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     c->any = c->failed = false;
     tw_status st = open_footage(c, stream, &wall_us, err);
     if (st == TW_OK)
-        st = keep_extra(c, stream, err);
+        st = tw_linux_keep_extra(&c->extra, stream, err);
     if (st == TW_OK)
         tw_recorded_begin(&c->recorded, &c->request, began(c, stream, wall_us));
     return st;

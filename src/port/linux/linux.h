@@ -4,6 +4,10 @@
 
 #include "tawny/port.h"
 
+/** Make a stream's set-up data the caller's own: *extra is freed and made anew, and the
+ * stream points to it. @return TW_OK; TW_ENOMEM. */
+tw_status tw_linux_keep_extra(uint8_t **extra, tw_stream *stream, tw_error *err);
+
 /** A video file, by the codec module. Same contract as tw_camera_make_fn. */
 tw_status tw_linux_file_camera(const tw_camera_request *request, const char *path,
                                tw_camera *out, tw_error *err);

@@ -179,19 +179,6 @@ static void close_camera(void *ctx)
     c->extra = NULL;
 }
 
-/* The stream's pointers are to be ours, as the thread goes on with the library's. */
-static tw_status keep_extra(net_camera *c, tw_stream *stream, tw_error *err)
-{
-    if (stream->extra_size == 0)
-        return TW_OK;
-    c->extra = malloc(stream->extra_size);
-    if (!c->extra)
-        return tw_fail(err, TW_ENOMEM, "out of memory");
-    memcpy(c->extra, stream->extra, stream->extra_size);
-    stream->extra = c->extra;
-    return TW_OK;
-}
-
 static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
 {
     net_camera *c = ctx;
@@ -206,7 +193,7 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     tw_status st =
         c->codecs->live_open(c->url, &options, &c->footage, stream, &c->timed, err);
     if (st == TW_OK)
-        st = keep_extra(c, stream, err);
+        st = tw_linux_keep_extra(&c->extra, stream, err);
     if (st == TW_OK && pthread_create(&c->thread, NULL, read_all, c) != 0)
         st = tw_fail(err, TW_ENOMEM, "cannot start the thread that reads %s", c->shown);
     c->running = st == TW_OK;
