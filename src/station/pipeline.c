@@ -1,69 +1,16 @@
 /* One camera's pipeline. */
-#include "pipeline.h"
+#include "pipeline_state.h"
 
 #include <inttypes.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "../media/decoder.h"
 #include "../media/mask.h"
-#include "tawny/best.h"
-#include "tawny/hours.h"
-#include "tawny/interval.h"
 
 enum {
     BAD_TOLD_MAX = 5,   /* damaged frames that are told one by one */
     BAD_IN_A_ROW = 250, /* and after so many without a good one the camera is given up */
     RECEIVE_MAX = 64    /* pictures that one packet can set free */
-};
-
-/* The still that waits for the end of its sighting. */
-typedef struct best_still {
-    tw_parcel *jpeg; /* NULL: none */
-    tw_best rank;
-    tw_packet times;
-} best_still;
-
-struct tw_pipeline {
-    const tw_camera_settings *camera;
-    tw_stream stream;
-    tw_decoder *decoder;
-    tw_detector *detector;
-    void *memory; /* of the detector */
-    uint8_t *mask;
-    uint8_t *mask_picture;            /* of mask = FILE; NULL: none */
-    tw_luma mask_luma;                /* a view of it */
-    uint16_t width, height;           /* of whole pictures; 0 before the first */
-    uint16_t luma_width, luma_height; /* of what the detector reads */
-    tw_sighting_watch watch;
-    tw_clock clock;
-    tw_hours hours;
-    tw_orders *orders;     /* NULL: none */
-    int64_t begun_us;      /* the first frame of all; arm_delay counts from it */
-    bool waits_for_key;    /* packets were left out: the next picture needs a key frame */
-    tw_recorder *recorder; /* NULL: nothing is stored */
-    tw_reading reading;
-    const tw_luma *luma; /* of the frame that is being decided on */
-    best_still best;
-    int64_t next_still_us;
-    int64_t
-        every_from_us;   /* when the last still of TW_STILLS_EVERY, or its burst, began */
-    uint32_t stills;     /* of this sighting so far, where they are numbered */
-    uint32_t burst_left; /* frames in a row that are stills too */
-    tw_interval timed;   /* of timed stills */
-    tw_trace trace;
-    tw_packet packet;         /* at hand, the camera's */
-    tw_parcel *parcel;        /* of it; NULL: not made yet */
-    int64_t wall_offset_us;   /* wall time less capture time, of the newest packet */
-    int64_t last_us, step_us; /* of the frames that were read */
-    int64_t offered_us, offered_step_us; /* of all */
-    uint64_t lost_told;
-    uint32_t bad_in_a_row;
-    uint8_t *reduced;
-    size_t reduced_bytes;
-    tw_rehearsal_result result;
-    tw_event_fn told;
-    void *ctx;
 };
 
 static void tell(const tw_pipeline *p, tw_event event)
@@ -78,7 +25,7 @@ static void tell(const tw_pipeline *p, tw_event event)
         p->told(p->ctx, &event);
 }
 
-static void tell_problem(const tw_pipeline *p, tw_status st, const char *text)
+void tw_pipeline_problem(const tw_pipeline *p, tw_status st, const char *text)
 {
     tell(p, (tw_event){.kind = TW_EVENT_PROBLEM, .status = st, .text = text});
 }
@@ -208,150 +155,6 @@ void tw_pipeline_free(tw_pipeline *p)
     free(p);
 }
 
-/* ---- stills ---------------------------------------------------------------------- */
-
-static tw_packet times_at(const tw_pipeline *p, int64_t t_us)
-{
-    return (tw_packet){.t_us = t_us, .dts_us = t_us, .wall_us = t_us + p->wall_offset_us};
-}
-
-/* The packet at hand, copied from the camera when it is first wanted; NULL: out of
- * memory. */
-static tw_parcel *packet_at_hand(tw_pipeline *p)
-{
-    if (p->parcel)
-        return p->parcel;
-    p->parcel = tw_parcel_copy(p->packet.data, p->packet.size);
-    if (p->parcel)
-        p->parcel->activity_ppm = p->reading.activity_ppm;
-    return p->parcel;
-}
-
-/* The picture at hand as a JPEG: as it came, or encoded. @return NULL: err says why. */
-static tw_parcel *take_still(tw_pipeline *p, tw_error *err)
-{
-    uint8_t *jpeg = NULL;
-    size_t bytes = 0;
-    if (p->stream.codec == TW_CODEC_MJPEG && packet_at_hand(p))
-        return tw_parcel_keep(p->parcel);
-    if (tw_decoder_still(p->decoder, (int)p->camera->still_quality, &jpeg, &bytes, err) !=
-        TW_OK)
-        return NULL;
-    tw_parcel *taken = tw_parcel_take(jpeg, bytes);
-    if (!taken)
-        (void)tw_fail(err, TW_ENOMEM, "out of memory");
-    else
-        taken->activity_ppm = p->reading.activity_ppm;
-    return taken;
-}
-
-static void store_still(tw_pipeline *p, tw_kind kind, uint32_t n)
-{
-    tw_error err = {0};
-    const tw_still still = {.kind = kind,
-                            .sighting = kind == TW_KIND_STILL ? &p->watch.now : NULL,
-                            .jpeg = take_still(p, &err),
-                            .times = times_at(p, p->reading.t_us),
-                            .n = n,
-                            .width = p->width,
-                            .height = p->height};
-    if (still.jpeg)
-        tw_recorder_still(p->recorder, &still);
-    else
-        tell_problem(p, err.status, err.text);
-}
-
-/* The first confirming frame, where its packet is a picture of its own; else the one at
- * hand, by which it was confirmed. */
-static void store_first(tw_pipeline *p)
-{
-    tw_still still = {.kind = TW_KIND_STILL,
-                      .sighting = &p->watch.now,
-                      .n =
-                          p->camera->burst > 1 ? ++p->stills : 0, /* one alone has none */
-                      .width = p->width,
-                      .height = p->height};
-    if (p->stream.codec != TW_CODEC_MJPEG ||
-        tw_recorder_find(p->recorder, p->watch.now.start_us, &still.times, &still.jpeg) !=
-            TW_OK) {
-        store_still(p, TW_KIND_STILL, still.n);
-        return;
-    }
-    (void)tw_parcel_keep(still.jpeg);
-    tw_recorder_still(p->recorder, &still);
-}
-
-/* Encoding a still is dear where the camera sends no JPEG: only for clearly better ones.
- */
-static void keep_if_better(tw_pipeline *p)
-{
-    const uint32_t dear_pct = p->stream.codec == TW_CODEC_MJPEG ? 4 : 12;
-    tw_best rank = p->best.jpeg ? p->best.rank : (tw_best){0};
-    if (!tw_best_take(&rank, &p->reading, p->luma, dear_pct))
-        return;
-    tw_parcel *jpeg = take_still(p, NULL);
-    if (!jpeg)
-        return;
-    tw_parcel_release(p->best.jpeg);
-    p->best = (best_still){jpeg, rank, times_at(p, p->reading.t_us)};
-}
-
-static void store_best(tw_pipeline *p, const tw_sighting *sighting)
-{
-    const tw_still still = {.kind = TW_KIND_STILL,
-                            .sighting = sighting,
-                            .jpeg = p->best.jpeg,
-                            .times = p->best.times,
-                            .width = p->width,
-                            .height = p->height};
-    if (!still.jpeg)
-        return;
-    tw_recorder_still(p->recorder, &still);
-    p->best = (best_still){0};
-}
-
-static void stills_began(tw_pipeline *p)
-{
-    p->stills = 0;
-    p->burst_left = 0;
-    p->next_still_us = p->reading.t_us;
-    /* Where nothing moves there is no best frame: the one that it was asked for with. */
-    if (p->camera->stills.which == TW_STILLS_BEST && p->watch.now.cause.of == 0) {
-        tw_parcel_release(p->best.jpeg);
-        p->best = (best_still){take_still(p, NULL), {0}, times_at(p, p->reading.t_us)};
-    }
-    if (p->camera->stills.which != TW_STILLS_FIRST)
-        return;
-    store_first(p);
-    p->burst_left = (uint32_t)p->camera->burst - 1;
-    p->next_still_us = p->reading.t_us + 1; /* the burst goes on with the next frame */
-}
-
-static void stills_while(tw_pipeline *p)
-{
-    if (p->camera->stills.which == TW_STILLS_BEST)
-        keep_if_better(p);
-    if (p->reading.t_us < p->next_still_us)
-        return;
-    if (p->burst_left > 0) {
-        p->burst_left--;
-        store_still(p, TW_KIND_STILL, ++p->stills);
-    } else if (p->camera->stills.which == TW_STILLS_EVERY) {
-        store_still(p, TW_KIND_STILL, ++p->stills);
-        p->burst_left = (uint32_t)p->camera->burst - 1;
-        p->every_from_us = p->reading.t_us;
-    }
-    if (p->burst_left == 0 && p->camera->stills.which == TW_STILLS_EVERY)
-        p->next_still_us = p->every_from_us + p->camera->stills.every_us;
-}
-
-static void store_timed(tw_pipeline *p)
-{
-    if (tw_interval_due(&p->timed, p->reading.t_us + p->wall_offset_us,
-                        p->camera->timed_still_us))
-        store_still(p, TW_KIND_TIMED_STILL, 0);
-}
-
 /* ---- the trace ------------------------------------------------------------------- */
 
 static void hand_over_trace(tw_pipeline *p, bool ends)
@@ -372,7 +175,7 @@ static void ended(tw_pipeline *p, bool last_too)
     const tw_sighting *s = &p->watch.ended;
     p->result.sightings++;
     if (p->recorder) {
-        store_best(p, s);
+        tw_stills_ended(p, s);
         tw_recorder_ended(p->recorder, s, last_too);
     }
     tell(p, (tw_event){.kind = TW_EVENT_ENDED, .sighting = s});
@@ -416,12 +219,12 @@ static void decide(tw_pipeline *p)
                            .reading = &p->reading});
         if (p->recorder) {
             tw_recorder_began(p->recorder, &p->watch.now);
-            stills_began(p);
+            tw_stills_began(p);
         }
     }
     const bool running = p->watch.state == TW_SIGHTING;
     if (running && p->recorder)
-        stills_while(p);
+        tw_stills_while(p);
     tell(p, (tw_event){.kind = TW_EVENT_READING,
                        .frame = p,
                        .reading = &p->reading,
@@ -452,7 +255,7 @@ static tw_status change_size(tw_pipeline *p, const tw_decoded *decoded, tw_error
             "place anew",
             p->width, p->height, decoded->width, decoded->height,
             (double)(decoded->t_us - p->result.first_us) / 1e6);
-        tell_problem(p, TW_OK, line.text);
+        tw_pipeline_problem(p, TW_OK, line.text);
         close_footage(p);
     }
     p->width = decoded->width;
@@ -499,9 +302,9 @@ static tw_status read_picture(tw_pipeline *p, const tw_decoded *decoded, tw_erro
         tw_recorder_hold(p->recorder, p->reading.earliest_us);
     decide(p);
     if (p->recorder) {
-        store_timed(p);
+        tw_stills_timed(p);
         if (p->orders && take_order(&p->orders->snap))
-            store_still(p, TW_KIND_SNAP, 0);
+            tw_stills_store(p, TW_KIND_SNAP, 0);
         hand_over_trace(p, false);
     }
     p->luma = NULL;
@@ -513,9 +316,10 @@ tw_status tw_pipeline_bad_frame(tw_pipeline *p, const tw_error *why, tw_error *e
     p->result.bad_frames++;
     p->bad_in_a_row++;
     if (p->result.bad_frames <= BAD_TOLD_MAX)
-        tell_problem(p, TW_EDAMAGED, why->text);
+        tw_pipeline_problem(p, TW_EDAMAGED, why->text);
     if (p->result.bad_frames == BAD_TOLD_MAX)
-        tell_problem(p, TW_EDAMAGED, "more damaged frames are only counted from here on");
+        tw_pipeline_problem(p, TW_EDAMAGED,
+                            "more damaged frames are only counted from here on");
     if (p->bad_in_a_row < BAD_IN_A_ROW)
         return TW_OK;
     return tw_fail(err, TW_EDAMAGED, "camera %s: %d damaged frames in a row, giving up",
@@ -629,8 +433,8 @@ static void tell_lost(tw_pipeline *p)
     if (lost == p->lost_told)
         return;
     if (p->lost_told == 0)
-        tell_problem(p, TW_ENOSPC,
-                     "the card is too slow: footage of this sighting is being lost");
+        tw_pipeline_problem(
+            p, TW_ENOSPC, "the card is too slow: footage of this sighting is being lost");
     p->lost_told = lost;
 }
 
@@ -638,14 +442,14 @@ static void tell_lost(tw_pipeline *p)
 static void record(tw_pipeline *p)
 {
     tw_error why = {0};
-    tw_parcel *parcel = packet_at_hand(p);
+    tw_parcel *parcel = tw_stills_packet(p);
     if (!parcel) {
-        tell_problem(p, TW_ENOMEM, "out of memory: a frame is not kept");
+        tw_pipeline_problem(p, TW_ENOMEM, "out of memory: a frame is not kept");
         return;
     }
     p->parcel = NULL;
     if (tw_recorder_packet(p->recorder, &p->packet, parcel, &why) != TW_OK)
-        tell_problem(p, why.status, why.text);
+        tw_pipeline_problem(p, why.status, why.text);
     tell_lost(p);
 }
 
@@ -719,66 +523,4 @@ tw_status tw_event_picture(const tw_event *event, uint8_t **out, size_t *bytes,
         return tw_fail(err, TW_EINVAL, "this event has no picture");
     tw_pipeline *p = event->frame;
     return tw_decoder_still(p->decoder, (int)p->camera->still_quality, out, bytes, err);
-}
-
-/* ---- running --------------------------------------------------------------------- */
-
-tw_camera_request tw_request_of(const tw_board *board, const tw_camera_settings *camera)
-{
-    return (tw_camera_request){.name = camera->name,
-                               .source = camera->source,
-                               .fps = (uint32_t)camera->fps,
-                               .width = camera->size.width,
-                               .height = camera->size.height,
-                               .format = tw_format_name(camera->format),
-                               .controls = camera->controls,
-                               .udp = camera->transport == 1,
-                               .clock = board->clock};
-}
-
-tw_status tw_run_open(tw_run *run, const tw_board *board,
-                      const tw_camera_settings *camera, bool pace, bool loop,
-                      const tw_keep *keep, tw_event_fn told, void *ctx, tw_error *err)
-{
-    memset(run, 0, sizeof *run);
-    tw_camera_request request = tw_request_of(board, camera);
-    request.loop = loop;
-    request.pace = pace;
-    tw_status st = tw_camera_make(board->makers, &request, &run->camera, err);
-    if (st != TW_OK)
-        return st;
-    tw_stream stream;
-    st = run->camera.ops->open(run->camera.ctx, &stream, err);
-    if (st == TW_OK)
-        st = tw_pipeline_new(camera, board->clock, &stream, keep, told, ctx,
-                             &run->pipeline, err);
-    return st;
-}
-
-tw_status tw_run_step(tw_run *run, tw_error *err)
-{
-    tw_frame frame;
-    tw_error why = {0};
-    const tw_status st = run->camera.ops->next(run->camera.ctx, &frame, &why);
-    run->frames += st == TW_OK || st == TW_EDAMAGED;
-    if (st == TW_OK)
-        return tw_pipeline_frame(run->pipeline, &frame, err);
-    if (st == TW_EAGAIN)
-        return TW_OK;
-    if (st == TW_EDAMAGED)
-        return tw_pipeline_bad_frame(run->pipeline, &why, err);
-    if (err)
-        *err = why;
-    return st;
-}
-
-void tw_run_close(tw_run *run)
-{
-    if (run->pipeline) {
-        tw_pipeline_finish(run->pipeline);
-        tw_pipeline_free(run->pipeline);
-    }
-    if (run->camera.ops)
-        run->camera.ops->destroy(run->camera.ctx);
-    memset(run, 0, sizeof *run);
 }

@@ -1,0 +1,77 @@
+/* What the parts of the pipeline share: its state, and what they call of each other. */
+#ifndef TW_PIPELINE_STATE_H
+#define TW_PIPELINE_STATE_H
+
+#include "../media/decoder.h"
+#include "pipeline.h"
+#include "tawny/best.h"
+#include "tawny/hours.h"
+#include "tawny/interval.h"
+
+/* The still that waits for the end of its sighting. */
+typedef struct best_still {
+    tw_parcel *jpeg; /* NULL: none */
+    tw_best rank;
+    tw_packet times;
+} best_still;
+
+struct tw_pipeline {
+    const tw_camera_settings *camera;
+    tw_stream stream;
+    tw_decoder *decoder;
+    tw_detector *detector;
+    void *memory; /* of the detector */
+    uint8_t *mask;
+    uint8_t *mask_picture;            /* of mask = FILE; NULL: none */
+    tw_luma mask_luma;                /* a view of it */
+    uint16_t width, height;           /* of whole pictures; 0 before the first */
+    uint16_t luma_width, luma_height; /* of what the detector reads */
+    tw_sighting_watch watch;
+    tw_clock clock;
+    tw_hours hours;
+    tw_orders *orders;     /* NULL: none */
+    int64_t begun_us;      /* the first frame of all; arm_delay counts from it */
+    bool waits_for_key;    /* packets were left out: the next picture needs a key frame */
+    tw_recorder *recorder; /* NULL: nothing is stored */
+    tw_reading reading;
+    const tw_luma *luma; /* of the frame that is being decided on */
+    best_still best;
+    int64_t next_still_us;
+    int64_t every_from_us; /* when the last TW_STILLS_EVERY still, or burst, began */
+    uint32_t stills;       /* of this sighting so far, where they are numbered */
+    uint32_t burst_left;   /* frames in a row that are stills too */
+    tw_interval timed;     /* of timed stills */
+    tw_trace trace;
+    tw_packet packet;         /* at hand, the camera's */
+    tw_parcel *parcel;        /* of it; NULL: not made yet */
+    int64_t wall_offset_us;   /* wall time less capture time, of the newest packet */
+    int64_t last_us, step_us; /* of the frames that were read */
+    int64_t offered_us, offered_step_us; /* of all */
+    uint64_t lost_told;
+    uint32_t bad_in_a_row;
+    uint8_t *reduced;
+    size_t reduced_bytes;
+    tw_rehearsal_result result;
+    tw_event_fn told;
+    void *ctx;
+};
+
+/** Tell of something wrong; the camera goes on. */
+void tw_pipeline_problem(const tw_pipeline *p, tw_status st, const char *text);
+
+/** The packet at hand, copied from the camera when it is first wanted; the pipeline's.
+ * @return NULL: out of memory. */
+tw_parcel *tw_stills_packet(tw_pipeline *p);
+
+/** Store the picture at hand. @param n  Its number, 0: it is the only one. */
+void tw_stills_store(tw_pipeline *p, tw_kind kind, uint32_t n);
+
+/** A sighting began, goes on with the frame at hand, or has ended. */
+void tw_stills_began(tw_pipeline *p);
+void tw_stills_while(tw_pipeline *p);
+void tw_stills_ended(tw_pipeline *p, const tw_sighting *sighting);
+
+/** The still by the clock, if it is time. */
+void tw_stills_timed(tw_pipeline *p);
+
+#endif

@@ -1,0 +1,142 @@
+/* Which frames become stills. */
+#include "pipeline_state.h"
+
+static tw_packet times_at(const tw_pipeline *p, int64_t t_us)
+{
+    return (tw_packet){.t_us = t_us, .dts_us = t_us, .wall_us = t_us + p->wall_offset_us};
+}
+
+tw_parcel *tw_stills_packet(tw_pipeline *p)
+{
+    if (p->parcel)
+        return p->parcel;
+    p->parcel = tw_parcel_copy(p->packet.data, p->packet.size);
+    if (p->parcel)
+        p->parcel->activity_ppm = p->reading.activity_ppm;
+    return p->parcel;
+}
+
+/* The picture at hand as a JPEG: as it came, or encoded. @return NULL: err says why. */
+static tw_parcel *take_still(tw_pipeline *p, tw_error *err)
+{
+    uint8_t *jpeg = NULL;
+    size_t bytes = 0;
+    if (p->stream.codec == TW_CODEC_MJPEG && tw_stills_packet(p))
+        return tw_parcel_keep(p->parcel);
+    if (tw_decoder_still(p->decoder, (int)p->camera->still_quality, &jpeg, &bytes, err) !=
+        TW_OK)
+        return NULL;
+    tw_parcel *taken = tw_parcel_take(jpeg, bytes);
+    if (!taken)
+        (void)tw_fail(err, TW_ENOMEM, "out of memory");
+    else
+        taken->activity_ppm = p->reading.activity_ppm;
+    return taken;
+}
+
+void tw_stills_store(tw_pipeline *p, tw_kind kind, uint32_t n)
+{
+    tw_error err = {0};
+    const tw_still still = {.kind = kind,
+                            .sighting = kind == TW_KIND_STILL ? &p->watch.now : NULL,
+                            .jpeg = take_still(p, &err),
+                            .times = times_at(p, p->reading.t_us),
+                            .n = n,
+                            .width = p->width,
+                            .height = p->height};
+    if (still.jpeg)
+        tw_recorder_still(p->recorder, &still);
+    else
+        tw_pipeline_problem(p, err.status, err.text);
+}
+
+/* The first confirming frame, where its packet is a picture of its own; else the one at
+ * hand, by which it was confirmed. */
+static void store_first(tw_pipeline *p)
+{
+    tw_still still = {.kind = TW_KIND_STILL,
+                      .sighting = &p->watch.now,
+                      .n =
+                          p->camera->burst > 1 ? ++p->stills : 0, /* one alone has none */
+                      .width = p->width,
+                      .height = p->height};
+    if (p->stream.codec != TW_CODEC_MJPEG ||
+        tw_recorder_find(p->recorder, p->watch.now.start_us, &still.times, &still.jpeg) !=
+            TW_OK) {
+        tw_stills_store(p, TW_KIND_STILL, still.n);
+        return;
+    }
+    (void)tw_parcel_keep(still.jpeg);
+    tw_recorder_still(p->recorder, &still);
+}
+
+/* Encoding a still is dear where the camera sends no JPEG: only for clearly better ones.
+ */
+static void keep_if_better(tw_pipeline *p)
+{
+    const uint32_t dear_pct = p->stream.codec == TW_CODEC_MJPEG ? 4 : 12;
+    tw_best rank = p->best.jpeg ? p->best.rank : (tw_best){0};
+    if (!tw_best_take(&rank, &p->reading, p->luma, dear_pct))
+        return;
+    tw_parcel *jpeg = take_still(p, NULL);
+    if (!jpeg)
+        return;
+    tw_parcel_release(p->best.jpeg);
+    p->best = (best_still){jpeg, rank, times_at(p, p->reading.t_us)};
+}
+
+void tw_stills_ended(tw_pipeline *p, const tw_sighting *sighting)
+{
+    const tw_still still = {.kind = TW_KIND_STILL,
+                            .sighting = sighting,
+                            .jpeg = p->best.jpeg,
+                            .times = p->best.times,
+                            .width = p->width,
+                            .height = p->height};
+    if (!still.jpeg)
+        return;
+    tw_recorder_still(p->recorder, &still);
+    p->best = (best_still){0};
+}
+
+void tw_stills_began(tw_pipeline *p)
+{
+    p->stills = 0;
+    p->burst_left = 0;
+    p->next_still_us = p->reading.t_us;
+    /* Where nothing moves there is no best frame: the one that it was asked for with. */
+    if (p->camera->stills.which == TW_STILLS_BEST && p->watch.now.cause.of == 0) {
+        tw_parcel_release(p->best.jpeg);
+        p->best = (best_still){take_still(p, NULL), {0}, times_at(p, p->reading.t_us)};
+    }
+    if (p->camera->stills.which != TW_STILLS_FIRST)
+        return;
+    store_first(p);
+    p->burst_left = (uint32_t)p->camera->burst - 1;
+    p->next_still_us = p->reading.t_us + 1; /* the burst goes on with the next frame */
+}
+
+void tw_stills_while(tw_pipeline *p)
+{
+    if (p->camera->stills.which == TW_STILLS_BEST)
+        keep_if_better(p);
+    if (p->reading.t_us < p->next_still_us)
+        return;
+    if (p->burst_left > 0) {
+        p->burst_left--;
+        tw_stills_store(p, TW_KIND_STILL, ++p->stills);
+    } else if (p->camera->stills.which == TW_STILLS_EVERY) {
+        tw_stills_store(p, TW_KIND_STILL, ++p->stills);
+        p->burst_left = (uint32_t)p->camera->burst - 1;
+        p->every_from_us = p->reading.t_us;
+    }
+    if (p->burst_left == 0 && p->camera->stills.which == TW_STILLS_EVERY)
+        p->next_still_us = p->every_from_us + p->camera->stills.every_us;
+}
+
+void tw_stills_timed(tw_pipeline *p)
+{
+    if (tw_interval_due(&p->timed, p->reading.t_us + p->wall_offset_us,
+                        p->camera->timed_still_us))
+        tw_stills_store(p, TW_KIND_TIMED_STILL, 0);
+}

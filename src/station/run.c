@@ -1,0 +1,64 @@
+/* Running a camera to its end; shared by rehearsals, looks and stations. */
+#include <string.h>
+
+#include "pipeline.h"
+
+tw_camera_request tw_request_of(const tw_board *board, const tw_camera_settings *camera)
+{
+    return (tw_camera_request){.name = camera->name,
+                               .source = camera->source,
+                               .fps = (uint32_t)camera->fps,
+                               .width = camera->size.width,
+                               .height = camera->size.height,
+                               .format = tw_format_name(camera->format),
+                               .controls = camera->controls,
+                               .udp = camera->transport == 1,
+                               .clock = board->clock};
+}
+
+tw_status tw_run_open(tw_run *run, const tw_board *board,
+                      const tw_camera_settings *camera, bool pace, bool loop,
+                      const tw_keep *keep, tw_event_fn told, void *ctx, tw_error *err)
+{
+    memset(run, 0, sizeof *run);
+    tw_camera_request request = tw_request_of(board, camera);
+    request.loop = loop;
+    request.pace = pace;
+    tw_status st = tw_camera_make(board->makers, &request, &run->camera, err);
+    if (st != TW_OK)
+        return st;
+    tw_stream stream;
+    st = run->camera.ops->open(run->camera.ctx, &stream, err);
+    if (st == TW_OK)
+        st = tw_pipeline_new(camera, board->clock, &stream, keep, told, ctx,
+                             &run->pipeline, err);
+    return st;
+}
+
+tw_status tw_run_step(tw_run *run, tw_error *err)
+{
+    tw_frame frame;
+    tw_error why = {0};
+    const tw_status st = run->camera.ops->next(run->camera.ctx, &frame, &why);
+    run->frames += st == TW_OK || st == TW_EDAMAGED;
+    if (st == TW_OK)
+        return tw_pipeline_frame(run->pipeline, &frame, err);
+    if (st == TW_EAGAIN)
+        return TW_OK;
+    if (st == TW_EDAMAGED)
+        return tw_pipeline_bad_frame(run->pipeline, &why, err);
+    if (err)
+        *err = why;
+    return st;
+}
+
+void tw_run_close(tw_run *run)
+{
+    if (run->pipeline) {
+        tw_pipeline_finish(run->pipeline);
+        tw_pipeline_free(run->pipeline);
+    }
+    if (run->camera.ops)
+        run->camera.ops->destroy(run->camera.ctx);
+    memset(run, 0, sizeof *run);
+}
