@@ -3,6 +3,7 @@
 #include "control.h"
 #include "notify.h"
 
+#include <errno.h>
 #include <jansson.h>
 #include <poll.h>
 #include <string.h>
@@ -34,16 +35,20 @@ static gboolean address(const char *name, struct sockaddr_un *out)
     return g_strlcpy(out->sun_path, path, sizeof out->sun_path) < sizeof out->sun_path;
 }
 
+/* @return -1: nobody listens; errno is EAGAIN where somebody does who does not answer. */
 static int connect_to(const struct sockaddr_un *at)
 {
     const struct timeval timeout = {TIMEOUT_S, 0};
     const int s = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
-    if (s >= 0 && connect(s, (const struct sockaddr *)at, sizeof *at) == 0) {
-        (void)setsockopt(s, SOL_SOCKET, SO_RCVTIMEO, &timeout, sizeof timeout);
+    if (s < 0)
+        return -1;
+    (void)setsockopt(s, SOL_SOCKET, SO_SNDTIMEO, &timeout, sizeof timeout);
+    (void)setsockopt(s, SOL_SOCKET, SO_RCVTIMEO, &timeout, sizeof timeout);
+    if (connect(s, (const struct sockaddr *)at, sizeof *at) == 0)
         return s;
-    }
-    if (s >= 0)
-        (void)close(s);
+    const int why = errno;
+    (void)close(s);
+    errno = why;
     return -1;
 }
 
@@ -195,50 +200,61 @@ static gpointer serve(gpointer data)
     return NULL;
 }
 
+static gboolean is_taken(const struct sockaddr_un *at)
+{
+    const int other = connect_to(at);
+    if (other < 0)
+        return errno == EAGAIN;
+    (void)close(other);
+    return TRUE;
+}
+
+/* @return -1: it cannot be made. */
+static int listen_at(const struct sockaddr_un *at)
+{
+    (void)unlink(at->sun_path); /* left by one that died */
+    (void)g_mkdir_with_parents(g_get_user_runtime_dir(), 0700);
+    const mode_t before = umask(0077);
+    int s = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
+    if (s >= 0 &&
+        (bind(s, (const struct sockaddr *)at, sizeof *at) != 0 || listen(s, 4) != 0)) {
+        (void)close(s);
+        s = -1;
+    }
+    (void)umask(before);
+    return s;
+}
+
 control *control_begin(const char *station_name, tw_station *station)
 {
     control *c = g_new0(control, 1);
     c->station = station;
     c->every_us = notify_every();
     c->socket = -1;
-    gboolean good = address(station_name, &c->at);
-    const int other = good ? connect_to(&c->at) : -1;
-    if (other >= 0) {
-        (void)close(other);
+    const gboolean good = address(station_name, &c->at);
+    if (good && is_taken(&c->at)) {
         (void)cli_say(CLI_FAILED,
                       "another station %s is running: tawny status will speak of that",
                       station_name);
-        g_free(c);
-        return NULL;
+    } else {
+        c->socket = good ? listen_at(&c->at) : -1;
+        if (c->socket < 0)
+            (void)cli_say(CLI_FAILED, "%s cannot be made: tawny status will not work",
+                          c->at.sun_path);
     }
-    (void)unlink(c->at.sun_path); /* left by one that died */
-    (void)g_mkdir_with_parents(g_get_user_runtime_dir(), 0700);
-    const mode_t before = umask(0077);
-    c->socket = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
-    good = good && c->socket >= 0 &&
-           bind(c->socket, (const struct sockaddr *)&c->at, sizeof c->at) == 0 &&
-           listen(c->socket, 4) == 0;
-    (void)umask(before);
-    if (!good) {
-        (void)cli_say(CLI_FAILED, "%s cannot be made: tawny status will not work",
-                      c->at.sun_path);
-        if (c->socket >= 0)
-            (void)close(c->socket);
-        g_free(c);
-        return NULL;
-    }
+    /* without a socket too: the watchdog wants feeding */
     c->thread = g_thread_new("control", serve, c);
     return c;
 }
 
 void control_end(control *c)
 {
-    if (!c)
-        return;
     g_atomic_int_set(&c->ending, 1);
     (void)g_thread_join(c->thread);
-    (void)close(c->socket);
-    (void)unlink(c->at.sun_path);
+    if (c->socket >= 0) {
+        (void)close(c->socket);
+        (void)unlink(c->at.sun_path);
+    }
     g_free(c);
 }
 

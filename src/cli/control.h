@@ -6,10 +6,11 @@
 
 typedef struct control control;
 
-/** Answer questions about a station until control_end. @return NULL: another station of
- * that name runs, or there is no socket to be had; told. */
+/** Answer questions about a station, and feed the service manager's watchdog, until
+ * control_end. Where another station of that name runs, or there is no socket to be had,
+ * that is told, and only the watchdog is fed. */
 control *control_begin(const char *station_name, tw_station *station);
-void control_end(control *control); /* NULL is fine; before the station is freed */
+void control_end(control *control); /* before the station is freed */
 
 /**
  * Ask the station of a name for something.

@@ -4,13 +4,17 @@
 #include <stddef.h>
 #include <string.h>
 #include <sys/socket.h>
+#include <sys/time.h>
 #include <sys/un.h>
 #include <unistd.h>
+
+enum { TIMEOUT_S = 2 };
 
 void notify_state(const char *state)
 {
     const char *where = g_getenv("NOTIFY_SOCKET");
     struct sockaddr_un at = {.sun_family = AF_UNIX};
+    const struct timeval timeout = {TIMEOUT_S, 0};
     if (!where || (where[0] != '/' && where[0] != '@') ||
         strlen(where) >= sizeof at.sun_path)
         return;
@@ -20,6 +24,8 @@ void notify_state(const char *state)
     const int s = socket(AF_UNIX, SOCK_DGRAM | SOCK_CLOEXEC, 0);
     if (s < 0)
         return;
+    /* a manager that does not read must not hold the station up */
+    (void)setsockopt(s, SOL_SOCKET, SO_SNDTIMEO, &timeout, sizeof timeout);
     (void)sendto(s, state, strlen(state), MSG_NOSIGNAL, (const struct sockaddr *)&at,
                  (socklen_t)(offsetof(struct sockaddr_un, sun_path) + strlen(where)));
     (void)close(s);

@@ -28,6 +28,7 @@ static int run_station(void **state)
     (void)state;
     (void)setenv("TZ", "Europe/Berlin", 1);
     folder = make_folder();
+    (void)setenv("XDG_RUNTIME_DIR", folder, 1); /* it meets no other station */
     char *path = join(folder, "station.ini");
     write_text(path, SETTINGS);
     free(path);
@@ -383,10 +384,9 @@ static void test_what_happened_is_kept(void **state)
 /* ---- as a service -------------------------------------------------------------------
  */
 
-/* What a service manager hears, up to its end. */
-static void test_the_service_manager_is_told(void **state)
+/* What a service manager hears of a station, which reads only when all is over. */
+static void check_notices(const char *complaint)
 {
-    (void)state;
     char *path = join(folder, "notify"), heard[4096] = "";
     struct sockaddr_un at = {.sun_family = AF_UNIX};
     (void)snprintf(at.sun_path, sizeof at.sun_path, "%s", path);
@@ -397,6 +397,7 @@ static void test_the_service_manager_is_told(void **state)
     outcome o = run_program(folder, TOOL, "watch", "--set", "station.store=service",
                             "--set", "continuous=no", NULL);
     assert_int_equal(o.code, 0);
+    assert_has(o.err, complaint);
     free_outcome(&o);
     (void)unsetenv("NOTIFY_SOCKET");
     (void)unsetenv("WATCHDOG_USEC");
@@ -410,6 +411,33 @@ static void test_the_service_manager_is_told(void **state)
     assert_int_equal(strncmp(heard, "READY=1 ", 8), 0);
     assert_has(heard, "WATCHDOG=1 ");
     (void)close(s);
+    (void)unlink(path);
+    free(path);
+}
+
+static void test_the_service_manager_is_told(void **state)
+{
+    (void)state;
+    check_notices("");
+}
+
+/* Another station of the name that does not answer: its queue is full. */
+static void test_the_watchdog_is_fed_beside_a_stuck_station(void **state)
+{
+    (void)state;
+    char *path = join(folder, "tawny-kept-test.sock");
+    struct sockaddr_un at = {.sun_family = AF_UNIX};
+    (void)snprintf(at.sun_path, sizeof at.sun_path, "%s", path);
+    const int stuck = socket(AF_UNIX, SOCK_STREAM, 0);
+    const int first = socket(AF_UNIX, SOCK_STREAM, 0);
+    assert_int_equal(bind(stuck, (const struct sockaddr *)&at, sizeof at), 0);
+    assert_int_equal(listen(stuck, 0), 0);
+    assert_int_equal(connect(first, (const struct sockaddr *)&at, sizeof at), 0);
+    check_notices("another station kept-test is running");
+    assert_int_equal(access(path, F_OK), 0); /* its address is left to it */
+    (void)close(first);
+    (void)close(stuck);
+    (void)unlink(path);
     free(path);
 }
 
@@ -505,8 +533,6 @@ static void give_orders(void)
 static void test_a_running_station_says_how_it_fares(void **state)
 {
     (void)state;
-    char *runtime = make_folder();
-    (void)setenv("XDG_RUNTIME_DIR", runtime, 1);
     outcome o = run_program(folder, TOOL, "status", NULL);
     assert_int_equal(o.code, 1);
     assert_has(o.err, "no station kept-test is running");
@@ -536,7 +562,6 @@ static void test_a_running_station_says_how_it_fares(void **state)
     o = run_program(folder, TOOL, "status", NULL);
     assert_int_equal(o.code, 1);
     free_outcome(&o);
-    remove_folder(runtime);
 }
 
 int main(void)
@@ -551,6 +576,7 @@ int main(void)
         cmocka_unit_test(test_the_trace_is_kept),
         cmocka_unit_test(test_what_happened_is_kept),
         cmocka_unit_test(test_the_service_manager_is_told),
+        cmocka_unit_test(test_the_watchdog_is_fed_beside_a_stuck_station),
         cmocka_unit_test(test_frames_on_standard_input),
         cmocka_unit_test(test_a_running_station_says_how_it_fares),
     };
