@@ -93,9 +93,7 @@ static int give_back(struct dl_phdr_info *info, size_t size, void *ctx)
     return 0;
 }
 
-/* Linking more than a hundred libraries touches 25 MB of them, most for that once only.
- */
-static void give_back_after_linking(void)
+void tw_module_give_back(void)
 {
     const long page = sysconf(_SC_PAGESIZE);
     uintptr_t size = (uintptr_t)(page > 0 ? page : 4096);
@@ -114,7 +112,7 @@ void *tw_module_entry(const char *name, const char *symbol, tw_error *err)
         const bool loaded = dlopen(path, RTLD_NOW | RTLD_NOLOAD) != NULL;
         void *module = dlopen(path, RTLD_NOW | RTLD_LOCAL);
         if (module && !loaded)
-            give_back_after_linking();
+            tw_module_give_back();
         void *entry = module ? dlsym(module, symbol) : NULL;
         if (!entry)
             (void)tw_fail(err, TW_ENOTSUP, "cannot load %s: %s", path, dlerror());

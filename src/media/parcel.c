@@ -4,16 +4,37 @@
 #include <stdlib.h>
 #include <string.h>
 
-tw_parcel *tw_parcel_copy(const uint8_t *data, size_t bytes)
+/* What a block of so many bytes is made from: sizes in steps of a thirty-second to a
+ * sixteenth. Frames differ in size by a little, and a block that one has left must do for
+ * the next, or the heap of a station that runs for weeks is full of holes that just do
+ * not fit. */
+static size_t rounded(size_t bytes)
 {
-    tw_parcel *p = malloc(sizeof *p + bytes + TW_PARCEL_PADDING);
+    size_t step = 64;
+    while (step * 32 <= bytes)
+        step *= 2;
+    return (bytes + step - 1) / step * step;
+}
+
+/* Its data comes behind it where none is taken over. */
+static tw_parcel *make(size_t room, uint8_t *taken, size_t bytes)
+{
+    tw_parcel *p = malloc(rounded(sizeof *p + room));
     if (!p)
         return NULL;
     atomic_init(&p->holders, 1);
-    p->data = (uint8_t *)(p + 1);
+    p->data = taken ? taken : (uint8_t *)(p + 1);
     p->size = bytes;
     p->activity_ppm = 0;
-    p->taken = NULL;
+    p->taken = taken;
+    return p;
+}
+
+tw_parcel *tw_parcel_copy(const uint8_t *data, size_t bytes)
+{
+    tw_parcel *p = make(bytes + TW_PARCEL_PADDING, NULL, bytes);
+    if (!p)
+        return NULL;
     if (bytes > 0)
         memcpy(p->data, data, bytes);
     memset(p->data + bytes, 0, TW_PARCEL_PADDING);
@@ -22,15 +43,9 @@ tw_parcel *tw_parcel_copy(const uint8_t *data, size_t bytes)
 
 tw_parcel *tw_parcel_take(uint8_t *data, size_t bytes)
 {
-    tw_parcel *p = malloc(sizeof *p);
-    if (!p) {
+    tw_parcel *p = make(0, data, bytes);
+    if (!p)
         free(data);
-        return NULL;
-    }
-    atomic_init(&p->holders, 1);
-    p->data = p->taken = data;
-    p->size = bytes;
-    p->activity_ppm = 0;
     return p;
 }
 

@@ -1,6 +1,7 @@
 /* Running a camera to its end; shared by rehearsals, looks and stations. */
 #include <string.h>
 
+#include "../media/module.h"
 #include "pipeline.h"
 
 tw_camera_request tw_request_of(const tw_board *board, const tw_camera_settings *camera)
@@ -32,6 +33,7 @@ tw_status tw_run_open(tw_run *run, const tw_board *board,
     if (st == TW_OK)
         st = tw_pipeline_new(camera, board->clock, &stream, keep, told, ctx,
                              &run->pipeline, err);
+    tw_module_give_back();
     return st;
 }
 
