@@ -51,14 +51,31 @@ typedef struct package {
 
 /* ---- tables ---------------------------------------------------------------------- */
 
-/* A row: texts, ended by NULL; "" is an empty field. */
-static void put_row(FILE *out, const char *const *fields)
+/* What one row has in a column; all others are empty. */
+typedef struct cell {
+    const char *column, *text;
+} cell;
+
+static const char *text_of(const char *column, size_t length, const cell *cells)
 {
-    for (int i = 0; fields[i]; i++) {
-        if (i > 0)
-            (void)fputc(',', out);
-        if (fields[i][0])
-            (void)csv_fwrite(out, fields[i], strlen(fields[i]));
+    for (; cells->column; cells++)
+        if (strlen(cells->column) == length &&
+            strncmp(cells->column, column, length) == 0)
+            return cells->text;
+    return "";
+}
+
+/* A row: cells in any order, ended by one without a column. */
+static void put_row(FILE *out, const char *columns, const cell *cells)
+{
+    for (const char *column = columns; *column;) {
+        const size_t length = strcspn(column, ",");
+        const char *text = text_of(column, length, cells);
+        if (*text)
+            (void)csv_fwrite(out, text, strlen(text));
+        column += length;
+        if (*column == ',')
+            (void)fputc(*column++, out);
     }
     (void)fputs("\r\n", out);
 }
@@ -146,31 +163,15 @@ static void write_deployments(package *p)
     for (guint i = 0; out && i < p->deployments->len; i++) {
         const deployment *d = p->deployments->pdata[i];
         char start[40], end[40], latitude[40], longitude[40];
-        put_row(out, (const char *const[]){d->camera,
-                                           "",
-                                           "",
-                                           degrees(d->latitude, latitude),
-                                           degrees(d->longitude, longitude),
-                                           "",
-                                           stamp(d->start_us, start),
-                                           stamp(d->end_us, end),
-                                           "",
-                                           d->camera,
-                                           "",
-                                           "",
-                                           "",
-                                           "",
-                                           "",
-                                           "",
-                                           "",
-                                           d->unsure ? "true" : "false",
-                                           "",
-                                           "",
-                                           "",
-                                           "",
-                                           "",
-                                           "",
-                                           NULL});
+        put_row(out, DEPLOYMENTS,
+                (const cell[]){{"deploymentID", d->camera},
+                               {"latitude", degrees(d->latitude, latitude)},
+                               {"longitude", degrees(d->longitude, longitude)},
+                               {"deploymentStart", stamp(d->start_us, start)},
+                               {"deploymentEnd", stamp(d->end_us, end)},
+                               {"cameraID", d->camera},
+                               {"timestampIssues", d->unsure ? "true" : "false"},
+                               {NULL, NULL}});
     }
     close_table(p, out, "deployments.csv");
 }
@@ -210,12 +211,19 @@ static void write_medium(package *p, const tw_capture_record *c, gboolean starre
     const gboolean video = tw_kind_is_video(kind);
     g_autofree char *name = g_path_get_basename(c->file);
     (void)g_snprintf(id, sizeof id, "m%lld", (long long)c->id);
-    put_row(p->media, (const char *const[]){
-                          id, c->camera,
-                          tw_kind_of_sighting(kind) ? "activityDetection" : "timeLapse",
-                          stamp(c->start_us, time), c->file, "false", name,
-                          video ? "video/mp4" : "image/jpeg", "",
-                          starred ? "true" : "false", "", NULL});
+    put_row(
+        p->media, MEDIA,
+        (const cell[]){{"mediaID", id},
+                       {"deploymentID", c->camera},
+                       {"captureMethod",
+                        tw_kind_of_sighting(kind) ? "activityDetection" : "timeLapse"},
+                       {"timestamp", stamp(c->start_us, time)},
+                       {"filePath", c->file},
+                       {"filePublic", "false"},
+                       {"fileName", name},
+                       {"fileMediatype", video ? "video/mp4" : "image/jpeg"},
+                       {"favorite", starred ? "true" : "false"},
+                       {NULL, NULL}});
 }
 
 typedef struct taking {
@@ -267,35 +275,16 @@ static void write_observation(FILE *out, const tw_sighting_record *r)
     char id[32], event[32], start[40], end[40];
     (void)g_snprintf(id, sizeof id, "o%lld", (long long)r->id);
     (void)g_snprintf(event, sizeof event, "s%lld", (long long)r->id);
-    put_row(out, (const char *const[]){id,
-                                       r->camera,
-                                       "",
-                                       event,
-                                       stamp(r->start_us, start),
-                                       stamp(MAX(r->start_us, r->end_us), end),
-                                       "event",
-                                       "unclassified",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       "",
-                                       r->why,
-                                       NULL});
+    put_row(out, OBSERVATIONS,
+            (const cell[]){{"observationID", id},
+                           {"deploymentID", r->camera},
+                           {"eventID", event},
+                           {"eventStart", stamp(r->start_us, start)},
+                           {"eventEnd", stamp(MAX(r->start_us, r->end_us), end)},
+                           {"observationLevel", "event"},
+                           {"observationType", "unclassified"},
+                           {"observationComments", r->why},
+                           {NULL, NULL}});
 }
 
 static void write_observations(package *p)

@@ -40,14 +40,11 @@ static void add_part(reeling *r, const char *path, int64_t wall_us, const char *
     g_array_append_val(r->parts, part);
 }
 
-static void drop_parts(reeling *r)
+static void drop_part(gpointer data)
 {
-    for (guint i = 0; i < r->parts->len; i++) {
-        const tw_reel_part *part = &g_array_index(r->parts, tw_reel_part, i);
-        g_free((char *)part->path);
-        g_free((char *)part->camera);
-    }
-    (void)g_array_free(r->parts, TRUE);
+    const tw_reel_part *part = data;
+    g_free((char *)part->path);
+    g_free((char *)part->camera);
 }
 
 static bool take_capture(void *ctx, const tw_capture_record *c)
@@ -160,10 +157,11 @@ int cli_reel(int argc, char **argv)
          "Text in the picture: strftime conversions and {camera}, {sighting}", "TEXT"},
         {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
     r.parts = g_array_new(FALSE, FALSE, sizeof(tw_reel_part));
+    g_array_set_clear_func(r.parts, drop_part);
     int code = cli_parse(&argc, &argv, "OUT.mp4 [FILE…]", ABOUT, EXAMPLE, own, &r.common);
     if (code == CLI_DONE)
         code = run(&r, argc - 1, argv + 1);
-    drop_parts(&r);
+    (void)g_array_free(r.parts, TRUE);
     cli_clear(&r.common);
     g_free(r.store);
     g_free(r.camera);

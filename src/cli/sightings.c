@@ -57,14 +57,11 @@ static bool keep(void *ctx, const tw_sighting_record *record)
     return true;
 }
 
-static void drop_records(listing *l)
+static void drop_record(gpointer data)
 {
-    for (guint i = 0; i < l->records->len; i++) {
-        const tw_sighting_record *r = &g_array_index(l->records, tw_sighting_record, i);
-        g_free((char *)r->camera);
-        g_free((char *)r->why);
-    }
-    (void)g_array_free(l->records, TRUE);
+    const tw_sighting_record *r = data;
+    g_free((char *)r->camera);
+    g_free((char *)r->why);
 }
 
 static int collect(listing *l, int64_t id)
@@ -415,11 +412,12 @@ int cli_sightings(int argc, char **argv)
          "What else happened to the station and its cameras", NULL},
         {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
     l.records = g_array_new(FALSE, FALSE, sizeof(tw_sighting_record));
+    g_array_set_clear_func(l.records, drop_record);
     int code = cli_parse(&argc, &argv, "[ID…]", ABOUT, EXAMPLE, own, &l.common);
     if (code == CLI_DONE)
         code = run(&l, argc - 1, argv + 1);
     tw_catalogue_close(l.catalogue);
-    drop_records(&l);
+    (void)g_array_free(l.records, TRUE);
     cli_clear(&l.common);
     g_free(l.store);
     g_free(l.camera);

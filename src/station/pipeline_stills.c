@@ -118,19 +118,19 @@ void tw_stills_began(tw_pipeline *p)
 
 void tw_stills_while(tw_pipeline *p)
 {
+    const bool every = p->camera->stills.which == TW_STILLS_EVERY;
+    const bool goes_on = p->burst_left > 0;
     if (p->camera->stills.which == TW_STILLS_BEST)
         keep_if_better(p);
-    if (p->reading.t_us < p->next_still_us)
+    if (p->reading.t_us < p->next_still_us || (!goes_on && !every))
         return;
-    if (p->burst_left > 0) {
-        p->burst_left--;
-        tw_stills_store(p, TW_KIND_STILL, ++p->stills);
-    } else if (p->camera->stills.which == TW_STILLS_EVERY) {
-        tw_stills_store(p, TW_KIND_STILL, ++p->stills);
-        p->burst_left = (uint32_t)p->camera->burst - 1;
+    if (!goes_on) {
+        p->burst_left = (uint32_t)p->camera->burst;
         p->every_from_us = p->reading.t_us;
     }
-    if (p->burst_left == 0 && p->camera->stills.which == TW_STILLS_EVERY)
+    p->burst_left--;
+    tw_stills_store(p, TW_KIND_STILL, ++p->stills);
+    if (p->burst_left == 0 && every)
         p->next_still_us = p->every_from_us + p->camera->stills.every_us;
 }
 
