@@ -1,0 +1,128 @@
+/* Whether the settings make sense together. */
+#include <string.h>
+
+#include "state.h"
+#include "tawny/hours.h"
+
+/* The line that a check should point at: the deciding one of two settings. */
+static const char *origin_of(const tw_settings *s, const char *camera, const char *key)
+{
+    const entry *e = tw_deciding(s, camera, tw_table_find("camera", key));
+    return e ? e->origin : NULL;
+}
+
+static void check_pair(intake *in, const char *camera, const char *low, int64_t low_ppm,
+                       const char *high, int64_t high_ppm)
+{
+    if (low_ppm <= high_ppm)
+        return;
+    const char *at = origin_of(in->settings, camera, low);
+    in->file = at ? at : origin_of(in->settings, camera, high);
+     tw_intake_tell(in, TW_ESYNTAX, 0, "camera %s: %s is over %s: lower it or raise the other",
+         camera, low, high);
+}
+
+static void check_profiles(intake *in, const char *camera)
+{
+    const entry *use = tw_used_profiles(in->settings, camera);
+    if (!use)
+        return;
+    const char *list = use->value;
+    char profile[NAME_MAX_BYTES + 1];
+    while (tw_next_name(&list, profile, sizeof profile)) {
+        if (tw_find_section(in->settings, IN_PROFILE, profile))
+            continue;
+        in->file = use->origin;
+         tw_intake_tell(in, TW_ESYNTAX, 0, "camera %s uses profile %s, which is not there", camera,
+             profile);
+    }
+    if (*list) {
+        in->file = use->origin;
+         tw_intake_tell(in, TW_ESYNTAX, 0, "use = %s: expected names of profiles", use->value);
+    }
+}
+
+/* Hours by the sun need a place. */
+static void check_place(intake *in, const section *self, const tw_camera_settings *camera)
+{
+    tw_hours hours;
+    const bool known = camera->latitude != TW_NOWHERE && camera->longitude != TW_NOWHERE;
+    if (known || !camera->hours || tw_hours_parse(camera->hours, &hours, NULL) != TW_OK ||
+        !tw_hours_need_place(&hours))
+        return;
+    in->file = self->file;
+     tw_intake_tell(in, TW_ESYNTAX, self->line,
+         "camera %s: hours = %s needs its latitude and longitude", self->name,
+         camera->hours);
+}
+
+static void check_camera(intake *in, const section *self)
+{
+    tw_camera_settings camera;
+    if (tw_settings_camera(in->settings, self->name, &camera) != TW_OK) {
+         tw_intake_tell(in, TW_ENOMEM, 0, "out of memory");
+        return;
+    }
+    check_pair(in, self->name, "stay_at", camera.stay_ppm, "start_at", camera.start_ppm);
+    check_pair(in, self->name, "smallest", camera.smallest_ppm, "largest",
+               camera.largest_ppm);
+    check_profiles(in, self->name);
+    check_place(in, self, &camera);
+    size_t own = 0;
+    for (size_t i = 0; i < camera.zone_count; i++)
+        own += camera.zones[i].start_ppm > 0;
+    if (own > TW_OWN_LIMITS_MAX) {
+        in->file = self->file;
+         tw_intake_tell(in, TW_ESYNTAX, self->line,
+             "camera %s has %zu zones with limits of their own, at most %d are possible",
+             self->name, own, TW_OWN_LIMITS_MAX);
+    }
+    if (camera.source && camera.source[0] != '\0')
+        return;
+    in->file = self->file;
+     tw_intake_tell(in, TW_ESYNTAX, self->line,
+         "camera %s has no source: write source = file:PATH or sim:SCENE", self->name);
+}
+
+static void check_zone(intake *in, const section *self)
+{
+    char camera[2 * NAME_MAX_BYTES + 2];
+    (void)snprintf(camera, sizeof camera, "%s", self->name);
+    *strchr(camera, '/') = '\0';
+    in->file = self->file;
+    if (!tw_find_section(in->settings, IN_CAMERA, camera))
+         tw_intake_tell(in, TW_ESYNTAX, self->line, "zone %s: there is no camera %s", self->name,
+             camera);
+    if (!tw_find_entry(in->settings, IN_ZONE, self->name, tw_table_find("zone", "area")))
+         tw_intake_tell(in, TW_ESYNTAX, self->line, "zone %s has no area", self->name);
+    tw_zone_settings zone;
+    tw_read_zone(in->settings, self->name, &zone);
+    if (zone.kind == TW_ZONE_OWN && zone.start_ppm == 0)
+         tw_intake_tell(in, TW_ESYNTAX, self->line,
+             "zone %s is watched by its own limits: write its start_at", self->name);
+    if (zone.kind == TW_ZONE_IGNORED && (zone.start_ppm > 0 || zone.stay_ppm > 0))
+         tw_intake_tell(in, TW_ESYNTAX, self->line,
+             "zone %s is ignored, so it can have no limits: write kind = own to watch it "
+             "by them",
+             self->name);
+    if (zone.stay_ppm > zone.start_ppm)
+         tw_intake_tell(in, TW_ESYNTAX, self->line, "zone %s: stay_at is above start_at",
+             self->name);
+}
+
+tw_status tw_settings_check(tw_settings *settings, tw_problem_fn told, void *ctx)
+{
+    if (!settings)
+        return TW_EINVAL;
+    intake in = {.settings = settings, .told = told, .ctx = ctx};
+    for (size_t i = 0; i < settings->section_count; i++) {
+        const section *self = &settings->sections[i];
+        in.file = self->file;
+        if (self->level == IN_CAMERA)
+            check_camera(&in, self);
+        else if (self->level == IN_ZONE)
+            check_zone(&in, self);
+    }
+    return in.status;
+}
+

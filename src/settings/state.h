@@ -1,0 +1,100 @@
+/* What the parts of the settings share: what the files said, and what they call of each
+ * other. */
+#ifndef TW_SETTINGS_STATE_H
+#define TW_SETTINGS_STATE_H
+
+#include "table.h"
+
+enum { NAME_MAX_BYTES = 32 };
+
+/* Where a value stands. Of two values for one key, the higher wins. */
+typedef enum level {
+    IN_STATION,
+    IN_CAMERAS,
+    IN_PROFILE,
+    IN_CAMERA,
+    IN_ZONE,
+    SET_ALL,   /* --set key=value */
+    SET_CAMERA /* --set NAME.key=value, or station.key */
+} level;
+
+typedef struct section {
+    level level;
+    char *name; /* "" where there is only one */
+    char *file;
+    unsigned line;
+} section;
+
+typedef struct entry {
+    const tw_row *row;
+    level level;
+    char *name; /* of the section */
+    char *value;
+    char *origin; /* "station.ini:14" */
+} entry;
+
+/* A camera's zones, made when they are asked for. */
+typedef struct camera_zones {
+    char *camera;
+    tw_zone *zones;
+    const char **names;
+    tw_point *points;
+    size_t count;
+} camera_zones;
+
+struct tw_settings {
+    section *sections;
+    size_t section_count;
+    entry *entries;
+    size_t entry_count;
+    camera_zones *made;
+    size_t made_count;
+    bool out_of_memory;
+};
+
+/** @return NULL: there is none. */
+const section *tw_find_section(const tw_settings *s, level at, const char *name);
+entry *tw_find_entry(const tw_settings *s, level at, const char *name, const tw_row *row);
+
+/** Keep a section, or the value of a key; a later value takes the place of an earlier.
+ * @return TW_OK; TW_ENOMEM. */
+tw_status tw_add_section(tw_settings *s, level at, const char *name, const char *file,
+                         unsigned line);
+tw_status tw_add_entry(tw_settings *s, level at, const char *name, const tw_row *row,
+                       const char *value, const char *origin);
+
+/** @return the entry that decides a camera's setting, NULL: the built-in value does. */
+const entry *tw_deciding(const tw_settings *s, const char *camera, const tw_row *row);
+
+/** @return the entry that names a camera's profiles, NULL: none does. */
+const entry *tw_used_profiles(const tw_settings *s, const char *camera);
+
+/** Take the next name off a list of profiles. @return false: there is none. */
+bool tw_next_name(const char **list, char *name, size_t capacity);
+
+/** @return the zone's own name if the section is a zone of this camera, else NULL. */
+const char *tw_zone_of(const section *s, const char *camera);
+
+/** What is said of a zone, by its whole name. */
+void tw_read_zone(const tw_settings *s, const char *name, tw_zone_settings *out);
+
+/* One reading of settings: where it stands, and what it has found. */
+typedef struct intake {
+    tw_settings *settings;
+    const char *file;
+    tw_problem_fn told;
+    void *ctx;
+    bool in_section;
+    bool skip; /* the section is not known, and that has been said */
+    level level;
+    char name[2 * NAME_MAX_BYTES + 2];
+    tw_status status;
+    const char *folder; /* of the file; NULL: it is none, and cannot include others */
+    int depth;          /* of files that include each other */
+} intake;
+
+/** Tell of a mistake. @param line  0: none in particular. */
+void tw_intake_tell(intake *in, tw_status st, unsigned line, const char *format, ...)
+    TW_PRINTF(4, 5);
+
+#endif

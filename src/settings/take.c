@@ -1,0 +1,367 @@
+/* Taking settings in: files with what they include, texts, and single values. */
+#include <errno.h>
+#include <glob.h>
+#include <stdarg.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "reader.h"
+#include "state.h"
+
+enum { INCLUDES_MAX = 8, PATH_BYTES = 4096 };
+
+void tw_intake_tell(intake *in, tw_status st, unsigned line, const char *format, ...)
+{
+    if (in->status == TW_OK || st == TW_ENOMEM)
+        in->status = st;
+    if (!in->told)
+        return;
+    char what[TW_ERROR_MAX], all[2 * TW_ERROR_MAX];
+    va_list args;
+    va_start(args, format);
+    (void)vsnprintf(what, sizeof what, format, args);
+    va_end(args);
+    if (line > 0)
+        (void)snprintf(all, sizeof all, "%s:%u: %s", in->file, line, what);
+    else
+        (void)snprintf(all, sizeof all, "%s: %s", in->file, what);
+    in->told(in->ctx, all);
+}
+
+static bool good_name(const char *name)
+{
+    const size_t n = strlen(name);
+    if (n == 0 || n > NAME_MAX_BYTES)
+        return false;
+    for (size_t i = 0; i < n; i++) {
+        const char c = name[i];
+        if (!(c >= 'a' && c <= 'z') && !(c >= 'A' && c <= 'Z') &&
+            !(c >= '0' && c <= '9') && c != '-' && c != '_')
+            return false;
+    }
+    return strcmp(name, "station") != 0;
+}
+
+static bool good_zone_name(const char *name)
+{
+    char camera[NAME_MAX_BYTES + 1];
+    const char *slash = strchr(name, '/');
+    if (!slash || (size_t)(slash - name) > NAME_MAX_BYTES)
+        return false;
+    memcpy(camera, name, (size_t)(slash - name));
+    camera[slash - name] = '\0';
+    return good_name(camera) && good_name(slash + 1);
+}
+
+static const struct {
+    const char *head;
+    level level;
+    const char *rows; /* section of the table */
+    const char *form;
+} HEADS[] = {{"station", IN_STATION, "station", NULL},
+             {"cameras", IN_CAMERAS, "camera", NULL},
+             {"profile", IN_PROFILE, "camera", "[profile NAME]"},
+             {"camera", IN_CAMERA, "camera", "[camera NAME]"},
+             {"zone", IN_ZONE, "zone", "[zone CAMERA/NAME]"}};
+
+enum { HEAD_COUNT = sizeof HEADS / sizeof *HEADS };
+
+static const char *rows_of(level at)
+{
+    for (size_t i = 0; i < HEAD_COUNT; i++)
+        if (HEADS[i].level == at)
+            return HEADS[i].rows;
+    return "camera";
+}
+
+static void take_section(void *ctx, unsigned line, const char *head, const char *name)
+{
+    intake *in = ctx;
+    in->in_section = true;
+    in->skip = true;
+    const char *heads[HEAD_COUNT + 1] = {NULL};
+    size_t i = 0;
+    for (; i < HEAD_COUNT && strcmp(HEADS[i].head, head) != 0; i++)
+        heads[i] = HEADS[i].head;
+    if (i == HEAD_COUNT) {
+        const char *near = tw_nearest(head, heads);
+         tw_intake_tell(in, TW_ESYNTAX, line, "unknown section [%s]%s%s%s", head,
+             near ? ": did you mean ["
+                  : ": sections are station, cameras, profile, camera, zone",
+             near ? near : "", near ? "]?" : "");
+        return;
+    }
+    const bool named = HEADS[i].form != NULL;
+    if (!named && *name) {
+         tw_intake_tell(in, TW_ESYNTAX, line, "[%s %s]: this section has no name, write [%s]", head,
+             name, head);
+        return;
+    }
+    if (named && !(HEADS[i].level == IN_ZONE ? good_zone_name(name) : good_name(name))) {
+         tw_intake_tell(in, TW_ESYNTAX, line,
+             "[%s %s]: write %s, names being 1 to %d letters, digits, - or _", head, name,
+             HEADS[i].form, NAME_MAX_BYTES);
+        return;
+    }
+    in->skip = false;
+    in->level = HEADS[i].level;
+    (void)snprintf(in->name, sizeof in->name, "%s", name);
+    if (tw_add_section(in->settings, in->level, name, in->file, line) != TW_OK)
+         tw_intake_tell(in, TW_ENOMEM, line, "out of memory");
+}
+
+/* @return the row of a key; says why there is none. */
+static const tw_row *row_for(intake *in, unsigned line, level at, const char *key)
+{
+    const char *rows = rows_of(at);
+    const tw_row *row = tw_table_find(rows, key);
+    if (row && strcmp(key, "use") == 0 && at != IN_CAMERA && at != SET_CAMERA) {
+         tw_intake_tell(in, TW_ESYNTAX, line, "use belongs in a [camera NAME] section");
+        return NULL;
+    }
+    if (row)
+        return row;
+    for (size_t i = 0; i < HEAD_COUNT; i++) {
+        if (tw_table_find(HEADS[i].rows, key)) {
+             tw_intake_tell(in, TW_ESYNTAX, line,
+                 "%s is no setting of a %s, it belongs in a [%s] section", key, rows,
+                 HEADS[i].head);
+            return NULL;
+        }
+    }
+    const char *near = tw_table_nearest(rows, key);
+     tw_intake_tell(in, TW_ESYNTAX, line, "unknown setting %s%s%s%s", key,
+         near ? ": did you mean " : "", near ? near : "", near ? "?" : "");
+    return NULL;
+}
+
+static void take_checked(intake *in, unsigned line, level at, const char *name,
+                         const char *key, const char *value, const char *origin)
+{
+    const tw_row *row = row_for(in, line, at, key);
+    if (!row)
+        return;
+    tw_value tried;
+    memset(&tried, 0, sizeof tried);
+    if (!row->type->parse(row, value, &tried)) {
+        char expected[TW_VALUE_MAX];
+        row->type->explain(row, expected, sizeof expected);
+         tw_intake_tell(in, TW_ESYNTAX, line, "%s = %s: expected %s", key, value, expected);
+        return;
+    }
+    if (tw_add_entry(in->settings, at, name, row, value, origin) != TW_OK)
+         tw_intake_tell(in, TW_ENOMEM, line, "out of memory");
+}
+
+static void take_include(intake *in, unsigned line, const char *value);
+
+static void take_value(void *ctx, unsigned line, const char *key, const char *value)
+{
+    intake *in = ctx;
+    if (strcmp(key, "include") == 0) {
+        take_include(in, line, value);
+        return;
+    }
+    if (!in->in_section) {
+         tw_intake_tell(in, TW_ESYNTAX, line, "%s stands before any section; begin with [cameras]",
+             key);
+        return;
+    }
+    if (in->skip)
+        return;
+    char origin[TW_ERROR_MAX];
+    (void)snprintf(origin, sizeof origin, "%s:%u", in->file, line);
+    const tw_row *row = tw_table_find(rows_of(in->level), key);
+    const entry *old = row ? tw_find_entry(in->settings, in->level, in->name, row) : NULL;
+    if (old) {
+         tw_intake_tell(in, TW_ESYNTAX, line, "%s is set already, at %s: remove one of the two", key,
+             old->origin);
+        return;
+    }
+    take_checked(in, line, in->level, in->name, key, value, origin);
+}
+
+static void take_problem(void *ctx, unsigned line, const char *what)
+{
+     tw_intake_tell(ctx, TW_ESYNTAX, line, "%s", what);
+}
+
+static void read_text(intake *in, const char *text, size_t bytes)
+{
+    if (bytes > TW_FILE_MAX) {
+         tw_intake_tell(in, TW_ESIZE, 0, "a settings file has at most 1 MB");
+        return;
+    }
+    const tw_reader reader = {in, take_section, take_value, take_problem};
+    tw_reader_run(&reader, text, bytes);
+}
+
+/* @return what a file holds, to be freed; NULL: told. */
+static char *read_whole(intake *in, const char *path, size_t *bytes)
+{
+    FILE *file = fopen(path, "rb");
+    char *text = file ? malloc(TW_FILE_MAX + 1) : NULL;
+    if (!file) {
+         tw_intake_tell(in, tw_status_of_errno(errno), 0, "cannot read the settings: %s",
+             strerror(errno));
+        return NULL;
+    }
+    if (text) {
+        *bytes = fread(text, 1, TW_FILE_MAX + 1, file);
+        if (ferror(file)) { /* a folder, for one, can be opened but not read */
+             tw_intake_tell(in, TW_EIO, 0, "cannot read the settings: %s", strerror(errno));
+            free(text);
+            text = NULL;
+        }
+    } else {
+         tw_intake_tell(in, TW_ENOMEM, 0, "out of memory");
+    }
+    (void)fclose(file);
+    return text;
+}
+
+/* The folder of a path: "." for a name alone. */
+static void folder_of(const char *path, char out[PATH_BYTES])
+{
+    const char *slash = strrchr(path, '/');
+    if (slash)
+        (void)snprintf(out, PATH_BYTES, "%.*s", slash == path ? 1 : (int)(slash - path),
+                       path);
+    else
+        (void)snprintf(out, PATH_BYTES, ".");
+}
+
+/* A file in place of the line that includes it. */
+static void include_file(intake *in, const char *path, const char *shown)
+{
+    char folder[PATH_BYTES];
+    folder_of(path, folder);
+    intake inner = {.settings = in->settings,
+                    .file = shown,
+                    .folder = folder,
+                    .depth = in->depth + 1,
+                    .told = in->told,
+                    .ctx = in->ctx};
+    size_t bytes = 0;
+    char *text = read_whole(&inner, path, &bytes);
+    if (text)
+        read_text(&inner, text, bytes);
+    if (in->status == TW_OK)
+        in->status = inner.status;
+    free(text);
+}
+
+static void take_include(intake *in, unsigned line, const char *value)
+{
+    char pattern[PATH_BYTES];
+    glob_t found;
+    memset(&found, 0, sizeof found);
+    if (!in->folder) {
+         tw_intake_tell(in, TW_ESYNTAX, line, "include = %s: only a file can include others", value);
+        return;
+    }
+    if (in->depth == INCLUDES_MAX) {
+         tw_intake_tell(in, TW_ESYNTAX, line, "include = %s: files include each other, %d deep",
+             value, INCLUDES_MAX);
+        return;
+    }
+    const bool absolute = value[0] == '/';
+    const int n = absolute
+                      ? snprintf(pattern, sizeof pattern, "%s", value)
+                      : snprintf(pattern, sizeof pattern, "%s/%s", in->folder, value);
+    const int code =
+        n < (int)sizeof pattern ? glob(pattern, 0, NULL, &found) : GLOB_ABORTED;
+    const bool wild = strpbrk(value, "*?[") != NULL;
+    if (code != 0 && !(code == GLOB_NOMATCH && wild)) /* none of many is fine */
+         tw_intake_tell(in, TW_ENOENT, line, "include = %s: there is no such file", value);
+    for (size_t i = 0; code == 0 && i < found.gl_pathc; i++) {
+        const char *path = found.gl_pathv[i];
+        const size_t above = absolute ? 0 : strlen(in->folder) + 1;
+        include_file(in, path, path + above);
+    }
+    globfree(&found);
+}
+
+tw_status tw_settings_read_text(tw_settings *settings, const char *name, const char *text,
+                                size_t bytes, tw_problem_fn told, void *ctx)
+{
+    if (!settings || !name || (!text && bytes > 0))
+        return TW_EINVAL;
+    intake in = {.settings = settings, .file = name, .told = told, .ctx = ctx};
+    read_text(&in, text, bytes);
+    return in.status;
+}
+
+tw_status tw_settings_read(tw_settings *settings, const char *path, tw_problem_fn told,
+                           void *ctx)
+{
+    if (!settings || !path)
+        return TW_EINVAL;
+    char folder[PATH_BYTES];
+    size_t bytes = 0;
+    folder_of(path, folder);
+    intake in = {
+        .settings = settings, .file = path, .folder = folder, .told = told, .ctx = ctx};
+    char *text = read_whole(&in, path, &bytes);
+    const char *slash = strrchr(path, '/');
+    in.file = slash ? slash + 1 : path;
+    if (text)
+        read_text(&in, text, bytes);
+    free(text);
+    return in.status;
+}
+
+tw_status tw_settings_set(tw_settings *settings, const char *assignment,
+                          tw_problem_fn told, void *ctx)
+{
+    if (!settings || !assignment)
+        return TW_EINVAL;
+    intake in = {.settings = settings, .file = "--set", .told = told, .ctx = ctx};
+    char text[TW_LINE_MAX];
+    if (strlen(assignment) >= sizeof text) {
+         tw_intake_tell(&in, TW_ESYNTAX, 0, "too long");
+        return in.status;
+    }
+    memcpy(text, assignment, strlen(assignment) + 1);
+    char *equals = strchr(text, '=');
+    if (!equals) {
+         tw_intake_tell(&in, TW_ESYNTAX, 0,
+             "%s: write CAMERA.key=value, or key=value for every camera", assignment);
+        return in.status;
+    }
+    char *value = equals + 1 + strspn(equals + 1, " ");
+    while (equals > text && equals[-1] == ' ')
+        equals--;
+    *equals = '\0';
+    char *dot = strchr(text, '.');
+    const char *key = dot ? dot + 1 : text;
+    if (dot)
+        *dot = '\0';
+    level at = SET_ALL;
+    if (dot)
+        at = strcmp(text, "station") == 0 ? IN_STATION : SET_CAMERA;
+    if (at == SET_CAMERA && !tw_find_section(settings, IN_CAMERA, text)) {
+         tw_intake_tell(&in, TW_ESYNTAX, 0, "%s: there is no camera %s", assignment, text);
+        return in.status;
+    }
+    take_checked(&in, 0, at, at == SET_CAMERA ? text : "", key, value, "--set");
+    return in.status;
+}
+
+tw_status tw_settings_add_camera(tw_settings *settings, const char *name,
+                                 const char *source, tw_problem_fn told, void *ctx)
+{
+    if (!settings || !name || !source)
+        return TW_EINVAL;
+    intake in = {.settings = settings, .file = "command line", .told = told, .ctx = ctx};
+    if (!good_name(name)) {
+         tw_intake_tell(&in, TW_ESYNTAX, 0, "%s: a camera's name is 1 to %d letters, digits, - or _",
+             name, NAME_MAX_BYTES);
+        return in.status;
+    }
+    if (tw_add_section(settings, IN_CAMERA, name, in.file, 0) != TW_OK)
+        return TW_ENOMEM;
+    take_checked(&in, 0, SET_CAMERA, name, "source", source, in.file);
+    return in.status;
+}
+
