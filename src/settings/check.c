@@ -18,8 +18,9 @@ static void check_pair(intake *in, const char *camera, const char *low, int64_t 
         return;
     const char *at = origin_of(in->settings, camera, low);
     in->file = at ? at : origin_of(in->settings, camera, high);
-     tw_intake_tell(in, TW_ESYNTAX, 0, "camera %s: %s is over %s: lower it or raise the other",
-         camera, low, high);
+    tw_intake_tell(in, TW_ESYNTAX, 0,
+                   "camera %s: %s is over %s: lower it or raise the other", camera, low,
+                   high);
 }
 
 static void check_profiles(intake *in, const char *camera)
@@ -33,12 +34,13 @@ static void check_profiles(intake *in, const char *camera)
         if (tw_find_section(in->settings, IN_PROFILE, profile))
             continue;
         in->file = use->origin;
-         tw_intake_tell(in, TW_ESYNTAX, 0, "camera %s uses profile %s, which is not there", camera,
-             profile);
+        tw_intake_tell(in, TW_ESYNTAX, 0, "camera %s uses profile %s, which is not there",
+                       camera, profile);
     }
     if (*list) {
         in->file = use->origin;
-         tw_intake_tell(in, TW_ESYNTAX, 0, "use = %s: expected names of profiles", use->value);
+        tw_intake_tell(in, TW_ESYNTAX, 0, "use = %s: expected names of profiles",
+                       use->value);
     }
 }
 
@@ -51,16 +53,16 @@ static void check_place(intake *in, const section *self, const tw_camera_setting
         !tw_hours_need_place(&hours))
         return;
     in->file = self->file;
-     tw_intake_tell(in, TW_ESYNTAX, self->line,
-         "camera %s: hours = %s needs its latitude and longitude", self->name,
-         camera->hours);
+    tw_intake_tell(in, TW_ESYNTAX, self->line,
+                   "camera %s: hours = %s needs its latitude and longitude", self->name,
+                   camera->hours);
 }
 
 static void check_camera(intake *in, const section *self)
 {
     tw_camera_settings camera;
     if (tw_settings_camera(in->settings, self->name, &camera) != TW_OK) {
-         tw_intake_tell(in, TW_ENOMEM, 0, "out of memory");
+        tw_intake_tell(in, TW_ENOMEM, 0, "out of memory");
         return;
     }
     check_pair(in, self->name, "stay_at", camera.stay_ppm, "start_at", camera.start_ppm);
@@ -73,15 +75,17 @@ static void check_camera(intake *in, const section *self)
         own += camera.zones[i].start_ppm > 0;
     if (own > TW_OWN_LIMITS_MAX) {
         in->file = self->file;
-         tw_intake_tell(in, TW_ESYNTAX, self->line,
-             "camera %s has %zu zones with limits of their own, at most %d are possible",
-             self->name, own, TW_OWN_LIMITS_MAX);
+        tw_intake_tell(
+            in, TW_ESYNTAX, self->line,
+            "camera %s has %zu zones with limits of their own, at most %d are possible",
+            self->name, own, TW_OWN_LIMITS_MAX);
     }
     if (camera.source && camera.source[0] != '\0')
         return;
     in->file = self->file;
-     tw_intake_tell(in, TW_ESYNTAX, self->line,
-         "camera %s has no source: write source = file:PATH or sim:SCENE", self->name);
+    tw_intake_tell(in, TW_ESYNTAX, self->line,
+                   "camera %s has no source: write source = file:PATH or sim:SCENE",
+                   self->name);
 }
 
 static void check_zone(intake *in, const section *self)
@@ -91,23 +95,25 @@ static void check_zone(intake *in, const section *self)
     *strchr(camera, '/') = '\0';
     in->file = self->file;
     if (!tw_find_section(in->settings, IN_CAMERA, camera))
-         tw_intake_tell(in, TW_ESYNTAX, self->line, "zone %s: there is no camera %s", self->name,
-             camera);
+        tw_intake_tell(in, TW_ESYNTAX, self->line, "zone %s: there is no camera %s",
+                       self->name, camera);
     if (!tw_find_entry(in->settings, IN_ZONE, self->name, tw_table_find("zone", "area")))
-         tw_intake_tell(in, TW_ESYNTAX, self->line, "zone %s has no area", self->name);
+        tw_intake_tell(in, TW_ESYNTAX, self->line, "zone %s has no area", self->name);
     tw_zone_settings zone;
     tw_read_zone(in->settings, self->name, &zone);
     if (zone.kind == TW_ZONE_OWN && zone.start_ppm == 0)
-         tw_intake_tell(in, TW_ESYNTAX, self->line,
-             "zone %s is watched by its own limits: write its start_at", self->name);
+        tw_intake_tell(in, TW_ESYNTAX, self->line,
+                       "zone %s is watched by its own limits: write its start_at",
+                       self->name);
     if (zone.kind == TW_ZONE_IGNORED && (zone.start_ppm > 0 || zone.stay_ppm > 0))
-         tw_intake_tell(in, TW_ESYNTAX, self->line,
-             "zone %s is ignored, so it can have no limits: write kind = own to watch it "
-             "by them",
-             self->name);
+        tw_intake_tell(
+            in, TW_ESYNTAX, self->line,
+            "zone %s is ignored, so it can have no limits: write kind = own to watch it "
+            "by them",
+            self->name);
     if (zone.stay_ppm > zone.start_ppm)
-         tw_intake_tell(in, TW_ESYNTAX, self->line, "zone %s: stay_at is above start_at",
-             self->name);
+        tw_intake_tell(in, TW_ESYNTAX, self->line, "zone %s: stay_at is above start_at",
+                       self->name);
 }
 
 tw_status tw_settings_check(tw_settings *settings, tw_problem_fn told, void *ctx)
@@ -125,4 +131,3 @@ tw_status tw_settings_check(tw_settings *settings, tw_problem_fn told, void *ctx
     }
     return in.status;
 }
-

@@ -85,29 +85,29 @@ static void take_section(void *ctx, unsigned line, const char *head, const char 
         heads[i] = HEADS[i].head;
     if (i == HEAD_COUNT) {
         const char *near = tw_nearest(head, heads);
-         tw_intake_tell(in, TW_ESYNTAX, line, "unknown section [%s]%s%s%s", head,
-             near ? ": did you mean ["
-                  : ": sections are station, cameras, profile, camera, zone",
-             near ? near : "", near ? "]?" : "");
+        tw_intake_tell(in, TW_ESYNTAX, line, "unknown section [%s]%s%s%s", head,
+                       near ? ": did you mean ["
+                            : ": sections are station, cameras, profile, camera, zone",
+                       near ? near : "", near ? "]?" : "");
         return;
     }
     const bool named = HEADS[i].form != NULL;
     if (!named && *name) {
-         tw_intake_tell(in, TW_ESYNTAX, line, "[%s %s]: this section has no name, write [%s]", head,
-             name, head);
+        tw_intake_tell(in, TW_ESYNTAX, line,
+                       "[%s %s]: this section has no name, write [%s]", head, name, head);
         return;
     }
     if (named && !(HEADS[i].level == IN_ZONE ? good_zone_name(name) : good_name(name))) {
-         tw_intake_tell(in, TW_ESYNTAX, line,
-             "[%s %s]: write %s, names being 1 to %d letters, digits, - or _", head, name,
-             HEADS[i].form, NAME_MAX_BYTES);
+        tw_intake_tell(in, TW_ESYNTAX, line,
+                       "[%s %s]: write %s, names being 1 to %d letters, digits, - or _",
+                       head, name, HEADS[i].form, NAME_MAX_BYTES);
         return;
     }
     in->skip = false;
     in->level = HEADS[i].level;
     (void)snprintf(in->name, sizeof in->name, "%s", name);
     if (tw_add_section(in->settings, in->level, name, in->file, line) != TW_OK)
-         tw_intake_tell(in, TW_ENOMEM, line, "out of memory");
+        tw_intake_tell(in, TW_ENOMEM, line, "out of memory");
 }
 
 /* @return the row of a key; says why there is none. */
@@ -116,22 +116,22 @@ static const tw_row *row_for(intake *in, unsigned line, level at, const char *ke
     const char *rows = rows_of(at);
     const tw_row *row = tw_table_find(rows, key);
     if (row && strcmp(key, "use") == 0 && at != IN_CAMERA && at != SET_CAMERA) {
-         tw_intake_tell(in, TW_ESYNTAX, line, "use belongs in a [camera NAME] section");
+        tw_intake_tell(in, TW_ESYNTAX, line, "use belongs in a [camera NAME] section");
         return NULL;
     }
     if (row)
         return row;
     for (size_t i = 0; i < HEAD_COUNT; i++) {
         if (tw_table_find(HEADS[i].rows, key)) {
-             tw_intake_tell(in, TW_ESYNTAX, line,
-                 "%s is no setting of a %s, it belongs in a [%s] section", key, rows,
-                 HEADS[i].head);
+            tw_intake_tell(in, TW_ESYNTAX, line,
+                           "%s is no setting of a %s, it belongs in a [%s] section", key,
+                           rows, HEADS[i].head);
             return NULL;
         }
     }
     const char *near = tw_table_nearest(rows, key);
-     tw_intake_tell(in, TW_ESYNTAX, line, "unknown setting %s%s%s%s", key,
-         near ? ": did you mean " : "", near ? near : "", near ? "?" : "");
+    tw_intake_tell(in, TW_ESYNTAX, line, "unknown setting %s%s%s%s", key,
+                   near ? ": did you mean " : "", near ? near : "", near ? "?" : "");
     return NULL;
 }
 
@@ -146,11 +146,12 @@ static void take_checked(intake *in, unsigned line, level at, const char *name,
     if (!row->type->parse(row, value, &tried)) {
         char expected[TW_VALUE_MAX];
         row->type->explain(row, expected, sizeof expected);
-         tw_intake_tell(in, TW_ESYNTAX, line, "%s = %s: expected %s", key, value, expected);
+        tw_intake_tell(in, TW_ESYNTAX, line, "%s = %s: expected %s", key, value,
+                       expected);
         return;
     }
     if (tw_add_entry(in->settings, at, name, row, value, origin) != TW_OK)
-         tw_intake_tell(in, TW_ENOMEM, line, "out of memory");
+        tw_intake_tell(in, TW_ENOMEM, line, "out of memory");
 }
 
 static void take_include(intake *in, unsigned line, const char *value);
@@ -163,8 +164,8 @@ static void take_value(void *ctx, unsigned line, const char *key, const char *va
         return;
     }
     if (!in->in_section) {
-         tw_intake_tell(in, TW_ESYNTAX, line, "%s stands before any section; begin with [cameras]",
-             key);
+        tw_intake_tell(in, TW_ESYNTAX, line,
+                       "%s stands before any section; begin with [cameras]", key);
         return;
     }
     if (in->skip)
@@ -174,8 +175,9 @@ static void take_value(void *ctx, unsigned line, const char *key, const char *va
     const tw_row *row = tw_table_find(rows_of(in->level), key);
     const entry *old = row ? tw_find_entry(in->settings, in->level, in->name, row) : NULL;
     if (old) {
-         tw_intake_tell(in, TW_ESYNTAX, line, "%s is set already, at %s: remove one of the two", key,
-             old->origin);
+        tw_intake_tell(in, TW_ESYNTAX, line,
+                       "%s is set already, at %s: remove one of the two", key,
+                       old->origin);
         return;
     }
     take_checked(in, line, in->level, in->name, key, value, origin);
@@ -183,13 +185,13 @@ static void take_value(void *ctx, unsigned line, const char *key, const char *va
 
 static void take_problem(void *ctx, unsigned line, const char *what)
 {
-     tw_intake_tell(ctx, TW_ESYNTAX, line, "%s", what);
+    tw_intake_tell(ctx, TW_ESYNTAX, line, "%s", what);
 }
 
 static void read_text(intake *in, const char *text, size_t bytes)
 {
     if (bytes > TW_FILE_MAX) {
-         tw_intake_tell(in, TW_ESIZE, 0, "a settings file has at most 1 MB");
+        tw_intake_tell(in, TW_ESIZE, 0, "a settings file has at most 1 MB");
         return;
     }
     const tw_reader reader = {in, take_section, take_value, take_problem};
@@ -202,19 +204,20 @@ static char *read_whole(intake *in, const char *path, size_t *bytes)
     FILE *file = fopen(path, "rb");
     char *text = file ? malloc(TW_FILE_MAX + 1) : NULL;
     if (!file) {
-         tw_intake_tell(in, tw_status_of_errno(errno), 0, "cannot read the settings: %s",
-             strerror(errno));
+        tw_intake_tell(in, tw_status_of_errno(errno), 0, "cannot read the settings: %s",
+                       strerror(errno));
         return NULL;
     }
     if (text) {
         *bytes = fread(text, 1, TW_FILE_MAX + 1, file);
         if (ferror(file)) { /* a folder, for one, can be opened but not read */
-             tw_intake_tell(in, TW_EIO, 0, "cannot read the settings: %s", strerror(errno));
+            tw_intake_tell(in, TW_EIO, 0, "cannot read the settings: %s",
+                           strerror(errno));
             free(text);
             text = NULL;
         }
     } else {
-         tw_intake_tell(in, TW_ENOMEM, 0, "out of memory");
+        tw_intake_tell(in, TW_ENOMEM, 0, "out of memory");
     }
     (void)fclose(file);
     return text;
@@ -257,12 +260,14 @@ static void take_include(intake *in, unsigned line, const char *value)
     glob_t found;
     memset(&found, 0, sizeof found);
     if (!in->folder) {
-         tw_intake_tell(in, TW_ESYNTAX, line, "include = %s: only a file can include others", value);
+        tw_intake_tell(in, TW_ESYNTAX, line,
+                       "include = %s: only a file can include others", value);
         return;
     }
     if (in->depth == INCLUDES_MAX) {
-         tw_intake_tell(in, TW_ESYNTAX, line, "include = %s: files include each other, %d deep",
-             value, INCLUDES_MAX);
+        tw_intake_tell(in, TW_ESYNTAX, line,
+                       "include = %s: files include each other, %d deep", value,
+                       INCLUDES_MAX);
         return;
     }
     const bool absolute = value[0] == '/';
@@ -273,7 +278,7 @@ static void take_include(intake *in, unsigned line, const char *value)
         n < (int)sizeof pattern ? glob(pattern, 0, NULL, &found) : GLOB_ABORTED;
     const bool wild = strpbrk(value, "*?[") != NULL;
     if (code != 0 && !(code == GLOB_NOMATCH && wild)) /* none of many is fine */
-         tw_intake_tell(in, TW_ENOENT, line, "include = %s: there is no such file", value);
+        tw_intake_tell(in, TW_ENOENT, line, "include = %s: there is no such file", value);
     for (size_t i = 0; code == 0 && i < found.gl_pathc; i++) {
         const char *path = found.gl_pathv[i];
         const size_t above = absolute ? 0 : strlen(in->folder) + 1;
@@ -319,14 +324,15 @@ tw_status tw_settings_set(tw_settings *settings, const char *assignment,
     intake in = {.settings = settings, .file = "--set", .told = told, .ctx = ctx};
     char text[TW_LINE_MAX];
     if (strlen(assignment) >= sizeof text) {
-         tw_intake_tell(&in, TW_ESYNTAX, 0, "too long");
+        tw_intake_tell(&in, TW_ESYNTAX, 0, "too long");
         return in.status;
     }
     memcpy(text, assignment, strlen(assignment) + 1);
     char *equals = strchr(text, '=');
     if (!equals) {
-         tw_intake_tell(&in, TW_ESYNTAX, 0,
-             "%s: write CAMERA.key=value, or key=value for every camera", assignment);
+        tw_intake_tell(&in, TW_ESYNTAX, 0,
+                       "%s: write CAMERA.key=value, or key=value for every camera",
+                       assignment);
         return in.status;
     }
     char *value = equals + 1 + strspn(equals + 1, " ");
@@ -341,7 +347,7 @@ tw_status tw_settings_set(tw_settings *settings, const char *assignment,
     if (dot)
         at = strcmp(text, "station") == 0 ? IN_STATION : SET_CAMERA;
     if (at == SET_CAMERA && !tw_find_section(settings, IN_CAMERA, text)) {
-         tw_intake_tell(&in, TW_ESYNTAX, 0, "%s: there is no camera %s", assignment, text);
+        tw_intake_tell(&in, TW_ESYNTAX, 0, "%s: there is no camera %s", assignment, text);
         return in.status;
     }
     take_checked(&in, 0, at, at == SET_CAMERA ? text : "", key, value, "--set");
@@ -355,8 +361,9 @@ tw_status tw_settings_add_camera(tw_settings *settings, const char *name,
         return TW_EINVAL;
     intake in = {.settings = settings, .file = "command line", .told = told, .ctx = ctx};
     if (!good_name(name)) {
-         tw_intake_tell(&in, TW_ESYNTAX, 0, "%s: a camera's name is 1 to %d letters, digits, - or _",
-             name, NAME_MAX_BYTES);
+        tw_intake_tell(&in, TW_ESYNTAX, 0,
+                       "%s: a camera's name is 1 to %d letters, digits, - or _", name,
+                       NAME_MAX_BYTES);
         return in.status;
     }
     if (tw_add_section(settings, IN_CAMERA, name, in.file, 0) != TW_OK)
@@ -364,4 +371,3 @@ tw_status tw_settings_add_camera(tw_settings *settings, const char *name,
     take_checked(&in, 0, SET_CAMERA, name, "source", source, in.file);
     return in.status;
 }
-
