@@ -192,6 +192,17 @@ TW_API tw_status tw_settings_add_camera(tw_settings *settings, const char *name,
  * zones and profiles that belong to nothing. @return TW_OK; TW_ESYNTAX, told. */
 TW_API tw_status tw_settings_check(tw_settings *settings, tw_problem_fn told, void *ctx);
 
+/** @return whether nothing is wrong with what concerns a camera: its section, its zones,
+ * its profiles, and what is said of all. NULL: with what is said of all and of the
+ * station, so that it can run with the cameras that are sound. After tw_settings_check.
+ */
+TW_API bool tw_settings_sound(const tw_settings *settings, const char *camera);
+
+/** @return whether two settings say the same of a camera that both have, its zones
+ * included; NULL: of the station. */
+TW_API bool tw_settings_same(const tw_settings *a, const tw_settings *b,
+                             const char *camera);
+
 /** @return How many cameras there are. */
 TW_API size_t tw_settings_camera_count(const tw_settings *settings);
 

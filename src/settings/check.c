@@ -124,6 +124,8 @@ tw_status tw_settings_check(tw_settings *settings, tw_problem_fn told, void *ctx
     for (size_t i = 0; i < settings->section_count; i++) {
         const section *self = &settings->sections[i];
         in.file = self->file;
+        in.level = self->level;
+        (void)snprintf(in.name, sizeof in.name, "%s", self->name);
         if (self->level == IN_CAMERA)
             check_camera(&in, self);
         else if (self->level == IN_ZONE)

@@ -53,7 +53,7 @@ static void *one_more(void *array, size_t count, size_t size)
     return count < ENTRIES_MAX ? realloc(array, (count + 1) * size) : NULL;
 }
 
-const section *tw_find_section(const tw_settings *s, level at, const char *name)
+section *tw_find_section(const tw_settings *s, level at, const char *name)
 {
     for (size_t i = 0; i < s->section_count; i++)
         if (s->sections[i].level == at && strcmp(s->sections[i].name, name) == 0)
@@ -70,7 +70,7 @@ tw_status tw_add_section(tw_settings *s, level at, const char *name, const char 
     if (!more)
         return TW_ENOMEM;
     s->sections = more;
-    const section added = {at, strdup(name), strdup(file), line};
+    const section added = {at, strdup(name), strdup(file), line, false};
     if (!added.name || !added.file) {
         free(added.name);
         free(added.file);
@@ -173,6 +173,31 @@ const entry *tw_deciding(const tw_settings *s, const char *camera, const tw_row 
     if ((e = tw_find_entry(s, SET_CAMERA, camera, row)) != NULL)
         found = e;
     return found;
+}
+
+/* Whether the sections that speak of a camera have no mistakes. */
+static bool sound_sections(const tw_settings *s, const char *camera)
+{
+    const section *self = tw_find_section(s, IN_CAMERA, camera);
+    if (!self || self->wrong)
+        return false;
+    for (size_t i = 0; i < s->section_count; i++)
+        if (s->sections[i].wrong && tw_zone_of(&s->sections[i], camera))
+            return false;
+    const entry *use = tw_used_profiles(s, camera);
+    const char *list = use ? use->value : "";
+    char profile[NAME_MAX_BYTES + 1];
+    while (tw_next_name(&list, profile, sizeof profile)) {
+        const section *used = tw_find_section(s, IN_PROFILE, profile);
+        if (!used || used->wrong)
+            return false;
+    }
+    return true;
+}
+
+bool tw_settings_sound(const tw_settings *settings, const char *camera)
+{
+    return settings && !settings->wrong && (!camera || sound_sections(settings, camera));
 }
 
 /* Both the presets and every value kept were tried before, so parsing cannot fail. */
@@ -285,6 +310,12 @@ tw_status tw_settings_camera(tw_settings *settings, const char *name,
     return TW_OK;
 }
 
+/* What decides a setting of a camera, or, NULL, of the station. */
+static const entry *entry_of(const tw_settings *s, const char *camera, const tw_row *row)
+{
+    return camera ? tw_deciding(s, camera, row) : tw_find_entry(s, IN_STATION, "", row);
+}
+
 /* ---- looking ---------------------------------------------------------------------- */
 
 tw_status tw_settings_walk(tw_settings *settings, const char *camera,
@@ -299,8 +330,7 @@ tw_status tw_settings_walk(tw_settings *settings, const char *camera,
     for (size_t i = 0; i < count; i++) {
         if (strcmp(rows[i].section, camera ? "camera" : "station") != 0)
             continue;
-        const entry *e = camera ? tw_deciding(settings, camera, &rows[i])
-                                : tw_find_entry(settings, IN_STATION, "", &rows[i]);
+        const entry *e = entry_of(settings, camera, &rows[i]);
         tw_value field;
         memset(&field, 0, sizeof field);
         char value[TW_LINE_MAX], range[TW_VALUE_MAX];
@@ -313,4 +343,48 @@ tw_status tw_settings_walk(tw_settings *settings, const char *camera,
         visit(ctx, &setting);
     }
     return TW_OK;
+}
+
+/* ---- comparing ------------------------------------------------------------------- */
+
+static bool same_value(const entry *a, const entry *b, const tw_row *row)
+{
+    return strcmp(a ? a->value : row->preset, b ? b->value : row->preset) == 0;
+}
+
+static bool same_zone(const tw_settings *a, const tw_settings *b, const char *zone)
+{
+    size_t count = 0;
+    const tw_row *rows = tw_table(&count);
+    bool same = tw_find_section(b, IN_ZONE, zone) != NULL;
+    for (size_t i = 0; i < count && same; i++)
+        if (strcmp(rows[i].section, "zone") == 0)
+            same = same_value(tw_find_entry(a, IN_ZONE, zone, &rows[i]),
+                              tw_find_entry(b, IN_ZONE, zone, &rows[i]), &rows[i]);
+    return same;
+}
+
+/* Whether b has the zones of a camera that a has. */
+static bool has_zones(const tw_settings *a, const tw_settings *b, const char *camera)
+{
+    for (size_t i = 0; i < a->section_count; i++)
+        if (tw_zone_of(&a->sections[i], camera) && !same_zone(a, b, a->sections[i].name))
+            return false;
+    return true;
+}
+
+bool tw_settings_same(const tw_settings *a, const tw_settings *b, const char *camera)
+{
+    size_t count = 0;
+    const tw_row *rows = tw_table(&count);
+    if (!a || !b)
+        return false;
+    for (size_t i = 0; i < count; i++) {
+        if (strcmp(rows[i].section, camera ? "camera" : "station") != 0)
+            continue;
+        if (!same_value(entry_of(a, camera, &rows[i]), entry_of(b, camera, &rows[i]),
+                        &rows[i]))
+            return false;
+    }
+    return !camera || (has_zones(a, b, camera) && has_zones(b, a, camera));
 }

@@ -23,6 +23,7 @@ typedef struct section {
     char *name; /* "" where there is only one */
     char *file;
     unsigned line;
+    bool wrong; /* what it says has mistakes */
 } section;
 
 typedef struct entry {
@@ -49,11 +50,11 @@ struct tw_settings {
     size_t entry_count;
     camera_zones *made;
     size_t made_count;
-    bool out_of_memory;
+    bool wrong; /* there are mistakes in what concerns all cameras */
 };
 
 /** @return NULL: there is none. */
-const section *tw_find_section(const tw_settings *s, level at, const char *name);
+section *tw_find_section(const tw_settings *s, level at, const char *name);
 entry *tw_find_entry(const tw_settings *s, level at, const char *name, const tw_row *row);
 
 /** Keep a section, or the value of a key; a later value takes the place of an earlier.
@@ -86,6 +87,7 @@ typedef struct intake {
     void *ctx;
     bool in_section;
     bool skip; /* the section is not known, and that has been said */
+    bool lone; /* what is wrong concerns no section that is there */
     level level;
     char name[2 * NAME_MAX_BYTES + 2];
     tw_status status;
@@ -93,7 +95,8 @@ typedef struct intake {
     int depth;          /* of files that include each other */
 } intake;
 
-/** Tell of a mistake. @param line  0: none in particular. */
+/** Tell of a mistake, and remember whom it concerns: the section that in stands in.
+ * @param line  0: none in particular. */
 void tw_intake_tell(intake *in, tw_status st, unsigned line, const char *format, ...)
     TW_PRINTF(4, 5);
 

@@ -10,10 +10,21 @@
 
 enum { INCLUDES_MAX = 8, PATH_BYTES = 4096 };
 
+static void remember(const intake *in)
+{
+    const bool named = in->level >= IN_PROFILE && in->level <= IN_ZONE;
+    section *at = named ? tw_find_section(in->settings, in->level, in->name) : NULL;
+    if (at)
+        at->wrong = true;
+    else if (!in->lone)
+        in->settings->wrong = true;
+}
+
 void tw_intake_tell(intake *in, tw_status st, unsigned line, const char *format, ...)
 {
     if (in->status == TW_OK || st == TW_ENOMEM)
         in->status = st;
+    remember(in);
     if (!in->told)
         return;
     char what[TW_ERROR_MAX], all[2 * TW_ERROR_MAX];
@@ -79,6 +90,8 @@ static void take_section(void *ctx, unsigned line, const char *head, const char 
     intake *in = ctx;
     in->in_section = true;
     in->skip = true;
+    in->lone = false;
+    in->level = IN_STATION;
     const char *heads[HEAD_COUNT + 1] = {NULL};
     size_t i = 0;
     for (; i < HEAD_COUNT && strcmp(HEADS[i].head, head) != 0; i++)
@@ -98,6 +111,7 @@ static void take_section(void *ctx, unsigned line, const char *head, const char 
         return;
     }
     if (named && !(HEADS[i].level == IN_ZONE ? good_zone_name(name) : good_name(name))) {
+        in->lone = true; /* it makes no camera and no zone */
         tw_intake_tell(in, TW_ESYNTAX, line,
                        "[%s %s]: write %s, names being 1 to %d letters, digits, - or _",
                        head, name, HEADS[i].form, NAME_MAX_BYTES);
@@ -254,22 +268,12 @@ static void include_file(intake *in, const char *path, const char *shown)
     free(text);
 }
 
-static void take_include(intake *in, unsigned line, const char *value)
+/* Files of a pattern, in the order of their names. */
+static void include_files(intake *in, unsigned line, const char *value)
 {
     char pattern[PATH_BYTES];
     glob_t found;
     memset(&found, 0, sizeof found);
-    if (!in->folder) {
-        tw_intake_tell(in, TW_ESYNTAX, line,
-                       "include = %s: only a file can include others", value);
-        return;
-    }
-    if (in->depth == INCLUDES_MAX) {
-        tw_intake_tell(in, TW_ESYNTAX, line,
-                       "include = %s: files include each other, %d deep", value,
-                       INCLUDES_MAX);
-        return;
-    }
     const bool absolute = value[0] == '/';
     const int n = absolute
                       ? snprintf(pattern, sizeof pattern, "%s", value)
@@ -285,6 +289,22 @@ static void take_include(intake *in, unsigned line, const char *value)
         include_file(in, path, path + above);
     }
     globfree(&found);
+}
+
+static void take_include(intake *in, unsigned line, const char *value)
+{
+    intake outside = *in; /* what is wrong with files concerns no single camera */
+    outside.level = IN_STATION;
+    if (!in->folder)
+        tw_intake_tell(&outside, TW_ESYNTAX, line,
+                       "include = %s: only a file can include others", value);
+    else if (in->depth == INCLUDES_MAX)
+        tw_intake_tell(&outside, TW_ESYNTAX, line,
+                       "include = %s: files include each other, %d deep", value,
+                       INCLUDES_MAX);
+    else
+        include_files(&outside, line, value);
+    in->status = outside.status;
 }
 
 tw_status tw_settings_read_text(tw_settings *settings, const char *name, const char *text,

@@ -319,6 +319,74 @@ static void test_what_no_single_line_can_show(void **state)
     }
 }
 
+/* What is wrong with one camera does not concern the others. */
+static void test_who_is_concerned(void **state)
+{
+    static const char GOOD[] = "[camera tunnel]\nsource = sim:kerb\n";
+    static const struct {
+        const char *more;
+        bool station, kerb;
+    } CASES[] = {
+        {"[camera kerb]\nsource = sim:kerb\n", true, true},
+        {"[camera kerb]\nsource = sim:kerb\nstart_at = much\n", true, false},
+        {"[camera kerb]\nsource = sim:kerb\nno setting at all\n", true, false},
+        {"[camera kerb]\nrest = 5 s\n", true, false}, /* no source */
+        {"[camera kerb]\nsource = sim:kerb\n[zone kerb/lane]\n", true, false},
+        {"[camera kerb]\nsource = sim:kerb\nuse = night\n", true, false},
+        {"[camera kerb]\nsource = sim:kerb\nuse = night\n[profile night]\nrest = x\n",
+         true, false},
+        {"[camera kerb]\nsource = sim:kerb\n[profile night]\nrest = x\n", true, true},
+        {"[camera kerb]\nsource = sim:kerb\n[camera ke rb]\nrest = 5 s\n", true, true},
+        {"[camera kerb]\nsource = sim:kerb\n[cameras]\nrest = x\n", false, false},
+        {"[camera kerb]\nsource = sim:kerb\n[station]\nqueue = x\n", false, false},
+        {"[camera kerb]\nsource = sim:kerb\n[camra mere]\n", false, false},
+        {"[camera kerb]\nsource = sim:kerb\ninclude = no.ini\n", false, false},
+    };
+    (void)state;
+    for (size_t i = 0; i < sizeof CASES / sizeof *CASES; i++) {
+        char text[512];
+        problems p;
+        (void)snprintf(text, sizeof text, "%s%s", GOOD, CASES[i].more);
+        tw_settings *s = read(text, &p);
+        (void)tw_settings_check(s, collect_problem, &p);
+        if (tw_settings_sound(s, NULL) != CASES[i].station ||
+            tw_settings_sound(s, "tunnel") != CASES[i].station ||
+            tw_settings_sound(s, "kerb") != CASES[i].kerb)
+            fail_msg("%s: %s", CASES[i].more, p.text);
+        assert_int_equal(p.count > 0, i > 0);
+        assert_false(tw_settings_sound(s, "ke rb"));
+        tw_settings_free(s);
+    }
+}
+
+static void test_what_is_the_same(void **state)
+{
+    static const struct {
+        const char *more;
+        bool station, kerb;
+    } CASES[] = {
+        {"", true, true},
+        {"[camera mere]\nsource = sim:mere\n", true, true},
+        {"# a comment\n[cameras]\npost_event = 8 s\n", true, true}, /* the preset */
+        {"[cameras]\nrest = 9 s\n", true, false},
+        {"[zone kerb/lane]\narea = 0,0 9,0 9,9\n", true, false},
+        {"[station]\nname = other\n", false, true},
+    };
+    (void)state;
+    for (size_t i = 0; i < sizeof CASES / sizeof *CASES; i++) {
+        char text[512];
+        static const char KERB[] = "[camera kerb]\nsource = sim:kerb\n";
+        (void)snprintf(text, sizeof text, "%s%s", KERB, CASES[i].more);
+        tw_settings *a = read_good(KERB), *b = read_good(text);
+        assert_int_equal(tw_settings_same(a, b, NULL), CASES[i].station);
+        assert_int_equal(tw_settings_same(a, b, "kerb"), CASES[i].kerb);
+        assert_int_equal(tw_settings_same(b, a, "kerb"), CASES[i].kerb);
+        assert_true(tw_settings_same(b, b, "kerb"));
+        tw_settings_free(a);
+        tw_settings_free(b);
+    }
+}
+
 static void test_set_refuses(void **state)
 {
     (void)state;
@@ -453,6 +521,8 @@ int main(void)
         cmocka_unit_test(test_every_kind_of_mistake_has_its_line),
         cmocka_unit_test(test_all_mistakes_of_a_file_are_told),
         cmocka_unit_test(test_what_no_single_line_can_show),
+        cmocka_unit_test(test_who_is_concerned),
+        cmocka_unit_test(test_what_is_the_same),
         cmocka_unit_test(test_set_refuses),
         cmocka_unit_test(test_cameras_from_the_command_line),
         cmocka_unit_test(test_forms_that_editors_make),
