@@ -37,7 +37,7 @@ test-dev:
 test-threads:
 	cmake --preset threads -DTAWNY_DRAWING=OFF >/dev/null
 	cmake --build --preset threads
-	ctest --preset threads -R "station_station|station_lost"
+	ctest --preset threads -R "station_station|station_lost|station_reload"
 
 # Short runs of the tool under valgrind.
 test-memory:
@@ -55,11 +55,15 @@ bench: setup
 	  build/release/bench/keeping && build/release/bench/path; path=$$?; \
 	  build/release/bench/accuracy && exit $$path
 
-# Thirty days of three cameras on the virtual clock: minutes.
+# Thirty days of three cameras on the virtual clock, and a minute of eight cameras that are
+# never left alone, with the thread sanitizer: minutes.
 soak: setup
 	@cmake --preset release >/dev/null
 	@cmake --build --preset release -- --quiet
 	TAWNY_DAYS=30 build/release/tests/test_station_month
+	cmake --preset threads -DTAWNY_DRAWING=OFF >/dev/null
+	cmake --build --preset threads -- --quiet
+	TAWNY_SECONDS=60 build/threads/tests/test_station_reload
 
 # Each target for so many runs; new inputs that reach new code are kept in build/.
 FUZZ_RUNS ?= 20000000

@@ -24,7 +24,8 @@ typedef enum tw_event_kind {
     TW_EVENT_PROBLEM, /* something went wrong and the camera goes on: status, text */
     TW_EVENT_LOST,    /* a live camera gives nothing and is tried again: status, text */
     TW_EVENT_BACK,    /* it is back: text says after how long */
-    TW_EVENT_CLOSED   /* a camera has ended: status, text if that was an error */
+    TW_EVENT_RELOADED, /* new settings hold: text says what that changed */
+    TW_EVENT_CLOSED    /* a camera has ended: status, text if that was an error */
 } tw_event_kind;
 
 /* Something that happened. All pointers are borrowed and good for the call; those that do
@@ -112,7 +113,8 @@ TW_API tw_status tw_store_rebuild(const tw_card *card,
 typedef struct tw_station tw_station;
 
 /**
- * Make a station with all cameras of the settings. Nothing is opened yet.
+ * Make a station with all cameras of the settings. Nothing is opened yet. One whose
+ * settings are not sound (tw_settings_sound) is not watched; it is told as closed.
  *
  * @param board     Copied; what it points to outlives the station. Its card is needed.
  * @param settings  Outlives the station, unchanged.
@@ -134,6 +136,20 @@ TW_API void tw_station_free(tw_station *station);
  * @return TW_OK; TW_EIO: no camera could be opened, and events have said why; TW_ENOMEM.
  */
 TW_API tw_status tw_station_run(tw_station *station);
+
+/**
+ * Have new settings hold while the station runs. Cameras of which they say the same go on
+ * untouched. One that differs ends, a running sighting first if that is over within its
+ * longest, and begins anew; one that is not named any more ends; one that is new begins.
+ * One whose new settings are not sound goes on with its old ones. What differs for the
+ * station itself holds from the next start on, and that is told. Returns at once; a
+ * TW_EVENT_RELOADED tells when it is done.
+ *
+ * @param settings  Taken over, whatever is returned. After tw_settings_check.
+ * @return TW_OK; TW_EINVAL: they are not sound, or have no camera. Any thread, but not
+ *         while an event is told.
+ */
+TW_API tw_status tw_station_reload(tw_station *station, tw_settings *settings);
 
 /**
  * Arm or disarm cameras from outside, over what the settings say.

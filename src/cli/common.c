@@ -113,34 +113,60 @@ static tw_status apply_sets(const cli_common *common, tw_settings *settings)
     return st;
 }
 
-tw_status cli_load(const cli_common *common, gboolean needed, tw_settings **out,
-                   char **path_out)
+/* Read the file of a command, then every --set. *settings may be NULL after it. */
+static tw_status load(const cli_common *common, gboolean needed, tw_settings **settings,
+                      char **path)
 {
-    tw_settings *settings = tw_settings_new();
-    char *path =
-        common->settings_path ? g_strdup(common->settings_path) : usual_settings();
-    tw_status st = settings ? TW_OK : TW_ENOMEM;
-    if (st == TW_OK && path) {
-        st = tw_settings_read(settings, path, cli_told, NULL);
-    } else if (st == TW_OK && needed) {
-        st = TW_ESYNTAX;
+    *settings = tw_settings_new();
+    *path = common->settings_path ? g_strdup(common->settings_path) : usual_settings();
+    if (!*settings)
+        return TW_ENOMEM;
+    tw_status st = TW_OK;
+    if (*path) {
+        st = tw_settings_read(*settings, *path, cli_told, NULL);
+    } else if (needed) {
+        st = TW_ENOENT;
         (void)cli_say(CLI_USAGE,
                       "there is no settings file: write station.ini, or name one "
                       "with --settings FILE");
     }
+    const tw_status sets =
+        st == TW_OK || st == TW_ESYNTAX ? apply_sets(common, *settings) : TW_OK;
+    return st == TW_OK ? sets : st;
+}
+
+tw_status cli_load(const cli_common *common, gboolean needed, tw_settings **out,
+                   char **path_out)
+{
+    tw_settings *settings = NULL;
+    char *path = NULL;
+    const tw_status st = load(common, needed, &settings, &path);
     if (st == TW_OK)
-        st = apply_sets(common, settings);
-    if (st == TW_OK) {
         *out = settings;
-    } else {
+    else
         tw_settings_free(settings);
-        st = TW_ESYNTAX; /* a file that cannot be read is wrong usage as well */
-    }
     if (path_out && st == TW_OK)
         *path_out = path;
     else
         g_free(path);
-    return st;
+    /* a file that cannot be read is wrong usage as well */
+    return st == TW_OK ? TW_OK : TW_ESYNTAX;
+}
+
+tw_status cli_load_sound(const cli_common *common, tw_settings **out)
+{
+    tw_settings *settings = NULL;
+    g_autofree char *path = NULL;
+    tw_status st = load(common, TRUE, &settings, &path);
+    const gboolean read = st == TW_OK || st == TW_ESYNTAX;
+    if (read)
+        (void)tw_settings_check(settings, cli_told, NULL);
+    if (read && tw_settings_sound(settings, NULL)) {
+        *out = settings;
+        return TW_OK;
+    }
+    tw_settings_free(settings);
+    return TW_ESYNTAX;
 }
 
 /* Name of a camera for a source: "yard" for "file:/tmp/yard.mp4". */

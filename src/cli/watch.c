@@ -5,11 +5,13 @@
 #include "control.h"
 #include "notify.h"
 #include "output.h"
+#include "reload.h"
 
 static const char ABOUT[] =
     "Watches all cameras of the settings file until Ctrl-C or SIGTERM, one line for "
     "each\n"
-    "thing that happens. Captures that are being written are completed first.";
+    "thing that happens. Captures that are being written are completed first. On SIGHUP\n"
+    "the settings are read again, and the cameras that differ begin anew.";
 static const char EXAMPLE[] =
     "Examples:\n"
     "  tawny watch\n"
@@ -25,6 +27,7 @@ static void stop_running(void)
 }
 
 typedef struct watching {
+    const cli_common *common;
     tw_settings *settings;
     tw_clock clock;
     gboolean json;
@@ -79,6 +82,7 @@ static void print_event(watching *w, const tw_event *e)
         break;
     case TW_EVENT_LOST:
     case TW_EVENT_BACK:
+    case TW_EVENT_RELOADED:
     case TW_EVENT_FREED:
     case TW_EVENT_PROBLEM:
         (void)printf("%s  %-*s  %s\n", time, w->name_width,
@@ -128,11 +132,13 @@ static int run(watching *w, const tw_card *card)
     (void)fflush(stdout);
     tw_station_settings station;
     tw_settings_station(w->settings, &station);
+    reloading *again = reload_begin(w->common, running);
     control *socket = control_begin(station.name, running);
     notify_state("READY=1");
     st = tw_station_run(running);
     notify_state("STOPPING=1");
     control_end(socket);
+    reload_end(again);
     tw_station *done = running;
     (void)cli_catch_signals(NULL);
     running = NULL;
@@ -154,10 +160,9 @@ int cli_watch(int argc, char **argv)
     if (code != CLI_DONE)
         return code;
     w.json = common.json;
-    if (cli_load(&common, TRUE, &w.settings, NULL) != TW_OK)
+    if (cli_load_sound(&common, &w.settings) != TW_OK)
         return CLI_USAGE;
-    if (tw_settings_check(w.settings, cli_told, NULL) != TW_OK)
-        code = CLI_USAGE;
+    w.common = &common;
     tw_station_settings station;
     tw_settings_station(w.settings, &station);
     if (code == CLI_DONE && tw_linux_card(station.store, &card, &err) != TW_OK)

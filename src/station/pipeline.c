@@ -490,6 +490,11 @@ uint32_t tw_pipeline_number(const tw_pipeline *p)
     return p->watch.now.number;
 }
 
+bool tw_pipeline_in_sighting(const tw_pipeline *p)
+{
+    return p->watch.state == TW_SIGHTING;
+}
+
 int64_t tw_pipeline_watched(const tw_pipeline *p)
 {
     return p->result.frames > 0 ? p->last_us - p->result.first_us : -1;

@@ -47,6 +47,9 @@ tw_status tw_pipeline_bad_frame(tw_pipeline *pipeline, const tw_error *why,
 /** @return the number of the newest sighting. */
 uint32_t tw_pipeline_number(const tw_pipeline *pipeline);
 
+/** @return whether a sighting runs. */
+bool tw_pipeline_in_sighting(const tw_pipeline *pipeline);
+
 /** No more frames: end a running sighting and hand everything over. */
 void tw_pipeline_finish(tw_pipeline *pipeline);
 

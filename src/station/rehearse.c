@@ -22,12 +22,11 @@ tw_status tw_rehearse(const tw_board *board, const tw_camera_settings *camera,
         return tw_fail(err, TW_EINVAL, "nothing to rehearse");
     tw_run run;
     tw_writer writer = {.clock = board->clock, .told = told, .ctx = ctx};
-    tw_lane lane = {.camera = camera}, *const lanes[] = {&lane};
+    tw_lane lane = {.camera = camera};
     const tw_keep keep = {.lane = &lane, .sink = tw_writer_sink(&writer)};
     tw_status st = TW_OK;
     memset(&run, 0, sizeof run);
-    writer.lanes = lanes;
-    writer.lane_count = 1;
+    tw_writer_add_lane(&writer, &lane);
     if (board->card)
         st = tw_writer_open(&writer, board->card, station, err);
     if (st == TW_OK)

@@ -1,46 +1,13 @@
-/* The station: a thread for each camera, one that writes. */
+/* The station: a thread for each camera, one that writes, and the one that runs it. */
 #include "tawny/station.h"
 
-#include <pthread.h>
 #include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "pipeline.h"
-#include "queue.h"
-#include "tawny/backoff.h"
+#include "station_state.h"
 #include "upkeep.h"
-
-typedef struct watched {
-    tw_station *station;
-    tw_camera_settings settings;
-    tw_lane lane;
-    pthread_t thread;
-    bool started;
-    bool opened;     /* it has delivered; written by its thread, read after the join */
-    bool live;       /* its thread's own, as all down to here */
-    uint32_t number; /* of its last sighting */
-    tw_backoff again;
-    tw_camera_status status; /* under telling's lock */
-    tw_orders orders;
-    int64_t orders_until_us; /* by the clock; 0: for good. Under telling's lock */
-} watched;
-
-struct tw_station {
-    tw_board board;
-    tw_station_settings settings;
-    tw_writer writer;
-    tw_queue *queue; /* under telling's lock */
-    watched *cameras;
-    tw_lane **lanes; /* theirs, for the writer */
-    size_t count;
-    volatile int stop; /* only ever set to 1: also from signal handlers */
-    tw_event_fn told;
-    void *ctx;
-    uint32_t dropped, problems; /* under telling's lock */
-    pthread_mutex_t telling;    /* events come one at a time */
-};
 
 /* What belongs into the catalogue beside sightings; NULL: nothing. */
 static const char *word_happening(const tw_event *event)
@@ -52,17 +19,17 @@ static const char *word_happening(const tw_event *event)
     case TW_EVENT_PROBLEM: return "problem";
     case TW_EVENT_LOST: return "lost";
     case TW_EVENT_BACK: return "back";
+    case TW_EVENT_RELOADED: return "reloaded";
     default: return NULL;
     }
 }
 
-/* The camera of an event, NULL: it concerns the station. */
+/* The camera of an event, NULL: it concerns the station. Under the lock. */
 static watched *camera_of(const tw_station *s, const char *camera)
 {
     for (size_t i = 0; camera && i < s->count; i++)
-        if (s->cameras[i].settings.name &&
-            strcmp(s->cameras[i].settings.name, camera) == 0)
-            return &s->cameras[i];
+        if (strcmp(s->cameras[i]->settings.name, camera) == 0)
+            return s->cameras[i];
     return NULL;
 }
 
@@ -96,6 +63,7 @@ static void count_camera(tw_camera_status *c, const tw_event *event)
     case TW_EVENT_ENDED:
     case TW_EVENT_LOST:
     case TW_EVENT_BACK:
+    case TW_EVENT_RELOADED:
     case TW_EVENT_FREED: break;
     }
 }
@@ -110,14 +78,6 @@ static void count(tw_station *s, const tw_event *event)
     s->problems += event->kind == TW_EVENT_PROBLEM && !w;
 }
 
-static tw_queue *queue_of(tw_station *s)
-{
-    (void)pthread_mutex_lock(&s->telling);
-    tw_queue *queue = s->queue;
-    (void)pthread_mutex_unlock(&s->telling);
-    return queue;
-}
-
 static void set_queue(tw_station *s, tw_queue *queue)
 {
     (void)pthread_mutex_lock(&s->telling);
@@ -125,25 +85,31 @@ static void set_queue(tw_station *s, tw_queue *queue)
     (void)pthread_mutex_unlock(&s->telling);
 }
 
+/* The job is given under the lock, so that it comes before its lane's last. */
 static void note_happening(tw_station *s, const char *what, const tw_event *event)
 {
     const char *text = event->text ? event->text : "";
-    watched *camera = camera_of(s, event->camera);
+    bool given = false;
     tw_job job = {.kind = TW_JOB_HAPPENED,
                   .happened = what,
-                  .lane = camera ? &camera->lane : NULL,
                   .parcel = tw_parcel_copy((const uint8_t *)text, strlen(text) + 1)};
     job.packet.wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx);
     if (!job.parcel)
         return;
-    tw_queue *queue = queue_of(s);
+    (void)pthread_mutex_lock(&s->telling);
+    watched *camera = camera_of(s, event->camera);
+    tw_queue *queue = s->queue;
+    job.lane = camera ? &camera->lane : NULL;
+    if (queue)
+        given = tw_queue_sink(queue).give(queue, &job, false);
+    (void)pthread_mutex_unlock(&s->telling);
     if (!queue) /* the writer's thread is not there yet, or this is it, at its end */
         tw_writer_do(&s->writer, &job);
-    else if (!tw_queue_sink(queue).give(queue, &job, false))
+    else if (!given)
         tw_parcel_release(job.parcel);
 }
 
-static void tell(void *ctx, const tw_event *event)
+void tw_station_tell(void *ctx, const tw_event *event)
 {
     tw_station *s = ctx;
     const char *what = word_happening(event);
@@ -156,169 +122,25 @@ static void tell(void *ctx, const tw_event *event)
     (void)pthread_mutex_unlock(&s->telling);
 }
 
-static bool stopping(const tw_station *s)
+bool tw_station_stopping(const tw_station *s)
 {
     return __atomic_load_n(&s->stop, __ATOMIC_RELAXED) != 0;
 }
 
-/* Orders that were for a time have had it. */
-static void end_orders(watched *w)
+/* ---- making ---------------------------------------------------------------------- */
+
+static tw_status make_cameras(tw_station *s)
 {
-    tw_station *s = w->station;
-    if (atomic_load(&w->orders.armed) == TW_AS_SET)
-        return;
-    (void)pthread_mutex_lock(&s->telling);
-    if (w->orders_until_us > 0 &&
-        s->board.clock.ops->now_us(s->board.clock.ctx) >= w->orders_until_us) {
-        w->orders_until_us = 0;
-        atomic_store(&w->orders.armed, TW_AS_SET);
+    const tw_settings *settings = s->said->settings;
+    const size_t count = tw_settings_camera_count(settings);
+    s->cameras = calloc(count, sizeof(watched *));
+    for (size_t i = 0; s->cameras && i < count; i++) {
+        s->cameras[i] = tw_watched_new(s, s->said, tw_settings_camera_name(settings, i));
+        if (!s->cameras[i])
+            return TW_ENOMEM;
+        s->count++;
     }
-    (void)pthread_mutex_unlock(&s->telling);
-}
-
-/* ---- lost and found -------------------------------------------------------------- */
-
-/* Told once, however often it is tried again. */
-static void lost(watched *w, tw_status st, const tw_error *why, int64_t wait_us)
-{
-    tw_station *s = w->station;
-    const char *text = why->text[0] ? why->text : "it ended";
-    const int64_t wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx);
-    tw_error line = {0};
-    (void)pthread_mutex_lock(&s->telling);
-    const bool first = w->status.lost_us == 0;
-    if (first)
-        w->status.lost_us = wall_us;
-    w->status.open = false;
-    w->status.next_us = wall_us + wait_us;
-    (void)snprintf(w->status.lost_why, sizeof w->status.lost_why, "%s", text);
-    (void)pthread_mutex_unlock(&s->telling);
-    if (!first)
-        return;
-    (void)tw_fail(&line, st, "lost: %s; trying again in %.1f s, then less often", text,
-                  (double)wait_us / 1e6);
-    tell(s, &(tw_event){.kind = TW_EVENT_LOST,
-                        .camera = w->settings.name,
-                        .wall_us = wall_us,
-                        .status = st,
-                        .text = line.text});
-}
-
-/* A frame has come. */
-static void found_again(watched *w)
-{
-    tw_station *s = w->station;
-    const int64_t wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx);
-    tw_error line = {0};
-    (void)pthread_mutex_lock(&s->telling);
-    const int64_t since_us = w->status.lost_us;
-    w->status.lost_us = w->status.next_us = 0;
-    (void)pthread_mutex_unlock(&s->telling);
-    if (since_us == 0)
-        return;
-    (void)tw_fail(&line, TW_OK, "back after %.1f s", (double)(wall_us - since_us) / 1e6);
-    tell(s, &(tw_event){.kind = TW_EVENT_BACK,
-                        .camera = w->settings.name,
-                        .wall_us = wall_us,
-                        .text = line.text});
-}
-
-/* ---- one camera ------------------------------------------------------------------ */
-
-enum {
-    SILENT_US = 10000000,     /* without a frame a live camera is lost */
-    STEADY_US = 30000000,     /* with frames for so long it is well again */
-    AGAIN_US = 1000000,       /* first tried again after, ... */
-    AGAIN_MOST_US = 60000000, /* ... and at most */
-    NAP_US = 100000           /* between looks whether the station stops */
-};
-
-static int64_t now_of(const tw_station *s)
-{
-    return s->board.clock.ops->now_us(s->board.clock.ctx);
-}
-
-static int64_t wall_of(const tw_station *s)
-{
-    return s->board.clock.ops->wall_us(s->board.clock.ctx);
-}
-
-/* Watch until the camera ends, fails, falls silent, or the station stops. */
-static tw_status watch_run(watched *w, tw_run *run, tw_liveness live, tw_error *err)
-{
-    tw_station *s = w->station;
-    const int64_t opened_us = now_of(s);
-    int64_t heard_us = opened_us;
-    uint64_t frames = 0;
-    tw_status st = TW_OK;
-    while (st == TW_OK && !stopping(s)) {
-        end_orders(w);
-        st = tw_run_step(run, err);
-        if (live == TW_RECORDED)
-            continue;
-        const int64_t now_us = now_of(s);
-        if (run->frames != frames) {
-            frames = run->frames;
-            heard_us = now_us;
-            found_again(w);
-        }
-        if (st == TW_OK && live == TW_LIVE && now_us - heard_us >= SILENT_US)
-            st = tw_fail(err, TW_ETIMEOUT, "no frame for %d s", SILENT_US / 1000000);
-        if (now_us - opened_us >= STEADY_US)
-            tw_backoff_reset(&w->again);
-    }
-    return st;
-}
-
-/* Sleep in short naps. @return false: the station stops. */
-static bool nap_until(const tw_station *s, int64_t until_us)
-{
-    for (int64_t now = now_of(s); now < until_us && !stopping(s); now = now_of(s))
-        s->board.clock.ops->sleep_until(
-            s->board.clock.ctx, until_us - now < NAP_US ? until_us : now + NAP_US);
-    return !stopping(s);
-}
-
-/* One try. @return whether the camera is to be tried again. */
-static bool watch_once(watched *w, tw_status *st, tw_error *err)
-{
-    tw_station *s = w->station;
-    const tw_keep keep = {&w->lane, tw_queue_sink(queue_of(s)), &w->orders, w->number};
-    tw_run run;
-    *err = (tw_error){0};
-    *st = tw_run_open(&run, &s->board, &w->settings, w->settings.pace, w->settings.loop,
-                      &keep, tell, s, err);
-    w->opened = w->opened || *st == TW_OK;
-    const tw_liveness live = run.camera.ops ? run.camera.ops->live : TW_RECORDED;
-    w->live = w->live || live != TW_RECORDED;
-    if (*st == TW_OK)
-        *st = watch_run(w, &run, live, err);
-    if (run.pipeline)
-        w->number = tw_pipeline_number(run.pipeline);
-    tw_run_close(&run);
-    return live != TW_RECORDED && !stopping(s);
-}
-
-static void *watch_camera(void *ctx)
-{
-    watched *w = ctx;
-    tw_station *s = w->station;
-    tw_error err = {0};
-    tw_status st = TW_OK;
-    while (watch_once(w, &st, &err)) {
-        const int64_t wait_us = tw_backoff_next(&w->again);
-        lost(w, st, &err, wait_us);
-        if (!nap_until(s, now_of(s) + wait_us))
-            break;
-    }
-    const bool wrong = !w->live && st != TW_OK && st != TW_EEND;
-    const tw_event event = {.kind = TW_EVENT_CLOSED,
-                            .camera = w->settings.name,
-                            .wall_us = wall_of(s),
-                            .status = wrong ? st : TW_OK,
-                            .text = wrong ? err.text : NULL};
-    tell(s, &event);
-    return NULL;
+    return s->cameras ? TW_OK : TW_ENOMEM;
 }
 
 tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_fn told,
@@ -326,51 +148,31 @@ tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_
 {
     if (!board || !board->card || !board->makers || !settings || !out)
         return tw_fail(err, TW_EINVAL, "no board");
-    const size_t count = tw_settings_camera_count(settings);
-    if (count == 0)
+    if (tw_settings_camera_count(settings) == 0)
         return tw_fail(err, TW_ENOENT,
                        "there is no camera: write a [camera NAME] section with a source");
     tw_station *s = calloc(1, sizeof *s);
-    if (s) {
-        s->cameras = calloc(count, sizeof *s->cameras);
-        s->lanes = calloc(count, sizeof *s->lanes);
-    }
-    if (!s || !s->cameras || !s->lanes) {
-        if (s) {
-            free(s->cameras);
-            free(s->lanes);
-        }
+    if (s)
+        s->said = malloc(sizeof *s->said);
+    if (!s || !s->said) {
         free(s);
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
+    *s->said = (said){settings, false, 1};
     s->board = *board;
-    s->count = count;
     s->told = told;
     s->ctx = ctx;
     tw_settings_station(settings, &s->settings);
-    s->writer = (tw_writer){.clock = board->clock,
-                            .told = tell,
-                            .ctx = s,
-                            .lanes = s->lanes,
-                            .lane_count = count};
+    s->writer = (tw_writer){.clock = board->clock, .told = tw_station_tell, .ctx = s};
     (void)pthread_mutex_init(&s->telling, NULL);
-    tw_status st = tw_writer_open(&s->writer, board->card, &s->settings, err);
+    (void)pthread_cond_init(&s->changed, NULL);
+    tw_status st = make_cameras(s);
+    if (st != TW_OK)
+        (void)tw_fail(err, st, "out of memory");
+    if (st == TW_OK)
+        st = tw_writer_open(&s->writer, board->card, &s->settings, err);
     if (st == TW_OK)
         tw_upkeep_mend(&s->writer);
-    for (size_t i = 0; i < count && st == TW_OK; i++) {
-        watched *w = &s->cameras[i];
-        w->station = s;
-        st = tw_settings_camera(settings, tw_settings_camera_name(settings, i),
-                                &w->settings);
-        w->lane.camera = &w->settings;
-        atomic_init(&w->orders.armed, TW_AS_SET);
-        w->again = (tw_backoff){AGAIN_US, AGAIN_MOST_US, (uint32_t)(i * 2654435761U), 0};
-        (void)snprintf(w->status.name, sizeof w->status.name, "%s",
-                       w->settings.name ? w->settings.name : "");
-        s->lanes[i] = &w->lane;
-        if (st != TW_OK)
-            (void)tw_fail(err, st, "out of memory");
-    }
     if (st == TW_OK)
         *out = s;
     else
@@ -383,30 +185,53 @@ void tw_station_free(tw_station *s)
     if (!s)
         return;
     tw_writer_close(&s->writer);
+    for (size_t i = 0; i < s->count; i++) {
+        tw_watched_free(s->cameras[i]->next);
+        tw_watched_free(s->cameras[i]);
+    }
+    for (watched *w = s->retired, *next; w; w = next) {
+        next = w->next;
+        tw_watched_free(w);
+    }
+    tw_said_release(s->said);
+    tw_settings_free(s->pending);
+    (void)pthread_cond_destroy(&s->changed);
     (void)pthread_mutex_destroy(&s->telling);
     free(s->cameras);
-    free(s->lanes);
     free(s);
 }
 
-/* Signals are for the thread that runs the station. */
-static void start_cameras(tw_station *s)
+/* ---- running --------------------------------------------------------------------- */
+
+/* Wait until there is something to see to. @return settings to take over, NULL: none. */
+static tw_settings *wait_for_change(tw_station *s)
 {
-    sigset_t all, before;
-    (void)sigfillset(&all);
-    (void)pthread_sigmask(SIG_SETMASK, &all, &before);
-    for (size_t i = 0; i < s->count; i++) {
-        watched *w = &s->cameras[i];
-        w->started = pthread_create(&w->thread, NULL, watch_camera, w) == 0;
-        if (w->started)
-            continue;
-        const tw_event event = {.kind = TW_EVENT_CLOSED,
-                                .camera = w->settings.name,
-                                .status = TW_ENOMEM,
-                                .text = "cannot start the camera's thread"};
-        tell(s, &event);
+    bool ended = false;
+    (void)pthread_mutex_lock(&s->telling);
+    for (;;) {
+        for (size_t i = 0; i < s->count; i++)
+            ended = ended || (s->cameras[i]->ended && s->cameras[i]->started);
+        if (ended || s->pending)
+            break;
+        (void)pthread_cond_wait(&s->changed, &s->telling);
     }
-    (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
+    tw_settings *pending = s->pending;
+    s->pending = NULL;
+    (void)pthread_mutex_unlock(&s->telling);
+    return pending;
+}
+
+static void watch_all(tw_station *s)
+{
+    for (size_t i = 0; i < s->count; i++)
+        tw_watched_start(s->cameras[i]);
+    while (tw_station_settle(s)) {
+        tw_settings *settings = wait_for_change(s);
+        if (settings && !tw_station_stopping(s))
+            tw_station_adopt(s, settings);
+        else
+            tw_settings_free(settings);
+    }
 }
 
 tw_status tw_station_run(tw_station *s)
@@ -424,16 +249,26 @@ tw_status tw_station_run(tw_station *s)
     if (st != TW_OK)
         return st;
     set_queue(s, queue);
-    start_cameras(s);
-    bool any = false;
-    for (size_t i = 0; i < s->count; i++) {
-        if (s->cameras[i].started)
-            (void)pthread_join(s->cameras[i].thread, NULL);
-        any = any || s->cameras[i].opened;
-    }
+    watch_all(s);
     set_queue(s, NULL); /* nobody may look at it while it ends */
     tw_queue_finish(queue);
-    return any ? TW_OK : TW_EIO;
+    return s->any_opened ? TW_OK : TW_EIO;
+}
+
+tw_status tw_station_reload(tw_station *s, tw_settings *settings)
+{
+    if (!s || !settings || tw_settings_camera_count(settings) == 0 ||
+        !tw_settings_sound(settings, NULL)) {
+        tw_settings_free(settings);
+        return TW_EINVAL;
+    }
+    (void)pthread_mutex_lock(&s->telling);
+    tw_settings *unread = s->pending; /* an earlier one that was not seen to yet */
+    s->pending = settings;
+    (void)pthread_cond_signal(&s->changed);
+    (void)pthread_mutex_unlock(&s->telling);
+    tw_settings_free(unread);
+    return TW_OK;
 }
 
 typedef enum order { ARM, DISARM, AS_SET, TRIGGER, SNAP } order;
@@ -465,9 +300,9 @@ static tw_status order_cameras(tw_station *s, const char *camera, order what,
     const int64_t now_us = s->board.clock.ops->now_us(s->board.clock.ctx);
     (void)pthread_mutex_lock(&s->telling);
     for (size_t i = 0; i < s->count; i++) {
-        if (camera && strcmp(s->cameras[i].settings.name, camera) != 0)
+        if (camera && strcmp(s->cameras[i]->settings.name, camera) != 0)
             continue;
-        give_order(&s->cameras[i], what, for_us > 0 ? now_us + for_us : 0);
+        give_order(s->cameras[i], what, for_us > 0 ? now_us + for_us : 0);
         any = true;
     }
     (void)pthread_mutex_unlock(&s->telling);
@@ -498,12 +333,12 @@ tw_status tw_station_camera(tw_station *s, size_t index, tw_camera_status *out)
 {
     if (!s || !out)
         return TW_EINVAL;
-    if (index >= s->count)
-        return TW_ENOENT;
     (void)pthread_mutex_lock(&s->telling);
-    *out = s->cameras[index].status;
+    const bool there = index < s->count;
+    if (there)
+        *out = s->cameras[index]->status;
     (void)pthread_mutex_unlock(&s->telling);
-    return TW_OK;
+    return there ? TW_OK : TW_ENOENT;
 }
 
 tw_status tw_station_store(tw_station *s, tw_store_status *out)

@@ -214,8 +214,8 @@ void tw_upkeep(tw_writer *writer)
     if (!writer->catalogue)
         return;
     tw_upkeep_clock(writer);
-    for (size_t i = 0; i < writer->lane_count; i++)
-        keep_limits(writer, writer->lanes[i]->camera);
+    for (const tw_lane *lane = writer->lanes; lane; lane = lane->next)
+        keep_limits(writer, lane->camera);
     const uint64_t bytes = missing(writer);
     if (bytes > 0)
         (void)tw_upkeep_make_room(writer, 0, bytes);

@@ -470,6 +470,26 @@ static void do_videos(tw_writer *writer, const tw_job *job)
     }
 }
 
+void tw_writer_add_lane(tw_writer *writer, tw_lane *lane)
+{
+    tw_lane **end = &writer->lanes;
+    while (*end)
+        end = &(*end)->next;
+    *end = lane;
+    lane->next = NULL;
+}
+
+static void remove_lane(tw_writer *writer, tw_lane *lane)
+{
+    for (tw_lane **at = &writer->lanes; *at; at = &(*at)->next) {
+        if (*at != lane)
+            continue;
+        *at = lane->next;
+        break;
+    }
+    atomic_store(&lane->gone, true); /* its owner may free it now */
+}
+
 void tw_writer_do(tw_writer *writer, tw_job *job)
 {
     tw_upkeep_clock(writer);
@@ -483,6 +503,8 @@ void tw_writer_do(tw_writer *writer, tw_job *job)
     case TW_JOB_ENDED: (void)note_sighting(writer, job, true); break;
     case TW_JOB_TRACE: note_trace(writer, job); break;
     case TW_JOB_HAPPENED: note_happening(writer, job); break;
+    case TW_JOB_LANE: tw_writer_add_lane(writer, job->lane); break;
+    case TW_JOB_LANE_GONE: remove_lane(writer, job->lane); break;
     }
     tw_parcel_release(job->parcel);
     job->parcel = NULL;

@@ -33,10 +33,13 @@ typedef struct tw_recording {
     bool skip;              /* it has failed, and that has been said */
 } tw_recording;
 
-/* One camera's place at the writer. Made by its owner; the writer alone uses own. */
+/* One camera's place at the writer. Made by its owner, who sets camera; the rest is the
+ * writer's. */
 typedef struct tw_lane {
     const tw_camera_settings *camera;
     tw_recording own[TW_KIND_COUNT]; /* one of each kind at a time */
+    struct tw_lane *next;
+    atomic_bool gone; /* the writer is done with it, see TW_JOB_LANE_GONE */
 } tw_lane;
 
 typedef enum tw_job_kind {
@@ -47,8 +50,10 @@ typedef enum tw_job_kind {
     /* From here on for the catalogue: little, and never refused. */
     TW_JOB_BEGAN, /* a sighting; no parcel */
     TW_JOB_ENDED,
-    TW_JOB_TRACE,   /* parcel: a tw_trace_minute */
-    TW_JOB_HAPPENED /* parcel: its text, ended by 0; lane NULL: to the station */
+    TW_JOB_TRACE,    /* parcel: a tw_trace_minute */
+    TW_JOB_HAPPENED, /* parcel: its text, ended by 0; lane NULL: to the station */
+    TW_JOB_LANE,     /* a camera is there from now on; no parcel */
+    TW_JOB_LANE_GONE /* it is not; no job of its lane comes after this one */
 } tw_job_kind;
 
 /* Something to be written. */
@@ -73,8 +78,7 @@ typedef struct tw_writer {
     int64_t retry_us;        /* when it is opened again, by the clock */
     bool upkeep_failed;      /* likewise */
     uint64_t keep_free;      /* bytes of the card */
-    tw_lane *const *lanes;   /* all cameras'; borrowed */
-    size_t lane_count;
+    tw_lane *lanes;          /* all cameras', in order; borrowed */
     tw_clock clock;
     tw_timing timing;
     tw_event_fn told; /* may be NULL */
@@ -98,7 +102,7 @@ typedef struct tw_job_sink {
     void *ctx;
 } tw_job_sink;
 
-/** Open the store with its catalogue. Set clock, told, ctx and lanes before. What fails
+/** Open the store with its catalogue. Set clock, told and ctx before. What fails
  * there is told, and captures are stored all the same.
  * @return TW_OK; else the store cannot be written. */
 tw_status tw_writer_open(tw_writer *writer, const tw_card *card,
@@ -108,6 +112,10 @@ void tw_writer_close(tw_writer *writer); /* fine if it was never opened */
 /** Open a catalogue again that failed, if it is time, and make it agree with the files.
  */
 void tw_writer_retry(tw_writer *writer);
+
+/** A camera's captures are looked after from now on. Not while another thread writes:
+ * TW_JOB_LANE does it there. */
+void tw_writer_add_lane(tw_writer *writer, tw_lane *lane);
 
 /** A sink that does each job at once. */
 tw_job_sink tw_writer_sink(tw_writer *writer);

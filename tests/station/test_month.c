@@ -110,7 +110,6 @@ typedef struct weeks {
     tw_station_settings station;
     tw_camera_settings camera[CAMERAS];
     tw_lane lane[CAMERAS];
-    tw_lane *lanes[CAMERAS];
     tw_run run[CAMERAS];
     tw_writer writer;
     size_t sightings, stored, freed;
@@ -137,7 +136,7 @@ static void set_cameras(weeks *w, tw_settings *settings, int64_t days)
         tw_error err = {0};
         assert_int_equal(tw_settings_camera(settings, names[i], &w->camera[i]), TW_OK);
         w->lane[i].camera = &w->camera[i];
-        w->lanes[i] = &w->lane[i];
+        tw_writer_add_lane(&w->writer, &w->lane[i]);
         if (tw_run_open(&w->run[i], &board, &w->camera[i], false, false, &keep, on_event,
                         w, &err) != TW_OK)
             fail_msg("%s", err.text);
@@ -161,11 +160,7 @@ static weeks *set_up(tw_settings *settings, int64_t days)
     tw_settings_station(settings, &w->station);
     if (tw_linux_card(w->folder, &w->card, &err) != TW_OK)
         fail_msg("%s", err.text);
-    w->writer = (tw_writer){.clock = tw_sim_clock(&w->time),
-                            .told = on_event,
-                            .ctx = w,
-                            .lanes = w->lanes,
-                            .lane_count = CAMERAS};
+    w->writer = (tw_writer){.clock = tw_sim_clock(&w->time), .told = on_event, .ctx = w};
     if (tw_writer_open(&w->writer, &w->card, &w->station, &err) != TW_OK)
         fail_msg("%s", err.text);
     set_cameras(w, settings, days);

@@ -17,11 +17,9 @@ static void on_event(void *ctx, const tw_event *e)
 void open_writer(place *p)
 {
     tw_error err = {0};
-    p->writer = (tw_writer){.clock = tw_sim_clock(&p->time),
-                            .told = on_event,
-                            .ctx = p,
-                            .lanes = p->lanes,
-                            .lane_count = 2};
+    p->writer = (tw_writer){.clock = tw_sim_clock(&p->time), .told = on_event, .ctx = p};
+    for (int i = 0; i < 2; i++)
+        tw_writer_add_lane(&p->writer, &p->lane[i]);
     if (tw_writer_open(&p->writer, &p->card, &p->station, &err) != TW_OK)
         fail_msg("%s", err.text);
 }
@@ -41,7 +39,6 @@ place *make_place(const tw_sim_faults *faults)
                                             .clips = true,
                                             .confirm = {2, 3}};
         p->lane[i].camera = &p->camera[i];
-        p->lanes[i] = &p->lane[i];
     }
     assert_int_equal(tw_sim_card(faults, &p->card), TW_OK);
     return p;

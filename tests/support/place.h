@@ -19,7 +19,6 @@ typedef struct place {
     tw_station_settings station;
     tw_camera_settings camera[2];
     tw_lane lane[2];
-    tw_lane *lanes[2];
     tw_writer writer;
     uint32_t number;
     char freed[1024];

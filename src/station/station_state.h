@@ -1,0 +1,87 @@
+/* What the parts of the station share: its state, and what they call of each other. */
+#ifndef TW_STATION_STATE_H
+#define TW_STATION_STATE_H
+
+#include <pthread.h>
+
+#include "pipeline.h"
+#include "queue.h"
+#include "tawny/backoff.h"
+
+/* Settings that were read together. */
+typedef struct said {
+    tw_settings *settings;
+    bool owned;     /* freed with the last user */
+    unsigned users; /* cameras, and the station; the running thread's own */
+} said;
+
+/* A camera that is watched. */
+typedef struct watched {
+    tw_station *station;
+    said *said; /* what its settings belong to */
+    tw_camera_settings settings;
+    bool sound; /* nothing is wrong with them */
+    tw_lane lane;
+    pthread_t thread;
+    bool started;         /* and not yet joined; the running thread's own, as this: */
+    struct watched *next; /* takes its place when it has ended, NULL: nothing does */
+    atomic_bool
+        leave; /* its thread is to end, once no sighting runs or at the latest ... */
+    int64_t leave_by_us; /* ... then, by the clock; set before */
+    bool opened;         /* it has delivered; its thread's own until the join, as ... */
+    bool live;
+    atomic_bool failed; /* it has ended with an error */
+    uint32_t number;    /* of its last sighting */
+    tw_backoff again;
+    tw_orders orders;
+    /* Under telling's lock. */
+    bool ended; /* its thread has nothing more to do */
+    tw_camera_status status;
+    int64_t orders_until_us; /* by the clock; 0: for good */
+} watched;
+
+struct tw_station {
+    tw_board board;
+    tw_station_settings settings;
+    tw_writer writer;
+    said *said;      /* newest; the running thread's own, as ... */
+    bool any_opened; /* ... this, and ... */
+    watched
+        *retired; /* ... these, linked by next: the writer may still have their jobs */
+    volatile int stop; /* only ever set to 1: also from signal handlers */
+    tw_event_fn told;
+    void *ctx;
+    pthread_mutex_t telling; /* events come one at a time; and all from here on: */
+    pthread_cond_t changed;  /* a camera has ended, or there is something pending */
+    tw_settings *pending;    /* to be taken over; NULL: none */
+    tw_queue *queue;
+    watched **cameras; /* changed by the running thread alone */
+    size_t count;
+    uint32_t dropped, problems;
+};
+
+/** Tell of something that happened, count it, and have it noted in the catalogue. */
+void tw_station_tell(void *station, const tw_event *event);
+
+bool tw_station_stopping(const tw_station *s);
+
+/** Make a camera of what was said of it; not yet watched. @return NULL: out of memory. */
+watched *tw_watched_new(tw_station *s, said *from, const char *name);
+
+/** Free a camera whose thread has ended and whose jobs are done. NULL is fine. */
+void tw_watched_free(watched *w);
+
+/** Start its thread; what fails is told. */
+void tw_watched_start(watched *w);
+
+/** Let what was said go, if nobody uses it any more. */
+void tw_said_release(said *what);
+
+/** Take new settings over: compare each camera with what it runs on. */
+void tw_station_adopt(tw_station *s, tw_settings *settings);
+
+/** See to cameras whose threads have ended: what takes their place is started.
+ * @return whether any camera is still watched. */
+bool tw_station_settle(tw_station *s);
+
+#endif

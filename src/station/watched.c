@@ -1,0 +1,259 @@
+/* One camera of a station, in a thread of its own: watched, lost, found again. */
+#include <signal.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "station_state.h"
+
+enum {
+    SILENT_US = 10000000,     /* without a frame a live camera is lost */
+    STEADY_US = 30000000,     /* with frames for so long it is well again */
+    AGAIN_US = 1000000,       /* first tried again after, ... */
+    AGAIN_MOST_US = 60000000, /* ... and at most */
+    NAP_US = 100000           /* between looks whether the station stops */
+};
+
+static int64_t now_of(const tw_station *s)
+{
+    return s->board.clock.ops->now_us(s->board.clock.ctx);
+}
+
+static int64_t wall_of(const tw_station *s)
+{
+    return s->board.clock.ops->wall_us(s->board.clock.ctx);
+}
+
+/* Orders that were for a time have had it. */
+static void end_orders(watched *w)
+{
+    tw_station *s = w->station;
+    if (atomic_load(&w->orders.armed) == TW_AS_SET)
+        return;
+    (void)pthread_mutex_lock(&s->telling);
+    if (w->orders_until_us > 0 && now_of(s) >= w->orders_until_us) {
+        w->orders_until_us = 0;
+        atomic_store(&w->orders.armed, TW_AS_SET);
+    }
+    (void)pthread_mutex_unlock(&s->telling);
+}
+
+/* ---- lost and found -------------------------------------------------------------- */
+
+/* Told once, however often it is tried again. */
+static void lost(watched *w, tw_status st, const tw_error *why, int64_t wait_us)
+{
+    tw_station *s = w->station;
+    const char *text = why->text[0] ? why->text : "it ended";
+    const int64_t wall_us = wall_of(s);
+    tw_error line = {0};
+    (void)pthread_mutex_lock(&s->telling);
+    const bool first = w->status.lost_us == 0;
+    if (first)
+        w->status.lost_us = wall_us;
+    w->status.open = false;
+    w->status.next_us = wall_us + wait_us;
+    (void)snprintf(w->status.lost_why, sizeof w->status.lost_why, "%s", text);
+    (void)pthread_mutex_unlock(&s->telling);
+    if (!first)
+        return;
+    (void)tw_fail(&line, st, "lost: %s; trying again in %.1f s, then less often", text,
+                  (double)wait_us / 1e6);
+    tw_station_tell(s, &(tw_event){.kind = TW_EVENT_LOST,
+                                   .camera = w->settings.name,
+                                   .wall_us = wall_us,
+                                   .status = st,
+                                   .text = line.text});
+}
+
+/* A frame has come. */
+static void found_again(watched *w)
+{
+    tw_station *s = w->station;
+    const int64_t wall_us = wall_of(s);
+    tw_error line = {0};
+    (void)pthread_mutex_lock(&s->telling);
+    const int64_t since_us = w->status.lost_us;
+    w->status.lost_us = w->status.next_us = 0;
+    (void)pthread_mutex_unlock(&s->telling);
+    if (since_us == 0)
+        return;
+    (void)tw_fail(&line, TW_OK, "back after %.1f s", (double)(wall_us - since_us) / 1e6);
+    tw_station_tell(s, &(tw_event){.kind = TW_EVENT_BACK,
+                                   .camera = w->settings.name,
+                                   .wall_us = wall_us,
+                                   .text = line.text});
+}
+
+/* ---- watching -------------------------------------------------------------------- */
+
+/* Whether its thread is to end: at once with the station, else as soon as that spoils no
+ * sighting. */
+static bool leaves(const watched *w, const tw_pipeline *pipeline)
+{
+    if (tw_station_stopping(w->station))
+        return true;
+    return atomic_load(&w->leave) && (!pipeline || !tw_pipeline_in_sighting(pipeline) ||
+                                      now_of(w->station) >= w->leave_by_us);
+}
+
+/* Watch until the camera ends, fails, falls silent, or is to leave. */
+static tw_status watch_run(watched *w, tw_run *run, tw_liveness live, tw_error *err)
+{
+    tw_station *s = w->station;
+    const int64_t opened_us = now_of(s);
+    int64_t heard_us = opened_us;
+    uint64_t frames = 0;
+    tw_status st = TW_OK;
+    while (st == TW_OK && !leaves(w, run->pipeline)) {
+        end_orders(w);
+        st = tw_run_step(run, err);
+        if (live == TW_RECORDED)
+            continue;
+        const int64_t now_us = now_of(s);
+        if (run->frames != frames) {
+            frames = run->frames;
+            heard_us = now_us;
+            found_again(w);
+        }
+        if (st == TW_OK && live == TW_LIVE && now_us - heard_us >= SILENT_US)
+            st = tw_fail(err, TW_ETIMEOUT, "no frame for %d s", SILENT_US / 1000000);
+        if (now_us - opened_us >= STEADY_US)
+            tw_backoff_reset(&w->again);
+    }
+    return st;
+}
+
+/* Sleep in short naps. @return false: it is to leave. */
+static bool nap_until(const watched *w, int64_t until_us)
+{
+    const tw_station *s = w->station;
+    for (int64_t now = now_of(s); now < until_us && !leaves(w, NULL); now = now_of(s))
+        s->board.clock.ops->sleep_until(
+            s->board.clock.ctx, until_us - now < NAP_US ? until_us : now + NAP_US);
+    return !leaves(w, NULL);
+}
+
+static tw_queue *queue_of(tw_station *s)
+{
+    (void)pthread_mutex_lock(&s->telling);
+    tw_queue *queue = s->queue;
+    (void)pthread_mutex_unlock(&s->telling);
+    return queue;
+}
+
+/* One try. @return whether the camera is to be tried again. */
+static bool watch_once(watched *w, tw_status *st, tw_error *err)
+{
+    tw_station *s = w->station;
+    const tw_keep keep = {&w->lane, tw_queue_sink(queue_of(s)), &w->orders, w->number};
+    tw_run run;
+    *err = (tw_error){0};
+    *st = tw_run_open(&run, &s->board, &w->settings, w->settings.pace, w->settings.loop,
+                      &keep, tw_station_tell, s, err);
+    w->opened = w->opened || *st == TW_OK;
+    const tw_liveness live = run.camera.ops ? run.camera.ops->live : TW_RECORDED;
+    w->live = w->live || live != TW_RECORDED;
+    if (*st == TW_OK)
+        *st = watch_run(w, &run, live, err);
+    if (run.pipeline)
+        w->number = tw_pipeline_number(run.pipeline);
+    tw_run_close(&run);
+    return live != TW_RECORDED && !leaves(w, NULL);
+}
+
+static void closed(watched *w, tw_status st, const char *text)
+{
+    tw_station *s = w->station;
+    atomic_store(&w->failed, st != TW_OK);
+    tw_station_tell(s, &(tw_event){.kind = TW_EVENT_CLOSED,
+                                   .camera = w->settings.name,
+                                   .wall_us = wall_of(s),
+                                   .status = st,
+                                   .text = st != TW_OK ? text : NULL});
+    (void)pthread_mutex_lock(&s->telling);
+    w->ended = true;
+    (void)pthread_cond_signal(&s->changed);
+    (void)pthread_mutex_unlock(&s->telling);
+}
+
+static void *watch_camera(void *ctx)
+{
+    watched *w = ctx;
+    tw_station *s = w->station;
+    tw_error err = {0};
+    tw_status st = TW_OK;
+    while (watch_once(w, &st, &err)) {
+        const int64_t wait_us = tw_backoff_next(&w->again);
+        lost(w, st, &err, wait_us);
+        if (!nap_until(w, now_of(s) + wait_us))
+            break;
+    }
+    const bool wrong = !w->live && st != TW_OK && st != TW_EEND;
+    closed(w, wrong ? st : TW_OK, err.text);
+    return NULL;
+}
+
+/* ---- making ---------------------------------------------------------------------- */
+
+/* Cameras that are lost together are not tried again together. */
+static uint32_t seed_of(const char *name)
+{
+    uint32_t seed = 2166136261U; /* FNV-1a */
+    for (; *name; name++)
+        seed = (seed ^ (uint8_t)*name) * 16777619U;
+    return seed;
+}
+
+watched *tw_watched_new(tw_station *s, said *from, const char *name)
+{
+    watched *w = calloc(1, sizeof *w);
+    if (!w || tw_settings_camera(from->settings, name, &w->settings) != TW_OK) {
+        free(w);
+        return NULL;
+    }
+    w->station = s;
+    w->said = from;
+    from->users++;
+    w->sound = tw_settings_sound(from->settings, name);
+    w->lane.camera = &w->settings;
+    atomic_init(&w->lane.gone, false);
+    atomic_init(&w->leave, false);
+    atomic_init(&w->failed, false);
+    atomic_init(&w->orders.armed, TW_AS_SET);
+    w->again = (tw_backoff){AGAIN_US, AGAIN_MOST_US, seed_of(name), 0};
+    (void)snprintf(w->status.name, sizeof w->status.name, "%s", name);
+    return w;
+}
+
+void tw_watched_free(watched *w)
+{
+    if (!w)
+        return;
+    tw_said_release(w->said);
+    free(w);
+}
+
+/* Signals are for the thread that runs the station. */
+static bool start_thread(watched *w)
+{
+    sigset_t all, before;
+    (void)sigfillset(&all);
+    (void)pthread_sigmask(SIG_SETMASK, &all, &before);
+    const bool good = pthread_create(&w->thread, NULL, watch_camera, w) == 0;
+    (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
+    return good;
+}
+
+void tw_watched_start(watched *w)
+{
+    tw_job job = {.kind = TW_JOB_LANE, .lane = &w->lane};
+    (void)tw_queue_sink(w->station->queue).give(w->station->queue, &job, true);
+    if (!w->sound) {
+        closed(w, TW_ESYNTAX, "its settings have mistakes, so it is not watched");
+        return;
+    }
+    w->started = start_thread(w);
+    if (!w->started)
+        closed(w, TW_ENOMEM, "cannot start the camera's thread");
+}

@@ -1,0 +1,263 @@
+/* A running station: what it tells the service manager and whoever asks, orders, and new
+ * settings. */
+#include <jansson.h>
+#include <signal.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/prctl.h>
+#include <sys/socket.h>
+#include <sys/un.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include "../support/support.h"
+
+static const char SETTINGS[] =
+    "[station]\nname = running-test\n"
+    "[cameras]\nfps = 5\nclip_video = mjpeg\npost_event = 2 s\n"
+    "[camera kerb]\nsource = sim:kerb,size=240x136\nstills = first\n";
+
+static char *folder;
+
+static int set_up(void **state)
+{
+    (void)state;
+    folder = make_folder();
+    (void)setenv("XDG_RUNTIME_DIR", folder, 1); /* it meets no other station */
+    char *path = join(folder, "station.ini");
+    write_text(path, SETTINGS);
+    free(path);
+    return 0;
+}
+
+static int drop(void **state)
+{
+    (void)state;
+    remove_folder(folder);
+    return 0;
+}
+
+/* ---- as a service -------------------------------------------------------------------
+ */
+
+/* What a service manager hears of a station, which reads only when all is over. */
+static void check_notices(const char *complaint)
+{
+    char *path = join(folder, "notify"), heard[4096] = "";
+    struct sockaddr_un at = {.sun_family = AF_UNIX};
+    (void)snprintf(at.sun_path, sizeof at.sun_path, "%s", path);
+    const int s = socket(AF_UNIX, SOCK_DGRAM | SOCK_NONBLOCK, 0);
+    assert_int_equal(bind(s, (const struct sockaddr *)&at, sizeof at), 0);
+    (void)setenv("NOTIFY_SOCKET", path, 1);
+    (void)setenv("WATCHDOG_USEC", "20000", 1);
+    outcome o = run_program(folder, TOOL, "watch", "--set", "station.store=service",
+                            "--set", "kerb.pace=no", NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.err, complaint);
+    free_outcome(&o);
+    (void)unsetenv("NOTIFY_SOCKET");
+    (void)unsetenv("WATCHDOG_USEC");
+    for (size_t n = 0; n + 64 < sizeof heard;) {
+        const ssize_t got = recv(s, heard + n, 63, 0);
+        if (got <= 0)
+            break;
+        n += (size_t)got;
+        heard[n++] = ' ';
+    }
+    assert_int_equal(strncmp(heard, "READY=1 ", 8), 0);
+    assert_has(heard, "WATCHDOG=1 ");
+    (void)close(s);
+    (void)unlink(path);
+    free(path);
+}
+
+static void test_the_service_manager_is_told(void **state)
+{
+    (void)state;
+    check_notices("");
+}
+
+/* Another station of the name that does not answer: its queue is full. */
+static void test_the_watchdog_is_fed_beside_a_stuck_station(void **state)
+{
+    (void)state;
+    char *path = join(folder, "tawny-running-test.sock");
+    struct sockaddr_un at = {.sun_family = AF_UNIX};
+    (void)snprintf(at.sun_path, sizeof at.sun_path, "%s", path);
+    const int stuck = socket(AF_UNIX, SOCK_STREAM, 0);
+    const int first = socket(AF_UNIX, SOCK_STREAM, 0);
+    assert_int_equal(bind(stuck, (const struct sockaddr *)&at, sizeof at), 0);
+    assert_int_equal(listen(stuck, 0), 0);
+    assert_int_equal(connect(first, (const struct sockaddr *)&at, sizeof at), 0);
+    check_notices("another station running-test is running");
+    assert_int_equal(access(path, F_OK), 0); /* its address is left to it */
+    (void)close(first);
+    (void)close(stuck);
+    (void)unlink(path);
+    free(path);
+}
+
+/* ---- a running station --------------------------------------------------------------
+ */
+
+/* Ask until it answers. */
+static outcome ask(void)
+{
+    outcome o = {.code = 1};
+    for (int i = 0; i < 200 && o.code != 0; i++) {
+        free_outcome(&o);
+        o = run_program(folder, TOOL, "status", NULL);
+        (void)usleep(50000);
+    }
+    return o;
+}
+
+static void give(const char *command, const char *argument, const char *value, int code,
+                 const char *words)
+{
+    outcome o = run_program(folder, TOOL, command, argument, value, NULL);
+    assert_int_equal(o.code, code);
+    assert_has(o.err, words);
+    free_outcome(&o);
+}
+
+/* Wait until the station has said something. */
+static void await_line(const char *words)
+{
+    char *path = join(folder, "watch.log");
+    bool found = false;
+    for (int i = 0; i < 400 && !found; i++) {
+        char *text = access(path, R_OK) == 0 ? read_file(path, NULL) : NULL;
+        found = text && strstr(text, words) != NULL;
+        free(text);
+        (void)usleep(50000);
+    }
+    if (!found)
+        fail_msg("the station never said \"%s\"", words);
+    free(path);
+}
+
+static void give_orders(void)
+{
+    give("disarm", "--for", "1h", 0, "");
+    give("snap", "kerb", NULL, 0, "");
+    await_line("snap stored: ");
+    outcome o = run_program(folder, TOOL, "status", NULL);
+    assert_has(o.out, "idle");
+    free_outcome(&o);
+    give("trigger", NULL, NULL, 0, "");
+    await_line("sighting 1 begins: it was asked for");
+    await_line("sighting 1 ends after");
+    await_line("00-001-still.jpg"); /* also where nothing moved */
+    give("arm", "--as-set", NULL, 0, "");
+    give("arm", "nowhere", NULL, 1, "there is no camera nowhere");
+    give("disarm", "--for", "soon", 2, "--for soon: expected a time");
+    give("snap", "kerb", "mere", 2, "mere is not expected");
+}
+
+static pid_t start_station(void)
+{
+    char *log = join(folder, "watch.log"); /* of the one before */
+    (void)unlink(log);
+    free(log);
+    const pid_t child = fork();
+    if (child == 0) {
+        (void)prctl(PR_SET_PDEATHSIG, SIGKILL); /* a test that fails leaves nothing */
+        if (chdir(folder) == 0 && freopen("watch.log", "w", stdout) &&
+            freopen("watch.err", "w", stderr))
+            (void)execl(TOOL, TOOL, "watch", (char *)NULL);
+        _exit(9);
+    }
+    return child;
+}
+
+static void end_station(pid_t child, int code)
+{
+    int status = 0;
+    assert_int_equal(kill(child, SIGTERM), 0);
+    assert_int_equal(waitpid(child, &status, 0), child);
+    assert_true(WIFEXITED(status) && WEXITSTATUS(status) == code);
+}
+
+static void test_a_running_station_says_how_it_fares(void **state)
+{
+    (void)state;
+    outcome o = run_program(folder, TOOL, "status", NULL);
+    assert_int_equal(o.code, 1);
+    assert_has(o.err, "no station running-test is running");
+    free_outcome(&o);
+    const pid_t child = start_station();
+    o = ask();
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, "kerb ");
+    assert_has(o.out, "The card has ");
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "status", "--json", NULL);
+    json_t *camera = json_loads(o.out, JSON_DISABLE_EOF_CHECK, NULL);
+    assert_string_equal(json_string_value(json_object_get(camera, "camera")), "kerb");
+    json_decref(camera);
+    free_outcome(&o);
+    give_orders();
+    end_station(child, 0);
+    o = run_program(folder, TOOL, "status", NULL);
+    assert_int_equal(o.code, 1);
+    free_outcome(&o);
+}
+
+static void write_settings(const char *more)
+{
+    char text[1024], *path = join(folder, "station.ini");
+    (void)snprintf(text, sizeof text, "%s%s", SETTINGS, more);
+    write_text(path, text);
+    free(path);
+}
+
+static void hang_up(pid_t child, const char *answer)
+{
+    assert_int_equal(kill(child, SIGHUP), 0);
+    await_line(answer);
+}
+
+static void test_settings_are_read_again(void **state)
+{
+    (void)state;
+    write_settings("[camera pond]\nsource = sim:mere,size=240x136\nrest = lots\n");
+    const pid_t child = start_station();
+    await_line("kerb  watching");
+    char *path = join(folder, "watch.err"), *told = read_file(path, NULL);
+    assert_has(told, "station.ini:12: rest = lots: expected a duration");
+    assert_has(told, "camera pond: its settings have mistakes, so it is not watched");
+    free(told);
+    write_settings("[camera pond]\nsource = sim:mere,size=240x136\nrest = 4 s\n");
+    hang_up(child, "settings read again: cameras changed 1, new 0, dropped 0");
+    await_line("pond  watching");
+    write_settings("[cameras]\nrest = lots\n"); /* of all: the old ones hold */
+    assert_int_equal(kill(child, SIGHUP), 0);
+    for (int i = 0; i < 200; i++, (void)usleep(50000)) {
+        told = read_file(path, NULL);
+        const bool refused = strstr(told, "the old settings hold") != NULL;
+        free(told);
+        if (refused)
+            break;
+    }
+    write_settings("");
+    hang_up(child, "settings read again: cameras changed 0, new 0, dropped 1");
+    await_line("pond  closed");
+    told = read_file(path, NULL);
+    assert_has(told, "tawny: the old settings hold");
+    free(told);
+    free(path);
+    end_station(child, 1); /* pond had failed */
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_the_service_manager_is_told),
+        cmocka_unit_test(test_the_watchdog_is_fed_beside_a_stuck_station),
+        cmocka_unit_test(test_a_running_station_says_how_it_fares),
+        cmocka_unit_test(test_settings_are_read_again),
+    };
+    cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));
+    return cmocka_run_group_tests(tests, set_up, drop);
+}
