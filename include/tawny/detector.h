@@ -115,6 +115,17 @@ TW_API tw_status tw_detector_bytes(const tw_detector_config *config, size_t *byt
 TW_API tw_status tw_detector_init(const tw_detector_config *config, void *memory,
                                   size_t bytes, tw_detector **out);
 
+/**
+ * How bright the place is and how much its picture flickers, over all pixels of the
+ * background. Reads all of it: for now and then, not for each frame.
+ *
+ * @param light_ppm  Set to the mean brightness, of the brightest possible.
+ * @param noise      Set to the mean absolute difference of a still pixel, in sixteenths
+ *                   of a luma level.
+ */
+TW_API void tw_detector_conditions(const tw_detector *detector, uint32_t *light_ppm,
+                                   uint32_t *noise);
+
 /** @return The grid of cells, for tw_zones_mark. */
 TW_API tw_grid tw_detector_grid(const tw_detector *detector);
 

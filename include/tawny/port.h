@@ -42,7 +42,8 @@ typedef struct tw_stream {
  * Borrowed; good until the next call to the same camera. */
 typedef struct tw_frame {
     tw_packet packet;
-    tw_luma luma; /* px is NULL if the packet must be decoded */
+    tw_luma luma;     /* px is NULL if the packet must be decoded */
+    uint64_t dropped; /* frames that the driver has lost since the camera was opened */
 } tw_frame;
 
 /* How frames come. A station opens a live camera again when it cannot be opened or ends,

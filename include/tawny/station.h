@@ -188,6 +188,19 @@ typedef struct tw_camera_status {
     int64_t lost_us; /* since when a live camera gives nothing, wall time; 0: it does */
     int64_t next_us; /* when it is tried again */
     char lost_why[160];
+    int64_t frame_us; /* wall time at which a frame was read last; 0: none yet */
+    /* Looked at every second: */
+    char format[24];        /* "mjpeg" */
+    uint16_t width, height; /* of its pictures */
+    uint32_t wanted_milli;  /* rate that it promises, thousandths of a frame a second; 0:
+                               it promises none */
+    uint32_t real_milli;    /* that came in the last five seconds */
+    uint32_t busy_ppm;      /* share of one processor that its thread took then */
+    uint64_t dropped;       /* frames that its driver has lost since it was opened */
+    uint64_t damaged;       /* frames that could not be read, likewise */
+    uint64_t kept_bytes;    /* memory that its packets take */
+    uint32_t light_ppm;     /* mean brightness of the place */
+    uint32_t noise;         /* sixteenths of a luma level, see tw_detector_conditions */
 } tw_camera_status;
 
 /** How a camera of a station fares. Any thread, also while it runs.

@@ -16,6 +16,7 @@
 #include "tawny/port.h"
 #include "tawny/port_linux.h"
 #include "tawny/port_sim.h"
+#include "tawny/rate.h"
 #include "tawny/reel.h"
 #include "tawny/ring.h"
 #include "tawny/score.h"

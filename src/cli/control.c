@@ -63,17 +63,30 @@ static void add_line(GString *out, json_t *object)
     json_decref(object);
 }
 
+static json_t *describe_health(const tw_camera_status *c)
+{
+    return json_pack("{ss si si sf sf sf sI sI sI sI sf sf}", "format", c->format,
+                     "width", c->width, "height", c->height, "wanted_fps",
+                     c->wanted_milli / 1e3, "fps", c->real_milli / 1e3, "busy",
+                     c->busy_ppm / 1e4, "dropped", (json_int_t)c->dropped, "damaged",
+                     (json_int_t)c->damaged, "kept_bytes", (json_int_t)c->kept_bytes,
+                     "frame_us", (json_int_t)c->frame_us, "light", c->light_ppm / 1e4,
+                     "noise", c->noise / 16.0);
+}
+
 static json_t *describe_camera(const tw_camera_status *c)
 {
-    return json_pack(
-        "{ss ss sb ss sf sI si sI si sI si sI si}", "type", "camera", "camera", c->name,
-        "open", c->open, "state", tw_watch_state_name(c->state), "activity",
+    json_t *all = json_pack(
+        "{ss ss sb ss sf sI si sI si sI si sI si sI sI ss}", "type", "camera", "camera",
+        c->name, "open", c->open, "state", tw_watch_state_name(c->state), "activity",
         c->activity_ppm / 1e4, "frames", (json_int_t)c->frames, "sightings",
         (int)c->sightings, "last_us", (json_int_t)c->last_us, "stored", (int)c->stored,
         "stored_bytes", (json_int_t)c->stored_bytes, "not_stored", (int)c->not_stored,
         "lost_frames", (json_int_t)c->lost_frames, "problems", (int)c->problems,
         "lost_us", (json_int_t)c->lost_us, "next_us", (json_int_t)c->next_us, "lost_why",
         c->lost_us > 0 ? c->lost_why : "");
+    (void)json_object_update_new(all, describe_health(c));
+    return all;
 }
 
 static json_t *describe_store(const tw_store_status *s)

@@ -8,8 +8,10 @@
 
 static const char ABOUT[] =
     "Asks the station that runs with these settings how it fares: for each camera its\n"
-    "state, its activity, its sightings, what was stored and what was lost; then the\n"
-    "store.";
+    "state, its activity, its sightings, what was stored and what was lost; its frames\n"
+    "and where some went, the share of a processor that its thread takes, the memory of\n"
+    "its pre-event footage, how bright the place is and how much the picture flickers;\n"
+    "then the store.";
 static const char EXAMPLE[] = "Examples:\n"
                               "  tawny status\n"
                               "  tawny status --settings station.ini --json";
@@ -44,6 +46,39 @@ static void say_lost(const telling *t, const json_t *o)
                  json_string_value(json_object_get(o, "lost_why")));
 }
 
+static double real(const json_t *o, const char *key)
+{
+    return json_number_value(json_object_get(o, key));
+}
+
+/* "1.2 s ago" of something that was there at a wall time. */
+static void say_ago(const telling *t, int64_t wall_us, char out[32])
+{
+    const int64_t us = t->clock.ops->wall_us(t->clock.ctx) - wall_us;
+    const double s = us > 0 ? (double)us / 1e6 : 0;
+    (void)snprintf(out, 32, s < 120 ? "%.1f s ago" : "%.0f s ago", s);
+}
+
+/* How it fares: the frames, what they cost, and what the place looks like. */
+static void say_health(const telling *t, const json_t *o)
+{
+    char ago[32], size[24];
+    const double wanted = real(o, "wanted_fps");
+    if (number(o, "frame_us") == 0)
+        return;
+    say_ago(t, number(o, "frame_us"), ago);
+    (void)printf("  %s %d x %d, %.1f", json_string_value(json_object_get(o, "format")),
+                 (int)number(o, "width"), (int)number(o, "height"), real(o, "fps"));
+    if (wanted > 0)
+        (void)printf(" of %.3g", wanted);
+    (void)printf(" frames a second, the last %s; %.1f %% of a processor, %s kept;\n", ago,
+                 real(o, "busy"), out_bytes((uint64_t)number(o, "kept_bytes"), size));
+    (void)printf("  light %.0f %%, noise %.1f levels; frames dropped by the driver: %d, "
+                 "damaged: %d, too late for the card: %d\n",
+                 real(o, "light"), real(o, "noise"), (int)number(o, "dropped"),
+                 (int)number(o, "damaged"), (int)number(o, "lost_frames"));
+}
+
 static void say_camera(telling *t, const json_t *o)
 {
     char last[32], level[24], size[24];
@@ -64,13 +99,13 @@ static void say_camera(telling *t, const json_t *o)
                  out_bytes((uint64_t)number(o, "stored_bytes"), size));
     if (number(o, "not_stored") > 0)
         (void)printf(", %d NOT STORED", (int)number(o, "not_stored"));
-    if (number(o, "lost_frames") > 0)
-        (void)printf(", %" JSON_INTEGER_FORMAT " frames LOST", number(o, "lost_frames"));
     if (number(o, "problems") > 0)
         (void)printf(", %d problems", (int)number(o, "problems"));
     (void)printf("\n");
     if (number(o, "lost_us") > 0)
         say_lost(t, o);
+    else if (json_is_true(json_object_get(o, "open")))
+        say_health(t, o);
 }
 
 static void say_store(const json_t *o)

@@ -133,6 +133,18 @@ tw_status tw_detector_init(const tw_detector_config *config, void *memory, size_
     return TW_OK;
 }
 
+void tw_detector_conditions(const tw_detector *d, uint32_t *light_ppm, uint32_t *noise)
+{
+    const uint32_t pixels = (uint32_t)d->config.width * d->config.height;
+    uint64_t light = 0, flicker = 0;
+    for (uint32_t i = 0; i < pixels; i++) {
+        light += d->background[i];
+        flicker += d->noise[i];
+    }
+    *light_ppm = (uint32_t)(light * 1000000 / ((uint64_t)pixels * 255 * 256));
+    *noise = (uint32_t)(flicker / pixels);
+}
+
 tw_grid tw_detector_grid(const tw_detector *detector)
 {
     return detector ? detector->grid : (tw_grid){0};

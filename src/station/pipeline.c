@@ -490,6 +490,16 @@ uint32_t tw_pipeline_number(const tw_pipeline *p)
     return p->watch.now.number;
 }
 
+void tw_pipeline_health(const tw_pipeline *p, tw_health *out)
+{
+    *out = (tw_health){.width = p->width,
+                       .height = p->height,
+                       .damaged = p->result.bad_frames,
+                       .kept_bytes = p->recorder ? tw_recorder_held(p->recorder) : 0};
+    if (p->detector)
+        tw_detector_conditions(p->detector, &out->light_ppm, &out->noise);
+}
+
 bool tw_pipeline_in_sighting(const tw_pipeline *p)
 {
     return p->watch.state == TW_SIGHTING;

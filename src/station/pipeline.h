@@ -47,6 +47,17 @@ tw_status tw_pipeline_bad_frame(tw_pipeline *pipeline, const tw_error *why,
 /** @return the number of the newest sighting. */
 uint32_t tw_pipeline_number(const tw_pipeline *pipeline);
 
+/* How a camera fares, as far as its pipeline knows. */
+typedef struct tw_health {
+    uint16_t width, height;    /* of its pictures; 0: none yet */
+    uint64_t damaged;          /* frames that could not be read */
+    size_t kept_bytes;         /* of packets that are held */
+    uint32_t light_ppm, noise; /* as tw_detector_conditions */
+} tw_health;
+
+/** Now and then, not for each frame. */
+void tw_pipeline_health(const tw_pipeline *pipeline, tw_health *out);
+
 /** @return whether a sighting runs. */
 bool tw_pipeline_in_sighting(const tw_pipeline *pipeline);
 
@@ -71,6 +82,8 @@ typedef struct tw_run {
     tw_camera camera;
     tw_pipeline *pipeline; /* NULL until the camera is open */
     uint64_t frames;       /* that have come, damaged ones too */
+    uint64_t dropped;      /* by the driver */
+    uint32_t wanted_milli; /* rate that the stream promises, thousandths; 0 unknown */
 } tw_run;
 
 /** What is asked of a port for a camera of the settings; paced and looped is left to the

@@ -421,6 +421,11 @@ void tw_recorder_flush(tw_recorder *r)
     tw_ring_clear(r->ring);
 }
 
+size_t tw_recorder_held(const tw_recorder *r)
+{
+    return tw_ring_held(r->ring);
+}
+
 uint64_t tw_recorder_lost(const tw_recorder *r)
 {
     return r->lost;

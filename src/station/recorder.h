@@ -58,6 +58,9 @@ tw_status tw_recorder_find(const tw_recorder *recorder, int64_t t_us, tw_packet 
  * packets: the stream has ended or changes. */
 void tw_recorder_flush(tw_recorder *recorder);
 
+/** @return bytes of the packets that are held. */
+size_t tw_recorder_held(const tw_recorder *recorder);
+
 /** @return packets that were wanted and were lost, because the card was too slow and
  * pre_event_memory used up. */
 uint64_t tw_recorder_lost(const tw_recorder *recorder);

@@ -30,6 +30,8 @@ tw_status tw_run_open(tw_run *run, const tw_board *board,
         return st;
     tw_stream stream;
     st = run->camera.ops->open(run->camera.ctx, &stream, err);
+    if (st == TW_OK && stream.fps_den > 0)
+        run->wanted_milli = (uint32_t)((uint64_t)stream.fps_num * 1000 / stream.fps_den);
     if (st == TW_OK)
         st = tw_pipeline_new(camera, board->clock, &stream, keep, told, ctx,
                              &run->pipeline, err);
@@ -43,8 +45,10 @@ tw_status tw_run_step(tw_run *run, tw_error *err)
     tw_error why = {0};
     const tw_status st = run->camera.ops->next(run->camera.ctx, &frame, &why);
     run->frames += st == TW_OK || st == TW_EDAMAGED;
-    if (st == TW_OK)
+    if (st == TW_OK) {
+        run->dropped = frame.dropped;
         return tw_pipeline_frame(run->pipeline, &frame, err);
+    }
     if (st == TW_EAGAIN)
         return TW_OK;
     if (st == TW_EDAMAGED)

@@ -45,7 +45,11 @@ static void count_reading(tw_camera_status *c, const tw_event *event)
 static void count_camera(tw_camera_status *c, const tw_event *event)
 {
     switch (event->kind) {
-    case TW_EVENT_OPENED: c->open = true; break;
+    case TW_EVENT_OPENED:
+        c->open = true;
+        (void)snprintf(c->format, sizeof c->format, "%s",
+                       event->stream->codec_name ? event->stream->codec_name : "");
+        break;
     case TW_EVENT_READING: count_reading(c, event); break;
     case TW_EVENT_BEGAN:
         c->sightings++;
@@ -74,6 +78,8 @@ static void count(tw_station *s, const tw_event *event)
     watched *w = camera_of(s, event->camera);
     if (w)
         count_camera(&w->status, event);
+    if (w && event->kind == TW_EVENT_READING)
+        w->status.frame_us = s->board.clock.ops->wall_us(s->board.clock.ctx);
     s->dropped += event->kind == TW_EVENT_FREED;
     s->problems += event->kind == TW_EVENT_PROBLEM && !w;
 }

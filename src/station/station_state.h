@@ -7,6 +7,7 @@
 #include "pipeline.h"
 #include "queue.h"
 #include "tawny/backoff.h"
+#include "tawny/rate.h"
 
 /* Settings that were read together. */
 typedef struct said {
@@ -33,6 +34,8 @@ typedef struct watched {
     atomic_bool failed; /* it has ended with an error */
     uint32_t number;    /* of its last sighting */
     tw_backoff again;
+    tw_rate rate;
+    int64_t looked_us; /* at how it fares */
     tw_orders orders;
     /* Under telling's lock. */
     bool ended; /* its thread has nothing more to do */

@@ -3,6 +3,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <time.h>
 
 #include "station_state.h"
 
@@ -11,6 +12,7 @@ enum {
     STEADY_US = 30000000,     /* with frames for so long it is well again */
     AGAIN_US = 1000000,       /* first tried again after, ... */
     AGAIN_MOST_US = 60000000, /* ... and at most */
+    LOOK_EVERY_US = 1000000,  /* at how it fares */
     NAP_US = 100000           /* between looks whether the station stops */
 };
 
@@ -97,6 +99,71 @@ static bool leaves(const watched *w, const tw_pipeline *pipeline)
                                       now_of(w->station) >= w->leave_by_us);
 }
 
+/* A rate that does not hold is told, with who holds it up and what can be done. */
+static void tell_rate(const watched *w, tw_rate_news news, uint32_t wanted_milli)
+{
+    const double real = w->rate.milli_fps / 1e3, wanted = wanted_milli / 1e3;
+    tw_error line = {0};
+    if (news == TW_RATE_NOTHING)
+        return;
+    if (news == TW_RATE_HOLDS)
+        (void)tw_fail(&line, TW_OK, "%.1f frames a second again", real);
+    else if (news == TW_RATE_BUSY)
+        (void)tw_fail(&line, TW_EAGAIN,
+                      "only %.1f of %.1f frames a second: its thread is busy %.0f %% of "
+                      "the time; look at fewer (check_every = 0.2 s) or smaller ones "
+                      "(size), or take what is encoded off this board (clip_video)",
+                      real, wanted, w->rate.busy_ppm / 1e4);
+    else
+        (void)tw_fail(&line, TW_EAGAIN,
+                      "only %.1f of %.1f frames a second come from the camera: in the "
+                      "dark many expose for longer (see controls), and a link may be too "
+                      "slow (size)",
+                      real, wanted);
+    tw_station_tell(w->station, &(tw_event){.kind = TW_EVENT_PROBLEM,
+                                            .camera = w->settings.name,
+                                            .wall_us = wall_of(w->station),
+                                            .status = line.status,
+                                            .text = line.text});
+}
+
+/* Time of a processor that this thread has taken. */
+static int64_t busy_us(void)
+{
+    struct timespec t;
+    (void)clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+    return (int64_t)t.tv_sec * 1000000 + t.tv_nsec / 1000;
+}
+
+/* Once a second: how it fares, for whoever asks. */
+static void look_at(watched *w, const tw_run *run, tw_liveness live)
+{
+    tw_station *s = w->station;
+    const int64_t now_us = now_of(s);
+    if (now_us - w->looked_us < LOOK_EVERY_US)
+        return;
+    w->looked_us = now_us;
+    tw_health health;
+    tw_pipeline_health(run->pipeline, &health);
+    const tw_rate_counts counts = {run->frames, run->dropped, busy_us()};
+    const tw_rate_news news =
+        tw_rate_look(&w->rate, now_us, &counts, live == TW_LIVE ? run->wanted_milli : 0);
+    tw_camera_status *c = &w->status;
+    (void)pthread_mutex_lock(&s->telling);
+    c->width = health.width;
+    c->height = health.height;
+    c->wanted_milli = run->wanted_milli;
+    c->real_milli = w->rate.milli_fps;
+    c->busy_ppm = w->rate.busy_ppm;
+    c->dropped = run->dropped;
+    c->damaged = health.damaged;
+    c->kept_bytes = health.kept_bytes;
+    c->light_ppm = health.light_ppm;
+    c->noise = health.noise;
+    (void)pthread_mutex_unlock(&s->telling);
+    tell_rate(w, news, run->wanted_milli);
+}
+
 /* Watch until the camera ends, fails, falls silent, or is to leave. */
 static tw_status watch_run(watched *w, tw_run *run, tw_liveness live, tw_error *err)
 {
@@ -105,20 +172,22 @@ static tw_status watch_run(watched *w, tw_run *run, tw_liveness live, tw_error *
     int64_t heard_us = opened_us;
     uint64_t frames = 0;
     tw_status st = TW_OK;
+    w->rate = (tw_rate){0};
     while (st == TW_OK && !leaves(w, run->pipeline)) {
         end_orders(w);
         st = tw_run_step(run, err);
-        if (live == TW_RECORDED)
-            continue;
         const int64_t now_us = now_of(s);
         if (run->frames != frames) {
             frames = run->frames;
             heard_us = now_us;
-            found_again(w);
+            if (live != TW_RECORDED)
+                found_again(w);
         }
+        if (st == TW_OK)
+            look_at(w, run, live);
         if (st == TW_OK && live == TW_LIVE && now_us - heard_us >= SILENT_US)
             st = tw_fail(err, TW_ETIMEOUT, "no frame for %d s", SILENT_US / 1000000);
-        if (now_us - opened_us >= STEADY_US)
+        if (live != TW_RECORDED && now_us - opened_us >= STEADY_US)
             tw_backoff_reset(&w->again);
     }
     return st;

@@ -565,6 +565,26 @@ static void test_cells_of_a_wide_picture(void **state)
     free(memory);
 }
 
+static void test_conditions(void **state)
+{
+    (void)state;
+    place *p = usual_place();
+    uint32_t light = 0, flicker = 0;
+    for (int i = 0; i < WARM; i++) {
+        memset(p->px, 51, sizeof p->px); /* a fifth of the way to white */
+        for (int k = 0; k < W * H; k++)
+            p->px[k] = (uint8_t)(p->px[k] + (i + k) % 2 * 4); /* two levels off, always */
+        const tw_luma luma = {p->px, W, W, H};
+        assert_int_equal(
+            tw_detector_read(p->detector, &luma, (int64_t)i * 100000, &p->reading),
+            TW_OK);
+    }
+    tw_detector_conditions(p->detector, &light, &flicker);
+    assert_in_range(light, 205000, 210000);
+    assert_in_range(flicker, 28, 36); /* sixteenths */
+    leave(p);
+}
+
 static void test_refuses(void **state)
 {
     (void)state;
@@ -642,6 +662,7 @@ int main(void)
         cmocka_unit_test(test_odd_sizes),
         cmocka_unit_test(test_few_cells_and_tracks),
         cmocka_unit_test(test_cells_of_a_wide_picture),
+        cmocka_unit_test(test_conditions),
         cmocka_unit_test(test_refuses),
         cmocka_unit_test(test_logarithm),
     };

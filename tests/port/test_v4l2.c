@@ -470,6 +470,7 @@ static void test_damaged_frames(void **state)
     for (int i = 1; i <= 8; i++)
         assert_int_equal(take(b, &frame, &err), i == 3 ? TW_EDAMAGED : TW_OK);
     assert_has(err.text, "the driver calls damaged");
+    assert_int_equal(frame.dropped, 2);
     take_down(b);
 }
 

@@ -192,6 +192,8 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     allow(c, OPEN_US);
     tw_status st =
         c->codecs->live_open(c->url, &options, &c->footage, stream, &c->timed, err);
+    if (!c->timed)
+        stream->fps_num = 0; /* the rate is as invented as the times */
     if (st == TW_OK)
         st = tw_linux_keep_extra(&c->extra, stream, err);
     if (st == TW_OK && pthread_create(&c->thread, NULL, read_all, c) != 0)

@@ -431,7 +431,9 @@ static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
     }
     c->held = b;
     c->has_held = true;
-    return give(c, &b, frame, err);
+    st = give(c, &b, frame, err);
+    frame->dropped = c->dropped;
+    return st;
 }
 
 static void destroy(void *ctx)
