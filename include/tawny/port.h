@@ -12,6 +12,7 @@
 #include "tawny/error.h"
 #include "tawny/frame.h"
 #include "tawny/status.h"
+#include "tawny/view.h"
 
 /* ---- camera ---------------------------------------------------------------------- */
 
@@ -36,6 +37,7 @@ typedef struct tw_stream {
     const uint8_t *extra;      /* decoder set-up data, NULL if none */
     size_t extra_size;         /* bytes */
     int64_t length_us;         /* of recorded footage; 0 unknown or endless */
+    tw_turn turn;              /* that its pictures need to be upright */
 } tw_stream;
 
 /* One frame: a packet, and its full luma plane where the camera has it for nothing.

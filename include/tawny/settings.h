@@ -14,6 +14,7 @@
 #include "tawny/error.h"
 #include "tawny/naming.h"
 #include "tawny/status.h"
+#include "tawny/view.h"
 #include "tawny/zones.h"
 
 typedef enum tw_stills {
@@ -88,6 +89,9 @@ typedef struct tw_camera_settings {
     tw_size size;         /* wanted of a device; 0 x 0: as it likes */
     int64_t format;       /* index: auto, mjpeg, h264, yuyv, nv12, grey, rgb */
     const char *controls; /* of a device */
+    int64_t rotate;       /* clockwise, quarters: 0..3 */
+    bool mirror;          /* left to right, before that */
+    tw_crop crop;         /* of the picture that this makes; all zero: none */
     int64_t transport;    /* of RTSP: 0 TCP, 1 UDP */
     bool loop, pace;
     bool armed, pre_disarmed; /* pre-event footage is kept while disarmed too */

@@ -29,6 +29,7 @@
 #include "tawny/trace.h"
 #include "tawny/tune.h"
 #include "tawny/version.h"
+#include "tawny/view.h"
 #include "tawny/zones.h"
 
 #endif

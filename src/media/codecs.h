@@ -15,8 +15,9 @@
 #include "tawny/error.h"
 #include "tawny/frame.h"
 #include "tawny/port.h"
+#include "tawny/view.h"
 
-enum { TW_CODECS_ABI = 4 };
+enum { TW_CODECS_ABI = 5 };
 
 typedef struct tw_footage tw_footage;       /* a video file that is read */
 typedef struct tw_av_decoder tw_av_decoder; /* of one stream */
@@ -42,6 +43,7 @@ typedef struct tw_clip_spec {
     bool encode;             /* H.264 from decoded packets; false: copy them */
     int quality;             /* of the encoding, 1..100 */
     uint16_t width;          /* of encoded pictures, pixels; 0: as they come */
+    tw_view view;            /* copied packets are not cropped, and players turn them */
     int64_t wall_us;         /* of the first packet, for the file's own date; 0 unknown */
     const char *why;         /* the sighting began; NULL: not said */
     tw_clip_sink sink;
@@ -76,8 +78,9 @@ typedef struct tw_codecs {
     tw_status (*footage_next)(tw_footage *footage, tw_packet *packet, tw_error *err);
     void (*footage_close)(tw_footage *footage); /* NULL is fine */
 
-    tw_status (*decoder_open)(const tw_stream *stream, tw_av_decoder **out,
-                              tw_error *err);
+    /** @param looked_ppm  See tw_factor_for. */
+    tw_status (*decoder_open)(const tw_stream *stream, uint32_t looked_ppm,
+                              tw_av_decoder **out, tw_error *err);
     /** Give a packet, NULL at the end. @return TW_OK; TW_EDAMAGED: go on with the next.
      */
     tw_status (*decoder_send)(tw_av_decoder *decoder, const tw_packet *packet,
@@ -97,7 +100,8 @@ typedef struct tw_codecs {
     /** @param parcel  What packet points to, with padding; held as long as needed. */
     tw_status (*clip_packet)(tw_clip *clip, const tw_packet *packet, tw_parcel *parcel,
                              tw_error *err);
-    /** Packets of another stream come from now on; only where they are encoded. */
+    /** Packets of another stream come from now on, which lie as that says; only where
+     * they are encoded. */
     tw_status (*clip_source)(tw_clip *clip, const tw_stream *stream, tw_error *err);
     /** Write what is still to be written, and free the clip, whatever is returned. */
     tw_status (*clip_close)(tw_clip *clip, tw_error *err);

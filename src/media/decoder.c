@@ -16,20 +16,22 @@ struct tw_decoder {
     tw_av_decoder *av;
 };
 
-tw_status tw_decoder_open(const tw_stream *stream, tw_decoder **out, tw_error *err)
+tw_status tw_decoder_open(const tw_stream *stream, uint32_t looked_ppm, tw_decoder **out,
+                          tw_error *err)
 {
     tw_status st = TW_OK;
     tw_decoder *decoder = calloc(1, sizeof *decoder);
     if (!decoder)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     if (stream->codec == TW_CODEC_MJPEG) {
-        decoder->jpeg = tw_jpeg_new();
+        decoder->jpeg = tw_jpeg_new(looked_ppm);
         if (!decoder->jpeg)
             st = tw_fail(err, TW_ENOMEM, "out of memory");
     } else {
         decoder->codecs = tw_codecs_load(err);
-        st = decoder->codecs ? decoder->codecs->decoder_open(stream, &decoder->av, err)
-                             : TW_ENOTSUP;
+        st = decoder->codecs
+                 ? decoder->codecs->decoder_open(stream, looked_ppm, &decoder->av, err)
+                 : TW_ENOTSUP;
     }
     if (st == TW_OK)
         *out = decoder;

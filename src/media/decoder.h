@@ -14,7 +14,10 @@ typedef struct tw_decoded {
     uint16_t width, height; /* of the whole picture, pixels */
 } tw_decoded;
 
-tw_status tw_decoder_open(const tw_stream *stream, tw_decoder **out, tw_error *err);
+/** @param looked_ppm  Share of the width that the detector looks at, see tw_factor_for.
+ */
+tw_status tw_decoder_open(const tw_stream *stream, uint32_t looked_ppm, tw_decoder **out,
+                          tw_error *err);
 void tw_decoder_close(tw_decoder *decoder); /* NULL is fine */
 
 /** Give a packet, NULL at the end. It must stay until its picture has been received.

@@ -22,6 +22,7 @@ typedef struct failure {
 } failure;
 
 struct tw_jpeg {
+    uint32_t looked_ppm;
     struct jpeg_decompress_struct decoder;
     struct jpeg_progress_mgr progress;
     failure failure;
@@ -79,7 +80,7 @@ static bool create_decoder(tw_jpeg *jpeg)
     return true;
 }
 
-tw_jpeg *tw_jpeg_new(void)
+tw_jpeg *tw_jpeg_new(uint32_t looked_ppm)
 {
     const size_t bytes = tw_brightness_bytes();
     tw_jpeg *jpeg = calloc(1, sizeof *jpeg);
@@ -89,6 +90,7 @@ tw_jpeg *tw_jpeg_new(void)
         free(jpeg);
         return NULL;
     }
+    jpeg->looked_ppm = looked_ppm;
     jpeg->decoder.err = jpeg_std_error(&jpeg->failure.base);
     jpeg->failure.base.error_exit = on_error;
     jpeg->failure.base.emit_message = on_message;
@@ -125,20 +127,20 @@ static bool make_room(uint8_t **buffer, size_t *have, size_t need)
 }
 
 /* The decoder's own scales are 1/1, 1/2, 1/4 and 1/8. */
-static unsigned scale_for(uint32_t width)
+static unsigned scale_for(uint32_t width, uint32_t looked_ppm)
 {
-    const unsigned factor = tw_luma_factor((uint16_t)(width > 65535 ? 65535 : width));
+    const unsigned factor = tw_factor_for(width, looked_ppm);
     unsigned scale = 1;
     while (scale < 8 && scale * 2 <= factor)
         scale *= 2;
     return scale;
 }
 
-static void set_up(struct jpeg_decompress_struct *decoder)
+static void set_up(struct jpeg_decompress_struct *decoder, uint32_t looked_ppm)
 {
     decoder->out_color_space = JCS_GRAYSCALE;
     decoder->scale_num = 1;
-    decoder->scale_denom = scale_for(decoder->image_width);
+    decoder->scale_denom = scale_for(decoder->image_width, looked_ppm);
     decoder->dct_method = JDCT_ISLOW; /* the same pixels on every machine */
 }
 
@@ -158,7 +160,7 @@ static tw_status read_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes)
         jpeg_abort_decompress(decoder);
         return TW_ESIZE;
     }
-    set_up(decoder);
+    set_up(decoder, jpeg->looked_ppm);
     (void)jpeg_start_decompress(decoder);
     const size_t width = decoder->output_width, height = decoder->output_height;
     if (!make_room(&jpeg->decoded, &jpeg->decoded_bytes, width * height)) {
@@ -180,7 +182,7 @@ static tw_status read_brightness(tw_jpeg *jpeg, const uint8_t *data, size_t byte
     uint16_t width = 0, height = 0;
     if (tw_brightness_size(data, bytes, &width, &height) != TW_OK)
         return TW_EDAMAGED;
-    const uint16_t factor = (uint16_t)scale_for(width);
+    const uint16_t factor = (uint16_t)scale_for(width, jpeg->looked_ppm);
     if (factor < 4 || width > TW_JPEG_MAX_SIDE || height > TW_JPEG_MAX_SIDE)
         return TW_ENOTSUP;
     const size_t need = (size_t)((width + factor - 1) / factor) *
@@ -228,7 +230,7 @@ tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma
         return st;
     *width = picture.width;
     *height = picture.height;
-    const uint16_t factor = tw_luma_factor(picture.luma.width);
+    const uint16_t factor = tw_factor_for(picture.luma.width, jpeg->looked_ppm);
     if (factor == 1) {
         *luma = picture.luma;
         return TW_OK;
@@ -347,7 +349,7 @@ static tw_status hand_over(tjhandle handle, int failed, unsigned char *made,
 {
     tw_status st = TW_OK;
     if (failed) {
-        st = tw_fail(err, TW_EIO, "cannot encode a JPEG (%s)", tjGetErrorStr2(handle));
+        st = tw_fail(err, TW_EIO, "cannot make a JPEG (%s)", tjGetErrorStr2(handle));
     } else {
         uint8_t *copy = malloc(size);
         if (copy) {
@@ -392,4 +394,54 @@ tw_status tw_jpeg_encode_pixels(const uint8_t *pixels, uint16_t width, uint16_t 
     const int failed = tjCompress2(handle, pixels, width, 0, height, TJPF_BGRX, &made,
                                    &size, TJSAMP_444, quality, TJFLAG_ACCURATEDCT);
     return hand_over(handle, failed, made, size, out, bytes, err);
+}
+
+/* The library's word for a turn: mirrored left to right, then turned clockwise. */
+static int operation_for(tw_turn turn)
+{
+    static const int plain[4] = {TJXOP_NONE, TJXOP_ROT90, TJXOP_ROT180, TJXOP_ROT270};
+    static const int mirrored[4] = {TJXOP_HFLIP, TJXOP_TRANSVERSE, TJXOP_VFLIP,
+                                    TJXOP_TRANSPOSE};
+    return turn.mirror ? mirrored[turn.quarters % 4] : plain[turn.quarters % 4];
+}
+
+/* Blocks that cannot be moved whole are left out: a strip at one edge or two. */
+static void set_transform(const tw_view *view, int width, int height, int subsampling,
+                          tjtransform *out)
+{
+    const int across = tjMCUWidth[subsampling], down = tjMCUHeight[subsampling];
+    const uint16_t step = (uint16_t)(across > down ? across : down);
+    const tw_rect r = tw_view_rect(view, (uint16_t)width, (uint16_t)height, step);
+    memset(out, 0, sizeof *out);
+    out->op = operation_for(view->turn);
+    out->options = TJXOPT_TRIM;
+    if (tw_crop_is_whole(&view->crop))
+        return;
+    out->options |= TJXOPT_CROP;
+    out->r = (tjregion){r.left, r.top, r.width, r.height};
+}
+
+tw_status tw_jpeg_view(const uint8_t *data, size_t bytes, const tw_view *view,
+                       uint8_t **out, size_t *out_bytes, uint16_t *width,
+                       uint16_t *height, tw_error *err)
+{
+    int w = 0, h = 0, subsampling = 0, space = 0;
+    unsigned char *made = NULL;
+    unsigned long size = 0;
+    tjtransform transform;
+    tjhandle handle = tjInitTransform();
+    if (!handle)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    int failed = tjDecompressHeader3(handle, data, (unsigned long)bytes, &w, &h,
+                                     &subsampling, &space) != 0 ||
+                 w > TW_JPEG_MAX_SIDE || h > TW_JPEG_MAX_SIDE;
+    if (!failed) {
+        set_transform(view, w, h, subsampling, &transform);
+        failed = tjTransform(handle, data, (unsigned long)bytes, 1, &made, &size,
+                             &transform, TJFLAG_LIMITSCANS) != 0 ||
+                 tjDecompressHeader3(handle, made, size, &w, &h, &subsampling, &space);
+    }
+    *width = (uint16_t)w;
+    *height = (uint16_t)h;
+    return hand_over(handle, failed, made, size, out, out_bytes, err);
 }

@@ -7,6 +7,7 @@
 #include "picture.h"
 #include "tawny/error.h"
 #include "tawny/frame.h"
+#include "tawny/view.h"
 
 enum {
     TW_JPEG_MAX_SIDE = 16384,     /* pixels: larger ones are refused unread */
@@ -17,8 +18,9 @@ enum {
 /* Keeps its decoder and its buffers from picture to picture. One thread at a time. */
 typedef struct tw_jpeg tw_jpeg;
 
-/** @return a reader, NULL: out of memory. */
-tw_jpeg *tw_jpeg_new(void);
+/** @param looked_ppm  Share of the width that the detector looks at, see tw_factor_for.
+ * @return a reader, NULL: out of memory. */
+tw_jpeg *tw_jpeg_new(uint32_t looked_ppm);
 void tw_jpeg_free(tw_jpeg *jpeg); /* NULL is fine */
 
 /**
@@ -57,6 +59,18 @@ tw_status tw_jpeg_read_file(const char *path, uint8_t **data, size_t *capacity,
  * @param memory  Set on TW_OK to what canvas points into, the caller's to free(). */
 tw_status tw_jpeg_planes(const uint8_t *data, size_t bytes, tw_canvas *canvas,
                          uint8_t **memory, tw_error *err);
+
+/**
+ * Mirror, turn and crop a JPEG without decoding it. Blocks of 8 or 16 pixels are moved
+ * whole: a strip that fills none is left out where it would come to lie at the left or
+ * the top, and a crop grows to their edges.
+ *
+ * @param out           Set on TW_OK, the caller's to free().
+ * @param width,height  Set to its size, pixels.
+ */
+tw_status tw_jpeg_view(const uint8_t *data, size_t bytes, const tw_view *view,
+                       uint8_t **out, size_t *out_bytes, uint16_t *width,
+                       uint16_t *height, tw_error *err);
 
 /** Encode planes. @param quality 1..100. @param out Set on TW_OK, the caller's to free().
  */

@@ -35,7 +35,7 @@ static tw_status first_picture(const tw_codecs *codecs, tw_footage *footage,
     tw_luma luma;
     int64_t t_us = 0;
     uint16_t width = 0, height = 0;
-    tw_status st = codecs->decoder_open(stream, &decoder, err);
+    tw_status st = codecs->decoder_open(stream, TW_LOOKED_ALL, &decoder, err);
     if (st == TW_OK)
         st = codecs->footage_next(footage, &packet, err);
     if (st == TW_OK)

@@ -4,6 +4,8 @@
 
 #include <stdint.h>
 
+#include "tawny/frame.h"
+
 /* Luma and, unless px[1] is NULL, chroma at half width and height (4:2:0, sizes rounded
  * up). Full range: 0 black to 255 white. Borrowed. */
 typedef struct tw_picture {
@@ -18,5 +20,15 @@ typedef struct tw_canvas {
     int stride[3];
     uint16_t width, height;
 } tw_canvas;
+
+/** How far pictures are reduced of which the detector looks at a part only.
+ * @param looked_ppm  Share of their width. */
+static inline uint16_t tw_factor_for(uint32_t width, uint32_t looked_ppm)
+{
+    const uint64_t looked = (uint64_t)(width > 65535 ? 65535 : width) * looked_ppm;
+    return tw_luma_factor((uint16_t)(looked < 1000000 ? 1 : looked / 1000000));
+}
+
+enum { TW_LOOKED_ALL = 1000000 };
 
 #endif

@@ -481,11 +481,12 @@ const tw_type tw_type_confirm = {parse_confirm, print_confirm, explain_confirm};
 
 /* ---- area ------------------------------------------------------------------------ */
 
-size_t tw_area_parse(const char *text, tw_point *points)
+/* Points as x,y in percent, most of them at most. @return how many, 0: not understood. */
+static size_t parse_points(const char *text, size_t most, tw_point *points)
 {
     size_t count = 0;
     const char *s = skip_blanks(text);
-    while (*s && count < TW_AREA_MAX) {
+    while (*s && count < most) {
         int64_t x = 0, y = 0;
         s = read_decimal(s, &x);
         if (!s || *s != ',')
@@ -499,7 +500,13 @@ size_t tw_area_parse(const char *text, tw_point *points)
         count++;
         s = skip_blanks(s);
     }
-    return *s || count < 3 ? 0 : count;
+    return *s ? 0 : count;
+}
+
+size_t tw_area_parse(const char *text, tw_point *points)
+{
+    const size_t count = parse_points(text, TW_AREA_MAX, points);
+    return count < 3 ? 0 : count;
 }
 
 static bool parse_area(const tw_row *row, const char *text, void *field)
@@ -517,3 +524,57 @@ static void explain_area(const tw_row *row, char *out, size_t capacity)
 }
 
 const tw_type tw_type_area = {parse_area, print_text, explain_area};
+
+/* ---- crop ------------------------------------------------------------------------ */
+
+static bool parse_crop(const tw_row *row, const char *text, void *field)
+{
+    tw_point p[2] = {{0, 0}, {0, 0}};
+    (void)row;
+    if (*text == '\0') {
+        *(tw_crop *)field = (tw_crop){0, 0, 0, 0};
+        return true;
+    }
+    if (parse_points(text, 2, p) != 2 || p[1].x_ppm <= p[0].x_ppm ||
+        p[1].y_ppm <= p[0].y_ppm)
+        return false;
+    *(tw_crop *)field = (tw_crop){p[0].x_ppm, p[0].y_ppm, p[1].x_ppm, p[1].y_ppm};
+    return true;
+}
+
+/* Ten-thousandths of the picture in percent, without zeros at the end. */
+static int print_part(int32_t ppm, char *out, size_t capacity)
+{
+    int n = snprintf(out, capacity, "%d.%04d", ppm / 10000, ppm % 10000);
+    while (n > 0 && out[n - 1] == '0')
+        out[--n] = '\0';
+    if (n > 0 && out[n - 1] == '.')
+        out[--n] = '\0';
+    return n;
+}
+
+static void print_crop(const tw_row *row, const void *field, char *out, size_t capacity)
+{
+    const tw_crop *c = field;
+    const int32_t all[4] = {c->left, c->top, c->right, c->bottom};
+    static const char between[4] = {',', ' ', ',', '\0'};
+    (void)row;
+    out[0] = '\0';
+    if (tw_crop_is_whole(c))
+        return;
+    for (size_t i = 0, n = 0; i < 4 && n + 12 < capacity; i++) {
+        n += (size_t)print_part(all[i], out + n, capacity - n);
+        out[n++] = between[i];
+        out[n] = '\0';
+    }
+}
+
+static void explain_crop(const tw_row *row, char *out, size_t capacity)
+{
+    (void)snprintf(out, capacity,
+                   "the upper left and the lower right corner as x,y in percent of the "
+                   "picture, such as %s",
+                   row->example);
+}
+
+const tw_type tw_type_crop = {parse_crop, print_crop, explain_crop};

@@ -21,6 +21,7 @@ typedef union tw_value {
     tw_stills_choice stills;
     tw_timed_clip timed_clip;
     tw_size size;
+    tw_crop crop;
     tw_by_kind by_kind;
 } tw_value;
 
@@ -67,6 +68,7 @@ extern const tw_type tw_type_degrees;    /* int64_t: millionths; "": TW_NOWHERE 
 extern const tw_type tw_type_hours;      /* const char *, hours that can be read */
 extern const tw_type tw_type_source;     /* const char *, printed without its password */
 extern const tw_type tw_type_size;       /* tw_size */
+extern const tw_type tw_type_crop;       /* tw_crop, two corners */
 extern const tw_type tw_type_words;      /* int64_t: bits, from the first of choices on */
 extern const tw_type tw_type_area;       /* const char *, checked with tw_area_parse */
 

@@ -40,6 +40,7 @@ static tw_status write_all(const tw_camera *camera, const tw_camera_settings *se
     const tw_clip_spec spec = {.stream = stream,
                                .encode = tw_clip_must_encode(codecs, settings, stream),
                                .quality = (int)settings->clip_quality,
+                               .view = tw_view_of(settings, stream->turn),
                                .sink = {append, file}};
     tw_status st = codecs->clip_open(&spec, &clip, err);
     if (st != TW_OK)

@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../media/jpeg.h"
 #include "../media/mask.h"
 
 enum {
@@ -103,6 +104,17 @@ static tw_status make_detector(tw_pipeline *p, uint16_t width, uint16_t height,
     return watch_zones(p, err);
 }
 
+/* How much of the width the detector looks at, or of the height where that is more: it
+ * wants as many pixels of a part as of a whole. */
+static uint32_t looked_ppm(const tw_view *view)
+{
+    const tw_crop *c = &view->crop;
+    const int32_t across = c->right - c->left, down = c->bottom - c->top;
+    if (tw_crop_is_whole(c))
+        return TW_LOOKED_ALL;
+    return (uint32_t)(across > down ? across : down);
+}
+
 tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
                           const tw_stream *stream, const tw_keep *keep, tw_event_fn told,
                           void *ctx, tw_pipeline **out, tw_error *err)
@@ -115,6 +127,7 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
     p->begun_us = INT64_MIN;
     p->orders = keep ? keep->orders : NULL;
     p->stream = *stream;
+    p->view = tw_view_of(camera, stream->turn);
     p->told = told;
     p->ctx = ctx;
     const tw_sighting_config config = tw_sighting_config_of(camera);
@@ -128,7 +141,7 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
     if (st == TW_OK && camera->mask[0] != '\0')
         st = tw_mask_read(camera->mask, &p->mask_picture, &p->mask_luma, err);
     if (st == TW_OK)
-        st = tw_decoder_open(stream, &p->decoder, err);
+        st = tw_decoder_open(stream, looked_ppm(&p->view), &p->decoder, err);
     if (st == TW_OK && keep)
         st = tw_recorder_new(keep->lane, stream, keep->sink, &p->recorder, err);
     if (st == TW_OK) {
@@ -152,6 +165,7 @@ void tw_pipeline_free(tw_pipeline *p)
     tw_parcel_release(p->best.jpeg);
     tw_parcel_release(p->parcel);
     free(p->reduced);
+    free(p->shown);
     free(p);
 }
 
@@ -278,11 +292,36 @@ static bool due(tw_pipeline *p, int64_t t_us)
            since + p->offered_step_us / 2 >= p->camera->check_every_us;
 }
 
-static tw_status read_picture(tw_pipeline *p, const tw_decoded *decoded, tw_error *err)
+static bool make_room(uint8_t **buffer, size_t *have, size_t need)
 {
-    tw_status st = TW_OK;
+    if (*have >= need)
+        return true;
+    free(*buffer);
+    *buffer = malloc(need);
+    *have = *buffer ? need : 0;
+    return *buffer != NULL;
+}
+
+/* Turn and crop what the detector looks at. */
+static tw_status show(tw_pipeline *p, tw_luma *luma, tw_error *err)
+{
+    if (tw_turn_is_none(p->view.turn) && tw_crop_is_whole(&p->view.crop))
+        return TW_OK;
+    const tw_rect r = tw_view_rect(&p->view, luma->width, luma->height, 1);
+    if (!make_room(&p->shown, &p->shown_bytes, (size_t)r.width * r.height))
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    tw_view_plane(p->view.turn, luma, &r, p->shown, r.width);
+    *luma = (tw_luma){p->shown, r.width, r.width, r.height};
+    return TW_OK;
+}
+
+static tw_status read_picture(tw_pipeline *p, tw_decoded *decoded, tw_error *err)
+{
     if (!due(p, decoded->t_us))
         return TW_OK;
+    tw_status st = show(p, &decoded->luma, err);
+    if (st != TW_OK)
+        return st;
     if (decoded->width != p->width || decoded->height != p->height ||
         decoded->luma.width != p->luma_width || decoded->luma.height != p->luma_height)
         st = change_size(p, decoded, err);
@@ -408,17 +447,13 @@ static tw_status read_plane(tw_pipeline *p, const tw_frame *frame, tw_error *err
     if (!due(p, frame->packet.t_us) || rests(p, &frame->packet))
         return TW_OK;
     const tw_luma *luma = &frame->luma;
-    const uint16_t factor = tw_luma_factor(luma->width);
+    const uint16_t factor = tw_factor_for(luma->width, looked_ppm(&p->view));
     tw_decoded decoded = {*luma, frame->packet.t_us, luma->width, luma->height};
     if (factor > 1) {
         const size_t need = (size_t)(luma->width / factor) * (luma->height / factor);
-        if (p->reduced_bytes < need) {
-            free(p->reduced);
-            p->reduced = malloc(need);
-            p->reduced_bytes = p->reduced ? need : 0;
-        }
-        if (need == 0 || tw_luma_reduce(luma, factor, p->reduced, p->reduced_bytes,
-                                        &decoded.luma) != TW_OK)
+        if (need == 0 || !make_room(&p->reduced, &p->reduced_bytes, need) ||
+            tw_luma_reduce(luma, factor, p->reduced, p->reduced_bytes, &decoded.luma) !=
+                TW_OK)
             return tw_fail(err, TW_ESIZE,
                            "camera %s: a picture of %u x %u cannot be watched",
                            p->camera->name, luma->width, luma->height);
@@ -492,8 +527,10 @@ uint32_t tw_pipeline_number(const tw_pipeline *p)
 
 void tw_pipeline_health(const tw_pipeline *p, tw_health *out)
 {
-    *out = (tw_health){.width = p->width,
-                       .height = p->height,
+    const tw_rect shown = p->width > 0 ? tw_view_rect(&p->view, p->width, p->height, 1)
+                                       : (tw_rect){0, 0, 0, 0};
+    *out = (tw_health){.width = shown.width,
+                       .height = shown.height,
                        .damaged = p->result.bad_frames,
                        .kept_bytes = p->recorder ? tw_recorder_held(p->recorder) : 0};
     if (p->detector)
@@ -520,6 +557,21 @@ void tw_pipeline_result(const tw_pipeline *p, tw_rehearsal_result *out)
     *out = p->result;
 }
 
+/* The picture at hand, turned and cropped. */
+static tw_status shown_still(tw_pipeline *p, uint8_t **out, size_t *bytes, tw_error *err)
+{
+    const int quality = (int)p->camera->still_quality;
+    uint8_t *whole = NULL;
+    uint16_t width = 0, height = 0;
+    if (tw_turn_is_none(p->view.turn) && tw_crop_is_whole(&p->view.crop))
+        return tw_decoder_still(p->decoder, quality, out, bytes, err);
+    tw_status st = tw_decoder_still(p->decoder, quality, &whole, bytes, err);
+    if (st == TW_OK)
+        st = tw_jpeg_view(whole, *bytes, &p->view, out, bytes, &width, &height, err);
+    free(whole);
+    return st;
+}
+
 tw_status tw_pipeline_still(tw_pipeline *p, uint8_t **jpeg, size_t *bytes,
                             tw_reading *reading, tw_watch_state *state, tw_error *err)
 {
@@ -528,7 +580,7 @@ tw_status tw_pipeline_still(tw_pipeline *p, uint8_t **jpeg, size_t *bytes,
                        p->camera->name);
     *reading = p->reading;
     *state = p->watch.state;
-    return tw_decoder_still(p->decoder, (int)p->camera->still_quality, jpeg, bytes, err);
+    return shown_still(p, jpeg, bytes, err);
 }
 
 tw_status tw_event_picture(const tw_event *event, uint8_t **out, size_t *bytes,
@@ -536,6 +588,5 @@ tw_status tw_event_picture(const tw_event *event, uint8_t **out, size_t *bytes,
 {
     if (!event || !event->frame || !out || !bytes)
         return tw_fail(err, TW_EINVAL, "this event has no picture");
-    tw_pipeline *p = event->frame;
-    return tw_decoder_still(p->decoder, (int)p->camera->still_quality, out, bytes, err);
+    return shown_still(event->frame, out, bytes, err);
 }

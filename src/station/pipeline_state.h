@@ -51,6 +51,9 @@ struct tw_pipeline {
     uint32_t bad_in_a_row;
     uint8_t *reduced;
     size_t reduced_bytes;
+    tw_view view;
+    uint8_t *shown; /* of the reduced picture, as view says */
+    size_t shown_bytes;
     tw_rehearsal_result result;
     tw_event_fn told;
     void *ctx;

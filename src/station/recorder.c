@@ -127,6 +127,7 @@ static void skip_lost(tw_recorder *r, plan *p)
 static bool give(const tw_recorder *r, tw_job *job, bool wait)
 {
     job->lane = r->lane;
+    job->turn = r->stream.turn;
     job->wall_offset_us = r->wall_offset_us;
     return r->sink.give(r->sink.ctx, job, wait);
 }

@@ -60,6 +60,7 @@ static tw_status use_stream(reel *r, const tw_stream *stream, tw_error *err)
                                .encode = true,
                                .quality = (int)r->spec->quality,
                                .width = r->spec->width,
+                               .view = {.turn = stream->turn},
                                .wall_us = r->part->wall_us,
                                .sink = {append, r},
                                .painter = {r->caption ? paint : NULL, r}};

@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "../media/exif.h"
+#include "../media/jpeg.h"
 #include "upkeep.h"
 
 enum {
@@ -242,6 +243,44 @@ static tw_caption_fields caption_fields(const tw_writer *writer, const tw_lane *
     return f;
 }
 
+/* Put another picture into a still's place. @param jpeg  Taken over. */
+static tw_status replace_still(tw_job *job, uint8_t *jpeg, size_t bytes, tw_error *err)
+{
+    tw_parcel *made = tw_parcel_take(jpeg, bytes);
+    if (!made)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    made->activity_ppm = job->parcel->activity_ppm;
+    tw_parcel_release(job->parcel);
+    job->parcel = made;
+    job->packet.data = made->data;
+    job->packet.size = made->size;
+    return TW_OK;
+}
+
+tw_view tw_view_of(const tw_camera_settings *camera, tw_turn lies)
+{
+    const tw_turn wanted = {(uint8_t)camera->rotate, camera->mirror};
+    return (tw_view){tw_turn_then(lies, wanted), camera->crop};
+}
+
+/* Turn and crop a still as its camera's pictures are. One that cannot be is stored as it
+ * came. */
+static void show_still(tw_writer *writer, tw_job *job)
+{
+    const tw_view view = tw_view_of(job->lane->camera, job->turn);
+    tw_error err = {0};
+    uint8_t *jpeg = NULL;
+    size_t bytes = 0;
+    if (tw_turn_is_none(view.turn) && tw_crop_is_whole(&view.crop))
+        return;
+    tw_status st = tw_jpeg_view(job->packet.data, job->packet.size, &view, &jpeg, &bytes,
+                                &job->width, &job->height, &err);
+    if (st == TW_OK)
+        st = replace_still(job, jpeg, bytes, &err);
+    if (st != TW_OK)
+        tell_problem(writer, job, job->what, &err);
+}
+
 /* Put the still's captioned copy into its place. */
 static tw_status add_caption(const tw_writer *writer, tw_job *job, tw_error *err)
 {
@@ -256,16 +295,7 @@ static tw_status add_caption(const tw_writer *writer, tw_job *job, tw_error *err
         st = tw_caption_jpeg(caption, &fields, job->packet.data, job->packet.size,
                              (int)job->lane->camera->still_quality, &jpeg, &bytes, err);
     tw_caption_free(caption);
-    tw_parcel *drawn = st == TW_OK ? tw_parcel_take(jpeg, bytes) : NULL;
-    if (st == TW_OK && !drawn)
-        st = tw_fail(err, TW_ENOMEM, "out of memory");
-    if (!drawn)
-        return st;
-    tw_parcel_release(job->parcel);
-    job->parcel = drawn;
-    job->packet.data = drawn->data;
-    job->packet.size = drawn->size;
-    return st;
+    return st == TW_OK ? replace_still(job, jpeg, bytes, err) : st;
 }
 
 static bool has_caption(const tw_lane *lane, int64_t on)
@@ -280,6 +310,7 @@ static void do_stills(tw_writer *writer, tw_job *job)
     tw_error err = {0};
     const bool with =
         job->what == TW_KIND_STILL && has_caption(job->lane, TW_CAPTION_STILLS);
+    show_still(writer, job);
     if (!with || job->lane->camera->caption_clean)
         do_still(writer, job);
     if (!with)
@@ -321,7 +352,8 @@ bool tw_clip_must_encode(const tw_codecs *codecs, const tw_camera_settings *came
 {
     switch ((tw_clip_video)camera->clip_video) {
     case TW_VIDEO_COPY: return false;
-    case TW_VIDEO_H264: return stream->codec != TW_CODEC_H264;
+    case TW_VIDEO_H264:
+        return stream->codec != TW_CODEC_H264 || !tw_crop_is_whole(&camera->crop);
     case TW_VIDEO_MJPEG:
         if (stream->codec == TW_CODEC_MJPEG)
             return false;
@@ -330,7 +362,7 @@ bool tw_clip_must_encode(const tw_codecs *codecs, const tw_camera_settings *came
     }
     /* What browsers play as it is. */
     const bool plays = stream->codec == TW_CODEC_H264 || stream->codec == TW_CODEC_H265;
-    return !plays || !codecs->clip_carries(stream);
+    return !plays || !tw_crop_is_whole(&camera->crop) || !codecs->clip_carries(stream);
 }
 
 static tw_status paint_caption(void *ctx, const tw_canvas *canvas, int64_t t_us,
@@ -354,6 +386,7 @@ static tw_status open_clip(const tw_job *job, tw_kind kind, tw_recording *r,
         .encode =
             r->caption || tw_clip_must_encode(r->codecs, job->lane->camera, &stream),
         .quality = (int)job->lane->camera->clip_quality,
+        .view = tw_view_of(job->lane->camera, stream.turn),
         .wall_us = r->stamp.unsure ? 0 : r->stamp.wall_us,
         .why = tw_kind_of_sighting(kind) ? tw_why_began(&job->sighting, why, sizeof why)
                                          : NULL,

@@ -67,6 +67,7 @@ typedef struct tw_job {
     tw_stream stream;       /* for VIDEO_BEGIN; its extra is the parcel */
     int64_t wall_offset_us; /* wall time less capture time */
     uint32_t n;             /* number of the still, 0: the only one */
+    tw_turn turn;           /* that the camera's pictures need; set by the recorder */
     uint16_t width, height; /* of the still */
     const char *happened;   /* what, for HAPPENED; static */
 } tw_job;
@@ -88,6 +89,10 @@ typedef struct tw_writer {
 /** Whether a stream is encoded anew in clips, by the camera's clip_video. */
 bool tw_clip_must_encode(const tw_codecs *codecs, const tw_camera_settings *camera,
                          const tw_stream *stream);
+
+/** What is shown of a camera's pictures. @param lies  The turn that its stream says they
+ * need. */
+tw_view tw_view_of(const tw_camera_settings *camera, tw_turn lies);
 
 /** When something was captured that a camera says was captured at a wall time. */
 tw_stamp tw_writer_stamp(const tw_writer *writer, int64_t wall_us);

@@ -76,7 +76,7 @@ static int decode_all(const char *path, tw_codec codec, int64_t *wall_us)
         return 0;
     assert_int_equal(stream.codec, codec);
     assert_int_equal(stream.width, 160);
-    assert_int_equal(tw_decoder_open(&stream, &decoder, NULL), TW_OK);
+    assert_int_equal(tw_decoder_open(&stream, TW_LOOKED_ALL, &decoder, NULL), TW_OK);
     tw_status st = TW_OK;
     for (bool more = true; more;) {
         more = codecs()->footage_next(footage, &packet, NULL) == TW_OK;

@@ -60,7 +60,8 @@ static footage *make_footage(uint16_t w, uint16_t h, const char *encoder)
         fail_msg("%s", err.text);
     assert_int_equal(f->codecs->footage_open(f->path, &f->file, &stream, &wall, NULL),
                      TW_OK);
-    assert_int_equal(f->codecs->decoder_open(&stream, &f->decoder, NULL), TW_OK);
+    assert_int_equal(f->codecs->decoder_open(&stream, TW_LOOKED_ALL, &f->decoder, NULL),
+                     TW_OK);
     return f;
 }
 

@@ -28,7 +28,7 @@ static void test_luma_is_reduced_as_far_as_it_may(void **state)
     } cases[] = {{64, 48, 64, 48},      {320, 240, 320, 240},   {640, 360, 320, 180},
                  {1280, 720, 320, 180}, {1920, 1080, 240, 135}, {4096, 64, 256, 4},
                  {1922, 1082, 241, 136}};
-    tw_jpeg *jpeg = tw_jpeg_new();
+    tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         size_t bytes = 0;
         tw_luma luma;
@@ -59,7 +59,7 @@ static void test_damage_is_told_and_the_next_picture_is_fine(void **state)
     (void)state;
     size_t bytes = 0;
     uint8_t *data = square_jpeg(640, 360, &bytes);
-    tw_jpeg *jpeg = tw_jpeg_new();
+    tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
     tw_error err = {0};
     assert_int_equal(read(jpeg, data, bytes / 2, &err), TW_EDAMAGED); /* cut short */
     assert_has(err.text, "damaged JPEG (Premature end of JPEG file)");
@@ -83,7 +83,7 @@ static void test_any_damage_is_survived(void **state)
     (void)state;
     size_t bytes = 0;
     uint8_t *data = square_jpeg(96, 80, &bytes);
-    tw_jpeg *jpeg = tw_jpeg_new();
+    tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
     for (size_t cut = 0; cut < bytes; cut++) {
         uint8_t *exact = malloc(cut + 1);
         memcpy(exact, data, cut);
@@ -106,7 +106,7 @@ static void test_bytes_behind_the_picture_are_harmless(void **state)
     (void)state;
     size_t bytes = 0;
     uint8_t *data = square_jpeg(64, 48, &bytes);
-    tw_jpeg *jpeg = tw_jpeg_new();
+    tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
     uint8_t *padded = calloc(1, bytes + 64);
     memcpy(padded, data, bytes);
     assert_int_equal(read(jpeg, padded, bytes + 64, NULL), TW_OK);
@@ -124,7 +124,7 @@ static void test_giants_are_refused_unread(void **state)
     (void)state;
     size_t bytes = 0;
     uint8_t *data = square_jpeg(64, 48, &bytes);
-    tw_jpeg *jpeg = tw_jpeg_new();
+    tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
     tw_error err = {0};
     for (size_t i = 0; i + 9 < bytes; i++) { /* the frame header says 65500 x 65500 */
         if (data[i] != 0xFF || data[i + 1] != 0xC0)
@@ -181,6 +181,74 @@ static void test_colour_planes(void **state)
     free(pixels);
 }
 
+/* A ramp both ways, so that each turn gives another picture. */
+static uint8_t *ramp_jpeg(uint16_t w, uint16_t h, size_t *bytes)
+{
+    uint8_t *px = malloc((size_t)w * h), *jpeg = NULL;
+    assert_non_null(px);
+    for (int y = 0; y < h; y++)
+        for (int x = 0; x < w; x++)
+            px[y * w + x] = (uint8_t)(20 + x * 150 / w + y * 70 / h);
+    const tw_picture picture = {{px, NULL, NULL}, {w, 0, 0}, w, h};
+    assert_int_equal(tw_jpeg_encode(&picture, 95, &jpeg, bytes, NULL), TW_OK);
+    free(px);
+    return jpeg;
+}
+
+static uint8_t *pixels_of(const uint8_t *jpeg, size_t bytes, uint16_t *w, uint16_t *h)
+{
+    uint8_t *px = NULL;
+    assert_int_equal(tw_jpeg_pixels(jpeg, bytes, 0, &px, w, h, NULL), TW_OK);
+    for (int i = 0; i < *w * *h; i++)
+        px[i] = px[(ptrdiff_t)i * 4]; /* grey: all channels are the same */
+    return px;
+}
+
+static void test_views(void **state)
+{
+    (void)state;
+    size_t bytes = 0;
+    uint16_t w = 0, h = 0;
+    uint8_t *jpeg = ramp_jpeg(48, 32, &bytes), *plain = pixels_of(jpeg, bytes, &w, &h);
+    for (int i = 0; i < 16; i++) {
+        tw_view view = {.turn = {(uint8_t)(i % 4), i / 4 % 2 == 1}};
+        if (i >= 8)
+            view.crop = (tw_crop){250000, 250000, 1000000, 1000000};
+        uint8_t *out = NULL, expected[48 * 32];
+        size_t out_bytes = 0;
+        uint16_t ow = 0, oh = 0;
+        assert_int_equal(
+            tw_jpeg_view(jpeg, bytes, &view, &out, &out_bytes, &ow, &oh, NULL), TW_OK);
+        uint8_t *got = pixels_of(out, out_bytes, &w, &h);
+        const tw_rect r = tw_view_rect(&view, 48, 32, 8);
+        assert_int_equal(w, r.width);
+        assert_int_equal(h, r.height);
+        assert_true(ow == w && oh == h);
+        const tw_luma src = {plain, 48, 48, 32};
+        tw_view_plane(view.turn, &src, &r, expected, r.width);
+        for (int k = 0; k < w * h; k++)
+            assert_in_range(got[k] - expected[k] + 2, 0, 4);
+        free(got);
+        free(out);
+    }
+    free(plain);
+    free(jpeg);
+}
+
+static void test_views_of_what_is_no_picture(void **state)
+{
+    (void)state;
+    const tw_view view = {.turn = {1, false}};
+    uint8_t *out = NULL;
+    size_t bytes = 0;
+    uint16_t w = 0, h = 0;
+    tw_error err = {0};
+    assert_int_equal(tw_jpeg_view((const uint8_t *)"no picture", 10, &view, &out, &bytes,
+                                  &w, &h, &err),
+                     TW_EIO);
+    assert_has(err.text, "cannot make a JPEG");
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -191,6 +259,8 @@ int main(void)
         cmocka_unit_test(test_giants_are_refused_unread),
         cmocka_unit_test(test_pixels_go_there_and_back),
         cmocka_unit_test(test_colour_planes),
+        cmocka_unit_test(test_views),
+        cmocka_unit_test(test_views_of_what_is_no_picture),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -66,7 +66,7 @@ static void test_every_scene_can_be_played(void **state)
         tw_luma decoded;
         uint16_t w = 0, h = 0;
         tw_camera camera = open_camera(source, 2, &stream);
-        tw_jpeg *jpeg = tw_jpeg_new();
+        tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
         uint64_t last = 0;
         for (int k = 0; k < 8; k++) {
             assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
@@ -129,7 +129,7 @@ static void test_packets_show_what_the_luma_shows(void **state)
     tw_frame frame;
     tw_luma luma;
     uint16_t w = 0, h = 0;
-    tw_jpeg *jpeg = tw_jpeg_new();
+    tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
     tw_camera camera = open_camera("sim:kerb,size=160x90,luma=yes", 10, &stream);
     assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
     assert_int_equal(

@@ -307,7 +307,7 @@ static int64_t play(const char *folder, const uint8_t *data, size_t bytes)
     write_bytes(path, data, bytes);
     assert_non_null(codecs);
     assert_int_equal(codecs->footage_open(path, &clip, &stream, &wall, NULL), TW_OK);
-    assert_int_equal(tw_decoder_open(&stream, &decoder, NULL), TW_OK);
+    assert_int_equal(tw_decoder_open(&stream, TW_LOOKED_ALL, &decoder, NULL), TW_OK);
     for (bool more = true; more;) {
         more = codecs->footage_next(clip, &packet, NULL) == TW_OK;
         (void)tw_decoder_send(decoder, more ? &packet : NULL, NULL);
@@ -341,7 +341,7 @@ static void check_after_cut(place *p, const char *folder, int64_t cut_us, size_t
                          (long long)(end_us - start_us));
             ++*clips;
         } else {
-            tw_jpeg *jpeg = tw_jpeg_new();
+            tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
             tw_luma luma;
             uint16_t w = 0, h = 0;
             assert_int_equal(tw_jpeg_luma(jpeg, data, bytes, &luma, &w, &h, NULL), TW_OK);

@@ -64,7 +64,8 @@ tw_status tw_av_live_open(const char *url, const tw_live_options *options,
 tw_status tw_av_footage_next(tw_footage *footage, tw_packet *packet, tw_error *err);
 void tw_av_footage_close(tw_footage *footage);
 
-tw_status tw_av_decoder_open(const tw_stream *stream, tw_av_decoder **out, tw_error *err);
+tw_status tw_av_decoder_open(const tw_stream *stream, uint32_t looked_ppm,
+                             tw_av_decoder **out, tw_error *err);
 tw_status tw_av_decoder_send(tw_av_decoder *decoder, const tw_packet *packet,
                              tw_error *err);
 tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *t_us,
@@ -79,5 +80,26 @@ tw_status tw_av_clip_packet(tw_clip *clip, const tw_packet *packet, tw_parcel *p
                             tw_error *err);
 tw_status tw_av_clip_source(tw_clip *clip, const tw_stream *stream, tw_error *err);
 tw_status tw_av_clip_close(tw_clip *clip, tw_error *err);
+
+/* ---- how pictures lie ------------------------------------------------------------- */
+
+/** @return the turn that a container's display matrix asks for; none where it has none.
+ */
+tw_turn tw_av_turn_of(const AVStream *stream);
+
+/** Have players turn a stream. Its size must be known. */
+tw_status tw_av_set_turn(AVStream *stream, tw_turn turn, tw_error *err);
+
+/* Turns and crops pictures; all zero at first. */
+typedef struct tw_av_shown {
+    AVFrame *planar, *frame;
+    struct SwsContext *scaler;
+} tw_av_shown;
+
+/** @param out  Set to in where the view leaves it as it is, else to one that is good
+ * until the next call. Its times are not set. */
+tw_status tw_av_show(tw_av_shown *shown, const AVFrame *in, const tw_view *view,
+                     const AVFrame **out, tw_error *err);
+void tw_av_shown_free(tw_av_shown *shown);
 
 #endif

@@ -32,6 +32,8 @@ struct tw_clip {
     struct SwsContext *scaler;
     int quality;
     int width; /* wanted; 0: as it comes */
+    tw_view view;
+    tw_av_shown shown;
     tw_clip_painter painter;
     int64_t encoded_us; /* newest pts given to the encoder */
 };
@@ -81,6 +83,7 @@ static void drop(tw_clip *clip)
     av_frame_free(&clip->decoded);
     av_frame_free(&clip->scaled);
     sws_freeContext(clip->scaler);
+    tw_av_shown_free(&clip->shown);
     av_free(clip);
 }
 
@@ -140,6 +143,8 @@ static tw_status set_up_copy(tw_clip *clip, const tw_stream *stream, tw_error *e
         st = tw_fail(err, TW_ENOMEM, "out of memory");
     clip->stream->codecpar->codec_tag = 0; /* that of the container it came from */
     avcodec_parameters_free(&parameters);
+    if (st == TW_OK)
+        st = tw_av_set_turn(clip->stream, clip->view.turn, err);
     return st == TW_OK ? write_header(clip, err) : st;
 }
 
@@ -152,6 +157,7 @@ tw_status tw_av_clip_open(const tw_clip_spec *spec, tw_clip **out, tw_error *err
     clip->quality = spec->quality;
     clip->width = spec->width;
     clip->painter = spec->painter;
+    clip->view = spec->view;
     clip->encoded_us = -1;
     clip->step_us = spec->stream->fps_num > 0
                         ? INT64_C(1000000) * spec->stream->fps_den / spec->stream->fps_num
@@ -217,14 +223,14 @@ static int64_t bits_a_second(const tw_clip *clip, const AVCodecContext *c)
     return (int64_t)c->width * c->height * thousandths / 1000 * 1000000 / step_of(clip);
 }
 
-/* Open one encoder. @return the library's code. */
-static int try_encoder(tw_clip *clip, const AVCodec *codec)
+/* Open one encoder for pictures like this. @return the library's code. */
+static int try_encoder(tw_clip *clip, const AVCodec *codec, const AVFrame *like)
 {
     AVCodecContext *c = clip->encoder = avcodec_alloc_context3(codec);
     if (!c)
         return AVERROR(ENOMEM);
-    const int64_t width = clip->width > 0 ? clip->width : clip->decoded->width;
-    const int64_t height = clip->decoded->height * width / clip->decoded->width;
+    const int64_t width = clip->width > 0 ? clip->width : like->width;
+    const int64_t height = like->height * width / like->width;
     c->width = (int)(width / 2 * 2); /* 4:2:0 has no odd sides */
     c->height = height < 2 ? 2 : (int)(height / 2 * 2);
     c->pix_fmt = AV_PIX_FMT_YUV420P;
@@ -248,14 +254,14 @@ static int try_encoder(tw_clip *clip, const AVCodec *codec)
 }
 
 /* The board's encoder where there is one that opens, else the best in software. */
-static tw_status open_encoder(tw_clip *clip, tw_error *err)
+static tw_status open_encoder(tw_clip *clip, const AVFrame *like, tw_error *err)
 {
     static const char *const names[] = {"h264_v4l2m2m", "libx264", "libopenh264"};
     int code = AVERROR_ENCODER_NOT_FOUND;
     for (size_t i = 0; i < sizeof names / sizeof *names && code < 0; i++) {
         const AVCodec *codec = avcodec_find_encoder_by_name(names[i]);
         if (codec)
-            code = try_encoder(clip, codec);
+            code = try_encoder(clip, codec, like);
     }
     if (code == AVERROR_ENCODER_NOT_FOUND)
         return tw_fail(err, TW_ENOTSUP,
@@ -298,8 +304,10 @@ static tw_status paint(tw_clip *clip, const AVFrame *in, AVFrame *out, tw_error 
 
 static tw_status encode_picture(tw_clip *clip, tw_error *err)
 {
-    const AVFrame *in = clip->decoded;
-    tw_status st = clip->encoder ? TW_OK : open_encoder(clip, err);
+    const AVFrame *in = NULL;
+    tw_status st = tw_av_show(&clip->shown, clip->decoded, &clip->view, &in, err);
+    if (st == TW_OK && !clip->encoder)
+        st = open_encoder(clip, in, err);
     if (st != TW_OK)
         return st;
     const AVCodecContext *encoder = clip->encoder;
@@ -318,10 +326,10 @@ static tw_status encode_picture(tw_clip *clip, tw_error *err)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     (void)sws_scale(clip->scaler, (const uint8_t *const *)in->data, in->linesize, 0,
                     in->height, out->data, out->linesize);
-    st = paint(clip, in, out, err);
+    st = paint(clip, clip->decoded, out, err);
     if (st != TW_OK)
         return st;
-    out->pts = in->best_effort_timestamp - clip->zero_us;
+    out->pts = clip->decoded->best_effort_timestamp - clip->zero_us;
     if (out->pts <= clip->encoded_us)
         out->pts = clip->encoded_us + 1;
     if (clip->encoded_us >= 0)
@@ -383,6 +391,7 @@ tw_status tw_av_clip_source(tw_clip *clip, const tw_stream *stream, tw_error *er
         return tw_fail(err, TW_EINVAL, "packets of one stream only can be copied");
     const tw_status st = drain(clip, err);
     avcodec_free_context(&clip->decoder);
+    clip->view.turn = stream->turn;
     return st == TW_OK ? tw_av_open_decoder(stream, &clip->decoder, err) : st;
 }
 

@@ -20,19 +20,21 @@ struct tw_av_decoder {
     uint8_t *planes; /* of the whole picture */
     size_t planes_bytes;
     int64_t last_us;
+    uint32_t looked_ppm;
     tw_av_clean *clean; /* makes stills where the loop filter is left out; else NULL */
 };
 
 /* Codecs whose pictures are filtered within the loop of prediction. */
-static bool leaves_filter_out(const AVCodecContext *context)
+static bool leaves_filter_out(const AVCodecContext *context, uint32_t looked_ppm)
 {
     return (context->codec_id == AV_CODEC_ID_H264 ||
             context->codec_id == AV_CODEC_ID_HEVC) &&
            context->width <= UINT16_MAX &&
-           tw_luma_factor((uint16_t)context->width) >= UNFILTERED_FROM;
+           tw_factor_for((uint32_t)context->width, looked_ppm) >= UNFILTERED_FROM;
 }
 
-tw_status tw_av_decoder_open(const tw_stream *stream, tw_av_decoder **out, tw_error *err)
+tw_status tw_av_decoder_open(const tw_stream *stream, uint32_t looked_ppm,
+                             tw_av_decoder **out, tw_error *err)
 {
     tw_av_decoder *decoder = av_mallocz(sizeof *decoder);
     if (!decoder)
@@ -40,10 +42,11 @@ tw_status tw_av_decoder_open(const tw_stream *stream, tw_av_decoder **out, tw_er
     decoder->frame = av_frame_alloc();
     decoder->incoming = av_frame_alloc();
     decoder->last_us = -1;
+    decoder->looked_ppm = looked_ppm;
     tw_status st = decoder->frame && decoder->incoming
                        ? tw_av_open_decoder(stream, &decoder->context, err)
                        : tw_fail(err, TW_ENOMEM, "out of memory");
-    if (st == TW_OK && leaves_filter_out(decoder->context)) {
+    if (st == TW_OK && leaves_filter_out(decoder->context, looked_ppm)) {
         decoder->context->skip_loop_filter = AVDISCARD_ALL;
         st = tw_av_clean_new(stream, &decoder->clean, err);
     }
@@ -155,7 +158,7 @@ tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *
     const tw_status st = whole_luma(decoder, &whole, err);
     if (st != TW_OK)
         return st;
-    const uint16_t factor = tw_luma_factor(whole.width);
+    const uint16_t factor = tw_factor_for(whole.width, decoder->looked_ppm);
     const size_t need = (size_t)(whole.width / factor) * (whole.height / factor);
     if (!make_room(&decoder->reduced, &decoder->reduced_bytes, need ? need : 1))
         return tw_fail(err, TW_ENOMEM, "out of memory");

@@ -53,6 +53,7 @@ static void describe(const tw_footage *footage, tw_stream *out)
         .fps_den = rate.den > 0 ? (uint32_t)rate.den : 1,
         .extra = p->extradata,
         .extra_size = p->extradata_size > 0 ? (size_t)p->extradata_size : 0};
+    out->turn = tw_av_turn_of(stream);
     if (footage->format->duration > 0) /* in AV_TIME_BASE, which is microseconds */
         out->length_us = footage->format->duration;
 }

@@ -1,0 +1,194 @@
+/* Pictures that are turned, mirrored and cropped: stills, copied and encoded clips, and
+ * what the detector sees all lie the same way. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "../../src/media/jpeg.h"
+#include "../support/support.h"
+
+enum { W = 320, H = 192, FPS = 5 };
+
+/* One sighting of the kerb's scene, as captures in a folder. */
+static char *rehearse(const char *more, char ***files, outcome *told)
+{
+    char *folder = make_folder(), *path = join(folder, "station.ini");
+    char text[512];
+    (void)snprintf(text, sizeof text,
+                   "[station]\nstore = .\nnames = {kind}{n}\n[camera kerb]\n"
+                   "source = sim:kerb,size=%dx%d\nfps = %d\nstills = first\n%s",
+                   W, H, FPS, more);
+    write_text(path, text);
+    *told = run_program(folder, TOOL, "watch", "--json", "--set", "pace=no", NULL);
+    assert_int_equal(told->code, 0);
+    free(path);
+    *files = list_files(folder);
+    return folder;
+}
+
+/* The brightness of a video's or still's first picture, as a player shows it. */
+static uint8_t *first_picture(const char *folder, const char *name, size_t expected)
+{
+    char *raw = join(folder, "raw");
+    outcome o = run_program(folder, FFMPEG, "-v", "error", "-y", "-i", name, "-frames:v",
+                            "1", "-f", "rawvideo", "-pix_fmt", "gray", raw, NULL);
+    assert_string_equal(o.err, "");
+    free_outcome(&o);
+    size_t bytes = 0;
+    uint8_t *px = (uint8_t *)read_file(raw, &bytes);
+    assert_int_equal(bytes, expected);
+    free(raw);
+    return px;
+}
+
+/* Mean difference of two pictures, in hundredths of a level. */
+static unsigned difference(const uint8_t *a, const uint8_t *b, size_t bytes)
+{
+    uint64_t sum = 0;
+    for (size_t i = 0; i < bytes; i++)
+        sum += (uint64_t)(a[i] > b[i] ? a[i] - b[i] : b[i] - a[i]);
+    return (unsigned)(sum * 100 / bytes);
+}
+
+static void check_picture(const char *folder, const char *name, const uint8_t *upright,
+                          const tw_view *view)
+{
+    const tw_luma src = {upright, W, W, H};
+    const tw_rect r = tw_view_rect(view, W, H, 16);
+    const size_t bytes = (size_t)r.width * r.height;
+    uint8_t *expected = malloc(bytes);
+    assert_non_null(expected);
+    tw_view_plane(view->turn, &src, &r, expected, r.width);
+    uint8_t *px = first_picture(folder, name, bytes);
+    const unsigned off = difference(px, expected, bytes);
+    if (off > 250)
+        fail_msg("%s differs by %u.%02u levels", name, off / 100, off % 100);
+    free(px);
+    free(expected);
+}
+
+static const struct {
+    const char *settings;
+    tw_view view;
+} CASES[] = {
+    {"rotate = 90\n", {{1, false}, {0, 0, 0, 0}}},
+    {"rotate = 180\n", {{2, false}, {0, 0, 0, 0}}},
+    {"rotate = 270\nmirror = yes\n", {{3, true}, {0, 0, 0, 0}}},
+    {"mirror = yes\n", {{0, true}, {0, 0, 0, 0}}},
+    {"rotate = 90\ncrop = 0,10 50,90\n", {{1, false}, {0, 100000, 500000, 900000}}},
+};
+
+static void test_all_captures_lie_the_same_way(void **state)
+{
+    (void)state;
+    static const char *const videos[] = {"clip_video = mjpeg\n", "clip_video = auto\n"};
+    char **files = NULL;
+    outcome o;
+    char *plain = rehearse("clip_video = mjpeg\n", &files, &o);
+    free_outcome(&o);
+    uint8_t *still = first_picture(plain, "still.jpg", (size_t)W * H);
+    uint8_t *clip = first_picture(plain, "clip.mp4", (size_t)W * H);
+    free_list(files);
+    for (size_t i = 0; i < sizeof CASES / sizeof *CASES; i++) {
+        for (size_t v = i % 2; v < 2; v++) { /* encoding is slow: each second time both */
+            char text[128];
+            const bool cropped = !tw_crop_is_whole(&CASES[i].view.crop);
+            (void)snprintf(text, sizeof text, "%s%s", CASES[i].settings, videos[v]);
+            char *folder = rehearse(text, &files, &o);
+            check_picture(folder, "still.jpg", still, &CASES[i].view);
+            if (v == 1 || !cropped) /* what is copied stays whole */
+                check_picture(folder, "clip.mp4", clip, &CASES[i].view);
+            free_outcome(&o);
+            free_list(files);
+            remove_folder(folder);
+        }
+    }
+    free(still);
+    free(clip);
+    remove_folder(plain);
+}
+
+/* Where the first sighting's blob was, in words. */
+static char *place_of(const char *settings)
+{
+    char **files = NULL;
+    outcome o;
+    char *folder = rehearse(settings, &files, &o);
+    const char *why = strstr(o.out, "one blob of ");
+    if (!why || !strstr(why, "at the")) {
+        fail_msg("%s", o.out);
+        return NULL;
+    }
+    const char *at = strstr(why, "at the");
+    char *place = strndup(at, strcspn(at, ",\""));
+    free_outcome(&o);
+    free_list(files);
+    remove_folder(folder);
+    return place;
+}
+
+static void test_the_detector_sees_it_as_well(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *settings, *place;
+    } cases[] = {{"clips = no\n", "at the left"},
+                 {"clips = no\nmirror = yes\n", "at the right"},
+                 {"clips = no\nrotate = 90\n", "at the top"},
+                 {"clips = no\nrotate = 180\n", "at the right"}};
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        char *place = place_of(cases[i].settings);
+        assert_string_equal(place, cases[i].place);
+        free(place);
+    }
+}
+
+/* A file that says how it lies is shown so; what is said in the settings comes on top. */
+static void test_footage_that_says_how_it_lies(void **state)
+{
+    (void)state;
+    char **files = NULL;
+    outcome o;
+    char *folder = rehearse("rotate = 90\nclip_video = mjpeg\n", &files, &o);
+    free_outcome(&o);
+    free_list(files);
+    uint8_t *clip = first_picture(folder, "clip.mp4", (size_t)W * H);
+    o = run_program(folder, TOOL, "look", "file:clip.mp4", "--output", "look.jpg", NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    uint8_t *look = first_picture(folder, "look.jpg", (size_t)W * H);
+    assert_true(difference(look, clip, (size_t)W * H) < 250);
+    free(look);
+    o = run_program(folder, TOOL, "look", "file:clip.mp4", "--set", "rotate=270",
+                    "--output", "back.jpg", NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    uint8_t *back = first_picture(folder, "back.jpg", (size_t)W * H);
+    const tw_luma src = {clip, H, H, W}; /* it stands upright */
+    const tw_view view = {.turn = {3, false}};
+    const tw_rect r = tw_view_rect(&view, H, W, 1);
+    uint8_t *expected = malloc((size_t)W * H);
+    assert_non_null(expected);
+    tw_view_plane(view.turn, &src, &r, expected, r.width);
+    assert_true(difference(back, expected, (size_t)W * H) < 250);
+    free(expected);
+    free(back);
+    o = run_program(folder, TOOL, "reel", "reel.mp4", "--clips", "--store", ".", NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    uint8_t *reel = first_picture(folder, "reel.mp4", (size_t)W * H);
+    assert_true(difference(reel, clip, (size_t)W * H) < 250);
+    free(reel);
+    free(clip);
+    remove_folder(folder);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_all_captures_lie_the_same_way),
+        cmocka_unit_test(test_the_detector_sees_it_as_well),
+        cmocka_unit_test(test_footage_that_says_how_it_lies),
+    };
+    cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
