@@ -73,6 +73,7 @@ typedef struct tw_board {
 
 typedef struct tw_rehearsal_result {
     uint64_t frames;       /* read by the detector */
+    uint64_t decoded;      /* pictures; more than were read where check_every is set */
     uint64_t bad_frames;   /* that could not be read */
     int64_t first_us;      /* capture time of the first frame */
     int64_t length_us;     /* from the first to the end of the last frame */

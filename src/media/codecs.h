@@ -17,7 +17,7 @@
 #include "tawny/port.h"
 #include "tawny/view.h"
 
-enum { TW_CODECS_ABI = 5 };
+enum { TW_CODECS_ABI = 6 };
 
 typedef struct tw_footage tw_footage;       /* a video file that is read */
 typedef struct tw_av_decoder tw_av_decoder; /* of one stream */
@@ -85,6 +85,8 @@ typedef struct tw_codecs {
      */
     tw_status (*decoder_send)(tw_av_decoder *decoder, const tw_packet *packet,
                               tw_error *err);
+    /** Of packets that come from now on leave those undecoded that no other needs. */
+    void (*decoder_skim)(tw_av_decoder *decoder, bool skim);
     /** Take a decoded picture, reduced as tw_luma_factor says; until TW_EAGAIN.
      * @return TW_OK; TW_EAGAIN: send more; TW_EEND: that was all; TW_EDAMAGED. */
     tw_status (*decoder_receive)(tw_av_decoder *decoder, tw_luma *luma, int64_t *t_us,

@@ -50,6 +50,12 @@ void tw_decoder_close(tw_decoder *decoder)
     free(decoder);
 }
 
+void tw_decoder_skim(tw_decoder *decoder, bool skim)
+{
+    if (decoder->av)
+        decoder->codecs->decoder_skim(decoder->av, skim);
+}
+
 tw_status tw_decoder_send(tw_decoder *decoder, const tw_packet *packet, tw_error *err)
 {
     if (decoder->av)

@@ -24,6 +24,10 @@ void tw_decoder_close(tw_decoder *decoder); /* NULL is fine */
  * @return TW_OK; TW_EDAMAGED: lost, go on with the next packet. */
 tw_status tw_decoder_send(tw_decoder *decoder, const tw_packet *packet, tw_error *err);
 
+/** Leave packets that come from now on undecoded where no other needs them; no matter for
+ * JPEG, where each is decoded only when its picture is asked for. */
+void tw_decoder_skim(tw_decoder *decoder, bool skim);
+
 /** @return TW_OK: out is good until the next call; TW_EAGAIN: send more; TW_EEND: that
  * was all; TW_EDAMAGED: lost, ask again. */
 tw_status tw_decoder_receive(tw_decoder *decoder, tw_decoded *out, tw_error *err);

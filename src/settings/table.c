@@ -99,7 +99,7 @@ static const tw_row ROWS[] = {
      "Keep the pre-event footage while the camera is disarmed as well, for sightings that are asked for. The detector rests then, but for a frame a second."},
     {"camera", "Watching", "check_every", &tw_type_duration, CAMERA(int64_t, check_every_us), 0, MIN,
      "0 s", "0.5 s", NULL,
-     "Look at a frame only so often; those in between are still recorded. 0 s: at every frame. Less often costs less, and quick subjects may be missed."},
+     "Look at a frame only so often; those in between are still recorded. 0 s: at every frame. Less often costs less, and quick subjects may be missed. Of H.264 and H.265 frames are not decoded where no other needs them, and key frames alone where they come often enough."},
     {"camera", "Watching", "mask", &tw_type_text, CAMERA(const char *, mask), 0, 0,
      "", "mask.png", NULL,
      "A PNG or PGM picture of any size that is laid over the camera's: what is black there is ignored."},

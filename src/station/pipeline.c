@@ -282,12 +282,9 @@ static tw_status change_size(tw_pipeline *p, const tw_decoded *decoded, tw_error
 /* Whether it is time to look at a frame again: frames in between are only kept. Half a
  * frame early is in time, or a rate that just does not fit would skip every second one.
  */
-static bool due(tw_pipeline *p, int64_t t_us)
+static bool due(const tw_pipeline *p, int64_t t_us)
 {
     const int64_t since = t_us - p->last_us;
-    if (t_us > p->offered_us)
-        p->offered_step_us = t_us - p->offered_us;
-    p->offered_us = t_us;
     return p->camera->check_every_us == 0 || p->result.frames == 0 || since < 0 ||
            since + p->offered_step_us / 2 >= p->camera->check_every_us;
 }
@@ -391,6 +388,7 @@ static tw_status read_ready(tw_pipeline *p, const tw_packet *packet, bool *bad,
             *bad = true;
             st = bad_picture(p, packet, &why, err);
         } else if (st == TW_OK) {
+            p->result.decoded++;
             st = read_picture(p, &decoded, err);
         } else if (err) {
             *err = why;
@@ -413,13 +411,43 @@ static bool rests(tw_pipeline *p, const tw_packet *packet)
            (!atomic_load(&p->orders->trigger) && !atomic_load(&p->orders->snap));
 }
 
-/* Whether a packet is left out of the decoder: it rests, and begins again with a picture
- * that needs no other. */
+static void note_times(tw_pipeline *p, const tw_packet *packet)
+{
+    if (packet->dts_us > p->offered_us)
+        p->offered_step_us = packet->dts_us - p->offered_us;
+    p->offered_us = packet->dts_us;
+    if (!packet->key)
+        return;
+    p->key_step_us = p->result.frames > 0 ? packet->t_us - p->key_us : 0;
+    p->key_us = packet->t_us;
+}
+
+/* Whether looking at key frames alone is often enough; they are decoded by themselves. */
+static bool only_keys(const tw_pipeline *p)
+{
+    return p->key_step_us > p->offered_step_us &&
+           p->key_step_us <= p->camera->check_every_us;
+}
+
+/* Whether the picture of a packet need not be looked at. Packets come in another order
+ * than their pictures, so this keeps to a grid, of which due() takes what comes. */
+static bool is_between(const tw_pipeline *p, const tw_packet *packet)
+{
+    const int64_t every_us = p->camera->check_every_us, step_us = p->offered_step_us;
+    const int64_t since_us = packet->t_us - p->result.first_us + step_us / 2;
+    return every_us > 0 && p->result.frames > 0 && since_us >= 0 &&
+           since_us % every_us >= step_us;
+}
+
+/* Whether a packet is left out of the decoder: it rests, or key frames are enough, and it
+ * begins again with a picture that needs no other. */
 static bool leaves_out(tw_pipeline *p, const tw_packet *packet)
 {
     if (!packet)
         return false;
-    if (rests(p, packet) || (p->waits_for_key && !packet->key)) {
+    tw_decoder_skim(p->decoder, is_between(p, packet));
+    if (rests(p, packet) || (only_keys(p) && !packet->key) ||
+        (p->waits_for_key && !packet->key)) {
         p->waits_for_key = true;
         return true;
     }
@@ -491,6 +519,7 @@ static void record(tw_pipeline *p)
 tw_status tw_pipeline_frame(tw_pipeline *p, const tw_frame *frame, tw_error *err)
 {
     p->packet = frame->packet;
+    note_times(p, &frame->packet);
     if (p->begun_us == INT64_MIN)
         p->begun_us = frame->packet.t_us;
     p->result.packet_bytes += frame->packet.size;

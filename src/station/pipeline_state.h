@@ -47,6 +47,7 @@ struct tw_pipeline {
     int64_t wall_offset_us;   /* wall time less capture time, of the newest packet */
     int64_t last_us, step_us; /* of the frames that were read */
     int64_t offered_us, offered_step_us; /* of all */
+    int64_t key_us, key_step_us; /* the newest key frame, and since the one before it */
     uint64_t lost_told;
     uint32_t bad_in_a_row;
     uint8_t *reduced;

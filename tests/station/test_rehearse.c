@@ -128,6 +128,42 @@ static void test_sightings_match_the_truth_of_the_scene(void **state)
     }
 }
 
+/* Frames in between are not decoded where no other needs them, and key frames alone where
+ * that is often enough; all are kept. */
+static void test_frames_in_between_are_spared(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *lines;
+        uint64_t frames, least, most; /* decoded */
+    } cases[] = {{"check_every = 0 s\n", 100, 100, 100},
+                 {"check_every = 0.4 s\n", 25, 25, 75},
+                 {"check_every = 1 s\n", 10, 10, 20},
+                 {"check_every = 2 s\n", 5, 5, 20}};
+    char *folder = make_folder();
+    outcome o = run_program(folder, FFMPEG, "-v", "error", "-f", "lavfi", "-i",
+                            "testsrc2=size=320x192:rate=10:duration=10", "-c:v",
+                            "libx264", "-g", "10", "-keyint_min", "10", "-bf", "2",
+                            "-b-pyramid", "none", "-sc_threshold", "0", "b.mp4", NULL);
+    assert_string_equal(o.err, "");
+    free_outcome(&o);
+    char *path = join(folder, "b.mp4"), source[512];
+    (void)snprintf(source, sizeof source, "file:%s", path);
+    uint64_t bytes = 0;
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        rehearsal *r = prepare(source, cases[i].lines);
+        assert_int_equal(run(r, NULL), TW_OK);
+        assert_int_equal(r->result.frames, cases[i].frames);
+        assert_in_range(r->result.decoded, cases[i].least, cases[i].most);
+        bytes = bytes ? bytes : r->result.packet_bytes;
+        assert_int_equal(r->result.packet_bytes, bytes);
+        assert_int_equal(r->told.problems.count, 0);
+        done(r);
+    }
+    free(path);
+    remove_folder(folder);
+}
+
 static void test_other_frame_rates(void **state)
 {
     (void)state;
@@ -712,6 +748,7 @@ int main(void)
         cmocka_unit_test(test_long_sightings_are_split_without_losing_a_frame),
         cmocka_unit_test(test_zones_shut_out),
         cmocka_unit_test(test_stopping),
+        cmocka_unit_test(test_frames_in_between_are_spared),
         cmocka_unit_test(test_looking),
     };
     cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));

@@ -66,6 +66,7 @@ void tw_av_footage_close(tw_footage *footage);
 
 tw_status tw_av_decoder_open(const tw_stream *stream, uint32_t looked_ppm,
                              tw_av_decoder **out, tw_error *err);
+void tw_av_decoder_skim(tw_av_decoder *decoder, bool skim);
 tw_status tw_av_decoder_send(tw_av_decoder *decoder, const tw_packet *packet,
                              tw_error *err);
 tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *t_us,

@@ -73,6 +73,11 @@ void tw_av_decoder_close(tw_av_decoder *decoder)
     av_free(decoder);
 }
 
+void tw_av_decoder_skim(tw_av_decoder *decoder, bool skim)
+{
+    decoder->context->skip_frame = skim ? AVDISCARD_NONREF : AVDISCARD_DEFAULT;
+}
+
 tw_status tw_av_decoder_send(tw_av_decoder *decoder, const tw_packet *packet,
                              tw_error *err)
 {

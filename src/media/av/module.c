@@ -164,11 +164,12 @@ TW_API const tw_codecs *tw_codecs_table(void);
 const tw_codecs *tw_codecs_table(void)
 {
     static const tw_codecs table = {
-        TW_CODECS_ABI,       tw_av_footage_open,    tw_av_live_open,
-        tw_av_footage_next,  tw_av_footage_close,   tw_av_decoder_open,
-        tw_av_decoder_send,  tw_av_decoder_receive, tw_av_decoder_picture,
-        tw_av_decoder_close, tw_av_clip_carries,    tw_av_clip_open,
-        tw_av_clip_packet,   tw_av_clip_source,     tw_av_clip_close};
+        TW_CODECS_ABI,         tw_av_footage_open,  tw_av_live_open,
+        tw_av_footage_next,    tw_av_footage_close, tw_av_decoder_open,
+        tw_av_decoder_send,    tw_av_decoder_skim,  tw_av_decoder_receive,
+        tw_av_decoder_picture, tw_av_decoder_close, tw_av_clip_carries,
+        tw_av_clip_open,       tw_av_clip_packet,   tw_av_clip_source,
+        tw_av_clip_close};
     (void)avformat_network_init();
     av_log_set_level(AV_LOG_QUIET); /* what matters comes back as a status */
     return &table;
