@@ -7,13 +7,15 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "notify.h"
+
 int cli_say(int code, const char *format, ...)
 {
     va_list args;
     va_start(args, format);
     char *text = g_strdup_vprintf(format, args);
     va_end(args);
-    (void)fprintf(stderr, "tawny: %s\n", text);
+    (void)fprintf(stderr, "%stawny: %s\n", notify_level(stderr, NOTIFY_ERROR), text);
     g_free(text);
     return code;
 }
@@ -21,7 +23,7 @@ int cli_say(int code, const char *format, ...)
 void cli_told(void *ctx, const char *line)
 {
     (void)ctx;
-    (void)fprintf(stderr, "%s\n", line);
+    (void)fprintf(stderr, "%s%s\n", notify_level(stderr, NOTIFY_ERROR), line);
 }
 
 void cli_clear(cli_common *common)

@@ -4,6 +4,7 @@
 #include <stddef.h>
 #include <string.h>
 #include <sys/socket.h>
+#include <sys/stat.h>
 #include <sys/time.h>
 #include <sys/un.h>
 #include <unistd.h>
@@ -37,4 +38,18 @@ gint64 notify_every(void)
     if (!us || (pid && g_ascii_strtoll(pid, NULL, 10) != (gint64)getpid()))
         return 0;
     return g_ascii_strtoll(us, NULL, 10) / 2;
+}
+
+const char *notify_level(FILE *to, int level)
+{
+    const char *stream =
+        g_getenv("JOURNAL_STREAM"); /* device:inode, see systemd.exec(5) */
+    struct stat s;
+    if (!stream || fstat(fileno(to), &s) != 0)
+        return "";
+    g_autofree char *here = g_strdup_printf("%llu:%llu", (unsigned long long)s.st_dev,
+                                            (unsigned long long)s.st_ino);
+    if (strcmp(here, stream) != 0)
+        return "";
+    return level == NOTIFY_ERROR ? "<3>" : "<4>";
 }

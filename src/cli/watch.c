@@ -81,12 +81,13 @@ static void print_event(watching *w, const tw_event *e)
                      e->file_kind, e->file, out_bytes(e->bytes, size));
         break;
     case TW_EVENT_LOST:
+    case TW_EVENT_PROBLEM:
     case TW_EVENT_BACK:
     case TW_EVENT_RELOADED:
     case TW_EVENT_FREED:
-    case TW_EVENT_PROBLEM:
-        (void)printf("%s  %-*s  %s\n", time, w->name_width,
-                     e->camera ? e->camera : "station", e->text);
+        (void)printf("%s%s  %-*s  %s\n",
+                     e->status == TW_OK ? "" : notify_level(stdout, NOTIFY_WARNING), time,
+                     w->name_width, e->camera ? e->camera : "station", e->text);
         break;
     case TW_EVENT_CLOSED:
         if (e->status == TW_OK)

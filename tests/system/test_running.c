@@ -225,6 +225,23 @@ static void hang_up(pid_t child, const char *answer)
     await_line(answer);
 }
 
+/* Lines that go to the journal say how grave they are. */
+static void test_the_journal_is_told_how_grave(void **state)
+{
+    (void)state;
+    outcome o =
+        run_program(folder, "/bin/sh", "-c",
+                    "export JOURNAL_STREAM=$(stat -L -c %d:%i /dev/fd/2); " TOOL
+                    " watch --settings none.ini; echo none | " TOOL " rehearse none.mp4",
+                    NULL);
+    assert_int_equal(count_lines(o.err, "<3>"), 2);
+    assert_has(o.err, "<3>none.ini: cannot read the settings");
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "watch", "--settings", "none.ini", NULL);
+    assert_null(strstr(o.err, "<3>"));
+    free_outcome(&o);
+}
+
 static void test_settings_are_read_again(void **state)
 {
     (void)state;
@@ -272,6 +289,7 @@ int main(void)
         cmocka_unit_test(test_the_service_manager_is_told),
         cmocka_unit_test(test_the_watchdog_is_fed_beside_a_stuck_station),
         cmocka_unit_test(test_a_running_station_says_how_it_fares),
+        cmocka_unit_test(test_the_journal_is_told_how_grave),
         cmocka_unit_test(test_settings_are_read_again),
     };
     cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));
