@@ -159,6 +159,7 @@ typedef struct tw_camera_request {
     uint16_t width, height; /* wanted; 0: as the camera likes */
     const char *format;     /* wanted: "mjpeg", "yuyv"...; NULL or "auto": the cheapest */
     const char *controls;   /* of a device: "gain=3, ..."; NULL or "": as they are */
+    int64_t fetch_every_us; /* of HTTP: fetch a picture so often; 0: it is a stream */
     bool udp;               /* RTSP by UDP instead of TCP */
     bool pace;              /* deliver recorded frames at their own times, by the clock */
     tw_clock clock;         /* gives wall times, and the pace */

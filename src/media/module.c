@@ -13,6 +13,7 @@
 
 #include "codecs.h"
 #include "drawing.h"
+#include "transfer.h"
 
 #ifndef TW_MODULE_DIR
 #define TW_MODULE_DIR "/usr/local/lib/tawny"
@@ -121,7 +122,7 @@ void *tw_module_entry(const char *name, const char *symbol, tw_error *err)
     (void)tw_fail(
         err, TW_ENOTSUP,
         "the module tawny-%s.so is not there (looked in %s): install it, or build "
-        "with -DTAWNY_CODECS=ON -DTAWNY_DRAWING=ON",
+        "with -DTAWNY_CODECS=ON -DTAWNY_DRAWING=ON -DTAWNY_TRANSFER=ON",
         name, place[count - 1]);
     return NULL;
 }
@@ -139,32 +140,41 @@ static pthread_mutex_t loading = PTHREAD_MUTEX_INITIALIZER;
      }){.object = (pointer)})                                                            \
          .function())
 
-const tw_codecs *tw_codecs_load(tw_error *err)
+static void *entry_of(const char *name, const char *symbol, tw_error *err)
 {
     (void)pthread_mutex_lock(&loading);
-    void *entry = tw_module_entry("codecs", "tw_codecs_table", err);
-    const tw_codecs *codecs = entry ? CALL_ENTRY(tw_codecs_entry, entry) : NULL;
+    void *entry = tw_module_entry(name, symbol, err);
     (void)pthread_mutex_unlock(&loading);
-    if (codecs && codecs->abi != TW_CODECS_ABI) {
+    return entry;
+}
+
+static bool fits(const char *name, int abi, int wanted, tw_error *err)
+{
+    if (abi != wanted)
         (void)tw_fail(err, TW_ENOTSUP,
-                      "tawny-codecs.so is of another version: install both anew");
-        return NULL;
-    }
-    return codecs;
+                      "tawny-%s.so is of another version: install both anew", name);
+    return abi == wanted;
+}
+
+const tw_codecs *tw_codecs_load(tw_error *err)
+{
+    void *entry = entry_of("codecs", "tw_codecs_table", err);
+    const tw_codecs *t = entry ? CALL_ENTRY(tw_codecs_entry, entry) : NULL;
+    return t && fits("codecs", t->abi, TW_CODECS_ABI, err) ? t : NULL;
 }
 
 const tw_drawing *tw_drawing_load(tw_error *err)
 {
-    (void)pthread_mutex_lock(&loading);
-    void *entry = tw_module_entry("drawing", "tw_drawing_table", err);
-    const tw_drawing *drawing = entry ? CALL_ENTRY(tw_drawing_entry, entry) : NULL;
-    (void)pthread_mutex_unlock(&loading);
-    if (drawing && drawing->abi != TW_DRAWING_ABI) {
-        (void)tw_fail(err, TW_ENOTSUP,
-                      "tawny-drawing.so is of another version: install both anew");
-        return NULL;
-    }
-    return drawing;
+    void *entry = entry_of("drawing", "tw_drawing_table", err);
+    const tw_drawing *t = entry ? CALL_ENTRY(tw_drawing_entry, entry) : NULL;
+    return t && fits("drawing", t->abi, TW_DRAWING_ABI, err) ? t : NULL;
+}
+
+const tw_transfer *tw_transfer_load(tw_error *err)
+{
+    void *entry = entry_of("transfer", "tw_transfer_table", err);
+    const tw_transfer *t = entry ? CALL_ENTRY(tw_transfer_entry, entry) : NULL;
+    return t && fits("transfer", t->abi, TW_TRANSFER_ABI, err) ? t : NULL;
 }
 
 tw_status tw_clip_copy(const tw_codecs *codecs, tw_clip *clip, const tw_packet *packet,

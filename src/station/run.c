@@ -13,6 +13,7 @@ tw_camera_request tw_request_of(const tw_board *board, const tw_camera_settings 
                                .height = camera->size.height,
                                .format = tw_format_name(camera->format),
                                .controls = camera->controls,
+                               .fetch_every_us = camera->fetch_every_us,
                                .udp = camera->transport == 1,
                                .clock = board->clock};
 }

@@ -3,6 +3,8 @@
 http_camera.py PICTURE FAULT: prints its URL, then serves each connection: good pictures, ten a
 second, and after twenty of them the fault: none, close, stall, half, garbage. A second
 connection has no fault. With "auth" it asks for the user toad and the password wa:rt@y.
+Below /one there is a single picture for each request: the third one is the fault (half, garbage,
+busy, stall), all others are good.
 """
 import base64
 import http.server
@@ -13,6 +15,7 @@ import time
 picture = open(sys.argv[1], "rb").read()
 fault = sys.argv[2]
 connections = 0
+ones = 0
 
 
 class Camera(http.server.BaseHTTPRequestHandler):
@@ -38,6 +41,21 @@ class Camera(http.server.BaseHTTPRequestHandler):
         if fault == "garbage":
             self.wfile.write(b"\x00\xff garbage \r\n" * 2000)
 
+    def one(self):
+        global ones
+        ones += 1
+        bad = ones == 3
+        if bad and fault == "busy":
+            return self.send_error(503)
+        data = b"<html>no picture here</html>" if bad and fault == "garbage" else picture
+        self.send_response(200)
+        self.send_header("Content-Type", "image/jpeg")
+        self.send_header("Content-Length", str(len(data)))
+        self.end_headers()
+        if bad and fault == "stall":
+            time.sleep(3600)
+        self.wfile.write(data[: len(data) // 2] if bad and fault == "half" else data)
+
     def do_GET(self):
         global connections
         wanted = "Basic " + base64.b64encode(b"toad:wa:rt@y").decode()
@@ -46,6 +64,8 @@ class Camera(http.server.BaseHTTPRequestHandler):
             self.send_header("WWW-Authenticate", 'Basic realm="pond"')
             self.end_headers()
             return
+        if self.path.startswith("/one"):
+            return self.one()
         connections += 1
         first = connections == 1
         self.send_response(200)

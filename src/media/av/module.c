@@ -159,6 +159,13 @@ tw_status tw_av_wrap(const tw_packet *packet, tw_parcel *parcel, AVPacket **out,
     return TW_OK;
 }
 
+/* Before any thread uses it. */
+__attribute__((constructor)) static void begin(void)
+{
+    (void)avformat_network_init();
+    av_log_set_level(AV_LOG_QUIET); /* what matters comes back as a status */
+}
+
 TW_API const tw_codecs *tw_codecs_table(void);
 
 const tw_codecs *tw_codecs_table(void)
@@ -170,7 +177,5 @@ const tw_codecs *tw_codecs_table(void)
         tw_av_decoder_picture, tw_av_decoder_close, tw_av_clip_carries,
         tw_av_clip_open,       tw_av_clip_packet,   tw_av_clip_source,
         tw_av_clip_close};
-    (void)avformat_network_init();
-    av_log_set_level(AV_LOG_QUIET); /* what matters comes back as a status */
     return &table;
 }

@@ -27,6 +27,8 @@ tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
 {
     static const char *const net[] = {"rtsp://", "rtsps://", "http://", "https://"};
     static const char scheme[] = "file:";
+    if (request->fetch_every_us > 0 && strncmp(request->source, "http", 4) == 0)
+        return tw_linux_fetch_camera(request, out, err);
     for (size_t i = 0; i < sizeof net / sizeof *net; i++)
         if (strncmp(request->source, net[i], strlen(net[i])) == 0)
             return tw_linux_net_camera(request, out, err);

@@ -16,6 +16,10 @@ tw_status tw_linux_file_camera(const tw_camera_request *request, const char *pat
 tw_status tw_linux_folder_camera(const tw_camera_request *request, const char *path,
                                  tw_camera *out, tw_error *err);
 
+/** A picture fetched over HTTP every so often. Same contract. */
+tw_status tw_linux_fetch_camera(const tw_camera_request *request, tw_camera *out,
+                                tw_error *err);
+
 /** A stream from the network. Same contract. */
 tw_status tw_linux_net_camera(const tw_camera_request *request, tw_camera *out,
                               tw_error *err);
