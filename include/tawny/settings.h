@@ -85,6 +85,7 @@ typedef struct tw_camera_settings {
     const char *name;
     const char *use; /* names of profiles, separated by commas; "" none */
     const char *source;
+    const char *detect_source; /* looked at instead, while a station watches; "": none */
     int64_t fps;
     tw_size size;           /* wanted of a device; 0 x 0: as it likes */
     int64_t format;         /* index: auto, mjpeg, h264, yuyv, nv12, grey, rgb */

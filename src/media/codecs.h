@@ -78,7 +78,7 @@ typedef struct tw_codecs {
     tw_status (*footage_next)(tw_footage *footage, tw_packet *packet, tw_error *err);
     void (*footage_close)(tw_footage *footage); /* NULL is fine */
 
-    /** @param looked_ppm  See tw_factor_for. */
+    /** @param looked_ppm  See tw_decoder_open. */
     tw_status (*decoder_open)(const tw_stream *stream, uint32_t looked_ppm,
                               tw_av_decoder **out, tw_error *err);
     /** Give a packet, NULL at the end. @return TW_OK; TW_EDAMAGED: go on with the next.

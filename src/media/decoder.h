@@ -14,8 +14,8 @@ typedef struct tw_decoded {
     uint16_t width, height; /* of the whole picture, pixels */
 } tw_decoded;
 
-/** @param looked_ppm  Share of the width that the detector looks at, see tw_factor_for.
- */
+/** @param looked_ppm  Share of the width that the detector looks at, see tw_factor_for;
+ *                     0: no picture is looked at, there are stills only. */
 tw_status tw_decoder_open(const tw_stream *stream, uint32_t looked_ppm, tw_decoder **out,
                           tw_error *err);
 void tw_decoder_close(tw_decoder *decoder); /* NULL is fine */

@@ -7,6 +7,7 @@
 
 #include "../media/jpeg.h"
 #include "../media/mask.h"
+#include "tawny/brightness.h"
 
 enum {
     BAD_TOLD_MAX = 5,   /* damaged frames that are told one by one */
@@ -116,8 +117,9 @@ static uint32_t looked_ppm(const tw_view *view)
 }
 
 tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
-                          const tw_stream *stream, const tw_keep *keep, tw_event_fn told,
-                          void *ctx, tw_pipeline **out, tw_error *err)
+                          const tw_stream *stream, const tw_stream *looked,
+                          const tw_keep *keep, tw_event_fn told, void *ctx,
+                          tw_pipeline **out, tw_error *err)
 {
     tw_pipeline *p = calloc(1, sizeof *p);
     if (!p)
@@ -127,7 +129,9 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
     p->begun_us = INT64_MIN;
     p->orders = keep ? keep->orders : NULL;
     p->stream = *stream;
-    p->view = tw_view_of(camera, stream->turn);
+    p->looked = looked ? looked->codec : stream->codec;
+    p->kept_view = tw_view_of(camera, stream->turn);
+    p->view = looked ? tw_view_of(camera, looked->turn) : p->kept_view;
     p->told = told;
     p->ctx = ctx;
     const tw_sighting_config config = tw_sighting_config_of(camera);
@@ -141,7 +145,10 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
     if (st == TW_OK && camera->mask[0] != '\0')
         st = tw_mask_read(camera->mask, &p->mask_picture, &p->mask_luma, err);
     if (st == TW_OK)
-        st = tw_decoder_open(stream, looked_ppm(&p->view), &p->decoder, err);
+        st = tw_decoder_open(looked ? looked : stream, looked_ppm(&p->view), &p->decoder,
+                             err);
+    if (st == TW_OK && looked)
+        st = tw_decoder_open(stream, 0, &p->keeper, err);
     if (st == TW_OK && keep)
         st = tw_recorder_new(keep->lane, stream, keep->sink, &p->recorder, err);
     if (st == TW_OK) {
@@ -158,6 +165,7 @@ void tw_pipeline_free(tw_pipeline *p)
     if (!p)
         return;
     tw_decoder_close(p->decoder);
+    tw_decoder_close(p->keeper);
     tw_recorder_free(p->recorder);
     free(p->memory);
     free(p->mask);
@@ -258,6 +266,15 @@ static void close_footage(tw_pipeline *p)
     tw_sighting_settle_again(&p->watch);
 }
 
+/* The size of what is kept. */
+static void keep_size(tw_pipeline *p, uint16_t width, uint16_t height)
+{
+    p->kept_width = width;
+    p->kept_height = height;
+    if (p->recorder)
+        tw_recorder_size(p->recorder, width, height);
+}
+
 static tw_status change_size(tw_pipeline *p, const tw_decoded *decoded, tw_error *err)
 {
     const bool first = p->width == 0;
@@ -274,8 +291,8 @@ static tw_status change_size(tw_pipeline *p, const tw_decoded *decoded, tw_error
     }
     p->width = decoded->width;
     p->height = decoded->height;
-    if (p->recorder)
-        tw_recorder_size(p->recorder, p->width, p->height);
+    if (!p->keeper)
+        keep_size(p, p->width, p->height);
     return make_detector(p, decoded->luma.width, decoded->luma.height, err);
 }
 
@@ -460,7 +477,7 @@ static tw_status decode(tw_pipeline *p, const tw_packet *packet, bool *bad, tw_e
     tw_error why = {0};
     if (leaves_out(p, packet))
         return TW_OK;
-    if (packet && p->stream.codec == TW_CODEC_MJPEG && !due(p, packet->t_us))
+    if (packet && p->looked == TW_CODEC_MJPEG && !due(p, packet->t_us))
         return TW_OK; /* each is a picture of its own, and needs no decoding */
     const tw_status st = tw_decoder_send(p->decoder, packet, &why);
     if (st == TW_OK)
@@ -516,17 +533,49 @@ static void record(tw_pipeline *p)
     tell_lost(p);
 }
 
+/* What is kept, where something else is looked at: its size, and what stills are made of.
+ */
+static void keep_apart(tw_pipeline *p, const tw_packet *packet)
+{
+    uint16_t width = p->stream.width, height = p->stream.height;
+    if (p->stream.codec == TW_CODEC_MJPEG)
+        (void)tw_brightness_size(packet->data, packet->size, &width, &height);
+    if (width != p->kept_width || height != p->kept_height)
+        keep_size(p, width, height);
+    (void)tw_decoder_send(p->keeper, packet, NULL);
+}
+
+static tw_status look(tw_pipeline *p, const tw_frame *frame, bool *bad, tw_error *err)
+{
+    note_times(p, &frame->packet);
+    return frame->luma.px ? read_plane(p, frame, err)
+                          : decode(p, &frame->packet, bad, err);
+}
+
+tw_status tw_pipeline_look(tw_pipeline *p, const tw_frame *frame, tw_error *err)
+{
+    bool bad = false;
+    if (!p->packet.data) /* there is nothing yet that could be kept */
+        return TW_OK;
+    const tw_status st = look(p, frame, &bad, err);
+    tw_parcel_release(p->parcel);
+    p->parcel = NULL;
+    return st;
+}
+
 tw_status tw_pipeline_frame(tw_pipeline *p, const tw_frame *frame, tw_error *err)
 {
     p->packet = frame->packet;
-    note_times(p, &frame->packet);
     if (p->begun_us == INT64_MIN)
         p->begun_us = frame->packet.t_us;
     p->result.packet_bytes += frame->packet.size;
     p->wall_offset_us = frame->packet.wall_us - frame->packet.t_us;
     bool bad = false;
-    const tw_status st =
-        frame->luma.px ? read_plane(p, frame, err) : decode(p, &frame->packet, &bad, err);
+    tw_status st = TW_OK;
+    if (p->keeper)
+        keep_apart(p, &frame->packet);
+    else
+        st = look(p, frame, &bad, err);
     /* A damaged JPEG would spoil a clip; a damaged packet of another codec may be needed
      * by those after it. */
     const bool keep = !bad || p->stream.codec != TW_CODEC_MJPEG;
@@ -542,7 +591,7 @@ tw_status tw_pipeline_frame(tw_pipeline *p, const tw_frame *frame, tw_error *err
 void tw_pipeline_finish(tw_pipeline *p)
 {
     bool bad = false;
-    if (p->stream.codec != TW_CODEC_MJPEG)
+    if (p->looked != TW_CODEC_MJPEG)
         (void)decode(p, NULL, &bad, NULL);
     close_footage(p);
     if (p->result.frames > 0)
@@ -556,8 +605,9 @@ uint32_t tw_pipeline_number(const tw_pipeline *p)
 
 void tw_pipeline_health(const tw_pipeline *p, tw_health *out)
 {
-    const tw_rect shown = p->width > 0 ? tw_view_rect(&p->view, p->width, p->height, 1)
-                                       : (tw_rect){0, 0, 0, 0};
+    const tw_rect shown =
+        p->kept_width > 0 ? tw_view_rect(&p->kept_view, p->kept_width, p->kept_height, 1)
+                          : (tw_rect){0, 0, 0, 0};
     *out = (tw_health){.width = shown.width,
                        .height = shown.height,
                        .damaged = p->result.bad_frames,
@@ -589,14 +639,14 @@ void tw_pipeline_result(const tw_pipeline *p, tw_rehearsal_result *out)
 /* The picture at hand, turned and cropped. */
 static tw_status shown_still(tw_pipeline *p, uint8_t **out, size_t *bytes, tw_error *err)
 {
-    const int quality = (int)p->camera->still_quality;
+    const tw_view *view = &p->kept_view;
     uint8_t *whole = NULL;
     uint16_t width = 0, height = 0;
-    if (tw_turn_is_none(p->view.turn) && tw_crop_is_whole(&p->view.crop))
-        return tw_decoder_still(p->decoder, quality, out, bytes, err);
-    tw_status st = tw_decoder_still(p->decoder, quality, &whole, bytes, err);
+    if (tw_turn_is_none(view->turn) && tw_crop_is_whole(&view->crop))
+        return tw_stills_picture(p, out, bytes, err);
+    tw_status st = tw_stills_picture(p, &whole, bytes, err);
     if (st == TW_OK)
-        st = tw_jpeg_view(whole, *bytes, &p->view, out, bytes, &width, &height, err);
+        st = tw_jpeg_view(whole, *bytes, view, out, bytes, &width, &height, err);
     free(whole);
     return st;
 }

@@ -4,6 +4,7 @@
 
 #include <stdatomic.h>
 
+#include "ahead.h"
 #include "recorder.h"
 
 typedef struct tw_pipeline tw_pipeline;
@@ -26,19 +27,28 @@ typedef struct tw_keep {
 } tw_keep;
 
 /**
- * @param clock For local time.
+ * @param clock  For local time.
+ * @param stream What is kept, and looked at.
+ * @param looked What is looked at instead; NULL: nothing else. Its frames come by
+ *               tw_pipeline_look.
  * @param keep  Copied; NULL: nothing is stored.
  * @param told  May be NULL.
  */
 tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
-                          const tw_stream *stream, const tw_keep *keep, tw_event_fn told,
-                          void *ctx, tw_pipeline **out, tw_error *err);
+                          const tw_stream *stream, const tw_stream *looked,
+                          const tw_keep *keep, tw_event_fn told, void *ctx,
+                          tw_pipeline **out, tw_error *err);
 void tw_pipeline_free(tw_pipeline *pipeline); /* NULL is fine */
 
 /** Take one frame through. What is wrong with it is told; only what ends the camera comes
  * back: TW_ENOMEM, TW_EDAMAGED (nothing but damaged frames), TW_ESIZE (cannot be
  * watched). */
 tw_status tw_pipeline_frame(tw_pipeline *pipeline, const tw_frame *frame, tw_error *err);
+
+/** Take a frame through that is only looked at; its times are by the clock of those that
+ * are kept. Between two of tw_pipeline_frame: the bytes of the last one of those must
+ * still be there. Same answers. */
+tw_status tw_pipeline_look(tw_pipeline *pipeline, const tw_frame *frame, tw_error *err);
 
 /** The camera itself lost a frame: tell it. Same answers. */
 tw_status tw_pipeline_bad_frame(tw_pipeline *pipeline, const tw_error *why,
@@ -80,6 +90,7 @@ tw_status tw_pipeline_still(tw_pipeline *pipeline, uint8_t **jpeg, size_t *bytes
 /* How a camera is run to its end; shared by rehearsals, looks and stations. */
 typedef struct tw_run {
     tw_camera camera;
+    tw_ahead *ahead;       /* reads what is looked at; NULL: that is the camera itself */
     tw_pipeline *pipeline; /* NULL until the camera is open */
     uint64_t frames;       /* that have come, damaged ones too */
     uint64_t dropped;      /* by the driver */

@@ -18,13 +18,16 @@ typedef struct best_still {
 struct tw_pipeline {
     const tw_camera_settings *camera;
     tw_stream stream;
-    tw_decoder *decoder;
+    tw_decoder *decoder; /* of what is looked at */
+    tw_decoder *keeper;  /* of what is kept, for stills; NULL: that is the same stream */
+    tw_codec looked;     /* codec of what is looked at */
     tw_detector *detector;
     void *memory; /* of the detector */
     uint8_t *mask;
     uint8_t *mask_picture;            /* of mask = FILE; NULL: none */
     tw_luma mask_luma;                /* a view of it */
-    uint16_t width, height;           /* of whole pictures; 0 before the first */
+    uint16_t width, height;           /* of pictures looked at; 0 before the first */
+    uint16_t kept_width, kept_height; /* of pictures kept, likewise */
     uint16_t luma_width, luma_height; /* of what the detector reads */
     tw_sighting_watch watch;
     tw_clock clock;
@@ -52,8 +55,9 @@ struct tw_pipeline {
     uint32_t bad_in_a_row;
     uint8_t *reduced;
     size_t reduced_bytes;
-    tw_view view;
-    uint8_t *shown; /* of the reduced picture, as view says */
+    tw_view view;      /* of what is looked at */
+    tw_view kept_view; /* of what is kept */
+    uint8_t *shown;    /* of the reduced picture, as view says */
     size_t shown_bytes;
     tw_rehearsal_result result;
     tw_event_fn told;
@@ -66,6 +70,9 @@ void tw_pipeline_problem(const tw_pipeline *p, tw_status st, const char *text);
 /** The packet at hand, copied from the camera when it is first wanted; the pipeline's.
  * @return NULL: out of memory. */
 tw_parcel *tw_stills_packet(tw_pipeline *p);
+
+/** The picture at hand as a JPEG, as the camera sent it or encoded; the caller's. */
+tw_status tw_stills_picture(tw_pipeline *p, uint8_t **jpeg, size_t *bytes, tw_error *err);
 
 /** Store the picture at hand. @param n  Its number, 0: it is the only one. */
 void tw_stills_store(tw_pipeline *p, tw_kind kind, uint32_t n);

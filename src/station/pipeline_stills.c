@@ -16,6 +16,12 @@ tw_parcel *tw_stills_packet(tw_pipeline *p)
     return p->parcel;
 }
 
+tw_status tw_stills_picture(tw_pipeline *p, uint8_t **jpeg, size_t *bytes, tw_error *err)
+{
+    return tw_decoder_still(p->keeper ? p->keeper : p->decoder,
+                            (int)p->camera->still_quality, jpeg, bytes, err);
+}
+
 /* The picture at hand as a JPEG: as it came, or encoded. @return NULL: err says why. */
 static tw_parcel *take_still(tw_pipeline *p, tw_error *err)
 {
@@ -23,8 +29,7 @@ static tw_parcel *take_still(tw_pipeline *p, tw_error *err)
     size_t bytes = 0;
     if (p->stream.codec == TW_CODEC_MJPEG && tw_stills_packet(p))
         return tw_parcel_keep(p->parcel);
-    if (tw_decoder_still(p->decoder, (int)p->camera->still_quality, &jpeg, &bytes, err) !=
-        TW_OK)
+    if (tw_stills_picture(p, &jpeg, &bytes, err) != TW_OK)
         return NULL;
     tw_parcel *taken = tw_parcel_take(jpeg, bytes);
     if (!taken)
@@ -42,8 +47,8 @@ void tw_stills_store(tw_pipeline *p, tw_kind kind, uint32_t n)
                             .jpeg = take_still(p, &err),
                             .times = times_at(p, p->reading.t_us),
                             .n = n,
-                            .width = p->width,
-                            .height = p->height};
+                            .width = p->kept_width,
+                            .height = p->kept_height};
     if (still.jpeg)
         tw_recorder_still(p->recorder, &still);
     else
@@ -58,8 +63,8 @@ static void store_first(tw_pipeline *p)
                       .sighting = &p->watch.now,
                       .n =
                           p->camera->burst > 1 ? ++p->stills : 0, /* one alone has none */
-                      .width = p->width,
-                      .height = p->height};
+                      .width = p->kept_width,
+                      .height = p->kept_height};
     if (p->stream.codec != TW_CODEC_MJPEG ||
         tw_recorder_find(p->recorder, p->watch.now.start_us, &still.times, &still.jpeg) !=
             TW_OK) {
@@ -91,8 +96,8 @@ void tw_stills_ended(tw_pipeline *p, const tw_sighting *sighting)
                             .sighting = sighting,
                             .jpeg = p->best.jpeg,
                             .times = p->best.times,
-                            .width = p->width,
-                            .height = p->height};
+                            .width = p->kept_width,
+                            .height = p->kept_height};
     if (!still.jpeg)
         return;
     tw_recorder_still(p->recorder, &still);

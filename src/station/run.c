@@ -29,15 +29,39 @@ tw_status tw_run_open(tw_run *run, const tw_board *board,
     tw_status st = tw_camera_make(board->makers, &request, &run->camera, err);
     if (st != TW_OK)
         return st;
-    tw_stream stream;
+    tw_stream stream, looked;
     st = run->camera.ops->open(run->camera.ctx, &stream, err);
+    const bool second =
+        keep && keep->orders && camera->detect_source && camera->detect_source[0] != '\0';
+    request.source = camera->detect_source;
+    if (st == TW_OK && second)
+        st = tw_ahead_open(board, &request, &run->ahead, &looked, err);
     if (st == TW_OK && stream.fps_den > 0)
         run->wanted_milli = (uint32_t)((uint64_t)stream.fps_num * 1000 / stream.fps_den);
     if (st == TW_OK)
-        st = tw_pipeline_new(camera, board->clock, &stream, keep, told, ctx,
-                             &run->pipeline, err);
+        st = tw_pipeline_new(camera, board->clock, &stream, second ? &looked : NULL, keep,
+                             told, ctx, &run->pipeline, err);
     tw_module_give_back();
     return st;
+}
+
+/* Take what there is to be looked at by now. */
+static tw_status look_ahead(tw_run *run, tw_error *err)
+{
+    enum { MOST = 64 };
+    tw_status st = TW_OK;
+    for (int i = 0; run->ahead && st == TW_OK && i < MOST; i++) {
+        tw_frame frame = {.luma = {.px = NULL}};
+        tw_error why = {0};
+        st = tw_ahead_take(run->ahead, &frame.packet, &why);
+        if (st == TW_OK)
+            st = tw_pipeline_look(run->pipeline, &frame, err);
+        else if (st == TW_EDAMAGED)
+            st = tw_pipeline_bad_frame(run->pipeline, &why, err);
+        else if (st != TW_EAGAIN && err)
+            *err = why;
+    }
+    return st == TW_EAGAIN ? TW_OK : st;
 }
 
 tw_status tw_run_step(tw_run *run, tw_error *err)
@@ -48,7 +72,8 @@ tw_status tw_run_step(tw_run *run, tw_error *err)
     run->frames += st == TW_OK || st == TW_EDAMAGED;
     if (st == TW_OK) {
         run->dropped = frame.dropped;
-        return tw_pipeline_frame(run->pipeline, &frame, err);
+        const tw_status taken = tw_pipeline_frame(run->pipeline, &frame, err);
+        return taken == TW_OK ? look_ahead(run, err) : taken;
     }
     if (st == TW_EAGAIN)
         return TW_OK;
@@ -65,6 +90,7 @@ void tw_run_close(tw_run *run)
         tw_pipeline_finish(run->pipeline);
         tw_pipeline_free(run->pipeline);
     }
+    tw_ahead_close(run->ahead);
     if (run->camera.ops)
         run->camera.ops->destroy(run->camera.ctx);
     memset(run, 0, sizeof *run);

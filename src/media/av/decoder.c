@@ -46,7 +46,9 @@ tw_status tw_av_decoder_open(const tw_stream *stream, uint32_t looked_ppm,
     tw_status st = decoder->frame && decoder->incoming
                        ? tw_av_open_decoder(stream, &decoder->context, err)
                        : tw_fail(err, TW_ENOMEM, "out of memory");
-    if (st == TW_OK && leaves_filter_out(decoder->context, looked_ppm)) {
+    if (st == TW_OK && looked_ppm == 0)
+        st = tw_av_clean_new(stream, &decoder->clean, err);
+    else if (st == TW_OK && leaves_filter_out(decoder->context, looked_ppm)) {
         decoder->context->skip_loop_filter = AVDISCARD_ALL;
         st = tw_av_clean_new(stream, &decoder->clean, err);
     }
@@ -78,6 +80,15 @@ void tw_av_decoder_skim(tw_av_decoder *decoder, bool skim)
     decoder->context->skip_frame = skim ? AVDISCARD_NONREF : AVDISCARD_DEFAULT;
 }
 
+/* Nothing is looked at: packets are only held, those since the newest key frame. */
+static void reach(tw_av_decoder *decoder, const tw_packet *packet)
+{
+    if (!packet)
+        return;
+    decoder->last_us = packet->t_us;
+    tw_av_clean_reached(decoder->clean, packet->t_us);
+}
+
 tw_status tw_av_decoder_send(tw_av_decoder *decoder, const tw_packet *packet,
                              tw_error *err)
 {
@@ -85,7 +96,9 @@ tw_status tw_av_decoder_send(tw_av_decoder *decoder, const tw_packet *packet,
     tw_status st = packet ? tw_av_copy(packet, &av, err) : TW_OK;
     if (st == TW_OK && decoder->clean)
         tw_av_clean_hold(decoder->clean, av);
-    if (st == TW_OK)
+    if (st == TW_OK && decoder->looked_ppm == 0)
+        reach(decoder, packet);
+    else if (st == TW_OK)
         st = tw_av_give(decoder->context, av, err);
     av_packet_free(&av);
     return st;
@@ -137,6 +150,8 @@ static tw_status whole_luma(tw_av_decoder *decoder, tw_luma *out, tw_error *err)
 tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *t_us,
                                 uint16_t *width, uint16_t *height, tw_error *err)
 {
+    if (decoder->looked_ppm == 0)
+        return TW_EAGAIN;
     const int code = avcodec_receive_frame(decoder->context, decoder->incoming);
     if (code == AVERROR(EAGAIN))
         return TW_EAGAIN;
@@ -176,12 +191,11 @@ tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *
 tw_status tw_av_decoder_picture(tw_av_decoder *decoder, tw_picture *picture,
                                 tw_error *err)
 {
-    const AVFrame *f = decoder->frame;
-    if (f->width <= 0 || !f->data[0])
-        return tw_fail(err, TW_ENOENT, "no picture yet");
     const AVFrame *clean =
         decoder->clean ? tw_av_clean_find(decoder->clean, decoder->last_us) : NULL;
-    f = clean ? clean : f; /* blocks that show are better than no still */
+    const AVFrame *f = clean ? clean : decoder->frame; /* better with blocks than none */
+    if (f->width <= 0 || !f->data[0])
+        return tw_fail(err, TW_ENOENT, "no picture yet");
     const int w = f->width, h = f->height, half_w = (w + 1) / 2, half_h = (h + 1) / 2;
     const size_t luma = (size_t)w * (size_t)h, chroma = (size_t)half_w * (size_t)half_h;
     decoder->to_full = sws_getCachedContext(
