@@ -84,7 +84,7 @@ static void add(tw_score *sum, const tw_score *s)
 static void run_scene(const trial *t, unsigned seed, size_t index, result *r)
 {
     const tw_sim_scene *scene = tw_sim_scene_at(index);
-    const tw_board board = {MAKERS, tw_linux_clock(), NULL};
+    const tw_board board = {.makers = MAKERS, .clock = tw_linux_clock()};
     char source[128], fps[32];
     tw_camera_settings camera;
     tw_rehearsal_result got;

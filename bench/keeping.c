@@ -157,7 +157,7 @@ static void write_stills(const char *folder, latency *l)
             TW_OK ||
         tw_linux_card(folder, &card, &err) != TW_OK)
         die("station", &err);
-    const tw_board board = {MAKERS, tw_linux_clock(), &card};
+    const tw_board board = {.makers = MAKERS, .clock = tw_linux_clock(), .card = &card};
     if (tw_station_new(&board, settings, on_event, l, &l->station, &err) != TW_OK ||
         tw_station_run(l->station) != TW_OK)
         die("station", &err);

@@ -197,7 +197,7 @@ static double rehearse(const char *path)
     char source[4096];
     tw_camera_settings camera;
     tw_rehearsal_result result;
-    const tw_board board = {MAKERS, tw_linux_clock(), NULL};
+    const tw_board board = {.makers = MAKERS, .clock = tw_linux_clock()};
     tw_settings *settings = tw_settings_new();
     (void)snprintf(source, sizeof source, "file:%s", path);
     if (!settings ||
@@ -335,7 +335,7 @@ static int bench_memory(const char *store, const char *path)
             TW_OK ||
         tw_linux_card(store, &card, &err) != TW_OK)
         die("memory", &err);
-    const tw_board board = {MAKERS, tw_linux_clock(), &card};
+    const tw_board board = {.makers = MAKERS, .clock = tw_linux_clock(), .card = &card};
     if (tw_station_new(&board, settings, watch_memory, &m, &m.station, &err) != TW_OK)
         die("memory", &err);
     (void)tw_station_run(m.station);

@@ -45,7 +45,7 @@ int main(void)
     if (tw_settings_read_text(settings, "example", SETTINGS, strlen(SETTINGS), NULL,
                               NULL) != TW_OK)
         goto done;
-    const tw_board board = {makers, tw_linux_clock(), &card};
+    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
     if (tw_station_new(&board, settings, on_event, &seen, &station, &err) != TW_OK) {
         printf("%s\n", err.text);
         goto done;

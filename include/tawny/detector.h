@@ -126,6 +126,10 @@ TW_API tw_status tw_detector_init(const tw_detector_config *config, void *memory
 TW_API void tw_detector_conditions(const tw_detector *detector, uint32_t *light_ppm,
                                    uint32_t *noise);
 
+/** The light of the place is being switched, by a lamp that the caller knows of: for two
+ * seconds nothing can be said of the picture, and the place is learned quickly. */
+TW_API void tw_detector_light_switched(tw_detector *detector);
+
 /** @return The grid of cells, for tw_zones_mark. */
 TW_API tw_grid tw_detector_grid(const tw_detector *detector);
 

@@ -148,6 +148,25 @@ typedef struct tw_card {
     void *ctx;
 } tw_card;
 
+/* ---- pins ------------------------------------------------------------------------ */
+
+/* Inputs and outputs of the board. Lines are named as the port does, "gpiochip0/17" for
+ * one; each is used in one direction only. */
+typedef struct tw_pins_ops {
+    /* Required, thread-safe. Whether an input is active now. TW_ENOENT: there is no such
+     * line; TW_EACCES: it is in use, or not allowed; TW_EIO. */
+    tw_status (*read)(void *ctx, const char *line, bool *active, tw_error *err);
+    /* Required, thread-safe. Switch an output. Same answers. */
+    tw_status (*write)(void *ctx, const char *line, bool active, tw_error *err);
+    /* Required. Lets the lines go, outputs as they are, and frees ctx. */
+    void (*destroy)(void *ctx);
+} tw_pins_ops;
+
+typedef struct tw_pins {
+    const tw_pins_ops *ops;
+    void *ctx;
+} tw_pins;
+
 /* ---- what a port can make -------------------------------------------------------- */
 
 /* A camera that is wanted. Texts are borrowed for the call. */

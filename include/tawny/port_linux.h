@@ -26,6 +26,16 @@ TW_API size_t tw_linux_devices(void (*visit)(void *ctx, const char *source,
 TW_API tw_clock tw_linux_clock(void);
 
 /**
+ * The board's pins, by libgpiod. Lines are "CHIP/NUMBER", such as gpiochip0/17, or the
+ * name that the board gives them; with "!" before it a line is active when it is low. A
+ * line is taken when it is first used, and kept until the pins are destroyed.
+ *
+ * @return TW_OK: out is the caller's, to destroy; TW_ENOTSUP: built without libgpiod;
+ *         TW_ENOMEM.
+ */
+TW_API tw_status tw_linux_pins(tw_pins *out, tw_error *err);
+
+/**
  * Use a folder as a card; it is made if it is missing.
  *
  * @param out  Set on TW_OK; destroy it when done.

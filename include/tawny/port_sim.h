@@ -49,6 +49,25 @@ typedef struct tw_sim_time {
 /** @param time  Caller's; outlives the clock. */
 TW_API tw_clock tw_sim_clock(tw_sim_time *time);
 
+/* ---- pins ------------------------------------------------------------------------ */
+
+/* An input that is active for a while, by the clock. */
+typedef struct tw_sim_signal {
+    const char *line;
+    int64_t from_us, until_us;
+} tw_sim_signal;
+
+/** Pins that follow a script: inputs are active as the signals say, and any line can be
+ * written to.
+ * @param signals  Borrowed until they are destroyed; none may be NULL.
+ * @return TW_OK; TW_ENOMEM. */
+TW_API tw_status tw_sim_pins(const tw_sim_signal *signals, size_t count, tw_clock clock,
+                             tw_pins *out);
+
+/** How an output is. Any thread. @param switched  Set to how often it changed.
+ * @return whether it is active. */
+TW_API bool tw_sim_pins_output(const tw_pins *pins, const char *line, uint32_t *switched);
+
 /* ---- card ------------------------------------------------------------------------ */
 
 /* What befalls a simulated card. Counts start with 1; 0: never. */

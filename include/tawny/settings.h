@@ -31,6 +31,13 @@ typedef enum tw_clip_video {
     TW_VIDEO_MJPEG
 } tw_clip_video;
 
+/* What begins a sighting, where there is a motion sensor. */
+typedef enum tw_sensor_starts {
+    TW_SENSOR_EITHER, /* the sensor, or motion in the picture */
+    TW_SENSOR_BOTH,   /* motion in the picture while or soon after the sensor says so */
+    TW_SENSOR_ALONE   /* the sensor */
+} tw_sensor_starts;
+
 /* Which stills of a sighting are stored. */
 typedef struct tw_stills_choice {
     tw_stills which;
@@ -131,6 +138,13 @@ typedef struct tw_camera_settings {
                                  holds beside that of all */
     int64_t keep_trace_us;    /* the trace of activity; 0: for ever */
     int64_t latitude, longitude; /* millionths of a degree; TW_NOWHERE: not said */
+    const char *sensor_pin;      /* a motion sensor; "" none */
+    int64_t sensor_starts;       /* a tw_sensor_starts */
+    int64_t sensor_holds_us;     /* so long after its signal motion counts with it */
+    const char *lamp_pin;        /* lit in the dark while a sighting lasts; "" none */
+    int64_t dark_ppm;            /* of the brightest possible */
+    const char *pulse_pin;       /* pulses when a sighting begins; "" none */
+    int64_t pulse_us;
     const tw_zone *zones;
     const char *const *zone_names;
     size_t zone_count;

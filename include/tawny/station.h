@@ -69,6 +69,7 @@ typedef struct tw_board {
     const tw_camera_make_fn *makers; /* ended by NULL */
     tw_clock clock;
     const tw_card *card; /* where captures go; NULL: nothing is stored */
+    const tw_pins *pins; /* sensors, lamps...; NULL: there are none */
 } tw_board;
 
 typedef struct tw_rehearsal_result {

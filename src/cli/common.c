@@ -231,7 +231,7 @@ tw_board cli_board(void)
 {
     static const tw_camera_make_fn makers[] = {tw_linux_camera_make, tw_sim_camera_make,
                                                NULL};
-    return (tw_board){makers, tw_linux_clock(), NULL};
+    return (tw_board){.makers = makers, .clock = tw_linux_clock()};
 }
 
 /* Signal handlers can reach nothing but what is static. */

@@ -117,7 +117,10 @@ static int run(watching *w, const tw_card *card)
 {
     tw_board board = cli_board();
     tw_error err = {0};
+    tw_pins pins = {0};
     board.card = card;
+    if (tw_linux_pins(&pins, NULL) == TW_OK)
+        board.pins = &pins;
     w->clock = board.clock;
     for (size_t i = 0; tw_settings_camera_name(w->settings, i); i++) {
         const int n = (int)strlen(tw_settings_camera_name(w->settings, i));
@@ -144,6 +147,8 @@ static int run(watching *w, const tw_card *card)
     (void)cli_catch_signals(NULL);
     running = NULL;
     tw_station_free(done);
+    if (pins.ops)
+        pins.ops->destroy(pins.ctx);
     return st == TW_OK && !w->problems ? CLI_DONE : CLI_FAILED;
 }
 

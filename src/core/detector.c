@@ -133,10 +133,18 @@ tw_status tw_detector_init(const tw_detector_config *config, void *memory, size_
     return TW_OK;
 }
 
+void tw_detector_light_switched(tw_detector *d)
+{
+    d->turned_until_us = d->age_us + 2 * TURNED_US;
+}
+
 void tw_detector_conditions(const tw_detector *d, uint32_t *light_ppm, uint32_t *noise)
 {
     const uint32_t pixels = (uint32_t)d->config.width * d->config.height;
     uint64_t light = 0, flicker = 0;
+    *light_ppm = *noise = 0;
+    if (pixels == 0) /* which no detector has */
+        return;
     for (uint32_t i = 0; i < pixels; i++) {
         light += d->background[i];
         flicker += d->noise[i];

@@ -128,6 +128,7 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
     p->clock = clock;
     p->begun_us = INT64_MIN;
     p->orders = keep ? keep->orders : NULL;
+    p->wiring = (tw_wiring){.pins = keep ? keep->pins : NULL, .sensed_us = INT64_MIN};
     p->stream = *stream;
     p->looked = looked ? looked->codec : stream->codec;
     p->kept_view = tw_view_of(camera, stream->turn);
@@ -200,6 +201,7 @@ static void ended(tw_pipeline *p, bool last_too)
         tw_stills_ended(p, s);
         tw_recorder_ended(p->recorder, s, last_too);
     }
+    tw_wiring_ended(p);
     tell(p, (tw_event){.kind = TW_EVENT_ENDED, .sighting = s});
 }
 
@@ -229,9 +231,12 @@ static bool take_order(atomic_bool *order)
 
 static void decide(tw_pipeline *p)
 {
-    tw_sighting_arm(&p->watch, is_armed(p, p->reading.t_us));
+    tw_wiring_look(p);
+    const bool armed = is_armed(p, p->reading.t_us);
+    tw_sighting_arm(&p->watch, armed && tw_wiring_allows(p));
     unsigned what = tw_sighting_step(&p->watch, &p->reading);
-    if (p->orders && take_order(&p->orders->trigger))
+    const bool asked = p->orders && take_order(&p->orders->trigger);
+    if (asked || (armed && tw_wiring_starts(p)))
         what |= tw_sighting_trigger(&p->watch);
     if (what & TW_SIGHTING_ENDED)
         ended(p, false);
@@ -239,6 +244,7 @@ static void decide(tw_pipeline *p)
         tell(p, (tw_event){.kind = TW_EVENT_BEGAN,
                            .sighting = &p->watch.now,
                            .reading = &p->reading});
+        tw_wiring_began(p);
         if (p->recorder) {
             tw_recorder_began(p->recorder, &p->watch.now);
             tw_stills_began(p);

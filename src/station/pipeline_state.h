@@ -15,6 +15,17 @@ typedef struct best_still {
     tw_packet times;
 } best_still;
 
+/* A camera's pins. */
+typedef struct tw_wiring {
+    const tw_pins *pins;     /* NULL: there are none */
+    bool sensed, was_sensed; /* the sensor, with this frame and the one before */
+    int64_t sensed_us;       /* when it was active last; INT64_MIN: never */
+    bool lamp, pulse;        /* outputs that are on */
+    int64_t pulse_until_us;
+    bool blind;  /* the sensor cannot be read */
+    bool failed; /* something cannot be used, and that has been told */
+} tw_wiring;
+
 struct tw_pipeline {
     const tw_camera_settings *camera;
     tw_stream stream;
@@ -32,7 +43,8 @@ struct tw_pipeline {
     tw_sighting_watch watch;
     tw_clock clock;
     tw_hours hours;
-    tw_orders *orders;     /* NULL: none */
+    tw_orders *orders; /* NULL: none */
+    tw_wiring wiring;
     int64_t begun_us;      /* the first frame of all; arm_delay counts from it */
     bool waits_for_key;    /* packets were left out: the next picture needs a key frame */
     tw_recorder *recorder; /* NULL: nothing is stored */
@@ -81,6 +93,19 @@ void tw_stills_store(tw_pipeline *p, tw_kind kind, uint32_t n);
 void tw_stills_began(tw_pipeline *p);
 void tw_stills_while(tw_pipeline *p);
 void tw_stills_ended(tw_pipeline *p, const tw_sighting *sighting);
+
+/** Look at the sensor, and end a pulse, with each reading. */
+void tw_wiring_look(tw_pipeline *p);
+
+/** @return whether the sensor lets motion begin a sighting now. */
+bool tw_wiring_allows(const tw_pipeline *p);
+
+/** @return whether the sensor begins one by itself now. */
+bool tw_wiring_starts(const tw_pipeline *p);
+
+/** A sighting began, or ended: switch what is wired. All is off after the end. */
+void tw_wiring_began(tw_pipeline *p);
+void tw_wiring_ended(tw_pipeline *p);
 
 /** The still by the clock, if it is time. */
 void tw_stills_timed(tw_pipeline *p);

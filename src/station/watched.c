@@ -215,7 +215,8 @@ static tw_queue *queue_of(tw_station *s)
 static bool watch_once(watched *w, tw_status *st, tw_error *err)
 {
     tw_station *s = w->station;
-    const tw_keep keep = {&w->lane, tw_queue_sink(queue_of(s)), &w->orders, w->number};
+    const tw_keep keep = {&w->lane, tw_queue_sink(queue_of(s)), &w->orders, w->number,
+                          s->board.pins};
     tw_run run;
     *err = (tw_error){0};
     *st = tw_run_open(&run, &s->board, &w->settings, w->settings.pace, w->settings.loop,

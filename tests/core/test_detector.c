@@ -565,6 +565,31 @@ static void test_cells_of_a_wide_picture(void **state)
     free(memory);
 }
 
+static void test_light_that_is_switched(void **state)
+{
+    (void)state;
+    place *p = usual_place();
+    int unsaid = 0;
+    for (int i = 0; i < WARM + 60; i++) {
+        memset(p->px, 60, sizeof p->px);
+        if (i > WARM) /* something is lit that was not to be seen */
+            for (int y = 40; y < 60; y++)
+                memset(p->px + (ptrdiff_t)y * W + 50, 180, 30);
+        if (i == WARM)
+            tw_detector_light_switched(p->detector);
+        const tw_luma luma = {p->px, W, W, H};
+        assert_int_equal(
+            tw_detector_read(p->detector, &luma, (int64_t)i * 100000, &p->reading),
+            TW_OK);
+        unsaid += p->reading.whole_picture;
+        if (p->reading.whole_picture)
+            assert_int_equal(p->reading.activity_ppm, 0);
+    }
+    assert_in_range(unsaid, 19, 21);
+    assert_int_equal(p->reading.activity_ppm, 0); /* and it has been learned meanwhile */
+    leave(p);
+}
+
 static void test_conditions(void **state)
 {
     (void)state;
@@ -662,6 +687,7 @@ int main(void)
         cmocka_unit_test(test_odd_sizes),
         cmocka_unit_test(test_few_cells_and_tracks),
         cmocka_unit_test(test_cells_of_a_wide_picture),
+        cmocka_unit_test(test_light_that_is_switched),
         cmocka_unit_test(test_conditions),
         cmocka_unit_test(test_refuses),
         cmocka_unit_test(test_logarithm),

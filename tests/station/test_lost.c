@@ -174,7 +174,7 @@ static void run_with(fault f)
         tw_settings_read_text(settings, "test", text, sizeof text - 1, NULL, NULL),
         TW_OK);
     assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
-    const tw_board board = {makers, tw_linux_clock(), &card};
+    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
     if (tw_station_new(&board, settings, on_event, &t, &t.station, &err) != TW_OK)
         fail_msg("%s", err.text);
     const int64_t began = board.clock.ops->now_us(NULL);

@@ -130,7 +130,7 @@ static void set_cameras(weeks *w, tw_settings *settings, int64_t days)
 {
     static const tw_camera_make_fn makers[] = {make_slow, NULL};
     static const char *const names[CAMERAS] = {"tunnel", "kerb", "mere"};
-    const tw_board board = {makers, w->writer.clock, &w->card};
+    const tw_board board = {.makers = makers, .clock = w->writer.clock, .card = &w->card};
     for (int i = 0; i < CAMERAS; i++) {
         const tw_keep keep = {.lane = &w->lane[i], .sink = tw_writer_sink(&w->writer)};
         tw_error err = {0};

@@ -85,7 +85,8 @@ static rehearsal *prepare(const char *source, const char *lines)
 
 static tw_status run(rehearsal *r, const tw_card *card)
 {
-    const tw_board board = {TEST_MAKERS, tw_linux_clock(), card};
+    const tw_board board = {
+        .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = card};
     return tw_rehearse(&board, &r->camera, &r->station, NULL, on_event, &r->told,
                        &r->result, &r->err);
 }
@@ -694,7 +695,7 @@ static void test_stopping(void **state)
     (void)state;
     volatile int stop = 1;
     rehearsal *r = prepare(KERB, "");
-    const tw_board board = {TEST_MAKERS, tw_linux_clock(), NULL};
+    const tw_board board = {.makers = TEST_MAKERS, .clock = tw_linux_clock()};
     assert_int_equal(tw_rehearse(&board, &r->camera, &r->station, &stop, NULL, NULL,
                                  &r->result, &r->err),
                      TW_ESTOPPED);
@@ -704,7 +705,7 @@ static void test_stopping(void **state)
 static void test_looking(void **state)
 {
     (void)state;
-    const tw_board board = {TEST_MAKERS, tw_linux_clock(), NULL};
+    const tw_board board = {.makers = TEST_MAKERS, .clock = tw_linux_clock()};
     rehearsal *r = prepare("sim:kerb", "[zone kerb/sky]\narea = 0,0 100,0 100,20 0,20\n");
     uint8_t *data = NULL;
     size_t bytes = 0;

@@ -75,7 +75,8 @@ static running *start(const char *text)
     r->settings = settings_of(text);
     (void)pthread_mutex_init(&r->lock, NULL);
     assert_int_equal(tw_sim_card(NULL, &r->card), TW_OK);
-    const tw_board board = {TEST_MAKERS, tw_linux_clock(), &r->card};
+    const tw_board board = {
+        .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &r->card};
     if (tw_station_new(&board, r->settings, on_event, r, &r->station, &err) != TW_OK)
         fail_msg("%s", err.text);
     assert_int_equal(pthread_create(&r->thread, NULL, run_station, r), 0);

@@ -172,7 +172,7 @@ static void run(const char *folder, const char *file, const char *more, watching
     assert_int_equal(
         tw_settings_read_text(settings, "test", text, strlen(text), NULL, NULL), TW_OK);
     assert_int_equal(tw_linux_card(folder, &card, &err), TW_OK);
-    const tw_board board = {makers, tw_linux_clock(), &card};
+    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
     memset(w, 0, sizeof *w);
     if (tw_station_new(&board, settings, on_event, w, &w->station, &err) != TW_OK)
         fail_msg("%s", err.text);

@@ -51,7 +51,8 @@ static board *set_up(const char *text, const tw_sim_faults *faults)
     if (p.count > 0)
         fail_msg("%s", p.text);
     assert_int_equal(tw_sim_card(faults, &b->card), TW_OK);
-    b->board = (tw_board){TEST_MAKERS, tw_linux_clock(), &b->card};
+    b->board =
+        (tw_board){.makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &b->card};
     return b;
 }
 
