@@ -53,7 +53,8 @@ bench: setup
 	@cmake --build --preset release -- --quiet
 	@build/release/bench/kernels && build/release/bench/catalogue && \
 	  build/release/bench/keeping && build/release/bench/path; path=$$?; \
-	  build/release/bench/accuracy && exit $$path
+	  build/release/bench/cameras 600; cameras=$$?; \
+	  build/release/bench/accuracy && exit $$((path | cameras))
 
 # Thirty days of three cameras on the virtual clock, and a minute of eight cameras that are
 # never left alone, with the thread sanitizer: minutes.

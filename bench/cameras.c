@@ -1,0 +1,325 @@
+/* How many cameras a machine carries, and how soon the first one is watched:
+ *
+ * 1. The time from the start of a process to the first analysed frame of a simulated
+ *    camera, median of nine.
+ * 2. What 1, 2, 4, 8 and 16 cameras of 720p MJPEG at 10 frames a second cost, and how
+ * many frames are lost to a camera that holds no more than four: none may be, and the
+ * cost of one among 16 must be near that of one alone. Things move in the pictures, and
+ * what is seen is kept.
+ *
+ * Usage: cameras [SECONDS]: how long the sixteen run, 60 else.
+ * Prints one line each and the limit it is held to; exit 1 if one is missed. */
+#include <pthread.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/wait.h>
+#include <time.h>
+#include <unistd.h>
+
+#include "tawny/tawny.h"
+
+enum {
+    W = 1280,
+    H = 720,
+    FPS = 10,
+    PICTURES = 100, /* that are shown again and again, there and back */
+    FROM = 100,     /* the first of them in the scene: a toad comes then */
+    BUFFERS = 4,    /* frames that a camera holds */
+    MOST = 16,
+    SHORT_S = 20, /* how long fewer than 16 run */
+    STARTS = 9,
+    START_MS = 150
+};
+
+/* One kind of picture for all cameras, drawn before anything is measured. */
+static struct {
+    uint8_t *data;
+    size_t bytes;
+} pictures[PICTURES];
+
+static void die(const char *what, const tw_error *err)
+{
+    (void)fprintf(stderr, "bench: %s: %s\n", what, err->text);
+    exit(2);
+}
+
+static double seconds(clockid_t id)
+{
+    struct timespec t;
+    (void)clock_gettime(id, &t);
+    return (double)t.tv_sec + (double)t.tv_nsec / 1e9;
+}
+
+/* One of our own making. */
+static void remove_folder(const char *folder)
+{
+    char line[64];
+    (void)snprintf(line, sizeof line, "rm -r %s", folder);
+    (void)!system(line); /* NOLINT(cert-env33-c) */
+}
+
+static void draw_pictures(void)
+{
+    tw_error err = {0};
+    const tw_camera_request request = {.name = "bench",
+                                       .source = "sim:kerb,size=1280x720",
+                                       .fps = FPS,
+                                       .clock = tw_linux_clock()};
+    tw_camera camera;
+    tw_stream stream;
+    tw_frame frame;
+    if (tw_sim_camera_make(&request, &camera, &err) != TW_OK ||
+        camera.ops->open(camera.ctx, &stream, &err) != TW_OK)
+        die("pictures", &err);
+    for (int i = 0; i < FROM + PICTURES; i++) {
+        if (camera.ops->next(camera.ctx, &frame, &err) != TW_OK)
+            die("pictures", &err);
+        if (i < FROM)
+            continue;
+        pictures[i - FROM].bytes = frame.packet.size;
+        pictures[i - FROM].data = malloc(frame.packet.size);
+        if (!pictures[i - FROM].data)
+            die("pictures", &err);
+        memcpy(pictures[i - FROM].data, frame.packet.data, frame.packet.size);
+    }
+    camera.ops->destroy(camera.ctx);
+}
+
+/* ---- a camera that shows them ------------------------------------------------------ */
+
+typedef struct shown {
+    tw_clock clock;
+    int64_t zero_us;
+    uint64_t number, dropped;
+} shown;
+
+static tw_status open_shown(void *ctx, tw_stream *stream, tw_error *err)
+{
+    shown *c = ctx;
+    (void)err;
+    c->zero_us = c->clock.ops->now_us(c->clock.ctx);
+    *stream = (tw_stream){.codec = TW_CODEC_MJPEG,
+                          .codec_name = "mjpeg",
+                          .width = W,
+                          .height = H,
+                          .fps_num = FPS,
+                          .fps_den = 1};
+    return TW_OK;
+}
+
+/* Which picture has a number: there and back, so that nothing jumps. */
+static size_t picture_of(uint64_t number)
+{
+    const uint64_t at = number % (2 * PICTURES);
+    return (size_t)(at < PICTURES ? at : 2 * PICTURES - 1 - at);
+}
+
+static tw_status next_shown(void *ctx, tw_frame *frame, tw_error *err)
+{
+    shown *c = ctx;
+    const int64_t step_us = 1000000 / FPS;
+    (void)err;
+    const int64_t since_us = c->clock.ops->now_us(c->clock.ctx) - c->zero_us;
+    const uint64_t newest = (uint64_t)(since_us / step_us);
+    if (newest > c->number + BUFFERS) { /* the older ones are overwritten */
+        c->dropped += newest - BUFFERS - c->number;
+        c->number = newest - BUFFERS;
+    }
+    const int64_t t_us = c->zero_us + (int64_t)c->number * step_us;
+    c->clock.ops->sleep_until(c->clock.ctx, t_us);
+    const size_t i = picture_of(c->number++);
+    *frame = (tw_frame){.packet = {.data = pictures[i].data,
+                                   .size = pictures[i].bytes,
+                                   .t_us = t_us,
+                                   .dts_us = t_us,
+                                   .wall_us = c->clock.ops->wall_us(c->clock.ctx),
+                                   .key = true},
+                        .dropped = c->dropped};
+    return TW_OK;
+}
+
+static void close_shown(void *ctx)
+{
+    (void)ctx;
+}
+
+static tw_status make_shown(const tw_camera_request *request, tw_camera *out,
+                            tw_error *err)
+{
+    static const tw_camera_ops ops = {"shown",    TW_LIVE,     open_shown,
+                                      next_shown, close_shown, free};
+    shown *c = calloc(1, sizeof *c);
+    if (!c)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    c->clock = request->clock;
+    *out = (tw_camera){&ops, c};
+    return TW_OK;
+}
+
+/* ---- many of them ------------------------------------------------------------------ */
+
+typedef struct load {
+    double busy; /* processors */
+    uint64_t frames, dropped, lost;
+    uint32_t sightings;
+} load;
+
+static tw_settings *settings_for(int cameras)
+{
+    char text[4096];
+    size_t n = (size_t)snprintf(text, sizeof text,
+                                "[cameras]\nsource = shown:\nclip_video = mjpeg\n"
+                                "keep_size = 100 MB\n");
+    for (int i = 0; i < cameras; i++)
+        n += (size_t)snprintf(text + n, sizeof text - n, "[camera c%d]\n", i);
+    tw_settings *settings = tw_settings_new();
+    if (!settings ||
+        tw_settings_read_text(settings, "bench", text, n, NULL, NULL) != TW_OK)
+        exit(2);
+    return settings;
+}
+
+static void *run_station(void *ctx)
+{
+    (void)tw_station_run(ctx);
+    return NULL;
+}
+
+static load run_cameras(int cameras, unsigned for_s)
+{
+    static const tw_camera_make_fn makers[] = {make_shown, NULL};
+    char folder[] = "/tmp/tawny-bench-XXXXXX";
+    tw_error err = {0};
+    tw_card card;
+    tw_station *station = NULL;
+    tw_settings *settings = settings_for(cameras);
+    pthread_t thread;
+    load l = {0};
+    if (!mkdtemp(folder) || tw_linux_card(folder, &card, &err) != TW_OK)
+        die("card", &err);
+    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
+    if (tw_station_new(&board, settings, NULL, NULL, &station, &err) != TW_OK ||
+        pthread_create(&thread, NULL, run_station, station) != 0)
+        die("station", &err);
+    (void)sleep(2); /* the first frames learn the place */
+    const double cpu = seconds(CLOCK_PROCESS_CPUTIME_ID), at = seconds(CLOCK_MONOTONIC);
+    (void)sleep(for_s);
+    l.busy = (seconds(CLOCK_PROCESS_CPUTIME_ID) - cpu) / (seconds(CLOCK_MONOTONIC) - at);
+    tw_camera_status c;
+    for (size_t i = 0; tw_station_camera(station, i, &c) == TW_OK; i++) {
+        l.frames += c.frames;
+        l.dropped += c.dropped;
+        l.lost += c.lost_frames;
+        l.sightings += c.sightings;
+    }
+    tw_station_stop(station);
+    (void)pthread_join(thread, NULL);
+    tw_station_free(station);
+    card.ops->destroy(card.ctx);
+    tw_settings_free(settings);
+    remove_folder(folder);
+    return l;
+}
+
+static int bench_many(unsigned for_s)
+{
+    enum { LIMIT_PCT = 130 };
+    double one = 0;
+    int code = 0;
+    printf("720p MJPEG at %d frames a second, sightings kept:\n", FPS);
+    for (int n = 1; n <= MOST; n *= 2) {
+        const unsigned s = n == MOST ? for_s : SHORT_S;
+        const load l = run_cameras(n, s);
+        one = n == 1 ? l.busy : one;
+        const double share = l.busy / n / one;
+        const bool bad = l.dropped + l.lost > 0 || share * 100 > LIMIT_PCT;
+        printf("  %2d cameras for %3u s: %4.0f %% of a processor, each %.2f of one alone "
+               "(at most %.2f); %llu frames, %llu dropped, %llu lost, %u sightings: %s\n",
+               n, s, l.busy * 100, share, LIMIT_PCT / 100.0, (unsigned long long)l.frames,
+               (unsigned long long)l.dropped, (unsigned long long)l.lost, l.sightings,
+               bad ? "MISSED" : "ok");
+        (void)fflush(stdout);
+        code |= bad;
+    }
+    return code;
+}
+
+/* ---- the start --------------------------------------------------------------------- */
+
+static double begun;
+
+static void on_first(void *ctx, const tw_event *event)
+{
+    if (event->kind != TW_EVENT_READING)
+        return;
+    const double ms = (seconds(CLOCK_MONOTONIC) - begun) * 1e3;
+    const int to = *(const int *)ctx;
+    if (write(to, &ms, sizeof ms) != (ssize_t)sizeof ms)
+        _exit(2);
+    _exit(0);
+}
+
+/* Everything that a station does before its first frame, in a process of its own. */
+static void start_once(int to, const char *folder)
+{
+    static const tw_camera_make_fn makers[] = {tw_sim_camera_make, NULL};
+    static const char text[] = "[camera kerb]\nsource = sim:kerb\n";
+    tw_error err = {0};
+    tw_card card;
+    tw_station *station = NULL;
+    tw_settings *settings = tw_settings_new();
+    if (!settings ||
+        tw_settings_read_text(settings, "bench", text, sizeof text - 1, NULL, NULL) !=
+            TW_OK ||
+        tw_linux_card(folder, &card, &err) != TW_OK)
+        die("start", &err);
+    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
+    if (tw_station_new(&board, settings, on_first, &to, &station, &err) != TW_OK)
+        die("start", &err);
+    (void)tw_station_run(station);
+}
+
+static int ascending(const void *a, const void *b)
+{
+    const double x = *(const double *)a, y = *(const double *)b;
+    return (x > y) - (x < y);
+}
+
+static int bench_start(void)
+{
+    double ms[STARTS];
+    for (int i = 0; i < STARTS; i++) {
+        int pipes[2], status = 0;
+        char folder[] = "/tmp/tawny-bench-XXXXXX";
+        (void)fflush(stdout);
+        if (!mkdtemp(folder) || pipe(pipes) != 0)
+            return 2;
+        begun = seconds(CLOCK_MONOTONIC);
+        const pid_t child = fork();
+        if (child == 0) {
+            start_once(pipes[1], folder);
+            _exit(2);
+        }
+        (void)close(pipes[1]);
+        if (read(pipes[0], &ms[i], sizeof ms[i]) != (ssize_t)sizeof ms[i])
+            return 2;
+        (void)close(pipes[0]);
+        (void)waitpid(child, &status, 0);
+        remove_folder(folder);
+    }
+    qsort(ms, STARTS, sizeof ms[0], ascending);
+    const bool good = ms[STARTS / 2] <= START_MS;
+    printf("start to the first analysed frame              %.0f ms (%.0f to %.0f), at "
+           "most %d: %s\n",
+           ms[STARTS / 2], ms[0], ms[STARTS - 1], START_MS, good ? "ok" : "MISSED");
+    return good ? 0 : 1;
+}
+
+int main(int argc, char **argv)
+{
+    const unsigned for_s = argc > 1 ? (unsigned)strtoul(argv[1], NULL, 10) : 60;
+    const int start = bench_start();
+    draw_pictures();
+    return bench_many(for_s > 0 ? for_s : 1) | start;
+}
