@@ -227,6 +227,32 @@ tw_status cli_camera(const cli_common *common, const char *name, const char *sou
     return st == TW_OK ? TW_OK : TW_ESYNTAX;
 }
 
+int cli_read_time(const char *option, const char *text, int64_t *us)
+{
+    static const struct {
+        const char *name;
+        gint64 s;
+    } units[] = {{"d", 86400}, {"h", 3600}, {"min", 60}, {"s", 1}};
+    *us = 0;
+    for (const char *at = text; at && *at;) {
+        char *end = NULL;
+        const gint64 number = g_ascii_strtoll(at, &end, 10);
+        gsize u = 0;
+        while (*end == ' ')
+            end++;
+        while (u < G_N_ELEMENTS(units) && !g_str_has_prefix(end, units[u].name))
+            u++;
+        if (end == at || number < 0 || number > 100000 || u == G_N_ELEMENTS(units))
+            return cli_say(CLI_USAGE, "%s %s: expected a time such as 2h or 30min",
+                           option, text);
+        *us += number * units[u].s * G_USEC_PER_SEC;
+        at = end + strlen(units[u].name);
+        while (*at == ' ')
+            at++;
+    }
+    return CLI_DONE;
+}
+
 tw_board cli_board(void)
 {
     static const tw_camera_make_fn makers[] = {tw_linux_camera_make, tw_sim_camera_make,

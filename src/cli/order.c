@@ -44,33 +44,6 @@ typedef struct ordering {
     gboolean as_set;
 } ordering;
 
-/* "2h", "30min", "90s", or a sum of such. @return CLI_DONE; CLI_USAGE, told. */
-static int read_time(const char *text, int64_t *us)
-{
-    static const struct {
-        const char *name;
-        gint64 s;
-    } units[] = {{"d", 86400}, {"h", 3600}, {"min", 60}, {"s", 1}};
-    *us = 0;
-    for (const char *at = text; at && *at;) {
-        char *end = NULL;
-        const gint64 number = g_ascii_strtoll(at, &end, 10);
-        gsize u = 0;
-        while (*end == ' ')
-            end++;
-        while (u < G_N_ELEMENTS(units) && !g_str_has_prefix(end, units[u].name))
-            u++;
-        if (end == at || number < 0 || number > 100000 || u == G_N_ELEMENTS(units))
-            return cli_say(CLI_USAGE, "--for %s: expected a time such as 2h or 30min",
-                           text);
-        *us += number * units[u].s * G_USEC_PER_SEC;
-        at = end + strlen(units[u].name);
-        while (*at == ' ')
-            at++;
-    }
-    return CLI_DONE;
-}
-
 static int say_answer(const char *answer, const ordering *o)
 {
     json_t *a = json_loads(answer, JSON_DISABLE_EOF_CHECK, NULL);
@@ -91,7 +64,7 @@ static int tell_station(const ordering *o, const char *what, const char *camera)
     tw_settings *settings = NULL;
     tw_station_settings station;
     int64_t for_us = 0;
-    int code = read_time(o->how_long, &for_us);
+    int code = cli_read_time("--for", o->how_long, &for_us);
     if (code != CLI_DONE)
         return code;
     if (cli_load(&o->common, FALSE, &settings, NULL) != TW_OK)

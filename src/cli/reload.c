@@ -12,6 +12,8 @@ enum { LOOK_NS = 200000000 };
 struct reloading {
     const cli_common *common;
     tw_station *station;
+    reload_turn_fn turn;
+    void *ctx;
     gboolean in_terminal;
     volatile gint ending;
     sigset_t hangup, before;
@@ -38,7 +40,9 @@ static gpointer wait_for_hangup(gpointer data)
     reloading *r = data;
     const struct timespec look = {0, LOOK_NS};
     while (!g_atomic_int_get(&r->ending)) {
-        if (sigtimedwait(&r->hangup, NULL, &look) != SIGHUP)
+        const int signal = sigtimedwait(&r->hangup, NULL, &look);
+        r->turn(r->ctx);
+        if (signal != SIGHUP)
             continue;
         if (terminal_gone(r))
             tw_station_stop(r->station);
@@ -48,11 +52,14 @@ static gpointer wait_for_hangup(gpointer data)
     return NULL;
 }
 
-reloading *reload_begin(const cli_common *common, tw_station *station)
+reloading *reload_begin(const cli_common *common, tw_station *station,
+                        reload_turn_fn turn, void *ctx)
 {
     reloading *r = g_new0(reloading, 1);
     r->common = common;
     r->station = station;
+    r->turn = turn;
+    r->ctx = ctx;
     r->in_terminal = isatty(STDIN_FILENO) == 1;
     (void)sigemptyset(&r->hangup);
     (void)sigaddset(&r->hangup, SIGHUP);

@@ -33,6 +33,8 @@ typedef struct watching {
     gboolean json;
     gboolean problems; /* a camera has ended with an error */
     int name_width;    /* of the longest camera's name */
+    char *report;      /* --report */
+    int64_t report_us, report_next_us;
 } watching;
 
 static const char *time_of_day(const watching *w, int64_t wall_us, char buffer[24])
@@ -99,6 +101,38 @@ static void print_event(watching *w, const tw_event *e)
     }
 }
 
+/* How a camera fares, for the log. */
+static void print_report(const watching *w, const tw_camera_status *c)
+{
+    char clock[24], size[24], wanted[24] = "";
+    const char *time = time_of_day(w, w->clock.ops->wall_us(w->clock.ctx), clock);
+    if (!c->open)
+        return;
+    if (c->wanted_milli > 0)
+        (void)snprintf(wanted, sizeof wanted, " of %.3g", c->wanted_milli / 1e3);
+    (void)printf("%s  %-*s  %s, %.1f%s frames a second, %.1f %% of a processor, %s kept; "
+                 "light %.0f %%, noise %.1f levels; %u sightings; frames dropped by the "
+                 "driver %llu, damaged %llu, too late for the card %llu\n",
+                 time, w->name_width, c->name, tw_watch_state_name(c->state),
+                 c->real_milli / 1e3, wanted, c->busy_ppm / 1e4,
+                 out_bytes(c->kept_bytes, size), c->light_ppm / 1e4, c->noise / 16.0,
+                 c->sightings, (unsigned long long)c->dropped,
+                 (unsigned long long)c->damaged, (unsigned long long)c->lost_frames);
+    (void)fflush(stdout);
+}
+
+static void report(void *ctx)
+{
+    watching *w = ctx;
+    const int64_t now_us = w->clock.ops->now_us(w->clock.ctx);
+    tw_camera_status camera;
+    if (w->json || w->report_us == 0 || now_us < w->report_next_us)
+        return;
+    w->report_next_us = now_us + w->report_us;
+    for (size_t i = 0; tw_station_camera(running, i, &camera) == TW_OK; i++)
+        print_report(w, &camera);
+}
+
 static void on_event(void *ctx, const tw_event *e)
 {
     watching *w = ctx;
@@ -136,7 +170,8 @@ static int run(watching *w, const tw_card *card)
     (void)fflush(stdout);
     tw_station_settings station;
     tw_settings_station(w->settings, &station);
-    reloading *again = reload_begin(w->common, running);
+    w->report_next_us = w->clock.ops->now_us(w->clock.ctx) + w->report_us;
+    reloading *again = reload_begin(w->common, running, report, w);
     control *socket = control_begin(station.name, running);
     notify_state("READY=1");
     st = tw_station_run(running);
@@ -158,7 +193,14 @@ int cli_watch(int argc, char **argv)
     watching w = {0};
     tw_card card = {0};
     tw_error err = {0};
-    int code = cli_parse(&argc, &argv, NULL, ABOUT, EXAMPLE, NULL, &common);
+    const GOptionEntry own[] = {{"report", 0, 0, G_OPTION_ARG_STRING, &w.report,
+                                 "Say how each camera fares so often (1h); 0s: never",
+                                 "TIME"},
+                                {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
+    int code = cli_parse(&argc, &argv, NULL, ABOUT, EXAMPLE, own, &common);
+    if (code == CLI_DONE)
+        code = cli_read_time("--report", w.report ? w.report : "1h", &w.report_us);
+    g_free(w.report);
     if (code == CLI_DONE && argc > 1)
         code =
             cli_say(CLI_USAGE, "%s is not expected: the settings file names the cameras",

@@ -165,7 +165,7 @@ static pid_t start_station(void)
         (void)prctl(PR_SET_PDEATHSIG, SIGKILL); /* a test that fails leaves nothing */
         if (chdir(folder) == 0 && freopen("watch.log", "w", stdout) &&
             freopen("watch.err", "w", stderr))
-            (void)execl(TOOL, TOOL, "watch", (char *)NULL);
+            (void)execl(TOOL, TOOL, "watch", "--report", "1s", (char *)NULL);
         _exit(9);
     }
     return child;
@@ -204,6 +204,7 @@ static void test_a_running_station_says_how_it_fares(void **state)
     assert_string_equal(json_string_value(json_object_get(camera, "camera")), "kerb");
     json_decref(camera);
     free_outcome(&o);
+    await_line("levels; 0 sightings; frames dropped by the driver 0, damaged 0");
     give_orders();
     end_station(child, 0);
     o = run_program(folder, TOOL, "status", NULL);
