@@ -13,6 +13,7 @@
 #include <jerror.h>
 #include <turbojpeg.h>
 
+#include "room.h"
 #include "tawny/brightness.h"
 
 typedef struct failure {
@@ -116,16 +117,6 @@ void tw_jpeg_free(tw_jpeg *jpeg)
     free(jpeg);
 }
 
-static bool make_room(uint8_t **buffer, size_t *have, size_t need)
-{
-    if (*have >= need)
-        return true;
-    free(*buffer);
-    *buffer = malloc(need);
-    *have = *buffer ? need : 0;
-    return *buffer != NULL;
-}
-
 /* The decoder's own scales are 1/1, 1/2, 1/4 and 1/8. */
 static unsigned scale_for(uint32_t width, uint32_t looked_ppm)
 {
@@ -163,7 +154,7 @@ static tw_status read_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes)
     set_up(decoder, jpeg->looked_ppm);
     (void)jpeg_start_decompress(decoder);
     const size_t width = decoder->output_width, height = decoder->output_height;
-    if (!make_room(&jpeg->decoded, &jpeg->decoded_bytes, width * height)) {
+    if (!tw_make_room(&jpeg->decoded, &jpeg->decoded_bytes, width * height)) {
         jpeg_abort_decompress(decoder);
         return TW_ENOMEM;
     }
@@ -187,7 +178,7 @@ static tw_status read_brightness(tw_jpeg *jpeg, const uint8_t *data, size_t byte
         return TW_ENOTSUP;
     const size_t need = (size_t)((width + factor - 1) / factor) *
                         (size_t)((height + factor - 1) / factor);
-    if (!make_room(&jpeg->decoded, &jpeg->decoded_bytes, need))
+    if (!tw_make_room(&jpeg->decoded, &jpeg->decoded_bytes, need))
         return TW_ENOMEM;
     return tw_brightness_read(jpeg->brightness, data, bytes, factor, jpeg->decoded,
                               jpeg->decoded_bytes, picture);
@@ -237,7 +228,7 @@ tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma
     }
     const size_t need =
         (size_t)(picture.luma.width / factor) * (picture.luma.height / factor);
-    if (!make_room(&jpeg->reduced, &jpeg->reduced_bytes, need ? need : 1))
+    if (!tw_make_room(&jpeg->reduced, &jpeg->reduced_bytes, need ? need : 1))
         return tw_fail(err, TW_ENOMEM, "out of memory");
     if (tw_luma_reduce(&picture.luma, factor, jpeg->reduced, need, luma) != TW_OK)
         return tw_fail(err, TW_EDAMAGED, "a picture of %u x %u cannot be watched",

@@ -7,6 +7,7 @@
 
 #include "../media/jpeg.h"
 #include "../media/mask.h"
+#include "../media/room.h"
 #include "tawny/brightness.h"
 
 enum {
@@ -312,23 +313,13 @@ static bool due(const tw_pipeline *p, int64_t t_us)
            since + p->offered_step_us / 2 >= p->camera->check_every_us;
 }
 
-static bool make_room(uint8_t **buffer, size_t *have, size_t need)
-{
-    if (*have >= need)
-        return true;
-    free(*buffer);
-    *buffer = malloc(need);
-    *have = *buffer ? need : 0;
-    return *buffer != NULL;
-}
-
 /* Turn and crop what the detector looks at. */
 static tw_status show(tw_pipeline *p, tw_luma *luma, tw_error *err)
 {
     if (tw_turn_is_none(p->view.turn) && tw_crop_is_whole(&p->view.crop))
         return TW_OK;
     const tw_rect r = tw_view_rect(&p->view, luma->width, luma->height, 1);
-    if (!make_room(&p->shown, &p->shown_bytes, (size_t)r.width * r.height))
+    if (!tw_make_room(&p->shown, &p->shown_bytes, (size_t)r.width * r.height))
         return tw_fail(err, TW_ENOMEM, "out of memory");
     tw_view_plane(p->view.turn, luma, &r, p->shown, r.width);
     *luma = (tw_luma){p->shown, r.width, r.width, r.height};
@@ -502,7 +493,7 @@ static tw_status read_plane(tw_pipeline *p, const tw_frame *frame, tw_error *err
     tw_decoded decoded = {*luma, frame->packet.t_us, luma->width, luma->height};
     if (factor > 1) {
         const size_t need = (size_t)(luma->width / factor) * (luma->height / factor);
-        if (need == 0 || !make_room(&p->reduced, &p->reduced_bytes, need) ||
+        if (need == 0 || !tw_make_room(&p->reduced, &p->reduced_bytes, need) ||
             tw_luma_reduce(luma, factor, p->reduced, p->reduced_bytes, &decoded.luma) !=
                 TW_OK)
             return tw_fail(err, TW_ESIZE,

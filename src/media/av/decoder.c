@@ -2,6 +2,7 @@
 #include <libavutil/pixdesc.h>
 
 #include "av.h"
+#include "../room.h"
 
 /* From this reduction on the loop filter makes no difference to what the detector sees;
  * below it, slow and faint subjects are missed without the filter. */
@@ -69,9 +70,9 @@ void tw_av_decoder_close(tw_av_decoder *decoder)
     av_frame_free(&decoder->incoming);
     avcodec_free_context(&decoder->context);
     tw_av_clean_free(decoder->clean);
-    av_free(decoder->reduced);
-    av_free(decoder->grey);
-    av_free(decoder->planes);
+    free(decoder->reduced);
+    free(decoder->grey);
+    free(decoder->planes);
     av_free(decoder);
 }
 
@@ -104,16 +105,6 @@ tw_status tw_av_decoder_send(tw_av_decoder *decoder, const tw_packet *packet,
     return st;
 }
 
-static bool make_room(uint8_t **buffer, size_t *have, size_t need)
-{
-    if (*have >= need)
-        return true;
-    av_free(*buffer);
-    *buffer = av_malloc(need);
-    *have = *buffer ? need : 0;
-    return *buffer != NULL;
-}
-
 /* A plane of one byte a pixel that is brightness. */
 static bool has_luma_plane(enum AVPixelFormat format)
 {
@@ -136,7 +127,7 @@ static tw_status whole_luma(tw_av_decoder *decoder, tw_luma *out, tw_error *err)
         decoder->to_grey, f->width, f->height, (enum AVPixelFormat)f->format, f->width,
         f->height, AV_PIX_FMT_GRAY8, SWS_POINT | SWS_BITEXACT | SWS_ACCURATE_RND, NULL,
         NULL, NULL);
-    if (!decoder->to_grey || !make_room(&decoder->grey, &decoder->grey_bytes, need))
+    if (!decoder->to_grey || !tw_make_room(&decoder->grey, &decoder->grey_bytes, need))
         return tw_fail(err, TW_ENOMEM, "out of memory");
     uint8_t *planes[4] = {decoder->grey};
     const int strides[4] = {f->width};
@@ -180,7 +171,7 @@ tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *
         return st;
     const uint16_t factor = tw_factor_for(whole.width, decoder->looked_ppm);
     const size_t need = (size_t)(whole.width / factor) * (whole.height / factor);
-    if (!make_room(&decoder->reduced, &decoder->reduced_bytes, need ? need : 1))
+    if (!tw_make_room(&decoder->reduced, &decoder->reduced_bytes, need ? need : 1))
         return tw_fail(err, TW_ENOMEM, "out of memory");
     if (tw_luma_reduce(&whole, factor, decoder->reduced, need, luma) != TW_OK)
         return tw_fail(err, TW_EDAMAGED, "a picture of %d x %d cannot be watched",
@@ -202,7 +193,7 @@ tw_status tw_av_decoder_picture(tw_av_decoder *decoder, tw_picture *picture,
         decoder->to_full, w, h, (enum AVPixelFormat)f->format, w, h, AV_PIX_FMT_YUVJ420P,
         SWS_BILINEAR | SWS_BITEXACT | SWS_ACCURATE_RND, NULL, NULL, NULL);
     if (!decoder->to_full ||
-        !make_room(&decoder->planes, &decoder->planes_bytes, luma + 2 * chroma))
+        !tw_make_room(&decoder->planes, &decoder->planes_bytes, luma + 2 * chroma))
         return tw_fail(err, TW_ENOMEM, "out of memory");
     uint8_t *planes[4] = {decoder->planes, decoder->planes + luma,
                           decoder->planes + luma + chroma};

@@ -5,9 +5,9 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <time.h>
 
 #include "../../media/codecs.h"
+#include "../../media/packets.h"
 #include "linux.h"
 #include "tawny/settings.h"
 
@@ -15,15 +15,9 @@ enum {
     WAITING_MAX = 16,     /* packets; then the network has to wait */
     TIMEOUT_US = 8000000, /* without a byte */
     OPEN_US = 10000000,   /* to learn what the stream is */
-    WAIT_NS = 400000000,  /* for a packet, in one call */
+    WAIT_MS = 400,        /* for a packet, in one call */
     DRIFT_US = 2000000    /* of the sender's clock against ours, then it is set anew */
 };
-
-typedef struct item {
-    tw_packet packet;
-    uint8_t *data;
-    tw_status st; /* TW_EDAMAGED: no packet */
-} item;
 
 typedef struct net_camera {
     char *url, *shown;
@@ -39,25 +33,15 @@ typedef struct net_camera {
     int64_t until_us; /* the call into the library ends by then */
     pthread_t thread;
     bool running;
-    uint8_t *given; /* with the caller until the next call */
-    /* Under the lock. */
-    pthread_mutex_t lock;
-    pthread_cond_t came, went;
-    item waiting[WAITING_MAX];
-    size_t first, count;
-    bool stop;
-    tw_status ended; /* TW_OK: it goes on */
-    tw_error why;
+    tw_packets *packets;
 } net_camera;
 
 /* Asked by the library, in the thread that called it. */
 static int interrupted(void *ctx)
 {
     net_camera *c = ctx;
-    (void)pthread_mutex_lock(&c->lock);
-    const bool stop = c->stop;
-    (void)pthread_mutex_unlock(&c->lock);
-    return stop || c->clock.ops->now_us(c->clock.ctx) >= c->until_us;
+    return tw_packets_stopped(c->packets) ||
+           c->clock.ops->now_us(c->clock.ctx) >= c->until_us;
 }
 
 static void allow(net_camera *c, int64_t us)
@@ -89,62 +73,36 @@ static void stamp(net_camera *c, tw_packet *p)
     p->wall_us = wall - (now - p->t_us);
 }
 
-/* @return false: the camera is being closed. */
-static bool hand_over(net_camera *c, const item *made)
+/* What the library says of the end, in our words. */
+static tw_status word_end(const net_camera *c, tw_status st, tw_error *err)
 {
-    (void)pthread_mutex_lock(&c->lock);
-    while (c->count == WAITING_MAX && !c->stop)
-        (void)pthread_cond_wait(&c->went, &c->lock);
-    const bool going = !c->stop;
-    if (going) {
-        c->waiting[(c->first + c->count) % WAITING_MAX] = *made;
-        c->count++;
-        (void)pthread_cond_signal(&c->came);
-    }
-    (void)pthread_mutex_unlock(&c->lock);
-    return going;
-}
-
-static void end(net_camera *c, tw_status st, const tw_error *why)
-{
-    (void)pthread_mutex_lock(&c->lock);
-    c->ended = st;
-    c->why = *why;
-    (void)pthread_cond_signal(&c->came);
-    (void)pthread_mutex_unlock(&c->lock);
+    if (c->clock.ops->now_us(c->clock.ctx) >= c->until_us)
+        return tw_fail(err, TW_ETIMEOUT, "%s: no frame for %d s", c->shown,
+                       TIMEOUT_US / 1000000);
+    if (st == TW_EEND)
+        return tw_fail(err, TW_EEND, "%s: the other side has ended it", c->shown);
+    return st;
 }
 
 /* Read one packet. @return false: that was the last. */
 static bool read_one(net_camera *c)
 {
     tw_error err = {0};
-    item made = {.st = TW_OK};
+    tw_packet packet;
     allow(c, TIMEOUT_US);
-    made.st = c->codecs->footage_next(c->footage, &made.packet, &err);
-    if (made.st != TW_OK && made.st != TW_EDAMAGED) {
-        const bool late = c->clock.ops->now_us(c->clock.ctx) >= c->until_us;
-        if (late)
-            made.st = tw_fail(&err, TW_ETIMEOUT, "%s: no frame for %d s", c->shown,
-                              TIMEOUT_US / 1000000);
-        else if (made.st == TW_EEND)
-            (void)tw_fail(&err, TW_EEND, "%s: the other side has ended it", c->shown);
-        end(c, made.st, &err);
-        return false;
+    tw_status st = c->codecs->footage_next(c->footage, &packet, &err);
+    if (st == TW_OK) {
+        stamp(c, &packet);
+        st = tw_packets_put(c->packets, &packet, &err);
+    } else if (st == TW_EDAMAGED) {
+        st = tw_packets_put(c->packets, NULL, &err);
+    } else {
+        st = word_end(c, st, &err);
     }
-    if (made.st == TW_OK) {
-        made.data = malloc(made.packet.size);
-        if (!made.data) {
-            (void)tw_fail(&err, TW_ENOMEM, "out of memory");
-            end(c, TW_ENOMEM, &err);
-            return false;
-        }
-        memcpy(made.data, made.packet.data, made.packet.size);
-        made.packet.data = made.data;
-        stamp(c, &made.packet);
-    }
-    if (hand_over(c, &made))
+    if (st == TW_OK)
         return true;
-    free(made.data);
+    if (st != TW_ESTOPPED)
+        tw_packets_end(c->packets, st, &err);
     return false;
 }
 
@@ -161,20 +119,13 @@ static void *read_all(void *ctx)
 static void close_camera(void *ctx)
 {
     net_camera *c = ctx;
-    (void)pthread_mutex_lock(&c->lock);
-    c->stop = true;
-    (void)pthread_cond_broadcast(&c->went);
-    (void)pthread_mutex_unlock(&c->lock);
+    tw_packets_stop(c->packets);
     if (c->running)
         (void)pthread_join(c->thread, NULL);
     c->running = false;
     if (c->footage)
         c->codecs->footage_close(c->footage);
     c->footage = NULL;
-    for (; c->count > 0; c->count--, c->first = (c->first + 1) % WAITING_MAX)
-        free(c->waiting[c->first].data);
-    free(c->given);
-    c->given = NULL;
     free(c->extra);
     c->extra = NULL;
 }
@@ -183,8 +134,8 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
 {
     net_camera *c = ctx;
     close_camera(c);
-    c->stop = c->any = false;
-    c->ended = TW_OK;
+    c->any = false;
+    tw_packets_reset(c->packets);
     c->codecs = tw_codecs_load(err);
     if (!c->codecs)
         return TW_ENOTSUP;
@@ -204,54 +155,22 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     return st;
 }
 
-static void deadline(struct timespec *out)
-{
-    (void)clock_gettime(CLOCK_MONOTONIC, out);
-    out->tv_nsec += WAIT_NS;
-    out->tv_sec += out->tv_nsec / 1000000000;
-    out->tv_nsec %= 1000000000;
-}
-
 static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
 {
     net_camera *c = ctx;
-    struct timespec until;
-    item taken = {.st = TW_EAGAIN};
     memset(frame, 0, sizeof *frame);
-    free(c->given);
-    c->given = NULL;
-    deadline(&until);
-    (void)pthread_mutex_lock(&c->lock);
-    int waited = 0;
-    while (c->count == 0 && c->ended == TW_OK && waited == 0)
-        waited = pthread_cond_timedwait(&c->came, &c->lock, &until);
-    if (c->count > 0) {
-        taken = c->waiting[c->first];
-        c->first = (c->first + 1) % WAITING_MAX;
-        c->count--;
-        (void)pthread_cond_signal(&c->went);
-    } else if (c->ended != TW_OK) {
-        taken.st = c->ended;
-        if (err)
-            *err = c->why;
-    }
-    (void)pthread_mutex_unlock(&c->lock);
-    if (taken.st == TW_EDAMAGED && taken.data == NULL)
+    const tw_status st = tw_packets_take(c->packets, WAIT_MS, &frame->packet, err);
+    if (st == TW_EDAMAGED)
         return tw_fail(err, TW_EDAMAGED, "%s: a frame was cut short", c->shown);
-    if (taken.st != TW_OK)
-        return taken.st;
-    c->given = taken.data;
-    frame->packet = taken.packet;
-    return TW_OK;
+    return st;
 }
 
 static void destroy(void *ctx)
 {
     net_camera *c = ctx;
-    close_camera(c);
-    (void)pthread_cond_destroy(&c->came);
-    (void)pthread_cond_destroy(&c->went);
-    (void)pthread_mutex_destroy(&c->lock);
+    if (c->packets)
+        close_camera(c);
+    tw_packets_free(c->packets);
     free(c->url);
     free(c->shown);
     free(c);
@@ -266,18 +185,12 @@ tw_status tw_linux_net_camera(const tw_camera_request *request, tw_camera *out,
     net_camera *c = calloc(1, sizeof *c);
     if (!c)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    pthread_condattr_t monotonic;
-    (void)pthread_condattr_init(&monotonic);
-    (void)pthread_condattr_setclock(&monotonic, CLOCK_MONOTONIC);
-    (void)pthread_mutex_init(&c->lock, NULL);
-    (void)pthread_cond_init(&c->came, &monotonic);
-    (void)pthread_cond_init(&c->went, NULL);
-    (void)pthread_condattr_destroy(&monotonic);
     c->clock = request->clock;
     c->udp = request->udp;
     c->url = strdup(request->source);
     c->shown = strdup(tw_source_shown(request->source, shown, sizeof shown));
-    if (!c->url || !c->shown) {
+    c->packets = tw_packets_new(WAITING_MAX);
+    if (!c->url || !c->shown || !c->packets) {
         destroy(c);
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
