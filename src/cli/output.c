@@ -37,6 +37,18 @@ const char *out_utc(int64_t wall_us, char buffer[40])
 
 /* ---- JSON ------------------------------------------------------------------------ */
 
+const char *out_lost(uint64_t dropped, uint64_t damaged, uint64_t late, char out[160])
+{
+    (void)snprintf(out, 160, "no frame lost");
+    if (dropped + damaged + late > 0)
+        (void)snprintf(out, 160,
+                       "frames dropped by the driver: %llu, damaged: %llu, too late for "
+                       "the card: %llu",
+                       (unsigned long long)dropped, (unsigned long long)damaged,
+                       (unsigned long long)late);
+    return out;
+}
+
 void out_json(void *json)
 {
     char *text = json_dumps(json, JSON_COMPACT | JSON_REAL_PRECISION(10));

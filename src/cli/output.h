@@ -12,6 +12,10 @@ const char *out_percent(uint32_t ppm, char buffer[24]);
 /** "3.1 MB" */
 const char *out_bytes(uint64_t bytes, char buffer[24]);
 
+/** Where frames of a camera went: "no frame lost", or "frames dropped by the driver: 3,
+ * ..."; 160 bytes. @return out. */
+const char *out_lost(uint64_t dropped, uint64_t damaged, uint64_t late, char out[160]);
+
 /** Print a JSON object on a line of its own, and release it. */
 void out_json(void *json);
 

@@ -59,24 +59,35 @@ static void say_ago(const telling *t, int64_t wall_us, char out[32])
     (void)snprintf(out, 32, s < 120 ? "%.1f s ago" : "%.0f s ago", s);
 }
 
+/* "9.9 of 10"; the rate is known after five seconds. */
+static void say_rate(const json_t *o)
+{
+    const double wanted = real(o, "wanted_fps"), now = real(o, "fps");
+    if (now > 0)
+        (void)printf(", %.1f", now);
+    else
+        (void)printf(", not yet known");
+    if (wanted > 0)
+        (void)printf(" of %.3g", wanted);
+    (void)printf(" frames a second");
+}
+
 /* How it fares: the frames, what they cost, and what the place looks like. */
 static void say_health(const telling *t, const json_t *o)
 {
-    char ago[32], size[24];
-    const double wanted = real(o, "wanted_fps");
+    char ago[32], size[24], lost[160];
     if (number(o, "frame_us") == 0)
         return;
     say_ago(t, number(o, "frame_us"), ago);
-    (void)printf("  %s %d x %d, %.1f", json_string_value(json_object_get(o, "format")),
-                 (int)number(o, "width"), (int)number(o, "height"), real(o, "fps"));
-    if (wanted > 0)
-        (void)printf(" of %.3g", wanted);
-    (void)printf(" frames a second, the last %s; %.1f %% of a processor, %s kept;\n", ago,
+    (void)printf("  %s %d x %d", json_string_value(json_object_get(o, "format")),
+                 (int)number(o, "width"), (int)number(o, "height"));
+    say_rate(o);
+    (void)printf(", the last %s; %.1f %% of a processor, %s kept;\n", ago,
                  real(o, "busy"), out_bytes((uint64_t)number(o, "kept_bytes"), size));
-    (void)printf("  light %.0f %%, noise %.1f levels; frames dropped by the driver: %d, "
-                 "damaged: %d, too late for the card: %d\n",
-                 real(o, "light"), real(o, "noise"), (int)number(o, "dropped"),
-                 (int)number(o, "damaged"), (int)number(o, "lost_frames"));
+    (void)printf("  light %.0f %%, noise %.1f levels; %s\n", real(o, "light"),
+                 real(o, "noise"),
+                 out_lost((uint64_t)number(o, "dropped"), (uint64_t)number(o, "damaged"),
+                          (uint64_t)number(o, "lost_frames"), lost));
 }
 
 static void say_camera(telling *t, const json_t *o)

@@ -104,20 +104,18 @@ static void print_event(watching *w, const tw_event *e)
 /* How a camera fares, for the log. */
 static void print_report(const watching *w, const tw_camera_status *c)
 {
-    char clock[24], size[24], wanted[24] = "";
+    char clock[24], size[24], lost[160], wanted[24] = "";
     const char *time = time_of_day(w, w->clock.ops->wall_us(w->clock.ctx), clock);
     if (!c->open)
         return;
     if (c->wanted_milli > 0)
         (void)snprintf(wanted, sizeof wanted, " of %.3g", c->wanted_milli / 1e3);
-    (void)printf("%s  %-*s  %s, %.1f%s frames a second, %.1f %% of a processor, %s kept; "
-                 "light %.0f %%, noise %.1f levels; %u sightings; frames dropped by the "
-                 "driver %llu, damaged %llu, too late for the card %llu\n",
+    (void)printf("%s  %-*s  %s, %.1f%s frames a second, %.1f %% of a processor, %s kept, "
+                 "light %.0f %%, noise %.1f levels, %u sightings; %s\n",
                  time, w->name_width, c->name, tw_watch_state_name(c->state),
                  c->real_milli / 1e3, wanted, c->busy_ppm / 1e4,
                  out_bytes(c->kept_bytes, size), c->light_ppm / 1e4, c->noise / 16.0,
-                 c->sightings, (unsigned long long)c->dropped,
-                 (unsigned long long)c->damaged, (unsigned long long)c->lost_frames);
+                 c->sightings, out_lost(c->dropped, c->damaged, c->lost_frames, lost));
     (void)fflush(stdout);
 }
 
