@@ -28,8 +28,8 @@ bool tw_crop_is_whole(const tw_crop *c)
 static void span(int32_t from_ppm, int32_t to_ppm, uint16_t side, uint16_t step,
                  uint16_t *first, uint16_t *length)
 {
-    const uint32_t most = side >= step ? side / step * step : side;
-    const uint32_t unit = side >= step ? step : 1;
+    const uint32_t unit = side >= step ? step : 1U;
+    const uint32_t most = side / unit * unit;
     uint32_t from = (uint32_t)((int64_t)from_ppm * side / WHOLE) / unit * unit;
     uint32_t to = (uint32_t)(((int64_t)to_ppm * side + WHOLE - 1) / WHOLE);
     to = (to + unit - 1) / unit * unit;
