@@ -150,6 +150,26 @@ typedef struct tw_camera_settings {
     size_t zone_count;
 } tw_camera_settings;
 
+/* What a hook is started on; bits of tw_hook_settings.on, in the order of the words. */
+enum {
+    TW_HOOK_BEGAN = 1, /* a sighting began */
+    TW_HOOK_STILL = 2, /* a still of one is stored */
+    TW_HOOK_CLIP = 4,  /* a clip is */
+    TW_HOOK_ENDED = 8, /* a sighting ended */
+    TW_HOOK_LOST = 16, /* a camera gives nothing */
+    TW_HOOK_BACK = 32, /* it does again */
+    TW_HOOK_LOW = 64   /* the card is low: captures had to be dropped */
+};
+
+/* [hook NAME]: a program of the user's. */
+typedef struct tw_hook_settings {
+    const char *name;
+    int64_t on;          /* TW_HOOK_ bits */
+    const char *run;     /* program and arguments, see tw_hooks_new */
+    const char *cameras; /* their names, separated by commas; "": all */
+    int64_t timeout_us;
+} tw_hook_settings;
+
 /* One setting with its value and where that comes from. Texts are borrowed. */
 typedef struct tw_setting {
     const char *section; /* "station" or "camera" */
@@ -228,6 +248,14 @@ TW_API size_t tw_settings_camera_count(const tw_settings *settings);
 
 /** @return The name of a camera in the order of the file, NULL past the last. */
 TW_API const char *tw_settings_camera_name(const tw_settings *settings, size_t index);
+
+/** @return The name of a hook in the order of the file, NULL past the last. Those with
+ * mistakes are not among them. */
+TW_API const char *tw_settings_hook_name(const tw_settings *settings, size_t index);
+
+/** Fill in a hook's settings. @return TW_OK; TW_ENOENT: no such hook. */
+TW_API tw_status tw_settings_hook(const tw_settings *settings, const char *name,
+                                  tw_hook_settings *out);
 
 /** Fill in the [station] settings. */
 TW_API void tw_settings_station(const tw_settings *settings, tw_station_settings *out);

@@ -32,6 +32,7 @@ typedef enum tw_event_kind {
  * not belong to the kind are NULL. */
 typedef struct tw_event {
     tw_event_kind kind;
+    tw_watch_state state;
     const char *camera; /* NULL: it concerns the station */
     int64_t t_us;       /* capture time of the frame it belongs to */
     int64_t wall_us;    /* the same on the wall clock */
@@ -39,15 +40,14 @@ typedef struct tw_event {
     const tw_reading *reading;
     const tw_luma *luma; /* what the reading was taken of */
     const tw_sighting *sighting;
-    tw_watch_state state;
     const char *file;      /* name below the store */
     const char *file_kind; /* a tw_kind_name */
     uint64_t bytes;
-    tw_status status;
     const char *text;     /* one line: what and where */
     uint64_t lost_frames; /* of this camera so far: wanted in a file, and not there */
-    bool lost;            /* a capture could not be stored: file_kind says which */
     void *frame;          /* for tw_event_picture */
+    tw_status status;
+    bool lost; /* a capture could not be stored: file_kind says which */
 } tw_event;
 
 /** Told of each event, one at a time, from whichever thread it happens in. Must not block

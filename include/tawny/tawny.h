@@ -10,6 +10,7 @@
 #include "tawny/detector.h"
 #include "tawny/error.h"
 #include "tawny/frame.h"
+#include "tawny/hooks.h"
 #include "tawny/hours.h"
 #include "tawny/interval.h"
 #include "tawny/naming.h"

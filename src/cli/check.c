@@ -88,6 +88,20 @@ static int list_devices(cli_common *common)
     return CLI_DONE;
 }
 
+static void take_line(void *ctx, const char *line)
+{
+    g_string_append_printf(ctx, "%s%s", ((GString *)ctx)->len > 0 ? "; " : "", line);
+}
+
+static gboolean check_hooks(const cli_common *common, const tw_settings *settings)
+{
+    GString *text = g_string_new(NULL);
+    const gboolean good = tw_hooks_try(settings, take_line, text) == TW_OK;
+    (void)find(common, good, "hooks", "programs", good ? "are there" : text->str);
+    (void)g_string_free(text, TRUE);
+    return good;
+}
+
 int cli_check(int argc, char **argv)
 {
     CLI_COMMON common = {0};
@@ -122,6 +136,8 @@ int cli_check(int argc, char **argv)
                 good &= check_camera(&common, &board, &camera);
         tw_settings_station(settings, &station);
         good &= check_store(&common, &station);
+        if (tw_settings_hook_name(settings, 0))
+            good &= check_hooks(&common, settings);
         if (!tw_clips_possible(&err))
             good &= find(&common, FALSE, "module", "codecs", err.text);
         code = good ? CLI_DONE : CLI_FAILED;

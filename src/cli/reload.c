@@ -12,8 +12,7 @@ enum { LOOK_NS = 200000000 };
 struct reloading {
     const cli_common *common;
     tw_station *station;
-    reload_turn_fn turn;
-    void *ctx;
+    reload_calls calls;
     gboolean in_terminal;
     volatile gint ending;
     sigset_t hangup, before;
@@ -29,10 +28,13 @@ static gboolean terminal_gone(const reloading *r)
 static void read_again(const reloading *r)
 {
     tw_settings *settings = NULL;
-    if (cli_load_sound(r->common, &settings) != TW_OK)
+    if (cli_load_sound(r->common, &settings) != TW_OK) {
         (void)cli_say(CLI_FAILED, "the old settings hold");
-    else if (tw_station_reload(r->station, settings) != TW_OK)
-        (void)cli_say(CLI_FAILED, "there is no camera: the old settings hold");
+        return;
+    }
+    r->calls.read(r->calls.ctx, settings);
+    if (tw_station_reload(r->station, settings) != TW_OK)
+        (void)cli_say(CLI_FAILED, "there is no camera: the old cameras go on");
 }
 
 static gpointer wait_for_hangup(gpointer data)
@@ -41,7 +43,7 @@ static gpointer wait_for_hangup(gpointer data)
     const struct timespec look = {0, LOOK_NS};
     while (!g_atomic_int_get(&r->ending)) {
         const int signal = sigtimedwait(&r->hangup, NULL, &look);
-        r->turn(r->ctx);
+        r->calls.turn(r->calls.ctx);
         if (signal != SIGHUP)
             continue;
         if (terminal_gone(r))
@@ -52,14 +54,12 @@ static gpointer wait_for_hangup(gpointer data)
     return NULL;
 }
 
-reloading *reload_begin(const cli_common *common, tw_station *station,
-                        reload_turn_fn turn, void *ctx)
+reloading *reload_begin(const cli_common *common, tw_station *station, reload_calls calls)
 {
     reloading *r = g_new0(reloading, 1);
     r->common = common;
     r->station = station;
-    r->turn = turn;
-    r->ctx = ctx;
+    r->calls = calls;
     r->in_terminal = isatty(STDIN_FILENO) == 1;
     (void)sigemptyset(&r->hangup);
     (void)sigaddset(&r->hangup, SIGHUP);

@@ -6,14 +6,19 @@
 
 typedef struct reloading reloading;
 
-/** Called a few times a second, from the thread that waits. */
-typedef void (*reload_turn_fn)(void *ctx);
+/* What is called, from the thread that waits. */
+typedef struct reload_calls {
+    void (*turn)(void *ctx); /* a few times a second */
+    /* The settings have been read again, and are given to the station next. */
+    void (*read)(void *ctx, const tw_settings *settings);
+    void *ctx;
+} reload_calls;
 
 /** From now on SIGHUP has the station's settings read again. Where the program was
  * started in a terminal and that is gone, the station is stopped instead. Before other
  * threads are started. @param common  Names the settings file; outlives this. */
 reloading *reload_begin(const cli_common *common, tw_station *station,
-                        reload_turn_fn turn, void *ctx);
+                        reload_calls calls);
 void reload_end(reloading *reloading);
 
 #endif

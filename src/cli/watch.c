@@ -1,4 +1,5 @@
 /* tawny watch: the station in the foreground. */
+#include <jansson.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -35,6 +36,9 @@ typedef struct watching {
     int name_width;    /* of the longest camera's name */
     char *report;      /* --report */
     int64_t report_us, report_next_us;
+    char *store;     /* whole path */
+    GMutex lock;     /* of what follows */
+    tw_hooks *hooks; /* NULL: there are none */
 } watching;
 
 static const char *time_of_day(const watching *w, int64_t wall_us, char buffer[24])
@@ -131,6 +135,39 @@ static void report(void *ctx)
         print_report(w, &camera);
 }
 
+static void on_hook(void *ctx, tw_status st, const char *line)
+{
+    const watching *w = ctx;
+    char clock[24];
+    if (w->json)
+        out_json(
+            json_pack("{ss sb ss}", "type", "hook", "good", st == TW_OK, "text", line));
+    else
+        (void)printf("%s%s  %-*s  %s\n",
+                     st == TW_OK ? "" : notify_level(stdout, NOTIFY_WARNING),
+                     time_of_day(w, w->clock.ops->wall_us(w->clock.ctx), clock),
+                     w->name_width, "station", line);
+    (void)fflush(stdout);
+}
+
+/* Hooks of settings in the place of those there are, which are waited for. */
+static void use_hooks(void *ctx, const tw_settings *settings)
+{
+    watching *w = ctx;
+    tw_hooks *made = NULL;
+    tw_error err = {0};
+    if (settings &&
+        tw_hooks_new(settings, w->store, w->clock, on_hook, w, &made, &err) != TW_OK) {
+        (void)cli_say(CLI_FAILED, "%s: no hook is started", err.text);
+        w->problems = TRUE;
+    }
+    g_mutex_lock(&w->lock);
+    tw_hooks *old = w->hooks;
+    w->hooks = made;
+    g_mutex_unlock(&w->lock);
+    tw_hooks_free(old);
+}
+
 static void on_event(void *ctx, const tw_event *e)
 {
     watching *w = ctx;
@@ -138,6 +175,9 @@ static void on_event(void *ctx, const tw_event *e)
         w->problems = TRUE;
     if (e->kind == TW_EVENT_READING)
         return;
+    g_mutex_lock(&w->lock);
+    tw_hooks_event(w->hooks, e);
+    g_mutex_unlock(&w->lock);
     if (w->json)
         out_json_event(e);
     else
@@ -158,9 +198,13 @@ static int run(watching *w, const tw_card *card)
         const int n = (int)strlen(tw_settings_camera_name(w->settings, i));
         w->name_width = n > w->name_width ? n : w->name_width;
     }
+    w->store = g_canonicalize_filename(card->ops->place(card->ctx), NULL);
+    use_hooks(w, w->settings);
     tw_status st = tw_station_new(&board, w->settings, on_event, w, &running, &err);
-    if (st != TW_OK)
+    if (st != TW_OK) {
+        use_hooks(w, NULL);
         return cli_say(cli_exit(st), "%s", err.text);
+    }
     (void)cli_catch_signals(stop_running);
     if (!w->json)
         (void)printf("Captures go to the folder %s; Ctrl-C ends.\n",
@@ -169,7 +213,8 @@ static int run(watching *w, const tw_card *card)
     tw_station_settings station;
     tw_settings_station(w->settings, &station);
     w->report_next_us = w->clock.ops->now_us(w->clock.ctx) + w->report_us;
-    reloading *again = reload_begin(w->common, running, report, w);
+    reloading *again =
+        reload_begin(w->common, running, (reload_calls){report, use_hooks, w});
     control *socket = control_begin(station.name, running);
     notify_state("READY=1");
     st = tw_station_run(running);
@@ -180,6 +225,7 @@ static int run(watching *w, const tw_card *card)
     (void)cli_catch_signals(NULL);
     running = NULL;
     tw_station_free(done);
+    use_hooks(w, NULL);
     if (pins.ops)
         pins.ops->destroy(pins.ctx);
     return st == TW_OK && !w->problems ? CLI_DONE : CLI_FAILED;
@@ -217,6 +263,7 @@ int cli_watch(int argc, char **argv)
         code = run(&w, &card);
     if (card.ops)
         card.ops->destroy(card.ctx);
+    g_free(w.store);
     tw_settings_free(w.settings);
     return code;
 }

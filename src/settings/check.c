@@ -116,6 +116,27 @@ static void check_zone(intake *in, const section *self)
                        self->name);
 }
 
+static void check_hook(intake *in, const section *self)
+{
+    tw_hook_settings hook;
+    if (tw_settings_hook(in->settings, self->name, &hook) != TW_OK)
+        return;
+    if (!hook.run || hook.run[0] == '\0')
+        tw_intake_tell(in, TW_ESYNTAX, self->line,
+                       "hook %s has no program: write run = /path/to/program",
+                       self->name);
+    if (hook.on == 0)
+        tw_intake_tell(in, TW_ESYNTAX, self->line,
+                       "hook %s is started on nothing: write on = began, for one",
+                       self->name);
+    const char *list = hook.cameras ? hook.cameras : "";
+    char camera[NAME_MAX_BYTES + 1];
+    while (tw_next_name(&list, camera, sizeof camera))
+        if (!tw_find_section(in->settings, IN_CAMERA, camera))
+            tw_intake_tell(in, TW_ESYNTAX, self->line, "hook %s: there is no camera %s",
+                           self->name, camera);
+}
+
 tw_status tw_settings_check(tw_settings *settings, tw_problem_fn told, void *ctx)
 {
     if (!settings)
@@ -130,6 +151,8 @@ tw_status tw_settings_check(tw_settings *settings, tw_problem_fn told, void *ctx
             check_camera(&in, self);
         else if (self->level == IN_ZONE)
             check_zone(&in, self);
+        else if (self->level == IN_HOOK)
+            check_hook(&in, self);
     }
     return in.status;
 }

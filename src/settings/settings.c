@@ -207,14 +207,44 @@ static void fill(const tw_row *row, const entry *from, void *record)
                            (char *)record + row->offset);
 }
 
-void tw_settings_station(const tw_settings *settings, tw_station_settings *out)
+/* All settings of a section that inherits from none. */
+static void fill_section(const tw_settings *s, const char *rows_of, level at,
+                         const char *name, void *out, size_t bytes)
 {
     size_t count = 0;
     const tw_row *rows = tw_table(&count);
-    memset(out, 0, sizeof *out);
+    memset(out, 0, bytes);
     for (size_t i = 0; i < count; i++)
-        if (strcmp(rows[i].section, "station") == 0)
-            fill(&rows[i], tw_find_entry(settings, IN_STATION, "", &rows[i]), out);
+        if (strcmp(rows[i].section, rows_of) == 0)
+            fill(&rows[i], tw_find_entry(s, at, name, &rows[i]), out);
+}
+
+void tw_settings_station(const tw_settings *settings, tw_station_settings *out)
+{
+    fill_section(settings, "station", IN_STATION, "", out, sizeof *out);
+}
+
+const char *tw_settings_hook_name(const tw_settings *settings, size_t index)
+{
+    for (size_t i = 0; settings && i < settings->section_count; i++) {
+        const section *s = &settings->sections[i];
+        if (s->level == IN_HOOK && !s->wrong && index-- == 0)
+            return s->name;
+    }
+    return NULL;
+}
+
+tw_status tw_settings_hook(const tw_settings *settings, const char *name,
+                           tw_hook_settings *out)
+{
+    if (!settings || !name || !out)
+        return TW_EINVAL;
+    const section *self = tw_find_section(settings, IN_HOOK, name);
+    if (!self)
+        return TW_ENOENT;
+    fill_section(settings, "hook", IN_HOOK, name, out, sizeof *out);
+    out->name = self->name;
+    return TW_OK;
 }
 
 /* @return the zone's own name if it is one of this camera's, else NULL. */
@@ -228,12 +258,7 @@ const char *tw_zone_of(const section *s, const char *camera)
 
 void tw_read_zone(const tw_settings *s, const char *name, tw_zone_settings *out)
 {
-    size_t count = 0;
-    const tw_row *rows = tw_table(&count);
-    memset(out, 0, sizeof *out);
-    for (size_t i = 0; i < count; i++)
-        if (strcmp(rows[i].section, "zone") == 0)
-            (void)fill(&rows[i], tw_find_entry(s, IN_ZONE, name, &rows[i]), out);
+    fill_section(s, "zone", IN_ZONE, name, out, sizeof *out);
 }
 
 static bool make_zones(const tw_settings *s, camera_zones *made)

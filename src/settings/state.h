@@ -14,6 +14,7 @@ typedef enum level {
     IN_PROFILE,
     IN_CAMERA,
     IN_ZONE,
+    IN_HOOK,
     SET_ALL,   /* --set key=value */
     SET_CAMERA /* --set NAME.key=value, or station.key */
 } level;

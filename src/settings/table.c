@@ -13,6 +13,7 @@
 #define STATION(type, field) AT(tw_station_settings, type, field)
 #define CAMERA(type, field) AT(tw_camera_settings, type, field)
 #define ZONE(type, field) AT(tw_zone_settings, type, field)
+#define HOOK(type, field) AT(tw_hook_settings, type, field)
 
 #define S INT64_C(1000000)
 #define MIN (60 * S)
@@ -255,6 +256,19 @@ static const tw_row ROWS[] = {
     {"zone", "Zone", "area", &tw_type_area, ZONE(const char *, area), 0, 0,
      "", "0,60 40,55 40,100 0,100", NULL,
      "Corners of the zone as x,y in percent of the picture's width and height."},
+
+    {"hook", "Hook", "on", &tw_type_words, HOOK(int64_t, on), 0, 0,
+     "none", "began, clip", "began still clip ended lost back low",
+     "What the program is started on: a sighting began, a still or a clip of one is stored, it ended; a camera is lost, or back; the card is low, so that captures had to be dropped."},
+    {"hook", "Hook", "run", &tw_type_text, HOOK(const char *, run), 0, 0,
+     "", "/usr/local/bin/ring {camera} {file}", NULL,
+     "The program and its arguments, separated by blanks; \"...\" keeps blanks. No shell is in between. In arguments {event}, {station}, {camera}, {sighting}, {kind}, {file}, {time} and {text} stand for what happened, as do TAWNY_EVENT and so on in the environment, and a JSON object on standard input."},
+    {"hook", "Hook", "cameras", &tw_type_text, HOOK(const char *, cameras), 0, 0,
+     "", "kerb, mere", NULL,
+     "Whose events it is started on; empty: all cameras'."},
+    {"hook", "Hook", "timeout", &tw_type_duration, HOOK(int64_t, timeout_us), S, HOUR,
+     "30 s", "2 min", NULL,
+     "A program that runs for longer is ended."},
 };
 /* clang-format on */
 

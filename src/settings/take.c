@@ -12,7 +12,7 @@ enum { INCLUDES_MAX = 8, PATH_BYTES = 4096 };
 
 static void remember(const intake *in)
 {
-    const bool named = in->level >= IN_PROFILE && in->level <= IN_ZONE;
+    const bool named = in->level >= IN_PROFILE && in->level <= IN_HOOK;
     section *at = named ? tw_find_section(in->settings, in->level, in->name) : NULL;
     if (at)
         at->wrong = true;
@@ -73,7 +73,8 @@ static const struct {
              {"cameras", IN_CAMERAS, "camera", NULL},
              {"profile", IN_PROFILE, "camera", "[profile NAME]"},
              {"camera", IN_CAMERA, "camera", "[camera NAME]"},
-             {"zone", IN_ZONE, "zone", "[zone CAMERA/NAME]"}};
+             {"zone", IN_ZONE, "zone", "[zone CAMERA/NAME]"},
+             {"hook", IN_HOOK, "hook", "[hook NAME]"}};
 
 enum { HEAD_COUNT = sizeof HEADS / sizeof *HEADS };
 
@@ -98,10 +99,11 @@ static void take_section(void *ctx, unsigned line, const char *head, const char 
         heads[i] = HEADS[i].head;
     if (i == HEAD_COUNT) {
         const char *near = tw_nearest(head, heads);
-        tw_intake_tell(in, TW_ESYNTAX, line, "unknown section [%s]%s%s%s", head,
-                       near ? ": did you mean ["
-                            : ": sections are station, cameras, profile, camera, zone",
-                       near ? near : "", near ? "]?" : "");
+        tw_intake_tell(
+            in, TW_ESYNTAX, line, "unknown section [%s]%s%s%s", head,
+            near ? ": did you mean ["
+                 : ": sections are station, cameras, profile, camera, zone, hook",
+            near ? near : "", near ? "]?" : "");
         return;
     }
     const bool named = HEADS[i].form != NULL;

@@ -220,6 +220,34 @@ static void write_settings(const char *more)
     free(path);
 }
 
+static void test_hooks_are_started(void **state)
+{
+    (void)state;
+    write_settings(
+        "[hook note]\non = began, clip\nrun = /bin/echo heard of {event} {file}\n");
+    outcome o = run_program(folder, TOOL, "check", NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, "hooks");
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "watch", "--set", "kerb.pace=no", "--set",
+                    "station.store=hooked", NULL);
+    assert_int_equal(o.code, 0);
+    assert_int_equal(count_lines(o.out, "hook note: done in"), 6);
+    assert_int_equal(count_lines(o.out, ": heard of began"), 3);
+    assert_int_equal(count_lines(o.out, "-clip.mp4"), 6); /* stored, and heard of */
+    char words[512];
+    (void)snprintf(words, sizeof words, ": heard of clip %s/hooked/2027-03-13/kerb/",
+                   folder);
+    assert_has(o.out, words);
+    free_outcome(&o);
+    write_settings("[hook note]\non = began\nrun = /none/at/all\n");
+    o = run_program(folder, TOOL, "check", NULL);
+    assert_int_equal(o.code, 1);
+    assert_has(o.out, "hook note: /none/at/all is not there, or may not be run");
+    free_outcome(&o);
+    write_settings("");
+}
+
 static void hang_up(pid_t child, const char *answer)
 {
     assert_int_equal(kill(child, SIGHUP), 0);
@@ -292,6 +320,7 @@ int main(void)
         cmocka_unit_test(test_a_running_station_says_how_it_fares),
         cmocka_unit_test(test_the_journal_is_told_how_grave),
         cmocka_unit_test(test_settings_are_read_again),
+        cmocka_unit_test(test_hooks_are_started),
     };
     cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));
     return cmocka_run_group_tests(tests, set_up, drop);

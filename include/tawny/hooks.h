@@ -1,0 +1,52 @@
+/* tawny/hooks.h - programs of the user's that are started on events. They never hold a
+ * camera up: events wait in a bounded queue, and a few threads start the programs. */
+#ifndef TW_HOOKS_H
+#define TW_HOOKS_H
+
+#include "tawny/error.h"
+#include "tawny/settings.h"
+#include "tawny/station.h"
+
+enum {
+    TW_HOOKS_AT_ONCE = 4,  /* programs that run beside each other */
+    TW_HOOKS_WAITING = 100 /* events that wait for one; more are told and dropped */
+};
+
+typedef struct tw_hooks tw_hooks;
+
+/** Told of what became of a program: "hook ring: exit code 3: no such bell". From a
+ * thread of the hooks'. */
+typedef void (*tw_hook_told_fn)(void *ctx, tw_status st, const char *line);
+
+/**
+ * Make the hooks of the settings, and the threads that run them.
+ *
+ * The program is found by $PATH unless it has a "/" in it. It gets the station's
+ * environment with TAWNY_EVENT and so on, a JSON object with the same on standard input,
+ * and a session of its own, which is ended when its time is up. Of what it prints the
+ * last line is told.
+ *
+ * @param settings  Copied: they need not outlive this.
+ * @param store     Folder of the captures, for whole paths of files; NULL: there is none.
+ * @param out       Set on TW_OK, to NULL if there are no hooks; free it with
+ * tw_hooks_free.
+ * @return TW_OK; TW_ESYNTAX: err says which hook's run cannot be read; TW_ENOMEM.
+ */
+TW_API tw_status tw_hooks_new(const tw_settings *settings, const char *store,
+                              tw_clock clock, tw_hook_told_fn told, void *ctx,
+                              tw_hooks **out, tw_error *err);
+
+/** Something happened: start what waits for it. Does not block. Any thread; NULL hooks
+ * are fine. */
+TW_API void tw_hooks_event(tw_hooks *hooks, const tw_event *event);
+
+/** Run what still waits, wait for what runs (each for its own timeout at most), and free.
+ * NULL is fine. */
+TW_API void tw_hooks_free(tw_hooks *hooks);
+
+/** Whether the programs of the hooks are there and may be run.
+ * @param told  Told one line for each that may not.
+ * @return TW_OK; TW_ENOENT. */
+TW_API tw_status tw_hooks_try(const tw_settings *settings, tw_problem_fn told, void *ctx);
+
+#endif

@@ -1,0 +1,428 @@
+/* Events that wait for programs, and the threads that run these. */
+#include "hooks.h"
+
+#include <jansson.h>
+#include <pthread.h>
+#include <signal.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "tawny/naming.h"
+
+enum { ARG_BYTES = 4096 };
+
+#define LOW_EVERY_US (INT64_C(3600) * 1000000)
+
+typedef struct hook {
+    char *name, *cameras;
+    char *text; /* of run; the words lie in it */
+    char *words[TW_RUN_ARGS_MAX + 1];
+    int64_t on, timeout_us;
+} hook;
+
+typedef struct happening {
+    struct happening *next;
+    const hook *of;
+    tw_fields fields;
+} happening;
+
+struct tw_hooks {
+    hook *hooks;
+    size_t count;
+    char *station, *store;
+    tw_clock clock;
+    tw_hook_told_fn told;
+    void *ctx;
+    pthread_t threads[TW_HOOKS_AT_ONCE];
+    size_t started;
+    pthread_mutex_t lock;
+    pthread_cond_t came;
+    /* Under the lock. */
+    happening *first, *last;
+    size_t waiting;
+    bool ending;
+    bool dropping;       /* events, and that has been told */
+    int64_t low_next_us; /* the card is not told low again before */
+};
+
+static void tell(const tw_hooks *h, tw_status st, const char *hook_name, const char *what)
+{
+    char line[2 * TW_RUN_LINE_MAX + 128];
+    (void)snprintf(line, sizeof line, "hook %s: %s", hook_name, what);
+    if (h->told)
+        h->told(h->ctx, st, line);
+}
+
+/* ---- what happened ---------------------------------------------------------------- */
+
+static const struct {
+    int64_t bit;
+    const char *word;
+} WORDS[] = {{TW_HOOK_BEGAN, "began"}, {TW_HOOK_STILL, "still"}, {TW_HOOK_CLIP, "clip"},
+             {TW_HOOK_ENDED, "ended"}, {TW_HOOK_LOST, "lost"},   {TW_HOOK_BACK, "back"},
+             {TW_HOOK_LOW, "low"}};
+
+/* @return the bit of an event; 0: no hook is started on it. */
+static int64_t bit_of(const tw_event *e)
+{
+    switch (e->kind) {
+    case TW_EVENT_BEGAN: return TW_HOOK_BEGAN;
+    case TW_EVENT_ENDED: return TW_HOOK_ENDED;
+    case TW_EVENT_LOST: return TW_HOOK_LOST;
+    case TW_EVENT_BACK: return TW_HOOK_BACK;
+    case TW_EVENT_FREED: return TW_HOOK_LOW;
+    case TW_EVENT_STORED:
+        if (strcmp(e->file_kind, tw_kind_name(TW_KIND_STILL)) == 0)
+            return TW_HOOK_STILL;
+        return strcmp(e->file_kind, tw_kind_name(TW_KIND_CLIP)) == 0 ? TW_HOOK_CLIP : 0;
+    default: return 0;
+    }
+}
+
+static const char *word_of(int64_t bit)
+{
+    for (size_t i = 0; i < sizeof WORDS / sizeof *WORDS; i++)
+        if (WORDS[i].bit == bit)
+            return WORDS[i].word;
+    return "";
+}
+
+static void set(tw_fields *f, tw_field field, const char *value)
+{
+    (void)snprintf(f->value[field], TW_FIELD_MAX, "%s", value ? value : "");
+}
+
+/* "2027-03-13T20:30:14.200Z" */
+static void set_time(tw_fields *f, int64_t wall_us)
+{
+    tw_civil t;
+    tw_civil_split(wall_us, 0, &t);
+    (void)snprintf(f->value[TW_FIELD_TIME], TW_FIELD_MAX,
+                   "%04d-%02u-%02uT%02u:%02u:%02u.%03uZ", (int)t.year, t.month, t.day,
+                   t.hour, t.minute, t.second, (unsigned)(t.microsecond / 1000));
+}
+
+static void describe(const tw_hooks *h, const tw_event *e, int64_t bit, tw_fields *f)
+{
+    char why[256];
+    memset(f, 0, sizeof *f);
+    set(f, TW_FIELD_EVENT, word_of(bit));
+    set(f, TW_FIELD_STATION, h->station);
+    set(f, TW_FIELD_CAMERA, e->camera);
+    set(f, TW_FIELD_KIND, e->file_kind);
+    set(f, TW_FIELD_TEXT, e->text);
+    set_time(f, e->wall_us > 0 ? e->wall_us : h->clock.ops->wall_us(h->clock.ctx));
+    if (e->sighting)
+        (void)snprintf(f->value[TW_FIELD_SIGHTING], TW_FIELD_MAX, "%u",
+                       (unsigned)e->sighting->number);
+    if (bit == TW_HOOK_BEGAN)
+        set(f, TW_FIELD_TEXT, tw_why_began(e->sighting, why, sizeof why));
+    if (e->file)
+        (void)snprintf(f->value[TW_FIELD_FILE], TW_FIELD_MAX, "%s%s%s",
+                       h->store ? h->store : "", h->store ? "/" : "", e->file);
+}
+
+/* Whether a list of names, separated by commas or blanks, has one; "" has all. */
+static bool names(const char *list, const char *camera)
+{
+    const size_t length = camera ? strlen(camera) : 0;
+    const char *at = list + strspn(list, " \t,");
+    if (*at == '\0' || !camera)
+        return true;
+    for (; *at; at += strspn(at, " \t,")) {
+        const size_t n = strcspn(at, " \t,");
+        if (n == length && strncmp(at, camera, n) == 0)
+            return true;
+        at += n;
+    }
+    return false;
+}
+
+/* Under the lock. @return false: there is no room. */
+static bool enqueue(tw_hooks *h, const hook *of, const tw_fields *fields)
+{
+    happening *made = h->waiting < TW_HOOKS_WAITING ? malloc(sizeof *made) : NULL;
+    if (!made)
+        return false;
+    *made = (happening){NULL, of, *fields};
+    if (h->last)
+        h->last->next = made;
+    else
+        h->first = made;
+    h->last = made;
+    h->waiting++;
+    (void)pthread_cond_signal(&h->came);
+    return true;
+}
+
+/* The card is told low once an hour. Under the lock. */
+static bool is_told(tw_hooks *h, int64_t bit)
+{
+    const int64_t now_us = h->clock.ops->now_us(h->clock.ctx);
+    if (bit != TW_HOOK_LOW)
+        return true;
+    if (h->low_next_us != 0 && now_us < h->low_next_us)
+        return false;
+    h->low_next_us = now_us + LOW_EVERY_US;
+    return true;
+}
+
+static bool is_for(const hook *k, int64_t bit, const char *camera)
+{
+    return (k->on & bit) != 0 && names(k->cameras, camera);
+}
+
+void tw_hooks_event(tw_hooks *h, const tw_event *e)
+{
+    const int64_t bit = h ? bit_of(e) : 0;
+    tw_fields fields;
+    const hook *refused = NULL;
+    if (bit == 0)
+        return;
+    describe(h, e, bit, &fields);
+    (void)pthread_mutex_lock(&h->lock);
+    const bool told = is_told(h, bit);
+    for (size_t i = 0; told && i < h->count; i++)
+        if (is_for(&h->hooks[i], bit, e->camera) && !enqueue(h, &h->hooks[i], &fields) &&
+            !h->dropping)
+            refused = &h->hooks[i];
+    h->dropping = h->dropping || refused;
+    (void)pthread_mutex_unlock(&h->lock);
+    if (refused)
+        tell(h, TW_ESIZE, refused->name,
+             "events come faster than its program ends: some are left out");
+}
+
+/* ---- running ---------------------------------------------------------------------- */
+
+static char *json_of(const tw_fields *fields)
+{
+    json_t *o = json_object();
+    for (int f = 0; o && f < TW_FIELDS; f++)
+        if (fields->value[f][0] != '\0')
+            (void)json_object_set_new(
+                o, tw_field_name((tw_field)f),
+                f == TW_FIELD_SIGHTING ? json_integer(strtoll(fields->value[f], NULL, 10))
+                                       : json_string(fields->value[f]));
+    char *text = json_dumps(o, JSON_COMPACT);
+    json_decref(o);
+    return text;
+}
+
+static void say(const tw_hooks *h, const hook *k, const tw_run_outcome *o)
+{
+    char what[TW_RUN_LINE_MAX + 96];
+    const char *colon = o->last[0] ? ": " : "";
+    if (o->late)
+        (void)snprintf(what, sizeof what, "ended after %.0f s, its timeout%s%s",
+                       (double)o->us / 1e6, colon, o->last);
+    else if (o->code != 0)
+        (void)snprintf(what, sizeof what, "exit code %d%s%s", o->code, colon, o->last);
+    else
+        (void)snprintf(what, sizeof what, "done in %.1f s%s%s", (double)o->us / 1e6,
+                       colon, o->last);
+    tell(h, o->late ? TW_ETIMEOUT : o->code != 0 ? TW_EIO : TW_OK, k->name, what);
+}
+
+static void run(const tw_hooks *h, const happening *what)
+{
+    const hook *k = what->of;
+    char *argv[TW_RUN_ARGS_MAX + 1] = {NULL}, *input = json_of(&what->fields);
+    tw_run_outcome outcome;
+    tw_error err = {0};
+    tw_status st = input ? TW_OK : tw_fail(&err, TW_ENOMEM, "out of memory");
+    for (size_t i = 0; st == TW_OK && k->words[i]; i++) {
+        argv[i] = malloc(ARG_BYTES);
+        st = argv[i] ? tw_run_expand(k->words[i], &what->fields, argv[i], ARG_BYTES)
+                     : TW_ENOMEM;
+        if (st != TW_OK)
+            (void)tw_fail(&err, st, "an argument is too long");
+    }
+    if (st == TW_OK)
+        st = tw_run_program(argv, &what->fields, input, k->timeout_us, &outcome, &err);
+    if (st == TW_OK)
+        say(h, k, &outcome);
+    else
+        tell(h, st, k->name, err.text);
+    for (size_t i = 0; i < TW_RUN_ARGS_MAX; i++)
+        free(argv[i]);
+    free(input);
+}
+
+/* @return what is next; NULL: that was all. */
+static happening *take(tw_hooks *h)
+{
+    (void)pthread_mutex_lock(&h->lock);
+    while (!h->first && !h->ending)
+        (void)pthread_cond_wait(&h->came, &h->lock);
+    happening *taken = h->first;
+    if (taken) {
+        h->first = taken->next;
+        h->last = h->first ? h->last : NULL;
+        h->waiting--;
+        h->dropping = h->dropping && h->waiting > 0;
+    }
+    (void)pthread_mutex_unlock(&h->lock);
+    return taken;
+}
+
+static void *work(void *ctx)
+{
+    for (happening *what = take(ctx); what; what = take(ctx)) {
+        run(ctx, what);
+        free(what);
+    }
+    return NULL;
+}
+
+/* ---- making ----------------------------------------------------------------------- */
+
+static tw_status read_hook(hook *k, const tw_hook_settings *from, tw_error *err)
+{
+    k->name = strdup(from->name);
+    k->cameras = strdup(from->cameras ? from->cameras : "");
+    k->text = strdup(from->run ? from->run : "");
+    k->on = from->on;
+    k->timeout_us = from->timeout_us;
+    if (!k->name || !k->cameras || !k->text)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    if (tw_run_split(k->text, k->words) != TW_OK)
+        return tw_fail(err, TW_ESYNTAX,
+                       "hook %s: run = %s: expected a program and at most %d arguments, "
+                       "quotes closed",
+                       from->name, from->run ? from->run : "", TW_RUN_ARGS_MAX - 1);
+    return TW_OK;
+}
+
+static tw_status read_hooks(tw_hooks *h, const tw_settings *settings, tw_error *err)
+{
+    tw_hook_settings from;
+    tw_status st = TW_OK;
+    size_t count = 0;
+    while (tw_settings_hook_name(settings, count))
+        count++;
+    h->hooks = calloc(count > 0 ? count : 1, sizeof *h->hooks);
+    if (!h->hooks)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    for (; st == TW_OK && h->count < count; h->count++) {
+        (void)tw_settings_hook(settings, tw_settings_hook_name(settings, h->count),
+                               &from);
+        st = read_hook(&h->hooks[h->count], &from, err);
+    }
+    return st;
+}
+
+static void drop_hooks(tw_hooks *h)
+{
+    for (size_t i = 0; i < h->count; i++) {
+        free(h->hooks[i].name);
+        free(h->hooks[i].cameras);
+        free(h->hooks[i].text);
+    }
+    free(h->hooks);
+}
+
+/* Signals are for the thread that runs the station; SIGPIPE is for nobody. */
+static void start_threads(tw_hooks *h)
+{
+    sigset_t all, before;
+    (void)sigfillset(&all);
+    (void)pthread_sigmask(SIG_SETMASK, &all, &before);
+    while (h->started < TW_HOOKS_AT_ONCE &&
+           pthread_create(&h->threads[h->started], NULL, work, h) == 0)
+        h->started++;
+    (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
+}
+
+tw_status tw_hooks_new(const tw_settings *settings, const char *store, tw_clock clock,
+                       tw_hook_told_fn told, void *ctx, tw_hooks **out, tw_error *err)
+{
+    tw_station_settings station;
+    *out = NULL;
+    if (!tw_settings_hook_name(settings, 0))
+        return TW_OK;
+    tw_hooks *h = calloc(1, sizeof *h);
+    if (!h)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    h->clock = clock;
+    h->told = told;
+    h->ctx = ctx;
+    (void)pthread_mutex_init(&h->lock, NULL);
+    (void)pthread_cond_init(&h->came, NULL);
+    tw_settings_station(settings, &station);
+    h->station = strdup(station.name);
+    h->store = store ? strdup(store) : NULL;
+    tw_status st = read_hooks(h, settings, err);
+    if (st == TW_OK && (!h->station || (store && !h->store)))
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+    if (st == TW_OK)
+        start_threads(h);
+    if (st == TW_OK && h->started == 0)
+        st = tw_fail(err, TW_ENOMEM, "cannot start a thread for the hooks");
+    if (st == TW_OK)
+        *out = h;
+    else
+        tw_hooks_free(h);
+    return st;
+}
+
+void tw_hooks_free(tw_hooks *h)
+{
+    if (!h)
+        return;
+    (void)pthread_mutex_lock(&h->lock);
+    h->ending = true;
+    (void)pthread_cond_broadcast(&h->came);
+    (void)pthread_mutex_unlock(&h->lock);
+    for (size_t i = 0; i < h->started; i++)
+        (void)pthread_join(h->threads[i], NULL);
+    (void)pthread_cond_destroy(&h->came);
+    (void)pthread_mutex_destroy(&h->lock);
+    drop_hooks(h);
+    free(h->station);
+    free(h->store);
+    free(h);
+}
+
+/* ---- trying ----------------------------------------------------------------------- */
+
+/* As posix_spawnp looks for it. */
+static bool can_run(const char *program)
+{
+    char path[4096];
+    const char *folder = getenv("PATH");
+    if (strchr(program, '/'))
+        return access(program, X_OK) == 0;
+    for (; folder && *folder; folder += strspn(folder, ":")) {
+        const size_t n = strcspn(folder, ":");
+        if (snprintf(path, sizeof path, "%.*s/%s", (int)n, folder, program) <
+                (int)sizeof path &&
+            access(path, X_OK) == 0)
+            return true;
+        folder += n;
+    }
+    return false;
+}
+
+tw_status tw_hooks_try(const tw_settings *settings, tw_problem_fn told, void *ctx)
+{
+    tw_hooks h = {.count = 0};
+    tw_error err = {0};
+    const tw_status read = read_hooks(&h, settings, &err);
+    bool good = read == TW_OK;
+    if (!good)
+        told(ctx, err.text);
+    for (size_t i = 0; read == TW_OK && i < h.count; i++) {
+        char line[512];
+        if (can_run(h.hooks[i].words[0]))
+            continue;
+        (void)snprintf(line, sizeof line, "hook %s: %s is not there, or may not be run",
+                       h.hooks[i].name, h.hooks[i].words[0]);
+        told(ctx, line);
+        good = false;
+    }
+    drop_hooks(&h);
+    return good ? TW_OK : TW_ENOENT;
+}

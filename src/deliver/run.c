@@ -1,0 +1,301 @@
+/* Running a program of the user's. */
+#include <errno.h>
+#include <fcntl.h>
+#include <poll.h>
+#include <signal.h>
+#include <spawn.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/wait.h>
+#include <time.h>
+#include <unistd.h>
+
+#include "hooks.h"
+
+enum {
+    LOOK_MS = 100,      /* between looks whether it has ended */
+    GRACE_US = 2000000, /* between asking it to end and ending it */
+    FIRST_FD = 3        /* the first that it does not get */
+};
+
+/* ---- words ------------------------------------------------------------------------ */
+
+const char *tw_field_name(tw_field field)
+{
+    static const char *const names[TW_FIELDS] = {"event", "station", "camera", "sighting",
+                                                 "kind",  "file",    "time",   "text"};
+    return names[field];
+}
+
+/* One word into itself. @return where the next begins; NULL: a quote or \ is left open.
+ */
+static char *take_word(char *from, bool *last)
+{
+    char *to = from;
+    bool quoted = false;
+    for (; *from && (quoted || (*from != ' ' && *from != '\t')); from++) {
+        if (*from == '"') {
+            quoted = !quoted;
+            continue;
+        }
+        if (quoted && *from == '\\' && *++from == '\0')
+            return NULL;
+        *to++ = *from;
+    }
+    *last = *from == '\0';
+    *to = '\0';
+    return quoted ? NULL : from + 1;
+}
+
+tw_status tw_run_split(char *text, char *words[TW_RUN_ARGS_MAX + 1])
+{
+    size_t count = 0;
+    bool last = false;
+    for (char *at = text + strspn(text, " \t"); *at != '\0';) {
+        if (count == TW_RUN_ARGS_MAX)
+            return TW_ESYNTAX;
+        words[count++] = at;
+        at = take_word(at, &last);
+        if (!at)
+            return TW_ESYNTAX;
+        if (last)
+            break;
+        at += strspn(at, " \t");
+    }
+    words[count] = NULL;
+    return count > 0 ? TW_OK : TW_ESYNTAX;
+}
+
+/* @return the field that a word begins with, in braces; TW_FIELDS: none. */
+static tw_field field_at(const char *s, size_t *length)
+{
+    for (int f = 0; f < TW_FIELDS; f++) {
+        const char *name = tw_field_name((tw_field)f);
+        const size_t n = strlen(name);
+        if (s[0] == '{' && strncmp(s + 1, name, n) == 0 && s[n + 1] == '}') {
+            *length = n + 2;
+            return (tw_field)f;
+        }
+    }
+    return TW_FIELDS;
+}
+
+tw_status tw_run_expand(const char *word, const tw_fields *fields, char *out,
+                        size_t capacity)
+{
+    size_t used = 0;
+    while (*word) {
+        size_t length = 1;
+        const tw_field f = field_at(word, &length);
+        const char *piece = f < TW_FIELDS ? fields->value[f] : word;
+        const size_t n = f < TW_FIELDS ? strlen(piece) : 1;
+        if (used + n >= capacity)
+            return TW_ESIZE;
+        memcpy(out + used, piece, n);
+        used += n;
+        word += length;
+    }
+    out[used] = '\0';
+    return TW_OK;
+}
+
+/* ---- its environment -------------------------------------------------------------- */
+
+static void free_environment(char **made)
+{
+    for (size_t i = 0; made && made[i]; i++)
+        free(made[i]);
+    free(made);
+}
+
+static char *variable(tw_field field, const char *value)
+{
+    const char *name = tw_field_name(field);
+    const size_t bytes = sizeof "TAWNY_=" + strlen(name) + strlen(value);
+    char *made = malloc(bytes);
+    if (!made)
+        return NULL;
+    (void)snprintf(made, bytes, "TAWNY_%s=%s", name, value);
+    for (char *c = made; *c != '='; c++)
+        if (*c >= 'a' && *c <= 'z')
+            *c = (char)(*c - 'a' + 'A');
+    return made;
+}
+
+/* Ours, and what is told of the event. @return NULL: out of memory. */
+static char **make_environment(const tw_fields *fields)
+{
+    size_t ours = 0, count = 0;
+    while (environ[ours])
+        ours++;
+    char **made = calloc(ours + TW_FIELDS + 1, sizeof *made);
+    bool good = made != NULL;
+    for (size_t i = 0; good && i < ours; i++)
+        good = (made[count++] = strdup(environ[i])) != NULL;
+    for (int f = 0; good && f < TW_FIELDS; f++)
+        if (fields->value[f][0] != '\0')
+            good = (made[count++] = variable((tw_field)f, fields->value[f])) != NULL;
+    if (good)
+        return made;
+    free_environment(made);
+    return NULL;
+}
+
+/* ---- starting it ------------------------------------------------------------------ */
+
+typedef struct child {
+    pid_t pid;
+    int in, out; /* our ends; -1: closed */
+} child;
+
+static void close_end(int *fd)
+{
+    if (*fd >= 0)
+        (void)close(*fd);
+    *fd = -1;
+}
+
+/* Errors by number. A group of its own, so that what it starts ends with it; no signal is
+ * blocked or ignored, whatever our threads do. */
+static int spawn(char *const argv[], char **environment, const int in[2],
+                 const int out[2], pid_t *pid)
+{
+    posix_spawn_file_actions_t files;
+    posix_spawnattr_t how;
+    sigset_t none, all;
+    (void)sigemptyset(&none);
+    (void)sigfillset(&all);
+    (void)posix_spawn_file_actions_init(&files);
+    (void)posix_spawnattr_init(&how);
+    int code = posix_spawn_file_actions_adddup2(&files, in[0], STDIN_FILENO);
+    if (code == 0)
+        code = posix_spawn_file_actions_adddup2(&files, out[1], STDOUT_FILENO);
+    if (code == 0)
+        code = posix_spawn_file_actions_adddup2(&files, out[1], STDERR_FILENO);
+    if (code == 0)
+        code = posix_spawn_file_actions_addclosefrom_np(&files, FIRST_FD);
+    (void)posix_spawnattr_setsigmask(&how, &none);
+    (void)posix_spawnattr_setsigdefault(&how, &all);
+    (void)posix_spawnattr_setflags(&how, POSIX_SPAWN_SETSIGMASK | POSIX_SPAWN_SETSIGDEF |
+                                             POSIX_SPAWN_SETPGROUP);
+    if (code == 0)
+        code = posix_spawnp(pid, argv[0], &files, &how, argv, environment);
+    (void)posix_spawnattr_destroy(&how);
+    (void)posix_spawn_file_actions_destroy(&files);
+    return code;
+}
+
+static tw_status start(char *const argv[], const tw_fields *fields, child *c,
+                       tw_error *err)
+{
+    int in[2] = {-1, -1}, out[2] = {-1, -1};
+    char **environment = make_environment(fields);
+    tw_status st = TW_OK;
+    *c = (child){-1, -1, -1};
+    if (!environment || pipe2(in, O_CLOEXEC) != 0 || pipe2(out, O_CLOEXEC) != 0) {
+        st = tw_fail(err, TW_ENOMEM, "out of memory, or of open files");
+    } else {
+        const int code = spawn(argv, environment, in, out, &c->pid);
+        if (code != 0)
+            st =
+                tw_fail(err, tw_status_of_errno(code), "%s: %s", argv[0], strerror(code));
+    }
+    close_end(&in[0]);
+    close_end(&out[1]);
+    if (st != TW_OK) {
+        close_end(&in[1]);
+        close_end(&out[0]);
+    }
+    c->in = in[1];
+    c->out = out[0];
+    free_environment(environment);
+    return st;
+}
+
+/* ---- while it runs ---------------------------------------------------------------- */
+
+static int64_t now_us(void)
+{
+    struct timespec t;
+    (void)clock_gettime(CLOCK_MONOTONIC, &t);
+    return (int64_t)t.tv_sec * 1000000 + t.tv_nsec / 1000;
+}
+
+/* A pipe holds more than we ever write: who does not read it does not hold us up. A
+ * program that has closed it gives SIGPIPE, which our threads block. */
+static void give_input(child *c, const char *input)
+{
+    (void)fcntl(c->in, F_SETFL, O_NONBLOCK);
+    ssize_t n = 0;
+    for (size_t left = strlen(input); left > 0 && n >= 0; left -= (size_t)n, input += n)
+        n = write(c->in, input, left);
+    close_end(&c->in);
+}
+
+/* Of what it prints, keep the newest line that is not empty. */
+static void take_output(tw_run_outcome *out, const char *text, size_t bytes, bool *ended)
+{
+    size_t used = *ended ? 0 : strlen(out->last);
+    for (size_t i = 0; i < bytes; i++) {
+        const char ch = text[i];
+        if (ch == '\n' || ch == '\r') {
+            *ended = true;
+            continue;
+        }
+        if (*ended)
+            used = 0;
+        *ended = false;
+        if (used + 1 < sizeof out->last)
+            out->last[used++] = (char)((unsigned char)ch < ' ' ? ' ' : ch);
+        out->last[used] = '\0';
+    }
+}
+
+/* Wait for output, or a little. */
+static void look(child *c, tw_run_outcome *out, bool *ended)
+{
+    char piece[512];
+    struct pollfd in = {.fd = c->out, .events = POLLIN};
+    if (poll(&in, 1, LOOK_MS) <= 0)
+        return;
+    const ssize_t n = read(c->out, piece, sizeof piece);
+    if (n > 0)
+        take_output(out, piece, (size_t)n, ended);
+    else if (n == 0)
+        close_end(&c->out); /* poll sleeps from now on */
+}
+
+/* End it, and what it has started: first by asking. */
+static void end_late(const child *c, int64_t over_us, tw_run_outcome *out)
+{
+    if (over_us < 0)
+        return;
+    (void)kill(-c->pid, over_us < GRACE_US ? SIGTERM : SIGKILL);
+    out->late = true;
+}
+
+tw_status tw_run_program(char *const argv[], const tw_fields *fields, const char *input,
+                         int64_t timeout_us, tw_run_outcome *out, tw_error *err)
+{
+    child c;
+    int status = 0;
+    bool ended = true;
+    *out = (tw_run_outcome){.code = 0};
+    const int64_t begun_us = now_us();
+    const tw_status st = start(argv, fields, &c, err);
+    if (st != TW_OK)
+        return st;
+    give_input(&c, input);
+    while (waitpid(c.pid, &status, WNOHANG) == 0) {
+        look(&c, out, &ended);
+        end_late(&c, now_us() - begun_us - timeout_us, out);
+    }
+    (void)kill(-c.pid, SIGKILL); /* what it has left behind */
+    if (c.out >= 0)
+        look(&c, out, &ended);
+    close_end(&c.out);
+    out->us = now_us() - begun_us;
+    out->code = WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+    return TW_OK;
+}
