@@ -8,8 +8,9 @@
 #include "tawny/station.h"
 
 enum {
-    TW_HOOKS_AT_ONCE = 4,  /* programs that run beside each other */
-    TW_HOOKS_WAITING = 100 /* events that wait for one; more are told and dropped */
+    TW_HOOKS_AT_ONCE = 4,   /* programs that run beside each other */
+    TW_HOOKS_WAITING = 100, /* events that wait for one; more are told and dropped */
+    TW_HOOKS_END_S = 5      /* that programs have left once the station stops */
 };
 
 typedef struct tw_hooks tw_hooks;
@@ -40,8 +41,8 @@ TW_API tw_status tw_hooks_new(const tw_settings *settings, const char *store,
  * are fine. */
 TW_API void tw_hooks_event(tw_hooks *hooks, const tw_event *event);
 
-/** Run what still waits, wait for what runs (each for its own timeout at most), and free.
- * NULL is fine. */
+/** Run what still waits and wait for what runs, for TW_HOOKS_END_S at most; what is left
+ * then is ended, or told and dropped. Then free. NULL is fine. */
 TW_API void tw_hooks_free(tw_hooks *hooks);
 
 /** Whether the programs of the hooks are there and may be run.

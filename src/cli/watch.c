@@ -36,9 +36,10 @@ typedef struct watching {
     int name_width;    /* of the longest camera's name */
     char *report;      /* --report */
     int64_t report_us, report_next_us;
-    char *store;     /* whole path */
-    GMutex lock;     /* of what follows */
-    tw_hooks *hooks; /* NULL: there are none */
+    char *store;      /* whole path */
+    char *hook_words; /* what the hooks were made of */
+    GMutex lock;      /* of what follows */
+    tw_hooks *hooks;  /* NULL: there are none */
 } watching;
 
 static const char *time_of_day(const watching *w, int64_t wall_us, char buffer[24])
@@ -150,12 +151,30 @@ static void on_hook(void *ctx, tw_status st, const char *line)
     (void)fflush(stdout);
 }
 
-/* Hooks of settings in the place of those there are, which are waited for. */
+/* All that settings say of hooks, to see whether it has changed. */
+static char *hooks_in_words(const tw_settings *settings)
+{
+    GString *words = g_string_new(NULL);
+    tw_hook_settings k;
+    for (size_t i = 0; tw_settings_hook_name(settings, i); i++)
+        if (tw_settings_hook(settings, tw_settings_hook_name(settings, i), &k) == TW_OK)
+            g_string_append_printf(words, "%s\n%s\n%s\n%lld %lld\n", k.name, k.run,
+                                   k.cameras, (long long)k.on, (long long)k.timeout_us);
+    return g_string_free(words, FALSE);
+}
+
+/* Hooks of settings in the place of those there are, which are ended; they stay where
+ * nothing has changed. NULL: none any more. */
 static void use_hooks(void *ctx, const tw_settings *settings)
 {
     watching *w = ctx;
     tw_hooks *made = NULL;
     tw_error err = {0};
+    g_autofree char *words = hooks_in_words(settings);
+    if (settings && g_strcmp0(words, w->hook_words) == 0)
+        return;
+    g_free(w->hook_words);
+    w->hook_words = g_steal_pointer(&words);
     if (settings &&
         tw_hooks_new(settings, w->store, w->clock, on_hook, w, &made, &err) != TW_OK) {
         (void)cli_say(CLI_FAILED, "%s: no hook is started", err.text);
@@ -264,6 +283,7 @@ int cli_watch(int argc, char **argv)
     if (card.ops)
         card.ops->destroy(card.ctx);
     g_free(w.store);
+    g_free(w.hook_words);
     tw_settings_free(w.settings);
     return code;
 }

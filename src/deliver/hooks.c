@@ -4,6 +4,7 @@
 #include <jansson.h>
 #include <pthread.h>
 #include <signal.h>
+#include <stdatomic.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -37,6 +38,7 @@ struct tw_hooks {
     void *ctx;
     pthread_t threads[TW_HOOKS_AT_ONCE];
     size_t started;
+    _Atomic int64_t until_us; /* on CLOCK_MONOTONIC; 0: the station goes on */
     pthread_mutex_t lock;
     pthread_cond_t came;
     /* Under the lock. */
@@ -241,7 +243,8 @@ static void run(const tw_hooks *h, const happening *what)
             (void)tw_fail(&err, st, "an argument is too long");
     }
     if (st == TW_OK)
-        st = tw_run_program(argv, &what->fields, input, k->timeout_us, &outcome, &err);
+        st = tw_run_program(argv, &what->fields, input, k->timeout_us, &h->until_us,
+                            &outcome, &err);
     if (st == TW_OK)
         say(h, k, &outcome);
     else
@@ -270,8 +273,14 @@ static happening *take(tw_hooks *h)
 
 static void *work(void *ctx)
 {
-    for (happening *what = take(ctx); what; what = take(ctx)) {
-        run(ctx, what);
+    tw_hooks *h = ctx;
+    for (happening *what = take(h); what; what = take(h)) {
+        const int64_t until_us = atomic_load(&h->until_us);
+        if (until_us == 0 || tw_run_now() < until_us)
+            run(h, what);
+        else
+            tell(h, TW_ESTOPPED, what->of->name,
+                 "an event is left out: the station stops");
         free(what);
     }
     return NULL;
@@ -372,6 +381,7 @@ void tw_hooks_free(tw_hooks *h)
 {
     if (!h)
         return;
+    atomic_store(&h->until_us, tw_run_now() + TW_HOOKS_END_S * INT64_C(1000000));
     (void)pthread_mutex_lock(&h->lock);
     h->ending = true;
     (void)pthread_cond_broadcast(&h->came);

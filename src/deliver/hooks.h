@@ -47,10 +47,16 @@ typedef struct tw_run_outcome {
 } tw_run_outcome;
 
 /** Run a program to its end.
- * @param input  Given to it on standard input.
+ * @param input     Given to it on standard input.
+ * @param until_us  When it is ended at the latest, on CLOCK_MONOTONIC; 0: no such time.
+ *                  Others may set it meanwhile.
  * @return TW_OK: it has run; TW_ENOENT, TW_EACCES...: it could not be started, err says
  *         why. */
 tw_status tw_run_program(char *const argv[], const tw_fields *fields, const char *input,
-                         int64_t timeout_us, tw_run_outcome *out, tw_error *err);
+                         int64_t timeout_us, const _Atomic int64_t *until_us,
+                         tw_run_outcome *out, tw_error *err);
+
+/** @return CLOCK_MONOTONIC, microseconds. */
+int64_t tw_run_now(void);
 
 #endif

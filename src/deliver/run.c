@@ -4,6 +4,7 @@
 #include <poll.h>
 #include <signal.h>
 #include <spawn.h>
+#include <stdatomic.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -215,7 +216,7 @@ static tw_status start(char *const argv[], const tw_fields *fields, child *c,
 
 /* ---- while it runs ---------------------------------------------------------------- */
 
-static int64_t now_us(void)
+int64_t tw_run_now(void)
 {
     struct timespec t;
     (void)clock_gettime(CLOCK_MONOTONIC, &t);
@@ -275,27 +276,35 @@ static void end_late(const child *c, int64_t over_us, tw_run_outcome *out)
     out->late = true;
 }
 
+/* How long its time is up; negative: it is not. */
+static int64_t over(int64_t own_us, int64_t until_us)
+{
+    const int64_t end_us = until_us != 0 && until_us < own_us ? until_us : own_us;
+    return tw_run_now() - end_us;
+}
+
 tw_status tw_run_program(char *const argv[], const tw_fields *fields, const char *input,
-                         int64_t timeout_us, tw_run_outcome *out, tw_error *err)
+                         int64_t timeout_us, const _Atomic int64_t *until_us,
+                         tw_run_outcome *out, tw_error *err)
 {
     child c;
     int status = 0;
     bool ended = true;
     *out = (tw_run_outcome){.code = 0};
-    const int64_t begun_us = now_us();
+    const int64_t begun_us = tw_run_now();
     const tw_status st = start(argv, fields, &c, err);
     if (st != TW_OK)
         return st;
     give_input(&c, input);
     while (waitpid(c.pid, &status, WNOHANG) == 0) {
         look(&c, out, &ended);
-        end_late(&c, now_us() - begun_us - timeout_us, out);
+        end_late(&c, over(begun_us + timeout_us, atomic_load(until_us)), out);
     }
     (void)kill(-c.pid, SIGKILL); /* what it has left behind */
     if (c.out >= 0)
         look(&c, out, &ended);
     close_end(&c.out);
-    out->us = now_us() - begun_us;
+    out->us = tw_run_now() - begun_us;
     out->code = WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
     return TW_OK;
 }

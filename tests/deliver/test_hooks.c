@@ -211,6 +211,23 @@ static void test_time_is_up(void **state)
     assert_has(t.text, "its timeout: waiting");
 }
 
+/* A station that stops waits for no hour. */
+static void test_the_end_of_the_station(void **state)
+{
+    (void)state;
+    told t;
+    tw_hooks *hooks =
+        make("[hook ring]\non = lost\ntimeout = 1 h\nrun = /bin/sleep 3600\n", &t);
+    const tw_event event = {.kind = TW_EVENT_LOST, .camera = "kerb", .text = "x"};
+    const double from = seconds();
+    for (int i = 0; i < TW_HOOKS_AT_ONCE + 3; i++)
+        tw_hooks_event(hooks, &event);
+    tw_hooks_free(hooks);
+    assert_true(seconds() - from < 60);
+    assert_int_equal(count_lines(t.text, "hook ring: ended after "), TW_HOOKS_AT_ONCE);
+    assert_int_equal(count_lines(t.text, "an event is left out: the station stops"), 3);
+}
+
 /* Many events: what is too much is dropped and told once, and whoever tells never waits.
  */
 static void test_nobody_waits_for_them(void **state)
@@ -313,6 +330,7 @@ int main(void)
         cmocka_unit_test(test_which_events_start_which),
         cmocka_unit_test(test_how_they_end),
         cmocka_unit_test(test_time_is_up),
+        cmocka_unit_test(test_the_end_of_the_station),
         cmocka_unit_test(test_nobody_waits_for_them),
         cmocka_unit_test(test_command_lines),
         cmocka_unit_test(test_settings_of_hooks),
