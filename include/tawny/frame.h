@@ -58,4 +58,10 @@ TW_API uint16_t tw_luma_factor(uint16_t width);
 TW_API tw_status tw_luma_reduce(const tw_luma *src, uint16_t factor, uint8_t *dst,
                                 size_t dst_bytes, tw_luma *out);
 
+/** The same from every second row of pixels: half the memory is read, which is what takes
+ * the time for large pictures, for 1.4 times the noise, which is little after reducing by
+ * four or more. */
+TW_API tw_status tw_luma_reduce_half(const tw_luma *src, uint16_t factor, uint8_t *dst,
+                                     size_t dst_bytes, tw_luma *out);
+
 #endif

@@ -21,14 +21,15 @@ uint16_t tw_luma_factor(uint16_t width)
 
 /* Sums down each column of pixels, then across. At most 16 * 16 * 255, which 16 bits
  * hold. Down first: whole vectors of neighbours are added without taking them apart. */
-static inline void sum_squares(uint16_t *restrict sums, const uint8_t *restrict px,
-                               size_t stride, size_t columns, size_t factor)
+__attribute__((always_inline)) static inline void
+sum_squares(uint16_t *restrict sums, const uint8_t *restrict px, size_t stride,
+            size_t columns, size_t factor, size_t rows)
 {
     uint16_t down[TILE * TW_REDUCE_MAX] = {0};
     const size_t width = columns * factor;
     for (size_t x = 0; x < width; x++) {
         uint16_t sum = 0;
-        for (size_t k = 0; k < factor; k++)
+        for (size_t k = 0; k < rows; k++)
             sum = (uint16_t)(sum + px[k * stride + x]);
         down[x] = sum;
     }
@@ -40,18 +41,30 @@ static inline void sum_squares(uint16_t *restrict sums, const uint8_t *restrict 
     }
 }
 
-/* With a constant factor the compiler can do many columns at once. */
+/* With constant factors the compiler can do many columns at once. */
 static void sum_row(uint16_t *restrict sums, const uint8_t *restrict px, size_t stride,
                     size_t columns, size_t factor)
 {
     switch (factor) {
-    case 1: sum_squares(sums, px, stride, columns, 1); break;
-    case 2: sum_squares(sums, px, stride, columns, 2); break;
-    case 3: sum_squares(sums, px, stride, columns, 3); break;
-    case 4: sum_squares(sums, px, stride, columns, 4); break;
-    case 5: sum_squares(sums, px, stride, columns, 5); break;
-    case 8: sum_squares(sums, px, stride, columns, 8); break;
-    default: sum_squares(sums, px, stride, columns, factor); break;
+    case 1: sum_squares(sums, px, stride, columns, 1, 1); break;
+    case 2: sum_squares(sums, px, stride, columns, 2, 2); break;
+    case 3: sum_squares(sums, px, stride, columns, 3, 3); break;
+    case 4: sum_squares(sums, px, stride, columns, 4, 4); break;
+    case 5: sum_squares(sums, px, stride, columns, 5, 5); break;
+    case 8: sum_squares(sums, px, stride, columns, 8, 8); break;
+    default: sum_squares(sums, px, stride, columns, factor, factor); break;
+    }
+}
+
+/* The same from every second row. */
+static void sum_half(uint16_t *restrict sums, const uint8_t *restrict px, size_t stride,
+                     size_t columns, size_t factor)
+{
+    switch (factor) {
+    case 4: sum_squares(sums, px, 2 * stride, columns, 4, 2); break;
+    case 6: sum_squares(sums, px, 2 * stride, columns, 6, 3); break;
+    case 8: sum_squares(sums, px, 2 * stride, columns, 8, 4); break;
+    default: sum_squares(sums, px, 2 * stride, columns, factor, factor / 2); break;
     }
 }
 
@@ -65,24 +78,38 @@ static void store_means(uint8_t *restrict dst, const uint16_t *restrict sums,
         dst[x] = (uint8_t)(((sums[x] + area / 2) * inverse) >> 24);
 }
 
-tw_status tw_luma_reduce(const tw_luma *src, uint16_t factor, uint8_t *dst,
-                         size_t dst_bytes, tw_luma *out)
+static tw_status reduce(const tw_luma *src, uint16_t factor, bool half, uint8_t *dst,
+                        size_t dst_bytes, tw_luma *out)
 {
     if (tw_luma_check(src) != TW_OK || !dst || !out || factor < 1 ||
         factor > TW_REDUCE_MAX)
         return TW_EINVAL;
     const size_t width = src->width / factor, height = src->height / factor;
+    const uint32_t area = (uint32_t)factor * (half ? factor / 2U : factor);
     if (width == 0 || height == 0 || dst_bytes < width * height)
         return TW_ESIZE;
     for (size_t y = 0; y < height; y++) {
+        const uint8_t *row = src->px + y * factor * src->stride;
         for (size_t left = 0; left < width; left += TILE) {
             const size_t columns = width - left < TILE ? width - left : TILE;
             uint16_t sums[TILE];
-            sum_row(sums, src->px + y * factor * src->stride + left * factor, src->stride,
-                    columns, factor);
-            store_means(dst + y * width + left, sums, columns, (uint32_t)factor * factor);
+            (half ? sum_half : sum_row)(sums, row + left * factor, src->stride, columns,
+                                        factor);
+            store_means(dst + y * width + left, sums, columns, area);
         }
     }
     *out = (tw_luma){dst, (uint32_t)width, (uint16_t)width, (uint16_t)height};
     return TW_OK;
+}
+
+tw_status tw_luma_reduce(const tw_luma *src, uint16_t factor, uint8_t *dst,
+                         size_t dst_bytes, tw_luma *out)
+{
+    return reduce(src, factor, false, dst, dst_bytes, out);
+}
+
+tw_status tw_luma_reduce_half(const tw_luma *src, uint16_t factor, uint8_t *dst,
+                              size_t dst_bytes, tw_luma *out)
+{
+    return reduce(src, factor, factor >= 2, dst, dst_bytes, out);
 }

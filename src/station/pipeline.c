@@ -494,7 +494,7 @@ static tw_status read_plane(tw_pipeline *p, const tw_frame *frame, tw_error *err
     if (factor > 1) {
         const size_t need = (size_t)(luma->width / factor) * (luma->height / factor);
         if (need == 0 || !tw_make_room(&p->reduced, &p->reduced_bytes, need) ||
-            tw_luma_reduce(luma, factor, p->reduced, p->reduced_bytes, &decoded.luma) !=
+            tw_reduce_whole(luma, factor, p->reduced, p->reduced_bytes, &decoded.luma) !=
                 TW_OK)
             return tw_fail(err, TW_ESIZE,
                            "camera %s: a picture of %u x %u cannot be watched",

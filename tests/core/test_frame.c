@@ -31,14 +31,26 @@ static void test_factor_leaves_enough_pixels(void **state)
 }
 
 /* The definition, in the plainest form. */
-static uint8_t mean_of(const tw_luma *src, size_t x, size_t y, size_t factor)
+static uint8_t mean_of(const tw_luma *src, size_t x, size_t y, size_t factor, bool half)
 {
+    const size_t step = half ? 2 : 1, rows = half ? factor / 2 : factor;
     uint32_t sum = 0;
-    for (size_t dy = 0; dy < factor; dy++)
+    for (size_t row = 0; row < rows; row++)
         for (size_t dx = 0; dx < factor; dx++)
-            sum += src->px[(y * factor + dy) * src->stride + x * factor + dx];
-    const uint32_t area = (uint32_t)(factor * factor);
+            sum += src->px[(y * factor + row * step) * src->stride + x * factor + dx];
+    const uint32_t area = (uint32_t)(factor * rows);
     return (uint8_t)((sum + area / 2) / area);
+}
+
+static void check_means(const tw_luma *src, const tw_luma *out, uint16_t factor,
+                        bool half)
+{
+    assert_int_equal(out->width, src->width / factor);
+    assert_int_equal(out->height, src->height / factor);
+    for (size_t y = 0; y < out->height; y++)
+        for (size_t x = 0; x < out->width; x++)
+            assert_int_equal(out->px[y * out->stride + x],
+                             mean_of(src, x, y, factor, half));
 }
 
 static void check_reduction(uint16_t width, uint16_t height, uint32_t stride,
@@ -54,11 +66,9 @@ static void check_reduction(uint16_t width, uint16_t height, uint32_t stride,
     const tw_luma src = {px, stride, width, height};
     tw_luma out = {0};
     assert_int_equal(tw_luma_reduce(&src, factor, dst, bytes, &out), TW_OK);
-    assert_int_equal(out.width, width / factor);
-    assert_int_equal(out.height, height / factor);
-    for (size_t y = 0; y < out.height; y++)
-        for (size_t x = 0; x < out.width; x++)
-            assert_int_equal(out.px[y * out.stride + x], mean_of(&src, x, y, factor));
+    check_means(&src, &out, factor, false);
+    assert_int_equal(tw_luma_reduce_half(&src, factor, dst, bytes, &out), TW_OK);
+    check_means(&src, &out, factor, factor > 1);
     free(px);
     free(dst);
 }

@@ -173,7 +173,7 @@ tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *
     const size_t need = (size_t)(whole.width / factor) * (whole.height / factor);
     if (!tw_make_room(&decoder->reduced, &decoder->reduced_bytes, need ? need : 1))
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    if (tw_luma_reduce(&whole, factor, decoder->reduced, need, luma) != TW_OK)
+    if (tw_reduce_whole(&whole, factor, decoder->reduced, need, luma) != TW_OK)
         return tw_fail(err, TW_EDAMAGED, "a picture of %d x %d cannot be watched",
                        f->width, f->height);
     return TW_OK;
