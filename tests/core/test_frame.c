@@ -76,7 +76,8 @@ static void check_reduction(uint16_t width, uint16_t height, uint32_t stride,
 static void test_reduction_is_the_rounded_mean(void **state)
 {
     (void)state;
-    for (uint16_t factor = 1; factor <= TW_REDUCE_MAX; factor++) {
+    for (int f = 1; f <= TW_REDUCE_MAX; f++) {
+        const uint16_t factor = (uint16_t)f;
         check_reduction(factor, factor, factor, factor);
         check_reduction((uint16_t)(factor * 5 + 1), (uint16_t)(factor * 3 + factor - 1),
                         factor * 5U + 9, factor);
