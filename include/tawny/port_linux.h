@@ -10,16 +10,23 @@
 TW_API tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
                                       tw_error *err);
 
+/* A video device in words; "" where there is nothing to say. */
+typedef struct tw_linux_device {
+    const char *source;   /* "v4l2:/dev/video0" */
+    const char *name;     /* its own, or why it cannot be asked */
+    const char *modes;    /* "MJPG 640x480@30, ..." */
+    const char *controls; /* with their ranges: "gain 1 to 100 (now 16), ..." */
+    const char *choice;   /* what is taken where no size or format is set, and why */
+    bool usable;          /* it can be a camera */
+} tw_linux_device;
+
 /**
- * Visit the video devices of the machine, and what each can do, in words.
+ * Visit the video devices of the machine.
  *
- * @param visit  Told one line for each: source "v4l2:/dev/video0", its name, and its
- *               modes; usable: it can be a camera.
+ * @param visit  Told of each; borrowed for the call. May be NULL.
  * @return how many there are.
  */
-TW_API size_t tw_linux_devices(void (*visit)(void *ctx, const char *source,
-                                             const char *name, const char *modes,
-                                             bool usable),
+TW_API size_t tw_linux_devices(void (*visit)(void *ctx, const tw_linux_device *device),
                                void *ctx);
 
 /** @return The board's clock. Needs no release. */

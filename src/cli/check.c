@@ -73,12 +73,17 @@ static gboolean check_store(const cli_common *common, const tw_station_settings 
                 st == TW_OK ? text : err.text);
 }
 
-static void say_device(void *ctx, const char *source, const char *name, const char *modes,
-                       bool usable)
+static void say_device(void *ctx, const tw_linux_device *d)
 {
-    char text[1200];
-    (void)snprintf(text, sizeof text, "%s%s%s", name, modes[0] ? ": " : "", modes);
-    (void)find(ctx, usable, "device", source, text);
+    GString *text = g_string_new(d->name);
+    if (d->modes[0])
+        g_string_append_printf(text, ": %s", d->modes);
+    if (d->choice[0])
+        g_string_append_printf(text, "; takes %s", d->choice);
+    if (d->controls[0])
+        g_string_append_printf(text, "; controls: %s", d->controls);
+    (void)find(ctx, d->usable, "device", d->source, text->str);
+    (void)g_string_free(text, TRUE);
 }
 
 static int list_devices(cli_common *common)

@@ -270,6 +270,7 @@ static int dev_ioctl(void *ctx, int fd, unsigned long request, void *argument)
     case VIDIOC_S_FMT: return set_format(d, argument);
     case VIDIOC_S_PARM: return d->no_rates ? fail_with(ENOTTY) : 0;
     case VIDIOC_QUERYCTRL: return query_control(argument);
+    case VIDIOC_G_CTRL: ((struct v4l2_control *)argument)->value = d->gain; return 0;
     case VIDIOC_S_CTRL: d->gain = ((struct v4l2_control *)argument)->value; return 0;
     default: return buffers(d, request, argument);
     }
@@ -499,6 +500,25 @@ static void test_controls(void **state)
     }
 }
 
+static void test_a_device_in_words(void **state)
+{
+    (void)state;
+    const tw_camera_request request = {.fps = 10};
+    bench *b = set_up(WEBCAM, 5, &request);
+    tw_v4l2_about about;
+    assert_true(tw_v4l2_describe(&b->calls, "/dev/video7", &about));
+    assert_string_equal(about.name, "Pond Cam");
+    assert_true(about.usable);
+    assert_has(about.modes, "MJPG ");
+    assert_has(about.choice, "MJPG 1280x720@");
+    assert_has(about.choice, ": compressed, so cheap to keep, and nearest to 1280 x 720");
+    assert_has(about.controls, "gain 1 to 100 (now ");
+    assert_has(about.controls, "exposure_time_absolute ");
+    assert_false(b->d.is_open);
+    assert_false(tw_v4l2_describe(&b->calls, "/dev/video8", &about));
+    take_down(b);
+}
+
 static void test_devices_that_cannot_be_used(void **state)
 {
     (void)state;
@@ -541,6 +561,7 @@ int main(void)
         cmocka_unit_test(test_unplugged_and_back),
         cmocka_unit_test(test_damaged_frames),
         cmocka_unit_test(test_controls),
+        cmocka_unit_test(test_a_device_in_words),
         cmocka_unit_test(test_devices_that_cannot_be_used),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

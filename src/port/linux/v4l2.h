@@ -66,6 +66,20 @@ int tw_v4l2_ask(const tw_v4l2_calls *calls, int fd, unsigned long request,
 tw_status tw_v4l2_set_controls(const tw_v4l2_calls *calls, int fd, const char *device,
                                const char *controls, tw_error *err);
 
+enum { TW_V4L2_WORDS = 1024 };
+
+/* A device in words. */
+typedef struct tw_v4l2_about {
+    char name[64];
+    char modes[TW_V4L2_WORDS];    /* "MJPG 640x480@30, ..." */
+    char controls[TW_V4L2_WORDS]; /* "gain 1 to 100 (now 16), ..." */
+    char choice[160];             /* the mode that is taken without a wish, and why */
+    bool usable;                  /* it can be a camera */
+} tw_v4l2_about;
+
+/** @return false: there is no such device. */
+bool tw_v4l2_describe(const tw_v4l2_calls *calls, const char *path, tw_v4l2_about *out);
+
 /** A device as a camera. @param calls Outlives it; NULL: the kernel's. */
 tw_status tw_v4l2_camera(const tw_v4l2_calls *calls, const tw_camera_request *request,
                          const char *path, tw_camera *out, tw_error *err);

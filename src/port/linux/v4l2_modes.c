@@ -332,7 +332,7 @@ tw_status tw_v4l2_set_controls(const tw_v4l2_calls *calls, int fd, const char *d
 
 /* ---- devices --------------------------------------------------------------------- */
 
-enum { DEVICES_MAX = 64, WORDS = 1024 };
+enum { DEVICES_MAX = 64, WORDS = TW_V4L2_WORDS };
 
 /* "MJPG 640x480@30, ..." */
 static void word_modes(const tw_v4l2_mode *modes, size_t count, char out[WORDS])
@@ -349,25 +349,61 @@ static void word_modes(const tw_v4l2_mode *modes, size_t count, char out[WORDS])
     }
 }
 
-/* @return false: there is no such device. */
-static bool describe(const char *path, char name[64], char words[WORDS], bool *usable)
+/* "gain 1 to 100 (now 16), ..." */
+static void word_controls(const tw_v4l2_calls *calls, int fd, char out[WORDS])
 {
-    const tw_v4l2_calls *calls = tw_v4l2_kernel();
+    struct v4l2_queryctrl query = {.id = V4L2_CTRL_FLAG_NEXT_CTRL};
+    out[0] = '\0';
+    for (int i = 0; i < CONTROLS_MAX; i++, query.id |= V4L2_CTRL_FLAG_NEXT_CTRL) {
+        char name[64];
+        if (tw_v4l2_ask(calls, fd, VIDIOC_QUERYCTRL, &query) != 0)
+            return;
+        const size_t n = strlen(out);
+        struct v4l2_control now = {.id = query.id};
+        if (query.type == V4L2_CTRL_TYPE_CTRL_CLASS ||
+            (query.flags & V4L2_CTRL_FLAG_DISABLED))
+            continue;
+        plain_name((const char *)query.name, name);
+        (void)snprintf(out + n, WORDS - n, "%s%s %d to %d", n > 0 ? ", " : "", name,
+                       query.minimum, query.maximum);
+        const size_t m = strlen(out);
+        if (tw_v4l2_ask(calls, fd, VIDIOC_G_CTRL, &now) == 0)
+            (void)snprintf(out + m, WORDS - m, " (now %d)", now.value);
+    }
+}
+
+/* Which mode is picked without a wish, and why. */
+static void word_choice(const tw_v4l2_mode *m, char out[160])
+{
+    char letters[5];
+    (void)snprintf(out, 160, "%s %ux%u@%u: %s, and nearest to 1280 x 720",
+                   tw_v4l2_fourcc(m->fourcc, letters), m->width, m->height,
+                   m->fps_num / m->fps_den,
+                   is_compressed(m->fourcc) ? "compressed, so cheap to keep"
+                                            : "nothing is compressed");
+}
+
+bool tw_v4l2_describe(const tw_v4l2_calls *calls, const char *path, tw_v4l2_about *out)
+{
     struct v4l2_capability about;
     memset(&about, 0, sizeof about);
+    memset(out, 0, sizeof *out);
     const int fd = calls->open(calls->ctx, path, O_RDWR | O_NONBLOCK | O_CLOEXEC);
     if (fd < 0 && errno == ENOENT)
         return false;
-    (void)snprintf(name, 64, "%s", fd < 0 ? strerror(errno) : "no video device");
-    words[0] = '\0';
-    *usable = false;
+    (void)snprintf(out->name, sizeof out->name, "%s",
+                   fd < 0 ? strerror(errno) : "no video device");
     tw_v4l2_mode *modes = calloc(TW_V4L2_MODES_MAX, sizeof *modes);
     if (modes && fd >= 0 && tw_v4l2_ask(calls, fd, VIDIOC_QUERYCAP, &about) == 0) {
         const tw_v4l2_wish any = {.fps = 10};
         const size_t count = tw_v4l2_modes(calls, fd, modes);
-        (void)snprintf(name, 64, "%s", (const char *)about.card);
-        word_modes(modes, count, words);
-        *usable = tw_v4l2_choose(modes, count, &any) < count;
+        const size_t best = tw_v4l2_choose(modes, count, &any);
+        (void)snprintf(out->name, sizeof out->name, "%s", (const char *)about.card);
+        word_modes(modes, count, out->modes);
+        word_controls(calls, fd, out->controls);
+        out->usable = best < count;
+        if (out->usable)
+            word_choice(&modes[best], out->choice);
     }
     free(modes);
     if (fd >= 0)
@@ -375,21 +411,22 @@ static bool describe(const char *path, char name[64], char words[WORDS], bool *u
     return true;
 }
 
-size_t tw_linux_devices(void (*visit)(void *ctx, const char *source, const char *name,
-                                      const char *modes, bool usable),
+size_t tw_linux_devices(void (*visit)(void *ctx, const tw_linux_device *device),
                         void *ctx)
 {
     size_t count = 0;
     for (int i = 0; i < DEVICES_MAX; i++) {
-        char path[32], source[48], name[64], words[WORDS];
-        bool usable = false;
+        char path[32], source[48];
+        tw_v4l2_about about;
         (void)snprintf(path, sizeof path, "/dev/video%d", i);
         (void)snprintf(source, sizeof source, "v4l2:%s", path);
-        if (!describe(path, name, words, &usable))
+        if (!tw_v4l2_describe(tw_v4l2_kernel(), path, &about))
             continue;
         count++;
+        const tw_linux_device device = {source,         about.name,   about.modes,
+                                        about.controls, about.choice, about.usable};
         if (visit)
-            visit(ctx, source, name, words, usable);
+            visit(ctx, &device);
     }
     return count;
 }
