@@ -40,6 +40,9 @@ TW_API bool tw_turn_is_none(tw_turn turn);
 /** @return whether all of a picture is shown. */
 TW_API bool tw_crop_is_whole(const tw_crop *crop);
 
+/** @return whether it shows a picture as it is. */
+TW_API bool tw_view_is_plain(const tw_view *view);
+
 /**
  * What a view shows of a picture.
  *

@@ -24,6 +24,11 @@ bool tw_crop_is_whole(const tw_crop *c)
            (c->left <= 0 && c->top <= 0 && c->right >= WHOLE && c->bottom >= WHOLE);
 }
 
+bool tw_view_is_plain(const tw_view *view)
+{
+    return tw_turn_is_none(view->turn) && tw_crop_is_whole(&view->crop);
+}
+
 /* One direction of a crop: first is rounded down, past up, both to steps. */
 static void span(int32_t from_ppm, int32_t to_ppm, uint16_t side, uint16_t step,
                  uint16_t *first, uint16_t *length)

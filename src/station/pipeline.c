@@ -316,7 +316,7 @@ static bool due(const tw_pipeline *p, int64_t t_us)
 /* Turn and crop what the detector looks at. */
 static tw_status show(tw_pipeline *p, tw_luma *luma, tw_error *err)
 {
-    if (tw_turn_is_none(p->view.turn) && tw_crop_is_whole(&p->view.crop))
+    if (tw_view_is_plain(&p->view))
         return TW_OK;
     const tw_rect r = tw_view_rect(&p->view, luma->width, luma->height, 1);
     if (!tw_make_room(&p->shown, &p->shown_bytes, (size_t)r.width * r.height))
@@ -639,7 +639,7 @@ static tw_status shown_still(tw_pipeline *p, uint8_t **out, size_t *bytes, tw_er
     const tw_view *view = &p->kept_view;
     uint8_t *whole = NULL;
     uint16_t width = 0, height = 0;
-    if (tw_turn_is_none(view->turn) && tw_crop_is_whole(&view->crop))
+    if (tw_view_is_plain(view))
         return tw_stills_picture(p, out, bytes, err);
     tw_status st = tw_stills_picture(p, &whole, bytes, err);
     if (st == TW_OK)

@@ -271,7 +271,7 @@ static void show_still(tw_writer *writer, tw_job *job)
     tw_error err = {0};
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
-    if (tw_turn_is_none(view.turn) && tw_crop_is_whole(&view.crop))
+    if (tw_view_is_plain(&view))
         return;
     tw_status st = tw_jpeg_view(job->packet.data, job->packet.size, &view, &jpeg, &bytes,
                                 &job->width, &job->height, &err);

@@ -59,6 +59,7 @@ static void test_all_turns(void **state)
         tw_view_plane(view.turn, &src, &r, got, r.width);
         assert_memory_equal(got, plain, sizeof got);
         assert_int_equal(tw_turn_is_none(view.turn), i == 0);
+        assert_int_equal(tw_view_is_plain(&view), i == 0);
     }
 }
 

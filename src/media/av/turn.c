@@ -104,7 +104,7 @@ tw_status tw_av_show(tw_av_shown *s, const AVFrame *in, const tw_view *view,
 {
     tw_status st = TW_OK;
     *out = in;
-    if (tw_turn_is_none(view->turn) && tw_crop_is_whole(&view->crop))
+    if (tw_view_is_plain(view))
         return TW_OK;
     if (!s->planar && (!(s->planar = av_frame_alloc()) || !(s->frame = av_frame_alloc())))
         return tw_fail(err, TW_ENOMEM, "out of memory");
