@@ -3,13 +3,13 @@
 
 #include <jansson.h>
 #include <pthread.h>
-#include <signal.h>
 #include <stdatomic.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
+#include "../base/thread.h"
 #include "tawny/naming.h"
 
 enum { ARG_BYTES = 4096 };
@@ -333,16 +333,11 @@ static void drop_hooks(tw_hooks *h)
     free(h->hooks);
 }
 
-/* Signals are for the thread that runs the station; SIGPIPE is for nobody. */
 static void start_threads(tw_hooks *h)
 {
-    sigset_t all, before;
-    (void)sigfillset(&all);
-    (void)pthread_sigmask(SIG_SETMASK, &all, &before);
     while (h->started < TW_HOOKS_AT_ONCE &&
-           pthread_create(&h->threads[h->started], NULL, work, h) == 0)
+           tw_thread_start(&h->threads[h->started], work, h))
         h->started++;
-    (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
 }
 
 tw_status tw_hooks_new(const tw_settings *settings, const char *store, tw_clock clock,

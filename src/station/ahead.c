@@ -2,9 +2,9 @@
 #include "ahead.h"
 
 #include <pthread.h>
-#include <signal.h>
 #include <stdlib.h>
 
+#include "../base/thread.h"
 #include "../media/packets.h"
 
 enum { WAITING_MAX = 32 }; /* packets; then the camera has to wait */
@@ -40,16 +40,6 @@ static void *read_all(void *ctx)
     return NULL;
 }
 
-static bool start(tw_ahead *a)
-{
-    sigset_t all, before;
-    (void)sigfillset(&all); /* signals are for the thread that runs the station */
-    (void)pthread_sigmask(SIG_SETMASK, &all, &before);
-    a->running = pthread_create(&a->thread, NULL, read_all, a) == 0;
-    (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
-    return a->running;
-}
-
 tw_status tw_ahead_open(const tw_board *board, const tw_camera_request *request,
                         tw_ahead **out, tw_stream *stream, tw_error *err)
 {
@@ -63,7 +53,8 @@ tw_status tw_ahead_open(const tw_board *board, const tw_camera_request *request,
     tw_status st = tw_camera_make(board->makers, request, &a->camera, err);
     if (st == TW_OK)
         st = a->camera.ops->open(a->camera.ctx, stream, err);
-    if (st == TW_OK && !start(a))
+    a->running = st == TW_OK && tw_thread_start(&a->thread, read_all, a);
+    if (st == TW_OK && !a->running)
         st = tw_fail(err, TW_ENOMEM, "cannot start the thread that reads %s",
                      request->name);
     if (st == TW_OK)

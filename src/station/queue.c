@@ -6,6 +6,7 @@
 #include <stdlib.h>
 #include <time.h>
 
+#include "../base/thread.h"
 #include "upkeep.h"
 
 enum {
@@ -150,7 +151,7 @@ tw_status tw_queue_start(tw_writer *writer, size_t limit, tw_queue **out, tw_err
     (void)pthread_cond_init(&q->came, &monotonic);
     (void)pthread_condattr_destroy(&monotonic);
     (void)pthread_cond_init(&q->went, NULL);
-    if (pthread_create(&q->thread, NULL, work, q) != 0) {
+    if (!tw_thread_start(&q->thread, work, q)) {
         free(q);
         return tw_fail(err, TW_ENOMEM, "cannot start the writer's thread");
     }

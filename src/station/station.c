@@ -1,7 +1,6 @@
 /* The station: a thread for each camera, one that writes, and the one that runs it. */
 #include "tawny/station.h"
 
-#include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -244,14 +243,10 @@ tw_status tw_station_run(tw_station *s)
 {
     if (!s)
         return TW_EINVAL;
-    sigset_t all, before;
-    (void)sigfillset(&all);
-    (void)pthread_sigmask(SIG_SETMASK, &all, &before);
     tw_error err = {0};
     tw_queue *queue = NULL;
     const tw_status st =
         tw_queue_start(&s->writer, (size_t)s->settings.queue_bytes, &queue, &err);
-    (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
     if (st != TW_OK)
         return st;
     set_queue(s, queue);

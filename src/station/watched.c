@@ -1,10 +1,10 @@
 /* One camera of a station, in a thread of its own: watched, lost, found again. */
-#include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <time.h>
 
+#include "../base/thread.h"
 #include "station_state.h"
 
 enum {
@@ -304,17 +304,6 @@ void tw_watched_free(watched *w)
     free(w);
 }
 
-/* Signals are for the thread that runs the station. */
-static bool start_thread(watched *w)
-{
-    sigset_t all, before;
-    (void)sigfillset(&all);
-    (void)pthread_sigmask(SIG_SETMASK, &all, &before);
-    const bool good = pthread_create(&w->thread, NULL, watch_camera, w) == 0;
-    (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
-    return good;
-}
-
 void tw_watched_start(watched *w)
 {
     tw_job job = {.kind = TW_JOB_LANE, .lane = &w->lane};
@@ -323,7 +312,7 @@ void tw_watched_start(watched *w)
         closed(w, TW_ESYNTAX, "its settings have mistakes, so it is not watched");
         return;
     }
-    w->started = start_thread(w);
+    w->started = tw_thread_start(&w->thread, watch_camera, w);
     if (!w->started)
         closed(w, TW_ENOMEM, "cannot start the camera's thread");
 }
