@@ -54,22 +54,30 @@ static tw_status write_file(void *ctx, const void *data, size_t bytes, tw_error 
     return tw_fail(err, TW_EIO, "cannot write the footage");
 }
 
+/* A scene as a camera that is open. */
+static tw_camera open_scene(const char *source, uint32_t fps, tw_stream *stream)
+{
+    tw_error err = {0};
+    const tw_camera_request request = {
+        .name = "bench", .source = source, .fps = fps, .clock = tw_linux_clock()};
+    tw_camera camera;
+    if (tw_camera_make(MAKERS, &request, &camera, &err) != TW_OK ||
+        camera.ops->open(camera.ctx, stream, &err) != TW_OK)
+        die("scene", &err);
+    return camera;
+}
+
 /* The kerb scene at 1080p, as MJPEG or H.264 in MP4. */
 static void make_footage(const char *path, bool encode, uint32_t fps)
 {
     tw_error err = {0};
     const tw_codecs *codecs = tw_codecs_load(&err);
-    const tw_camera_request request = {.name = "bench",
-                                       .source = "sim:kerb,size=1920x1080",
-                                       .fps = fps,
-                                       .clock = tw_linux_clock()};
-    tw_camera camera;
     tw_stream stream;
     tw_clip *clip = NULL;
     FILE *file = fopen(path, "wb");
-    if (!codecs || !file || tw_camera_make(MAKERS, &request, &camera, &err) != TW_OK ||
-        camera.ops->open(camera.ctx, &stream, &err) != TW_OK)
+    if (!codecs || !file)
         die("footage", &err);
+    const tw_camera camera = open_scene("sim:kerb,size=1920x1080", fps, &stream);
     const tw_clip_spec spec = {.stream = &stream,
                                .encode = encode,
                                .quality = encode ? 75 : 60,
@@ -327,16 +335,10 @@ static tw_status make_raw(const tw_camera_request *request, tw_camera *out, tw_e
 static void draw_raw(void)
 {
     tw_error err = {0};
-    const tw_camera_request request = {.name = "bench",
-                                       .source = "sim:kerb,size=1920x1080,luma=yes",
-                                       .fps = CPU_FPS,
-                                       .clock = tw_linux_clock()};
-    tw_camera camera;
     tw_stream stream;
     tw_frame frame;
-    if (tw_camera_make(MAKERS, &request, &camera, &err) != TW_OK ||
-        camera.ops->open(camera.ctx, &stream, &err) != TW_OK)
-        die("raw", &err);
+    const tw_camera camera =
+        open_scene("sim:kerb,size=1920x1080,luma=yes", CPU_FPS, &stream);
     for (int i = 0; i < RAW_PLANES; i++) {
         raw_planes[i] = malloc((size_t)RAW_W * RAW_H);
         if (!raw_planes[i] || camera.ops->next(camera.ctx, &frame, &err) != TW_OK)
