@@ -167,18 +167,6 @@ TW_API tw_status tw_catalogue_note(tw_catalogue *catalogue,
 TW_API tw_status tw_catalogue_add(tw_catalogue *catalogue,
                                   const tw_capture_record *capture, tw_error *err);
 
-/** A destination waits for a capture, by its file's name: until it is sent it is dropped
- * only if the card would be full otherwise. @return TW_OK; TW_ENOENT: there is no such
- * capture; TW_EIO... */
-TW_API tw_status tw_catalogue_await(tw_catalogue *catalogue, const char *file,
-                                    const char *destination, tw_error *err);
-
-/** It has been sent. @param when_us  On the wall clock, > 0.
- * @return TW_OK; TW_ENOENT: it was not waited for; TW_EIO... */
-TW_API tw_status tw_catalogue_sent(tw_catalogue *catalogue, const char *file,
-                                   const char *destination, int64_t when_us,
-                                   tw_error *err);
-
 /** Write a piece of a camera's trace. @param seconds  As tw_trace_minute has them. */
 TW_API tw_status tw_catalogue_add_trace(tw_catalogue *catalogue, const char *camera,
                                         const tw_trace_minute *minute, bool unsure,

@@ -11,6 +11,7 @@
 #include <stdint.h>
 #include <stdio.h>
 
+#include "tawny/dispatch.h"
 #include "tawny/error.h"
 #include "tawny/naming.h"
 #include "tawny/status.h"
@@ -145,6 +146,7 @@ typedef struct tw_camera_settings {
     int64_t dark_ppm;            /* of the brightest possible */
     const char *pulse_pin;       /* pulses when a sighting begins; "" none */
     int64_t pulse_us;
+    const char *send_to; /* names of destinations, separated by commas; "" none */
     const tw_zone *zones;
     const char *const *zone_names;
     size_t zone_count;
@@ -169,6 +171,50 @@ typedef struct tw_hook_settings {
     const char *cameras; /* their names, separated by commas; "": all */
     int64_t timeout_us;
 } tw_hook_settings;
+
+/* What goes to a destination; bits of tw_destination_settings.what, in the order of the
+ * words. */
+enum {
+    TW_SEND_STILL = 1,   /* stills of sightings, and those that were asked for */
+    TW_SEND_SMALL = 2,   /* the same, reduced */
+    TW_SEND_CLIP = 4,    /* clips of sightings */
+    TW_SEND_RECORD = 8,  /* what is known of a sighting that is over, as JSON */
+    TW_SEND_TIMED = 16,  /* stills and clips by the clock */
+    TW_SEND_SEGMENT = 32 /* continuous recording */
+};
+
+enum { TW_LIMIT_AUTO = 1000000 }; /* tw_limit.most: as the kind of destination wants */
+
+typedef enum tw_send_by { TW_BY_WEBDAV, TW_BY_PUT, TW_BY_FORM, TW_BY_JSON } tw_send_by;
+typedef enum tw_tls { TW_TLS_VERIFIED, TW_TLS_UNVERIFIED, TW_TLS_NONE } tw_tls;
+
+/* [destination NAME]: where captures and messages go. */
+typedef struct tw_destination_settings {
+    const char *name;
+    const char *url; /* without a password */
+    int64_t what;    /* TW_SEND_ bits */
+    tw_when when;
+    tw_limit limit;
+    const char *hours;                    /* see tw_hours_parse */
+    int64_t newest_first;                 /* 0, 1 */
+    int64_t bandwidth;                    /* bytes a second; 0: no limit */
+    int64_t small_side;                   /* pixels of a reduced still's longer side */
+    int64_t attach_below;                 /* bytes of a clip that a mail carries */
+    const char *to;                       /* of mail; separated by commas */
+    const char *from;                     /* of mail; "": the user */
+    const char *subject;                  /* of mail, see tw_caption_expand */
+    int64_t by;                           /* of HTTP: a tw_send_by */
+    const char *headers;                  /* of HTTP: "Name: value | Name: value" */
+    const char *region;                   /* of object storage */
+    bool orders;                          /* of a broker: whether it may give them */
+    const char *user;                     /* "": the URL's, if it has one */
+    const char *secret_file, *secret_env; /* where the password is; "" nowhere */
+    const char *key_file;                 /* of SFTP: private key */
+    const char *host_keys;                /* of SFTP: the known ones */
+    int64_t tls;                          /* a tw_tls */
+    const char *trust;                    /* certificates to trust; "": the system's */
+    int64_t timeout_us;                   /* without a sign from the other side */
+} tw_destination_settings;
 
 /* One setting with its value and where that comes from. Texts are borrowed. */
 typedef struct tw_setting {
@@ -256,6 +302,18 @@ TW_API const char *tw_settings_hook_name(const tw_settings *settings, size_t ind
 /** Fill in a hook's settings. @return TW_OK; TW_ENOENT: no such hook. */
 TW_API tw_status tw_settings_hook(const tw_settings *settings, const char *name,
                                   tw_hook_settings *out);
+
+/** @return The name of a destination in the order of the file, NULL past the last. Those
+ * with mistakes are not among them. */
+TW_API const char *tw_settings_destination_name(const tw_settings *settings,
+                                                size_t index);
+
+/** Fill in a destination's settings. @return TW_OK; TW_ENOENT: no such destination. */
+TW_API tw_status tw_settings_destination(const tw_settings *settings, const char *name,
+                                         tw_destination_settings *out);
+
+/** @return whether a list of names, separated by commas or blanks, has one. */
+TW_API bool tw_settings_names(const char *list, const char *name);
 
 /** Fill in the [station] settings. */
 TW_API void tw_settings_station(const tw_settings *settings, tw_station_settings *out);

@@ -126,22 +126,6 @@ static void describe(const tw_hooks *h, const tw_event *e, int64_t bit, tw_field
                        h->store ? h->store : "", h->store ? "/" : "", e->file);
 }
 
-/* Whether a list of names, separated by commas or blanks, has one; "" has all. */
-static bool names(const char *list, const char *camera)
-{
-    const size_t length = camera ? strlen(camera) : 0;
-    const char *at = list + strspn(list, " \t,");
-    if (*at == '\0' || !camera)
-        return true;
-    for (; *at; at += strspn(at, " \t,")) {
-        const size_t n = strcspn(at, " \t,");
-        if (n == length && strncmp(at, camera, n) == 0)
-            return true;
-        at += n;
-    }
-    return false;
-}
-
 /* Under the lock. @return false: there is no room. */
 static bool enqueue(tw_hooks *h, const hook *of, const tw_fields *fields)
 {
@@ -173,7 +157,9 @@ static bool is_told(tw_hooks *h, int64_t bit)
 
 static bool is_for(const hook *k, int64_t bit, const char *camera)
 {
-    return (k->on & bit) != 0 && names(k->cameras, camera);
+    const bool all = k->cameras[strspn(k->cameras, " \t,")] == '\0';
+    return (k->on & bit) != 0 &&
+           (all || !camera || tw_settings_names(k->cameras, camera));
 }
 
 void tw_hooks_event(tw_hooks *h, const tw_event *e)

@@ -1,14 +1,18 @@
-/* What the transfer module does: getting what an address names, by libcurl, which is
- * loaded when it is first needed. */
+/* What the transfer module does, by libcurl, which is loaded when it is first needed:
+ * getting what an address names, and sending to destinations. */
 #ifndef TW_TRANSFER_H
 #define TW_TRANSFER_H
 
+#include <stdatomic.h>
+#include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
 
 #include "tawny/error.h"
+#include "tawny/reply.h"
+#include "tawny/settings.h"
 
-enum { TW_TRANSFER_ABI = 1 };
+enum { TW_TRANSFER_ABI = 2, TW_REPLY_MAX = 200 };
 
 /* One address that is got again and again over one connection. One thread at a time. */
 typedef struct tw_fetch tw_fetch;
@@ -19,6 +23,50 @@ typedef struct tw_fetch_spec {
     long timeout_ms;   /* for all of one getting */
     size_t most_bytes; /* of an answer; larger ones are refused */
 } tw_fetch_spec;
+
+/* A destination; its connections are kept while it is there. One thread at a time. */
+typedef struct tw_sender tw_sender;
+
+/* Told of each line of the conversation, with secrets masked.
+ * @param who  '<' the server, '>' we, '*' a remark. */
+typedef void (*tw_said_fn)(void *ctx, char who, const char *line);
+
+typedef struct tw_sender_spec {
+    const tw_destination_settings *to; /* borrowed while the sender is there */
+    const char *secret;                /* copied; "": none */
+    const atomic_bool *stop;           /* gives up when it is set; may be NULL */
+    tw_said_fn said;                   /* may be NULL */
+    void *ctx;
+} tw_sender_spec;
+
+/* What is sent: a file, or, with path NULL, bytes in memory. Borrowed. */
+typedef struct tw_content {
+    const char *path;
+    const void *data;
+    size_t bytes;     /* of data */
+    const char *name; /* "20270313T203014.jpg" */
+    const char *type; /* "image/jpeg" */
+} tw_content;
+
+/* A mail. Texts are UTF-8; what would break a header is taken out. */
+typedef struct tw_mail {
+    const char *subject, *text, *html;
+    const char *id;     /* of the message, without < > */
+    const char *thread; /* id that it answers; NULL: none */
+    int64_t wall_us;    /* Date */
+    int32_t offset_s;
+    const tw_content *picture; /* shown by html as cid:picture; may be NULL */
+    const tw_content *files;   /* attached */
+    size_t file_count;
+} tw_mail;
+
+/* What became of it. */
+typedef struct tw_sending {
+    tw_verdict verdict;
+    tw_fault fault;
+    int64_t again_us;        /* the server asks not to come back sooner; 0: it does not */
+    char text[TW_ERROR_MAX]; /* one line: what is wrong, what the server said */
+} tw_sending;
 
 typedef struct tw_transfer {
     int abi; /* TW_TRANSFER_ABI */
@@ -33,6 +81,21 @@ typedef struct tw_transfer {
     tw_status (*fetch_step)(tw_fetch *fetch, int wait_ms, const uint8_t **data,
                             size_t *bytes, tw_error *err);
     void (*fetch_free)(tw_fetch *fetch); /* NULL is fine */
+
+    /** @return TW_OK; TW_ENOTSUP: not a destination of this module; TW_ENOMEM. */
+    tw_status (*sender_new)(const tw_sender_spec *spec, tw_sender **out, tw_error *err);
+    /** Put a file there under a name below the destination's folder ("/" between parts);
+     * the folders above it are made. Where the protocol can, it has another name until
+     * it is whole. What has that name is replaced.
+     * @param out  Always set. */
+    void (*sender_put)(tw_sender *sender, const char *name, const tw_content *what,
+                       tw_sending *out);
+    /** POST a form, or, with count 0, the record alone.
+     * @param key  The same each time that it is tried, as Idempotency-Key. */
+    void (*sender_post)(tw_sender *sender, const char *key, const char *record,
+                        const tw_content *files, size_t count, tw_sending *out);
+    void (*sender_mail)(tw_sender *sender, const tw_mail *mail, tw_sending *out);
+    void (*sender_free)(tw_sender *sender); /* NULL is fine; wipes the secret */
 } tw_transfer;
 
 typedef const tw_transfer *(*tw_transfer_entry)(void);

@@ -58,6 +58,22 @@ static void check_place(intake *in, const section *self, const tw_camera_setting
                    camera->hours);
 }
 
+/* The destinations that a camera names. */
+static void check_sent(intake *in, const section *self, const tw_camera_settings *camera)
+{
+    const char *list = camera->send_to ? camera->send_to : "";
+    const char *at = origin_of(in->settings, self->name, "send_to");
+    char name[NAME_MAX_BYTES + 1];
+    while (tw_next_name(&list, name, sizeof name)) {
+        if (tw_find_section(in->settings, IN_DESTINATION, name))
+            continue;
+        in->file = at ? at : self->file;
+        tw_intake_tell(in, TW_ESYNTAX, 0,
+                       "camera %s: send_to names %s: there is no [destination %s]",
+                       self->name, name, name);
+    }
+}
+
 static void check_camera(intake *in, const section *self)
 {
     tw_camera_settings camera;
@@ -70,6 +86,7 @@ static void check_camera(intake *in, const section *self)
                camera.largest_ppm);
     check_profiles(in, self->name);
     check_place(in, self, &camera);
+    check_sent(in, self, &camera);
     size_t own = 0;
     for (size_t i = 0; i < camera.zone_count; i++)
         own += camera.zones[i].start_ppm > 0;
@@ -137,6 +154,81 @@ static void check_hook(intake *in, const section *self)
                            self->name, camera);
 }
 
+/* ---- destinations ---------------------------------------------------------------- */
+
+static bool begins(const char *text, const char *with)
+{
+    return strncmp(text, with, strlen(with)) == 0;
+}
+
+static bool is_mail(const char *url)
+{
+    return begins(url, "smtp://") || begins(url, "smtps://");
+}
+
+/* @return what is wrong with a URL, NULL: nothing. */
+static const char *fault_of(const char *url)
+{
+    static const char *const schemes[] = {"smtp://",    "smtps://", "ftp://",   "ftps://",
+                                          "sftp://",    "http://",  "https://", "s3://",
+                                          "s3+http://", "mqtt://",  "mqtts://", NULL};
+    const char *at = NULL;
+    if (begins(url, "file:"))
+        return url[strlen("file:")] == '\0' ? "a folder is missing" : NULL;
+    for (size_t i = 0; schemes[i] && !at; i++)
+        if (begins(url, schemes[i]))
+            at = url + strlen(schemes[i]);
+    if (!at)
+        return "it begins with no kind of destination: smtps, sftp, https, s3, mqtts, "
+               "file...";
+    const size_t host = strcspn(at, "/?#");
+    const char *user_end = NULL;
+    for (size_t i = 0; i < host; i++)
+        if (at[i] == '@')
+            user_end = at + i;
+    if (user_end && memchr(at, ':', (size_t)(user_end - at)))
+        return "it has a password in it: put that into a file that only you may read, "
+               "and name it by secret_file";
+    const char *name = user_end ? user_end + 1 : at;
+    return name == at + host ? "a host is missing" : NULL;
+}
+
+static void check_destination(intake *in, const section *self)
+{
+    tw_destination_settings d;
+    tw_hours hours;
+    char shown[TW_VALUE_MAX];
+    if (tw_settings_destination(in->settings, self->name, &d) != TW_OK)
+        return;
+    const char *url = d.url ? d.url : "", *fault = fault_of(url);
+    if (url[0] == '\0')
+        tw_intake_tell(in, TW_ESYNTAX, self->line,
+                       "destination %s has no url: write url = sftp://HOST/FOLDER, for "
+                       "one",
+                       self->name);
+    else if (fault)
+        tw_intake_tell(in, TW_ESYNTAX, self->line, "destination %s: url = %s: %s",
+                       self->name, tw_source_shown(url, shown, sizeof shown), fault);
+    if (is_mail(url) && d.to[0] == '\0')
+        tw_intake_tell(in, TW_ESYNTAX, self->line,
+                       "destination %s: mail to nobody: write to = NAME@HOST",
+                       self->name);
+    if (is_mail(url) && d.from[0] == '\0' && !strchr(d.user, '@'))
+        tw_intake_tell(in, TW_ESYNTAX, self->line,
+                       "destination %s: mail from nobody: write from = NAME@HOST",
+                       self->name);
+    if (d.secret_file[0] && d.secret_env[0])
+        tw_intake_tell(in, TW_ESYNTAX, self->line,
+                       "destination %s: secret_file and secret_env are both set: remove "
+                       "one of the two",
+                       self->name);
+    if (tw_hours_parse(d.hours, &hours, NULL) == TW_OK && tw_hours_need_place(&hours))
+        tw_intake_tell(in, TW_ESYNTAX, self->line,
+                       "destination %s: hours = %s: a destination has no sun, write "
+                       "times of the clock",
+                       self->name, d.hours);
+}
+
 tw_status tw_settings_check(tw_settings *settings, tw_problem_fn told, void *ctx)
 {
     if (!settings)
@@ -153,6 +245,8 @@ tw_status tw_settings_check(tw_settings *settings, tw_problem_fn told, void *ctx
             check_zone(&in, self);
         else if (self->level == IN_HOOK)
             check_hook(&in, self);
+        else if (self->level == IN_DESTINATION)
+            check_destination(&in, self);
     }
     return in.status;
 }

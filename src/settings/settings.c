@@ -224,14 +224,20 @@ void tw_settings_station(const tw_settings *settings, tw_station_settings *out)
     fill_section(settings, "station", IN_STATION, "", out, sizeof *out);
 }
 
-const char *tw_settings_hook_name(const tw_settings *settings, size_t index)
+/* The name of a sound section of a level. */
+static const char *name_of(const tw_settings *settings, level at, size_t index)
 {
     for (size_t i = 0; settings && i < settings->section_count; i++) {
         const section *s = &settings->sections[i];
-        if (s->level == IN_HOOK && !s->wrong && index-- == 0)
+        if (s->level == at && !s->wrong && index-- == 0)
             return s->name;
     }
     return NULL;
+}
+
+const char *tw_settings_hook_name(const tw_settings *settings, size_t index)
+{
+    return name_of(settings, IN_HOOK, index);
 }
 
 tw_status tw_settings_hook(const tw_settings *settings, const char *name,
@@ -245,6 +251,33 @@ tw_status tw_settings_hook(const tw_settings *settings, const char *name,
     fill_section(settings, "hook", IN_HOOK, name, out, sizeof *out);
     out->name = self->name;
     return TW_OK;
+}
+
+const char *tw_settings_destination_name(const tw_settings *settings, size_t index)
+{
+    return name_of(settings, IN_DESTINATION, index);
+}
+
+tw_status tw_settings_destination(const tw_settings *settings, const char *name,
+                                  tw_destination_settings *out)
+{
+    if (!settings || !name || !out)
+        return TW_EINVAL;
+    const section *self = tw_find_section(settings, IN_DESTINATION, name);
+    if (!self)
+        return TW_ENOENT;
+    fill_section(settings, "destination", IN_DESTINATION, name, out, sizeof *out);
+    out->name = self->name;
+    return TW_OK;
+}
+
+bool tw_settings_names(const char *list, const char *name)
+{
+    char item[NAME_MAX_BYTES + 1];
+    while (list && tw_next_name(&list, item, sizeof item))
+        if (strcmp(item, name) == 0)
+            return true;
+    return false;
 }
 
 /* @return the zone's own name if it is one of this camera's, else NULL. */

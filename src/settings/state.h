@@ -15,6 +15,7 @@ typedef enum level {
     IN_CAMERA,
     IN_ZONE,
     IN_HOOK,
+    IN_DESTINATION,
     SET_ALL,   /* --set key=value */
     SET_CAMERA /* --set NAME.key=value, or station.key */
 } level;

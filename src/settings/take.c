@@ -12,7 +12,7 @@ enum { INCLUDES_MAX = 8, PATH_BYTES = 4096 };
 
 static void remember(const intake *in)
 {
-    const bool named = in->level >= IN_PROFILE && in->level <= IN_HOOK;
+    const bool named = in->level >= IN_PROFILE && in->level <= IN_DESTINATION;
     section *at = named ? tw_find_section(in->settings, in->level, in->name) : NULL;
     if (at)
         at->wrong = true;
@@ -74,7 +74,8 @@ static const struct {
              {"profile", IN_PROFILE, "camera", "[profile NAME]"},
              {"camera", IN_CAMERA, "camera", "[camera NAME]"},
              {"zone", IN_ZONE, "zone", "[zone CAMERA/NAME]"},
-             {"hook", IN_HOOK, "hook", "[hook NAME]"}};
+             {"hook", IN_HOOK, "hook", "[hook NAME]"},
+             {"destination", IN_DESTINATION, "destination", "[destination NAME]"}};
 
 enum { HEAD_COUNT = sizeof HEADS / sizeof *HEADS };
 
@@ -102,7 +103,8 @@ static void take_section(void *ctx, unsigned line, const char *head, const char 
         tw_intake_tell(
             in, TW_ESYNTAX, line, "unknown section [%s]%s%s%s", head,
             near ? ": did you mean ["
-                 : ": sections are station, cameras, profile, camera, zone, hook",
+                 : ": sections are station, cameras, profile, camera, zone, hook, "
+                   "destination",
             near ? near : "", near ? "]?" : "");
         return;
     }

@@ -23,6 +23,8 @@ typedef union tw_value {
     tw_size size;
     tw_crop crop;
     tw_by_kind by_kind;
+    tw_when when;
+    tw_limit limit;
 } tw_value;
 
 typedef struct tw_type {
@@ -36,7 +38,7 @@ typedef struct tw_type {
 
 /* One setting. */
 struct tw_row {
-    const char *section; /* "station", "camera" or "zone" */
+    const char *section; /* "station", "camera", "zone"... */
     const char *group;
     const char *key;
     const tw_type *type;
@@ -70,6 +72,8 @@ extern const tw_type tw_type_source;     /* const char *, printed without its pa
 extern const tw_type tw_type_size;       /* tw_size */
 extern const tw_type tw_type_crop;       /* tw_crop, two corners */
 extern const tw_type tw_type_words;      /* int64_t: bits, from the first of choices on */
+extern const tw_type tw_type_when;       /* tw_when */
+extern const tw_type tw_type_limit;      /* tw_limit */
 extern const tw_type tw_type_area;       /* const char *, checked with tw_area_parse */
 
 /** Read a duration, microseconds, or a size, bytes. @return false: not understood. */

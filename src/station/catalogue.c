@@ -79,8 +79,47 @@ static const char THIRD[] =
     " PRIMARY KEY(capture, destination)) STRICT;"
     "CREATE INDEX delivery_waiting ON delivery(capture) WHERE sent_us = 0;";
 
+/* The outbox: what goes where, what waits, what was sent. Items are made by the data base
+ * with the capture, or the end of a sighting, that they are of. */
+static const char FOURTH[] =
+    "CREATE TABLE route(camera TEXT NOT NULL, kind TEXT NOT NULL,"
+    " destination TEXT NOT NULL, what TEXT NOT NULL,"
+    " PRIMARY KEY(camera, kind, destination, what)) STRICT;"
+    "CREATE TABLE outbox(id INTEGER PRIMARY KEY AUTOINCREMENT,"
+    " destination TEXT NOT NULL, what TEXT NOT NULL,"
+    " sighting INTEGER REFERENCES sighting(id) ON DELETE CASCADE,"
+    " capture INTEGER REFERENCES capture(id) ON DELETE CASCADE,"
+    " state INTEGER NOT NULL DEFAULT 0," /* a tw_item_state */
+    " message TEXT, tries INTEGER NOT NULL DEFAULT 0,"
+    " sent_us INTEGER NOT NULL DEFAULT 0, why TEXT NOT NULL DEFAULT '') STRICT;"
+    "INSERT INTO outbox(destination, what, sighting, capture, state, sent_us)"
+    " SELECT destination, 'still', sighting, capture, sent_us > 0, sent_us"
+    " FROM delivery JOIN capture ON capture.id = delivery.capture;"
+    "DROP TABLE delivery;"
+    "CREATE INDEX outbox_waiting ON outbox(destination, id) WHERE state = 0;"
+    "CREATE INDEX outbox_sent ON outbox(destination, sent_us) WHERE state = 1;"
+    "CREATE INDEX outbox_given_up ON outbox(destination) WHERE state = 2;"
+    "CREATE INDEX outbox_by_capture ON outbox(capture);"
+    "CREATE INDEX outbox_by_sighting ON outbox(sighting);"
+    "CREATE TABLE stopped(destination TEXT PRIMARY KEY, since_us INTEGER NOT NULL,"
+    " made_of TEXT NOT NULL, why TEXT NOT NULL) STRICT;"
+    "CREATE TRIGGER capture_routed AFTER INSERT ON capture BEGIN"
+    " INSERT INTO outbox(destination, what, sighting, capture)"
+    " SELECT destination, what, new.sighting, new.id FROM route"
+    " WHERE camera = new.camera AND kind = new.kind; END;"
+    "CREATE TRIGGER sighting_over AFTER UPDATE OF end_us ON sighting"
+    " WHEN old.end_us = 0 AND new.end_us > 0 BEGIN"
+    " INSERT INTO outbox(destination, what, sighting)"
+    " SELECT destination, what, new.id FROM route"
+    " WHERE camera = new.camera AND kind = ''; END;"
+    "CREATE TRIGGER sighting_made_over AFTER INSERT ON sighting"
+    " WHEN new.end_us > 0 AND new.run IS NOT NULL BEGIN"
+    " INSERT INTO outbox(destination, what, sighting)"
+    " SELECT destination, what, new.id FROM route"
+    " WHERE camera = new.camera AND kind = ''; END;";
+
 /* How a catalogue of each version becomes one of the next. */
-static const char *const STEPS[] = {FIRST, SECOND, THIRD};
+static const char *const STEPS[] = {FIRST, SECOND, THIRD, FOURTH};
 enum { VERSION = sizeof STEPS / sizeof *STEPS };
 
 tw_status tw_catalogue_fail(const tw_catalogue *c, int code, tw_error *err)
@@ -418,47 +457,6 @@ tw_status tw_catalogue_star(tw_catalogue *c, int64_t sighting, bool star, tw_err
                       star ? "UPDATE sighting SET starred = 1 WHERE id = ?"
                            : "UPDATE sighting SET starred = 0 WHERE id = ?",
                       sighting, "sighting", err);
-}
-
-/* ---- what is sent ---------------------------------------------------------------- */
-
-/* A statement about one capture and one destination. */
-static tw_status deliver(tw_catalogue *c, const char *sql, const char *file,
-                         const char *destination, int64_t when_us, tw_error *err)
-{
-    sqlite3_stmt *s = NULL;
-    if (!c || !file || !destination)
-        return tw_fail(err, TW_EINVAL, "no capture or no destination");
-    tw_status st = tw_catalogue_prepare(c, sql, &s, err);
-    if (st != TW_OK)
-        return st;
-    (void)sqlite3_bind_text(s, 1, file, -1, SQLITE_STATIC);
-    (void)sqlite3_bind_text(s, 2, destination, -1, SQLITE_STATIC);
-    if (sqlite3_bind_parameter_count(s) > 2)
-        (void)sqlite3_bind_int64(s, 3, when_us);
-    st = tw_catalogue_finish(c, s, err);
-    if (st == TW_OK && sqlite3_changes(c->db) == 0)
-        st = tw_fail(err, TW_ENOENT, "no capture %s waits for %s", file, destination);
-    return st;
-}
-
-tw_status tw_catalogue_await(tw_catalogue *c, const char *file, const char *destination,
-                             tw_error *err)
-{
-    return deliver(c,
-                   "INSERT OR REPLACE INTO delivery(capture, destination) "
-                   "SELECT id, ?2 FROM capture WHERE file = ?1",
-                   file, destination, 0, err);
-}
-
-tw_status tw_catalogue_sent(tw_catalogue *c, const char *file, const char *destination,
-                            int64_t when_us, tw_error *err)
-{
-    return deliver(
-        c,
-        "UPDATE delivery SET sent_us = ?3 WHERE destination = ?2 AND capture = "
-        "(SELECT id FROM capture WHERE file = ?1)",
-        file, destination, when_us, err);
 }
 
 /* ---- what is on the card --------------------------------------------------------- */

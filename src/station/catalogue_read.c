@@ -44,10 +44,10 @@ tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *f,
         "(SELECT count(*) FROM capture WHERE sighting = g.id AND kind LIKE '%still'), "
         "(SELECT count(*) FROM capture WHERE sighting = g.id AND kind LIKE '%clip'), "
         "(SELECT coalesce(sum(bytes), 0) FROM capture WHERE sighting = g.id), g.unsure, "
-        "(SELECT count(*) FROM delivery JOIN capture ON capture.id = delivery.capture "
-        "WHERE capture.sighting = g.id AND sent_us > 0), "
-        "(SELECT count(*) FROM delivery JOIN capture ON capture.id = delivery.capture "
-        "WHERE capture.sighting = g.id AND sent_us = 0) "
+        "(SELECT count(*) FROM outbox WHERE sighting = g.id AND capture IS NOT NULL "
+        "AND state = 1), "
+        "(SELECT count(*) FROM outbox WHERE sighting = g.id AND capture IS NOT NULL "
+        "AND state = 0) "
         "FROM (SELECT * FROM sighting WHERE (?1 = 0 OR id = ?1) "
         "AND (?2 IS NULL OR camera = ?2) AND start_us >= ?3 AND start_us < ?4 "
         "AND (?5 = 0 OR starred = 1) AND (?6 = 0 OR "
@@ -168,8 +168,8 @@ tw_status tw_catalogue_find_oldest(tw_catalogue *c, const char *camera, tw_kind 
     (void)snprintf(sql + n, sizeof sql - n,
                    "%s ORDER BY capture.order_us, capture.id LIMIT 1",
                    unsent ? ""
-                          : " AND NOT EXISTS (SELECT 1 FROM delivery WHERE "
-                            "delivery.capture = capture.id AND sent_us = 0)");
+                          : " AND NOT EXISTS (SELECT 1 FROM outbox WHERE "
+                            "outbox.capture = capture.id AND state = 0)");
     const tw_status st = tw_catalogue_prepare(c, sql, &s, err);
     if (st != TW_OK)
         return st;

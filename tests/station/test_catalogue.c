@@ -334,37 +334,6 @@ static void test_an_old_one_is_brought_up_to_date(void **state)
     remove_folder(folder);
 }
 
-static void test_what_is_sent_is_counted(void **state)
-{
-    (void)state;
-    tw_catalogue *c = fresh(NULL);
-    const tw_sighting s = sighting(1, 10, 20);
-    const int64_t id = note(c, "kerb", &s, true);
-    uint64_t bytes = 0;
-    add(c, id, "kerb", "still", "a.jpg", 100, 10);
-    add(c, id, "kerb", "clip", "a.mp4", 900, 10);
-    assert_int_equal(tw_catalogue_await(c, "a.jpg", "mail", NULL), TW_OK);
-    assert_int_equal(tw_catalogue_await(c, "a.jpg", "shed", NULL), TW_OK);
-    assert_int_equal(tw_catalogue_await(c, "a.mp4", "shed", NULL), TW_OK);
-    assert_int_equal(tw_catalogue_sent(c, "a.jpg", "mail", WALL, NULL), TW_OK);
-    assert_int_equal(tw_catalogue_sent(c, "a.mp4", "mail", WALL, NULL), TW_ENOENT);
-    seen all = list(c, (tw_sighting_filter){0});
-    assert_int_equal(all.record[0].sent, 1);
-    assert_int_equal(all.record[0].unsent, 2);
-    tw_catalogue_oldest oldest;
-    assert_int_equal(
-        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL),
-        TW_ENOENT);
-    assert_int_equal(
-        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, true, &oldest, NULL), TW_OK);
-    assert_int_equal(tw_catalogue_drop(c, oldest.id, NULL), TW_OK); /* and so it goes */
-    all = list(c, (tw_sighting_filter){0});
-    assert_int_equal(all.record[0].sent + all.record[0].unsent, 1);
-    assert_int_equal(tw_catalogue_bytes(c, NULL, TW_KIND_COUNT, &bytes, NULL), TW_OK);
-    assert_int_equal(bytes, 900);
-    tw_catalogue_close(c);
-}
-
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -374,7 +343,6 @@ int main(void)
         cmocka_unit_test(test_removing_takes_the_files_too),
         cmocka_unit_test(test_the_oldest_that_may_go),
         cmocka_unit_test(test_an_old_one_is_brought_up_to_date),
-        cmocka_unit_test(test_what_is_sent_is_counted),
         cmocka_unit_test(test_what_is_no_catalogue),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

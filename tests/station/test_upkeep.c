@@ -158,12 +158,15 @@ static void test_what_is_not_sent_stays(void **state)
     (void)capture(p, 0);
     for (int i = 1; i <= 2; i++) {
         const char *name = still_name(p, i == 1 ? "-001-" : "-002-");
-        assert_int_equal(tw_catalogue_await(p->writer.catalogue, name, "mail", NULL),
+        assert_int_equal(tw_outbox_add(p->writer.catalogue, name, "mail", "still", NULL),
                          TW_OK);
     }
-    assert_int_equal(tw_catalogue_sent(p->writer.catalogue, still_name(p, "-002-"),
-                                       "mail", WALL, NULL),
-                     TW_OK);
+    tw_outbox_batch batch;
+    assert_int_equal(
+        tw_outbox_take(p->writer.catalogue, "mail", true, TW_TAKE_ONE, &batch, NULL),
+        TW_OK); /* the newest: -002- */
+    assert_int_equal(tw_outbox_sent(p->writer.catalogue, &batch, WALL, NULL), TW_OK);
+    tw_outbox_batch_free(&batch);
     for (int i = 0; i < 20; i++)
         (void)capture(p, 1);
     assert_int_equal(held(p, "-001-"), 1); /* it is still to be sent */
@@ -175,9 +178,9 @@ static void test_what_is_not_sent_stays(void **state)
     }
     assert_int_equal(held(p, "-001-"), 0);
     assert_has(p->freed, "the card is full, and they had NOT BEEN SENT yet");
-    assert_int_equal(tw_catalogue_await(p->writer.catalogue, "none.jpg", "mail", &err),
-                     TW_ENOENT);
-    assert_has(err.text, "no capture none.jpg waits for mail");
+    assert_int_equal(
+        tw_outbox_add(p->writer.catalogue, "none.jpg", "mail", "still", &err), TW_ENOENT);
+    assert_has(err.text, "there is no capture none.jpg");
     leave(p);
 }
 

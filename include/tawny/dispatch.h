@@ -1,0 +1,86 @@
+/* tawny/dispatch.h - when what waits in an outbox goes to its destination: each at once,
+ * in digests, after so many, and how much of it in one message. Pure: no I/O or clock. */
+#ifndef TW_DISPATCH_H
+#define TW_DISPATCH_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+#include "tawny/status.h"
+
+enum {
+    TW_GATHER_US = 2000000 /* what belongs to one sighting is waited for so long */
+};
+
+typedef enum tw_when_kind {
+    TW_WHEN_EACH,   /* each sighting by itself, as soon as may be */
+    TW_WHEN_DIGEST, /* all of so long in one message */
+    TW_WHEN_AFTER   /* nothing until so many sightings have come */
+} tw_when_kind;
+
+typedef struct tw_when {
+    tw_when_kind kind;
+    int64_t every_us; /* of a digest, > 0 */
+    uint32_t count;   /* of TW_WHEN_AFTER, > 0 */
+} tw_when;
+
+/* So many messages in so long. */
+typedef struct tw_limit {
+    uint32_t most; /* 0: no limit */
+    int64_t in_us;
+} tw_limit;
+
+typedef struct tw_dispatch_rule {
+    tw_when when;
+    tw_limit limit;
+    bool joins; /* several captures and sightings make one message */
+} tw_dispatch_rule;
+
+/* How a destination's queue stands. */
+typedef struct tw_dispatch_queue {
+    uint32_t waiting;   /* items */
+    uint32_t sightings; /* that they belong to; what belongs to none counts as one */
+    int64_t oldest_us;  /* wall time of the oldest of them */
+    int64_t waited_us;  /* for how long the first of them has been there, */
+    int64_t quiet_us;   /* and for how long nothing more of its sighting has come */
+    bool over;          /* that sighting is over */
+    bool told;          /* something of it has been sent already */
+    bool released;      /* the first was there when a digest went, or so many had come,
+                           and it was not joined */
+    uint32_t sent;      /* messages within the limit's time */
+    int64_t sent_us;    /* wall time of the first of these */
+    bool within;        /* the destination's hours */
+} tw_dispatch_queue;
+
+typedef enum tw_hold {
+    TW_HOLD_NOTHING, /* there is nothing */
+    TW_HOLD_GATHER,  /* more is coming */
+    TW_HOLD_DIGEST,
+    TW_HOLD_AFTER,
+    TW_HOLD_LIMIT,
+    TW_HOLD_HOURS
+} tw_hold;
+
+typedef struct tw_dispatch {
+    bool go;
+    bool joined;     /* with all that waits in one message; else the first sighting's */
+    tw_hold hold;    /* if not */
+    int64_t wait_us; /* look again after, at the latest; > 0 */
+} tw_dispatch;
+
+/**
+ * Whether something goes now.
+ *
+ * What is joined, by a digest, by TW_WHEN_AFTER, or because more sightings wait than the
+ * limit leaves messages for, leaves nothing out: a limit delays and joins. Of a sighting
+ * that runs, what is there goes in one message, and the rest in another once it is over.
+ *
+ * @param now_us  Wall time.
+ */
+TW_API tw_dispatch tw_dispatch_decide(const tw_dispatch_rule *rule,
+                                      const tw_dispatch_queue *queue, int64_t now_us);
+
+/** @return "gather", "digest"...; static. */
+TW_API const char *tw_hold_name(tw_hold hold);
+
+#endif

@@ -1,0 +1,211 @@
+/* Mail: text, HTML with a picture, and files. */
+#include <openssl/evp.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <time.h>
+
+#include "wire.h"
+
+enum { LINE_BYTES = 2048, WORD_BYTES = 45 /* of an encoded word, RFC 2047 */ };
+
+/* ---- headers --------------------------------------------------------------------- */
+
+static bool is_plain(const char *text)
+{
+    for (; *text; text++)
+        if (*text < ' ' || *text > '~')
+            return false;
+    return true;
+}
+
+/* The next piece of UTF-8 that fits into one encoded word; characters stay whole. */
+static size_t piece_of(const char *text)
+{
+    size_t n = strlen(text);
+    if (n <= WORD_BYTES)
+        return n;
+    for (n = WORD_BYTES; n > 1 && ((unsigned char)text[n] & 0xC0) == 0x80;)
+        n--;
+    return n;
+}
+
+/* "Name: value"; what would begin another line is taken out, and what is no ASCII is
+ * written in encoded words (RFC 2047). */
+static bool add_header(tw_sender *s, const char *name, const char *value)
+{
+    char clean[LINE_BYTES / 4], line[LINE_BYTES], word[WORD_BYTES * 2];
+    size_t used = 0;
+    for (const char *c = value; *c && used + 1 < sizeof clean; c++)
+        clean[used++] = (unsigned char)*c < ' ' || *c == 0x7F ? ' ' : *c;
+    clean[used] = '\0';
+    size_t n = (size_t)snprintf(line, sizeof line, "%s:", name);
+    if (is_plain(clean)) {
+        (void)snprintf(line + n, sizeof line - n, " %s", clean);
+        return wire_header(s, line);
+    }
+    for (const char *at = clean; *at && n + sizeof word + 32 < sizeof line;) {
+        const size_t m = piece_of(at);
+        (void)EVP_EncodeBlock((unsigned char *)word, (const unsigned char *)at, (int)m);
+        n += (size_t)snprintf(line + n, sizeof line - n,
+                              "%s =?UTF-8?B?%s?=", at == clean ? "" : "\r\n", word);
+        at += m;
+    }
+    return wire_header(s, line);
+}
+
+static bool add_date(tw_sender *s, const tw_mail *mail)
+{
+    static const char *const days[] = {"Sun", "Mon", "Tue", "Wed", "Thu", "Fri", "Sat"};
+    static const char *const months[] = {"Jan", "Feb", "Mar", "Apr", "May", "Jun",
+                                         "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"};
+    const time_t local = (time_t)(mail->wall_us / 1000000 + mail->offset_s);
+    struct tm t;
+    char value[64];
+    if (!gmtime_r(&local, &t))
+        return true;
+    const int off = mail->offset_s / 60, away = off < 0 ? -off : off;
+    (void)snprintf(value, sizeof value, "%s, %02d %s %04d %02d:%02d:%02d %c%02d%02d",
+                   days[t.tm_wday], t.tm_mday, months[t.tm_mon], t.tm_year + 1900,
+                   t.tm_hour, t.tm_min, t.tm_sec, off < 0 ? '-' : '+', away / 60,
+                   away % 60);
+    return add_header(s, "Date", value);
+}
+
+static bool add_id(tw_sender *s, const char *name, const char *id)
+{
+    char value[256];
+    (void)snprintf(value, sizeof value, "<%s>", id);
+    return add_header(s, name, value);
+}
+
+static const char *sender_of(const tw_sender *s)
+{
+    return s->spec.to->from[0] ? s->spec.to->from : s->user;
+}
+
+static bool add_headers(tw_sender *s, const tw_mail *mail)
+{
+    return add_date(s, mail) && add_header(s, "From", sender_of(s)) &&
+           add_header(s, "To", s->spec.to->to) &&
+           add_header(s, "Subject", mail->subject) && add_id(s, "Message-ID", mail->id) &&
+           (!mail->thread || (add_id(s, "In-Reply-To", mail->thread) &&
+                              add_id(s, "References", mail->thread))) &&
+           /* RFC 3834: nobody's holiday answer is wanted */
+           add_header(s, "Auto-Submitted", "auto-generated");
+}
+
+/* ---- parts ----------------------------------------------------------------------- */
+
+static bool add_text(curl_mime *mime, const char *text, const char *type)
+{
+    const tw_content content = {.data = text, .bytes = strlen(text), .type = type};
+    return wire_add_part(mime, NULL, &content, "quoted-printable");
+}
+
+/* A part that has parts; they are freed with it. */
+static bool add_parts(curl_mime *mime, curl_mime *parts, const char *type)
+{
+    curl_mimepart *part = parts ? curl_mime_addpart(mime) : NULL;
+    if (part && curl_mime_subparts(part, parts) == CURLE_OK)
+        return curl_mime_type(part, type) == CURLE_OK;
+    curl_mime_free(parts);
+    return false;
+}
+
+/* The HTML, with the picture that it shows. */
+static bool add_html(tw_sender *s, curl_mime *mime, const tw_mail *mail)
+{
+    curl_mime *related = curl_mime_init(s->easy);
+    bool good = related && add_text(related, mail->html, "text/html; charset=utf-8");
+    if (good && mail->picture) {
+        struct curl_slist *id = curl_slist_append(NULL, "Content-ID: <picture>");
+        curl_mimepart *part = curl_mime_addpart(related);
+        const tw_content *p = mail->picture;
+        good = part && id &&
+               (p->path ? curl_mime_filedata(part, p->path)
+                        : curl_mime_data(part, (const char *)p->data, p->bytes)) ==
+                   CURLE_OK &&
+               curl_mime_filename(part, p->name) == CURLE_OK &&
+               curl_mime_type(part, p->type) == CURLE_OK &&
+               curl_mime_encoder(part, "base64") == CURLE_OK &&
+               curl_mime_headers(part, id, 1) == CURLE_OK;
+        if (!good)
+            curl_slist_free_all(id);
+    }
+    if (!good) {
+        curl_mime_free(related);
+        return false;
+    }
+    return add_parts(mime, related, "multipart/related");
+}
+
+static bool add_body(tw_sender *s, curl_mime *mime, const tw_mail *mail)
+{
+    curl_mime *both = curl_mime_init(s->easy);
+    if (!both || !add_text(both, mail->text, "text/plain; charset=utf-8") ||
+        !add_html(s, both, mail)) {
+        curl_mime_free(both);
+        return false;
+    }
+    bool good = add_parts(mime, both, "multipart/alternative");
+    for (size_t i = 0; i < mail->file_count && good; i++)
+        good = wire_add_part(mime, NULL, &mail->files[i], "base64");
+    return good;
+}
+
+/* ---- who ------------------------------------------------------------------------- */
+
+/* "Ann <ann@lane.example>" is ann@lane.example. */
+static bool add_address(struct curl_slist **list, const char *text, size_t n)
+{
+    char one[320];
+    const char *open = memchr(text, '<', n), *close = open ? memchr(text, '>', n) : NULL;
+    if (open && close && close > open) {
+        n = (size_t)(close - open) - 1;
+        text = open + 1;
+    }
+    while (n > 0 && (*text == ' ' || *text == '\t'))
+        text++, n--;
+    while (n > 0 && (text[n - 1] == ' ' || text[n - 1] == '\t'))
+        n--;
+    if (n == 0)
+        return true;
+    (void)snprintf(one, sizeof one, "%.*s", (int)n, text);
+    struct curl_slist *more = curl_slist_append(*list, one);
+    *list = more ? more : *list;
+    return more != NULL;
+}
+
+static struct curl_slist *recipients(const char *list)
+{
+    struct curl_slist *out = NULL;
+    for (const char *at = list; *at;) {
+        const size_t n = strcspn(at, ",");
+        if (!add_address(&out, at, n))
+            break;
+        at += n + (at[n] == ',');
+    }
+    return out;
+}
+
+void wire_mail(tw_sender *s, const tw_mail *mail, tw_sending *out)
+{
+    struct curl_slist *to = recipients(s->spec.to->to), *from = NULL;
+    curl_mime *mime = NULL;
+    const char *sender = sender_of(s);
+    bool good = wire_begin(s) && to && add_address(&from, sender, strlen(sender)) &&
+                from && (mime = curl_mime_init(s->easy)) != NULL &&
+                add_headers(s, mail) && add_body(s, mime, mail) &&
+                curl_easy_setopt(s->easy, CURLOPT_URL, s->base) == CURLE_OK &&
+                curl_easy_setopt(s->easy, CURLOPT_MAIL_FROM, from->data) == CURLE_OK &&
+                curl_easy_setopt(s->easy, CURLOPT_MAIL_RCPT, to) == CURLE_OK &&
+                curl_easy_setopt(s->easy, CURLOPT_MIMEPOST, mime) == CURLE_OK;
+    if (good)
+        wire_run(s, out);
+    else
+        wire_fail(out, TW_FAULT_GONE, "");
+    curl_mime_free(mime);
+    curl_slist_free_all(to);
+    curl_slist_free_all(from);
+}

@@ -1,0 +1,305 @@
+/* Putting files into folders: FTP, SFTP, WebDAV, PUT, object storage. */
+#include <openssl/evp.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "wire.h"
+
+#define PART ".part" /* until it is whole */
+
+enum { PIECE = 1 << 16, FOLDERS_MAX = 32 };
+
+/* What is read of a content. */
+typedef struct source {
+    const tw_content *what;
+    FILE *file; /* NULL: of memory */
+    size_t at;  /* of memory */
+    uint64_t bytes;
+} source;
+
+static bool open_source(const tw_content *what, source *out)
+{
+    *out = (source){.what = what, .bytes = what->bytes};
+    if (!what->path)
+        return true;
+    out->file = fopen(what->path, "rb");
+    if (!out->file)
+        return false;
+    const long end = fseek(out->file, 0, SEEK_END) == 0 ? ftell(out->file) : -1;
+    out->bytes = end > 0 ? (uint64_t)end : 0;
+    rewind(out->file);
+    return end >= 0;
+}
+
+static void close_source(source *s)
+{
+    if (s->file)
+        (void)fclose(s->file);
+    s->file = NULL;
+}
+
+static size_t read_source(char *out, size_t size, size_t count, void *ctx)
+{
+    source *s = ctx;
+    size_t n = size * count;
+    if (s->file) {
+        n = fread(out, 1, n, s->file);
+        return n == 0 && ferror(s->file) ? CURL_READFUNC_ABORT : n;
+    }
+    if (n > s->what->bytes - s->at)
+        n = s->what->bytes - s->at;
+    memcpy(out, (const char *)s->what->data + s->at, n);
+    s->at += n;
+    return n;
+}
+
+/* The library begins again, where a login is asked for in between. */
+static int seek_source(void *ctx, curl_off_t offset, int origin)
+{
+    source *s = ctx;
+    if (origin != SEEK_SET || offset < 0)
+        return CURL_SEEKFUNC_CANTSEEK;
+    if (s->file)
+        return fseek(s->file, (long)offset, SEEK_SET) == 0 ? CURL_SEEKFUNC_OK
+                                                           : CURL_SEEKFUNC_FAIL;
+    s->at = (size_t)offset < s->what->bytes ? (size_t)offset : s->what->bytes;
+    return CURL_SEEKFUNC_OK;
+}
+
+/* ---- names ----------------------------------------------------------------------- */
+
+/* A name below the base, each part escaped. @return false: no room, or no good name. */
+static bool address(const tw_sender *s, const char *name, const char *ending, char *out,
+                    size_t capacity)
+{
+    size_t used = (size_t)snprintf(out, capacity, "%s", s->base);
+    for (const char *c = name; *c; c++) /* it would be a command of its own */
+        if ((unsigned char)*c < ' ' || *c == 0x7F)
+            return false;
+    for (const char *at = name; used < capacity;) {
+        const size_t n = strcspn(at, "/");
+        char *part = curl_easy_escape(s->easy, at, (int)n);
+        if (!part || n == 0) {
+            curl_free(part);
+            return false;
+        }
+        used += (size_t)snprintf(out + used, capacity - used, "%s%s", part,
+                                 at[n] ? "/" : ending);
+        curl_free(part);
+        if (!at[n])
+            return used < capacity;
+        at += n + 1;
+    }
+    return false;
+}
+
+static const char *last_part(const char *name)
+{
+    const char *slash = strrchr(name, '/');
+    return slash ? slash + 1 : name;
+}
+
+static bool set_up(tw_sender *s, const char *url, source *from)
+{
+    CURL *c = s->easy;
+    return wire_begin(s) && curl_easy_setopt(c, CURLOPT_URL, url) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_UPLOAD, 1L) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_READFUNCTION, read_source) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_READDATA, from) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_SEEKFUNCTION, seek_source) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_SEEKDATA, from) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_INFILESIZE_LARGE, (curl_off_t)from->bytes) ==
+               CURLE_OK;
+}
+
+static void no_memory(tw_sending *out)
+{
+    wire_fail(out, TW_FAULT_OTHER, "out of memory, or a name that cannot be sent");
+}
+
+/* ---- FTP and SFTP: another name until it is whole -------------------------------- */
+
+/* The decoded path on the server: what commands want. */
+static bool server_path(const tw_sender *s, const char *name, const char *ending,
+                        char *out, size_t capacity)
+{
+    const char *host = strstr(s->base, "://") + 3, *path = strchr(host, '/');
+    int n = 0;
+    char *plain = curl_easy_unescape(s->easy, path, 0, &n);
+    if (!plain)
+        return false;
+    /* "~" is where the user begins */
+    const char *from = strncmp(plain, "/~/", 3) == 0 ? plain + 3 : plain;
+    const bool good =
+        !strpbrk(plain, "\r\n\"") && !strpbrk(name, "\"") &&
+        snprintf(out, capacity, "%s%s%s", from, name, ending) < (int)capacity;
+    curl_free(plain);
+    return good;
+}
+
+static bool rename_ftp(tw_sender *s, const char *name)
+{
+    char line[URL_BYTES];
+    (void)snprintf(line, sizeof line, "RNFR %s" PART, last_part(name));
+    bool good = wire_quote(s, line);
+    (void)snprintf(line, sizeof line, "RNTO %s", last_part(name));
+    return good && wire_quote(s, line);
+}
+
+/* Renaming replaces nothing there: what an earlier try left goes first. */
+static bool rename_sftp(tw_sender *s, const char *name)
+{
+    char part[URL_BYTES], whole[URL_BYTES], line[2 * URL_BYTES + 32];
+    if (!server_path(s, name, PART, part, sizeof part) ||
+        !server_path(s, name, "", whole, sizeof whole))
+        return false;
+    (void)snprintf(line, sizeof line, "*rm \"%s\"", whole);
+    bool good = wire_quote(s, line);
+    (void)snprintf(line, sizeof line, "rename \"%s\" \"%s\"", part, whole);
+    return good && wire_quote(s, line);
+}
+
+static void put_renamed(tw_sender *s, const char *name, source *from, tw_sending *out)
+{
+    char url[URL_BYTES];
+    const bool sftp = s->protocol == TW_PROTOCOL_SFTP;
+    if (!address(s, name, PART, url, sizeof url) || !set_up(s, url, from) ||
+        curl_easy_setopt(s->easy, CURLOPT_FTP_CREATE_MISSING_DIRS,
+                         (long)CURLFTP_CREATE_DIR_RETRY) != CURLE_OK ||
+        !(sftp ? rename_sftp(s, name) : rename_ftp(s, name)))
+        no_memory(out);
+    else
+        wire_run(s, out);
+}
+
+/* ---- HTTP ------------------------------------------------------------------------ */
+
+/* A request without a body. */
+static void ask(tw_sender *s, const char *method, const char *url, const char *header,
+                tw_sending *out)
+{
+    CURL *c = s->easy;
+    if (!wire_begin(s) || curl_easy_setopt(c, CURLOPT_URL, url) != CURLE_OK ||
+        curl_easy_setopt(c, CURLOPT_CUSTOMREQUEST, method) != CURLE_OK ||
+        !wire_header(s, header) || !wire_own_headers(s))
+        no_memory(out);
+    else
+        wire_run(s, out);
+}
+
+/* Make the collections above a file, the outermost first; one that is there is fine. */
+static void make_folders(tw_sender *s, const char *url, tw_sending *out)
+{
+    char folder[URL_BYTES];
+    memset(out, 0, sizeof *out);
+    for (size_t at = strlen(s->base), i = 0; i < FOLDERS_MAX; i++) {
+        (void)snprintf(folder, sizeof folder, "%.*s", (int)at, url);
+        ask(s, "MKCOL", folder, NULL, out);
+        const uint16_t code = tw_reply_read(s->talk.last).code;
+        if (out->verdict != TW_DELIVERED && code != 405 && code != 409 && code != 301)
+            return; /* 405: it is there (RFC 4918); what is wrong else shows later */
+        const char *slash = strchr(url + at, '/');
+        if (!slash)
+            break;
+        at = (size_t)(slash - url) + 1;
+    }
+    memset(out, 0, sizeof *out);
+}
+
+static void put_plain(tw_sender *s, const char *url, source *from, tw_sending *out)
+{
+    char type[128];
+    if (seek_source(from, 0, SEEK_SET) != CURL_SEEKFUNC_OK) {
+        wire_fail(out, TW_FAULT_GONE, "");
+        return;
+    }
+    (void)snprintf(type, sizeof type, "Content-Type: %s",
+                   from->what->type ? from->what->type : "application/octet-stream");
+    if (!set_up(s, url, from) || !wire_header(s, type) || !wire_header(s, "Expect:") ||
+        !wire_own_headers(s))
+        no_memory(out);
+    else
+        wire_run(s, out);
+}
+
+static void put_webdav(tw_sender *s, const char *name, source *from, tw_sending *out)
+{
+    char part[URL_BYTES], whole[URL_BYTES], header[URL_BYTES + 32];
+    if (!address(s, name, PART, part, sizeof part) ||
+        !address(s, name, "", whole, sizeof whole)) {
+        no_memory(out);
+        return;
+    }
+    put_plain(s, part, from, out);
+    if (out->fault == TW_FAULT_FOLDER && tw_reply_read(s->talk.last).code != 403) {
+        make_folders(s, whole, out);
+        if (out->verdict == TW_DELIVERED)
+            put_plain(s, part, from, out);
+    }
+    if (out->verdict != TW_DELIVERED)
+        return;
+    (void)snprintf(header, sizeof header, "Destination: %s", whole);
+    ask(s, "MOVE", part, header, out);
+}
+
+/* ---- object storage -------------------------------------------------------------- */
+
+static bool hash_source(source *from, char out[65])
+{
+    unsigned char digest[EVP_MAX_MD_SIZE];
+    unsigned int length = 0;
+    char *piece = malloc(PIECE);
+    EVP_MD_CTX *hash = EVP_MD_CTX_new();
+    bool good = piece && hash && EVP_DigestInit_ex(hash, EVP_sha256(), NULL) == 1;
+    for (size_t n = 1; good && n > 0;) {
+        n = read_source(piece, 1, PIECE, from);
+        good = n <= PIECE && (n == 0 || EVP_DigestUpdate(hash, piece, n) == 1);
+    }
+    good = good && EVP_DigestFinal_ex(hash, digest, &length) == 1 && length == 32;
+    for (unsigned i = 0; good && i < length; i++)
+        (void)snprintf(out + 2 * (size_t)i, 3, "%02x", digest[i]);
+    EVP_MD_CTX_free(hash);
+    free(piece);
+    return good && seek_source(from, 0, SEEK_SET) == CURL_SEEKFUNC_OK;
+}
+
+/* Signature version 4 covers what is sent. The library signs the hash of nothing where
+ * it does not know the body beforehand: so it is told. */
+static void put_object(tw_sender *s, const char *name, source *from, tw_sending *out)
+{
+    char url[URL_BYTES], hash[65], line[160], signing[160];
+    if (!hash_source(from, hash)) {
+        wire_fail(out, TW_FAULT_GONE, "");
+        return;
+    }
+    (void)snprintf(line, sizeof line, "x-amz-content-sha256: %s", hash);
+    (void)snprintf(signing, sizeof signing, "aws:amz:%s:s3", s->spec.to->region);
+    if (!address(s, name, "", url, sizeof url) || !set_up(s, url, from) ||
+        curl_easy_setopt(s->easy, CURLOPT_AWS_SIGV4, signing) != CURLE_OK ||
+        !wire_header(s, line) || !wire_header(s, "Expect:"))
+        no_memory(out);
+    else
+        wire_run(s, out);
+}
+
+void wire_put(tw_sender *s, const char *name, const tw_content *what, tw_sending *out)
+{
+    source from;
+    char url[URL_BYTES];
+    if (!open_source(what, &from)) {
+        wire_fail(out, TW_FAULT_GONE, "");
+        return;
+    }
+    if (s->protocol == TW_PROTOCOL_FTP || s->protocol == TW_PROTOCOL_SFTP)
+        put_renamed(s, name, &from, out);
+    else if (s->protocol == TW_PROTOCOL_S3)
+        put_object(s, name, &from, out);
+    else if (s->spec.to->by == TW_BY_WEBDAV)
+        put_webdav(s, name, &from, out);
+    else if (address(s, name, "", url, sizeof url))
+        put_plain(s, url, &from, out);
+    else
+        no_memory(out);
+    close_source(&from);
+}

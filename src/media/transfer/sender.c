@@ -1,0 +1,347 @@
+/* A destination: its connections, and what becomes of a transfer. */
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "wire.h"
+
+enum { REDIRECTED = 300, FAILED = 400, SECONDS_MOST = 86400 };
+
+static bool begins(const char *text, const char *with)
+{
+    return strncmp(text, with, strlen(with)) == 0;
+}
+
+/* ---- making ---------------------------------------------------------------------- */
+
+/* Schemes, and what the library calls them. */
+static const struct {
+    const char *ours, *theirs;
+    tw_protocol protocol;
+} SCHEMES[] = {
+    {"smtps://", "smtps://", TW_PROTOCOL_SMTP},
+    {"smtp://", "smtp://", TW_PROTOCOL_SMTP},
+    {"ftps://", "ftp://", TW_PROTOCOL_FTP}, /* encrypted when asked: RFC 4217 */
+    {"ftp://", "ftp://", TW_PROTOCOL_FTP},
+    {"sftp://", "sftp://", TW_PROTOCOL_SFTP},
+    {"https://", "https://", TW_PROTOCOL_HTTP},
+    {"http://", "http://", TW_PROTOCOL_HTTP},
+    {"s3://", "https://", TW_PROTOCOL_S3},
+    {"s3+http://", "http://", TW_PROTOCOL_S3}};
+
+enum { SCHEME_COUNT = sizeof SCHEMES / sizeof *SCHEMES };
+
+/* Take the user out of what the settings say, and see that it ends with "/". */
+static tw_status read_url(tw_sender *s, tw_error *err)
+{
+    const char *url = s->spec.to->url;
+    size_t i = 0;
+    while (i < SCHEME_COUNT && !begins(url, SCHEMES[i].ours))
+        i++;
+    if (i == SCHEME_COUNT)
+        return TW_ENOTSUP;
+    s->protocol = SCHEMES[i].protocol;
+    const char *rest = url + strlen(SCHEMES[i].ours);
+    const size_t host = strcspn(rest, "/?#");
+    const char *at = memchr(rest, '@', host);
+    if (at && (size_t)(at - rest) < sizeof s->user)
+        (void)snprintf(s->user, sizeof s->user, "%.*s", (int)(at - rest), rest);
+    if (s->spec.to->user && s->spec.to->user[0])
+        (void)snprintf(s->user, sizeof s->user, "%s", s->spec.to->user);
+    const char *after = at ? at + 1 : rest, *theirs = SCHEMES[i].theirs;
+    /* the port that is encrypted from the beginning */
+    if (begins(url, "ftps://") && memmem(after, strcspn(after, "/"), ":990", 4))
+        theirs = "ftps://";
+    const size_t n = strlen(after);
+    if (snprintf(s->base, sizeof s->base, "%s%s%s", theirs, after,
+                 n > 0 && after[n - 1] == '/' ? "" : "/") >= (int)sizeof s->base - 512)
+        return tw_fail(err, TW_ESIZE, "destination %s: its url is too long",
+                       s->spec.to->name);
+    return TW_OK;
+}
+
+tw_status wire_sender_new(const tw_sender_spec *spec, tw_sender **out, tw_error *err)
+{
+    tw_sender *s = calloc(1, sizeof *s);
+    if (!s)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    s->spec = *spec;
+    tw_status st = read_url(s, err);
+    s->secret = strdup(spec->secret ? spec->secret : "");
+    s->easy = curl_easy_init();
+    if (st == TW_OK && (!s->secret || !s->easy))
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+    if (st != TW_OK) {
+        wire_sender_free(s);
+        return st;
+    }
+    s->talk = (wire_talk){.said = spec->said, .ctx = spec->ctx, .secret = s->secret};
+    *out = s;
+    return TW_OK;
+}
+
+static void drop_lists(tw_sender *s)
+{
+    curl_slist_free_all(s->headers);
+    curl_slist_free_all(s->quotes);
+    s->headers = s->quotes = NULL;
+}
+
+void wire_sender_free(tw_sender *s)
+{
+    if (!s)
+        return;
+    curl_easy_cleanup(s->easy);
+    drop_lists(s);
+    if (s->secret)
+        explicit_bzero(s->secret, strlen(s->secret));
+    free(s->secret);
+    free(s);
+}
+
+/* ---- one transfer ---------------------------------------------------------------- */
+
+static bool add(struct curl_slist **list, const char *text)
+{
+    struct curl_slist *more = text ? curl_slist_append(*list, text) : *list;
+    if (text && more)
+        *list = more;
+    return !text || more;
+}
+
+bool wire_header(tw_sender *s, const char *text)
+{
+    return add(&s->headers, text);
+}
+
+bool wire_quote(tw_sender *s, const char *text)
+{
+    return add(&s->quotes, text);
+}
+
+static int watch(void *ctx, curl_off_t down_all, curl_off_t down, curl_off_t up_all,
+                 curl_off_t up)
+{
+    const tw_sender *s = ctx;
+    (void)down_all;
+    (void)down;
+    (void)up_all;
+    (void)up;
+    return s->spec.stop && atomic_load(s->spec.stop);
+}
+
+/* Of an answer the beginning may say why. */
+static size_t take_body(char *data, size_t size, size_t count, void *ctx)
+{
+    wire_talk *talk = ctx;
+    const size_t n = size * count, room = sizeof talk->body - 1 - talk->body_bytes;
+    const size_t taken = n < room ? n : room;
+    memcpy(talk->body + talk->body_bytes, data, taken);
+    talk->body_bytes += taken;
+    talk->body[talk->body_bytes] = '\0';
+    return n;
+}
+
+static bool set_patience(CURL *c, const tw_destination_settings *to)
+{
+    const long s = (long)(to->timeout_us / 1000000);
+    return curl_easy_setopt(c, CURLOPT_CONNECTTIMEOUT, s) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_SERVER_RESPONSE_TIMEOUT, s) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_LOW_SPEED_TIME, s) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_LOW_SPEED_LIMIT, 1L) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_MAX_SEND_SPEED_LARGE, (curl_off_t)to->bandwidth) ==
+               CURLE_OK;
+}
+
+static bool set_tls(const tw_sender *s)
+{
+    CURL *c = s->easy;
+    const tw_destination_settings *to = s->spec.to;
+    const bool verified = to->tls == TW_TLS_VERIFIED;
+    /* only ftp:// is asked for in clear text by its name */
+    const bool asked = to->tls != TW_TLS_NONE && !begins(to->url, "ftp://");
+    bool good =
+        curl_easy_setopt(c, CURLOPT_SSL_VERIFYPEER, verified ? 1L : 0L) == CURLE_OK &&
+        curl_easy_setopt(c, CURLOPT_SSL_VERIFYHOST, verified ? 2L : 0L) == CURLE_OK &&
+        curl_easy_setopt(c, CURLOPT_SSLVERSION, (long)CURL_SSLVERSION_TLSv1_2) ==
+            CURLE_OK;
+    if (good && (s->protocol == TW_PROTOCOL_SMTP || s->protocol == TW_PROTOCOL_FTP))
+        good = curl_easy_setopt(c, CURLOPT_USE_SSL,
+                                asked ? (long)CURLUSESSL_ALL : (long)CURLUSESSL_NONE) ==
+               CURLE_OK;
+    if (good && to->trust && to->trust[0])
+        good = curl_easy_setopt(c, CURLOPT_CAINFO, to->trust) == CURLE_OK;
+    return good;
+}
+
+/* The known keys of hosts: without a file the library would believe any. */
+static bool set_keys(const tw_sender *s)
+{
+    CURL *c = s->easy;
+    const tw_destination_settings *to = s->spec.to;
+    char path[URL_BYTES];
+    const char *home = getenv("HOME");
+    (void)snprintf(path, sizeof path, "%s/.ssh/known_hosts", home ? home : "");
+    bool good = curl_easy_setopt(c, CURLOPT_SSH_KNOWNHOSTS,
+                                 to->host_keys[0] ? to->host_keys : path) == CURLE_OK;
+    if (good && to->key_file[0])
+        good =
+            curl_easy_setopt(c, CURLOPT_SSH_PRIVATE_KEYFILE, to->key_file) == CURLE_OK &&
+            curl_easy_setopt(c, CURLOPT_KEYPASSWD, s->secret) == CURLE_OK &&
+            curl_easy_setopt(c, CURLOPT_SSH_AUTH_TYPES, (long)CURLSSH_AUTH_PUBLICKEY) ==
+                CURLE_OK;
+    else if (good)
+        good = curl_easy_setopt(c, CURLOPT_SSH_AUTH_TYPES, (long)CURLSSH_AUTH_PASSWORD) ==
+               CURLE_OK;
+    return good;
+}
+
+static bool set_login(const tw_sender *s)
+{
+    CURL *c = s->easy;
+    const bool own = s->spec.to->headers && strstr(s->spec.to->headers, "{secret}");
+    if (s->protocol == TW_PROTOCOL_SFTP && !set_keys(s))
+        return false;
+    if (!s->user[0] || own)
+        return true;
+    bool good = curl_easy_setopt(c, CURLOPT_USERNAME, s->user) == CURLE_OK &&
+                curl_easy_setopt(c, CURLOPT_PASSWORD, s->secret) == CURLE_OK;
+    if (good && s->protocol == TW_PROTOCOL_HTTP)
+        good = curl_easy_setopt(c, CURLOPT_HTTPAUTH, (long)CURLAUTH_ANY) == CURLE_OK;
+    return good;
+}
+
+bool wire_begin(tw_sender *s)
+{
+    CURL *c = s->easy;
+    drop_lists(s);
+    curl_easy_reset(c); /* connections stay */
+    s->why[0] = s->talk.last[0] = s->talk.tale[0] = s->talk.body[0] = '\0';
+    s->talk.body_bytes = 0;
+    s->talk.answering = false;
+    return curl_easy_setopt(c, CURLOPT_PROTOCOLS_STR,
+                            "http,https,ftp,ftps,sftp,smtp,smtps") == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_NOSIGNAL, 1L) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_USERAGENT, "tawny") == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_ERRORBUFFER, s->why) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_VERBOSE, 1L) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_DEBUGFUNCTION, wire_hear) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_DEBUGDATA, &s->talk) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_WRITEFUNCTION, take_body) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_WRITEDATA, &s->talk) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_NOPROGRESS, 0L) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_XFERINFOFUNCTION, watch) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_XFERINFODATA, s) == CURLE_OK &&
+           set_patience(c, s->spec.to) && set_tls(s) && set_login(s);
+}
+
+/* ---- what became of it ----------------------------------------------------------- */
+
+void wire_fail(tw_sending *out, tw_fault fault, const char *more)
+{
+    memset(out, 0, sizeof *out);
+    out->fault = fault;
+    out->verdict = tw_fault_verdict(fault);
+    (void)snprintf(out->text, sizeof out->text, "%s%s%s%s", tw_fault_text(fault),
+                   more[0] ? " (" : "", more, more[0] ? ")" : "");
+}
+
+/* A certificate is refused for one of three reasons. */
+static tw_fault certificate_fault(const tw_sender *s)
+{
+    if (s->protocol == TW_PROTOCOL_SFTP)
+        return TW_FAULT_HOST_KEY;
+    if (strstr(s->why, "not yet valid"))
+        return TW_FAULT_CLOCK;
+    if (strstr(s->why, "subject name") || strstr(s->why, "subjectAltName"))
+        return TW_FAULT_CERT_NAME;
+    return TW_FAULT_CERTIFICATE;
+}
+
+/* Of what the library says; OTHER: the server's reply says more. */
+static tw_fault library_fault(const tw_sender *s, CURLcode code)
+{
+    switch (code) {
+    case CURLE_COULDNT_RESOLVE_HOST: return TW_FAULT_HOST;
+    case CURLE_COULDNT_CONNECT: return TW_FAULT_CONNECT;
+    case CURLE_OPERATION_TIMEDOUT: return TW_FAULT_TIMEOUT;
+    case CURLE_PEER_FAILED_VERIFICATION: return certificate_fault(s);
+    case CURLE_SSL_CACERT_BADFILE: return TW_FAULT_TRUST_FILE;
+    case CURLE_USE_SSL_FAILED: return TW_FAULT_NO_TLS;
+    case CURLE_SSL_CONNECT_ERROR: return TW_FAULT_TLS;
+    case CURLE_REMOTE_DISK_FULL: return TW_FAULT_FULL;
+    case CURLE_READ_ERROR:
+    case CURLE_FILE_COULDNT_READ_FILE: return TW_FAULT_GONE;
+    case CURLE_URL_MALFORMAT:
+    case CURLE_UNSUPPORTED_PROTOCOL: return TW_FAULT_URL;
+    case CURLE_FILESIZE_EXCEEDED: return TW_FAULT_TOO_LARGE;
+    default: return TW_FAULT_OTHER;
+    }
+}
+
+/* Of what the server said, where the library says little. */
+static tw_fault server_fault(const tw_sender *s, CURLcode code)
+{
+    const tw_reply reply = tw_reply_read(s->talk.last);
+    tw_fault fault = tw_reply_fault(s->protocol, &reply);
+    const bool refused = reply.code >= FAILED ||
+                         (reply.code >= REDIRECTED && s->protocol == TW_PROTOCOL_HTTP);
+    if (s->protocol == TW_PROTOCOL_S3 && strstr(s->talk.body, "RequestTimeTooSkewed"))
+        return TW_FAULT_CLOCK;
+    if (s->protocol == TW_PROTOCOL_SMTP && fault == TW_FAULT_RECIPIENT &&
+        strstr(s->why, "MAIL"))
+        return TW_FAULT_SENDER;
+    if (refused && s->protocol != TW_PROTOCOL_SFTP)
+        return fault;
+    if (code == CURLE_LOGIN_DENIED)
+        return TW_FAULT_LOGIN;
+    if (code == CURLE_REMOTE_ACCESS_DENIED || code == CURLE_REMOTE_FILE_NOT_FOUND ||
+        code == CURLE_QUOTE_ERROR || (code == CURLE_SSH && strstr(s->why, "ermission")))
+        return TW_FAULT_FOLDER;
+    if (code == CURLE_SSH && strstr(s->why, "uthentication"))
+        return TW_FAULT_LOGIN;
+    return code == CURLE_SEND_ERROR || code == CURLE_RECV_ERROR ||
+                   code == CURLE_GOT_NOTHING || code == CURLE_PARTIAL_FILE ||
+                   code == CURLE_FTP_ACCEPT_FAILED
+               ? TW_FAULT_BROKEN
+               : TW_FAULT_OTHER;
+}
+
+/* What the server says of it, or else the library. */
+static const char *more_of(const tw_sender *s, tw_fault fault)
+{
+    const bool heard = tw_reply_read(s->talk.last).code >= REDIRECTED;
+    switch (fault) {
+    case TW_FAULT_HOST:
+    case TW_FAULT_CONNECT:
+    case TW_FAULT_CERTIFICATE:
+    case TW_FAULT_TLS: return s->why;
+    default: return heard && s->protocol != TW_PROTOCOL_SFTP ? s->talk.last : s->why;
+    }
+}
+
+void wire_run(tw_sender *s, tw_sending *out)
+{
+    CURL *c = s->easy;
+    curl_off_t again_s = 0;
+    char more[TW_REPLY_MAX];
+    CURLcode code = CURLE_OUT_OF_MEMORY;
+    if ((!s->headers ||
+         curl_easy_setopt(c, CURLOPT_HTTPHEADER, s->headers) == CURLE_OK) &&
+        (!s->quotes || curl_easy_setopt(c, CURLOPT_POSTQUOTE, s->quotes) == CURLE_OK))
+        code = curl_easy_perform(c);
+    const tw_reply reply = tw_reply_read(s->talk.last);
+    const bool http = s->protocol == TW_PROTOCOL_HTTP || s->protocol == TW_PROTOCOL_S3;
+    memset(out, 0, sizeof *out);
+    (void)snprintf(out->text, sizeof out->text, "%s", s->talk.last);
+    if (code == CURLE_OK && !(http && reply.code >= REDIRECTED))
+        return;
+    tw_fault fault = library_fault(s, code);
+    if (fault == TW_FAULT_OTHER)
+        fault = server_fault(s, code);
+    const char *why = more_of(s, fault);
+    wire_fail(out, fault, tw_reply_shown(why, strlen(why), more, sizeof more));
+    if (curl_easy_getinfo(c, CURLINFO_RETRY_AFTER, &again_s) == CURLE_OK && again_s > 0)
+        out->again_us =
+            (again_s < SECONDS_MOST ? again_s : (curl_off_t)SECONDS_MOST) * 1000000;
+}

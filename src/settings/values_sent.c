@@ -1,0 +1,115 @@
+/* Types of what is said of destinations. */
+#include <inttypes.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "values.h"
+
+#define HOUR INT64_C(3600000000)
+
+static const char DIGEST[] = "digest ", AFTER[] = "after ";
+
+/* ---- when ------------------------------------------------------------------------ */
+
+/* A whole number and nothing behind it. */
+static bool read_count(const char *text, uint32_t most, uint32_t *out)
+{
+    uint32_t n = 0;
+    if (*text == '\0')
+        return false;
+    for (; *text; text++) {
+        if (*text < '0' || *text > '9' || n > most)
+            return false;
+        n = n * 10 + (uint32_t)(*text - '0');
+    }
+    *out = n;
+    return n > 0 && n <= most;
+}
+
+static bool parse_when(const tw_row *row, const char *text, void *field)
+{
+    enum { MOST = 1000 };
+    tw_when when = {.kind = TW_WHEN_EACH};
+    if (strncmp(text, DIGEST, strlen(DIGEST)) == 0) {
+        when.kind = TW_WHEN_DIGEST;
+        if (!tw_read_duration(text + strlen(DIGEST), &when.every_us) ||
+            when.every_us < row->min || when.every_us > row->max)
+            return false;
+    } else if (strncmp(text, AFTER, strlen(AFTER)) == 0) {
+        when.kind = TW_WHEN_AFTER;
+        if (!read_count(text + strlen(AFTER), MOST, &when.count))
+            return false;
+    } else if (strcmp(text, "each") != 0) {
+        return false;
+    }
+    *(tw_when *)field = when;
+    return true;
+}
+
+static void print_when(const tw_row *row, const void *field, char *out, size_t capacity)
+{
+    const tw_when *when = field;
+    char every[40];
+    (void)row;
+    if (when->kind == TW_WHEN_DIGEST) {
+        tw_write_duration(when->every_us, every, sizeof every);
+        (void)snprintf(out, capacity, "%s%s", DIGEST, every);
+    } else if (when->kind == TW_WHEN_AFTER) {
+        (void)snprintf(out, capacity, "%s%" PRIu32, AFTER, when->count);
+    } else {
+        (void)snprintf(out, capacity, "each");
+    }
+}
+
+static void explain_when(const tw_row *row, char *out, size_t capacity)
+{
+    (void)snprintf(out, capacity, "each, %s, or after 3 (sightings)", row->example);
+}
+
+const tw_type tw_type_when = {parse_when, print_when, explain_when};
+
+/* ---- limit ----------------------------------------------------------------------- */
+
+static bool parse_limit(const tw_row *row, const char *text, void *field)
+{
+    char number[16];
+    tw_limit limit = {0, HOUR};
+    const char *slash = strchr(text, '/');
+    if (strcmp(text, "auto") == 0) {
+        limit.most = TW_LIMIT_AUTO;
+    } else if (strcmp(text, "none") != 0) {
+        if (!slash || (size_t)(slash - text) >= sizeof number)
+            return false;
+        (void)snprintf(number, sizeof number, "%.*s", (int)(slash - text), text);
+        if (!read_count(number, (uint32_t)row->max, &limit.most))
+            return false;
+        if (strcmp(slash, "/d") == 0)
+            limit.in_us = 24 * HOUR;
+        else if (strcmp(slash, "/h") != 0)
+            return false;
+    }
+    *(tw_limit *)field = limit;
+    return true;
+}
+
+static void print_limit(const tw_row *row, const void *field, char *out, size_t capacity)
+{
+    const tw_limit *limit = field;
+    (void)row;
+    if (limit->most == TW_LIMIT_AUTO)
+        (void)snprintf(out, capacity, "auto");
+    else if (limit->most == 0)
+        (void)snprintf(out, capacity, "none");
+    else
+        (void)snprintf(out, capacity, "%" PRIu32 "/%c", limit->most,
+                       limit->in_us == HOUR ? 'h' : 'd');
+}
+
+static void explain_limit(const tw_row *row, char *out, size_t capacity)
+{
+    (void)snprintf(out, capacity,
+                   "auto, none, or so many an hour or a day such as %s or 100/d",
+                   row->example);
+}
+
+const tw_type tw_type_limit = {parse_limit, print_limit, explain_limit};
