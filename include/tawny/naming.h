@@ -60,6 +60,12 @@ TW_API void tw_civil_split(int64_t wall_us, int32_t offset_s, tw_civil *out);
  */
 TW_API int64_t tw_civil_join(const tw_civil *civil);
 
+enum { TW_UTC_MAX = 32 }; /* bytes of a moment in text, the final 0 included */
+
+/** Write a moment of the years 0 to 9999 in UTC, as RFC 3339 has it:
+ * "2027-03-13T20:30:14.200Z". @return out. */
+TW_API const char *tw_utc(int64_t wall_us, char out[TW_UTC_MAX]);
+
 /* What a name can tell. Texts are borrowed UTF-8. */
 typedef struct tw_name_fields {
     tw_civil time;         /* of the first frame in the file */

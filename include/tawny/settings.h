@@ -243,6 +243,9 @@ TW_API const char *tw_source_shown(const char *source, char *out, size_t capacit
 /** @return Settings with nothing but built-in values, NULL: out of memory. */
 TW_API tw_settings *tw_settings_new(void);
 
+/** @return a copy that is the caller's, NULL: out of memory. */
+TW_API tw_settings *tw_settings_copy(const tw_settings *settings);
+
 /** NULL is fine. */
 TW_API void tw_settings_free(tw_settings *settings);
 
@@ -288,6 +291,13 @@ TW_API bool tw_settings_sound(const tw_settings *settings, const char *camera);
  * included; NULL: of the station. */
 TW_API bool tw_settings_same(const tw_settings *a, const tw_settings *b,
                              const char *camera);
+
+/** @return whether two settings say the same of all hooks. */
+TW_API bool tw_settings_same_hooks(const tw_settings *a, const tw_settings *b);
+
+/** @return whether two settings say the same of all destinations, and of what goes there:
+ * which cameras there are, their send_to and captions, and the station's name. */
+TW_API bool tw_settings_same_sending(const tw_settings *a, const tw_settings *b);
 
 /** @return How many cameras there are. */
 TW_API size_t tw_settings_camera_count(const tw_settings *settings);

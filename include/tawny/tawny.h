@@ -7,6 +7,7 @@
 #include "tawny/brightness.h"
 #include "tawny/caption.h"
 #include "tawny/catalogue.h"
+#include "tawny/deliver.h"
 #include "tawny/detector.h"
 #include "tawny/dispatch.h"
 #include "tawny/error.h"

@@ -107,6 +107,16 @@ static gboolean check_hooks(const cli_common *common, const tw_settings *setting
     return good;
 }
 
+static gboolean check_destinations(const cli_common *common, const tw_settings *settings)
+{
+    GString *text = g_string_new(NULL);
+    const gboolean good = tw_deliver_check(settings, take_line, text) == TW_OK;
+    (void)find(common, good, "sending", "secrets",
+               good ? "are there; tawny send tries a destination" : text->str);
+    (void)g_string_free(text, TRUE);
+    return good;
+}
+
 int cli_check(int argc, char **argv)
 {
     CLI_COMMON common = {0};
@@ -143,6 +153,8 @@ int cli_check(int argc, char **argv)
         good &= check_store(&common, &station);
         if (tw_settings_hook_name(settings, 0))
             good &= check_hooks(&common, settings);
+        if (tw_settings_destination_name(settings, 0))
+            good &= check_destinations(&common, settings);
         if (!tw_clips_possible(&err))
             good &= find(&common, FALSE, "module", "codecs", err.text);
         code = good ? CLI_DONE : CLI_FAILED;

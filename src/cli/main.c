@@ -18,6 +18,8 @@ static const cli_command COMMANDS[] = {
     {"sightings", "what was captured: list, show, star, delete, export", cli_sightings},
     {"reel", "one video from many captures: a time-lapse, or clips joined", cli_reel},
     {"plan", "how long the card lasts and what the uplink must carry", cli_plan},
+    {"send", "send a test to a destination, and show the conversation", cli_send},
+    {"outbox", "what waits for the destinations: list, retry, drop", cli_outbox},
     {"status", "how the running station fares", cli_status},
     {"arm", "arm a camera of the running station, or all, for a time if wanted", cli_arm},
     {"disarm", "disarm it", cli_disarm},

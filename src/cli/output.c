@@ -25,16 +25,6 @@ const char *out_bytes(uint64_t bytes, char buffer[24])
     return buffer;
 }
 
-const char *out_utc(int64_t wall_us, char buffer[40])
-{
-    tw_civil t;
-    tw_civil_split(wall_us, 0, &t);
-    (void)snprintf(buffer, 40, "%04d-%02u-%02uT%02u:%02u:%02u.%03uZ", (int)t.year,
-                   t.month, t.day, t.hour, t.minute, t.second,
-                   (unsigned)(t.microsecond / 1000));
-    return buffer;
-}
-
 /* ---- JSON ------------------------------------------------------------------------ */
 
 const char *out_lost(uint64_t dropped, uint64_t damaged, uint64_t late, char out[160])
@@ -155,12 +145,12 @@ static const char *type_of(tw_event_kind kind)
 
 void out_json_event(const tw_event *e)
 {
-    char time[40];
+    char time[TW_UTC_MAX];
     json_t *o = json_pack("{ss}", "type", type_of(e->kind));
     if (e->camera)
         (void)json_object_set_new(o, "camera", json_string(e->camera));
     if (e->wall_us != 0)
-        (void)json_object_set_new(o, "time", json_string(out_utc(e->wall_us, time)));
+        (void)json_object_set_new(o, "time", json_string(tw_utc(e->wall_us, time)));
     if (e->sighting)
         (void)json_object_set_new(o, "sighting", json_integer(e->sighting->number));
     if (e->kind == TW_EVENT_BEGAN && e->sighting) {

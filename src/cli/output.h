@@ -39,9 +39,6 @@ void out_json_score(const tw_score *score, int64_t late_us);
 /** What happens at a station, one object a line, with wall times. */
 void out_json_event(const tw_event *event);
 
-/** "2027-03-13T20:30:14.200Z" */
-const char *out_utc(int64_t wall_us, char buffer[40]);
-
 /* A bar on standard error for long work; nothing if that is no terminal. */
 typedef struct out_progress {
     const char *what;

@@ -123,16 +123,16 @@ static void print_line(const listing *l, const tw_sighting_record *r)
 
 static json_t *describe(const tw_sighting_record *r)
 {
-    char start[40], end[40];
+    char start[TW_UTC_MAX], end[TW_UTC_MAX];
     json_t *o = json_pack("{ss sI ss ss si si sf si sb si si sI si si}", "type",
                           "sighting", "id", (json_int_t)r->id, "camera", r->camera,
-                          "start", out_utc(r->start_us, start), "number", (int)r->number,
+                          "start", tw_utc(r->start_us, start), "number", (int)r->number,
                           "part", (int)r->part, "peak", r->peak_ppm / 1e4, "frames",
                           (int)r->frames, "starred", r->starred, "stills", (int)r->stills,
                           "clips", (int)r->clips, "bytes", (json_int_t)r->bytes, "sent",
                           (int)r->sent, "unsent", (int)r->unsent);
     if (r->end_us > 0)
-        (void)json_object_set_new(o, "end", json_string(out_utc(r->end_us, end)));
+        (void)json_object_set_new(o, "end", json_string(tw_utc(r->end_us, end)));
     if (r->unsure)
         (void)json_object_set_new(o, "unsure", json_true());
     if (r->why[0])
@@ -144,10 +144,10 @@ static void print_csv(const tw_sighting_record *r)
 {
     char start[40], end[40] = "";
     if (r->end_us > 0)
-        (void)out_utc(r->end_us, end);
+        (void)tw_utc(r->end_us, end);
     (void)printf("%lld,", (long long)r->id);
     (void)csv_fwrite(stdout, r->camera, strlen(r->camera));
-    (void)printf(",%s,%s,%.4f,%u,%d,%u,%u,%llu,", out_utc(r->start_us, start), end,
+    (void)printf(",%s,%s,%.4f,%u,%d,%u,%u,%llu,", tw_utc(r->start_us, start), end,
                  r->peak_ppm / 1e4, (unsigned)r->frames, r->starred, (unsigned)r->stills,
                  (unsigned)r->clips, (unsigned long long)r->bytes);
     (void)csv_fwrite(stdout, r->why, strlen(r->why));
@@ -200,13 +200,13 @@ static int export(listing *l)
 static bool print_point(void *ctx, const tw_trace_point *point)
 {
     const listing *l = ctx;
-    char time[40];
+    char time[TW_UTC_MAX];
     if (l->common.json)
         out_json(json_pack("{ss ss sf sf}", "type", "second", "time",
-                           out_utc(point->t_us, time), "max", point->max_ppm / 1e4,
-                           "mean", point->mean_ppm / 1e4));
+                           tw_utc(point->t_us, time), "max", point->max_ppm / 1e4, "mean",
+                           point->mean_ppm / 1e4));
     else
-        (void)printf("%s,%.4f,%.4f\n", out_utc(point->t_us, time), point->max_ppm / 1e4,
+        (void)printf("%s,%.4f,%.4f\n", tw_utc(point->t_us, time), point->max_ppm / 1e4,
                      point->mean_ppm / 1e4);
     return true;
 }
@@ -231,10 +231,10 @@ static int print_trace(listing *l)
 static bool print_happening(void *ctx, const tw_happening *h)
 {
     const listing *l = ctx;
-    char time[40];
+    char time[TW_UTC_MAX];
     if (l->common.json)
         out_json(json_pack("{ss ss ss* ss ss}", "type", "happening", "time",
-                           out_utc(h->at_us, time), "camera", h->camera, "what", h->what,
+                           tw_utc(h->at_us, time), "camera", h->camera, "what", h->what,
                            "text", h->text));
     else
         (void)printf("%s  %-16s %-8s %s\n", local(l, h->at_us, time),
@@ -268,10 +268,10 @@ static bool print_capture(void *ctx, const tw_capture_record *c)
 
 static bool describe_capture(void *ctx, const tw_capture_record *c)
 {
-    char time[40];
+    char time[TW_UTC_MAX];
     (void)json_array_append_new(ctx, json_pack("{ss ss sI ss}", "kind", c->kind, "file",
                                                c->file, "bytes", (json_int_t)c->bytes,
-                                               "start", out_utc(c->start_us, time)));
+                                               "start", tw_utc(c->start_us, time)));
     return true;
 }
 

@@ -6,6 +6,7 @@
 #include "control.h"
 #include "notify.h"
 #include "output.h"
+#include "outward.h"
 #include "reload.h"
 
 static const char ABOUT[] =
@@ -36,10 +37,7 @@ typedef struct watching {
     int name_width;    /* of the longest camera's name */
     char *report;      /* --report */
     int64_t report_us, report_next_us;
-    char *store;      /* whole path */
-    char *hook_words; /* what the hooks were made of */
-    GMutex lock;      /* of what follows */
-    tw_hooks *hooks;  /* NULL: there are none */
+    outward *outward;
 } watching;
 
 static const char *time_of_day(const watching *w, int64_t wall_us, char buffer[24])
@@ -136,13 +134,14 @@ static void report(void *ctx)
         print_report(w, &camera);
 }
 
-static void on_hook(void *ctx, tw_status st, const char *line)
+/* What hooks and destinations tell. */
+static void on_outward(void *ctx, const char *type, tw_status st, const char *line)
 {
     const watching *w = ctx;
     char clock[24];
     if (w->json)
         out_json(
-            json_pack("{ss sb ss}", "type", "hook", "good", st == TW_OK, "text", line));
+            json_pack("{ss sb ss}", "type", type, "good", st == TW_OK, "text", line));
     else
         (void)printf("%s%s  %-*s  %s\n",
                      st == TW_OK ? "" : notify_level(stdout, NOTIFY_WARNING),
@@ -151,40 +150,11 @@ static void on_hook(void *ctx, tw_status st, const char *line)
     (void)fflush(stdout);
 }
 
-/* All that settings say of hooks, to see whether it has changed. */
-static char *hooks_in_words(const tw_settings *settings)
-{
-    GString *words = g_string_new(NULL);
-    tw_hook_settings k;
-    for (size_t i = 0; tw_settings_hook_name(settings, i); i++)
-        if (tw_settings_hook(settings, tw_settings_hook_name(settings, i), &k) == TW_OK)
-            g_string_append_printf(words, "%s\n%s\n%s\n%lld %lld\n", k.name, k.run,
-                                   k.cameras, (long long)k.on, (long long)k.timeout_us);
-    return g_string_free(words, FALSE);
-}
-
-/* Hooks of settings in the place of those there are, which are ended; they stay where
- * nothing has changed. NULL: none any more. */
-static void use_hooks(void *ctx, const tw_settings *settings)
+/* The settings have been read again. */
+static void on_read(void *ctx, const tw_settings *settings)
 {
     watching *w = ctx;
-    tw_hooks *made = NULL;
-    tw_error err = {0};
-    g_autofree char *words = hooks_in_words(settings);
-    if (settings && g_strcmp0(words, w->hook_words) == 0)
-        return;
-    g_free(w->hook_words);
-    w->hook_words = g_steal_pointer(&words);
-    if (settings &&
-        tw_hooks_new(settings, w->store, w->clock, on_hook, w, &made, &err) != TW_OK) {
-        (void)cli_say(CLI_FAILED, "%s: no hook is started", err.text);
-        w->problems = TRUE;
-    }
-    g_mutex_lock(&w->lock);
-    tw_hooks *old = w->hooks;
-    w->hooks = made;
-    g_mutex_unlock(&w->lock);
-    tw_hooks_free(old);
+    w->problems |= !outward_use(w->outward, settings);
 }
 
 static void on_event(void *ctx, const tw_event *e)
@@ -194,9 +164,7 @@ static void on_event(void *ctx, const tw_event *e)
         w->problems = TRUE;
     if (e->kind == TW_EVENT_READING)
         return;
-    g_mutex_lock(&w->lock);
-    tw_hooks_event(w->hooks, e);
-    g_mutex_unlock(&w->lock);
+    outward_event(w->outward, e);
     if (w->json)
         out_json_event(e);
     else
@@ -217,13 +185,14 @@ static int run(watching *w, const tw_card *card)
         const int n = (int)strlen(tw_settings_camera_name(w->settings, i));
         w->name_width = n > w->name_width ? n : w->name_width;
     }
-    w->store = g_canonicalize_filename(card->ops->place(card->ctx), NULL);
-    use_hooks(w, w->settings);
+    w->outward = outward_begin(card->ops->place(card->ctx), w->clock, on_outward, w);
     tw_status st = tw_station_new(&board, w->settings, on_event, w, &running, &err);
     if (st != TW_OK) {
-        use_hooks(w, NULL);
+        outward_end(w->outward);
         return cli_say(cli_exit(st), "%s", err.text);
     }
+    on_read(w, w->settings);
+    outward_station(w->outward, running);
     (void)cli_catch_signals(stop_running);
     if (!w->json)
         (void)printf("Captures go to the folder %s; Ctrl-C ends.\n",
@@ -233,7 +202,7 @@ static int run(watching *w, const tw_card *card)
     tw_settings_station(w->settings, &station);
     w->report_next_us = w->clock.ops->now_us(w->clock.ctx) + w->report_us;
     reloading *again =
-        reload_begin(w->common, running, (reload_calls){report, use_hooks, w});
+        reload_begin(w->common, running, (reload_calls){report, on_read, w});
     control *socket = control_begin(station.name, running);
     notify_state("READY=1");
     st = tw_station_run(running);
@@ -241,10 +210,11 @@ static int run(watching *w, const tw_card *card)
     control_end(socket);
     reload_end(again);
     tw_station *done = running;
+    outward_station(w->outward, NULL);
     (void)cli_catch_signals(NULL);
     running = NULL;
     tw_station_free(done);
-    use_hooks(w, NULL);
+    outward_end(w->outward);
     if (pins.ops)
         pins.ops->destroy(pins.ctx);
     return st == TW_OK && !w->problems ? CLI_DONE : CLI_FAILED;
@@ -282,8 +252,6 @@ int cli_watch(int argc, char **argv)
         code = run(&w, &card);
     if (card.ops)
         card.ops->destroy(card.ctx);
-    g_free(w.store);
-    g_free(w.hook_words);
     tw_settings_free(w.settings);
     return code;
 }

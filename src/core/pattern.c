@@ -162,3 +162,18 @@ bool tw_is_field(const char *at, size_t n, const char *name)
 {
     return strlen(name) == n && strncmp(at, name, n) == 0;
 }
+
+const char *tw_utc(int64_t wall_us, char out[TW_UTC_MAX])
+{
+    tw_civil c;
+    tw_text t = {.at = out, .capacity = TW_UTC_MAX};
+    tw_civil_split(wall_us, 0, &c);
+    put_date(&t, &c);
+    tw_put(&t, 'T');
+    put_clock(&t, &c, true);
+    tw_put(&t, '.');
+    tw_put_number(&t, c.microsecond / 1000, 3);
+    tw_put(&t, 'Z');
+    out[t.used] = '\0';
+    return out;
+}

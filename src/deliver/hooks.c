@@ -96,16 +96,6 @@ static void set(tw_fields *f, tw_field field, const char *value)
     (void)snprintf(f->value[field], TW_FIELD_MAX, "%s", value ? value : "");
 }
 
-/* "2027-03-13T20:30:14.200Z" */
-static void set_time(tw_fields *f, int64_t wall_us)
-{
-    tw_civil t;
-    tw_civil_split(wall_us, 0, &t);
-    (void)snprintf(f->value[TW_FIELD_TIME], TW_FIELD_MAX,
-                   "%04d-%02u-%02uT%02u:%02u:%02u.%03uZ", (int)t.year, t.month, t.day,
-                   t.hour, t.minute, t.second, (unsigned)(t.microsecond / 1000));
-}
-
 static void describe(const tw_hooks *h, const tw_event *e, int64_t bit, tw_fields *f)
 {
     char why[256];
@@ -115,7 +105,8 @@ static void describe(const tw_hooks *h, const tw_event *e, int64_t bit, tw_field
     set(f, TW_FIELD_CAMERA, e->camera);
     set(f, TW_FIELD_KIND, e->file_kind);
     set(f, TW_FIELD_TEXT, e->text);
-    set_time(f, e->wall_us > 0 ? e->wall_us : h->clock.ops->wall_us(h->clock.ctx));
+    (void)tw_utc(e->wall_us > 0 ? e->wall_us : h->clock.ops->wall_us(h->clock.ctx),
+                 f->value[TW_FIELD_TIME]);
     if (e->sighting)
         (void)snprintf(f->value[TW_FIELD_SIGHTING], TW_FIELD_MAX, "%u",
                        (unsigned)e->sighting->number);

@@ -9,7 +9,7 @@
 #include "tawny/settings.h"
 #include "tawny/station.h"
 
-enum { TW_DRAWING_ABI = 3 };
+enum { TW_DRAWING_ABI = 4 };
 
 typedef struct tw_overlay {
     const tw_camera_settings *camera;
@@ -45,6 +45,10 @@ typedef struct tw_drawing {
      *             rows packed; the caller's to free(). */
     tw_status (*label)(const char *text, uint16_t line_height, uint16_t most_width,
                        uint8_t **ink, uint16_t *width, uint16_t *height, tw_error *err);
+    /** Reduce a picture. *out is to_width x to_height pixels, the caller's to free(). */
+    tw_status (*scale)(const uint8_t *pixels, uint16_t width, uint16_t height,
+                       uint16_t to_width, uint16_t to_height, uint8_t **out,
+                       tw_error *err);
     /** Encode pixels as PNG. *out is the caller's to free(). */
     tw_status (*png)(const uint8_t *pixels, uint16_t width, uint16_t height,
                      uint8_t **out, size_t *bytes, tw_error *err);

@@ -11,6 +11,7 @@
 #include <sys/mman.h>
 #include <unistd.h>
 
+#include "broker.h"
 #include "codecs.h"
 #include "drawing.h"
 #include "transfer.h"
@@ -122,7 +123,8 @@ void *tw_module_entry(const char *name, const char *symbol, tw_error *err)
     (void)tw_fail(
         err, TW_ENOTSUP,
         "the module tawny-%s.so is not there (looked in %s): install it, or build "
-        "with -DTAWNY_CODECS=ON -DTAWNY_DRAWING=ON -DTAWNY_TRANSFER=ON",
+        "with -DTAWNY_CODECS=ON -DTAWNY_DRAWING=ON -DTAWNY_TRANSFER=ON "
+        "-DTAWNY_BROKER=ON",
         name, place[count - 1]);
     return NULL;
 }
@@ -175,6 +177,13 @@ const tw_transfer *tw_transfer_load(tw_error *err)
     void *entry = entry_of("transfer", "tw_transfer_table", err);
     const tw_transfer *t = entry ? CALL_ENTRY(tw_transfer_entry, entry) : NULL;
     return t && fits("transfer", t->abi, TW_TRANSFER_ABI, err) ? t : NULL;
+}
+
+const tw_broker_module *tw_broker_load(tw_error *err)
+{
+    void *entry = entry_of("broker", "tw_broker_table", err);
+    const tw_broker_module *t = entry ? CALL_ENTRY(tw_broker_entry, entry) : NULL;
+    return t && fits("broker", t->abi, TW_BROKER_ABI, err) ? t : NULL;
 }
 
 tw_status tw_clip_copy(const tw_codecs *codecs, tw_clip *clip, const tw_packet *packet,

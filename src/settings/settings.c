@@ -118,6 +118,28 @@ fail:
     return TW_ENOMEM;
 }
 
+tw_settings *tw_settings_copy(const tw_settings *from)
+{
+    tw_settings *s = from ? tw_settings_new() : NULL;
+    tw_status st = s ? TW_OK : TW_ENOMEM;
+    for (size_t i = 0; st == TW_OK && i < from->section_count; i++) {
+        const section *x = &from->sections[i];
+        st = tw_add_section(s, x->level, x->name, x->file, x->line);
+        if (st == TW_OK)
+            s->sections[s->section_count - 1].wrong = x->wrong;
+    }
+    for (size_t i = 0; st == TW_OK && i < from->entry_count; i++) {
+        const entry *e = &from->entries[i];
+        st = tw_add_entry(s, e->level, e->name, e->row, e->value, e->origin);
+    }
+    if (st == TW_OK) {
+        s->wrong = from->wrong;
+        return s;
+    }
+    tw_settings_free(s);
+    return NULL;
+}
+
 /* ---- what follows for one camera ------------------------------------------------- */
 
 size_t tw_settings_camera_count(const tw_settings *settings)
@@ -410,23 +432,37 @@ static bool same_value(const entry *a, const entry *b, const tw_row *row)
     return strcmp(a ? a->value : row->preset, b ? b->value : row->preset) == 0;
 }
 
-static bool same_zone(const tw_settings *a, const tw_settings *b, const char *zone)
+/* Whether a section that a has says the same in b. */
+static bool same_section(const tw_settings *a, const tw_settings *b, level at,
+                         const char *rows_of, const char *name)
 {
     size_t count = 0;
     const tw_row *rows = tw_table(&count);
-    bool same = tw_find_section(b, IN_ZONE, zone) != NULL;
+    bool same = tw_find_section(b, at, name) != NULL;
     for (size_t i = 0; i < count && same; i++)
-        if (strcmp(rows[i].section, "zone") == 0)
-            same = same_value(tw_find_entry(a, IN_ZONE, zone, &rows[i]),
-                              tw_find_entry(b, IN_ZONE, zone, &rows[i]), &rows[i]);
+        if (strcmp(rows[i].section, rows_of) == 0)
+            same = same_value(tw_find_entry(a, at, name, &rows[i]),
+                              tw_find_entry(b, at, name, &rows[i]), &rows[i]);
     return same;
+}
+
+/* Whether b has all sections of a level that a has, and the same in them. */
+static bool has_sections(const tw_settings *a, const tw_settings *b, level at,
+                         const char *rows_of)
+{
+    for (size_t i = 0; i < a->section_count; i++)
+        if (a->sections[i].level == at &&
+            !same_section(a, b, at, rows_of, a->sections[i].name))
+            return false;
+    return true;
 }
 
 /* Whether b has the zones of a camera that a has. */
 static bool has_zones(const tw_settings *a, const tw_settings *b, const char *camera)
 {
     for (size_t i = 0; i < a->section_count; i++)
-        if (tw_zone_of(&a->sections[i], camera) && !same_zone(a, b, a->sections[i].name))
+        if (tw_zone_of(&a->sections[i], camera) &&
+            !same_section(a, b, IN_ZONE, "zone", a->sections[i].name))
             return false;
     return true;
 }
@@ -445,4 +481,39 @@ bool tw_settings_same(const tw_settings *a, const tw_settings *b, const char *ca
             return false;
     }
     return !camera || (has_zones(a, b, camera) && has_zones(b, a, camera));
+}
+
+bool tw_settings_same_hooks(const tw_settings *a, const tw_settings *b)
+{
+    return a && b && has_sections(a, b, IN_HOOK, "hook") &&
+           has_sections(b, a, IN_HOOK, "hook");
+}
+
+/* Whether b has the cameras that a has, and the same goes from them. */
+static bool sends_alike(const tw_settings *a, const tw_settings *b)
+{
+    static const char *const keys[] = {"send_to", "caption", "caption_on",
+                                       "caption_clean"};
+    for (size_t i = 0; i < a->section_count; i++) {
+        const char *name = a->sections[i].name;
+        if (a->sections[i].level != IN_CAMERA)
+            continue;
+        bool same = tw_find_section(b, IN_CAMERA, name) != NULL;
+        for (size_t k = 0; same && k < sizeof keys / sizeof *keys; k++) {
+            const tw_row *row = tw_table_find("camera", keys[k]);
+            same = same_value(tw_deciding(a, name, row), tw_deciding(b, name, row), row);
+        }
+        if (!same)
+            return false;
+    }
+    return true;
+}
+
+bool tw_settings_same_sending(const tw_settings *a, const tw_settings *b)
+{
+    const tw_row *name = tw_table_find("station", "name");
+    return a && b && has_sections(a, b, IN_DESTINATION, "destination") &&
+           has_sections(b, a, IN_DESTINATION, "destination") && sends_alike(a, b) &&
+           sends_alike(b, a) &&
+           same_value(entry_of(a, NULL, name), entry_of(b, NULL, name), name);
 }

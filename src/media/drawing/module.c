@@ -89,11 +89,38 @@ static tw_status png(const uint8_t *pixels, uint16_t width, uint16_t height,
     return TW_OK;
 }
 
+static tw_status scale(const uint8_t *pixels, uint16_t width, uint16_t height,
+                       uint16_t to_width, uint16_t to_height, uint8_t **out,
+                       tw_error *err)
+{
+    uint8_t *made = calloc((size_t)to_width * to_height, BYTES_A_PIXEL);
+    if (!made)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    cairo_surface_t *from =
+        cairo_image_surface_create_for_data((unsigned char *)pixels, CAIRO_FORMAT_RGB24,
+                                            width, height, width * BYTES_A_PIXEL);
+    cairo_surface_t *to = cairo_image_surface_create_for_data(
+        made, CAIRO_FORMAT_RGB24, to_width, to_height, to_width * BYTES_A_PIXEL);
+    cairo_t *cairo = cairo_create(to);
+    cairo_scale(cairo, (double)to_width / width, (double)to_height / height);
+    cairo_set_source_surface(cairo, from, 0, 0);
+    cairo_pattern_set_extend(cairo_get_source(cairo), CAIRO_EXTEND_PAD);
+    cairo_pattern_set_filter(cairo_get_source(cairo), CAIRO_FILTER_GOOD);
+    cairo_paint(cairo);
+    const tw_status st = paint_finish(cairo, to, err);
+    cairo_surface_destroy(from);
+    if (st == TW_OK)
+        *out = made;
+    else
+        free(made);
+    return st;
+}
+
 TW_API const tw_drawing *tw_drawing_table(void);
 
 const tw_drawing *tw_drawing_table(void)
 {
     static const tw_drawing table = {TW_DRAWING_ABI, tw_draw_overlay, tw_draw_sheet,
-                                     tw_draw_label, png};
+                                     tw_draw_label,  scale,           png};
     return &table;
 }

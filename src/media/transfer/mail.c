@@ -30,28 +30,82 @@ static size_t piece_of(const char *text)
     return n;
 }
 
-/* "Name: value"; what would begin another line is taken out, and what is no ASCII is
- * written in encoded words (RFC 2047). */
-static bool add_header(tw_sender *s, const char *name, const char *value)
+/* A header that is being written. */
+typedef struct header {
+    char line[LINE_BYTES];
+    size_t used;
+} header;
+
+static void put(header *h, const char *text, size_t n)
 {
-    char clean[LINE_BYTES / 4], line[LINE_BYTES], word[WORD_BYTES * 2];
+    if (h->used + n >= sizeof h->line)
+        return;
+    memcpy(h->line + h->used, text, n);
+    h->used += n;
+    h->line[h->used] = '\0';
+}
+
+/* What would begin another line is taken out, and what is no ASCII is written in encoded
+ * words (RFC 2047). */
+static void put_words(header *h, const char *text, size_t n)
+{
+    char clean[LINE_BYTES / 4], word[WORD_BYTES * 2];
     size_t used = 0;
-    for (const char *c = value; *c && used + 1 < sizeof clean; c++)
-        clean[used++] = (unsigned char)*c < ' ' || *c == 0x7F ? ' ' : *c;
+    for (size_t i = 0; i < n && used + 1 < sizeof clean; i++)
+        clean[used++] = (unsigned char)text[i] < ' ' || text[i] == 0x7F ? ' ' : text[i];
     clean[used] = '\0';
-    size_t n = (size_t)snprintf(line, sizeof line, "%s:", name);
     if (is_plain(clean)) {
-        (void)snprintf(line + n, sizeof line - n, " %s", clean);
-        return wire_header(s, line);
+        put(h, clean, used);
+        return;
     }
-    for (const char *at = clean; *at && n + sizeof word + 32 < sizeof line;) {
+    for (const char *at = clean; *at;) {
         const size_t m = piece_of(at);
         (void)EVP_EncodeBlock((unsigned char *)word, (const unsigned char *)at, (int)m);
-        n += (size_t)snprintf(line + n, sizeof line - n,
-                              "%s =?UTF-8?B?%s?=", at == clean ? "" : "\r\n", word);
+        if (at != clean)
+            put(h, "\r\n ", 3);
+        put(h, "=?UTF-8?B?", 10);
+        put(h, word, strlen(word));
+        put(h, "?=", 2);
         at += m;
     }
-    return wire_header(s, line);
+}
+
+static void begin_header(header *h, const char *name)
+{
+    h->used = 0;
+    put(h, name, strlen(name));
+    put(h, ": ", 2);
+}
+
+static bool add_header(tw_sender *s, const char *name, const char *value)
+{
+    header h;
+    begin_header(&h, name);
+    put_words(&h, value, strlen(value));
+    return wire_header(s, h.line);
+}
+
+/* "Name <address>, address": of these the names alone are written in words. */
+static bool add_people(tw_sender *s, const char *name, const char *list)
+{
+    header h;
+    begin_header(&h, name);
+    for (const char *at = list; *at;) {
+        const size_t n = strcspn(at, ","), words = strcspn(at, "<,");
+        size_t end = words;
+        while (end > 0 && at[end - 1] == ' ')
+            end--;
+        put_words(&h, at, end);
+        if (words < n) {
+            put(&h, " ", 1);
+            put_words(&h, at + words, n - words);
+        }
+        at += n;
+        at += strspn(at, ", ");
+        if (*at)
+            put(&h, ", ", 2);
+    }
+    return wire_header(s, h.line);
 }
 
 static bool add_date(tw_sender *s, const tw_mail *mail)
@@ -86,8 +140,8 @@ static const char *sender_of(const tw_sender *s)
 
 static bool add_headers(tw_sender *s, const tw_mail *mail)
 {
-    return add_date(s, mail) && add_header(s, "From", sender_of(s)) &&
-           add_header(s, "To", s->spec.to->to) &&
+    return add_date(s, mail) && add_people(s, "From", sender_of(s)) &&
+           add_people(s, "To", s->spec.to->to) &&
            add_header(s, "Subject", mail->subject) && add_id(s, "Message-ID", mail->id) &&
            (!mail->thread || (add_id(s, "In-Reply-To", mail->thread) &&
                               add_id(s, "References", mail->thread))) &&
@@ -97,10 +151,31 @@ static bool add_headers(tw_sender *s, const tw_mail *mail)
 
 /* ---- parts ----------------------------------------------------------------------- */
 
+/* Lines of mail end in two characters. @return NULL: out of memory. */
+static char *with_line_ends(const char *text)
+{
+    size_t n = 1;
+    for (const char *c = text; *c; c++)
+        n += *c == '\n' ? 2 : 1;
+    char *out = malloc(n), *to = out;
+    for (const char *c = text; out && *c; c++) {
+        if (*c == '\n')
+            *to++ = '\r';
+        *to++ = *c;
+    }
+    if (out)
+        *to = '\0';
+    return out;
+}
+
 static bool add_text(curl_mime *mime, const char *text, const char *type)
 {
-    const tw_content content = {.data = text, .bytes = strlen(text), .type = type};
-    return wire_add_part(mime, NULL, &content, "quoted-printable");
+    char *lines = with_line_ends(text);
+    const tw_content content = {
+        .data = lines, .bytes = lines ? strlen(lines) : 0, .type = type};
+    const bool good = lines && wire_add_part(mime, NULL, &content, "quoted-printable");
+    free(lines); /* the library has its own copy */
+    return good;
 }
 
 /* A part that has parts; they are freed with it. */
@@ -120,13 +195,17 @@ static bool add_html(tw_sender *s, curl_mime *mime, const tw_mail *mail)
     bool good = related && add_text(related, mail->html, "text/html; charset=utf-8");
     if (good && mail->picture) {
         struct curl_slist *id = curl_slist_append(NULL, "Content-ID: <picture>");
+        if (id && !curl_slist_append(id, "Content-Disposition: inline")) {
+            curl_slist_free_all(id);
+            id = NULL;
+        }
         curl_mimepart *part = curl_mime_addpart(related);
         const tw_content *p = mail->picture;
         good = part && id &&
                (p->path ? curl_mime_filedata(part, p->path)
                         : curl_mime_data(part, (const char *)p->data, p->bytes)) ==
                    CURLE_OK &&
-               curl_mime_filename(part, p->name) == CURLE_OK &&
+               curl_mime_filename(part, NULL) == CURLE_OK &&
                curl_mime_type(part, p->type) == CURLE_OK &&
                curl_mime_encoder(part, "base64") == CURLE_OK &&
                curl_mime_headers(part, id, 1) == CURLE_OK;

@@ -28,7 +28,6 @@ struct tw_sender {
     char base[URL_BYTES]; /* for the library: no user, ends with "/" */
     char user[256];
     char *secret;
-    char made[URL_BYTES]; /* the folder that was made last; "": none */
     char why[CURL_ERROR_SIZE];
     wire_talk talk;
     struct curl_slist *headers, *quotes; /* of the transfer that runs */

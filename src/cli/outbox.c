@@ -1,0 +1,202 @@
+/* tawny outbox: what waits for the destinations, and what was given up. */
+#include <jansson.h>
+#include <stdio.h>
+#include <string.h>
+
+#include "output.h"
+#include "store.h"
+
+static const char ABOUT[] =
+    "Shows how each destination's queue stands; with --list also what is in it. --retry "
+    "tries\n"
+    "again what was given up, and a destination that was stopped; --drop takes out of "
+    "the\n"
+    "queue what is not sent: the captures stay in the store. A running station sees "
+    "both\n"
+    "within seconds.";
+static const char EXAMPLE[] = "Examples:\n"
+                              "  tawny outbox\n"
+                              "  tawny outbox --list mail\n"
+                              "  tawny outbox --retry mail\n"
+                              "  tawny outbox --drop 17";
+
+#define DAY_US (INT64_C(86400) * G_USEC_PER_SEC)
+
+typedef struct looking {
+    tw_catalogue *catalogue;
+    tw_clock clock;
+    const char *only; /* destination; NULL: all */
+    gboolean json, list;
+    guint shown;
+} looking;
+
+static const char *local_time(const looking *l, int64_t wall_us, char out[64])
+{
+    tw_civil t;
+    tw_civil_split(wall_us, l->clock.ops->offset_s(l->clock.ctx, wall_us), &t);
+    (void)snprintf(out, 64, "%04d-%02u-%02u %02u:%02u", (int)t.year, t.month, t.day,
+                   t.hour, t.minute);
+    return out;
+}
+
+/* ---- what is in it ---------------------------------------------------------------- */
+
+static const char *word_state(tw_item_state state)
+{
+    static const char *const words[] = {"waiting", "sent", "given up"};
+    return words[state];
+}
+
+static bool show_item(void *ctx, const tw_outbox_item *item)
+{
+    const looking *l = ctx;
+    char time[64], utc[TW_UTC_MAX];
+    if (l->json) {
+        out_json(json_pack("{ss sI ss ss ss ss ss ss sI si ss}", "type", "item", "id",
+                           (json_int_t)item->id, "destination", item->destination, "what",
+                           item->what, "state", word_state(item->state), "camera",
+                           item->camera, "start", tw_utc(item->start_us, utc), "file",
+                           item->file, "bytes", (json_int_t)item->bytes, "tries",
+                           (int)item->tries, "why", item->why));
+        return true;
+    }
+    (void)printf("  %6lld  %-8s  %-7s  %-10s  %s  %s%s%s\n", (long long)item->id,
+                 word_state(item->state), item->what, item->camera,
+                 local_time(l, item->start_us, time), item->file,
+                 item->why[0] ? "\n          " : "", item->why);
+    return true;
+}
+
+static void list_items(looking *l, const char *destination)
+{
+    static const tw_item_state states[] = {TW_ITEM_WAITING, TW_ITEM_GIVEN_UP};
+    for (size_t i = 0; l->list && i < G_N_ELEMENTS(states); i++)
+        (void)tw_outbox_items(l->catalogue, destination, states[i], show_item, l, NULL);
+}
+
+/* ---- how it stands ---------------------------------------------------------------- */
+
+static void print_fill(const looking *l, const char *name, const tw_outbox_fill *f)
+{
+    char oldest[64], last[64];
+    (void)printf("%-10s  %u waiting", name, (unsigned)f->waiting);
+    if (f->waiting > 0)
+        (void)printf(" of %u sighting%s, the oldest of %s", (unsigned)f->sightings,
+                     f->sightings == 1 ? "" : "s", local_time(l, f->oldest_us, oldest));
+    if (f->given_up > 0)
+        (void)printf("; %u given up", (unsigned)f->given_up);
+    if (f->last_us > 0)
+        (void)printf("; %u sent in the last day, the last at %s", (unsigned)f->sent,
+                     local_time(l, f->last_us, last));
+    (void)printf("\n");
+    if (f->stopped_us > 0)
+        (void)printf("            STOPPED since %s: %s\n",
+                     local_time(l, f->stopped_us, oldest), f->why);
+    else if (f->why[0])
+        (void)printf("            last try: %s\n", f->why);
+}
+
+static void show_destination(void *ctx, const char *name)
+{
+    looking *l = ctx;
+    tw_outbox_fill f;
+    const int64_t since_us = l->clock.ops->wall_us(l->clock.ctx) - DAY_US;
+    if ((l->only && strcmp(l->only, name) != 0) ||
+        tw_outbox_look(l->catalogue, name, false, since_us, &f, NULL) != TW_OK)
+        return;
+    l->shown++;
+    if (l->json)
+        out_json(json_pack("{ss ss si si si si sI sI ss}", "type", "destination",
+                           "destination", name, "waiting", (int)f.waiting, "sightings",
+                           (int)f.sightings, "given_up", (int)f.given_up, "sent_day",
+                           (int)f.sent, "last_us", (json_int_t)f.last_us, "stopped_us",
+                           (json_int_t)f.stopped_us, "why", f.why));
+    else
+        print_fill(l, name, &f);
+    list_items(l, name);
+}
+
+static int show(looking *l)
+{
+    tw_error err = {0};
+    if (tw_outbox_destinations(l->catalogue, show_destination, l, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    if (l->shown > 0)
+        return CLI_DONE;
+    if (l->only)
+        return cli_say(CLI_FAILED, "nothing goes to %s, and nothing waits for it",
+                       l->only);
+    if (!l->json)
+        (void)printf("Nothing goes anywhere: write a [destination NAME], and name it by "
+                     "a camera's send_to.\n");
+    return CLI_DONE;
+}
+
+/* ---- changing it ------------------------------------------------------------------ */
+
+static int say_changed(const looking *l, const char *what, uint32_t changed)
+{
+    if (l->json)
+        out_json(json_pack("{ss si}", "type", what, "items", (int)changed));
+    else
+        (void)printf("%s: %u\n", what, (unsigned)changed);
+    return CLI_DONE;
+}
+
+static int retry(const looking *l)
+{
+    uint32_t changed = 0;
+    tw_error err = {0};
+    if (tw_outbox_retry(l->catalogue, l->only, &changed, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    return say_changed(l, "tried again", changed);
+}
+
+static int drop(const looking *l)
+{
+    uint32_t changed = 0;
+    tw_error err = {0};
+    char *end = NULL;
+    const gint64 id = l->only ? g_ascii_strtoll(l->only, &end, 10) : 0;
+    const gboolean number = l->only && *end == '\0' && id > 0;
+    if (tw_outbox_drop(l->catalogue, number ? NULL : l->only, number ? id : 0, &changed,
+                       &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    return say_changed(l, "dropped", changed);
+}
+
+int cli_outbox(int argc, char **argv)
+{
+    CLI_COMMON common = {0};
+    looking l = {.clock = tw_linux_clock()};
+    g_autofree char *store = NULL;
+    gboolean again = FALSE, out = FALSE;
+    const GOptionEntry own[] = {
+        {"list", 'l', 0, G_OPTION_ARG_NONE, &l.list, "What waits, and what was given up",
+         NULL},
+        {"retry", 0, 0, G_OPTION_ARG_NONE, &again,
+         "Try again what was given up or stopped", NULL},
+        {"drop", 0, 0, G_OPTION_ARG_NONE, &out,
+         "Take out of the queue what is not sent: an item by its number, or all of a "
+         "destination",
+         NULL},
+        {"store", 0, 0, G_OPTION_ARG_FILENAME, &store, "Instead of the settings'", "DIR"},
+        {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
+    int code =
+        cli_parse(&argc, &argv, "[DESTINATION|NUMBER]", ABOUT, EXAMPLE, own, &common);
+    if (code == CLI_DONE && (argc > 2 || (again && out)))
+        code = cli_say(CLI_USAGE, "name one destination or none, and --retry or --drop");
+    if (code == CLI_DONE && out && argc < 2)
+        code = cli_say(CLI_USAGE, "--drop wants a destination or a number");
+    if (code == CLI_DONE)
+        code = store_find(&common, &store);
+    if (code == CLI_DONE)
+        code = store_open(store, &l.catalogue);
+    if (code != CLI_DONE)
+        return code;
+    l.json = common.json;
+    l.only = argc > 1 ? argv[1] : NULL;
+    code = again ? retry(&l) : out ? drop(&l) : show(&l);
+    tw_catalogue_close(l.catalogue);
+    return code;
+}

@@ -1,0 +1,119 @@
+/* Hooks and destinations, made again when what the settings say of them changes. */
+#include "outward.h"
+
+struct outward {
+    char *store; /* whole path */
+    tw_clock clock;
+    outward_told_fn told;
+    void *ctx;
+    tw_settings *settings; /* that hold; NULL: none yet */
+    GMutex lock;           /* of what follows */
+    tw_hooks *hooks;       /* NULL: there are none */
+    tw_deliver *deliver;   /* likewise */
+    tw_station *station;
+};
+
+outward *outward_begin(const char *store, tw_clock clock, outward_told_fn told, void *ctx)
+{
+    outward *o = g_new0(outward, 1);
+    o->store = g_canonicalize_filename(store, NULL);
+    o->clock = clock;
+    o->told = told;
+    o->ctx = ctx;
+    g_mutex_init(&o->lock);
+    return o;
+}
+
+static void on_hook(void *ctx, tw_status st, const char *line)
+{
+    const outward *o = ctx;
+    o->told(o->ctx, "hook", st, line);
+}
+
+static void on_destination(void *ctx, tw_status st, const char *line)
+{
+    const outward *o = ctx;
+    o->told(o->ctx, "destination", st, line);
+}
+
+/* NULL settings: none any more. */
+static gboolean use_hooks(outward *o, const tw_settings *settings)
+{
+    tw_hooks *made = NULL;
+    tw_error err = {0};
+    if (settings && tw_settings_same_hooks(settings, o->settings))
+        return TRUE;
+    const gboolean good = !settings || tw_hooks_new(settings, o->store, o->clock, on_hook,
+                                                    o, &made, &err) == TW_OK;
+    if (!good)
+        (void)cli_say(CLI_FAILED, "%s: no hook is started", err.text);
+    g_mutex_lock(&o->lock);
+    tw_hooks *old = o->hooks;
+    o->hooks = made;
+    g_mutex_unlock(&o->lock);
+    tw_hooks_free(old);
+    return good;
+}
+
+/* The old one first, so that nothing is sent by both. */
+static gboolean use_destinations(outward *o, const tw_settings *settings)
+{
+    tw_deliver *made = NULL;
+    tw_error err = {0};
+    if (settings && tw_settings_same_sending(settings, o->settings))
+        return TRUE;
+    g_mutex_lock(&o->lock);
+    tw_deliver *old = o->deliver;
+    o->deliver = NULL;
+    g_mutex_unlock(&o->lock);
+    tw_deliver_free(old);
+    const gboolean good =
+        !settings || tw_deliver_new(settings, o->store, o->clock, on_destination, o,
+                                    &made, &err) == TW_OK;
+    if (!good)
+        (void)cli_say(CLI_FAILED, "%s: nothing is sent", err.text);
+    g_mutex_lock(&o->lock);
+    o->deliver = made;
+    tw_deliver_station(made, o->station);
+    g_mutex_unlock(&o->lock);
+    return good;
+}
+
+gboolean outward_use(outward *o, const tw_settings *settings)
+{
+    gboolean good = use_hooks(o, settings);
+    good &= use_destinations(o, settings);
+    tw_settings_free(o->settings);
+    o->settings = tw_settings_copy(settings);
+    return good;
+}
+
+void outward_station(outward *o, tw_station *station)
+{
+    g_mutex_lock(&o->lock);
+    o->station = station;
+    tw_deliver_station(o->deliver, station);
+    g_mutex_unlock(&o->lock);
+}
+
+void outward_event(outward *o, const tw_event *event)
+{
+    if (!o)
+        return;
+    g_mutex_lock(&o->lock);
+    tw_hooks_event(o->hooks, event);
+    tw_deliver_event(o->deliver, event);
+    g_mutex_unlock(&o->lock);
+}
+
+void outward_end(outward *o)
+{
+    if (!o)
+        return;
+    (void)use_hooks(o, NULL);
+    (void)use_destinations(o, NULL);
+    tw_settings_free(o->settings);
+    g_mutex_clear(&o->lock);
+    g_free(o->store);
+    g_free(o);
+}

@@ -1,0 +1,474 @@
+/* Brokers: the state of station and cameras is retained there, sightings are told as they
+ * go on, and orders are taken if that is allowed. */
+#include <jansson.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "deliver.h"
+
+enum {
+    CAMERAS_MAX = 64,
+    TOPIC_BYTES = 512,
+    STEP_MS = 200,         /* between looks at what has happened */
+    LOOK_US = 1000000,     /* at the cameras */
+    REFRESH_US = 60000000, /* a state is told again after, with new figures */
+    SECOND_US = 1000000
+};
+
+/* What the broker was told. */
+typedef struct broker_view {
+    unsigned times; /* that it was connected */
+    int64_t looked_us;
+    char will_topic[TOPIC_BYTES], will[256], orders[TOPIC_BYTES], client[128];
+    struct {
+        char name[64], state[32];
+        uint32_t sightings;
+        int64_t told_us;
+    } camera[CAMERAS_MAX];
+    size_t cameras;
+    int64_t station_us;
+} broker_view;
+
+static int64_t now_of(const destination *d)
+{
+    return d->of->clock.ops->now_us(d->of->clock.ctx);
+}
+
+/* ---- topics ---------------------------------------------------------------------- */
+
+/* What stands in a topic means nothing there. */
+static void put_part(char *out, size_t capacity, const char *part)
+{
+    size_t n = strlen(out);
+    if (n > 0 && n + 1 < capacity)
+        out[n++] = '/';
+    for (; *part && n + 1 < capacity; part++) {
+        const bool special = *part == '/' || *part == '+' || *part == '#' ||
+                             (unsigned char)*part < ' ' || *part == 0x7F;
+        out[n++] = special ? '_' : *part;
+    }
+    out[n] = '\0';
+}
+
+/* "tawny/STATION/CAMERA/what"; the first part is the path of the URL. */
+static void topic(const destination *d, const char *camera, const char *what,
+                  char out[TOPIC_BYTES])
+{
+    const char *host = strstr(d->set.url, "://"), *path = NULL;
+    if (host)
+        path = strchr(host + 3, '/');
+    (void)snprintf(out, TOPIC_BYTES / 2, "%s", path && path[1] ? path + 1 : "tawny");
+    for (size_t n = strlen(out); n > 0 && out[n - 1] == '/'; n--)
+        out[n - 1] = '\0';
+    put_part(out, TOPIC_BYTES, d->of->station);
+    if (camera)
+        put_part(out, TOPIC_BYTES, camera);
+    put_part(out, TOPIC_BYTES, what);
+}
+
+/* ---- connecting ------------------------------------------------------------------- */
+
+static void hear(void *ctx, const char *name, const void *payload, size_t bytes)
+{
+    destination *d = ctx;
+    tw_error err = {0};
+    (void)name;
+    (void)pthread_mutex_lock(&d->of->lock);
+    const tw_status st = d->of->running
+                             ? tw_deliver_order(d->of->running, payload, bytes, &err)
+                             : TW_EAGAIN;
+    (void)pthread_mutex_unlock(&d->of->lock);
+    if (st == TW_OK)
+        deliver_tell(d, TW_OK, "an order was taken: %s", err.text);
+    else
+        deliver_tell(d, TW_EINVAL, "an order was not taken: %s",
+                     err.text[0] ? err.text : "no station runs");
+}
+
+static void hear_said(void *ctx, char who, const char *line)
+{
+    const destination *d = ctx;
+    if (d->said)
+        d->said(d->said_ctx, who, line);
+}
+
+static tw_status make_view(destination *d)
+{
+    d->view = calloc(1, sizeof *d->view);
+    if (!d->view)
+        return TW_ENOMEM;
+    topic(d, NULL, "state", d->view->will_topic);
+    topic(d, NULL, "order", d->view->orders);
+    (void)snprintf(d->view->client, sizeof d->view->client, "tawny-");
+    put_part(d->view->client, sizeof d->view->client, d->of->station);
+    put_part(d->view->client, sizeof d->view->client, d->set.name);
+    char *will = record_print(json_pack("{ss ss ss}", "type", "station", "station",
+                                        d->of->station, "state", "dead"));
+    (void)snprintf(d->view->will, sizeof d->view->will, "%s", will ? will : "");
+    free(will);
+    return TW_OK;
+}
+
+static bool make_broker(destination *d, tw_sending *out)
+{
+    char secret[SECRET_BYTES];
+    tw_error err = {0};
+    if (d->broker)
+        return true;
+    if (!d->view && make_view(d) != TW_OK) {
+        deliver_fail(out, TW_FAULT_OTHER, "out of memory");
+        return false;
+    }
+    if (secret_read(&d->set, secret, &err) != TW_OK) {
+        deliver_fail(out, TW_FAULT_SECRET, "%s", err.text);
+        return false;
+    }
+    const tw_broker_spec spec = {.to = &d->set,
+                                 .secret = secret,
+                                 .client = d->view->client,
+                                 .will_topic = d->view->will_topic,
+                                 .will = d->view->will,
+                                 .orders = d->set.orders ? d->view->orders : NULL,
+                                 .stop = &d->of->stop,
+                                 .heard = hear,
+                                 .said = d->said ? hear_said : NULL,
+                                 .ctx = d};
+    const tw_status st = d->brokers->broker_new(&spec, &d->broker, &err);
+    explicit_bzero(secret, sizeof secret);
+    if (st != TW_OK)
+        deliver_fail(out, TW_FAULT_URL, "%s", err.text);
+    return st == TW_OK;
+}
+
+/* @return whether it is connected; out says why not. */
+static bool ready(destination *d, tw_sending *out)
+{
+    return make_broker(d, out) && d->brokers->broker_step(d->broker, 0, out);
+}
+
+static bool publish_text(destination *d, const char *camera, const char *what, char *text,
+                         bool retain, tw_sending *out)
+{
+    char name[TOPIC_BYTES];
+    topic(d, camera, what, name);
+    if (text)
+        d->brokers->broker_publish(d->broker, name, text, retain, out);
+    else
+        deliver_fail(out, TW_FAULT_OTHER, "out of memory");
+    free(text);
+    return out->verdict == TW_DELIVERED;
+}
+
+/* Publish JSON and let it go. */
+static bool publish(destination *d, const char *camera, const char *what, json_t *json,
+                    bool retain, tw_sending *out)
+{
+    return publish_text(d, camera, what, record_print(json), retain, out);
+}
+
+/* ---- what waits ------------------------------------------------------------------- */
+
+static bool take_sighting(void *ctx, const tw_outbox_item *item)
+{
+    *(int64_t *)ctx = item->sighting;
+    return false;
+}
+
+static void send_record(destination *d, const tw_outbox_batch *batch, tw_sending *out)
+{
+    int64_t sighting = 0;
+    sighting_facts facts;
+    if (!ready(d, out))
+        return;
+    (void)tw_outbox_batch_items(d->catalogue, batch, take_sighting, &sighting, NULL);
+    json_t *o = NULL;
+    if (record_facts(d->catalogue, sighting, &facts, NULL) == TW_OK)
+        o = record_json(d->catalogue, d->of->station, sighting, "end");
+    if (o)
+        (void)publish(d, facts.camera, "sighting", o, false, out);
+    else
+        deliver_fail(out, TW_FAULT_GONE, "the sighting is no more in the catalogue");
+}
+
+/* ---- states ---------------------------------------------------------------------- */
+
+static const char *state_of(const tw_camera_status *c)
+{
+    if (c->lost_us > 0)
+        return "lost";
+    return c->open ? tw_watch_state_name(c->state) : "closed";
+}
+
+static json_t *describe_camera(const destination *d, const tw_camera_status *c)
+{
+    char time[TW_UTC_MAX], last[TW_UTC_MAX];
+    const tw_clock *clock = &d->of->clock;
+    json_t *o = json_pack("{ss ss ss ss sf sf si ss}", "type", "camera", "station",
+                          d->of->station, "camera", c->name, "state", state_of(c),
+                          "activity", c->activity_ppm / 1e4, "fps", c->real_milli / 1e3,
+                          "sightings", (int)c->sightings, "time",
+                          tw_utc(clock->ops->wall_us(clock->ctx), time));
+    if (c->last_us > 0)
+        (void)json_object_set_new(o, "last", json_string(tw_utc(c->last_us, last)));
+    return o;
+}
+
+static json_t *describe_station(const destination *d, const char *state)
+{
+    char time[TW_UTC_MAX];
+    tw_store_status store;
+    const tw_clock *clock = &d->of->clock;
+    json_t *o =
+        json_pack("{ss ss ss ss}", "type", "station", "station", d->of->station, "state",
+                  state, "time", tw_utc(clock->ops->wall_us(clock->ctx), time));
+    if (d->of->running && tw_station_store(d->of->running, &store) == TW_OK && store.card)
+        (void)json_object_set_new(o, "free_bytes",
+                                  json_integer((json_int_t)store.free_bytes));
+    return o;
+}
+
+/* Under the lock. @return false: the camera's state was told already. */
+static bool has_changed(destination *d, size_t i, const tw_camera_status *c,
+                        int64_t now_us)
+{
+    broker_view *v = d->view;
+    if (v->cameras <= i)
+        v->cameras = i + 1;
+    const bool same = strcmp(v->camera[i].name, c->name) == 0 &&
+                      strcmp(v->camera[i].state, state_of(c)) == 0 &&
+                      v->camera[i].sightings == c->sightings &&
+                      now_us - v->camera[i].told_us < REFRESH_US;
+    (void)snprintf(v->camera[i].name, sizeof v->camera[i].name, "%s", c->name);
+    (void)snprintf(v->camera[i].state, sizeof v->camera[i].state, "%s", state_of(c));
+    v->camera[i].sightings = c->sightings;
+    if (!same)
+        v->camera[i].told_us = now_us;
+    return !same;
+}
+
+/* @return false: it is not connected any more. */
+static bool tell_camera(destination *d, size_t i, bool *there, tw_sending *out)
+{
+    tw_camera_status c;
+    json_t *o = NULL;
+    (void)pthread_mutex_lock(&d->of->lock);
+    *there = d->of->running && tw_station_camera(d->of->running, i, &c) == TW_OK;
+    if (*there && has_changed(d, i, &c, now_of(d)))
+        o = describe_camera(d, &c);
+    (void)pthread_mutex_unlock(&d->of->lock);
+    return !o || publish(d, c.name, "state", o, true, out);
+}
+
+static bool tell_states(destination *d, tw_sending *out)
+{
+    broker_view *v = d->view;
+    const int64_t now_us = now_of(d);
+    const unsigned times = d->brokers->broker_times(d->broker);
+    if (times != v->times) { /* it may be another broker: all of it again */
+        v->times = times;
+        v->station_us = v->looked_us = 0;
+        memset(v->camera, 0, sizeof v->camera);
+    }
+    if (v->looked_us != 0 && now_us - v->looked_us < LOOK_US)
+        return true;
+    v->looked_us = now_us;
+    bool good = true, there = true;
+    if (v->station_us == 0 || now_us - v->station_us >= REFRESH_US) {
+        v->station_us = now_us;
+        (void)pthread_mutex_lock(&d->of->lock);
+        json_t *o = describe_station(d, d->of->running ? "up" : "starting");
+        (void)pthread_mutex_unlock(&d->of->lock);
+        good = publish(d, NULL, "state", o, true, out);
+    }
+    for (size_t i = 0; good && there && i < CAMERAS_MAX; i++)
+        good = tell_camera(d, i, &there, out);
+    return good;
+}
+
+/* ---- news ------------------------------------------------------------------------ */
+
+static bool next_news(destination *d, news *out)
+{
+    (void)pthread_mutex_lock(&d->of->lock);
+    const bool some = d->news_count > 0;
+    if (some) {
+        *out = d->news[d->news_first];
+        d->news_first = (d->news_first + 1) % NEWS_MAX;
+        d->news_count--;
+    }
+    (void)pthread_mutex_unlock(&d->of->lock);
+    return some;
+}
+
+static bool tell_news(destination *d, tw_sending *out)
+{
+    news n;
+    char time[TW_UTC_MAX];
+    bool good = true;
+    for (int i = 0; i < NEWS_MAX && good && next_news(d, &n); i++) {
+        json_t *o = json_pack("{ss ss ss ss si ss}", "type", "sighting", "phase", n.phase,
+                              "station", d->of->station, "camera", n.camera, "number",
+                              (int)n.number, "time", tw_utc(n.wall_us, time));
+        if (n.file[0])
+            (void)json_object_set_new(o, "file", json_string(n.file));
+        if (n.why[0])
+            (void)json_object_set_new(o, "why", json_string(n.why));
+        good = publish(d, n.camera, "sighting", o, false, out);
+    }
+    return good;
+}
+
+static void forget_news(destination *d)
+{
+    (void)pthread_mutex_lock(&d->of->lock);
+    d->news_count = 0;
+    (void)pthread_mutex_unlock(&d->of->lock);
+}
+
+/* ---- the thread's time ------------------------------------------------------------ */
+
+static bool woken(const destination *d, unsigned wakes)
+{
+    (void)pthread_mutex_lock(&d->of->lock);
+    const bool other = d->of->wakes != wakes;
+    (void)pthread_mutex_unlock(&d->of->lock);
+    return other;
+}
+
+static void nap(const destination *d, int64_t us)
+{
+    const tw_clock *clock = &d->of->clock;
+    clock->ops->sleep_until(clock->ctx, clock->ops->now_us(clock->ctx) + us);
+}
+
+static void failed(destination *d, const tw_sending *out)
+{
+    if (atomic_load(&d->of->ending))
+        return;
+    if (out->verdict == TW_HALT) {
+        if (!d->halted)
+            deliver_tell(d, TW_EACCES,
+                         "%s. It is left alone until its settings are changed, or tawny "
+                         "outbox --retry %s",
+                         out->text, d->set.name);
+        d->halted = true;
+        (void)tw_outbox_stop(d->catalogue, d->set.name,
+                             d->of->clock.ops->wall_us(d->of->clock.ctx), d->made_of,
+                             out->text, NULL);
+        return;
+    }
+    const int64_t wait_us = tw_backoff_next(&d->backoff);
+    d->next_us = now_of(d) + wait_us;
+    if (!d->failing)
+        deliver_tell(d, TW_EAGAIN, "%s; trying again in %.0f s, then less often",
+                     out->text, (double)wait_us / 1e6);
+    d->failing = true;
+}
+
+static void idle(destination *d, int64_t wait_us)
+{
+    tw_sending out;
+    const int64_t until_us = now_of(d) + wait_us;
+    (void)pthread_mutex_lock(&d->of->lock);
+    const unsigned wakes = d->of->wakes;
+    (void)pthread_mutex_unlock(&d->of->lock);
+    do {
+        if (d->halted || (d->next_us > 0 && now_of(d) < d->next_us)) {
+            forget_news(d); /* it would be old */
+            nap(d, STEP_MS * 1000);
+            continue;
+        }
+        if (!ready(d, &out) || !tell_states(d, &out) || !tell_news(d, &out)) {
+            failed(d, &out);
+            continue;
+        }
+        if (d->failing)
+            deliver_tell(d, TW_OK, "works again");
+        d->failing = false;
+        d->next_us = 0;
+        tw_backoff_reset(&d->backoff);
+        if (now_of(d) < until_us)
+            (void)d->brokers->broker_step(d->broker, STEP_MS, &out);
+    } while (now_of(d) < until_us && !woken(d, wakes) && !atomic_load(&d->of->ending));
+}
+
+/* It is told that this end goes on purpose. */
+static void end(destination *d)
+{
+    tw_sending out;
+    if (!atomic_load(&d->of->ending)) /* nothing waits; the connection stays */
+        return;
+    if (d->broker && d->brokers->broker_times(d->broker) > 0 && !d->failing)
+        (void)publish(d, NULL, "state",
+                      json_pack("{ss ss ss}", "type", "station", "station",
+                                d->of->station, "state", "down"),
+                      true, &out);
+    if (d->broker)
+        d->brokers->broker_free(d->broker);
+    d->broker = NULL;
+    free(d->view);
+    d->view = NULL;
+}
+
+const way way_broker = {
+    .message = true, .take = TW_TAKE_ONE, .send = send_record, .idle = idle, .end = end};
+
+/* ---- trying ---------------------------------------------------------------------- */
+
+void broker_try(destination *d, tw_sending *out)
+{
+    if (ready(d, out))
+        (void)publish_text(d, NULL, "test", record_test(d->of->station), false, out);
+    if (d->broker)
+        d->brokers->broker_free(d->broker);
+    d->broker = NULL;
+    free(d->view);
+    d->view = NULL;
+}
+
+/* ---- orders ---------------------------------------------------------------------- */
+
+static tw_status do_order(tw_station *station, const char *what, const char *camera,
+                          int64_t for_us)
+{
+    if (strcmp(what, "arm") == 0 || strcmp(what, "disarm") == 0)
+        return tw_station_arm(station, camera, what[0] == 'a', for_us);
+    if (strcmp(what, "as-set") == 0)
+        return tw_station_arm_as_set(station, camera);
+    if (strcmp(what, "trigger") == 0)
+        return tw_station_trigger(station, camera);
+    if (strcmp(what, "snap") == 0)
+        return tw_station_snap(station, camera);
+    return TW_ESYNTAX;
+}
+
+tw_status tw_deliver_order(tw_station *station, const void *text, size_t bytes,
+                           tw_error *err)
+{
+    enum { MOST_BYTES = 4096, MOST_S = 30 * 86400 };
+    if (!station || !text)
+        return tw_fail(err, TW_EINVAL, "no order");
+    json_t *o = bytes <= MOST_BYTES
+                    ? json_loadb(text, bytes, JSON_REJECT_DUPLICATES, NULL)
+                    : NULL;
+    const char *what = json_string_value(json_object_get(o, "do"));
+    const json_t *named = json_object_get(o, "camera");
+    const char *camera = json_string_value(named);
+    const double for_s = json_number_value(json_object_get(o, "for_s"));
+    char shown[64];
+    tw_status st = TW_ESYNTAX;
+    if (what && (!named || camera) && for_s >= 0 && for_s <= MOST_S)
+        st = do_order(station, what, camera, (int64_t)(for_s * SECOND_US));
+    if (st == TW_OK)
+        (void)tw_fail(err, st, "%s %s", what, camera ? camera : "all cameras");
+    else if (st == TW_ENOENT)
+        (void)tw_fail(err, st, "there is no camera %s",
+                      tw_reply_shown(camera ? camera : "", 60, shown, sizeof shown));
+    else
+        (void)tw_fail(err, st,
+                      "not understood: write {\"do\": \"arm\", \"camera\": NAME, "
+                      "\"for_s\": SECONDS}, or disarm, as-set, trigger, snap");
+    json_decref(o);
+    return st;
+}

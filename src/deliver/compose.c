@@ -1,0 +1,333 @@
+/* What a mail says: short, in plain text and as HTML. */
+#include <inttypes.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "../media/jpeg.h"
+#include "deliver.h"
+#include "tawny/caption.h"
+
+enum { LINES_MAX = 50, TILES_MAX = 12 };
+
+/* ---- ids ------------------------------------------------------------------------- */
+
+/* The part of the sender's address that is behind the "@". */
+static const char *domain_of(const destination *d, char *out, size_t capacity)
+{
+    const char *from = d->set.from[0] ? d->set.from : d->set.user;
+    const char *at = strrchr(from, '@');
+    (void)snprintf(out, capacity, "%s", at ? at + 1 : "localhost");
+    out[strcspn(out, "> \t\r\n")] = '\0';
+    return out;
+}
+
+void compose_thread(const destination *d, const sighting_facts *s, char *out,
+                    size_t capacity)
+{
+    char domain[128];
+    (void)snprintf(out, capacity, "sighting-%" PRId64 "-%" PRId64 "@%s", s->id,
+                   s->start_us, domain_of(d, domain, sizeof domain));
+}
+
+void compose_id(const destination *d, const char *key, char *out, size_t capacity)
+{
+    char domain[128];
+    (void)snprintf(out, capacity, "%s@%s", key, domain_of(d, domain, sizeof domain));
+}
+
+/* ---- words ----------------------------------------------------------------------- */
+
+/* A text that grows; what does not fit into memory shows when it is closed. */
+typedef struct draft {
+    FILE *file;
+    char *text;
+    size_t bytes;
+} draft;
+
+static bool draft_open(draft *d)
+{
+    *d = (draft){NULL, NULL, 0};
+    d->file = open_memstream(&d->text, &d->bytes);
+    return d->file != NULL;
+}
+
+static char *draft_close(draft *d)
+{
+    if (d->file && fclose(d->file) == 0)
+        return d->text;
+    free(d->text);
+    return NULL;
+}
+
+static void put_escaped(FILE *out, const char *text)
+{
+    for (; *text; text++) {
+        if (*text == '<')
+            (void)fputs("&lt;", out);
+        else if (*text == '>')
+            (void)fputs("&gt;", out);
+        else if (*text == '&')
+            (void)fputs("&amp;", out);
+        else if (*text == '"')
+            (void)fputs("&quot;", out);
+        else
+            (void)fputc(*text, out);
+    }
+}
+
+static void local_time(const destination *d, int64_t wall_us, const char *pattern,
+                       char *out, size_t capacity)
+{
+    const tw_clock *clock = &d->of->clock;
+    tw_caption_fields fields = {.camera = "", .station = ""};
+    tw_civil_split(wall_us, clock->ops->offset_s(clock->ctx, wall_us), &fields.time);
+    if (tw_caption_expand(pattern, &fields, out, capacity, NULL) != TW_OK)
+        out[0] = '\0';
+}
+
+/* "20:30:14 to 20:30:40 (26 s)" */
+static void word_time(const destination *d, const sighting_facts *s, char *out,
+                      size_t capacity)
+{
+    char start[32], end[32];
+    local_time(d, s->start_us, "%Y-%m-%d %H:%M:%S", start, sizeof start);
+    local_time(d, s->end_us, "%H:%M:%S", end, sizeof end);
+    if (s->over)
+        (void)snprintf(out, capacity, "%s to %s (%.0f s)", start, end,
+                       (double)(s->end_us - s->start_us) / 1e6);
+    else
+        (void)snprintf(out, capacity, "%s, and still going on", start);
+}
+
+static void word_size(uint64_t bytes, char out[32])
+{
+    (void)snprintf(out, 32, bytes < 1000000 ? "%.0f kB" : "%.1f MB",
+                   (double)bytes / (bytes < 1000000 ? 1e3 : 1e6));
+}
+
+static char *make_subject(const destination *d, const letter *l)
+{
+    char out[TW_CAPTION_MAX], first[32], last[32];
+    const tw_clock *clock = &d->of->clock;
+    if (l->sighting_count == 1) {
+        const sighting_facts *s = &l->sightings[0];
+        tw_caption_fields fields = {.camera = s->camera,
+                                    .station = d->of->station,
+                                    .sighting = s->number,
+                                    .activity_ppm = s->peak_ppm};
+        tw_civil_split(s->start_us, clock->ops->offset_s(clock->ctx, s->start_us),
+                       &fields.time);
+        if (tw_caption_expand(d->set.subject, &fields, out, sizeof out, NULL) == TW_OK)
+            return strdup(out);
+    }
+    if (l->sighting_count == 0) {
+        local_time(d, l->count > 0 ? l->items[0].start_us : 0, "%H:%M:%S", first,
+                   sizeof first);
+        (void)snprintf(out, sizeof out, "%s: picture of %s",
+                       l->count > 0 ? l->items[0].camera : "", first);
+        return strdup(out);
+    }
+    local_time(d, l->sightings[0].start_us, "%d %b %H:%M", first, sizeof first);
+    local_time(d, l->sightings[l->sighting_count - 1].start_us, "%d %b %H:%M", last,
+               sizeof last);
+    (void)snprintf(out, sizeof out, "%s: %zu sightings, %s to %s", d->of->station,
+                   l->sighting_count, first, last);
+    return strdup(out);
+}
+
+/* ---- text ------------------------------------------------------------------------ */
+
+static void put_sighting(const destination *d, const sighting_facts *s, FILE *out)
+{
+    char time[128];
+    word_time(d, s, time, sizeof time);
+    (void)fprintf(out, "%s, sighting %u: %s\n", s->camera, (unsigned)s->number, time);
+    if (s->unsure)
+        (void)fputs("The clock had not been set: the times are wrong.\n", out);
+    if (s->why[0])
+        (void)fprintf(out, "%s\n", s->why);
+    if (s->over)
+        (void)fprintf(out, "At most %.2f %% of the picture moved.\n", s->peak_ppm / 1e4);
+}
+
+static char *make_text(const destination *d, const letter *l,
+                       const letter_item *const *named, size_t named_count)
+{
+    draft text;
+    char time[128], size[32];
+    if (!draft_open(&text))
+        return NULL;
+    if (l->sighting_count == 1)
+        put_sighting(d, &l->sightings[0], text.file);
+    for (size_t i = 0; l->sighting_count > 1 && i < l->sighting_count && i < LINES_MAX;
+         i++) {
+        word_time(d, &l->sightings[i], time, sizeof time);
+        (void)fprintf(text.file, "%-12s %4u  %s\n", l->sightings[i].camera,
+                      (unsigned)l->sightings[i].number, time);
+    }
+    if (l->sighting_count > LINES_MAX)
+        (void)fprintf(text.file, "... and %zu more.\n", l->sighting_count - LINES_MAX);
+    for (size_t i = 0; i < named_count && i < LINES_MAX; i++) {
+        word_size(named[i]->bytes, size);
+        (void)fprintf(text.file, "%s (%s) is not in this mail, but in the store.\n",
+                      named[i]->file, size);
+    }
+    if (named_count > LINES_MAX)
+        (void)fprintf(text.file, "... and %zu more are in the store.\n",
+                      named_count - LINES_MAX);
+    return draft_close(&text);
+}
+
+/* ---- HTML ------------------------------------------------------------------------ */
+
+/* Colours of the light page; without a style sheet, which many readers drop. */
+#define STYLE                                                                            \
+    "font-family:sans-serif;color:#2a241c;background:#f6f1e7;padding:16px;"              \
+    "line-height:1.4"
+
+static void put_html_sighting(const destination *d, const sighting_facts *s, FILE *out)
+{
+    char time[128];
+    word_time(d, s, time, sizeof time);
+    (void)fputs("<p style=\"margin:8px 0 0\"><b>", out);
+    put_escaped(out, s->camera);
+    (void)fprintf(out, "</b>, sighting %u<br>%s", (unsigned)s->number, time);
+    if (s->unsure)
+        (void)fputs("<br>The clock had not been set: the times are wrong.", out);
+    if (s->over)
+        (void)fprintf(out, "<br>At most %.2f&nbsp;%% of the picture moved.",
+                      s->peak_ppm / 1e4);
+    (void)fputs("</p><p style=\"margin:4px 0 0;color:#4f6472;font-size:90%\">", out);
+    put_escaped(out, s->why);
+    (void)fputs("</p>", out);
+}
+
+static void put_table(const destination *d, const letter *l, FILE *out)
+{
+    char time[128];
+    (void)fputs("<table style=\"border-collapse:collapse;margin-top:8px\">", out);
+    for (size_t i = 0; i < l->sighting_count && i < LINES_MAX; i++) {
+        const sighting_facts *s = &l->sightings[i];
+        word_time(d, s, time, sizeof time);
+        (void)fputs("<tr><td style=\"padding:2px 12px 2px 0\"><b>", out);
+        put_escaped(out, s->camera);
+        (void)fprintf(out,
+                      "</b></td><td style=\"padding:2px 12px 2px 0\">%u</td>"
+                      "<td>%s</td></tr>",
+                      (unsigned)s->number, time);
+    }
+    (void)fputs("</table>", out);
+    if (l->sighting_count > LINES_MAX)
+        (void)fprintf(out, "<p>and %zu more</p>", l->sighting_count - LINES_MAX);
+}
+
+static char *make_html(const destination *d, const letter *l, bool picture,
+                       const letter_item *const *named, size_t named_count)
+{
+    draft html;
+    char size[32];
+    if (!draft_open(&html))
+        return NULL;
+    (void)fputs("<html><body style=\"" STYLE "\">", html.file);
+    if (picture)
+        (void)fputs("<img src=\"cid:picture\" alt=\"what was seen\" "
+                    "style=\"max-width:100%;display:block\">",
+                    html.file);
+    if (l->sighting_count == 1)
+        put_html_sighting(d, &l->sightings[0], html.file);
+    else if (l->sighting_count > 1)
+        put_table(d, l, html.file);
+    for (size_t i = 0; i < named_count && i < LINES_MAX; i++) {
+        word_size(named[i]->bytes, size);
+        (void)fputs("<p style=\"margin:8px 0 0\">Not in this mail, but in the store: ",
+                    html.file);
+        put_escaped(html.file, named[i]->file);
+        (void)fprintf(html.file, " (%s)</p>", size);
+    }
+    (void)fputs("</body></html>\n", html.file);
+    return draft_close(&html);
+}
+
+tw_status compose(const destination *d, const letter *l, bool picture,
+                  const letter_item *const *named, size_t named_count, prose *out)
+{
+    *out = (prose){make_subject(d, l), make_text(d, l, named, named_count),
+                   make_html(d, l, picture, named, named_count)};
+    if (out->subject && out->text && out->html)
+        return TW_OK;
+    compose_free(out);
+    return TW_ENOMEM;
+}
+
+void compose_free(prose *p)
+{
+    free(p->subject);
+    free(p->text);
+    free(p->html);
+    *p = (prose){NULL, NULL, NULL};
+}
+
+/* ---- contact sheets --------------------------------------------------------------- */
+
+/* One still of each sighting, as far as the sheet goes. */
+typedef struct tiles {
+    tw_sheet_entry entry[TILES_MAX];
+    uint8_t *jpeg[TILES_MAX];
+    char title[TILES_MAX][96], line[TILES_MAX][128];
+    size_t count;
+} tiles;
+
+static const sighting_facts *facts_of(const letter *l, int64_t id)
+{
+    for (size_t i = 0; i < l->sighting_count; i++)
+        if (l->sightings[i].id == id)
+            return &l->sightings[i];
+    return NULL;
+}
+
+static void add_tile(const destination *d, const letter_item *item,
+                     const sighting_facts *s, tiles *t)
+{
+    char path[PATH_BYTES];
+    size_t capacity = 0, bytes = 0;
+    const size_t i = t->count;
+    letter_path(d->of, item->file, path);
+    if (tw_jpeg_read_file(path, &t->jpeg[i], &capacity, &bytes, NULL) != TW_OK)
+        return;
+    (void)snprintf(t->title[i], sizeof t->title[i], "%s  %u", s->camera,
+                   (unsigned)s->number);
+    word_time(d, s, t->line[i], sizeof t->line[i]);
+    t->entry[i] = (tw_sheet_entry){
+        .jpeg = t->jpeg[i], .bytes = bytes, .title = t->title[i], .line = t->line[i]};
+    t->count++;
+}
+
+tw_status compose_sheet(const destination *d, const letter *l, uint8_t **out,
+                        size_t *bytes, tw_error *err)
+{
+    tiles *t = calloc(1, sizeof *t);
+    int64_t last = 0;
+    if (!t)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    for (size_t i = 0; i < l->count && t->count < TILES_MAX; i++) {
+        const letter_item *item = &l->items[i];
+        const sighting_facts *s = facts_of(l, item->sighting);
+        if (!s || s->id == last ||
+            !(letter_is(item, TW_SEND_STILL) || letter_is(item, TW_SEND_SMALL)))
+            continue;
+        last = s->id;
+        add_tile(d, item, s, t);
+    }
+    char *title = make_subject(d, l);
+    tw_status st = t->count > 0 ? TW_OK : TW_ENOENT;
+    if (st == TW_OK && !title)
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+    if (st == TW_OK)
+        st = tw_sheet_draw(t->entry, t->count, title, false, out, bytes, err);
+    for (size_t i = 0; i < TILES_MAX; i++)
+        free(t->jpeg[i]);
+    free(t);
+    free(title);
+    return st;
+}

@@ -1,0 +1,199 @@
+/* What the parts of delivering share. */
+#ifndef TW_DELIVER_DELIVER_H
+#define TW_DELIVER_DELIVER_H
+
+#include <pthread.h>
+
+#include "../media/broker.h"
+#include "../media/transfer.h"
+#include "tawny/backoff.h"
+#include "tawny/deliver.h"
+#include "tawny/hours.h"
+
+enum { SECRET_BYTES = 1024, PATH_BYTES = 4096, NEWS_MAX = 64 };
+
+typedef struct destination destination;
+
+/* How a kind of destination is served. */
+typedef struct way {
+    bool message; /* it takes messages, not single files */
+    tw_outbox_take_what take;
+    /* Send what is in a batch. @param out  Always set. */
+    void (*send)(destination *d, const tw_outbox_batch *batch, tw_sending *out);
+    /* What is to be done between, for so long at most; NULL: nothing. */
+    void (*idle)(destination *d, int64_t wait_us);
+    void (*end)(destination *d); /* let connections go */
+} way;
+
+/* Something that has just happened to a sighting, for brokers. */
+typedef struct news {
+    char camera[64];
+    uint32_t number;
+    const char *phase; /* "begin", "update" */
+    int64_t wall_us;
+    char file[256], why[256];
+} news;
+
+struct destination {
+    tw_deliver *of;
+    tw_destination_settings set;
+    const way *way;
+    tw_dispatch_rule rule;
+    tw_hours hours;
+    char made_of[TW_MESSAGE_KEY]; /* stands for the settings */
+    pthread_t thread;
+    bool started;
+    tw_catalogue *catalogue; /* of its thread alone; NULL: not open */
+    tw_backoff backoff;
+    int64_t next_us; /* not tried before, by the clock; 0: at once */
+    bool failing;    /* and that has been told */
+    bool halted;     /* likewise */
+    uint64_t sent;   /* since nothing waited */
+    /* What was seen of the queue, and when by the clock. */
+    int64_t first, first_us, newest, newest_us, released;
+    /* Connections. */
+    const tw_transfer *transfer;
+    tw_sender *sender;
+    const tw_broker_module *brokers;
+    tw_broker *broker;
+    struct broker_view *view; /* what the broker was told */
+    news news[NEWS_MAX];      /* under the lock; a ring */
+    size_t news_first, news_count;
+    tw_said_fn said; /* of a trial */
+    void *said_ctx;
+};
+
+struct tw_deliver {
+    tw_settings *settings;
+    char *store, *station;
+    tw_clock clock;
+    tw_deliver_told_fn told;
+    void *ctx;
+    atomic_bool ending; /* what may go now goes, then threads end */
+    atomic_bool stop;   /* they end at once */
+    pthread_mutex_t lock;
+    pthread_cond_t came;
+    unsigned wakes;      /* under the lock */
+    tw_station *running; /* likewise */
+    destination *all;
+    size_t count;
+};
+
+extern const way way_file, way_folder, way_mail, way_post, way_broker;
+
+/* Send a test; what is connected is let go. @param out  Always set. */
+void broker_try(destination *d, tw_sending *out);
+void folder_try(destination *d, const char *name, const char *text, tw_sending *out);
+
+/* ---- secret.c */
+
+/** @param out  Wipe it after use. @return TW_OK; TW_EACCES, TW_ENOENT...: err says what
+ * to do. */
+tw_status secret_read(const tw_destination_settings *to, char out[SECRET_BYTES],
+                      tw_error *err);
+
+/** What stands for a destination's settings and the state of its secret. */
+void secret_stand_in(const tw_destination_settings *to, char out[TW_MESSAGE_KEY]);
+
+/* ---- deliver.c */
+
+/** Tell a line of a destination. */
+void deliver_tell(const destination *d, tw_status st, const char *format, ...)
+    TW_PRINTF(3, 4);
+
+/** Set out to a fault of ours. */
+void deliver_fail(tw_sending *out, tw_fault fault, const char *format, ...)
+    TW_PRINTF(3, 4);
+
+/** What serves the destinations of the settings, or the one that is named; no thread is
+ * started. @param out  Always set; tw_deliver_free. */
+tw_status deliver_make(const tw_settings *settings, const char *only, tw_clock clock,
+                       tw_deliver **out, tw_error *err);
+
+/** Have d->sender ready, made of the settings and the secret.
+ * @return false: out says why not. */
+bool deliver_connect(destination *d, tw_sending *out);
+void deliver_disconnect(destination *d);
+
+/* ---- record.c */
+
+/* What is known of a sighting. */
+typedef struct sighting_facts {
+    int64_t id, start_us, end_us;
+    char camera[64], why[256];
+    uint32_t number, peak_ppm, frames;
+    bool over, unsure;
+} sighting_facts;
+
+/** @return TW_OK; TW_ENOENT: it is gone. */
+tw_status record_facts(tw_catalogue *catalogue, int64_t sighting, sighting_facts *out,
+                       tw_error *err);
+
+/** The record of a sighting as JSON (a json_t), NULL: out of memory, or it is gone. */
+void *record_json(tw_catalogue *catalogue, const char *station, int64_t sighting,
+                  const char *phase);
+
+/** The same as text, the caller's to free(). */
+char *record_text(tw_catalogue *catalogue, const char *station, int64_t sighting,
+                  const char *phase);
+
+/** Write JSON as text, and let it go. */
+char *record_print(void *json);
+
+/** What is sent where there is no sighting, to see whether it arrives. */
+char *record_test(const char *station);
+
+/* ---- letter.c */
+
+typedef struct letter_item {
+    char what[16], camera[64], file[512];
+    int64_t sighting, start_us;
+    uint64_t bytes;
+} letter_item;
+
+/* What a message is made of. */
+typedef struct letter {
+    letter_item *items;
+    size_t count, room;
+    sighting_facts *sightings; /* in the order of time, each once */
+    size_t sighting_count;
+} letter;
+
+void letter_take(const tw_outbox_item *item, letter_item *out);
+tw_status letter_read(tw_catalogue *catalogue, const tw_outbox_batch *batch, letter *out,
+                      tw_error *err);
+void letter_free(letter *letter);
+
+/** A still of the store, reduced so that its longer side is at most so many pixels.
+ * @param out  Set on TW_OK, the caller's to free(). */
+tw_status letter_reduce(const char *store, const char *file, uint16_t side, uint8_t **out,
+                        size_t *bytes, tw_error *err);
+
+/** Where a capture is. */
+void letter_path(const tw_deliver *of, const char *file, char out[PATH_BYTES]);
+
+bool letter_is(const letter_item *item, int64_t what_bit);
+
+/* ---- compose.c */
+
+/* What a mail says. All the caller's to free(). */
+typedef struct prose {
+    char *subject, *text, *html;
+} prose;
+
+/** @param named  Files that are too large to be sent along; they are named.
+ * @return TW_OK; TW_ENOMEM. */
+tw_status compose(const destination *d, const letter *l, bool picture,
+                  const letter_item *const *named, size_t named_count, prose *out);
+void compose_free(prose *prose);
+
+/** The id of a sighting's thread of mails, without < >. */
+void compose_thread(const destination *d, const sighting_facts *s, char *out,
+                    size_t capacity);
+void compose_id(const destination *d, const char *key, char *out, size_t capacity);
+
+/** A contact sheet of what was seen, a JPEG. @return TW_OK; TW_ENOENT: no still; ... */
+tw_status compose_sheet(const destination *d, const letter *l, uint8_t **out,
+                        size_t *bytes, tw_error *err);
+
+#endif

@@ -1,0 +1,269 @@
+/* Destinations that take single files: folders, here or on a server. */
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "deliver.h"
+
+#define PART ".part"
+
+enum { PIECE = 1 << 16, NAME_BYTES = 600 };
+
+/* One thing that is to be put somewhere. */
+typedef struct load {
+    tw_content content;
+    char name[NAME_BYTES]; /* below the destination */
+    char path[PATH_BYTES]; /* of a capture */
+    uint8_t *made;         /* what was made in memory */
+    char *text;
+} load;
+
+static bool take_item(void *ctx, const tw_outbox_item *item)
+{
+    letter_take(item, ctx);
+    return false;
+}
+
+/* "a/b.jpg" is "a/b-small.jpg". */
+static void name_small(const char *file, char out[NAME_BYTES])
+{
+    const char *dot = strrchr(file, '.');
+    const int stem = dot ? (int)(dot - file) : (int)strlen(file);
+    (void)snprintf(out, NAME_BYTES, "%.*s-small%s", stem, file, dot ? dot : "");
+}
+
+/* The day's folder, the camera's, and a name that no other record has. */
+static tw_status name_record(const destination *d, const letter_item *item,
+                             char out[NAME_BYTES], tw_error *err)
+{
+    sighting_facts s;
+    const tw_clock *clock = &d->of->clock;
+    const tw_status st = record_facts(d->catalogue, item->sighting, &s, err);
+    if (st != TW_OK)
+        return st;
+    tw_name_fields fields = {.camera = s.camera,
+                             .station = d->of->station,
+                             .kind = "record",
+                             .sighting = s.number,
+                             .extension = "json"};
+    tw_civil_split(s.start_us, clock->ops->offset_s(clock->ctx, s.start_us),
+                   &fields.time);
+    return tw_name_expand("%Y-%m-%d/{camera}/{camera}-%Y%m%dT%H%M%S.{ms}%z-{sighting}-"
+                          "{kind}",
+                          &fields, out, NAME_BYTES, NULL);
+}
+
+static const char *type_of(const char *name)
+{
+    const char *dot = strrchr(name, '.');
+    if (dot && strcmp(dot, ".jpg") == 0)
+        return "image/jpeg";
+    return dot && strcmp(dot, ".mp4") == 0 ? "video/mp4" : "application/octet-stream";
+}
+
+static tw_status load_record(destination *d, const letter_item *item, load *out,
+                             tw_error *err)
+{
+    const tw_status st = name_record(d, item, out->name, err);
+    if (st != TW_OK)
+        return st;
+    out->text = record_text(d->catalogue, d->of->station, item->sighting, "end");
+    if (!out->text)
+        return tw_fail(err, TW_ENOENT, "the sighting is no more in the catalogue");
+    out->content = (tw_content){
+        .data = out->text, .bytes = strlen(out->text), .type = "application/json"};
+    return TW_OK;
+}
+
+static tw_status load_small(const destination *d, const letter_item *item, load *out,
+                            tw_error *err)
+{
+    size_t bytes = 0;
+    name_small(item->file, out->name);
+    const tw_status st = letter_reduce(
+        d->of->store, item->file, (uint16_t)d->set.small_side, &out->made, &bytes, err);
+    out->content = (tw_content){.data = out->made, .bytes = bytes, .type = "image/jpeg"};
+    return st;
+}
+
+static tw_status load_item(destination *d, const letter_item *item, load *out,
+                           tw_error *err)
+{
+    memset(out, 0, sizeof *out);
+    if (letter_is(item, TW_SEND_RECORD))
+        return load_record(d, item, out, err);
+    if (letter_is(item, TW_SEND_SMALL) && load_small(d, item, out, err) != TW_ENOTSUP)
+        return err->status;
+    *err = (tw_error){0}; /* without a way to reduce it, it goes as it is */
+    letter_path(d->of, item->file, out->path);
+    (void)snprintf(out->name, sizeof out->name, "%s", item->file);
+    out->content = (tw_content){.path = out->path, .type = type_of(item->file)};
+    return access(out->path, R_OK) == 0
+               ? TW_OK
+               : tw_fail(err, TW_ENOENT, "%s is no more there", item->file);
+}
+
+static void load_free(load *l)
+{
+    free(l->made);
+    free(l->text);
+}
+
+/* Load what is in a batch of one. @return false: out says why not. */
+static bool load_batch(destination *d, const tw_outbox_batch *batch, load *l,
+                       tw_sending *out)
+{
+    letter_item item = {.what = ""};
+    tw_error err = {0};
+    memset(l, 0, sizeof *l);
+    tw_status st = tw_outbox_batch_items(d->catalogue, batch, take_item, &item, &err);
+    if (st == TW_OK && !item.what[0]) /* it has just been dropped */
+        st = tw_fail(&err, TW_ENOENT, "it is no more in the store");
+    if (st == TW_OK)
+        st = load_item(d, &item, l, &err);
+    if (st != TW_OK)
+        deliver_fail(out, st == TW_ENOMEM ? TW_FAULT_OTHER : TW_FAULT_GONE, "%s",
+                     err.text);
+    return st == TW_OK;
+}
+
+/* ---- on a server ------------------------------------------------------------------ */
+
+static void send_file(destination *d, const tw_outbox_batch *batch, tw_sending *out)
+{
+    load l;
+    if (!deliver_connect(d, out))
+        return;
+    if (load_batch(d, batch, &l, out))
+        d->transfer->sender_put(d->sender, l.name, &l.content, out);
+    load_free(&l);
+}
+
+const way way_file = {.take = TW_TAKE_ONE, .send = send_file, .end = deliver_disconnect};
+
+/* ---- in a folder ------------------------------------------------------------------ */
+
+static bool write_all(int fd, const char *data, size_t bytes)
+{
+    while (bytes > 0) {
+        const ssize_t n = write(fd, data, bytes);
+        if (n <= 0)
+            return false;
+        data += n;
+        bytes -= (size_t)n;
+    }
+    return true;
+}
+
+/* @return 0, or errno. */
+static int copy_to(int to, const load *l)
+{
+    char piece[PIECE];
+    ssize_t n = 0;
+    if (!l->content.path)
+        return write_all(to, l->content.data, l->content.bytes) ? 0 : errno;
+    const int from = open(l->content.path, O_RDONLY | O_CLOEXEC);
+    if (from < 0)
+        return errno;
+    int code = 0;
+    while (code == 0 && (n = read(from, piece, sizeof piece)) > 0)
+        code = write_all(to, piece, (size_t)n) ? 0 : errno;
+    if (code == 0 && n < 0)
+        code = errno;
+    (void)close(from);
+    return code;
+}
+
+/* Folders above a file, but for the destination itself: where that is missing, the disk
+ * is, and what it is mounted on must not be filled. @return 0, or errno. */
+static int make_folders(const char *base, const char *name)
+{
+    char path[PATH_BYTES];
+    struct stat s;
+    if (stat(base, &s) != 0)
+        return errno;
+    if (!S_ISDIR(s.st_mode))
+        return ENOTDIR;
+    for (const char *slash = strchr(name, '/'); slash; slash = strchr(slash + 1, '/')) {
+        (void)snprintf(path, sizeof path, "%s/%.*s", base, (int)(slash - name), name);
+        if (mkdir(path, 0777) != 0 && errno != EEXIST)
+            return errno;
+    }
+    return 0;
+}
+
+/* Its entry in the folder is safe as well. */
+static int sync_folder(const char *path)
+{
+    char folder[PATH_BYTES];
+    (void)snprintf(folder, sizeof folder, "%.*s", (int)(strrchr(path, '/') - path), path);
+    const int fd = open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    const int code = fd >= 0 && fsync(fd) == 0 ? 0 : errno;
+    if (fd >= 0)
+        (void)close(fd);
+    return code;
+}
+
+static int put(const char *base, const load *l)
+{
+    char whole[PATH_BYTES], part[PATH_BYTES];
+    int code = make_folders(base, l->name);
+    if (code != 0)
+        return code;
+    if (snprintf(whole, sizeof whole, "%s/%s", base, l->name) >= (int)sizeof whole ||
+        snprintf(part, sizeof part, "%s" PART, whole) >= (int)sizeof part)
+        return ENAMETOOLONG;
+    const int to = open(part, O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666);
+    if (to < 0)
+        return errno;
+    code = copy_to(to, l);
+    if (code == 0 && fsync(to) != 0)
+        code = errno;
+    if (close(to) != 0 && code == 0)
+        code = errno;
+    if (code == 0 && rename(part, whole) != 0)
+        code = errno;
+    if (code == 0)
+        return sync_folder(whole);
+    (void)unlink(part);
+    return code;
+}
+
+static void put_there(const destination *d, const load *l, tw_sending *out)
+{
+    const char *base = d->set.url + strlen("file:");
+    struct stat s;
+    const int code = put(base, l);
+    deliver_fail(out, TW_FAULT_NONE, "%s", "");
+    if (code != 0 && stat(base, &s) != 0)
+        deliver_fail(out, TW_FAULT_CONNECT, "the folder %s is not there: is its disk?",
+                     base);
+    else if (code == ENOSPC || code == EDQUOT)
+        deliver_fail(out, TW_FAULT_FULL, "%s: %s", base, tw_fault_text(TW_FAULT_FULL));
+    else if (code == EACCES || code == EROFS || code == EPERM || code == ENOTDIR)
+        deliver_fail(out, TW_FAULT_FOLDER, "%s may not be written: %s", base,
+                     strerror(code));
+    else if (code != 0)
+        deliver_fail(out, TW_FAULT_OTHER, "%s: %s", base, strerror(code));
+}
+
+static void send_folder(destination *d, const tw_outbox_batch *batch, tw_sending *out)
+{
+    load l;
+    if (load_batch(d, batch, &l, out))
+        put_there(d, &l, out);
+    load_free(&l);
+}
+
+void folder_try(destination *d, const char *name, const char *text, tw_sending *out)
+{
+    load l = {.content = {.data = text, .bytes = strlen(text)}};
+    (void)snprintf(l.name, sizeof l.name, "%s", name);
+    put_there(d, &l, out);
+}
+
+const way way_folder = {.take = TW_TAKE_ONE, .send = send_folder};

@@ -1,0 +1,136 @@
+/* What a message is made of. */
+#include "deliver.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "../media/drawing.h"
+#include "../media/jpeg.h"
+
+enum { QUALITY = 85 };
+
+bool letter_is(const letter_item *item, int64_t what_bit)
+{
+    static const char *const names[] = {"still",  "small", "clip",
+                                        "record", "timed", "segment"};
+    for (size_t i = 0; i < sizeof names / sizeof *names; i++)
+        if (what_bit == INT64_C(1) << i)
+            return strcmp(item->what, names[i]) == 0;
+    return false;
+}
+
+void letter_path(const tw_deliver *of, const char *file, char out[PATH_BYTES])
+{
+    (void)snprintf(out, PATH_BYTES, "%s/%s", of->store, file);
+}
+
+void letter_take(const tw_outbox_item *item, letter_item *out)
+{
+    *out = (letter_item){
+        .sighting = item->sighting, .start_us = item->start_us, .bytes = item->bytes};
+    (void)snprintf(out->what, sizeof out->what, "%s", item->what);
+    (void)snprintf(out->camera, sizeof out->camera, "%s", item->camera);
+    (void)snprintf(out->file, sizeof out->file, "%s", item->file);
+}
+
+static bool take_item(void *ctx, const tw_outbox_item *item)
+{
+    letter *l = ctx;
+    if (l->count == l->room)
+        return false;
+    letter_take(item, &l->items[l->count++]);
+    return true;
+}
+
+/* Items of one sighting stand together. */
+static tw_status read_sightings(tw_catalogue *catalogue, letter *l, tw_error *err)
+{
+    tw_status st = TW_OK;
+    for (size_t i = 0; i < l->count && st == TW_OK; i++) {
+        const int64_t id = l->items[i].sighting;
+        if (id == 0 || (i > 0 && l->items[i - 1].sighting == id))
+            continue;
+        st = record_facts(catalogue, id, &l->sightings[l->sighting_count], err);
+        l->sighting_count += st == TW_OK;
+        st = st == TW_ENOENT ? TW_OK : st;
+    }
+    return st;
+}
+
+tw_status letter_read(tw_catalogue *catalogue, const tw_outbox_batch *batch, letter *out,
+                      tw_error *err)
+{
+    memset(out, 0, sizeof *out);
+    out->room = batch->count;
+    out->items = calloc(out->room + 1, sizeof *out->items);
+    out->sightings = calloc(out->room + 1, sizeof *out->sightings);
+    tw_status st =
+        out->items && out->sightings ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
+    if (st == TW_OK)
+        st = tw_outbox_batch_items(catalogue, batch, take_item, out, err);
+    if (st == TW_OK)
+        st = read_sightings(catalogue, out, err);
+    if (st != TW_OK)
+        letter_free(out);
+    return st;
+}
+
+void letter_free(letter *l)
+{
+    free(l->items);
+    free(l->sightings);
+    memset(l, 0, sizeof *l);
+}
+
+/* ---- reduced stills --------------------------------------------------------------- */
+
+/* The size that has a longer side of at most so many pixels. */
+static void fit(uint16_t *width, uint16_t *height, uint16_t side)
+{
+    const uint32_t longer = *width > *height ? *width : *height;
+    const uint32_t w = (*width * (uint32_t)side + longer / 2) / longer,
+                   h = (*height * (uint32_t)side + longer / 2) / longer;
+    *width = (uint16_t)(w > 0 ? w : 1);
+    *height = (uint16_t)(h > 0 ? h : 1);
+}
+
+static tw_status scale(const uint8_t *pixels, uint16_t width, uint16_t height,
+                       uint16_t side, uint8_t **out, size_t *bytes, tw_error *err)
+{
+    const tw_drawing *drawing = tw_drawing_load(err);
+    uint16_t to_width = width, to_height = height;
+    uint8_t *scaled = NULL;
+    if (!drawing)
+        return TW_ENOTSUP;
+    fit(&to_width, &to_height, side);
+    tw_status st =
+        drawing->scale(pixels, width, height, to_width, to_height, &scaled, err);
+    if (st == TW_OK)
+        st = tw_jpeg_encode_pixels(scaled, to_width, to_height, QUALITY, out, bytes, err);
+    free(scaled);
+    return st;
+}
+
+tw_status letter_reduce(const char *store, const char *file, uint16_t side, uint8_t **out,
+                        size_t *bytes, tw_error *err)
+{
+    char path[PATH_BYTES];
+    uint8_t *data = NULL, *pixels = NULL;
+    size_t capacity = 0, n = 0;
+    uint16_t width = 0, height = 0;
+    (void)snprintf(path, sizeof path, "%s/%s", store, file);
+    tw_status st = tw_jpeg_read_file(path, &data, &capacity, &n, err);
+    if (st == TW_OK)
+        st = tw_jpeg_pixels(data, n, side, &pixels, &width, &height, err);
+    if (st == TW_OK && width <= side && height <= side) { /* small enough as it is */
+        *out = data;
+        *bytes = n;
+        data = NULL;
+    } else if (st == TW_OK) {
+        st = scale(pixels, width, height, side, out, bytes, err);
+    }
+    free(pixels);
+    free(data);
+    return st;
+}

@@ -1,0 +1,310 @@
+/* Destinations that take messages: mail, and forms. */
+#include <jansson.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "deliver.h"
+
+enum { FILES_MAX = 20, ALL_FILES_BYTES = 20000000 };
+
+/* What goes with a message. */
+typedef struct enclosed {
+    tw_content files[FILES_MAX];
+    char paths[FILES_MAX][PATH_BYTES];
+    char names[FILES_MAX][256];
+    uint8_t *made[FILES_MAX];
+    char *text;
+    size_t count;
+    uint64_t bytes;
+    const letter_item **named; /* that do not go: too large, or too many */
+    size_t named_count;
+} enclosed;
+
+static const char *last_part(const char *file)
+{
+    const char *slash = strrchr(file, '/');
+    return slash ? slash + 1 : file;
+}
+
+static bool is_picture(const letter_item *item)
+{
+    return letter_is(item, TW_SEND_STILL) || letter_is(item, TW_SEND_SMALL);
+}
+
+/* Reduced if it is to be. @return false: it cannot be had. */
+static bool make_picture(const destination *d, const letter_item *item, char *path,
+                         uint8_t **made, tw_content *out)
+{
+    size_t bytes = 0;
+    letter_path(d->of, item->file, path);
+    *out =
+        (tw_content){.path = path, .name = last_part(item->file), .type = "image/jpeg"};
+    if (!letter_is(item, TW_SEND_SMALL) ||
+        letter_reduce(d->of->store, item->file, (uint16_t)d->set.small_side, made, &bytes,
+                      NULL) != TW_OK)
+        return true;
+    out->path = NULL;
+    out->data = *made;
+    out->bytes = bytes;
+    return true;
+}
+
+static void add_file(const destination *d, const letter_item *item, uint64_t most,
+                     enclosed *e)
+{
+    const size_t i = e->count;
+    if (i == FILES_MAX || item->bytes > most ||
+        e->bytes + item->bytes > ALL_FILES_BYTES) {
+        e->named[e->named_count++] = item;
+        return;
+    }
+    if (is_picture(item)) {
+        (void)make_picture(d, item, e->paths[i], &e->made[i], &e->files[i]);
+    } else {
+        letter_path(d->of, item->file, e->paths[i]);
+        e->files[i] =
+            (tw_content){.path = e->paths[i],
+                         .name = last_part(item->file),
+                         .type = strstr(item->file, ".mp4") ? "video/mp4" : "image/jpeg"};
+    }
+    e->bytes += item->bytes;
+    e->count++;
+}
+
+static void add_record(char *text, enclosed *e)
+{
+    if (!text || e->count == FILES_MAX) {
+        free(text);
+        return;
+    }
+    e->text = text;
+    e->files[e->count++] = (tw_content){.data = text,
+                                        .bytes = strlen(text),
+                                        .name = "sighting.json",
+                                        .type = "application/json"};
+}
+
+static void drop_enclosed(enclosed *e)
+{
+    for (size_t i = 0; e && i < FILES_MAX; i++)
+        free(e->made[i]);
+    if (e) {
+        free(e->text);
+        free(e->named);
+    }
+    free(e);
+}
+
+static enclosed *new_enclosed(const letter *l)
+{
+    enclosed *e = calloc(1, sizeof *e);
+    if (e && (e->named = calloc(l->count + 1, sizeof *e->named)) == NULL) {
+        free(e);
+        return NULL;
+    }
+    return e;
+}
+
+/* ---- mail ------------------------------------------------------------------------ */
+
+/* The still that shows most: of one camera's, the one that was hardest to compress. One
+ * that is reduced is preferred, as it is wanted. */
+static const letter_item *best_picture(const letter *l)
+{
+    const letter_item *best = NULL;
+    for (size_t i = 0; i < l->count; i++) {
+        const letter_item *item = &l->items[i];
+        if (!is_picture(item))
+            continue;
+        const int rank = letter_is(item, TW_SEND_SMALL);
+        const int best_rank = best ? letter_is(best, TW_SEND_SMALL) : -1;
+        if (rank > best_rank || (rank == best_rank && item->bytes > best->bytes))
+            best = item;
+    }
+    return best;
+}
+
+/* All that is mailed. */
+typedef struct mailing {
+    tw_content picture;
+    char picture_path[PATH_BYTES];
+    uint8_t *picture_made;
+    enclosed *with;
+    prose prose;
+    char id[256], thread[256];
+} mailing;
+
+static void add_enclosed(const destination *d, const letter *l, const letter_item *best,
+                         const char *record, mailing *m)
+{
+    const bool one = l->sighting_count <= 1;
+    for (size_t i = 0; i < l->count; i++) {
+        const letter_item *item = &l->items[i];
+        if (item == best || letter_is(item, TW_SEND_RECORD) || (!one && is_picture(item)))
+            continue; /* of many, the sheet shows them */
+        add_file(d, item, is_picture(item) ? UINT64_MAX : (uint64_t)d->set.attach_below,
+                 m->with);
+    }
+    if (record)
+        add_record(strdup(record), m->with);
+}
+
+static char *mailed_record(const destination *d, const letter *l)
+{
+    bool wanted = false;
+    for (size_t i = 0; i < l->count; i++)
+        wanted = wanted || letter_is(&l->items[i], TW_SEND_RECORD);
+    if (!wanted)
+        return NULL;
+    json_t *all = json_array();
+    for (size_t i = 0; i < l->sighting_count; i++)
+        (void)json_array_append_new(
+            all, record_json(d->catalogue, d->of->station, l->sightings[i].id,
+                             l->sightings[i].over ? "end" : "update"));
+    if (l->sighting_count != 1)
+        return record_print(all);
+    json_t *one = json_incref(json_array_get(all, 0));
+    json_decref(all);
+    return record_print(one);
+}
+
+static tw_status prepare(const destination *d, const letter *l, const char *key,
+                         mailing *m, tw_error *err)
+{
+    size_t bytes = 0;
+    const letter_item *best = NULL;
+    m->with = new_enclosed(l);
+    if (!m->with)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    if (l->sighting_count > 1 &&
+        compose_sheet(d, l, &m->picture_made, &bytes, NULL) == TW_OK)
+        m->picture = (tw_content){.data = m->picture_made,
+                                  .bytes = bytes,
+                                  .name = "sightings.jpg",
+                                  .type = "image/jpeg"};
+    else if ((best = best_picture(l)) != NULL)
+        (void)make_picture(d, best, m->picture_path, &m->picture_made, &m->picture);
+    char *record = mailed_record(d, l);
+    add_enclosed(d, l, best, record, m);
+    free(record);
+    compose_id(d, key, m->id, sizeof m->id);
+    if (l->sighting_count == 1)
+        compose_thread(d, &l->sightings[0], m->thread, sizeof m->thread);
+    return compose(d, l, m->picture.type != NULL, m->with->named, m->with->named_count,
+                   &m->prose) == TW_OK
+               ? TW_OK
+               : tw_fail(err, TW_ENOMEM, "out of memory");
+}
+
+static void mail_letter(destination *d, const letter *l, const char *key, tw_sending *out)
+{
+    mailing *m = calloc(1, sizeof *m);
+    tw_error err = {0};
+    const tw_clock *clock = &d->of->clock;
+    if (!m || prepare(d, l, key, m, &err) != TW_OK) {
+        deliver_fail(out, TW_FAULT_OTHER, "out of memory");
+    } else {
+        const int64_t wall_us = clock->ops->wall_us(clock->ctx);
+        const tw_mail mail = {.subject = m->prose.subject,
+                              .text = m->prose.text,
+                              .html = m->prose.html,
+                              .id = m->id,
+                              .thread = m->thread[0] ? m->thread : NULL,
+                              .wall_us = wall_us,
+                              .offset_s = clock->ops->offset_s(clock->ctx, wall_us),
+                              .picture = m->picture.type ? &m->picture : NULL,
+                              .files = m->with->files,
+                              .file_count = m->with->count};
+        d->transfer->sender_mail(d->sender, &mail, out);
+    }
+    if (m) {
+        compose_free(&m->prose);
+        drop_enclosed(m->with);
+        free(m->picture_made);
+    }
+    free(m);
+}
+
+/* ---- forms ----------------------------------------------------------------------- */
+
+/* What belongs to no sighting is a picture that was asked for, or one by the clock. */
+static json_t *describe_capture(const destination *d, const letter_item *item)
+{
+    char time[TW_UTC_MAX];
+    return json_pack("{ss ss ss ss ss}", "type", "capture", "station", d->of->station,
+                     "camera", item->camera, "file", item->file, "time",
+                     tw_utc(item->start_us, time));
+}
+
+static char *describe(const destination *d, const letter *l)
+{
+    if (l->sighting_count == 1 && l->items[0].sighting != 0)
+        return record_text(d->catalogue, d->of->station, l->sightings[0].id,
+                           l->sightings[0].over ? "end" : "update");
+    if (l->sighting_count == 0)
+        return record_print(l->count > 0 ? describe_capture(d, &l->items[0]) : NULL);
+    json_t *all = json_array();
+    for (size_t i = 0; i < l->sighting_count; i++)
+        (void)json_array_append_new(
+            all, record_json(d->catalogue, d->of->station, l->sightings[i].id, "end"));
+    return record_print(json_pack("{ss ss so}", "type", "digest", "station",
+                                  d->of->station, "sightings", all));
+}
+
+static void post_letter(destination *d, const letter *l, const char *key, tw_sending *out)
+{
+    enclosed *e = new_enclosed(l);
+    char *record = describe(d, l);
+    for (size_t i = 0; e && i < l->count; i++)
+        if (!letter_is(&l->items[i], TW_SEND_RECORD))
+            add_file(d, &l->items[i], UINT64_MAX, e);
+    if (e && record)
+        d->transfer->sender_post(d->sender, key, record, e->files, e->count, out);
+    else
+        deliver_fail(out, TW_FAULT_OTHER, "out of memory");
+    free(record);
+    drop_enclosed(e);
+}
+
+/* ---- both ------------------------------------------------------------------------ */
+
+static void send_letter(destination *d, const tw_outbox_batch *batch,
+                        void (*send)(destination *d, const letter *l, const char *key,
+                                     tw_sending *out),
+                        tw_sending *out)
+{
+    letter l;
+    tw_error err = {0};
+    if (!deliver_connect(d, out))
+        return;
+    const tw_status st = letter_read(d->catalogue, batch, &l, &err);
+    if (st != TW_OK) {
+        deliver_fail(out, TW_FAULT_OTHER, "%s", err.text);
+        return;
+    }
+    if (l.count == 0) /* all of it has just been dropped */
+        deliver_fail(out, TW_FAULT_GONE, "%s", tw_fault_text(TW_FAULT_GONE));
+    else
+        send(d, &l, batch->message, out);
+    letter_free(&l);
+}
+
+static void send_mail(destination *d, const tw_outbox_batch *batch, tw_sending *out)
+{
+    send_letter(d, batch, mail_letter, out);
+}
+
+static void send_post(destination *d, const tw_outbox_batch *batch, tw_sending *out)
+{
+    send_letter(d, batch, post_letter, out);
+}
+
+const way way_mail = {.message = true,
+                      .take = TW_TAKE_SIGHTING,
+                      .send = send_mail,
+                      .end = deliver_disconnect};
+const way way_post = {.message = true,
+                      .take = TW_TAKE_SIGHTING,
+                      .send = send_post,
+                      .end = deliver_disconnect};

@@ -1,0 +1,293 @@
+/* The broker module, by libmosquitto. Its loop runs in the caller's thread. */
+#include <errno.h>
+#include <mosquitto.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <time.h>
+
+#include "../broker.h"
+#include "tawny/api.h"
+
+enum { PORT = 1883, PORT_TLS = 8883, KEEP_S = 30, STEP_MS = 100, TOPIC_BYTES = 512 };
+
+struct tw_broker {
+    tw_broker_spec spec;
+    struct mosquitto *client;
+    char host[256], user[256];
+    char orders[TOPIC_BYTES];
+    int port;
+    bool connecting, connected;
+    unsigned times;
+    int refused; /* why it does not want us, of CONNACK; 0: it does */
+    int waiting; /* number of the message that is published; 0: it has it */
+};
+
+static int64_t now_ms(void)
+{
+    struct timespec t;
+    (void)clock_gettime(CLOCK_MONOTONIC, &t);
+    return (int64_t)t.tv_sec * 1000 + t.tv_nsec / 1000000;
+}
+
+/* ---- what the library tells ------------------------------------------------------- */
+
+static void on_connect(struct mosquitto *client, void *ctx, int code)
+{
+    tw_broker *b = ctx;
+    b->connecting = false;
+    b->refused = code;
+    b->connected = code == 0;
+    b->times += b->connected;
+    if (b->connected && b->orders[0])
+        (void)mosquitto_subscribe(client, NULL, b->orders, 1);
+}
+
+static void on_disconnect(struct mosquitto *client, void *ctx, int code)
+{
+    tw_broker *b = ctx;
+    (void)client;
+    (void)code;
+    b->connecting = b->connected = false;
+}
+
+static void on_publish(struct mosquitto *client, void *ctx, int id)
+{
+    tw_broker *b = ctx;
+    (void)client;
+    if (id == b->waiting)
+        b->waiting = 0;
+}
+
+static void on_message(struct mosquitto *client, void *ctx,
+                       const struct mosquitto_message *m)
+{
+    const tw_broker *b = ctx;
+    (void)client;
+    if (b->spec.heard && m->payloadlen > 0 && !m->retain) /* what is retained is old */
+        b->spec.heard(b->spec.ctx, m->topic, m->payload, (size_t)m->payloadlen);
+}
+
+static void on_log(struct mosquitto *client, void *ctx, int level, const char *text)
+{
+    const tw_broker *b = ctx;
+    char line[TW_REPLY_MAX];
+    (void)client;
+    (void)level;
+    if (b->spec.said)
+        b->spec.said(b->spec.ctx, '*',
+                     tw_reply_shown(text, strlen(text), line, sizeof line));
+}
+
+/* ---- making ---------------------------------------------------------------------- */
+
+/* "mqtts://user@host:port/topic" */
+static bool read_url(tw_broker *b)
+{
+    const char *url = b->spec.to->url, *at = strstr(url, "://");
+    if (!at)
+        return false;
+    b->port = strncmp(url, "mqtts", 5) == 0 ? PORT_TLS : PORT;
+    at += 3;
+    size_t n = strcspn(at, "/");
+    const char *sign = memchr(at, '@', n);
+    if (sign) {
+        (void)snprintf(b->user, sizeof b->user, "%.*s", (int)(sign - at), at);
+        n -= (size_t)(sign - at) + 1;
+        at = sign + 1;
+    }
+    if (b->spec.to->user[0])
+        (void)snprintf(b->user, sizeof b->user, "%s", b->spec.to->user);
+    const char *colon = memchr(at, ':', n);
+    const size_t host = colon ? (size_t)(colon - at) : n;
+    (void)snprintf(b->host, sizeof b->host, "%.*s", (int)host, at);
+    if (colon)
+        b->port = atoi(colon + 1);
+    return host > 0 && host < sizeof b->host && b->port > 0 && b->port < 65536;
+}
+
+static int set_tls(const tw_broker *b)
+{
+    const tw_destination_settings *to = b->spec.to;
+    if (strncmp(to->url, "mqtts", 5) != 0)
+        return MOSQ_ERR_SUCCESS;
+    const char *file = to->trust[0] ? to->trust : NULL;
+    int rc = mosquitto_tls_set(b->client, file, file ? NULL : "/etc/ssl/certs", NULL,
+                               NULL, NULL);
+    if (rc == MOSQ_ERR_SUCCESS && to->tls != TW_TLS_VERIFIED) {
+        rc = mosquitto_tls_opts_set(b->client, 0, NULL, NULL);
+        if (rc == MOSQ_ERR_SUCCESS)
+            rc = mosquitto_tls_insecure_set(b->client, true);
+    }
+    return rc;
+}
+
+static int set_up(tw_broker *b)
+{
+    const tw_broker_spec *spec = &b->spec;
+    mosquitto_connect_callback_set(b->client, on_connect);
+    mosquitto_disconnect_callback_set(b->client, on_disconnect);
+    mosquitto_publish_callback_set(b->client, on_publish);
+    mosquitto_message_callback_set(b->client, on_message);
+    mosquitto_log_callback_set(b->client, on_log);
+    int rc = mosquitto_will_set(b->client, spec->will_topic, (int)strlen(spec->will),
+                                spec->will, 1, true);
+    if (rc == MOSQ_ERR_SUCCESS && b->user[0])
+        rc = mosquitto_username_pw_set(b->client, b->user, spec->secret);
+    return rc == MOSQ_ERR_SUCCESS ? set_tls(b) : rc;
+}
+
+static void broker_free(tw_broker *b)
+{
+    if (!b)
+        return;
+    if (b->client && b->connected) {
+        (void)mosquitto_disconnect(b->client);
+        (void)mosquitto_loop(b->client, STEP_MS, 1);
+    }
+    if (b->client)
+        mosquitto_destroy(b->client);
+    free(b);
+}
+
+static tw_status broker_new(const tw_broker_spec *spec, tw_broker **out, tw_error *err)
+{
+    tw_broker *b = calloc(1, sizeof *b);
+    if (!b)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    b->spec = *spec;
+    (void)snprintf(b->orders, sizeof b->orders, "%s", spec->orders ? spec->orders : "");
+    tw_status st = TW_OK;
+    if (!read_url(b))
+        st = tw_fail(err, TW_EINVAL, "%s", tw_fault_text(TW_FAULT_URL));
+    if (st == TW_OK && !(b->client = mosquitto_new(spec->client, true, b)))
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+    const int rc = st == TW_OK ? set_up(b) : MOSQ_ERR_SUCCESS;
+    if (rc != MOSQ_ERR_SUCCESS)
+        st = tw_fail(err, TW_EINVAL, "%s (%s)", tw_fault_text(TW_FAULT_TRUST_FILE),
+                     mosquitto_strerror(rc));
+    if (st != TW_OK) {
+        broker_free(b);
+        return st;
+    }
+    *out = b;
+    return TW_OK;
+}
+
+/* ---- talking --------------------------------------------------------------------- */
+
+static void fail(tw_sending *out, tw_fault fault, const char *more)
+{
+    memset(out, 0, sizeof *out);
+    out->fault = fault;
+    out->verdict = tw_fault_verdict(fault);
+    if (fault != TW_FAULT_NONE)
+        (void)snprintf(out->text, sizeof out->text, "%s%s%s%s", tw_fault_text(fault),
+                       more[0] ? " (" : "", more, more[0] ? ")" : "");
+}
+
+static tw_fault fault_of(const tw_broker *b, int rc)
+{
+    enum { UNAVAILABLE = 3, BAD_LOGIN = 4, NOT_ALLOWED = 5 }; /* of CONNACK, MQTT 3.1.1 */
+    if (b->refused == BAD_LOGIN || b->refused == NOT_ALLOWED)
+        return TW_FAULT_LOGIN;
+    if (b->refused == UNAVAILABLE)
+        return TW_FAULT_BUSY;
+    switch (rc) {
+    case MOSQ_ERR_EAI: return TW_FAULT_HOST;
+    case MOSQ_ERR_ERRNO: return errno == EPROTO ? TW_FAULT_TLS : TW_FAULT_CONNECT;
+    case MOSQ_ERR_TLS: return TW_FAULT_CERTIFICATE;
+    case MOSQ_ERR_PAYLOAD_SIZE: return TW_FAULT_TOO_LARGE;
+    case MOSQ_ERR_CONN_LOST: return TW_FAULT_BROKEN;
+    case MOSQ_ERR_SUCCESS: return TW_FAULT_TIMEOUT;
+    default: return TW_FAULT_OTHER;
+    }
+}
+
+static bool stopped(const tw_broker *b)
+{
+    return b->spec.stop && atomic_load(b->spec.stop);
+}
+
+/* Have the library work until something is so, or the time is up.
+ * @return what it said last. */
+static int work_until(tw_broker *b, const bool *done, bool wanted, int64_t until_ms)
+{
+    int rc = MOSQ_ERR_SUCCESS;
+    while (*done != wanted && rc == MOSQ_ERR_SUCCESS && now_ms() < until_ms &&
+           !stopped(b))
+        rc = mosquitto_loop(b->client, STEP_MS, 1);
+    return rc;
+}
+
+static bool connect_now(tw_broker *b, tw_sending *out)
+{
+    b->refused = 0;
+    b->connecting = true;
+    int rc = mosquitto_connect(b->client, b->host, b->port, KEEP_S);
+    if (rc == MOSQ_ERR_SUCCESS)
+        rc = work_until(b, &b->connecting, false,
+                        now_ms() + b->spec.to->timeout_us / 1000);
+    b->connecting = false;
+    if (b->connected)
+        fail(out, TW_FAULT_NONE, "");
+    else
+        fail(out, fault_of(b, rc),
+             b->refused ? mosquitto_connack_string(b->refused) : mosquitto_strerror(rc));
+    return b->connected;
+}
+
+static bool broker_step(tw_broker *b, int wait_ms, tw_sending *out)
+{
+    fail(out, TW_FAULT_NONE, "");
+    if (!b->connected)
+        return connect_now(b, out);
+    const int rc = mosquitto_loop(b->client, wait_ms, 1);
+    if (rc == MOSQ_ERR_SUCCESS)
+        return true;
+    b->connected = false;
+    fail(out, fault_of(b, rc), mosquitto_strerror(rc));
+    return false;
+}
+
+static void broker_publish(tw_broker *b, const char *topic, const char *payload,
+                           bool retain, tw_sending *out)
+{
+    int id = 0;
+    const int64_t until_ms = now_ms() + b->spec.to->timeout_us / 1000;
+    int rc = mosquitto_publish(b->client, &id, topic, (int)strlen(payload), payload, 1,
+                               retain);
+    b->waiting = rc == MOSQ_ERR_SUCCESS ? id : 0;
+    while (b->waiting != 0 && rc == MOSQ_ERR_SUCCESS && b->connected &&
+           now_ms() < until_ms && !stopped(b))
+        rc = mosquitto_loop(b->client, STEP_MS, 1);
+    if (rc == MOSQ_ERR_SUCCESS && b->waiting == 0) {
+        fail(out, TW_FAULT_NONE, "");
+        return;
+    }
+    /* what is under way must not come again by itself behind what is sent then */
+    b->waiting = 0;
+    b->connected = false;
+    (void)mosquitto_disconnect(b->client);
+    fail(out, fault_of(b, rc), mosquitto_strerror(rc));
+}
+
+static unsigned broker_times(const tw_broker *b)
+{
+    return b->times;
+}
+
+/* Before any thread uses it. */
+__attribute__((constructor)) static void begin(void)
+{
+    (void)mosquitto_lib_init();
+}
+
+TW_API const tw_broker_module *tw_broker_table(void);
+
+const tw_broker_module *tw_broker_table(void)
+{
+    static const tw_broker_module table = {TW_BROKER_ABI,  broker_new,   broker_step,
+                                           broker_publish, broker_times, broker_free};
+    return &table;
+}
