@@ -188,21 +188,20 @@ static void ask(tw_sender *s, const char *method, const char *url, const char *h
         wire_run(s, out);
 }
 
-/* Make the collections above a file, the outermost first; one that is there is fine. */
+/* Make the collections above a file, the outermost first. One that is there already, or
+ * that is not ours to make, is refused: what is wrong shows when the file is put. */
 static void make_folders(tw_sender *s, const char *url, tw_sending *out)
 {
     char folder[URL_BYTES];
-    memset(out, 0, sizeof *out);
-    for (size_t at = strlen(s->base), i = 0; i < FOLDERS_MAX; i++) {
-        (void)snprintf(folder, sizeof folder, "%.*s", (int)at, url);
-        ask(s, "MKCOL", folder, NULL, out);
-        const uint16_t code = tw_reply_read(s->talk.last).code;
-        if (out->verdict != TW_DELIVERED && code != 405 && code != 409 && code != 301)
-            return; /* 405: it is there (RFC 4918); what is wrong else shows later */
-        const char *slash = strchr(url + at, '/');
+    const char *slash = strchr(strstr(url, "://") + 3, '/');
+    for (size_t i = 0; i < FOLDERS_MAX && slash; i++) {
+        slash = strchr(slash + 1, '/');
         if (!slash)
             break;
-        at = (size_t)(slash - url) + 1;
+        (void)snprintf(folder, sizeof folder, "%.*s", (int)(slash - url) + 1, url);
+        ask(s, "MKCOL", folder, NULL, out);
+        if (tw_reply_read(s->talk.last).code == 0)
+            return; /* nobody answers any more */
     }
     memset(out, 0, sizeof *out);
 }

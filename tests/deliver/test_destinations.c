@@ -1,0 +1,387 @@
+/* What arrives at each kind of destination: at real servers, or, for object storage, at a
+ * stand-in that works out the signature itself. */
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "../support/servers.h"
+#include "../support/stored.h"
+
+/* Fails unless a file has the bytes of a capture of the store. */
+static void check_same(const stored *s, const char *place, const char *name)
+{
+    char there[512];
+    size_t bytes = 0, kept = 0;
+    (void)snprintf(there, sizeof there, "%s/%s/%s", s->folder, place, name);
+    if (access(there, R_OK) != 0)
+        fail_msg("%s is not there; told: %s", there, s->told);
+    char *path = join(s->store, name), *got = read_file(there, &bytes),
+         *had = read_file(path, &kept);
+    assert_int_equal(bytes, kept);
+    assert_memory_equal(got, had, kept);
+    free(path);
+    free(got);
+    free(had);
+}
+
+/* Nothing is there but so many files, and none that is half there. */
+static void check_count(const stored *s, const char *place, size_t wanted)
+{
+    char *folder = join(s->folder, place), **files = list_files(folder);
+    assert_int_equal(count_ending(files, ".part"), 0);
+    assert_int_equal(list_length(files), wanted);
+    free_list(files);
+    free(folder);
+}
+
+/* Two sightings, the second one while the station was away, and both arrive. */
+static void check_files(stored *s, const char *destination, const char *place)
+{
+    deliver(s, "there", destination);
+    (void)sight(s, 300000);
+    WAIT_FOR(filled(s, "there").sent == 3);
+    deliver(s, NULL, NULL);
+    (void)sight(s, 20);
+    deliver(s, "there", destination);
+    WAIT_FOR(filled(s, "there").sent == 6);
+    assert_int_equal(filled(s, "there").given_up, 0);
+    check_same(s, place, "2027-03-13/kerb+001-still.jpg");
+    check_same(s, place, "2027-03-13/kerb+001-clip.mp4");
+    check_same(s, place, "2027-03-13/kerb+002-clip.mp4");
+    check_count(s, place, 6);
+}
+
+#define WHAT "what = still, clip, record\n"
+
+static void test_a_folder(void **state)
+{
+    (void)state;
+    char text[1024];
+    stored *s = make_stored();
+    char *disk = join(s->folder, "disk");
+    (void)snprintf(text, sizeof text, "[destination there]\nurl = file:%s\n" WHAT, disk);
+    (void)mkdir(disk, 0755);
+    check_files(s, text, "disk");
+    char *record = join(disk, "2027-03-13/kerb/"
+                              "kerb-20270313T203100.000+0000-001-record.json");
+    char *json = read_file(record, NULL);
+    assert_has(json, "{\"type\":\"sighting\",\"phase\":\"end\",\"station\":\"hollin\","
+                     "\"camera\":\"kerb\",\"number\":1,");
+    assert_has(json, "\"start\":\"2027-03-13T20:31:00.000Z\"");
+    assert_has(json, "\"end\":\"2027-03-13T20:31:12.000Z\",\"seconds\":12.0,\"stills\":["
+                     "\"2027-03-13/kerb+001-still.jpg\"],\"clips\":[\"2027-03-13/"
+                     "kerb+001-clip.mp4\"]}");
+    free(json);
+    free(record);
+    /* the disk is taken away: nothing is written in its place, and it comes back */
+    char *away = join(s->folder, "away");
+    assert_int_equal(rename(disk, away), 0);
+    (void)sight(s, 20);
+    WAIT_FOR(was_told(s, "disk is not there: is its disk?"));
+    assert_int_not_equal(access(disk, F_OK), 0);
+    assert_int_equal(rename(away, disk), 0);
+    WAIT_FOR(filled(s, "there").waiting == 0);
+    check_count(s, "disk", 9);
+    free(away);
+    free(disk);
+    leave_stored(s);
+}
+
+static void test_webdav(void **state)
+{
+    (void)state;
+    char text[512];
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server web = start_webdav(s->folder);
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = http://127.0.0.1:%d/lane/deep er\n" WHAT,
+                   web.port);
+    /* a blank in a url is written so */
+    char *blank = strstr(text, "deep er");
+    memmove(blank + 7, blank + 5, strlen(blank + 5) + 1);
+    memcpy(blank + 4, "%20", 3);
+    check_files(s, text, "www/lane/deep er");
+    end_server(&web);
+    leave_stored(s);
+}
+
+static void test_ftp_with_tls(void **state)
+{
+    (void)state;
+    char text[1024];
+    if (geteuid() != 0)
+        skip(); /* that server wants to be root */
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server ftp = start_ftps(s->folder);
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = ftps://ftp@localhost:%d/up/lane\n"
+                   "trust = %s/cert.pem\n" WHAT,
+                   ftp.port, s->folder);
+    check_files(s, text, "ftp/up/lane");
+    end_server(&ftp);
+    leave_stored(s);
+}
+
+static void test_sftp(void **state)
+{
+    (void)state;
+    char text[2048];
+    if (geteuid() != 0)
+        skip();
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server ssh = start_sftp(s->folder);
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = sftp://root@127.0.0.1:%d%s/sftp/lane\n"
+                   "key_file = %s/id\nhost_keys = %s/known_hosts\n" WHAT,
+                   ssh.port, s->folder, s->folder, s->folder);
+    check_files(s, text, "sftp/lane");
+    end_server(&ssh);
+    leave_stored(s);
+}
+
+static void test_object_storage(void **state)
+{
+    (void)state;
+    char text[1024];
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    char *objects = join(s->folder, "objects");
+    (void)mkdir(objects, 0755);
+    server store = start_stand_in("object_store.py", objects, NULL);
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = s3+http://127.0.0.1:%d/toads/lane\n"
+                   "user = key\nsecret_file = %s/s3.secret\nregion = eu-west-1\n" WHAT,
+                   store.port, s->folder);
+    check_files(s, text, "objects/toads/lane");
+    end_server(&store);
+    free(objects);
+    leave_stored(s);
+}
+
+/* ---- mail -------------------------------------------------------------------------- */
+
+static char *mail_number(const stored *s, int number)
+{
+    char name[32];
+    (void)snprintf(name, sizeof name, "mail/%06d.eml", number);
+    char *path = join(s->folder, name);
+    WAIT_FOR(access(path, R_OK) == 0);
+    char *text = read_file(path, NULL);
+    free(path);
+    return text;
+}
+
+static void mail_settings(const stored *s, int port, const char *more, char out[2048])
+{
+    (void)snprintf(out, 2048,
+                   "[destination there]\nurl = smtp://toad@localhost:%d\n"
+                   "secret_file = %s/good.secret\ntrust = %s/cert.pem\n"
+                   "to = Ann <ann@lane.example>, bob@lane.example\n"
+                   "from = Tr\xC3\xB6te <toads@lane.example>\n%s",
+                   port, s->folder, s->folder, more);
+}
+
+/* Value of a header's first place; in out. */
+static const char *header(const char *mail, const char *name, char out[256])
+{
+    const char *at = strstr(mail, name);
+    if (!at)
+        fail_msg("no %s in %.600s", name, mail);
+    at += strlen(name);
+    (void)snprintf(out, 256, "%.*s", (int)strcspn(at, "\r\n"), at);
+    return out;
+}
+
+static void test_mail(void **state)
+{
+    (void)state;
+    char text[2048], thread[256], other[256];
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server post = start_mail(s->folder);
+    mail_settings(s, post.port, "attach_below = 100 kB\n", text);
+    deliver(s, "there", text);
+    (void)sight(s, 5000);
+    char *mail = mail_number(s, 0);
+    assert_has(mail, "X-From: toads@lane.example\r\n"
+                     "X-To: ann@lane.example,bob@lane.example\r\n");
+    assert_has(mail, "From: =?UTF-8?B?VHLDtnRl?= <toads@lane.example>\r\n");
+    assert_has(mail, "To: Ann <ann@lane.example>, bob@lane.example\r\n");
+    assert_has(mail, "Subject: kerb: sighting 1, 20:31\r\n");
+    assert_has(mail, "Auto-Submitted: auto-generated");
+    assert_has(mail, "kerb, sighting 1: 2027-03-13 20:31:00 to 20:31:12 (12 s)\r\n");
+    assert_has(mail, "&lt;at&gt; the &quot;left&quot;");
+    assert_has(mail, "Content-ID: <picture>\r\n");
+    assert_has(mail, "filename=\"kerb+001-clip.mp4\"");
+    (void)header(mail, "References: ", thread);
+    free(mail);
+    (void)sight(s, 200000); /* too large: named */
+    mail = mail_number(s, 1);
+    assert_null(strstr(mail, "filename=\"kerb+002-clip.mp4\""));
+    assert_has(mail, "2027-03-13/kerb+002-clip.mp4 (200 kB) is not in this mail");
+    assert_string_not_equal(header(mail, "References: ", other), thread);
+    free(mail);
+    WAIT_FOR(was_told(s, "there: 1 message sent, nothing waits"));
+    end_server(&post);
+    leave_stored(s);
+}
+
+/* A first still leaves while the sighting runs; the rest follows in the same thread. */
+static void test_mail_while_it_runs(void **state)
+{
+    (void)state;
+    char text[2048], thread[256], again[256], id[256], other[256];
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server post = start_mail(s->folder);
+    mail_settings(s, post.port, "what = small, record\nsmall_side = 100\n", text);
+    deliver(s, "there", text);
+    const int64_t running = begin_sighting(s);
+    add_still(s, running);
+    char *mail = mail_number(s, 0);
+    assert_has(mail, "and still going on");
+    (void)header(mail, "References: ", thread);
+    (void)header(mail, "Message-ID: ", id);
+    free(mail);
+    end_sighting(s, running);
+    mail = mail_number(s, 1);
+    assert_string_equal(header(mail, "References: ", again), thread);
+    assert_string_not_equal(header(mail, "Message-ID: ", other), id);
+    assert_has(mail, "filename=\"sighting.json\"");
+    free(mail);
+    end_server(&post);
+    leave_stored(s);
+}
+
+/* One mail with a contact sheet of all that came in between. */
+static void test_mail_that_a_limit_held_back_is_joined(void **state)
+{
+    (void)state;
+    char text[2048];
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server post = start_mail(s->folder);
+    mail_settings(s, post.port, "limit = 2/h\nwhat = still\n", text);
+    for (int i = 0; i < 3; i++)
+        (void)sight(s, 0);
+    deliver(s, "there", text); /* nothing was routed before */
+    assert_int_equal(filled(s, "there").waiting, 0);
+    deliver(s, NULL, NULL);
+    for (int i = 0; i < 5; i++)
+        (void)sight(s, 0);
+    deliver(s, "there", text);
+    char *mail = mail_number(s, 0);
+    assert_has(mail, "Subject: hollin: 5 sightings, 13 Mar 20:34 to 13 Mar 20:38\r\n");
+    assert_has(mail, "Content-ID: <picture>\r\n");
+    free(mail);
+    (void)sight(s, 0);
+    mail = mail_number(s, 1);
+    assert_has(mail, "Subject: kerb: sighting 9, 20:39\r\n");
+    free(mail);
+    (void)sight(s, 0); /* held for an hour */
+    (void)usleep(3000000);
+    assert_int_equal(filled(s, "there").waiting, 1);
+    end_server(&post);
+    leave_stored(s);
+}
+
+/* What a name could do to a header or a command. */
+static void test_nothing_is_injected(void **state)
+{
+    (void)state;
+    char text[2048];
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server post = start_mail(s->folder);
+    mail_settings(s, post.port, "subject = %n{camera}%n%nBcc: eve@marsh.example\n", text);
+    deliver(s, "there", text);
+    (void)sight(s, 0);
+    char *mail = mail_number(s, 0);
+    assert_has(mail, "X-To: ann@lane.example,bob@lane.example\r\n");
+    assert_null(strstr(mail, "\nBcc:"));
+    assert_has(mail, "Subject:  kerb  Bcc: eve@marsh.example\r\n");
+    free(mail);
+    end_server(&post);
+    leave_stored(s);
+}
+
+/* ---- forms ------------------------------------------------------------------------- */
+
+/* A request that was kept, what is no text in it left out. */
+static char *request(const char *folder, int number)
+{
+    char name[32];
+    size_t bytes = 0;
+    (void)snprintf(name, sizeof name, "%04d.request", number);
+    char *path = join(folder, name), *text = read_file(path, &bytes);
+    for (size_t i = 0; i < bytes; i++)
+        if (text[i] == '\0')
+            text[i] = '.';
+    free(path);
+    return text;
+}
+
+static void test_forms(void **state)
+{
+    (void)state;
+    char text[1024], key[256], again[256];
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    char *got = join(s->folder, "got");
+    (void)mkdir(got, 0755);
+    server web = start_stand_in("odd_server.py", "http", got, "503", "200", NULL);
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = http://127.0.0.1:%d/hook/in\nby = form\n"
+                   "headers = Authorization: Bearer {secret} | X-Place: lane\n"
+                   "secret_file = %s/good.secret\n",
+                   web.port, s->folder);
+    deliver(s, "there", text);
+    (void)sight(s, 3000);
+    WAIT_FOR(filled(s, "there").waiting == 0);
+    char *one = request(got, 0), *two = request(got, 1);
+    assert_has(two, "POST /hook/in HTTP/1.1\r\n");
+    assert_has(two, "Authorization: Bearer frogspawn\r\nX-Place: lane\r\n");
+    assert_has(two, "name=\"record\"");
+    assert_has(two, "{\"type\":\"sighting\",\"phase\":\"end\"");
+    assert_has(two, "name=\"file\"; filename=\"kerb+001-still.jpg\"");
+    assert_has(two, "name=\"file\"; filename=\"kerb+001-clip.mp4\"");
+    assert_string_equal(header(one, "Idempotency-Key: ", key),
+                        header(two, "Idempotency-Key: ", again));
+    free(one);
+    free(two);
+    deliver(s, NULL, NULL);
+    char *by = strstr(text, "by = form");
+    memcpy(by, "by = json", 9);
+    deliver(s, "there", text);
+    (void)sight(s, 0);
+    WAIT_FOR(filled(s, "there").sent == 2);
+    char *three = request(got, 2);
+    assert_has(three, "Content-Type: application/json\r\n");
+    assert_has(three, "\r\n\r\n{\"type\":\"sighting\",\"phase\":\"end\"");
+    free(three);
+    free(got);
+    end_server(&web);
+    leave_stored(s);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_a_folder),
+        cmocka_unit_test(test_webdav),
+        cmocka_unit_test(test_ftp_with_tls),
+        cmocka_unit_test(test_sftp),
+        cmocka_unit_test(test_object_storage),
+        cmocka_unit_test(test_mail),
+        cmocka_unit_test(test_mail_while_it_runs),
+        cmocka_unit_test(test_mail_that_a_limit_held_back_is_joined),
+        cmocka_unit_test(test_nothing_is_injected),
+        cmocka_unit_test(test_forms),
+    };
+    (void)setenv("TZ", "UTC", 1);
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
