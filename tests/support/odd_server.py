@@ -108,6 +108,9 @@ def serve_smtp(connection, folder):
             connection.sendall(b"250-odd\r\n250-AUTH PLAIN LOGIN\r\n")
             say("EHLO", "250 SIZE 1000000")
         elif word == b"AUTH":
+            if len(line.split()) < 3:
+                connection.sendall(b"334 \r\n")
+                lines.readline()
             say("AUTH", "235 2.7.0 welcome")
         elif word == b"MAIL":
             say("MAIL", "250 fine")

@@ -272,8 +272,7 @@ static tw_fault library_fault(const tw_sender *s, CURLcode code)
     case CURLE_REMOTE_DISK_FULL: return TW_FAULT_FULL;
     case CURLE_READ_ERROR:
     case CURLE_FILE_COULDNT_READ_FILE: return TW_FAULT_GONE;
-    case CURLE_URL_MALFORMAT:
-    case CURLE_UNSUPPORTED_PROTOCOL: return TW_FAULT_URL;
+    case CURLE_URL_MALFORMAT: return TW_FAULT_URL;
     case CURLE_FILESIZE_EXCEEDED: return TW_FAULT_TOO_LARGE;
     default: return TW_FAULT_OTHER;
     }

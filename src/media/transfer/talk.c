@@ -9,6 +9,8 @@
 
 #define MASK "***"
 
+enum { GOOD_BYE = 221 }; /* of mail and FTP: comes behind what matters */
+
 static bool begins(const char *line, const char *with)
 {
     return strncasecmp(line, with, strlen(with)) == 0;
@@ -80,7 +82,7 @@ static void take_line(wire_talk *talk, char who, const char *data, size_t bytes)
     if (who == '<' && line[0]) {
         const tw_reply reply = tw_reply_read(line);
         talk->answering = begins(line, "334");
-        if (reply.code != 0 || !talk->last[0])
+        if (reply.code != GOOD_BYE && (reply.code != 0 || !talk->last[0]))
             (void)snprintf(talk->last, sizeof talk->last, "%s", line);
     }
     if (who == '*')
