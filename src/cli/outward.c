@@ -7,10 +7,10 @@ struct outward {
     outward_told_fn told;
     void *ctx;
     tw_settings *settings; /* that hold; NULL: none yet */
-    GMutex lock;           /* of what follows */
+    tw_station *station;   /* NULL: none yet, or none any more */
+    GMutex lock;           /* of what follows, for events */
     tw_hooks *hooks;       /* NULL: there are none */
     tw_deliver *deliver;   /* likewise */
-    tw_station *station;
 };
 
 outward *outward_begin(const char *store, tw_clock clock, outward_told_fn told, void *ctx)
@@ -72,9 +72,9 @@ static gboolean use_destinations(outward *o, const tw_settings *settings)
                                     &made, &err) == TW_OK;
     if (!good)
         (void)cli_say(CLI_FAILED, "%s: nothing is sent", err.text);
+    tw_deliver_station(made, o->station);
     g_mutex_lock(&o->lock);
     o->deliver = made;
-    tw_deliver_station(made, o->station);
     g_mutex_unlock(&o->lock);
     return good;
 }
@@ -90,10 +90,8 @@ gboolean outward_use(outward *o, const tw_settings *settings)
 
 void outward_station(outward *o, tw_station *station)
 {
-    g_mutex_lock(&o->lock);
     o->station = station;
-    tw_deliver_station(o->deliver, station);
-    g_mutex_unlock(&o->lock);
+    tw_deliver_station(o->deliver, station); /* not under the lock: events wait for it */
 }
 
 void outward_event(outward *o, const tw_event *event)

@@ -74,11 +74,11 @@ static void hear(void *ctx, const char *name, const void *payload, size_t bytes)
     destination *d = ctx;
     tw_error err = {0};
     (void)name;
-    (void)pthread_mutex_lock(&d->of->lock);
+    (void)pthread_mutex_lock(&d->of->station_lock);
     const tw_status st = d->of->running
                              ? tw_deliver_order(d->of->running, payload, bytes, &err)
                              : TW_EAGAIN;
-    (void)pthread_mutex_unlock(&d->of->lock);
+    (void)pthread_mutex_unlock(&d->of->station_lock);
     if (st == TW_OK)
         deliver_tell(d, TW_OK, "an order was taken: %s", err.text);
     else
@@ -138,6 +138,7 @@ static bool make_broker(destination *d, tw_sending *out)
     explicit_bzero(secret, sizeof secret);
     if (st != TW_OK)
         deliver_fail(out, TW_FAULT_URL, "%s", err.text);
+    d->view->times = 0; /* it counts anew */
     return st == TW_OK;
 }
 
@@ -197,6 +198,10 @@ static const char *state_of(const tw_camera_status *c)
 {
     if (c->lost_us > 0)
         return "lost";
+    if (c->frame_us == 0)
+        return "starting";
+    if (c->open && c->state == TW_IDLE)
+        return "disarmed";
     return c->open ? tw_watch_state_name(c->state) : "closed";
 }
 
@@ -228,7 +233,7 @@ static json_t *describe_station(const destination *d, const char *state)
     return o;
 }
 
-/* Under the lock. @return false: the camera's state was told already. */
+/* @return false: the camera's state was told already. */
 static bool has_changed(destination *d, size_t i, const tw_camera_status *c,
                         int64_t now_us)
 {
@@ -252,11 +257,11 @@ static bool tell_camera(destination *d, size_t i, bool *there, tw_sending *out)
 {
     tw_camera_status c;
     json_t *o = NULL;
-    (void)pthread_mutex_lock(&d->of->lock);
+    (void)pthread_mutex_lock(&d->of->station_lock);
     *there = d->of->running && tw_station_camera(d->of->running, i, &c) == TW_OK;
     if (*there && has_changed(d, i, &c, now_of(d)))
         o = describe_camera(d, &c);
-    (void)pthread_mutex_unlock(&d->of->lock);
+    (void)pthread_mutex_unlock(&d->of->station_lock);
     return !o || publish(d, c.name, "state", o, true, out);
 }
 
@@ -276,9 +281,9 @@ static bool tell_states(destination *d, tw_sending *out)
     bool good = true, there = true;
     if (v->station_us == 0 || now_us - v->station_us >= REFRESH_US) {
         v->station_us = now_us;
-        (void)pthread_mutex_lock(&d->of->lock);
+        (void)pthread_mutex_lock(&d->of->station_lock);
         json_t *o = describe_station(d, d->of->running ? "up" : "starting");
-        (void)pthread_mutex_unlock(&d->of->lock);
+        (void)pthread_mutex_unlock(&d->of->station_lock);
         good = publish(d, NULL, "state", o, true, out);
     }
     for (size_t i = 0; good && there && i < CAMERAS_MAX; i++)
@@ -344,6 +349,7 @@ static void nap(const destination *d, int64_t us)
 
 static void failed(destination *d, const tw_sending *out)
 {
+    deliver_disconnect(d);
     if (atomic_load(&d->of->ending))
         return;
     if (out->verdict == TW_HALT) {
@@ -404,9 +410,7 @@ static void end(destination *d)
                       json_pack("{ss ss ss}", "type", "station", "station",
                                 d->of->station, "state", "down"),
                       true, &out);
-    if (d->broker)
-        d->brokers->broker_free(d->broker);
-    d->broker = NULL;
+    deliver_disconnect(d);
     free(d->view);
     d->view = NULL;
 }
@@ -420,9 +424,7 @@ void broker_try(destination *d, tw_sending *out)
 {
     if (ready(d, out))
         (void)publish_text(d, NULL, "test", record_test(d->of->station), false, out);
-    if (d->broker)
-        d->brokers->broker_free(d->broker);
-    d->broker = NULL;
+    deliver_disconnect(d);
     free(d->view);
     d->view = NULL;
 }

@@ -82,7 +82,10 @@ void deliver_disconnect(destination *d)
 {
     if (d->sender)
         d->transfer->sender_free(d->sender);
+    if (d->broker)
+        d->brokers->broker_free(d->broker);
     d->sender = NULL;
+    d->broker = NULL;
 }
 
 /* ---- what is next ----------------------------------------------------------------- */
@@ -472,6 +475,7 @@ static void init_lock(tw_deliver *o)
     (void)pthread_condattr_init(&attr);
     (void)pthread_condattr_setclock(&attr, CLOCK_MONOTONIC);
     (void)pthread_mutex_init(&o->lock, NULL);
+    (void)pthread_mutex_init(&o->station_lock, NULL);
     (void)pthread_cond_init(&o->came, &attr);
     (void)pthread_condattr_destroy(&attr);
 }
@@ -576,6 +580,7 @@ void tw_deliver_free(tw_deliver *o)
         tw_catalogue_close(o->all[i].catalogue);
     (void)pthread_cond_destroy(&o->came);
     (void)pthread_mutex_destroy(&o->lock);
+    (void)pthread_mutex_destroy(&o->station_lock);
     free(o->all);
     free(o->store);
     free(o->station);
@@ -622,9 +627,9 @@ void tw_deliver_station(tw_deliver *o, tw_station *station)
 {
     if (!o)
         return;
-    (void)pthread_mutex_lock(&o->lock);
+    (void)pthread_mutex_lock(&o->station_lock);
     o->running = station;
-    (void)pthread_mutex_unlock(&o->lock);
+    (void)pthread_mutex_unlock(&o->station_lock);
 }
 
 /* ---- checking -------------------------------------------------------------------- */

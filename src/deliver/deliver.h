@@ -57,7 +57,7 @@ struct destination {
     const tw_broker_module *brokers;
     tw_broker *broker;
     struct broker_view *view; /* what the broker was told */
-    news news[NEWS_MAX];      /* under the lock; a ring */
+    news news[NEWS_MAX];      /* under the lock of events; a ring */
     size_t news_first, news_count;
     tw_said_fn said; /* of a trial */
     void *said_ctx;
@@ -73,8 +73,11 @@ struct tw_deliver {
     atomic_bool stop;   /* they end at once */
     pthread_mutex_t lock;
     pthread_cond_t came;
-    unsigned wakes;      /* under the lock */
-    tw_station *running; /* likewise */
+    unsigned wakes; /* under the lock */
+    /* Held while the station is spoken to, which tells events meanwhile: never taken
+     * where one is told, nor under the other lock. */
+    pthread_mutex_t station_lock;
+    tw_station *running; /* under it; NULL: none runs */
     destination *all;
     size_t count;
 };

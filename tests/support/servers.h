@@ -3,6 +3,7 @@
 #define TW_TEST_SERVERS_H
 
 #include <sys/types.h>
+#include <time.h>
 
 #include "support.h"
 
@@ -40,8 +41,9 @@ int free_port(void);
 /** Wait until a condition holds; fails the test if it takes too long. */
 #define WAIT_FOR(condition)                                                              \
     do {                                                                                 \
-        for (int tries_ = 0; !(condition); tries_++) {                                   \
-            if (tries_ > 1500)                                                           \
+        const time_t until_ = time(NULL) + 40;                                           \
+        while (!(condition)) {                                                           \
+            if (time(NULL) > until_)                                                     \
                 fail_msg("waited too long for " #condition);                             \
             (void)usleep(20000);                                                         \
         }                                                                                \

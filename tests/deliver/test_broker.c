@@ -1,0 +1,301 @@
+/* Brokers: states that are retained, sightings, orders, and what is known of a station
+ * that dies. With a real broker. */
+#include <jansson.h>
+#include <signal.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/prctl.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include "../support/servers.h"
+#include "../support/stored.h"
+
+/* All that was published, in lines of "topic payload", by a subscriber that runs beside.
+ */
+typedef struct listener {
+    pid_t pid;
+    char *path;
+} listener;
+
+static listener listen_to(const char *folder, int port, const char *login)
+{
+    char number[16];
+    listener l = {.path = join(folder, "heard")};
+    (void)snprintf(number, sizeof number, "%d", port);
+    l.pid = fork();
+    assert_true(l.pid >= 0);
+    if (l.pid == 0) {
+        (void)prctl(PR_SET_PDEATHSIG, SIGKILL);
+        if (!freopen(l.path, "wb", stdout))
+            _exit(1);
+        if (login)
+            execlp("mosquitto_sub", "mosquitto_sub", "-h", "127.0.0.1", "-p", number,
+                   "-t", "#", "-v", "-q", "1", "-u", "toad", "-P", login, (char *)NULL);
+        else
+            execlp("mosquitto_sub", "mosquitto_sub", "-h", "127.0.0.1", "-p", number,
+                   "-t", "#", "-v", "-q", "1", (char *)NULL);
+        _exit(127);
+    }
+    return l;
+}
+
+static bool file_has(const char *path, const char *words)
+{
+    if (access(path, R_OK) != 0)
+        return false;
+    char *text = read_file(path, NULL);
+    const bool found = strstr(text, words) != NULL;
+    free(text);
+    return found;
+}
+
+static bool heard(const listener *l, const char *words)
+{
+    return file_has(l->path, words);
+}
+
+static void end_listener(listener *l)
+{
+    (void)kill(l->pid, SIGKILL);
+    (void)waitpid(l->pid, NULL, 0);
+    free(l->path);
+}
+
+/* What a topic retains now, as a new subscriber gets it; "" nothing. To be freed. */
+static char *retained(int port, const char *topic)
+{
+    char number[16];
+    (void)snprintf(number, sizeof number, "%d", port);
+    outcome o = run_program(NULL, "mosquitto_sub", "-h", "127.0.0.1", "-p", number, "-t",
+                            topic, "-C", "1", "-W", "2", NULL);
+    char *text = strdup(o.out);
+    free_outcome(&o);
+    return text;
+}
+
+static bool retains(int port, const char *topic, const char *words)
+{
+    char *text = retained(port, topic);
+    const bool found = strstr(text, words) != NULL;
+    free(text);
+    return found;
+}
+
+static void give_order(int port, const char *order)
+{
+    char number[16];
+    (void)snprintf(number, sizeof number, "%d", port);
+    outcome o = run_program(NULL, "mosquitto_pub", "-h", "127.0.0.1", "-p", number, "-t",
+                            "lane/hollin/order", "-m", order, "-q", "1", NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+}
+
+/* ---- records ----------------------------------------------------------------------- */
+
+static void test_sightings_are_told_once_the_broker_is_back(void **state)
+{
+    (void)state;
+    char text[512];
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server hub = start_broker(s->folder, true, false);
+    listener l = listen_to(s->folder, hub.port, "frogspawn");
+    (void)snprintf(text, sizeof text,
+                   "[destination hub]\nurl = mqtt://toad@127.0.0.1:%d/lane\n"
+                   "secret_file = %s/good.secret\ntimeout = 3 s\n",
+                   hub.port, s->folder);
+    deliver(s, "hub", text);
+    WAIT_FOR(heard(&l, "lane/hollin/state {\"type\":\"station\",\"station\":\"hollin\","
+                       "\"state\":\"starting\""));
+    (void)sight(s, 100);
+    WAIT_FOR(filled(s, "hub").waiting == 0);
+    WAIT_FOR(heard(&l,
+                   "lane/hollin/kerb/sighting {\"type\":\"sighting\",\"phase\":"
+                   "\"end\",\"station\":\"hollin\",\"camera\":\"kerb\",\"number\":1"));
+    assert_true(heard(&l, "\"clips\":[\"2027-03-13/kerb+001-clip.mp4\"]"));
+    stop_server(&hub, SIGKILL);
+    end_listener(&l);
+    (void)sight(s, 100);
+    WAIT_FOR(was_told(s, "trying again in"));
+    assert_int_equal(filled(s, "hub").waiting, 1);
+    start_again(&hub);
+    l = listen_to(s->folder, hub.port, "frogspawn");
+    WAIT_FOR(filled(s, "hub").waiting == 0);
+    WAIT_FOR(heard(&l, "\"number\":2"));
+    WAIT_FOR(was_told(s, "hub: works again"));
+    deliver(s, NULL, NULL);
+    WAIT_FOR(heard(&l, "\"state\":\"down\""));
+    assert_false(heard(&l, "\"state\":\"dead\""));
+    end_listener(&l);
+    end_server(&hub);
+    leave_stored(s);
+}
+
+static void test_a_refused_login(void **state)
+{
+    (void)state;
+    char text[512];
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server hub = start_broker(s->folder, true, false);
+    (void)snprintf(text, sizeof text,
+                   "[destination hub]\nurl = mqtt://toad@127.0.0.1:%d/lane\n"
+                   "secret_file = %s/bad.secret\n",
+                   hub.port, s->folder);
+    deliver(s, "hub", text);
+    WAIT_FOR(was_told(s, "hub: it refuses the login"));
+    WAIT_FOR(filled(s, "hub").stopped_us > 0);
+    char *bad = join(s->folder, "bad.secret");
+    write_text(bad, "frogspawn\n");
+    free(bad);
+    (void)sight(s, 0);
+    WAIT_FOR(filled(s, "hub").sent == 1);
+    end_server(&hub);
+    leave_stored(s);
+}
+
+static void test_encrypted(void **state)
+{
+    (void)state;
+    char text[512];
+    tw_send_outcome out;
+    char *folder = make_folder();
+    make_credentials(folder);
+    server hub = start_broker(folder, false, true);
+    for (int trusted = 0; trusted < 2; trusted++) {
+        (void)snprintf(text, sizeof text,
+                       "[destination hub]\nurl = mqtts://localhost:%d/lane\n%s%s%s",
+                       hub.port, trusted ? "trust = " : "", trusted ? folder : "",
+                       trusted ? "/cert.pem\n" : "");
+        tw_settings *settings = sending_settings("hub", text);
+        assert_int_equal(
+            tw_deliver_try(settings, "hub", tw_linux_clock(), NULL, NULL, &out, NULL),
+            TW_OK);
+        assert_int_equal(out.fault, trusted ? TW_FAULT_NONE : TW_FAULT_CERTIFICATE);
+        tw_settings_free(settings);
+    }
+    end_server(&hub);
+    remove_folder(folder);
+}
+
+/* ---- with a station ---------------------------------------------------------------- */
+
+/* A real station that a broker may order about; in a process of its own. */
+static pid_t start_station(const char *folder, int port)
+{
+    char text[1024];
+    (void)snprintf(text, sizeof text,
+                   "[station]\nname = hollin\nstore = store\n[camera kerb]\n"
+                   "source = sim:kerb\nsend_to = hub\n[camera mere]\nsource = sim:mere\n"
+                   "[destination hub]\nurl = mqtt://127.0.0.1:%d/lane\norders = yes\n",
+                   port);
+    char *path = join(folder, "station.ini");
+    write_text(path, text);
+    free(path);
+    const pid_t pid = fork();
+    assert_true(pid >= 0);
+    if (pid > 0)
+        return pid;
+    (void)prctl(PR_SET_PDEATHSIG, SIGKILL);
+    if (chdir(folder) != 0 || !freopen("watch.log", "wb", stdout))
+        _exit(1);
+    (void)setenv("XDG_RUNTIME_DIR", folder, 1);
+    execl(TOOL, TOOL, "watch", (char *)NULL);
+    _exit(127);
+}
+
+static void test_a_station_and_its_orders(void **state)
+{
+    (void)state;
+    char number[16];
+    char *folder = make_folder();
+    (void)chmod(folder, 0755);
+    make_credentials(folder);
+    server hub = start_broker(folder, false, false);
+    listener l = listen_to(folder, hub.port, NULL);
+    pid_t station = start_station(folder, hub.port);
+    WAIT_FOR(retains(hub.port, "lane/hollin/state", "\"state\":\"up\""));
+    WAIT_FOR(retains(hub.port, "lane/hollin/kerb/state", "\"state\":\"armed\"") ||
+             retains(hub.port, "lane/hollin/kerb/state", "\"state\":\"settling\""));
+    give_order(hub.port, "{\"do\": \"disarm\", \"camera\": \"mere\", \"for_s\": 600}");
+    WAIT_FOR(retains(hub.port, "lane/hollin/mere/state", "\"state\":\"disarmed\""));
+    give_order(hub.port, "{\"do\": \"trigger\", \"camera\": \"kerb\"}");
+    WAIT_FOR(heard(&l, "lane/hollin/kerb/sighting {\"type\":\"sighting\",\"phase\":"
+                       "\"begin\""));
+    give_order(hub.port, "{\"do\": \"snap\", \"camera\": \"mere\"}");
+    char *log = join(folder, "watch.log");
+    WAIT_FOR(file_has(log, "an order was taken: snap mere"));
+    give_order(hub.port, "{\"do\": \"erase\"}");
+    WAIT_FOR(file_has(log, "an order was not taken: not understood"));
+    /* the whole fleet */
+    (void)snprintf(number, sizeof number, "%d", hub.port);
+    outcome o =
+        run_program(NULL, EXAMPLES "/fleet", "127.0.0.1", number, "lane", "2", NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, "station          camera       state       activity sightings");
+    assert_has(o.out, "hollin           mere         disarmed");
+    assert_has(o.out, "hollin                        up");
+    free_outcome(&o);
+    (void)kill(station, SIGKILL); /* its will is done */
+    (void)waitpid(station, NULL, 0);
+    WAIT_FOR(retains(hub.port, "lane/hollin/state", "\"state\":\"dead\""));
+    free(log);
+    end_listener(&l);
+    end_server(&hub);
+    remove_folder(folder);
+}
+
+/* ---- orders ------------------------------------------------------------------------ */
+
+static void test_what_is_no_order(void **state)
+{
+    (void)state;
+    static const char *const bad[] = {"",
+                                      "{}",
+                                      "[1]",
+                                      "{\"do\": 1}",
+                                      "{\"do\": \"arm\", \"camera\": 7}",
+                                      "{\"do\": \"arm\", \"for_s\": -1}",
+                                      "{\"do\": \"arm\", \"for_s\": 1e30}",
+                                      "{\"do\": \"arm\", \"do\": \"disarm\"}",
+                                      "{\"do\": \"as-set\"",
+                                      "\xFF\x00"};
+    tw_error err = {0};
+    tw_card card;
+    tw_station *station = NULL;
+    char *folder = make_folder();
+    tw_settings *settings = sending_settings("", "");
+    assert_int_equal(tw_linux_card(folder, &card, &err), TW_OK);
+    const tw_board board = {
+        .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &card};
+    assert_int_equal(tw_station_new(&board, settings, NULL, NULL, &station, &err), TW_OK);
+    for (size_t i = 0; i < sizeof bad / sizeof *bad; i++) {
+        assert_int_equal(tw_deliver_order(station, bad[i], strlen(bad[i]), &err),
+                         TW_ESYNTAX);
+        assert_has(err.text, "not understood: write {\"do\"");
+    }
+    static const char none[] = "{\"do\": \"arm\", \"camera\": \"no\\u001b[31mne\"}",
+                      good[] = "{\"do\": \"arm\", \"camera\": \"kerb\", \"for_s\": 9}";
+    assert_int_equal(tw_deliver_order(station, none, strlen(none), &err), TW_ENOENT);
+    assert_has(err.text, "there is no camera no [31mne");
+    assert_int_equal(tw_deliver_order(station, good, strlen(good), &err), TW_OK);
+    tw_station_free(station);
+    card.ops->destroy(card.ctx);
+    tw_settings_free(settings);
+    remove_folder(folder);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_sightings_are_told_once_the_broker_is_back),
+        cmocka_unit_test(test_a_refused_login),
+        cmocka_unit_test(test_encrypted),
+        cmocka_unit_test(test_a_station_and_its_orders),
+        cmocka_unit_test(test_what_is_no_order),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
