@@ -188,31 +188,43 @@ static bool add_parts(curl_mime *mime, curl_mime *parts, const char *type)
     return false;
 }
 
+/* Shown in its place, and saved under its own name, which is safe to quote. */
+static struct curl_slist *picture_headers(const char *name)
+{
+    char line[320];
+    struct curl_slist *list = curl_slist_append(NULL, "Content-ID: <picture>");
+    (void)snprintf(line, sizeof line, "Content-Disposition: inline; filename=\"%.255s\"",
+                   name);
+    if (list && !strpbrk(name, "\"\\\r\n") && !curl_slist_append(list, line)) {
+        curl_slist_free_all(list);
+        return NULL;
+    }
+    return list;
+}
+
+static bool add_picture(curl_mime *mime, const tw_content *p)
+{
+    struct curl_slist *headers = picture_headers(p->name);
+    curl_mimepart *part = headers ? curl_mime_addpart(mime) : NULL;
+    if (part && curl_mime_headers(part, headers, 1) == CURLE_OK)
+        headers = NULL; /* the part's */
+    const bool good =
+        part && !headers &&
+        (p->path ? curl_mime_filedata(part, p->path)
+                 : curl_mime_data(part, (const char *)p->data, p->bytes)) == CURLE_OK &&
+        curl_mime_filename(part, NULL) == CURLE_OK &&
+        curl_mime_type(part, p->type) == CURLE_OK &&
+        curl_mime_encoder(part, "base64") == CURLE_OK;
+    curl_slist_free_all(headers);
+    return good;
+}
+
 /* The HTML, with the picture that it shows. */
 static bool add_html(tw_sender *s, curl_mime *mime, const tw_mail *mail)
 {
     curl_mime *related = curl_mime_init(s->easy);
-    bool good = related && add_text(related, mail->html, "text/html; charset=utf-8");
-    if (good && mail->picture) {
-        struct curl_slist *id = curl_slist_append(NULL, "Content-ID: <picture>");
-        if (id && !curl_slist_append(id, "Content-Disposition: inline")) {
-            curl_slist_free_all(id);
-            id = NULL;
-        }
-        curl_mimepart *part = curl_mime_addpart(related);
-        const tw_content *p = mail->picture;
-        good = part && id &&
-               (p->path ? curl_mime_filedata(part, p->path)
-                        : curl_mime_data(part, (const char *)p->data, p->bytes)) ==
-                   CURLE_OK &&
-               curl_mime_filename(part, NULL) == CURLE_OK &&
-               curl_mime_type(part, p->type) == CURLE_OK &&
-               curl_mime_encoder(part, "base64") == CURLE_OK &&
-               curl_mime_headers(part, id, 1) == CURLE_OK;
-        if (!good)
-            curl_slist_free_all(id);
-    }
-    if (!good) {
+    if (!related || !add_text(related, mail->html, "text/html; charset=utf-8") ||
+        (mail->picture && !add_picture(related, mail->picture))) {
         curl_mime_free(related);
         return false;
     }
