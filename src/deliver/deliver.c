@@ -97,9 +97,15 @@ static bool within_hours(const destination *d, int64_t wall_us)
                            NULL);
 }
 
-/* Since when what is first, and what came last of its sighting, have been there. */
+/* Since when what is first, and what came last of its sighting, have been there. What
+ * waited before this began has been there for long. */
 static void watch_queue(destination *d, const tw_outbox_fill *fill, int64_t now_us)
 {
+    if (d->mark_us == 0 || now_us - d->mark_us >= TW_GATHER_US) {
+        d->settled = d->mark_us == 0 ? fill->newest : d->marked;
+        d->marked = fill->newest;
+        d->mark_us = now_us;
+    }
     if (fill->first != d->first)
         d->first_us = now_us;
     if (fill->first_newest != d->newest)
@@ -111,14 +117,17 @@ static void watch_queue(destination *d, const tw_outbox_fill *fill, int64_t now_
 static tw_dispatch decide(destination *d, const tw_outbox_fill *fill)
 {
     const int64_t now_us = now_of(d), wall_us = wall_of(d);
-    const bool ending = atomic_load(&d->of->ending); /* nothing more comes */
     watch_queue(d, fill, now_us);
+    /* nothing more comes of it, or it has been there for long enough */
+    const bool ending = atomic_load(&d->of->ending);
+    const bool waited = ending || fill->first <= d->settled;
+    const bool quiet = ending || fill->first_newest <= d->settled;
     const tw_dispatch_queue queue = {
         .waiting = fill->waiting,
         .sightings = fill->sightings,
         .oldest_us = fill->oldest_us,
-        .waited_us = ending ? TW_GATHER_US : now_us - d->first_us,
-        .quiet_us = ending ? TW_GATHER_US : now_us - d->newest_us,
+        .waited_us = waited ? TW_GATHER_US : now_us - d->first_us,
+        .quiet_us = quiet ? TW_GATHER_US : now_us - d->newest_us,
         .over = fill->over,
         .told = fill->told,
         .released = fill->first <= d->released,

@@ -51,6 +51,8 @@ struct destination {
     uint64_t sent;   /* since nothing waited */
     /* What was seen of the queue, and when by the clock. */
     int64_t first, first_us, newest, newest_us, released;
+    int64_t settled;         /* items up to this id have been there for TW_GATHER_US */
+    int64_t marked, mark_us; /* the newest id at a moment: it will have been */
     /* Connections. */
     const tw_transfer *transfer;
     tw_sender *sender;
