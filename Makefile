@@ -37,7 +37,7 @@ test-dev:
 test-threads:
 	cmake --preset threads -DTAWNY_DRAWING=OFF >/dev/null
 	cmake --build --preset threads
-	ctest --preset threads -j 2 -R "station_station|station_lost|station_reload|station_second|media_packets|deliver_hooks"
+	ctest --preset threads -j 2 -R "station_station|station_lost|station_reload|station_second|media_packets|deliver_hooks|deliver_destinations|deliver_broker"
 
 # Short runs of the tool under valgrind.
 test-memory:
@@ -54,14 +54,17 @@ bench: setup
 	@build/release/bench/kernels && build/release/bench/catalogue && \
 	  build/release/bench/keeping && build/release/bench/path; path=$$?; \
 	  build/release/bench/cameras 600; cameras=$$?; \
-	  build/release/bench/accuracy && exit $$((path | cameras))
+	  build/release/bench/sending; sending=$$?; \
+  build/release/bench/accuracy && exit $$((path | cameras | sending))
 
-# Thirty days of three cameras on the virtual clock, and a minute of eight cameras that are
-# never left alone, with the thread sanitizer: minutes.
+# Thirty days of three cameras on the virtual clock, 500 sightings sent while all that can
+# fail does, and a minute of eight cameras that are never left alone, with the thread
+# sanitizer: minutes.
 soak: setup
 	@cmake --preset release >/dev/null
 	@cmake --build --preset release -- --quiet
 	TAWNY_DAYS=30 build/release/tests/test_station_month
+	TAWNY_SIGHTINGS=500 build/release/tests/test_system_delivery
 	cmake --preset threads -DTAWNY_DRAWING=OFF >/dev/null
 	cmake --build --preset threads -- --quiet
 	TAWNY_SECONDS=60 build/threads/tests/test_station_reload
@@ -71,11 +74,15 @@ FUZZ_RUNS ?= 20000000
 fuzz: setup
 	cmake --preset fuzz >/dev/null
 	cmake --build --preset fuzz
-	mkdir -p build/fuzz/found/brightness build/fuzz/found/names
+	for t in brightness names orders replies; do mkdir -p build/fuzz/found/$$t; done
 	build/fuzz/bin/fuzz_brightness -runs=$(FUZZ_RUNS) -max_len=4096 -print_final_stats=1 \
 	  build/fuzz/found/brightness tests/corpus/brightness
 	build/fuzz/bin/fuzz_names -runs=$(FUZZ_RUNS) -max_len=9000 -print_final_stats=1 \
 	  build/fuzz/found/names tests/corpus/names
+	build/fuzz/bin/fuzz_replies -runs=$(FUZZ_RUNS) -max_len=512 -print_final_stats=1 \
+	  build/fuzz/found/replies tests/corpus/replies
+	build/fuzz/bin/fuzz_orders -runs=$(FUZZ_RUNS) -max_len=512 -print_final_stats=1 \
+	  build/fuzz/found/orders tests/corpus/orders
 
 format:
 	git ls-files -z '*.c' '*.h' | xargs -0 clang-format -i

@@ -121,7 +121,7 @@ static int watch(struct mosquitto *client, fleet *f, const char *topic, long sec
 {
     char pattern[256];
     const time_t begun = time(NULL);
-    time_t printed = 0;
+    time_t printed = begun; /* what is retained comes together */
     (void)snprintf(pattern, sizeof pattern, "%s/#", topic);
     int rc = mosquitto_subscribe(client, NULL, pattern, 1);
     while (!ended && rc == MOSQ_ERR_SUCCESS &&

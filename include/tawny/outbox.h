@@ -92,6 +92,11 @@ TW_API tw_status tw_outbox_look(tw_catalogue *catalogue, const char *destination
                                 bool newest_first, int64_t since_us, tw_outbox_fill *out,
                                 tw_error *err);
 
+/** The same of what is next alone, however much waits: waiting and sightings are 1 if
+ * anything does, and what is counted or of the oldest is 0. */
+TW_API tw_status tw_outbox_peek(tw_catalogue *catalogue, const char *destination,
+                                bool newest_first, tw_outbox_fill *out, tw_error *err);
+
 /* What goes in one message. */
 typedef struct tw_outbox_batch {
     char message[TW_MESSAGE_KEY]; /* its key, the same each time it is tried */
@@ -158,7 +163,8 @@ TW_API tw_status tw_outbox_destinations(tw_catalogue *catalogue,
                                         void (*visit)(void *ctx, const char *name),
                                         void *ctx, tw_error *err);
 
-/** A number that is another after any other writer has changed the catalogue. */
-TW_API int64_t tw_outbox_version(tw_catalogue *catalogue);
+/** From now on a power cut, but no kill, may undo the last changes of this connection:
+ * for destinations where sending again replaces what is there. Quicker. */
+TW_API tw_status tw_outbox_relax(tw_catalogue *catalogue, tw_error *err);
 
 #endif

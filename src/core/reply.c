@@ -60,7 +60,7 @@ tw_reply tw_reply_read(const char *line)
     s = skip_blanks(s);
     uint16_t code = 0;
     const char *past = read_number(s, &code);
-    if (!past || past - s != 3 || (*past && *past != ' ' && *past != '-'))
+    if (!past || past - s != 3 || code < 100 || (*past && *past != ' ' && *past != '-'))
         return r;
     r.code = code;
     s = skip_blanks(*past ? past + 1 : past);

@@ -128,9 +128,13 @@ static char *make_subject(const destination *d, const letter *l)
                        l->count > 0 ? l->items[0].camera : "", first);
         return strdup(out);
     }
-    local_time(d, l->sightings[0].start_us, "%d %b %H:%M", first, sizeof first);
-    local_time(d, l->sightings[l->sighting_count - 1].start_us, "%d %b %H:%M", last,
-               sizeof last);
+    const int64_t first_us = l->sightings[0].start_us,
+                  last_us = l->sightings[l->sighting_count - 1].start_us;
+    local_time(d, first_us, "%d %b", first, sizeof first);
+    local_time(d, last_us, "%d %b", last, sizeof last);
+    const bool same_day = strcmp(first, last) == 0;
+    local_time(d, first_us, "%d %b %H:%M", first, sizeof first);
+    local_time(d, last_us, same_day ? "%H:%M" : "%d %b %H:%M", last, sizeof last);
     (void)snprintf(out, sizeof out, "%s: %zu sightings, %s to %s", d->of->station,
                    l->sighting_count, first, last);
     return strdup(out);
@@ -181,7 +185,7 @@ static char *make_text(const destination *d, const letter *l,
 
 /* ---- HTML ------------------------------------------------------------------------ */
 
-/* Colours of the light page; without a style sheet, which many readers drop. */
+/* Colours of the light page, on an element: readers drop style sheets, and the body's. */
 #define STYLE                                                                            \
     "font-family:sans-serif;color:#2a241c;background:#f6f1e7;padding:16px;"              \
     "line-height:1.4"
@@ -229,7 +233,7 @@ static char *make_html(const destination *d, const letter *l, bool picture,
     char size[32];
     if (!draft_open(&html))
         return NULL;
-    (void)fputs("<html><body style=\"" STYLE "\">", html.file);
+    (void)fputs("<html><body><div style=\"" STYLE "\">", html.file);
     if (picture)
         (void)fputs("<img src=\"cid:picture\" alt=\"what was seen\" "
                     "style=\"max-width:100%;display:block\">",
@@ -245,7 +249,7 @@ static char *make_html(const destination *d, const letter *l, bool picture,
         put_escaped(html.file, named[i]->file);
         (void)fprintf(html.file, " (%s)</p>", size);
     }
-    (void)fputs("</body></html>\n", html.file);
+    (void)fputs("</div></body></html>\n", html.file);
     return draft_close(&html);
 }
 

@@ -271,12 +271,40 @@ static bool has_catalogue(destination *d)
     if (d->catalogue)
         return true;
     (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, d->of->store);
-    if (tw_catalogue_open(path, true, &d->catalogue, &err) == TW_OK)
+    if (tw_catalogue_open(path, true, &d->catalogue, &err) == TW_OK) {
+        if (!d->way->message) /* a file that comes twice has the same name */
+            (void)tw_outbox_relax(d->catalogue, NULL);
         return true;
+    }
     if (!d->failing)
         deliver_tell(d, err.status, "nothing is sent: %s", err.text);
     d->failing = true;
     return false;
+}
+
+/* Whatever waits goes at once, one by one: then nothing need be counted. */
+static bool is_simple(const destination *d)
+{
+    return !d->rule.joins && d->rule.when.kind == TW_WHEN_EACH && d->rule.limit.most == 0;
+}
+
+/* How the queue stands, as far as it matters; now and then all of it, so that it is
+ * bounded. */
+static tw_status look(destination *d, tw_outbox_fill *fill, tw_error *err)
+{
+    enum { ALL_EVERY = 1000 };
+    uint32_t excess = 0;
+    const bool newest_first = d->set.newest_first != 0;
+    if (is_simple(d) && d->looks++ % ALL_EVERY != 0)
+        return tw_outbox_peek(d->catalogue, d->set.name, newest_first, fill, err);
+    const tw_status st = tw_outbox_look(d->catalogue, d->set.name, newest_first,
+                                        wall_of(d) - d->rule.limit.in_us, fill, err);
+    if (st == TW_OK && fill->waiting > TW_OUTBOX_MOST &&
+        tw_outbox_bound(d->catalogue, d->set.name, TW_OUTBOX_MOST, &excess, NULL) ==
+            TW_OK)
+        deliver_tell(d, TW_ENOSPC, "more than %d wait: given up on the oldest %u",
+                     TW_OUTBOX_MOST, (unsigned)excess);
+    return st;
 }
 
 /* Do what is to be done. @return how long to wait then, microseconds. */
@@ -284,20 +312,12 @@ static int64_t step(destination *d)
 {
     tw_outbox_fill fill;
     tw_error err = {0};
-    uint32_t excess = 0;
     if (!has_catalogue(d))
         return AGAIN_US;
-    const int64_t since_us = wall_of(d) - d->rule.limit.in_us;
-    if (tw_outbox_look(d->catalogue, d->set.name, d->set.newest_first != 0, since_us,
-                       &fill, &err) != TW_OK) {
+    if (look(d, &fill, &err) != TW_OK) {
         deliver_tell(d, err.status, "%s", err.text);
         return AGAIN_US;
     }
-    if (fill.waiting > TW_OUTBOX_MOST &&
-        tw_outbox_bound(d->catalogue, d->set.name, TW_OUTBOX_MOST, &excess, NULL) ==
-            TW_OK)
-        deliver_tell(d, TW_ENOSPC, "more than %d wait: given up on the oldest %u",
-                     TW_OUTBOX_MOST, (unsigned)excess);
     if (is_halted(d, &fill))
         return POLL_US;
     if (fill.waiting == 0)

@@ -49,6 +49,7 @@ struct destination {
     bool failing;    /* and that has been told */
     bool halted;     /* likewise */
     uint64_t sent;   /* since nothing waited */
+    unsigned looks;  /* at the queue */
     /* What was seen of the queue, and when by the clock. */
     int64_t first, first_us, newest, newest_us, released;
     int64_t settled;         /* items up to this id have been there for TW_GATHER_US */

@@ -97,6 +97,8 @@ static const char FOURTH[] =
     " FROM delivery JOIN capture ON capture.id = delivery.capture;"
     "DROP TABLE delivery;"
     "CREATE INDEX outbox_waiting ON outbox(destination, id) WHERE state = 0;"
+    "CREATE INDEX outbox_begun ON outbox(destination, id)"
+    " WHERE state = 0 AND message IS NOT NULL;"
     "CREATE INDEX outbox_sent ON outbox(destination, sent_us) WHERE state = 1;"
     "CREATE INDEX outbox_given_up ON outbox(destination) WHERE state = 2;"
     "CREATE INDEX outbox_by_capture ON outbox(capture);"

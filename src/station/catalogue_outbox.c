@@ -173,28 +173,16 @@ tw_status tw_outbox_items(tw_catalogue *c, const char *destination, tw_item_stat
     return st == TW_OK ? visit_all(c, s, visit, ctx, err) : st;
 }
 
-/* The item that is next: what was begun first, so that it ends. */
-static const char *first_sql(bool newest_first)
-{
-    return newest_first
-               ? "SELECT id, sighting, message FROM outbox WHERE destination = ?1 AND "
-                 "state = 0 ORDER BY message IS NULL, id DESC LIMIT 1"
-               : "SELECT id, sighting, message FROM outbox WHERE destination = ?1 AND "
-                 "state = 0 ORDER BY message IS NULL, id LIMIT 1";
-}
-
 typedef struct first_item {
     int64_t id, sighting; /* 0: there is none */
     char message[TW_MESSAGE_KEY];
 } first_item;
 
-static tw_status find_first(tw_catalogue *c, const char *destination, bool newest_first,
-                            first_item *out, tw_error *err)
+static tw_status find_by(tw_catalogue *c, const char *sql, const char *destination,
+                         first_item *out, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
-    *out = (first_item){0};
-    tw_status st =
-        prepare(c, first_sql(newest_first), &(given){.one = destination}, &s, err);
+    tw_status st = prepare(c, sql, &(given){.one = destination}, &s, err);
     if (st != TW_OK)
         return st;
     const int code = sqlite3_step(s);
@@ -206,6 +194,27 @@ static tw_status find_first(tw_catalogue *c, const char *destination, bool newes
         st = tw_catalogue_fail(c, code, err);
     }
     (void)sqlite3_finalize(s);
+    return st;
+}
+
+/* The item that is next: what was begun first, so that it ends. */
+static tw_status find_first(tw_catalogue *c, const char *destination, bool newest_first,
+                            first_item *out, tw_error *err)
+{
+    *out = (first_item){0};
+    tw_status st = find_by(c,
+                           "SELECT id, sighting, message FROM outbox WHERE "
+                           "destination = ?1 AND state = 0 AND message IS NOT NULL "
+                           "ORDER BY id LIMIT 1",
+                           destination, out, err);
+    if (st == TW_OK && out->id == 0)
+        st = find_by(c,
+                     newest_first
+                         ? "SELECT id, sighting, message FROM outbox WHERE "
+                           "destination = ?1 AND state = 0 ORDER BY id DESC LIMIT 1"
+                         : "SELECT id, sighting, message FROM outbox WHERE "
+                           "destination = ?1 AND state = 0 ORDER BY id LIMIT 1",
+                     destination, out, err);
     return st;
 }
 
@@ -263,21 +272,53 @@ static void read_stopped(sqlite3_stmt *s, tw_outbox_fill *out)
     (void)snprintf(out->of, sizeof out->of, "%s", tw_catalogue_text(s, 2));
 }
 
-tw_status tw_outbox_look(tw_catalogue *c, const char *destination, bool newest_first,
-                         int64_t since_us, tw_outbox_fill *out, tw_error *err)
+/* What is next, and whether the destination was stopped. */
+static tw_status look_at_first(tw_catalogue *c, const char *destination,
+                               bool newest_first, tw_outbox_fill *out, tw_error *err)
 {
-    if (!destination || !out)
-        return tw_fail(err, TW_EINVAL, "no destination");
     first_item first;
-    const given of_it = {destination, NULL, since_us};
+    const given of_it = {.one = destination};
     memset(out, 0, sizeof *out);
     tw_status st = find_first(c, destination, newest_first, &first, err);
     if (st != TW_OK)
         return st;
     out->first = first.id;
     out->begun = first.message[0] != '\0';
-    st = look_at(c, "SELECT since_us, why, made_of FROM stopped WHERE destination = ?1",
-                 &of_it, read_stopped, out, err);
+    if (first.sighting == 0) { /* it is whole in itself */
+        out->over = true;
+        out->first_newest = first.id;
+    } else {
+        st = look_at(c,
+                     "SELECT end_us > 0, EXISTS (SELECT 1 FROM outbox WHERE sighting = "
+                     "?3 AND destination = ?1 AND state = 1), (SELECT max(id) FROM "
+                     "outbox WHERE sighting = ?3 AND destination = ?1 AND state = 0) "
+                     "FROM sighting WHERE ?2 IS NULL AND id = ?3",
+                     &(given){destination, NULL, first.sighting}, read_first, out, err);
+    }
+    if (st == TW_OK)
+        st = look_at(c,
+                     "SELECT since_us, why, made_of FROM stopped WHERE destination = ?1",
+                     &of_it, read_stopped, out, err);
+    return st;
+}
+
+tw_status tw_outbox_peek(tw_catalogue *c, const char *destination, bool newest_first,
+                         tw_outbox_fill *out, tw_error *err)
+{
+    if (!destination || !out)
+        return tw_fail(err, TW_EINVAL, "no destination");
+    const tw_status st = look_at_first(c, destination, newest_first, out, err);
+    out->waiting = out->sightings = out->first != 0;
+    return st;
+}
+
+tw_status tw_outbox_look(tw_catalogue *c, const char *destination, bool newest_first,
+                         int64_t since_us, tw_outbox_fill *out, tw_error *err)
+{
+    const given of_it = {destination, NULL, since_us};
+    if (!destination || !out)
+        return tw_fail(err, TW_EINVAL, "no destination");
+    tw_status st = look_at_first(c, destination, newest_first, out, err);
     if (st == TW_OK)
         st = look_at(c,
                      "SELECT count(*), count(DISTINCT coalesce(sighting, -id)), "
@@ -292,7 +333,7 @@ tw_status tw_outbox_look(tw_catalogue *c, const char *destination, bool newest_f
                      "destination = ?1 AND state = 2) FROM outbox WHERE "
                      "destination = ?1 AND ?2 IS NULL AND state = 1 AND sent_us > ?3",
                      &of_it, read_sent, out, err);
-    if (st == TW_OK && first.id != 0)
+    if (st == TW_OK && out->first != 0)
         st = look_at(c,
                      "SELECT coalesce(capture.start_us, sighting.start_us, 0), "
                      "outbox.why FROM outbox LEFT JOIN capture ON capture.id = "
@@ -300,17 +341,6 @@ tw_status tw_outbox_look(tw_catalogue *c, const char *destination, bool newest_f
                      "outbox.sighting WHERE outbox.id = (SELECT min(id) FROM outbox "
                      "WHERE destination = ?1 AND state = 0)",
                      &of_it, read_oldest, out, err);
-    if (st == TW_OK && first.sighting != 0)
-        st = look_at(c,
-                     "SELECT end_us > 0, EXISTS (SELECT 1 FROM outbox WHERE sighting = "
-                     "?3 AND destination = ?1 AND state = 1), (SELECT max(id) FROM "
-                     "outbox WHERE sighting = ?3 AND destination = ?1 AND state = 0) "
-                     "FROM sighting WHERE ?2 IS NULL AND id = ?3",
-                     &(given){destination, NULL, first.sighting}, read_first, out, err);
-    if (first.sighting == 0) { /* it is whole in itself */
-        out->over = true;
-        out->first_newest = first.id;
-    }
     return st;
 }
 
@@ -333,12 +363,10 @@ tw_status tw_outbox_destinations(tw_catalogue *c,
     return code == SQLITE_DONE ? TW_OK : tw_catalogue_fail(c, code, err);
 }
 
-int64_t tw_outbox_version(tw_catalogue *c)
+tw_status tw_outbox_relax(tw_catalogue *c, tw_error *err)
 {
-    int64_t version = 0;
-    return c && tw_catalogue_ask(c, "PRAGMA data_version", NULL, &version, NULL) == TW_OK
-               ? version
-               : 0;
+    return c ? tw_catalogue_execute(c, "PRAGMA synchronous = NORMAL", err)
+             : tw_fail(err, TW_EINVAL, "no catalogue");
 }
 
 /* ---- what goes in one message ----------------------------------------------------- */

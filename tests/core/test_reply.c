@@ -1,4 +1,5 @@
 /* What servers' replies mean. */
+#include <stdlib.h>
 #include <string.h>
 
 #include "../support/support.h"
@@ -65,6 +66,16 @@ static void test_each_fault_is_worded(void **state)
     }
 }
 
+/* The page that lists them has them all as they are said. */
+static void test_each_fault_is_documented(void **state)
+{
+    (void)state;
+    char *page = read_file(SOURCE_DIR "/docs/sending.md", NULL);
+    for (int a = 1; a < TW_FAULT_COUNT; a++)
+        assert_has(page, tw_fault_text((tw_fault)a));
+    free(page);
+}
+
 static void test_lines_are_cleaned(void **state)
 {
     (void)state;
@@ -83,6 +94,7 @@ int main(void)
         cmocka_unit_test(test_mail_servers),
         cmocka_unit_test(test_others),
         cmocka_unit_test(test_each_fault_is_worded),
+        cmocka_unit_test(test_each_fault_is_documented),
         cmocka_unit_test(test_lines_are_cleaned),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -55,9 +55,17 @@ static void mask_ours(wire_talk *talk, char *line, size_t capacity)
     }
 }
 
+/* Steps of the library's own that tell a reader nothing. */
+static bool is_noise(const char *line)
+{
+    return begins(line, "TLSv") || begins(line, "TLS ") || begins(line, "ALPN") ||
+           begins(line, "old SSL session") || begins(line, "Connection #") ||
+           begins(line, "Mark bundle") || begins(line, "successfully set");
+}
+
 static void tell(const wire_talk *talk, char who, const char *line)
 {
-    if (talk->said && line[0])
+    if (talk->said && line[0] && !(who == '*' && is_noise(line)))
         talk->said(talk->ctx, who, line);
 }
 

@@ -1,0 +1,42 @@
+/* libFuzzer target: what a broker's messages say to a station. Whatever it is, it is an
+ * order that is taken, or refused with a line that can be shown. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "tawny/tawny.h"
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
+
+static const char SETTINGS[] = "[camera kerb]\nsource = sim:kerb\n";
+
+/* One that is never run, for all inputs. */
+static tw_station *make_station(void)
+{
+    static const tw_camera_make_fn makers[] = {tw_sim_camera_make, NULL};
+    static tw_card card;
+    tw_station *station = NULL;
+    tw_settings *settings = tw_settings_new();
+    if (!settings || tw_settings_read_text(settings, "fuzz", SETTINGS, strlen(SETTINGS),
+                                           NULL, NULL) != TW_OK)
+        abort();
+    if (tw_sim_card(NULL, &card) != TW_OK)
+        abort();
+    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
+    if (tw_station_new(&board, settings, NULL, NULL, &station, NULL) != TW_OK)
+        abort();
+    return station;
+}
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
+{
+    static tw_station *station;
+    tw_error err = {0};
+    if (!station)
+        station = make_station();
+    const tw_status st = tw_deliver_order(station, data, bytes, &err);
+    if (st != TW_OK && st != TW_ESYNTAX && st != TW_ENOENT)
+        abort();
+    if (strlen(err.text) == 0 || strpbrk(err.text, "\r\n\x1b"))
+        abort();
+    return 0;
+}
