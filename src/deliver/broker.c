@@ -80,10 +80,10 @@ static void hear(void *ctx, const char *name, const void *payload, size_t bytes)
                              : TW_EAGAIN;
     (void)pthread_mutex_unlock(&d->of->station_lock);
     if (st == TW_OK)
-        deliver_tell(d, TW_OK, "an order was taken: %s", err.text);
+        tw_deliver_tell(d, TW_OK, "an order was taken: %s", err.text);
     else
-        deliver_tell(d, TW_EINVAL, "an order was not taken: %s",
-                     err.text[0] ? err.text : "no station runs");
+        tw_deliver_tell(d, TW_EINVAL, "an order was not taken: %s",
+                        err.text[0] ? err.text : "no station runs");
 }
 
 static void hear_said(void *ctx, char who, const char *line)
@@ -103,8 +103,8 @@ static tw_status make_view(destination *d)
     (void)snprintf(d->view->client, sizeof d->view->client, "tawny-");
     put_part(d->view->client, sizeof d->view->client, d->of->station);
     put_part(d->view->client, sizeof d->view->client, d->set.name);
-    char *will = record_print(json_pack("{ss ss ss}", "type", "station", "station",
-                                        d->of->station, "state", "dead"));
+    char *will = tw_record_print(json_pack("{ss ss ss}", "type", "station", "station",
+                                           d->of->station, "state", "dead"));
     (void)snprintf(d->view->will, sizeof d->view->will, "%s", will ? will : "");
     free(will);
     return TW_OK;
@@ -117,11 +117,11 @@ static bool make_broker(destination *d, tw_sending *out)
     if (d->broker)
         return true;
     if (!d->view && make_view(d) != TW_OK) {
-        deliver_fail(out, TW_FAULT_OTHER, "out of memory");
+        tw_deliver_fail(out, TW_FAULT_OTHER, "out of memory");
         return false;
     }
-    if (secret_read(&d->set, secret, &err) != TW_OK) {
-        deliver_fail(out, TW_FAULT_SECRET, "%s", err.text);
+    if (tw_secret_read(&d->set, secret, &err) != TW_OK) {
+        tw_deliver_fail(out, TW_FAULT_SECRET, "%s", err.text);
         return false;
     }
     const tw_broker_spec spec = {.to = &d->set,
@@ -137,7 +137,7 @@ static bool make_broker(destination *d, tw_sending *out)
     const tw_status st = d->brokers->broker_new(&spec, &d->broker, &err);
     explicit_bzero(secret, sizeof secret);
     if (st != TW_OK)
-        deliver_fail(out, TW_FAULT_URL, "%s", err.text);
+        tw_deliver_fail(out, TW_FAULT_URL, "%s", err.text);
     d->view->times = 0; /* it counts anew */
     return st == TW_OK;
 }
@@ -156,7 +156,7 @@ static bool publish_text(destination *d, const char *camera, const char *what, c
     if (text)
         d->brokers->broker_publish(d->broker, name, text, retain, out);
     else
-        deliver_fail(out, TW_FAULT_OTHER, "out of memory");
+        tw_deliver_fail(out, TW_FAULT_OTHER, "out of memory");
     free(text);
     return out->verdict == TW_DELIVERED;
 }
@@ -165,7 +165,7 @@ static bool publish_text(destination *d, const char *camera, const char *what, c
 static bool publish(destination *d, const char *camera, const char *what, json_t *json,
                     bool retain, tw_sending *out)
 {
-    return publish_text(d, camera, what, record_print(json), retain, out);
+    return publish_text(d, camera, what, tw_record_print(json), retain, out);
 }
 
 /* ---- what waits ------------------------------------------------------------------- */
@@ -184,12 +184,12 @@ static void send_record(destination *d, const tw_outbox_batch *batch, tw_sending
         return;
     (void)tw_outbox_batch_items(d->catalogue, batch, take_sighting, &sighting, NULL);
     json_t *o = NULL;
-    if (record_facts(d->catalogue, sighting, &facts, NULL) == TW_OK)
-        o = record_json(d->catalogue, d->of->station, sighting, "end");
+    if (tw_record_facts(d->catalogue, sighting, &facts, NULL) == TW_OK)
+        o = tw_record_json(d->catalogue, d->of->station, sighting, "end");
     if (o)
         (void)publish(d, facts.camera, "sighting", o, false, out);
     else
-        deliver_fail(out, TW_FAULT_GONE, "the sighting is no more in the catalogue");
+        tw_deliver_fail(out, TW_FAULT_GONE, "the sighting is no more in the catalogue");
 }
 
 /* ---- states ---------------------------------------------------------------------- */
@@ -349,15 +349,16 @@ static void nap(const destination *d, int64_t us)
 
 static void failed(destination *d, const tw_sending *out)
 {
-    deliver_disconnect(d);
+    tw_deliver_disconnect(d);
     if (atomic_load(&d->of->ending))
         return;
     if (out->verdict == TW_HALT) {
         if (!d->halted)
-            deliver_tell(d, TW_EACCES,
-                         "%s. It is left alone until its settings are changed, or tawny "
-                         "outbox --retry %s",
-                         out->text, d->set.name);
+            tw_deliver_tell(
+                d, TW_EACCES,
+                "%s. It is left alone until its settings are changed, or tawny "
+                "outbox --retry %s",
+                out->text, d->set.name);
         d->halted = true;
         (void)tw_outbox_stop(d->catalogue, d->set.name,
                              d->of->clock.ops->wall_us(d->of->clock.ctx), d->made_of,
@@ -367,8 +368,8 @@ static void failed(destination *d, const tw_sending *out)
     const int64_t wait_us = tw_backoff_next(&d->backoff);
     d->next_us = now_of(d) + wait_us;
     if (!d->failing)
-        deliver_tell(d, TW_EAGAIN, "%s; trying again in %.0f s, then less often",
-                     out->text, (double)wait_us / 1e6);
+        tw_deliver_tell(d, TW_EAGAIN, "%s; trying again in %.0f s, then less often",
+                        out->text, (double)wait_us / 1e6);
     d->failing = true;
 }
 
@@ -390,7 +391,7 @@ static void idle(destination *d, int64_t wait_us)
             continue;
         }
         if (d->failing)
-            deliver_tell(d, TW_OK, "works again");
+            tw_deliver_tell(d, TW_OK, "works again");
         d->failing = false;
         d->next_us = 0;
         tw_backoff_reset(&d->backoff);
@@ -410,21 +411,21 @@ static void end(destination *d)
                       json_pack("{ss ss ss}", "type", "station", "station",
                                 d->of->station, "state", "down"),
                       true, &out);
-    deliver_disconnect(d);
+    tw_deliver_disconnect(d);
     free(d->view);
     d->view = NULL;
 }
 
-const way way_broker = {
+const way tw_way_broker = {
     .message = true, .take = TW_TAKE_ONE, .send = send_record, .idle = idle, .end = end};
 
 /* ---- trying ---------------------------------------------------------------------- */
 
-void broker_try(destination *d, tw_sending *out)
+void tw_broker_try(destination *d, tw_sending *out)
 {
     if (ready(d, out))
-        (void)publish_text(d, NULL, "test", record_test(d->of->station), false, out);
-    deliver_disconnect(d);
+        (void)publish_text(d, NULL, "test", tw_record_test(d->of->station), false, out);
+    tw_deliver_disconnect(d);
     free(d->view);
     d->view = NULL;
 }

@@ -22,15 +22,15 @@ static const char *domain_of(const destination *d, char *out, size_t capacity)
     return out;
 }
 
-void compose_thread(const destination *d, const sighting_facts *s, char *out,
-                    size_t capacity)
+void tw_compose_thread(const destination *d, const sighting_facts *s, char *out,
+                       size_t capacity)
 {
     char domain[128];
     (void)snprintf(out, capacity, "sighting-%" PRId64 "-%" PRId64 "@%s", s->id,
                    s->start_us, domain_of(d, domain, sizeof domain));
 }
 
-void compose_id(const destination *d, const char *key, char *out, size_t capacity)
+void tw_compose_id(const destination *d, const char *key, char *out, size_t capacity)
 {
     char domain[128];
     (void)snprintf(out, capacity, "%s@%s", key, domain_of(d, domain, sizeof domain));
@@ -253,18 +253,18 @@ static char *make_html(const destination *d, const letter *l, bool picture,
     return draft_close(&html);
 }
 
-tw_status compose(const destination *d, const letter *l, bool picture,
-                  const letter_item *const *named, size_t named_count, prose *out)
+tw_status tw_compose(const destination *d, const letter *l, bool picture,
+                     const letter_item *const *named, size_t named_count, prose *out)
 {
     *out = (prose){make_subject(d, l), make_text(d, l, named, named_count),
                    make_html(d, l, picture, named, named_count)};
     if (out->subject && out->text && out->html)
         return TW_OK;
-    compose_free(out);
+    tw_compose_free(out);
     return TW_ENOMEM;
 }
 
-void compose_free(prose *p)
+void tw_compose_free(prose *p)
 {
     free(p->subject);
     free(p->text);
@@ -296,7 +296,7 @@ static void add_tile(const destination *d, const letter_item *item,
     char path[PATH_BYTES];
     size_t capacity = 0, bytes = 0;
     const size_t i = t->count;
-    letter_path(d->of, item->file, path);
+    tw_letter_path(d->of, item->file, path);
     if (tw_jpeg_read_file(path, &t->jpeg[i], &capacity, &bytes, NULL) != TW_OK)
         return;
     (void)snprintf(t->title[i], sizeof t->title[i], "%s  %u", s->camera,
@@ -307,8 +307,8 @@ static void add_tile(const destination *d, const letter_item *item,
     t->count++;
 }
 
-tw_status compose_sheet(const destination *d, const letter *l, uint8_t **out,
-                        size_t *bytes, tw_error *err)
+tw_status tw_compose_sheet(const destination *d, const letter *l, uint8_t **out,
+                           size_t *bytes, tw_error *err)
 {
     tiles *t = calloc(1, sizeof *t);
     int64_t last = 0;
@@ -318,7 +318,7 @@ tw_status compose_sheet(const destination *d, const letter *l, uint8_t **out,
         const letter_item *item = &l->items[i];
         const sighting_facts *s = facts_of(l, item->sighting);
         if (!s || s->id == last ||
-            !(letter_is(item, TW_SEND_STILL) || letter_is(item, TW_SEND_SMALL)))
+            !(tw_letter_is(item, TW_SEND_STILL) || tw_letter_is(item, TW_SEND_SMALL)))
             continue;
         last = s->id;
         add_tile(d, item, s, t);

@@ -21,7 +21,7 @@ enum {
 
 /* ---- telling --------------------------------------------------------------------- */
 
-void deliver_tell(const destination *d, tw_status st, const char *format, ...)
+void tw_deliver_tell(const destination *d, tw_status st, const char *format, ...)
 {
     char what[TW_ERROR_MAX], line[TW_ERROR_MAX + 64];
     va_list args;
@@ -33,7 +33,7 @@ void deliver_tell(const destination *d, tw_status st, const char *format, ...)
         d->of->told(d->of->ctx, st, line);
 }
 
-void deliver_fail(tw_sending *out, tw_fault fault, const char *format, ...)
+void tw_deliver_fail(tw_sending *out, tw_fault fault, const char *format, ...)
 {
     va_list args;
     memset(out, 0, sizeof *out);
@@ -56,14 +56,14 @@ static int64_t wall_of(const destination *d)
 
 /* ---- connections ----------------------------------------------------------------- */
 
-bool deliver_connect(destination *d, tw_sending *out)
+bool tw_deliver_connect(destination *d, tw_sending *out)
 {
     char secret[SECRET_BYTES];
     tw_error err = {0};
     if (d->sender)
         return true;
-    if (secret_read(&d->set, secret, &err) != TW_OK) {
-        deliver_fail(out, TW_FAULT_SECRET, "%s", err.text);
+    if (tw_secret_read(&d->set, secret, &err) != TW_OK) {
+        tw_deliver_fail(out, TW_FAULT_SECRET, "%s", err.text);
         return false;
     }
     const tw_sender_spec spec = {.to = &d->set,
@@ -74,11 +74,11 @@ bool deliver_connect(destination *d, tw_sending *out)
     const tw_status st = d->transfer->sender_new(&spec, &d->sender, &err);
     explicit_bzero(secret, sizeof secret);
     if (st != TW_OK)
-        deliver_fail(out, TW_FAULT_URL, "%s", err.text);
+        tw_deliver_fail(out, TW_FAULT_URL, "%s", err.text);
     return st == TW_OK;
 }
 
-void deliver_disconnect(destination *d)
+void tw_deliver_disconnect(destination *d)
 {
     if (d->sender)
         d->transfer->sender_free(d->sender);
@@ -146,9 +146,9 @@ static tw_dispatch decide(destination *d, const tw_outbox_fill *fill)
 static void rest(destination *d)
 {
     if (d->sent > 0)
-        deliver_tell(d, TW_OK, "%llu %s%s sent, nothing waits",
-                     (unsigned long long)d->sent, d->way->message ? "message" : "file",
-                     d->sent == 1 ? "" : "s");
+        tw_deliver_tell(d, TW_OK, "%llu %s%s sent, nothing waits",
+                        (unsigned long long)d->sent, d->way->message ? "message" : "file",
+                        d->sent == 1 ? "" : "s");
     if (d->sent > 0 && d->way->end)
         d->way->end(d);
     d->sent = 0;
@@ -163,9 +163,9 @@ static void went(destination *d, const tw_outbox_batch *batch)
     if (wall_us < 1)
         wall_us = 1;
     if (tw_outbox_sent(d->catalogue, batch, wall_us, &err) != TW_OK)
-        deliver_tell(d, err.status, "%s", err.text);
+        tw_deliver_tell(d, err.status, "%s", err.text);
     if (d->failing)
-        deliver_tell(d, TW_OK, "works again");
+        tw_deliver_tell(d, TW_OK, "works again");
     d->failing = d->halted = false;
     d->next_us = 0;
     d->sent++;
@@ -179,24 +179,24 @@ static void try_later(destination *d, const tw_sending *out)
         wait_us = out->again_us;
     d->next_us = now_of(d) + wait_us;
     if (!d->failing)
-        deliver_tell(d, TW_EAGAIN, "%s; trying again in %.0f s, then less often",
-                     out->text, (double)wait_us / 1e6);
+        tw_deliver_tell(d, TW_EAGAIN, "%s; trying again in %.0f s, then less often",
+                        out->text, (double)wait_us / 1e6);
     d->failing = true;
-    deliver_disconnect(d);
+    tw_deliver_disconnect(d);
 }
 
 static void halt(destination *d, const tw_sending *out)
 {
     tw_error err = {0};
     d->halted = true;
-    deliver_disconnect(d);
-    deliver_tell(d, TW_EACCES,
-                 "%s. Nothing is sent there until its settings are changed, or tawny "
-                 "outbox --retry %s",
-                 out->text, d->set.name);
+    tw_deliver_disconnect(d);
+    tw_deliver_tell(d, TW_EACCES,
+                    "%s. Nothing is sent there until its settings are changed, or tawny "
+                    "outbox --retry %s",
+                    out->text, d->set.name);
     if (tw_outbox_stop(d->catalogue, d->set.name, wall_of(d), d->made_of, out->text,
                        &err) != TW_OK)
-        deliver_tell(d, err.status, "%s", err.text);
+        tw_deliver_tell(d, err.status, "%s", err.text);
 }
 
 static void record(destination *d, const tw_outbox_batch *batch, const tw_sending *out)
@@ -210,10 +210,10 @@ static void record(destination *d, const tw_outbox_batch *batch, const tw_sendin
         return;
     const bool never = out->verdict == TW_NEVER;
     if (tw_outbox_failed(d->catalogue, batch, never, out->text, &err) != TW_OK)
-        deliver_tell(d, err.status, "%s", err.text);
+        tw_deliver_tell(d, err.status, "%s", err.text);
     if (never)
-        deliver_tell(d, TW_EINVAL, "given up on %u of what waits: %s",
-                     (unsigned)batch->count, out->text);
+        tw_deliver_tell(d, TW_EINVAL, "given up on %u of what waits: %s",
+                        (unsigned)batch->count, out->text);
     else if (out->verdict == TW_HALT)
         halt(d, out);
     else
@@ -232,7 +232,7 @@ static void send_next(destination *d, bool joined)
         return;
     if (st != TW_OK) {
         if (!d->failing)
-            deliver_tell(d, st, "%s", err.text);
+            tw_deliver_tell(d, st, "%s", err.text);
         d->failing = true;
         d->next_us = now_of(d) + tw_backoff_next(&d->backoff);
         return;
@@ -247,7 +247,7 @@ static void send_next(destination *d, bool joined)
 /* Whether it was stopped, and nothing has changed since. */
 static bool is_halted(destination *d, const tw_outbox_fill *fill)
 {
-    secret_stand_in(&d->set, d->made_of);
+    tw_secret_stand_in(&d->set, d->made_of);
     if (fill->stopped_us == 0)
         return false;
     if (strcmp(fill->of, d->made_of) != 0) {
@@ -256,10 +256,11 @@ static bool is_halted(destination *d, const tw_outbox_fill *fill)
         return false;
     }
     if (!d->halted)
-        deliver_tell(d, TW_EACCES,
-                     "nothing is sent there: %s. It begins again with other settings, or "
-                     "tawny outbox --retry %s",
-                     fill->why, d->set.name);
+        tw_deliver_tell(
+            d, TW_EACCES,
+            "nothing is sent there: %s. It begins again with other settings, or "
+            "tawny outbox --retry %s",
+            fill->why, d->set.name);
     d->halted = true;
     return true;
 }
@@ -277,7 +278,7 @@ static bool has_catalogue(destination *d)
         return true;
     }
     if (!d->failing)
-        deliver_tell(d, err.status, "nothing is sent: %s", err.text);
+        tw_deliver_tell(d, err.status, "nothing is sent: %s", err.text);
     d->failing = true;
     return false;
 }
@@ -302,8 +303,8 @@ static tw_status look(destination *d, tw_outbox_fill *fill, tw_error *err)
     if (st == TW_OK && fill->waiting > TW_OUTBOX_MOST &&
         tw_outbox_bound(d->catalogue, d->set.name, TW_OUTBOX_MOST, &excess, NULL) ==
             TW_OK)
-        deliver_tell(d, TW_ENOSPC, "more than %d wait: given up on the oldest %u",
-                     TW_OUTBOX_MOST, (unsigned)excess);
+        tw_deliver_tell(d, TW_ENOSPC, "more than %d wait: given up on the oldest %u",
+                        TW_OUTBOX_MOST, (unsigned)excess);
     return st;
 }
 
@@ -315,7 +316,7 @@ static int64_t step(destination *d)
     if (!has_catalogue(d))
         return AGAIN_US;
     if (look(d, &fill, &err) != TW_OK) {
-        deliver_tell(d, err.status, "%s", err.text);
+        tw_deliver_tell(d, err.status, "%s", err.text);
         return AGAIN_US;
     }
     if (is_halted(d, &fill))
@@ -402,7 +403,7 @@ static size_t routes_of(const tw_camera_settings *camera, const destination *d,
                         tw_route *out)
 {
     size_t n = 0;
-    const bool broker = d->way == &way_broker;
+    const bool broker = d->way == &tw_way_broker;
     for (size_t i = 0; i < GOES_COUNT && !broker; i++)
         if ((d->set.what & GOES[i].what) && !is_spare(camera, GOES[i].kind))
             out[n++] = (tw_route){camera->name, tw_kind_name(GOES[i].kind), d->set.name,
@@ -449,12 +450,13 @@ static bool begins(const char *text, const char *with)
 static const way *way_for(const tw_destination_settings *set)
 {
     if (begins(set->url, "file:"))
-        return &way_folder;
+        return &tw_way_folder;
     if (begins(set->url, "smtp"))
-        return &way_mail;
+        return &tw_way_mail;
     if (begins(set->url, "mqtt"))
-        return &way_broker;
-    return begins(set->url, "http") && set->by >= TW_BY_FORM ? &way_post : &way_file;
+        return &tw_way_broker;
+    return begins(set->url, "http") && set->by >= TW_BY_FORM ? &tw_way_post
+                                                             : &tw_way_file;
 }
 
 static tw_status make_destination(tw_deliver *o, const char *name, destination *d,
@@ -464,16 +466,16 @@ static tw_status make_destination(tw_deliver *o, const char *name, destination *
     (void)tw_settings_destination(o->settings, name, &d->set);
     d->way = way_for(&d->set);
     d->rule = (tw_dispatch_rule){d->set.when, d->set.limit,
-                                 d->way->message && d->way != &way_broker};
+                                 d->way->message && d->way != &tw_way_broker};
     if (d->set.limit.most == TW_LIMIT_AUTO)
         d->rule.limit = (tw_limit){d->rule.joins ? AUTO_MOST : 0, HOUR_US};
-    if (d->way == &way_broker) /* what is late is of no use there */
+    if (d->way == &tw_way_broker) /* what is late is of no use there */
         d->rule = (tw_dispatch_rule){.limit = {0, HOUR_US}};
     (void)tw_hours_parse(d->set.hours, &d->hours, NULL);
     d->backoff = (tw_backoff){AGAIN_US, AGAIN_MOST_US, (uint32_t)now_of(d), 0};
-    if (d->way == &way_folder)
+    if (d->way == &tw_way_folder)
         return TW_OK;
-    if (d->way == &way_broker)
+    if (d->way == &tw_way_broker)
         d->brokers = tw_broker_load(err);
     else
         d->transfer = tw_transfer_load(err);
@@ -512,18 +514,19 @@ static void init_lock(tw_deliver *o)
 /* What trusts more than it should is told at every start. */
 static void warn(const destination *d)
 {
-    if (d->way == &way_folder)
+    if (d->way == &tw_way_folder)
         return;
     if (d->set.tls == TW_TLS_UNVERIFIED)
-        deliver_tell(d, TW_EACCES,
-                     "tls = unverified: whoever answers there is believed, and gets the "
-                     "secret");
+        tw_deliver_tell(
+            d, TW_EACCES,
+            "tls = unverified: whoever answers there is believed, and gets the "
+            "secret");
     const bool clear = begins(d->set.url, "http://") || begins(d->set.url, "ftp://") ||
                        begins(d->set.url, "mqtt://") ||
                        begins(d->set.url, "s3+http://") ||
                        (begins(d->set.url, "smtp://") && d->set.tls == TW_TLS_NONE);
     if (clear)
-        deliver_tell(d, TW_EACCES, "nothing is encrypted on the way there");
+        tw_deliver_tell(d, TW_EACCES, "nothing is encrypted on the way there");
 }
 
 static bool start_threads(tw_deliver *o)
@@ -538,8 +541,8 @@ static bool start_threads(tw_deliver *o)
     return good;
 }
 
-tw_status deliver_make(const tw_settings *settings, const char *only, tw_clock clock,
-                       tw_deliver **out, tw_error *err)
+tw_status tw_deliver_make(const tw_settings *settings, const char *only, tw_clock clock,
+                          tw_deliver **out, tw_error *err)
 {
     tw_station_settings station;
     tw_deliver *o = calloc(1, sizeof *o);
@@ -564,7 +567,7 @@ tw_status tw_deliver_new(const tw_settings *settings, const char *store, tw_cloc
     if (!settings || !store || !out)
         return tw_fail(err, TW_EINVAL, "no settings or no store");
     *out = NULL;
-    tw_status st = deliver_make(settings, NULL, clock, &o, err);
+    tw_status st = tw_deliver_make(settings, NULL, clock, &o, err);
     if (st == TW_OK && !(o->store = strdup(store)))
         st = tw_fail(err, TW_ENOMEM, "out of memory");
     if (st == TW_OK) {
@@ -621,7 +624,7 @@ void tw_deliver_free(tw_deliver *o)
 
 static void add_news(destination *d, const news *what)
 {
-    if (d->way != &way_broker)
+    if (d->way != &tw_way_broker)
         return;
     if (d->news_count == NEWS_MAX) { /* the oldest is of least use */
         d->news_first = (d->news_first + 1) % NEWS_MAX;
@@ -667,7 +670,7 @@ static bool check_one(const tw_destination_settings *set, char line[TW_ERROR_MAX
 {
     char secret[SECRET_BYTES];
     tw_error err = {0};
-    const tw_status st = secret_read(set, secret, &err);
+    const tw_status st = tw_secret_read(set, secret, &err);
     explicit_bzero(secret, sizeof secret);
     if (st == TW_OK)
         return true;

@@ -85,41 +85,41 @@ struct tw_deliver {
     size_t count;
 };
 
-extern const way way_file, way_folder, way_mail, way_post, way_broker;
+extern const way tw_way_file, tw_way_folder, tw_way_mail, tw_way_post, tw_way_broker;
 
 /* Send a test; what is connected is let go. @param out  Always set. */
-void broker_try(destination *d, tw_sending *out);
-void folder_try(destination *d, const char *name, const char *text, tw_sending *out);
+void tw_broker_try(destination *d, tw_sending *out);
+void tw_folder_try(destination *d, const char *name, const char *text, tw_sending *out);
 
 /* ---- secret.c */
 
 /** @param out  Wipe it after use. @return TW_OK; TW_EACCES, TW_ENOENT...: err says what
  * to do. */
-tw_status secret_read(const tw_destination_settings *to, char out[SECRET_BYTES],
-                      tw_error *err);
+tw_status tw_secret_read(const tw_destination_settings *to, char out[SECRET_BYTES],
+                         tw_error *err);
 
 /** What stands for a destination's settings and the state of its secret. */
-void secret_stand_in(const tw_destination_settings *to, char out[TW_MESSAGE_KEY]);
+void tw_secret_stand_in(const tw_destination_settings *to, char out[TW_MESSAGE_KEY]);
 
 /* ---- deliver.c */
 
 /** Tell a line of a destination. */
-void deliver_tell(const destination *d, tw_status st, const char *format, ...)
+void tw_deliver_tell(const destination *d, tw_status st, const char *format, ...)
     TW_PRINTF(3, 4);
 
 /** Set out to a fault of ours. */
-void deliver_fail(tw_sending *out, tw_fault fault, const char *format, ...)
+void tw_deliver_fail(tw_sending *out, tw_fault fault, const char *format, ...)
     TW_PRINTF(3, 4);
 
 /** What serves the destinations of the settings, or the one that is named; no thread is
  * started. @param out  Always set; tw_deliver_free. */
-tw_status deliver_make(const tw_settings *settings, const char *only, tw_clock clock,
-                       tw_deliver **out, tw_error *err);
+tw_status tw_deliver_make(const tw_settings *settings, const char *only, tw_clock clock,
+                          tw_deliver **out, tw_error *err);
 
 /** Have d->sender ready, made of the settings and the secret.
  * @return false: out says why not. */
-bool deliver_connect(destination *d, tw_sending *out);
-void deliver_disconnect(destination *d);
+bool tw_deliver_connect(destination *d, tw_sending *out);
+void tw_deliver_disconnect(destination *d);
 
 /* ---- record.c */
 
@@ -132,22 +132,22 @@ typedef struct sighting_facts {
 } sighting_facts;
 
 /** @return TW_OK; TW_ENOENT: it is gone. */
-tw_status record_facts(tw_catalogue *catalogue, int64_t sighting, sighting_facts *out,
-                       tw_error *err);
+tw_status tw_record_facts(tw_catalogue *catalogue, int64_t sighting, sighting_facts *out,
+                          tw_error *err);
 
 /** The record of a sighting as JSON (a json_t), NULL: out of memory, or it is gone. */
-void *record_json(tw_catalogue *catalogue, const char *station, int64_t sighting,
-                  const char *phase);
+void *tw_record_json(tw_catalogue *catalogue, const char *station, int64_t sighting,
+                     const char *phase);
 
 /** The same as text, the caller's to free(). */
-char *record_text(tw_catalogue *catalogue, const char *station, int64_t sighting,
-                  const char *phase);
+char *tw_record_text(tw_catalogue *catalogue, const char *station, int64_t sighting,
+                     const char *phase);
 
 /** Write JSON as text, and let it go. */
-char *record_print(void *json);
+char *tw_record_print(void *json);
 
 /** What is sent where there is no sighting, to see whether it arrives. */
-char *record_test(const char *station);
+char *tw_record_test(const char *station);
 
 /* ---- letter.c */
 
@@ -165,20 +165,20 @@ typedef struct letter {
     size_t sighting_count;
 } letter;
 
-void letter_take(const tw_outbox_item *item, letter_item *out);
-tw_status letter_read(tw_catalogue *catalogue, const tw_outbox_batch *batch, letter *out,
-                      tw_error *err);
-void letter_free(letter *letter);
+void tw_letter_take(const tw_outbox_item *item, letter_item *out);
+tw_status tw_letter_read(tw_catalogue *catalogue, const tw_outbox_batch *batch,
+                         letter *out, tw_error *err);
+void tw_letter_free(letter *letter);
 
 /** A still of the store, reduced so that its longer side is at most so many pixels.
  * @param out  Set on TW_OK, the caller's to free(). */
-tw_status letter_reduce(const char *store, const char *file, uint16_t side, uint8_t **out,
-                        size_t *bytes, tw_error *err);
+tw_status tw_letter_reduce(const char *store, const char *file, uint16_t side,
+                           uint8_t **out, size_t *bytes, tw_error *err);
 
 /** Where a capture is. */
-void letter_path(const tw_deliver *of, const char *file, char out[PATH_BYTES]);
+void tw_letter_path(const tw_deliver *of, const char *file, char out[PATH_BYTES]);
 
-bool letter_is(const letter_item *item, int64_t what_bit);
+bool tw_letter_is(const letter_item *item, int64_t what_bit);
 
 /* ---- compose.c */
 
@@ -189,17 +189,17 @@ typedef struct prose {
 
 /** @param named  Files that are too large to be sent along; they are named.
  * @return TW_OK; TW_ENOMEM. */
-tw_status compose(const destination *d, const letter *l, bool picture,
-                  const letter_item *const *named, size_t named_count, prose *out);
-void compose_free(prose *prose);
+tw_status tw_compose(const destination *d, const letter *l, bool picture,
+                     const letter_item *const *named, size_t named_count, prose *out);
+void tw_compose_free(prose *prose);
 
 /** The id of a sighting's thread of mails, without < >. */
-void compose_thread(const destination *d, const sighting_facts *s, char *out,
-                    size_t capacity);
-void compose_id(const destination *d, const char *key, char *out, size_t capacity);
+void tw_compose_thread(const destination *d, const sighting_facts *s, char *out,
+                       size_t capacity);
+void tw_compose_id(const destination *d, const char *key, char *out, size_t capacity);
 
 /** A contact sheet of what was seen, a JPEG. @return TW_OK; TW_ENOENT: no still; ... */
-tw_status compose_sheet(const destination *d, const letter *l, uint8_t **out,
-                        size_t *bytes, tw_error *err);
+tw_status tw_compose_sheet(const destination *d, const letter *l, uint8_t **out,
+                           size_t *bytes, tw_error *err);
 
 #endif

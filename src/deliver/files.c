@@ -24,7 +24,7 @@ typedef struct load {
 
 static bool take_item(void *ctx, const tw_outbox_item *item)
 {
-    letter_take(item, ctx);
+    tw_letter_take(item, ctx);
     return false;
 }
 
@@ -42,7 +42,7 @@ static tw_status name_record(const destination *d, const letter_item *item,
 {
     sighting_facts s;
     const tw_clock *clock = &d->of->clock;
-    const tw_status st = record_facts(d->catalogue, item->sighting, &s, err);
+    const tw_status st = tw_record_facts(d->catalogue, item->sighting, &s, err);
     if (st != TW_OK)
         return st;
     tw_name_fields fields = {.camera = s.camera,
@@ -71,7 +71,7 @@ static tw_status load_record(destination *d, const letter_item *item, load *out,
     const tw_status st = name_record(d, item, out->name, err);
     if (st != TW_OK)
         return st;
-    out->text = record_text(d->catalogue, d->of->station, item->sighting, "end");
+    out->text = tw_record_text(d->catalogue, d->of->station, item->sighting, "end");
     if (!out->text)
         return tw_fail(err, TW_ENOENT, "the sighting is no more in the catalogue");
     out->content = (tw_content){
@@ -84,7 +84,7 @@ static tw_status load_small(const destination *d, const letter_item *item, load 
 {
     size_t bytes = 0;
     name_small(item->file, out->name);
-    const tw_status st = letter_reduce(
+    const tw_status st = tw_letter_reduce(
         d->of->store, item->file, (uint16_t)d->set.small_side, &out->made, &bytes, err);
     out->content = (tw_content){.data = out->made, .bytes = bytes, .type = "image/jpeg"};
     return st;
@@ -94,12 +94,12 @@ static tw_status load_item(destination *d, const letter_item *item, load *out,
                            tw_error *err)
 {
     memset(out, 0, sizeof *out);
-    if (letter_is(item, TW_SEND_RECORD))
+    if (tw_letter_is(item, TW_SEND_RECORD))
         return load_record(d, item, out, err);
-    if (letter_is(item, TW_SEND_SMALL) && load_small(d, item, out, err) != TW_ENOTSUP)
+    if (tw_letter_is(item, TW_SEND_SMALL) && load_small(d, item, out, err) != TW_ENOTSUP)
         return err->status;
     *err = (tw_error){0}; /* without a way to reduce it, it goes as it is */
-    letter_path(d->of, item->file, out->path);
+    tw_letter_path(d->of, item->file, out->path);
     (void)snprintf(out->name, sizeof out->name, "%s", item->file);
     out->content = (tw_content){.path = out->path, .type = type_of(item->file)};
     return access(out->path, R_OK) == 0
@@ -126,8 +126,8 @@ static bool load_batch(destination *d, const tw_outbox_batch *batch, load *l,
     if (st == TW_OK)
         st = load_item(d, &item, l, &err);
     if (st != TW_OK)
-        deliver_fail(out, st == TW_ENOMEM ? TW_FAULT_OTHER : TW_FAULT_GONE, "%s",
-                     err.text);
+        tw_deliver_fail(out, st == TW_ENOMEM ? TW_FAULT_OTHER : TW_FAULT_GONE, "%s",
+                        err.text);
     return st == TW_OK;
 }
 
@@ -136,14 +136,15 @@ static bool load_batch(destination *d, const tw_outbox_batch *batch, load *l,
 static void send_file(destination *d, const tw_outbox_batch *batch, tw_sending *out)
 {
     load l;
-    if (!deliver_connect(d, out))
+    if (!tw_deliver_connect(d, out))
         return;
     if (load_batch(d, batch, &l, out))
         d->transfer->sender_put(d->sender, l.name, &l.content, out);
     load_free(&l);
 }
 
-const way way_file = {.take = TW_TAKE_ONE, .send = send_file, .end = deliver_disconnect};
+const way tw_way_file = {
+    .take = TW_TAKE_ONE, .send = send_file, .end = tw_deliver_disconnect};
 
 /* ---- in a folder ------------------------------------------------------------------ */
 
@@ -238,17 +239,17 @@ static void put_there(const destination *d, const load *l, tw_sending *out)
     const char *base = d->set.url + strlen("file:");
     struct stat s;
     const int code = put(base, l);
-    deliver_fail(out, TW_FAULT_NONE, "%s", "");
+    tw_deliver_fail(out, TW_FAULT_NONE, "%s", "");
     if (code != 0 && stat(base, &s) != 0)
-        deliver_fail(out, TW_FAULT_CONNECT, "the folder %s is not there: is its disk?",
-                     base);
+        tw_deliver_fail(out, TW_FAULT_CONNECT, "the folder %s is not there: is its disk?",
+                        base);
     else if (code == ENOSPC || code == EDQUOT)
-        deliver_fail(out, TW_FAULT_FULL, "%s: %s", base, tw_fault_text(TW_FAULT_FULL));
+        tw_deliver_fail(out, TW_FAULT_FULL, "%s: %s", base, tw_fault_text(TW_FAULT_FULL));
     else if (code == EACCES || code == EROFS || code == EPERM || code == ENOTDIR)
-        deliver_fail(out, TW_FAULT_FOLDER, "%s may not be written: %s", base,
-                     strerror(code));
+        tw_deliver_fail(out, TW_FAULT_FOLDER, "%s may not be written: %s", base,
+                        strerror(code));
     else if (code != 0)
-        deliver_fail(out, TW_FAULT_OTHER, "%s: %s", base, strerror(code));
+        tw_deliver_fail(out, TW_FAULT_OTHER, "%s: %s", base, strerror(code));
 }
 
 static void send_folder(destination *d, const tw_outbox_batch *batch, tw_sending *out)
@@ -259,11 +260,11 @@ static void send_folder(destination *d, const tw_outbox_batch *batch, tw_sending
     load_free(&l);
 }
 
-void folder_try(destination *d, const char *name, const char *text, tw_sending *out)
+void tw_folder_try(destination *d, const char *name, const char *text, tw_sending *out)
 {
     load l = {.content = {.data = text, .bytes = strlen(text)}};
     (void)snprintf(l.name, sizeof l.name, "%s", name);
     put_there(d, &l, out);
 }
 
-const way way_folder = {.take = TW_TAKE_ONE, .send = send_folder};
+const way tw_way_folder = {.take = TW_TAKE_ONE, .send = send_folder};

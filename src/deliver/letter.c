@@ -10,7 +10,7 @@
 
 enum { QUALITY = 85 };
 
-bool letter_is(const letter_item *item, int64_t what_bit)
+bool tw_letter_is(const letter_item *item, int64_t what_bit)
 {
     static const char *const names[] = {"still",  "small", "clip",
                                         "record", "timed", "segment"};
@@ -20,12 +20,12 @@ bool letter_is(const letter_item *item, int64_t what_bit)
     return false;
 }
 
-void letter_path(const tw_deliver *of, const char *file, char out[PATH_BYTES])
+void tw_letter_path(const tw_deliver *of, const char *file, char out[PATH_BYTES])
 {
     (void)snprintf(out, PATH_BYTES, "%s/%s", of->store, file);
 }
 
-void letter_take(const tw_outbox_item *item, letter_item *out)
+void tw_letter_take(const tw_outbox_item *item, letter_item *out)
 {
     *out = (letter_item){
         .sighting = item->sighting, .start_us = item->start_us, .bytes = item->bytes};
@@ -39,7 +39,7 @@ static bool take_item(void *ctx, const tw_outbox_item *item)
     letter *l = ctx;
     if (l->count == l->room)
         return false;
-    letter_take(item, &l->items[l->count++]);
+    tw_letter_take(item, &l->items[l->count++]);
     return true;
 }
 
@@ -51,15 +51,15 @@ static tw_status read_sightings(tw_catalogue *catalogue, letter *l, tw_error *er
         const int64_t id = l->items[i].sighting;
         if (id == 0 || (i > 0 && l->items[i - 1].sighting == id))
             continue;
-        st = record_facts(catalogue, id, &l->sightings[l->sighting_count], err);
+        st = tw_record_facts(catalogue, id, &l->sightings[l->sighting_count], err);
         l->sighting_count += st == TW_OK;
         st = st == TW_ENOENT ? TW_OK : st;
     }
     return st;
 }
 
-tw_status letter_read(tw_catalogue *catalogue, const tw_outbox_batch *batch, letter *out,
-                      tw_error *err)
+tw_status tw_letter_read(tw_catalogue *catalogue, const tw_outbox_batch *batch,
+                         letter *out, tw_error *err)
 {
     memset(out, 0, sizeof *out);
     out->room = batch->count;
@@ -72,11 +72,11 @@ tw_status letter_read(tw_catalogue *catalogue, const tw_outbox_batch *batch, let
     if (st == TW_OK)
         st = read_sightings(catalogue, out, err);
     if (st != TW_OK)
-        letter_free(out);
+        tw_letter_free(out);
     return st;
 }
 
-void letter_free(letter *l)
+void tw_letter_free(letter *l)
 {
     free(l->items);
     free(l->sightings);
@@ -112,8 +112,8 @@ static tw_status scale(const uint8_t *pixels, uint16_t width, uint16_t height,
     return st;
 }
 
-tw_status letter_reduce(const char *store, const char *file, uint16_t side, uint8_t **out,
-                        size_t *bytes, tw_error *err)
+tw_status tw_letter_reduce(const char *store, const char *file, uint16_t side,
+                           uint8_t **out, size_t *bytes, tw_error *err)
 {
     char path[PATH_BYTES];
     uint8_t *data = NULL, *pixels = NULL;

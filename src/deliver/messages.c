@@ -29,7 +29,7 @@ static const char *last_part(const char *file)
 
 static bool is_picture(const letter_item *item)
 {
-    return letter_is(item, TW_SEND_STILL) || letter_is(item, TW_SEND_SMALL);
+    return tw_letter_is(item, TW_SEND_STILL) || tw_letter_is(item, TW_SEND_SMALL);
 }
 
 /* Reduced if it is to be. @return false: it cannot be had. */
@@ -37,12 +37,12 @@ static bool make_picture(const destination *d, const letter_item *item, char *pa
                          uint8_t **made, tw_content *out)
 {
     size_t bytes = 0;
-    letter_path(d->of, item->file, path);
+    tw_letter_path(d->of, item->file, path);
     *out =
         (tw_content){.path = path, .name = last_part(item->file), .type = "image/jpeg"};
-    if (!letter_is(item, TW_SEND_SMALL) ||
-        letter_reduce(d->of->store, item->file, (uint16_t)d->set.small_side, made, &bytes,
-                      NULL) != TW_OK)
+    if (!tw_letter_is(item, TW_SEND_SMALL) ||
+        tw_letter_reduce(d->of->store, item->file, (uint16_t)d->set.small_side, made,
+                         &bytes, NULL) != TW_OK)
         return true;
     out->path = NULL;
     out->data = *made;
@@ -62,7 +62,7 @@ static void add_file(const destination *d, const letter_item *item, uint64_t mos
     if (is_picture(item)) {
         (void)make_picture(d, item, e->paths[i], &e->made[i], &e->files[i]);
     } else {
-        letter_path(d->of, item->file, e->paths[i]);
+        tw_letter_path(d->of, item->file, e->paths[i]);
         e->files[i] =
             (tw_content){.path = e->paths[i],
                          .name = last_part(item->file),
@@ -117,8 +117,8 @@ static const letter_item *best_picture(const letter *l)
         const letter_item *item = &l->items[i];
         if (!is_picture(item))
             continue;
-        const int rank = letter_is(item, TW_SEND_SMALL);
-        const int best_rank = best ? letter_is(best, TW_SEND_SMALL) : -1;
+        const int rank = tw_letter_is(item, TW_SEND_SMALL);
+        const int best_rank = best ? tw_letter_is(best, TW_SEND_SMALL) : -1;
         if (rank > best_rank || (rank == best_rank && item->bytes > best->bytes))
             best = item;
     }
@@ -141,7 +141,8 @@ static void add_enclosed(const destination *d, const letter *l, const letter_ite
     const bool one = l->sighting_count <= 1;
     for (size_t i = 0; i < l->count; i++) {
         const letter_item *item = &l->items[i];
-        if (item == best || letter_is(item, TW_SEND_RECORD) || (!one && is_picture(item)))
+        if (item == best || tw_letter_is(item, TW_SEND_RECORD) ||
+            (!one && is_picture(item)))
             continue; /* of many, the sheet shows them */
         add_file(d, item, is_picture(item) ? UINT64_MAX : (uint64_t)d->set.attach_below,
                  m->with);
@@ -154,19 +155,19 @@ static char *mailed_record(const destination *d, const letter *l)
 {
     bool wanted = false;
     for (size_t i = 0; i < l->count; i++)
-        wanted = wanted || letter_is(&l->items[i], TW_SEND_RECORD);
+        wanted = wanted || tw_letter_is(&l->items[i], TW_SEND_RECORD);
     if (!wanted)
         return NULL;
     json_t *all = json_array();
     for (size_t i = 0; i < l->sighting_count; i++)
         (void)json_array_append_new(
-            all, record_json(d->catalogue, d->of->station, l->sightings[i].id,
-                             l->sightings[i].over ? "end" : "update"));
+            all, tw_record_json(d->catalogue, d->of->station, l->sightings[i].id,
+                                l->sightings[i].over ? "end" : "update"));
     if (l->sighting_count != 1)
-        return record_print(all);
+        return tw_record_print(all);
     json_t *one = json_incref(json_array_get(all, 0));
     json_decref(all);
-    return record_print(one);
+    return tw_record_print(one);
 }
 
 static tw_status prepare(const destination *d, const letter *l, const char *key,
@@ -178,7 +179,7 @@ static tw_status prepare(const destination *d, const letter *l, const char *key,
     if (!m->with)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     if (l->sighting_count > 1 &&
-        compose_sheet(d, l, &m->picture_made, &bytes, NULL) == TW_OK)
+        tw_compose_sheet(d, l, &m->picture_made, &bytes, NULL) == TW_OK)
         m->picture = (tw_content){.data = m->picture_made,
                                   .bytes = bytes,
                                   .name = "sightings.jpg",
@@ -188,11 +189,11 @@ static tw_status prepare(const destination *d, const letter *l, const char *key,
     char *record = mailed_record(d, l);
     add_enclosed(d, l, best, record, m);
     free(record);
-    compose_id(d, key, m->id, sizeof m->id);
+    tw_compose_id(d, key, m->id, sizeof m->id);
     if (l->sighting_count == 1)
-        compose_thread(d, &l->sightings[0], m->thread, sizeof m->thread);
-    return compose(d, l, m->picture.type != NULL, m->with->named, m->with->named_count,
-                   &m->prose) == TW_OK
+        tw_compose_thread(d, &l->sightings[0], m->thread, sizeof m->thread);
+    return tw_compose(d, l, m->picture.type != NULL, m->with->named, m->with->named_count,
+                      &m->prose) == TW_OK
                ? TW_OK
                : tw_fail(err, TW_ENOMEM, "out of memory");
 }
@@ -203,7 +204,7 @@ static void mail_letter(destination *d, const letter *l, const char *key, tw_sen
     tw_error err = {0};
     const tw_clock *clock = &d->of->clock;
     if (!m || prepare(d, l, key, m, &err) != TW_OK) {
-        deliver_fail(out, TW_FAULT_OTHER, "out of memory");
+        tw_deliver_fail(out, TW_FAULT_OTHER, "out of memory");
     } else {
         const int64_t wall_us = clock->ops->wall_us(clock->ctx);
         const tw_mail mail = {.subject = m->prose.subject,
@@ -219,7 +220,7 @@ static void mail_letter(destination *d, const letter *l, const char *key, tw_sen
         d->transfer->sender_mail(d->sender, &mail, out);
     }
     if (m) {
-        compose_free(&m->prose);
+        tw_compose_free(&m->prose);
         drop_enclosed(m->with);
         free(m->picture_made);
     }
@@ -240,16 +241,16 @@ static json_t *describe_capture(const destination *d, const letter_item *item)
 static char *describe(const destination *d, const letter *l)
 {
     if (l->sighting_count == 1 && l->items[0].sighting != 0)
-        return record_text(d->catalogue, d->of->station, l->sightings[0].id,
-                           l->sightings[0].over ? "end" : "update");
+        return tw_record_text(d->catalogue, d->of->station, l->sightings[0].id,
+                              l->sightings[0].over ? "end" : "update");
     if (l->sighting_count == 0)
-        return record_print(l->count > 0 ? describe_capture(d, &l->items[0]) : NULL);
+        return tw_record_print(l->count > 0 ? describe_capture(d, &l->items[0]) : NULL);
     json_t *all = json_array();
     for (size_t i = 0; i < l->sighting_count; i++)
         (void)json_array_append_new(
-            all, record_json(d->catalogue, d->of->station, l->sightings[i].id, "end"));
-    return record_print(json_pack("{ss ss so}", "type", "digest", "station",
-                                  d->of->station, "sightings", all));
+            all, tw_record_json(d->catalogue, d->of->station, l->sightings[i].id, "end"));
+    return tw_record_print(json_pack("{ss ss so}", "type", "digest", "station",
+                                     d->of->station, "sightings", all));
 }
 
 static void post_letter(destination *d, const letter *l, const char *key, tw_sending *out)
@@ -257,12 +258,12 @@ static void post_letter(destination *d, const letter *l, const char *key, tw_sen
     enclosed *e = new_enclosed(l);
     char *record = describe(d, l);
     for (size_t i = 0; e && i < l->count; i++)
-        if (!letter_is(&l->items[i], TW_SEND_RECORD))
+        if (!tw_letter_is(&l->items[i], TW_SEND_RECORD))
             add_file(d, &l->items[i], UINT64_MAX, e);
     if (e && record)
         d->transfer->sender_post(d->sender, key, record, e->files, e->count, out);
     else
-        deliver_fail(out, TW_FAULT_OTHER, "out of memory");
+        tw_deliver_fail(out, TW_FAULT_OTHER, "out of memory");
     free(record);
     drop_enclosed(e);
 }
@@ -276,18 +277,18 @@ static void send_letter(destination *d, const tw_outbox_batch *batch,
 {
     letter l;
     tw_error err = {0};
-    if (!deliver_connect(d, out))
+    if (!tw_deliver_connect(d, out))
         return;
-    const tw_status st = letter_read(d->catalogue, batch, &l, &err);
+    const tw_status st = tw_letter_read(d->catalogue, batch, &l, &err);
     if (st != TW_OK) {
-        deliver_fail(out, TW_FAULT_OTHER, "%s", err.text);
+        tw_deliver_fail(out, TW_FAULT_OTHER, "%s", err.text);
         return;
     }
     if (l.count == 0) /* all of it has just been dropped */
-        deliver_fail(out, TW_FAULT_GONE, "%s", tw_fault_text(TW_FAULT_GONE));
+        tw_deliver_fail(out, TW_FAULT_GONE, "%s", tw_fault_text(TW_FAULT_GONE));
     else
         send(d, &l, batch->message, out);
-    letter_free(&l);
+    tw_letter_free(&l);
 }
 
 static void send_mail(destination *d, const tw_outbox_batch *batch, tw_sending *out)
@@ -300,11 +301,11 @@ static void send_post(destination *d, const tw_outbox_batch *batch, tw_sending *
     send_letter(d, batch, post_letter, out);
 }
 
-const way way_mail = {.message = true,
-                      .take = TW_TAKE_SIGHTING,
-                      .send = send_mail,
-                      .end = deliver_disconnect};
-const way way_post = {.message = true,
-                      .take = TW_TAKE_SIGHTING,
-                      .send = send_post,
-                      .end = deliver_disconnect};
+const way tw_way_mail = {.message = true,
+                         .take = TW_TAKE_SIGHTING,
+                         .send = send_mail,
+                         .end = tw_deliver_disconnect};
+const way tw_way_post = {.message = true,
+                         .take = TW_TAKE_SIGHTING,
+                         .send = send_post,
+                         .end = tw_deliver_disconnect};

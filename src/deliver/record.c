@@ -22,8 +22,8 @@ static bool take_facts(void *ctx, const tw_sighting_record *r)
     return false;
 }
 
-tw_status record_facts(tw_catalogue *catalogue, int64_t sighting, sighting_facts *out,
-                       tw_error *err)
+tw_status tw_record_facts(tw_catalogue *catalogue, int64_t sighting, sighting_facts *out,
+                          tw_error *err)
 {
     const tw_sighting_filter filter = {.id = sighting};
     memset(out, 0, sizeof *out);
@@ -60,13 +60,14 @@ static json_t *describe(const sighting_facts *s, const char *station, const char
     return o;
 }
 
-void *record_json(tw_catalogue *catalogue, const char *station, int64_t sighting,
-                  const char *phase)
+void *tw_record_json(tw_catalogue *catalogue, const char *station, int64_t sighting,
+                     const char *phase)
 {
     sighting_facts facts;
     files f = {json_array(), json_array()};
     json_t *o = NULL;
-    if (f.stills && f.clips && record_facts(catalogue, sighting, &facts, NULL) == TW_OK &&
+    if (f.stills && f.clips &&
+        tw_record_facts(catalogue, sighting, &facts, NULL) == TW_OK &&
         tw_catalogue_captures(catalogue, sighting, take_file, &f, NULL) == TW_OK)
         o = describe(&facts, station, phase);
     if (o) {
@@ -78,20 +79,20 @@ void *record_json(tw_catalogue *catalogue, const char *station, int64_t sighting
     return o;
 }
 
-char *record_print(void *json)
+char *tw_record_print(void *json)
 {
     char *text = json ? json_dumps(json, JSON_COMPACT | JSON_REAL_PRECISION(10)) : NULL;
     json_decref(json);
     return text;
 }
 
-char *record_text(tw_catalogue *catalogue, const char *station, int64_t sighting,
-                  const char *phase)
+char *tw_record_text(tw_catalogue *catalogue, const char *station, int64_t sighting,
+                     const char *phase)
 {
-    return record_print(record_json(catalogue, station, sighting, phase));
+    return tw_record_print(tw_record_json(catalogue, station, sighting, phase));
 }
 
-char *record_test(const char *station)
+char *tw_record_test(const char *station)
 {
-    return record_print(json_pack("{ss ss}", "type", "test", "station", station));
+    return tw_record_print(json_pack("{ss ss}", "type", "test", "station", station));
 }

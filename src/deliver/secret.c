@@ -53,8 +53,8 @@ static tw_status read_file(const char *path, char out[SECRET_BYTES], tw_error *e
     return st;
 }
 
-tw_status secret_read(const tw_destination_settings *to, char out[SECRET_BYTES],
-                      tw_error *err)
+tw_status tw_secret_read(const tw_destination_settings *to, char out[SECRET_BYTES],
+                         tw_error *err)
 {
     memset(out, 0, SECRET_BYTES);
     if (to->secret_file[0])
@@ -79,7 +79,7 @@ static void add(uint64_t *hash, const char *text)
     *hash = (*hash ^ 0xFF) * UINT64_C(1099511628211);
 }
 
-void secret_stand_in(const tw_destination_settings *to, char out[TW_MESSAGE_KEY])
+void tw_secret_stand_in(const tw_destination_settings *to, char out[TW_MESSAGE_KEY])
 {
     uint64_t hash = UINT64_C(14695981039346656037);
     struct stat s;

@@ -22,7 +22,7 @@ static void try_mail(destination *d, const char *text, tw_sending *out)
     const int64_t wall_us = clock->ops->wall_us(clock->ctx);
     (void)snprintf(subject, sizeof subject, "Test of tawny station %s", d->of->station);
     (void)snprintf(key, sizeof key, "test-%lld", (long long)wall_us);
-    compose_id(d, key, id, sizeof id);
+    tw_compose_id(d, key, id, sizeof id);
     (void)snprintf(html, sizeof html, "<html><body><p>%.300s</p></body></html>\n", text);
     const tw_mail mail = {.subject = subject,
                           .text = text,
@@ -38,17 +38,17 @@ static void try_server(destination *d, const char *text, tw_sending *out)
     char key[64];
     const tw_content content = {
         .data = text, .bytes = strlen(text), .name = NAME, .type = "text/plain"};
-    char *record = record_test(d->of->station);
+    char *record = tw_record_test(d->of->station);
     (void)snprintf(key, sizeof key, "test-%lld",
                    (long long)d->of->clock.ops->wall_us(d->of->clock.ctx));
-    if (d->way == &way_mail)
+    if (d->way == &tw_way_mail)
         try_mail(d, text, out);
-    else if (d->way != &way_post)
+    else if (d->way != &tw_way_post)
         d->transfer->sender_put(d->sender, NAME, &content, out);
     else if (record)
         d->transfer->sender_post(d->sender, key, record, &content, 1, out);
     else
-        deliver_fail(out, TW_FAULT_OTHER, "out of memory");
+        tw_deliver_fail(out, TW_FAULT_OTHER, "out of memory");
     free(record);
 }
 
@@ -56,14 +56,14 @@ static void try_it(destination *d, tw_sending *out)
 {
     char text[256];
     word_test(d, text, sizeof text);
-    if (d->way == &way_broker) {
-        broker_try(d, out);
-    } else if (d->way == &way_folder) {
-        folder_try(d, NAME, text, out);
+    if (d->way == &tw_way_broker) {
+        tw_broker_try(d, out);
+    } else if (d->way == &tw_way_folder) {
+        tw_folder_try(d, NAME, text, out);
     } else {
-        if (deliver_connect(d, out))
+        if (tw_deliver_connect(d, out))
             try_server(d, text, out);
-        deliver_disconnect(d);
+        tw_deliver_disconnect(d);
     }
 }
 
@@ -79,7 +79,7 @@ tw_status tw_deliver_try(const tw_settings *settings, const char *name, tw_clock
     if (tw_settings_destination(settings, name, &set) != TW_OK)
         return tw_fail(err, TW_ENOENT, "there is no [destination %s] in the settings",
                        name);
-    tw_status st = deliver_make(settings, name, clock, &o, err);
+    tw_status st = tw_deliver_make(settings, name, clock, &o, err);
     if (st == TW_OK) {
         destination *d = &o->all[0];
         d->said = said;

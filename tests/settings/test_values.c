@@ -13,6 +13,45 @@ static bool parse(const char *key, const char *text, tw_value *out)
     return row->type->parse(row, text, out);
 }
 
+static const tw_row *destination_row(const char *key)
+{
+    const tw_row *row = tw_table_find("destination", key);
+    assert_non_null(row);
+    return row;
+}
+
+static void test_when_and_limits(void **state)
+{
+    (void)state;
+    tw_value v = {0};
+    const tw_row *when = destination_row("when"), *limit = destination_row("limit");
+    assert_true(when->type->parse(when, "each", &v));
+    assert_int_equal(v.when.kind, TW_WHEN_EACH);
+    assert_true(when->type->parse(when, "digest 10 min", &v));
+    assert_int_equal(v.when.kind, TW_WHEN_DIGEST);
+    assert_true(v.when.every_us == INT64_C(600000000));
+    assert_true(when->type->parse(when, "after 3", &v));
+    assert_int_equal(v.when.kind, TW_WHEN_AFTER);
+    assert_int_equal(v.when.count, 3);
+    static const char *const bad_when[] = {
+        "",          "digest",  "digest 1 s",
+        "after",     "after 0", "after -1",
+        "after 3 x", "often",   "after 99999999999999999999"};
+    for (size_t i = 0; i < sizeof bad_when / sizeof *bad_when; i++)
+        assert_false(when->type->parse(when, bad_when[i], &v));
+    assert_true(limit->type->parse(limit, "20/h", &v));
+    assert_int_equal(v.limit.most, 20);
+    assert_true(v.limit.in_us == INT64_C(3600000000));
+    assert_true(limit->type->parse(limit, "100/d", &v));
+    assert_true(v.limit.in_us == INT64_C(86400000000));
+    assert_true(limit->type->parse(limit, "none", &v));
+    assert_int_equal(v.limit.most, 0);
+    static const char *const bad_limit[] = {"",   "20",        "20/m", "0/h",
+                                            "/h", "1000000/h", "x/h",  "20/hour"};
+    for (size_t i = 0; i < sizeof bad_limit / sizeof *bad_limit; i++)
+        assert_false(limit->type->parse(limit, bad_limit[i], &v));
+}
+
 static int64_t number(const char *key, const char *text)
 {
     tw_value v = {0};
@@ -198,6 +237,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_durations),
+        cmocka_unit_test(test_when_and_limits),
         cmocka_unit_test(test_shares),
         cmocka_unit_test(test_numbers_and_words),
         cmocka_unit_test(test_confirm),

@@ -1,0 +1,195 @@
+/* tawny send and tawny outbox, and destinations of a station that runs. */
+#include <jansson.h>
+#include <signal.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/prctl.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include "../support/servers.h"
+
+static char *folder;
+
+static int set_up(void **state)
+{
+    (void)state;
+    folder = make_folder();
+    make_credentials(folder);
+    (void)setenv("XDG_RUNTIME_DIR", folder, 1); /* it meets no other station */
+    return 0;
+}
+
+static int drop(void **state)
+{
+    (void)state;
+    remove_folder(folder);
+    return 0;
+}
+
+static void write_settings(const char *more)
+{
+    char text[2048], *path = join(folder, "station.ini");
+    (void)snprintf(text, sizeof text,
+                   "[station]\nname = sending-test\nstore = store\n"
+                   "[cameras]\nfps = 5\nclip_video = mjpeg\npost_event = 2 s\n"
+                   "[camera kerb]\nsource = sim:kerb,size=240x136\nsend_to = there\n%s",
+                   more);
+    write_text(path, text);
+    free(path);
+}
+
+static bool logged(const char *words)
+{
+    char *path = join(folder, "watch.log");
+    char *text = access(path, R_OK) == 0 ? read_file(path, NULL) : strdup("");
+    const bool found = strstr(text, words) != NULL;
+    free(text);
+    free(path);
+    return found;
+}
+
+static pid_t start_station(const char *set)
+{
+    const pid_t child = fork();
+    assert_true(child >= 0);
+    if (child > 0)
+        return child;
+    (void)prctl(PR_SET_PDEATHSIG, SIGKILL);
+    if (chdir(folder) == 0 && freopen("watch.log", "w", stdout))
+        (void)execl(TOOL, TOOL, "watch", "--set", set, (char *)NULL);
+    _exit(9);
+}
+
+static void end_station(pid_t child)
+{
+    (void)kill(child, SIGTERM);
+    (void)waitpid(child, NULL, 0);
+}
+
+/* Fails unless the tool ends so and says so. */
+static void check(int code, const char *words, const char *a, const char *b,
+                  const char *c)
+{
+    outcome o = run_program(folder, TOOL, a, b, c, NULL);
+    char said[65536];
+    (void)snprintf(said, sizeof said, "%s%s", o.out, o.err);
+    if (o.code != code)
+        fail_msg("%s %s: exit %d: %s", a, b ? b : "", o.code, said);
+    assert_has(said, words);
+    free_outcome(&o);
+}
+
+static void test_a_test_is_sent(void **state)
+{
+    (void)state;
+    char text[1024];
+    server post = start_mail(folder);
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = smtp://toad@localhost:%d\n"
+                   "secret_file = good.secret\ntrust = cert.pem\nto = a@lane.example\n"
+                   "from = b@lane.example\n",
+                   post.port);
+    write_settings(text);
+    check(0, "> MAIL FROM:<b@lane.example>", "send", "there", NULL);
+    check(0, "there has taken it: 250 2.0.0 kept as 000001\n", "send", "there", "-q");
+    check(2, "name one destination", "send", NULL, NULL);
+    check(2, "there is no [destination nowhere]", "send", "nowhere", NULL);
+    outcome o = run_program(folder, TOOL, "send", "there", "--json", NULL);
+    char *last = strstr(o.out, "{\"type\":\"send\"");
+    assert_non_null(last);
+    json_t *said = json_loads(last, JSON_DISABLE_EOF_CHECK, NULL);
+    assert_true(json_is_true(json_object_get(said, "good")));
+    assert_null(strstr(o.out, "frogspawn"));
+    json_decref(said);
+    free_outcome(&o);
+    end_server(&post);
+    check(1, "tawny: there: nobody answers there", "send", "there", "-q");
+    char *secret = join(folder, "good.secret");
+    (void)chmod(secret, 0644);
+    check(1, "may be read by others than its owner: chmod 600", "check", NULL, NULL);
+    (void)chmod(secret, 0600);
+    free(secret);
+}
+
+/* A station that runs through its scene while nobody is there, then the outbox. */
+static void test_what_waits_is_shown_retried_and_dropped(void **state)
+{
+    (void)state;
+    char text[512];
+    check(1, "there is no catalogue", "outbox", "--store", "nowhere");
+    char *got = join(folder, "got");
+    (void)mkdir(got, 0755);
+    server web = start_stand_in("odd_server.py", "http", got, "401", "200", NULL);
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = http://127.0.0.1:%d/\nby = put\n"
+                   "what = still\n",
+                   web.port);
+    write_settings(text);
+    outcome o = run_program(folder, TOOL, "watch", "--set", "kerb.pace=no", NULL);
+    assert_has(o.out, "there: nothing is encrypted on the way there");
+    assert_has(o.out, "there: it refuses the login: look at user and secret_file");
+    free_outcome(&o);
+    check(0, "3 waiting of 3 sightings, the oldest of 2027-03-13", "outbox", NULL, NULL);
+    check(0, "STOPPED since", "outbox", "there", NULL);
+    check(0, "waiting   still    kerb", "outbox", "--list", NULL);
+    check(1, "nothing goes to nowhere", "outbox", "nowhere", NULL);
+    check(2, "--drop wants a destination or a number", "outbox", "--drop", NULL);
+    check(1, "nothing with number 99 waits", "outbox", "--drop", "99");
+    check(0, "dropped: 1", "outbox", "--drop", "1");
+    check(0, "tried again: 0", "outbox", "--retry", "there"); /* none was given up */
+    o = run_program(folder, TOOL, "outbox", "--list", "--json", NULL);
+    assert_int_equal(count_lines(o.out, "\"type\":\"item\""), 2);
+    assert_int_equal(count_lines(o.out, "\"stopped_us\":0"), 1);
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "watch", "--set", "kerb.pace=no", NULL);
+    assert_has(o.out, "files sent, nothing waits");
+    free_outcome(&o);
+    check(0, "0 waiting; 5 sent in the last day", "outbox", NULL, NULL);
+    end_server(&web);
+    free(got);
+}
+
+/* New settings while a station runs: the destination is another from then on. */
+static void test_destinations_are_reloaded(void **state)
+{
+    (void)state;
+    char *disk = join(folder, "disk"), *other = join(folder, "other");
+    (void)mkdir(disk, 0755);
+    (void)mkdir(other, 0755);
+    write_settings("[destination there]\nurl = file:disk\nwhat = still\n");
+    const pid_t child = start_station("kerb.loop=yes");
+    WAIT_FOR(logged("watching"));
+    check(0, "", "snap", "kerb", NULL);
+    WAIT_FOR(logged("there: 1 file sent, nothing waits"));
+    write_settings("[destination there]\nurl = file:other\nwhat = still\n");
+    (void)kill(child, SIGHUP);
+    WAIT_FOR(logged("settings"));
+    (void)usleep(500000);
+    check(0, "", "snap", "kerb", NULL);
+    char **files = list_files(other);
+    for (int i = 0; i < 500 && !files[0]; i++) {
+        free_list(files);
+        (void)usleep(20000);
+        files = list_files(other);
+    }
+    assert_int_equal(count_ending(files, "-snap.jpg"), 1);
+    free_list(files);
+    files = list_files(disk);
+    assert_int_equal(list_length(files), 1);
+    free_list(files);
+    end_station(child);
+    free(disk);
+    free(other);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_a_test_is_sent),
+        cmocka_unit_test(test_what_waits_is_shown_retried_and_dropped),
+        cmocka_unit_test(test_destinations_are_reloaded),
+    };
+    return cmocka_run_group_tests(tests, set_up, drop);
+}
