@@ -79,7 +79,7 @@ static void queue_all(const char *store)
     (void)snprintf(path, sizeof path, "%s/catalogue.db", store);
     if (tw_catalogue_open(path, true, &c, &err) != TW_OK ||
         tw_catalogue_begin_run(c, US, &err) != TW_OK ||
-        tw_outbox_route(c, &route, 1, &err) != TW_OK)
+        tw_outbox_route(c, &route, 1, NULL, &err) != TW_OK)
         die("queue", &err);
     for (uint32_t i = 1; i <= QUEUED; i++) {
         char name[64];

@@ -48,11 +48,12 @@ typedef struct tw_outbox_item {
     const char *why; /* the last try failed; "": there was none that did */
 } tw_outbox_item;
 
-/** What goes where, from now on; what waits stays. Only from the thread that writes
- * captures, and once the catalogue agrees with the card.
+/** What goes where, from now on; what waits stays.
+ * @param kept  Names of destinations whose routes stay as they were, ended by NULL; may
+ * be NULL.
  * @return TW_OK; TW_EIO... */
 TW_API tw_status tw_outbox_route(tw_catalogue *catalogue, const tw_route *routes,
-                                 size_t count, tw_error *err);
+                                 size_t count, const char *const *kept, tw_error *err);
 
 /** Put a capture into the queue, by its file's name, whatever the routes say; again if
  * it was there. Until it is sent it is dropped only if the card would be full otherwise.
@@ -100,7 +101,7 @@ TW_API tw_status tw_outbox_peek(tw_catalogue *catalogue, const char *destination
 /* What goes in one message. */
 typedef struct tw_outbox_batch {
     char message[TW_MESSAGE_KEY]; /* its key, the same each time it is tried */
-    bool again;                   /* it was tried before: it may have arrived */
+    uint32_t tries;               /* this one counted; above 1 it may have arrived */
     uint32_t count;
     int64_t *ids; /* the batch's, in the order of the queue */
 } tw_outbox_batch;

@@ -11,6 +11,8 @@
 #include "../base/thread.h"
 
 enum {
+    OTHERS_MAX = 32,
+    TRIES_GONE = 3,           /* a file may have got another name meanwhile */
     POLL_US = 2000000,        /* others may have changed the queue */
     AGAIN_US = 5000000,       /* first tried again after, ... */
     AGAIN_MOST_US = 900000000 /* ... and at most */
@@ -208,7 +210,8 @@ static void record(destination *d, const tw_outbox_batch *batch, const tw_sendin
     }
     if (atomic_load(&d->of->stop)) /* given up, not failed */
         return;
-    const bool never = out->verdict == TW_NEVER;
+    const bool renamed = out->fault == TW_FAULT_GONE && batch->tries < TRIES_GONE;
+    const bool never = out->verdict == TW_NEVER && !renamed;
     if (tw_outbox_failed(d->catalogue, batch, never, out->text, &err) != TW_OK)
         tw_deliver_tell(d, err.status, "%s", err.text);
     if (never)
@@ -413,28 +416,91 @@ static size_t routes_of(const tw_camera_settings *camera, const destination *d,
     return n;
 }
 
-static tw_status set_routes(tw_deliver *o, tw_error *err)
+static bool is_served(const tw_deliver *o, const char *name)
 {
-    const size_t cameras = tw_settings_camera_count(o->settings);
-    char path[PATH_BYTES];
-    tw_catalogue *catalogue = NULL;
+    for (size_t i = 0; i < o->count; i++)
+        if (strcmp(o->all[i].set.name, name) == 0)
+            return true;
+    return false;
+}
+
+/* Destinations that the queue knows and the settings do not serve. */
+typedef struct others {
+    const tw_deliver *of;
+    char *wrong[OTHERS_MAX + 1]; /* what they say of these has mistakes */
+    size_t wrong_count;
+    char *gone[OTHERS_MAX]; /* of these they say nothing */
+    size_t gone_count;
+} others;
+
+static void take_other(void *ctx, const char *name)
+{
+    others *x = ctx;
+    tw_destination_settings set;
+    if (is_served(x->of, name) || x->wrong_count + x->gone_count == OTHERS_MAX)
+        return;
+    if (tw_settings_destination(x->of->settings, name, &set) == TW_OK)
+        x->wrong[x->wrong_count++] = strdup(name);
+    else
+        x->gone[x->gone_count++] = strdup(name);
+}
+
+/* What waits for a destination that is no more there holds its captures on the card. */
+static void tell_gone(const tw_deliver *o, tw_catalogue *catalogue, const char *name)
+{
+    char line[TW_ERROR_MAX];
+    tw_outbox_fill fill;
+    if (!name || !o->told ||
+        tw_outbox_look(catalogue, name, false, 0, &fill, NULL) != TW_OK ||
+        fill.waiting == 0)
+        return;
+    (void)snprintf(line, sizeof line,
+                   "%s: %u wait for it, and there is no such destination any more: tawny "
+                   "outbox --drop %s",
+                   name, (unsigned)fill.waiting, name);
+    o->told(o->ctx, TW_ENOENT, line);
+}
+
+static size_t collect_routes(tw_deliver *o, tw_route *routes)
+{
     size_t count = 0;
-    tw_route *routes = calloc(cameras * o->count * (GOES_COUNT + 1) + 1, sizeof *routes);
-    tw_status st = routes ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
-    for (size_t i = 0; i < cameras && st == TW_OK; i++) {
+    const char *name = NULL;
+    for (size_t i = 0; (name = tw_settings_camera_name(o->settings, i)); i++) {
         tw_camera_settings camera;
-        const char *name = tw_settings_camera_name(o->settings, i);
         if (tw_settings_camera(o->settings, name, &camera) != TW_OK)
             continue;
         for (size_t k = 0; k < o->count; k++)
             if (tw_settings_names(camera.send_to, o->all[k].set.name))
                 count += routes_of(&camera, &o->all[k], routes + count);
     }
+    return count;
+}
+
+/* What goes where from now on. A mistake in what is said of a destination loses nothing:
+ * what was to go there goes on waiting. */
+static tw_status set_routes(tw_deliver *o, tw_error *err)
+{
+    char path[PATH_BYTES];
+    tw_catalogue *catalogue = NULL;
+    others x = {.of = o};
+    const size_t most =
+        tw_settings_camera_count(o->settings) * o->count * (GOES_COUNT + 1) + 1;
+    tw_route *routes = calloc(most, sizeof *routes);
+    tw_status st = routes ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
     (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, o->store);
     if (st == TW_OK)
         st = tw_catalogue_open(path, true, &catalogue, err);
     if (st == TW_OK)
-        st = tw_outbox_route(catalogue, routes, count, err);
+        st = tw_outbox_destinations(catalogue, take_other, &x, err);
+    if (st == TW_OK)
+        st = tw_outbox_route(catalogue, routes, collect_routes(o, routes),
+                             (const char *const *)x.wrong, err);
+    for (size_t i = 0; st == TW_OK && i < x.gone_count; i++)
+        tell_gone(o, catalogue, x.gone[i]);
+    for (size_t i = 0; i < OTHERS_MAX; i++) {
+        free(x.wrong[i]);
+        free(x.gone[i]);
+    }
     tw_catalogue_close(catalogue);
     free(routes);
     return st;

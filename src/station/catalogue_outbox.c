@@ -76,13 +76,37 @@ static tw_status add_route(tw_catalogue *c, const tw_route *r, tw_error *err)
     return tw_catalogue_finish(c, s, err);
 }
 
+static bool is_kept(const char *const *kept, const char *name)
+{
+    while (kept && *kept && strcmp(*kept, name) != 0)
+        kept++;
+    return kept && *kept;
+}
+
+/* All but those of destinations that keep theirs. */
+static tw_status drop_routes(tw_catalogue *c, const char *const *kept, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    tw_status st =
+        tw_catalogue_prepare(c, "SELECT DISTINCT destination FROM route", &s, err);
+    int code = SQLITE_DONE;
+    while (st == TW_OK && (code = sqlite3_step(s)) == SQLITE_ROW)
+        if (!is_kept(kept, tw_catalogue_text(s, 0)))
+            st = change(c, "DELETE FROM route WHERE destination = ?1",
+                        &(given){.one = tw_catalogue_text(s, 0)}, NULL, err);
+    if (st == TW_OK && code != SQLITE_DONE)
+        st = tw_catalogue_fail(c, code, err);
+    (void)sqlite3_finalize(s);
+    return st;
+}
+
 tw_status tw_outbox_route(tw_catalogue *c, const tw_route *routes, size_t count,
-                          tw_error *err)
+                          const char *const *kept, tw_error *err)
 {
     tw_status st = begin(c, err);
     if (st != TW_OK)
         return st;
-    st = tw_catalogue_execute(c, "DELETE FROM route", err);
+    st = drop_routes(c, kept, err);
     for (size_t i = 0; i < count && st == TW_OK; i++)
         st = add_route(c, &routes[i], err);
     return end(c, st, err);
@@ -417,7 +441,8 @@ static tw_status collect(tw_catalogue *c, const char *destination, tw_outbox_bat
                      &g, &s, err);
     while (st == TW_OK && out->count < changed && sqlite3_step(s) == SQLITE_ROW) {
         out->ids[out->count++] = sqlite3_column_int64(s, 0);
-        out->again = out->again || sqlite3_column_int64(s, 1) > 1;
+        if (sqlite3_column_int64(s, 1) > out->tries)
+            out->tries = (uint32_t)sqlite3_column_int64(s, 1);
     }
     (void)sqlite3_finalize(s);
     return st;

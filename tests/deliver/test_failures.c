@@ -69,6 +69,7 @@ static void test_answers_over_http(void **state)
         {"503", TW_FAULT_BUSY, "come back later"},
         {"507", TW_FAULT_FULL, "no room left"},
         {"reset", TW_FAULT_BROKEN, "the connection broke"},
+        {"short", TW_FAULT_BROKEN, "the connection broke"},
         {"garbage", TW_FAULT_OTHER, "it did not work"},
         {"stall", TW_FAULT_TIMEOUT, "no sign from it in time (timeout)"}};
     char *folder = make_folder(), text[512];
@@ -417,7 +418,66 @@ static void test_retry_after_is_heeded(void **state)
     leave_stored(s);
 }
 
-/* A capture that was dropped meanwhile, and a station that is slower than its stop. */
+/* Destinations that the settings no more name, or of which they say something wrong: what
+ * waits for them stays, and what is made for the latter waits as well. */
+static void test_what_waits_outlives_its_settings(void **state)
+{
+    (void)state;
+    char text[512];
+    stored *s = make_stored();
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = file:%s/away\nwhat = still\n", s->folder);
+    deliver(s, "there", text);
+    (void)sight(s, 0);
+    WAIT_FOR(was_told(s, "is its disk?"));
+    deliver(s, NULL, NULL);
+    tw_settings *wrong = tw_settings_new();
+    static const char WRONG[] = "[camera kerb]\nsource = sim:kerb\nsend_to = there\n"
+                                "[destination there]\nurl = file:\n";
+    tw_deliver *none = NULL;
+    (void)tw_settings_read_text(wrong, "test", WRONG, strlen(WRONG), NULL, NULL);
+    (void)tw_settings_check(wrong, NULL, NULL);
+    assert_int_equal(
+        tw_deliver_new(wrong, s->store, tw_linux_clock(), NULL, NULL, &none, NULL),
+        TW_OK);
+    assert_null(none); /* there is nothing to serve */
+    tw_settings_free(wrong);
+    (void)sight(s, 0);
+    assert_int_equal(filled(s, "there").waiting, 2);
+    deliver(s, "", "");
+    deliver(s, "other", "[destination other]\nurl = file:/nowhere\n");
+    WAIT_FOR(was_told(s, "there: 2 wait for it, and there is no such destination any "
+                         "more: tawny outbox --drop there"));
+    (void)sight(s, 0);
+    assert_int_equal(filled(s, "there").waiting, 2);
+    leave_stored(s);
+}
+
+/* A capture that gets another name between two tries, as when the clock is set. */
+static void test_a_file_that_was_renamed_is_found(void **state)
+{
+    (void)state;
+    char text[512], from[512], to[512];
+    stored *s = make_stored();
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = file:%s/disk\nwhat = still\n", s->folder);
+    char *disk = join(s->folder, "disk");
+    (void)mkdir(disk, 0755);
+    deliver(s, "there", text);
+    deliver(s, NULL, NULL);
+    (void)sight(s, 0);
+    (void)snprintf(from, sizeof from, "%s/2027-03-13/kerb+001-still.jpg", s->store);
+    (void)snprintf(to, sizeof to, "%s/2027-03-13/right.jpg", s->store);
+    assert_int_equal(rename(from, to), 0); /* the catalogue does not know it yet */
+    deliver(s, "there", text);
+    WAIT_FOR(was_told(s, "kerb+001-still.jpg is no more there; trying again"));
+    assert_int_equal(
+        tw_catalogue_rename(s->catalogue, 1, "2027-03-13/right.jpg", 1, 1, NULL), TW_OK);
+    WAIT_FOR(filled(s, "there").sent == 1);
+    free(disk);
+    leave_stored(s);
+}
+
 static void test_a_stalled_server_does_not_hold_the_end(void **state)
 {
     (void)state;
@@ -460,6 +520,8 @@ int main(void)
         cmocka_unit_test(test_a_refused_login_is_not_tried_again),
         cmocka_unit_test(test_what_is_too_large_is_given_up),
         cmocka_unit_test(test_retry_after_is_heeded),
+        cmocka_unit_test(test_what_waits_outlives_its_settings),
+        cmocka_unit_test(test_a_file_that_was_renamed_is_found),
         cmocka_unit_test(test_a_stalled_server_does_not_hold_the_end),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -76,6 +76,9 @@ def serve_http(connection, folder):
         if act == "garbage":
             connection.sendall(b"\x00\xff\x1b[31m not http at all\r\n\r\n")
             return
+        if act == "short":
+            connection.sendall(b"HTTP/1.1 200 fine\r\nContent-Length: 1000\r\n\r\nnot all of it")
+            return
         code, _, header = act.partition(":")
         name, _, value = header.partition("=")
         extra = "%s: %s\r\n" % (name, value) if header else ""
