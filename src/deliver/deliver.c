@@ -486,10 +486,10 @@ static tw_status set_routes(tw_deliver *o, tw_error *err)
     const size_t most =
         tw_settings_camera_count(o->settings) * o->count * (GOES_COUNT + 1) + 1;
     tw_route *routes = calloc(most, sizeof *routes);
-    tw_status st = routes ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
+    if (!routes)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
     (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, o->store);
-    if (st == TW_OK)
-        st = tw_catalogue_open(path, true, &catalogue, err);
+    tw_status st = tw_catalogue_open(path, true, &catalogue, err);
     if (st == TW_OK)
         st = tw_outbox_destinations(catalogue, take_other, &x, err);
     if (st == TW_OK)
@@ -529,7 +529,8 @@ static tw_status make_destination(tw_deliver *o, const char *name, destination *
                                   tw_error *err)
 {
     d->of = o;
-    (void)tw_settings_destination(o->settings, name, &d->set);
+    if (tw_settings_destination(o->settings, name, &d->set) != TW_OK || !d->set.url)
+        return tw_fail(err, TW_EINVAL, "destination %s has no url", name);
     d->way = way_for(&d->set);
     d->rule = (tw_dispatch_rule){d->set.when, d->set.limit,
                                  d->way->message && d->way != &tw_way_broker};

@@ -67,7 +67,7 @@ tw_status tw_secret_read(const tw_destination_settings *to, char out[SECRET_BYTE
                        to->secret_env);
     if (strlen(value) >= SECRET_BYTES)
         return tw_fail(err, TW_ESIZE, "secret_env: %s is too long", to->secret_env);
-    memcpy(out, value, strlen(value));
+    (void)snprintf(out, SECRET_BYTES, "%s", value);
     return TW_OK;
 }
 

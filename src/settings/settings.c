@@ -125,8 +125,9 @@ tw_settings *tw_settings_copy(const tw_settings *from)
     for (size_t i = 0; st == TW_OK && i < from->section_count; i++) {
         const section *x = &from->sections[i];
         st = tw_add_section(s, x->level, x->name, x->file, x->line);
-        if (st == TW_OK)
-            s->sections[s->section_count - 1].wrong = x->wrong;
+        section *made = tw_find_section(s, x->level, x->name);
+        if (made)
+            made->wrong = x->wrong;
     }
     for (size_t i = 0; st == TW_OK && i < from->entry_count; i++) {
         const entry *e = &from->entries[i];

@@ -432,13 +432,15 @@ static tw_status collect(tw_catalogue *c, const char *destination, tw_outbox_bat
                           "UPDATE outbox SET tries = tries + 1 WHERE destination = ?1 "
                           "AND state = 0 AND message = ?2",
                           &g, &changed, err);
-    if (st == TW_OK && !(out->ids = calloc(changed + 1U, sizeof *out->ids)))
-        st = tw_fail(err, TW_ENOMEM, "out of memory");
-    if (st == TW_OK)
-        st = prepare(c,
-                     "SELECT id, tries FROM outbox WHERE destination = ?1 AND state = 0 "
-                     "AND message = ?2 ORDER BY id",
-                     &g, &s, err);
+    if (st != TW_OK)
+        return st;
+    out->ids = calloc(changed + 1U, sizeof *out->ids);
+    if (!out->ids)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    st = prepare(c,
+                 "SELECT id, tries FROM outbox WHERE destination = ?1 AND state = 0 "
+                 "AND message = ?2 ORDER BY id",
+                 &g, &s, err);
     while (st == TW_OK && out->count < changed && sqlite3_step(s) == SQLITE_ROW) {
         out->ids[out->count++] = sqlite3_column_int64(s, 0);
         if (sqlite3_column_int64(s, 1) > out->tries)

@@ -29,7 +29,7 @@ static void mask_secret(char *line, const char *secret)
             continue;
         }
         memmove(at + strlen(MASK), at + n, rest + 1);
-        memcpy(at, MASK, strlen(MASK));
+        memset(at, '*', strlen(MASK));
     }
 }
 
