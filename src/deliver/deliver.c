@@ -510,7 +510,7 @@ static tw_status set_routes(tw_deliver *o, tw_error *err)
 
 static bool begins(const char *text, const char *with)
 {
-    return strncmp(text, with, strlen(with)) == 0;
+    return text && strncmp(text, with, strlen(with)) == 0;
 }
 
 static const way *way_for(const tw_destination_settings *set)
