@@ -5,6 +5,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "../../src/media/jpeg.h"
 #include "../support/servers.h"
 #include "../support/stored.h"
 
@@ -368,6 +369,141 @@ static void test_forms(void **state)
     leave_stored(s);
 }
 
+/* ---- when, and what ---------------------------------------------------------------- */
+
+static void folder_settings(const stored *s, const char *more, char out[1024])
+{
+    char *disk = join(s->folder, "disk");
+    (void)mkdir(disk, 0755);
+    (void)snprintf(out, 1024, "[destination there]\nurl = file:%s\n%s", disk, more);
+    free(disk);
+}
+
+static void test_stills_are_reduced(void **state)
+{
+    (void)state;
+    char text[1024];
+    size_t bytes = 0;
+    uint8_t *pixels = NULL;
+    uint16_t width = 0, height = 0;
+    stored *s = make_stored();
+    folder_settings(s, "what = small\nsmall_side = 100\n", text);
+    deliver(s, "there", text);
+    (void)sight(s, 0);
+    WAIT_FOR(filled(s, "there").sent == 1);
+    char *path = join(s->folder, "disk/2027-03-13/kerb+001-still-small.jpg");
+    char *jpeg = read_file(path, &bytes);
+    assert_int_equal(
+        tw_jpeg_pixels((uint8_t *)jpeg, bytes, 0, &pixels, &width, &height, NULL), TW_OK);
+    assert_int_equal(width, 100);
+    assert_int_equal(height, 75);                              /* of 320 x 240 */
+    assert_true(pixels[4 * 50] >= 58 && pixels[4 * 50] <= 62); /* as grey as it was */
+    free(pixels);
+    free(jpeg);
+    free(path);
+    leave_stored(s);
+}
+
+static void test_nothing_goes_until_so_many_have_come(void **state)
+{
+    (void)state;
+    char text[1024];
+    stored *s = make_stored();
+    folder_settings(s, "when = after 2\n", text);
+    deliver(s, "there", text);
+    (void)sight(s, 100);
+    (void)usleep(700000);
+    assert_int_equal(filled(s, "there").waiting, 2);
+    (void)sight(s, 100);
+    WAIT_FOR(filled(s, "there").sent == 4); /* all of both, one by one */
+    (void)sight(s, 100);
+    (void)usleep(700000);
+    assert_int_equal(filled(s, "there").waiting, 2);
+    leave_stored(s);
+}
+
+static void test_nothing_goes_outside_its_hours(void **state)
+{
+    (void)state;
+    char text[1024], hours[64];
+    stored *s = make_stored();
+    const int now_h = (int)(time(NULL) / 3600 % 24); /* UTC, as the test runs in */
+    (void)snprintf(hours, sizeof hours, "hours = %02d:00-%02d:30\n", (now_h + 2) % 24,
+                   (now_h + 2) % 24);
+    folder_settings(s, hours, text);
+    deliver(s, "there", text);
+    (void)sight(s, 100);
+    (void)usleep(700000);
+    assert_int_equal(filled(s, "there").waiting, 2);
+    folder_settings(s, "", text);
+    deliver(s, "there", text);
+    WAIT_FOR(filled(s, "there").waiting == 0);
+    leave_stored(s);
+}
+
+static void test_the_newest_goes_first_if_wanted(void **state)
+{
+    (void)state;
+    char text[1024];
+    stored *s = make_stored();
+    char *got = join(s->folder, "got");
+    (void)mkdir(got, 0755);
+    server web = start_stand_in("odd_server.py", "http", got, "200", NULL);
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = http://127.0.0.1:%d/\nby = put\n"
+                   "what = still\norder = newest-first\n",
+                   web.port);
+    deliver(s, "there", text); /* for its routes */
+    deliver(s, NULL, NULL);
+    for (int i = 0; i < 3; i++)
+        (void)sight(s, 0);
+    deliver(s, "there", text);
+    WAIT_FOR(filled(s, "there").waiting == 0);
+    for (int i = 0; i < 3; i++) {
+        char words[64], *one = request(got, i);
+        (void)snprintf(words, sizeof words, "PUT /2027-03-13/kerb%%2B%03d-still.jpg ",
+                       3 - i);
+        assert_has(one, words);
+        free(one);
+    }
+    free(got);
+    end_server(&web);
+    leave_stored(s);
+}
+
+/* What trusts more than it should is said at every start. */
+static void test_what_is_not_safe_is_said(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *lines, *told; /* NULL: nothing */
+    } cases[] = {
+        {"url = https://127.0.0.1:1/\n", NULL},
+        {"url = https://127.0.0.1:1/\ntls = unverified\n", "whoever answers there"},
+        {"url = http://127.0.0.1:1/\n", "nothing is encrypted"},
+        {"url = ftp://127.0.0.1:1/\n", "nothing is encrypted"},
+        {"url = mqtt://127.0.0.1:1/\n", "nothing is encrypted"},
+        {"url = smtp://127.0.0.1:1\nto = a@b.example\nfrom = a@b.example\n", NULL},
+        {"url = smtp://127.0.0.1:1\nto = a@b.example\nfrom = a@b.example\ntls = none\n",
+         "nothing is encrypted"}};
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        char text[512];
+        stored *s = make_stored();
+        (void)snprintf(text, sizeof text, "[destination there]\n%s", cases[i].lines);
+        for (int starts = 0; starts < 2; starts++) {
+            s->told[0] = '\0';
+            deliver(s, "there", text);
+            deliver(s, NULL, NULL);
+            assert_int_equal(was_told(s, "there: nothing is encrypted") ||
+                                 was_told(s, "there: tls = unverified"),
+                             cases[i].told != NULL);
+            if (cases[i].told)
+                assert_true(was_told(s, cases[i].told));
+        }
+        leave_stored(s);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -381,6 +517,11 @@ int main(void)
         cmocka_unit_test(test_mail_that_a_limit_held_back_is_joined),
         cmocka_unit_test(test_nothing_is_injected),
         cmocka_unit_test(test_forms),
+        cmocka_unit_test(test_stills_are_reduced),
+        cmocka_unit_test(test_nothing_goes_until_so_many_have_come),
+        cmocka_unit_test(test_nothing_goes_outside_its_hours),
+        cmocka_unit_test(test_the_newest_goes_first_if_wanted),
+        cmocka_unit_test(test_what_is_not_safe_is_said),
     };
     (void)setenv("TZ", "UTC", 1);
     return cmocka_run_group_tests(tests, NULL, NULL);
