@@ -101,7 +101,16 @@ tw_status tw_secret_read(const tw_destination_settings *to, char out[SECRET_BYTE
 /** What stands for a destination's settings and the state of its secret. */
 void tw_secret_stand_in(const tw_destination_settings *to, char out[TW_MESSAGE_KEY]);
 
-/* ---- deliver.c */
+/* ---- routes.c */
+
+/** Put what goes where from now on into the catalogue. A mistake in what is said of a
+ * destination loses nothing: what was to go there goes on waiting. */
+tw_status tw_deliver_route(tw_deliver *o, tw_error *err);
+
+/* ---- serve.c */
+
+void *tw_deliver_work(void *destination); /* of its thread, until the end */
+void tw_deliver_patience(destination *d); /* it has not failed yet */
 
 /** Tell a line of a destination. */
 void tw_deliver_tell(const destination *d, tw_status st, const char *format, ...)
@@ -111,8 +120,8 @@ void tw_deliver_tell(const destination *d, tw_status st, const char *format, ...
 void tw_deliver_fail(tw_sending *out, tw_fault fault, const char *format, ...)
     TW_PRINTF(3, 4);
 
-/** What serves the destinations of the settings, or the one that is named; no thread is
- * started. @param out  Always set; tw_deliver_free. */
+/** (deliver.c) What serves the destinations of the settings, or the one that is named; no
+ * thread is started. @param out  Always set; tw_deliver_free. */
 tw_status tw_deliver_make(const tw_settings *settings, const char *only, tw_clock clock,
                           tw_deliver **out, tw_error *err);
 

@@ -1,0 +1,140 @@
+/* What goes where: the routes of the settings, in the catalogue. */
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "deliver.h"
+
+enum { OTHERS_MAX = 32 };
+
+/* Kinds of captures, and as what they go. */
+static const struct {
+    tw_kind kind;
+    int64_t what;
+    const char *word;
+} GOES[] = {{TW_KIND_STILL, TW_SEND_STILL, "still"},
+            {TW_KIND_CAPTIONED_STILL, TW_SEND_STILL, "still"},
+            {TW_KIND_SNAP, TW_SEND_STILL, "still"},
+            {TW_KIND_STILL, TW_SEND_SMALL, "small"},
+            {TW_KIND_CAPTIONED_STILL, TW_SEND_SMALL, "small"},
+            {TW_KIND_SNAP, TW_SEND_SMALL, "small"},
+            {TW_KIND_CLIP, TW_SEND_CLIP, "clip"},
+            {TW_KIND_CAPTIONED_CLIP, TW_SEND_CLIP, "clip"},
+            {TW_KIND_TIMED_STILL, TW_SEND_TIMED, "timed"},
+            {TW_KIND_TIMED_CLIP, TW_SEND_TIMED, "timed"},
+            {TW_KIND_SEGMENT, TW_SEND_SEGMENT, "segment"}};
+
+enum { GOES_COUNT = sizeof GOES / sizeof *GOES };
+
+/* Where there are both, the one with its caption goes. */
+static bool is_spare(const tw_camera_settings *camera, tw_kind kind)
+{
+    const bool captions = camera->caption && camera->caption[0] && camera->caption_clean;
+    return captions &&
+           ((kind == TW_KIND_STILL && (camera->caption_on & TW_CAPTION_STILLS)) ||
+            (kind == TW_KIND_CLIP && (camera->caption_on & TW_CAPTION_CLIPS)));
+}
+
+static size_t routes_of(const tw_camera_settings *camera, const destination *d,
+                        tw_route *out)
+{
+    size_t n = 0;
+    const bool broker = d->way == &tw_way_broker;
+    for (size_t i = 0; i < GOES_COUNT && !broker; i++)
+        if ((d->set.what & GOES[i].what) && !is_spare(camera, GOES[i].kind))
+            out[n++] = (tw_route){camera->name, tw_kind_name(GOES[i].kind), d->set.name,
+                                  GOES[i].word};
+    if (broker || (d->set.what & TW_SEND_RECORD))
+        out[n++] = (tw_route){camera->name, "", d->set.name, "record"};
+    return n;
+}
+
+static bool is_served(const tw_deliver *o, const char *name)
+{
+    for (size_t i = 0; i < o->count; i++)
+        if (strcmp(o->all[i].set.name, name) == 0)
+            return true;
+    return false;
+}
+
+/* Destinations that the queue knows and the settings do not serve. */
+typedef struct others {
+    const tw_deliver *of;
+    char *wrong[OTHERS_MAX + 1]; /* what they say of these has mistakes */
+    size_t wrong_count;
+    char *gone[OTHERS_MAX]; /* of these they say nothing */
+    size_t gone_count;
+} others;
+
+static void take_other(void *ctx, const char *name)
+{
+    others *x = ctx;
+    tw_destination_settings set;
+    if (is_served(x->of, name) || x->wrong_count + x->gone_count == OTHERS_MAX)
+        return;
+    if (tw_settings_destination(x->of->settings, name, &set) == TW_OK)
+        x->wrong[x->wrong_count++] = strdup(name);
+    else
+        x->gone[x->gone_count++] = strdup(name);
+}
+
+/* What waits for a destination that is no more there holds its captures on the card. */
+static void tell_gone(const tw_deliver *o, tw_catalogue *catalogue, const char *name)
+{
+    char line[TW_ERROR_MAX];
+    tw_outbox_fill fill;
+    if (!name || !o->told ||
+        tw_outbox_look(catalogue, name, false, 0, &fill, NULL) != TW_OK ||
+        fill.waiting == 0)
+        return;
+    (void)snprintf(line, sizeof line,
+                   "%s: %u wait for it, and there is no such destination any more: tawny "
+                   "outbox --drop %s",
+                   name, (unsigned)fill.waiting, name);
+    o->told(o->ctx, TW_ENOENT, line);
+}
+
+static size_t collect_routes(tw_deliver *o, tw_route *routes)
+{
+    size_t count = 0;
+    const char *name = NULL;
+    for (size_t i = 0; (name = tw_settings_camera_name(o->settings, i)); i++) {
+        tw_camera_settings camera;
+        if (tw_settings_camera(o->settings, name, &camera) != TW_OK)
+            continue;
+        for (size_t k = 0; k < o->count; k++)
+            if (tw_settings_names(camera.send_to, o->all[k].set.name))
+                count += routes_of(&camera, &o->all[k], routes + count);
+    }
+    return count;
+}
+
+/* What goes where from now on. A mistake in what is said of a destination loses nothing:
+ * what was to go there goes on waiting. */
+tw_status tw_deliver_route(tw_deliver *o, tw_error *err)
+{
+    char path[PATH_BYTES];
+    tw_catalogue *catalogue = NULL;
+    others x = {.of = o};
+    const size_t most =
+        tw_settings_camera_count(o->settings) * o->count * (GOES_COUNT + 1) + 1;
+    tw_route *routes = calloc(most, sizeof *routes);
+    if (!routes)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, o->store);
+    tw_status st = tw_catalogue_open(path, true, &catalogue, err);
+    if (st == TW_OK)
+        st = tw_outbox_destinations(catalogue, take_other, &x, err);
+    if (st == TW_OK)
+        st = tw_outbox_route(catalogue, routes, collect_routes(o, routes),
+                             (const char *const *)x.wrong, err);
+    for (size_t i = 0; st == TW_OK && i < x.gone_count; i++)
+        tell_gone(o, catalogue, x.gone[i]);
+    for (size_t i = 0; i < OTHERS_MAX; i++) {
+        free(x.wrong[i]);
+        free(x.gone[i]);
+    }
+    tw_catalogue_close(catalogue);
+    free(routes);
+    return st;
+}

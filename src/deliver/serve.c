@@ -1,0 +1,370 @@
+/* One destination's thread: what goes next, when, and what became of it. */
+#include <stdarg.h>
+#include <stdio.h>
+#include <string.h>
+#include <time.h>
+
+#include "deliver.h"
+
+enum {
+    TRIES_GONE = 3,           /* a file may have got another name meanwhile */
+    POLL_US = 2000000,        /* others may have changed the queue */
+    AGAIN_US = 5000000,       /* first tried again after, ... */
+    AGAIN_MOST_US = 900000000 /* ... and at most */
+};
+
+/* ---- telling --------------------------------------------------------------------- */
+
+void tw_deliver_tell(const destination *d, tw_status st, const char *format, ...)
+{
+    char what[TW_ERROR_MAX], line[TW_ERROR_MAX + 64];
+    va_list args;
+    va_start(args, format);
+    (void)vsnprintf(what, sizeof what, format, args);
+    va_end(args);
+    (void)snprintf(line, sizeof line, "%s: %s", d->set.name, what);
+    if (d->of->told)
+        d->of->told(d->of->ctx, st, line);
+}
+
+void tw_deliver_fail(tw_sending *out, tw_fault fault, const char *format, ...)
+{
+    va_list args;
+    memset(out, 0, sizeof *out);
+    out->fault = fault;
+    out->verdict = tw_fault_verdict(fault);
+    va_start(args, format);
+    (void)vsnprintf(out->text, sizeof out->text, format, args);
+    va_end(args);
+}
+
+static int64_t now_of(const destination *d)
+{
+    return d->of->clock.ops->now_us(d->of->clock.ctx);
+}
+
+static int64_t wall_of(const destination *d)
+{
+    return d->of->clock.ops->wall_us(d->of->clock.ctx);
+}
+
+/* ---- connections ----------------------------------------------------------------- */
+
+bool tw_deliver_connect(destination *d, tw_sending *out)
+{
+    char secret[SECRET_BYTES];
+    tw_error err = {0};
+    if (d->sender)
+        return true;
+    if (tw_secret_read(&d->set, secret, &err) != TW_OK) {
+        tw_deliver_fail(out, TW_FAULT_SECRET, "%s", err.text);
+        return false;
+    }
+    const tw_sender_spec spec = {.to = &d->set,
+                                 .secret = secret,
+                                 .stop = &d->of->stop,
+                                 .said = d->said,
+                                 .ctx = d->said_ctx};
+    const tw_status st = d->transfer->sender_new(&spec, &d->sender, &err);
+    explicit_bzero(secret, sizeof secret);
+    if (st != TW_OK)
+        tw_deliver_fail(out, TW_FAULT_URL, "%s", err.text);
+    return st == TW_OK;
+}
+
+void tw_deliver_disconnect(destination *d)
+{
+    if (d->sender)
+        d->transfer->sender_free(d->sender);
+    if (d->broker)
+        d->brokers->broker_free(d->broker);
+    d->sender = NULL;
+    d->broker = NULL;
+}
+
+void tw_deliver_patience(destination *d)
+{
+    d->backoff = (tw_backoff){AGAIN_US, AGAIN_MOST_US, (uint32_t)now_of(d), 0};
+}
+
+/* ---- what is next ----------------------------------------------------------------- */
+
+static bool within_hours(const destination *d, int64_t wall_us)
+{
+    const tw_clock *clock = &d->of->clock;
+    return tw_hours_within(&d->hours, wall_us, clock->ops->offset_s(clock->ctx, wall_us),
+                           NULL);
+}
+
+/* Since when what is first, and what came last of its sighting, have been there. What
+ * waited before this began has been there for long. */
+static void watch_queue(destination *d, const tw_outbox_fill *fill, int64_t now_us)
+{
+    if (d->mark_us == 0 || now_us - d->mark_us >= TW_GATHER_US) {
+        d->settled = d->mark_us == 0 ? fill->newest : d->marked;
+        d->marked = fill->newest;
+        d->mark_us = now_us;
+    }
+    if (fill->first != d->first)
+        d->first_us = now_us;
+    if (fill->first_newest != d->newest)
+        d->newest_us = now_us;
+    d->first = fill->first;
+    d->newest = fill->first_newest;
+}
+
+static tw_dispatch decide(destination *d, const tw_outbox_fill *fill)
+{
+    const int64_t now_us = now_of(d), wall_us = wall_of(d);
+    watch_queue(d, fill, now_us);
+    /* nothing more comes of it, or it has been there for long enough */
+    const bool ending = atomic_load(&d->of->ending);
+    const bool waited = ending || fill->first <= d->settled;
+    const bool quiet = ending || fill->first_newest <= d->settled;
+    const tw_dispatch_queue queue = {
+        .waiting = fill->waiting,
+        .sightings = fill->sightings,
+        .oldest_us = fill->oldest_us,
+        .waited_us = waited ? TW_GATHER_US : now_us - d->first_us,
+        .quiet_us = quiet ? TW_GATHER_US : now_us - d->newest_us,
+        .over = fill->over,
+        .told = fill->told,
+        .released = fill->first <= d->released,
+        .sent = fill->sent,
+        .sent_us = fill->sent_us,
+        .within = within_hours(d, wall_us)};
+    tw_dispatch next = tw_dispatch_decide(&d->rule, &queue, wall_us);
+    if (fill->begun && fill->waiting > 0 && queue.within) /* it was decided before */
+        next.go = true;
+    if (next.go && !d->rule.joins && d->rule.when.kind != TW_WHEN_EACH)
+        d->released = fill->newest;
+    return next;
+}
+
+/* Nothing waits any more: say what was sent, and let connections go. */
+static void rest(destination *d)
+{
+    if (d->sent > 0)
+        tw_deliver_tell(d, TW_OK, "%llu %s%s sent, nothing waits",
+                        (unsigned long long)d->sent, d->way->message ? "message" : "file",
+                        d->sent == 1 ? "" : "s");
+    if (d->sent > 0 && d->way->end)
+        d->way->end(d);
+    d->sent = 0;
+}
+
+/* ---- what became of it ------------------------------------------------------------ */
+
+static void went(destination *d, const tw_outbox_batch *batch)
+{
+    tw_error err = {0};
+    int64_t wall_us = wall_of(d);
+    if (wall_us < 1)
+        wall_us = 1;
+    if (tw_outbox_sent(d->catalogue, batch, wall_us, &err) != TW_OK)
+        tw_deliver_tell(d, err.status, "%s", err.text);
+    if (d->failing)
+        tw_deliver_tell(d, TW_OK, "works again");
+    d->failing = d->halted = false;
+    d->next_us = 0;
+    d->sent++;
+    tw_backoff_reset(&d->backoff);
+}
+
+static void try_later(destination *d, const tw_sending *out)
+{
+    int64_t wait_us = tw_backoff_next(&d->backoff);
+    if (out->again_us > wait_us)
+        wait_us = out->again_us;
+    d->next_us = now_of(d) + wait_us;
+    if (!d->failing)
+        tw_deliver_tell(d, TW_EAGAIN, "%s; trying again in %.0f s, then less often",
+                        out->text, (double)wait_us / 1e6);
+    d->failing = true;
+    tw_deliver_disconnect(d);
+}
+
+static void halt(destination *d, const tw_sending *out)
+{
+    tw_error err = {0};
+    d->halted = true;
+    tw_deliver_disconnect(d);
+    tw_deliver_tell(d, TW_EACCES,
+                    "%s. Nothing is sent there until its settings are changed, or tawny "
+                    "outbox --retry %s",
+                    out->text, d->set.name);
+    if (tw_outbox_stop(d->catalogue, d->set.name, wall_of(d), d->made_of, out->text,
+                       &err) != TW_OK)
+        tw_deliver_tell(d, err.status, "%s", err.text);
+}
+
+static void record(destination *d, const tw_outbox_batch *batch, const tw_sending *out)
+{
+    tw_error err = {0};
+    if (out->verdict == TW_DELIVERED) {
+        went(d, batch);
+        return;
+    }
+    if (atomic_load(&d->of->stop)) /* given up, not failed */
+        return;
+    const bool renamed = out->fault == TW_FAULT_GONE && batch->tries < TRIES_GONE;
+    const bool never = out->verdict == TW_NEVER && !renamed;
+    if (tw_outbox_failed(d->catalogue, batch, never, out->text, &err) != TW_OK)
+        tw_deliver_tell(d, err.status, "%s", err.text);
+    if (never)
+        tw_deliver_tell(d, TW_EINVAL, "given up on %u of what waits: %s",
+                        (unsigned)batch->count, out->text);
+    else if (out->verdict == TW_HALT)
+        halt(d, out);
+    else
+        try_later(d, out);
+}
+
+static void send_next(destination *d, bool joined)
+{
+    tw_outbox_batch batch;
+    tw_sending out;
+    tw_error err = {0};
+    const tw_outbox_take_what what = joined ? TW_TAKE_ALL : d->way->take;
+    const tw_status st = tw_outbox_take(d->catalogue, d->set.name,
+                                        d->set.newest_first != 0, what, &batch, &err);
+    if (st == TW_ENOENT)
+        return;
+    if (st != TW_OK) {
+        if (!d->failing)
+            tw_deliver_tell(d, st, "%s", err.text);
+        d->failing = true;
+        d->next_us = now_of(d) + tw_backoff_next(&d->backoff);
+        return;
+    }
+    d->way->send(d, &batch, &out);
+    record(d, &batch, &out);
+    tw_outbox_batch_free(&batch);
+}
+
+/* ---- the thread ------------------------------------------------------------------ */
+
+/* Whether it was stopped, and nothing has changed since. */
+static bool is_halted(destination *d, const tw_outbox_fill *fill)
+{
+    tw_secret_stand_in(&d->set, d->made_of);
+    if (fill->stopped_us == 0)
+        return false;
+    if (strcmp(fill->of, d->made_of) != 0) {
+        (void)tw_outbox_retry(d->catalogue, d->set.name, NULL, NULL);
+        d->halted = false;
+        return false;
+    }
+    if (!d->halted)
+        tw_deliver_tell(
+            d, TW_EACCES,
+            "nothing is sent there: %s. It begins again with other settings, or "
+            "tawny outbox --retry %s",
+            fill->why, d->set.name);
+    d->halted = true;
+    return true;
+}
+
+static bool has_catalogue(destination *d)
+{
+    char path[PATH_BYTES];
+    tw_error err = {0};
+    if (d->catalogue)
+        return true;
+    (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, d->of->store);
+    if (tw_catalogue_open(path, true, &d->catalogue, &err) == TW_OK) {
+        if (!d->way->message) /* a file that comes twice has the same name */
+            (void)tw_outbox_relax(d->catalogue, NULL);
+        return true;
+    }
+    if (!d->failing)
+        tw_deliver_tell(d, err.status, "nothing is sent: %s", err.text);
+    d->failing = true;
+    return false;
+}
+
+/* Whatever waits goes at once, one by one: then nothing need be counted. */
+static bool is_simple(const destination *d)
+{
+    return !d->rule.joins && d->rule.when.kind == TW_WHEN_EACH && d->rule.limit.most == 0;
+}
+
+/* How the queue stands, as far as it matters; now and then all of it, so that it is
+ * bounded. */
+static tw_status look(destination *d, tw_outbox_fill *fill, tw_error *err)
+{
+    enum { ALL_EVERY = 1000 };
+    uint32_t excess = 0;
+    const bool newest_first = d->set.newest_first != 0;
+    if (is_simple(d) && d->looks++ % ALL_EVERY != 0)
+        return tw_outbox_peek(d->catalogue, d->set.name, newest_first, fill, err);
+    const tw_status st = tw_outbox_look(d->catalogue, d->set.name, newest_first,
+                                        wall_of(d) - d->rule.limit.in_us, fill, err);
+    if (st == TW_OK && fill->waiting > TW_OUTBOX_MOST &&
+        tw_outbox_bound(d->catalogue, d->set.name, TW_OUTBOX_MOST, &excess, NULL) ==
+            TW_OK)
+        tw_deliver_tell(d, TW_ENOSPC, "more than %d wait: given up on the oldest %u",
+                        TW_OUTBOX_MOST, (unsigned)excess);
+    return st;
+}
+
+/* Do what is to be done. @return how long to wait then, microseconds. */
+static int64_t step(destination *d)
+{
+    tw_outbox_fill fill;
+    tw_error err = {0};
+    if (!has_catalogue(d))
+        return AGAIN_US;
+    if (look(d, &fill, &err) != TW_OK) {
+        tw_deliver_tell(d, err.status, "%s", err.text);
+        return AGAIN_US;
+    }
+    if (is_halted(d, &fill))
+        return POLL_US;
+    if (fill.waiting == 0)
+        rest(d);
+    const int64_t left_us = d->next_us > 0 ? d->next_us - now_of(d) : 0;
+    if (left_us > 0)
+        return left_us < POLL_US ? left_us : (int64_t)POLL_US;
+    const tw_dispatch next = decide(d, &fill);
+    if (next.go) {
+        send_next(d, next.joined);
+        return 0;
+    }
+    return next.wait_us < POLL_US ? next.wait_us : (int64_t)POLL_US;
+}
+
+/* Until something has happened, or so long. */
+static void wait_for(destination *d, unsigned *seen, int64_t wait_us)
+{
+    tw_deliver *o = d->of;
+    struct timespec until;
+    (void)clock_gettime(CLOCK_MONOTONIC, &until);
+    const int64_t ns = until.tv_nsec + wait_us % 1000000 * 1000;
+    until.tv_sec += (time_t)(wait_us / 1000000 + ns / 1000000000);
+    until.tv_nsec = (long)(ns % 1000000000);
+    (void)pthread_mutex_lock(&o->lock);
+    int code = 0;
+    while (*seen == o->wakes && code == 0 && !atomic_load(&o->ending))
+        code = pthread_cond_timedwait(&o->came, &o->lock, &until);
+    *seen = o->wakes;
+    (void)pthread_mutex_unlock(&o->lock);
+}
+
+void *tw_deliver_work(void *ctx)
+{
+    destination *d = ctx;
+    unsigned seen = 0;
+    while (!atomic_load(&d->of->stop)) {
+        const int64_t wait_us = step(d);
+        if (wait_us > 0 && atomic_load(&d->of->ending))
+            break;
+        if (d->way->idle)
+            d->way->idle(d, wait_us);
+        else if (wait_us > 0)
+            wait_for(d, &seen, wait_us);
+    }
+    if (d->way->end)
+        d->way->end(d);
+    return NULL;
+}
