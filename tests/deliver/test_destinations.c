@@ -89,41 +89,53 @@ static void test_a_folder(void **state)
     leave_stored(s);
 }
 
-static void test_webdav(void **state)
+static void check_webdav(bool tls)
 {
-    (void)state;
-    char text[512];
+    char text[1024];
     stored *s = make_stored();
     make_credentials(s->folder);
-    server web = start_webdav(s->folder);
+    server web = start_webdav(s->folder, tls);
     (void)snprintf(text, sizeof text,
-                   "[destination there]\nurl = http://127.0.0.1:%d/lane/deep er\n" WHAT,
-                   web.port);
+                   "[destination there]\nurl = http%s://localhost:%d/lane/deep er  \n"
+                   "trust = %s/cert.pem\n" WHAT,
+                   tls ? "s" : "", web.port, s->folder);
     /* a blank in a url is written so */
     char *blank = strstr(text, "deep er");
-    memmove(blank + 7, blank + 5, strlen(blank + 5) + 1);
-    memcpy(blank + 4, "%20", 3);
+    memcpy(blank + 4, "%20er", 5);
     check_files(s, text, "www/lane/deep er");
     end_server(&web);
     leave_stored(s);
 }
 
-static void test_ftp_with_tls(void **state)
+static void test_webdav(void **state)
 {
     (void)state;
+    check_webdav(false);
+    check_webdav(true);
+}
+
+static void check_ftp(bool tls)
+{
     char text[1024];
-    if (geteuid() != 0)
-        skip(); /* that server wants to be root */
     stored *s = make_stored();
     make_credentials(s->folder);
-    server ftp = start_ftps(s->folder);
+    server ftp = start_ftp(s->folder, tls);
     (void)snprintf(text, sizeof text,
-                   "[destination there]\nurl = ftps://ftp@localhost:%d/up/lane\n"
+                   "[destination there]\nurl = ftp%s://ftp@localhost:%d/up/lane\n"
                    "trust = %s/cert.pem\n" WHAT,
-                   ftp.port, s->folder);
+                   tls ? "s" : "", ftp.port, s->folder);
     check_files(s, text, "ftp/up/lane");
     end_server(&ftp);
     leave_stored(s);
+}
+
+static void test_ftp(void **state)
+{
+    (void)state;
+    if (geteuid() != 0)
+        skip(); /* that server wants to be root */
+    check_ftp(false);
+    check_ftp(true);
 }
 
 static void test_sftp(void **state)
@@ -227,6 +239,27 @@ static void test_mail(void **state)
     assert_string_not_equal(header(mail, "References: ", other), thread);
     free(mail);
     WAIT_FOR(was_told(s, "there: 1 message sent, nothing waits"));
+    end_server(&post);
+    leave_stored(s);
+}
+
+static void test_mail_encrypted_from_the_beginning(void **state)
+{
+    (void)state;
+    char text[2048];
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server post = start_smtps(s->folder);
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = smtps://toad@localhost:%d\n"
+                   "secret_file = %s/good.secret\ntrust = %s/cert.pem\n"
+                   "to = ann@lane.example\nfrom = toads@lane.example\n",
+                   post.port, s->folder, s->folder);
+    deliver(s, "there", text);
+    (void)sight(s, 100);
+    char *mail = mail_number(s, 0);
+    assert_has(mail, "Subject: kerb: sighting 1, 20:31\r\n");
+    free(mail);
     end_server(&post);
     leave_stored(s);
 }
@@ -509,10 +542,11 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_a_folder),
         cmocka_unit_test(test_webdav),
-        cmocka_unit_test(test_ftp_with_tls),
+        cmocka_unit_test(test_ftp),
         cmocka_unit_test(test_sftp),
         cmocka_unit_test(test_object_storage),
         cmocka_unit_test(test_mail),
+        cmocka_unit_test(test_mail_encrypted_from_the_beginning),
         cmocka_unit_test(test_mail_while_it_runs),
         cmocka_unit_test(test_mail_that_a_limit_held_back_is_joined),
         cmocka_unit_test(test_nothing_is_injected),

@@ -377,7 +377,7 @@ static void test_what_is_too_large_is_given_up(void **state)
     char text[512];
     stored *s = make_stored();
     make_credentials(s->folder);
-    server web = start_webdav(s->folder); /* takes 1 MB at most */
+    server web = start_webdav(s->folder, false); /* takes 1 MB at most */
     (void)snprintf(text, sizeof text,
                    "[destination there]\nurl = http://127.0.0.1:%d/\nby = put\n"
                    "what = clip\n",

@@ -1,9 +1,10 @@
 #!/usr/bin/python3
 """A mail server on loopback that keeps what it gets.
 
-mail_server.py FOLDER [PORT [CERTIFICATE KEY [USER PASSWORD]]]: prints its port, then writes
-each message to FOLDER as N.eml, its envelope as X-From and X-To before it. With a
-certificate it wants STARTTLS, with a user also a login. PORT 0 is any."""
+mail_server.py FOLDER [PORT [CERTIFICATE KEY [USER PASSWORD [implicit]]]]: prints its port, then
+writes each message to FOLDER as N.eml, its envelope as X-From and X-To before it. With a
+certificate it wants STARTTLS, or, implicit, is encrypted from the beginning; with a user it
+wants a login. PORT 0 is any."""
 import os
 import signal
 import ssl
@@ -37,7 +38,10 @@ def main():
     if len(sys.argv) > 4:
         context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
         context.load_cert_chain(sys.argv[3], sys.argv[4])
-        options.update(tls_context=context, require_starttls=True)
+        if "implicit" in sys.argv:
+            options.update(ssl_context=context, auth_require_tls=False)
+        else:
+            options.update(tls_context=context, require_starttls=True)
     if len(sys.argv) > 6:
         def check(server, session, envelope, mechanism, data):
             right = (data.login, data.password) == (sys.argv[5].encode(), sys.argv[6].encode())

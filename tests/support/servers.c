@@ -183,34 +183,48 @@ static char *write_settings(const char *folder, const char *name, int port,
 
 /* ---- servers ----------------------------------------------------------------------- */
 
-server start_mail(const char *folder)
+static server start_any_mail(const char *folder, const char *how)
 {
     char *mail = join(folder, "mail"), *cert = join(folder, "cert.pem"),
          *key = join(folder, "key.pem"), port[16];
     (void)mkdir(mail, 0755);
     (void)snprintf(port, sizeof port, "%d", free_port());
     server s = start_stand_in("mail_server.py", mail, port, cert, key, "toad",
-                              "frogspawn", NULL);
+                              "frogspawn", how, NULL);
     free(mail);
     free(cert);
     free(key);
     return s;
 }
 
-server start_ftps(const char *folder)
+server start_mail(const char *folder)
 {
+    return start_any_mail(folder, NULL);
+}
+
+server start_smtps(const char *folder)
+{
+    return start_any_mail(folder, "implicit");
+}
+
+server start_ftp(const char *folder, bool tls)
+{
+    char text[1024];
     const int port = free_port();
     run_quietly(folder, "mkdir -p ftp/up empty && chown ftp ftp/up");
-    char *path = write_settings(
-        folder, "vsftpd.conf", port,
-        "listen=YES\nlisten_address=127.0.0.1\nlisten_port=%P\nbackground=NO\n"
-        "anonymous_enable=YES\nno_anon_password=YES\nanon_root=%D/ftp\n"
+    (void)snprintf(
+        text, sizeof text,
+        "listen=YES\nlisten_address=127.0.0.1\nlisten_port=%%P\nbackground=NO\n"
+        "anonymous_enable=YES\nno_anon_password=YES\nanon_root=%%D/ftp\n"
         "write_enable=YES\nanon_upload_enable=YES\nanon_mkdir_write_enable=YES\n"
         "anon_other_write_enable=YES\nanon_umask=022\nallow_writeable_chroot=YES\n"
-        "secure_chroot_dir=%D/empty\nssl_enable=YES\nallow_anon_ssl=YES\n"
-        "force_anon_data_ssl=YES\nforce_anon_logins_ssl=YES\nrequire_ssl_reuse=NO\n"
-        "rsa_cert_file=%D/both.pem\nssl_ciphers=HIGH\npasv_address=127.0.0.1\n"
-        "seccomp_sandbox=NO\nisolate=NO\nisolate_network=NO\nxferlog_enable=NO\n");
+        "secure_chroot_dir=%%D/empty\npasv_address=127.0.0.1\nseccomp_sandbox=NO\n"
+        "isolate=NO\nisolate_network=NO\nxferlog_enable=NO\n%s",
+        tls ? "ssl_enable=YES\nallow_anon_ssl=YES\nforce_anon_data_ssl=YES\n"
+              "force_anon_logins_ssl=YES\nrequire_ssl_reuse=NO\n"
+              "rsa_cert_file=%D/both.pem\nssl_ciphers=HIGH\n"
+            : "ssl_enable=NO\n");
+    char *path = write_settings(folder, "vsftpd.conf", port, text);
     server s = make_server(port, "/usr/sbin/vsftpd", path, NULL);
     free(path);
     start_listening(&s);
@@ -237,17 +251,21 @@ server start_sftp(const char *folder)
     return s;
 }
 
-server start_webdav(const char *folder)
+server start_webdav(const char *folder, bool tls)
 {
+    char text[1024];
     const int port = free_port();
     run_quietly(folder, "mkdir -p www dav");
-    char *path = write_settings(
-        folder, "nginx.conf", port,
-        "daemon off; master_process off; pid %D/dav/pid; error_log stderr; events{}\n"
-        "http { access_log off; client_body_temp_path %D/dav/b; proxy_temp_path "
-        "%D/dav/p; fastcgi_temp_path %D/dav/f; uwsgi_temp_path %D/dav/u; scgi_temp_path "
-        "%D/dav/s; client_max_body_size 1m; server { listen 127.0.0.1:%P; root %D/www; "
-        "location / { dav_methods PUT DELETE MKCOL COPY MOVE; } } }\n");
+    (void)snprintf(
+        text, sizeof text,
+        "daemon off; master_process off; pid %%D/dav/pid; error_log stderr; events{}\n"
+        "http { access_log off; client_body_temp_path %%D/dav/b; proxy_temp_path "
+        "%%D/dav/p; fastcgi_temp_path %%D/dav/f; uwsgi_temp_path %%D/dav/u; "
+        "scgi_temp_path %%D/dav/s; client_max_body_size 1m; server { listen "
+        "127.0.0.1:%%P%s; root %%D/www; location / { dav_methods PUT DELETE MKCOL COPY "
+        "MOVE; } } }\n",
+        tls ? " ssl; ssl_certificate %D/cert.pem; ssl_certificate_key %D/key.pem" : "");
+    char *path = write_settings(folder, "nginx.conf", port, text);
     server s = make_server(port, "/usr/sbin/nginx", "-p", folder, "-e", "stderr", "-c",
                            path, NULL);
     free(path);

@@ -25,9 +25,10 @@ server start_stand_in(const char *script, ...);
 
 /** Mail that wants STARTTLS and a login, "toad", "frogspawn"; kept in mail/. */
 server start_mail(const char *folder);
-server start_ftps(const char *folder);   /* vsftpd: ftp/up/ may be written */
-server start_sftp(const char *folder);   /* OpenSSH, by key */
-server start_webdav(const char *folder); /* nginx: files below www/ */
+server start_smtps(const char *folder); /* the same, encrypted from the beginning */
+server start_ftp(const char *folder, bool tls);    /* vsftpd: ftp/up/ may be written */
+server start_sftp(const char *folder);             /* OpenSSH, by key */
+server start_webdav(const char *folder, bool tls); /* nginx: files below www/ */
 /** mosquitto; with a login as for mail, or TLS, if wanted. */
 server start_broker(const char *folder, bool login, bool tls);
 

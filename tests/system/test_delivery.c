@@ -102,7 +102,7 @@ static world make_world(void)
     make_credentials(w.folder);
     make_footage(w.folder);
     w.mail = start_mail(w.folder);
-    w.web = start_webdav(w.folder);
+    w.web = start_webdav(w.folder, false);
     w.hub = start_broker(w.folder, false, false);
     const int ports[ROADS] = {w.mail.port, w.web.port, w.hub.port};
     for (int i = 0; i < ROADS; i++) {
