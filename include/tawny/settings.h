@@ -86,6 +86,10 @@ typedef struct tw_station_settings {
     const char *names;   /* pattern, see tw_name_expand */
     int64_t queue_bytes; /* footage that may wait for the card */
     int64_t keep_free;   /* bytes of the card that are kept free */
+    const char *listen;  /* where the page answers: "127.0.0.1:8420"; "none" nowhere */
+    const char *accounts_file;                 /* of those who may see it */
+    const char *certificate, *certificate_key; /* PEM files; "": no TLS */
+    int64_t live_fps;                          /* of live pictures */
 } tw_station_settings;
 
 /* One camera, everything inherited. Times in microseconds, shares in ppm. */

@@ -17,6 +17,7 @@
 #include "tawny/interval.h"
 #include "tawny/naming.h"
 #include "tawny/outbox.h"
+#include "tawny/page.h"
 #include "tawny/port.h"
 #include "tawny/port_linux.h"
 #include "tawny/port_sim.h"

@@ -15,6 +15,7 @@
 #include "codecs.h"
 #include "drawing.h"
 #include "transfer.h"
+#include "web.h"
 
 #ifndef TW_MODULE_DIR
 #define TW_MODULE_DIR "/usr/local/lib/tawny"
@@ -124,7 +125,7 @@ void *tw_module_entry(const char *name, const char *symbol, tw_error *err)
         err, TW_ENOTSUP,
         "the module tawny-%s.so is not there (looked in %s): install it, or build "
         "with -DTAWNY_CODECS=ON -DTAWNY_DRAWING=ON -DTAWNY_TRANSFER=ON "
-        "-DTAWNY_BROKER=ON",
+        "-DTAWNY_BROKER=ON -DTAWNY_WEB=ON",
         name, place[count - 1]);
     return NULL;
 }
@@ -184,6 +185,13 @@ const tw_broker_module *tw_broker_load(tw_error *err)
     void *entry = entry_of("broker", "tw_broker_table", err);
     const tw_broker_module *t = entry ? CALL_ENTRY(tw_broker_entry, entry) : NULL;
     return t && fits("broker", t->abi, TW_BROKER_ABI, err) ? t : NULL;
+}
+
+const tw_web_module *tw_web_load(tw_error *err)
+{
+    void *entry = entry_of("web", "tw_web_table", err);
+    const tw_web_module *t = entry ? CALL_ENTRY(tw_web_entry, entry) : NULL;
+    return t && fits("web", t->abi, TW_WEB_ABI, err) ? t : NULL;
 }
 
 tw_status tw_clip_copy(const tw_codecs *codecs, tw_clip *clip, const tw_packet *packet,

@@ -1,0 +1,80 @@
+/* tawny/page.h - the page that a station serves, and the accounts of those who may see it.
+ *
+ * The page is for the person at the camera with a phone, and for the same person at home.
+ * It asks no other host for anything. Without an account it answers on loopback only, and
+ * whoever is there may do anything. */
+#ifndef TW_PAGE_H
+#define TW_PAGE_H
+
+#include <stdbool.h>
+
+#include "tawny/error.h"
+#include "tawny/settings.h"
+#include "tawny/station.h"
+
+enum {
+    TW_ACCOUNTS_MAX = 64,
+    TW_ACCOUNT_NAME_MAX = 33, /* bytes, the final 0 included */
+    TW_PASSWORD_LEAST = 8,    /* letters */
+    TW_PASSWORD_MAX = 256
+};
+
+/* What an account may do. */
+typedef enum tw_may {
+    TW_MAY_NOTHING,
+    TW_MAY_LOOK, /* see */
+    TW_MAY_RUN   /* and change */
+} tw_may;
+
+/** Make an account, or give it another password and other rights. The password is hashed
+ * by argon2id; the file is made with mode 0600, and replaced as a whole.
+ *
+ * @param name  1 to 32 letters, digits, - _ or .
+ * @return TW_OK; TW_EINVAL: bad name, or a password that is too short or long; TW_ESIZE:
+ *         TW_ACCOUNTS_MAX are there; TW_ENOTSUP: a module is missing; TW_EDAMAGED: the
+ *         file is none of accounts, or others may read it; TW_EIO... */
+TW_API tw_status tw_account_set(const char *file, const char *name, tw_may may,
+                                const char *password, tw_error *err);
+
+/** @return TW_OK; TW_ENOENT: there is no such account; else as above. */
+TW_API tw_status tw_account_remove(const char *file, const char *name, tw_error *err);
+
+/** Visit all accounts in the order of the file. @return as above; a file that is not there
+ * has none. */
+TW_API tw_status tw_account_walk(const char *file,
+                                 void (*visit)(void *ctx, const char *name, tw_may may),
+                                 void *ctx, tw_error *err);
+
+typedef struct tw_page tw_page;
+
+/** Told of what happens to the page: "answers at http://...". From any thread. */
+typedef void (*tw_page_told_fn)(void *ctx, tw_status st, const char *line);
+
+/**
+ * Serve the page at the settings' listen, until tw_page_free.
+ *
+ * @param settings  Copied.
+ * @param store     Folder of the captures.
+ * @param out       Set on TW_OK, to NULL if listen is none.
+ * @return TW_OK; TW_EACCES, TW_EEXIST...: the port is not to be had; TW_EINVAL: it is to
+ *         listen to others without an account; TW_ENOTSUP: the web module is missing.
+ */
+TW_API tw_status tw_page_new(const tw_settings *settings, const char *store,
+                             tw_clock clock, tw_page_told_fn told, void *ctx,
+                             tw_page **out, tw_error *err);
+
+/** @return the port at which it answers. */
+TW_API int tw_page_port(const tw_page *page);
+
+/** The station that it shows; NULL: none any more, before it is freed. Not while an event
+ * is told. */
+TW_API void tw_page_station(tw_page *page, tw_station *station);
+
+/** Something happened. A frame is taken for those who look at its camera, nothing where
+ * nobody does. Any thread; NULL is fine. */
+TW_API void tw_page_event(tw_page *page, const tw_event *event);
+
+/** Ends all connections. NULL is fine. */
+TW_API void tw_page_free(tw_page *page);
+
+#endif

@@ -1,0 +1,206 @@
+/* Accounts: a file of names, rights and hashes. */
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "page.h"
+
+static const char HEAD[] = "# Accounts of a tawny station: name, what it may, hash. "
+                           "Written by tawny account.\n";
+
+static bool good_name(const char *name)
+{
+    const size_t n = strlen(name);
+    if (n == 0 || n >= TW_ACCOUNT_NAME_MAX)
+        return false;
+    return strspn(name, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_"
+                        ".") == n;
+}
+
+static const char *word_may(tw_may may)
+{
+    return may == TW_MAY_RUN ? "run" : "look";
+}
+
+/* ---- reading ---------------------------------------------------------------------- */
+
+/* One line. @return false: it is none of ours. */
+static bool read_line(const char *line, accounts *out)
+{
+    account a = {.may = TW_MAY_LOOK};
+    char may[8];
+    int end = 0;
+    if (line[0] == '#' || line[0] == '\n' || line[0] == '\0')
+        return true;
+    if (out->count == TW_ACCOUNTS_MAX ||
+        sscanf(line, "%32s %7s %127s%n", a.name, may, a.hash, &end) != 3 ||
+        (line[end] != '\n' && line[end] != '\0') || !good_name(a.name))
+        return false;
+    if (strcmp(may, "run") == 0)
+        a.may = TW_MAY_RUN;
+    else if (strcmp(may, "look") != 0)
+        return false;
+    out->all[out->count++] = a;
+    return true;
+}
+
+static tw_status check_mode(FILE *file, const char *path, tw_error *err)
+{
+    struct stat s;
+    if (fstat(fileno(file), &s) != 0)
+        return tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+    if (!S_ISREG(s.st_mode) || (s.st_mode & (S_IRWXG | S_IRWXO)))
+        return tw_fail(err, TW_EDAMAGED,
+                       "%s may be read by others than its owner: chmod 600 %s", path,
+                       path);
+    return TW_OK;
+}
+
+tw_status tw_accounts_read(const char *path, accounts *out, tw_error *err)
+{
+    char line[512];
+    unsigned number = 0;
+    memset(out, 0, sizeof *out);
+    FILE *file = fopen(path, "re");
+    if (!file && errno == ENOENT)
+        return TW_OK;
+    if (!file)
+        return tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+    tw_status st = check_mode(file, path, err);
+    while (st == TW_OK && fgets(line, sizeof line, file)) {
+        number++;
+        if (!read_line(line, out))
+            st = tw_fail(err, TW_EDAMAGED, "%s:%u: this is no account", path, number);
+    }
+    (void)fclose(file);
+    return st;
+}
+
+const account *tw_accounts_find(const accounts *all, const char *name)
+{
+    for (size_t i = 0; i < all->count; i++)
+        if (strcmp(all->all[i].name, name) == 0)
+            return &all->all[i];
+    return NULL;
+}
+
+tw_status tw_account_walk(const char *path,
+                          void (*visit)(void *ctx, const char *name, tw_may may),
+                          void *ctx, tw_error *err)
+{
+    accounts *all = calloc(1, sizeof *all);
+    if (!all)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    const tw_status st = tw_accounts_read(path, all, err);
+    for (size_t i = 0; st == TW_OK && i < all->count; i++)
+        visit(ctx, all->all[i].name, all->all[i].may);
+    free(all);
+    return st;
+}
+
+/* ---- writing ---------------------------------------------------------------------- */
+
+static bool print_all(int fd, const accounts *all)
+{
+    char line[512];
+    bool good = write(fd, HEAD, strlen(HEAD)) == (ssize_t)strlen(HEAD);
+    for (size_t i = 0; good && i < all->count; i++) {
+        const int n = snprintf(line, sizeof line, "%s %s %s\n", all->all[i].name,
+                               word_may(all->all[i].may), all->all[i].hash);
+        good = write(fd, line, (size_t)n) == n;
+    }
+    return good && fsync(fd) == 0;
+}
+
+/* As a whole, or not at all. */
+static tw_status write_all(const char *path, const accounts *all, tw_error *err)
+{
+    char part[PATH_BYTES];
+    (void)snprintf(part, sizeof part, "%s.part", path);
+    (void)unlink(part);
+    const int fd = open(part, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
+    if (fd < 0)
+        return tw_fail(err, tw_status_of_errno(errno), "%s: %s", part, strerror(errno));
+    const bool good = print_all(fd, all);
+    const int code = errno;
+    if (close(fd) == 0 && good && rename(part, path) == 0)
+        return TW_OK;
+    (void)unlink(part);
+    return tw_fail(err, TW_EIO, "%s: %s", path, strerror(good ? errno : code));
+}
+
+static tw_status check_words(const char *name, const char *password, tw_error *err)
+{
+    if (!good_name(name))
+        return tw_fail(err, TW_EINVAL,
+                       "%s: a name is 1 to %d letters, digits, - _ or .", name,
+                       TW_ACCOUNT_NAME_MAX - 1);
+    const size_t n = strlen(password);
+    if (n < TW_PASSWORD_LEAST || n >= TW_PASSWORD_MAX)
+        return tw_fail(err, TW_EINVAL, "a password has %d to %d letters",
+                       TW_PASSWORD_LEAST, TW_PASSWORD_MAX - 1);
+    return TW_OK;
+}
+
+static tw_status put(accounts *all, const char *name, tw_may may, const char *password,
+                     tw_error *err)
+{
+    const tw_web_module *web = tw_web_load(err);
+    account *at = (account *)tw_accounts_find(all, name); /* NOLINT: all is ours */
+    if (!web)
+        return TW_ENOTSUP;
+    if (!at && all->count == TW_ACCOUNTS_MAX)
+        return tw_fail(err, TW_ESIZE, "there are %d accounts already", TW_ACCOUNTS_MAX);
+    if (!at)
+        at = &all->all[all->count++];
+    (void)snprintf(at->name, sizeof at->name, "%s", name);
+    at->may = may;
+    return web->hash(password, at->hash) ? TW_OK
+                                         : tw_fail(err, TW_ENOMEM, "out of memory");
+}
+
+tw_status tw_account_set(const char *path, const char *name, tw_may may,
+                         const char *password, tw_error *err)
+{
+    if (!path || !name || !password || (may != TW_MAY_LOOK && may != TW_MAY_RUN))
+        return tw_fail(err, TW_EINVAL, "no account");
+    tw_status st = check_words(name, password, err);
+    if (st != TW_OK)
+        return st;
+    accounts *all = calloc(1, sizeof *all);
+    if (!all)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    st = tw_accounts_read(path, all, err);
+    if (st == TW_OK)
+        st = put(all, name, may, password, err);
+    if (st == TW_OK)
+        st = write_all(path, all, err);
+    free(all);
+    return st;
+}
+
+tw_status tw_account_remove(const char *path, const char *name, tw_error *err)
+{
+    if (!path || !name)
+        return tw_fail(err, TW_EINVAL, "no account");
+    accounts *all = calloc(1, sizeof *all);
+    if (!all)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    tw_status st = tw_accounts_read(path, all, err);
+    const account *at = st == TW_OK ? tw_accounts_find(all, name) : NULL;
+    if (st == TW_OK && !at)
+        st = tw_fail(err, TW_ENOENT, "there is no account %s", name);
+    if (at) {
+        const size_t i = (size_t)(at - all->all);
+        memmove(&all->all[i], &all->all[i + 1],
+                (all->count - i - 1) * sizeof all->all[0]);
+        all->count--;
+        st = write_all(path, all, err);
+    }
+    free(all);
+    return st;
+}

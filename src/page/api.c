@@ -1,0 +1,272 @@
+/* What is asked of the page: who may, and who answers. */
+#include <jansson.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "assets.h"
+#include "page.h"
+
+#define COOKIE "tawny"
+#define US INT64_C(1000000)
+
+/* ---- answers ---------------------------------------------------------------------- */
+
+void tw_answer_json(void *json, unsigned status, tw_web_answer *out)
+{
+    char *text = json ? json_dumps(json, JSON_COMPACT | JSON_REAL_PRECISION(10)) : NULL;
+    json_decref(json);
+    *out = (tw_web_answer){.status = text ? status : 500,
+                           .type = "application/json",
+                           .data = text,
+                           .bytes = text ? strlen(text) : 0,
+                           .owned = text != NULL};
+}
+
+void tw_answer_error(unsigned status, const char *text, tw_web_answer *out)
+{
+    tw_answer_json(json_pack("{ss}", "error", text), status, out);
+}
+
+/* ---- who asks --------------------------------------------------------------------- */
+
+/* What is known of who asks. */
+typedef struct visitor {
+    session session;
+    tw_may may;
+    bool known; /* by a session */
+} visitor;
+
+static int64_t now_of(const tw_page *p)
+{
+    return p->clock.ops->now_us(p->clock.ctx);
+}
+
+/* An account that is gone, or may less, takes its sessions along. */
+static void look_up(tw_page *p, const tw_web_request *r, visitor *out)
+{
+    accounts *all = calloc(1, sizeof *all);
+    const char *token = p->web->cookie(r->call, COOKIE);
+    memset(out, 0, sizeof *out);
+    out->may = p->open ? TW_MAY_RUN : TW_MAY_NOTHING;
+    if (all && token &&
+        tw_session_find(&p->sessions, p->web, token, now_of(p), &out->session) &&
+        tw_accounts_read(p->accounts_file, all, NULL) == TW_OK) {
+        const account *who = tw_accounts_find(all, out->session.name);
+        out->known = who != NULL;
+        if (who)
+            out->may = who->may;
+    }
+    free(all);
+}
+
+/* A change must come from the page itself: with the token that only it can read, or,
+ * where no account is needed, from the same origin by what the browser says. */
+static bool is_own(tw_page *p, const tw_web_request *r, const visitor *v)
+{
+    const char *token = p->web->header(r->call, "X-Tawny-Change");
+    const char *site = p->web->header(r->call, "Sec-Fetch-Site");
+    const char *origin = p->web->header(r->call, "Origin"),
+               *host = p->web->header(r->call, "Host");
+    if (site && strcmp(site, "same-origin") != 0)
+        return false;
+    if (origin) {
+        const char *at = strstr(origin, "://");
+        if (!at || !host || strcmp(at + 3, host) != 0)
+            return false;
+    }
+    if (v->known)
+        return token && p->web->same(token, v->session.change);
+    return p->open && token; /* another origin cannot set this header unasked */
+}
+
+/* Without accounts only who speaks to loopback by its name is heard: a page elsewhere
+ * whose name is made to lead here has another. */
+static bool is_local(tw_page *p, const tw_web_request *r)
+{
+    static const char *const hosts[] = {"127.0.0.1", "localhost", "[::1]", NULL};
+    const char *host = p->web->header(r->call, "Host");
+    for (size_t i = 0; host && hosts[i]; i++) {
+        const size_t n = strlen(hosts[i]);
+        if (strncmp(host, hosts[i], n) == 0 && (host[n] == '\0' || host[n] == ':'))
+            return true;
+    }
+    return false;
+}
+
+/* ---- logging in ------------------------------------------------------------------- */
+
+static void welcome(tw_page *p, const account *who, tw_web_answer *out)
+{
+    session s;
+    tw_session_begin(&p->sessions, p->web, who, now_of(p), &s);
+    tw_answer_json(json_pack("{ss ss ss}", "name", s.name, "may",
+                             s.may == TW_MAY_RUN ? "run" : "look", "change", s.change),
+                   200, out);
+    (void)snprintf(out->cookie, sizeof out->cookie,
+                   COOKIE "=%s; Path=/; HttpOnly; SameSite=Strict; Max-Age=43200%s",
+                   s.token, tw_page_is_tls(p) ? "; Secure" : "");
+}
+
+/* One that is not there takes as long as one that is. */
+static bool is_right(tw_page *p, const account *who, const char *password)
+{
+    static const char NOBODY[] =
+        "$argon2id$v=19$m=65536,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$"
+        "RdescudvJCsgt3ub+b4mpnIsPTJnSbYZ1rCAmLdO0Qo";
+    return p->web->check(password, who ? who->hash : NOBODY) && who;
+}
+
+static void log_in(tw_page *p, const tw_web_request *r, tw_web_answer *out)
+{
+    json_t *o = json_loadb(r->body, r->bytes, JSON_REJECT_DUPLICATES, NULL);
+    const char *name = json_string_value(json_object_get(o, "name")),
+               *password = json_string_value(json_object_get(o, "password"));
+    accounts *all = calloc(1, sizeof *all);
+    if (!name || !password || !all ||
+        tw_accounts_read(p->accounts_file, all, NULL) != TW_OK) {
+        tw_answer_error(400, "name and password are wanted", out);
+    } else {
+        const int64_t wait_us = tw_login_wait(&p->sessions, r->peer, name, now_of(p));
+        const account *who = tw_accounts_find(all, name);
+        if (wait_us > 0) {
+            tw_answer_error(429, "too many tries: wait a little", out);
+            out->again_s = (unsigned)(wait_us / US) + 1;
+        } else if (is_right(p, who, password)) {
+            tw_login_worked(&p->sessions, r->peer, name);
+            welcome(p, who, out);
+        } else {
+            tw_login_failed(&p->sessions, r->peer, name, now_of(p));
+            tw_answer_error(401, "name or password are wrong", out);
+        }
+    }
+    free(all);
+    json_decref(o);
+}
+
+static void log_out(tw_page *p, const tw_web_request *r, tw_web_answer *out)
+{
+    const char *token = p->web->cookie(r->call, COOKIE);
+    if (token)
+        tw_session_end(&p->sessions, p->web, token);
+    tw_answer_json(json_pack("{sb}", "out", true), 200, out);
+    (void)snprintf(out->cookie, sizeof out->cookie,
+                   COOKIE "=; Path=/; HttpOnly; SameSite=Strict; Max-Age=0");
+}
+
+/* Who one is; without accounts, anybody. */
+static void say_who(const tw_page *p, const visitor *v, tw_web_answer *out)
+{
+    tw_answer_json(json_pack("{ss ss ss ss}", "name", v->known ? v->session.name : "",
+                             "may",
+                             v->may == TW_MAY_RUN    ? "run"
+                             : v->may == TW_MAY_LOOK ? "look"
+                                                     : "nothing",
+                             "change", v->known ? v->session.change : "local", "station",
+                             p->station_name),
+                   200, out);
+}
+
+/* ---- files of the page ------------------------------------------------------------ */
+
+static bool serve_asset(const char *path, tw_web_answer *out)
+{
+    const tw_asset *a = tw_asset_find(path);
+    if (!a)
+        return false;
+    *out = (tw_web_answer){.status = 200,
+                           .type = a->type,
+                           .data = a->data,
+                           .bytes = (size_t)(a->end - a->data),
+                           .cache = a->lasting ? "private, max-age=86400" : "no-cache",
+                           .zipped = true};
+    return true;
+}
+
+/* ---- what is asked ---------------------------------------------------------------- */
+
+static const char *after(const char *path, const char *start)
+{
+    const size_t n = strlen(start);
+    return strncmp(path, start, n) == 0 && path[n] ? path + n : NULL;
+}
+
+/* A number that is all of a text. @return 0: it is none. */
+static int64_t number_of(const char *text)
+{
+    char *end = NULL;
+    const long long n = text ? strtoll(text, &end, 10) : 0;
+    return text && end != text && *end == '\0' && n > 0 ? n : 0;
+}
+
+static void look(tw_page *p, const tw_web_request *r, tw_web_answer *out)
+{
+    const char *rest = NULL;
+    if (strcmp(r->path, "/api/status") == 0)
+        tw_show_status(p, out);
+    else if (strcmp(r->path, "/api/sightings") == 0)
+        tw_show_sightings(p, r, out);
+    else if ((rest = after(r->path, "/api/sightings/")) && number_of(rest) > 0)
+        tw_show_sighting(p, number_of(rest), out);
+    else if ((rest = after(r->path, "/captures/")))
+        tw_show_capture(p, r, rest, out);
+    else if ((rest = after(r->path, "/live/")) && tw_page_has_camera(p, rest))
+        tw_live_stream(&p->live, rest, out);
+    else if ((rest = after(r->path, "/picture/")) && tw_page_has_camera(p, rest))
+        tw_live_picture(&p->live, rest, out);
+    else
+        tw_answer_error(404, "there is no such thing", out);
+}
+
+static void change(tw_page *p, const tw_web_request *r, tw_web_answer *out)
+{
+    const char *rest = NULL;
+    if (strcmp(r->path, "/api/order") == 0)
+        tw_do_order(p, r, out);
+    else if ((rest = after(r->path, "/api/sightings/")) && number_of(rest) > 0)
+        tw_change_sighting(p, r, number_of(rest), out);
+    else
+        tw_answer_error(404, "there is no such thing", out);
+}
+
+/* What needs to be known of who asks. */
+static void serve_known(tw_page *p, const tw_web_request *r, const visitor *v,
+                        tw_web_answer *out)
+{
+    const bool get = strcmp(r->method, "GET") == 0 || strcmp(r->method, "HEAD") == 0;
+    if (strcmp(r->path, "/api/me") == 0 && get)
+        say_who(p, v, out);
+    else if (v->may == TW_MAY_NOTHING)
+        tw_answer_error(401, "log in first", out);
+    else if (get)
+        look(p, r, out);
+    else if (strcmp(r->method, "POST") != 0)
+        tw_answer_error(405, "GET or POST", out);
+    else if (!is_own(p, r, v))
+        tw_answer_error(403, "this does not come from the page", out);
+    else if (strcmp(r->path, "/api/logout") == 0)
+        log_out(p, r, out);
+    else if (v->may != TW_MAY_RUN)
+        tw_answer_error(403, "this account may only look", out);
+    else
+        change(p, r, out);
+}
+
+void tw_page_handle(void *ctx, const tw_web_request *r, tw_web_answer *out)
+{
+    tw_page *p = ctx;
+    visitor v;
+    const bool get = strcmp(r->method, "GET") == 0 || strcmp(r->method, "HEAD") == 0;
+    if (p->open && !is_local(p, r)) {
+        tw_answer_error(403, "without an account this page is for 127.0.0.1 alone", out);
+        return;
+    }
+    if (get && serve_asset(r->path, out))
+        return;
+    if (strcmp(r->path, "/api/login") == 0 && strcmp(r->method, "POST") == 0) {
+        log_in(p, r, out);
+        return;
+    }
+    look_up(p, r, &v);
+    serve_known(p, r, &v, out);
+}

@@ -1,0 +1,204 @@
+/* The page: from its settings to its end. */
+#include "page.h"
+
+#include <errno.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum { PEM_MAX = 1 << 20 };
+
+static void tell(const tw_page *p, tw_status st, const char *line)
+{
+    if (p->told)
+        p->told(p->ctx, st, line);
+}
+
+bool tw_page_is_tls(const tw_page *p)
+{
+    return p->certificate != NULL;
+}
+
+bool tw_page_has_camera(const tw_page *p, const char *name)
+{
+    const char *known = NULL;
+    for (size_t i = 0; (known = tw_settings_camera_name(p->settings, i)); i++)
+        if (strcmp(known, name) == 0)
+            return true;
+    return false;
+}
+
+/* ---- settings --------------------------------------------------------------------- */
+
+/* "127.0.0.1:8420", "[::]:8420" */
+static tw_status read_listen(const char *text, char address[64], int *port, tw_error *err)
+{
+    const char *colon = strrchr(text, ':');
+    char *end = NULL;
+    const long n = colon ? strtol(colon + 1, &end, 10) : -1;
+    size_t length = colon ? (size_t)(colon - text) : 0;
+    if (!colon || end == colon + 1 || *end || n < 0 || n > 65535 || length == 0 ||
+        length >= 64)
+        return tw_fail(err, TW_EINVAL,
+                       "listen = %s: expected ADDRESS:PORT such as 127.0.0.1:8420, or "
+                       "none",
+                       text);
+    const bool bracket = text[0] == '[' && text[length - 1] == ']';
+    (void)snprintf(address, 64, "%.*s", (int)(bracket ? length - 2 : length),
+                   bracket ? text + 1 : text);
+    *port = (int)n;
+    return TW_OK;
+}
+
+static bool is_loopback(const char *address)
+{
+    return strncmp(address, "127.", 4) == 0 || strcmp(address, "::1") == 0;
+}
+
+static tw_status read_pem(const char *path, char **out, tw_error *err)
+{
+    FILE *file = fopen(path, "re");
+    char *text = file ? calloc(1, PEM_MAX + 1) : NULL;
+    if (!file)
+        return tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+    if (text)
+        (void)fread(text, 1, PEM_MAX, file);
+    (void)fclose(file);
+    *out = text;
+    return text ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
+}
+
+static tw_status read_tls(tw_page *p, const tw_station_settings *set, tw_error *err)
+{
+    if (!set->certificate[0] && !set->certificate_key[0])
+        return TW_OK;
+    tw_status st = read_pem(set->certificate, &p->certificate, err);
+    return st == TW_OK ? read_pem(set->certificate_key, &p->key, err) : st;
+}
+
+/* Without an account it is for who sits before it alone. */
+static tw_status check_accounts(tw_page *p, const char *address, tw_error *err)
+{
+    accounts *all = calloc(1, sizeof *all);
+    if (!all)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    tw_status st = tw_accounts_read(p->accounts_file, all, err);
+    p->open = all->count == 0;
+    free(all);
+    if (st == TW_OK && p->open && !is_loopback(address))
+        return tw_fail(err, TW_EINVAL,
+                       "listen = %s: others could see and change everything: make an "
+                       "account first, by tawny account add NAME --may run",
+                       address);
+    return st;
+}
+
+/* ---- making ----------------------------------------------------------------------- */
+
+static tw_status start(tw_page *p, const tw_station_settings *set, tw_error *err)
+{
+    char address[64], line[256];
+    int port = 0;
+    tw_status st = read_listen(set->listen, address, &port, err);
+    if (st == TW_OK)
+        st = check_accounts(p, address, err);
+    if (st == TW_OK)
+        st = read_tls(p, set, err);
+    if (st != TW_OK)
+        return st;
+    const tw_web_spec spec = {.address = address,
+                              .port = port,
+                              .certificate = p->certificate,
+                              .key = p->key,
+                              .handle = tw_page_handle,
+                              .ctx = p};
+    st = p->web->start(&spec, &p->server, err);
+    if (st != TW_OK)
+        return st;
+    (void)snprintf(line, sizeof line, "the page is at http%s://%s%s%s:%d/%s",
+                   tw_page_is_tls(p) ? "s" : "", strchr(address, ':') ? "[" : "", address,
+                   strchr(address, ':') ? "]" : "", p->web->port(p->server),
+                   p->open ? ", for this machine alone: an account is made by tawny "
+                             "account add NAME --may run"
+                           : "");
+    tell(p, TW_OK, line);
+    return TW_OK;
+}
+
+tw_status tw_page_new(const tw_settings *settings, const char *store, tw_clock clock,
+                      tw_page_told_fn told, void *ctx, tw_page **out, tw_error *err)
+{
+    tw_station_settings set;
+    if (!settings || !store || !out)
+        return tw_fail(err, TW_EINVAL, "no settings or no store");
+    *out = NULL;
+    tw_settings_station(settings, &set);
+    if (strcmp(set.listen, "none") == 0)
+        return TW_OK;
+    tw_page *p = calloc(1, sizeof *p);
+    if (!p)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    p->clock = clock;
+    p->told = told;
+    p->ctx = ctx;
+    (void)pthread_mutex_init(&p->sessions.lock, NULL);
+    (void)pthread_mutex_init(&p->station_lock, NULL);
+    (void)pthread_mutex_init(&p->store_lock, NULL);
+    tw_live_init(&p->live, 1000000 / set.live_fps);
+    p->settings = tw_settings_copy(settings);
+    p->store = strdup(store);
+    p->station_name = strdup(set.name);
+    p->accounts_file = strdup(set.accounts_file);
+    p->web = tw_web_load(err);
+    tw_status st = p->web ? TW_OK : TW_ENOTSUP;
+    if (st == TW_OK && (!p->settings || !p->store || !p->station_name || !p->accounts_file))
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+    if (st == TW_OK)
+        st = start(p, &set, err);
+    if (st == TW_OK)
+        *out = p;
+    else
+        tw_page_free(p);
+    return st;
+}
+
+int tw_page_port(const tw_page *p)
+{
+    return p ? p->web->port(p->server) : 0;
+}
+
+void tw_page_station(tw_page *p, tw_station *station)
+{
+    if (!p)
+        return;
+    (void)pthread_mutex_lock(&p->station_lock);
+    p->station = station;
+    (void)pthread_mutex_unlock(&p->station_lock);
+}
+
+void tw_page_event(tw_page *p, const tw_event *event)
+{
+    if (p && event->camera)
+        tw_live_event(&p->live, event, p->clock.ops->now_us(p->clock.ctx));
+}
+
+void tw_page_free(tw_page *p)
+{
+    if (!p)
+        return;
+    tw_live_end(&p->live);
+    if (p->server)
+        p->web->stop(p->server);
+    tw_live_free(&p->live);
+    tw_catalogue_close(p->catalogue);
+    (void)pthread_mutex_destroy(&p->sessions.lock);
+    (void)pthread_mutex_destroy(&p->station_lock);
+    (void)pthread_mutex_destroy(&p->store_lock);
+    free(p->certificate);
+    free(p->key);
+    free(p->store);
+    free(p->station_name);
+    free(p->accounts_file);
+    tw_settings_free(p->settings);
+    free(p);
+}
