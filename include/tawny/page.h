@@ -1,4 +1,5 @@
-/* tawny/page.h - the page that a station serves, and the accounts of those who may see it.
+/* tawny/page.h - the page that a station serves, and the accounts of those who may see
+ * it.
  *
  * The page is for the person at the camera with a phone, and for the same person at home.
  * It asks no other host for anything. Without an account it answers on loopback only, and
@@ -39,8 +40,8 @@ TW_API tw_status tw_account_set(const char *file, const char *name, tw_may may,
 /** @return TW_OK; TW_ENOENT: there is no such account; else as above. */
 TW_API tw_status tw_account_remove(const char *file, const char *name, tw_error *err);
 
-/** Visit all accounts in the order of the file. @return as above; a file that is not there
- * has none. */
+/** Visit all accounts in the order of the file. @return as above; a file that is not
+ * there has none. */
 TW_API tw_status tw_account_walk(const char *file,
                                  void (*visit)(void *ctx, const char *name, tw_may may),
                                  void *ctx, tw_error *err);

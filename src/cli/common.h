@@ -15,6 +15,7 @@ typedef struct cli_command {
     int (*run)(int argc, char **argv);
 } cli_command;
 
+int cli_account(int argc, char **argv);
 int cli_arm(int argc, char **argv);
 int cli_check(int argc, char **argv);
 int cli_demo(int argc, char **argv);

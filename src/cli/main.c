@@ -20,6 +20,8 @@ static const cli_command COMMANDS[] = {
     {"plan", "how long the card lasts and what the uplink must carry", cli_plan},
     {"send", "send a test to a destination, and show the conversation", cli_send},
     {"outbox", "what waits for the destinations: list, retry, drop", cli_outbox},
+    {"account", "who may see the page, and who may change: add, remove, list",
+     cli_account},
     {"status", "how the running station fares", cli_status},
     {"arm", "arm a camera of the running station, or all, for a time if wanted", cli_arm},
     {"disarm", "disarm it", cli_disarm},

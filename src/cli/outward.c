@@ -1,4 +1,5 @@
-/* Hooks and destinations, made again when what the settings say of them changes. */
+/* Hooks, destinations and the page; the former are made again when what the settings say
+ * of them changes. */
 #include "outward.h"
 
 struct outward {
@@ -11,6 +12,7 @@ struct outward {
     GMutex lock;           /* of what follows, for events */
     tw_hooks *hooks;       /* NULL: there are none */
     tw_deliver *deliver;   /* likewise */
+    tw_page *page;         /* likewise; the same while the station runs */
 };
 
 outward *outward_begin(const char *store, tw_clock clock, outward_told_fn told, void *ctx)
@@ -79,9 +81,42 @@ static gboolean use_destinations(outward *o, const tw_settings *settings)
     return good;
 }
 
+static void on_page(void *ctx, tw_status st, const char *line)
+{
+    const outward *o = ctx;
+    o->told(o->ctx, "page", st, line);
+}
+
+/* It stays at its address: what it shows of cameras follows the settings. */
+static gboolean use_page(outward *o, const tw_settings *settings)
+{
+    tw_page *made = NULL;
+    tw_error err = {0};
+    if (o->settings)
+        return TRUE;
+    const gboolean good =
+        tw_page_new(settings, o->store, o->clock, on_page, o, &made, &err) == TW_OK;
+    if (!good)
+        (void)cli_say(CLI_FAILED, "%s: there is no page", err.text);
+    g_mutex_lock(&o->lock);
+    o->page = made;
+    g_mutex_unlock(&o->lock);
+    return good;
+}
+
+static void end_page(outward *o)
+{
+    g_mutex_lock(&o->lock);
+    tw_page *old = o->page;
+    o->page = NULL;
+    g_mutex_unlock(&o->lock);
+    tw_page_free(old);
+}
+
 gboolean outward_use(outward *o, const tw_settings *settings)
 {
     gboolean good = use_hooks(o, settings);
+    good &= use_page(o, settings);
     good &= use_destinations(o, settings);
     tw_settings_free(o->settings);
     o->settings = tw_settings_copy(settings);
@@ -92,6 +127,7 @@ void outward_station(outward *o, tw_station *station)
 {
     o->station = station;
     tw_deliver_station(o->deliver, station); /* not under the lock: events wait for it */
+    tw_page_station(o->page, station);
 }
 
 void outward_event(outward *o, const tw_event *event)
@@ -104,10 +140,17 @@ void outward_event(outward *o, const tw_event *event)
     g_mutex_unlock(&o->lock);
 }
 
+void outward_frame(outward *o, const tw_event *event)
+{
+    if (o)
+        tw_page_event(o->page, event); /* made before frames come, ended after */
+}
+
 void outward_end(outward *o)
 {
     if (!o)
         return;
+    end_page(o);
     (void)use_hooks(o, NULL);
     (void)use_destinations(o, NULL);
     tw_settings_free(o->settings);

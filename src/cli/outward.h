@@ -1,4 +1,4 @@
-/* What goes outward while a station runs: hooks and destinations. */
+/* What goes outward while a station runs: hooks, destinations, and the page. */
 #ifndef TW_CLI_OUTWARD_H
 #define TW_CLI_OUTWARD_H
 
@@ -6,7 +6,7 @@
 
 typedef struct outward outward;
 
-/** Told what becomes of a "hook" or a "destination". From any thread. */
+/** Told what becomes of a "hook", a "destination" or the "page". From any thread. */
 typedef void (*outward_told_fn)(void *ctx, const char *type, tw_status st,
                                 const char *line);
 
@@ -20,6 +20,9 @@ gboolean outward_use(outward *outward, const tw_settings *settings);
 
 /** The station that brokers speak of and to; NULL before it is freed. */
 void outward_station(outward *outward, tw_station *station);
+
+/** A frame was read, for who looks at the page. Any thread; NULL is fine. */
+void outward_frame(outward *outward, const tw_event *event);
 
 void outward_event(outward *outward,
                    const tw_event *event); /* any thread; NULL is fine */

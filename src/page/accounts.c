@@ -136,9 +136,8 @@ static tw_status write_all(const char *path, const accounts *all, tw_error *err)
 static tw_status check_words(const char *name, const char *password, tw_error *err)
 {
     if (!good_name(name))
-        return tw_fail(err, TW_EINVAL,
-                       "%s: a name is 1 to %d letters, digits, - _ or .", name,
-                       TW_ACCOUNT_NAME_MAX - 1);
+        return tw_fail(err, TW_EINVAL, "%s: a name is 1 to %d letters, digits, - _ or .",
+                       name, TW_ACCOUNT_NAME_MAX - 1);
     const size_t n = strlen(password);
     if (n < TW_PASSWORD_LEAST || n >= TW_PASSWORD_MAX)
         return tw_fail(err, TW_EINVAL, "a password has %d to %d letters",

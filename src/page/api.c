@@ -111,9 +111,8 @@ static void welcome(tw_page *p, const account *who, tw_web_answer *out)
 /* One that is not there takes as long as one that is. */
 static bool is_right(tw_page *p, const account *who, const char *password)
 {
-    static const char NOBODY[] =
-        "$argon2id$v=19$m=65536,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$"
-        "RdescudvJCsgt3ub+b4mpnIsPTJnSbYZ1rCAmLdO0Qo";
+    static const char NOBODY[] = "$argon2id$v=19$m=65536,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$"
+                                 "RdescudvJCsgt3ub+b4mpnIsPTJnSbYZ1rCAmLdO0Qo";
     return p->web->check(password, who ? who->hash : NOBODY) && who;
 }
 

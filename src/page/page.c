@@ -151,7 +151,8 @@ tw_status tw_page_new(const tw_settings *settings, const char *store, tw_clock c
     p->accounts_file = strdup(set.accounts_file);
     p->web = tw_web_load(err);
     tw_status st = p->web ? TW_OK : TW_ENOTSUP;
-    if (st == TW_OK && (!p->settings || !p->store || !p->station_name || !p->accounts_file))
+    if (st == TW_OK &&
+        (!p->settings || !p->store || !p->station_name || !p->accounts_file))
         st = tw_fail(err, TW_ENOMEM, "out of memory");
     if (st == TW_OK)
         st = start(p, &set, err);

@@ -29,8 +29,8 @@ void tw_show_status(tw_page *p, tw_web_answer *out)
     tw_store_status store;
     json_t *cameras = json_array(), *all = NULL;
     (void)pthread_mutex_lock(&p->station_lock);
-    for (size_t i = 0;
-         p->station && tw_station_camera(p->station, i, &camera) == TW_OK; i++)
+    for (size_t i = 0; p->station && tw_station_camera(p->station, i, &camera) == TW_OK;
+         i++)
         (void)json_array_append_new(cameras, describe_camera(p, &camera));
     all = json_pack("{ss so sb}", "station", p->station_name, "cameras", cameras, "up",
                     p->station != NULL);

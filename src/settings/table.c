@@ -54,7 +54,7 @@ static const tw_row ROWS[] = {
      "A certificate, PEM, so that the page is encrypted."},
     {"station", "Page", "certificate_key", &tw_type_text, STATION(const char *, certificate_key), 0, 0,
      "", "/etc/tawny/page.key", NULL,
-     "The key to it, PEM."},
+     "The private key to that certificate, PEM."},
     {"station", "Page", "live_fps", &tw_type_number, STATION(int64_t, live_fps), 1, 30,
      "5", "10", NULL,
      "Live pictures a second; nothing is made while nobody looks."},

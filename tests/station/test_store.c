@@ -5,8 +5,10 @@
 #include "../../src/station/store.h"
 #include "../support/support.h"
 
-static const tw_station_settings SETTINGS = {"hollin", "captures",
-                                             "%Y/{camera}-%H%M%S-{kind}{n}", 8000000, 0};
+static const tw_station_settings SETTINGS = {.name = "hollin",
+                                             .store = "captures",
+                                             .names = "%Y/{camera}-%H%M%S-{kind}{n}",
+                                             .queue_bytes = 8000000};
 
 static tw_name_fields usual(void)
 {

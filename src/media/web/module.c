@@ -308,15 +308,16 @@ static bool hash(const char *password, char out[TW_HASH_BYTES])
 {
     _Static_assert(TW_HASH_BYTES >= crypto_pwhash_STRBYTES, "a hash fits");
     return is_ready() && crypto_pwhash_str(out, password, strlen(password),
-                             crypto_pwhash_OPSLIMIT_INTERACTIVE,
-                             crypto_pwhash_MEMLIMIT_INTERACTIVE) == 0;
+                                           crypto_pwhash_OPSLIMIT_INTERACTIVE,
+                                           crypto_pwhash_MEMLIMIT_INTERACTIVE) == 0;
 }
 
 static bool check(const char *password, const char *hash_text)
 {
     char padded[TW_HASH_BYTES] = "";
     (void)snprintf(padded, sizeof padded, "%s", hash_text);
-    return is_ready() && crypto_pwhash_str_verify(padded, password, strlen(password)) == 0;
+    return is_ready() &&
+           crypto_pwhash_str_verify(padded, password, strlen(password)) == 0;
 }
 
 static void token(char out[TW_TOKEN_BYTES])
@@ -392,11 +393,12 @@ static tw_status start(const tw_web_spec *spec, tw_web **out, tw_error *err)
     if (getaddrinfo(spec->address, port, &hints, &at) != 0)
         return tw_fail(err, TW_EINVAL, "%s is no address to listen at", spec->address);
     tw_web *web = calloc(1, sizeof *web);
-    tw_status st = web ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
-    if (st == TW_OK) {
-        web->spec = *spec;
-        st = begin(web, at, err);
+    if (!web) {
+        freeaddrinfo(at);
+        return tw_fail(err, TW_ENOMEM, "out of memory");
     }
+    web->spec = *spec;
+    const tw_status st = begin(web, at, err);
     freeaddrinfo(at);
     if (st == TW_OK)
         *out = web;

@@ -1,0 +1,119 @@
+/* tawny account: who may see the page, and who may change. */
+#include <jansson.h>
+#include <stdio.h>
+#include <string.h>
+#include <termios.h>
+#include <unistd.h>
+
+#include "output.h"
+
+static const char ABOUT[] =
+    "Lists, makes and removes accounts of the page. add asks for the password, or reads "
+    "it\n"
+    "from standard input if that is no terminal; for an account that is there it sets "
+    "another.\n"
+    "--may look sees everything but secrets; --may run also changes. A running station "
+    "takes\n"
+    "changes up at once.";
+static const char EXAMPLE[] = "Examples:\n"
+                              "  tawny account add ann --may run\n"
+                              "  tawny account add bob --may look < bob.password\n"
+                              "  tawny account remove bob\n"
+                              "  tawny account list";
+
+static const char *word_may(tw_may may)
+{
+    return may == TW_MAY_RUN ? "run" : "look";
+}
+
+static void show(void *ctx, const char *name, tw_may may)
+{
+    const gboolean *json = ctx;
+    if (*json)
+        out_json(json_pack("{ss ss ss}", "type", "account", "name", name, "may",
+                           word_may(may)));
+    else
+        (void)printf("%-32s may %s\n", name, word_may(may));
+}
+
+/* One line, not shown where it is typed. @return FALSE: there is none. */
+static gboolean read_password(const char *prompt, char out[TW_PASSWORD_MAX + 2])
+{
+    struct termios before, silent;
+    const gboolean terminal =
+        isatty(STDIN_FILENO) && tcgetattr(STDIN_FILENO, &before) == 0;
+    if (terminal) {
+        (void)fprintf(stderr, "%s: ", prompt);
+        silent = before;
+        silent.c_lflag &= ~(tcflag_t)ECHO;
+        (void)tcsetattr(STDIN_FILENO, TCSAFLUSH, &silent);
+    }
+    const gboolean good = fgets(out, TW_PASSWORD_MAX + 2, stdin) != NULL;
+    if (terminal) {
+        (void)tcsetattr(STDIN_FILENO, TCSAFLUSH, &before);
+        (void)fprintf(stderr, "\n");
+    }
+    if (good)
+        out[strcspn(out, "\r\n")] = '\0';
+    return good;
+}
+
+static int add(const char *file, const char *name, const char *may)
+{
+    char password[TW_PASSWORD_MAX + 2] = "", again[TW_PASSWORD_MAX + 2] = "";
+    tw_error err = {0};
+    const gboolean run = may && strcmp(may, "run") == 0;
+    if (!run && (!may || strcmp(may, "look") != 0))
+        return cli_say(CLI_USAGE, "say what it may: --may look, or --may run");
+    int code = CLI_DONE;
+    if (!read_password("Password", password))
+        code = cli_say(CLI_USAGE, "no password was given");
+    else if (isatty(STDIN_FILENO) &&
+             (!read_password("Again", again) || strcmp(password, again) != 0))
+        code = cli_say(CLI_USAGE, "these were two different passwords");
+    if (code == CLI_DONE && tw_account_set(file, name, run ? TW_MAY_RUN : TW_MAY_LOOK,
+                                           password, &err) != TW_OK)
+        code = cli_say(cli_exit(err.status), "%s", err.text);
+    if (code == CLI_DONE)
+        (void)printf("%s may %s\n", name, may);
+    explicit_bzero(password, sizeof password);
+    explicit_bzero(again, sizeof again);
+    return code;
+}
+
+static int do_it(const char *file, int argc, char **argv, const char *may, gboolean json)
+{
+    tw_error err = {0};
+    const char *what = argc > 1 ? argv[1] : "list";
+    tw_status st = TW_OK;
+    if (strcmp(what, "add") == 0 && argc == 3)
+        return add(file, argv[2], may);
+    if (strcmp(what, "remove") == 0 && argc == 3)
+        st = tw_account_remove(file, argv[2], &err);
+    else if (strcmp(what, "list") == 0 && argc <= 2)
+        st = tw_account_walk(file, show, &json, &err);
+    else
+        return cli_say(CLI_USAGE, "say add NAME, remove NAME, or list");
+    return st == TW_OK ? CLI_DONE : cli_say(CLI_FAILED, "%s", err.text);
+}
+
+int cli_account(int argc, char **argv)
+{
+    CLI_COMMON common = {0};
+    g_autofree char *may = NULL;
+    tw_settings *settings = NULL;
+    tw_station_settings station;
+    const GOptionEntry own[] = {
+        {"may", 0, 0, G_OPTION_ARG_STRING, &may, "What it may", "look|run"},
+        {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
+    int code = cli_parse(&argc, &argv, "[add NAME|remove NAME|list]", ABOUT, EXAMPLE, own,
+                         &common);
+    if (code == CLI_DONE && cli_load(&common, FALSE, &settings, NULL) != TW_OK)
+        code = CLI_USAGE;
+    if (code != CLI_DONE)
+        return code;
+    tw_settings_station(settings, &station);
+    code = do_it(station.accounts_file, argc, argv, may, common.json);
+    tw_settings_free(settings);
+    return code;
+}
