@@ -1,6 +1,7 @@
 /* The page as its server answers: who may what, what is refused, what it sends. Spoken to
  * byte by byte, as no browser would. */
 #include <arpa/inet.h>
+#include <jansson.h>
 #include <netinet/in.h>
 #include <pthread.h>
 #include <stdlib.h>
@@ -429,6 +430,80 @@ static void test_many_connections(void **state)
     close_site(&w);
 }
 
+/* ---- as it is described ------------------------------------------------------------ */
+
+/* Put what a place stands for into a path. */
+static void fill_path(const char *path, bool there, char out[256])
+{
+    static const struct {
+        const char *field, *there, *none;
+    } fields[] = {{"{id}", "1", "99"},
+                  {"{file}", "2027-03-13/kerb%2B001-still.jpg", "none.jpg"},
+                  {"{camera}", "kerb", "none"}};
+    (void)snprintf(out, 256, "%s", path);
+    for (size_t i = 0; i < sizeof fields / sizeof *fields; i++) {
+        const char *at = strstr(path, fields[i].field);
+        if (at)
+            (void)snprintf(out, 256, "%.*s%s", (int)(at - path), path,
+                           there ? fields[i].there : fields[i].none);
+    }
+}
+
+static bool lists(const json_t *operation, int code)
+{
+    char number[8];
+    (void)snprintf(number, sizeof number, "%d", code);
+    return json_object_get(json_object_get(operation, "responses"), number) != NULL;
+}
+
+/* Asks as the description says, and holds each answer against it. */
+static void check_operation(const site *w, const char *path, const char *method,
+                            const json_t *operation, const char *cookie, const char *both)
+{
+    char at[256];
+    const bool open = json_array_size(json_object_get(operation, "security")) == 0 &&
+                      json_object_get(operation, "security");
+    const bool is_get = strcmp(method, "get") == 0;
+    for (int there = 0; there < 2; there++) {
+        fill_path(path, there, at);
+        const int without = code_of(is_get ? get(w, at, "") : post(w, at, "", "{}"));
+        if (!lists(operation, without) || (!open && without != 401))
+            fail_msg("%s %s without a login: %d is not described", method, at, without);
+        if (strncmp(path, "/live/", 6) == 0 || strncmp(path, "/picture/", 9) == 0)
+            continue;                                  /* no station runs */
+        log_in(w, "ann", "frogspawn", cookie, change); /* one of them logs out */
+        (void)snprintf(both, sizeof both, "%s%s", cookie, change);
+        const int with = code_of(is_get ? get(w, at, cookie) : post(w, at, both, "{}"));
+        if (!lists(operation, with) || with == 401)
+            if (strcmp(path, "/api/login") != 0)
+                fail_msg("%s %s: %d is not described", method, at, with);
+    }
+}
+
+static void test_the_description_holds(void **state)
+{
+    (void)state;
+    const char *path = NULL, *method = NULL;
+    json_t *item = NULL, *operation = NULL;
+    size_t count = 0;
+    site w = open_site(true);
+    json_t *api = json_load_file(SOURCE_DIR "/docs/page-api.json", 0, NULL);
+    assert_non_null(api);
+    json_object_foreach(json_object_get(api, "paths"), path, item)
+    {
+        json_object_foreach(item, method, operation)
+        {
+            if (strcmp(method, "get") != 0 && strcmp(method, "post") != 0)
+                continue;
+            check_operation(&w, path, method, operation);
+            count++;
+        }
+    }
+    assert_int_equal(count, 12);
+    json_decref(api);
+    close_site(&w);
+}
+
 /* ---- live -------------------------------------------------------------------------- */
 
 typedef struct running {
@@ -539,6 +614,7 @@ int main(void)
         cmocka_unit_test(test_no_path_leads_out_of_the_store),
         cmocka_unit_test(test_nothing_is_put_into_a_header),
         cmocka_unit_test(test_the_oversized_and_the_slow_are_dropped),
+        cmocka_unit_test(test_the_description_holds),
         cmocka_unit_test(test_many_connections),
         cmocka_unit_test(test_live_pictures),
     };
