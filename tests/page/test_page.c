@@ -458,9 +458,9 @@ static bool lists(const json_t *operation, int code)
 
 /* Asks as the description says, and holds each answer against it. */
 static void check_operation(const site *w, const char *path, const char *method,
-                            const json_t *operation, const char *cookie, const char *both)
+                            const json_t *operation)
 {
-    char at[256];
+    char at[256], cookie[256], change[256], both[512];
     const bool open = json_array_size(json_object_get(operation, "security")) == 0 &&
                       json_object_get(operation, "security");
     const bool is_get = strcmp(method, "get") == 0;
