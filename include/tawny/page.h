@@ -67,6 +67,10 @@ TW_API tw_status tw_page_new(const tw_settings *settings, const char *store,
 /** @return the port at which it answers. */
 TW_API int tw_page_port(const tw_page *page);
 
+/** What it shows of cameras is of these settings from now on; where it answers stays.
+ * @return TW_OK; TW_ENOMEM. NULL is fine. */
+TW_API tw_status tw_page_reload(tw_page *page, const tw_settings *settings);
+
 /** The station that it shows; NULL: none any more, before it is freed. Not while an event
  * is told. */
 TW_API void tw_page_station(tw_page *page, tw_station *station);

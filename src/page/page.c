@@ -19,13 +19,30 @@ bool tw_page_is_tls(const tw_page *p)
     return p->certificate != NULL;
 }
 
-bool tw_page_has_camera(const tw_page *p, const char *name)
+bool tw_page_has_camera(tw_page *p, const char *name)
 {
     const char *known = NULL;
-    for (size_t i = 0; (known = tw_settings_camera_name(p->settings, i)); i++)
-        if (strcmp(known, name) == 0)
-            return true;
-    return false;
+    bool found = false;
+    (void)pthread_mutex_lock(&p->station_lock);
+    for (size_t i = 0; !found && (known = tw_settings_camera_name(p->settings, i)); i++)
+        found = strcmp(known, name) == 0;
+    (void)pthread_mutex_unlock(&p->station_lock);
+    return found;
+}
+
+tw_status tw_page_reload(tw_page *p, const tw_settings *settings)
+{
+    if (!p)
+        return TW_OK;
+    tw_settings *copy = tw_settings_copy(settings);
+    if (!copy)
+        return TW_ENOMEM;
+    (void)pthread_mutex_lock(&p->station_lock);
+    tw_settings *old = p->settings;
+    p->settings = copy;
+    (void)pthread_mutex_unlock(&p->station_lock);
+    tw_settings_free(old);
+    return TW_OK;
 }
 
 /* ---- settings --------------------------------------------------------------------- */

@@ -98,7 +98,7 @@ void tw_live_picture(live *l, const char *camera, tw_web_answer *out);
 /* ---- page.c */
 
 struct tw_page {
-    tw_settings *settings;
+    tw_settings *settings; /* under station_lock */
     char *store, *accounts_file, *station_name;
     tw_clock clock;
     tw_page_told_fn told;
@@ -116,7 +116,7 @@ struct tw_page {
 };
 
 bool tw_page_is_tls(const tw_page *page);
-bool tw_page_has_camera(const tw_page *page, const char *name);
+bool tw_page_has_camera(tw_page *page, const char *name);
 
 /* ---- api.c */
 

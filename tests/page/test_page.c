@@ -587,6 +587,11 @@ static void test_live_pictures(void **state)
     check(404, post(&w, "/api/order", "X-Tawny-Change: local\r\n",
                     "{\"do\":\"arm\",\"camera\":\"none\"}"));
     check(404, get(&w, "/live/none", ""));
+    tw_settings *more = tw_settings_copy(settings); /* as after SIGHUP */
+    assert_int_equal(tw_settings_add_camera(more, "none", "sim:mere", NULL, NULL), TW_OK);
+    assert_int_equal(tw_page_reload(w.page, more), TW_OK);
+    tw_settings_free(more);
+    check(503, get(&w, "/picture/none", "")); /* it is there, and gives nothing yet */
     const char *picture = get(&w, "/picture/kerb", "");
     check(200, picture);
     assert_has(picture, "Content-Type: image/jpeg");
