@@ -35,6 +35,7 @@ typedef struct visitor {
     session session;
     tw_may may;
     bool known; /* by a session */
+    bool open;  /* there are no accounts, and nobody else can ask */
 } visitor;
 
 static int64_t now_of(const tw_page *p)
@@ -42,42 +43,43 @@ static int64_t now_of(const tw_page *p)
     return p->clock.ops->now_us(p->clock.ctx);
 }
 
-/* An account that is gone, or may less, takes its sessions along. */
-static void look_up(tw_page *p, const tw_web_request *r, visitor *out)
+/* Accounts hold as they are now: one that is gone, or may less, takes its sessions along,
+ * and the first that is made shuts the page to who has none. */
+static void look_up(tw_page *p, const tw_web_request *r, const accounts *all,
+                    visitor *out)
 {
-    accounts *all = calloc(1, sizeof *all);
     const char *token = p->web->cookie(r->call, COOKIE);
     memset(out, 0, sizeof *out);
-    out->may = p->open ? TW_MAY_RUN : TW_MAY_NOTHING;
-    if (all && token &&
-        tw_session_find(&p->sessions, p->web, token, now_of(p), &out->session) &&
-        tw_accounts_read(p->accounts_file, all, NULL) == TW_OK) {
-        const account *who = tw_accounts_find(all, out->session.name);
-        out->known = who != NULL;
-        if (who)
-            out->may = who->may;
-    }
-    free(all);
+    out->open = p->loopback && all->count == 0;
+    out->may = out->open ? TW_MAY_RUN : TW_MAY_NOTHING;
+    if (!token || !tw_session_find(&p->sessions, p->web, token, now_of(p), &out->session))
+        return;
+    const account *who = tw_accounts_find(all, out->session.name);
+    out->known = who != NULL;
+    if (who)
+        out->may = who->may;
 }
 
-/* A change must come from the page itself: with the token that only it can read, or,
- * where no account is needed, from the same origin by what the browser says. */
-static bool is_own(tw_page *p, const tw_web_request *r, const visitor *v)
+/* By what the browser says of the page that asks. */
+static bool is_same_origin(tw_page *p, const tw_web_request *r)
 {
-    const char *token = p->web->header(r->call, "X-Tawny-Change");
     const char *site = p->web->header(r->call, "Sec-Fetch-Site");
     const char *origin = p->web->header(r->call, "Origin"),
                *host = p->web->header(r->call, "Host");
+    const char *at = origin ? strstr(origin, "://") : NULL;
     if (site && strcmp(site, "same-origin") != 0)
         return false;
-    if (origin) {
-        const char *at = strstr(origin, "://");
-        if (!at || !host || strcmp(at + 3, host) != 0)
-            return false;
-    }
-    if (v->known)
-        return token && p->web->same(token, v->session.change);
-    return p->open && token; /* another origin cannot set this header unasked */
+    return !origin || (at && host && strcmp(at + 3, host) == 0);
+}
+
+/* A change must come from the page itself: with the token that only it can read, or,
+ * where no account is needed, with a header that no other origin can set unasked. */
+static bool is_own(tw_page *p, const tw_web_request *r, const visitor *v)
+{
+    const char *token = p->web->header(r->call, "X-Tawny-Change");
+    if (!token || !is_same_origin(p, r))
+        return false;
+    return v->known ? p->web->same(token, v->session.change) : v->open;
 }
 
 /* Without accounts only who speaks to loopback by its name is heard: a page elsewhere
@@ -116,30 +118,35 @@ static bool is_right(tw_page *p, const account *who, const char *password)
     return p->web->check(password, who ? who->hash : NOBODY) && who;
 }
 
-static void log_in(tw_page *p, const tw_web_request *r, tw_web_answer *out)
+static void try_login(tw_page *p, const tw_web_request *r, const accounts *all,
+                      const char *name, const char *password, tw_web_answer *out)
+{
+    const int64_t wait_us = tw_login_wait(&p->sessions, r->peer, name, now_of(p));
+    const account *who = tw_accounts_find(all, name);
+    if (wait_us > 0) {
+        tw_answer_error(429, "too many tries: wait a little", out);
+        out->again_s = (unsigned)(wait_us / US) + 1;
+    } else if (is_right(p, who, password)) {
+        tw_login_worked(&p->sessions, r->peer, name);
+        welcome(p, who, out);
+    } else {
+        tw_login_failed(&p->sessions, r->peer, name, now_of(p));
+        tw_answer_error(401, "name or password are wrong", out);
+    }
+}
+
+static void log_in(tw_page *p, const tw_web_request *r, const accounts *all,
+                   tw_web_answer *out)
 {
     json_t *o = json_loadb(r->body, r->bytes, JSON_REJECT_DUPLICATES, NULL);
     const char *name = json_string_value(json_object_get(o, "name")),
                *password = json_string_value(json_object_get(o, "password"));
-    accounts *all = calloc(1, sizeof *all);
-    if (!name || !password || !all ||
-        tw_accounts_read(p->accounts_file, all, NULL) != TW_OK) {
+    if (!is_same_origin(p, r))
+        tw_answer_error(403, "this does not come from the page", out);
+    else if (!name || !password)
         tw_answer_error(400, "name and password are wanted", out);
-    } else {
-        const int64_t wait_us = tw_login_wait(&p->sessions, r->peer, name, now_of(p));
-        const account *who = tw_accounts_find(all, name);
-        if (wait_us > 0) {
-            tw_answer_error(429, "too many tries: wait a little", out);
-            out->again_s = (unsigned)(wait_us / US) + 1;
-        } else if (is_right(p, who, password)) {
-            tw_login_worked(&p->sessions, r->peer, name);
-            welcome(p, who, out);
-        } else {
-            tw_login_failed(&p->sessions, r->peer, name, now_of(p));
-            tw_answer_error(401, "name or password are wrong", out);
-        }
-    }
-    free(all);
+    else
+        try_login(p, r, all, name, password, out);
     json_decref(o);
 }
 
@@ -251,21 +258,27 @@ static void serve_known(tw_page *p, const tw_web_request *r, const visitor *v,
         change(p, r, out);
 }
 
+static void serve(tw_page *p, const tw_web_request *r, const accounts *all,
+                  tw_web_answer *out)
+{
+    visitor v;
+    const bool get = strcmp(r->method, "GET") == 0 || strcmp(r->method, "HEAD") == 0;
+    look_up(p, r, all, &v);
+    if (v.open && !is_local(p, r))
+        tw_answer_error(403, "without an account this page is for 127.0.0.1 alone", out);
+    else if (strcmp(r->path, "/api/login") == 0 && strcmp(r->method, "POST") == 0)
+        log_in(p, r, all, out);
+    else if (!get || !serve_asset(r->path, out))
+        serve_known(p, r, &v, out);
+}
+
 void tw_page_handle(void *ctx, const tw_web_request *r, tw_web_answer *out)
 {
     tw_page *p = ctx;
-    visitor v;
-    const bool get = strcmp(r->method, "GET") == 0 || strcmp(r->method, "HEAD") == 0;
-    if (p->open && !is_local(p, r)) {
-        tw_answer_error(403, "without an account this page is for 127.0.0.1 alone", out);
-        return;
-    }
-    if (get && serve_asset(r->path, out))
-        return;
-    if (strcmp(r->path, "/api/login") == 0 && strcmp(r->method, "POST") == 0) {
-        log_in(p, r, out);
-        return;
-    }
-    look_up(p, r, &v);
-    serve_known(p, r, &v, out);
+    accounts *all = calloc(1, sizeof *all);
+    if (all && tw_accounts_read(p->accounts_file, all, NULL) == TW_OK)
+        serve(p, r, all, out);
+    else
+        tw_answer_error(500, "the accounts cannot be read", out);
+    free(all);
 }

@@ -93,16 +93,18 @@ static tw_status read_tls(tw_page *p, const tw_station_settings *set, tw_error *
     return st == TW_OK ? read_pem(set->certificate_key, &p->key, err) : st;
 }
 
-/* Without an account it is for who sits before it alone. */
-static tw_status check_accounts(tw_page *p, const char *address, tw_error *err)
+/* Without an account it is for who sits before it alone.
+ * @param none  Set to whether there is none. */
+static tw_status check_accounts(tw_page *p, const char *address, bool *none,
+                                tw_error *err)
 {
     accounts *all = calloc(1, sizeof *all);
     if (!all)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    tw_status st = tw_accounts_read(p->accounts_file, all, err);
-    p->open = all->count == 0;
+    const tw_status st = tw_accounts_read(p->accounts_file, all, err);
+    *none = all->count == 0;
     free(all);
-    if (st == TW_OK && p->open && !is_loopback(address))
+    if (st == TW_OK && *none && !p->loopback)
         return tw_fail(err, TW_EINVAL,
                        "listen = %s: others could see and change everything: make an "
                        "account first, by tawny account add NAME --may run",
@@ -116,9 +118,11 @@ static tw_status start(tw_page *p, const tw_station_settings *set, tw_error *err
 {
     char address[64], line[256];
     int port = 0;
+    bool none = false;
     tw_status st = read_listen(set->listen, address, &port, err);
+    p->loopback = st == TW_OK && is_loopback(address);
     if (st == TW_OK)
-        st = check_accounts(p, address, err);
+        st = check_accounts(p, address, &none, err);
     if (st == TW_OK)
         st = read_tls(p, set, err);
     if (st != TW_OK)
@@ -135,9 +139,9 @@ static tw_status start(tw_page *p, const tw_station_settings *set, tw_error *err
     (void)snprintf(line, sizeof line, "the page is at http%s://%s%s%s:%d/%s",
                    tw_page_is_tls(p) ? "s" : "", strchr(address, ':') ? "[" : "", address,
                    strchr(address, ':') ? "]" : "", p->web->port(p->server),
-                   p->open ? ", for this machine alone: an account is made by tawny "
-                             "account add NAME --may run"
-                           : "");
+                   none ? ", for this machine alone: an account is made by tawny "
+                          "account add NAME --may run"
+                        : "");
     tell(p, TW_OK, line);
     return TW_OK;
 }

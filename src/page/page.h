@@ -106,7 +106,7 @@ struct tw_page {
     const tw_web_module *web;
     tw_web *server;
     char *certificate, *key; /* PEM; NULL: no TLS */
-    bool open;               /* no account is needed: it answers on loopback alone */
+    bool loopback;           /* it answers there alone */
     sessions sessions;
     live live;
     pthread_mutex_t station_lock; /* as in src/deliver: never where an event is told */
