@@ -8,11 +8,17 @@
 
 /* ---- statements ------------------------------------------------------------------- */
 
-/* What a statement is given: ?1 a text, ?2 a text, ?3 a number; those that it has. */
+/* What a statement is given, for those of :name, :text and :number that it has. */
 typedef struct given {
-    const char *one, *two;
-    int64_t three;
+    const char *name, *text;
+    int64_t number;
 } given;
+
+/* @return 0: the statement does not have it. */
+static int place_of(sqlite3_stmt *s, const char *parameter)
+{
+    return sqlite3_bind_parameter_index(s, parameter);
+}
 
 static tw_status prepare(tw_catalogue *c, const char *sql, const given *g,
                          sqlite3_stmt **s, tw_error *err)
@@ -22,13 +28,10 @@ static tw_status prepare(tw_catalogue *c, const char *sql, const given *g,
     const tw_status st = tw_catalogue_prepare(c, sql, s, err);
     if (st != TW_OK)
         return st;
-    const int count = sqlite3_bind_parameter_count(*s);
-    if (count > 0)
-        (void)sqlite3_bind_text(*s, 1, g->one, -1, SQLITE_STATIC);
-    if (count > 1)
-        (void)sqlite3_bind_text(*s, 2, g->two, -1, SQLITE_STATIC);
-    if (count > 2)
-        (void)sqlite3_bind_int64(*s, 3, g->three);
+    /* binding to place 0 does nothing */
+    (void)sqlite3_bind_text(*s, place_of(*s, ":name"), g->name, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_text(*s, place_of(*s, ":text"), g->text, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_int64(*s, place_of(*s, ":number"), g->number);
     return TW_OK;
 }
 
@@ -92,8 +95,8 @@ static tw_status drop_routes(tw_catalogue *c, const char *const *kept, tw_error 
     int code = SQLITE_DONE;
     while (st == TW_OK && (code = sqlite3_step(s)) == SQLITE_ROW)
         if (!is_kept(kept, tw_catalogue_text(s, 0)))
-            st = change(c, "DELETE FROM route WHERE destination = ?1",
-                        &(given){.one = tw_catalogue_text(s, 0)}, NULL, err);
+            st = change(c, "DELETE FROM route WHERE destination = :name",
+                        &(given){.name = tw_catalogue_text(s, 0)}, NULL, err);
     if (st == TW_OK && code != SQLITE_DONE)
         st = tw_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
@@ -191,8 +194,8 @@ tw_status tw_outbox_items(tw_catalogue *c, const char *destination, tw_item_stat
         return tw_fail(err, TW_EINVAL, "nobody to visit");
     const tw_status st =
         prepare(c,
-                "SELECT " COLUMNS "WHERE (?1 IS NULL OR outbox.destination = ?1) "
-                "AND ?2 IS NULL AND outbox.state = ?3 ORDER BY outbox.id",
+                "SELECT " COLUMNS "WHERE (:name IS NULL OR outbox.destination = :name) "
+                "AND outbox.state = :number ORDER BY outbox.id",
                 &(given){destination, NULL, state}, &s, err);
     return st == TW_OK ? visit_all(c, s, visit, ctx, err) : st;
 }
@@ -206,7 +209,7 @@ static tw_status find_by(tw_catalogue *c, const char *sql, const char *destinati
                          first_item *out, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
-    tw_status st = prepare(c, sql, &(given){.one = destination}, &s, err);
+    tw_status st = prepare(c, sql, &(given){.name = destination}, &s, err);
     if (st != TW_OK)
         return st;
     const int code = sqlite3_step(s);
@@ -228,16 +231,16 @@ static tw_status find_first(tw_catalogue *c, const char *destination, bool newes
     *out = (first_item){0};
     tw_status st = find_by(c,
                            "SELECT id, sighting, message FROM outbox WHERE "
-                           "destination = ?1 AND state = 0 AND message IS NOT NULL "
+                           "destination = :name AND state = 0 AND message IS NOT NULL "
                            "ORDER BY id LIMIT 1",
                            destination, out, err);
     if (st == TW_OK && out->id == 0)
         st = find_by(c,
                      newest_first
                          ? "SELECT id, sighting, message FROM outbox WHERE "
-                           "destination = ?1 AND state = 0 ORDER BY id DESC LIMIT 1"
+                           "destination = :name AND state = 0 ORDER BY id DESC LIMIT 1"
                          : "SELECT id, sighting, message FROM outbox WHERE "
-                           "destination = ?1 AND state = 0 ORDER BY id LIMIT 1",
+                           "destination = :name AND state = 0 ORDER BY id LIMIT 1",
                      destination, out, err);
     return st;
 }
@@ -301,7 +304,7 @@ static tw_status look_at_first(tw_catalogue *c, const char *destination,
                                bool newest_first, tw_outbox_fill *out, tw_error *err)
 {
     first_item first;
-    const given of_it = {.one = destination};
+    const given of_it = {.name = destination};
     memset(out, 0, sizeof *out);
     tw_status st = find_first(c, destination, newest_first, &first, err);
     if (st != TW_OK)
@@ -312,17 +315,18 @@ static tw_status look_at_first(tw_catalogue *c, const char *destination,
         out->over = true;
         out->first_newest = first.id;
     } else {
-        st = look_at(c,
-                     "SELECT end_us > 0, EXISTS (SELECT 1 FROM outbox WHERE sighting = "
-                     "?3 AND destination = ?1 AND state = 1), (SELECT max(id) FROM "
-                     "outbox WHERE sighting = ?3 AND destination = ?1 AND state = 0) "
-                     "FROM sighting WHERE ?2 IS NULL AND id = ?3",
-                     &(given){destination, NULL, first.sighting}, read_first, out, err);
+        st = look_at(
+            c,
+            "SELECT end_us > 0, EXISTS (SELECT 1 FROM outbox WHERE sighting = "
+            ":number AND destination = :name AND state = 1), (SELECT max(id) FROM "
+            "outbox WHERE sighting = :number AND destination = :name AND state = 0) "
+            "FROM sighting WHERE id = :number",
+            &(given){destination, NULL, first.sighting}, read_first, out, err);
     }
     if (st == TW_OK)
-        st = look_at(c,
-                     "SELECT since_us, why, made_of FROM stopped WHERE destination = ?1",
-                     &of_it, read_stopped, out, err);
+        st = look_at(
+            c, "SELECT since_us, why, made_of FROM stopped WHERE destination = :name",
+            &of_it, read_stopped, out, err);
     return st;
 }
 
@@ -347,23 +351,24 @@ tw_status tw_outbox_look(tw_catalogue *c, const char *destination, bool newest_f
         st = look_at(c,
                      "SELECT count(*), count(DISTINCT coalesce(sighting, -id)), "
                      "(SELECT coalesce(max(id), 0) FROM outbox) FROM outbox "
-                     "WHERE destination = ?1 AND state = 0",
+                     "WHERE destination = :name AND state = 0",
                      &of_it, read_waiting, out, err);
     if (st == TW_OK)
-        st = look_at(c,
-                     "SELECT count(DISTINCT message), coalesce(min(sent_us), 0), "
-                     "coalesce((SELECT max(sent_us) FROM outbox WHERE destination = ?1 "
-                     "AND state = 1), 0), (SELECT count(*) FROM outbox WHERE "
-                     "destination = ?1 AND state = 2) FROM outbox WHERE "
-                     "destination = ?1 AND ?2 IS NULL AND state = 1 AND sent_us > ?3",
-                     &of_it, read_sent, out, err);
+        st =
+            look_at(c,
+                    "SELECT count(DISTINCT message), coalesce(min(sent_us), 0), "
+                    "coalesce((SELECT max(sent_us) FROM outbox WHERE destination = :name "
+                    "AND state = 1), 0), (SELECT count(*) FROM outbox WHERE "
+                    "destination = :name AND state = 2) FROM outbox WHERE "
+                    "destination = :name AND state = 1 AND sent_us > :number",
+                    &of_it, read_sent, out, err);
     if (st == TW_OK && out->first != 0)
         st = look_at(c,
                      "SELECT coalesce(capture.start_us, sighting.start_us, 0), "
                      "outbox.why FROM outbox LEFT JOIN capture ON capture.id = "
                      "outbox.capture LEFT JOIN sighting ON sighting.id = "
                      "outbox.sighting WHERE outbox.id = (SELECT min(id) FROM outbox "
-                     "WHERE destination = ?1 AND state = 0)",
+                     "WHERE destination = :name AND state = 0)",
                      &of_it, read_oldest, out, err);
     return st;
 }
@@ -401,16 +406,16 @@ static tw_status mark(tw_catalogue *c, const char *destination, const first_item
                       tw_error *err)
 {
     static const char *const SQL[] = {
-        "UPDATE outbox SET message = ?2 WHERE destination = ?1 AND state = 0 AND "
-        "id = ?3",
-        "UPDATE outbox SET message = ?2 WHERE id IN (SELECT id FROM outbox WHERE "
-        "destination = ?1 AND state = 0 AND message IS NULL AND sighting = ?3 "
+        "UPDATE outbox SET message = :text WHERE destination = :name AND state = 0 AND "
+        "id = :number",
+        "UPDATE outbox SET message = :text WHERE id IN (SELECT id FROM outbox WHERE "
+        "destination = :name AND state = 0 AND message IS NULL AND sighting = :number "
         "ORDER BY id LIMIT 2000)",
-        "UPDATE outbox SET message = ?2 WHERE id IN (SELECT id FROM outbox WHERE "
-        "destination = ?1 AND state = 0 AND message IS NULL AND ?3 > 0 "
+        "UPDATE outbox SET message = :text WHERE id IN (SELECT id FROM outbox WHERE "
+        "destination = :name AND state = 0 AND message IS NULL "
         "ORDER BY id LIMIT 2000)",
-        "UPDATE outbox SET message = ?2 WHERE id IN (SELECT id FROM outbox WHERE "
-        "destination = ?1 AND state = 0 AND message IS NULL AND ?3 > 0 "
+        "UPDATE outbox SET message = :text WHERE id IN (SELECT id FROM outbox WHERE "
+        "destination = :name AND state = 0 AND message IS NULL "
         "ORDER BY id DESC LIMIT 2000)"};
     _Static_assert(TW_OUTBOX_BATCH == 2000, "as the statements say");
     if (what == TW_TAKE_SIGHTING && first->sighting == 0)
@@ -429,8 +434,8 @@ static tw_status collect(tw_catalogue *c, const char *destination, tw_outbox_bat
     sqlite3_stmt *s = NULL;
     uint32_t changed = 0;
     tw_status st = change(c,
-                          "UPDATE outbox SET tries = tries + 1 WHERE destination = ?1 "
-                          "AND state = 0 AND message = ?2",
+                          "UPDATE outbox SET tries = tries + 1 WHERE destination = :name "
+                          "AND state = 0 AND message = :text",
                           &g, &changed, err);
     if (st != TW_OK)
         return st;
@@ -438,8 +443,8 @@ static tw_status collect(tw_catalogue *c, const char *destination, tw_outbox_bat
     if (!out->ids)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     st = prepare(c,
-                 "SELECT id, tries FROM outbox WHERE destination = ?1 AND state = 0 "
-                 "AND message = ?2 ORDER BY id",
+                 "SELECT id, tries FROM outbox WHERE destination = :name AND state = 0 "
+                 "AND message = :text ORDER BY id",
                  &g, &s, err);
     while (st == TW_OK && out->count < changed && sqlite3_step(s) == SQLITE_ROW) {
         out->ids[out->count++] = sqlite3_column_int64(s, 0);
@@ -504,10 +509,10 @@ tw_status tw_outbox_batch_items(tw_catalogue *c, const tw_outbox_batch *batch,
         return tw_fail(err, TW_EINVAL, "no message");
     const tw_status st =
         prepare(c,
-                "SELECT " COLUMNS "WHERE outbox.message = ?1 AND outbox.state = 0 "
+                "SELECT " COLUMNS "WHERE outbox.message = :text AND outbox.state = 0 "
                 "ORDER BY coalesce(sighting.order_us, capture.order_us, 0), "
                 "outbox.sighting, capture.id IS NULL, capture.order_us, outbox.id",
-                &(given){.one = batch->message}, &s, err);
+                &(given){.text = batch->message}, &s, err);
     return st == TW_OK ? visit_all(c, s, visit, ctx, err) : st;
 }
 
@@ -524,7 +529,7 @@ static tw_status change_batch(tw_catalogue *c, const tw_outbox_batch *batch,
         return st;
     st = prepare(c, sql, &(given){NULL, text, number}, &s, err);
     for (uint32_t i = 0; i < batch->count && st == TW_OK; i++) {
-        (void)sqlite3_bind_int64(s, 1, batch->ids[i]);
+        (void)sqlite3_bind_int64(s, place_of(s, ":id"), batch->ids[i]);
         const int code = sqlite3_step(s);
         if (code != SQLITE_DONE)
             st = tw_catalogue_fail(c, code, err);
@@ -537,18 +542,19 @@ static tw_status change_batch(tw_catalogue *c, const tw_outbox_batch *batch,
 tw_status tw_outbox_sent(tw_catalogue *c, const tw_outbox_batch *batch, int64_t when_us,
                          tw_error *err)
 {
-    return change_batch(c, batch,
-                        "UPDATE outbox SET state = 1, sent_us = ?3, why = ?2 WHERE "
-                        "id = ?1",
-                        "", when_us, err);
+    return change_batch(
+        c, batch,
+        "UPDATE outbox SET state = 1, sent_us = :number, why = :text WHERE "
+        "id = :id",
+        "", when_us, err);
 }
 
 tw_status tw_outbox_failed(tw_catalogue *c, const tw_outbox_batch *batch, bool for_good,
                            const char *why, tw_error *err)
 {
-    return change_batch(c, batch, "UPDATE outbox SET state = ?3, why = ?2 WHERE id = ?1",
-                        why ? why : "", for_good ? TW_ITEM_GIVEN_UP : TW_ITEM_WAITING,
-                        err);
+    return change_batch(
+        c, batch, "UPDATE outbox SET state = :number, why = :text WHERE id = :id",
+        why ? why : "", for_good ? TW_ITEM_GIVEN_UP : TW_ITEM_WAITING, err);
 }
 
 /* ---- stopping and trying again ---------------------------------------------------- */
@@ -559,27 +565,27 @@ tw_status tw_outbox_stop(tw_catalogue *c, const char *destination, int64_t since
     sqlite3_stmt *s = NULL;
     tw_status st = prepare(c,
                            "INSERT OR REPLACE INTO stopped(destination, why, since_us, "
-                           "made_of) VALUES (?1, ?2, ?3, ?4)",
+                           "made_of) VALUES (:name, :text, :number, :of)",
                            &(given){destination, why, since_us}, &s, err);
     if (st != TW_OK)
         return st;
-    (void)sqlite3_bind_text(s, 4, of, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_text(s, place_of(s, ":of"), of, -1, SQLITE_STATIC);
     return tw_catalogue_finish(c, s, err);
 }
 
 tw_status tw_outbox_retry(tw_catalogue *c, const char *destination, uint32_t *changed,
                           tw_error *err)
 {
-    const given g = {.one = destination};
+    const given g = {.name = destination};
     tw_status st = begin(c, err);
     if (st != TW_OK)
         return st;
-    st = change(c, "DELETE FROM stopped WHERE ?1 IS NULL OR destination = ?1", &g, NULL,
-                err);
+    st = change(c, "DELETE FROM stopped WHERE :name IS NULL OR destination = :name", &g,
+                NULL, err);
     if (st == TW_OK)
         st = change(c,
                     "UPDATE outbox SET state = 0, why = '' WHERE state = 2 AND "
-                    "(?1 IS NULL OR destination = ?1)",
+                    "(:name IS NULL OR destination = :name)",
                     &g, changed, err);
     return end(c, st, err);
 }
@@ -588,11 +594,11 @@ tw_status tw_outbox_drop(tw_catalogue *c, const char *destination, int64_t id,
                          uint32_t *changed, tw_error *err)
 {
     uint32_t count = 0;
-    const tw_status st =
-        change(c,
-               "DELETE FROM outbox WHERE state <> 1 AND (?1 IS NULL OR destination = ?1) "
-               "AND ?2 IS NULL AND (?3 = 0 OR id = ?3)",
-               &(given){destination, NULL, id}, &count, err);
+    const tw_status st = change(
+        c,
+        "DELETE FROM outbox WHERE state <> 1 AND (:name IS NULL OR destination = :name) "
+        "AND (:number = 0 OR id = :number)",
+        &(given){destination, NULL, id}, &count, err);
     if (changed)
         *changed = count;
     if (st == TW_OK && id != 0 && count == 0)
@@ -605,7 +611,7 @@ tw_status tw_outbox_bound(tw_catalogue *c, const char *destination, uint32_t mos
 {
     return change(c,
                   "UPDATE outbox SET state = 2, why = 'too many waited' WHERE id IN "
-                  "(SELECT id FROM outbox WHERE destination = ?1 AND ?2 IS NULL AND "
-                  "state = 0 ORDER BY id DESC LIMIT -1 OFFSET ?3)",
+                  "(SELECT id FROM outbox WHERE destination = :name AND "
+                  "state = 0 ORDER BY id DESC LIMIT -1 OFFSET :number)",
                   &(given){destination, NULL, most}, given_up, err);
 }
