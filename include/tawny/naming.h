@@ -66,6 +66,10 @@ enum { TW_UTC_MAX = 32 }; /* bytes of a moment in text, the final 0 included */
  * "2027-03-13T20:30:14.200Z". @return out. */
 TW_API const char *tw_utc(int64_t wall_us, char out[TW_UTC_MAX]);
 
+/** @return the media type of a file by how its name ends: "image/jpeg" of .jpg,
+ * "video/mp4" of .mp4; else "application/octet-stream"; static. */
+TW_API const char *tw_media_type(const char *name);
+
 /* What a name can tell. Texts are borrowed UTF-8. */
 typedef struct tw_name_fields {
     tw_civil time;         /* of the first frame in the file */

@@ -173,6 +173,12 @@ TW_API tw_status tw_station_trigger(tw_station *station, const char *camera);
 /** A still of the next frame is to be stored, of no sighting. Likewise. */
 TW_API tw_status tw_station_snap(tw_station *station, const char *camera);
 
+/** One of these by its word, as sockets, brokers and pages give them: "arm", "disarm",
+ * "as-set", "trigger", "snap". @param for_us  Of the first two.
+ * @return as they do; TW_ENOTSUP: there is no such order. */
+TW_API tw_status tw_station_order(tw_station *station, const char *what,
+                                  const char *camera, int64_t for_us);
+
 /* How a camera fares. */
 typedef struct tw_camera_status {
     char name[64];

@@ -108,20 +108,6 @@ static void add_status(const control *c, GString *out)
         add_line(out, describe_store(&store));
 }
 
-static tw_status do_order(const control *c, const char *what, const char *camera,
-                          int64_t for_us)
-{
-    if (strcmp(what, "arm") == 0 || strcmp(what, "disarm") == 0)
-        return tw_station_arm(c->station, camera, what[0] == 'a', for_us);
-    if (strcmp(what, "as-set") == 0)
-        return tw_station_arm_as_set(c->station, camera);
-    if (strcmp(what, "trigger") == 0)
-        return tw_station_trigger(c->station, camera);
-    if (strcmp(what, "snap") == 0)
-        return tw_station_snap(c->station, camera);
-    return TW_ENOTSUP;
-}
-
 static void answer_request(const control *c, const char *request, GString *out)
 {
     json_t *o = json_loads(request, 0, NULL);
@@ -133,7 +119,7 @@ static void answer_request(const control *c, const char *request, GString *out)
     } else if (strcmp(what, "status") == 0) {
         add_status(c, out);
     } else {
-        const tw_status st = do_order(c, what, camera, for_us);
+        const tw_status st = tw_station_order(c->station, what, camera, for_us);
         if (st == TW_OK)
             add_line(out, json_pack("{ss ss}", "type", "done", "do", what));
         else if (st == TW_ENOENT)

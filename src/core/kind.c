@@ -30,3 +30,16 @@ bool tw_kind_is_video(tw_kind kind)
     return kind == TW_KIND_CLIP || kind == TW_KIND_SEGMENT ||
            kind == TW_KIND_TIMED_CLIP || kind == TW_KIND_CAPTIONED_CLIP;
 }
+
+static bool ends(const char *name, const char *with)
+{
+    const size_t n = strlen(name), m = strlen(with);
+    return n >= m && memcmp(name + n - m, with, m) == 0;
+}
+
+const char *tw_media_type(const char *name)
+{
+    if (name && ends(name, ".jpg"))
+        return "image/jpeg";
+    return name && ends(name, ".mp4") ? "video/mp4" : "application/octet-stream";
+}

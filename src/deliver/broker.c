@@ -26,7 +26,6 @@ typedef struct broker_view {
         uint32_t sightings;
         int64_t told_us;
     } camera[CAMERAS_MAX];
-    size_t cameras;
     int64_t station_us;
 } broker_view;
 
@@ -120,10 +119,8 @@ static bool make_broker(destination *d, tw_sending *out)
         tw_deliver_fail(out, TW_FAULT_OTHER, "out of memory");
         return false;
     }
-    if (tw_secret_read(&d->set, secret, &err) != TW_OK) {
-        tw_deliver_fail(out, TW_FAULT_SECRET, "%s", err.text);
+    if (!tw_deliver_secret(d, secret, out))
         return false;
-    }
     const tw_broker_spec spec = {.to = &d->set,
                                  .secret = secret,
                                  .client = d->view->client,
@@ -170,24 +167,23 @@ static bool publish(destination *d, const char *camera, const char *what, json_t
 
 /* ---- what waits ------------------------------------------------------------------- */
 
-static bool take_sighting(void *ctx, const tw_outbox_item *item)
+static bool take_item(void *ctx, const tw_outbox_item *item)
 {
-    *(int64_t *)ctx = item->sighting;
+    tw_letter_take(item, ctx);
     return false;
 }
 
 static void send_record(destination *d, const tw_outbox_batch *batch, tw_sending *out)
 {
-    int64_t sighting = 0;
-    sighting_facts facts;
+    letter_item item = {.what = ""};
+    json_t *o = NULL;
     if (!ready(d, out))
         return;
-    (void)tw_outbox_batch_items(d->catalogue, batch, take_sighting, &sighting, NULL);
-    json_t *o = NULL;
-    if (tw_record_facts(d->catalogue, sighting, &facts, NULL) == TW_OK)
-        o = tw_record_json(d->catalogue, d->of->station, sighting, "end");
+    (void)tw_outbox_batch_items(d->catalogue, batch, take_item, &item, NULL);
+    if (item.sighting != 0)
+        o = tw_record_json(d->catalogue, d->of->station, item.sighting, "end");
     if (o)
-        (void)publish(d, facts.camera, "sighting", o, false, out);
+        (void)publish(d, item.camera, "sighting", o, false, out);
     else
         tw_deliver_fail(out, TW_FAULT_GONE, "the sighting is no more in the catalogue");
 }
@@ -238,8 +234,6 @@ static bool has_changed(destination *d, size_t i, const tw_camera_status *c,
                         int64_t now_us)
 {
     broker_view *v = d->view;
-    if (v->cameras <= i)
-        v->cameras = i + 1;
     const bool same = strcmp(v->camera[i].name, c->name) == 0 &&
                       strcmp(v->camera[i].state, state_of(c)) == 0 &&
                       v->camera[i].sightings == c->sightings &&
@@ -365,12 +359,7 @@ static void failed(destination *d, const tw_sending *out)
                              out->text, NULL);
         return;
     }
-    const int64_t wait_us = tw_backoff_next(&d->backoff);
-    d->next_us = now_of(d) + wait_us;
-    if (!d->failing)
-        tw_deliver_tell(d, TW_EAGAIN, "%s; trying again in %.0f s, then less often",
-                        out->text, (double)wait_us / 1e6);
-    d->failing = true;
+    tw_deliver_later(d, out);
 }
 
 static void idle(destination *d, int64_t wait_us)
@@ -390,11 +379,7 @@ static void idle(destination *d, int64_t wait_us)
             failed(d, &out);
             continue;
         }
-        if (d->failing)
-            tw_deliver_tell(d, TW_OK, "works again");
-        d->failing = false;
-        d->next_us = 0;
-        tw_backoff_reset(&d->backoff);
+        tw_deliver_works(d);
         if (now_of(d) < until_us)
             (void)d->brokers->broker_step(d->broker, STEP_MS, &out);
     } while (now_of(d) < until_us && !woken(d, wakes) && !atomic_load(&d->of->ending));
@@ -432,20 +417,6 @@ void tw_broker_try(destination *d, tw_sending *out)
 
 /* ---- orders ---------------------------------------------------------------------- */
 
-static tw_status do_order(tw_station *station, const char *what, const char *camera,
-                          int64_t for_us)
-{
-    if (strcmp(what, "arm") == 0 || strcmp(what, "disarm") == 0)
-        return tw_station_arm(station, camera, what[0] == 'a', for_us);
-    if (strcmp(what, "as-set") == 0)
-        return tw_station_arm_as_set(station, camera);
-    if (strcmp(what, "trigger") == 0)
-        return tw_station_trigger(station, camera);
-    if (strcmp(what, "snap") == 0)
-        return tw_station_snap(station, camera);
-    return TW_ESYNTAX;
-}
-
 tw_status tw_deliver_order(tw_station *station, const void *text, size_t bytes,
                            tw_error *err)
 {
@@ -462,7 +433,9 @@ tw_status tw_deliver_order(tw_station *station, const void *text, size_t bytes,
     char shown[64];
     tw_status st = TW_ESYNTAX;
     if (what && (!named || camera) && for_s >= 0 && for_s <= MOST_S)
-        st = do_order(station, what, camera, (int64_t)(for_s * SECOND_US));
+        st = tw_station_order(station, what, camera, (int64_t)(for_s * SECOND_US));
+    if (st == TW_ENOTSUP)
+        st = TW_ESYNTAX;
     if (st == TW_OK)
         (void)tw_fail(err, st, "%s %s", what, camera ? camera : "all cameras");
     else if (st == TW_ENOENT)

@@ -45,6 +45,7 @@ static tw_status make_destination(tw_deliver *o, const char *name, destination *
         d->rule = (tw_dispatch_rule){.limit = {0, HOUR_US}};
     (void)tw_hours_parse(d->set.hours, &d->hours, NULL);
     tw_deliver_patience(d);
+    tw_secret_stand_in(&d->set, d->made_of);
     if (d->way == &tw_way_folder)
         return TW_OK;
     if (d->way == &tw_way_broker)

@@ -40,7 +40,7 @@ struct destination {
     const way *way;
     tw_dispatch_rule rule;
     tw_hours hours;
-    char made_of[TW_MESSAGE_KEY]; /* stands for the settings */
+    char made_of[TW_MESSAGE_KEY]; /* stands for the settings, as they were last used */
     pthread_t thread;
     bool started;
     tw_catalogue *catalogue; /* of its thread alone; NULL: not open */
@@ -103,6 +103,9 @@ void tw_secret_stand_in(const tw_destination_settings *to, char out[TW_MESSAGE_K
 
 /* ---- routes.c */
 
+/** Another connection to the catalogue of the store; the caller's. */
+tw_status tw_deliver_catalogue(const tw_deliver *o, tw_catalogue **out, tw_error *err);
+
 /** Put what goes where from now on into the catalogue. A mistake in what is said of a
  * destination loses nothing: what was to go there goes on waiting. */
 tw_status tw_deliver_route(tw_deliver *o, tw_error *err);
@@ -124,6 +127,14 @@ void tw_deliver_fail(tw_sending *out, tw_fault fault, const char *format, ...)
  * thread is started. @param out  Always set; tw_deliver_free. */
 tw_status tw_deliver_make(const tw_settings *settings, const char *only, tw_clock clock,
                           tw_deliver **out, tw_error *err);
+
+/** Read the secret, and note what it is a secret of.
+ * @param secret  Wipe it after use. @return false: out says why it cannot be had. */
+bool tw_deliver_secret(destination *d, char secret[SECRET_BYTES], tw_sending *out);
+
+/** Something has worked; something has not and is tried again. Told once. */
+void tw_deliver_works(destination *d);
+void tw_deliver_later(destination *d, const tw_sending *out);
 
 /** Have d->sender ready, made of the settings and the secret.
  * @return false: out says why not. */
@@ -187,6 +198,8 @@ tw_status tw_letter_reduce(const char *store, const char *file, uint16_t side,
 /** Where a capture is. */
 void tw_letter_path(const tw_deliver *of, const char *file, char out[PATH_BYTES]);
 
+/** @return the word in the outbox for a TW_SEND_ bit; static. */
+const char *tw_letter_word(int64_t what_bit);
 bool tw_letter_is(const letter_item *item, int64_t what_bit);
 
 /* ---- compose.c */

@@ -57,14 +57,6 @@ static tw_status name_record(const destination *d, const letter_item *item,
                           &fields, out, NAME_BYTES, NULL);
 }
 
-static const char *type_of(const char *name)
-{
-    const char *dot = strrchr(name, '.');
-    if (dot && strcmp(dot, ".jpg") == 0)
-        return "image/jpeg";
-    return dot && strcmp(dot, ".mp4") == 0 ? "video/mp4" : "application/octet-stream";
-}
-
 static tw_status load_record(destination *d, const letter_item *item, load *out,
                              tw_error *err)
 {
@@ -101,7 +93,7 @@ static tw_status load_item(destination *d, const letter_item *item, load *out,
     *err = (tw_error){0}; /* without a way to reduce it, it goes as it is */
     tw_letter_path(d->of, item->file, out->path);
     (void)snprintf(out->name, sizeof out->name, "%s", item->file);
-    out->content = (tw_content){.path = out->path, .type = type_of(item->file)};
+    out->content = (tw_content){.path = out->path, .type = tw_media_type(item->file)};
     return access(out->path, R_OK) == 0
                ? TW_OK
                : tw_fail(err, TW_ENOENT, "%s is no more there", item->file);

@@ -10,14 +10,19 @@
 
 enum { QUALITY = 85 };
 
+const char *tw_letter_word(int64_t what_bit)
+{
+    static const char *const words[] = {"still",  "small", "clip",
+                                        "record", "timed", "segment"};
+    for (size_t i = 0; i < sizeof words / sizeof *words; i++)
+        if (what_bit == INT64_C(1) << i)
+            return words[i];
+    return "?";
+}
+
 bool tw_letter_is(const letter_item *item, int64_t what_bit)
 {
-    static const char *const names[] = {"still",  "small", "clip",
-                                        "record", "timed", "segment"};
-    for (size_t i = 0; i < sizeof names / sizeof *names; i++)
-        if (what_bit == INT64_C(1) << i)
-            return strcmp(item->what, names[i]) == 0;
-    return false;
+    return strcmp(item->what, tw_letter_word(what_bit)) == 0;
 }
 
 void tw_letter_path(const tw_deliver *of, const char *file, char out[PATH_BYTES])

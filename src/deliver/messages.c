@@ -12,7 +12,6 @@ enum { FILES_MAX = 20, ALL_FILES_BYTES = 20000000 };
 typedef struct enclosed {
     tw_content files[FILES_MAX];
     char paths[FILES_MAX][PATH_BYTES];
-    char names[FILES_MAX][256];
     uint8_t *made[FILES_MAX];
     char *text;
     size_t count;
@@ -32,8 +31,8 @@ static bool is_picture(const letter_item *item)
     return tw_letter_is(item, TW_SEND_STILL) || tw_letter_is(item, TW_SEND_SMALL);
 }
 
-/* Reduced if it is to be. @return false: it cannot be had. */
-static bool make_picture(const destination *d, const letter_item *item, char *path,
+/* Reduced if it is to be, and can be. */
+static void make_picture(const destination *d, const letter_item *item, char *path,
                          uint8_t **made, tw_content *out)
 {
     size_t bytes = 0;
@@ -43,11 +42,10 @@ static bool make_picture(const destination *d, const letter_item *item, char *pa
     if (!tw_letter_is(item, TW_SEND_SMALL) ||
         tw_letter_reduce(d->of->store, item->file, (uint16_t)d->set.small_side, made,
                          &bytes, NULL) != TW_OK)
-        return true;
+        return;
     out->path = NULL;
     out->data = *made;
     out->bytes = bytes;
-    return true;
 }
 
 static void add_file(const destination *d, const letter_item *item, uint64_t most,
@@ -60,13 +58,12 @@ static void add_file(const destination *d, const letter_item *item, uint64_t mos
         return;
     }
     if (is_picture(item)) {
-        (void)make_picture(d, item, e->paths[i], &e->made[i], &e->files[i]);
+        make_picture(d, item, e->paths[i], &e->made[i], &e->files[i]);
     } else {
         tw_letter_path(d->of, item->file, e->paths[i]);
-        e->files[i] =
-            (tw_content){.path = e->paths[i],
-                         .name = last_part(item->file),
-                         .type = strstr(item->file, ".mp4") ? "video/mp4" : "image/jpeg"};
+        e->files[i] = (tw_content){.path = e->paths[i],
+                                   .name = last_part(item->file),
+                                   .type = tw_media_type(item->file)};
     }
     e->bytes += item->bytes;
     e->count++;
@@ -185,7 +182,7 @@ static tw_status prepare(const destination *d, const letter *l, const char *key,
                                   .name = "sightings.jpg",
                                   .type = "image/jpeg"};
     else if ((best = best_picture(l)) != NULL)
-        (void)make_picture(d, best, m->picture_path, &m->picture_made, &m->picture);
+        make_picture(d, best, m->picture_path, &m->picture_made, &m->picture);
     char *record = mailed_record(d, l);
     add_enclosed(d, l, best, record, m);
     free(record);

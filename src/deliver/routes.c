@@ -11,18 +11,17 @@ enum { OTHERS_MAX = 32 };
 static const struct {
     tw_kind kind;
     int64_t what;
-    const char *word;
-} GOES[] = {{TW_KIND_STILL, TW_SEND_STILL, "still"},
-            {TW_KIND_CAPTIONED_STILL, TW_SEND_STILL, "still"},
-            {TW_KIND_SNAP, TW_SEND_STILL, "still"},
-            {TW_KIND_STILL, TW_SEND_SMALL, "small"},
-            {TW_KIND_CAPTIONED_STILL, TW_SEND_SMALL, "small"},
-            {TW_KIND_SNAP, TW_SEND_SMALL, "small"},
-            {TW_KIND_CLIP, TW_SEND_CLIP, "clip"},
-            {TW_KIND_CAPTIONED_CLIP, TW_SEND_CLIP, "clip"},
-            {TW_KIND_TIMED_STILL, TW_SEND_TIMED, "timed"},
-            {TW_KIND_TIMED_CLIP, TW_SEND_TIMED, "timed"},
-            {TW_KIND_SEGMENT, TW_SEND_SEGMENT, "segment"}};
+} GOES[] = {{TW_KIND_STILL, TW_SEND_STILL},
+            {TW_KIND_CAPTIONED_STILL, TW_SEND_STILL},
+            {TW_KIND_SNAP, TW_SEND_STILL},
+            {TW_KIND_STILL, TW_SEND_SMALL},
+            {TW_KIND_CAPTIONED_STILL, TW_SEND_SMALL},
+            {TW_KIND_SNAP, TW_SEND_SMALL},
+            {TW_KIND_CLIP, TW_SEND_CLIP},
+            {TW_KIND_CAPTIONED_CLIP, TW_SEND_CLIP},
+            {TW_KIND_TIMED_STILL, TW_SEND_TIMED},
+            {TW_KIND_TIMED_CLIP, TW_SEND_TIMED},
+            {TW_KIND_SEGMENT, TW_SEND_SEGMENT}};
 
 enum { GOES_COUNT = sizeof GOES / sizeof *GOES };
 
@@ -43,9 +42,10 @@ static size_t routes_of(const tw_camera_settings *camera, const destination *d,
     for (size_t i = 0; i < GOES_COUNT && !broker; i++)
         if ((d->set.what & GOES[i].what) && !is_spare(camera, GOES[i].kind))
             out[n++] = (tw_route){camera->name, tw_kind_name(GOES[i].kind), d->set.name,
-                                  GOES[i].word};
+                                  tw_letter_word(GOES[i].what)};
     if (broker || (d->set.what & TW_SEND_RECORD))
-        out[n++] = (tw_route){camera->name, "", d->set.name, "record"};
+        out[n++] =
+            (tw_route){camera->name, "", d->set.name, tw_letter_word(TW_SEND_RECORD)};
     return n;
 }
 
@@ -109,11 +109,17 @@ static size_t collect_routes(tw_deliver *o, tw_route *routes)
     return count;
 }
 
+tw_status tw_deliver_catalogue(const tw_deliver *o, tw_catalogue **out, tw_error *err)
+{
+    char path[PATH_BYTES];
+    (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, o->store);
+    return tw_catalogue_open(path, true, out, err);
+}
+
 /* What goes where from now on. A mistake in what is said of a destination loses nothing:
  * what was to go there goes on waiting. */
 tw_status tw_deliver_route(tw_deliver *o, tw_error *err)
 {
-    char path[PATH_BYTES];
     tw_catalogue *catalogue = NULL;
     others x = {.of = o};
     const size_t most =
@@ -121,8 +127,7 @@ tw_status tw_deliver_route(tw_deliver *o, tw_error *err)
     tw_route *routes = calloc(most, sizeof *routes);
     if (!routes)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, o->store);
-    tw_status st = tw_catalogue_open(path, true, &catalogue, err);
+    tw_status st = tw_deliver_catalogue(o, &catalogue, err);
     if (st == TW_OK)
         st = tw_outbox_destinations(catalogue, take_other, &x, err);
     if (st == TW_OK)

@@ -50,16 +50,24 @@ static int64_t wall_of(const destination *d)
 
 /* ---- connections ----------------------------------------------------------------- */
 
+bool tw_deliver_secret(destination *d, char secret[SECRET_BYTES], tw_sending *out)
+{
+    tw_error err = {0};
+    tw_secret_stand_in(&d->set, d->made_of); /* before: a change since then is another */
+    if (tw_secret_read(&d->set, secret, &err) == TW_OK)
+        return true;
+    tw_deliver_fail(out, TW_FAULT_SECRET, "%s", err.text);
+    return false;
+}
+
 bool tw_deliver_connect(destination *d, tw_sending *out)
 {
     char secret[SECRET_BYTES];
     tw_error err = {0};
     if (d->sender)
         return true;
-    if (tw_secret_read(&d->set, secret, &err) != TW_OK) {
-        tw_deliver_fail(out, TW_FAULT_SECRET, "%s", err.text);
+    if (!tw_deliver_secret(d, secret, out))
         return false;
-    }
     const tw_sender_spec spec = {.to = &d->set,
                                  .secret = secret,
                                  .stop = &d->of->stop,
@@ -155,6 +163,15 @@ static void rest(destination *d)
 
 /* ---- what became of it ------------------------------------------------------------ */
 
+void tw_deliver_works(destination *d)
+{
+    if (d->failing)
+        tw_deliver_tell(d, TW_OK, "works again");
+    d->failing = false;
+    d->next_us = 0;
+    tw_backoff_reset(&d->backoff);
+}
+
 static void went(destination *d, const tw_outbox_batch *batch)
 {
     tw_error err = {0};
@@ -163,15 +180,12 @@ static void went(destination *d, const tw_outbox_batch *batch)
         wall_us = 1;
     if (tw_outbox_sent(d->catalogue, batch, wall_us, &err) != TW_OK)
         tw_deliver_tell(d, err.status, "%s", err.text);
-    if (d->failing)
-        tw_deliver_tell(d, TW_OK, "works again");
-    d->failing = d->halted = false;
-    d->next_us = 0;
+    tw_deliver_works(d);
+    d->halted = false;
     d->sent++;
-    tw_backoff_reset(&d->backoff);
 }
 
-static void try_later(destination *d, const tw_sending *out)
+void tw_deliver_later(destination *d, const tw_sending *out)
 {
     int64_t wait_us = tw_backoff_next(&d->backoff);
     if (out->again_us > wait_us)
@@ -217,7 +231,7 @@ static void record(destination *d, const tw_outbox_batch *batch, const tw_sendin
     else if (out->verdict == TW_HALT)
         halt(d, out);
     else
-        try_later(d, out);
+        tw_deliver_later(d, out);
 }
 
 static void send_next(destination *d, bool joined)
@@ -247,10 +261,11 @@ static void send_next(destination *d, bool joined)
 /* Whether it was stopped, and nothing has changed since. */
 static bool is_halted(destination *d, const tw_outbox_fill *fill)
 {
-    tw_secret_stand_in(&d->set, d->made_of);
+    char now[TW_MESSAGE_KEY];
     if (fill->stopped_us == 0)
         return false;
-    if (strcmp(fill->of, d->made_of) != 0) {
+    tw_secret_stand_in(&d->set, now);
+    if (strcmp(fill->of, now) != 0) {
         (void)tw_outbox_retry(d->catalogue, d->set.name, NULL, NULL);
         d->halted = false;
         return false;
@@ -267,12 +282,10 @@ static bool is_halted(destination *d, const tw_outbox_fill *fill)
 
 static bool has_catalogue(destination *d)
 {
-    char path[PATH_BYTES];
     tw_error err = {0};
     if (d->catalogue)
         return true;
-    (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, d->of->store);
-    if (tw_catalogue_open(path, true, &d->catalogue, &err) == TW_OK) {
+    if (tw_deliver_catalogue(d->of, &d->catalogue, &err) == TW_OK) {
         if (!d->way->message) /* a file that comes twice has the same name */
             (void)tw_outbox_relax(d->catalogue, NULL);
         return true;

@@ -1,6 +1,5 @@
 /* The station as it is: states of cameras and card; and orders to it. */
 #include <jansson.h>
-#include <string.h>
 
 #include "page.h"
 
@@ -44,18 +43,6 @@ void tw_show_status(tw_page *p, tw_web_answer *out)
     tw_answer_json(all, 200, out);
 }
 
-static tw_status give(tw_station *station, const char *what, const char *camera,
-                      int64_t for_us)
-{
-    if (strcmp(what, "arm") == 0 || strcmp(what, "disarm") == 0)
-        return tw_station_arm(station, camera, what[0] == 'a', for_us);
-    if (strcmp(what, "as-set") == 0)
-        return tw_station_arm_as_set(station, camera);
-    if (strcmp(what, "trigger") == 0)
-        return tw_station_trigger(station, camera);
-    return strcmp(what, "snap") == 0 ? tw_station_snap(station, camera) : TW_ENOTSUP;
-}
-
 void tw_do_order(tw_page *p, const tw_web_request *r, tw_web_answer *out)
 {
     enum { MOST_S = 30 * 86400 };
@@ -66,7 +53,7 @@ void tw_do_order(tw_page *p, const tw_web_request *r, tw_web_answer *out)
     tw_status st = TW_ENOTSUP;
     (void)pthread_mutex_lock(&p->station_lock);
     if (what && p->station && for_s >= 0 && for_s <= MOST_S)
-        st = give(p->station, what, camera, (int64_t)(for_s * 1e6));
+        st = tw_station_order(p->station, what, camera, (int64_t)(for_s * 1e6));
     (void)pthread_mutex_unlock(&p->station_lock);
     if (st == TW_OK)
         tw_answer_json(json_pack("{ss}", "done", what), 200, out);

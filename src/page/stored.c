@@ -118,38 +118,40 @@ static bool is_known(tw_page *p, const char *file)
     return known;
 }
 
-static const char *type_of(const char *file)
+/* @return -1: there is no such capture. */
+static int open_capture(tw_page *p, const char *file, uint64_t *bytes)
 {
-    const char *dot = strrchr(file, '.');
-    if (dot && strcmp(dot, ".jpg") == 0)
-        return "image/jpeg";
-    return dot && strcmp(dot, ".mp4") == 0 ? "video/mp4" : "application/octet-stream";
+    char path[PATH_BYTES];
+    struct stat s;
+    if (!is_known(p, file) ||
+        snprintf(path, sizeof path, "%s/%s", p->store, file) >= (int)sizeof path)
+        return -1;
+    const int fd = open(path, O_RDONLY | O_CLOEXEC | O_NOFOLLOW);
+    if (fd >= 0 && fstat(fd, &s) == 0 && S_ISREG(s.st_mode) && s.st_size > 0) {
+        *bytes = (uint64_t)s.st_size;
+        return fd;
+    }
+    if (fd >= 0)
+        (void)close(fd);
+    return -1;
 }
 
 void tw_show_capture(tw_page *p, const tw_web_request *r, const char *file,
                      tw_web_answer *out)
 {
-    char path[PATH_BYTES];
-    struct stat s;
+    uint64_t bytes = 0;
     const char *slash = strrchr(file, '/');
-    tw_answer_error(404, "there is no such capture", out);
-    if (!is_known(p, file) ||
-        snprintf(path, sizeof path, "%s/%s", p->store, file) >= (int)sizeof path)
-        return;
-    const int fd = open(path, O_RDONLY | O_CLOEXEC | O_NOFOLLOW);
-    if (fd < 0)
-        return;
-    if (fstat(fd, &s) != 0 || !S_ISREG(s.st_mode) || s.st_size == 0) {
-        (void)close(fd);
+    const int fd = open_capture(p, file, &bytes);
+    if (fd < 0) {
+        tw_answer_error(404, "there is no such capture", out);
         return;
     }
-    free((void *)out->data); /* NOLINT: it is ours until it is answered */
     *out = (tw_web_answer){.kind = TW_ANSWER_FILE,
                            .status = 200,
-                           .type = type_of(file),
+                           .type = tw_media_type(file),
                            .cache = "private, max-age=3600",
                            .fd = fd,
-                           .file_bytes = (uint64_t)s.st_size};
+                           .file_bytes = bytes};
     if (p->web->query(r->call, "save"))
         (void)snprintf(out->name, sizeof out->name, "%s", slash ? slash + 1 : file);
 }

@@ -330,6 +330,20 @@ tw_status tw_station_snap(tw_station *s, const char *camera)
     return order_cameras(s, camera, SNAP, 0);
 }
 
+tw_status tw_station_order(tw_station *s, const char *what, const char *camera,
+                           int64_t for_us)
+{
+    if (!what)
+        return TW_EINVAL;
+    if (strcmp(what, "arm") == 0 || strcmp(what, "disarm") == 0)
+        return tw_station_arm(s, camera, what[0] == 'a', for_us);
+    if (strcmp(what, "as-set") == 0)
+        return tw_station_arm_as_set(s, camera);
+    if (strcmp(what, "trigger") == 0)
+        return tw_station_trigger(s, camera);
+    return strcmp(what, "snap") == 0 ? tw_station_snap(s, camera) : TW_ENOTSUP;
+}
+
 tw_status tw_station_camera(tw_station *s, size_t index, tw_camera_status *out)
 {
     if (!s || !out)

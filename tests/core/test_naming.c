@@ -365,10 +365,22 @@ static void test_hostile_names_end(void **state)
     }
 }
 
+static void test_media_types(void **state)
+{
+    (void)state;
+    assert_string_equal(tw_media_type("2027-03-13/kerb.jpg"), "image/jpeg");
+    assert_string_equal(tw_media_type("a.mp4"), "video/mp4");
+    static const char *const others[] = {"", "jpg", "a.jpg.part", "a.JPG", "a.json"};
+    for (size_t i = 0; i < sizeof others / sizeof *others; i++)
+        assert_string_equal(tw_media_type(others[i]), "application/octet-stream");
+    assert_string_equal(tw_media_type(NULL), "application/octet-stream");
+}
+
 int main(void)
 {
     (void)setenv("TZ", "<+01>-1", 1);
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_media_types),
         cmocka_unit_test(test_calendar_agrees_with_the_c_library),
         cmocka_unit_test(test_moments_before_1970),
         cmocka_unit_test(test_conversions_agree_with_strftime),
