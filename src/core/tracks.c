@@ -7,6 +7,7 @@
 #include <string.h>
 
 #include "detector_state.h"
+#include "root.h"
 
 enum {
     PLACE_STEP = 64, /* millionths of the width */
@@ -28,26 +29,9 @@ enum {
 
 #define Q16(x) ((int64_t)((x)*65536.0))
 
-/* Largest whole number whose square is at most n. */
-static int32_t root(int64_t n)
-{
-    uint64_t rest = n > 0 ? (uint64_t)n : 0, result = 0, bit = UINT64_C(1) << 62;
-    while (bit > rest)
-        bit >>= 2;
-    for (; bit > 0; bit >>= 2) {
-        if (rest >= result + bit) {
-            rest -= result + bit;
-            result = (result >> 1) + bit;
-        } else {
-            result >>= 1;
-        }
-    }
-    return (int32_t)result;
-}
-
 static int32_t distance(int32_t dx, int32_t dy)
 {
-    return root((int64_t)dx * dx + (int64_t)dy * dy);
+    return (int32_t)tw_root((uint64_t)((int64_t)dx * dx + (int64_t)dy * dy));
 }
 
 /* Towards a new value with a time constant: the share of the difference that one step

@@ -1,6 +1,8 @@
 /* Choosing settings. */
 #include "tawny/tune.h"
 
+#include "root.h"
+
 uint64_t tw_tune_cost(const tw_trial *trial, uint32_t worth)
 {
     const uint64_t missed = trial->score.events - trial->score.found;
@@ -10,12 +12,7 @@ uint64_t tw_tune_cost(const tw_trial *trial, uint32_t worth)
 /* The geometric mean of two limits, rounded down. */
 static uint32_t between(uint32_t a_ppm, uint32_t b_ppm)
 {
-    const uint64_t product = (uint64_t)a_ppm * b_ppm;
-    uint64_t root = 0;
-    for (uint64_t bit = UINT64_C(1) << 31; bit > 0; bit >>= 1)
-        if ((root | bit) * (root | bit) <= product)
-            root |= bit;
-    return (uint32_t)root;
+    return tw_root((uint64_t)a_ppm * b_ppm);
 }
 
 /* A run of trials that do as well as one another. */

@@ -1,0 +1,36 @@
+/* tawny/tryout.h - what other limits would have made of activity that is past. Pure: no
+ * I/O, clock or heap. */
+#ifndef TW_TRYOUT_H
+#define TW_TRYOUT_H
+
+#include "tawny/sighting.h"
+
+/* State, and what it has come to; look at sightings and kept_us, leave the rest alone. */
+typedef struct tw_tryout {
+    uint32_t sightings;
+    int64_t kept_us; /* length of their footage, pre- and post-event time included */
+    struct {
+        tw_sighting_watch watch;
+    } own;
+} tw_tryout;
+
+/**
+ * Begin to try limits.
+ *
+ * @param config   What is tried. It is armed, and does not settle, whatever it says.
+ * @param seconds  What comes are whole seconds with their highest activity, as a trace
+ *                 has them: one that reaches the limit is enough, as it is not known in
+ *                 how many of its frames it did. Else frames.
+ * @return TW_OK; TW_EINVAL as tw_sighting_init.
+ */
+TW_API tw_status tw_tryout_begin(tw_tryout *tryout, const tw_sighting_config *config,
+                                 bool seconds);
+
+/** Take in what comes next; t_us, activity_ppm and area_ppm are used.
+ * @return Bits as tw_sighting_step. */
+TW_API unsigned tw_tryout_step(tw_tryout *tryout, const tw_reading *reading);
+
+/** No more comes: what runs is over. */
+TW_API void tw_tryout_end(tw_tryout *tryout);
+
+#endif

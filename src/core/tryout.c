@@ -1,0 +1,38 @@
+/* What other limits would have made of activity that is past. */
+#include "tawny/tryout.h"
+
+#include <string.h>
+
+tw_status tw_tryout_begin(tw_tryout *t, const tw_sighting_config *config, bool seconds)
+{
+    if (!t || !config)
+        return TW_EINVAL;
+    memset(t, 0, sizeof *t);
+    tw_sighting_config tried = *config;
+    tried.armed = true;
+    tried.settle_us = 0;
+    if (seconds)
+        tried.confirm_k = tried.confirm_n = 1;
+    return tw_sighting_init(&t->own.watch, &tried);
+}
+
+static void note(tw_tryout *t, unsigned news)
+{
+    const tw_sighting *ended = &t->own.watch.ended;
+    if (news & TW_SIGHTING_ENDED)
+        t->kept_us += ended->clip_end_us - ended->clip_start_us;
+    if (news & TW_SIGHTING_BEGAN)
+        t->sightings += t->own.watch.now.part == 1;
+}
+
+unsigned tw_tryout_step(tw_tryout *t, const tw_reading *reading)
+{
+    const unsigned news = tw_sighting_step(&t->own.watch, reading);
+    note(t, news);
+    return news;
+}
+
+void tw_tryout_end(tw_tryout *t)
+{
+    note(t, tw_sighting_finish(&t->own.watch));
+}
