@@ -344,13 +344,19 @@ TW_API tw_status tw_settings_walk(tw_settings *settings, const char *camera,
                                   void *ctx);
 
 /**
- * Change one value in the text of a settings file; comments, order and spelling stay. It
- * is changed where it is set in that section, else added at the section's end, else the
- * section is added. What the text means is not checked.
+ * Change one thing in the text of a settings file; comments, order and spelling of the
+ * rest stay. A value is changed where it is set in that section, else added at the
+ * section's end, else the section is added. What the text means is not checked.
  *
  * @param head,name  The section: "camera", "kerb"; name is "" for [station].
+ * @param key        NULL: the section itself.
+ * @param value      NULL: the line that sets the key is taken out; without a key, all
+ *                   lines of the section. A value without a key is the section's new
+ * name.
  * @param out        Set on TW_OK, the caller's to free(); ended by 0.
- * @return TW_OK; TW_EINVAL: NULL pointer; TW_ESIZE: over 1 MB; TW_ENOMEM.
+ * @return TW_OK; TW_EINVAL: NULL pointer, or a text that would not be read as what it is:
+ *         with a line break, or a comment in it; TW_ENOENT: what is to be taken out or
+ *         renamed is not there; TW_ESIZE: over 1 MB; TW_ENOMEM.
  */
 TW_API tw_status tw_settings_edit(const char *text, size_t bytes, const char *head,
                                   const char *name, const char *key, const char *value,

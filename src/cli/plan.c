@@ -23,99 +23,42 @@ static const char EXAMPLE[] =
     "  tawny plan --camera kerb night.mp4\n"
     "  tawny plan --set clip_video=h264 --set continuous=yes night.mp4";
 
-#define DAY_US (INT64_C(86400) * G_USEC_PER_SEC)
 #define HOUR_US (INT64_C(3600) * G_USEC_PER_SEC)
 
 /* What is known of one camera. */
 typedef struct history {
-    char *name;
-    uint32_t sightings;
-    int64_t seen_us;     /* length of all its sightings */
-    int64_t recorded_us; /* of continuous recording */
-    uint64_t bytes[TW_KIND_COUNT];
-    int64_t span_us;   /* that all this is of */
-    double memory;     /* for pre-event footage, bytes; 0 unknown */
-    gboolean recorded; /* continuous recording counts: the settings ask for it */
+    tw_plan_camera made;
+    double memory; /* for pre-event footage, bytes; 0 unknown */
 } history;
 
 typedef struct planning {
     cli_common common;
     char *store, *camera;
     tw_settings *settings;
-    GPtrArray *cameras; /* of history */
+    GArray *cameras; /* of history */
     int64_t first_us, last_us;
 } planning;
 
-static void free_history(gpointer data)
-{
-    history *h = data;
-    g_free(h->name);
-    g_free(h);
-}
-
-static history *find(planning *p, const char *name)
-{
-    for (guint i = 0; i < p->cameras->len; i++)
-        if (strcmp(((history *)p->cameras->pdata[i])->name, name) == 0)
-            return p->cameras->pdata[i];
-    history *h = g_new0(history, 1);
-    h->name = g_strdup(name);
-    h->recorded = TRUE;
-    g_ptr_array_add(p->cameras, h);
-    return h;
-}
-
 /* ---- from the catalogue ---------------------------------------------------------- */
-
-static void extend(planning *p, int64_t start_us, int64_t end_us)
-{
-    p->first_us = p->first_us == 0 ? start_us : MIN(p->first_us, start_us);
-    p->last_us = MAX(p->last_us, MAX(start_us, end_us));
-}
-
-static bool take_sighting(void *ctx, const tw_sighting_record *r)
-{
-    planning *p = ctx;
-    history *h = find(p, r->camera);
-    h->sightings++;
-    h->seen_us += r->end_us > r->start_us ? r->end_us - r->start_us : 0;
-    extend(p, r->start_us, r->end_us);
-    return true;
-}
-
-static bool take_capture(void *ctx, const tw_capture_record *c)
-{
-    planning *p = ctx;
-    history *h = find(p, c->camera);
-    const tw_kind kind = tw_kind_find(c->kind);
-    tw_camera_settings camera;
-    if (kind == TW_KIND_COUNT)
-        return true;
-    h->bytes[kind] += c->bytes;
-    if (kind == TW_KIND_SEGMENT &&
-        tw_settings_camera(p->settings, c->camera, &camera) == TW_OK)
-        h->recorded_us += camera.segment_us;
-    extend(p, c->start_us, c->start_us);
-    return true;
-}
 
 static int read_catalogue(planning *p)
 {
-    const tw_sighting_filter all = {0};
     tw_catalogue *catalogue = NULL;
+    tw_plan plan = {0};
     tw_error err = {0};
     int code = store_find(&p->common, &p->store);
     if (code == CLI_DONE)
         code = store_open(p->store, &catalogue);
-    if (code == CLI_DONE &&
-        (tw_catalogue_sightings(catalogue, &all, take_sighting, p, &err) != TW_OK ||
-         tw_catalogue_captures(catalogue, 0, take_capture, p, &err) != TW_OK))
+    if (code == CLI_DONE && tw_plan_read(catalogue, p->settings, &plan, &err) != TW_OK)
         code = cli_say(CLI_FAILED, "%s", err.text);
+    for (size_t i = 0; i < plan.count; i++) {
+        const history h = {.made = plan.cameras[i]};
+        g_array_append_val(p->cameras, h);
+    }
+    p->first_us = plan.first_us;
+    p->last_us = plan.last_us;
+    tw_plan_free(&plan);
     tw_catalogue_close(catalogue);
-    /* Less than a day tells little; it is not stretched. */
-    for (guint i = 0; i < p->cameras->len; i++)
-        ((history *)p->cameras->pdata[i])->span_us =
-            MAX(p->last_us - p->first_us, DAY_US);
     return code;
 }
 
@@ -123,17 +66,31 @@ static int read_catalogue(planning *p)
 
 static void count_event(void *ctx, const tw_event *e)
 {
-    history *h = ctx;
+    tw_plan_camera *h = ctx;
     if (e->kind == TW_EVENT_ENDED)
         h->seen_us += MAX(0, e->sighting->end_us - e->sighting->start_us);
     if (e->kind == TW_EVENT_STORED)
         h->bytes[tw_kind_find(e->file_kind)] += e->bytes;
 }
 
+static history *find(planning *p, const char *name)
+{
+    for (guint i = 0; i < p->cameras->len; i++) {
+        history *h = &g_array_index(p->cameras, history, i);
+        if (strcmp(h->made.name, name) == 0)
+            return h;
+    }
+    history h = {.made = {.recorded = true}};
+    g_strlcpy(h.made.name, name, sizeof h.made.name);
+    g_array_append_val(p->cameras, h);
+    return &g_array_index(p->cameras, history, p->cameras->len - 1);
+}
+
 /* What the settings would keep, on a card that counts. Recording without a break is
  * tried in any case, so that its price is known. */
-static int try_footage(planning *p, history *h, tw_camera_settings *camera)
+static int try_footage(planning *p, history *known, tw_camera_settings *camera)
 {
+    tw_plan_camera *h = &known->made;
     const tw_sim_faults counting = {.forgets = true};
     tw_board board = cli_board();
     tw_card card = {0};
@@ -158,8 +115,8 @@ static int try_footage(planning *p, history *h, tw_camera_settings *camera)
     h->recorded_us += result.length_us;
     /* A second more is held than is asked for, about. */
     if (result.length_us > 0)
-        h->memory = (double)result.packet_bytes / (double)result.length_us *
-                    (double)(camera->pre_us + G_USEC_PER_SEC);
+        known->memory = (double)result.packet_bytes / (double)result.length_us *
+                        (double)(camera->pre_us + G_USEC_PER_SEC);
     return CLI_DONE;
 }
 
@@ -173,41 +130,12 @@ static int read_footage(planning *p, char **files)
         p->settings = NULL;
         if (cli_camera(&p->common, p->camera, source, &p->settings, &camera) != TW_OK)
             return CLI_USAGE;
-        history *h = find(p, p->camera ? p->camera : camera.name);
-        code = try_footage(p, h, &camera);
+        code = try_footage(p, find(p, p->camera ? p->camera : camera.name), &camera);
     }
     return code;
 }
 
 /* ---- saying ---------------------------------------------------------------------- */
-
-/* Bytes in so long, scaled to another length; 0: there was none of it. */
-static double scaled(uint64_t bytes, int64_t length_us, int64_t to_us)
-{
-    return length_us > 0 ? (double)bytes * (double)to_us / (double)length_us : 0;
-}
-
-typedef struct plan {
-    double sighting_hour, recorded_hour; /* bytes an hour of it */
-    double day;                          /* bytes of all that is kept */
-    double uplink;                       /* bits a second, for what sightings make */
-} plan;
-
-static plan plan_for(const history *h)
-{
-    uint64_t sightings = 0, all = 0;
-    for (int k = 0; k < TW_KIND_COUNT; k++) {
-        if (tw_kind_of_sighting((tw_kind)k))
-            sightings += h->bytes[k];
-        if (k != TW_KIND_SEGMENT || h->recorded)
-            all += h->bytes[k];
-    }
-    return (plan){.sighting_hour = scaled(sightings, h->seen_us, HOUR_US),
-                  .recorded_hour =
-                      scaled(h->bytes[TW_KIND_SEGMENT], h->recorded_us, HOUR_US),
-                  .day = scaled(all, h->span_us, DAY_US),
-                  .uplink = scaled(sightings, h->span_us, DAY_US) * 8 / 86400};
-}
 
 /* So many bytes, or a dash for none. */
 static const char *size(double bytes, char buffer[24])
@@ -217,20 +145,20 @@ static const char *size(double bytes, char buffer[24])
     return "-";
 }
 
-static void say_camera(const planning *p, const history *h, const plan *l)
+static void say_camera(const planning *p, const history *h, const tw_plan_rates *l)
 {
     char a[24], b[24], c[24], e[24];
     if (p->common.json) {
-        out_json(json_pack("{ss ss si sf sf sf sf sf}", "type", "camera", "camera",
-                           h->name, "sightings", (int)h->sightings, "bytes_a_day", l->day,
-                           "bytes_an_hour_of_sightings", l->sighting_hour,
-                           "bytes_an_hour_of_recording", l->recorded_hour, "uplink_bits",
-                           l->uplink, "pre_event_bytes", h->memory));
+        out_json(json_pack(
+            "{ss ss si sf sf sf sf sf}", "type", "camera", "camera", h->made.name,
+            "sightings", (int)h->made.sightings, "bytes_a_day", l->day,
+            "bytes_an_hour_of_sightings", l->sighting_hour, "bytes_an_hour_of_recording",
+            l->recorded_hour, "uplink_bits", l->uplink, "pre_event_bytes", h->memory));
         return;
     }
-    (void)printf("%-16s %9u %11s %11s %11s %9.2f kbit/s%s%s\n", h->name, h->sightings,
-                 size(l->sighting_hour, a), size(l->recorded_hour, b), size(l->day, c),
-                 l->uplink / 1e3, h->memory > 0 ? "  " : "",
+    (void)printf("%-16s %9u %11s %11s %11s %9.2f kbit/s%s%s\n", h->made.name,
+                 h->made.sightings, size(l->sighting_hour, a), size(l->recorded_hour, b),
+                 size(l->day, c), l->uplink / 1e3, h->memory > 0 ? "  " : "",
                  h->memory > 0 ? size(h->memory, e) : "");
 }
 
@@ -249,8 +177,7 @@ static int say_card(const planning *p, double day_bytes)
         card.ops->destroy(card.ctx);
     if (st != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
-    const double room = (double)free_bytes - (double)station.keep_free;
-    const double days = day_bytes > 0 && room > 0 ? room / day_bytes : 0;
+    const double days = tw_plan_days(free_bytes, station.keep_free, day_bytes);
     if (p->common.json)
         out_json(json_pack("{ss sI sI sf sf}", "type", "card", "free_bytes",
                            (json_int_t)free_bytes, "total_bytes", (json_int_t)total,
@@ -281,8 +208,8 @@ static int say(const planning *p, gboolean footage)
                      footage ? "  memory" : "", "", "", "sightings", "recording",
                      "of all", "", footage ? "  pre-event" : "");
     for (guint i = 0; i < p->cameras->len; i++) {
-        const history *h = p->cameras->pdata[i];
-        const plan l = plan_for(h);
+        const history *h = &g_array_index(p->cameras, history, i);
+        const tw_plan_rates l = tw_plan_rates_of(&h->made);
         day_bytes += l.day;
         say_camera(p, h, &l);
     }
@@ -306,12 +233,12 @@ int cli_plan(int argc, char **argv)
                                 {"camera", 'c', 0, G_OPTION_ARG_STRING, &p.camera,
                                  "Footage is of this camera of the settings", "NAME"},
                                 {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
-    p.cameras = g_ptr_array_new_with_free_func(free_history);
+    p.cameras = g_array_new(FALSE, TRUE, sizeof(history));
     int code = cli_parse(&argc, &argv, "[FILE…]", ABOUT, EXAMPLE, own, &p.common);
     if (code == CLI_DONE)
         code = run(&p, argv + 1);
     tw_settings_free(p.settings);
-    (void)g_ptr_array_free(p.cameras, TRUE);
+    (void)g_array_free(p.cameras, TRUE);
     cli_clear(&p.common);
     g_free(p.store);
     g_free(p.camera);

@@ -268,39 +268,26 @@ static int write_back(const tuning *t, const tune_search *search)
 {
     tune_change c[TUNE_CHANGES_MAX];
     const int n = tune_changes(search, c);
-    GError *error = NULL;
-    gsize bytes = 0;
-    char *text = NULL;
-    g_autofree char *before = NULL;
-    g_autofree char *previous = g_strdup_printf("%s.old", t->settings_path);
+    tw_draft *draft = NULL;
+    tw_error err = {0};
     if (n == 0)
         return CLI_DONE;
-    if (!g_file_get_contents(t->settings_path, &before, &bytes, &error) ||
-        !g_file_set_contents(previous, before, (gssize)bytes, &error))
-        goto failed;
-    for (int i = 0; i < n; i++) {
-        char *next = NULL;
-        size_t size = 0;
-        if (tw_settings_edit(text ? text : before, bytes, "camera", t->camera.name,
-                             c[i].key, c[i].value, &next, &size) != TW_OK) {
-            free(text);
-            return cli_say(CLI_FAILED, "%s could not be changed", t->settings_path);
-        }
-        free(text);
-        text = next;
-        bytes = size;
+    tw_status st = tw_draft_open(t->settings_path, &draft, &err);
+    for (int i = 0; i < n && st == TW_OK; i++) {
+        const tw_draft_change change = {"camera", t->camera.name, c[i].key, c[i].value};
+        st = tw_draft_change_one(draft, &change, &err);
     }
-    if (!g_file_set_contents(t->settings_path, text, (gssize)bytes, &error))
-        goto failed;
-    free(text);
-    (void)printf("Written to %s; as it was before it is in %s.\n", t->settings_path,
-                 previous);
+    if (st == TW_OK)
+        st = tw_draft_check(draft, cli_told, NULL, NULL);
+    if (st == TW_OK)
+        st = tw_draft_write(draft, &err);
+    tw_draft_free(draft);
+    if (st != TW_OK)
+        return cli_say(CLI_FAILED, "%s was not changed%s%s", t->settings_path,
+                       err.text[0] ? ": " : "", err.text);
+    (void)printf("Written to %s; as it was before it is in %s.old.\n", t->settings_path,
+                 t->settings_path);
     return CLI_DONE;
-failed:
-    free(text);
-    (void)cli_say(CLI_FAILED, "%s", error->message);
-    g_error_free(error);
-    return CLI_FAILED;
 }
 
 /* ---- the command ----------------------------------------------------------------- */

@@ -1,15 +1,17 @@
-/* Changing one value in the text of a settings file: everything else stays as it is. */
-#include <stdbool.h>
+/* Changing one thing in the text of a settings file: everything else stays as it is. */
+#include "edit.h"
+
 #include <stdlib.h>
 #include <string.h>
 
 #include "reader.h"
 
-/* What the lines of a text say about the value that is to change. */
+/* What the lines of a text say about what is to change. */
 typedef struct search {
-    const char *head, *name, *key;
+    const char *head, *name, *key; /* key NULL: the section itself */
     bool inside;
-    unsigned last;  /* line of the section that holds something; 0: no such section */
+    unsigned first; /* line of the section's beginning; 0: no such section */
+    unsigned last;  /* line of it that holds something */
     unsigned found; /* line of the value; 0: not set there */
 } search;
 
@@ -17,6 +19,8 @@ static void on_section(void *ctx, unsigned line, const char *head, const char *n
 {
     search *s = ctx;
     s->inside = strcmp(head, s->head) == 0 && strcmp(name, s->name) == 0;
+    if (s->inside && s->first == 0)
+        s->first = line;
     if (s->inside)
         s->last = line;
 }
@@ -28,7 +32,7 @@ static void on_value(void *ctx, unsigned line, const char *key, const char *valu
     if (!s->inside)
         return;
     s->last = line;
-    if (strcmp(key, s->key) == 0)
+    if (s->key && strcmp(key, s->key) == 0)
         s->found = line; /* the later one holds */
 }
 
@@ -136,17 +140,77 @@ static tw_status insert(const char *text, size_t bytes, const search *s,
     return splice(text, bytes, at, at, pieces, 12, out, out_bytes);
 }
 
+static search look_for(const char *text, size_t bytes, const char *head, const char *name,
+                       const char *key)
+{
+    search s = {.head = head, .name = name, .key = key};
+    const tw_reader reader = {&s, on_section, on_value, on_problem};
+    tw_reader_run(&reader, text, bytes);
+    return s;
+}
+
+/* All lines from one to another, both included. */
+static tw_status cut(const char *text, size_t bytes, unsigned first, unsigned last,
+                     char **out, size_t *out_bytes)
+{
+    const size_t from = line_start(text, bytes, first);
+    size_t past = line_start(text, bytes, last + 1);
+    const bool gap = from == 0 || (from >= 2 && text[from - 2] == '\n');
+    while (gap && past < bytes && text[past] == '\n') /* one empty line is enough */
+        past++;
+    return splice(text, bytes, from, past, NULL, 0, out, out_bytes);
+}
+
+/* Another name in a section's own line. */
+static tw_status rename_section(const char *text, size_t bytes, const search *s,
+                                const char *name, char **out, size_t *out_bytes)
+{
+    const size_t start = line_start(text, bytes, s->first);
+    const char *open = memchr(text + start, '[', bytes - start),
+               *close = open ? memchr(open, ']', bytes - (size_t)(open - text)) : NULL;
+    const char *const pieces[] = {s->head, " ", name};
+    if (!close)
+        return TW_ENOENT;
+    return splice(text, bytes, (size_t)(open + 1 - text), (size_t)(close - text), pieces,
+                  3, out, out_bytes);
+}
+
+/* One that would be read as more than itself: another line, a comment, a section. */
+static bool is_line_of_its_own(const char *text, const char *unwanted)
+{
+    for (size_t i = 0; text[i]; i++)
+        if ((unsigned char)text[i] < 32 || strchr(unwanted, text[i]) ||
+            (text[i] == '#' && (i == 0 || blank(text[i - 1]))))
+            return false;
+    return true;
+}
+
+bool tw_settings_has(const char *text, size_t bytes, const char *head, const char *name,
+                     const char *key)
+{
+    const search s = look_for(text, bytes, head, name, key);
+    return key ? s.found > 0 : s.first > 0;
+}
+
 tw_status tw_settings_edit(const char *text, size_t bytes, const char *head,
                            const char *name, const char *key, const char *value,
                            char **out, size_t *out_bytes)
 {
-    if (!text || !head || !name || !key || !value || !out || !out_bytes)
+    if (!text || !head || !name || !out || !out_bytes ||
+        !is_line_of_its_own(head, "[]= ") || !is_line_of_its_own(name, "[]=") ||
+        (key && !is_line_of_its_own(key, "[]=")) ||
+        (value && !is_line_of_its_own(value, key ? "" : "[]=")))
         return TW_EINVAL;
     if (bytes > TW_FILE_MAX)
         return TW_ESIZE;
-    search s = {.head = head, .name = name, .key = key};
-    const tw_reader reader = {&s, on_section, on_value, on_problem};
-    tw_reader_run(&reader, text, bytes);
-    return s.found > 0 ? replace(text, bytes, s.found, value, out, out_bytes)
-                       : insert(text, bytes, &s, value, out, out_bytes);
+    const search s = look_for(text, bytes, head, name, key);
+    if (key && value)
+        return s.found > 0 ? replace(text, bytes, s.found, value, out, out_bytes)
+                           : insert(text, bytes, &s, value, out, out_bytes);
+    if ((key && s.found == 0) || s.first == 0)
+        return TW_ENOENT;
+    if (key)
+        return cut(text, bytes, s.found, s.found, out, out_bytes);
+    return value ? rename_section(text, bytes, &s, value, out, out_bytes)
+                 : cut(text, bytes, s.first, s.last, out, out_bytes);
 }

@@ -81,6 +81,9 @@ const char *tw_zone_of(const section *s, const char *camera);
 /** What is said of a zone, by its whole name. */
 void tw_read_zone(const tw_settings *s, const char *name, tw_zone_settings *out);
 
+/* Files as they are, or as they would be. */
+typedef struct tw_texts tw_texts;
+
 /* One reading of settings: where it stands, and what it has found. */
 typedef struct intake {
     tw_settings *settings;
@@ -95,7 +98,20 @@ typedef struct intake {
     tw_status status;
     const char *folder; /* of the file; NULL: it is none, and cannot include others */
     int depth;          /* of files that include each other */
+    tw_texts *texts;    /* stand for the files; those that are not there yet are added.
+                           NULL: the files themselves */
 } intake;
+
+/** As tw_settings_read, from texts. */
+tw_status tw_settings_read_texts(tw_settings *settings, const char *path, tw_texts *texts,
+                                 tw_problem_fn told, void *ctx);
+
+/** @return the text that stands for a file, NULL: it has not been read. */
+const char *tw_texts_find(const tw_texts *texts, const char *path, size_t *bytes);
+
+/** Keep what was read of a file. @return TW_OK; TW_ENOMEM; TW_ESIZE: too many. */
+tw_status tw_texts_add(tw_texts *texts, const char *path, const char *shown,
+                       const char *text, size_t bytes);
 
 /** Tell of a mistake, and remember whom it concerns: the section that in stands in.
  * @param line  0: none in particular. */

@@ -217,7 +217,7 @@ static void read_text(intake *in, const char *text, size_t bytes)
 }
 
 /* @return what a file holds, to be freed; NULL: told. */
-static char *read_whole(intake *in, const char *path, size_t *bytes)
+static char *read_file(intake *in, const char *path, size_t *bytes)
 {
     FILE *file = fopen(path, "rb");
     char *text = file ? malloc(TW_FILE_MAX + 1) : NULL;
@@ -241,6 +241,25 @@ static char *read_whole(intake *in, const char *path, size_t *bytes)
     return text;
 }
 
+/* The same of the text that stands for it, where there is one. */
+static char *read_whole(intake *in, const char *path, size_t *bytes)
+{
+    size_t n = 0;
+    const char *known = in->texts ? tw_texts_find(in->texts, path, &n) : NULL;
+    char *text = known ? malloc(n + 1) : read_file(in, path, bytes);
+    if (known && text) {
+        memcpy(text, known, n);
+        *bytes = n;
+    } else if (known) {
+        tw_intake_tell(in, TW_ENOMEM, 0, "out of memory");
+    } else if (text && in->texts) {
+        const tw_status st = tw_texts_add(in->texts, path, in->file, text, *bytes);
+        if (st != TW_OK)
+            tw_intake_tell(in, st, 0, "too many files");
+    }
+    return text;
+}
+
 /* The folder of a path: "." for a name alone. */
 static void folder_of(const char *path, char out[PATH_BYTES])
 {
@@ -261,6 +280,7 @@ static void include_file(intake *in, const char *path, const char *shown)
                     .file = shown,
                     .folder = folder,
                     .depth = in->depth + 1,
+                    .texts = in->texts,
                     .told = in->told,
                     .ctx = in->ctx};
     size_t bytes = 0;
@@ -321,23 +341,33 @@ tw_status tw_settings_read_text(tw_settings *settings, const char *name, const c
     return in.status;
 }
 
-tw_status tw_settings_read(tw_settings *settings, const char *path, tw_problem_fn told,
-                           void *ctx)
+tw_status tw_settings_read_texts(tw_settings *settings, const char *path, tw_texts *texts,
+                                 tw_problem_fn told, void *ctx)
 {
-    if (!settings || !path)
-        return TW_EINVAL;
     char folder[PATH_BYTES];
     size_t bytes = 0;
-    folder_of(path, folder);
-    intake in = {
-        .settings = settings, .file = path, .folder = folder, .told = told, .ctx = ctx};
-    char *text = read_whole(&in, path, &bytes);
     const char *slash = strrchr(path, '/');
+    folder_of(path, folder);
+    intake in = {.settings = settings,
+                 .file = path,
+                 .folder = folder,
+                 .texts = texts,
+                 .told = told,
+                 .ctx = ctx};
+    char *text = read_whole(&in, path, &bytes);
     in.file = slash ? slash + 1 : path;
     if (text)
         read_text(&in, text, bytes);
     free(text);
     return in.status;
+}
+
+tw_status tw_settings_read(tw_settings *settings, const char *path, tw_problem_fn told,
+                           void *ctx)
+{
+    if (!settings || !path)
+        return TW_EINVAL;
+    return tw_settings_read_texts(settings, path, NULL, told, ctx);
 }
 
 tw_status tw_settings_set(tw_settings *settings, const char *assignment,

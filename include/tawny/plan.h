@@ -1,0 +1,44 @@
+/* tawny/plan.h - what a station's settings cost in room and uplink, from what its
+ * catalogue knows. */
+#ifndef TW_PLAN_H
+#define TW_PLAN_H
+
+#include "tawny/catalogue.h"
+#include "tawny/settings.h"
+
+/* What one camera has made. */
+typedef struct tw_plan_camera {
+    char name[64];
+    uint32_t sightings;
+    int64_t seen_us;     /* length of all its sightings */
+    int64_t recorded_us; /* of continuous recording */
+    uint64_t bytes[TW_KIND_COUNT];
+    int64_t span_us; /* that all this is of */
+    bool recorded;   /* continuous recording counts: the settings ask for it */
+} tw_plan_camera;
+
+typedef struct tw_plan {
+    tw_plan_camera *cameras; /* owned */
+    size_t count;
+    int64_t first_us, last_us; /* what was made first and last; both 0: nothing was */
+} tw_plan;
+
+/** Read what all cameras have made. Less than a day tells little, and is taken for one:
+ * span_us is a day at least.
+ * @param out  Set on TW_OK; tw_plan_free. @return TW_OK; TW_ENOMEM; TW_EIO... */
+TW_API tw_status tw_plan_read(tw_catalogue *catalogue, tw_settings *settings,
+                              tw_plan *out, tw_error *err);
+TW_API void tw_plan_free(tw_plan *plan);
+
+typedef struct tw_plan_rates {
+    double sighting_hour, recorded_hour; /* bytes an hour of it; 0: there was none */
+    double day;                          /* bytes of all that is kept */
+    double uplink;                       /* bits a second, for what sightings make */
+} tw_plan_rates;
+
+TW_API tw_plan_rates tw_plan_rates_of(const tw_plan_camera *camera);
+
+/** @return for how many days a card takes captures at this rate before the oldest go. */
+TW_API double tw_plan_days(uint64_t free_bytes, int64_t keep_free, double day_bytes);
+
+#endif

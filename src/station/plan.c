@@ -1,0 +1,131 @@
+/* What a station's settings cost. */
+#include "tawny/plan.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define DAY_US INT64_C(86400000000)
+#define HOUR_US INT64_C(3600000000)
+
+typedef struct reading {
+    tw_plan *plan;
+    tw_settings *settings;
+    bool failed; /* out of memory */
+} reading;
+
+/* @return NULL: out of memory. */
+static tw_plan_camera *find(reading *r, const char *name)
+{
+    tw_plan *p = r->plan;
+    for (size_t i = 0; i < p->count; i++)
+        if (strcmp(p->cameras[i].name, name) == 0)
+            return &p->cameras[i];
+    tw_plan_camera *more = realloc(p->cameras, (p->count + 1) * sizeof *more);
+    r->failed = r->failed || !more;
+    if (!more)
+        return NULL;
+    p->cameras = more;
+    tw_plan_camera *c = &p->cameras[p->count++];
+    memset(c, 0, sizeof *c);
+    (void)snprintf(c->name, sizeof c->name, "%s", name);
+    c->recorded = true;
+    return c;
+}
+
+static void extend(tw_plan *p, int64_t start_us, int64_t end_us)
+{
+    if (p->first_us == 0 || start_us < p->first_us)
+        p->first_us = start_us;
+    if (start_us > p->last_us)
+        p->last_us = start_us;
+    if (end_us > p->last_us)
+        p->last_us = end_us;
+}
+
+static bool take_sighting(void *ctx, const tw_sighting_record *s)
+{
+    reading *r = ctx;
+    tw_plan_camera *c = find(r, s->camera);
+    if (!c)
+        return false;
+    c->sightings++;
+    c->seen_us += s->end_us > s->start_us ? s->end_us - s->start_us : 0;
+    extend(r->plan, s->start_us, s->end_us);
+    return true;
+}
+
+static bool take_capture(void *ctx, const tw_capture_record *record)
+{
+    reading *r = ctx;
+    const tw_kind kind = tw_kind_find(record->kind);
+    tw_plan_camera *c = find(r, record->camera);
+    tw_camera_settings camera;
+    if (!c)
+        return false;
+    if (kind == TW_KIND_COUNT)
+        return true;
+    c->bytes[kind] += record->bytes;
+    if (kind == TW_KIND_SEGMENT &&
+        tw_settings_camera(r->settings, record->camera, &camera) == TW_OK)
+        c->recorded_us += camera.segment_us;
+    extend(r->plan, record->start_us, record->start_us);
+    return true;
+}
+
+tw_status tw_plan_read(tw_catalogue *catalogue, tw_settings *settings, tw_plan *out,
+                       tw_error *err)
+{
+    const tw_sighting_filter all = {0};
+    tw_plan plan = {0};
+    reading r = {.plan = &plan, .settings = settings};
+    if (!catalogue || !settings || !out)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    tw_status st = tw_catalogue_sightings(catalogue, &all, take_sighting, &r, err);
+    if (st == TW_OK)
+        st = tw_catalogue_captures(catalogue, 0, take_capture, &r, err);
+    if (st == TW_OK && r.failed)
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+    const int64_t span_us = plan.last_us - plan.first_us;
+    for (size_t i = 0; i < plan.count; i++)
+        plan.cameras[i].span_us = span_us > DAY_US ? span_us : DAY_US;
+    if (st == TW_OK)
+        *out = plan;
+    else
+        tw_plan_free(&plan);
+    return st;
+}
+
+void tw_plan_free(tw_plan *plan)
+{
+    free(plan->cameras);
+    *plan = (tw_plan){0};
+}
+
+/* Bytes in so long, scaled to another length; 0: there was none of it. */
+static double scaled(uint64_t bytes, int64_t length_us, int64_t to_us)
+{
+    return length_us > 0 ? (double)bytes * (double)to_us / (double)length_us : 0;
+}
+
+tw_plan_rates tw_plan_rates_of(const tw_plan_camera *c)
+{
+    uint64_t sightings = 0, all = 0;
+    for (int k = 0; k < TW_KIND_COUNT; k++) {
+        if (tw_kind_of_sighting((tw_kind)k))
+            sightings += c->bytes[k];
+        if (k != TW_KIND_SEGMENT || c->recorded)
+            all += c->bytes[k];
+    }
+    return (tw_plan_rates){.sighting_hour = scaled(sightings, c->seen_us, HOUR_US),
+                           .recorded_hour =
+                               scaled(c->bytes[TW_KIND_SEGMENT], c->recorded_us, HOUR_US),
+                           .day = scaled(all, c->span_us, DAY_US),
+                           .uplink = scaled(sightings, c->span_us, DAY_US) * 8 / 86400};
+}
+
+double tw_plan_days(uint64_t free_bytes, int64_t keep_free, double day_bytes)
+{
+    const double room = (double)free_bytes - (double)keep_free;
+    return day_bytes > 0 && room > 0 ? room / day_bytes : 0;
+}
