@@ -66,6 +66,18 @@ TW_API tw_status tw_deliver_try(const tw_settings *settings, const char *destina
                                 void (*said)(void *ctx, char who, const char *line),
                                 void *ctx, tw_send_outcome *out, tw_error *err);
 
+/**
+ * Put the captures of a sighting into the queue of a destination, once more if they were
+ * there: as what the destination takes of each kind. A station that runs sends them.
+ *
+ * @param items  How many captures were put there; may be NULL.
+ * @return TW_OK; TW_ENOENT: there is no such destination, or nothing of the sighting that
+ *         it takes; TW_ENOTSUP: it is a broker, which takes no files; TW_EIO...
+ */
+TW_API tw_status tw_deliver_again(const tw_settings *settings, const char *destination,
+                                  tw_catalogue *catalogue, int64_t sighting,
+                                  uint32_t *items, tw_error *err);
+
 /** Whether the destinations' secrets can be had and what they need is there; nothing is
  * sent.
  * @param told  Told one line for each that is not right, and for each that trusts more

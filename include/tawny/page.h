@@ -10,6 +10,7 @@
 #include <stdbool.h>
 
 #include "tawny/error.h"
+#include "tawny/port.h"
 #include "tawny/settings.h"
 #include "tawny/station.h"
 
@@ -51,17 +52,29 @@ typedef struct tw_page tw_page;
 /** Told of what happens to the page: "answers at http://...". From any thread. */
 typedef void (*tw_page_told_fn)(void *ctx, tw_status st, const char *line);
 
+/* What a page needs of the program that it is part of. */
+typedef struct tw_page_host {
+    const char *store;         /* folder of the captures */
+    const tw_card *card;       /* the same, to remove sightings from; NULL: none is
+                                  removed. Outlives the page */
+    const char *settings_file; /* NULL: settings are not changed */
+    tw_clock clock;
+    tw_page_told_fn told;      /* may be NULL */
+    void (*reload)(void *ctx); /* the file has changed: read it again. From any
+                                  thread; NULL: it is told in vain */
+    void *ctx;
+} tw_page_host;
+
 /**
  * Serve the page at the settings' listen, until tw_page_free.
  *
  * @param settings  Copied.
- * @param store     Folder of the captures.
+ * @param host      Its texts are copied.
  * @param out       Set on TW_OK, to NULL if listen is none.
  * @return TW_OK; TW_EACCES, TW_EEXIST...: the port is not to be had; TW_EINVAL: it is to
  *         listen to others without an account; TW_ENOTSUP: the web module is missing.
  */
-TW_API tw_status tw_page_new(const tw_settings *settings, const char *store,
-                             tw_clock clock, tw_page_told_fn told, void *ctx,
+TW_API tw_status tw_page_new(const tw_settings *settings, const tw_page_host *host,
                              tw_page **out, tw_error *err);
 
 /** @return the port at which it answers. */
@@ -79,7 +92,7 @@ TW_API void tw_page_station(tw_page *page, tw_station *station);
  * nobody does. Any thread; NULL is fine. */
 TW_API void tw_page_event(tw_page *page, const tw_event *event);
 
-/** Ends all connections. NULL is fine. */
+/** Ends all connections, and removes the sightings that were to be. NULL is fine. */
 TW_API void tw_page_free(tw_page *page);
 
 #endif

@@ -222,14 +222,16 @@ typedef struct tw_destination_settings {
 
 /* One setting with its value and where that comes from. Texts are borrowed. */
 typedef struct tw_setting {
-    const char *section; /* "station" or "camera" */
+    const char *section; /* "station", "camera" or "destination" */
     const char *group;   /* heading in the reference */
     const char *key;
-    const char *value;  /* as it would be written in a settings file */
-    const char *preset; /* the built-in value */
-    const char *range;  /* what is allowed, in words */
-    const char *help;   /* one sentence */
-    const char *origin; /* "built-in", "station.ini:14", "--set" */
+    const char *value;   /* as it would be written in a settings file */
+    const char *preset;  /* the built-in value */
+    const char *range;   /* what is allowed, in words */
+    const char *choices; /* words separated by blanks, of which it is one; NULL: it is
+                            something else */
+    const char *help;    /* one sentence */
+    const char *origin;  /* "built-in", "station.ini:14", "--set" */
 } tw_setting;
 
 typedef struct tw_settings tw_settings;
@@ -342,6 +344,12 @@ TW_API tw_status tw_settings_camera(tw_settings *settings, const char *name,
 TW_API tw_status tw_settings_walk(tw_settings *settings, const char *camera,
                                   void (*visit)(void *ctx, const tw_setting *setting),
                                   void *ctx);
+
+/** The same for a destination. What its headers say is not shown unless they leave the
+ * secret out. */
+TW_API tw_status tw_settings_walk_destination(
+    tw_settings *settings, const char *destination,
+    void (*visit)(void *ctx, const tw_setting *setting), void *ctx);
 
 /**
  * Change one thing in the text of a settings file; comments, order and spelling of the

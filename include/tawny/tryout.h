@@ -5,10 +5,11 @@
 
 #include "tawny/sighting.h"
 
-/* State, and what it has come to; look at sightings and kept_us, leave the rest alone. */
+/* State, and what it has come to; leave own alone. */
 typedef struct tw_tryout {
     uint32_t sightings;
-    int64_t kept_us; /* length of their footage, pre- and post-event time included */
+    tw_sighting ended; /* the one that the last step ended */
+    int64_t kept_us;   /* length of their footage, pre- and post-event time included */
     struct {
         tw_sighting_watch watch;
     } own;
@@ -30,7 +31,7 @@ TW_API tw_status tw_tryout_begin(tw_tryout *tryout, const tw_sighting_config *co
  * @return Bits as tw_sighting_step. */
 TW_API unsigned tw_tryout_step(tw_tryout *tryout, const tw_reading *reading);
 
-/** No more comes: what runs is over. */
-TW_API void tw_tryout_end(tw_tryout *tryout);
+/** No more comes: what runs is over. @return likewise. */
+TW_API unsigned tw_tryout_end(tw_tryout *tryout);
 
 #endif

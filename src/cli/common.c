@@ -155,7 +155,7 @@ tw_status cli_load(const cli_common *common, gboolean needed, tw_settings **out,
     return st == TW_OK ? TW_OK : TW_ESYNTAX;
 }
 
-tw_status cli_load_sound(const cli_common *common, tw_settings **out)
+tw_status cli_load_sound(const cli_common *common, tw_settings **out, char **path_out)
 {
     tw_settings *settings = NULL;
     g_autofree char *path = NULL;
@@ -165,6 +165,8 @@ tw_status cli_load_sound(const cli_common *common, tw_settings **out)
         (void)tw_settings_check(settings, cli_told, NULL);
     if (read && tw_settings_sound(settings, NULL)) {
         *out = settings;
+        if (path_out)
+            *path_out = g_steal_pointer(&path);
         return TW_OK;
     }
     tw_settings_free(settings);

@@ -85,9 +85,10 @@ tw_status cli_load(const cli_common *common, gboolean needed, tw_settings **out,
  * The same, checked, for a station: mistakes that concern single cameras are told and
  * leave the others be (tw_settings_sound).
  *
+ * @param path_out  As in cli_load.
  * @return TW_OK: *out is the caller's; else told.
  */
-tw_status cli_load_sound(const cli_common *common, tw_settings **out);
+tw_status cli_load_sound(const cli_common *common, tw_settings **out, char **path_out);
 
 /**
  * The settings of one camera, every --set applied and everything checked.

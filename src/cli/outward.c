@@ -3,10 +3,10 @@
 #include "outward.h"
 
 struct outward {
-    char *store; /* whole path */
+    const tw_card *card;
+    char *store, *settings_file; /* whole paths */
     tw_clock clock;
-    outward_told_fn told;
-    void *ctx;
+    outward_calls calls;
     tw_settings *settings; /* that hold; NULL: none yet */
     tw_station *station;   /* NULL: none yet, or none any more */
     GMutex lock;           /* of what follows, for events */
@@ -15,13 +15,15 @@ struct outward {
     tw_page *page;         /* likewise; the same while the station runs */
 };
 
-outward *outward_begin(const char *store, tw_clock clock, outward_told_fn told, void *ctx)
+outward *outward_begin(const tw_card *card, const char *settings_file, tw_clock clock,
+                       outward_calls calls)
 {
     outward *o = g_new0(outward, 1);
-    o->store = g_canonicalize_filename(store, NULL);
+    o->card = card;
+    o->store = g_canonicalize_filename(card->ops->place(card->ctx), NULL);
+    o->settings_file = g_canonicalize_filename(settings_file, NULL);
     o->clock = clock;
-    o->told = told;
-    o->ctx = ctx;
+    o->calls = calls;
     g_mutex_init(&o->lock);
     return o;
 }
@@ -29,13 +31,13 @@ outward *outward_begin(const char *store, tw_clock clock, outward_told_fn told, 
 static void on_hook(void *ctx, tw_status st, const char *line)
 {
     const outward *o = ctx;
-    o->told(o->ctx, "hook", st, line);
+    o->calls.told(o->calls.ctx, "hook", st, line);
 }
 
 static void on_destination(void *ctx, tw_status st, const char *line)
 {
     const outward *o = ctx;
-    o->told(o->ctx, "destination", st, line);
+    o->calls.told(o->calls.ctx, "destination", st, line);
 }
 
 /* NULL settings: none any more. */
@@ -84,7 +86,13 @@ static gboolean use_destinations(outward *o, const tw_settings *settings)
 static void on_page(void *ctx, tw_status st, const char *line)
 {
     const outward *o = ctx;
-    o->told(o->ctx, "page", st, line);
+    o->calls.told(o->calls.ctx, "page", st, line);
+}
+
+static void on_changed(void *ctx)
+{
+    const outward *o = ctx;
+    o->calls.reload(o->calls.ctx);
 }
 
 /* It stays at its address: what it shows of cameras follows the settings. */
@@ -94,8 +102,14 @@ static gboolean use_page(outward *o, const tw_settings *settings)
     tw_error err = {0};
     if (o->settings)
         return TRUE;
-    const gboolean good =
-        tw_page_new(settings, o->store, o->clock, on_page, o, &made, &err) == TW_OK;
+    const tw_page_host host = {.store = o->store,
+                               .card = o->card,
+                               .settings_file = o->settings_file,
+                               .clock = o->clock,
+                               .told = on_page,
+                               .reload = on_changed,
+                               .ctx = o};
+    const gboolean good = tw_page_new(settings, &host, &made, &err) == TW_OK;
     if (!good)
         (void)cli_say(CLI_FAILED, "%s: there is no page", err.text);
     g_mutex_lock(&o->lock);
@@ -156,5 +170,6 @@ void outward_end(outward *o)
     tw_settings_free(o->settings);
     g_mutex_clear(&o->lock);
     g_free(o->store);
+    g_free(o->settings_file);
     g_free(o);
 }

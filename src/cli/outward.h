@@ -6,13 +6,20 @@
 
 typedef struct outward outward;
 
-/** Told what becomes of a "hook", a "destination" or the "page". From any thread. */
-typedef void (*outward_told_fn)(void *ctx, const char *type, tw_status st,
-                                const char *line);
+/* What it needs of who runs the station. Both are called from any thread. */
+typedef struct outward_calls {
+    /* Told what becomes of a "hook", a "destination" or the "page". */
+    void (*told)(void *ctx, const char *type, tw_status st, const char *line);
+    /* The page has changed the settings file: it is to be read again. */
+    void (*reload)(void *ctx);
+    void *ctx;
+} outward_calls;
 
-/** Nothing goes anywhere yet. @param store  Folder of the captures. */
-outward *outward_begin(const char *store, tw_clock clock, outward_told_fn told,
-                       void *ctx);
+/** Nothing goes anywhere yet.
+ * @param card           Where captures are; outlives this.
+ * @param settings_file  That the page may change. */
+outward *outward_begin(const tw_card *card, const char *settings_file, tw_clock clock,
+                       outward_calls calls);
 
 /** From now on it goes as the settings say; what they say as before goes on untouched.
  * @return FALSE: something cannot be served, and that has been told. */

@@ -28,7 +28,7 @@ static gboolean terminal_gone(const reloading *r)
 static void read_again(const reloading *r)
 {
     tw_settings *settings = NULL;
-    if (cli_load_sound(r->common, &settings) != TW_OK) {
+    if (cli_load_sound(r->common, &settings, NULL) != TW_OK) {
         (void)cli_say(CLI_FAILED, "the old settings hold");
         return;
     }
@@ -43,12 +43,11 @@ static gpointer wait_for_hangup(gpointer data)
     const struct timespec look = {0, LOOK_NS};
     while (!g_atomic_int_get(&r->ending)) {
         const int signal = sigtimedwait(&r->hangup, NULL, &look);
+        const gboolean asked = r->calls.asked(r->calls.ctx);
         r->calls.turn(r->calls.ctx);
-        if (signal != SIGHUP)
-            continue;
-        if (terminal_gone(r))
+        if (signal == SIGHUP && terminal_gone(r))
             tw_station_stop(r->station);
-        else
+        else if (signal == SIGHUP || asked)
             read_again(r);
     }
     return NULL;

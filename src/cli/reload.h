@@ -9,6 +9,8 @@ typedef struct reloading reloading;
 /* What is called, from the thread that waits. */
 typedef struct reload_calls {
     void (*turn)(void *ctx); /* a few times a second */
+    /* Likewise: whether somebody else than SIGHUP wants the settings read again. */
+    gboolean (*asked)(void *ctx);
     /* The settings have been read again, and are given to the station next. */
     void (*read)(void *ctx, const tw_settings *settings);
     void *ctx;

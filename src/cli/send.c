@@ -70,7 +70,7 @@ int cli_send(int argc, char **argv)
     if (code != CLI_DONE)
         return code;
     l.json = common.json;
-    if (cli_load_sound(&common, &settings) != TW_OK)
+    if (cli_load_sound(&common, &settings, NULL) != TW_OK)
         return CLI_USAGE;
     const tw_status st =
         tw_deliver_try(settings, argv[1], tw_linux_clock(), hear, &l, &outcome, &err);

@@ -5,28 +5,29 @@
 
 #include "output.h"
 
-static const char ABOUT[] = "Shows every setting of the station and of its cameras (or "
-                            "of those that are named), each\n"
-                            "with its value and the file and line that set it. Without a "
-                            "settings file the built-in\n"
-                            "values are shown.";
+static const char ABOUT[] =
+    "Shows every setting of the station, of its cameras (or of those that are named) and "
+    "of\n"
+    "its destinations, each with its value and the file and line that set it. Without a\n"
+    "settings file the built-in values are shown.";
 static const char EXAMPLE[] = "Examples:\n"
                               "  tawny settings\n"
                               "  tawny settings --help-texts kerb\n"
                               "  tawny settings --reference > settings.md";
 
 typedef struct showing {
-    const char *camera; /* NULL: the station */
-    const char *group;  /* of the last line */
+    const char *camera; /* NULL: the station, or a destination */
+    const char *destination;
+    const char *group; /* of the last line */
     gboolean json, helps, changed_only;
 } showing;
 
 static void show_json(const showing *s, const tw_setting *setting)
 {
-    out_json(json_pack("{ss ss? ss ss ss ss ss}", "type", "setting", "camera", s->camera,
-                       "key", setting->key, "value", setting->value, "origin",
-                       setting->origin, "preset", setting->preset, "help",
-                       setting->help));
+    out_json(json_pack("{ss ss? ss? ss ss ss ss ss}", "type", "setting", "camera",
+                       s->camera, "destination", s->destination, "key", setting->key,
+                       "value", setting->value, "origin", setting->origin, "preset",
+                       setting->preset, "help", setting->help));
 }
 
 static void show(void *ctx, const tw_setting *setting)
@@ -57,12 +58,23 @@ static tw_status show_section(tw_settings *settings, const char *camera,
     return tw_settings_walk(settings, camera, show, &s);
 }
 
+static void show_destination(tw_settings *settings, const char *name, const showing *how)
+{
+    showing s = *how;
+    s.destination = name;
+    if (!s.json)
+        (void)printf("\n[destination %s]\n", name);
+    (void)tw_settings_walk_destination(settings, name, show, &s);
+}
+
 static int show_all(tw_settings *settings, int count, char **names, const showing *how)
 {
     if (count == 0)
         (void)show_section(settings, NULL, how);
     for (size_t i = 0; count == 0 && tw_settings_camera_name(settings, i); i++)
         (void)show_section(settings, tw_settings_camera_name(settings, i), how);
+    for (size_t i = 0; count == 0 && tw_settings_destination_name(settings, i); i++)
+        show_destination(settings, tw_settings_destination_name(settings, i), how);
     for (int i = 0; i < count; i++)
         if (show_section(settings, names[i], how) != TW_OK)
             return cli_say(CLI_USAGE, "the settings have no camera %s", names[i]);
@@ -93,7 +105,7 @@ int cli_settings(int argc, char **argv)
         st = tw_settings_add_camera(settings, "camera", "", cli_told, NULL);
     else
         st = tw_settings_check(settings, cli_told, NULL);
-    const showing how = {NULL, NULL, common.json, helps, changed};
+    const showing how = {NULL, NULL, NULL, common.json, helps, changed};
     code = show_all(settings, argc - 1, argv + 1, &how);
     tw_settings_free(settings);
     return st == TW_OK ? code : CLI_USAGE;

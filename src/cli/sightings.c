@@ -20,6 +20,7 @@ static const char EXAMPLE[] = "Examples:\n"
                               "  tawny sightings --day 2027-03-13 --camera kerb\n"
                               "  tawny sightings 12\n"
                               "  tawny sightings --star 12 15\n"
+                              "  tawny sightings --send mail 12\n"
                               "  tawny sightings --csv > sightings.csv\n"
                               "  tawny sightings --camtrap hollin-2027\n"
                               "  tawny sightings --trace --camera kerb --day 2027-03-13";
@@ -31,6 +32,7 @@ typedef struct listing {
     char *store, *camera, *day, *camtrap;
     double least_mb;
     int newest;
+    char *send; /* destination */
     gboolean starred, star, unstar, remove, csv, rebuild, trace, happened;
     tw_catalogue *catalogue;
     tw_clock clock;
@@ -312,6 +314,23 @@ static int remove_one(const listing *l, int64_t id)
     return st == TW_OK ? CLI_DONE : cli_say(CLI_FAILED, "%s", err.text);
 }
 
+static int send_again(const listing *l, int64_t id)
+{
+    tw_settings *settings = NULL;
+    tw_error err = {0};
+    uint32_t items = 0;
+    if (cli_load(&l->common, FALSE, &settings, NULL) != TW_OK)
+        return CLI_USAGE;
+    const tw_status st =
+        tw_deliver_again(settings, l->send, l->catalogue, id, &items, &err);
+    tw_settings_free(settings);
+    if (st != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    (void)printf("%u of sighting %lld wait for %s\n", (unsigned)items, (long long)id,
+                 l->send);
+    return CLI_DONE;
+}
+
 static int act(listing *l, const char *text)
 {
     tw_error err = {0};
@@ -321,6 +340,8 @@ static int act(listing *l, const char *text)
                        text);
     if (l->remove)
         return remove_one(l, id);
+    if (l->send)
+        return send_again(l, id);
     if (!l->star && !l->unstar)
         return show(l, id);
     if (tw_catalogue_star(l->catalogue, id, l->star, &err) != TW_OK)
@@ -359,10 +380,11 @@ static int rebuild(listing *l)
 
 static int run(listing *l, int count, char **ids)
 {
-    const gboolean changes = l->star || l->unstar || l->remove;
-    if ((l->star + l->unstar + l->remove) > 1)
-        return cli_say(CLI_USAGE, "one of --star, --unstar and --delete at a time");
-    if (changes && count == 0)
+    const int changes = l->star + l->unstar + l->remove + (l->send != NULL);
+    if (changes > 1)
+        return cli_say(CLI_USAGE,
+                       "one of --star, --unstar, --delete and --send at a time");
+    if (changes > 0 && count == 0)
         return cli_say(CLI_USAGE, "name the sightings, by their numbers in the list");
     if (l->newest < 0 || l->least_mb < 0)
         return cli_say(CLI_USAGE, "--newest and --least-mb: not negative");
@@ -400,6 +422,9 @@ int cli_sightings(int argc, char **argv)
         {"unstar", 0, 0, G_OPTION_ARG_NONE, &l.unstar, "Take their star away", NULL},
         {"delete", 0, 0, G_OPTION_ARG_NONE, &l.remove,
          "Delete those that are named, their files too", NULL},
+        {"send", 0, 0, G_OPTION_ARG_STRING, &l.send,
+         "Send the captures of those that are named, once more if they were",
+         "DESTINATION"},
         {"rebuild", 0, 0, G_OPTION_ARG_NONE, &l.rebuild,
          "Make the catalogue again from the files first; not while the station runs",
          NULL},
@@ -422,6 +447,7 @@ int cli_sightings(int argc, char **argv)
     g_free(l.store);
     g_free(l.camera);
     g_free(l.day);
+    g_free(l.send);
     g_free(l.camtrap);
     return code;
 }

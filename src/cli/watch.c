@@ -38,6 +38,8 @@ typedef struct watching {
     char *report;      /* --report */
     int64_t report_us, report_next_us;
     outward *outward;
+    char *settings_file;
+    volatile gint changed; /* the page has changed the settings file */
 } watching;
 
 static const char *time_of_day(const watching *w, int64_t wall_us, char buffer[24])
@@ -150,6 +152,18 @@ static void on_outward(void *ctx, const char *type, tw_status st, const char *li
     (void)fflush(stdout);
 }
 
+static void on_changed(void *ctx)
+{
+    watching *w = ctx;
+    g_atomic_int_set(&w->changed, 1);
+}
+
+static gboolean has_changed(void *ctx)
+{
+    watching *w = ctx;
+    return g_atomic_int_compare_and_exchange(&w->changed, 1, 0);
+}
+
 /* The settings have been read again. */
 static void on_read(void *ctx, const tw_settings *settings)
 {
@@ -187,7 +201,8 @@ static int run(watching *w, const tw_card *card)
         const int n = (int)strlen(tw_settings_camera_name(w->settings, i));
         w->name_width = n > w->name_width ? n : w->name_width;
     }
-    w->outward = outward_begin(card->ops->place(card->ctx), w->clock, on_outward, w);
+    w->outward = outward_begin(card, w->settings_file, w->clock,
+                               (outward_calls){on_outward, on_changed, w});
     tw_status st = tw_station_new(&board, w->settings, on_event, w, &running, &err);
     if (st != TW_OK) {
         outward_end(w->outward);
@@ -204,7 +219,7 @@ static int run(watching *w, const tw_card *card)
     tw_settings_station(w->settings, &station);
     w->report_next_us = w->clock.ops->now_us(w->clock.ctx) + w->report_us;
     reloading *again =
-        reload_begin(w->common, running, (reload_calls){report, on_read, w});
+        reload_begin(w->common, running, (reload_calls){report, has_changed, on_read, w});
     control *socket = control_begin(station.name, running);
     notify_state("READY=1");
     st = tw_station_run(running);
@@ -243,7 +258,7 @@ int cli_watch(int argc, char **argv)
     if (code != CLI_DONE)
         return code;
     w.json = common.json;
-    if (cli_load_sound(&common, &w.settings) != TW_OK)
+    if (cli_load_sound(&common, &w.settings, &w.settings_file) != TW_OK)
         return CLI_USAGE;
     w.common = &common;
     tw_station_settings station;
@@ -255,5 +270,6 @@ int cli_watch(int argc, char **argv)
     if (card.ops)
         card.ops->destroy(card.ctx);
     tw_settings_free(w.settings);
+    g_free(w.settings_file);
     return code;
 }

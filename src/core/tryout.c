@@ -18,9 +18,10 @@ tw_status tw_tryout_begin(tw_tryout *t, const tw_sighting_config *config, bool s
 
 static void note(tw_tryout *t, unsigned news)
 {
-    const tw_sighting *ended = &t->own.watch.ended;
-    if (news & TW_SIGHTING_ENDED)
-        t->kept_us += ended->clip_end_us - ended->clip_start_us;
+    if (news & TW_SIGHTING_ENDED) {
+        t->ended = t->own.watch.ended;
+        t->kept_us += t->ended.clip_end_us - t->ended.clip_start_us;
+    }
     if (news & TW_SIGHTING_BEGAN)
         t->sightings += t->own.watch.now.part == 1;
 }
@@ -32,7 +33,9 @@ unsigned tw_tryout_step(tw_tryout *t, const tw_reading *reading)
     return news;
 }
 
-void tw_tryout_end(tw_tryout *t)
+unsigned tw_tryout_end(tw_tryout *t)
 {
-    note(t, tw_sighting_finish(&t->own.watch));
+    const unsigned news = tw_sighting_finish(&t->own.watch);
+    note(t, news);
+    return news;
 }

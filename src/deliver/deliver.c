@@ -18,7 +18,7 @@ static bool begins(const char *text, const char *with)
     return text && strncmp(text, with, strlen(with)) == 0;
 }
 
-static const way *way_for(const tw_destination_settings *set)
+const way *tw_deliver_way(const tw_destination_settings *set)
 {
     if (begins(set->url, "file:"))
         return &tw_way_folder;
@@ -36,7 +36,7 @@ static tw_status make_destination(tw_deliver *o, const char *name, destination *
     d->of = o;
     if (tw_settings_destination(o->settings, name, &d->set) != TW_OK || !d->set.url)
         return tw_fail(err, TW_EINVAL, "destination %s has no url", name);
-    d->way = way_for(&d->set);
+    d->way = tw_deliver_way(&d->set);
     d->rule = (tw_dispatch_rule){d->set.when, d->set.limit,
                                  d->way->message && d->way != &tw_way_broker};
     if (d->set.limit.most == TW_LIMIT_AUTO)

@@ -123,6 +123,9 @@ void tw_deliver_tell(const destination *d, tw_status st, const char *format, ...
 void tw_deliver_fail(tw_sending *out, tw_fault fault, const char *format, ...)
     TW_PRINTF(3, 4);
 
+/** (deliver.c) How a destination is reached, by its URL. */
+const way *tw_deliver_way(const tw_destination_settings *set);
+
 /** (deliver.c) What serves the destinations of the settings, or the one that is named; no
  * thread is started. @param out  Always set; tw_deliver_free. */
 tw_status tw_deliver_make(const tw_settings *settings, const char *only, tw_clock clock,

@@ -143,3 +143,87 @@ tw_status tw_deliver_route(tw_deliver *o, tw_error *err)
     free(routes);
     return st;
 }
+
+/* ---- once more -------------------------------------------------------------------- */
+
+/* Captures are read first: the catalogue is not changed while it is walked through. */
+typedef struct found {
+    char **files;
+    tw_kind *kinds;
+    size_t count;
+    bool failed; /* out of memory */
+} found;
+
+static bool take_file(void *ctx, const tw_capture_record *r)
+{
+    found *f = ctx;
+    char **files = realloc(f->files, (f->count + 1) * sizeof *files);
+    f->files = files ? files : f->files;
+    tw_kind *kinds = realloc(f->kinds, (f->count + 1) * sizeof *kinds);
+    f->kinds = kinds ? kinds : f->kinds;
+    char *name = files && kinds ? strdup(r->file) : NULL;
+    f->failed = f->failed || !name;
+    if (!name)
+        return false;
+    f->kinds[f->count] = tw_kind_find(r->kind);
+    f->files[f->count++] = name;
+    return true;
+}
+
+static void free_found(found *f)
+{
+    for (size_t i = 0; i < f->count; i++)
+        free(f->files[i]);
+    free(f->files);
+    free(f->kinds);
+}
+
+/* @return as what a destination takes a kind, NULL: it does not. */
+static const char *word_for(const tw_destination_settings *set, tw_kind kind)
+{
+    for (size_t i = 0; i < GOES_COUNT; i++)
+        if (GOES[i].kind == kind && (set->what & GOES[i].what))
+            return tw_letter_word(GOES[i].what);
+    return NULL;
+}
+
+static tw_status add_again(const tw_destination_settings *set, tw_catalogue *catalogue,
+                           int64_t sighting, uint32_t *items, tw_error *err)
+{
+    found f = {0};
+    tw_status st = tw_catalogue_captures(catalogue, sighting, take_file, &f, err);
+    if (st == TW_OK && f.failed)
+        st = tw_fail(err, TW_ENOMEM, "out of memory");
+    for (size_t i = 0; i < f.count && st == TW_OK; i++) {
+        const char *what = word_for(set, f.kinds[i]);
+        if (!what)
+            continue;
+        st = tw_outbox_add(catalogue, f.files[i], set->name, what, err);
+        *items += st == TW_OK;
+    }
+    free_found(&f);
+    if (st == TW_OK && *items == 0)
+        st = tw_fail(err, TW_ENOENT, "%s takes nothing of what this sighting has",
+                     set->name);
+    return st;
+}
+
+tw_status tw_deliver_again(const tw_settings *settings, const char *name,
+                           tw_catalogue *catalogue, int64_t sighting, uint32_t *items,
+                           tw_error *err)
+{
+    tw_destination_settings set;
+    uint32_t count = 0;
+    if (!settings || !name || !catalogue || sighting <= 0)
+        return tw_fail(err, TW_EINVAL, "no sighting or no destination");
+    if (tw_settings_destination(settings, name, &set) != TW_OK)
+        return tw_fail(err, TW_ENOENT, "there is no [destination %s] in the settings",
+                       name);
+    if (tw_deliver_way(&set) == &tw_way_broker)
+        return tw_fail(err, TW_ENOTSUP, "%s is a broker: it is told, and takes no files",
+                       name);
+    const tw_status st = add_again(&set, catalogue, sighting, &count, err);
+    if (items)
+        *items = count;
+    return st;
+}

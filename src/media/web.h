@@ -10,7 +10,7 @@
 #include "tawny/error.h"
 
 enum {
-    TW_WEB_ABI = 1,
+    TW_WEB_ABI = 2,
     TW_WEB_CONNECTIONS = 64, /* at once; more are closed */
     TW_WEB_PATIENCE_S = 15,  /* without a sign from the other side */
     TW_WEB_BODY_MAX = 1 << 20,
@@ -43,6 +43,7 @@ typedef struct tw_web_answer {
     const char *type;  /* content type; static */
     char cookie[256];  /* Set-Cookie; "" none */
     char name[256];    /* that a browser saves it under; "" none */
+    char tag[24];      /* ETag, without its quotes; "" none */
     const char *cache; /* Cache-Control; NULL: no-store */
     bool zipped;       /* bytes are gzip */
     unsigned again_s;  /* Retry-After; 0 none */

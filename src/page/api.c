@@ -23,6 +23,32 @@ void tw_answer_json(void *json, unsigned status, tw_web_answer *out)
                            .owned = text != NULL};
 }
 
+void tw_answer_status(tw_status st, const char *missing, const tw_error *err,
+                      tw_web_answer *out)
+{
+    const char *text = err->text[0] ? err->text : missing;
+    if (st == TW_OK)
+        tw_answer_json(json_pack("{sb}", "done", true), 200, out);
+    else if (st == TW_ENOENT)
+        tw_answer_error(404, text, out);
+    else if (st == TW_ENOTSUP || st == TW_ESIZE)
+        tw_answer_error(409, err->text[0] ? err->text : "too many at once", out);
+    else
+        tw_answer_error(500, err->text[0] ? err->text : "it did not work", out);
+}
+
+void *tw_body_of(const tw_web_request *r)
+{
+    return json_loadb(r->body, r->bytes, JSON_REJECT_DUPLICATES, NULL);
+}
+
+int64_t tw_time_of(tw_page *p, const tw_web_request *r, const char *name)
+{
+    const char *text = p->web->query(r->call, name);
+    const long long ms = text ? strtoll(text, NULL, 10) : 0;
+    return ms > 0 && ms < INT64_MAX / 1000 ? ms * 1000 : 0;
+}
+
 void tw_answer_error(unsigned status, const char *text, tw_web_answer *out)
 {
     tw_answer_json(json_pack("{ss}", "error", text), status, out);
@@ -38,11 +64,6 @@ typedef struct visitor {
     bool open;  /* there are no accounts, and nobody else can ask */
 } visitor;
 
-static int64_t now_of(const tw_page *p)
-{
-    return p->clock.ops->now_us(p->clock.ctx);
-}
-
 /* Accounts hold as they are now: one that is gone, or may less, takes its sessions along,
  * and the first that is made shuts the page to who has none. */
 static void look_up(tw_page *p, const tw_web_request *r, const accounts *all,
@@ -52,7 +73,8 @@ static void look_up(tw_page *p, const tw_web_request *r, const accounts *all,
     memset(out, 0, sizeof *out);
     out->open = p->loopback && all->count == 0;
     out->may = out->open ? TW_MAY_RUN : TW_MAY_NOTHING;
-    if (!token || !tw_session_find(&p->sessions, p->web, token, now_of(p), &out->session))
+    if (!token ||
+        !tw_session_find(&p->sessions, p->web, token, tw_page_now(p), &out->session))
         return;
     const account *who = tw_accounts_find(all, out->session.name);
     out->known = who != NULL;
@@ -101,7 +123,7 @@ static bool is_local(tw_page *p, const tw_web_request *r)
 static void welcome(tw_page *p, const account *who, tw_web_answer *out)
 {
     session s;
-    tw_session_begin(&p->sessions, p->web, who, now_of(p), &s);
+    tw_session_begin(&p->sessions, p->web, who, tw_page_now(p), &s);
     tw_answer_json(json_pack("{ss ss ss}", "name", s.name, "may",
                              s.may == TW_MAY_RUN ? "run" : "look", "change", s.change),
                    200, out);
@@ -121,7 +143,7 @@ static bool is_right(tw_page *p, const account *who, const char *password)
 static void try_login(tw_page *p, const tw_web_request *r, const accounts *all,
                       const char *name, const char *password, tw_web_answer *out)
 {
-    const int64_t wait_us = tw_login_wait(&p->sessions, r->peer, name, now_of(p));
+    const int64_t wait_us = tw_login_wait(&p->sessions, r->peer, name, tw_page_now(p));
     const account *who = tw_accounts_find(all, name);
     if (wait_us > 0) {
         tw_answer_error(429, "too many tries: wait a little", out);
@@ -130,7 +152,7 @@ static void try_login(tw_page *p, const tw_web_request *r, const accounts *all,
         tw_login_worked(&p->sessions, r->peer, name);
         welcome(p, who, out);
     } else {
-        tw_login_failed(&p->sessions, r->peer, name, now_of(p));
+        tw_login_failed(&p->sessions, r->peer, name, tw_page_now(p));
         tw_answer_error(401, "name or password are wrong", out);
     }
 }
@@ -138,7 +160,7 @@ static void try_login(tw_page *p, const tw_web_request *r, const accounts *all,
 static void log_in(tw_page *p, const tw_web_request *r, const accounts *all,
                    tw_web_answer *out)
 {
-    json_t *o = json_loadb(r->body, r->bytes, JSON_REJECT_DUPLICATES, NULL);
+    json_t *o = tw_body_of(r);
     const char *name = json_string_value(json_object_get(o, "name")),
                *password = json_string_value(json_object_get(o, "password"));
     if (!is_same_origin(p, r))
@@ -191,48 +213,64 @@ static bool serve_asset(const char *path, tw_web_answer *out)
 
 /* ---- what is asked ---------------------------------------------------------------- */
 
-static const char *after(const char *path, const char *start)
+/* Who answers what. A path that ends in "/" stands for all below it. */
+typedef struct route {
+    const char *path;
+    tw_may may; /* at least */
+    tw_answer_fn *answer;
+} route;
+
+static const route READ[] = {{"/api/status", TW_MAY_LOOK, tw_show_status},
+                             {"/api/sightings", TW_MAY_LOOK, tw_show_sightings},
+                             {"/api/sightings/", TW_MAY_LOOK, tw_show_sighting},
+                             {"/api/thumbs/", TW_MAY_LOOK, tw_show_thumb},
+                             {"/api/readings/", TW_MAY_LOOK, tw_show_reading},
+                             {"/api/traces/", TW_MAY_LOOK, tw_show_trace},
+                             {"/api/zones/", TW_MAY_LOOK, tw_show_zones},
+                             {"/api/plan", TW_MAY_LOOK, tw_show_plan},
+                             {"/api/happenings", TW_MAY_LOOK, tw_show_happenings},
+                             {"/api/outbox", TW_MAY_LOOK, tw_show_outbox},
+                             {"/api/settings", TW_MAY_RUN, tw_show_settings},
+                             {"/api/settings/file", TW_MAY_RUN, tw_show_file},
+                             {"/captures/", TW_MAY_LOOK, tw_show_capture},
+                             {"/live/", TW_MAY_LOOK, tw_show_stream},
+                             {"/picture/", TW_MAY_LOOK, tw_show_picture},
+                             {NULL, TW_MAY_NOTHING, NULL}};
+
+static const route CHANGE[] = {{"/api/order", TW_MAY_RUN, tw_do_order},
+                               {"/api/sightings/", TW_MAY_RUN, tw_change_sighting},
+                               {"/api/settings", TW_MAY_RUN, tw_change_settings},
+                               {"/api/settings/file", TW_MAY_RUN, tw_change_file},
+                               {"/api/try", TW_MAY_RUN, tw_try_changes},
+                               {"/api/outbox", TW_MAY_RUN, tw_change_outbox},
+                               {"/api/trial", TW_MAY_RUN, tw_try_destination},
+                               {NULL, TW_MAY_NOTHING, NULL}};
+
+/* @param rest  Set to what follows a path that ends in "/". */
+static const route *find_route(const route *all, const char *path, const char **rest)
 {
-    const size_t n = strlen(start);
-    return strncmp(path, start, n) == 0 && path[n] ? path + n : NULL;
+    for (; all->path; all++) {
+        const size_t n = strlen(all->path);
+        const bool below = all->path[n - 1] == '/' && strncmp(path, all->path, n) == 0 &&
+                           path[n] != '\0';
+        *rest = below ? path + n : "";
+        if (below || strcmp(path, all->path) == 0)
+            return all;
+    }
+    return NULL;
 }
 
-/* A number that is all of a text. @return 0: it is none. */
-static int64_t number_of(const char *text)
+static void follow(tw_page *p, const tw_web_request *r, const visitor *v,
+                   const route *all, tw_web_answer *out)
 {
-    char *end = NULL;
-    const long long n = text ? strtoll(text, &end, 10) : 0;
-    return text && end != text && *end == '\0' && n > 0 ? n : 0;
-}
-
-static void look(tw_page *p, const tw_web_request *r, tw_web_answer *out)
-{
-    const char *rest = NULL;
-    if (strcmp(r->path, "/api/status") == 0)
-        tw_show_status(p, out);
-    else if (strcmp(r->path, "/api/sightings") == 0)
-        tw_show_sightings(p, r, out);
-    else if ((rest = after(r->path, "/api/sightings/")) && number_of(rest) > 0)
-        tw_show_sighting(p, number_of(rest), out);
-    else if ((rest = after(r->path, "/captures/")))
-        tw_show_capture(p, r, rest, out);
-    else if ((rest = after(r->path, "/live/")) && tw_page_has_camera(p, rest))
-        tw_live_stream(&p->live, rest, out);
-    else if ((rest = after(r->path, "/picture/")) && tw_page_has_camera(p, rest))
-        tw_live_picture(&p->live, rest, out);
-    else
+    const char *rest = "";
+    const route *found = find_route(all, r->path, &rest);
+    if (!found || (found->path[strlen(found->path) - 1] == '/' && !rest[0]))
         tw_answer_error(404, "there is no such thing", out);
-}
-
-static void change(tw_page *p, const tw_web_request *r, tw_web_answer *out)
-{
-    const char *rest = NULL;
-    if (strcmp(r->path, "/api/order") == 0)
-        tw_do_order(p, r, out);
-    else if ((rest = after(r->path, "/api/sightings/")) && number_of(rest) > 0)
-        tw_change_sighting(p, r, number_of(rest), out);
+    else if (v->may < found->may)
+        tw_answer_error(403, "this account may only look", out);
     else
-        tw_answer_error(404, "there is no such thing", out);
+        found->answer(p, r, rest, out);
 }
 
 /* What needs to be known of who asks. */
@@ -245,7 +283,7 @@ static void serve_known(tw_page *p, const tw_web_request *r, const visitor *v,
     else if (v->may == TW_MAY_NOTHING)
         tw_answer_error(401, "log in first", out);
     else if (get)
-        look(p, r, out);
+        follow(p, r, v, READ, out);
     else if (strcmp(r->method, "POST") != 0)
         tw_answer_error(405, "GET or POST", out);
     else if (!is_own(p, r, v))
@@ -255,7 +293,7 @@ static void serve_known(tw_page *p, const tw_web_request *r, const visitor *v,
     else if (v->may != TW_MAY_RUN)
         tw_answer_error(403, "this account may only look", out);
     else
-        change(p, r, out);
+        follow(p, r, v, CHANGE, out);
 }
 
 static void serve(tw_page *p, const tw_web_request *r, const accounts *all,

@@ -6,7 +6,15 @@
     .byte 0
 ASSET(html, "page.html.gz")
 ASSET(css, "page.css.gz")
-ASSET(js, "page.js.gz")
+ASSET(common_js, "common.js.gz")
+ASSET(days_js, "days.js.gz")
+ASSET(form_js, "form.js.gz")
+ASSET(limits_js, "limits.js.gz")
+ASSET(live_js, "live.js.gz")
+ASSET(page_js, "page.js.gz")
+ASSET(station_js, "station.js.gz")
+ASSET(zones_js, "zones.js.gz")
+ASSET(chart_js, "chart.js.gz")
 ASSET(icon, "icon.svg.gz")
 ASSET(bootstrap, "bootstrap.css.gz")
     .section .note.GNU-stack,"",%progbits

@@ -8,7 +8,15 @@
 
 DECLARE(html);
 DECLARE(css);
-DECLARE(js);
+DECLARE(common_js);
+DECLARE(days_js);
+DECLARE(form_js);
+DECLARE(limits_js);
+DECLARE(live_js);
+DECLARE(page_js);
+DECLARE(station_js);
+DECLARE(zones_js);
+DECLARE(chart_js);
 DECLARE(icon);
 DECLARE(bootstrap);
 
@@ -17,12 +25,23 @@ DECLARE(bootstrap);
         path, type, tw_asset_##name, tw_asset_##name##_end, lasting                      \
     }
 
+#define SCRIPT(name, lasting)                                                            \
+    ASSET("/" #name ".js", "text/javascript; charset=utf-8", name##_js, lasting)
+
 const tw_asset *tw_asset_find(const char *path)
 {
     static const tw_asset all[] = {
         ASSET("/", "text/html; charset=utf-8", html, false),
         ASSET("/page.css", "text/css; charset=utf-8", css, false),
-        ASSET("/page.js", "text/javascript; charset=utf-8", js, false),
+        SCRIPT(common, false),
+        SCRIPT(days, false),
+        SCRIPT(form, false),
+        SCRIPT(limits, false),
+        SCRIPT(live, false),
+        SCRIPT(page, false),
+        SCRIPT(station, false),
+        SCRIPT(zones, false),
+        SCRIPT(chart, true),
         ASSET("/icon.svg", "image/svg+xml", icon, false),
         ASSET("/bootstrap.css", "text/css; charset=utf-8", bootstrap, true)};
     for (size_t i = 0; i < sizeof all / sizeof *all; i++)

@@ -1,24 +1,32 @@
 /* Live pictures: taken from the camera's own thread while somebody looks, once however
  * many do. */
 #include <errno.h>
+#include <jansson.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <time.h>
 
+#include "../media/jpeg.h"
 #include "page.h"
+#include "tawny/best.h"
 
 #define BOUNDARY "tawny-picture"
 
-enum { WAIT_S = 10 /* for a picture that does not come */ };
+enum {
+    WAIT_S = 10,         /* for a picture that does not come */
+    LINGER_US = 1500000, /* who asks for one picture after another is there in between */
+    STALE_US = 3000000   /* older than that it is not live any more */
+};
 
 /* ---- cameras ---------------------------------------------------------------------- */
 
-void tw_live_init(live *l, int64_t every_us)
+void tw_live_init(live *l, int64_t every_us, tw_clock clock)
 {
     pthread_condattr_t attr;
     memset(l, 0, sizeof *l);
     l->every_us = every_us;
+    l->clock = clock;
     (void)pthread_condattr_init(&attr);
     (void)pthread_condattr_setclock(&attr, CLOCK_MONOTONIC);
     (void)pthread_mutex_init(&l->lock, NULL);
@@ -36,41 +44,69 @@ void tw_live_end(live *l)
 
 void tw_live_free(live *l)
 {
-    for (size_t i = 0; i < l->count; i++)
-        free(l->all[i].jpeg);
+    for (size_t i = 0; i < l->count; i++) {
+        free(l->all[i]->jpeg);
+        free(l->all[i]);
+    }
     (void)pthread_cond_destroy(&l->came);
     (void)pthread_mutex_destroy(&l->lock);
+}
+
+static int64_t now_of(const live *l)
+{
+    return l->clock.ops->now_us(l->clock.ctx);
 }
 
 /* Under the lock. @return NULL: there are too many. */
 static view *view_of(live *l, const char *camera)
 {
+    view *v = NULL;
     for (size_t i = 0; i < l->count; i++)
-        if (strcmp(l->all[i].name, camera) == 0)
-            return &l->all[i];
-    if (l->count == CAMERAS_MAX)
+        if (strcmp(l->all[i]->name, camera) == 0)
+            return l->all[i];
+    if (l->count == CAMERAS_MAX || !(v = calloc(1, sizeof *v)))
         return NULL;
-    view *v = &l->all[l->count++];
     (void)snprintf(v->name, sizeof v->name, "%s", camera);
+    l->all[l->count++] = v;
     return v;
 }
 
-/* Whether a frame is wanted now. */
+/* Whether a frame is wanted now. Where nobody looks any more, the last one goes. */
 static bool is_wanted(live *l, const char *camera, int64_t now_us)
 {
+    bool wanted = false;
     (void)pthread_mutex_lock(&l->lock);
     view *v = view_of(l, camera);
-    const bool wanted = v && v->watching > 0 && now_us >= v->next_us && !l->ending;
-    if (wanted)
-        v->next_us = now_us + l->every_us;
+    if (v && (v->watching > 0 || now_us < v->until_us)) {
+        wanted = now_us >= v->next_us && !l->ending;
+        if (wanted)
+            v->next_us = now_us + l->every_us;
+    } else if (v) {
+        free(v->jpeg);
+        v->jpeg = NULL;
+    }
     (void)pthread_mutex_unlock(&l->lock);
     return wanted;
 }
 
-void tw_live_event(live *l, const tw_event *event, int64_t now_us)
+static void keep_reading(view *v, const tw_event *event)
+{
+    const tw_grid *g = &event->reading->grid;
+    const size_t cells = (size_t)g->columns * g->rows;
+    v->reading = *event->reading;
+    v->reading.cells = v->cells;
+    v->state = event->state;
+    v->wall_us = event->wall_us;
+    memset(v->cells, 0, sizeof v->cells);
+    if (event->reading->cells && cells <= sizeof v->cells)
+        memcpy(v->cells, event->reading->cells, cells);
+}
+
+void tw_live_event(live *l, const tw_event *event)
 {
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
+    const int64_t now_us = now_of(l);
     if (event->kind != TW_EVENT_READING || !is_wanted(l, event->camera, now_us) ||
         tw_event_picture(event, &jpeg, &bytes, NULL) != TW_OK)
         return;
@@ -80,7 +116,9 @@ void tw_live_event(live *l, const tw_event *event, int64_t now_us)
         free(v->jpeg);
         v->jpeg = jpeg;
         v->bytes = bytes;
+        v->taken_us = now_us;
         v->number++;
+        keep_reading(v, event);
         jpeg = NULL;
         (void)pthread_cond_broadcast(&l->came);
     }
@@ -99,24 +137,34 @@ typedef struct looker {
     size_t bytes, at;
 } looker;
 
-static void watch(view *v, int by)
+/* @return false: there is no such place. */
+static bool begin_look(live *l, const char *camera, uint64_t after, looker *k)
 {
-    v->watching = (unsigned)((int)v->watching + by);
-    if (v->watching == 0) { /* it would be old for the next one */
-        free(v->jpeg);
-        v->jpeg = NULL;
-        v->next_us = 0;
-    }
+    memset(k, 0, sizeof *k);
+    k->live = l;
+    k->number = after;
+    (void)pthread_mutex_lock(&l->lock);
+    k->view = view_of(l, camera);
+    if (k->view)
+        k->view->watching++;
+    (void)pthread_mutex_unlock(&l->lock);
+    return k->view != NULL;
 }
 
-static void end_looker(void *ctx)
+static void end_look(looker *k)
 {
-    looker *k = ctx;
     (void)pthread_mutex_lock(&k->live->lock);
-    watch(k->view, -1);
+    k->view->watching--;
+    k->view->until_us = now_of(k->live) + LINGER_US;
     (void)pthread_mutex_unlock(&k->live->lock);
     free(k->part);
-    free(k);
+}
+
+/* Under the lock. */
+static bool has_come(const looker *k)
+{
+    return k->view->jpeg && k->view->number != k->number &&
+           now_of(k->live) - k->view->taken_us < STALE_US;
 }
 
 /* Under the lock: wait for a picture that it has not had. @return false: none came. */
@@ -126,10 +174,9 @@ static bool await_picture(looker *k)
     (void)clock_gettime(CLOCK_MONOTONIC, &until);
     until.tv_sec += WAIT_S;
     int code = 0;
-    while (code == 0 && !k->live->ending &&
-           (!k->view->jpeg || k->view->number == k->number))
+    while (code == 0 && !k->live->ending && !has_come(k))
         code = pthread_cond_timedwait(&k->live->came, &k->live->lock, &until);
-    return !k->live->ending && k->view->jpeg && k->view->number != k->number;
+    return !k->live->ending && has_come(k);
 }
 
 /* Its next part: one who is slow misses pictures, and holds nobody up. */
@@ -172,28 +219,17 @@ static long read_looker(void *ctx, char *out, size_t room)
     return (long)n;
 }
 
-/* @return NULL: there is no such place. */
-static looker *begin_looker(live *l, const char *camera)
+static void end_looker(void *ctx)
 {
-    looker *k = calloc(1, sizeof *k);
-    if (!k)
-        return NULL;
-    k->live = l;
-    (void)pthread_mutex_lock(&l->lock);
-    k->view = view_of(l, camera);
-    if (k->view)
-        watch(k->view, 1);
-    (void)pthread_mutex_unlock(&l->lock);
-    if (k->view)
-        return k;
-    free(k);
-    return NULL;
+    end_look(ctx);
+    free(ctx);
 }
 
 void tw_live_stream(live *l, const char *camera, tw_web_answer *out)
 {
-    looker *k = begin_looker(l, camera);
-    if (!k) {
+    looker *k = malloc(sizeof *k);
+    if (!k || !begin_look(l, camera, 0, k)) {
+        free(k);
         out->status = 503;
         return;
     }
@@ -205,25 +241,179 @@ void tw_live_stream(live *l, const char *camera, tw_web_answer *out)
                            .ctx = k};
 }
 
-void tw_live_picture(live *l, const char *camera, tw_web_answer *out)
+/* The picture that is newer, and what was read in it. @param what  May be NULL.
+ * @return a copy, the caller's; NULL: none came. */
+static uint8_t *copy_picture(live *l, const char *camera, uint64_t after, size_t *bytes,
+                             uint64_t *number, view *what)
 {
-    looker *k = begin_looker(l, camera);
+    looker k;
     uint8_t *copy = NULL;
-    size_t bytes = 0;
-    out->status = 503;
-    if (!k)
-        return;
+    if (!begin_look(l, camera, after, &k))
+        return NULL;
     (void)pthread_mutex_lock(&l->lock);
-    if (await_picture(k) && (copy = malloc(k->view->bytes)) != NULL) {
-        bytes = k->view->bytes;
-        memcpy(copy, k->view->jpeg, bytes);
+    if (await_picture(&k) && (copy = malloc(k.view->bytes)) != NULL) {
+        *bytes = k.view->bytes;
+        *number = k.view->number;
+        memcpy(copy, k.view->jpeg, *bytes);
+        if (what)
+            *what = *k.view;
     }
     (void)pthread_mutex_unlock(&l->lock);
-    end_looker(k);
-    if (copy)
-        *out = (tw_web_answer){.status = 200,
-                               .type = "image/jpeg",
-                               .data = copy,
-                               .bytes = bytes,
-                               .owned = true};
+    end_look(&k);
+    return copy;
+}
+
+void tw_live_picture(live *l, const char *camera, uint64_t after, tw_web_answer *out)
+{
+    size_t bytes = 0;
+    uint64_t number = 0;
+    uint8_t *copy = copy_picture(l, camera, after, &bytes, &number, NULL);
+    if (!copy) {
+        tw_answer_error(503, "no picture has come", out);
+        return;
+    }
+    *out = (tw_web_answer){
+        .status = 200, .type = "image/jpeg", .data = copy, .bytes = bytes, .owned = true};
+    (void)snprintf(out->tag, sizeof out->tag, "%llu", (unsigned long long)number);
+}
+
+/* ---- what was read ---------------------------------------------------------------- */
+
+/* One letter for each cell, row by row: what it showed, or what took it away. */
+static char letter_of(uint8_t cell)
+{
+    static const struct {
+        uint8_t bit;
+        char letter;
+    } all[] = {{TW_CELL_COUNTED, 'm'}, {TW_CELL_TRAVEL, 't'}, {TW_CELL_SIZE, 's'},
+               {TW_CELL_MOVING, 'i'},  {TW_CELL_LIGHT, 'l'},  {TW_CELL_SWAY, 'w'},
+               {TW_CELL_SHAKE, 'k'}};
+    for (size_t i = 0; i < sizeof all / sizeof *all; i++)
+        if (cell & all[i].bit)
+            return all[i].letter;
+    return cell & TW_CELL_WATCHED ? '.' : 'x';
+}
+
+static json_t *describe_cells(const view *v)
+{
+    char text[CELLS_MAX + 1];
+    const size_t cells = (size_t)v->reading.grid.columns * v->reading.grid.rows;
+    size_t n = 0;
+    for (; n < cells && n < CELLS_MAX; n++)
+        text[n] = letter_of(v->cells[n]);
+    text[n] = '\0';
+    return json_string(text);
+}
+
+static json_t *describe_blob(const tw_blob *b)
+{
+    return json_pack("{sf sf sf sf sf sf sb}", "left", b->left_ppm / 1e4, "top",
+                     b->top_ppm / 1e4, "right", b->right_ppm / 1e4, "bottom",
+                     b->bottom_ppm / 1e4, "size", b->size_ppm / 1e4, "travel",
+                     b->travel_ppm / 1e4, "counted", b->counted);
+}
+
+static json_t *describe_reading(const view *v)
+{
+    const tw_reading *r = &v->reading;
+    json_t *blobs = json_array();
+    for (uint16_t i = 0; i < r->blob_count; i++)
+        (void)json_array_append_new(blobs, describe_blob(&r->blob[i]));
+    return json_pack(
+        "{sI sI ss sf sf sf sf sf sf sf si sb so s{si si si si si} so}", "number",
+        (json_int_t)v->number, "at", (json_int_t)(v->wall_us / 1000), "state",
+        tw_watch_state_name(v->state), "activity", r->activity_ppm / 1e4, "light_guard",
+        r->light_ppm / 1e4, "sway_guard", r->sway_ppm / 1e4, "shake_guard",
+        r->shake_ppm / 1e4, "size", r->size_ppm / 1e4, "travel", r->travel_ppm / 1e4,
+        "ignored", r->ignored_ppm / 1e4, "subjects", r->subjects, "whole_picture",
+        r->whole_picture, "blobs", blobs, "grid", "columns", r->grid.columns, "rows",
+        r->grid.rows, "cell_px", r->grid.cell_px, "width", r->grid.width, "height",
+        r->grid.height, "cells", describe_cells(v));
+}
+
+/* Of a part of the full picture; -1: it cannot be told. */
+static double sharpness_of(const uint8_t *jpeg, size_t bytes, const tw_blob *box)
+{
+    tw_canvas canvas;
+    uint8_t *memory = NULL;
+    if (tw_jpeg_planes(jpeg, bytes, &canvas, &memory, NULL) != TW_OK)
+        return -1;
+    const tw_luma luma = {canvas.px[0], (uint32_t)canvas.stride[0], canvas.width,
+                          canvas.height};
+    const double levels = tw_sharpness(&luma, box) / 256.0;
+    free(memory);
+    return levels;
+}
+
+void tw_live_reading(live *l, const char *camera, const tw_blob *box, tw_web_answer *out)
+{
+    size_t bytes = 0;
+    uint64_t number = 0;
+    view *v = malloc(sizeof *v);
+    uint8_t *jpeg = v ? copy_picture(l, camera, 0, &bytes, &number, v) : NULL;
+    if (jpeg) {
+        json_t *o = describe_reading(v);
+        if (box)
+            (void)json_object_set_new(o, "sharpness",
+                                      json_real(sharpness_of(jpeg, bytes, box)));
+        tw_answer_json(o, 200, out);
+    } else {
+        tw_answer_error(503, "no picture has come", out);
+    }
+    free(jpeg);
+    free(v);
+}
+
+/* ---- what is asked ---------------------------------------------------------------- */
+
+void tw_show_stream(tw_page *p, const tw_web_request *r, const char *camera,
+                    tw_web_answer *out)
+{
+    (void)r;
+    if (tw_page_has_camera(p, camera))
+        tw_live_stream(&p->live, camera, out);
+    else
+        tw_answer_error(404, "there is no such camera", out);
+}
+
+void tw_show_picture(tw_page *p, const tw_web_request *r, const char *camera,
+                     tw_web_answer *out)
+{
+    const char *after = p->web->query(r->call, "after");
+    if (tw_page_has_camera(p, camera))
+        tw_live_picture(&p->live, camera, after ? strtoull(after, NULL, 10) : 0, out);
+    else
+        tw_answer_error(404, "there is no such camera", out);
+}
+
+/* "left,top,right,bottom" in percent. */
+static bool read_box(const char *text, tw_blob *box)
+{
+    double side[4] = {0};
+    memset(box, 0, sizeof *box);
+    if (!text ||
+        sscanf(text, "%lf,%lf,%lf,%lf", &side[0], &side[1], &side[2], &side[3]) != 4)
+        return false;
+    for (int i = 0; i < 4; i++)
+        if (!(side[i] >= 0 && side[i] <= 100))
+            return false;
+    box->left_ppm = (int32_t)(side[0] * 1e4);
+    box->top_ppm = (int32_t)(side[1] * 1e4);
+    box->right_ppm = (int32_t)(side[2] * 1e4);
+    box->bottom_ppm = (int32_t)(side[3] * 1e4);
+    return true;
+}
+
+void tw_show_reading(tw_page *p, const tw_web_request *r, const char *camera,
+                     tw_web_answer *out)
+{
+    tw_blob box;
+    const char *text = p->web->query(r->call, "sharp");
+    const bool boxed = read_box(text, &box);
+    if (!tw_page_has_camera(p, camera))
+        tw_answer_error(404, "there is no such camera", out);
+    else if (text && !boxed)
+        tw_answer_error(400, "sharp is left,top,right,bottom in percent", out);
+    else
+        tw_live_reading(&p->live, camera, boxed ? &box : NULL, out);
 }

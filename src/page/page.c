@@ -10,8 +10,8 @@ enum { PEM_MAX = 1 << 20 };
 
 static void tell(const tw_page *p, tw_status st, const char *line)
 {
-    if (p->told)
-        p->told(p->ctx, st, line);
+    if (p->host.told)
+        p->host.told(p->host.ctx, st, line);
 }
 
 bool tw_page_is_tls(const tw_page *p)
@@ -28,6 +28,33 @@ bool tw_page_has_camera(tw_page *p, const char *name)
         found = strcmp(known, name) == 0;
     (void)pthread_mutex_unlock(&p->station_lock);
     return found;
+}
+
+tw_settings *tw_page_settings(tw_page *p)
+{
+    (void)pthread_mutex_lock(&p->station_lock);
+    tw_settings *copy = tw_settings_copy(p->settings);
+    (void)pthread_mutex_unlock(&p->station_lock);
+    return copy;
+}
+
+int64_t tw_page_now(const tw_page *p)
+{
+    return p->host.clock.ops->now_us(p->host.clock.ctx);
+}
+
+int64_t tw_page_wall(const tw_page *p)
+{
+    return p->host.clock.ops->wall_us(p->host.clock.ctx);
+}
+
+tw_catalogue *tw_page_catalogue(tw_page *p)
+{
+    char path[PATH_BYTES];
+    (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, p->store);
+    if (!p->catalogue)
+        (void)tw_catalogue_open(path, false, &p->catalogue, NULL);
+    return p->catalogue;
 }
 
 tw_status tw_page_reload(tw_page *p, const tw_settings *settings)
@@ -146,11 +173,26 @@ static tw_status start(tw_page *p, const tw_station_settings *set, tw_error *err
     return TW_OK;
 }
 
-tw_status tw_page_new(const tw_settings *settings, const char *store, tw_clock clock,
-                      tw_page_told_fn told, void *ctx, tw_page **out, tw_error *err)
+/* Texts are the page's own. @return false: out of memory. */
+static bool take_host(tw_page *p, const tw_page_host *host,
+                      const tw_station_settings *set)
+{
+    p->host = *host;
+    p->store = strdup(host->store);
+    p->station_name = strdup(set->name);
+    p->accounts_file = strdup(set->accounts_file);
+    p->settings_file = host->settings_file ? strdup(host->settings_file) : NULL;
+    p->host.store = p->store;
+    p->host.settings_file = p->settings_file;
+    return p->store && p->station_name && p->accounts_file &&
+           (p->settings_file || !host->settings_file);
+}
+
+tw_status tw_page_new(const tw_settings *settings, const tw_page_host *host,
+                      tw_page **out, tw_error *err)
 {
     tw_station_settings set;
-    if (!settings || !store || !out)
+    if (!settings || !host || !host->store || !out)
         return tw_fail(err, TW_EINVAL, "no settings or no store");
     *out = NULL;
     tw_settings_station(settings, &set);
@@ -159,21 +201,18 @@ tw_status tw_page_new(const tw_settings *settings, const char *store, tw_clock c
     tw_page *p = calloc(1, sizeof *p);
     if (!p)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    p->clock = clock;
-    p->told = told;
-    p->ctx = ctx;
     (void)pthread_mutex_init(&p->sessions.lock, NULL);
     (void)pthread_mutex_init(&p->station_lock, NULL);
     (void)pthread_mutex_init(&p->store_lock, NULL);
-    tw_live_init(&p->live, 1000000 / set.live_fps);
+    (void)pthread_mutex_init(&p->writing, NULL);
+    tw_live_init(&p->live, 1000000 / set.live_fps, host->clock);
+    tw_moments_init(&p->moments);
+    tw_removals_init(&p->removals);
     p->settings = tw_settings_copy(settings);
-    p->store = strdup(store);
-    p->station_name = strdup(set.name);
-    p->accounts_file = strdup(set.accounts_file);
+    const bool taken = take_host(p, host, &set);
     p->web = tw_web_load(err);
     tw_status st = p->web ? TW_OK : TW_ENOTSUP;
-    if (st == TW_OK &&
-        (!p->settings || !p->store || !p->station_name || !p->accounts_file))
+    if (st == TW_OK && (!p->settings || !taken))
         st = tw_fail(err, TW_ENOMEM, "out of memory");
     if (st == TW_OK)
         st = start(p, &set, err);
@@ -200,8 +239,10 @@ void tw_page_station(tw_page *p, tw_station *station)
 
 void tw_page_event(tw_page *p, const tw_event *event)
 {
-    if (p && event->camera)
-        tw_live_event(&p->live, event, p->clock.ops->now_us(p->clock.ctx));
+    if (!p || !event->camera)
+        return;
+    tw_moments_event(&p->moments, event);
+    tw_live_event(&p->live, event);
 }
 
 void tw_page_free(tw_page *p)
@@ -211,14 +252,18 @@ void tw_page_free(tw_page *p)
     tw_live_end(&p->live);
     if (p->server)
         p->web->stop(p->server);
+    tw_removals_end(p);
     tw_live_free(&p->live);
+    tw_moments_free(&p->moments);
     tw_catalogue_close(p->catalogue);
     (void)pthread_mutex_destroy(&p->sessions.lock);
     (void)pthread_mutex_destroy(&p->station_lock);
     (void)pthread_mutex_destroy(&p->store_lock);
+    (void)pthread_mutex_destroy(&p->writing);
     free(p->certificate);
     free(p->key);
     free(p->store);
+    free(p->settings_file);
     free(p->station_name);
     free(p->accounts_file);
     tw_settings_free(p->settings);

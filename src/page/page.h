@@ -7,9 +7,20 @@
 
 #include "../media/web.h"
 #include "tawny/catalogue.h"
+#include "tawny/draft.h"
 #include "tawny/page.h"
+#include "tawny/recent.h"
 
-enum { SESSIONS_MAX = 64, FAILURES_MAX = 256, CAMERAS_MAX = 64, PATH_BYTES = 4096 };
+enum {
+    SESSIONS_MAX = 64,
+    FAILURES_MAX = 256,
+    CAMERAS_MAX = 64,
+    PATH_BYTES = 4096,
+    CELLS_MAX = TW_CELLS_MAX * TW_CELLS_MAX,
+    SECONDS_KEPT = 180, /* more than the catalogue is behind */
+    REMOVALS_MAX = 256,
+    UNDO_S = 10 /* that a removal can be undone for */
+};
 
 /* ---- accounts.c */
 
@@ -68,47 +79,108 @@ void tw_login_worked(sessions *s, const char *peer, const char *name);
 
 /* ---- live.c */
 
-/* A camera's newest picture, while somebody looks. */
+/* A camera's newest picture, and what was read in it; while somebody looks. */
 typedef struct view {
     char name[64];
     unsigned watching; /* how many */
-    uint8_t *jpeg;     /* owned; NULL: none yet */
+    int64_t until_us; /* somebody has just looked: it is taken until then, by the clock */
+    uint8_t *jpeg;    /* owned; NULL: none yet */
     size_t bytes;
-    uint64_t number; /* of the picture */
-    int64_t next_us; /* none is taken before, by the clock */
+    uint64_t number;           /* of the picture */
+    int64_t taken_us, next_us; /* by the clock; none is taken before next_us */
+    tw_watch_state state;
+    int64_t wall_us;
+    tw_reading reading; /* its cells are those below */
+    uint8_t cells[CELLS_MAX];
 } view;
 
 typedef struct live {
     pthread_mutex_t lock;
     pthread_cond_t came;
-    view all[CAMERAS_MAX];
+    view *all[CAMERAS_MAX]; /* owned */
     size_t count;
     int64_t every_us;
+    tw_clock clock;
     bool ending;
 } live;
 
-void tw_live_init(live *l, int64_t every_us);
+void tw_live_init(live *l, int64_t every_us, tw_clock clock);
 void tw_live_end(live *l); /* streams end */
 void tw_live_free(live *l);
-void tw_live_event(live *l, const tw_event *event, int64_t now_us);
-/** Answer with a stream of a camera's pictures, or with one. */
+void tw_live_event(live *l, const tw_event *event);
+/** Answer with a stream of a camera's pictures; with one that is newer than a number;
+ * with what was read in the newest.
+ * @param box  Of which to tell the sharpness; NULL: of nothing. */
 void tw_live_stream(live *l, const char *camera, tw_web_answer *out);
-void tw_live_picture(live *l, const char *camera, tw_web_answer *out);
+void tw_live_picture(live *l, const char *camera, uint64_t after, tw_web_answer *out);
+void tw_live_reading(live *l, const char *camera, const tw_blob *box, tw_web_answer *out);
+
+/* ---- moments.c */
+
+/* What moved lately before a camera. */
+typedef struct moment {
+    char name[64];
+    tw_trace_point second[SECONDS_KEPT]; /* a ring */
+    size_t first, count;
+    tw_recent *recent; /* owned; NULL: no frame yet */
+} moment;
+
+typedef struct moments {
+    pthread_mutex_t lock;
+    moment *all[CAMERAS_MAX]; /* owned */
+    size_t count;
+} moments;
+
+void tw_moments_init(moments *m);
+void tw_moments_free(moments *m);
+void tw_moments_event(moments *m, const tw_event *event);
+/** Visit the seconds of a camera that begin at or after a time, in order. */
+void tw_moments_seconds(moments *m, const char *camera, int64_t from_us,
+                        bool (*visit)(void *ctx, const tw_trace_point *point), void *ctx);
+/** As tw_recent_walk, with the zones and the mask of settings. @return 0: nothing is
+ * known. */
+size_t tw_moments_walk(moments *m, const tw_camera_settings *camera,
+                       void (*visit)(void *ctx, const tw_reading *reading), void *ctx);
+
+/* ---- removals.c */
+
+/* Sightings that will be removed, unless that is undone in time. */
+typedef struct removals {
+    pthread_mutex_t lock;
+    pthread_cond_t changed;
+    pthread_t thread;
+    bool started, ending;
+    struct {
+        int64_t id, due_us; /* by the clock */
+    } all[REMOVALS_MAX];
+    size_t count;
+} removals;
+
+void tw_removals_init(removals *r);
+/** Carries out what is left. */
+void tw_removals_end(tw_page *page);
+/** @return TW_OK; TW_ESIZE: too many at once; TW_ENOMEM: no thread. */
+tw_status tw_removals_add(tw_page *page, int64_t id);
+/** @return false: it is too late. */
+bool tw_removals_undo(tw_page *page, int64_t id);
+bool tw_removals_has(tw_page *page, int64_t id);
 
 /* ---- page.c */
 
 struct tw_page {
     tw_settings *settings; /* under station_lock */
-    char *store, *accounts_file, *station_name;
-    tw_clock clock;
-    tw_page_told_fn told;
-    void *ctx;
+    char *store, *accounts_file, *station_name, *settings_file;
+    tw_page_host host; /* its texts are those above */
     const tw_web_module *web;
     tw_web *server;
     char *certificate, *key; /* PEM; NULL: no TLS */
     bool loopback;           /* it answers there alone */
     sessions sessions;
     live live;
+    moments moments;
+    removals removals;
+    atomic_bool trying;           /* a destination is being tried */
+    pthread_mutex_t writing;      /* settings are being changed */
     pthread_mutex_t station_lock; /* as in src/deliver: never where an event is told */
     tw_station *station;
     pthread_mutex_t store_lock;
@@ -117,26 +189,63 @@ struct tw_page {
 
 bool tw_page_is_tls(const tw_page *page);
 bool tw_page_has_camera(tw_page *page, const char *name);
+/** The settings as they are, the caller's. @return NULL: out of memory. */
+tw_settings *tw_page_settings(tw_page *page);
+int64_t tw_page_now(const tw_page *page);
+int64_t tw_page_wall(const tw_page *page);
 
 /* ---- api.c */
 
 /** The handler of the server. */
 void tw_page_handle(void *page, const tw_web_request *request, tw_web_answer *out);
 
-/* ---- show.c: what is read, as JSON; stored.c: sightings and captures */
+/* What answers: r->path is its own, followed by rest. */
+typedef void tw_answer_fn(tw_page *p, const tw_web_request *r, const char *rest,
+                          tw_web_answer *out);
 
-void tw_show_status(tw_page *p, tw_web_answer *out);
-void tw_show_sightings(tw_page *p, const tw_web_request *r, tw_web_answer *out);
-void tw_show_sighting(tw_page *p, int64_t id, tw_web_answer *out);
-void tw_show_capture(tw_page *p, const tw_web_request *r, const char *file,
-                     tw_web_answer *out);
-void tw_change_sighting(tw_page *p, const tw_web_request *r, int64_t id,
-                        tw_web_answer *out);
-void tw_do_order(tw_page *p, const tw_web_request *r, tw_web_answer *out);
+/* show.c: the station */
+tw_answer_fn tw_show_status, tw_show_plan, tw_show_happenings, tw_do_order;
+/* live.c */
+tw_answer_fn tw_show_stream, tw_show_picture, tw_show_reading;
+/* stored.c: sightings and captures */
+tw_answer_fn tw_show_sightings, tw_show_sighting, tw_show_capture, tw_show_thumb,
+    tw_change_sighting;
+/* past.c: activity that is past, and what other settings would have made of it */
+tw_answer_fn tw_show_trace, tw_try_changes;
+/* configure.c: the settings */
+tw_answer_fn tw_show_settings, tw_show_zones, tw_show_file, tw_change_settings,
+    tw_change_file;
+/* outgoing.c: destinations */
+tw_answer_fn tw_show_outbox, tw_change_outbox, tw_try_destination;
+
+/** A draft of the settings with the changes of a request in it: [{head, name, key,
+ * value}].
+ * @param settings  Set on TW_OK to what it makes; the caller's.
+ * @return TW_OK; else out is an answer that says what is wrong. */
+tw_status tw_draft_of(tw_page *p, const void *changes, tw_draft **draft,
+                      tw_settings **settings, tw_web_answer *out);
+
+/** The catalogue, under the lock of the store. @return NULL: there is none. */
+tw_catalogue *tw_page_catalogue(tw_page *p);
+
+/** Visit a camera's activity second by second: of the catalogue, and then of the time
+ * that it does not have yet. */
+void tw_past_walk(tw_page *p, const char *camera, int64_t from_us, int64_t until_us,
+                  bool (*visit)(void *ctx, const tw_trace_point *point), void *ctx);
+
+/** Milliseconds since 1970, as browsers count, in the query; @return microseconds, 0:
+ * none. */
+int64_t tw_time_of(tw_page *p, const tw_web_request *r, const char *name);
+/** The body as JSON (a json_t), the caller's. @return NULL: it is none. */
+void *tw_body_of(const tw_web_request *r);
 
 /** Answer with JSON (a json_t), which is let go. */
 void tw_answer_json(void *json, unsigned status, tw_web_answer *out);
 /** Answer with {"error": ...}. */
 void tw_answer_error(unsigned status, const char *text, tw_web_answer *out);
+/** Answer with {"done": true}, or say what a status means. @param missing  For TW_ENOENT.
+ */
+void tw_answer_status(tw_status st, const char *missing, const tw_error *err,
+                      tw_web_answer *out);
 
 #endif

@@ -1,18 +1,21 @@
 /* The station as it is: states of cameras and card; and orders to it. */
 #include <jansson.h>
+#include <string.h>
 
 #include "page.h"
+#include "tawny/plan.h"
 
 static json_t *describe_camera(const tw_page *p, const tw_camera_status *c)
 {
     char last[TW_UTC_MAX];
     tw_camera_settings set;
     json_t *o = json_pack(
-        "{ss sb ss sf sf si si sI si si ss}", "name", c->name, "open", c->open, "state",
-        c->lost_us > 0 ? "lost" : tw_watch_state_name(c->state), "activity",
+        "{ss sb ss sf sf si si sI si si ss sf sf sf}", "name", c->name, "open", c->open,
+        "state", c->lost_us > 0 ? "lost" : tw_watch_state_name(c->state), "activity",
         c->activity_ppm / 1e4, "fps", c->real_milli / 1e3, "sightings", (int)c->sightings,
         "stored", (int)c->stored, "stored_bytes", (json_int_t)c->stored_bytes, "width",
-        c->width, "height", c->height, "lost_why", c->lost_us > 0 ? c->lost_why : "");
+        c->width, "height", c->height, "lost_why", c->lost_us > 0 ? c->lost_why : "",
+        "busy", c->busy_ppm / 1e4, "light", c->light_ppm / 1e4, "noise", c->noise / 16.0);
     if (c->last_us > 0)
         (void)json_object_set_new(o, "last", json_string(tw_utc(c->last_us, last)));
     if (tw_settings_camera(p->settings, c->name, &set) == TW_OK) {
@@ -22,8 +25,11 @@ static json_t *describe_camera(const tw_page *p, const tw_camera_status *c)
     return o;
 }
 
-void tw_show_status(tw_page *p, tw_web_answer *out)
+void tw_show_status(tw_page *p, const tw_web_request *r, const char *rest,
+                    tw_web_answer *out)
 {
+    (void)r;
+    (void)rest;
     tw_camera_status camera;
     tw_store_status store;
     json_t *cameras = json_array(), *all = NULL;
@@ -43,10 +49,12 @@ void tw_show_status(tw_page *p, tw_web_answer *out)
     tw_answer_json(all, 200, out);
 }
 
-void tw_do_order(tw_page *p, const tw_web_request *r, tw_web_answer *out)
+void tw_do_order(tw_page *p, const tw_web_request *r, const char *rest,
+                 tw_web_answer *out)
 {
+    (void)rest;
     enum { MOST_S = 30 * 86400 };
-    json_t *o = json_loadb(r->body, r->bytes, JSON_REJECT_DUPLICATES, NULL);
+    json_t *o = tw_body_of(r);
     const char *what = json_string_value(json_object_get(o, "do"));
     const char *camera = json_string_value(json_object_get(o, "camera"));
     const double for_s = json_number_value(json_object_get(o, "for_s"));
@@ -62,4 +70,89 @@ void tw_do_order(tw_page *p, const tw_web_request *r, tw_web_answer *out)
     else
         tw_answer_error(400, "an order is arm, disarm, as-set, trigger or snap", out);
     json_decref(o);
+}
+
+/* ---- forecasts -------------------------------------------------------------------- */
+
+static json_t *describe_plan(const tw_plan *plan, double *day_bytes)
+{
+    json_t *list = json_array();
+    for (size_t i = 0; i < plan->count; i++) {
+        const tw_plan_rates rates = tw_plan_rates_of(&plan->cameras[i]);
+        *day_bytes += rates.day;
+        (void)json_array_append_new(
+            list, json_pack("{ss si sf sf sf sf}", "camera", plan->cameras[i].name,
+                            "sightings", (int)plan->cameras[i].sightings,
+                            "bytes_an_hour_of_sightings", rates.sighting_hour,
+                            "bytes_an_hour_of_recording", rates.recorded_hour,
+                            "bytes_a_day", rates.day, "uplink_bits", rates.uplink));
+    }
+    return list;
+}
+
+void tw_show_plan(tw_page *p, const tw_web_request *r, const char *rest,
+                  tw_web_answer *out)
+{
+    tw_plan plan = {0};
+    tw_store_status store;
+    tw_station_settings station;
+    tw_settings *s = tw_page_settings(p);
+    double day_bytes = 0;
+    (void)r;
+    (void)rest;
+    memset(&store, 0, sizeof store);
+    if (!s) {
+        tw_answer_error(500, "out of memory", out);
+        return;
+    }
+    (void)pthread_mutex_lock(&p->store_lock);
+    tw_catalogue *c = tw_page_catalogue(p);
+    if (c)
+        (void)tw_plan_read(c, s, &plan, NULL);
+    (void)pthread_mutex_unlock(&p->store_lock);
+    (void)pthread_mutex_lock(&p->station_lock);
+    if (p->station)
+        (void)tw_station_store(p->station, &store);
+    (void)pthread_mutex_unlock(&p->station_lock);
+    tw_settings_station(s, &station);
+    json_t *cameras = describe_plan(&plan, &day_bytes);
+    tw_answer_json(
+        json_pack("{so sf sI sI sf sf}", "cameras", cameras, "history_days",
+                  (double)(plan.last_us - plan.first_us) / 864e8, "free_bytes",
+                  (json_int_t)store.free_bytes, "total_bytes",
+                  (json_int_t)store.total_bytes, "bytes_a_day", day_bytes, "days",
+                  tw_plan_days(store.free_bytes, station.keep_free, day_bytes)),
+        200, out);
+    tw_plan_free(&plan);
+    tw_settings_free(s);
+}
+
+/* ---- what happened ---------------------------------------------------------------- */
+
+enum { HAPPENINGS = 200 };
+
+static bool take_happening(void *ctx, const tw_happening *h)
+{
+    char at[TW_UTC_MAX];
+    (void)json_array_append_new(ctx, json_pack("{ss ss? ss ss}", "at",
+                                               tw_utc(h->at_us, at), "camera", h->camera,
+                                               "what", h->what, "text", h->text));
+    if (json_array_size(ctx) > HAPPENINGS) /* the newest are of interest */
+        (void)json_array_remove(ctx, 0);
+    return true;
+}
+
+void tw_show_happenings(tw_page *p, const tw_web_request *r, const char *rest,
+                        tw_web_answer *out)
+{
+    json_t *list = json_array();
+    (void)rest;
+    (void)pthread_mutex_lock(&p->store_lock);
+    tw_catalogue *c = tw_page_catalogue(p);
+    if (c)
+        (void)tw_catalogue_happenings(c, NULL, tw_time_of(p, r, "from"),
+                                      tw_time_of(p, r, "until"), take_happening, list,
+                                      NULL);
+    (void)pthread_mutex_unlock(&p->store_lock);
+    tw_answer_json(json_pack("{so}", "happenings", list), 200, out);
 }

@@ -8,19 +8,11 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "../media/jpeg.h"
 #include "page.h"
+#include "tawny/deliver.h"
 
-enum { MOST = 2000 };
-
-/* Under the lock of the store. */
-static tw_catalogue *catalogue_of(tw_page *p)
-{
-    char path[PATH_BYTES];
-    (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, p->store);
-    if (!p->catalogue)
-        (void)tw_catalogue_open(path, false, &p->catalogue, NULL);
-    return p->catalogue;
-}
+enum { MOST = 5000, THUMB_WIDTH = 240, THUMB_QUALITY = 70 };
 
 /* ---- lists ------------------------------------------------------------------------ */
 
@@ -38,36 +30,39 @@ static json_t *describe(const tw_sighting_record *r)
     return o;
 }
 
+/* What is being visited: sightings that are to be removed are not shown any more. */
+typedef struct listing {
+    tw_page *page;
+    json_t *list;
+} listing;
+
 static bool add_sighting(void *ctx, const tw_sighting_record *r)
 {
-    (void)json_array_append_new(ctx, describe(r));
+    const listing *l = ctx;
+    if (!tw_removals_has(l->page, r->id))
+        (void)json_array_append_new(l->list, describe(r));
     return true;
 }
 
-/* Milliseconds since 1970, as browsers count. */
-static int64_t time_of(tw_page *p, const tw_web_request *r, const char *name)
+void tw_show_sightings(tw_page *p, const tw_web_request *r, const char *rest,
+                       tw_web_answer *out)
 {
-    const char *text = p->web->query(r->call, name);
-    const long long ms = text ? strtoll(text, NULL, 10) : 0;
-    return ms > 0 && ms < INT64_MAX / 1000 ? ms * 1000 : 0;
-}
-
-void tw_show_sightings(tw_page *p, const tw_web_request *r, tw_web_answer *out)
-{
+    (void)rest;
     const char *camera = p->web->query(r->call, "camera"),
                *starred = p->web->query(r->call, "starred"),
                *most = p->web->query(r->call, "most");
     const long n = most ? strtol(most, NULL, 10) : MOST;
     const tw_sighting_filter filter = {.camera = camera && camera[0] ? camera : NULL,
-                                       .from_us = time_of(p, r, "from"),
-                                       .until_us = time_of(p, r, "until"),
+                                       .from_us = tw_time_of(p, r, "from"),
+                                       .until_us = tw_time_of(p, r, "until"),
                                        .starred = starred && strcmp(starred, "1") == 0,
                                        .most = n > 0 && n < MOST ? (uint32_t)n : MOST};
     json_t *list = json_array();
+    listing l = {p, list};
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = catalogue_of(p);
+    tw_catalogue *c = tw_page_catalogue(p);
     const tw_status st =
-        c ? tw_catalogue_sightings(c, &filter, add_sighting, list, NULL) : TW_OK;
+        c ? tw_catalogue_sightings(c, &filter, add_sighting, &l, NULL) : TW_OK;
     (void)pthread_mutex_unlock(&p->store_lock);
     if (st == TW_OK)
         tw_answer_json(json_pack("{so}", "sightings", list), 200, out);
@@ -86,13 +81,26 @@ static bool add_capture(void *ctx, const tw_capture_record *r)
     return true;
 }
 
-void tw_show_sighting(tw_page *p, int64_t id, tw_web_answer *out)
+/* A number that is all of a text. @return 0: it is none. */
+static int64_t number_of(const char *text)
 {
+    char *end = NULL;
+    const long long n = strtoll(text, &end, 10);
+    return end != text && *end == '\0' && n > 0 ? n : 0;
+}
+
+void tw_show_sighting(tw_page *p, const tw_web_request *r, const char *rest,
+                      tw_web_answer *out)
+{
+    const int64_t id = number_of(rest);
     const tw_sighting_filter filter = {.id = id};
     json_t *list = json_array(), *files = json_array();
+    listing l = {p, list};
+    (void)r;
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = catalogue_of(p);
-    if (c && tw_catalogue_sightings(c, &filter, add_sighting, list, NULL) == TW_OK)
+    tw_catalogue *c = tw_page_catalogue(p);
+    if (c && id > 0 &&
+        tw_catalogue_sightings(c, &filter, add_sighting, &l, NULL) == TW_OK)
         (void)tw_catalogue_captures(c, id, add_capture, files, NULL);
     (void)pthread_mutex_unlock(&p->store_lock);
     json_t *one = json_array_get(list, 0);
@@ -112,7 +120,7 @@ void tw_show_sighting(tw_page *p, int64_t id, tw_web_answer *out)
 static bool is_known(tw_page *p, const char *file)
 {
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = catalogue_of(p);
+    tw_catalogue *c = tw_page_catalogue(p);
     const bool known = c && tw_catalogue_knows(c, file);
     (void)pthread_mutex_unlock(&p->store_lock);
     return known;
@@ -156,24 +164,142 @@ void tw_show_capture(tw_page *p, const tw_web_request *r, const char *file,
         (void)snprintf(out->name, sizeof out->name, "%s", slash ? slash + 1 : file);
 }
 
+/* ---- thumbnails ------------------------------------------------------------------- */
+
+/* The first still of a sighting. */
+static bool take_still(void *ctx, const tw_capture_record *r)
+{
+    char *out = ctx;
+    const tw_kind kind = tw_kind_find(r->kind);
+    if (kind == TW_KIND_COUNT || tw_kind_is_video(kind))
+        return true;
+    (void)snprintf(out, PATH_BYTES, "%s", r->file);
+    return false;
+}
+
+/* @return TW_ENOENT: it has no still. */
+static tw_status find_still(tw_page *p, int64_t id, char path[PATH_BYTES])
+{
+    char file[PATH_BYTES] = "";
+    (void)pthread_mutex_lock(&p->store_lock);
+    tw_catalogue *c = tw_page_catalogue(p);
+    if (c && id > 0)
+        (void)tw_catalogue_captures(c, id, take_still, file, NULL);
+    (void)pthread_mutex_unlock(&p->store_lock);
+    return file[0] && snprintf(path, PATH_BYTES, "%s/%s", p->store, file) < PATH_BYTES
+               ? TW_OK
+               : TW_ENOENT;
+}
+
+/* Reduced as far as the decoder does it by the way, which costs little. */
+static tw_status reduce(const char *path, uint8_t **out, size_t *bytes)
+{
+    uint8_t *data = NULL, *pixels = NULL;
+    size_t capacity = 0, n = 0;
+    uint16_t width = 0, height = 0;
+    tw_status st = tw_jpeg_read_file(path, &data, &capacity, &n, NULL);
+    if (st == TW_OK)
+        st = tw_jpeg_pixels(data, n, THUMB_WIDTH, &pixels, &width, &height, NULL);
+    if (st == TW_OK)
+        st =
+            tw_jpeg_encode_pixels(pixels, width, height, THUMB_QUALITY, out, bytes, NULL);
+    free(pixels);
+    free(data);
+    return st;
+}
+
+void tw_show_thumb(tw_page *p, const tw_web_request *r, const char *rest,
+                   tw_web_answer *out)
+{
+    char path[PATH_BYTES];
+    uint8_t *jpeg = NULL;
+    size_t bytes = 0;
+    (void)r;
+    if (find_still(p, number_of(rest), path) == TW_OK &&
+        reduce(path, &jpeg, &bytes) == TW_OK)
+        *out = (tw_web_answer){.status = 200,
+                               .type = "image/jpeg",
+                               .cache = "private, max-age=3600",
+                               .data = jpeg,
+                               .bytes = bytes,
+                               .owned = true};
+    else
+        tw_answer_error(404, "it has no still", out);
+}
+
 /* ---- changes ---------------------------------------------------------------------- */
 
-void tw_change_sighting(tw_page *p, const tw_web_request *r, int64_t id,
+static tw_status star(tw_page *p, int64_t id, bool on, tw_error *err)
+{
+    tw_status st = TW_ENOENT;
+    (void)pthread_mutex_lock(&p->store_lock);
+    tw_catalogue *c = tw_page_catalogue(p);
+    if (c)
+        st = tw_catalogue_star(c, id, on, err);
+    (void)pthread_mutex_unlock(&p->store_lock);
+    return st;
+}
+
+static tw_status send_again(tw_page *p, int64_t id, const char *destination,
+                            tw_error *err)
+{
+    tw_settings *settings = tw_page_settings(p);
+    tw_status st = settings ? TW_ENOENT : TW_ENOMEM;
+    (void)pthread_mutex_lock(&p->store_lock);
+    tw_catalogue *c = tw_page_catalogue(p);
+    if (c && settings)
+        st = tw_deliver_again(settings, destination, c, id, NULL, err);
+    (void)pthread_mutex_unlock(&p->store_lock);
+    tw_settings_free(settings);
+    return st;
+}
+
+static bool is_there(tw_page *p, int64_t id)
+{
+    const tw_sighting_filter filter = {.id = id};
+    json_t *list = json_array();
+    listing l = {p, list};
+    (void)pthread_mutex_lock(&p->store_lock);
+    tw_catalogue *c = tw_page_catalogue(p);
+    if (c)
+        (void)tw_catalogue_sightings(c, &filter, add_sighting, &l, NULL);
+    (void)pthread_mutex_unlock(&p->store_lock);
+    const bool there = json_array_size(list) > 0;
+    json_decref(list);
+    return there;
+}
+
+static tw_status remove_later(tw_page *p, int64_t id, bool on, tw_error *err)
+{
+    if (!p->host.card)
+        return tw_fail(err, TW_ENOTSUP, "nothing can be removed from this store");
+    if (!on)
+        return tw_removals_undo(p, id)
+                   ? TW_OK
+                   : tw_fail(err, TW_ENOENT, "it is too late to undo that");
+    return is_there(p, id) ? tw_removals_add(p, id) : TW_ENOENT;
+}
+
+void tw_change_sighting(tw_page *p, const tw_web_request *r, const char *rest,
                         tw_web_answer *out)
 {
-    json_t *o = json_loadb(r->body, r->bytes, JSON_REJECT_DUPLICATES, NULL);
-    const json_t *star = json_object_get(o, "star");
+    json_t *o = tw_body_of(r);
+    const int64_t id = number_of(rest);
+    const json_t *starred = json_object_get(o, "star"),
+                 *removed = json_object_get(o, "remove"),
+                 *sent = json_object_get(o, "send");
+    tw_error err = {0};
     tw_status st = TW_EINVAL;
-    (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = catalogue_of(p);
-    if (c && json_is_boolean(star))
-        st = tw_catalogue_star(c, id, json_is_true(star), NULL);
-    (void)pthread_mutex_unlock(&p->store_lock);
-    if (st == TW_OK)
-        tw_answer_json(json_pack("{sb}", "done", true), 200, out);
-    else if (st == TW_ENOENT)
-        tw_answer_error(404, "there is no such sighting", out);
+    if (id > 0 && json_is_boolean(starred))
+        st = star(p, id, json_is_true(starred), &err);
+    else if (id > 0 && json_is_boolean(removed))
+        st = remove_later(p, id, json_is_true(removed), &err);
+    else if (id > 0 && json_is_string(sent))
+        st = send_again(p, id, json_string_value(sent), &err);
+    if (st == TW_EINVAL)
+        tw_answer_error(400, "star or remove is true or false, or send a destination",
+                        out);
     else
-        tw_answer_error(400, "star is true or false", out);
+        tw_answer_status(st, "there is no such sighting", &err, out);
     json_decref(o);
 }

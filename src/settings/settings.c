@@ -399,30 +399,72 @@ static const entry *entry_of(const tw_settings *s, const char *camera, const tw_
 
 /* ---- looking ---------------------------------------------------------------------- */
 
+static const char *choices_of(const tw_row *row)
+{
+    if (row->type == &tw_type_switch)
+        return "yes no";
+    return row->type == &tw_type_choice ? row->choices : NULL;
+}
+
+/* Headers may carry a secret of their own; {secret} is the way that shows none. */
+static const char *shown(const tw_row *row, const char *value)
+{
+    const bool bare =
+        strcmp(row->key, "headers") == 0 && value[0] && strstr(value, "{secret}") == NULL;
+    return bare ? "***" : value;
+}
+
+static void show_row(const tw_row *row, const entry *e,
+                     void (*visit)(void *ctx, const tw_setting *setting), void *ctx)
+{
+    tw_value field;
+    char value[TW_LINE_MAX], range[TW_VALUE_MAX];
+    memset(&field, 0, sizeof field);
+    (void)row->type->parse(row, e ? e->value : row->preset, &field);
+    row->type->print(row, &field, value, sizeof value);
+    row->type->explain(row, range, sizeof range);
+    const tw_setting setting = {.section = row->section,
+                                .group = row->group,
+                                .key = row->key,
+                                .value = shown(row, value),
+                                .preset = row->preset,
+                                .range = range,
+                                .choices = choices_of(row),
+                                .help = row->help,
+                                .origin = e ? e->origin : "built-in"};
+    visit(ctx, &setting);
+}
+
 tw_status tw_settings_walk(tw_settings *settings, const char *camera,
                            void (*visit)(void *ctx, const tw_setting *setting), void *ctx)
 {
+    size_t count = 0;
+    const tw_row *rows = tw_table(&count);
     if (!settings || !visit)
         return TW_EINVAL;
     if (camera && !tw_find_section(settings, IN_CAMERA, camera))
         return TW_ENOENT;
+    for (size_t i = 0; i < count; i++)
+        if (strcmp(rows[i].section, camera ? "camera" : "station") == 0)
+            show_row(&rows[i], entry_of(settings, camera, &rows[i]), visit, ctx);
+    return TW_OK;
+}
+
+tw_status tw_settings_walk_destination(tw_settings *settings, const char *name,
+                                       void (*visit)(void *ctx,
+                                                     const tw_setting *setting),
+                                       void *ctx)
+{
     size_t count = 0;
     const tw_row *rows = tw_table(&count);
-    for (size_t i = 0; i < count; i++) {
-        if (strcmp(rows[i].section, camera ? "camera" : "station") != 0)
-            continue;
-        const entry *e = entry_of(settings, camera, &rows[i]);
-        tw_value field;
-        memset(&field, 0, sizeof field);
-        char value[TW_LINE_MAX], range[TW_VALUE_MAX];
-        (void)rows[i].type->parse(&rows[i], e ? e->value : rows[i].preset, &field);
-        rows[i].type->print(&rows[i], &field, value, sizeof value);
-        rows[i].type->explain(&rows[i], range, sizeof range);
-        const tw_setting setting = {
-            rows[i].section, rows[i].group, rows[i].key,  value,
-            rows[i].preset,  range,         rows[i].help, e ? e->origin : "built-in"};
-        visit(ctx, &setting);
-    }
+    if (!settings || !name || !visit)
+        return TW_EINVAL;
+    if (!tw_find_section(settings, IN_DESTINATION, name))
+        return TW_ENOENT;
+    for (size_t i = 0; i < count; i++)
+        if (strcmp(rows[i].section, "destination") == 0)
+            show_row(&rows[i], tw_find_entry(settings, IN_DESTINATION, name, &rows[i]),
+                     visit, ctx);
     return TW_OK;
 }
 

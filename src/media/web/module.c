@@ -4,6 +4,8 @@
 #include <microhttpd.h>
 #include <netdb.h>
 #include <sodium.h>
+#include <pthread.h>
+#include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -185,6 +187,9 @@ static void add_headers(struct MHD_Response *r, const tw_web_answer *a)
     (void)snprintf(text, sizeof text, "attachment; filename=\"%s\"", a->name);
     if (a->name[0])
         (void)MHD_add_response_header(r, "Content-Disposition", text);
+    (void)snprintf(text, sizeof text, "\"%s\"", a->tag);
+    if (a->tag[0])
+        (void)MHD_add_response_header(r, "ETag", text);
     (void)snprintf(text, sizeof text, "%u", a->again_s);
     if (a->again_s > 0)
         (void)MHD_add_response_header(r, "Retry-After", text);
@@ -363,6 +368,9 @@ static tw_status begin(tw_web *web, const struct addrinfo *at, tw_error *err)
         {MHD_OPTION_HTTPS_MEM_KEY, 0, (void *)spec->key},          /* NOLINT */
         {MHD_OPTION_END, 0, NULL}};
     static const struct MHD_OptionItem none[] = {{MHD_OPTION_END, 0, NULL}};
+    sigset_t all, before;
+    (void)sigfillset(&all);
+    (void)pthread_sigmask(SIG_SETMASK, &all, &before); /* its threads are for no signal */
     errno = 0;
     web->daemon = MHD_start_daemon(
         flags, (uint16_t)spec->port, NULL, NULL, handle, web, MHD_OPTION_SOCK_ADDR,
@@ -371,10 +379,12 @@ static tw_status begin(tw_web *web, const struct addrinfo *at, tw_error *err)
         MHD_OPTION_CONNECTION_TIMEOUT, (unsigned)TW_WEB_PATIENCE_S,
         MHD_OPTION_CONNECTION_MEMORY_LIMIT, (size_t)MEMORY, MHD_OPTION_NOTIFY_COMPLETED,
         completed, NULL, MHD_OPTION_ARRAY, tls ? more : none, MHD_OPTION_END);
+    const int code = errno;
+    (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
     if (!web->daemon)
-        return tw_fail(err, tw_status_of_errno(errno ? errno : EINVAL),
+        return tw_fail(err, tw_status_of_errno(code ? code : EINVAL),
                        "cannot listen at %s, port %d: %s", spec->address, spec->port,
-                       errno ? strerror(errno) : "the certificate or its key is no good");
+                       code ? strerror(code) : "the certificate or its key is no good");
     const union MHD_DaemonInfo *info =
         MHD_get_daemon_info(web->daemon, MHD_DAEMON_INFO_BIND_PORT);
     web->port = info ? info->port : spec->port;

@@ -1,0 +1,316 @@
+/* The settings: shown, changed, saved and restored as a whole. */
+#include <jansson.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "page.h"
+
+enum { CHANGES_MAX = 500 };
+
+/* ---- showing ---------------------------------------------------------------------- */
+
+static void add_row(void *ctx, const tw_setting *s)
+{
+    json_t *row = json_pack("{ss ss ss ss ss ss ss}", "group", s->group, "key", s->key,
+                            "value", s->value, "preset", s->preset, "range", s->range,
+                            "help", s->help, "origin", s->origin);
+    if (s->choices)
+        (void)json_object_set_new(row, "choices", json_string(s->choices));
+    (void)json_array_append_new(ctx, row);
+}
+
+static void add_section(json_t *list, const char *head, const char *name)
+{
+    (void)json_array_append_new(list, json_pack("{ss ss}", "head", head, "name", name));
+}
+
+static json_t *list_sections(const tw_page *p, tw_settings *s)
+{
+    const char *name = NULL,
+               *slash = strrchr(p->settings_file ? p->settings_file : "", '/');
+    json_t *list = json_array();
+    add_section(list, "station", "");
+    for (size_t i = 0; (name = tw_settings_camera_name(s, i)); i++)
+        add_section(list, "camera", name);
+    for (size_t i = 0; (name = tw_settings_destination_name(s, i)); i++)
+        add_section(list, "destination", name);
+    return json_pack("{so ss sb}", "sections", list, "file",
+                     slash              ? slash + 1
+                     : p->settings_file ? p->settings_file
+                                        : "",
+                     "changeable", p->settings_file != NULL);
+}
+
+static tw_status walk(tw_settings *s, const char *head, const char *name, json_t *rows)
+{
+    if (strcmp(head, "station") == 0)
+        return tw_settings_walk(s, NULL, add_row, rows);
+    if (strcmp(head, "camera") == 0)
+        return name ? tw_settings_walk(s, name, add_row, rows) : TW_ENOENT;
+    return strcmp(head, "destination") == 0 && name
+               ? tw_settings_walk_destination(s, name, add_row, rows)
+               : TW_ENOENT;
+}
+
+void tw_show_settings(tw_page *p, const tw_web_request *r, const char *rest,
+                      tw_web_answer *out)
+{
+    const char *head = p->web->query(r->call, "head"),
+               *name = p->web->query(r->call, "name");
+    tw_settings *s = tw_page_settings(p);
+    json_t *rows = json_array();
+    (void)rest;
+    if (!s)
+        tw_answer_error(500, "out of memory", out);
+    else if (!head)
+        tw_answer_json(list_sections(p, s), 200, out);
+    else if (walk(s, head, name, rows) == TW_OK)
+        tw_answer_json(json_pack("{sO}", "rows", rows), 200, out);
+    else
+        tw_answer_error(404, "there is no such section", out);
+    json_decref(rows);
+    tw_settings_free(s);
+}
+
+static json_t *describe_zone(const tw_zone *zone, const char *name)
+{
+    json_t *points = json_array();
+    for (uint16_t i = 0; i < zone->count; i++)
+        (void)json_array_append_new(points, json_pack("[ff]", zone->points[i].x_ppm / 1e4,
+                                                      zone->points[i].y_ppm / 1e4));
+    return json_pack("{ss ss so sf sf}", "name", name, "kind",
+                     zone->watched         ? "watched"
+                     : zone->start_ppm > 0 ? "own"
+                                           : "ignored",
+                     "points", points, "start_at", zone->start_ppm / 1e4, "stay_at",
+                     zone->stay_ppm / 1e4);
+}
+
+void tw_show_zones(tw_page *p, const tw_web_request *r, const char *camera,
+                   tw_web_answer *out)
+{
+    tw_settings *s = tw_page_settings(p);
+    tw_camera_settings set;
+    (void)r;
+    if (s && tw_settings_camera(s, camera, &set) == TW_OK) {
+        json_t *list = json_array();
+        for (size_t i = 0; i < set.zone_count; i++)
+            (void)json_array_append_new(list,
+                                        describe_zone(&set.zones[i], set.zone_names[i]));
+        tw_answer_json(json_pack("{so sb}", "zones", list, "masked", set.mask[0] != '\0'),
+                       200, out);
+    } else {
+        tw_answer_error(404, "there is no such camera", out);
+    }
+    tw_settings_free(s);
+}
+
+/* ---- changing --------------------------------------------------------------------- */
+
+/* What a mistake says, one after another. */
+static void add_problem(void *ctx, const char *line)
+{
+    (void)json_array_append_new(ctx, json_string(line));
+}
+
+static void answer_problems(json_t *problems, tw_web_answer *out)
+{
+    const char *first = json_string_value(json_array_get(problems, 0));
+    tw_answer_json(json_pack("{ss sO}", "error", first ? first : "it is not right",
+                             "problems", problems),
+                   400, out);
+}
+
+/* Programs that are started, and who may come in, are no business of a page: somebody who
+ * has come by an account must not come by the machine. */
+static bool keeps_what_is_not_for_a_page(tw_page *p, const tw_settings *made)
+{
+    tw_settings *now = tw_page_settings(p);
+    tw_station_settings a, b;
+    bool same = now && tw_settings_same_hooks(now, made);
+    if (same) {
+        tw_settings_station(now, &a);
+        tw_settings_station(made, &b);
+        same = strcmp(a.accounts_file, b.accounts_file) == 0;
+    }
+    tw_settings_free(now);
+    return same;
+}
+
+static tw_status check_draft(tw_page *p, tw_draft *draft, tw_settings **out_settings,
+                             tw_web_answer *out)
+{
+    json_t *problems = json_array();
+    tw_status st = tw_draft_check(draft, add_problem, problems, out_settings);
+    if (st != TW_OK) {
+        answer_problems(problems, out);
+    } else if (!keeps_what_is_not_for_a_page(p, *out_settings)) {
+        st = TW_EACCES;
+        tw_answer_error(403, "hooks and accounts_file are changed in the file itself",
+                        out);
+        tw_settings_free(*out_settings);
+        *out_settings = NULL;
+    }
+    json_decref(problems);
+    return st;
+}
+
+static tw_status open_draft(const tw_page *p, tw_draft **out_draft, tw_web_answer *out)
+{
+    tw_error err = {0};
+    if (!p->settings_file) {
+        tw_answer_error(409, "the station runs without a settings file", out);
+        return TW_ENOENT;
+    }
+    const tw_status st = tw_draft_open(p->settings_file, out_draft, &err);
+    if (st != TW_OK)
+        tw_answer_error(500, err.text, out);
+    return st;
+}
+
+/* A part of a change. Only one that says null leaves something out: what is forgotten, or
+ * another kind of value, must not take a section away. */
+static const char *text_of(const json_t *change, const char *key, bool needed, bool *good)
+{
+    const json_t *value = json_object_get(change, key);
+    *good = *good && (json_is_string(value) || (!needed && json_is_null(value)));
+    return json_string_value(value);
+}
+
+static tw_status take_change(tw_draft *draft, const json_t *change, tw_web_answer *out)
+{
+    tw_error err = {0};
+    bool good = true;
+    const tw_draft_change c = {
+        text_of(change, "head", true, &good), text_of(change, "name", true, &good),
+        text_of(change, "key", false, &good), text_of(change, "value", false, &good)};
+    if (!good) {
+        tw_answer_error(400, "a change is {head, name, key, value}", out);
+        return TW_EINVAL;
+    }
+    if (c.value && strstr(c.value, "***")) {
+        tw_answer_error(400, "*** stands for a password: write it anew", out);
+        return TW_EINVAL;
+    }
+    const tw_status st = tw_draft_change_one(draft, &c, &err);
+    if (st != TW_OK)
+        tw_answer_error(400, err.text, out);
+    return st;
+}
+
+tw_status tw_draft_of(tw_page *p, const void *changes, tw_draft **draft,
+                      tw_settings **settings, tw_web_answer *out)
+{
+    const json_t *list = changes;
+    tw_status st = open_draft(p, draft, out);
+    if (st == TW_OK && (!json_is_array(list) || json_array_size(list) > CHANGES_MAX)) {
+        st = TW_EINVAL;
+        tw_answer_error(400, "changes is a list", out);
+    }
+    for (size_t i = 0; st == TW_OK && i < json_array_size(list); i++)
+        st = take_change(*draft, json_array_get(list, i), out);
+    return st == TW_OK ? check_draft(p, *draft, settings, out) : st;
+}
+
+/* ---- saving ----------------------------------------------------------------------- */
+
+static void add_line(void *ctx, const char *file, unsigned line, const char *before,
+                     const char *after)
+{
+    (void)json_array_append_new(ctx,
+                                json_pack("{ss si ss? ss?}", "file", file, "line",
+                                          (int)line, "before", before, "after", after));
+}
+
+/* What holds from the next start on only. */
+static bool needs_restart(tw_page *p, const tw_settings *made)
+{
+    tw_settings *now = tw_page_settings(p);
+    const bool needed = now && !tw_settings_same(now, made, NULL);
+    tw_settings_free(now);
+    return needed;
+}
+
+/* Say what would change, or change it. */
+static void finish(tw_page *p, tw_draft *draft, const tw_settings *made, bool write,
+                   tw_web_answer *out)
+{
+    json_t *lines = json_array();
+    tw_error err = {0};
+    tw_status st = tw_draft_lines(draft, add_line, lines);
+    const bool restart = needs_restart(p, made);
+    if (st == TW_OK && write)
+        st = tw_draft_write(draft, &err);
+    if (st == TW_OK && write && p->host.reload)
+        p->host.reload(p->host.ctx);
+    if (st == TW_OK)
+        tw_answer_json(
+            json_pack("{sO sb sb}", "lines", lines, "written", write, "restart", restart),
+            200, out);
+    else
+        tw_answer_error(500, err.text[0] ? err.text : "out of memory", out);
+    json_decref(lines);
+}
+
+void tw_change_settings(tw_page *p, const tw_web_request *r, const char *rest,
+                        tw_web_answer *out)
+{
+    json_t *asked = tw_body_of(r);
+    tw_draft *draft = NULL;
+    tw_settings *made = NULL;
+    (void)rest;
+    (void)pthread_mutex_lock(&p->writing);
+    if (tw_draft_of(p, json_object_get(asked, "changes"), &draft, &made, out) == TW_OK)
+        finish(p, draft, made, json_is_true(json_object_get(asked, "write")), out);
+    (void)pthread_mutex_unlock(&p->writing);
+    tw_draft_free(draft);
+    tw_settings_free(made);
+    json_decref(asked);
+}
+
+void tw_show_file(tw_page *p, const tw_web_request *r, const char *rest,
+                  tw_web_answer *out)
+{
+    tw_draft *draft = NULL;
+    size_t bytes = 0;
+    (void)r;
+    (void)rest;
+    if (open_draft(p, &draft, out) != TW_OK)
+        return;
+    char *text = tw_draft_whole(draft, &bytes);
+    tw_draft_free(draft);
+    if (!text) {
+        tw_answer_error(500, "out of memory", out);
+        return;
+    }
+    *out = (tw_web_answer){.status = 200,
+                           .type = "text/plain; charset=utf-8",
+                           .data = text,
+                           .bytes = bytes,
+                           .owned = true,
+                           .name = "station.ini"};
+}
+
+void tw_change_file(tw_page *p, const tw_web_request *r, const char *rest,
+                    tw_web_answer *out)
+{
+    json_t *asked = tw_body_of(r);
+    const char *text = json_string_value(json_object_get(asked, "text"));
+    tw_draft *draft = NULL;
+    tw_settings *made = NULL;
+    tw_error err = {0};
+    (void)rest;
+    (void)pthread_mutex_lock(&p->writing);
+    if (!text)
+        tw_answer_error(400, "text is a settings file", out);
+    else if (open_draft(p, &draft, out) == TW_OK) {
+        if (tw_draft_replace(draft, text, strlen(text), &err) != TW_OK)
+            tw_answer_error(400, err.text, out);
+        else if (check_draft(p, draft, &made, out) == TW_OK)
+            finish(p, draft, made, json_is_true(json_object_get(asked, "write")), out);
+    }
+    (void)pthread_mutex_unlock(&p->writing);
+    tw_draft_free(draft);
+    tw_settings_free(made);
+    json_decref(asked);
+}

@@ -1,0 +1,284 @@
+// Sightings: a day as a strip for each camera, a list, and one of them in full.
+import { $, agree, along, ask, button, clock, complain, count, fillCameras, make, mayRun, notice, percent, shape, size, state } from "./common.js";
+
+const PAGE = 200;
+const view = { id: 0, rows: new Map(), from: 0, until: 0, earliest: 0, more: false, loading: false, destinations: [], undo: null };
+
+const address = (file) => "/captures/" + file.split("/").map(encodeURIComponent).join("/");
+const day = () => $("day").value;
+
+function dateText(d) {
+  return d.getFullYear() + "-" + String(d.getMonth() + 1).padStart(2, "0") + "-" + String(d.getDate()).padStart(2, "0");
+}
+
+// Local days are not always 24 hours long.
+function setSpan() {
+  if (!day()) $("day").value = dateText(new Date());
+  const from = new Date(day() + "T00:00:00"), next = new Date(from);
+  next.setDate(next.getDate() + 1);
+  view.from = from.getTime();
+  view.until = next.getTime();
+}
+
+function otherDay(by) {
+  const d = new Date(day() + "T12:00:00");
+  d.setDate(d.getDate() + by);
+  $("day").value = dateText(d);
+  list();
+}
+
+// ---- strips
+
+function stripPath(trace) {
+  const span = view.until - view.from;
+  let d = "", open = false;
+  trace.ppm.forEach((p, i) => {
+    const x = (1000 * (trace.from + i * trace.step_s * 1000 - view.from) / span).toFixed(1);
+    if (p < 0) { if (open) d += "V40"; open = false; return; }
+    d += (open ? "L" : "M" + x + " 40L") + x + " " + (40 - 40 * Math.min(1, along(p / 1e4) * 3)).toFixed(1);
+    open = true;
+  });
+  return d;
+}
+
+function makeStrip(camera) {
+  const svg = shape("svg", { viewBox: "0 0 1000 40", preserveAspectRatio: "none", class: "strip", "aria-hidden": "true" });
+  const trace = shape("path", { class: "trace" }), bands = shape("g", {});
+  svg.append(trace, bands);
+  svg.addEventListener("click", (event) => {
+    const r = svg.getBoundingClientRect();
+    nearest(camera, view.from + (view.until - view.from) * (event.clientX - r.left) / r.width);
+  });
+  const hours = make("div", { class: "hours", "aria-hidden": "true" }, ...[0, 6, 12, 18, 24].map((h) => make("span", {}, h + " h")));
+  const element = make("div", { class: "strip-row" }, make("span", { class: "strip-name" }, camera), make("div", { class: "strip-box" }, svg, hours));
+  ask("/api/traces/" + encodeURIComponent(camera) + "?from=" + view.from + "&until=" + view.until + "&points=720")
+    .then((a) => trace.setAttribute("d", stripPath(a))).catch(() => {});
+  return { element, bands };
+}
+
+let strips = new Map();
+function showStrips() {
+  const wanted = state.cameras.map((c) => c.name).filter((n) => !$("camera").value || n === $("camera").value);
+  strips = new Map(wanted.map((n) => [n, makeStrip(n)]));
+  $("strips").replaceChildren(...[...strips.values()].map((s) => s.element));
+}
+
+function addBand(s) {
+  const strip = strips.get(s.camera);
+  if (!strip) return;
+  const span = view.until - view.from, x = 1000 * (new Date(s.start) - view.from) / span;
+  const w = Math.max(2, 1000 * ((s.end ? new Date(s.end) : Date.now()) - new Date(s.start)) / span);
+  strip.bands.append(shape("rect", { class: "band" + (s.starred ? " starred" : ""), x: x.toFixed(2), y: 0, width: w.toFixed(2), height: 40, "data-id": s.id }));
+}
+
+function nearest(camera, t) {
+  let best = null;
+  for (const { s } of view.rows.values())
+    if (s.camera === camera && (!best || Math.abs(new Date(s.start) - t) < Math.abs(new Date(best.start) - t))) best = s;
+  if (!best) return;
+  view.rows.get(best.id).element.scrollIntoView({ block: "nearest" });
+  showSighting(best.id);
+}
+
+// ---- the list: the newest first, some at a time
+
+function makeRow(s) {
+  const image = s.stills > 0 ? make("img", { alt: "", loading: "lazy", src: "/api/thumbs/" + s.id }) : make("span", { class: "none" });
+  const text = make("span", {}, make("strong", {}, clock(s.start) + " " + s.camera), s.starred ? " \u2605 starred" : "", make("br", {}),
+    make("small", {}, (s.end ? ((new Date(s.end) - new Date(s.start)) / 1000).toFixed(0) + " s" : "going on") + ", at most " + percent(s.peak) + " %, " + size(s.bytes)));
+  return make("li", {}, make("button", { type: "button", onclick: () => showSighting(s.id), "data-id": s.id }, image, text));
+}
+
+async function load() {
+  if (view.loading) return;
+  view.loading = true;
+  const q = new URLSearchParams({ from: view.from, until: view.earliest, camera: $("camera").value, starred: $("starred").checked ? "1" : "0", most: PAGE });
+  try {
+    const found = (await ask("/api/sightings?" + q)).sightings.reverse();
+    view.more = found.length === PAGE;
+    for (const s of found) {
+      if (view.rows.has(s.id)) continue;
+      const element = makeRow(s);
+      view.rows.set(s.id, { s, element });
+      $("list").append(element);
+      addBand(s);
+      view.earliest = Math.min(view.earliest, Math.floor(new Date(s.start).getTime()) + 1);
+    }
+    sayFound();
+  } catch (e) { view.more = false; complain(e); }
+  view.loading = false;
+}
+
+// What has come since, or is over by now; a sighting that runs has no still yet.
+async function update() {
+  if (document.hidden || view.loading || Date.now() > view.until + 60000) return;
+  const q = new URLSearchParams({ from: view.from, until: view.until, camera: $("camera").value, starred: $("starred").checked ? "1" : "0", most: 20 });
+  const found = (await ask("/api/sightings?" + q)).sightings;
+  const before = [...view.rows];
+  let fresh = [];
+  for (const s of found) {
+    const known = view.rows.get(s.id);
+    if (known && JSON.stringify(known.s) !== JSON.stringify(s)) { replaceRow(s); if (view.id === s.id && !known.s.end && s.end) showSighting(s.id); }
+    if (!known) fresh = [[s.id, { s, element: makeRow(s) }], ...fresh];
+  }
+  if (fresh.length === 0) return;
+  view.rows = new Map([...fresh, ...before]);
+  $("list").prepend(...fresh.map(([, row]) => row.element));
+  for (const [, row] of fresh) addBand(row.s);
+  if (before.length === 0) showSighting(fresh[0][0]);
+  sayFound();
+}
+
+const sayFound = () => { $("found").textContent = count(view.rows.size, "sighting") + (view.more ? ", and more" : ""); };
+
+async function list() {
+  setSpan();
+  view.rows.clear();
+  view.earliest = view.until;
+  $("list").replaceChildren();
+  $("detail").replaceChildren();
+  showStrips();
+  await load();
+  const first = view.rows.keys().next();
+  if (first.done) $("detail").textContent = "Nothing was seen that day.";
+  else showSighting(first.value);
+}
+
+// ---- one
+
+function parts(s) {
+  const clip = s.captures.find((c) => c.file.endsWith(".mp4")), still = s.captures.find((c) => c.file.endsWith(".jpg"));
+  const title = s.camera + ", sighting " + s.number + ", " + new Date(s.start).toLocaleString([], { hour12: false });
+  const shown = [make("h2", { class: "h6" }, title), make("p", {}, make("small", {}, s.why))];
+  if (clip) {
+    const video = make("video", Object.assign({ controls: true, preload: "metadata", src: address(clip.file), "aria-label": "Clip of the sighting" }, still ? { poster: address(still.file) } : {}));
+    video.addEventListener("error", () => video.replaceWith(still ? make("img", { src: address(still.file), alt: "Still of the sighting" }) : "",
+      make("p", { class: "small" }, "This browser cannot play the clip; save it, or choose clip_video = h264.")));
+    shown.unshift(video);
+  } else if (still) shown.unshift(make("img", { src: address(still.file), alt: "Still of the sighting" }));
+  return shown;
+}
+
+function tools(s) {
+  const bar = make("div", { class: "bar" });
+  if (mayRun()) {
+    bar.append(button(s.starred ? "Take the star off" : "Star", () => star(s), { id: "star", "aria-pressed": String(s.starred) }), button("Delete", () => remove(s), { id: "delete" }));
+    for (const d of view.destinations) bar.append(button("Send again to " + d, () => send(s, d)));
+  }
+  for (const c of s.captures) bar.append(make("a", { class: "btn btn-sm", href: address(c.file) + "?save=1" }, "Save " + c.kind + " (" + size(c.bytes) + ")"));
+  return bar;
+}
+
+async function showSighting(id) {
+  view.id = id;
+  for (const b of $("list").querySelectorAll("[aria-current=true]")) b.removeAttribute("aria-current");
+  for (const b of document.querySelectorAll("#list button[data-id='" + id + "']")) b.setAttribute("aria-current", "true");
+  for (const b of document.querySelectorAll(".band.chosen")) b.classList.remove("chosen");
+  for (const b of document.querySelectorAll(".band[data-id='" + id + "']")) b.classList.add("chosen");
+  try {
+    const s = await ask("/api/sightings/" + id);
+    if (view.id !== id) return;
+    const sent = s.sent + s.unsent > 0 ? [make("p", { class: "small" }, s.sent + " sent, " + s.unsent + " waiting to be.")] : [];
+    $("detail").replaceChildren(...parts(s), tools(s), ...sent);
+  } catch (e) { complain(e); }
+}
+
+function replaceRow(s) {
+  const row = view.rows.get(s.id);
+  if (!row) return;
+  const element = makeRow(s);
+  if (view.id === s.id) element.querySelector("button").setAttribute("aria-current", "true");
+  row.element.replaceWith(element);
+  view.rows.set(s.id, { s, element });
+  for (const b of document.querySelectorAll(".band[data-id='" + s.id + "']")) b.classList.toggle("starred", s.starred);
+}
+
+async function star(s) {
+  try { await ask("/api/sightings/" + s.id, { star: !s.starred }); replaceRow(Object.assign({}, view.rows.get(s.id).s, { starred: !s.starred })); await showSighting(s.id); }
+  catch (e) { complain(e); }
+}
+
+async function send(s, destination) {
+  try { await ask("/api/sightings/" + s.id, { send: destination }); notice("It waits for " + destination + ", and goes there next."); showSighting(s.id); }
+  catch (e) { complain(e); }
+}
+
+// ---- deleting: asked once, undone for ten seconds
+
+function offerUndo(s) {
+  clearInterval(view.undo && view.undo.timer);
+  let left = 10;
+  const b = button("", () => undo(), { id: "undo" });
+  const say = () => { b.textContent = "Undo (" + left + ")"; if (left-- <= 0) { clearInterval(view.undo.timer); view.undo = null; $("undo-box").replaceChildren(); } };
+  view.undo = { s, timer: setInterval(say, 1000) };
+  say();
+  $("undo-box").replaceChildren(make("span", {}, "Sighting " + s.number + " of " + s.camera + " is deleted. "), b);
+  b.focus();
+}
+
+async function undo() {
+  if (!view.undo) return;
+  const { s, timer } = view.undo;
+  clearInterval(timer);
+  view.undo = null;
+  $("undo-box").replaceChildren();
+  try { await ask("/api/sightings/" + s.id, { remove: false }); notice("It is back."); await list(); showSighting(s.id); }
+  catch (e) { complain(e); }
+}
+
+async function remove(s) {
+  const body = make("p", {}, count(s.captures.length, "file") + ", " + size(s.bytes) + (s.starred ? ". It is starred." : "."));
+  if (!await agree("Delete sighting " + s.number + " of " + s.camera + "?", body, "Delete")) return;
+  try {
+    await ask("/api/sightings/" + s.id, { remove: true });
+    const keys = [...view.rows.keys()], at = keys.indexOf(s.id), next = keys[at + 1] || keys[at - 1];
+    view.rows.get(s.id).element.remove();
+    view.rows.delete(s.id);
+    for (const b of document.querySelectorAll(".band[data-id='" + s.id + "']")) b.remove();
+    if (next) showSighting(next); else $("detail").replaceChildren();
+    offerUndo(s);
+  } catch (e) { complain(e); }
+}
+
+// ---- keys
+
+const step = () => 1 / ((view.rows.get(view.id) && state.fps.get(view.rows.get(view.id).s.camera)) || 10);
+
+function go(by) {
+  const keys = [...view.rows.keys()], next = keys[keys.indexOf(view.id) + by];
+  if (next === undefined) return;
+  const b = view.rows.get(next).element.querySelector("button");
+  b.focus();
+  showSighting(next);
+}
+
+function press(event) {
+  if ($("view-sightings").hidden || event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]") || /INPUT|SELECT|TEXTAREA/.test(event.target.tagName)) return;
+  const video = $("detail").querySelector("video"), click = (id) => { if ($(id)) $(id).click(); };
+  const keys = { j: () => go(1), k: () => go(-1), s: () => click("star"), x: () => click("delete"), u: undo, h: () => otherDay(-1), l: () => otherDay(1),
+    ".": () => { if (video) { video.pause(); video.currentTime += step(); } }, ",": () => { if (video) { video.pause(); video.currentTime -= step(); } },
+    p: () => { if (video) { if (video.paused) video.play(); else video.pause(); } } };
+  if (!keys[event.key]) return;
+  event.preventDefault();
+  keys[event.key]();
+}
+
+export function begin() {
+  for (const id of ["day", "camera", "starred"]) $(id).addEventListener("change", list);
+  $("day-before").addEventListener("click", () => otherDay(-1));
+  $("day-after").addEventListener("click", () => otherDay(1));
+  $("list").addEventListener("scroll", () => { const e = $("list"); if (view.more && e.scrollTop + e.clientHeight > e.scrollHeight - 400) load(); });
+  document.addEventListener("keydown", press);
+}
+
+let timer = 0;
+export async function enter() {
+  fillCameras($("camera"), true);
+  view.destinations = mayRun() ? await ask("/api/outbox").then((a) => a.destinations.map((d) => d.name)).catch(() => []) : [];
+  await list();
+  timer = setInterval(() => update().catch(() => {}), 4000);
+}
+export function leave() {
+  clearInterval(timer);
+  for (const v of $("detail").querySelectorAll("video")) v.pause();
+}

@@ -1,0 +1,118 @@
+// Settings: a form made from the station's own table.
+import { $, ask, button, complain, make, notice, save } from "./common.js";
+
+const view = { section: null, changed: new Map(), file: "" };
+const KEPT = new Set(["accounts_file"]);  // changed in the file itself
+
+const titleOf = (s) => s.head === "station" ? "Station" : s.head + " " + s.name;
+
+function mark() {
+  $("form-save").disabled = $("form-back").disabled = view.changed.size === 0;
+  $("form-said").textContent = view.changed.size === 0 ? "" : view.changed.size + (view.changed.size === 1 ? " value is" : " values are") + " to change.";
+  for (const row of $("form-rows").querySelectorAll(".setting")) row.classList.toggle("changed", view.changed.has(row.dataset.key));
+}
+
+function note(row, value) {
+  if (value === row.value) view.changed.delete(row.key);
+  else view.changed.set(row.key, value);
+  mark();
+}
+
+// A value is one of a few words, or a text.
+function input(row, id) {
+  const own = { id, "aria-describedby": id + "-help", disabled: KEPT.has(row.key) || row.origin === "--set" };
+  if (row.choices)
+    return make("select", Object.assign(own, { class: "form-select form-select-sm", onchange: (e) => note(row, e.target.value) }),
+      ...row.choices.split(" ").map((c) => make("option", { value: c, selected: c === row.value }, c)));
+  return make("input", Object.assign(own, { class: "form-control form-control-sm", value: row.value, spellcheck: "false", autocapitalize: "none", autocomplete: "off",
+    oninput: (e) => note(row, e.target.value.trim()) }));
+}
+
+function setting(row) {
+  const id = "set-" + row.key, built = row.origin === "built-in";
+  const field = input(row, id);
+  const origin = make("span", { class: "origin" }, built ? "built-in" : row.origin === "--set" ? "set on the command line" : row.origin);
+  const back = built || row.origin === "--set" || KEPT.has(row.key) ? "" :
+    button("Take it out", () => { view.changed.set(row.key, null); field.value = row.choices ? row.preset : ""; field.placeholder = "taken out"; mark(); }, { class: "btn btn-sm small", "aria-label": "Take " + row.key + " out, so that it is inherited" });
+  return make("div", { class: "setting", "data-key": row.key, "data-words": (row.key + " " + row.help + " " + row.group).toLowerCase() },
+    make("div", { class: "ends" }, make("label", { for: id }, row.key), origin), make("div", { class: "value" }, field, back),
+    make("p", { class: "small help", id: id + "-help" }, row.help + " " + row.range.charAt(0).toUpperCase() + row.range.slice(1) + ". Built-in: " + (row.preset || "nothing") + "."));
+}
+
+function groups(rows) {
+  const found = new Map();
+  for (const r of rows) {
+    if (!found.has(r.group)) found.set(r.group, []);
+    found.get(r.group).push(r);
+  }
+  return [...found].map(([name, list]) => make("fieldset", {}, make("legend", { class: "h6" }, name), ...list.map(setting)));
+}
+
+function filter() {
+  const words = $("form-find").value.toLowerCase().split(/\s+/).filter(Boolean);
+  for (const f of $("form-rows").querySelectorAll("fieldset")) {
+    let any = false;
+    for (const row of f.querySelectorAll(".setting")) {
+      row.hidden = !words.every((w) => row.dataset.words.includes(w));
+      any = any || !row.hidden;
+    }
+    f.hidden = !any;
+  }
+}
+
+async function open(section) {
+  view.section = section;
+  view.changed.clear();
+  try {
+    const a = await ask("/api/settings?head=" + section.head + "&name=" + encodeURIComponent(section.name));
+    $("form-title").textContent = titleOf(section);
+    $("form-rows").replaceChildren(...groups(a.rows));
+    filter();
+    mark();
+  } catch (e) { complain(e); }
+  for (const b of $("form-sections").querySelectorAll("button")) b.setAttribute("aria-pressed", String(b.dataset.of === section.head + " " + section.name));
+}
+
+// What was written holds a moment later: the station reads it again.
+const later = (section) => setTimeout(() => { list(section).catch(complain); }, 700);
+
+async function write() {
+  const s = view.section;
+  const changes = [...view.changed].map(([key, value]) => ({ head: s.head, name: s.name, key, value }));
+  try { if (await save(changes)) later(s); }
+  catch (e) { notice(e.problems && e.problems.length > 1 ? e.problems.join(" ") : e.message, true); }
+}
+
+async function list(section) {
+  const a = await ask("/api/settings");
+  view.file = a.file;
+  $("form-sections").replaceChildren(...a.sections.map((s) => make("li", {}, button(titleOf(s), () => open(s), { "data-of": s.head + " " + s.name }))));
+  $("form-file").textContent = a.changeable ? "What is changed here is written to " + a.file + "." : "The station runs without a file: nothing can be changed here.";
+  await open(section && a.sections.find((s) => s.head === section.head && s.name === section.name) || a.sections[0]);
+}
+
+async function addCamera(event) {
+  event.preventDefault();
+  const name = $("new-name").value.trim(), value = $("new-source").value.trim();
+  try {
+    if (await save([{ head: "camera", name, key: "source", value }])) { $("new-camera").reset(); later({ head: "camera", name }); }
+  } catch (e) { complain(e); }
+}
+
+async function restore(event) {
+  const file = event.target.files[0];
+  event.target.value = "";
+  if (!file) return;
+  try { if (await save([], "/api/settings/file", { text: await file.text() })) later(null); }
+  catch (e) { notice(e.problems && e.problems.length > 1 ? e.problems.slice(0, 5).join(" ") : e.message, true); }
+}
+
+export function begin() {
+  $("form-save").addEventListener("click", write);
+  $("form-back").addEventListener("click", () => open(view.section));
+  $("form-find").addEventListener("input", filter);
+  $("form-restore").addEventListener("change", restore);
+  $("new-camera").addEventListener("submit", addCamera);
+}
+export async function enter() { await list(view.section).catch(complain); }
+export function leave() {}

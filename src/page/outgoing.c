@@ -1,0 +1,155 @@
+/* Destinations: what waits for them, and whether they can be reached. */
+#include <jansson.h>
+#include <string.h>
+
+#include "page.h"
+#include "tawny/deliver.h"
+
+#define DAY_US INT64_C(86400000000)
+
+enum { ITEMS_MAX = 200 };
+
+/* ---- the outbox ------------------------------------------------------------------- */
+
+static void add_item(json_t *list, const tw_outbox_item *item)
+{
+    char start[TW_UTC_MAX];
+    (void)json_array_append_new(
+        list, json_pack("{sI ss ss sb ss sI ss ss si ss}", "id", (json_int_t)item->id,
+                        "destination", item->destination, "what", item->what, "given_up",
+                        item->state == TW_ITEM_GIVEN_UP, "camera", item->camera,
+                        "sighting", (json_int_t)item->sighting, "file", item->file,
+                        "start", tw_utc(item->start_us, start), "tries", (int)item->tries,
+                        "why", item->why));
+}
+
+static bool take_item(void *ctx, const tw_outbox_item *item)
+{
+    add_item(ctx, item);
+    return json_array_size(ctx) < ITEMS_MAX;
+}
+
+static json_t *describe_fill(const char *name, const tw_outbox_fill *f)
+{
+    char oldest[TW_UTC_MAX], last[TW_UTC_MAX];
+    json_t *o =
+        json_pack("{ss si si si si sb ss}", "name", name, "waiting", (int)f->waiting,
+                  "sightings", (int)f->sightings, "given_up", (int)f->given_up,
+                  "sent_day", (int)f->sent, "stopped", f->stopped_us > 0, "why", f->why);
+    if (f->oldest_us > 0)
+        (void)json_object_set_new(o, "oldest", json_string(tw_utc(f->oldest_us, oldest)));
+    if (f->last_us > 0)
+        (void)json_object_set_new(o, "last", json_string(tw_utc(f->last_us, last)));
+    return o;
+}
+
+/* Names of destinations: of the settings, and of the queue. */
+static void add_name(void *ctx, const char *name)
+{
+    json_t *names = ctx;
+    for (size_t i = 0; i < json_array_size(names); i++)
+        if (strcmp(json_string_value(json_array_get(names, i)), name) == 0)
+            return;
+    (void)json_array_append_new(names, json_string(name));
+}
+
+static json_t *all_names(tw_page *p, tw_catalogue *c)
+{
+    const char *name = NULL;
+    json_t *names = json_array();
+    (void)pthread_mutex_lock(&p->station_lock);
+    for (size_t i = 0; (name = tw_settings_destination_name(p->settings, i)); i++)
+        add_name(names, name);
+    (void)pthread_mutex_unlock(&p->station_lock);
+    if (c)
+        (void)tw_outbox_destinations(c, add_name, names, NULL);
+    return names;
+}
+
+void tw_show_outbox(tw_page *p, const tw_web_request *r, const char *rest,
+                    tw_web_answer *out)
+{
+    static const tw_item_state states[] = {TW_ITEM_GIVEN_UP, TW_ITEM_WAITING};
+    json_t *list = json_array(), *items = json_array();
+    const int64_t since_us = tw_page_wall(p) - DAY_US;
+    (void)r;
+    (void)rest;
+    (void)pthread_mutex_lock(&p->store_lock);
+    tw_catalogue *c = tw_page_catalogue(p);
+    json_t *names = all_names(p, c);
+    for (size_t i = 0; i < json_array_size(names); i++) {
+        const char *name = json_string_value(json_array_get(names, i));
+        tw_outbox_fill fill;
+        memset(&fill, 0, sizeof fill);
+        if (!c || tw_outbox_look(c, name, false, since_us, &fill, NULL) == TW_OK)
+            (void)json_array_append_new(list, describe_fill(name, &fill));
+    }
+    for (size_t i = 0; c && i < sizeof states / sizeof *states; i++)
+        if (json_array_size(items) < ITEMS_MAX)
+            (void)tw_outbox_items(c, NULL, states[i], take_item, items, NULL);
+    (void)pthread_mutex_unlock(&p->store_lock);
+    json_decref(names);
+    tw_answer_json(json_pack("{so so}", "destinations", list, "items", items), 200, out);
+}
+
+void tw_change_outbox(tw_page *p, const tw_web_request *r, const char *rest,
+                      tw_web_answer *out)
+{
+    json_t *asked = tw_body_of(r);
+    const char *retry = json_string_value(json_object_get(asked, "retry"));
+    const json_int_t drop = json_integer_value(json_object_get(asked, "drop"));
+    tw_status st = TW_EINVAL;
+    tw_error err = {0};
+    (void)rest;
+    (void)pthread_mutex_lock(&p->store_lock);
+    tw_catalogue *c = tw_page_catalogue(p);
+    if (c && retry)
+        st = tw_outbox_retry(c, retry[0] ? retry : NULL, NULL, &err);
+    else if (c && drop > 0)
+        st = tw_outbox_drop(c, NULL, drop, NULL, &err);
+    (void)pthread_mutex_unlock(&p->store_lock);
+    if (st == TW_EINVAL)
+        tw_answer_error(400, "retry is a destination, or drop is an item's number", out);
+    else
+        tw_answer_status(st, "there is no such item", &err, out);
+    json_decref(asked);
+}
+
+/* ---- a trial ---------------------------------------------------------------------- */
+
+static void answer_outcome(const tw_send_outcome *o, tw_web_answer *out)
+{
+    tw_answer_json(json_pack("{sb ss}", "good", o->verdict == TW_DELIVERED, "text",
+                             o->text[0]                   ? o->text
+                             : o->verdict == TW_DELIVERED ? "it has arrived"
+                                                          : "it has not arrived"),
+                   200, out);
+}
+
+/* One at a time: each may take as long as the destination's patience. */
+void tw_try_destination(tw_page *p, const tw_web_request *r, const char *rest,
+                        tw_web_answer *out)
+{
+    json_t *asked = tw_body_of(r);
+    const char *name = json_string_value(json_object_get(asked, "destination"));
+    tw_settings *settings = tw_page_settings(p);
+    tw_send_outcome outcome;
+    tw_error err = {0};
+    (void)rest;
+    memset(&outcome, 0, sizeof outcome);
+    if (!name || !settings) {
+        tw_answer_error(400, "destination is the name of one", out);
+    } else if (atomic_exchange(&p->trying, true)) {
+        tw_answer_error(409, "another test is under way: wait for it", out);
+    } else {
+        const tw_status st =
+            tw_deliver_try(settings, name, p->host.clock, NULL, NULL, &outcome, &err);
+        atomic_store(&p->trying, false);
+        if (st == TW_OK)
+            answer_outcome(&outcome, out);
+        else
+            tw_answer_status(st, err.text, &err, out);
+    }
+    tw_settings_free(settings);
+    json_decref(asked);
+}

@@ -1,0 +1,177 @@
+/* Sightings over the page: removed and undone, sent again, small pictures; and what waits
+ * to be sent. */
+#include <jansson.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "../support/site.h"
+
+#define OWN "X-Tawny-Change: local\r\n"
+#define SECOND INT64_C(1000000)
+
+static size_t sightings_of(const site *w)
+{
+    json_t *o = body_of(200, get(w, "/api/sightings", ""));
+    const size_t count = json_array_size(json_object_get(o, "sightings"));
+    json_decref(o);
+    return count;
+}
+
+static size_t files_of(const site *w)
+{
+    char **files = list_files(w->s->store);
+    const size_t count = list_length(files);
+    free_list(files);
+    return count;
+}
+
+static void test_a_removal_is_undone(void **state)
+{
+    (void)state;
+    site *w = open_site(false);
+    const size_t files = files_of(w);
+    check(200, post(w, "/api/sightings/1", OWN, "{\"remove\":true}"));
+    assert_int_equal(sightings_of(w), 0);
+    check(404, get(w, "/api/sightings/1", ""));
+    check(404, post(w, "/api/sightings/1", OWN, "{\"remove\":true}"));
+    check(200, post(w, "/api/sightings/1", OWN, "{\"remove\":false}"));
+    assert_int_equal(sightings_of(w), 1);
+    check(404, post(w, "/api/sightings/1", OWN, "{\"remove\":false}"));
+    atomic_store(&w->ahead_us, 60 * SECOND);
+    (void)sleep(2); /* nothing is due any more */
+    assert_int_equal(sightings_of(w), 1);
+    assert_int_equal(files_of(w), files);
+    close_site(w);
+}
+
+static void test_a_removal_is_carried_out_after_ten_seconds(void **state)
+{
+    (void)state;
+    site *w = open_site(false);
+    const size_t files = files_of(w);
+    check(200, post(w, "/api/sightings/1", OWN, "{\"remove\":true}"));
+    atomic_store(&w->ahead_us, 8 * SECOND);
+    assert_int_equal(files_of(w), files);
+    atomic_store(&w->ahead_us, 12 * SECOND);
+    for (int i = 0; i < 300 && files_of(w) == files; i++)
+        (void)usleep(100000);
+    assert_int_equal(files_of(w), files - 2);
+    check(404, post(w, "/api/sightings/1", OWN, "{\"remove\":false}"));
+    assert_int_equal(sightings_of(w), 0);
+    close_site(w);
+}
+
+static void test_the_end_carries_removals_out(void **state)
+{
+    (void)state;
+    site *w = open_site(false);
+    const int64_t second = sight(w->s, 1000);
+    const size_t files = files_of(w);
+    char path[64];
+    (void)snprintf(path, sizeof path, "/api/sightings/%lld", (long long)second);
+    check(200, post(w, path, OWN, "{\"remove\":true}"));
+    tw_page_free(w->page);
+    w->page = NULL;
+    assert_int_equal(files_of(w), files - 2);
+    close_site(w);
+}
+
+static void test_more_removals_than_fit(void **state)
+{
+    (void)state;
+    char path[64];
+    site *w = open_site(false);
+    for (int i = 0; i < 260; i++) {
+        const int64_t id = begin_sighting(w->s);
+        end_sighting(w->s, id);
+        (void)snprintf(path, sizeof path, "/api/sightings/%lld", (long long)id);
+        check(i < 256 ? 200 : 409, post(w, path, OWN, "{\"remove\":true}"));
+    }
+    close_site(w);
+}
+
+static void test_it_is_sent_again(void **state)
+{
+    (void)state;
+    site *w = open_site(false);
+    check(404, post(w, "/api/sightings/1", OWN, "{\"send\":\"nobody\"}"));
+    check(404, post(w, "/api/sightings/99", OWN, "{\"send\":\"shed\"}"));
+    check(200, post(w, "/api/sightings/1", OWN, "{\"send\":\"shed\"}"));
+    assert_int_equal(filled(w->s, "shed").waiting, 2);
+    json_t *o = body_of(200, get(w, "/api/outbox", ""));
+    assert_int_equal(json_array_size(json_object_get(o, "items")), 2);
+    json_t *d = json_array_get(json_object_get(o, "destinations"), 0);
+    assert_int_equal(json_integer_value(json_object_get(d, "waiting")), 2);
+    const json_int_t id = json_integer_value(
+        json_object_get(json_array_get(json_object_get(o, "items"), 0), "id"));
+    json_decref(o);
+    char body[64];
+    (void)snprintf(body, sizeof body, "{\"drop\":%lld}", (long long)id);
+    check(200, post(w, "/api/outbox", OWN, body));
+    check(404, post(w, "/api/outbox", OWN, body));
+    assert_int_equal(filled(w->s, "shed").waiting, 1);
+    check(200, post(w, "/api/outbox", OWN, "{\"retry\":\"shed\"}"));
+    check(400, post(w, "/api/outbox", OWN, "{}"));
+    check(400, post(w, "/api/sightings/1", OWN, "{}"));
+    close_site(w);
+}
+
+static void test_a_destination_is_tried(void **state)
+{
+    (void)state;
+    site *w = open_site(false);
+    json_t *o = body_of(200, post(w, "/api/trial", OWN, "{\"destination\":\"shed\"}"));
+    assert_true(json_is_false(json_object_get(o, "good"))); /* the folder is missing */
+    assert_true(json_string_length(json_object_get(o, "text")) > 10);
+    json_decref(o);
+    char *shed = join(w->s->folder, "shed");
+    outcome made = run_program(NULL, "mkdir", shed, NULL);
+    assert_int_equal(made.code, 0);
+    free_outcome(&made);
+    o = body_of(200, post(w, "/api/trial", OWN, "{\"destination\":\"shed\"}"));
+    assert_true(json_is_true(json_object_get(o, "good")));
+    json_decref(o);
+    char *file = join(shed, "tawny-test.txt"), *text = read_file(file, NULL);
+    assert_has(text, "A test of tawny station hollin");
+    free(text);
+    free(file);
+    free(shed);
+    check(404, post(w, "/api/trial", OWN, "{\"destination\":\"nobody\"}"));
+    check(400, post(w, "/api/trial", OWN, "{}"));
+    close_site(w);
+}
+
+static void test_small_pictures_forecasts_and_what_happened(void **state)
+{
+    (void)state;
+    site *w = open_site(false);
+    const char *answer = get(w, "/api/thumbs/1", "");
+    check(200, answer);
+    assert_has(answer, "Content-Type: image/jpeg");
+    check(404, get(w, "/api/thumbs/99", ""));
+    check(404, get(w, "/api/thumbs/1x", ""));
+    json_t *o = body_of(200, get(w, "/api/plan", ""));
+    json_t *camera = json_array_get(json_object_get(o, "cameras"), 0);
+    assert_string_equal(json_string_value(json_object_get(camera, "camera")), "kerb");
+    assert_true(json_number_value(json_object_get(o, "bytes_a_day")) > 50000);
+    json_decref(o);
+    const tw_happening told = {
+        .at_us = 1804969800 * SECOND, .what = "problem", .text = "the lens is dirty"};
+    assert_int_equal(tw_catalogue_happened(w->s->catalogue, &told, NULL), TW_OK);
+    assert_has(get(w, "/api/happenings", ""), "the lens is dirty");
+    close_site(w);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_a_removal_is_undone),
+        cmocka_unit_test(test_a_removal_is_carried_out_after_ten_seconds),
+        cmocka_unit_test(test_the_end_carries_removals_out),
+        cmocka_unit_test(test_more_removals_than_fit),
+        cmocka_unit_test(test_it_is_sent_again),
+        cmocka_unit_test(test_a_destination_is_tried),
+        cmocka_unit_test(test_small_pictures_forecasts_and_what_happened)};
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
