@@ -101,7 +101,7 @@ static gboolean use_page(outward *o, const tw_settings *settings)
     tw_page *made = NULL;
     tw_error err = {0};
     if (o->settings)
-        return TRUE;
+        return tw_page_reload(o->page, settings) == TW_OK;
     const tw_page_host host = {.store = o->store,
                                .card = o->card,
                                .settings_file = o->settings_file,

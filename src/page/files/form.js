@@ -33,7 +33,7 @@ function setting(row) {
   const field = input(row, id);
   const origin = make("span", { class: "origin" }, built ? "built-in" : row.origin === "--set" ? "set on the command line" : row.origin);
   const back = built || row.origin === "--set" || KEPT.has(row.key) ? "" :
-    button("Take it out", () => { view.changed.set(row.key, null); field.value = row.choices ? row.preset : ""; field.placeholder = "taken out"; mark(); }, { class: "btn btn-sm small", "aria-label": "Take " + row.key + " out, so that it is inherited" });
+    button("Take it out", () => { view.changed.set(row.key, null); field.value = row.choices ? row.preset : ""; field.placeholder = "taken out"; mark(); }, { class: "btn btn-sm small", "aria-label": "Take it out: " + row.key + " is inherited then" });
   return make("div", { class: "setting", "data-key": row.key, "data-words": (row.key + " " + row.help + " " + row.group).toLowerCase() },
     make("div", { class: "ends" }, make("label", { for: id }, row.key), origin), make("div", { class: "value" }, field, back),
     make("p", { class: "small help", id: id + "-help" }, row.help + " " + row.range.charAt(0).toUpperCase() + row.range.slice(1) + ". Built-in: " + (row.preset || "nothing") + "."));

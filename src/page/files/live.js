@@ -167,14 +167,14 @@ function makeTile(c) {
       const r = show.getBoundingClientRect();
       if (t.focusing && event.detail > 0) aim(t, (event.clientX - r.left) / r.width, (event.clientY - r.top) / r.height);
       else t.element.classList.toggle("large");
-    }, onkeydown: (event) => aimByKey(event, t) }, t.canvas, t.overlay);
+    }, onkeydown: (event) => aimByKey(event, t) }, t.canvas);
   const tools = make("div", { class: "bar" },
     pressed("Overlay", (on) => { t.overlaid = on; t.more.hidden = !on; t.element.classList.toggle("overlaid", on); if (on) loadZones(t); }),
     pressed("Focus", (on) => { t.focusing = on; t.focus.hidden = !on; t.best = 0; }));
   if (mayRun())
     tools.append(button("Arm", order("arm", c.name)), button("Disarm for 1 h", order("disarm", c.name, { for_s: 3600 })),
       button("Trigger", order("trigger", c.name)), button("Snap", order("snap", c.name)));
-  t.element.append(show, make("div", { class: "body" },
+  t.element.append(make("div", { class: "shown" }, show, t.overlay), make("div", { class: "body" },
     make("div", { class: "ends" }, make("h2", {}, c.name), t.state), t.meter.box, make("div", { class: "ends" }, t.level, t.line), tools, t.more, t.focus));
   $("tiles").append(t.element);
   return t;
@@ -191,7 +191,9 @@ function setTile(t, c) {
   setMeter(t.meter, c);
   t.level.textContent = percent(c.activity) + " %, limit " + percent(c.start_at) + " %";
   t.line.textContent = c.lost_why ? c.lost_why : c.last ? count(c.sightings, "sighting") + ", last at " + clock(c.last) : "no sighting yet";
-  if (c.width && c.height) t.canvas.parentElement.style.aspectRatio = c.width + " / " + c.height;
+  if (!c.width || !c.height) return;
+  t.canvas.parentElement.style.aspectRatio = c.width + " / " + c.height;
+  t.element.style.setProperty("--shape", String(c.width / c.height));
 }
 
 // ---- pictures

@@ -4,7 +4,7 @@ import { $, ask, button, complain, count, make, mayRun, notice, percent, size, s
 const when = (t) => new Date(t).toLocaleString([], { month: "short", day: "numeric", hour: "2-digit", minute: "2-digit", hour12: false });
 
 function table(heads, rows, caption) {
-  return make("div", { class: "wide" }, make("table", {}, make("caption", {}, caption), make("thead", {}, make("tr", {}, ...heads.map((h) => make("th", { scope: "col" }, h || make("span", { class: "visually-hidden" }, "To do"))))),
+  return make("div", { class: "wide", tabindex: 0, role: "region", "aria-label": caption }, make("table", {}, make("caption", {}, caption), make("thead", {}, make("tr", {}, ...heads.map((h) => make("th", { scope: "col" }, h || make("span", { class: "visually-hidden" }, "To do"))))),
     make("tbody", {}, ...rows.map((r) => make("tr", {}, ...r.map((c, i) => make(i === 0 ? "th" : "td", i === 0 ? { scope: "row" } : {}, c)))))));
 }
 

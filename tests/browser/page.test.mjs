@@ -1,0 +1,187 @@
+// What somebody does on the page, in a browser, before a station on the simulated port.
+import assert from "node:assert/strict";
+import { after, before, test } from "node:test";
+import { existsSync, readFileSync, readdirSync } from "node:fs";
+import { join } from "node:path";
+import { goTo, openBrowser, openPage, startStation, until } from "./station.mjs";
+
+let station, browser, page;
+
+before(async () => {
+  browser = await openBrowser();
+  station = await startStation();
+  page = await openPage(browser, station.url);
+}, { timeout: 120000 });
+
+after(async () => {
+  await browser.close();
+  await station.stop();
+});
+
+const tile = () => page.locator("article[aria-label=kerb]");
+const text = (selector) => page.locator(selector).innerText();
+
+test("the live tile moves, and its meter is spoken", async () => {
+  await page.waitForSelector("article[aria-label=kerb]");
+  assert.equal(await page.locator("article").count(), 2);
+  await page.locator("article[aria-label=mere]").getByRole("button", { name: "Trigger" }).click();  // for its clip, later on
+  const picture = () => tile().locator("canvas").first().evaluate((c) => c.width > 300 ? c.toDataURL() : "");
+  const first = await until("a picture", picture);
+  await until("another picture", async () => (await picture()) !== first);
+  const meter = tile().locator("[role=meter]");
+  assert.equal(await meter.getAttribute("aria-label"), "Activity of kerb");
+  assert.match(await meter.getAttribute("aria-valuetext"), /percent, a sighting begins at 0\.06 and lasts down to 0\.05/);
+});
+
+test("focusing tells a figure and its best", async () => {
+  await tile().getByRole("button", { name: "Focus" }).click();
+  const said = await until("a sharpness", async () => (await tile().locator(".sharp").innerText()).match(/sharpness ([\d.]+), best so far ([\d.]+)/));
+  assert.ok(Number(said[1]) > 0 && Number(said[2]) >= Number(said[1]));
+  assert.ok(await tile().locator(".glass").evaluate((c) => c.getContext("2d").getImageData(0, 0, c.width, c.height).data.some((v) => v > 30 && v < 250)));
+  await tile().getByRole("button", { name: "Focus" }).click();
+});
+
+test("what counts is drawn over the picture, and said", async () => {
+  await tile().getByRole("button", { name: "Overlay" }).click();
+  await until("a sighting", async () => (await tile().locator(".state").innerText()) === "sighting", 120);
+  await until("cells and a blob", async () => await tile().locator(".overlay path.cells").count() > 0 && await tile().locator(".overlay rect.blob").count() > 0);
+  await until("it is said", async () => /% counts.*[1-9] subjects?\./.test(await tile().locator(".said").innerText()));
+  await until("it is explained", async () => /counts as motion/.test(await tile().locator(".legend").innerText()));
+  await tile().getByRole("button", { name: "Overlay" }).click();
+});
+
+test("a zone is drawn over what moves, and activity drops", async () => {
+  await goTo(page, "zones");
+  await page.selectOption("#zones-camera", "kerb");
+  await until("motion in the last minute", async () => Number((await text("#zones-said")).match(/at most ([\d.]+) %/)[1]) > 0.3);
+  await page.click("#zones-new");
+  const box = await page.locator("#zones-shapes").boundingBox();
+  for (const [x, y] of [[0.004, 0.3], [0.996, 0.3], [0.996, 0.98], [0.004, 0.98]]) await page.mouse.click(box.x + x * box.width, box.y + y * box.height);
+  await page.click("#zones-new");
+  await until("it drops", async () => Number((await text("#zones-said")).match(/at most ([\d.]+) %/)[1]) === 0);
+  assert.ok(!station.settings().includes("[zone"));
+  await page.fill("#zone-Name", "lane");
+  await page.press("#zone-Name", "Tab");
+  const corner = page.locator(".corner[data-corner='0']");
+  await corner.focus();
+  await corner.press("ArrowRight");
+  await page.click("#zones-save");
+  await page.click("#dialog-yes");
+  await until("it is written", () => /\[zone kerb\/lane\]\nkind = ignored\narea = 1\.4,30 /.test(station.settings()));
+  assert.ok(station.settings().includes("start_at=0.06 %    # after the storm"));
+});
+
+test("a zone is taken out again", async () => {
+  await until("the station has read it", async () => (await (await page.request.get(station.url + "api/zones/kerb")).json()).zones.length === 1);
+  await page.reload({ waitUntil: "domcontentloaded" });
+  await page.waitForSelector("#zones-list button");
+  await page.selectOption("#zones-camera", "kerb");
+  await page.click("#zones-list button");
+  await page.click("#zone-delete");
+  await page.click("#zones-save");
+  await page.click("#dialog-yes");
+  await until("it is gone", () => !station.settings().includes("[zone"));
+});
+
+test("a limit is dragged, the count changes, and the file is written with its comments", async () => {
+  await goTo(page, "limits");
+  await page.selectOption("#limits-camera", "kerb");
+  const made = async () => Number((await text("#limits-made")).match(/With these limits: (\d+) sighting/)[1]);
+  const set = await until("it was seen", async () => await made() > 0 && made());
+  const box = await page.locator("#chart").boundingBox();
+  const y = await page.evaluate(() => window.Chart.getChart("chart").scales.y.getPixelForValue(Math.sqrt(0.06 / 100)));
+  await page.mouse.move(box.x + box.width / 2, box.y + y - 2);
+  await page.mouse.down();
+  await page.mouse.move(box.x + box.width / 2, box.y + 12, { steps: 6 });
+  await page.mouse.up();
+  await until("fewer of them", async () => await made() < set);
+  const start = await page.inputValue("#limits-start");
+  assert.ok(Number(start) > 0.5);
+  await page.click("#limits-use");
+  await until("it is written", () => station.settings().includes("\nstart_at= " + start + " %    # after the storm\n"));
+  assert.ok(station.settings().startsWith("# Hollin Lane toad crossing\n[station]\nname = hollin      # ours\n"));
+  assert.ok(readFileSync(station.file + ".old", "utf8").includes("start_at=0.06 %    # after the storm"));
+  await until("the station holds it", async () => (await (await page.request.get(station.url + "api/status")).json()).cameras[0].start_at === Number(start));
+});
+
+test("a value of the form is shown as a line before it is written; a wrong one never is", async () => {
+  await goTo(page, "settings");
+  await page.getByRole("button", { name: "camera kerb" }).click();
+  await page.fill("#form-find", "post_event");
+  await page.fill("#set-post_event", "soon");
+  await page.click("#form-save");
+  await until("it is refused", async () => /post_event = soon/.test(await text("#notice")));
+  assert.ok(!station.settings().includes("soon"));
+  await page.fill("#set-post_event", "4 s");
+  await page.click("#form-save");
+  assert.match(await text("dialog .lines"), /station\.ini:\d+ post_event = 4 s/);
+  await page.click("#dialog-no");
+  assert.ok(!station.settings().includes("post_event = 4 s"));
+  await page.click("#form-save");
+  await page.click("#dialog-yes");
+  await until("it is written into the camera's section", () => /\[camera kerb\][^[]*\npost_event = 4 s\n/.test(station.settings()));
+  await until("its origin is told", async () => /station\.ini:\d+/.test(await page.locator(".setting[data-key=post_event] .origin").innerText()));
+});
+
+test("all settings are downloaded, and restored", async () => {
+  const [download] = await Promise.all([page.waitForEvent("download"), page.click("text=Download all")]);
+  const saved = readFileSync(await download.path(), "utf8");
+  assert.equal(saved, station.settings());
+  await page.setInputFiles("#form-restore", { name: "station.ini", mimeType: "text/plain", buffer: Buffer.from(saved.replace("name = hollin ", "name = lane ")) });
+  assert.match(await text("dialog"), /holds from its next start on/);
+  await page.click("#dialog-yes");
+  await until("it is restored", () => station.settings().includes("name = lane "));
+});
+
+test("a clip is played in place, and stepped through", async () => {
+  await goTo(page, "sightings");
+  await page.selectOption("#camera", "mere");
+  await until("a clip", async () => {
+    await page.locator("#list button").last().click();
+    return await page.locator("#detail video").count() === 1;
+  }, 120);
+  const video = page.locator("#detail video");
+  await until("it can be played", () => video.evaluate((v) => v.readyState >= 2 && v.videoWidth === 320));
+  await page.keyboard.press("p");
+  await until("it plays", () => video.evaluate((v) => v.currentTime > 0.3));
+  await page.keyboard.press("p");
+  const at = await until("it stands", () => video.evaluate((v) => v.paused && v.currentTime));
+  await page.keyboard.press(".");
+  await until("a frame on", () => video.evaluate((v, t) => v.currentTime > t && v.currentTime < t + 0.5, at));
+});
+
+test("a sighting is starred, sent again, deleted, and that undone", async () => {
+  const rows = () => page.locator("#list button").count();
+  await page.click("#star");
+  await until("it is starred", async () => /starred/.test(await text("#list button[aria-current=true]")));
+  await page.getByRole("button", { name: "Send again to shed" }).click();
+  await until("it is sent", () => readdirSync(join(station.folder, "shed"), { recursive: true }).some((f) => String(f).endsWith(".jpg")));
+  const count = await rows();
+  const current = await page.getAttribute("#list button[aria-current=true]", "data-id");
+  await page.keyboard.press("x");
+  await page.click("#dialog-no");
+  assert.equal(await rows(), count);
+  await page.keyboard.press("x");
+  await page.click("#dialog-yes");
+  await until("it is gone", async () => await page.locator("#list button[data-id='" + current + "']").count() === 0);
+  await page.click("#undo");
+  await until("it is back", async () => await page.locator("#list button[data-id='" + current + "']").count() === 1);
+  const files = (await (await page.request.get(station.url + "api/sightings/" + current)).json()).captures.map((c) => c.file);
+  assert.ok(files.length > 0 && files.every((f) => existsSync(join(station.folder, "captures", f))));
+});
+
+test("orders, a test of a destination, forecasts", async () => {
+  await goTo(page, "station");
+  await page.getByRole("button", { name: "Send a test" }).click();
+  await until("it has arrived", async () => /shed: it has arrived/.test(await text("#notice")));
+  assert.ok(existsSync(join(station.folder, "shed", "tawny-test.txt")));
+  assert.match(await text("#plan"), /kerb/);
+  assert.match(await text("#happened"), /opened/);
+  await page.click("#all-disarm");
+  await until("all are disarmed", async () => (await text("#busy")).match(/disarmed/g)?.length === 2);
+  await page.click("#all-set");
+});
+
+test("nothing went wrong on the way, and nobody else was asked", () => {
+  assert.deepEqual(page.wrong, []);
+});

@@ -1,0 +1,99 @@
+// A station on the simulated port, and a browser that looks at its page.
+import { spawn, spawnSync } from "node:child_process";
+import { mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { chromium } from "playwright-core";
+
+const TOOL = process.env.TAWNY;
+if (!TOOL) throw new Error("TAWNY names no program");
+
+/** Comments, order and spelling of this file are the user's. */
+export const SETTINGS = `# Hollin Lane toad crossing
+[station]
+name = hollin      # ours
+store = captures
+listen = 127.0.0.1:0
+accounts_file = accounts
+keep_free = 0
+
+[cameras]
+loop = yes
+post_event = 3 s
+
+# where they cross
+[camera kerb]
+source = sim:kerb,size=320x180
+start_at=0.06 %    # after the storm
+stay_at = 0.05 %
+send_to = shed
+
+[camera mere]
+source = sim:mere,size=320x180,seed=3
+
+[destination shed]
+url = file://SHED
+what = still, clip
+`;
+
+/** Until something is so; the machine may be slow. */
+export async function until(what, check, seconds = 90) {
+  const end = Date.now() + seconds * 1000;
+  let last = null;
+  while (Date.now() < end) {
+    try { const got = await check(); if (got) return got; } catch (e) { last = e; }
+    await new Promise((resolve) => setTimeout(resolve, 150));
+  }
+  throw new Error("it never came to this: " + what + (last ? " (" + last.message + ")" : ""));
+}
+
+/** Start a station. accounts: [[name, may, password]]. */
+export async function startStation(accounts = []) {
+  const folder = mkdtempSync(join(tmpdir(), "tawny-page-"));
+  const file = join(folder, "station.ini");
+  mkdirSync(join(folder, "shed"));
+  writeFileSync(file, SETTINGS.replace("SHED", join(folder, "shed")));
+  const env = { ...process.env, XDG_RUNTIME_DIR: folder };
+  for (const [name, may, password] of accounts) {
+    const made = spawnSync(TOOL, ["account", "add", name, "--may", may], { cwd: folder, env, input: password });
+    if (made.status !== 0) throw new Error("no account: " + made.stderr);
+  }
+  const child = spawn(TOOL, ["watch"], { cwd: folder, env });
+  let said = "";
+  child.stdout.on("data", (d) => { said += d; });
+  child.stderr.on("data", (d) => { said += d; });
+  const url = await until("it says where its page is", () => {
+    if (child.exitCode !== null) throw new Error("it has ended: " + said);
+    return (said.match(/http:\/\/127\.0\.0\.1:\d+\//) || [null])[0];
+  }, 60);
+  return { folder, file, url, settings: () => readFileSync(file, "utf8"),
+    async stop() {
+      const ended = new Promise((resolve) => child.once("exit", resolve));
+      child.kill("SIGTERM");
+      const code = await ended;
+      rmSync(folder, { recursive: true, force: true });
+      if (code !== 0) throw new Error("the station ended with " + code + ": " + said.slice(-4000));
+    } };
+}
+
+/** A browser that connects to nobody but the station. */
+export const openBrowser = () => chromium.launch({ executablePath: process.env.CHROMIUM || "/usr/bin/chromium",
+  args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--autoplay-policy=no-user-gesture-required"] });
+
+/** A page whose errors, and whose requests to others, are noted in page.wrong. */
+export async function openPage(browser, url, options = {}) {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, ...options });
+  const page = await context.newPage();
+  page.wrong = [];
+  page.on("pageerror", (e) => page.wrong.push("error: " + e.message));
+  page.on("console", (m) => { if (/Content Security Policy|Refused/.test(m.text())) page.wrong.push(m.text()); });
+  page.on("request", (r) => { if (!r.url().startsWith(url) && !/^(data|blob|about):/.test(r.url())) page.wrong.push("asks elsewhere: " + r.url()); });
+  await page.goto(url, { waitUntil: "domcontentloaded" });
+  return page;
+}
+
+/** Go to a view, by its tab. */
+export async function goTo(page, view) {
+  await page.click("#tab-" + view);
+  await page.waitForSelector("#view-" + view + ":not([hidden])");
+}
