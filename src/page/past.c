@@ -65,9 +65,7 @@ static bool gather(void *ctx, const tw_trace_point *point)
 {
     gathering *g = ctx;
     const int64_t at = (point->t_us - g->from_us) / g->step_us;
-    if (at >= 0 && at < (int64_t)g->count && point->max_ppm > g->highest_ppm[at])
-        g->highest_ppm[at] = point->max_ppm;
-    else if (at >= 0 && at < (int64_t)g->count && g->highest_ppm[at] < 0)
+    if (at >= 0 && at < (int64_t)g->count && g->highest_ppm[at] < (int64_t)point->max_ppm)
         g->highest_ppm[at] = point->max_ppm;
     return true;
 }

@@ -13,7 +13,7 @@
 #include "reader.h"
 #include "state.h"
 
-enum { PATH_BYTES = 4096, PROBLEMS_MAX = 500 };
+enum { PATH_BYTES = 4096, PROBLEMS_MAX = 500, TEXT_MAX = 2 * TW_FILE_MAX };
 
 typedef struct file_text {
     char *path, *shown;
@@ -53,7 +53,7 @@ const char *tw_texts_find(const tw_texts *t, const char *path, size_t *bytes)
 /* @return a copy that is ended by 0, NULL: out of memory. */
 static char *copy_of(const char *text, size_t bytes)
 {
-    char *copy = malloc(bytes + 1);
+    char *copy = bytes < TEXT_MAX ? malloc(bytes + 1) : NULL;
     if (copy) {
         memcpy(copy, text, bytes);
         copy[bytes] = '\0';
