@@ -64,6 +64,17 @@ typedef void (*tw_event_fn)(void *ctx, const tw_event *event);
 TW_API tw_status tw_event_picture(const tw_event *event, uint8_t **out, size_t *bytes,
                                   tw_error *err);
 
+/**
+ * How sharp a JPEG picture is, or a part of it, in full resolution: see tw_sharpness. For
+ * focusing.
+ *
+ * @param box  NULL: all of it.
+ * @return TW_OK; TW_EDAMAGED: it is no picture; TW_EINVAL; TW_ENOMEM.
+ */
+TW_API tw_status tw_picture_sharpness(const uint8_t *jpeg, size_t bytes,
+                                      const tw_blob *box, uint32_t *sharpness,
+                                      tw_error *err);
+
 /* What a station or a rehearsal runs on. */
 typedef struct tw_board {
     const tw_camera_make_fn *makers; /* ended by NULL */

@@ -105,6 +105,11 @@ static char *usual_settings(void)
     return found;
 }
 
+char *cli_settings_file(const cli_common *common)
+{
+    return common->settings_path ? g_strdup(common->settings_path) : usual_settings();
+}
+
 static tw_status apply_sets(const cli_common *common, tw_settings *settings)
 {
     tw_status st = TW_OK;
@@ -120,7 +125,7 @@ static tw_status load(const cli_common *common, gboolean needed, tw_settings **s
                       char **path)
 {
     *settings = tw_settings_new();
-    *path = common->settings_path ? g_strdup(common->settings_path) : usual_settings();
+    *path = cli_settings_file(common);
     if (!*settings)
         return TW_ENOMEM;
     tw_status st = TW_OK;

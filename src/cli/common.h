@@ -70,6 +70,9 @@ int cli_read_time(const char *option, const char *text, int64_t *us);
 /** A tw_problem_fn that prints lines to standard error. */
 void cli_told(void *ctx, const char *line);
 
+/** The settings file that a command runs on, to g_free; NULL: none. */
+char *cli_settings_file(const cli_common *common);
+
 /**
  * Read the settings that a command runs on: the file that was named, else the first there
  * is of ./station.ini, the user's and the system's; then every --set.

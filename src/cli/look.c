@@ -1,5 +1,6 @@
 /* tawny look: one frame of a camera. */
 #include <errno.h>
+#include <jansson.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -11,6 +12,9 @@ static const char ABOUT[] =
     "first,\n"
     "for 12 s unless --after says otherwise, and zones, cells, blobs and the level are "
     "drawn.\n"
+    "Sharpness tells how well the lens is focused: the higher of two pictures of the "
+    "same\n"
+    "place is the sharper one.\n"
     "CAMERA is one of the settings file, or a source such as file:yard.mp4 or sim:kerb.";
 static const char EXAMPLE[] =
     "Examples:\n"
@@ -44,17 +48,28 @@ static int look(const tw_camera_settings *camera, const tw_look_options *options
     if (st != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
     const int code = write_file(path, data, bytes);
+    uint32_t sharpness = 0; /* what is drawn over a picture would count */
+    const gboolean plain =
+        !options->overlay && !options->png &&
+        tw_picture_sharpness(data, bytes, NULL, &sharpness, NULL) == TW_OK;
     free(data);
     if (code != CLI_DONE)
         return code;
-    if (json)
-        (void)printf(
-            "{\"type\":\"look\",\"camera\":\"%s\",\"bytes\":%zu,\"activity\":%.4g}\n",
-            camera->name, bytes, reading.activity_ppm / 1e4);
-    else
-        (void)printf("%s: %s, activity %s, %u %s\n", path, out_bytes(bytes, size),
-                     out_percent(reading.activity_ppm, percent), reading.blobs_found,
-                     reading.blobs_found == 1 ? "blob" : "blobs");
+    if (json) {
+        json_t *o =
+            json_pack("{ss ss sI sf}", "type", "look", "camera", camera->name, "bytes",
+                      (json_int_t)bytes, "activity", reading.activity_ppm / 1e4);
+        if (plain)
+            (void)json_object_set_new(o, "sharpness", json_real(sharpness / 256.0));
+        out_json(o);
+        return CLI_DONE;
+    }
+    (void)printf("%s: %s, activity %s, %u %s", path, out_bytes(bytes, size),
+                 out_percent(reading.activity_ppm, percent), reading.blobs_found,
+                 reading.blobs_found == 1 ? "blob" : "blobs");
+    if (plain)
+        (void)printf(", sharpness %.2f", sharpness / 256.0);
+    (void)printf("\n");
     return CLI_DONE;
 }
 

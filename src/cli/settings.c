@@ -1,6 +1,7 @@
 /* tawny settings: every value, with where it comes from. */
 #include <jansson.h>
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 
 #include "output.h"
@@ -13,6 +14,7 @@ static const char ABOUT[] =
 static const char EXAMPLE[] = "Examples:\n"
                               "  tawny settings\n"
                               "  tawny settings --help-texts kerb\n"
+                              "  tawny settings --write kerb.start_at=0.5%\n"
                               "  tawny settings --reference > settings.md";
 
 typedef struct showing {
@@ -81,22 +83,106 @@ static int show_all(tw_settings *settings, int count, char **names, const showin
     return CLI_DONE;
 }
 
+/* ---- changing -------------------------------------------------------------------- */
+
+static void print_line(void *ctx, const char *file, unsigned line, const char *before,
+                       const char *after)
+{
+    (void)ctx;
+    if (before)
+        (void)printf("- %s:%u: %s\n", file, line, before);
+    if (after)
+        (void)printf("+ %s:%u: %s\n", file, line, after);
+}
+
+/* "kerb.start_at=1 %", "station.name=hollin", "fps=5" for all cameras. */
+static tw_status change(tw_draft *draft, const char *text, tw_error *err)
+{
+    const char *equals = strchr(text, '=');
+    if (!equals)
+        return tw_fail(err, TW_EINVAL, "%s: write CAMERA.KEY=VALUE", text);
+    g_autofree char *left = g_strstrip(g_strndup(text, (gsize)(equals - text)));
+    g_autofree char *value = g_strstrip(g_strdup(equals + 1));
+    char *dot = strchr(left, '.');
+    if (dot)
+        *dot = '\0';
+    const gboolean station = dot && strcmp(left, "station") == 0;
+    const tw_draft_change c = {.head = !dot      ? "cameras"
+                                       : station ? "station"
+                                                 : "camera",
+                               .name = dot && !station ? left : "",
+                               .key = dot ? dot + 1 : left,
+                               .value = value};
+    return tw_draft_change_one(draft, &c, err);
+}
+
+static int write_changes(tw_draft *draft, char **writes)
+{
+    tw_error err = {0};
+    tw_status st = TW_OK;
+    for (char **w = writes; *w && st == TW_OK; w++)
+        st = change(draft, *w, &err);
+    if (st == TW_OK)
+        st = tw_draft_check(draft, cli_told, NULL, NULL);
+    if (st == TW_OK) {
+        (void)tw_draft_lines(draft, print_line, NULL);
+        st = tw_draft_write(draft, &err);
+    }
+    if (st == TW_OK)
+        return CLI_DONE;
+    return cli_say(CLI_FAILED, "%s%snothing was written", err.text,
+                   err.text[0] ? ": " : "");
+}
+
+static int print_whole(const tw_draft *draft)
+{
+    size_t bytes = 0;
+    char *text = tw_draft_whole(draft, &bytes);
+    if (!text)
+        return cli_say(CLI_FAILED, "out of memory");
+    (void)fwrite(text, 1, bytes, stdout);
+    free(text);
+    return CLI_DONE;
+}
+
+static int change_file(const cli_common *common, char **writes, gboolean whole)
+{
+    g_autofree char *path = cli_settings_file(common);
+    tw_draft *draft = NULL;
+    tw_error err = {0};
+    if (!path || tw_draft_open(path, &draft, &err) != TW_OK)
+        return cli_say(CLI_USAGE, "%s", path ? err.text : "there is no settings file");
+    int code = writes ? write_changes(draft, writes) : CLI_DONE;
+    if (code == CLI_DONE && whole)
+        code = print_whole(draft);
+    tw_draft_free(draft);
+    return code;
+}
+
 int cli_settings(int argc, char **argv)
 {
     CLI_COMMON common = {0};
-    gboolean reference = FALSE, helps = FALSE, changed = FALSE;
+    gboolean reference = FALSE, helps = FALSE, changed = FALSE, whole = FALSE;
+    g_auto(GStrv) writes = NULL;
     const GOptionEntry own[] = {
         {"reference", 0, 0, G_OPTION_ARG_NONE, &reference,
          "Print the reference of all settings (Markdown)", NULL},
         {"help-texts", 0, 0, G_OPTION_ARG_NONE, &helps,
          "With what each does, and its range", NULL},
         {"changed", 0, 0, G_OPTION_ARG_NONE, &changed, "Only what is not built-in", NULL},
+        {"write", 'w', 0, G_OPTION_ARG_STRING_ARRAY, &writes,
+         "Write a value into the file, which is kept as FILE.old; may be repeated",
+         "[CAMERA.]KEY=VALUE"},
+        {"whole", 0, 0, G_OPTION_ARG_NONE, &whole,
+         "Print the file with all that it includes, as one", NULL},
         {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
     int code = cli_parse(&argc, &argv, "[CAMERA…]", ABOUT, EXAMPLE, own, &common);
     if (code != CLI_DONE)
         return code;
     if (reference)
         return cli_exit(tw_settings_reference(stdout));
+    if (writes || whole)
+        return change_file(&common, writes, whole);
     tw_settings *settings = NULL;
     if (cli_load(&common, FALSE, &settings, NULL) != TW_OK)
         return CLI_USAGE;

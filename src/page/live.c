@@ -7,9 +7,7 @@
 #include <string.h>
 #include <time.h>
 
-#include "../media/jpeg.h"
 #include "page.h"
-#include "tawny/best.h"
 
 #define BOUNDARY "tawny-picture"
 
@@ -334,15 +332,8 @@ static json_t *describe_reading(const view *v)
 /* Of a part of the full picture; -1: it cannot be told. */
 static double sharpness_of(const uint8_t *jpeg, size_t bytes, const tw_blob *box)
 {
-    tw_canvas canvas;
-    uint8_t *memory = NULL;
-    if (tw_jpeg_planes(jpeg, bytes, &canvas, &memory, NULL) != TW_OK)
-        return -1;
-    const tw_luma luma = {canvas.px[0], (uint32_t)canvas.stride[0], canvas.width,
-                          canvas.height};
-    const double levels = tw_sharpness(&luma, box) / 256.0;
-    free(memory);
-    return levels;
+    uint32_t q8 = 0;
+    return tw_picture_sharpness(jpeg, bytes, box, &q8, NULL) == TW_OK ? q8 / 256.0 : -1;
 }
 
 void tw_live_reading(live *l, const char *camera, const tw_blob *box, tw_web_answer *out)

@@ -8,6 +8,7 @@
 #include "../media/jpeg.h"
 #include "../media/caption.h"
 #include "pipeline.h"
+#include "tawny/best.h"
 
 enum { FRAMES_MAX = 1000000, QUALITY = 95 };
 
@@ -114,6 +115,24 @@ tw_status tw_look(const tw_board *board, const tw_camera_settings *camera,
     free(jpeg);
     tw_run_close(&run);
     return st;
+}
+
+tw_status tw_picture_sharpness(const uint8_t *jpeg, size_t bytes, const tw_blob *box,
+                               uint32_t *sharpness, tw_error *err)
+{
+    static const tw_blob all = {.right_ppm = 1000000, .bottom_ppm = 1000000};
+    tw_canvas canvas;
+    uint8_t *memory = NULL;
+    if (!jpeg || !sharpness)
+        return tw_fail(err, TW_EINVAL, "no picture");
+    const tw_status st = tw_jpeg_planes(jpeg, bytes, &canvas, &memory, err);
+    if (st != TW_OK)
+        return st;
+    const tw_luma luma = {canvas.px[0], (uint32_t)canvas.stride[0], canvas.width,
+                          canvas.height};
+    *sharpness = tw_sharpness(&luma, box ? box : &all);
+    free(memory);
+    return TW_OK;
 }
 
 /* A live camera may let us wait; one that gives pictures rarely need not give any now. */

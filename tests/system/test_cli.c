@@ -493,6 +493,7 @@ static void test_look_writes_a_picture(void **state)
     outcome o = run_program(folder, TOOL, "look", "sim:kerb", NULL);
     assert_int_equal(o.code, 0);
     assert_has(o.out, "kerb.jpg: ");
+    assert_has(o.out, ", sharpness ");
     char *path = join(folder, "kerb.jpg");
     check_clip(path, "mjpeg", 1);
     free(path);
@@ -523,6 +524,49 @@ static void test_look_writes_a_picture(void **state)
 }
 
 /* ---- settings and check ------------------------------------------------------------ */
+
+static void test_settings_are_written_into_the_file(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *path = join(folder, "station.ini");
+    write_text(path, "[station]\nname = hollin # ours\ninclude = more.ini\n"
+                     "[camera kerb]\nsource = sim:kerb\n");
+    char *more = join(folder, "more.ini");
+    write_text(more, "[cameras]\nfps = 4\n");
+    outcome o = run_program(folder, TOOL, "settings", "--write", "kerb.start_at=0.5%",
+                            "-w", "station.name = lane", "-w", "fps=5", NULL);
+    assert_int_equal(o.code, 0);
+    assert_string_equal(o.out, "- station.ini:2: name = hollin # ours\n"
+                               "+ station.ini:2: name = lane # ours\n"
+                               "+ station.ini:6: start_at = 0.5%\n"
+                               "- more.ini:2: fps = 4\n"
+                               "+ more.ini:2: fps = 5\n");
+    free_outcome(&o);
+    static const char *const bad[][2] = {
+        {"kerb.start_at=high", "station.ini:6: start_at = high"},
+        {"kerb.start_at", "write CAMERA.KEY=VALUE"},
+        {"kerb.caption=a # b", "would be read as a comment"}};
+    for (size_t i = 0; i < 3; i++) {
+        o = run_program(folder, TOOL, "settings", "--write", bad[i][0], NULL);
+        assert_int_equal(o.code, 1);
+        assert_has(o.err, bad[i][1]);
+        assert_has(o.err, "nothing was written");
+        free_outcome(&o);
+    }
+    o = run_program(folder, TOOL, "settings", "--whole", NULL);
+    assert_int_equal(o.code, 0);
+    assert_string_equal(o.out, "[station]\nname = lane # ours\n# include = more.ini\n"
+                               "[camera kerb]\nsource = sim:kerb\nstart_at = 0.5%\n"
+                               "\n# from more.ini\n[cameras]\nfps = 5\n");
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "settings", "-s", "none.ini", "--whole", NULL);
+    assert_int_equal(o.code, 2);
+    assert_has(o.err, "none.ini");
+    free_outcome(&o);
+    free(more);
+    free(path);
+    remove_folder(folder);
+}
 
 static const char STATION[] = "[station]\n"
                               "name = hollin\n"
@@ -758,6 +802,7 @@ int main(void)
         cmocka_unit_test(test_demo_finds_each_subject_and_invents_none),
         cmocka_unit_test(test_demo_renders_all_scenes_with_their_truth),
         cmocka_unit_test(test_look_writes_a_picture),
+        cmocka_unit_test(test_settings_are_written_into_the_file),
         cmocka_unit_test(test_settings_show_values_and_origins),
         cmocka_unit_test(test_a_file_with_every_kind_of_mistake),
         cmocka_unit_test(test_check_says_what_would_happen),

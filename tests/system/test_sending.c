@@ -147,6 +147,14 @@ static void test_what_waits_is_shown_retried_and_dropped(void **state)
     assert_has(o.out, "files sent, nothing waits");
     free_outcome(&o);
     check(0, "0 waiting; 5 sent in the last day", "outbox", NULL, NULL);
+    o = run_program(folder, TOOL, "sightings", "--send", "there", "1", NULL); /* again */
+    assert_has(o.out, "of sighting 1 wait for there");
+    free_outcome(&o);
+    check(0, "waiting of 1 sighting", "outbox", NULL, NULL);
+    o = run_program(folder, TOOL, "sightings", "--send", "nowhere", "1", NULL);
+    assert_int_equal(o.code, 1);
+    assert_has(o.err, "there is no [destination nowhere]");
+    free_outcome(&o);
     end_server(&web);
     free(got);
 }

@@ -102,6 +102,17 @@ export const size = (bytes) => bytes < 1e6 ? Math.ceil(bytes / 1e3) + " kB" : by
 export const count = (n, one, many) => n + " " + (n === 1 ? one : many || one + "s");
 export const mayRun = () => state.me && state.me.may === "run";
 
+/** Something that is asked for more often than it can be done: one at a time, and the last time counts. */
+export function oneAtATime(work) {
+  let under = false, again = false;
+  return async () => {
+    if (under) { again = true; return; }
+    under = true;
+    try { do { again = false; await work(); } while (again); }
+    finally { under = false; }
+  };
+}
+
 /** Fill a list of cameras, and keep what was chosen. */
 export function fillCameras(select, all) {
   const before = select.value;

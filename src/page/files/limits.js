@@ -1,5 +1,5 @@
 // Limits: activity that was, and what other limits would have made of it.
-import { $, ask, along, clock, colour, complain, count, fillCameras, make, mayRun, notice, percent, size, state } from "./common.js";
+import { $, ask, along, clock, colour, complain, count, fillCameras, make, mayRun, notice, oneAtATime, percent, size, state } from "./common.js";
 
 const SPANS = [["10 minutes", 600], ["hour", 3600], ["6 hours", 21600], ["day", 86400], ["week", 604800]];
 const view = { chart: null, limits: { start: 0, stay: 0 }, set: { start: 0, stay: 0 }, dragged: null, timer: 0, spans: [], from: 0, until: 0 };
@@ -132,23 +132,15 @@ const changes = () => [["start_at", view.limits.start], ["stay_at", view.limits.
 
 const words = (t) => count(t.sightings, "sighting") + ", " + t.seconds.toFixed(0) + " s of footage" + (t.bytes !== undefined ? ", about " + size(t.bytes) : "");
 
-// One at a time; while one is under way the next is noted.
-let under = false, again = false;
-async function tryLimits() {
-  if (under) { again = true; return; }
-  under = true;
-  do {
-    again = false;
-    try {
-      const a = await ask("/api/try", { camera: camera(), from: view.from, until: view.until, changes: changes() });
-      view.spans = a.trace.changed.spans;
-      if (view.chart) view.chart.update("none");
-      $("limits-made").textContent = "With these limits: " + words(a.trace.changed) + ".";
-      $("limits-now").textContent = "With those that are set, " + percent(view.set.start) + " % and " + percent(view.set.stay) + " %: " + words(a.trace.now) + ".";
-    } catch (e) { $("limits-made").textContent = e.message; $("limits-now").textContent = ""; }
-  } while (again);
-  under = false;
-}
+const tryLimits = oneAtATime(async () => {
+  try {
+    const a = await ask("/api/try", { camera: camera(), from: view.from, until: view.until, changes: changes() });
+    view.spans = a.trace.changed.spans;
+    if (view.chart) view.chart.update("none");
+    $("limits-made").textContent = "With these limits: " + words(a.trace.changed) + ".";
+    $("limits-now").textContent = "With those that are set, " + percent(view.set.start) + " % and " + percent(view.set.stay) + " %: " + words(a.trace.now) + ".";
+  } catch (e) { $("limits-made").textContent = e.message; $("limits-now").textContent = ""; }
+});
 
 // ---- the view
 

@@ -1,5 +1,5 @@
 // Zones: polygons drawn on the picture, and what they would have made of the last minute.
-import { $, along, ask, button, complain, count, fillCameras, make, notice, pause, percent, picture, save, shape } from "./common.js";
+import { $, along, ask, button, complain, count, fillCameras, make, notice, oneAtATime, pause, percent, picture, save, shape } from "./common.js";
 
 const KINDS = [["ignored", "ignored"], ["watched", "watched, and nothing else"], ["own", "watched, with limits of its own"]];
 const view = { zones: [], saved: [], chosen: -1, drawing: false, running: false, number: 0, shape: 0 };
@@ -43,20 +43,13 @@ function showMinute(m) {
     percent(most(m.now)) + " %, and " + count(m.now.sightings, "sighting") + ".";
 }
 
-let under = false, again = false;
-async function tryZones() {
-  if (under) { again = true; return; }
-  under = true;
-  do {
-    again = false;
-    try {
-      const a = await ask("/api/try", { camera: camera(), minute: true, changes: changes() });
-      showMinute(a.minute);
-      $("zones-wrong").textContent = "";
-    } catch (e) { $("zones-wrong").textContent = e.message; }
-  } while (again);
-  under = false;
-}
+const tryZones = oneAtATime(async () => {
+  try {
+    const a = await ask("/api/try", { camera: camera(), minute: true, changes: changes() });
+    showMinute(a.minute);
+    $("zones-wrong").textContent = "";
+  } catch (e) { $("zones-wrong").textContent = e.message; }
+});
 
 // ---- drawing
 
