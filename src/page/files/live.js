@@ -36,11 +36,11 @@ function setMeter(m, c) {
 const CELLS = [["m", "counts as motion"], ["t", "has not travelled like a subject"], ["s", "too small or too large"],
   ["l", "taken by the light guard"], ["w", "taken by the sway guard"], ["k", "taken by the shake guard"], ["i", "moves where nothing is watched"]];
 
-function patterns() {
+function patterns(scale) {
   const draw = { m: "M0 0H12V12H0Z", t: "M0 6H12", s: "M6 6m-2 0a2 2 0 1 0 4 0a2 2 0 1 0 -4 0", l: "M0 12L12 0", w: "M0 0L12 12", k: "M0 0L12 12M0 12L12 0", i: "M6 0V12" };
   const defs = shape("defs", {});
   for (const [letter] of CELLS)
-    defs.append(shape("pattern", { id: "cell-" + letter, width: 12, height: 12, patternUnits: "userSpaceOnUse" },
+    defs.append(shape("pattern", { id: "cell-" + letter, width: 12, height: 12, patternUnits: "userSpaceOnUse", patternTransform: "scale(" + scale + ")" },
       shape("path", { class: "hatch hatch-" + letter, d: draw[letter] })));
   return defs;
 }
@@ -58,9 +58,9 @@ export function zoneShape(z, w, h) {
 }
 
 function drawOverlay(t, reading) {
-  const w = t.canvas.width, h = t.canvas.height, px = Math.max(w, h) / 60;
+  const w = t.canvas.width, h = t.canvas.height, px = Math.max(w, h) / 45;
   t.overlay.setAttribute("viewBox", "0 0 " + w + " " + h);
-  const parts = [patterns()];
+  const parts = [patterns(Math.max(w, h) / 800)];
   for (const z of t.zones || []) {
     parts.push(zoneShape(z, w, h));
     const [x, y] = z.points[0];
@@ -89,7 +89,7 @@ function setLegend(t, r) {
   t.said.textContent = said.join(", ") + ". " + count(r.subjects, "subject") + ".";
   const there = new Set(r.cells);
   t.legend.replaceChildren(...CELLS.filter(([letter]) => there.has(letter)).map(([letter, words]) => {
-    const key = shape("svg", { viewBox: "0 0 24 12", width: 24, height: 12, "aria-hidden": "true" }, patterns(), shape("rect", { width: 24, height: 12, class: "cells", fill: "url(#cell-" + letter + ")" }));
+    const key = shape("svg", { viewBox: "0 0 24 12", width: 24, height: 12, "aria-hidden": "true" }, patterns(1), shape("rect", { width: 24, height: 12, class: "cells", fill: "url(#cell-" + letter + ")" }));
     return make("li", {}, key, " " + words);
   }));
 }
