@@ -55,8 +55,8 @@ bench: setup
 	@build/release/bench/kernels && build/release/bench/catalogue && \
 	  build/release/bench/keeping && build/release/bench/path; path=$$?; \
 	  build/release/bench/cameras 600; cameras=$$?; \
-	  build/release/bench/sending; sending=$$?; \
-  build/release/bench/accuracy && exit $$((path | cameras | sending))
+	  build/release/bench/sending; sending=$$?; build/release/bench/page; page=$$?; \
+  build/release/bench/accuracy && exit $$((path | cameras | sending | page))
 
 # Thirty days of three cameras on the virtual clock, 500 sightings sent while all that can
 # fail does, and a minute of eight cameras that are never left alone, with the thread

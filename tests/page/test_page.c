@@ -413,6 +413,51 @@ static int look_on(const site *w)
     return s;
 }
 
+static unsigned long number_of(const char *answer)
+{
+    const char *tag = strstr(answer, "ETag: \"");
+    check(200, answer);
+    assert_non_null(tag);
+    return strtoul(tag + 7, NULL, 10);
+}
+
+/* One after another; and none is taken any more where nobody looks. */
+static void check_pictures(const site *w)
+{
+    enum { FPS = 5, AWAY_S = 5 };
+    char path[64];
+    const unsigned long first = number_of(get(w, "/picture/kerb", ""));
+    (void)snprintf(path, sizeof path, "/picture/kerb?after=%lu", first);
+    assert_true(number_of(get(w, path, "")) > first);
+    const unsigned long before = number_of(get(w, "/picture/kerb", ""));
+    (void)sleep(AWAY_S);
+    const unsigned long now = number_of(get(w, "/picture/kerb", ""));
+    assert_true(now > before);
+    assert_true(now - before <= (unsigned long)FPS * (AWAY_S - 2));
+}
+
+static void check_readings(const site *w)
+{
+    json_t *o = body_of(200, get(w, "/api/readings/kerb?sharp=10,10,90,90", ""));
+    const json_t *grid = json_object_get(o, "grid");
+    assert_int_equal(json_string_length(json_object_get(o, "cells")),
+                     json_integer_value(json_object_get(grid, "columns")) *
+                         json_integer_value(json_object_get(grid, "rows")));
+    assert_true(json_number_value(json_object_get(o, "sharpness")) > 0.5);
+    json_decref(o);
+    o = body_of(200, get(w, "/api/readings/kerb", ""));
+    assert_null(json_object_get(o, "sharpness"));
+    json_decref(o);
+    static const char *const bad[] = {"x", "1,2,3", "-1,0,10,10", "0,0,101,10",
+                                      "nan,0,10,10"};
+    for (size_t i = 0; i < sizeof bad / sizeof *bad; i++) {
+        char path[64];
+        (void)snprintf(path, sizeof path, "/api/readings/kerb?sharp=%s", bad[i]);
+        check(400, get(w, path, ""));
+    }
+    check(404, get(w, "/api/readings/nobody", ""));
+}
+
 /* Twenty look on, five of whom read nothing: the others get their pictures, and the
  * camera goes on as before. */
 static void test_live_pictures(void **state)
@@ -455,6 +500,8 @@ static void test_live_pictures(void **state)
     assert_has(picture, "Content-Type: image/jpeg");
     for (int i = 0; i < LOOKERS; i++)
         (void)close(lookers[i]);
+    check_pictures(w);
+    check_readings(w);
     tw_page_station(w->page, NULL);
     assert_has(get(w, "/api/status", ""), "\"up\":false");
     tw_station_stop(r.station);
