@@ -1,8 +1,8 @@
 /* What the page costs a station:
  *
- * 1. Two cameras of 1280x720 at 10 frames a second, JPEG: their frames and the processor's
- *    time of the station with a page that nobody looks at, against the same station
- *    without one; and with twenty who look on, five of whom read nothing.
+ * 1. Two cameras of 1280x720 at 10 frames a second, JPEG: their frames and the
+ * processor's time of the station with a page that nobody looks at, against the same
+ * station without one; and with twenty who look on, five of whom read nothing.
  * 2. A list of 200 sightings of a day with 5,000, against reading the same from the
  *    catalogue and nothing else.
  *
@@ -218,11 +218,12 @@ static bool bench_looking(const char *folder)
     const double more_mb = watched.most_mb - alone.most_mb;
     const bool good =
         idle_s <= IDLE_COST * floor_s && frames >= 0.99 && more_mb <= MEMORY_MB;
-    printf("page: nobody looks: %.2f times the processor time without one (at most %.2f); "
-           "%d look on, %d of them stalled: %.3f of as many frames (at least 0.99), %.2f "
-           "times the processor time, %.1f MB more (at most %d): %s\n",
-           idle_s / floor_s, IDLE_COST, VIEWERS, STALLED, frames, watched.cpu / floor_s,
-           more_mb, MEMORY_MB, good ? "ok" : "MISSED");
+    printf(
+        "page: nobody looks: %.2f times the processor time without one (at most %.2f); "
+        "%d look on, %d of them stalled: %.3f of as many frames (at least 0.99), %.2f "
+        "times the processor time, %.1f MB more (at most %d): %s\n",
+        idle_s / floor_s, IDLE_COST, VIEWERS, STALLED, frames, watched.cpu / floor_s,
+        more_mb, MEMORY_MB, good ? "ok" : "MISSED");
     return good;
 }
 
@@ -247,8 +248,11 @@ static tw_catalogue *make_day(const char *store)
         die("day", &err);
     for (uint32_t i = 1; i <= SIGHTINGS; i++) {
         int64_t id = 0;
-        const tw_sighting s = {.number = i, .part = 1, .start_us = i * 17 * US,
-                               .end_us = (i * 17 + 9) * US, .peak_ppm = 9000};
+        const tw_sighting s = {.number = i,
+                               .part = 1,
+                               .start_us = i * 17 * US,
+                               .end_us = (i * 17 + 9) * US,
+                               .peak_ppm = 9000};
         const tw_sighting_entry entry = {.camera = "kerb",
                                          .sighting = &s,
                                          .wall_offset_us = US,

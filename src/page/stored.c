@@ -44,6 +44,18 @@ static bool add_sighting(void *ctx, const tw_sighting_record *r)
     return true;
 }
 
+/* As little as a strip needs: thousands of them are drawn. */
+static bool add_brief(void *ctx, const tw_sighting_record *r)
+{
+    const listing *l = ctx;
+    if (!tw_removals_has(l->page, r->id))
+        (void)json_array_append_new(
+            l->list, json_pack("[IsIIb]", (json_int_t)r->id, r->camera,
+                               (json_int_t)(r->start_us / 1000),
+                               (json_int_t)(r->end_us / 1000), r->starred));
+    return true;
+}
+
 void tw_show_sightings(tw_page *p, const tw_web_request *r, const char *rest,
                        tw_web_answer *out)
 {
@@ -51,6 +63,7 @@ void tw_show_sightings(tw_page *p, const tw_web_request *r, const char *rest,
     const char *camera = p->web->query(r->call, "camera"),
                *starred = p->web->query(r->call, "starred"),
                *most = p->web->query(r->call, "most");
+    const bool brief = p->web->query(r->call, "brief") != NULL;
     const long n = most ? strtol(most, NULL, 10) : MOST;
     const tw_sighting_filter filter = {.camera = camera && camera[0] ? camera : NULL,
                                        .from_us = tw_time_of(p, r, "from"),
@@ -62,7 +75,8 @@ void tw_show_sightings(tw_page *p, const tw_web_request *r, const char *rest,
     (void)pthread_mutex_lock(&p->store_lock);
     tw_catalogue *c = tw_page_catalogue(p);
     const tw_status st =
-        c ? tw_catalogue_sightings(c, &filter, add_sighting, &l, NULL) : TW_OK;
+        c ? tw_catalogue_sightings(c, &filter, brief ? add_brief : add_sighting, &l, NULL)
+          : TW_OK;
     (void)pthread_mutex_unlock(&p->store_lock);
     if (st == TW_OK)
         tw_answer_json(json_pack("{so}", "sightings", list), 200, out);

@@ -26,6 +26,31 @@ static size_t files_of(const site *w)
     return count;
 }
 
+static void test_a_strip_needs_little(void **state)
+{
+    (void)state;
+    site *w = open_site(false);
+    const int64_t running = begin_sighting(w->s);
+    check(200, post(w, "/api/sightings/1", OWN, "{\"star\":true}"));
+    json_t *o = body_of(200, get(w, "/api/sightings?brief=1", ""));
+    json_t *list = json_object_get(o, "sightings"), *one = json_array_get(list, 0),
+           *two = json_array_get(list, 1);
+    assert_int_equal(json_array_size(list), 2);
+    assert_int_equal(json_integer_value(json_array_get(one, 0)), 1);
+    assert_string_equal(json_string_value(json_array_get(one, 1)), "kerb");
+    assert_true(json_integer_value(json_array_get(one, 3)) >=
+                json_integer_value(json_array_get(one, 2)));
+    assert_true(json_is_true(json_array_get(one, 4)));
+    assert_int_equal(json_integer_value(json_array_get(two, 0)), running);
+    assert_int_equal(json_integer_value(json_array_get(two, 3)), 0); /* going on */
+    json_decref(o);
+    check(200, post(w, "/api/sightings/1", OWN, "{\"remove\":true}"));
+    o = body_of(200, get(w, "/api/sightings?brief=1", ""));
+    assert_int_equal(json_array_size(json_object_get(o, "sightings")), 1);
+    json_decref(o);
+    close_site(w);
+}
+
 static void test_a_removal_is_undone(void **state)
 {
     (void)state;
@@ -166,6 +191,7 @@ static void test_small_pictures_forecasts_and_what_happened(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_a_strip_needs_little),
         cmocka_unit_test(test_a_removal_is_undone),
         cmocka_unit_test(test_a_removal_is_carried_out_after_ten_seconds),
         cmocka_unit_test(test_the_end_carries_removals_out),

@@ -2,7 +2,7 @@
 import { $, agree, along, ask, button, clock, complain, count, fillCameras, make, mayRun, notice, percent, shape, size, state } from "./common.js";
 
 const PAGE = 200;
-const view = { id: 0, rows: new Map(), from: 0, until: 0, earliest: 0, more: false, loading: false, destinations: [], undo: null };
+const view = { id: 0, rows: new Map(), from: 0, until: 0, earliest: 0, more: false, loading: false, destinations: [], undo: null, brief: new Map() };
 
 const address = (file) => "/captures/" + file.split("/").map(encodeURIComponent).join("/");
 const day = () => $("day").value;
@@ -63,21 +63,38 @@ function showStrips() {
   $("strips").replaceChildren(...[...strips.values()].map((s) => s.element));
 }
 
-function addBand(s) {
-  const strip = strips.get(s.camera);
+// A sighting on its strip; again: it has ended, or got a star.
+function setBand([id, camera, start, end, starred]) {
+  const strip = strips.get(camera);
   if (!strip) return;
-  const span = view.until - view.from, x = 1000 * (new Date(s.start) - view.from) / span;
-  const w = Math.max(2, 1000 * ((s.end ? new Date(s.end) : Date.now()) - new Date(s.start)) / span);
-  strip.bands.append(shape("rect", { class: "band" + (s.starred ? " starred" : ""), x: x.toFixed(2), y: 0, width: w.toFixed(2), height: 40, "data-id": s.id }));
+  let band = strip.bands.querySelector("[data-id='" + id + "']");
+  if (!band) {
+    band = shape("rect", { y: 0, height: 40, "data-id": id });
+    strip.bands.append(band);
+  }
+  const span = view.until - view.from;
+  band.setAttribute("class", "band" + (starred ? " starred" : "") + (id === view.id ? " chosen" : ""));
+  band.setAttribute("x", (1000 * (start - view.from) / span).toFixed(2));
+  band.setAttribute("width", Math.max(2, 1000 * ((end || Date.now()) - start) / span).toFixed(2));
+}
+
+const briefOf = (s) => [s.id, s.camera, new Date(s.start).getTime(), s.end ? new Date(s.end).getTime() : 0, s.starred];
+
+// All of a day, also those that the list has not fetched yet.
+async function loadBands() {
+  view.brief = new Map((await ask("/api/sightings?brief=1&" + filter(view.until))).sightings.map((b) => [b[0], b]));
+  for (const strip of strips.values()) strip.bands.replaceChildren();
+  for (const b of view.brief.values()) setBand(b);
 }
 
 function nearest(camera, t) {
   let best = null;
-  for (const { s } of view.rows.values())
-    if (s.camera === camera && (!best || Math.abs(new Date(s.start) - t) < Math.abs(new Date(best.start) - t))) best = s;
+  for (const b of view.brief.values())
+    if (b[1] === camera && (!best || Math.abs(b[2] - t) < Math.abs(best[2] - t))) best = b;
   if (!best) return;
-  view.rows.get(best.id).element.scrollIntoView({ block: "nearest" });
-  showSighting(best.id);
+  const row = view.rows.get(best[0]);
+  if (row) row.element.scrollIntoView({ block: "nearest" });
+  showSighting(best[0]);
 }
 
 // ---- the list: the newest first, some at a time
@@ -89,19 +106,19 @@ function makeRow(s) {
   return make("li", {}, make("button", { type: "button", onclick: () => showSighting(s.id), "data-id": s.id }, image, text));
 }
 
+const filter = (until) => new URLSearchParams({ from: view.from, until, camera: $("camera").value, starred: $("starred").checked ? "1" : "0" });
+
 async function load() {
   if (view.loading) return;
   view.loading = true;
-  const q = new URLSearchParams({ from: view.from, until: view.earliest, camera: $("camera").value, starred: $("starred").checked ? "1" : "0", most: PAGE });
   try {
-    const found = (await ask("/api/sightings?" + q)).sightings.reverse();
+    const found = (await ask("/api/sightings?most=" + PAGE + "&" + filter(view.earliest))).sightings.reverse();
     view.more = found.length === PAGE;
     for (const s of found) {
       if (view.rows.has(s.id)) continue;
       const element = makeRow(s);
       view.rows.set(s.id, { s, element });
       $("list").append(element);
-      addBand(s);
       view.earliest = Math.min(view.earliest, Math.floor(new Date(s.start).getTime()) + 1);
     }
     sayFound();
@@ -112,8 +129,7 @@ async function load() {
 // What has come since, or is over by now; a sighting that runs has no still yet.
 async function update() {
   if (document.hidden || view.loading || Date.now() > view.until + 60000) return;
-  const q = new URLSearchParams({ from: view.from, until: view.until, camera: $("camera").value, starred: $("starred").checked ? "1" : "0", most: 20 });
-  const found = (await ask("/api/sightings?" + q)).sightings;
+  const found = (await ask("/api/sightings?most=20&" + filter(view.until))).sightings;
   const before = [...view.rows];
   let fresh = [];
   for (const s of found) {
@@ -124,12 +140,12 @@ async function update() {
   if (fresh.length === 0) return;
   view.rows = new Map([...fresh, ...before]);
   $("list").prepend(...fresh.map(([, row]) => row.element));
-  for (const [, row] of fresh) addBand(row.s);
+  for (const [id, row] of fresh) { view.brief.set(id, briefOf(row.s)); setBand(briefOf(row.s)); }
   if (before.length === 0) showSighting(fresh[0][0]);
   sayFound();
 }
 
-const sayFound = () => { $("found").textContent = count(view.rows.size, "sighting") + (view.more ? ", and more" : ""); };
+const sayFound = () => { $("found").textContent = count(Math.max(view.rows.size, view.brief.size), "sighting"); };
 
 async function list() {
   setSpan();
@@ -138,7 +154,8 @@ async function list() {
   $("list").replaceChildren();
   $("detail").replaceChildren();
   showStrips();
-  await load();
+  await Promise.all([load(), loadBands().catch(complain)]);
+  sayFound();
   const first = view.rows.keys().next();
   if (first.done) $("detail").textContent = "Nothing was seen that day.";
   else showSighting(first.value);
@@ -190,7 +207,8 @@ function replaceRow(s) {
   if (view.id === s.id) element.querySelector("button").setAttribute("aria-current", "true");
   row.element.replaceWith(element);
   view.rows.set(s.id, { s, element });
-  for (const b of document.querySelectorAll(".band[data-id='" + s.id + "']")) b.classList.toggle("starred", s.starred);
+  view.brief.set(s.id, briefOf(s));
+  setBand(briefOf(s));
 }
 
 async function star(s) {
@@ -234,6 +252,7 @@ async function remove(s) {
     const keys = [...view.rows.keys()], at = keys.indexOf(s.id), next = keys[at + 1] || keys[at - 1];
     view.rows.get(s.id).element.remove();
     view.rows.delete(s.id);
+    view.brief.delete(s.id);
     for (const b of document.querySelectorAll(".band[data-id='" + s.id + "']")) b.remove();
     if (next) showSighting(next); else $("detail").replaceChildren();
     offerUndo(s);

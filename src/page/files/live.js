@@ -58,9 +58,9 @@ export function zoneShape(z, w, h) {
 }
 
 function drawOverlay(t, reading) {
-  const w = t.canvas.width, h = t.canvas.height, px = Math.max(w, h) / 45;
+  const w = t.canvas.width, h = t.canvas.height, scale = w / Math.max(1, t.canvas.clientWidth), px = 13 * scale;  // as large on any screen
   t.overlay.setAttribute("viewBox", "0 0 " + w + " " + h);
-  const parts = [patterns(Math.max(w, h) / 800)];
+  const parts = [patterns(scale)];
   for (const z of t.zones || []) {
     parts.push(zoneShape(z, w, h));
     const [x, y] = z.points[0];
@@ -191,9 +191,15 @@ function setTile(t, c) {
   setMeter(t.meter, c);
   t.level.textContent = percent(c.activity) + " %, limit " + percent(c.start_at) + " %";
   t.line.textContent = c.lost_why ? c.lost_why : c.last ? count(c.sightings, "sighting") + ", last at " + clock(c.last) : "no sighting yet";
-  if (!c.width || !c.height) return;
-  t.canvas.parentElement.style.aspectRatio = c.width + " / " + c.height;
-  t.element.style.setProperty("--shape", String(c.width / c.height));
+}
+
+// As the picture is, turned and cropped; what is drawn over it lies on it exactly.
+function setShape(t, width, height) {
+  if (t.canvas.width === width && t.canvas.height === height) return;
+  t.canvas.width = width;
+  t.canvas.height = height;
+  t.canvas.parentElement.style.aspectRatio = width + " / " + height;
+  t.element.style.setProperty("--shape", String(width / height));
 }
 
 // ---- pictures
@@ -201,8 +207,7 @@ function setTile(t, c) {
 async function draw(t) {
   const p = await picture(t.name, t.number);
   t.number = p.number;
-  t.canvas.width = p.bitmap.width;
-  t.canvas.height = p.bitmap.height;
+  setShape(t, p.bitmap.width, p.bitmap.height);
   t.canvas.getContext("2d").drawImage(p.bitmap, 0, 0);
   p.bitmap.close();
   if (t.focusing) drawGlass(t);
