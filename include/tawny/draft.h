@@ -9,8 +9,6 @@
 
 #include "tawny/settings.h"
 
-enum { TW_DRAFT_FILES_MAX = 256 };
-
 typedef struct tw_draft tw_draft;
 
 /* One change, as tw_settings_edit takes it. Texts are borrowed. */

@@ -10,50 +10,6 @@
 #define COOKIE "tawny"
 #define US INT64_C(1000000)
 
-/* ---- answers ---------------------------------------------------------------------- */
-
-void tw_answer_json(void *json, unsigned status, tw_web_answer *out)
-{
-    char *text = json ? json_dumps(json, JSON_COMPACT | JSON_REAL_PRECISION(10)) : NULL;
-    json_decref(json);
-    *out = (tw_web_answer){.status = text ? status : 500,
-                           .type = "application/json",
-                           .data = text,
-                           .bytes = text ? strlen(text) : 0,
-                           .owned = text != NULL};
-}
-
-void tw_answer_status(tw_status st, const char *missing, const tw_error *err,
-                      tw_web_answer *out)
-{
-    const char *text = err->text[0] ? err->text : missing;
-    if (st == TW_OK)
-        tw_answer_json(json_pack("{sb}", "done", true), 200, out);
-    else if (st == TW_ENOENT)
-        tw_answer_error(404, text, out);
-    else if (st == TW_ENOTSUP || st == TW_ESIZE)
-        tw_answer_error(409, err->text[0] ? err->text : "too many at once", out);
-    else
-        tw_answer_error(500, err->text[0] ? err->text : "it did not work", out);
-}
-
-void *tw_body_of(const tw_web_request *r)
-{
-    return json_loadb(r->body, r->bytes, JSON_REJECT_DUPLICATES, NULL);
-}
-
-int64_t tw_time_of(tw_page *p, const tw_web_request *r, const char *name)
-{
-    const char *text = p->web->query(r->call, name);
-    const long long ms = text ? strtoll(text, NULL, 10) : 0;
-    return ms > 0 && ms < INT64_MAX / 1000 ? ms * 1000 : 0;
-}
-
-void tw_answer_error(unsigned status, const char *text, tw_web_answer *out)
-{
-    tw_answer_json(json_pack("{ss}", "error", text), status, out);
-}
-
 /* ---- who asks --------------------------------------------------------------------- */
 
 /* What is known of who asks. */

@@ -14,49 +14,6 @@ static void tell(const tw_page *p, tw_status st, const char *line)
         p->host.told(p->host.ctx, st, line);
 }
 
-bool tw_page_is_tls(const tw_page *p)
-{
-    return p->certificate != NULL;
-}
-
-bool tw_page_has_camera(tw_page *p, const char *name)
-{
-    const char *known = NULL;
-    bool found = false;
-    (void)pthread_mutex_lock(&p->station_lock);
-    for (size_t i = 0; !found && (known = tw_settings_camera_name(p->settings, i)); i++)
-        found = strcmp(known, name) == 0;
-    (void)pthread_mutex_unlock(&p->station_lock);
-    return found;
-}
-
-tw_settings *tw_page_settings(tw_page *p)
-{
-    (void)pthread_mutex_lock(&p->station_lock);
-    tw_settings *copy = tw_settings_copy(p->settings);
-    (void)pthread_mutex_unlock(&p->station_lock);
-    return copy;
-}
-
-int64_t tw_page_now(const tw_page *p)
-{
-    return p->host.clock.ops->now_us(p->host.clock.ctx);
-}
-
-int64_t tw_page_wall(const tw_page *p)
-{
-    return p->host.clock.ops->wall_us(p->host.clock.ctx);
-}
-
-tw_catalogue *tw_page_catalogue(tw_page *p)
-{
-    char path[PATH_BYTES];
-    (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, p->store);
-    if (!p->catalogue)
-        (void)tw_catalogue_open(path, false, &p->catalogue, NULL);
-    return p->catalogue;
-}
-
 tw_status tw_page_reload(tw_page *p, const tw_settings *settings)
 {
     if (!p)

@@ -165,7 +165,7 @@ tw_status tw_removals_add(tw_page *page, int64_t id);
 bool tw_removals_undo(tw_page *page, int64_t id);
 bool tw_removals_has(tw_page *page, int64_t id);
 
-/* ---- page.c */
+/* ---- page.c: its beginning and end; shared.c: what all parts ask of it */
 
 struct tw_page {
     tw_settings *settings; /* under station_lock */
@@ -191,6 +191,8 @@ bool tw_page_is_tls(const tw_page *page);
 bool tw_page_has_camera(tw_page *page, const char *name);
 /** The settings as they are, the caller's. @return NULL: out of memory. */
 tw_settings *tw_page_settings(tw_page *page);
+/** The catalogue, under the lock of the store. @return NULL: there is none. */
+tw_catalogue *tw_page_catalogue(tw_page *page);
 int64_t tw_page_now(const tw_page *page);
 int64_t tw_page_wall(const tw_page *page);
 
@@ -218,6 +220,8 @@ tw_answer_fn tw_show_settings, tw_show_zones, tw_show_file, tw_change_settings,
 /* outgoing.c: destinations */
 tw_answer_fn tw_show_outbox, tw_change_outbox, tw_try_destination;
 
+/* ---- configure.c */
+
 /** A draft of the settings with the changes of a request in it: [{head, name, key,
  * value}].
  * @param settings  Set on TW_OK to what it makes; the caller's.
@@ -225,13 +229,14 @@ tw_answer_fn tw_show_outbox, tw_change_outbox, tw_try_destination;
 tw_status tw_draft_of(tw_page *p, const void *changes, tw_draft **draft,
                       tw_settings **settings, tw_web_answer *out);
 
-/** The catalogue, under the lock of the store. @return NULL: there is none. */
-tw_catalogue *tw_page_catalogue(tw_page *p);
+/* ---- past.c */
 
 /** Visit a camera's activity second by second: of the catalogue, and then of the time
  * that it does not have yet. */
 void tw_past_walk(tw_page *p, const char *camera, int64_t from_us, int64_t until_us,
                   bool (*visit)(void *ctx, const tw_trace_point *point), void *ctx);
+
+/* ---- answers.c */
 
 /** Milliseconds since 1970, as browsers count, in the query; @return microseconds, 0:
  * none. */

@@ -12,19 +12,9 @@
 #include "edit.h"
 #include "reader.h"
 #include "state.h"
+#include "texts.h"
 
-enum { PATH_BYTES = 4096, PROBLEMS_MAX = 500, TEXT_MAX = 2 * TW_FILE_MAX };
-
-typedef struct file_text {
-    char *path, *shown;
-    char *before, *now; /* ended by 0 */
-    size_t before_bytes, now_bytes;
-} file_text;
-
-struct tw_texts {
-    file_text *all;
-    size_t count;
-};
+enum { PATH_BYTES = 4096, PROBLEMS_MAX = 500 };
 
 /* Mistakes, without the places where they stand: lines move. */
 typedef struct mistakes {
@@ -39,67 +29,14 @@ struct tw_draft {
 
 /* ---- texts ------------------------------------------------------------------------ */
 
-const char *tw_texts_find(const tw_texts *t, const char *path, size_t *bytes)
-{
-    for (size_t i = 0; i < t->count; i++) {
-        if (strcmp(t->all[i].path, path) == 0) {
-            *bytes = t->all[i].now_bytes;
-            return t->all[i].now;
-        }
-    }
-    return NULL;
-}
-
-/* @return a copy that is ended by 0, NULL: out of memory. */
-static char *copy_of(const char *text, size_t bytes)
-{
-    char *copy = bytes < TEXT_MAX ? malloc(bytes + 1) : NULL;
-    if (copy) {
-        memcpy(copy, text, bytes);
-        copy[bytes] = '\0';
-    }
-    return copy;
-}
-
-static void free_text(file_text *f)
-{
-    free(f->path);
-    free(f->shown);
-    free(f->before);
-    free(f->now);
-}
-
-tw_status tw_texts_add(tw_texts *t, const char *path, const char *shown, const char *text,
-                       size_t bytes)
-{
-    if (t->count == TW_DRAFT_FILES_MAX)
-        return TW_ESIZE;
-    file_text *more = realloc(t->all, (t->count + 1) * sizeof *more);
-    if (!more)
-        return TW_ENOMEM;
-    t->all = more;
-    file_text made = {.path = strdup(path),
-                      .shown = strdup(shown),
-                      .before = copy_of(text, bytes),
-                      .now = copy_of(text, bytes),
-                      .before_bytes = bytes,
-                      .now_bytes = bytes};
-    if (!made.path || !made.shown || !made.before || !made.now) {
-        free_text(&made);
-        return TW_ENOMEM;
-    }
-    t->all[t->count++] = made;
-    return TW_OK;
-}
-
-static bool differs(const file_text *f)
+static bool differs(const tw_file_text *f)
 {
     return f->before_bytes != f->now_bytes ||
            memcmp(f->before, f->now, f->now_bytes) != 0;
 }
 
 /* Takes text over. */
-static void put(file_text *f, char *text, size_t bytes)
+static void put(tw_file_text *f, char *text, size_t bytes)
 {
     free(f->now);
     f->now = text;
@@ -180,20 +117,18 @@ void tw_draft_free(tw_draft *d)
 {
     if (!d)
         return;
-    for (size_t i = 0; i < d->texts.count; i++)
-        free_text(&d->texts.all[i]);
+    tw_texts_clear(&d->texts);
     for (size_t i = 0; i < d->known.count; i++)
         free(d->known.all[i]);
-    free(d->texts.all);
     free(d);
 }
 
 /* The file that a change belongs into. */
-static file_text *file_for(tw_draft *d, const tw_draft_change *c)
+static tw_file_text *file_for(tw_draft *d, const tw_draft_change *c)
 {
     for (int k = 0; k < 2; k++)
         for (size_t i = 0; i < d->texts.count; i++) {
-            file_text *f = &d->texts.all[i];
+            tw_file_text *f = &d->texts.all[i];
             if (tw_settings_has(f->now, f->now_bytes, c->head, c->name,
                                 k == 0 ? c->key : NULL))
                 return f;
@@ -207,7 +142,7 @@ tw_status tw_draft_change_one(tw_draft *d, const tw_draft_change *c, tw_error *e
     size_t bytes = 0;
     if (!d || !c || !c->head || !c->name || (c->key && strcmp(c->key, "include") == 0))
         return tw_fail(err, TW_EINVAL, "this cannot be changed here");
-    file_text *f = file_for(d, c);
+    tw_file_text *f = file_for(d, c);
     const tw_status st = tw_settings_edit(f->now, f->now_bytes, c->head, c->name, c->key,
                                           c->value, &text, &bytes);
     if (st == TW_OK)
@@ -261,7 +196,7 @@ tw_status tw_draft_replace(tw_draft *d, const char *text, size_t bytes, tw_error
         return tw_fail(err, TW_ESYNTAX,
                        "it includes other files: restore what was downloaded, which "
                        "has all in one");
-    char *copy = copy_of(text, bytes);
+    char *copy = tw_text_copy(text, bytes);
     if (!copy)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     put(&d->texts.all[0], copy, bytes);
@@ -322,7 +257,8 @@ static bool split(const char *text, size_t bytes, lines *out)
     size_t most = 1;
     for (size_t i = 0; i < bytes; i++)
         most += text[i] == '\n';
-    *out = (lines){.text = copy_of(text, bytes), .at = calloc(most, sizeof *out->at)};
+    *out =
+        (lines){.text = tw_text_copy(text, bytes), .at = calloc(most, sizeof *out->at)};
     if (!out->text || !out->at)
         return false;
     for (char *s = out->text; *s;) {
@@ -393,7 +329,7 @@ tw_status tw_draft_lines(const tw_draft *d, line_fn visit, void *ctx)
         return TW_EINVAL;
     tw_status st = TW_OK;
     for (size_t i = 0; i < d->texts.count && st == TW_OK; i++) {
-        const file_text *f = &d->texts.all[i];
+        const tw_file_text *f = &d->texts.all[i];
         lines before = {0}, now = {0};
         if (!differs(f))
             continue;
@@ -411,7 +347,7 @@ tw_status tw_draft_lines(const tw_draft *d, line_fn visit, void *ctx)
 /* ---- all in one ------------------------------------------------------------------- */
 
 /* A line that includes others is kept as a comment. */
-static void append_file(FILE *out, const file_text *f)
+static void append_file(FILE *out, const tw_file_text *f)
 {
     for (size_t at = 0; at < f->now_bytes;) {
         const char *end = memchr(f->now + at, '\n', f->now_bytes - at);
@@ -478,7 +414,7 @@ static tw_status write_file(const char *path, const char *text, size_t bytes,
     return st;
 }
 
-static tw_status write_text(file_text *f, tw_error *err)
+static tw_status write_text(tw_file_text *f, tw_error *err)
 {
     char previous[PATH_BYTES + 8];
     struct stat like;
@@ -495,7 +431,7 @@ static tw_status write_text(file_text *f, tw_error *err)
     free(path);
     if (st != TW_OK)
         return tw_fail(err, st, "%s cannot be written: %s", f->path, tw_status_text(st));
-    char *now = copy_of(f->now, f->now_bytes);
+    char *now = tw_text_copy(f->now, f->now_bytes);
     if (now) { /* it does not differ any more */
         free(f->before);
         f->before = now;

@@ -4,6 +4,7 @@
 #define TW_SETTINGS_STATE_H
 
 #include "table.h"
+#include "texts.h"
 
 enum { NAME_MAX_BYTES = 32 };
 
@@ -81,9 +82,6 @@ const char *tw_zone_of(const section *s, const char *camera);
 /** What is said of a zone, by its whole name. */
 void tw_read_zone(const tw_settings *s, const char *name, tw_zone_settings *out);
 
-/* Files as they are, or as they would be. */
-typedef struct tw_texts tw_texts;
-
 /* One reading of settings: where it stands, and what it has found. */
 typedef struct intake {
     tw_settings *settings;
@@ -105,13 +103,6 @@ typedef struct intake {
 /** As tw_settings_read, from texts. */
 tw_status tw_settings_read_texts(tw_settings *settings, const char *path, tw_texts *texts,
                                  tw_problem_fn told, void *ctx);
-
-/** @return the text that stands for a file, NULL: it has not been read. */
-const char *tw_texts_find(const tw_texts *texts, const char *path, size_t *bytes);
-
-/** Keep what was read of a file. @return TW_OK; TW_ENOMEM; TW_ESIZE: too many. */
-tw_status tw_texts_add(tw_texts *texts, const char *path, const char *shown,
-                       const char *text, size_t bytes);
 
 /** Tell of a mistake, and remember whom it concerns: the section that in stands in.
  * @param line  0: none in particular. */

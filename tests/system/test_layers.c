@@ -68,6 +68,7 @@ static void test_settings_stand_on_the_core(void **state)
                                           "\"reader.h",
                                           "\"state.h",
                                           "\"table.h",
+                                          "\"texts.h",
                                           "\"values.h",
                                           "\"tawny/caption.",
                                           "\"tawny/draft.",
@@ -75,6 +76,7 @@ static void test_settings_stand_on_the_core(void **state)
                                           "\"tawny/naming.",
                                           "\"tawny/settings.",
                                           "\"tawny/sighting.",
+                                          "\"tawny/status.",
                                           "\"tawny/zones.",
                                           NULL};
     check_includes("src/settings", allowed);
