@@ -16,7 +16,7 @@ typedef struct sums {
     uint16_t cells, changing, lit;
 } sums;
 
-enum { CHANGED_WITHIN_US = 1500000 };
+enum { CHANGED_WITHIN = 1500000 / TW_STILL_UNIT_US };
 
 static int64_t weight_of(const tw_cell *cell)
 {
@@ -39,7 +39,7 @@ static void add_cell(const tw_detector *d, uint16_t index, sums *s)
     s->weight += weight;
     s->cells++;
     s->restless += cell->q98;
-    s->changing = (uint16_t)(s->changing + (cell->still_us < CHANGED_WITHIN_US));
+    s->changing = (uint16_t)(s->changing + (cell->still < CHANGED_WITHIN));
     s->lit = (uint16_t)(s->lit + cell->lit);
     s->left = column < s->left ? column : s->left;
     s->right = column > s->right ? column : s->right;

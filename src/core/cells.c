@@ -19,7 +19,7 @@ static const int32_t LEVEL_BASE = TW_LEVEL(1.0); /* no cell moves below this */
 static const int32_t LEVEL_CALM = TW_LEVEL(-1.0);
 static const int32_t LEVEL_TOP = TW_LEVEL(9.0);
 static const int32_t SEED_ABOVE = TW_LEVEL(0.6);
-enum { US = 1000000, MIN_RULE_MAX_STEP_US = US / 8 };
+enum { US = 1000000, LASTING_MAX_STEP_US = US / 8 };
 
 /* log2(1 + i / 128) in 1/65536; between two of them a line is wrong by less than one. */
 /* clang-format off */
@@ -460,6 +460,16 @@ static void set_flags(const tw_detector *d, tw_cell *cell, const tw_cell_sums *s
         cell->flags |= TW_CELL_LIGHT;
 }
 
+/* Rain, snow and leaves are gone a tenth of a second later, a subject is not: the lower
+ * of the level now and then. With fewer frames a second it may have gone on as well. */
+static int32_t lasting_level(const tw_detector *d, tw_cell *cell, int32_t measured)
+{
+    const int32_t before = cell->past[d->past];
+    if (d->sampling)
+        cell->past[!d->newest] = measured;
+    return d->step_us <= LASTING_MAX_STEP_US && before < measured ? before : measured;
+}
+
 bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
                     const tw_cell_sums *sums, tw_cell_fit *fit)
 {
@@ -481,10 +491,7 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
     const float brighter = says_something ? brightness_ratio(d, sums) : 1.0F;
     cell->lit = fit->gain > LIT || brighter > LIT;
     cell->glows = brighter > GLOW;
-    const int32_t measured = level;
-    if (d->step_us <= MIN_RULE_MAX_STEP_US && cell->last_level < level)
-        level = cell->last_level; /* rain and leaves change from frame to frame */
-    cell->last_level = measured;
+    level = lasting_level(d, cell, level);
     cell->level = level;
     cell->limit = sway_limit(d, cell);
     const bool high = level > cell->limit + SEED_ABOVE;

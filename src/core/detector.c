@@ -9,8 +9,11 @@ enum {
     US = 1000000,
     STEP_MAX_US = 10 * US, /* a longer gap says nothing about the frame rate */
     STEP_USUAL_US = US / 10,
-    SETTLED_US = 8 * US, /* before this everything is new, and nothing is sudden */
-    TURNED_US = US,      /* fast learning after the whole picture turned */
+    PAST_STEP_US = 80000, /* frames that far apart are compared one with the next */
+    PAST_US = 95000,      /* those that come quicker with one so far back */
+    PAST_KEEP_US = 65000, /* between two levels that are kept */
+    SETTLED_US = 8 * US,  /* before this everything is new, and nothing is sudden */
+    TURNED_US = US,       /* fast learning after the whole picture turned */
     CELLS_USUAL = 40,
     ALIGN = 16
 };
@@ -194,12 +197,28 @@ static void take_first(tw_detector *d, const tw_luma *luma)
         d->cell[i].flags = d->cell[i].watched ? TW_CELL_WATCHED : 0;
 }
 
+/* Cells keep two levels of before, so that a frame can be compared with one that is about
+ * a tenth of a second older, however many come in between: the frame before where they
+ * are that far apart already. */
+static void choose_past(tw_detector *d)
+{
+    if (d->sampling) {
+        d->newest = !d->newest;
+        d->sampled_us = 0;
+    }
+    d->sampled_us += d->step_us;
+    const int32_t enough = d->step_us >= PAST_STEP_US ? PAST_STEP_US : PAST_US;
+    d->past = d->sampled_us >= enough ? d->newest : !d->newest;
+    d->sampling = d->sampled_us >= PAST_KEEP_US;
+}
+
 static void move_clock(tw_detector *d, int64_t t_us)
 {
     const int64_t step = t_us - d->last_us;
     d->step_us = (int32_t)(step <= 0 || step > STEP_MAX_US ? STEP_USUAL_US : step);
     d->age_us += d->step_us;
     d->last_us = t_us;
+    choose_past(d);
 }
 
 static void judge_row(tw_detector *d, const tw_luma *luma, uint16_t row)

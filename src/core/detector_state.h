@@ -41,12 +41,13 @@ typedef struct tw_cell_fit {
     int32_t unshifted; /* the level that a fit without dx and dy would have left */
 } tw_cell_fit;
 
+enum { TW_STILL_UNIT_US = 4000 };
+
 typedef struct tw_cell {
-    int32_t level;      /* of this frame, as judged */
-    int32_t last_level; /* of the frame before, as measured */
-    int32_t limit;      /* moving above this */
-    int32_t q98, q50;   /* the cell's usual levels: 98th percentile and median */
-    int32_t still_us;   /* how long a moving cell has looked the same */
+    int32_t level;    /* of this frame, as judged */
+    int32_t past[2];  /* levels as measured a little earlier, see tw_detector.past */
+    int32_t limit;    /* moving above this */
+    int32_t q98, q50; /* the cell's usual levels: 98th percentile and median */
     uint16_t quadrant[TW_QUADRANTS]; /* means it is compared with, Q8 */
     uint8_t absorb;                  /* frames for which it is learned quickly */
     uint8_t flags;                   /* TW_CELL_ bits of this frame */
@@ -57,6 +58,7 @@ typedef struct tw_cell {
     bool lit : 1;       /* explained only by much more light */
     bool glows : 1;     /* somewhat brighter than it was */
     bool owned : 1;     /* part of a subject in the last frame */
+    uint16_t still;     /* how long a moving cell has looked the same, TW_STILL_UNIT_US */
     uint16_t label;     /* of its blob, counted from 1; 0 none */
 } tw_cell;
 
@@ -110,6 +112,9 @@ struct tw_detector {
     tw_detector_config config;
     const tw_kernels *kernels; /* chosen once */
     tw_grid grid;
+    bool sampling : 1;      /* levels of this frame are kept in the cells' past */
+    bool newest : 1;        /* which of the two there is the newer one */
+    bool past : 1;          /* which of the two this frame is compared with */
     uint32_t cells;         /* columns * rows */
     uint32_t watched_cells; /* >= 1 */
     uint32_t area_cells[TW_AREAS_MAX];
@@ -117,6 +122,7 @@ struct tw_detector {
     int64_t last_us;
     int64_t age_us;          /* since the first frame, bad steps mended */
     int32_t step_us;         /* since the last frame, likewise */
+    int32_t sampled_us;      /* since levels were kept */
     int64_t turned_until_us; /* in age: most of the picture turned */
     /* Arrays in the caller's memory. */
     uint16_t *background; /* width * height, Q8.8 */

@@ -9,7 +9,7 @@ enum {
     RATE_MAX = 16384,      /* a quarter, Q16 */
     ABSORB_RATE = 13107,   /* a fifth, Q16 */
     ABSORB_FRAMES = 12,
-    ABSORB_AFTER_US = 20 * US,
+    ABSORB_AFTER = 20 * US / TW_STILL_UNIT_US,
     SAME_WITHIN = 2 * 256 /* levels Q8, plus 0.6 of the noise */
 };
 
@@ -145,16 +145,16 @@ void tw_learn_what_stays(tw_detector *d, tw_cell *cell, const tw_cell_sums *sums
             same ? (mean[k] - cell->quadrant[k]) / 50 : mean[k] - cell->quadrant[k];
         cell->quadrant[k] = (uint16_t)(cell->quadrant[k] + step);
     }
+    const int32_t step = (d->step_us + TW_STILL_UNIT_US / 2) / TW_STILL_UNIT_US;
     if (!same) {
-        cell->still_us = 0;
+        cell->still = 0;
     } else if (!(cell->flags & TW_CELL_MOVING)) {
         /* Counting down, not to zero: a faint subject is not over its limit all the time.
          */
-        const int32_t back = 4 * d->step_us;
-        cell->still_us = cell->still_us > back ? cell->still_us - back : 0;
-    } else if (cell->still_us < 10 * ABSORB_AFTER_US) {
-        cell->still_us += d->step_us;
+        cell->still = (uint16_t)(cell->still > 4 * step ? cell->still - 4 * step : 0);
+    } else if (cell->still < 10 * ABSORB_AFTER) {
+        cell->still = (uint16_t)(cell->still + step);
     }
-    if ((cell->flags & TW_CELL_MOVING) && cell->still_us > ABSORB_AFTER_US)
+    if ((cell->flags & TW_CELL_MOVING) && cell->still > ABSORB_AFTER)
         cell->absorb = ABSORB_FRAMES;
 }

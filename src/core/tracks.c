@@ -253,7 +253,9 @@ static bool is_subject(const tw_detector *d, const tw_track *t, int32_t net)
     const int64_t crowd = 65536 + cl * 4 / 10;
     const int64_t need = least * crowd / 65536 * restless_factor(t) / 65536 *
                          unknown_place_factor(d) / 65536;
-    const int64_t seen = smaller(Q16(0.92), Q16(0.75) + cl * 3 / 100);
+    /* One that has gone further than it must may have been hidden more often. */
+    const int64_t often = smaller(Q16(0.92), Q16(0.75) + cl * 3 / 100);
+    const int64_t seen = net > need ? larger(often * 8 / 10, often * need / net) : often;
     return d->age_us - t->born_us + d->step_us >= AGE_MIN_US + cl * (US / 2) / 65536 &&
            (int64_t)t->hits * 65536 >= seen * t->frames && net >= need &&
            t->mass >= cl * 4 / 10 && t->changing >= Q16(0.2) && t->lit < Q16(0.7);

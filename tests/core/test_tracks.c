@@ -152,6 +152,38 @@ static void test_what_swings_in_its_place_is_none(void **state)
     leave(p);
 }
 
+/* A box is shown for a while, every second at another place.
+ * @return the highest share of cells that moved, whatever became of them. */
+static uint32_t flash(place *p, int64_t shown_us)
+{
+    uint32_t most = 0;
+    for (int i = 0; i < 8 * p->fps; i++) {
+        const int64_t t_us = (int64_t)i * 1000000 / p->fps;
+        const int64_t second = t_us / 1000000;
+        draw_ground(p);
+        if (t_us % 1000000 < shown_us)
+            draw_box(p, 0.1 + 0.1 * (double)second, second % 2 ? 0.3 : 0.6, 90);
+        const uint32_t moved = see(p)->raw_ppm;
+        most = moved > most ? moved : most;
+    }
+    return most;
+}
+
+/* Flakes and drops, however many frames they are seen in. */
+static void test_what_is_gone_a_tenth_of_a_second_later_is_nothing(void **state)
+{
+    (void)state;
+    static const int rates[] = {10, 12, 15, 20, 25, 30, 50};
+    for (size_t k = 0; k < sizeof rates / sizeof *rates; k++) {
+        place *p = make(240, 136, rates[k]);
+        watch_ground(p, 15);
+        if (flash(p, 61000) != 0)
+            fail_msg("it moves at %d frames a second", rates[k]);
+        assert_true(flash(p, 400000) > 0);
+        leave(p);
+    }
+}
+
 /* The same show at other frame rates and sizes: found just as soon. */
 static void test_neither_rate_nor_resolution_matter(void **state)
 {
@@ -232,6 +264,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_what_crosses_is_a_subject),
         cmocka_unit_test(test_what_swings_in_its_place_is_none),
+        cmocka_unit_test(test_what_is_gone_a_tenth_of_a_second_later_is_nothing),
         cmocka_unit_test(test_neither_rate_nor_resolution_matter),
         cmocka_unit_test(test_a_subject_that_pauses_and_goes_on),
         cmocka_unit_test(test_two_at_once),
