@@ -40,9 +40,10 @@ function showLogin() {
   $("name").focus();
 }
 
-async function refresh() {
+// @param early  What was asked for before it was known who is there.
+async function refresh(early) {
   try {
-    const s = await ask("/api/status");
+    const s = (await early) || await ask("/api/status");
     state.cameras = s.cameras;
     for (const c of s.cameras) if (c.fps > 0) state.fps.set(c.name, c.fps);
     live.refresh(s);
@@ -53,6 +54,7 @@ async function refresh() {
 }
 
 async function begin() {
+  const early = fetch("/api/status").then((a) => a.ok ? a.json() : null).catch(() => null);
   state.me = await ask("/api/me");
   $("station-name").textContent = state.me.station;
   document.title = state.me.station + " - Tawny Watch";
@@ -62,7 +64,7 @@ async function begin() {
   $("login").hidden = true;
   $("tabs").hidden = false;
   for (const v of FOR_RUN) $("tab-" + v).hidden = !mayRun();
-  await refresh();
+  await refresh(early);
   show(location.hash.slice(1));
   clearInterval(timer);
   timer = setInterval(() => { if (!document.hidden) refresh(); }, 1000);
