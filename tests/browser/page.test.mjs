@@ -144,7 +144,7 @@ test("a clip is played in place, and stepped through", async () => {
   await until("it can be played", () => video.evaluate((v) => v.readyState >= 2 && v.videoWidth === 320));
   await page.keyboard.press("p");
   await until("it plays", () => video.evaluate((v) => v.currentTime > 0.3));
-  await page.keyboard.press("p");
+  if (!await video.evaluate((v) => v.paused)) await page.keyboard.press("p");  // a short one may be over
   const at = await until("it stands", () => video.evaluate((v) => v.paused && v.currentTime));
   await page.keyboard.press(".");
   await until("a frame on", () => video.evaluate((v, t) => v.currentTime > t && v.currentTime < t + 0.5, at));

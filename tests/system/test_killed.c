@@ -80,8 +80,12 @@ static void test_killed_again_and_again(void **state)
     /* One more start, which mends, and is told to end. */
     outcome o =
         run_program(folder, "/usr/bin/timeout", "-s", "TERM", "1", TOOL, "watch", NULL);
-    assert_has(o.out, "clips that were cut off were kept");
     free_outcome(&o);
+    /* On a slow machine the last one may not have got as far as a clip. */
+    char *log = join(folder, "watch.log"), *said = read_file(log, NULL);
+    assert_has(said, "clips that were cut off were kept");
+    free(said);
+    free(log);
     const size_t files = check_files(folder);
     assert_true(files > 30);
     size_t known = 0;

@@ -126,7 +126,7 @@ async function load() {
   view.loading = false;
 }
 
-// What has come since, or is over by now; a sighting that runs has no still yet.
+// What has come since, or is over by now: a sighting that runs has no clip yet. One that is there is not taken from who plays it.
 async function update() {
   if (document.hidden || view.loading || Date.now() > view.until + 60000) return;
   const found = (await ask("/api/sightings?most=20&" + filter(view.until))).sightings;
@@ -134,7 +134,7 @@ async function update() {
   let fresh = [];
   for (const s of found) {
     const known = view.rows.get(s.id);
-    if (known && JSON.stringify(known.s) !== JSON.stringify(s)) { replaceRow(s); if (view.id === s.id && !known.s.end && s.end) showSighting(s.id); }
+    if (known && JSON.stringify(known.s) !== JSON.stringify(s)) { replaceRow(s); if (view.id === s.id && !$("detail").querySelector("video")) showSighting(s.id); }
     if (!known) fresh = [[s.id, { s, element: makeRow(s) }], ...fresh];
   }
   if (fresh.length === 0) return;
