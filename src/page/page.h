@@ -229,13 +229,6 @@ tw_answer_fn tw_show_outbox, tw_change_outbox, tw_try_destination;
 tw_status tw_draft_of(tw_page *p, const void *changes, tw_draft **draft,
                       tw_settings **settings, tw_web_answer *out);
 
-/* ---- past.c */
-
-/** Visit a camera's activity second by second: of the catalogue, and then of the time
- * that it does not have yet. */
-void tw_past_walk(tw_page *p, const char *camera, int64_t from_us, int64_t until_us,
-                  bool (*visit)(void *ctx, const tw_trace_point *point), void *ctx);
-
 /* ---- answers.c */
 
 /** Milliseconds since 1970, as browsers count, in the query; @return microseconds, 0:

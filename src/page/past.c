@@ -4,13 +4,12 @@
 #include <string.h>
 
 #include "page.h"
-#include "tawny/plan.h"
 #include "tawny/tryout.h"
 
 #define SECOND_US INT64_C(1000000)
 #define SPAN_MAX_US (31 * INT64_C(86400) * SECOND_US)
 
-enum { POINTS_MAX = 3000, POINTS = 720, SPANS_MAX = 1000 };
+enum { POINTS_MAX = 3000, POINTS = 720, SPANS_MAX = 1000, NEWEST = 200 };
 
 /* ---- second by second ------------------------------------------------------------- */
 
@@ -32,8 +31,9 @@ static bool pass_on(void *ctx, const tw_trace_point *point)
     return w->visit(w->ctx, point);
 }
 
-void tw_past_walk(tw_page *p, const char *camera, int64_t from_us, int64_t until_us,
-                  bool (*visit)(void *ctx, const tw_trace_point *point), void *ctx)
+/* Of the catalogue, and then of the time that it does not have yet. */
+static void past_walk(tw_page *p, const char *camera, int64_t from_us, int64_t until_us,
+                      bool (*visit)(void *ctx, const tw_trace_point *point), void *ctx)
 {
     walking w = {.last_us = INT64_MIN, .until_us = until_us, .visit = visit, .ctx = ctx};
     (void)pthread_mutex_lock(&p->store_lock);
@@ -93,7 +93,7 @@ static void show_span(tw_page *p, const char *camera, int64_t from_us, int64_t u
     g->count = (size_t)((seconds + step - 1) / step);
     for (size_t i = 0; i < g->count; i++)
         g->highest_ppm[i] = -1;
-    tw_past_walk(p, camera, g->from_us, until_us, gather, g);
+    past_walk(p, camera, g->from_us, until_us, gather, g);
     for (size_t i = 0; i < g->count; i++)
         (void)json_array_append_new(list, json_integer(g->highest_ppm[i]));
     tw_answer_json(json_pack("{sI sI so}", "from", (json_int_t)(g->from_us / 1000),
@@ -163,28 +163,34 @@ static void try_frame(void *ctx, const tw_reading *reading)
     (void)json_array_append_new(t->times, json_integer(reading->t_us / 1000));
 }
 
-/* Bytes that a second of footage has taken so far; 0: not known. */
-static double bytes_a_second(tw_page *p, tw_settings *settings,
-                             const tw_camera_settings *camera)
+/* What the newest sightings of a camera have taken. */
+typedef struct taken {
+    double bytes, seconds;
+    double around_s; /* pre- and post-event time of each */
+} taken;
+
+static bool add_taken(void *ctx, const tw_sighting_record *r)
 {
-    tw_plan plan = {0};
-    double bytes = 0, seconds = 0;
+    taken *t = ctx;
+    t->bytes += (double)r->bytes;
+    t->seconds += t->around_s;
+    if (r->end_us > r->start_us)
+        t->seconds += (double)(r->end_us - r->start_us) / 1e6;
+    return true;
+}
+
+/* Bytes that a second of footage takes; 0: not known. Of the newest sightings, as it is
+ * asked for while a limit is being dragged. */
+static double bytes_a_second(tw_page *p, const tw_camera_settings *camera)
+{
+    const tw_sighting_filter newest = {.camera = camera->name, .most = NEWEST};
+    taken t = {.around_s = (double)(camera->pre_us + camera->post_us) / 1e6};
     (void)pthread_mutex_lock(&p->store_lock);
     tw_catalogue *c = tw_page_catalogue(p);
     if (c)
-        (void)tw_plan_read(c, settings, &plan, NULL);
+        (void)tw_catalogue_sightings(c, &newest, add_taken, &t, NULL);
     (void)pthread_mutex_unlock(&p->store_lock);
-    for (size_t i = 0; i < plan.count; i++) {
-        const tw_plan_camera *made = &plan.cameras[i];
-        if (strcmp(made->name, camera->name) != 0)
-            continue;
-        for (int k = 0; k < TW_KIND_COUNT; k++)
-            bytes += tw_kind_of_sighting((tw_kind)k) ? (double)made->bytes[k] : 0;
-        seconds = (double)made->seen_us / 1e6 +
-                  made->sightings * (double)(camera->pre_us + camera->post_us) / 1e6;
-    }
-    tw_plan_free(&plan);
-    return seconds > 0 ? bytes / seconds : 0;
+    return t.seconds > 0 ? t.bytes / t.seconds : 0;
 }
 
 static json_t *describe_try(trying *t, double rate)
@@ -200,7 +206,7 @@ static json_t *describe_try(trying *t, double rate)
 }
 
 /* What a camera would have made of its trace, now and changed. */
-static json_t *try_trace(tw_page *p, tw_settings *settings, const tw_camera_settings *now,
+static json_t *try_trace(tw_page *p, const tw_camera_settings *now,
                          const tw_camera_settings *changed, int64_t from_us,
                          int64_t until_us)
 {
@@ -208,8 +214,8 @@ static json_t *try_trace(tw_page *p, tw_settings *settings, const tw_camera_sett
     memset(t, 0, sizeof t);
     begin_try(&t[0], now, true);
     begin_try(&t[1], changed, true);
-    tw_past_walk(p, now->name, from_us, until_us, try_second, t);
-    const double rate = bytes_a_second(p, settings, now);
+    past_walk(p, now->name, from_us, until_us, try_second, t);
+    const double rate = bytes_a_second(p, now);
     return json_pack("{so so}", "now", describe_try(&t[0], rate), "changed",
                      describe_try(&t[1], rate));
 }
@@ -242,8 +248,7 @@ static void answer_try(tw_page *p, tw_settings *now, tw_settings *changed,
     }
     json_t *o = json_object();
     if (from_us > 0 && is_span(p, from_us, &until_us))
-        (void)json_object_set_new(o, "trace",
-                                  try_trace(p, now, &a, &b, from_us, until_us));
+        (void)json_object_set_new(o, "trace", try_trace(p, &a, &b, from_us, until_us));
     if (json_is_true(json_object_get(asked, "minute")))
         (void)json_object_set_new(
             o, "minute",

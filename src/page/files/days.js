@@ -53,7 +53,7 @@ function makeStrip(camera) {
   const element = make("div", { class: "strip-row" }, make("span", { class: "strip-name" }, camera), make("div", { class: "strip-box" }, svg, hours));
   ask("/api/traces/" + encodeURIComponent(camera) + "?from=" + view.from + "&until=" + view.until + "&points=720")
     .then((a) => trace.setAttribute("d", stripPath(a))).catch(() => {});
-  return { element, bands };
+  return { element, bands, drawn: new Map() };
 }
 
 let strips = new Map();
@@ -67,9 +67,10 @@ function showStrips() {
 function setBand([id, camera, start, end, starred]) {
   const strip = strips.get(camera);
   if (!strip) return;
-  let band = strip.bands.querySelector("[data-id='" + id + "']");
+  let band = strip.drawn.get(id);
   if (!band) {
     band = shape("rect", { y: 0, height: 40, "data-id": id });
+    strip.drawn.set(id, band);
     strip.bands.append(band);
   }
   const span = view.until - view.from;
@@ -83,7 +84,7 @@ const briefOf = (s) => [s.id, s.camera, new Date(s.start).getTime(), s.end ? new
 // All of a day, also those that the list has not fetched yet.
 async function loadBands() {
   view.brief = new Map((await ask("/api/sightings?brief=1&" + filter(view.until))).sightings.map((b) => [b[0], b]));
-  for (const strip of strips.values()) strip.bands.replaceChildren();
+  for (const strip of strips.values()) { strip.bands.replaceChildren(); strip.drawn.clear(); }
   for (const b of view.brief.values()) setBand(b);
 }
 
