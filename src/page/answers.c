@@ -35,11 +35,15 @@ void *tw_body_of(const tw_web_request *r)
     return json_loadb(r->body, r->bytes, JSON_REJECT_DUPLICATES, NULL);
 }
 
+int64_t tw_us_of(int64_t ms)
+{
+    return ms > 0 && ms < INT64_MAX / 1000 ? ms * 1000 : 0;
+}
+
 int64_t tw_time_of(tw_page *p, const tw_web_request *r, const char *name)
 {
     const char *text = p->web->query(r->call, name);
-    const long long ms = text ? strtoll(text, NULL, 10) : 0;
-    return ms > 0 && ms < INT64_MAX / 1000 ? ms * 1000 : 0;
+    return text ? tw_us_of(strtoll(text, NULL, 10)) : 0;
 }
 
 void tw_answer_error(unsigned status, const char *text, tw_web_answer *out)

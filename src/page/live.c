@@ -223,7 +223,7 @@ static void end_looker(void *ctx)
     free(ctx);
 }
 
-void tw_live_stream(live *l, const char *camera, tw_web_answer *out)
+static void answer_stream(live *l, const char *camera, tw_web_answer *out)
 {
     looker *k = malloc(sizeof *k);
     if (!k || !begin_look(l, camera, 0, k)) {
@@ -261,7 +261,8 @@ static uint8_t *copy_picture(live *l, const char *camera, uint64_t after, size_t
     return copy;
 }
 
-void tw_live_picture(live *l, const char *camera, uint64_t after, tw_web_answer *out)
+static void answer_picture(live *l, const char *camera, uint64_t after,
+                           tw_web_answer *out)
 {
     size_t bytes = 0;
     uint64_t number = 0;
@@ -336,7 +337,8 @@ static double sharpness_of(const uint8_t *jpeg, size_t bytes, const tw_blob *box
     return tw_picture_sharpness(jpeg, bytes, box, &q8, NULL) == TW_OK ? q8 / 256.0 : -1;
 }
 
-void tw_live_reading(live *l, const char *camera, const tw_blob *box, tw_web_answer *out)
+static void answer_reading(live *l, const char *camera, const tw_blob *box,
+                           tw_web_answer *out)
 {
     size_t bytes = 0;
     uint64_t number = 0;
@@ -362,7 +364,7 @@ void tw_show_stream(tw_page *p, const tw_web_request *r, const char *camera,
 {
     (void)r;
     if (tw_page_has_camera(p, camera))
-        tw_live_stream(&p->live, camera, out);
+        answer_stream(&p->live, camera, out);
     else
         tw_answer_error(404, "there is no such camera", out);
 }
@@ -372,7 +374,7 @@ void tw_show_picture(tw_page *p, const tw_web_request *r, const char *camera,
 {
     const char *after = p->web->query(r->call, "after");
     if (tw_page_has_camera(p, camera))
-        tw_live_picture(&p->live, camera, after ? strtoull(after, NULL, 10) : 0, out);
+        answer_picture(&p->live, camera, after ? strtoull(after, NULL, 10) : 0, out);
     else
         tw_answer_error(404, "there is no such camera", out);
 }
@@ -406,5 +408,5 @@ void tw_show_reading(tw_page *p, const tw_web_request *r, const char *camera,
     else if (text && !boxed)
         tw_answer_error(400, "sharp is left,top,right,bottom in percent", out);
     else
-        tw_live_reading(&p->live, camera, boxed ? &box : NULL, out);
+        answer_reading(&p->live, camera, boxed ? &box : NULL, out);
 }

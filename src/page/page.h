@@ -108,13 +108,6 @@ void tw_live_init(live *l, int64_t every_us, tw_clock clock);
 void tw_live_end(live *l); /* streams end */
 void tw_live_free(live *l);
 void tw_live_event(live *l, const tw_event *event);
-/** Answer with a stream of a camera's pictures; with one that is newer than a number;
- * with what was read in the newest.
- * @param box  Of which to tell the sharpness; NULL: of nothing. */
-void tw_live_stream(live *l, const char *camera, tw_web_answer *out);
-void tw_live_picture(live *l, const char *camera, uint64_t after, tw_web_answer *out);
-void tw_live_reading(live *l, const char *camera, const tw_blob *box, tw_web_answer *out);
-
 /* ---- moments.c */
 
 /* What moved lately before a camera. */
@@ -231,8 +224,9 @@ tw_status tw_draft_of(tw_page *p, const void *changes, tw_draft **draft,
 
 /* ---- answers.c */
 
-/** Milliseconds since 1970, as browsers count, in the query; @return microseconds, 0:
- * none. */
+/** Milliseconds since 1970, as browsers count. @return microseconds, 0: it is no time. */
+int64_t tw_us_of(int64_t ms);
+/** The same of the query. */
 int64_t tw_time_of(tw_page *p, const tw_web_request *r, const char *name);
 /** The body as JSON (a json_t), the caller's. @return NULL: it is none. */
 void *tw_body_of(const tw_web_request *r);

@@ -237,10 +237,8 @@ static void answer_try(tw_page *p, tw_settings *now, tw_settings *changed,
                        const json_t *asked, const char *name, tw_web_answer *out)
 {
     tw_camera_settings a, b;
-    const json_int_t from = json_integer_value(json_object_get(asked, "from")),
-                     until = json_integer_value(json_object_get(asked, "until"));
-    int64_t from_us = from > 0 && from < INT64_MAX / 1000 ? from * 1000 : 0,
-            until_us = until > 0 && until < INT64_MAX / 1000 ? until * 1000 : 0;
+    const int64_t from_us = tw_us_of(json_integer_value(json_object_get(asked, "from")));
+    int64_t until_us = tw_us_of(json_integer_value(json_object_get(asked, "until")));
     if (tw_settings_camera(now, name, &a) != TW_OK ||
         tw_settings_camera(changed, name, &b) != TW_OK) {
         tw_answer_error(404, "there is no such camera", out);
