@@ -8,6 +8,9 @@
 
 enum { FRAMES = 48, GROUP = 16 };
 
+typedef tw_status (*reduce_fn)(const tw_luma *src, uint16_t factor, uint8_t *dst,
+                               size_t dst_bytes, tw_luma *out);
+
 typedef struct footage {
     uint16_t w, h;
     char *folder, *path;
@@ -21,10 +24,20 @@ typedef struct footage {
     int received;
 } footage;
 
+/* How footage is made. */
+typedef struct kind {
+    uint16_t w, h; /* as it is shown */
+    const char *encoder;
+    const char *option, *value; /* one more of the encoder's */
+    uint16_t cut_x, cut_y;      /* so much larger it is encoded, and cropped when shown */
+    const char *filter; /* what of the loop filter is left out in what is expected */
+} kind;
+
 /* Coarse on purpose, so that the loop filter has much to do, with frames that are decoded
  * in another order than they are shown. */
-static footage *make_footage(uint16_t w, uint16_t h, const char *encoder)
+static footage *make_footage(const kind *k)
 {
+    const uint16_t w = k->w, h = k->h;
     footage *f = calloc(1, sizeof *f);
     assert_non_null(f);
     f->w = w;
@@ -32,18 +45,20 @@ static footage *make_footage(uint16_t w, uint16_t h, const char *encoder)
     f->folder = make_folder();
     f->path = join(f->folder, "coarse.mp4");
     char pattern[64], frames[16], group[16];
-    (void)snprintf(pattern, sizeof pattern, "testsrc2=size=%ux%u:rate=10", w, h);
+    (void)snprintf(pattern, sizeof pattern, "testsrc2=size=%ux%u:rate=10", w + k->cut_x,
+                   h + k->cut_y);
     (void)snprintf(frames, sizeof frames, "%d", FRAMES);
     (void)snprintf(group, sizeof group, "%d", GROUP);
     outcome o = run_program(f->folder, FFMPEG, "-v", "error", "-f", "lavfi", "-i",
-                            pattern, "-frames:v", frames, "-c:v", encoder, "-preset",
+                            pattern, "-frames:v", frames, "-c:v", k->encoder, "-preset",
                             "veryfast", "-bf", "2", "-g", group, "-qp", "40", "-pix_fmt",
-                            "yuvj420p", "coarse.mp4", NULL);
+                            "yuvj420p", k->option, k->value, "coarse.mp4", NULL);
     if (o.code != 0)
         fail_msg("%s", o.err);
     free_outcome(&o);
-    o = run_program(f->folder, FFMPEG, "-v", "error", "-i", "coarse.mp4", "-f",
-                    "rawvideo", "-pix_fmt", "yuvj420p", "raw", NULL);
+    o = run_program(f->folder, FFMPEG, "-v", "error", "-skip_loop_filter", k->filter,
+                    "-i", "coarse.mp4", "-f", "rawvideo", "-pix_fmt", "yuvj420p", "raw",
+                    NULL);
     assert_int_equal(o.code, 0);
     free_outcome(&o);
     char *raw = join(f->folder, "raw");
@@ -116,15 +131,14 @@ static void check_picture(footage *f)
 }
 
 /* Sum of the differences between what the detector is given and the reduced picture. */
-static uint64_t luma_off_by(const footage *f)
+static uint64_t luma_off_by(const footage *f, reduce_fn reduce)
 {
     const tw_luma whole = {expected(f), f->w, f->w, f->h};
     uint8_t *reduced = malloc((size_t)f->w * f->h);
     tw_luma want;
     uint64_t sum = 0;
     assert_int_equal(
-        tw_luma_reduce(&whole, tw_luma_factor(f->w), reduced, (size_t)f->w * f->h, &want),
-        TW_OK);
+        reduce(&whole, tw_luma_factor(f->w), reduced, (size_t)f->w * f->h, &want), TW_OK);
     assert_int_equal(want.width, f->luma.width);
     assert_int_equal(want.height, f->luma.height);
     for (size_t y = 0; y < want.height; y++)
@@ -141,11 +155,12 @@ static uint64_t luma_off_by(const footage *f)
 static void check_stills_of_big_pictures(const char *encoder)
 {
     static const int wanted[] = {1, 2, 3, 17, 18, 18, 32, 33, 47, 48};
-    footage *f = make_footage(960, 544, encoder);
+    const kind big = {960, 544, encoder, "-refs", "3", 0, 0, "none"};
+    footage *f = make_footage(&big);
     size_t k = 0;
     uint64_t off = 0;
     while (next(f)) {
-        off += luma_off_by(f);
+        off += luma_off_by(f, tw_luma_reduce);
         for (; k < sizeof wanted / sizeof *wanted && wanted[k] == f->received; k++)
             check_picture(f);
     }
@@ -171,13 +186,35 @@ static void test_stills_of_big_pictures_in_h265(void **state)
 static void test_small_pictures_are_decoded_whole(void **state)
 {
     (void)state;
-    footage *f = make_footage(320, 192, "libx264");
+    const kind small = {320, 192, "libx264", "-refs", "3", 0, 0, "none"};
+    footage *f = make_footage(&small);
     while (next(f)) {
-        assert_int_equal(luma_off_by(f), 0);
+        assert_int_equal(luma_off_by(f, tw_luma_reduce), 0);
         check_picture(f);
     }
     assert_int_equal(f->received, FRAMES);
     leave(f);
+}
+
+/* What the detector is given of big ones is the unfiltered picture, reduced, to the
+ * pixel: of one slice or several, interlaced, with edges cut off. */
+static void test_big_pictures_are_reduced_unfiltered(void **state)
+{
+    (void)state;
+    static const kind kinds[] = {
+        {1200, 540, "libx264", "-refs", "3", 0, 0, "all"},
+        {960, 540, "libx264", "-x264-params", "slices=5", 0, 0, "all"},
+        {960, 544, "libx264", "-x264-params", "tff=1", 0, 0, "all"},
+        {960, 540, "libx264", "-x264-params", "crop-rect=64,8,0,0", 64, 8, "all"},
+        {960, 540, "libx264", "-x264-params", "crop-rect=0,0,16,8", 16, 8, "all"},
+        {960, 544, "libx265", "-refs", "3", 0, 0, "all"}};
+    for (size_t i = 0; i < sizeof kinds / sizeof *kinds; i++) {
+        footage *f = make_footage(&kinds[i]);
+        while (next(f))
+            assert_int_equal(luma_off_by(f, tw_luma_reduce_half), 0);
+        assert_int_equal(f->received, FRAMES);
+        leave(f);
+    }
 }
 
 int main(void)
@@ -186,6 +223,7 @@ int main(void)
         cmocka_unit_test(test_stills_of_big_pictures),
         cmocka_unit_test(test_stills_of_big_pictures_in_h265),
         cmocka_unit_test(test_small_pictures_are_decoded_whole),
+        cmocka_unit_test(test_big_pictures_are_reduced_unfiltered),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
