@@ -242,9 +242,14 @@ typedef void (*tw_problem_fn)(void *ctx, const char *line);
 /** @return the word of a camera's format setting: "auto", "mjpeg"...; static. */
 TW_API const char *tw_format_name(int64_t format);
 
-/** A source as it may be shown: a password in it becomes "***".
+/** A source as it may be shown: user and password become "***", and so does a query with
+ * values, in which many cameras want them.
  * @param out  Caller's, capacity bytes, >= 1; cut where it is too long. @return out. */
 TW_API const char *tw_source_shown(const char *source, char *out, size_t capacity);
+
+/** Overwrite with "*", in place, what tw_source_shown does not show: for a program's
+ * arguments, which everybody on the machine can read. Other text stays as it is. */
+TW_API void tw_source_blank(char *source);
 
 /** @return Settings with nothing but built-in values, NULL: out of memory. */
 TW_API tw_settings *tw_settings_new(void);

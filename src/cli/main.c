@@ -42,9 +42,8 @@ static void print_help(void)
                  "Exit codes: 0 done, 1 failed, 2 wrong usage or settings.\n");
 }
 
-int main(int argc, char **argv)
+static int run_command(int argc, char **argv)
 {
-    (void)setlocale(LC_CTYPE, "");
     if (argc > 0)
         cli_called_as(argv[0]);
     if (argc < 2) {
@@ -63,4 +62,20 @@ int main(int argc, char **argv)
         if (strcmp(argv[1], COMMANDS[i].name) == 0)
             return COMMANDS[i].run(argc - 1, argv + 1);
     return cli_say(CLI_USAGE, "there is no command %s: see tawny --help", argv[1]);
+}
+
+int main(int argc, char **argv)
+{
+    (void)setlocale(LC_CTYPE, "");
+    /* Everybody on the machine can read these: they are copied, then blanked. */
+    char **own = g_new0(char *, (size_t)argc + 1),
+         **taken = g_new0(char *, (size_t)argc + 1);
+    for (int i = 0; i < argc; i++) {
+        own[i] = taken[i] = g_strdup(argv[i]);
+        tw_source_blank(argv[i]);
+    }
+    const int code = run_command(argc, taken); /* which drops options from it */
+    g_strfreev(own);
+    g_free((void *)taken);
+    return code;
 }

@@ -4,21 +4,48 @@
 
 #include "values.h"
 
+/* What of a source nobody may see: user and password, and the query, in which many
+ * cameras want them. Empty where there is none; a user alone is no secret. */
+typedef struct secrets {
+    size_t user, user_end, query, query_end;
+} secrets;
+
+static secrets find_secrets(const char *source)
+{
+    const size_t length = strlen(source);
+    const char *slashes = strstr(source, "://");
+    secrets s = {length, length, length, length};
+    if (!slashes)
+        return s;
+    const char *user = slashes + 3;
+    /* The last "@" before the path: a password may hold others. */
+    const size_t host = strcspn(user, "/?#");
+    s.user = s.user_end = (size_t)(user - source);
+    const char *colon = memchr(user, ':', host);
+    for (size_t i = 0; i < host; i++)
+        if (user[i] == '@' && colon && colon < user + i)
+            s.user_end = s.user + i;
+    const char *query = strchr(user + host, '?');
+    if (query && strchr(query, '='))
+        s.query = (size_t)(query + 1 - source);
+    return s;
+}
+
 const char *tw_source_shown(const char *source, char *out, size_t capacity)
 {
-    const char *slashes = source ? strstr(source, "://") : NULL;
-    const char *user = slashes ? slashes + 3 : NULL;
-    /* The last "@" before the path: a password may hold others. */
-    const size_t host = user ? strcspn(user, "/?#") : 0;
-    const char *at = NULL, *colon = user ? memchr(user, ':', host) : NULL;
-    for (size_t i = 0; i < host; i++)
-        if (user[i] == '@')
-            at = user + i;
-    if (at && colon && colon < at)
-        (void)snprintf(out, capacity, "%.*s***%s", (int)(colon + 1 - source), source, at);
-    else
-        (void)snprintf(out, capacity, "%s", source ? source : "");
+    const char *text = source ? source : "";
+    const secrets s = find_secrets(text);
+    (void)snprintf(out, capacity, "%.*s%s%.*s%s", (int)s.user, text,
+                   s.user_end > s.user ? "***" : "", (int)(s.query - s.user_end),
+                   text + s.user_end, s.query_end > s.query ? "***" : "");
     return out;
+}
+
+void tw_source_blank(char *source)
+{
+    const secrets s = find_secrets(source);
+    memset(source + s.user, '*', s.user_end - s.user);
+    memset(source + s.query, '*', s.query_end - s.query);
 }
 
 const char *tw_format_name(int64_t format)
