@@ -19,7 +19,8 @@ static const int32_t LEVEL_BASE = TW_LEVEL(1.0); /* no cell moves below this */
 static const int32_t LEVEL_CALM = TW_LEVEL(-1.0);
 static const int32_t LEVEL_TOP = TW_LEVEL(9.0);
 static const int32_t SEED_ABOVE = TW_LEVEL(0.6);
-enum { US = 1000000, LASTING_MAX_STEP_US = US / 8 };
+static const int32_t FLEETING_RISE = TW_LEVEL(1.0);
+enum { US = 1000000, AROUND = 2 };
 
 /* log2(1 + i / 128) in 1/65536; between two of them a line is wrong by less than one. */
 /* clang-format off */
@@ -444,6 +445,25 @@ static int32_t sway_limit(const tw_detector *d, const tw_cell *cell)
     return limit > LEVEL_TOP ? LEVEL_TOP : (int32_t)limit;
 }
 
+/* Where it rains or snows, what falls makes a cell restless by chance: one that two
+ * flakes have met lately asks for far more than its neighbours. So they are asked as
+ * well, and none has to be restless on its own. */
+static int32_t limit_in_falling(const tw_detector *d, uint16_t row, uint16_t column)
+{
+    const int left = column - AROUND, right = column + AROUND, bottom = row + AROUND;
+    int64_t sum = 0;
+    int32_t count = 0;
+    for (int y = row < AROUND ? 0 : row - AROUND; y <= bottom && y < d->grid.rows; y++) {
+        for (int x = left < 0 ? 0 : left; x <= right && x < d->grid.columns; x++) {
+            sum += sway_limit(d, &d->cell[y * d->grid.columns + x]);
+            count++;
+        }
+    }
+    const int32_t usual = (int32_t)(sum / count);
+    const int32_t own = sway_limit(d, &d->cell[(size_t)row * d->grid.columns + column]);
+    return own < usual ? own : usual;
+}
+
 static void set_flags(const tw_detector *d, tw_cell *cell, const tw_cell_sums *sums,
                       const tw_cell_fit *fit)
 {
@@ -460,14 +480,27 @@ static void set_flags(const tw_detector *d, tw_cell *cell, const tw_cell_sums *s
         cell->flags |= TW_CELL_LIGHT;
 }
 
-/* Rain, snow and leaves are gone a tenth of a second later, a subject is not: the lower
- * of the level now and then. With fewer frames a second it may have gone on as well. */
-static int32_t lasting_level(const tw_detector *d, tw_cell *cell, int32_t measured)
+static int32_t lower(int32_t a, int32_t b)
 {
-    const int32_t before = cell->past[d->past];
+    return a < b ? a : b;
+}
+
+/* Rain, snow and leaves are gone a tenth of a second later, a subject is not: the lower
+ * of the level now and then. With fewer frames a second it may have gone on as well, so
+ * it is done there only while much falls; with more, what falls must have lasted for
+ * twice as long. */
+static int32_t lasting_level(tw_detector *d, tw_cell *cell, int32_t measured)
+{
+    const int32_t before = cell->past[d->past], older = cell->past[!d->past];
+    const bool quick = d->step_us <= TW_LASTING_STEP_US;
     if (d->sampling)
         cell->past[!d->newest] = measured;
-    return d->step_us <= LASTING_MAX_STEP_US && before < measured ? before : measured;
+    if (measured > LEVEL_BASE + SEED_ABOVE && measured - before > FLEETING_RISE)
+        d->fleeting_cells++;
+    int32_t level = quick || d->falling ? lower(measured, before) : measured;
+    if (quick && d->falling)
+        level = lower(level, older);
+    return level;
 }
 
 bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
@@ -493,7 +526,7 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
     cell->glows = brighter > GLOW;
     level = lasting_level(d, cell, level);
     cell->level = level;
-    cell->limit = sway_limit(d, cell);
+    cell->limit = d->falling ? limit_in_falling(d, row, column) : sway_limit(d, cell);
     const bool high = level > cell->limit + SEED_ABOVE;
     cell->seed = high && cell->over_high;
     cell->over_high = high;

@@ -9,11 +9,16 @@ enum {
     US = 1000000,
     STEP_MAX_US = 10 * US, /* a longer gap says nothing about the frame rate */
     STEP_USUAL_US = US / 10,
-    PAST_STEP_US = 80000, /* frames that far apart are compared one with the next */
-    PAST_US = 95000,      /* those that come quicker with one so far back */
-    PAST_KEEP_US = 65000, /* between two levels that are kept */
-    SETTLED_US = 8 * US,  /* before this everything is new, and nothing is sudden */
-    TURNED_US = US,       /* fast learning after the whole picture turned */
+    PAST_STEP_US = 80000,      /* frames that far apart are compared one with the next */
+    PAST_US = 95000,           /* those that come quicker with one so far back */
+    PAST_KEEP_US = 65000,      /* between two levels that are kept */
+    SETTLED_US = 8 * US,       /* before this everything is new, and nothing is sudden */
+    TURNED_US = US,            /* fast learning after the whole picture turned */
+    FALLING_US = 2 * US,       /* to notice rain and snow, and that they have ended */
+    FALLING_GUESS_US = 600000, /* before, slow cameras are taken to see some */
+    FALLING_MAX_STEP_US = 350000, /* frames further apart have nothing in common */
+    FALLING_BEGINS_PCT = 13, /* of the cells; wind in leaves and water stay below this */
+    FALLING_ENDS_PCT = 9,
     CELLS_USUAL = 40,
     ALIGN = 16
 };
@@ -83,6 +88,7 @@ static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
     memset(at, 0, sizeof *at);
     at->config = *c;
     at->grid = grid;
+    at->falling = true;
     at->cells = at->watched_cells = at->area_cells[0] = (uint32_t)cells;
     at->background = piece(p, pixels, sizeof *at->background);
     at->noise = piece(p, pixels, sizeof *at->noise);
@@ -221,6 +227,23 @@ static void move_clock(tw_detector *d, int64_t t_us)
     choose_past(d);
 }
 
+/* Rain and snow: at any moment a good part of the cells is high that was not a moment
+ * ago, for as long as it goes on. A plain mean at the start, then exponential forgetting.
+ */
+static void follow_falling(tw_detector *d)
+{
+    const int32_t now = (int32_t)((uint64_t)d->fleeting_cells * 65535 / d->cells);
+    const int64_t known = d->age_us < FALLING_US ? d->age_us : FALLING_US;
+    const int64_t step = d->step_us < known ? d->step_us : known;
+    d->fleeting = (uint16_t)(d->fleeting + (now - d->fleeting) * step / known);
+    d->fleeting_cells = 0;
+    const bool slow = d->step_us > TW_LASTING_STEP_US;
+    const int32_t least =
+        (d->falling ? FALLING_ENDS_PCT : FALLING_BEGINS_PCT) * 65536 / 100;
+    d->falling = d->step_us <= FALLING_MAX_STEP_US &&
+                 (d->fleeting > least || (slow && d->age_us < FALLING_GUESS_US));
+}
+
 static void judge_row(tw_detector *d, const tw_luma *luma, uint16_t row)
 {
     tw_cells_sum_row(d, luma, row);
@@ -283,6 +306,7 @@ tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma, int64_t t
         move_clock(d, t_us);
         for (uint16_t row = 0; row < d->grid.rows; row++)
             judge_row(d, luma, row);
+        follow_falling(d);
         if (whole_picture_turned(d))
             d->turned_until_us = d->age_us + TURNED_US;
         out->whole_picture = d->age_us < d->turned_until_us;

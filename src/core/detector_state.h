@@ -19,6 +19,7 @@ enum {
     TW_NOISE_START = 24,  /* 1.5 levels, Q4.4 */
     TW_ALL_FITTED_US = 10000000, /* every cell is fitted at first */
     TW_FIT_EVERY = 8,            /* still cells are fitted once in so many frames */
+    TW_LASTING_STEP_US = 125000, /* frames further apart show a subject elsewhere */
     TW_CLIPPED_HI = 248, /* a pixel says nothing where the brighter one is over this */
     TW_CLIPPED_LO = 190, /* and the darker one over this */
     TW_CELL_FEW = 16,    /* a cell with fewer than 5 of 16 of its pixels left ... */
@@ -115,10 +116,13 @@ struct tw_detector {
     bool sampling : 1;      /* levels of this frame are kept in the cells' past */
     bool newest : 1;        /* which of the two there is the newer one */
     bool past : 1;          /* which of the two this frame is compared with */
+    bool falling : 1;       /* rain or snow, all over the picture */
     uint32_t cells;         /* columns * rows */
     uint32_t watched_cells; /* >= 1 */
     uint32_t area_cells[TW_AREAS_MAX];
-    uint32_t frames; /* read so far */
+    uint32_t frames;         /* read so far */
+    uint16_t fleeting_cells; /* high in this frame, and not a moment ago */
+    uint16_t fleeting;       /* their usual share, Q16 */
     int64_t last_us;
     int64_t age_us;          /* since the first frame, bad steps mended */
     int32_t step_us;         /* since the last frame, likewise */

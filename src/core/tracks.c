@@ -21,6 +21,7 @@ enum {
     MOVED_WITHIN_US = 6 * US, /* and so long without travelling */
     FORGET_US = 1500 * MS,    /* an unseen track is dropped after this */
     STRONG_AGE_US = 1500 * MS,
+    STRAY_US = 3 * US, /* before this, what a track was is not asked while much falls */
     SLOW_SAMPLE_US = 2 * US, /* the same for what is slow */
     SLOW_AGE_US = 10 * US,
     RECENT_SLOW_SAMPLES = 7,
@@ -137,6 +138,14 @@ static void take_blob(const tw_detector *d, tw_track *t, const tw_found *blob)
     t->blob = blob->label;
 }
 
+/* Whether a blob may be what is followed, by its mass: a flake is no fox that is suddenly
+ * so small. Asked only where flakes are all around. */
+static bool is_like(const tw_track *t, const tw_found *blob)
+{
+    const int64_t less = smaller(t->mass, blob->mass), more = larger(t->mass, blob->mass);
+    return more <= 4 * less + Q16(6);
+}
+
 /* The free blob that is nearest to where the track should be now, NULL: none is near. */
 static tw_found *nearest_blob(tw_detector *d, const tw_track *t, size_t blobs)
 {
@@ -144,14 +153,18 @@ static tw_found *nearest_blob(tw_detector *d, const tw_track *t, size_t blobs)
     const int32_t x = (int32_t)(t->x + t->vx * ahead / US);
     const int32_t y = (int32_t)(t->y + t->vy * ahead / US);
     const int64_t missed = smaller(gone - d->step_us, US);
-    int64_t best = GATE * larger(d->step_us, US / 10) / (US / 10) + t->size / 2 +
-                   GATE * larger(missed, 0) / US;
+    /* While much falls, only what overlaps with where it was is seen at all. */
+    const int64_t apart = d->falling ? US / 10 : larger(d->step_us, US / 10);
+    int64_t best = GATE * apart / (US / 10) + t->size / 2 + GATE * larger(missed, 0) / US;
     tw_found *found = NULL;
     for (size_t i = 0; i < blobs; i++) {
         tw_found *blob = &d->found[i];
         if (blob->taken)
             continue;
-        const int32_t off = distance(blob->x - x, blob->y - y);
+        const bool doubtful = d->falling && !is_like(t, blob);
+        if (doubtful && !t->confirmed)
+            continue;
+        const int32_t off = distance(blob->x - x, blob->y - y) * (doubtful ? 2 : 1);
         if (off < best) {
             best = off;
             found = blob;
@@ -253,9 +266,11 @@ static bool is_subject(const tw_detector *d, const tw_track *t, int32_t net)
     const int64_t crowd = 65536 + cl * 4 / 10;
     const int64_t need = least * crowd / 65536 * restless_factor(t) / 65536 *
                          unknown_place_factor(d) / 65536;
-    /* One that has gone further than it must may have been hidden more often. */
+    /* One that has gone further than it must, and stands out from the crowd, may have
+     * been hidden more often. */
     const int64_t often = smaller(Q16(0.92), Q16(0.75) + cl * 3 / 100);
-    const int64_t seen = net > need ? larger(often * 8 / 10, often * need / net) : often;
+    const bool stands_out = net > need && t->mass >= 2 * cl;
+    const int64_t seen = stands_out ? larger(often * 8 / 10, often * need / net) : often;
     return d->age_us - t->born_us + d->step_us >= AGE_MIN_US + cl * (US / 2) / 65536 &&
            (int64_t)t->hits * 65536 >= seen * t->frames && net >= need &&
            t->mass >= cl * 4 / 10 && t->changing >= Q16(0.2) && t->lit < Q16(0.7);
@@ -293,6 +308,16 @@ static void demote(tw_detector *d, tw_track *t)
     t->trail.count = t->slow_trail.count = 0;
 }
 
+/* While much falls, a track may have strayed from flake to flake before it met a subject:
+ * how often it was seen is told of the last seconds. */
+static void forget_strays(const tw_detector *d, tw_track *t)
+{
+    if (!d->falling || (int64_t)t->frames * d->step_us <= STRAY_US)
+        return;
+    t->hits -= t->hits / 8;
+    t->frames -= t->frames / 8;
+}
+
 static void judge(tw_detector *d, tw_track *t)
 {
     const bool seen = t->seen_us == d->age_us;
@@ -321,6 +346,7 @@ static void judge(tw_detector *d, tw_track *t)
     const int64_t patience = t->confirmed ? 2 * FORGET_US : FORGET_US * known / US;
     if (d->age_us - t->seen_us > patience)
         t->used = false;
+    forget_strays(d, t);
 }
 
 /* ---- for the detector ------------------------------------------------------------ */

@@ -259,6 +259,56 @@ static void test_clutter_is_none(void **state)
     leave(p);
 }
 
+/* ---- snow ------------------------------------------------------------------------ */
+
+/* Flakes of two hundredths of the width, each somewhere else in each frame. */
+static void draw_snow(place *p)
+{
+    enum { FLAKES = 40 };
+    const int side = p->width / 50;
+    for (int i = 0; i < FLAKES; i++) {
+        const uint32_t at = (p->chance = p->chance * 1664525U + 1013904223U) >> 8;
+        const int left = (int)(at % p->width), top = (int)(at / p->width % p->height);
+        for (int y = top; y < top + side && y < p->height; y++)
+            for (int x = left; x < left + side && x < p->width; x++)
+                p->px[y * p->width + x] = (uint8_t)(190 + noise(p));
+    }
+}
+
+/* What is seen in dense snow while something of an eighth of the width crosses, or
+ * nothing does. */
+static seen watch_snow(place *p, int seconds, bool crossed)
+{
+    seen s = {0};
+    const int frames = seconds * p->fps;
+    const int64_t zero = (int64_t)p->frame * 1000000 / p->fps;
+    for (int i = 0; i < frames; i++) {
+        draw_ground(p);
+        if (crossed)
+            draw_box(p, -0.1 + 1.2 * i / frames, 0.6, 125);
+        draw_snow(p);
+        note(&s, p, see(p), i, zero);
+    }
+    return s;
+}
+
+static void check_snow(uint16_t width, uint16_t height, int fps)
+{
+    place *p = make(width, height, fps);
+    assert_int_equal(watch_snow(p, 25, false).frames, 0);
+    assert_true(watch_snow(p, 8, true).frames > fps);
+    leave(p);
+}
+
+static void test_snow_is_no_subject_and_hides_none(void **state)
+{
+    (void)state;
+    check_snow(320, 180, 10);
+    check_snow(320, 180, 25);
+    check_snow(240, 136, 10);
+    check_snow(478, 270, 10);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -269,6 +319,7 @@ int main(void)
         cmocka_unit_test(test_a_subject_that_pauses_and_goes_on),
         cmocka_unit_test(test_two_at_once),
         cmocka_unit_test(test_clutter_is_none),
+        cmocka_unit_test(test_snow_is_no_subject_and_hides_none),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

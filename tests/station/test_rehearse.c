@@ -177,6 +177,29 @@ static void test_other_frame_rates(void **state)
     }
 }
 
+/* The one subject of a scene is found, and nothing else is. */
+static void check_only_subject(const char *name, const char *rate)
+{
+    char source[64];
+    (void)snprintf(source, sizeof source, "sim:%s,size=320x180,luma=yes", name);
+    rehearsal *r = prepare(source, rate);
+    const tw_sim_event *e = tw_sim_scene_find(name)->events;
+    assert_int_equal(run(r, NULL), TW_OK);
+    assert_true(r->told.sightings > 0);
+    for (size_t i = 0; i < r->told.sightings; i++)
+        assert_true(r->told.seen[i].start_us < e->end_us &&
+                    r->told.seen[i].end_us > e->start_us);
+    done(r);
+}
+
+static void test_what_falls_hides_no_subject(void **state)
+{
+    (void)state;
+    check_only_subject("mere-rain", "fps = 5\n");
+    check_only_subject("mere-rain", "fps = 10\n");
+    check_only_subject("mere-snow", "fps = 10\n");
+}
+
 static void test_captures_are_complete_and_the_same_every_time(void **state)
 {
     (void)state;
@@ -733,6 +756,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_sightings_match_the_truth_of_the_scene),
         cmocka_unit_test(test_other_frame_rates),
+        cmocka_unit_test(test_what_falls_hides_no_subject),
         cmocka_unit_test(test_captures_are_complete_and_the_same_every_time),
         cmocka_unit_test(test_a_clip_holds_pre_and_post_event_footage),
         cmocka_unit_test(test_stills_as_they_are_wanted),
