@@ -384,8 +384,9 @@ int camtrap_export(const camtrap_source *source, const char *folder)
     if (p.code == CLI_DONE)
         write_package(&p);
     if (p.code == CLI_DONE)
-        (void)printf("%u sightings of %u cameras exported to %s\n", source->records->len,
-                     p.deployments->len, folder);
+        (void)printf("%u sighting%s of %u camera%s exported to %s\n",
+                     source->records->len, out_s(source->records->len),
+                     p.deployments->len, out_s(p.deployments->len), folder);
     (void)g_ptr_array_free(p.deployments, TRUE);
     return p.code;
 }

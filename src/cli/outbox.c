@@ -82,7 +82,7 @@ static void print_fill(const looking *l, const char *name, const tw_outbox_fill 
     (void)printf("%-10s  %u waiting", name, (unsigned)f->waiting);
     if (f->waiting > 0)
         (void)printf(" of %u sighting%s, the oldest of %s", (unsigned)f->sightings,
-                     f->sightings == 1 ? "" : "s", local_time(l, f->oldest_us, oldest));
+                     out_s((unsigned)f->sightings), local_time(l, f->oldest_us, oldest));
     if (f->given_up > 0)
         (void)printf("; %u given up", (unsigned)f->given_up);
     if (f->last_us > 0)

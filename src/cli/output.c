@@ -8,6 +8,11 @@
 
 enum { BAR_CELLS = 30 };
 
+const char *out_s(unsigned count)
+{
+    return count == 1 ? "" : "s";
+}
+
 const char *out_percent(uint32_t ppm, char buffer[24])
 {
     (void)snprintf(buffer, 24, "%.2f %%", ppm / 1e4);

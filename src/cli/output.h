@@ -6,6 +6,9 @@
 
 #include "common.h"
 
+/** @return "s" behind what there are count of, or "". */
+const char *out_s(unsigned count);
+
 /** "0.44 %"; from ppm. The buffer is the caller's. */
 const char *out_percent(uint32_t ppm, char buffer[24]);
 

@@ -315,8 +315,8 @@ static tw_status draw_sheet(const rehearsal *r, const char *path)
                                     tw_place_words(s->cause.x_ppm, s->cause.y_ppm))};
     }
     g_autofree char *title =
-        g_strdup_printf("%s: %u %s", r->footage.name, r->footage.sightings->len,
-                        r->footage.sightings->len == 1 ? "sighting" : "sightings");
+        g_strdup_printf("%s: %u sighting%s", r->footage.name, r->footage.sightings->len,
+                        out_s(r->footage.sightings->len));
     uint8_t *file = NULL;
     size_t bytes = 0;
     tw_error err = {0};
@@ -375,8 +375,8 @@ static void show_summary(const plan *p, double cpu)
                      (unsigned long long)all->frames, length, all->sightings, cpu);
         return;
     }
-    (void)fprintf(p->say, "%u %s in %.1f s of footage, %llu frames", all->sightings,
-                  all->sightings == 1 ? "sighting" : "sightings", length,
+    (void)fprintf(p->say, "%u sighting%s in %.1f s of footage, %llu frames",
+                  all->sightings, out_s(all->sightings), length,
                   (unsigned long long)all->frames);
     if (all->bad_frames > 0)
         (void)fprintf(p->say, ", %llu damaged", (unsigned long long)all->bad_frames);

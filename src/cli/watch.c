@@ -116,11 +116,12 @@ static void print_report(const watching *w, const tw_camera_status *c)
     if (c->wanted_milli > 0)
         (void)snprintf(wanted, sizeof wanted, " of %.3g", c->wanted_milli / 1e3);
     (void)printf("%s  %-*s  %s, %.1f%s frames a second, %.1f %% of a processor, %s kept, "
-                 "light %.0f %%, noise %.1f levels, %u sightings; %s\n",
+                 "light %.0f %%, noise %.1f levels, %u sighting%s; %s\n",
                  time, w->name_width, c->name, tw_watch_state_name(c->state),
                  c->real_milli / 1e3, wanted, c->busy_ppm / 1e4,
                  out_bytes(c->kept_bytes, size), c->light_ppm / 1e4, c->noise / 16.0,
-                 c->sightings, out_lost(c->dropped, c->damaged, c->lost_frames, lost));
+                 c->sightings, out_s(c->sightings),
+                 out_lost(c->dropped, c->damaged, c->lost_frames, lost));
     (void)fflush(stdout);
 }
 

@@ -309,7 +309,7 @@ static void test_the_export_follows_the_standard(void **state)
     (void)state;
     outcome o = run_program(folder, TOOL, "sightings", "--camtrap", "out", NULL);
     assert_int_equal(o.code, 0);
-    assert_has(o.out, "3 sightings of 1 cameras exported to out");
+    assert_has(o.out, "3 sightings of 1 camera exported to out");
     free_outcome(&o);
     table *t = read_table("deployments.csv");
     CHECK(t, DEPLOYMENT_RULES);
