@@ -68,12 +68,10 @@ int main(int argc, char **argv)
 {
     (void)setlocale(LC_CTYPE, "");
     /* Everybody on the machine can read these: they are copied, then blanked. */
-    char **own = g_new0(char *, (size_t)argc + 1),
-         **taken = g_new0(char *, (size_t)argc + 1);
-    for (int i = 0; i < argc; i++) {
-        own[i] = taken[i] = g_strdup(argv[i]);
+    char **own = g_strdupv(argv);
+    char **taken = g_memdup2((const void *)own, ((size_t)argc + 1) * sizeof *own);
+    for (int i = 0; i < argc; i++)
         tw_source_blank(argv[i]);
-    }
     const int code = run_command(argc, taken); /* which drops options from it */
     g_strfreev(own);
     g_free((void *)taken);

@@ -459,8 +459,8 @@ static int32_t limit_in_falling(const tw_detector *d, uint16_t row, uint16_t col
             count++;
         }
     }
-    const int32_t usual = (int32_t)(sum / count);
     const int32_t own = sway_limit(d, &d->cell[(size_t)row * d->grid.columns + column]);
+    const int32_t usual = count > 0 ? (int32_t)(sum / count) : own;
     return own < usual ? own : usual;
 }
 
