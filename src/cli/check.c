@@ -82,6 +82,8 @@ static void say_device(void *ctx, const tw_linux_device *d)
         g_string_append_printf(text, "; takes %s", d->choice);
     if (d->controls[0])
         g_string_append_printf(text, "; controls: %s", d->controls);
+    if (d->stable[0])
+        g_string_append_printf(text, "; always found as %s", d->stable);
     (void)find(ctx, d->usable, "device", d->source, text->str);
     (void)g_string_free(text, TRUE);
 }

@@ -4,6 +4,7 @@
 #include <linux/videodev2.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 #include "../../src/port/linux/v4l2.h"
 #include "../support/support.h"
@@ -519,6 +520,31 @@ static void test_a_device_in_words(void **state)
     take_down(b);
 }
 
+/* A device's number may change with the order in which it is found; its link does not. */
+static void test_the_name_that_stays(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *plain = join(folder, "readme"), out[256], want[256];
+    char *pond = join(folder, "usb-Pond_Cam_4711-index0");
+    char *lane = join(folder, "usb-Lane_Cam_12-index0");
+    write_text(plain, "no link");
+    assert_int_equal(symlink("../../video12", pond), 0);
+    assert_int_equal(symlink("../../video2", lane), 0);
+    tw_v4l2_stable(folder, "/dev/video2", out, sizeof out);
+    (void)snprintf(want, sizeof want, "%s/usb-Lane_Cam_12-index0", folder);
+    assert_string_equal(out, want);
+    tw_v4l2_stable(folder, "/dev/video12", out, sizeof out);
+    assert_has(out, "usb-Pond_Cam_4711-index0");
+    tw_v4l2_stable(folder, "/dev/video1", out, sizeof out);
+    assert_string_equal(out, "");
+    tw_v4l2_stable(plain, "/dev/video2", out, sizeof out); /* no folder */
+    assert_string_equal(out, "");
+    remove_folder(folder);
+    free(plain);
+    free(pond);
+    free(lane);
+}
+
 static void test_devices_that_cannot_be_used(void **state)
 {
     (void)state;
@@ -562,6 +588,7 @@ int main(void)
         cmocka_unit_test(test_damaged_frames),
         cmocka_unit_test(test_controls),
         cmocka_unit_test(test_a_device_in_words),
+        cmocka_unit_test(test_the_name_that_stays),
         cmocka_unit_test(test_devices_that_cannot_be_used),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -80,6 +80,10 @@ typedef struct tw_v4l2_about {
 /** @return false: there is no such device. */
 bool tw_v4l2_describe(const tw_v4l2_calls *calls, const char *path, tw_v4l2_about *out);
 
+/** The link to a device in a folder of links that are named by make and serial number.
+ * @param path  "/dev/video0". @param out  Set to its path, "" where there is none. */
+void tw_v4l2_stable(const char *folder, const char *path, char *out, size_t capacity);
+
 /** A device as a camera. @param calls Outlives it; NULL: the kernel's. */
 tw_status tw_v4l2_camera(const tw_v4l2_calls *calls, const tw_camera_request *request,
                          const char *path, tw_camera *out, tw_error *err);

@@ -1,5 +1,6 @@
 /* What a V4L2 device can do, which of it is taken, and its controls. */
 #include <ctype.h>
+#include <dirent.h>
 #include <errno.h>
 #include <fcntl.h>
 #include <linux/videodev2.h>
@@ -411,20 +412,48 @@ bool tw_v4l2_describe(const tw_v4l2_calls *calls, const char *path, tw_v4l2_abou
     return true;
 }
 
+void tw_v4l2_stable(const char *folder, const char *path, char *out, size_t capacity)
+{
+    const char *name = strrchr(path, '/');
+    DIR *dir = opendir(folder);
+    out[0] = '\0';
+    for (struct dirent *e = dir ? readdir(dir) : NULL; e && !out[0]; e = readdir(dir)) {
+        char target[256];
+        const ssize_t length =
+            readlinkat(dirfd(dir), e->d_name, target, sizeof target - 1);
+        if (length <= 0)
+            continue;
+        target[length] = '\0'; /* "../../video0" */
+        const char *last = strrchr(target, '/');
+        if (strcmp(last ? last + 1 : target, name ? name + 1 : path) == 0)
+            (void)snprintf(out, capacity, "%s/%s", folder, e->d_name);
+    }
+    if (dir)
+        (void)closedir(dir);
+}
+
 size_t tw_linux_devices(void (*visit)(void *ctx, const tw_linux_device *device),
                         void *ctx)
 {
     size_t count = 0;
     for (int i = 0; i < DEVICES_MAX; i++) {
-        char path[32], source[48];
+        char path[32], source[48], link[320], stable[328] = "";
         tw_v4l2_about about;
         (void)snprintf(path, sizeof path, "/dev/video%d", i);
         (void)snprintf(source, sizeof source, "v4l2:%s", path);
         if (!tw_v4l2_describe(tw_v4l2_kernel(), path, &about))
             continue;
         count++;
-        const tw_linux_device device = {source,         about.name,   about.modes,
-                                        about.controls, about.choice, about.usable};
+        tw_v4l2_stable("/dev/v4l/by-id", path, link, sizeof link);
+        if (link[0])
+            (void)snprintf(stable, sizeof stable, "v4l2:%s", link);
+        const tw_linux_device device = {.source = source,
+                                        .stable = stable,
+                                        .name = about.name,
+                                        .modes = about.modes,
+                                        .controls = about.controls,
+                                        .choice = about.choice,
+                                        .usable = about.usable};
         if (visit)
             visit(ctx, &device);
     }
