@@ -241,6 +241,7 @@ control *control_begin(const char *station_name, tw_station *station)
             (void)cli_say(CLI_FAILED, "%s cannot be made: tawny status will not work",
                           c->at.sun_path);
     }
+    notify_state("READY=1"); /* before the thread, which feeds the watchdog at once */
     /* without a socket too: the watchdog wants feeding */
     c->thread = g_thread_new("control", serve, c);
     return c;

@@ -6,9 +6,9 @@
 
 typedef struct control control;
 
-/** Answer questions about a station, and feed the service manager's watchdog, until
- * control_end. Where another station of that name runs, or there is no socket to be had,
- * that is told, and only the watchdog is fed. */
+/** Tell the service manager that a station is ready, answer questions about it, and feed
+ * the watchdog, until control_end. Where another station of that name runs, or there is
+ * no socket to be had, that is told, and only the watchdog is fed. */
 control *control_begin(const char *station_name, tw_station *station);
 void control_end(control *control); /* before the station is freed */
 

@@ -222,7 +222,6 @@ static int run(watching *w, const tw_card *card)
     reloading *again =
         reload_begin(w->common, running, (reload_calls){report, has_changed, on_read, w});
     control *socket = control_begin(station.name, running);
-    notify_state("READY=1");
     st = tw_station_run(running);
     notify_state("STOPPING=1");
     control_end(socket);
