@@ -12,10 +12,9 @@ TW_API tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camer
 
 /* A video device in words; "" where there is nothing to say. */
 typedef struct tw_linux_device {
-    const char *source; /* "v4l2:/dev/video0" */
-    const char
-        *stable;      /* "v4l2:/dev/v4l/by-id/...", which stays when others come and go */
-    const char *name; /* its own, or why it cannot be asked */
+    const char *source;   /* "v4l2:/dev/video0" */
+    const char *stable;   /* "v4l2:/dev/v4l/by-id/...": its number may change, this not */
+    const char *name;     /* its own, or why it cannot be asked */
     const char *modes;    /* "MJPG 640x480@30, ..." */
     const char *controls; /* with their ranges: "gain 1 to 100 (now 16), ..." */
     const char *choice;   /* what is taken where no size or format is set, and why */

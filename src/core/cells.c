@@ -445,6 +445,11 @@ static int32_t sway_limit(const tw_detector *d, const tw_cell *cell)
     return limit > LEVEL_TOP ? LEVEL_TOP : (int32_t)limit;
 }
 
+static int32_t lower(int32_t a, int32_t b)
+{
+    return a < b ? a : b;
+}
+
 /* Where it rains or snows, what falls makes a cell restless by chance: one that two
  * flakes have met lately asks for far more than its neighbours. So they are asked as
  * well, and none has to be restless on its own. */
@@ -461,7 +466,7 @@ static int32_t limit_in_falling(const tw_detector *d, uint16_t row, uint16_t col
     }
     const int32_t own = sway_limit(d, &d->cell[(size_t)row * d->grid.columns + column]);
     const int32_t usual = count > 0 ? (int32_t)(sum / count) : own;
-    return own < usual ? own : usual;
+    return lower(own, usual);
 }
 
 static void set_flags(const tw_detector *d, tw_cell *cell, const tw_cell_sums *sums,
@@ -478,11 +483,6 @@ static void set_flags(const tw_detector *d, tw_cell *cell, const tw_cell_sums *s
     else if (d->config.light_guard && tw_cell_has_enough(sums, sums->n) &&
              unguarded_level(d, sums) > LEVEL_BASE)
         cell->flags |= TW_CELL_LIGHT;
-}
-
-static int32_t lower(int32_t a, int32_t b)
-{
-    return a < b ? a : b;
 }
 
 /* Rain, snow and leaves are gone a tenth of a second later, a subject is not: the lower
