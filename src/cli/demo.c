@@ -244,8 +244,8 @@ static int render_scene(const rendering *r, const tw_sim_scene *scene, FILE *tru
     }
     if (code == CLI_DONE) {
         write_truth(truth, scene, file);
-        (void)printf("%s  %.0f s, %zu %s\n", path, (double)scene->length_us / 1e6,
-                     scene->event_count, scene->event_count == 1 ? "event" : "events");
+        (void)printf("%s  %.0f s, %zu event%s\n", path, (double)scene->length_us / 1e6,
+                     scene->event_count, out_s((unsigned)scene->event_count));
         (void)fflush(stdout);
     }
     tw_settings_free(settings);

@@ -64,9 +64,9 @@ static int look(const tw_camera_settings *camera, const tw_look_options *options
         out_json(o);
         return CLI_DONE;
     }
-    (void)printf("%s: %s, activity %s, %u %s", path, out_bytes(bytes, size),
+    (void)printf("%s: %s, activity %s, %u blob%s", path, out_bytes(bytes, size),
                  out_percent(reading.activity_ppm, percent), reading.blobs_found,
-                 reading.blobs_found == 1 ? "blob" : "blobs");
+                 out_s(reading.blobs_found));
     if (plain)
         (void)printf(", sharpness %.2f", sharpness / 256.0);
     (void)printf("\n");

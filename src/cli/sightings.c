@@ -115,12 +115,12 @@ static void print_line(const listing *l, const tw_sighting_record *r)
         (void)snprintf(sent, sizeof sent, ", %u to be sent", r->unsent);
     else if (r->sent > 0)
         (void)snprintf(sent, sizeof sent, ", sent");
-    (void)printf("%6lld %c %s%c %-*s %10s %7.2f %% %s  %u %s, %u %s, %s%s\n",
+    (void)printf("%6lld %c %s%c %-*s %10s %7.2f %% %s  %u still%s, %u clip%s, %s%s\n",
                  (long long)r->id, r->starred ? '*' : ' ', local(l, r->start_us, time),
                  r->unsure ? '?' : ' ', l->camera_width, r->camera, lasted,
                  r->peak_ppm / 1e4, bar(l, r->peak_ppm, level), r->stills,
-                 r->stills == 1 ? "still" : "stills", r->clips,
-                 r->clips == 1 ? "clip" : "clips", out_bytes(r->bytes, size), sent);
+                 out_s(r->stills), r->clips, out_s(r->clips), out_bytes(r->bytes, size),
+                 sent);
 }
 
 static json_t *describe(const tw_sighting_record *r)
@@ -177,8 +177,7 @@ static int list(listing *l)
     if (l->unsure)
         (void)printf("? The clock had not been set: this time is wrong.\n");
     if (!l->csv && !l->common.json)
-        (void)printf("%u %s, %s\n", l->records->len,
-                     l->records->len == 1 ? "sighting" : "sightings",
+        (void)printf("%u sighting%s, %s\n", l->records->len, out_s(l->records->len),
                      out_bytes(l->bytes, size));
     return CLI_DONE;
 }

@@ -104,9 +104,8 @@ void tune_print(const tune_search *s)
 {
     tune_change c[TUNE_CHANGES_MAX];
     const int n = tune_changes(s, c);
-    (void)printf("%s: %u %s of footage, %.1f s; %u settings tried.\n", s->title, s->files,
-                 s->files == 1 ? "piece" : "pieces", (double)s->length_us / 1e6,
-                 s->trials->len);
+    (void)printf("%s: %u piece%s of footage, %.1f s; %u settings tried.\n", s->title,
+                 s->files, out_s(s->files), (double)s->length_us / 1e6, s->trials->len);
     print_result("now", s->now);
     if (n == 0) {
         (void)printf("Nothing to change: start_at from %.3g %% to %.3g %% does as well "
