@@ -5,7 +5,7 @@
 
 enum {
     TILE = 64, /* reduced columns at a time, so that sums stay on the stack */
-    FOUR = 4   /* sums of 16 bits in a word */
+    FOUR = 4   /* pixels in a word */
 };
 
 tw_status tw_luma_check(const tw_luma *luma)
@@ -24,44 +24,57 @@ uint16_t tw_luma_factor(uint16_t width)
     return factor > TW_REDUCE_MAX ? TW_REDUCE_MAX : factor;
 }
 
-static uint16_t sum_each(const uint16_t *values, size_t count)
+/* Four pixels side by side: first and third added to second and fourth, two sums of 16
+ * bits in a word. The sum of all is the same in either byte order. */
+static uint32_t add_pairs(const uint8_t *px)
 {
-    uint16_t sum = 0;
-    for (size_t k = 0; k < count; k++)
-        sum = (uint16_t)(sum + values[k]);
-    return sum;
+    uint32_t four;
+    memcpy(&four, px, sizeof four);
+    return (four & 0x00FF00FF) + (four >> 8 & 0x00FF00FF);
 }
 
-/* The same of a multiple of four, in a word of four lanes: the product has the sum of all
- * lanes in its highest one, on either byte order. */
-static uint16_t sum_fours(const uint16_t *values, size_t count)
+/* Sums of squares whose side is a multiple of four. At most 16 * 16 * 255 all in all,
+ * which 16 bits hold. Down first: whole vectors of neighbours are added without taking
+ * them apart. */
+__attribute__((always_inline)) static inline void sum_fours(uint16_t *restrict sums,
+                                                            const uint8_t *restrict px,
+                                                            size_t stride, size_t columns,
+                                                            size_t factor, size_t rows)
 {
-    uint64_t lanes = 0;
-    for (size_t k = 0; k < count; k += FOUR) {
-        uint64_t four;
-        memcpy(&four, values + k, sizeof four);
-        lanes += four;
+    uint32_t down[TILE * TW_REDUCE_MAX / FOUR];
+    const size_t across = factor / FOUR;
+    for (size_t x = 0; x < columns * across; x++) {
+        uint32_t pairs = 0;
+        for (size_t k = 0; k < rows; k++)
+            pairs += add_pairs(px + k * stride + FOUR * x);
+        down[x] = pairs;
     }
-    return (uint16_t)(lanes * UINT64_C(0x0001000100010001) >> 48);
+    for (size_t x = 0; x < columns; x++) {
+        uint32_t pairs = 0;
+        for (size_t k = 0; k < across; k++)
+            pairs += down[x * across + k];
+        sums[x] = (uint16_t)((pairs & 0xFFFF) + (pairs >> 16));
+    }
 }
 
-/* Sums down each column of pixels, then across. At most 16 * 16 * 255, which 16 bits
- * hold. Down first: whole vectors of neighbours are added without taking them apart. */
+/* The same of any side. */
 __attribute__((always_inline)) static inline void
 sum_squares(uint16_t *restrict sums, const uint8_t *restrict px, size_t stride,
             size_t columns, size_t factor, size_t rows)
 {
-    uint16_t down[TILE * TW_REDUCE_MAX] = {0};
-    const size_t width = columns * factor;
-    for (size_t x = 0; x < width; x++) {
+    uint16_t down[TILE * TW_REDUCE_MAX];
+    for (size_t x = 0; x < columns * factor; x++) {
         uint16_t sum = 0;
         for (size_t k = 0; k < rows; k++)
             sum = (uint16_t)(sum + px[k * stride + x]);
         down[x] = sum;
     }
-    for (size_t x = 0; x < columns; x++)
-        sums[x] = factor % FOUR == 0 ? sum_fours(down + x * factor, factor)
-                                     : sum_each(down + x * factor, factor);
+    for (size_t x = 0; x < columns; x++) {
+        uint16_t sum = 0;
+        for (size_t k = 0; k < factor; k++)
+            sum = (uint16_t)(sum + down[x * factor + k]);
+        sums[x] = sum;
+    }
 }
 
 /* With constant factors the compiler can do many columns at once. */
@@ -72,9 +85,9 @@ static void sum_row(uint16_t *restrict sums, const uint8_t *restrict px, size_t 
     case 1: sum_squares(sums, px, stride, columns, 1, 1); break;
     case 2: sum_squares(sums, px, stride, columns, 2, 2); break;
     case 3: sum_squares(sums, px, stride, columns, 3, 3); break;
-    case 4: sum_squares(sums, px, stride, columns, 4, 4); break;
+    case 4: sum_fours(sums, px, stride, columns, 4, 4); break;
     case 5: sum_squares(sums, px, stride, columns, 5, 5); break;
-    case 8: sum_squares(sums, px, stride, columns, 8, 8); break;
+    case 8: sum_fours(sums, px, stride, columns, 8, 8); break;
     default: sum_squares(sums, px, stride, columns, factor, factor); break;
     }
 }
@@ -84,21 +97,39 @@ static void sum_half(uint16_t *restrict sums, const uint8_t *restrict px, size_t
                      size_t columns, size_t factor)
 {
     switch (factor) {
-    case 4: sum_squares(sums, px, 2 * stride, columns, 4, 2); break;
+    case 4: sum_fours(sums, px, 2 * stride, columns, 4, 2); break;
     case 6: sum_squares(sums, px, 2 * stride, columns, 6, 3); break;
-    case 8: sum_squares(sums, px, 2 * stride, columns, 8, 4); break;
+    case 8: sum_fours(sums, px, 2 * stride, columns, 8, 4); break;
     default: sum_squares(sums, px, 2 * stride, columns, factor, factor / 2); break;
     }
 }
 
+/* Division by a power of two; 16 * 16 * 255 and half the area are below 2^16. */
+static void store_shifted(uint8_t *restrict dst, const uint16_t *restrict sums,
+                          size_t columns, uint32_t area)
+{
+    const uint16_t half = (uint16_t)(area / 2);
+    int shift = 0;
+    while (area >> shift > 1)
+        shift++;
+    for (size_t x = 0; x < columns; x++)
+        dst[x] = (uint8_t)((uint16_t)(sums[x] + half) >> shift);
+}
+
 /* Division by area as a product: floor(s * ceil(2^24 / area) / 2^24) equals s / area for
  * every s below 2^16 and area up to 256, and the product stays below 2^32. */
-static void store_means(uint8_t *restrict dst, const uint16_t *restrict sums,
-                        size_t columns, uint32_t area)
+static void store_divided(uint8_t *restrict dst, const uint16_t *restrict sums,
+                          size_t columns, uint32_t area)
 {
     const uint32_t inverse = ((1U << 24) + area - 1) / area;
     for (size_t x = 0; x < columns; x++)
         dst[x] = (uint8_t)(((sums[x] + area / 2) * inverse) >> 24);
+}
+
+static void store_means(uint8_t *dst, const uint16_t *sums, size_t columns, uint32_t area)
+{
+    const bool power_of_two = (area & (area - 1)) == 0;
+    (power_of_two ? store_shifted : store_divided)(dst, sums, columns, area);
 }
 
 static tw_status reduce(const tw_luma *src, uint16_t factor, bool half, uint8_t *dst,
