@@ -50,23 +50,6 @@ int32_t tw_log2_level(float value)
     return exponent * 65536 + LOG2[i] + (rise * between + 32768) / 65536;
 }
 
-void tw_background_slopes(const tw_detector *d, uint32_t y, uint32_t left, uint32_t right,
-                          int16_t *du, int16_t *dv)
-{
-    const uint32_t width = d->config.width, height = d->config.height;
-    const uint16_t *row = d->background + (size_t)y * width;
-    const uint16_t *up = y > 0 ? row - width : row;
-    const uint16_t *down = y + 1 < height ? row + width : row;
-    const uint32_t first = left > 0 ? left : 1, end = right < width ? right : width - 1;
-    d->kernels->slopes(down + left, up + left, right - left, dv);
-    d->kernels->slopes(row + first + 1, row + first - 1, end - first,
-                       du + (first - left));
-    if (left == 0)
-        du[0] = (int16_t)((row[1] - row[0]) / 128);
-    if (right == width)
-        du[right - 1 - left] = (int16_t)((row[width - 1] - row[width - 2]) / 128);
-}
-
 void tw_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row)
 {
     const size_t width = d->config.width;
@@ -175,73 +158,12 @@ typedef struct fit_sums {
     int32_t xx, xy, yy, uu, uv, vv, ux, vx, uy, vy; /* at most 26 * 26 * 1020^2 */
 } fit_sums;
 
-enum { CELL_MAX = TW_CELL_MAX_PX * TW_CELL_MAX_PX };
-
-/* A cell's pixels side by side, so that sums of products run over one array. Pixels that
- * are left out are 0 everywhere. */
-typedef struct gathered {
-    int16_t x[CELL_MAX], y[CELL_MAX], u[CELL_MAX], v[CELL_MAX];
-    size_t count;
-    int32_t n, saturated;
-} gathered;
-
-/* Bright in the frame and in the background: the sensor's end of scale, not the place. */
-static bool says_nothing(int32_t f, int32_t b)
+static fit_sums sum_for_fit(const tw_detector *d, const tw_patch *patch)
 {
-    return ((f > b ? f : b) >= TW_CLIPPED_HI) & ((f > b ? b : f) >= TW_CLIPPED_LO);
-}
-
-static void gather_row(const uint8_t *restrict frame, const uint16_t *restrict background,
-                       size_t count, gathered *restrict g)
-{
-    int16_t *x = g->x + g->count, *y = g->y + g->count;
-    int16_t *u = g->u + g->count, *v = g->v + g->count;
-    int32_t kept = 0, saturated = 0;
-    for (size_t i = 0; i < count; i++) {
-        const bool silent = says_nothing(frame[i], background[i] >> 8);
-        const bool white = frame[i] >= TW_CLIPPED_HI && !silent;
-        const int16_t keep = (int16_t) - (!silent && !white); /* all ones, or none */
-        x[i] = (int16_t)((background[i] >> 6) & keep);
-        y[i] = (int16_t)((frame[i] << 2) & keep);
-        u[i] = (int16_t)(u[i] & keep);
-        v[i] = (int16_t)(v[i] & keep);
-        kept -= keep;
-        saturated += white;
-    }
-    g->count += count;
-    g->n += kept;
-    g->saturated += saturated;
-}
-
-static void gather(const tw_detector *d, const tw_luma *luma, uint16_t row,
-                   uint16_t column, gathered *g)
-{
-    const uint32_t left = (uint32_t)column * d->grid.cell_px,
-                   right = tw_column_end(d, column);
-    const size_t count = right - left;
-    g->count = 0;
-    g->n = g->saturated = 0;
-    for (uint32_t py = (uint32_t)row * d->grid.cell_px; py < tw_row_end(d, row); py++) {
-        if (d->config.shake_guard) {
-            tw_background_slopes(d, py, left, right, g->u + g->count, g->v + g->count);
-        } else {
-            memset(g->u + g->count, 0, count * sizeof g->u[0]);
-            memset(g->v + g->count, 0, count * sizeof g->v[0]);
-        }
-        gather_row(luma->px + (size_t)py * luma->stride + left,
-                   d->background + (size_t)py * d->config.width + left, count, g);
-    }
-}
-
-static fit_sums sum_for_fit(const tw_detector *d, const tw_luma *luma, uint16_t row,
-                            uint16_t column)
-{
-    gathered g;
-    gather(d, luma, row, column, &g);
     int32_t s[TW_FIT_SUMS];
-    d->kernels->fit(g.x, g.y, g.u, g.v, g.count, s);
-    return (fit_sums){.n = g.n,
-                      .saturated = g.saturated,
+    d->kernels->fit(patch, s);
+    return (fit_sums){.n = s[TW_FIT_N],
+                      .saturated = s[TW_FIT_WHITE],
                       .x = s[TW_FIT_X],
                       .y = s[TW_FIT_Y],
                       .u = s[TW_FIT_U],
@@ -317,24 +239,18 @@ static float residual(const moments *m, const tw_cell_fit *f)
 /* What the fit says of white pixels, Q2: how far below the end of the scale they ought to
  * be. A headlight that drives pale stones to white is explained, a white subject is not;
  * nor is a dark one before a white wall that stays white around it. */
-static float white_residual(const tw_detector *d, const tw_luma *luma, uint16_t row,
-                            uint16_t column, const tw_cell_fit *fit)
+static float white_residual(const tw_patch *patch, const tw_cell_fit *fit)
 {
+    const uint16_t *background = patch->background + patch->row;
     float squares = 0.0F;
-    const uint32_t left = (uint32_t)column * d->grid.cell_px,
-                   right = tw_column_end(d, column);
-    for (uint32_t py = (uint32_t)row * d->grid.cell_px; py < tw_row_end(d, row); py++) {
-        const uint8_t *frame = luma->px + (size_t)py * luma->stride;
-        const uint16_t *background = d->background + (size_t)py * d->config.width;
-        for (uint32_t px = left; px < right; px++) {
-            if (frame[px] < TW_CLIPPED_HI)
-                continue;
-            const bool silent = says_nothing(frame[px], background[px] >> 8);
-            const float least = (float)((silent ? TW_CLIPPED_LO : TW_CLIPPED_HI) << 2);
-            const float told = fit->gain * (float)(background[px] >> 6) + fit->offset;
-            if (told < least)
-                squares += (least - told) * (least - told);
-        }
+    for (size_t i = 0; i < patch->count; i++) {
+        if (!patch->inside[i] || patch->frame[i] < TW_CLIPPED_HI)
+            continue;
+        const bool silent = background[i] >> 8 >= TW_CLIPPED_LO;
+        const float least = (float)((silent ? TW_CLIPPED_LO : TW_CLIPPED_HI) << 2);
+        const float told = fit->gain * (float)(background[i] >> 6) + fit->offset;
+        if (told < least)
+            squares += (least - told) * (least - told);
     }
     return squares;
 }
@@ -376,17 +292,17 @@ static float explain_by_light(const tw_detector *d, const fit_sums *s, const mom
 }
 
 /* Least squares of y ~ gain x + offset + dx u + dy v. */
-static int32_t fitted_level(const tw_detector *d, const tw_luma *luma, uint16_t row,
-                            uint16_t column, const tw_cell_sums *sums, tw_cell_fit *fit)
+static int32_t fitted_level(const tw_detector *d, const tw_patch *patch,
+                            const tw_cell_sums *sums, tw_cell_fit *fit)
 {
     const float variance = expected_variance(d, sums);
-    const fit_sums s = sum_for_fit(d, luma, row, column);
+    const fit_sums s = sum_for_fit(d, patch);
     if (!tw_cell_has_enough(sums, s.n)) /* all but white: nothing to explain it by */
         return plain_level(d, sums);
     const moments m = centre(&s, (float)s.n);
     float squares = explain(d, &s, &m, RIDGE * variance, fit);
     if (s.n < sums->area)
-        squares += white_residual(d, luma, row, column, fit);
+        squares += white_residual(patch, fit);
     const float gain = largest(fit->gain, 1.0F), n = (float)(s.n + s.saturated);
     const float expected =
         variance * largest(0.6F * gain * gain + 0.4F, brightness_ratio(d, sums));
@@ -504,7 +420,7 @@ static int32_t lasting_level(tw_detector *d, tw_cell *cell, int32_t measured)
 }
 
 bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
-                    const tw_cell_sums *sums, tw_cell_fit *fit)
+                    const tw_cell_sums *sums, tw_cell_fit *fit, tw_patch *patch)
 {
     tw_cell *cell = &d->cell[(size_t)row * d->grid.columns + column];
     const bool turn = (column + 3U * row + d->frames) % TW_FIT_EVERY == 0;
@@ -518,8 +434,10 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
         /* The fit can only lower the level: where it is low already there is no need. */
         fitted =
             unbiased || level > LEVEL_BASE || level > cell->q98 || must_ask_white(sums);
-        if (fitted)
-            level = fitted_level(d, luma, row, column, sums, fit);
+        if (fitted) {
+            tw_patch_take(d, luma, row, column, patch);
+            level = fitted_level(d, patch, sums, fit);
+        }
     }
     const float brighter = says_something ? brightness_ratio(d, sums) : 1.0F;
     cell->lit = fit->gain > LIT || brighter > LIT;

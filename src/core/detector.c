@@ -246,14 +246,15 @@ static void follow_falling(tw_detector *d)
 
 static void judge_row(tw_detector *d, const tw_luma *luma, uint16_t row)
 {
+    tw_patch patch;
     tw_cells_sum_row(d, luma, row);
     for (uint16_t column = 0; column < d->grid.columns; column++) {
         tw_cell *cell = &d->cell[(size_t)row * d->grid.columns + column];
         const tw_cell_sums sums = tw_cells_take(d, row, column);
         tw_cell_fit fit;
-        const bool fitted = tw_cells_judge(d, luma, row, column, &sums, &fit);
+        const bool fitted = tw_cells_judge(d, luma, row, column, &sums, &fit, &patch);
         if (fitted && !(cell->flags & TW_CELL_MOVING))
-            tw_learn_noise(d, luma, row, column, &fit);
+            tw_learn_noise(d, &patch, row, column, &fit);
         tw_learn_what_stays(d, cell, &sums);
     }
 }

@@ -22,6 +22,7 @@ enum {
     TW_LASTING_STEP_US = 125000, /* frames further apart show a subject elsewhere */
     TW_CLIPPED_HI = 248, /* a pixel says nothing where the brighter one is over this */
     TW_CLIPPED_LO = 190, /* and the darker one over this */
+    TW_NOISE_CLIP = 160, /* ten levels, Q4 */
     TW_CELL_FEW = 16,    /* a cell with fewer than 5 of 16 of its pixels left ... */
     TW_CELL_FEW_OF = 5   /* ... says nothing */
 };
@@ -43,6 +44,8 @@ typedef struct tw_cell_fit {
 } tw_cell_fit;
 
 enum { TW_STILL_UNIT_US = 4000 };
+
+#define TW_NOISE_HASH 2654435761U /* the golden ratio of 2^32: neighbours differ most */
 
 typedef struct tw_cell {
     int32_t level;    /* of this frame, as judged */
@@ -174,22 +177,23 @@ void tw_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row);
 tw_cell_sums tw_cells_take(const tw_detector *d, uint16_t row, uint16_t column);
 
 /** Measure and judge one cell: sets its level, limit, flags and seed, moves its trackers.
- * @param fit  Set to what explains it.
+ * @param fit    Set to what explains it.
+ * @param patch  Where it was fitted: its pixels.
  * @return whether it was fitted, which is when its noise may be learned. */
 bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
-                    const tw_cell_sums *sums, tw_cell_fit *fit);
+                    const tw_cell_sums *sums, tw_cell_fit *fit, tw_patch *patch);
 
 /** @return log2(value) in 1/65536, for value > 0; exact to 2/65536 and the same
  * everywhere. */
 int32_t tw_log2_level(float value);
 
-/** Central differences of the background along part of a row of pixels, Q2 levels;
- * one-sided at the picture's edges. du and dv have room for TW_CELL_MAX_PX values. */
-void tw_background_slopes(const tw_detector *d, uint32_t y, uint32_t left, uint32_t right,
-                          int16_t *du, int16_t *dv);
+/** Put a cell's pixels and slopes side by side; there are no slopes where the shake guard
+ * is off. */
+void tw_patch_take(const tw_detector *d, const tw_luma *luma, uint16_t row,
+                   uint16_t column, tw_patch *out);
 
 /** Learn the noise of one fitted cell that is not moving. */
-void tw_learn_noise(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
+void tw_learn_noise(tw_detector *d, const tw_patch *patch, uint16_t row, uint16_t column,
                     const tw_cell_fit *fit);
 
 /** Choose how fast each cell of a row learns, then move its background. */

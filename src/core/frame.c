@@ -41,7 +41,7 @@ __attribute__((always_inline)) static inline void sum_fours(uint16_t *restrict s
                                                             size_t stride, size_t columns,
                                                             size_t factor, size_t rows)
 {
-    uint32_t down[TILE * TW_REDUCE_MAX / FOUR];
+    uint32_t down[TILE * TW_REDUCE_MAX / FOUR] = {0};
     const size_t across = factor / FOUR;
     for (size_t x = 0; x < columns * across; x++) {
         uint32_t pairs = 0;
@@ -62,7 +62,7 @@ __attribute__((always_inline)) static inline void
 sum_squares(uint16_t *restrict sums, const uint8_t *restrict px, size_t stride,
             size_t columns, size_t factor, size_t rows)
 {
-    uint16_t down[TILE * TW_REDUCE_MAX];
+    uint16_t down[TILE * TW_REDUCE_MAX] = {0};
     for (size_t x = 0; x < columns * factor; x++) {
         uint16_t sum = 0;
         for (size_t k = 0; k < rows; k++)

@@ -15,7 +15,31 @@ typedef struct tw_column_sums {
         *half; /* of the frame's pixels in the upper or the lower half of the cells */
 } tw_column_sums;
 
-/* Order of the sums of a fit, over x, y and the slopes u, v. */
+/* Rows of a patch are filled up to whole vectors. */
+enum { TW_PATCH_LANES = 8, TW_PATCH_ROW_MAX = 32, TW_PATCH_ROWS_MAX = 26 };
+enum { TW_PATCH_MAX = TW_PATCH_ROW_MAX * TW_PATCH_ROWS_MAX };
+
+/* One cell's pixels side by side, with one more on each side whose slopes mean nothing:
+ * at the picture's edges these repeat the last one. */
+typedef struct tw_patch {
+    size_t row;   /* pixels in a row, those at its sides included */
+    size_t count; /* row * rows of the cell, at most TW_PATCH_MAX */
+    uint8_t frame[TW_PATCH_MAX];
+    uint16_t background[TW_PATCH_MAX + 2 * TW_PATCH_ROW_MAX]; /* Q8; a row above, too */
+    int16_t across[TW_PATCH_MAX], down[TW_PATCH_MAX];         /* slopes, Q2 a pixel */
+    int16_t inside[TW_PATCH_MAX]; /* all ones: a pixel of the cell, or none */
+} tw_patch;
+
+/* What a fit says of a pixel, in integers, and how fast noise is learned from it. */
+typedef struct tw_noise_step {
+    int32_t gain, dx, dy; /* Q8 */
+    int32_t offset;       /* Q8 levels */
+    int32_t rate;         /* Q12 */
+    uint32_t seed;        /* of rounding, another one for each cell and frame */
+} tw_noise_step;
+
+/* Order of the sums of a fit, over background x, frame y and the slopes u, v; then the
+ * pixels in them, and those left out because the frame is white there. */
 enum {
     TW_FIT_X,
     TW_FIT_Y,
@@ -31,6 +55,8 @@ enum {
     TW_FIT_VX,
     TW_FIT_UY,
     TW_FIT_VY,
+    TW_FIT_N,
+    TW_FIT_WHITE,
     TW_FIT_SUMS
 };
 
@@ -39,11 +65,12 @@ typedef struct tw_kernels {
     /** Add one row of pixels to the sums of its columns. background is Q8. */
     void (*add_pixels)(const uint8_t *frame, const uint16_t *background,
                        const uint8_t *noise, size_t width, const tw_column_sums *sums);
-    /** Differences of two rows of Q8 values, two pixels apart, as Q2 for one pixel. */
-    void (*slopes)(const uint16_t *high, const uint16_t *low, size_t count, int16_t *out);
-    /** First and second order sums; |x|, |y|, |u|, |v| <= 1020 and count <= 26 * 26. */
-    void (*fit)(const int16_t *x, const int16_t *y, const int16_t *u, const int16_t *v,
-                size_t count, int32_t out[TW_FIT_SUMS]);
+    /** Central differences of a patch's background. */
+    void (*slopes)(tw_patch *patch);
+    /** First and second order sums of Q2 levels over what of a patch says something. */
+    void (*fit)(const tw_patch *patch, int32_t out[TW_FIT_SUMS]);
+    /** Move the noise of a patch, Q4 levels, towards what the fit left of its pixels. */
+    void (*learn_noise)(uint8_t *noise, const tw_patch *patch, const tw_noise_step *by);
     /** Move the background towards the frame by a share of Q16 for each pixel. */
     void (*learn)(uint16_t *background, const uint8_t *frame, const uint16_t *rate,
                   size_t width);

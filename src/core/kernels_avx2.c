@@ -5,7 +5,7 @@
 #if defined(__AVX2__)
 #include "kernels_loops.h"
 
-static const tw_kernels KERNELS = {"avx2", add_pixels, slopes, fit, learn};
+static const tw_kernels KERNELS = {"avx2", add_pixels, slopes, fit, learn_noise, learn};
 
 const tw_kernels *tw_kernels_avx2(void)
 {

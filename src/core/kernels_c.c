@@ -2,7 +2,7 @@
  */
 #include "kernels_loops.h"
 
-static const tw_kernels KERNELS = {"c", add_pixels, slopes, fit, learn};
+static const tw_kernels KERNELS = {"c", add_pixels, slopes, fit, learn_noise, learn};
 
 const tw_kernels *tw_kernels_c(void)
 {

@@ -33,39 +33,91 @@ static void add_pixels(const uint8_t *frame, const uint16_t *background,
     add_row(frame, background, noise, width, s->n, s->x, s->d, s->dd, s->noise, s->half);
 }
 
-static void slopes(const uint16_t *restrict high, const uint16_t *restrict low,
-                   size_t count, int16_t *restrict out)
+static void slopes_of(const uint16_t *restrict high, const uint16_t *restrict low,
+                      size_t count, int16_t *restrict out)
 {
     for (size_t i = 0; i < count; i++)
         out[i] = (int16_t)((high[i] - low[i]) / 128);
 }
 
-static void fit(const int16_t *restrict x, const int16_t *restrict y,
-                const int16_t *restrict u, const int16_t *restrict v, size_t count,
-                int32_t out[TW_FIT_SUMS])
+static void slopes(tw_patch *p)
+{
+    const uint16_t *at = p->background + p->row;
+    slopes_of(at + 1, at - 1, p->count, p->across);
+    slopes_of(at + p->row, at - p->row, p->count, p->down);
+}
+
+/* A pixel that is bright in the frame and in the background is the sensor's end of scale,
+ * not the place; one that is white in the frame alone cannot show how bright it is. */
+static void sum_fit(const uint8_t *restrict frame, const uint16_t *restrict background,
+                    const int16_t *restrict across, const int16_t *restrict down,
+                    const int16_t *restrict inside, size_t count,
+                    int32_t out[TW_FIT_SUMS])
 {
     int32_t sx = 0, sy = 0, su = 0, sv = 0, xx = 0, xy = 0, yy = 0;
-    int32_t uu = 0, uv = 0, vv = 0, ux = 0, vx = 0, uy = 0, vy = 0;
+    int32_t uu = 0, uv = 0, vv = 0, ux = 0, vx = 0, uy = 0, vy = 0, n = 0, whites = 0;
     for (size_t i = 0; i < count; i++) {
-        sx += x[i];
-        sy += y[i];
-        su += u[i];
-        sv += v[i];
-        xx += (int32_t)x[i] * x[i];
-        xy += (int32_t)x[i] * y[i];
-        yy += (int32_t)y[i] * y[i];
-        uu += (int32_t)u[i] * u[i];
-        uv += (int32_t)u[i] * v[i];
-        vv += (int32_t)v[i] * v[i];
-        ux += (int32_t)u[i] * x[i];
-        vx += (int32_t)v[i] * x[i];
-        uy += (int32_t)u[i] * y[i];
-        vy += (int32_t)v[i] * y[i];
+        const int16_t f = frame[i], b = (int16_t)(background[i] >> 8);
+        const int16_t white = (int16_t)(f >= TW_CLIPPED_HI), dark = b < TW_CLIPPED_LO;
+        const int16_t silent = (int16_t)((b >= TW_CLIPPED_HI) & (f >= TW_CLIPPED_LO));
+        const int16_t keep = (int16_t)(inside[i] & (int16_t)((white | silent) - 1));
+        const int16_t x = (int16_t)((background[i] >> 6) & keep);
+        const int16_t y = (int16_t)((f << 2) & keep);
+        const int16_t u = (int16_t)(across[i] & keep), v = (int16_t)(down[i] & keep);
+        sx += x;
+        sy += y;
+        su += u;
+        sv += v;
+        xx += (int32_t)x * x;
+        xy += (int32_t)x * y;
+        yy += (int32_t)y * y;
+        uu += (int32_t)u * u;
+        uv += (int32_t)u * v;
+        vv += (int32_t)v * v;
+        ux += (int32_t)u * x;
+        vx += (int32_t)v * x;
+        uy += (int32_t)u * y;
+        vy += (int32_t)v * y;
+        n -= keep;
+        whites += white & dark & inside[i];
     }
-    const int32_t sums[TW_FIT_SUMS] = {sx, sy, su, sv, xx, xy, yy,
-                                       uu, uv, vv, ux, vx, uy, vy};
+    const int32_t sums[TW_FIT_SUMS] = {sx, sy, su, sv, xx, xy, yy, uu,
+                                       uv, vv, ux, vx, uy, vy, n,  whites};
     for (size_t i = 0; i < TW_FIT_SUMS; i++)
         out[i] = sums[i];
+}
+
+static void fit(const tw_patch *p, int32_t out[TW_FIT_SUMS])
+{
+    sum_fit(p->frame, p->background + p->row, p->across, p->down, p->inside, p->count,
+            out);
+}
+
+/* The estimate has only 8 bits; rounding up or down by a hash of place and frame lets it
+ * drift by less than its own step on average. */
+static void move_noise(uint8_t *restrict noise, const uint8_t *restrict frame,
+                       const uint16_t *restrict background,
+                       const int16_t *restrict across, const int16_t *restrict down,
+                       size_t count, const tw_noise_step *by)
+{
+    const int32_t gain = by->gain, dx = by->dx, dy = by->dy, offset = by->offset;
+    const int32_t rate = by->rate;
+    const uint32_t seed = by->seed;
+    for (size_t i = 0; i < count; i++) {
+        const int32_t off = (frame[i] << 8) - (gain * background[i] >> 8) - offset -
+                            (dx * across[i] + dy * down[i]) / 4;
+        const int32_t size = (off < 0 ? -off : off) >> 4; /* Q4 */
+        const int32_t residual = size > TW_NOISE_CLIP ? TW_NOISE_CLIP : size;
+        const int32_t dither = (int32_t)((seed + (uint32_t)i * TW_NOISE_HASH) >> 20);
+        const int32_t next =
+            (noise[i] * 4096 + (residual - noise[i]) * rate + dither) >> 12;
+        noise[i] = (uint8_t)(next < 1 ? 1 : next > 255 ? 255 : next);
+    }
+}
+
+static void learn_noise(uint8_t *noise, const tw_patch *p, const tw_noise_step *by)
+{
+    move_noise(noise, p->frame, p->background + p->row, p->across, p->down, p->count, by);
 }
 
 /* Rounded towards the background on both sides; a step of one where the pixel is off by

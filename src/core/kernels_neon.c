@@ -4,7 +4,7 @@
 #if defined(__ARM_NEON)
 #include "kernels_loops.h"
 
-static const tw_kernels KERNELS = {"neon", add_pixels, slopes, fit, learn};
+static const tw_kernels KERNELS = {"neon", add_pixels, slopes, fit, learn_noise, learn};
 
 const tw_kernels *tw_kernels_neon(void)
 {

@@ -4,7 +4,7 @@
 #if defined(__SSE2__)
 #include "kernels_loops.h"
 
-static const tw_kernels KERNELS = {"sse2", add_pixels, slopes, fit, learn};
+static const tw_kernels KERNELS = {"sse2", add_pixels, slopes, fit, learn_noise, learn};
 
 const tw_kernels *tw_kernels_sse2(void)
 {

@@ -1,10 +1,11 @@
 /* Learning: the background, the noise, and what has come to stay. */
+#include <string.h>
+
 #include "detector_state.h"
 
 enum {
     US = 1000000,
     NOISE_MEMORY_S = 60,
-    NOISE_CLIP = 160,      /* ten levels, Q4 */
     NOISE_RATE_MAX = 1024, /* a quarter, Q12 */
     RATE_MAX = 16384,      /* a quarter, Q16 */
     ABSORB_RATE = 13107,   /* a fifth, Q16 */
@@ -71,56 +72,30 @@ static int32_t noise_rate(const tw_detector *d)
     return (int32_t)(rate > NOISE_RATE_MAX ? NOISE_RATE_MAX : rate);
 }
 
-/* The estimate has only 8 bits; rounding up or down by a hash of place and frame lets it
- * drift by less than its own step on average. */
-static uint8_t moved_noise(uint8_t noise, int32_t residual_q4, int32_t rate,
-                           uint32_t seed)
-{
-    const int32_t dither = (int32_t)(seed >> 20 & 4095);
-    const int32_t next = (noise * 4096 + (residual_q4 - noise) * rate + dither) >> 12;
-    if (next < 1)
-        return 1;
-    return (uint8_t)(next > 255 ? 255 : next);
-}
-
-/* What a fit says of a pixel, in integers. */
-typedef struct told {
-    int32_t gain, dx, dy; /* Q8 */
-    int32_t offset;       /* Q8 levels */
-} told;
-
-static void learn_noise_row(uint8_t *restrict noise, const uint8_t *restrict frame,
-                            const uint16_t *restrict background,
-                            const int16_t *restrict du, const int16_t *restrict dv,
-                            size_t count, const told *by, int32_t rate, uint32_t seed)
-{
-    for (size_t i = 0; i < count; i++) {
-        int32_t off = (frame[i] << 8) - (by->gain * background[i] >> 8) - by->offset -
-                      (by->dx * du[i] + by->dy * dv[i]) / 4;
-        off = (off < 0 ? -off : off) >> 4; /* Q4 */
-        off = off > NOISE_CLIP ? NOISE_CLIP : off;
-        noise[i] = moved_noise(noise[i], off, rate, seed + (uint32_t)i * 2654435761U);
-    }
-}
-
-void tw_learn_noise(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
+/* Pixels at the sides of a patch belong to other cells, or to none: their noise is not
+ * put back. */
+void tw_learn_noise(tw_detector *d, const tw_patch *patch, uint16_t row, uint16_t column,
                     const tw_cell_fit *fit)
 {
-    const told by = {(int32_t)(fit->gain * 256.0F), (int32_t)(fit->dx * 256.0F),
-                     (int32_t)(fit->dy * 256.0F), (int32_t)(fit->offset * 64.0F)};
-    const int32_t rate = noise_rate(d);
     const uint32_t width = d->config.width, cell = d->grid.cell_px;
     const uint32_t left = (uint32_t)column * cell, top = (uint32_t)row * cell;
-    const uint32_t right = tw_column_end(d, column), bottom = tw_row_end(d, row);
-    int16_t du[TW_CELL_MAX_PX] = {0}, dv[TW_CELL_MAX_PX] = {0};
-    for (uint32_t y = top; y < bottom; y++) {
-        const size_t at = (size_t)y * width + left;
-        const uint32_t seed = d->frames * 1103515245U + (uint32_t)at * 2654435761U;
-        if (d->config.shake_guard)
-            tw_background_slopes(d, y, left, right, du, dv);
-        learn_noise_row(d->noise + at, luma->px + (size_t)y * luma->stride + left,
-                        d->background + at, du, dv, right - left, &by, rate, seed);
-    }
+    const size_t first = (size_t)top * width + left,
+                 count = tw_column_end(d, column) - left;
+    const tw_noise_step by = {.gain = (int32_t)(fit->gain * 256.0F),
+                              .dx = (int32_t)(fit->dx * 256.0F),
+                              .dy = (int32_t)(fit->dy * 256.0F),
+                              .offset = (int32_t)(fit->offset * 64.0F),
+                              .rate = noise_rate(d),
+                              .seed = d->frames * 1103515245U +
+                                      (uint32_t)first * TW_NOISE_HASH};
+    uint8_t noise[TW_PATCH_MAX] = {0};
+    uint8_t *rows = d->noise + first;
+    for (size_t at = 0; at < patch->count; at += patch->row, rows += width)
+        memcpy(noise + at + 1, rows, count);
+    d->kernels->learn_noise(noise, patch, &by);
+    rows = d->noise + first;
+    for (size_t at = 0; at < patch->count; at += patch->row, rows += width)
+        memcpy(rows, noise + at + 1, count);
 }
 
 static int32_t distance(int32_t a, int32_t b)

@@ -5,8 +5,8 @@
 
 #include "../../src/core/kernels.h"
 
-/** @return NULL: all the same; else which loop differs. *width is set to the width that
- * it was run with. */
+/** @return NULL: all the same; else which loop differs. *width is set to the width of
+ * the row that it was run with, 0: a patch of a cell. */
 const char *kernel_check(const tw_kernels *kernels, size_t *width);
 
 #endif
