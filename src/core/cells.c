@@ -20,6 +20,7 @@ static const int32_t LEVEL_CALM = TW_LEVEL(-1.0);
 static const int32_t LEVEL_TOP = TW_LEVEL(9.0);
 static const int32_t SEED_ABOVE = TW_LEVEL(0.6);
 static const int32_t FLEETING_RISE = TW_LEVEL(1.0);
+static const int32_t SWIFT_CALM = TW_LEVEL(0.5); /* usual level of cells that may be */
 enum { US = 1000000, AROUND = 2 };
 
 /* log2(1 + i / 128) in 1/65536; between two of them a line is wrong by less than one. */
@@ -442,12 +443,15 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
     const float brighter = says_something ? brightness_ratio(d, sums) : 1.0F;
     cell->lit = fit->gain > LIT || brighter > LIT;
     cell->glows = brighter > GLOW;
-    level = lasting_level(d, cell, level);
+    const int32_t measured = level;
+    level = lasting_level(d, cell, measured);
     cell->level = level;
     cell->limit = d->falling ? limit_in_falling(d, row, column) : sway_limit(d, cell);
     const bool high = level > cell->limit + SEED_ABOVE;
     cell->seed = high && cell->over_high;
     cell->over_high = high;
+    cell->swift = !d->falling && d->age_us > TW_ALL_FITTED_US && cell->q98 < SWIFT_CALM &&
+                  measured > cell->limit + TW_SWIFT_ABOVE && level <= cell->limit;
     set_flags(d, cell, sums, fit);
     track_usual(d, cell, level, unbiased);
     return fitted && unbiased;

@@ -308,6 +308,7 @@ tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma, int64_t t
         for (uint16_t row = 0; row < d->grid.rows; row++)
             judge_row(d, luma, row);
         follow_falling(d);
+        tw_swift_find(d);
         if (whole_picture_turned(d))
             d->turned_until_us = d->age_us + TURNED_US;
         out->whole_picture = d->age_us < d->turned_until_us;

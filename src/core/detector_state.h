@@ -9,6 +9,7 @@
 /* Levels are base-2 logarithms of "residual over expected noise", in 1/65536. The cast is
  * of a constant, so no float is left at run time. */
 #define TW_LEVEL(x) ((int32_t)((x)*65536.0))
+#define TW_SWIFT_ABOVE TW_LEVEL(1.0) /* its limit is what does not last, if it counts */
 
 enum {
     TW_QUADRANTS = 4,
@@ -62,6 +63,7 @@ typedef struct tw_cell {
     bool lit : 1;       /* explained only by much more light */
     bool glows : 1;     /* somewhat brighter than it was */
     bool owned : 1;     /* part of a subject in the last frame */
+    bool swift : 1;     /* calm, and well over its limit, but not a moment ago */
     uint16_t still;     /* how long a moving cell has looked the same, TW_STILL_UNIT_US */
     uint16_t label;     /* of its blob, counted from 1; 0 none */
 } tw_cell;
@@ -186,6 +188,9 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
 /** @return log2(value) in 1/65536, for value > 0; exact to 2/65536 and the same
  * everywhere. */
 int32_t tw_log2_level(float value);
+
+/** Let cells move in which something large is at once that did not last: it is quick. */
+void tw_swift_find(tw_detector *d);
 
 /** Put a cell's pixels and slopes side by side; there are no slopes where the shake guard
  * is off. */

@@ -154,7 +154,7 @@ static void test_what_swings_in_its_place_is_none(void **state)
 
 /* A box is shown for a while, every second at another place.
  * @return the highest share of cells that moved, whatever became of them. */
-static uint32_t flash(place *p, int64_t shown_us)
+static uint32_t flash(place *p, int64_t shown_us, int permille)
 {
     uint32_t most = 0;
     for (int i = 0; i < 8 * p->fps; i++) {
@@ -162,8 +162,9 @@ static uint32_t flash(place *p, int64_t shown_us)
         const int64_t second = t_us / 1000000;
         draw_ground(p);
         if (t_us % 1000000 < shown_us)
-            draw_box(p, 0.1 + 0.1 * (double)second, second % 2 ? 0.3 : 0.6, 90);
+            draw_box(p, 0.1 + 0.1 * (double)second, second % 2 ? 0.3 : 0.6, permille);
         const uint32_t moved = see(p)->raw_ppm;
+        assert_int_equal(p->reading.activity_ppm, 0);
         most = moved > most ? moved : most;
     }
     return most;
@@ -177,9 +178,25 @@ static void test_what_is_gone_a_tenth_of_a_second_later_is_nothing(void **state)
     for (size_t k = 0; k < sizeof rates / sizeof *rates; k++) {
         place *p = make(240, 136, rates[k]);
         watch_ground(p, 15);
-        if (flash(p, 61000) != 0)
+        if (flash(p, 61000, 30) != 0)
             fail_msg("it moves at %d frames a second", rates[k]);
-        assert_true(flash(p, 400000) > 0);
+        assert_true(flash(p, 61000, 90) > 0); /* more than a drop, but it goes nowhere */
+        assert_true(flash(p, 400000, 30) > 0);
+        leave(p);
+    }
+}
+
+/* Wider than a cell, and in none of them for longer than a drop: a runner, near. */
+static void test_what_is_quick_and_large_is_a_subject(void **state)
+{
+    (void)state;
+    static const int rates[] = {12, 15, 25, 30};
+    for (size_t k = 0; k < sizeof rates / sizeof *rates; k++) {
+        place *p = make(240, 136, rates[k]);
+        watch_ground(p, 15);
+        const seen s = cross(p, 1.0, 100);
+        if (s.frames * 4 < rates[k])
+            fail_msg("%d frames of it at %d a second", s.frames, rates[k]);
         leave(p);
     }
 }
@@ -315,6 +332,7 @@ int main(void)
         cmocka_unit_test(test_what_crosses_is_a_subject),
         cmocka_unit_test(test_what_swings_in_its_place_is_none),
         cmocka_unit_test(test_what_is_gone_a_tenth_of_a_second_later_is_nothing),
+        cmocka_unit_test(test_what_is_quick_and_large_is_a_subject),
         cmocka_unit_test(test_neither_rate_nor_resolution_matter),
         cmocka_unit_test(test_a_subject_that_pauses_and_goes_on),
         cmocka_unit_test(test_two_at_once),
