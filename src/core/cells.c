@@ -350,13 +350,14 @@ static void track_usual(const tw_detector *d, tw_cell *cell, int32_t level, bool
 }
 
 /* The restless cell's limit: its own 98th percentile with a margin that grows with the
- * spread of its levels. */
+ * spread of its levels. Less of it where something is awaited. */
 static int32_t sway_limit(const tw_detector *d, const tw_cell *cell)
 {
     if (!d->config.sway_guard)
         return LEVEL_BASE;
     const int32_t spread = cell->q98 > cell->q50 ? cell->q98 - cell->q50 : 0;
-    const int64_t limit = (int64_t)cell->q98 + TW_LEVEL(0.2) + (int64_t)spread * 6 / 10;
+    const int64_t margin = TW_LEVEL(0.2) + (int64_t)spread * 6 / 10;
+    const int64_t limit = cell->q98 + (cell->attended ? margin * 3 / 10 : margin);
     if (limit < LEVEL_BASE)
         return LEVEL_BASE;
     return limit > LEVEL_TOP ? LEVEL_TOP : (int32_t)limit;
@@ -448,7 +449,9 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
     cell->level = level;
     cell->limit = d->falling ? limit_in_falling(d, row, column) : sway_limit(d, cell);
     const bool high = level > cell->limit + SEED_ABOVE;
-    cell->seed = high && cell->over_high;
+    /* Where frames are far apart a subject may be in a cell for one of them alone. */
+    const bool apart = d->step_us > TW_LASTING_STEP_US && !d->falling;
+    cell->seed = high && (cell->over_high || apart);
     cell->over_high = high;
     cell->swift = !d->falling && d->age_us > TW_ALL_FITTED_US && cell->q98 < SWIFT_CALM &&
                   measured > cell->limit + TW_SWIFT_ABOVE && level <= cell->limit;

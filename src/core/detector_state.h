@@ -9,6 +9,8 @@
 /* Levels are base-2 logarithms of "residual over expected noise", in 1/65536. The cast is
  * of a constant, so no float is left at run time. */
 #define TW_LEVEL(x) ((int32_t)((x)*65536.0))
+/* The same of shares and masses, where 65536 is one, in 64 bits. */
+#define TW_Q16(x) ((int64_t)((x)*65536.0))
 #define TW_SWIFT_ABOVE TW_LEVEL(1.0) /* its limit is what does not last, if it counts */
 
 enum {
@@ -58,11 +60,12 @@ typedef struct tw_cell {
     uint8_t flags;                   /* TW_CELL_ bits of this frame */
     uint8_t area;                    /* of tw_reading.area_ppm */
     bool watched : 1;
-    bool over_high : 1; /* over the seed's limit in the last frame */
-    bool seed : 1;      /* over it in this frame too */
+    bool over_high : 1; /* over the seed's limit in this frame */
+    bool seed : 1;      /* and in the one before, or that is long ago */
     bool lit : 1;       /* explained only by much more light */
     bool glows : 1;     /* somewhat brighter than it was */
     bool owned : 1;     /* part of a subject in the last frame */
+    bool attended : 1;  /* what is followed should be about here in the next frame */
     bool swift : 1;     /* calm, and well over its limit, but not a moment ago */
     uint16_t still;     /* how long a moving cell has looked the same, TW_STILL_UNIT_US */
     uint16_t label;     /* of its blob, counted from 1; 0 none */
@@ -214,6 +217,9 @@ void tw_blobs_find(tw_detector *d, tw_reading *out);
 /** Follow this frame's blobs, of which those of allowed size come first in d->found.
  * Sets subjects and since_us of out. */
 void tw_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out);
+
+/** Attend to the cells in which what is followed, and faint, should be next. */
+void tw_attend(tw_detector *d);
 
 /** Whether a track that is no subject yet may become one: it has been there for a while,
  * without a break, in cells that were calm when it came. */

@@ -20,6 +20,8 @@ enum {
     SEEN_WITHIN_US = US,      /* a confirmed track stays so long unseen */
     MOVED_WITHIN_US = 6 * US, /* and so long without travelling */
     FORGET_US = 1500 * MS,    /* an unseen track is dropped after this */
+    DOUBT_US = 2 * US,        /* longer for what is small where it is restless */
+    DOUBT_MASS = 20,          /* and not for what is not */
     STRONG_AGE_US = 1500 * MS,
     STRAY_US = 3 * US, /* before this, what a track was is not asked while much falls */
     SLOW_SAMPLE_US = 2 * US, /* the same for what is slow */
@@ -27,8 +29,6 @@ enum {
     RECENT_SLOW_SAMPLES = 7,
     RECENT_SAMPLES = 25 /* of 200 ms: what "still travelling" looks at */
 };
-
-#define Q16(x) ((int64_t)((x)*65536.0))
 
 static int32_t distance(int32_t dx, int32_t dy)
 {
@@ -67,7 +67,7 @@ static void follow_clutter(tw_detector *d, size_t blobs)
 /* What clutter asks for in addition, Q16: none for one other blob now and then. */
 static int64_t clutter(const tw_detector *d)
 {
-    return larger(0, d->clutter - Q16(0.5));
+    return larger(0, d->clutter - TW_Q16(0.5));
 }
 
 /* Fine enough for any travel, and 16 bits hold a picture that is twice as high as wide;
@@ -143,7 +143,7 @@ static void take_blob(const tw_detector *d, tw_track *t, const tw_found *blob)
 static bool is_like(const tw_track *t, const tw_found *blob)
 {
     const int64_t less = smaller(t->mass, blob->mass), more = larger(t->mass, blob->mass);
-    return more <= 4 * less + Q16(6);
+    return more <= 4 * less + TW_Q16(6);
 }
 
 /* The free blob that is nearest to where the track should be now, NULL: none is near. */
@@ -240,7 +240,7 @@ static travelled measure(const tw_track *t, const tw_trail *trail, uint32_t of_l
 /* Q16: cells that are normally restless ask for more travel. */
 static int64_t restless_factor(const tw_track *t)
 {
-    return 65536 + larger(0, t->restless - Q16(1.5)) / 4;
+    return 65536 + larger(0, t->restless - TW_Q16(1.5)) / 4;
 }
 
 /* Q16: in the first seconds it is not yet known where the place is restless. */
@@ -255,8 +255,17 @@ static bool is_strong(const tw_detector *d, const tw_track *t)
 {
     const int64_t mass = 30 * (65536 + clutter(d) / 4);
     return t->mass >= mass && d->age_us - t->born_us >= STRONG_AGE_US &&
-           t->changing >= Q16(0.4) && t->recent > Q16(0.8) && t->lit < Q16(0.5) &&
-           t->restless < Q16(2.5);
+           t->changing >= TW_Q16(0.4) && t->recent > TW_Q16(0.8) &&
+           t->lit < TW_Q16(0.5) && t->restless < TW_Q16(2.5);
+}
+
+/* Something small that came where it is restless: leaves, ripples and shadows make such
+ * blobs too, and some of them go somewhere for a second. */
+static int64_t doubt_us(const tw_track *t)
+{
+    const int64_t restless = smaller(larger(0, t->calm - TW_Q16(1.0)), TW_Q16(1.0));
+    const int64_t small = larger(0, TW_Q16(1.0) - t->mass / DOUBT_MASS);
+    return DOUBT_US * restless / 65536 * small / 65536;
 }
 
 static bool is_subject(const tw_detector *d, const tw_track *t, int32_t net)
@@ -268,12 +277,13 @@ static bool is_subject(const tw_detector *d, const tw_track *t, int32_t net)
                          unknown_place_factor(d) / 65536;
     /* One that has gone further than it must, and stands out from the crowd, may have
      * been hidden more often. */
-    const int64_t often = smaller(Q16(0.92), Q16(0.75) + cl * 3 / 100);
+    const int64_t often = smaller(TW_Q16(0.92), TW_Q16(0.75) + cl * 3 / 100);
     const bool stands_out = net > need && t->mass >= 2 * cl;
     const int64_t seen = stands_out ? larger(often * 8 / 10, often * need / net) : often;
-    return d->age_us - t->born_us + d->step_us >= AGE_MIN_US + cl * (US / 2) / 65536 &&
+    const int64_t age = AGE_MIN_US + cl * (US / 2) / 65536 + doubt_us(t);
+    return d->age_us - t->born_us + d->step_us >= age &&
            (int64_t)t->hits * 65536 >= seen * t->frames && net >= need &&
-           t->mass >= cl * 4 / 10 && t->changing >= Q16(0.2) && t->lit < Q16(0.7);
+           t->mass >= cl * 4 / 10 && t->changing >= TW_Q16(0.2) && t->lit < TW_Q16(0.7);
 }
 
 /* A snail: it has been seen all the time, and in the end it has come from somewhere. By
@@ -283,8 +293,9 @@ static bool is_slow_subject(const tw_detector *d, const tw_track *t, int32_t net
 {
     const int64_t crowd = 65536 + clutter(d) * 4 / 10;
     const int64_t need = (int64_t)d->config.travel_ppm * crowd / 65536;
-    return d->age_us - t->born_us >= SLOW_AGE_US && t->calm < Q16(1.5) && net >= need &&
-           t->hits * UINT64_C(100) >= t->frames * UINT64_C(95) && t->mass >= Q16(1.5);
+    return d->age_us - t->born_us >= SLOW_AGE_US && t->calm < TW_Q16(1.5) &&
+           net >= need && t->hits * UINT64_C(100) >= t->frames * UINT64_C(95) &&
+           t->mass >= TW_Q16(1.5) && t->changing >= TW_Q16(0.2);
 }
 
 static bool still_travels(const tw_detector *d, const tw_track *t, int32_t recent)
@@ -292,7 +303,7 @@ static bool still_travels(const tw_detector *d, const tw_track *t, int32_t recen
     const int64_t cl = clutter(d), crowd = 65536 + cl * 4 / 10;
     const int64_t need = (int64_t)d->config.travel_ppm * 4 / 10 * crowd / 65536 *
                          restless_factor(t) / 65536;
-    return recent > need && t->recent > Q16(0.5) && t->changing >= Q16(0.2) &&
+    return recent > need && t->recent > TW_Q16(0.5) && t->changing >= TW_Q16(0.2) &&
            t->mass * 10 > cl * 4 / 10 * 6;
 }
 
@@ -373,13 +384,14 @@ void tw_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out)
         born = smaller(born, t->born_us);
     }
     begin_new(d, blobs);
+    tw_attend(d);
     out->since_us = out->t_us - smaller(d->age_us - born, TW_DATED_BACK_US);
     out->earliest_us = out->t_us - smaller(d->age_us - earliest, TW_DATED_BACK_US);
 }
 
 bool tw_track_is_promising(const tw_detector *d, const tw_track *t)
 {
-    return d->age_us - t->born_us >= US && t->calm < Q16(1.0) &&
+    return d->age_us - t->born_us >= US && t->calm < TW_Q16(1.0) &&
            t->hits * UINT64_C(100) >= t->frames * UINT64_C(95);
 }
 

@@ -3,6 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../../src/core/detector_state.h"
 #include "../support/support.h"
 
 /* A place of some size and rate, with a detector before it. */
@@ -276,6 +277,97 @@ static void test_clutter_is_none(void **state)
     leave(p);
 }
 
+/* ---- one blob, as the tracks see it ---------------------------------------------- */
+
+enum { NEVER = 99 };
+
+/* A blob goes to the right by some millionths of the width each tenth of a second.
+ * @return the seconds until it is a subject, or NEVER within 30 s. */
+static double known_after(tw_found blob, int32_t speed)
+{
+    double after = NEVER;
+    place *p = make(240, 136, 10);
+    watch_ground(p, 16);
+    tw_detector *d = p->detector;
+    blob.label = 1;
+    blob.size = 50000;
+    blob.x = 50000;
+    blob.y = 300000;
+    for (int i = 0; i < 300 && after == NEVER && blob.x < 950000; i++) {
+        tw_reading r = {0};
+        d->age_us += d->step_us;
+        d->found[0] = blob;
+        tw_tracks_follow(d, 1, &r);
+        after = r.subjects > 0 ? i / 10.0 : NEVER;
+        blob.x += speed;
+    }
+    leave(p);
+    return after;
+}
+
+static void test_what_is_small_where_it_is_restless_must_last(void **state)
+{
+    (void)state;
+    const int32_t calm = (int32_t)TW_Q16(0.5), restless = (int32_t)TW_Q16(2);
+    const int32_t light = (int32_t)TW_Q16(3), heavy = (int32_t)TW_Q16(30);
+    const tw_found small = {.mass = light, .changing = 65536, .restless = calm};
+    tw_found leaf = small, fox = small;
+    leaf.restless = fox.restless = restless;
+    fox.mass = heavy;
+    assert_true(known_after(small, 15000) < 1);
+    assert_true(known_after(fox, 15000) < 1);
+    const double doubted = known_after(leaf, 15000);
+    assert_true(doubted > 2 && doubted < 3);
+}
+
+/* A stain that light has left behind, and of which now one and now another part is
+ * seen, is no snail: nothing changes within it. */
+static void test_what_does_not_change_is_no_snail(void **state)
+{
+    (void)state;
+    tw_found snail = {.mass = (int32_t)TW_Q16(5), .changing = 65536, .restless = 0};
+    assert_true(known_after(snail, 500) < NEVER);
+    snail.changing = (int32_t)TW_Q16(0.05);
+    assert_true(known_after(snail, 500) == NEVER);
+}
+
+/* ---- among shadows --------------------------------------------------------------- */
+
+/* A hedgehog of half a cell crosses, hidden every now and then by the restless shadows of
+ * branches. @return whether it was seen at last; whatever else there was fails. */
+static bool crosses_among_shadows(int seed, uint32_t fps)
+{
+    enum { WIDTH = 320, HEIGHT = 180, BEGINS_S = 35, ENDS_S = 47 };
+    char source[64];
+    tw_stream stream;
+    bool found = false;
+    (void)snprintf(source, sizeof source, "sim:kerb-branches,seed=%d,size=%dx%d,luma=yes",
+                   seed, WIDTH, HEIGHT);
+    tw_camera camera = open_camera(source, fps, &stream);
+    place *p = make(WIDTH, HEIGHT, (int)fps);
+    while (p->frame < ENDS_S * p->fps) {
+        tw_frame frame;
+        assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
+        for (size_t y = 0; y < HEIGHT; y++)
+            memcpy(p->px + y * WIDTH, frame.luma.px + y * frame.luma.stride, WIDTH);
+        const bool active = see(p)->activity_ppm > 0;
+        assert_true(!active || p->frame > BEGINS_S * p->fps);
+        found = found || active;
+    }
+    leave(p);
+    camera.ops->destroy(camera.ctx);
+    return found;
+}
+
+static void test_a_faint_one_among_shadows_is_found(void **state)
+{
+    (void)state;
+    for (int seed = 3; seed <= 4; seed++) {
+        assert_true(crosses_among_shadows(seed, 10));
+        assert_true(crosses_among_shadows(seed, 5));
+    }
+}
+
 /* ---- snow ------------------------------------------------------------------------ */
 
 /* Flakes of two hundredths of the width, each somewhere else in each frame. */
@@ -337,6 +429,9 @@ int main(void)
         cmocka_unit_test(test_a_subject_that_pauses_and_goes_on),
         cmocka_unit_test(test_two_at_once),
         cmocka_unit_test(test_clutter_is_none),
+        cmocka_unit_test(test_what_is_small_where_it_is_restless_must_last),
+        cmocka_unit_test(test_what_does_not_change_is_no_snail),
+        cmocka_unit_test(test_a_faint_one_among_shadows_is_found),
         cmocka_unit_test(test_snow_is_no_subject_and_hides_none),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
