@@ -129,6 +129,17 @@ static float brightness_ratio(const tw_detector *d, const tw_cell_sums *s)
     return largest(mean_y / largest(mean_x, 8.0F), 1.0F);
 }
 
+/* What a cell's residual is held against. */
+typedef struct scale {
+    float variance; /* of noise alone */
+    float brighter; /* how many times, at least 1 */
+} scale;
+
+static scale scale_of(const tw_detector *d, const tw_cell_sums *s)
+{
+    return (scale){expected_variance(d, s), brightness_ratio(d, s)};
+}
+
 static int32_t level_of(float squares, float n, float variance)
 {
     return tw_log2_level(squares / (n * variance) + 0.02F);
@@ -136,19 +147,19 @@ static int32_t level_of(float squares, float n, float variance)
 
 /* The level without any explanation but a common offset (with it, light is partly gone),
  * or with none at all where the light guard is off. */
-static int32_t plain_level(const tw_detector *d, const tw_cell_sums *s)
+static int32_t plain_level(const tw_detector *d, const tw_cell_sums *s, const scale *by)
 {
     const float n = (float)s->n, sum = (float)s->d;
     float squares = (float)s->dd;
     if (d->config.light_guard)
         squares = largest(squares - sum * sum / n, 0.0F);
-    return level_of(squares, n, expected_variance(d, s) * brightness_ratio(d, s));
+    return level_of(squares, n, by->variance * by->brighter);
 }
 
 /* The level that a detector without light guard would have seen. */
-static int32_t unguarded_level(const tw_detector *d, const tw_cell_sums *s)
+static int32_t unguarded_level(const tw_cell_sums *s, const scale *by)
 {
-    return level_of((float)s->dd, (float)s->n, expected_variance(d, s));
+    return level_of((float)s->dd, (float)s->n, by->variance);
 }
 
 /* Sums of second order for the fit; u and v are the slopes of the background. */
@@ -294,19 +305,18 @@ static float explain_by_light(const tw_detector *d, const fit_sums *s, const mom
 
 /* Least squares of y ~ gain x + offset + dx u + dy v. */
 static int32_t fitted_level(const tw_detector *d, const tw_patch *patch,
-                            const tw_cell_sums *sums, tw_cell_fit *fit)
+                            const tw_cell_sums *sums, const scale *by, tw_cell_fit *fit)
 {
-    const float variance = expected_variance(d, sums);
+    const float variance = by->variance;
     const fit_sums s = sum_for_fit(d, patch);
     if (!tw_cell_has_enough(sums, s.n)) /* all but white: nothing to explain it by */
-        return plain_level(d, sums);
+        return plain_level(d, sums, by);
     const moments m = centre(&s, (float)s.n);
     float squares = explain(d, &s, &m, RIDGE * variance, fit);
     if (s.n < sums->area)
         squares += white_residual(patch, fit);
     const float gain = largest(fit->gain, 1.0F), n = (float)(s.n + s.saturated);
-    const float expected =
-        variance * largest(0.6F * gain * gain + 0.4F, brightness_ratio(d, sums));
+    const float expected = variance * largest(0.6F * gain * gain + 0.4F, by->brighter);
     if (d->config.shake_guard)
         fit->unshifted =
             level_of(explain_by_light(d, &s, &m, RIDGE * variance), n, expected);
@@ -388,7 +398,7 @@ static int32_t limit_in_falling(const tw_detector *d, uint16_t row, uint16_t col
 }
 
 static void set_flags(const tw_detector *d, tw_cell *cell, const tw_cell_sums *sums,
-                      const tw_cell_fit *fit)
+                      const scale *by, const tw_cell_fit *fit)
 {
     const bool moving = cell->level > cell->limit;
     cell->flags = cell->watched ? TW_CELL_WATCHED : 0;
@@ -399,7 +409,7 @@ static void set_flags(const tw_detector *d, tw_cell *cell, const tw_cell_sums *s
     else if (fit->unshifted > LEVEL_BASE)
         cell->flags |= TW_CELL_SHAKE;
     else if (d->config.light_guard && tw_cell_has_enough(sums, sums->n) &&
-             unguarded_level(d, sums) > LEVEL_BASE)
+             unguarded_level(sums, by) > LEVEL_BASE)
         cell->flags |= TW_CELL_LIGHT;
 }
 
@@ -429,21 +439,22 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
     const bool unbiased = turn || d->age_us < TW_ALL_FITTED_US;
     const bool says_something = tw_cell_has_enough(sums, sums->n);
     bool fitted = false;
+    scale by = {1.0F, 1.0F};
     int32_t level = tw_log2_level(0.02F);
     *fit = (tw_cell_fit){1.0F, 0.0F, 0.0F, 0.0F, tw_log2_level(0.02F)};
     if (says_something) {
-        level = plain_level(d, sums);
+        by = scale_of(d, sums);
+        level = plain_level(d, sums, &by);
         /* The fit can only lower the level: where it is low already there is no need. */
         fitted =
             unbiased || level > LEVEL_BASE || level > cell->q98 || must_ask_white(sums);
         if (fitted) {
             tw_patch_take(d, luma, row, column, patch);
-            level = fitted_level(d, patch, sums, fit);
+            level = fitted_level(d, patch, sums, &by, fit);
         }
     }
-    const float brighter = says_something ? brightness_ratio(d, sums) : 1.0F;
-    cell->lit = fit->gain > LIT || brighter > LIT;
-    cell->glows = brighter > GLOW;
+    cell->lit = fit->gain > LIT || by.brighter > LIT;
+    cell->glows = by.brighter > GLOW;
     const int32_t measured = level;
     level = lasting_level(d, cell, measured);
     cell->level = level;
@@ -455,7 +466,7 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
     cell->over_high = high;
     cell->swift = !d->falling && d->age_us > TW_ALL_FITTED_US && cell->q98 < SWIFT_CALM &&
                   measured > cell->limit + TW_SWIFT_ABOVE && level <= cell->limit;
-    set_flags(d, cell, sums, fit);
+    set_flags(d, cell, sums, &by, fit);
     track_usual(d, cell, level, unbiased);
     return fitted && unbiased;
 }
