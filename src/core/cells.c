@@ -397,20 +397,20 @@ static int32_t limit_in_falling(const tw_detector *d, uint16_t row, uint16_t col
     return lower(own, usual);
 }
 
-static void set_flags(const tw_detector *d, tw_cell *cell, const tw_cell_sums *sums,
-                      const scale *by, const tw_cell_fit *fit)
+/* Which guard has kept a cell from moving. */
+static uint8_t taken_by(const tw_detector *d, const tw_cell *cell,
+                        const tw_cell_sums *sums, const scale *by, const tw_cell_fit *fit,
+                        int32_t measured)
 {
-    const bool moving = cell->level > cell->limit;
-    cell->flags = cell->watched ? TW_CELL_WATCHED : 0;
-    if (moving)
-        cell->flags |= TW_CELL_MOVING;
-    else if (cell->level > LEVEL_BASE)
-        cell->flags |= TW_CELL_SWAY;
-    else if (fit->unshifted > LEVEL_BASE)
-        cell->flags |= TW_CELL_SHAKE;
-    else if (d->config.light_guard && tw_cell_has_enough(sums, sums->n) &&
-             unguarded_level(sums, by) > LEVEL_BASE)
-        cell->flags |= TW_CELL_LIGHT;
+    if (cell->level > LEVEL_BASE)
+        return TW_CELL_SWAY;
+    if (measured > LEVEL_BASE) /* it did not last, which is no guard's doing */
+        return 0;
+    if (fit->unshifted > LEVEL_BASE)
+        return TW_CELL_SHAKE;
+    const bool lit = d->config.light_guard && tw_cell_has_enough(sums, sums->n) &&
+                     unguarded_level(sums, by) > LEVEL_BASE;
+    return lit ? TW_CELL_LIGHT : 0;
 }
 
 /* Rain, snow and leaves are gone a tenth of a second later, a subject is not: the lower
@@ -466,7 +466,11 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
     cell->over_high = high;
     cell->swift = !d->falling && d->age_us > TW_ALL_FITTED_US && cell->q98 < SWIFT_CALM &&
                   measured > cell->limit + TW_SWIFT_ABOVE && level <= cell->limit;
-    set_flags(d, cell, sums, &by, fit);
+    const uint8_t watched = cell->watched ? TW_CELL_WATCHED : 0;
+    const uint8_t became = level > cell->limit
+                               ? TW_CELL_MOVING
+                               : taken_by(d, cell, sums, &by, fit, measured);
+    cell->flags = watched | became;
     track_usual(d, cell, level, unbiased);
     return fitted && unbiased;
 }

@@ -166,6 +166,7 @@ static uint32_t flash(place *p, int64_t shown_us, int permille)
             draw_box(p, 0.1 + 0.1 * (double)second, second % 2 ? 0.3 : 0.6, permille);
         const uint32_t moved = see(p)->raw_ppm;
         assert_int_equal(p->reading.activity_ppm, 0);
+        assert_int_equal(p->reading.shake_ppm, 0); /* no guard has taken it */
         most = moved > most ? moved : most;
     }
     return most;
