@@ -182,7 +182,7 @@ static void check_found(const char *name, size_t subjects)
     for (size_t i = 0; i < subjects; i++) {
         const json_t *s = object(o.out, "sighting", i, &holder);
         assert_non_null(s);
-        assert_true(real(s, "start") > truth[i][0] &&
+        assert_true(real(s, "start") >= truth[i][0] &&
                     real(s, "start") < truth[i][0] + 1.6);
         assert_true(real(s, "end") < truth[i][1] + 1 && real(s, "end") > truth[i][1] - 2);
         json_decref(holder);
