@@ -18,9 +18,9 @@ enum {
     TW_FOUND_EACH = 3,    /* blobs in a frame for each track; more are not looked at */
     TW_TRAIL_PLACES = 60, /* that a trail holds */
     TW_CELL_MIN_PX = 4,   /* along the edge of a cell, however many there are across */
-    TW_CELL_MAX_PX = 26,  /* 1024 / 40, rounded up; more do not fit the sums */
-    TW_NOISE_START = 24,  /* 1.5 levels, Q4.4 */
-    TW_ALL_FITTED_US = 10000000, /* every cell is fitted at first */
+    TW_CELL_MAX_PX = TW_PATCH_ROWS_MAX, /* 1024 / 40, rounded up; sums hold no more */
+    TW_NOISE_START = 24,                /* 1.5 levels, Q4.4 */
+    TW_ALL_FITTED_US = 10000000,        /* every cell is fitted at first */
     TW_FIT_EVERY = 8,            /* still cells are fitted once in so many frames */
     TW_LASTING_STEP_US = 125000, /* frames further apart show a subject elsewhere */
     TW_CLIPPED_HI = 248, /* a pixel says nothing where the brighter one is over this */

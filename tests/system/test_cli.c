@@ -183,7 +183,7 @@ static void check_found(const char *name, size_t subjects)
         const json_t *s = object(o.out, "sighting", i, &holder);
         assert_non_null(s);
         assert_true(real(s, "start") >= truth[i][0] &&
-                    real(s, "start") < truth[i][0] + 1.6);
+                    real(s, "start") < truth[i][0] + 0.8);
         assert_true(real(s, "end") < truth[i][1] + 1 && real(s, "end") > truth[i][1] - 2);
         json_decref(holder);
     }
