@@ -76,11 +76,46 @@ static tw_footage *make_footage(void)
     return footage;
 }
 
+/* Whether the container has said all that is asked of its video. Only files of the MP4
+ * family tell both times of each packet, so that no delay need be guessed. */
+static bool says_all(const AVFormatContext *format)
+{
+    bool all = format->nb_streams > 0 && strstr(format->iformat->name, "mp4");
+    for (unsigned i = 0; all && i < format->nb_streams; i++) {
+        const AVStream *stream = format->streams[i];
+        const AVCodecParameters *p = stream->codecpar;
+        if (p->codec_type == AVMEDIA_TYPE_VIDEO)
+            all = (p->codec_id == AV_CODEC_ID_H264 || p->codec_id == AV_CODEC_ID_HEVC) &&
+                  side(p->width) > 0 && side(p->height) > 0 && p->extradata_size > 0 &&
+                  stream->avg_frame_rate.num > 0;
+    }
+    return all;
+}
+
+/* Learn what is in it without decoding, which costs as much as many frames of footage. */
+static int find_undecoded(AVFormatContext *format)
+{
+    const unsigned streams = format->nb_streams; /* more may be found */
+    AVDictionary **options = av_calloc(streams, sizeof(AVDictionary *));
+    if (!options)
+        return AVERROR(ENOMEM);
+    for (unsigned i = 0; i < streams; i++)
+        (void)av_dict_set(&options[i], "skip_frame", "all", 0);
+    format->max_analyze_duration = 1; /* microseconds */
+    const int code = avformat_find_stream_info(format, options);
+    for (unsigned i = 0; i < streams; i++)
+        av_dict_free(&options[i]);
+    av_free(options);
+    return code;
+}
+
 /* Find the stream of what has been opened. @param name  For messages. */
 static tw_status choose_stream(tw_footage *footage, const char *name, tw_stream *stream,
                                tw_error *err)
 {
-    const int code = avformat_find_stream_info(footage->format, NULL);
+    const int code = says_all(footage->format)
+                         ? find_undecoded(footage->format)
+                         : avformat_find_stream_info(footage->format, NULL);
     footage->index =
         av_find_best_stream(footage->format, AVMEDIA_TYPE_VIDEO, -1, -1, NULL, 0);
     if (code < 0 || footage->index < 0)
