@@ -341,11 +341,17 @@ static int32_t tracker_step(const tw_detector *d, int32_t per_second)
     return (int32_t)((int64_t)per_second * d->step_us / US * times_256 / 256);
 }
 
+void tw_cells_set_pace(tw_detector *d)
+{
+    d->pace.up = tracker_step(d, TW_LEVEL(0.15));
+    d->pace.down = tracker_step(d, TW_LEVEL(0.003));
+}
+
 static void track_usual(const tw_detector *d, tw_cell *cell, int32_t level, bool unbiased)
 {
     /* A subject must not teach the cell that it is restless. */
-    const int32_t up = tracker_step(d, TW_LEVEL(0.15)) / (cell->owned ? 4 : 1);
-    const int32_t down = tracker_step(d, TW_LEVEL(0.003));
+    const int32_t up = d->pace.up / (cell->owned ? 4 : 1);
+    const int32_t down = d->pace.down;
     const bool all = d->age_us < TW_ALL_FITTED_US;
     if (unbiased) {
         const int32_t half = (up + down) / 2 * (all ? 1 : TW_FIT_EVERY);

@@ -305,6 +305,8 @@ tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma, int64_t t
         d->last_us = t_us;
     } else {
         move_clock(d, t_us);
+        tw_cells_set_pace(d);
+        tw_learn_set_pace(d);
         for (uint16_t row = 0; row < d->grid.rows; row++)
             judge_row(d, luma, row);
         follow_falling(d);

@@ -136,6 +136,10 @@ struct tw_detector {
     int32_t step_us;         /* since the last frame, likewise */
     int32_t sampled_us;      /* since levels were kept */
     int64_t turned_until_us; /* in age: most of the picture turned */
+    struct {
+        int32_t up, down; /* of the trackers of cells, levels Q16 */
+        int32_t noise;    /* Q12 */
+    } pace;               /* how far all learn in this frame */
     /* Arrays in the caller's memory. */
     uint16_t *background; /* width * height, Q8.8 */
     uint8_t *noise;       /* width * height: mean absolute residual, Q4.4 levels */
@@ -180,6 +184,10 @@ void tw_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row);
 
 /** The sums of one cell of the row that was summed last. */
 tw_cell_sums tw_cells_take(const tw_detector *d, uint16_t row, uint16_t column);
+
+/** Work out the pace of this frame, before any of its cells is judged. */
+void tw_cells_set_pace(tw_detector *d);
+void tw_learn_set_pace(tw_detector *d);
 
 /** Measure and judge one cell: sets its level, limit, flags and seed, moves its trackers.
  * @param fit    Set to what explains it.

@@ -62,14 +62,14 @@ void tw_learn_background_row(tw_detector *d, const tw_luma *luma, uint16_t row)
 }
 
 /* Q12, for one of the frames in which a cell is fitted. */
-static int32_t noise_rate(const tw_detector *d)
+void tw_learn_set_pace(tw_detector *d)
 {
     const bool all = d->age_us < TW_ALL_FITTED_US;
     uint64_t rate = (uint64_t)d->step_us * 4096 / ((uint64_t)NOISE_MEMORY_S * US) + 1;
     const uint64_t mean = 4096 / ((uint64_t)d->frames + 1);
     rate = rate > mean ? rate : mean;
     rate *= all ? 1 : TW_FIT_EVERY;
-    return (int32_t)(rate > NOISE_RATE_MAX ? NOISE_RATE_MAX : rate);
+    d->pace.noise = (int32_t)(rate > NOISE_RATE_MAX ? NOISE_RATE_MAX : rate);
 }
 
 /* Pixels at the sides of a patch belong to other cells, or to none: their noise is not
@@ -85,7 +85,7 @@ void tw_learn_noise(tw_detector *d, const tw_patch *patch, uint16_t row, uint16_
                               .dx = (int32_t)(fit->dx * 256.0F),
                               .dy = (int32_t)(fit->dy * 256.0F),
                               .offset = (int32_t)(fit->offset * 64.0F),
-                              .rate = noise_rate(d),
+                              .rate = d->pace.noise,
                               .seed = d->frames * 1103515245U +
                                       (uint32_t)first * TW_NOISE_HASH};
     uint8_t noise[TW_PATCH_MAX] = {0};
