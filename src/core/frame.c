@@ -3,6 +3,10 @@
 
 #include <string.h>
 
+#if defined(__SSE2__)
+#include <emmintrin.h>
+#endif
+
 enum {
     TILE = 64, /* reduced columns at a time, so that sums stay on the stack */
     FOUR = 4   /* pixels in a word */
@@ -57,6 +61,34 @@ __attribute__((always_inline)) static inline void sum_fours(uint16_t *restrict s
     }
 }
 
+/* The same of a side of eight, the size of most pictures. */
+#if defined(__SSE2__)
+/* A sum of eight neighbours is one instruction here: their distance from nothing. */
+static void sum_eights(uint16_t *restrict sums, const uint8_t *restrict px, size_t stride,
+                       size_t columns, size_t rows)
+{
+    const __m128i nothing = _mm_setzero_si128();
+    size_t x = 0;
+    for (; x + 2 <= columns; x += 2, px += 16) {
+        __m128i two = nothing;
+        for (size_t k = 0; k < rows; k++) {
+            const __m128i row = _mm_loadu_si128((const void *)(px + k * stride));
+            two = _mm_add_epi16(two, _mm_sad_epu8(row, nothing));
+        }
+        sums[x] = (uint16_t)_mm_extract_epi16(two, 0);
+        sums[x + 1] = (uint16_t)_mm_extract_epi16(two, 4);
+    }
+    if (x < columns)
+        sum_fours(sums + x, px, stride, columns - x, 8, rows);
+}
+#else
+static void sum_eights(uint16_t *restrict sums, const uint8_t *restrict px, size_t stride,
+                       size_t columns, size_t rows)
+{
+    sum_fours(sums, px, stride, columns, 8, rows);
+}
+#endif
+
 /* The same of any side. */
 __attribute__((always_inline)) static inline void
 sum_squares(uint16_t *restrict sums, const uint8_t *restrict px, size_t stride,
@@ -87,7 +119,7 @@ static void sum_row(uint16_t *restrict sums, const uint8_t *restrict px, size_t 
     case 3: sum_squares(sums, px, stride, columns, 3, 3); break;
     case 4: sum_fours(sums, px, stride, columns, 4, 4); break;
     case 5: sum_squares(sums, px, stride, columns, 5, 5); break;
-    case 8: sum_fours(sums, px, stride, columns, 8, 8); break;
+    case 8: sum_eights(sums, px, stride, columns, 8); break;
     default: sum_squares(sums, px, stride, columns, factor, factor); break;
     }
 }
@@ -99,7 +131,7 @@ static void sum_half(uint16_t *restrict sums, const uint8_t *restrict px, size_t
     switch (factor) {
     case 4: sum_fours(sums, px, 2 * stride, columns, 4, 2); break;
     case 6: sum_squares(sums, px, 2 * stride, columns, 6, 3); break;
-    case 8: sum_fours(sums, px, 2 * stride, columns, 8, 4); break;
+    case 8: sum_eights(sums, px, 2 * stride, columns, 4); break;
     default: sum_squares(sums, px, 2 * stride, columns, factor, factor / 2); break;
     }
 }

@@ -39,6 +39,21 @@ tw_status tw_av_give(AVCodecContext *context, const AVPacket *packet, tw_error *
 tw_status tw_av_wrap(const tw_packet *packet, tw_parcel *parcel, AVPacket **out,
                      tw_error *err);
 
+/** @return whether pictures of a format have a plane of one byte a pixel that is
+ * brightness. */
+bool tw_av_has_luma(enum AVPixelFormat format);
+
+typedef struct tw_av_bands tw_av_bands;
+
+/** Have a decoder's pictures reduced while it decodes them.
+ * @return NULL: out of memory; else to be freed after the decoder. */
+tw_av_bands *tw_av_bands_new(AVCodecContext *context, uint32_t looked_ppm);
+void tw_av_bands_free(tw_av_bands *bands); /* NULL is fine */
+
+/** @param factor  The reduction that is wanted.
+ * @return whether a picture came reduced already; *out is good as long as it is. */
+bool tw_av_bands_reduced(const AVFrame *frame, uint16_t factor, tw_luma *out);
+
 typedef struct tw_av_clean tw_av_clean;
 
 tw_status tw_av_clean_new(const tw_stream *stream, tw_av_clean **out, tw_error *err);

@@ -23,6 +23,7 @@ struct tw_av_decoder {
     int64_t last_us;
     uint32_t looked_ppm;
     tw_av_clean *clean; /* makes stills where the loop filter is left out; else NULL */
+    tw_av_bands *bands; /* reduces while the decoder is at it; else NULL */
 };
 
 /* Codecs whose pictures are filtered within the loop of prediction. */
@@ -51,7 +52,9 @@ tw_status tw_av_decoder_open(const tw_stream *stream, uint32_t looked_ppm,
         st = tw_av_clean_new(stream, &decoder->clean, err);
     else if (st == TW_OK && leaves_filter_out(decoder->context, looked_ppm)) {
         decoder->context->skip_loop_filter = AVDISCARD_ALL;
-        st = tw_av_clean_new(stream, &decoder->clean, err);
+        decoder->bands = tw_av_bands_new(decoder->context, looked_ppm);
+        st = decoder->bands ? tw_av_clean_new(stream, &decoder->clean, err)
+                            : tw_fail(err, TW_ENOMEM, "out of memory");
     }
     if (st == TW_OK)
         *out = decoder;
@@ -69,6 +72,7 @@ void tw_av_decoder_close(tw_av_decoder *decoder)
     av_frame_free(&decoder->frame);
     av_frame_free(&decoder->incoming);
     avcodec_free_context(&decoder->context);
+    tw_av_bands_free(decoder->bands);
     tw_av_clean_free(decoder->clean);
     free(decoder->reduced);
     free(decoder->grey);
@@ -106,7 +110,7 @@ tw_status tw_av_decoder_send(tw_av_decoder *decoder, const tw_packet *packet,
 }
 
 /* A plane of one byte a pixel that is brightness. */
-static bool has_luma_plane(enum AVPixelFormat format)
+bool tw_av_has_luma(enum AVPixelFormat format)
 {
     const AVPixFmtDescriptor *d = av_pix_fmt_desc_get(format);
     if (!d || (d->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_PAL |
@@ -120,7 +124,7 @@ static tw_status whole_luma(tw_av_decoder *decoder, tw_luma *out, tw_error *err)
     const AVFrame *f = decoder->frame;
     *out = (tw_luma){f->data[0], (uint32_t)f->linesize[0], (uint16_t)f->width,
                      (uint16_t)f->height};
-    if (has_luma_plane((enum AVPixelFormat)f->format) && f->linesize[0] > 0)
+    if (tw_av_has_luma((enum AVPixelFormat)f->format) && f->linesize[0] > 0)
         return TW_OK;
     const size_t need = (size_t)f->width * (size_t)f->height;
     decoder->to_grey = sws_getCachedContext(
@@ -135,6 +139,22 @@ static tw_status whole_luma(tw_av_decoder *decoder, tw_luma *out, tw_error *err)
                     f->height, planes, strides);
     out->px = decoder->grey;
     out->stride = (uint32_t)f->width;
+    return TW_OK;
+}
+
+static tw_status reduce_now(tw_av_decoder *decoder, uint16_t factor, tw_luma *luma,
+                            tw_error *err)
+{
+    tw_luma whole;
+    const tw_status st = whole_luma(decoder, &whole, err);
+    if (st != TW_OK)
+        return st;
+    const size_t need = (size_t)(whole.width / factor) * (whole.height / factor);
+    if (!tw_make_room(&decoder->reduced, &decoder->reduced_bytes, need ? need : 1))
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    if (tw_reduce_whole(&whole, factor, decoder->reduced, need, luma) != TW_OK)
+        return tw_fail(err, TW_EDAMAGED, "a picture of %d x %d cannot be watched",
+                       whole.width, whole.height);
     return TW_OK;
 }
 
@@ -165,18 +185,10 @@ tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *
         tw_av_clean_reached(decoder->clean, *t_us);
     *width = (uint16_t)f->width;
     *height = (uint16_t)f->height;
-    tw_luma whole;
-    const tw_status st = whole_luma(decoder, &whole, err);
-    if (st != TW_OK)
-        return st;
-    const uint16_t factor = tw_factor_for(whole.width, decoder->looked_ppm);
-    const size_t need = (size_t)(whole.width / factor) * (whole.height / factor);
-    if (!tw_make_room(&decoder->reduced, &decoder->reduced_bytes, need ? need : 1))
-        return tw_fail(err, TW_ENOMEM, "out of memory");
-    if (tw_reduce_whole(&whole, factor, decoder->reduced, need, luma) != TW_OK)
-        return tw_fail(err, TW_EDAMAGED, "a picture of %d x %d cannot be watched",
-                       f->width, f->height);
-    return TW_OK;
+    const uint16_t factor = tw_factor_for((uint32_t)f->width, decoder->looked_ppm);
+    if (tw_av_bands_reduced(f, factor, luma))
+        return TW_OK;
+    return reduce_now(decoder, factor, luma, err);
 }
 
 tw_status tw_av_decoder_picture(tw_av_decoder *decoder, tw_picture *picture,
