@@ -259,35 +259,51 @@ static void judge_row(tw_detector *d, const tw_luma *luma, uint16_t row)
     }
 }
 
-/* How many cells move in each quarter of the picture, and in all. */
-static uint32_t count_moving(const tw_detector *d, uint32_t quarter[4])
+/* What a frame has done to the cells. */
+typedef struct tally {
+    uint32_t moving, lit; /* lit: light explains what has changed in them */
+    uint32_t quarter[4]; /* of those that move, how many in each quarter of the picture */
+} tally;
+
+static tally count_cells(const tw_detector *d)
 {
-    uint32_t moving = 0;
+    tally count = {0, 0, {0}};
     for (uint32_t i = 0; i < d->cells; i++) {
+        count.lit += (d->cell[i].flags & TW_CELL_LIGHT) != 0;
         if (!(d->cell[i].flags & TW_CELL_MOVING))
             continue;
         const bool lower = i / d->grid.columns * 2 >= d->grid.rows;
         const bool right = i % d->grid.columns * 2 >= d->grid.columns;
-        quarter[lower * 2 + right]++;
-        moving++;
+        count.quarter[lower * 2 + right]++;
+        count.moving++;
     }
-    return moving;
+    return count;
+}
+
+/* Keep the mean of the last second of a number of cells, Q8. */
+static void follow_usual(const tw_detector *d, int32_t *usual, uint32_t now)
+{
+    const int64_t step = d->step_us < US ? d->step_us : US;
+    *usual += (int32_t)(((int64_t)now * 256 - *usual) * step / US);
 }
 
 /* A switched lamp or a knocked camera: more than half of the picture at once, or suddenly
- * far more than in the last second, and nearly everywhere. */
+ * far more than in the last second, and nearly everywhere; or while another quarter of
+ * the picture was suddenly lit, which is a step of exposure that white or black parts of
+ * the picture could not follow. */
 static bool whole_picture_turned(tw_detector *d)
 {
-    uint32_t quarter[4] = {0}, wide = 0;
-    const uint32_t moving = count_moving(d, quarter);
+    const tally now = count_cells(d);
+    uint32_t wide = 0;
     for (int k = 0; k < 4; k++)
-        wide += quarter[k] * 100 >= d->cells; /* 4 % of a quarter */
+        wide += now.quarter[k] * 100 >= d->cells; /* 4 % of a quarter */
     const uint32_t sudden = d->cells * 12 / 100 + 3 * (uint32_t)d->moving_usual / 256;
-    const int64_t step = d->step_us < US ? d->step_us : US;
-    d->moving_usual += (int32_t)(((int64_t)moving * 256 - d->moving_usual) * step / US);
-    if (moving * 2 > d->cells)
+    const bool flash = now.lit > d->cells / 4 + (uint32_t)d->lit_usual / 256;
+    follow_usual(d, &d->moving_usual, now.moving);
+    follow_usual(d, &d->lit_usual, now.lit);
+    if (now.moving * 2 > d->cells)
         return true;
-    return d->age_us >= SETTLED_US && moving > sudden && wide >= 3;
+    return d->age_us >= SETTLED_US && now.moving > sudden && (wide >= 3 || flash);
 }
 
 tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma, int64_t t_us,

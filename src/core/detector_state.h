@@ -150,6 +150,7 @@ struct tw_detector {
     tw_track *track;      /* config.tracks */
     int32_t clutter;      /* how many blobs there are beside one, Q16 */
     int32_t moving_usual; /* cells that moved, mean of the last second, Q8 */
+    int32_t lit_usual;    /* cells in which light explained a change, likewise */
     struct {              /* one column of pixels within a row of cells; width each */
         uint16_t *n, *x, *noise, *top, *bottom;
         int16_t *d;

@@ -388,6 +388,38 @@ static void test_a_switched_picture_is_said_to_be_one(void **state)
     leave(p);
 }
 
+/* The ground at an exposure in percent, with a third at the left that is black until it
+ * is exposed for longer. */
+static void draw_exposed(place *p, int exposure)
+{
+    draw_ground(p, exposure, 0);
+    for (int y = 0; y < H; y++) {
+        for (int x = 0; x < W / 3; x++) {
+            const int v = (x * 5 + y * 11) % 61 * exposure / 100 - 60;
+            p->px[y * W + x] = (uint8_t)(v < 0 ? 0 : v);
+        }
+    }
+}
+
+static void test_a_step_of_exposure_may_uncover_a_part(void **state)
+{
+    (void)state;
+    place *p = usual_place();
+    int turned = 0;
+    for (int i = 0; i < WARM; i++) {
+        draw_exposed(p, 100);
+        (void)see(p);
+    }
+    for (int i = 0; i < 5 * FPS; i++) {
+        draw_exposed(p, 200);
+        const tw_reading *r = see(p);
+        turned += r->whole_picture;
+        assert_int_equal(r->activity_ppm, 0);
+    }
+    assert_in_range(turned, 1, 2 * FPS); /* and it has settled again */
+    leave(p);
+}
+
 static void test_fixed_difference(void **state)
 {
     (void)state;
@@ -678,6 +710,7 @@ int main(void)
         cmocka_unit_test(test_only_watched_cells_count),
         cmocka_unit_test(test_what_stays_becomes_background),
         cmocka_unit_test(test_a_switched_picture_is_said_to_be_one),
+        cmocka_unit_test(test_a_step_of_exposure_may_uncover_a_part),
         cmocka_unit_test(test_fixed_difference),
         cmocka_unit_test(test_a_higher_noise_margin_sees_less),
         cmocka_unit_test(test_a_gap_or_a_step_back_in_time_does_no_harm),
