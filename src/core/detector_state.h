@@ -102,15 +102,16 @@ typedef struct tw_trail {
 
 /* Something that is followed from frame to frame. Times are the detector's age. */
 typedef struct tw_track {
-    bool used, confirmed;
-    bool slow;            /* confirmed by its slow trail */
-    bool alive;           /* confirmed, seen of late, and travelling of late */
+    bool used : 1;
+    bool confirmed : 1;
+    bool slow : 1;        /* confirmed by its slow trail */
+    bool alive : 1;       /* confirmed, seen of late, and travelling of late */
+    uint16_t blob;        /* label of its blob in this frame; 0: unseen */
     int32_t x, y, vx, vy; /* centre, and its speed a second */
     int32_t smooth_x, smooth_y, start_x, start_y;
     int64_t born_us, seen_us, moved_us;
     uint32_t hits, frames; /* in which it was seen, and in all */
     int32_t mass, size, changing, restless, lit, recent; /* smoothed, but for size */
-    uint16_t blob;       /* label of its blob in this frame; 0: unseen */
     int32_t net;         /* how far it has travelled, as far as is remembered */
     int32_t calm;        /* how restless its cells were when it came, Q16 */
     tw_trail trail;      /* five places a second */
@@ -140,6 +141,9 @@ struct tw_detector {
         int32_t up, down; /* of the trackers of cells, levels Q16 */
         int32_t noise;    /* Q12 */
     } pace;               /* how far all learn in this frame */
+    int32_t clutter;      /* how many blobs there are beside one, Q16 */
+    int32_t moving_usual; /* cells that moved, mean of the last second, Q8 */
+    int32_t lit_usual;    /* cells in which light explained a change, likewise */
     /* Arrays in the caller's memory. */
     uint16_t *background; /* width * height, Q8.8 */
     uint8_t *noise;       /* width * height: mean absolute residual, Q4.4 levels */
@@ -148,9 +152,6 @@ struct tw_detector {
     uint16_t *stack;      /* columns * rows: cells still to be visited */
     tw_found *found;      /* TW_FOUND_EACH for each track */
     tw_track *track;      /* config.tracks */
-    int32_t clutter;      /* how many blobs there are beside one, Q16 */
-    int32_t moving_usual; /* cells that moved, mean of the last second, Q8 */
-    int32_t lit_usual;    /* cells in which light explained a change, likewise */
     struct {              /* one column of pixels within a row of cells; width each */
         uint16_t *n, *x, *noise, *top, *bottom;
         int16_t *d;
