@@ -1,6 +1,6 @@
 # The habitual words; CMake does the work (see CMakePresets.json).
 .PHONY: demo test bench soak fuzz format lint docs install setup clean \
-        check-format test-core test-cross test-dev test-threads test-memory
+        check-format test-core test-options test-bare test-cross test-dev test-threads test-memory
 
 PREFIX ?= /usr/local
 
@@ -10,7 +10,7 @@ demo:
 	@cmake --build --preset release -- --quiet
 	@build/release/bin/tawny demo --keep hollin-demo
 
-test: setup check-format test-core test-cross test-dev test-threads test-memory lint
+test: setup check-format test-core test-options test-cross test-dev test-threads test-memory lint
 
 setup:
 	@scripts/install-packages
@@ -22,6 +22,15 @@ check-format:
 test-core:
 	cmake --preset core >/dev/null
 	cmake --build --preset core
+
+# Each option of the build off, alone and all together: it compiles.
+test-options:
+	scripts/test-options
+
+# Demo, installation and programs outside of the tree, on a Debian with only git and make: as root.
+test-bare:
+	@scripts/install-packages bare
+	scripts/test-bare
 
 # The core under emulation of other machines: 64-bit ARM, and a microcontroller.
 test-cross:
@@ -50,22 +59,22 @@ lint:
 	scripts/lint
 
 bench: setup
-	@cmake --preset release >/dev/null
-	@cmake --build --preset release -- --quiet
-	@build/release/bench/kernels && build/release/bench/catalogue && \
-	  build/release/bench/keeping && build/release/bench/path; path=$$?; \
-	  build/release/bench/cameras 600; cameras=$$?; \
-	  build/release/bench/sending; sending=$$?; build/release/bench/page; page=$$?; \
-  build/release/bench/accuracy && exit $$((path | cameras | sending | page))
+	@cmake --preset bench >/dev/null
+	@cmake --build --preset bench -- --quiet
+	@build/bench/bench/kernels && build/bench/bench/catalogue && \
+	  build/bench/bench/keeping && build/bench/bench/path; path=$$?; \
+	  build/bench/bench/cameras 600; cameras=$$?; \
+	  build/bench/bench/sending; sending=$$?; build/bench/bench/page; page=$$?; \
+  build/bench/bench/accuracy && exit $$((path | cameras | sending | page))
 
 # Thirty days of three cameras on the virtual clock, 500 sightings sent while all that can
 # fail does, and a minute of eight cameras that are never left alone, with the thread
 # sanitizer: minutes.
 soak: setup
-	@cmake --preset release >/dev/null
-	@cmake --build --preset release -- --quiet
-	TAWNY_DAYS=30 build/release/tests/test_station_month
-	TAWNY_SIGHTINGS=500 build/release/tests/test_system_delivery
+	@cmake --preset bench >/dev/null
+	@cmake --build --preset bench -- --quiet
+	TAWNY_DAYS=30 build/bench/tests/test_station_month
+	TAWNY_SIGHTINGS=500 build/bench/tests/test_system_delivery
 	cmake --preset threads -DTAWNY_DRAWING=OFF >/dev/null
 	cmake --build --preset threads -- --quiet
 	TAWNY_SECONDS=60 build/threads/tests/test_station_reload
@@ -94,6 +103,7 @@ docs:
 	build/release/bin/tawny settings --reference > docs/settings.md
 
 install:
+	@scripts/install-packages demo
 	cmake --preset release -DCMAKE_INSTALL_PREFIX=$(PREFIX)
 	cmake --build --preset release
 	cmake --install build/release

@@ -7,6 +7,10 @@
 
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* State. Set least_us and most_us, and seed to anything; the rest to zero. */
 typedef struct tw_backoff {
     int64_t least_us, most_us; /* 0 < least_us <= most_us */
@@ -20,5 +24,9 @@ TW_API int64_t tw_backoff_next(tw_backoff *backoff);
 
 /** It works. */
 TW_API void tw_backoff_reset(tw_backoff *backoff);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -9,6 +9,10 @@
 #include "tawny/detector.h"
 #include "tawny/frame.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* The best frame so far. Begin a sighting with {0}. */
 typedef struct tw_best {
     bool any;
@@ -37,5 +41,9 @@ TW_API uint32_t tw_sharpness(const tw_luma *luma, const tw_blob *blob);
  */
 TW_API bool tw_best_take(tw_best *best, const tw_reading *reading, const tw_luma *luma,
                          uint32_t dear_pct);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

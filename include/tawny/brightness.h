@@ -16,6 +16,10 @@
 #include "tawny/frame.h"
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 typedef struct tw_brightness tw_brightness;
 
 /* What was read. */
@@ -63,5 +67,9 @@ TW_API tw_status tw_brightness_size(const uint8_t *jpeg, size_t bytes, uint16_t 
 TW_API tw_status tw_brightness_read(tw_brightness *reader, const uint8_t *jpeg,
                                     size_t bytes, uint16_t factor, uint8_t *out,
                                     size_t capacity, tw_brightness_picture *picture);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

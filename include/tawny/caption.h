@@ -8,6 +8,10 @@
 #include "tawny/naming.h"
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum { TW_CAPTION_MAX = 512 }; /* bytes of a caption's text, the final 0 included */
 
 /* What a caption can tell. Texts are borrowed UTF-8. */
@@ -30,5 +34,9 @@ typedef struct tw_caption_fields {
  */
 TW_API tw_status tw_caption_expand(const char *pattern, const tw_caption_fields *fields,
                                    char *out, size_t capacity, const char **problem);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -16,6 +16,10 @@
 #include "tawny/sighting.h"
 #include "tawny/trace.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum { TW_HAPPENINGS_MAX = 20000 };
 
 #define TW_CATALOGUE_FILE "catalogue.db"
@@ -233,5 +237,9 @@ TW_API tw_status tw_catalogue_find_oldest(tw_catalogue *catalogue, const char *c
 TW_API tw_status tw_catalogue_adopt(tw_catalogue *catalogue,
                                     const tw_capture_record *capture, uint32_t number,
                                     tw_error *err);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

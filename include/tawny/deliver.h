@@ -10,6 +10,10 @@
 #include "tawny/settings.h"
 #include "tawny/station.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum { TW_DELIVER_END_S = 5 }; /* that destinations have left once the station stops */
 
 typedef struct tw_deliver tw_deliver;
@@ -94,5 +98,9 @@ TW_API tw_status tw_deliver_check(const tw_settings *settings, tw_problem_fn tol
  *         such camera; TW_EINVAL. */
 TW_API tw_status tw_deliver_order(tw_station *station, const void *text, size_t bytes,
                                   tw_error *err);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

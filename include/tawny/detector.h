@@ -15,6 +15,10 @@
 #include "tawny/status.h"
 #include "tawny/zones.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum {
     TW_DETECTOR_MIN_SIDE = 16,   /* pixels: smaller pictures are refused */
     TW_DETECTOR_MAX_SIDE = 1024, /* pixels: reduce bigger pictures first */
@@ -153,5 +157,9 @@ TW_API tw_status tw_detector_watch_cells(tw_detector *detector, const uint8_t *m
  */
 TW_API tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma,
                                   int64_t t_us, tw_reading *out);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -8,6 +8,10 @@
 
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum {
     TW_GATHER_US = 2000000 /* what belongs to one sighting is waited for so long */
 };
@@ -82,5 +86,9 @@ TW_API tw_dispatch tw_dispatch_decide(const tw_dispatch_rule *rule,
 
 /** @return "gather", "digest"...; static. */
 TW_API const char *tw_hold_name(tw_hold hold);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

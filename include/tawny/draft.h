@@ -9,6 +9,10 @@
 
 #include "tawny/settings.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 typedef struct tw_draft tw_draft;
 
 /* One change, as tw_settings_edit takes it. Texts are borrowed. */
@@ -66,5 +70,9 @@ TW_API char *tw_draft_whole(const tw_draft *draft, size_t *bytes);
  * @return TW_OK; TW_EACCES, TW_ENOSPC...: err says which could not be; those before it
  *         are written. */
 TW_API tw_status tw_draft_write(tw_draft *draft, tw_error *err);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -4,6 +4,10 @@
 
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum { TW_ERROR_MAX = 512 }; /* bytes, the final 0 included */
 
 /* Worded by the function that found the fault; those above it pass it on unchanged.
@@ -19,5 +23,9 @@ TW_API tw_status tw_fail(tw_error *err, tw_status st, const char *format, ...)
 
 /** @return The status that stands for a value of errno. */
 TW_API tw_status tw_status_of_errno(int number);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -8,6 +8,10 @@
 
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* Borrowed luma picture. Pixel (x, y) is px[y * stride + x], 0 black to 255 white.
  * Whoever fills the view keeps px alive and unchanged during a call. */
 typedef struct tw_luma {
@@ -63,5 +67,9 @@ TW_API tw_status tw_luma_reduce(const tw_luma *src, uint16_t factor, uint8_t *ds
  * four or more. */
 TW_API tw_status tw_luma_reduce_half(const tw_luma *src, uint16_t factor, uint8_t *dst,
                                      size_t dst_bytes, tw_luma *out);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -7,6 +7,10 @@
 #include "tawny/settings.h"
 #include "tawny/station.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum {
     TW_HOOKS_AT_ONCE = 4,   /* programs that run beside each other */
     TW_HOOKS_WAITING = 100, /* events that wait for one; more are told and dropped */
@@ -49,5 +53,9 @@ TW_API void tw_hooks_free(tw_hooks *hooks);
  * @param told  Told one line for each that may not.
  * @return TW_OK; TW_ENOENT. */
 TW_API tw_status tw_hooks_try(const tw_settings *settings, tw_problem_fn told, void *ctx);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

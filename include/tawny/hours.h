@@ -9,6 +9,10 @@
 #include "tawny/naming.h"
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum { TW_HOURS_MAX = 16 };
 
 /* What an end of a range is measured from. */
@@ -81,5 +85,9 @@ TW_API bool tw_hours_within(const tw_hours *hours, int64_t wall_us, int32_t offs
  */
 TW_API tw_status tw_sun_passes(const tw_hours_place *place, int64_t noon_us,
                                int32_t height_mdeg, bool rising, int64_t *out);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -7,6 +7,10 @@
 
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* Zero it to begin. */
 typedef struct tw_interval {
     bool any;     /* a time has come */
@@ -23,5 +27,9 @@ typedef struct tw_interval {
  * @param every_us  Length of an interval; 0 or less: never.
  */
 TW_API bool tw_interval_due(tw_interval *interval, int64_t wall_us, int64_t every_us);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -9,6 +9,10 @@
 
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum { TW_NAME_MAX = 512 }; /* bytes of a name with its folders, the final 0 included */
 
 /* What a capture is. */
@@ -116,5 +120,9 @@ typedef struct tw_name_told {
  *         the pattern does not tell the time to the second.
  */
 TW_API tw_status tw_name_read(const char *pattern, const char *name, tw_name_told *out);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -10,6 +10,10 @@
 
 #include "tawny/catalogue.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum {
     TW_OUTBOX_BATCH = 2000,  /* items of one message at most */
     TW_OUTBOX_MOST = 100000, /* that wait for one destination at most */
@@ -167,5 +171,9 @@ TW_API tw_status tw_outbox_destinations(tw_catalogue *catalogue,
 /** From now on a power cut, but no kill, may undo the last changes of this connection:
  * for destinations where sending again replaces what is there. Quicker. */
 TW_API tw_status tw_outbox_relax(tw_catalogue *catalogue, tw_error *err);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -14,6 +14,10 @@
 #include "tawny/settings.h"
 #include "tawny/station.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum {
     TW_ACCOUNTS_MAX = 64,
     TW_ACCOUNT_NAME_MAX = 33, /* bytes, the final 0 included */
@@ -94,5 +98,9 @@ TW_API void tw_page_event(tw_page *page, const tw_event *event);
 
 /** Ends all connections, and removes the sightings that were to be. NULL is fine. */
 TW_API void tw_page_free(tw_page *page);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

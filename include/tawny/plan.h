@@ -6,6 +6,10 @@
 #include "tawny/catalogue.h"
 #include "tawny/settings.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* What one camera has made. */
 typedef struct tw_plan_camera {
     char name[64];
@@ -40,5 +44,9 @@ TW_API tw_plan_rates tw_plan_rates_of(const tw_plan_camera *camera);
 
 /** @return for how many days a card takes captures at this rate before the oldest go. */
 TW_API double tw_plan_days(uint64_t free_bytes, int64_t keep_free, double day_bytes);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -14,6 +14,10 @@
 #include "tawny/status.h"
 #include "tawny/view.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* ---- camera ---------------------------------------------------------------------- */
 
 typedef enum tw_codec {
@@ -202,5 +206,9 @@ typedef tw_status (*tw_camera_make_fn)(const tw_camera_request *request, tw_came
 TW_API tw_status tw_camera_make(const tw_camera_make_fn *makers,
                                 const tw_camera_request *request, tw_camera *out,
                                 tw_error *err);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -4,6 +4,10 @@
 
 #include "tawny/port.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /** Makes cameras from "v4l2:DEVICE", "file:PATH" (a video file or a folder of JPEG
  * pictures in the order of their names), "rtsp://...", "http://...", "inbox:FOLDER" and
  * "stdin:". A tw_camera_make_fn. */
@@ -50,5 +54,9 @@ TW_API tw_status tw_linux_pins(tw_pins *out, tw_error *err);
  * @return TW_OK; TW_EACCES, TW_ENOSPC...: err names the folder.
  */
 TW_API tw_status tw_linux_card(const char *folder, tw_card *out, tw_error *err);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

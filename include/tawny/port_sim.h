@@ -5,6 +5,10 @@
 
 #include "tawny/port.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* ---- scene ----------------------------------------------------------------------- */
 
 /* One subject that crosses the picture, in seconds of the scene. */
@@ -106,5 +110,9 @@ TW_API uint32_t tw_sim_card_calls(const tw_card *card);
 
 /** @return Files created and not yet closed. */
 TW_API size_t tw_sim_card_open(const tw_card *card);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -8,6 +8,10 @@
 
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* What has been counted since any zero; all only grow. */
 typedef struct tw_rate_counts {
     uint64_t frames;  /* that came */
@@ -43,5 +47,9 @@ typedef struct tw_rate {
  */
 TW_API tw_rate_news tw_rate_look(tw_rate *rate, int64_t now_us,
                                  const tw_rate_counts *counts, uint32_t wanted_milli);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

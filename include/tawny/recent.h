@@ -5,6 +5,10 @@
 
 #include "tawny/detector.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum {
     TW_RECENT_FRAMES = 600,    /* that are kept: a minute at ten a second */
     TW_RECENT_STEP_US = 95000, /* frames that come quicker are left out */
@@ -39,5 +43,9 @@ TW_API tw_status tw_recent_add(tw_recent *recent, const tw_reading *reading);
 TW_API size_t tw_recent_walk(const tw_recent *recent, const uint8_t *mask,
                              void (*visit)(void *ctx, const tw_reading *reading),
                              void *ctx);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

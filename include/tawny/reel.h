@@ -8,6 +8,10 @@
 #include "tawny/error.h"
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* One capture. Texts are borrowed. */
 typedef struct tw_reel_part {
     const char *path;   /* a JPEG picture, or a video */
@@ -44,5 +48,9 @@ typedef int (*tw_reel_progress_fn)(void *ctx, uint32_t done, uint32_t of);
 TW_API tw_status tw_reel_write(const tw_reel_spec *spec, const tw_reel_part *parts,
                                uint32_t count, const char *path, tw_reel_progress_fn told,
                                void *ctx, uint32_t *skipped, tw_error *err);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -9,6 +9,10 @@
 
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* What became of something that was to be sent. */
 typedef enum tw_verdict {
     TW_DELIVERED,
@@ -84,5 +88,9 @@ TW_API const char *tw_fault_text(tw_fault fault);
  * @param out  Caller's, capacity bytes, >= 1; cut where it is too long. @return out. */
 TW_API const char *tw_reply_shown(const char *line, size_t bytes, char *out,
                                   size_t capacity);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -9,6 +9,10 @@
 #include "tawny/frame.h"
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 typedef struct tw_ring tw_ring;
 
 /** Told when the ring needs a packet no more: its bytes may go.
@@ -93,5 +97,9 @@ TW_API size_t tw_ring_held(const tw_ring *ring);
 
 /** @return Packets that there is room for. */
 TW_API uint32_t tw_ring_slots(const tw_ring *ring);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

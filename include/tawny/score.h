@@ -10,6 +10,10 @@
 #include "tawny/api.h"
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* How far a sighting may miss and still be the right one. */
 enum {
     TW_SCORE_NEAR_US = 500000,     /* of an event, to have found it */
@@ -71,5 +75,9 @@ TW_API uint32_t tw_score_f1_ppm(const tw_score *score);
 TW_API uint64_t tw_score_false_per_1000h(const tw_score *score);
 /** @return Share of the events' time that lies inside sightings, ppm. */
 TW_API uint32_t tw_score_cover_ppm(const tw_score *score);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -18,6 +18,10 @@
 #include "tawny/view.h"
 #include "tawny/zones.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 typedef enum tw_stills {
     TW_STILLS_NONE,
     TW_STILLS_FIRST,
@@ -377,5 +381,9 @@ TW_API tw_status tw_settings_edit(const char *text, size_t bytes, const char *he
 
 /** Write the reference (Markdown) of all settings. @return TW_OK; TW_EIO. */
 TW_API tw_status tw_settings_reference(FILE *out);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

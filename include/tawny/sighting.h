@@ -8,6 +8,10 @@
 #include "tawny/detector.h"
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum { TW_CONFIRM_MAX = 16 }; /* largest n of "k of n frames" */
 
 /* Limits of one zone. */
@@ -138,5 +142,9 @@ TW_API void tw_sighting_settle_again(tw_sighting_watch *watch);
 
 /** @return "idle", "settling", "armed", "sighting" or "resting"; static. */
 TW_API const char *tw_watch_state_name(tw_watch_state state);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

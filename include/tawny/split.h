@@ -9,6 +9,10 @@
 
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* How far a picture has been looked through. Zero it to begin with a picture. */
 typedef struct tw_split {
     size_t at;
@@ -31,5 +35,9 @@ TW_API tw_status tw_split_jpeg(tw_split *split, const uint8_t *data, size_t byte
 
 /** @return where the first picture may begin at or after from; bytes: nowhere yet. */
 TW_API size_t tw_split_find(const uint8_t *data, size_t bytes, size_t from);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

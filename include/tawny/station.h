@@ -11,6 +11,10 @@
 #include "tawny/settings.h"
 #include "tawny/sighting.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum { TW_SHEET_MAX = 200 }; /* pictures on a contact sheet */
 
 typedef enum tw_event_kind {
@@ -329,5 +333,9 @@ TW_API const char *tw_why_not(const tw_reading *reading, tw_watch_state state,
 
 /** Where in the picture something is: "at the left", "in the middle"; static. */
 TW_API const char *tw_place_words(int32_t x_ppm, int32_t y_ppm);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -4,6 +4,10 @@
 
 #include "tawny/api.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* Name, value, text. Values are appended, never reused and never change their meaning. */
 #define TW_STATUS_LIST(X)                                                                \
     X(TW_OK, 0, "done")                                                                  \
@@ -35,5 +39,9 @@ TW_API const char *tw_status_name(tw_status st);
 
 /** @return A few words for a person ("no space left"); static. */
 TW_API const char *tw_status_text(tw_status st);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -11,6 +11,10 @@
 
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* State. Leave own alone. */
 typedef struct tw_timing {
     int64_t jump_us; /* by how much the wall clock jumped when it was last looked at */
@@ -49,5 +53,9 @@ TW_API int64_t tw_timing_right(const tw_timing *timing, int64_t wall_us, bool *t
 /** @return by how much times of before the clock was set are later in truth; 0: it never
  * was unset, or has not been set. */
 TW_API int64_t tw_timing_later(const tw_timing *timing);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

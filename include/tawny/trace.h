@@ -10,6 +10,10 @@
 
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 enum {
     TW_TRACE_SECONDS = 60, /* in a minute that is written */
     TW_TRACE_STEP = 6,     /* bytes of a second */
@@ -48,5 +52,9 @@ TW_API bool tw_trace_end(tw_trace *trace, tw_trace_minute *done);
 /** Read one second of a minute. @return false: no frame came in it. */
 TW_API bool tw_trace_read(const uint8_t *bytes, size_t second, uint32_t *max_ppm,
                           uint32_t *mean_ppm);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

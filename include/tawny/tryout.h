@@ -5,6 +5,10 @@
 
 #include "tawny/sighting.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* State, and what it has come to; leave own alone. */
 typedef struct tw_tryout {
     uint32_t sightings;
@@ -33,5 +37,9 @@ TW_API unsigned tw_tryout_step(tw_tryout *tryout, const tw_reading *reading);
 
 /** No more comes: what runs is over. @return likewise. */
 TW_API unsigned tw_tryout_end(tw_tryout *tryout);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

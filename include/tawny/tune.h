@@ -10,6 +10,10 @@
 #include "tawny/api.h"
 #include "tawny/score.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* Settings that were tried, and what they came to. */
 typedef struct tw_trial {
     uint16_t variant;   /* of the detector's settings; 0: as they are now */
@@ -39,5 +43,9 @@ TW_API uint64_t tw_tune_cost(const tw_trial *trial, uint32_t worth);
  */
 TW_API tw_choice tw_tune_choose(const tw_trial *trials, size_t count, uint32_t worth,
                                 uint32_t now_ppm);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -4,6 +4,10 @@
 
 #include "tawny/api.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #define TW_VERSION_MAJOR 0
 #define TW_VERSION_MINOR 1
 #define TW_VERSION_PATCH 0
@@ -11,5 +15,9 @@
 
 /** @return The version of the library that was linked, "major.minor.patch"; static. */
 TW_API const char *tw_version(void);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -8,6 +8,10 @@
 
 #include "tawny/frame.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* First mirrored left to right, then turned clockwise by quarters * 90 degrees. All eight
  * ways in which a picture can lie. */
 typedef struct tw_turn {
@@ -64,5 +68,9 @@ TW_API tw_rect tw_view_rect(const tw_view *view, uint16_t width, uint16_t height
  */
 TW_API void tw_view_plane(tw_turn turn, const tw_luma *src, const tw_rect *rect,
                           uint8_t *out, uint32_t out_stride);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -9,6 +9,10 @@
 #include "tawny/frame.h"
 #include "tawny/status.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* A place in the picture, in millionths of its width and height from the upper left. */
 typedef struct tw_point {
     int32_t x_ppm, y_ppm; /* 0..1000000 lies within the picture */
@@ -62,5 +66,9 @@ TW_API tw_status tw_zones_mark(const tw_grid *grid, const tw_zone *zones, size_t
  * @return TW_OK; TW_EINVAL: NULL pointer, bad view, empty grid.
  */
 TW_API tw_status tw_mask_mark(const tw_grid *grid, const tw_luma *picture, uint8_t *mask);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

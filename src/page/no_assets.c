@@ -1,0 +1,10 @@
+/* A library without a server has no files of the page. */
+#include "assets.h"
+
+#include <stddef.h>
+
+const tw_asset *tw_asset_find(const char *path)
+{
+    (void)path;
+    return NULL;
+}
