@@ -1,5 +1,5 @@
 # The habitual words; CMake does the work (see CMakePresets.json).
-.PHONY: demo test bench soak fuzz format lint docs install setup clean \
+.PHONY: demo test bench soak fuzz attack format lint docs install setup clean \
         check-format test-core test-options test-bare test-cross test-dev test-threads test-memory
 
 PREFIX ?= /usr/local
@@ -15,7 +15,13 @@ test: setup check-format test-core test-options test-cross test-dev test-threads
 setup:
 	@scripts/install-packages
 
-check-format:
+check-# What an attacker tries, against stations on loopback, with address sanitizers.
+attack: setup
+	cmake --preset dev >/dev/null
+	cmake --build --preset dev -- --quiet
+	ctest --preset dev -R ^attack_
+
+format:
 	scripts/check-format
 
 # The core alone, freestanding: nothing but <string.h> and the freestanding headers.
@@ -93,6 +99,12 @@ fuzz: setup
 	  build/fuzz/found/replies tests/corpus/replies
 	build/fuzz/bin/fuzz_orders -runs=$(FUZZ_RUNS) -max_len=512 -print_final_stats=1 \
 	  build/fuzz/found/orders tests/corpus/orders
+
+# What an attacker tries, against stations on loopback, with address sanitizers.
+attack: setup
+	cmake --preset dev >/dev/null
+	cmake --build --preset dev -- --quiet
+	ctest --preset dev -R ^attack_
 
 format:
 	git ls-files -z '*.c' '*.h' | xargs -0 clang-format -i

@@ -47,12 +47,21 @@ TW_API tw_status tw_draft_change_one(tw_draft *draft, const tw_draft_change *cha
 TW_API tw_status tw_draft_replace(tw_draft *draft, const char *text, size_t bytes,
                                   tw_error *err);
 
-/** Whether the changes bring no mistake that was not there.
+/** Whether the changes bring no mistake that was not there. Files that were not read when
+ * the draft was opened are not read: including another is a mistake.
  * @param told  Told each mistake that is new; may be NULL.
  * @param out   Set on TW_OK to the settings that it makes, the caller's; may be NULL.
  * @return TW_OK; TW_ESYNTAX, told; TW_ENOMEM. */
 TW_API tw_status tw_draft_check(tw_draft *draft, tw_problem_fn told, void *ctx,
                                 tw_settings **out);
+
+/** Whether what a draft makes may be changed by somebody who is not at the machine, over
+ * the page: no hooks, accounts, certificates, store, names or secrets; nothing that would
+ * send a secret elsewhere; files of footage and masks below the station's footage alone.
+ * @param made  What tw_draft_check made of this draft.
+ * @return TW_OK; TW_EACCES: err says what is changed in the file itself. */
+TW_API tw_status tw_draft_allow(const tw_draft *draft, const tw_settings *made,
+                                tw_error *err);
 
 /** Visit the lines that differ, file by file, from top to bottom.
  * @param visit  line: its number, in the file as it is where it was there, else as it

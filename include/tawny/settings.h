@@ -90,6 +90,7 @@ typedef struct tw_station_settings {
     const char *names;   /* pattern, see tw_name_expand */
     int64_t queue_bytes; /* footage that may wait for the card */
     int64_t keep_free;   /* bytes of the card that are kept free */
+    const char *footage; /* folder of what the page may choose as footage; "": none */
     const char *listen;  /* where the page answers: "127.0.0.1:8420"; "none" nowhere */
     const char *accounts_file;                 /* of those who may see it */
     const char *certificate, *certificate_key; /* PEM files; "": no TLS */
@@ -236,6 +237,7 @@ typedef struct tw_setting {
                             something else */
     const char *help;    /* one sentence */
     const char *origin;  /* "built-in", "station.ini:14", "--set" */
+    bool in_file_alone;  /* it is changed in the file itself, never over the page */
 } tw_setting;
 
 typedef struct tw_settings tw_settings;

@@ -14,6 +14,8 @@ static void add_row(void *ctx, const tw_setting *s)
     json_t *row = json_pack("{ss ss ss ss ss ss ss}", "group", s->group, "key", s->key,
                             "value", s->value, "preset", s->preset, "range", s->range,
                             "help", s->help, "origin", s->origin);
+    if (s->in_file_alone)
+        (void)json_object_set_new(row, "in_file_alone", json_true());
     if (s->choices)
         (void)json_object_set_new(row, "choices", json_string(s->choices));
     (void)json_array_append_new(ctx, row);
@@ -121,33 +123,16 @@ static void answer_problems(json_t *problems, tw_web_answer *out)
                    400, out);
 }
 
-/* Programs that are started, and who may come in, are no business of a page: somebody who
- * has come by an account must not come by the machine. */
-static bool keeps_what_is_not_for_a_page(tw_page *p, const tw_settings *made)
-{
-    tw_settings *now = tw_page_settings(p);
-    tw_station_settings a, b;
-    bool same = now && tw_settings_same_hooks(now, made);
-    if (same) {
-        tw_settings_station(now, &a);
-        tw_settings_station(made, &b);
-        same = strcmp(a.accounts_file, b.accounts_file) == 0;
-    }
-    tw_settings_free(now);
-    return same;
-}
-
-static tw_status check_draft(tw_page *p, tw_draft *draft, tw_settings **out_settings,
+static tw_status check_draft(tw_draft *draft, tw_settings **out_settings,
                              tw_web_answer *out)
 {
     json_t *problems = json_array();
+    tw_error err = {0};
     tw_status st = tw_draft_check(draft, add_problem, problems, out_settings);
     if (st != TW_OK) {
         answer_problems(problems, out);
-    } else if (!keeps_what_is_not_for_a_page(p, *out_settings)) {
-        st = TW_EACCES;
-        tw_answer_error(403, "hooks and accounts_file are changed in the file itself",
-                        out);
+    } else if ((st = tw_draft_allow(draft, *out_settings, &err)) != TW_OK) {
+        tw_answer_error(403, err.text, out);
         tw_settings_free(*out_settings);
         *out_settings = NULL;
     }
@@ -209,7 +194,7 @@ tw_status tw_draft_of(tw_page *p, const void *changes, tw_draft **draft,
     }
     for (size_t i = 0; st == TW_OK && i < json_array_size(list); i++)
         st = take_change(*draft, json_array_get(list, i), out);
-    return st == TW_OK ? check_draft(p, *draft, settings, out) : st;
+    return st == TW_OK ? check_draft(*draft, settings, out) : st;
 }
 
 /* ---- saving ----------------------------------------------------------------------- */
@@ -306,7 +291,7 @@ void tw_change_file(tw_page *p, const tw_web_request *r, const char *rest,
     else if (open_draft(p, &draft, out) == TW_OK) {
         if (tw_draft_replace(draft, text, strlen(text), &err) != TW_OK)
             tw_answer_error(400, err.text, out);
-        else if (check_draft(p, draft, &made, out) == TW_OK)
+        else if (check_draft(draft, &made, out) == TW_OK)
             finish(p, draft, made, json_is_true(json_object_get(asked, "write")), out);
     }
     (void)pthread_mutex_unlock(&p->writing);

@@ -25,6 +25,7 @@ typedef struct mistakes {
 struct tw_draft {
     tw_texts texts; /* the first is the file itself */
     mistakes known;
+    tw_settings *had; /* what the files said, as far as they are right */
 };
 
 /* ---- texts ------------------------------------------------------------------------ */
@@ -70,20 +71,21 @@ static void remember(void *ctx, const char *line)
 
 /* ---- a draft ---------------------------------------------------------------------- */
 
+/* What the texts say. @param out  Set unless TW_ENOMEM, whatever mistakes there are. */
 static tw_status read_settings(tw_draft *d, const char *path, tw_problem_fn told,
                                void *ctx, tw_settings **out)
 {
     tw_settings *s = tw_settings_new();
     if (!s)
         return TW_ENOMEM;
-    tw_status st = tw_settings_read_texts(s, path, &d->texts, told, ctx);
+    const tw_status st = tw_settings_read_texts(s, path, &d->texts, told, ctx);
     const tw_status checked = tw_settings_check(s, told, ctx);
-    st = st == TW_OK ? checked : st;
-    if (st == TW_OK && out)
-        *out = s;
-    else
+    if (st == TW_ENOMEM || checked == TW_ENOMEM) {
         tw_settings_free(s);
-    return st;
+        return TW_ENOMEM;
+    }
+    *out = s;
+    return st == TW_OK ? checked : st;
 }
 
 tw_status tw_draft_open(const char *path, tw_draft **out, tw_error *err)
@@ -93,7 +95,8 @@ tw_status tw_draft_open(const char *path, tw_draft **out, tw_error *err)
     tw_draft *d = calloc(1, sizeof *d);
     if (!d)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    tw_status st = read_settings(d, path, remember, &d->known, NULL);
+    tw_status st = read_settings(d, path, remember, &d->known, &d->had);
+    d->texts.sealed = true; /* what a change would include is not even read */
     const char *slash = strrchr(path, '/');
     if (d->texts.count == 0) {
         st = tw_fail(err, st == TW_OK ? TW_EIO : st, "%s: %s", path,
@@ -118,6 +121,7 @@ void tw_draft_free(tw_draft *d)
     if (!d)
         return;
     tw_texts_clear(&d->texts);
+    tw_settings_free(d->had);
     for (size_t i = 0; i < d->known.count; i++)
         free(d->known.all[i]);
     free(d);
@@ -226,21 +230,22 @@ tw_status tw_draft_check(tw_draft *d, tw_problem_fn told, void *ctx, tw_settings
     if (!d)
         return TW_EINVAL;
     fresh f = {.known = &d->known, .told = told, .ctx = ctx};
-    tw_settings *s = tw_settings_new();
-    if (!s)
-        return TW_ENOMEM;
-    tw_status st =
-        tw_settings_read_texts(s, d->texts.all[0].path, &d->texts, tell_fresh, &f);
-    const tw_status checked = tw_settings_check(s, tell_fresh, &f);
-    if (st == TW_ENOMEM || checked == TW_ENOMEM)
-        st = TW_ENOMEM;
-    else
+    tw_settings *s = NULL;
+    tw_status st = read_settings(d, d->texts.all[0].path, tell_fresh, &f, &s);
+    if (st != TW_ENOMEM)
         st = f.count > 0 ? TW_ESYNTAX : TW_OK;
     if (st == TW_OK && out)
         *out = s;
     else
         tw_settings_free(s);
     return st;
+}
+
+tw_status tw_draft_allow(const tw_draft *d, const tw_settings *made, tw_error *err)
+{
+    if (!d || !made)
+        return tw_fail(err, TW_EINVAL, "no draft");
+    return tw_settings_allow(d->had, made, err);
 }
 
 /* ---- what differs ----------------------------------------------------------------- */

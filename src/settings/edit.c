@@ -185,6 +185,20 @@ static bool is_line_of_its_own(const char *text, const char *unwanted)
     return true;
 }
 
+/* A key or the head of a section, as the table spells them: the reader trims blanks, so
+ * that another spelling would be read as the key that it is refused for. */
+static bool is_word(const char *text)
+{
+    const size_t n = strspn(text, "abcdefghijklmnopqrstuvwxyz_");
+    return n > 0 && text[n] == '\0';
+}
+
+static bool is_trimmed(const char *text)
+{
+    const size_t n = strlen(text);
+    return n == 0 || (!blank(text[0]) && !blank(text[n - 1]));
+}
+
 bool tw_settings_has(const char *text, size_t bytes, const char *head, const char *name,
                      const char *key)
 {
@@ -197,9 +211,10 @@ tw_status tw_settings_edit(const char *text, size_t bytes, const char *head,
                            char **out, size_t *out_bytes)
 {
     if (!text || !head || !name || !out || !out_bytes ||
-        !is_line_of_its_own(head, "[]= ") || !is_line_of_its_own(name, "[]=") ||
-        (key && !is_line_of_its_own(key, "[]=")) ||
-        (value && !is_line_of_its_own(value, key ? "" : "[]=")))
+        !is_word(head) || !is_line_of_its_own(name, "[]=") || !is_trimmed(name) ||
+        (key && !is_word(key)) ||
+        (value && !is_line_of_its_own(value, key ? "" : "[]=")) ||
+        (value && !key && !is_trimmed(value)))
         return TW_EINVAL;
     if (bytes > TW_FILE_MAX)
         return TW_ESIZE;

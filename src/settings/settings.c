@@ -414,7 +414,8 @@ static const char *shown(const tw_row *row, const char *value)
     return bare ? "***" : value;
 }
 
-static void show_row(const tw_row *row, const entry *e,
+/* @param fixed  It cannot be changed over the page, whatever its row says. */
+static void show_row(const tw_row *row, const entry *e, bool fixed,
                      void (*visit)(void *ctx, const tw_setting *setting), void *ctx)
 {
     tw_value field;
@@ -431,7 +432,8 @@ static void show_row(const tw_row *row, const entry *e,
                                 .range = range,
                                 .choices = choices_of(row),
                                 .help = row->help,
-                                .origin = e ? e->origin : "built-in"};
+                                .origin = e ? e->origin : "built-in",
+                                .in_file_alone = fixed || row->reach == TW_REACH_FILE};
     visit(ctx, &setting);
 }
 
@@ -446,7 +448,7 @@ tw_status tw_settings_walk(tw_settings *settings, const char *camera,
         return TW_ENOENT;
     for (size_t i = 0; i < count; i++)
         if (strcmp(rows[i].section, camera ? "camera" : "station") == 0)
-            show_row(&rows[i], entry_of(settings, camera, &rows[i]), visit, ctx);
+            show_row(&rows[i], entry_of(settings, camera, &rows[i]), false, visit, ctx);
     return TW_OK;
 }
 
@@ -461,10 +463,11 @@ tw_status tw_settings_walk_destination(tw_settings *settings, const char *name,
         return TW_EINVAL;
     if (!tw_find_section(settings, IN_DESTINATION, name))
         return TW_ENOENT;
+    const bool secret = tw_has_secret(settings, name);
     for (size_t i = 0; i < count; i++)
         if (strcmp(rows[i].section, "destination") == 0)
             show_row(&rows[i], tw_find_entry(settings, IN_DESTINATION, name, &rows[i]),
-                     visit, ctx);
+                     secret && rows[i].reach == TW_REACH_SECRET, visit, ctx);
     return TW_OK;
 }
 

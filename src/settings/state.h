@@ -82,6 +82,14 @@ const char *tw_zone_of(const section *s, const char *camera);
 /** What is said of a zone, by its whole name. */
 void tw_read_zone(const tw_settings *s, const char *name, tw_zone_settings *out);
 
+/** Whether a destination has a secret, in a file or the environment. */
+bool tw_has_secret(const tw_settings *s, const char *destination);
+
+/** Whether settings that somebody made over the page from others change only what he
+ * may. @return TW_OK; TW_EACCES: err says what may not be changed. */
+tw_status tw_settings_allow(const tw_settings *had, const tw_settings *made,
+                            tw_error *err);
+
 /* One reading of settings: where it stands, and what it has found. */
 typedef struct intake {
     tw_settings *settings;

@@ -246,6 +246,12 @@ static char *read_whole(intake *in, const char *path, size_t *bytes)
 {
     size_t n = 0;
     const char *known = in->texts ? tw_texts_find(in->texts, path, &n) : NULL;
+    if (!known && in->texts && in->texts->sealed) {
+        tw_intake_tell(in, TW_EACCES, 0,
+                       "is none of the files that were there: include it in the file "
+                       "itself");
+        return NULL;
+    }
     char *text = known ? malloc(n + 1) : read_file(in, path, bytes);
     if (known && text) {
         memcpy(text, known, n);

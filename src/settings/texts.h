@@ -2,6 +2,7 @@
 #ifndef TW_TEXTS_H
 #define TW_TEXTS_H
 
+#include <stdbool.h>
 #include <stddef.h>
 
 #include "tawny/status.h"
@@ -18,6 +19,7 @@ typedef struct tw_file_text {
 typedef struct tw_texts {
     tw_file_text *all;
     size_t count;
+    bool sealed; /* no further file is read */
 } tw_texts;
 
 /** @return the text that stands for a file, NULL: it has not been read. */

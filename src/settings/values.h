@@ -36,6 +36,16 @@ typedef struct tw_type {
     void (*explain)(const tw_row *row, char *out, size_t capacity);
 } tw_type;
 
+/* Who may change a setting over the page: somebody who has come by an account must not
+ * come by the machine. */
+typedef enum tw_reach {
+    TW_REACH_PAGE,   /* whoever may change settings */
+    TW_REACH_SECRET, /* the same, unless the destination has a secret that it would send
+                        elsewhere */
+    TW_REACH_PATH,   /* files and folders below the station's footage alone */
+    TW_REACH_FILE    /* the file itself alone */
+} tw_reach;
+
 /* One setting. */
 struct tw_row {
     const char *section; /* "station", "camera", "zone"... */
@@ -48,6 +58,7 @@ struct tw_row {
     const char *example; /* for messages */
     const char *choices; /* words separated by blanks, in the order of the enum */
     const char *help;
+    tw_reach reach;
 };
 
 extern const tw_type tw_type_text;       /* const char *, borrowed from the text */

@@ -170,6 +170,21 @@ static void test_what_never_reaches_the_file(void **state)
          "{\"head\":\"station\",\"name\":\"\",\"key\":\"accounts_file\",\"value\":\"/tmp/"
          "x\"}",
          "changed in the file itself"},
+        /* A blank behind the key, which the reader of the file takes off. */
+        {400,
+         "{\"head\":\"camera\",\"name\":\"kerb\",\"key\":\"include \",\"value\":"
+         "\"station.ini.old\"}",
+         "does not fit"},
+        {403,
+         "{\"head\":\"destination\",\"name\":\"shed\",\"key\":\"secret_file\","
+         "\"value\":\"/etc/shadow\"}",
+         "secret_file of [destination shed] is changed in the file itself"},
+        {403,
+         "{\"head\":\"camera\",\"name\":\"kerb\",\"key\":\"mask\",\"value\":"
+         "\"/etc/shadow\"}",
+         "below the folder that footage in [station] names"},
+        {403, "{\"head\":\"station\",\"name\":\"\",\"key\":\"store\",\"value\":\"/\"}",
+         "store of [station]"},
         {400, "{\"head\":\"camera\",\"key\":\"fps\",\"value\":\"4\"}", "a change is"},
         {400, "{\"head\":\"camera\",\"name\":\"kerb\",\"key\":7,\"value\":\"4\"}", ""},
         {400, "{\"head\":\"camera\",\"name\":\"kerb\",\"value\":null}", "a change is"},

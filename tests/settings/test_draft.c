@@ -112,6 +112,28 @@ static void test_a_change_goes_where_it_stands(void **state)
     tw_draft_free(d);
 }
 
+/* What was not read when the draft was opened is not read: not even for a message. */
+static void test_no_file_comes_in_that_was_not_there(void **state)
+{
+    (void)state;
+    char *later = join(folder, "cameras.d/later.ini");
+    problems p = {0};
+    tw_draft *d = open_draft();
+    assert_int_equal(change(d, "station", "", "include ", "cameras.d/later.ini"),
+                     TW_EINVAL);
+    assert_int_equal(change(d, "station", "", "Include", "cameras.d/later.ini"),
+                     TW_EINVAL);
+    assert_int_equal(change(d, "station ", "", "name", "x"), TW_EINVAL);
+    assert_int_equal(change(d, "hook", " x", "run", "/bin/true"), TW_EINVAL);
+    write_text(later, "the gate = 4711\n"); /* the pattern takes it in */
+    assert_int_equal(tw_draft_check(d, collect_problem, &p, NULL), TW_ESYNTAX);
+    assert_has(p.text, "cameras.d/later.ini: is none of the files that were there");
+    assert_null(strstr(p.text, "4711"));
+    assert_null(strstr(p.text, "gate"));
+    tw_draft_free(d);
+    free(later);
+}
+
 static void test_values_and_sections_go_and_are_renamed(void **state)
 {
     (void)state;
@@ -241,6 +263,8 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test_setup_teardown(test_a_change_goes_where_it_stands, set_up, drop),
+        cmocka_unit_test_setup_teardown(test_no_file_comes_in_that_was_not_there, set_up,
+                                        drop),
         cmocka_unit_test_setup_teardown(test_values_and_sections_go_and_are_renamed,
                                         set_up, drop),
         cmocka_unit_test_setup_teardown(test_what_would_be_read_as_more_is_refused,

@@ -1,9 +1,19 @@
 /* Reading footage from a file, by libavformat. */
+#include <libavutil/avstring.h>
 #include <libavutil/parseutils.h>
 
 #include "av.h"
 
 enum { PROBE_FAILURES_MAX = 1000 }; /* packets of other streams and bad ones in a row */
+
+/* What a camera or a recording of one can be. The library reads far more: texts, which it
+ * draws as pictures, and lists of other files and addresses. */
+#define FILE_FORMATS                                                                     \
+    "mov,mp4,matroska,webm,avi,mpegts,mpeg,mpegvideo,m4v,h264,hevc,mjpeg,yuv4mpegpipe,"  \
+    "flv,ogg,asf,mxf,nut,ivf,gif,dv,jpeg_pipe,png_pipe,webp_pipe,bmp_pipe,tiff_pipe,"     \
+    "pgm_pipe,ppm_pipe,image2"
+#define LIVE_FORMATS "rtsp,sdp,rtp,mpjpeg,mjpeg,jpeg_pipe"
+#define LIVE_PROTOCOLS "rtsp,rtsps,rtp,srtp,udp,tcp,tls,http,https,httpproxy,crypto"
 
 struct tw_footage {
     AVFormatContext *format;
@@ -130,16 +140,34 @@ static tw_status choose_stream(tw_footage *footage, const char *name, tw_stream 
     return TW_OK;
 }
 
+/* A path is one, whatever it begins with, and no address of the library's. */
+static tw_status open_path(tw_footage *footage, const char *path, tw_error *err)
+{
+    AVDictionary *options = NULL;
+    char *url = av_asprintf("file:%s", path);
+    int code = url ? 0 : AVERROR(ENOMEM);
+    if (code == 0)
+        code = av_dict_set(&options, "format_whitelist", FILE_FORMATS, 0);
+    if (code >= 0)
+        code = av_dict_set(&options, "protocol_whitelist", "file", 0);
+    if (code >= 0) /* a picture's name is no pattern for the names of others */
+        code = av_dict_set(&options, "pattern_type", "none", 0);
+    if (code >= 0)
+        code = avformat_open_input(&footage->format, url, NULL, &options);
+    av_dict_free(&options);
+    av_free(url);
+    if (code == AVERROR(EINVAL) || code == AVERROR_INVALIDDATA) /* as it says of a format that is not on the list */
+        return tw_fail(err, TW_EDAMAGED, "%s: this is no footage", path);
+    return code < 0 ? tw_av_fail(err, tw_av_status(code), code, path) : TW_OK;
+}
+
 tw_status tw_av_footage_open(const char *path, tw_footage **out, tw_stream *stream,
                              int64_t *wall_us, tw_error *err)
 {
     tw_footage *footage = make_footage();
     if (!footage)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    tw_status st = TW_OK;
-    const int code = avformat_open_input(&footage->format, path, NULL, NULL);
-    if (code < 0)
-        st = tw_av_fail(err, tw_av_status(code), code, path);
+    tw_status st = open_path(footage, path, err);
     if (st == TW_OK)
         st = choose_stream(footage, path, stream, err);
     if (st == TW_OK) {
@@ -169,7 +197,11 @@ static tw_status open_url(tw_footage *footage, const char *url, tw_error *err)
     (void)av_dict_set_int(&options, "timeout", footage->live.timeout_us, 0);
     (void)av_dict_set(&options, "rtsp_transport", footage->live.udp ? "udp" : "tcp", 0);
     (void)av_dict_set(&options, "user_agent", "tawny", 0);
-    const int code = avformat_open_input(&footage->format, url, NULL, &options);
+    int code = av_dict_set(&options, "format_whitelist", LIVE_FORMATS, 0);
+    if (code >= 0)
+        code = av_dict_set(&options, "protocol_whitelist", LIVE_PROTOCOLS, 0);
+    if (code >= 0)
+        code = avformat_open_input(&footage->format, url, NULL, &options);
     av_dict_free(&options);
     if (code >= 0)
         return TW_OK;

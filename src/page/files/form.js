@@ -2,7 +2,6 @@
 import { $, ask, button, complain, make, notice, save } from "./common.js";
 
 const view = { section: null, changed: new Map(), file: "" };
-const KEPT = new Set(["accounts_file"]);  // changed in the file itself
 
 const titleOf = (s) => s.head === "station" ? "Station" : s.head + " " + s.name;
 
@@ -20,7 +19,7 @@ function note(row, value) {
 
 // A value is one of a few words, or a text.
 function input(row, id) {
-  const own = { id, "aria-describedby": id + "-help", disabled: KEPT.has(row.key) || row.origin === "--set" };
+  const own = { id, "aria-describedby": id + "-help", disabled: row.in_file_alone || row.origin === "--set" };
   if (row.choices)
     return make("select", Object.assign(own, { class: "form-select form-select-sm", onchange: (e) => note(row, e.target.value) }),
       ...row.choices.split(" ").map((c) => make("option", { value: c, selected: c === row.value }, c)));
@@ -31,8 +30,8 @@ function input(row, id) {
 function setting(row) {
   const id = "set-" + row.key, built = row.origin === "built-in";
   const field = input(row, id);
-  const origin = make("span", { class: "origin" }, built ? "built-in" : row.origin === "--set" ? "set on the command line" : row.origin);
-  const back = built || row.origin === "--set" || KEPT.has(row.key) ? "" :
+  const origin = make("span", { class: "origin" }, built ? "built-in" + (row.in_file_alone ? ", changed in the file alone" : "") : row.origin === "--set" ? "set on the command line" : row.origin + (row.in_file_alone ? ", changed there alone" : ""));
+  const back = built || row.origin === "--set" || row.in_file_alone ? "" :
     button("Take it out", () => { view.changed.set(row.key, null); field.value = row.choices ? row.preset : ""; field.placeholder = "taken out"; mark(); }, { class: "btn btn-sm small", "aria-label": "Take it out: " + row.key + " is inherited then" });
   return make("div", { class: "setting", "data-key": row.key, "data-words": (row.key + " " + row.help + " " + row.group).toLowerCase() },
     make("div", { class: "ends" }, make("label", { for: id }, row.key), origin), make("div", { class: "value" }, field, back),
