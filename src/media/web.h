@@ -10,7 +10,7 @@
 #include "tawny/error.h"
 
 enum {
-    TW_WEB_ABI = 2,
+    TW_WEB_ABI = 3,
     TW_WEB_CONNECTIONS = 64, /* at once; more are closed */
     TW_WEB_PATIENCE_S = 15,  /* without a sign from the other side */
     TW_WEB_BODY_MAX = 1 << 20,
@@ -46,6 +46,7 @@ typedef struct tw_web_answer {
     char tag[24];      /* ETag, without its quotes; "" none */
     const char *cache; /* Cache-Control; NULL: no-store */
     bool zipped;       /* bytes are gzip */
+    bool known;        /* who asks is let in: his connection keeps its place */
     unsigned again_s;  /* Retry-After; 0 none */
     /* BYTES: */
     const void *data;

@@ -70,6 +70,7 @@ tw_status tw_accounts_read(const char *path, accounts *out, tw_error *err)
         return TW_OK;
     if (!file)
         return tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+    out->made = true;
     tw_status st = check_mode(file, path, err);
     while (st == TW_OK && fgets(line, sizeof line, file)) {
         number++;

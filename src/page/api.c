@@ -7,7 +7,6 @@
 #include "assets.h"
 #include "page.h"
 
-#define COOKIE "tawny"
 #define US INT64_C(1000000)
 
 /* ---- who asks --------------------------------------------------------------------- */
@@ -17,22 +16,62 @@ typedef struct visitor {
     session session;
     tw_may may;
     bool known; /* by a session */
-    bool open;  /* there are no accounts, and nobody else can ask */
+    bool open;  /* there never was an account, and nobody else can ask */
 } visitor;
 
-/* Accounts hold as they are now: one that is gone, or may less, takes its sessions along,
- * and the first that is made shuts the page to who has none. */
+/* Whether it was passed on by a proxy, so that anybody may have asked. */
+static bool is_passed_on(tw_page *p, const tw_web_request *r)
+{
+    static const char *const headers[] = {
+        "Forwarded", "Via", "X-Forwarded-For", "X-Forwarded-Host", "X-Real-IP", NULL};
+    for (size_t i = 0; headers[i]; i++)
+        if (p->web->header(r->call, headers[i]))
+            return true;
+    return false;
+}
+
+static bool is_this_machine(const char *peer)
+{
+    return strncmp(peer, "127.", 4) == 0 || strcmp(peer, "::1") == 0 ||
+           strncmp(peer, "::ffff:127.", 11) == 0;
+}
+
+/* The session that a request belongs to. Accounts hold as they are now: one that is gone,
+ * or has another password, ends its sessions.
+ * @return its account; NULL: there is none. */
+static const account *account_of(tw_page *p, const char *token, const accounts *all,
+                                 session *out)
+{
+    if (!token || !tw_session_find(&p->sessions, p->web, token, tw_page_now(p), out))
+        return NULL;
+    const account *who = tw_accounts_find(all, out->name);
+    if (who && p->web->same(who->hash, out->hash))
+        return who;
+    tw_session_end(&p->sessions, p->web, token);
+    return NULL;
+}
+
+bool tw_page_may_look(tw_page *p, const char *token)
+{
+    session s;
+    accounts *all = calloc(1, sizeof *all);
+    bool may = all && tw_accounts_read(p->accounts_file, all, NULL) == TW_OK;
+    may = may && (token[0] ? account_of(p, token, all, &s) != NULL : !all->made);
+    free(all);
+    return may;
+}
+
+/* The first account that is made shuts the page to who has none; it stays shut when the
+ * last one is gone. */
 static void look_up(tw_page *p, const tw_web_request *r, const accounts *all,
                     visitor *out)
 {
-    const char *token = p->web->cookie(r->call, COOKIE);
     memset(out, 0, sizeof *out);
-    out->open = p->loopback && all->count == 0;
+    out->open =
+        p->loopback && !all->made && is_this_machine(r->peer) && !is_passed_on(p, r);
     out->may = out->open ? TW_MAY_RUN : TW_MAY_NOTHING;
-    if (!token ||
-        !tw_session_find(&p->sessions, p->web, token, tw_page_now(p), &out->session))
-        return;
-    const account *who = tw_accounts_find(all, out->session.name);
+    const account *who =
+        account_of(p, p->web->cookie(r->call, TW_COOKIE), all, &out->session);
     out->known = who != NULL;
     if (who)
         out->may = who->may;
@@ -81,10 +120,10 @@ static void welcome(tw_page *p, const account *who, tw_web_answer *out)
     session s;
     tw_session_begin(&p->sessions, p->web, who, tw_page_now(p), &s);
     tw_answer_json(json_pack("{ss ss ss}", "name", s.name, "may",
-                             s.may == TW_MAY_RUN ? "run" : "look", "change", s.change),
+                             who->may == TW_MAY_RUN ? "run" : "look", "change", s.change),
                    200, out);
     (void)snprintf(out->cookie, sizeof out->cookie,
-                   COOKIE "=%s; Path=/; HttpOnly; SameSite=Strict; Max-Age=43200%s",
+                   TW_COOKIE "=%s; Path=/; HttpOnly; SameSite=Strict; Max-Age=43200%s",
                    s.token, tw_page_is_tls(p) ? "; Secure" : "");
 }
 
@@ -99,18 +138,23 @@ static bool is_right(tw_page *p, const account *who, const char *password)
 static void try_login(tw_page *p, const tw_web_request *r, const accounts *all,
                       const char *name, const char *password, tw_web_answer *out)
 {
-    const int64_t wait_us = tw_login_wait(&p->sessions, r->peer, name, tw_page_now(p));
+    session own;
     const account *who = tw_accounts_find(all, name);
+    const bool known =
+        who && account_of(p, p->web->cookie(r->call, TW_COOKIE), all, &own) == who;
+    const int64_t wait_us =
+        tw_login_begin(&p->sessions, r->peer, name, known, tw_page_now(p));
     if (wait_us > 0) {
         tw_answer_error(429, "too many tries: wait a little", out);
         out->again_s = (unsigned)(wait_us / US) + 1;
-    } else if (is_right(p, who, password)) {
-        tw_login_worked(&p->sessions, r->peer, name);
-        welcome(p, who, out);
-    } else {
-        tw_login_failed(&p->sessions, r->peer, name, tw_page_now(p));
-        tw_answer_error(401, "name or password are wrong", out);
+        return;
     }
+    const bool right = is_right(p, who, password);
+    tw_login_end(&p->sessions, r->peer, name, right);
+    if (right)
+        welcome(p, who, out);
+    else
+        tw_answer_error(401, "name or password are wrong", out);
 }
 
 static void log_in(tw_page *p, const tw_web_request *r, const accounts *all,
@@ -130,12 +174,12 @@ static void log_in(tw_page *p, const tw_web_request *r, const accounts *all,
 
 static void log_out(tw_page *p, const tw_web_request *r, tw_web_answer *out)
 {
-    const char *token = p->web->cookie(r->call, COOKIE);
+    const char *token = p->web->cookie(r->call, TW_COOKIE);
     if (token)
         tw_session_end(&p->sessions, p->web, token);
     tw_answer_json(json_pack("{sb}", "out", true), 200, out);
     (void)snprintf(out->cookie, sizeof out->cookie,
-                   COOKIE "=; Path=/; HttpOnly; SameSite=Strict; Max-Age=0");
+                   TW_COOKIE "=; Path=/; HttpOnly; SameSite=Strict; Max-Age=0");
 }
 
 /* Who one is; without accounts, anybody. */
@@ -264,6 +308,7 @@ static void serve(tw_page *p, const tw_web_request *r, const accounts *all,
         log_in(p, r, all, out);
     else if (!get || !serve_asset(r->path, out))
         serve_known(p, r, &v, out);
+    out->known = v.known || v.open;
 }
 
 void tw_page_handle(void *ctx, const tw_web_request *r, tw_web_answer *out)

@@ -9,6 +9,7 @@
 
 #include "page.h"
 
+#define ASK_AGAIN_US INT64_C(3000000)
 #define BOUNDARY "tawny-picture"
 
 enum {
@@ -133,6 +134,10 @@ typedef struct looker {
     uint64_t number; /* of the picture that it had last */
     char *part;      /* with its header; owned */
     size_t bytes, at;
+    /* Of a stream, which goes on for as long as who asked for it may look: */
+    tw_page *page;
+    char token[TW_TOKEN_BYTES]; /* of the session; "" none */
+    int64_t asked_us;           /* when that was looked up last */
 } looker;
 
 /* @return false: there is no such place. */
@@ -204,9 +209,21 @@ static bool next_part(looker *k)
     return k->part != NULL;
 }
 
+/* Whether who looks on may still do so. */
+static bool may_go_on(looker *k)
+{
+    const int64_t now_us = now_of(k->live);
+    if (now_us - k->asked_us < ASK_AGAIN_US)
+        return true;
+    k->asked_us = now_us;
+    return tw_page_may_look(k->page, k->token);
+}
+
 static long read_looker(void *ctx, char *out, size_t room)
 {
     looker *k = ctx;
+    if (!may_go_on(k))
+        return -1;
     if ((!k->part || k->at == k->bytes) && !next_part(k))
         return -1;
     size_t n = k->bytes - k->at;
@@ -223,14 +240,18 @@ static void end_looker(void *ctx)
     free(ctx);
 }
 
-static void answer_stream(live *l, const char *camera, tw_web_answer *out)
+static void answer_stream(tw_page *p, const char *camera, const char *token,
+                          tw_web_answer *out)
 {
     looker *k = malloc(sizeof *k);
-    if (!k || !begin_look(l, camera, 0, k)) {
+    if (!k || !begin_look(&p->live, camera, 0, k)) {
         free(k);
         out->status = 503;
         return;
     }
+    k->page = p;
+    k->asked_us = now_of(&p->live);
+    (void)snprintf(k->token, sizeof k->token, "%s", token ? token : "");
     *out = (tw_web_answer){.kind = TW_ANSWER_STREAM,
                            .status = 200,
                            .type = "multipart/x-mixed-replace; boundary=" BOUNDARY,
@@ -362,9 +383,8 @@ static void answer_reading(live *l, const char *camera, const tw_blob *box,
 void tw_show_stream(tw_page *p, const tw_web_request *r, const char *camera,
                     tw_web_answer *out)
 {
-    (void)r;
     if (tw_page_has_camera(p, camera))
-        answer_stream(&p->live, camera, out);
+        answer_stream(p, camera, p->web->cookie(r->call, TW_COOKIE), out);
     else
         tw_answer_error(404, "there is no such camera", out);
 }

@@ -87,12 +87,17 @@ static tw_status check_accounts(tw_page *p, const char *address, bool *none,
         return tw_fail(err, TW_ENOMEM, "out of memory");
     const tw_status st = tw_accounts_read(p->accounts_file, all, err);
     *none = all->count == 0;
+    const bool emptied = *none && all->made;
     free(all);
     if (st == TW_OK && *none && !p->loopback)
         return tw_fail(err, TW_EINVAL,
                        "listen = %s: others could see and change everything: make an "
                        "account first, by tawny account add NAME --may run",
                        address);
+    if (st == TW_OK && emptied)
+        tell(p, TW_OK,
+             "the file of accounts is empty, so nobody can log in: make one by tawny "
+             "account add NAME --may run, or remove the file");
     return st;
 }
 
@@ -159,6 +164,7 @@ tw_status tw_page_new(const tw_settings *settings, const tw_page_host *host,
     if (!p)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     (void)pthread_mutex_init(&p->sessions.lock, NULL);
+    (void)pthread_mutex_init(&p->sessions.checking, NULL);
     (void)pthread_mutex_init(&p->station_lock, NULL);
     (void)pthread_mutex_init(&p->store_lock, NULL);
     (void)pthread_mutex_init(&p->writing, NULL);
@@ -214,6 +220,7 @@ void tw_page_free(tw_page *p)
     tw_moments_free(&p->moments);
     tw_catalogue_close(p->catalogue);
     (void)pthread_mutex_destroy(&p->sessions.lock);
+    (void)pthread_mutex_destroy(&p->sessions.checking);
     (void)pthread_mutex_destroy(&p->station_lock);
     (void)pthread_mutex_destroy(&p->store_lock);
     (void)pthread_mutex_destroy(&p->writing);

@@ -12,8 +12,10 @@
 #include "tawny/recent.h"
 
 enum {
-    SESSIONS_MAX = 64,
+    SESSIONS_OF_ONE = 8, /* of an account; its oldest goes for a new one */
+    SESSIONS_MAX = SESSIONS_OF_ONE * TW_ACCOUNTS_MAX,
     FAILURES_MAX = 256,
+    LOGINS_MAX = 4, /* that wait for their password to be checked, one after another */
     CAMERAS_MAX = 64,
     PATH_BYTES = 4096,
     CELLS_MAX = TW_CELLS_MAX * TW_CELLS_MAX,
@@ -33,6 +35,7 @@ typedef struct account {
 typedef struct accounts {
     account all[TW_ACCOUNTS_MAX];
     size_t count;
+    bool made; /* there is a file; where the last account is gone, nobody is let in */
 } accounts;
 
 /** @return TW_OK, also where there is no file; else err says what is wrong with it. */
@@ -46,13 +49,13 @@ typedef struct session {
     char token[TW_TOKEN_BYTES];  /* in the cookie */
     char change[TW_TOKEN_BYTES]; /* that changes must bring along */
     char name[TW_ACCOUNT_NAME_MAX];
-    tw_may may;
-    int64_t seen_us; /* by the clock; 0: the place is free */
+    char hash[TW_HASH_BYTES]; /* of the password that held: it ends with that */
+    int64_t seen_us;          /* by the clock; 0: the place is free */
 } session;
 
-/* Logins that failed, by who tried or for whom. */
+/* Logins that failed, by who tried, and by who tried for whom. */
 typedef struct failure {
-    char key[96];
+    char key[128];
     unsigned count;
     int64_t until_us; /* nothing is tried before */
     int64_t last_us;
@@ -60,6 +63,8 @@ typedef struct failure {
 
 typedef struct sessions {
     pthread_mutex_t lock;
+    pthread_mutex_t checking; /* a password is: it takes 64 MB, so one at a time */
+    unsigned waiting;         /* for that, and the one that is checked; under lock */
     session all[SESSIONS_MAX];
     failure failed[FAILURES_MAX];
 } sessions;
@@ -72,10 +77,14 @@ bool tw_session_find(sessions *s, const tw_web_module *web, const char *token,
                      int64_t now_us, session *out);
 void tw_session_end(sessions *s, const tw_web_module *web, const char *token);
 
-/** @return how long somebody must wait before the next try, microseconds; 0: not. */
-int64_t tw_login_wait(sessions *s, const char *peer, const char *name, int64_t now_us);
-void tw_login_failed(sessions *s, const char *peer, const char *name, int64_t now_us);
-void tw_login_worked(sessions *s, const char *peer, const char *name);
+/** Begin to check a password, when its turn has come. It counts as failed from now on.
+ * @param known  Who tries is let in already, and need not wait for those who guess.
+ * @return 0, and tw_login_end follows; else how long somebody must wait before the next
+ *         try, microseconds. */
+int64_t tw_login_begin(sessions *s, const char *peer, const char *name, bool known,
+                       int64_t now_us);
+/** @param worked  It was right: what had failed before is forgotten. */
+void tw_login_end(sessions *s, const char *peer, const char *name, bool worked);
 
 /* ---- live.c */
 
@@ -190,6 +199,12 @@ int64_t tw_page_now(const tw_page *page);
 int64_t tw_page_wall(const tw_page *page);
 
 /* ---- api.c */
+
+#define TW_COOKIE "tawny" /* that holds a session's token */
+
+/** Whether somebody who has asked already may still look.
+ * @param token  Of his session; "": he had none, as there were no accounts. */
+bool tw_page_may_look(tw_page *page, const char *token);
 
 /** The handler of the server. */
 void tw_page_handle(void *page, const tw_web_request *request, tw_web_answer *out);

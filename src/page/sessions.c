@@ -9,7 +9,7 @@
 #define FIRST_US INT64_C(1000000)              /* wait after the third failure ... */
 #define MOST_US (INT64_C(900) * 1000000)       /* ... doubled each time, up to this */
 
-enum { FREE_TRIES = 3, PEER_FREE_TRIES = 10 };
+enum { FREE_TRIES = 3, PEER_FREE_TRIES = 10, KEY_BYTES = 128 };
 
 /* ---- sessions --------------------------------------------------------------------- */
 
@@ -23,19 +23,36 @@ static session *find(sessions *s, const tw_web_module *web, const char *token)
     return found;
 }
 
+/* Under the lock: the oldest of an account that has as many as it may have, else the
+ * place that was not used for longest: a free one, as long as there are accounts to all.
+ */
+static session *place_for(sessions *s, const char *name)
+{
+    session *oldest = &s->all[0], *own = NULL;
+    size_t count = 0;
+    for (size_t i = 0; i < SESSIONS_MAX; i++) {
+        session *at = &s->all[i];
+        if (at->seen_us < oldest->seen_us)
+            oldest = at;
+        if (at->seen_us == 0 || strcmp(at->name, name) != 0)
+            continue;
+        count++;
+        if (!own || at->seen_us < own->seen_us)
+            own = at;
+    }
+    return count >= SESSIONS_OF_ONE ? own : oldest;
+}
+
 void tw_session_begin(sessions *s, const tw_web_module *web, const account *who,
                       int64_t now_us, session *out)
 {
-    session made = {.may = who->may, .seen_us = now_us};
+    session made = {.seen_us = now_us};
     web->token(made.token);
     web->token(made.change);
     (void)snprintf(made.name, sizeof made.name, "%s", who->name);
+    (void)snprintf(made.hash, sizeof made.hash, "%s", who->hash);
     (void)pthread_mutex_lock(&s->lock);
-    session *place = &s->all[0];
-    for (size_t i = 1; i < SESSIONS_MAX; i++)
-        if (s->all[i].seen_us < place->seen_us)
-            place = &s->all[i];
-    *place = made;
+    *place_for(s, who->name) = made;
     (void)pthread_mutex_unlock(&s->lock);
     *out = made;
 }
@@ -81,28 +98,49 @@ static failure *failure_of(sessions *s, const char *key, int64_t now_us)
     return NULL;
 }
 
-static void word_keys(const char *peer, const char *name, char by[96], char of[96])
+/* Where somebody is. One who has IPv6 has all the addresses of its network, which is the
+ * first half. */
+static void word_place(const char *peer, char out[64])
 {
-    (void)snprintf(by, 96, "by %.80s", peer);
-    (void)snprintf(of, 96, "of %.80s", name);
+    unsigned groups = 0;
+    size_t n = 0;
+    const bool six = strchr(peer, ':') && !strchr(peer, '.');
+    for (; peer[n] && n < 63 && !(six && groups == 4); n++)
+        groups += peer[n] == ':';
+    (void)snprintf(out, 64, "%.*s", (int)n, peer);
 }
 
-int64_t tw_login_wait(sessions *s, const char *peer, const char *name, int64_t now_us)
+/* By name and address together: whoever guesses somebody's password shuts himself out,
+ * and not him. */
+static void word_keys(const char *peer, const char *name, char by[KEY_BYTES],
+                      char of[KEY_BYTES])
 {
-    char keys[2][96];
+    char place[64];
+    word_place(peer, place);
+    (void)snprintf(by, KEY_BYTES, "by %s", place);
+    (void)snprintf(of, KEY_BYTES, "of %.40s by %s", name, place);
+}
+
+/* Under the lock. */
+static int64_t wait_of(sessions *s, const char *key, int64_t now_us)
+{
+    const failure *f = failure_of(s, key, now_us);
+    return f && f->until_us > now_us ? f->until_us - now_us : 0;
+}
+
+/* Under the lock: how long nothing is tried after so many. */
+static void set_wait(failure *f, unsigned free_tries)
+{
     int64_t wait_us = 0;
-    word_keys(peer, name, keys[0], keys[1]);
-    (void)pthread_mutex_lock(&s->lock);
-    for (int i = 0; i < 2; i++) {
-        const failure *f = failure_of(s, keys[i], now_us);
-        if (f && f->until_us - now_us > wait_us)
-            wait_us = f->until_us - now_us;
+    if (f->count >= free_tries) {
+        wait_us = FIRST_US;
+        for (unsigned i = free_tries; i < f->count && wait_us < MOST_US; i++)
+            wait_us *= 2;
     }
-    (void)pthread_mutex_unlock(&s->lock);
-    return wait_us;
+    f->until_us = f->last_us + (wait_us < MOST_US ? wait_us : MOST_US);
 }
 
-/* Under the lock: one more, and how long nothing is tried then. */
+/* Under the lock. */
 static void add_failure(sessions *s, const char *key, unsigned free_tries, int64_t now_us)
 {
     failure *f = failure_of(s, key, now_us);
@@ -116,32 +154,54 @@ static void add_failure(sessions *s, const char *key, unsigned free_tries, int64
     }
     f->count++;
     f->last_us = now_us;
-    int64_t wait_us = 0;
-    if (f->count >= free_tries) {
+    set_wait(f, free_tries);
+}
+
+int64_t tw_login_begin(sessions *s, const char *peer, const char *name, bool known,
+                       int64_t now_us)
+{
+    char by[KEY_BYTES], of[KEY_BYTES];
+    word_keys(peer, name, by, of);
+    (void)pthread_mutex_lock(&s->lock);
+    const int64_t one_us = wait_of(s, by, now_us), other_us = wait_of(s, of, now_us);
+    int64_t wait_us = known ? 0 : one_us > other_us ? one_us : other_us;
+    if (wait_us == 0 && s->waiting == LOGINS_MAX)
         wait_us = FIRST_US;
-        for (unsigned i = free_tries; i < f->count && wait_us < MOST_US; i++)
-            wait_us *= 2;
+    if (wait_us == 0) { /* before it is checked: others may ask at the same time */
+        s->waiting++;
+        add_failure(s, by, PEER_FREE_TRIES, now_us);
+        add_failure(s, of, FREE_TRIES, now_us);
     }
-    f->until_us = now_us + (wait_us < MOST_US ? wait_us : MOST_US);
-}
-
-void tw_login_failed(sessions *s, const char *peer, const char *name, int64_t now_us)
-{
-    char by[96], of[96];
-    word_keys(peer, name, by, of);
-    (void)pthread_mutex_lock(&s->lock);
-    add_failure(s, by, PEER_FREE_TRIES, now_us);
-    add_failure(s, of, FREE_TRIES, now_us);
     (void)pthread_mutex_unlock(&s->lock);
+    if (wait_us == 0)
+        (void)pthread_mutex_lock(&s->checking);
+    return wait_us;
 }
 
-void tw_login_worked(sessions *s, const char *peer, const char *name)
+/* Under the lock: take back one failure, or all of a key. */
+static void forgive(sessions *s, const char *key, unsigned free_tries, bool all)
 {
-    char by[96], of[96];
+    for (size_t i = 0; i < FAILURES_MAX; i++) {
+        failure *f = &s->failed[i];
+        if (f->count == 0 || strcmp(f->key, key) != 0)
+            continue;
+        if (all || --f->count == 0)
+            memset(f, 0, sizeof *f);
+        else
+            set_wait(f, free_tries);
+    }
+}
+
+void tw_login_end(sessions *s, const char *peer, const char *name, bool worked)
+{
+    char by[KEY_BYTES], of[KEY_BYTES];
     word_keys(peer, name, by, of);
+    (void)pthread_mutex_unlock(&s->checking);
     (void)pthread_mutex_lock(&s->lock);
-    for (size_t i = 0; i < FAILURES_MAX; i++)
-        if (strcmp(s->failed[i].key, of) == 0)
-            memset(&s->failed[i], 0, sizeof s->failed[i]);
+    s->waiting--;
+    if (worked) {
+        forgive(s, of, FREE_TRIES, true);
+        forgive(s, by, PEER_FREE_TRIES, false);
+    }
     (void)pthread_mutex_unlock(&s->lock);
 }

@@ -37,12 +37,16 @@ static void test_without_accounts_it_is_for_this_machine(void **state)
                     "{\"star\":true}"));
     check(200,
           post(w, "/api/sightings/1", "X-Tawny-Change: local\r\n", "{\"star\":true}"));
-    /* the first account that is made shuts it, the last that goes opens it again */
+    /* nor does it open to what a proxy on this machine passes on */
+    check(401, get(w, "/api/status", "X-Forwarded-For: 192.0.2.66\r\n"));
+    check(401, get(w, "/api/status", "Forwarded: for=192.0.2.66\r\n"));
+    check(401, get(w, "/api/status", "Via: 1.1 lane\r\n"));
+    /* the first account that is made shuts it, and the last that goes leaves it shut */
     assert_int_equal(tw_account_set(w->accounts, "ann", TW_MAY_RUN, "frogspawn", NULL),
                      TW_OK);
     check(401, get(w, "/api/status", ""));
     assert_int_equal(tw_account_remove(w->accounts, "ann", NULL), TW_OK);
-    check(200, get(w, "/api/status", ""));
+    check(401, get(w, "/api/status", ""));
     write_text(w->accounts, "damaged\n"); /* nobody is let in by that */
     check(500, get(w, "/api/status", ""));
     assert_int_equal(unlink(w->accounts), 0);
@@ -117,6 +121,12 @@ static void test_those_who_may_look_and_those_who_may_change(void **state)
         "DELETE /api/status HTTP/1.1\r\nHost: %s\r\nConnection: close\r\n%s\r\n", w->host,
         ann);
     check(405, speak(w->port, deletion));
+    /* another password ends the sessions of the old one */
+    assert_int_equal(tw_account_set(w->accounts, "bob", TW_MAY_LOOK, "froglets", NULL),
+                     TW_OK);
+    check(401, get(w, "/api/status", bob));
+    log_in(w, "bob", "froglets", bob, bob_change);
+    check(200, get(w, "/api/status", bob));
     /* one that is removed is out at once; one who logs out too */
     assert_int_equal(tw_account_remove(w->accounts, "bob", NULL), TW_OK);
     check(401, get(w, "/api/status", bob));

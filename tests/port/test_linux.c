@@ -265,6 +265,23 @@ static void test_sources_that_cannot_be(void **state)
     assert_int_not_equal(camera.ops->open(camera.ctx, &stream, &err), TW_OK);
     assert_has(err.text, "empty.mp4");
     camera.ops->destroy(camera.ctx);
+    /* A text is no picture, though the codec library draws them; nor is a list of others.
+     */
+    static const char *const texts[][2] = {
+        {"notes.txt", "The gate's code is 4711.\nThe gate's code is 4711.\n"},
+        {"list.m3u8", "#EXTM3U\n#EXTINF:1,\n/etc/passwd\n#EXT-X-ENDLIST\n"},
+        {"list.ffconcat", "ffconcat version 1.0\nfile 'notes.txt'\n"}};
+    for (size_t i = 0; i < sizeof texts / sizeof *texts; i++) {
+        char *text = join(folder, texts[i][0]);
+        write_text(text, texts[i][1]);
+        (void)snprintf(source, sizeof source, "file:%s", text);
+        assert_int_equal(make(source, &camera, &err), TW_OK);
+        assert_int_equal(camera.ops->open(camera.ctx, &stream, &err), TW_EDAMAGED);
+        assert_has(err.text, "this is no footage");
+        camera.ops->destroy(camera.ctx);
+        (void)unlink(text);
+        free(text);
+    }
     (void)snprintf(source, sizeof source, "file:%s", folder);
     assert_int_equal(make(source, &camera, &err), TW_OK);
     assert_int_equal(camera.ops->open(camera.ctx, &stream, &err), TW_ENOENT);

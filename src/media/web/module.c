@@ -11,7 +11,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "../web.h"
+#include "guests.h"
 #include "tawny/api.h"
 
 enum { FROM_ONE = 24, MEMORY = 32768, STREAM_BLOCK = 65536 };
@@ -20,6 +20,7 @@ struct tw_web {
     struct MHD_Daemon *daemon;
     tw_web_spec spec;
     int port;
+    tw_guests guests;
 };
 
 /* A request while its body comes in. */
@@ -251,11 +252,18 @@ static enum MHD_Result refuse_size(tw_web_call *call)
     return answer(call, &a);
 }
 
+static tw_guest *guest_of(struct MHD_Connection *connection)
+{
+    const union MHD_ConnectionInfo *info =
+        MHD_get_connection_info(connection, MHD_CONNECTION_INFO_SOCKET_CONTEXT);
+    return info ? info->socket_context : NULL;
+}
+
 static enum MHD_Result handle(void *ctx, struct MHD_Connection *connection,
                               const char *url, const char *method, const char *version,
                               const char *data, size_t *bytes, void **state)
 {
-    const tw_web *web = ctx;
+    tw_web *web = ctx;
     tw_web_call *call = *state;
     char peer[64];
     (void)version;
@@ -281,17 +289,19 @@ static enum MHD_Result handle(void *ctx, struct MHD_Connection *connection,
                                     .bytes = call->bytes,
                                     .call = call};
     tw_web_answer a = {.status = MHD_HTTP_NOT_FOUND};
+    tw_guests_answer(&web->guests, guest_of(connection), false);
     web->spec.handle(web->spec.ctx, &request, &a);
+    tw_guests_answer(&web->guests, guest_of(connection), a.known);
     return answer(call, &a);
 }
 
 static void completed(void *ctx, struct MHD_Connection *connection, void **state,
                       enum MHD_RequestTerminationCode code)
 {
+    tw_web *web = ctx;
     tw_web_call *call = *state;
-    (void)ctx;
-    (void)connection;
     (void)code;
+    tw_guests_wait(&web->guests, guest_of(connection));
     if (!call)
         return;
     if (call->body)
@@ -299,6 +309,19 @@ static void completed(void *ctx, struct MHD_Connection *connection, void **state
     free(call->body);
     free(call);
     *state = NULL;
+}
+
+/* A connection comes and goes. */
+static void connected(void *ctx, struct MHD_Connection *connection, void **guest,
+                      enum MHD_ConnectionNotificationCode what)
+{
+    tw_web *web = ctx;
+    const union MHD_ConnectionInfo *info =
+        MHD_get_connection_info(connection, MHD_CONNECTION_INFO_CONNECTION_FD);
+    if (what == MHD_CONNECTION_NOTIFY_STARTED && info)
+        *guest = tw_guests_come(&web->guests, info->connect_fd);
+    else if (what == MHD_CONNECTION_NOTIFY_CLOSED)
+        tw_guests_leave(&web->guests, *guest);
 }
 
 /* ---- passwords -------------------------------------------------------------------- */
@@ -352,6 +375,7 @@ static void stop(tw_web *web)
         return;
     if (web->daemon)
         MHD_stop_daemon(web->daemon);
+    tw_guests_end(&web->guests);
     free(web);
 }
 
@@ -368,9 +392,6 @@ static tw_status begin(tw_web *web, const struct addrinfo *at, tw_error *err)
         {MHD_OPTION_HTTPS_MEM_KEY, 0, (void *)spec->key},          /* NOLINT */
         {MHD_OPTION_END, 0, NULL}};
     static const struct MHD_OptionItem none[] = {{MHD_OPTION_END, 0, NULL}};
-    sigset_t all, before;
-    (void)sigfillset(&all);
-    (void)pthread_sigmask(SIG_SETMASK, &all, &before); /* its threads are for no signal */
     errno = 0;
     web->daemon = MHD_start_daemon(
         flags, (uint16_t)spec->port, NULL, NULL, handle, web, MHD_OPTION_SOCK_ADDR,
@@ -378,9 +399,9 @@ static tw_status begin(tw_web *web, const struct addrinfo *at, tw_error *err)
         MHD_OPTION_PER_IP_CONNECTION_LIMIT, (unsigned)FROM_ONE,
         MHD_OPTION_CONNECTION_TIMEOUT, (unsigned)TW_WEB_PATIENCE_S,
         MHD_OPTION_CONNECTION_MEMORY_LIMIT, (size_t)MEMORY, MHD_OPTION_NOTIFY_COMPLETED,
-        completed, NULL, MHD_OPTION_ARRAY, tls ? more : none, MHD_OPTION_END);
+        completed, web, MHD_OPTION_NOTIFY_CONNECTION, connected, web, MHD_OPTION_ARRAY,
+        tls ? more : none, MHD_OPTION_END);
     const int code = errno;
-    (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
     if (!web->daemon)
         return tw_fail(err, tw_status_of_errno(code ? code : EINVAL),
                        "cannot listen at %s, port %d: %s", spec->address, spec->port,
@@ -408,7 +429,13 @@ static tw_status start(const tw_web_spec *spec, tw_web **out, tw_error *err)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
     web->spec = *spec;
-    const tw_status st = begin(web, at, err);
+    sigset_t all, before;
+    (void)sigfillset(&all);
+    (void)pthread_sigmask(SIG_SETMASK, &all, &before); /* its threads are for no signal */
+    tw_status st = tw_guests_begin(&web->guests, err);
+    if (st == TW_OK)
+        st = begin(web, at, err);
+    (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
     freeaddrinfo(at);
     if (st == TW_OK)
         *out = web;
