@@ -22,8 +22,6 @@ extern "C" {
 
 enum { TW_HAPPENINGS_MAX = 20000 };
 
-#define TW_CATALOGUE_FILE "catalogue.db"
-
 typedef struct tw_catalogue tw_catalogue;
 
 /* A sighting as the catalogue has it. Texts are borrowed for the call. */

@@ -13,6 +13,12 @@
 extern "C" {
 #endif
 
+/* What lies in a store beside captures: the catalogue; the mark by which a folder is
+ * known for a store; and, for a moment, what tries whether it can be written. */
+#define TW_CATALOGUE_FILE "catalogue.db"
+#define TW_STORE_MARK ".tawny-store"
+#define TW_STORE_PROBE "tawny-can-write-here"
+
 enum { TW_NAME_MAX = 512 }; /* bytes of a name with its folders, the final 0 included */
 
 /* What a capture is. */

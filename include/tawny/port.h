@@ -141,7 +141,8 @@ typedef struct tw_card_ops {
      * life of ctx. NULL: it is none. */
     const char *(*folder)(void *ctx);
     /* Required. Have the card for oneself until it is destroyed, so that no two stations
-     * write to it. Fine to call twice. TW_EACCES: another has it. */
+     * write to it. Fine to call twice. TW_EACCES: another has it; TW_EEXIST: it holds
+     * what is no store's. */
     tw_status (*claim)(void *ctx, tw_error *err);
     /* Required. Frees ctx. */
     void (*destroy)(void *ctx);

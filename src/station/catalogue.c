@@ -208,11 +208,52 @@ static tw_status upgrade(tw_catalogue *c, tw_error *err)
     return st;
 }
 
-tw_status tw_catalogue_open(const char *path, bool write, tw_catalogue **out,
-                            tw_error *err)
+/* Whether all tables, indexes and triggers are there as this version makes them. One
+ * whose text was damaged opens, and fails later at whatever needs it. */
+static tw_status check_schema(tw_catalogue *c, tw_error *err)
 {
-    if (!out || (!path && !write))
-        return tw_fail(err, TW_EINVAL, "no catalogue is named");
+    static const char LIST[] = "SELECT name, sql FROM sqlite_schema WHERE sql NOT NULL";
+    static const char FIND[] = "SELECT count(*) FROM sqlite_schema WHERE sql = ?1";
+    tw_catalogue sound = {0};
+    sqlite3_stmt *s = NULL;
+    (void)snprintf(sound.place, sizeof sound.place, "in memory");
+    const int code = sqlite3_open(":memory:", &sound.db);
+    tw_status st = code == SQLITE_OK ? TW_OK : tw_catalogue_fail(&sound, code, err);
+    for (size_t v = 0; v < VERSION && st == TW_OK; v++)
+        st = tw_catalogue_execute(&sound, STEPS[v], err);
+    if (st == TW_OK)
+        st = tw_catalogue_prepare(&sound, LIST, &s, err);
+    while (st == TW_OK && sqlite3_step(s) == SQLITE_ROW) {
+        int64_t found = 0;
+        st = tw_catalogue_ask(c, FIND, tw_catalogue_text(s, 1), &found, err);
+        if (st == TW_OK && found == 0)
+            st = tw_fail(err, TW_EDAMAGED, "catalogue %s: its %s is not as it should be",
+                         c->place, tw_catalogue_text(s, 0));
+    }
+    (void)sqlite3_finalize(s);
+    (void)sqlite3_close(sound.db);
+    return st;
+}
+
+/* Readers and the station do not hold each other up. The log beside the data base stays
+ * small, as a card may be. @param alone  Without the file that connections share, for
+ * which there may be no room. */
+static tw_status prepare_to_write(tw_catalogue *c, bool alone, tw_error *err)
+{
+    tw_status st = TW_OK;
+    if (alone)
+        st = tw_catalogue_execute(c, "PRAGMA locking_mode = EXCLUSIVE", err);
+    if (st == TW_OK)
+        st = tw_catalogue_execute(c,
+                                  "PRAGMA journal_mode = WAL; PRAGMA wal_autocheckpoint "
+                                  "= 250; PRAGMA journal_size_limit = 1048576",
+                                  err);
+    return st;
+}
+
+static tw_status open_with(const char *path, bool write, bool alone, tw_catalogue **out,
+                           tw_error *err)
+{
     tw_catalogue *c = calloc(1, sizeof *c);
     if (!c)
         return tw_fail(err, TW_ENOMEM, "out of memory");
@@ -226,14 +267,16 @@ tw_status tw_catalogue_open(const char *path, bool write, tw_catalogue **out,
         st = tw_fail(err, TW_ENOENT, "there is no catalogue %s", c->place);
     else if (code != SQLITE_OK)
         st = tw_catalogue_fail(c, code, err);
-    if (st == TW_OK) {
+    if (c->db)
         (void)sqlite3_busy_timeout(c->db, WAIT_MS);
+    if (st == TW_OK && alone)
+        st = tw_catalogue_execute(c, ALONE, err);
+    if (st == TW_OK)
         st = tw_catalogue_execute(
             c, "PRAGMA foreign_keys = ON; PRAGMA synchronous = FULL", err);
-    }
     int64_t unused = 0;
-    if (st == TW_OK && path && write) /* readers and the station do not hold each other */
-        st = tw_catalogue_execute(c, "PRAGMA journal_mode = WAL", err);
+    if (st == TW_OK && path && write)
+        st = tw_catalogue_execute(c, WRITES, err);
     if (st == TW_OK)
         st =
             tw_catalogue_ask(c, "SELECT count(*) FROM sqlite_schema", NULL, &unused, err);
@@ -241,10 +284,40 @@ tw_status tw_catalogue_open(const char *path, bool write, tw_catalogue **out,
         st = upgrade(c, err);
     else if (st == TW_OK)
         st = tw_fail(err, TW_EDAMAGED, "%s is empty, no catalogue", c->place);
+    if (st == TW_OK && path && write)
+        st = check_schema(c, err);
     if (st == TW_OK)
         *out = c;
     else
         tw_catalogue_close(c);
+    return st;
+}
+
+tw_status tw_catalogue_open(const char *path, bool write, tw_catalogue **out,
+                            tw_error *err)
+{
+    if (!out || (!path && !write))
+        return tw_fail(err, TW_EINVAL, "no catalogue is named");
+    return open_with(path, write, false, out, err);
+}
+
+tw_status tw_catalogue_open_alone(const char *path, tw_catalogue **out, tw_error *err)
+{
+    return open_with(path, true, true, out, err);
+}
+
+tw_status tw_catalogue_begin_batch(tw_catalogue *c, tw_error *err)
+{
+    return c ? tw_catalogue_execute(c, "BEGIN IMMEDIATE", err) : TW_EINVAL;
+}
+
+tw_status tw_catalogue_end_batch(tw_catalogue *c, tw_error *err)
+{
+    if (!c || sqlite3_get_autocommit(c->db)) /* it was rolled back */
+        return c ? TW_OK : TW_EINVAL;
+    const tw_status st = tw_catalogue_execute(c, "COMMIT", err);
+    if (st != TW_OK)
+        (void)tw_catalogue_execute(c, "ROLLBACK", NULL);
     return st;
 }
 

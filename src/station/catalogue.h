@@ -12,6 +12,15 @@ struct tw_catalogue {
     char place[1024]; /* for messages */
 };
 
+/** As tw_catalogue_open, to write, on a card that may have no room for the file that
+ * connections share: nobody else can open it meanwhile. To drop captures by. */
+tw_status tw_catalogue_open_alone(const char *path, tw_catalogue **out, tw_error *err);
+
+/** What follows becomes safe on the card together, when the batch ends: one sync for many
+ * changes. */
+tw_status tw_catalogue_begin_batch(tw_catalogue *catalogue, tw_error *err);
+tw_status tw_catalogue_end_batch(tw_catalogue *catalogue, tw_error *err);
+
 /** Word what the data base says. @return the status that stands for it. */
 tw_status tw_catalogue_fail(const tw_catalogue *catalogue, int code, tw_error *err);
 

@@ -78,6 +78,7 @@ static void *work(void *ctx)
 {
     tw_queue *q = ctx;
     bool ending = false;
+    tw_upkeep_mend(q->writer); /* cameras watch meanwhile */
     for (;;) {
         node *taken = take(q, &ending);
         if (!taken && ending)

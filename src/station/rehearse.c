@@ -29,6 +29,8 @@ tw_status tw_rehearse(const tw_board *board, const tw_camera_settings *camera,
     tw_writer_add_lane(&writer, &lane);
     if (board->card)
         st = tw_writer_open(&writer, board->card, station, err);
+    if (st == TW_OK && board->card) /* what is to be kept must be */
+        st = tw_store_probe(board->card, err);
     if (st == TW_OK)
         st = tw_run_open(&run, board, camera, false, false, board->card ? &keep : NULL,
                          told, ctx, err);

@@ -118,7 +118,7 @@ void tw_station_tell(void *ctx, const tw_event *event)
 {
     tw_station *s = ctx;
     const char *what = word_happening(event);
-    if (what && s->writer.catalogue)
+    if (what)
         note_happening(s, what, event);
     (void)pthread_mutex_lock(&s->telling);
     count(s, event);
@@ -177,7 +177,7 @@ tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_
     if (st == TW_OK)
         st = tw_writer_open(&s->writer, board->card, &s->settings, err);
     if (st == TW_OK)
-        tw_upkeep_mend(&s->writer);
+        tw_writer_try_card(&s->writer);
     if (st == TW_OK)
         *out = s;
     else

@@ -9,8 +9,6 @@
 
 enum { SAME_NAME_MAX = 999 };
 
-#define PROBE "tawny-can-write-here"
-
 static tw_status check_names(const char *names, tw_error *err)
 {
     tw_name_fields fields = {.camera = "camera",
@@ -31,20 +29,20 @@ static tw_status check_names(const char *names, tw_error *err)
     return st == TW_OK ? TW_OK : tw_fail(err, st, "names = %s: too long", names);
 }
 
-static tw_status check_card(const tw_card *card, tw_error *err)
+tw_status tw_store_probe(const tw_card *card, tw_error *err)
 {
     void *file = NULL;
-    tw_status st = card->ops->create(card->ctx, PROBE, &file, err);
+    tw_status st = card->ops->create(card->ctx, TW_STORE_PROBE, &file, err);
     if (st == TW_EEXIST) { /* left by a power cut */
-        (void)card->ops->remove(card->ctx, PROBE, NULL);
-        st = card->ops->create(card->ctx, PROBE, &file, err);
+        (void)card->ops->remove(card->ctx, TW_STORE_PROBE, NULL);
+        st = card->ops->create(card->ctx, TW_STORE_PROBE, &file, err);
     }
     if (st != TW_OK)
         return st;
-    st = card->ops->append(card->ctx, file, PROBE, sizeof PROBE, err);
+    st = card->ops->append(card->ctx, file, TW_STORE_PROBE, sizeof TW_STORE_PROBE, err);
     const tw_status closed = card->ops->close(card->ctx, file, st == TW_OK ? err : NULL);
-    const tw_status removed =
-        card->ops->remove(card->ctx, PROBE, st == TW_OK && closed == TW_OK ? err : NULL);
+    const tw_status removed = card->ops->remove(
+        card->ctx, TW_STORE_PROBE, st == TW_OK && closed == TW_OK ? err : NULL);
     if (st != TW_OK)
         return st;
     return closed != TW_OK ? closed : removed;
@@ -54,8 +52,7 @@ tw_status tw_store_open(tw_store *store, const tw_card *card,
                         const tw_station_settings *settings, tw_error *err)
 {
     *store = (tw_store){*card, settings->name, settings->names};
-    const tw_status st = check_names(settings->names, err);
-    return st == TW_OK ? check_card(card, err) : st;
+    return check_names(settings->names, err);
 }
 
 /* Name number try of a stem: the second is "stem-2.mp4". */
@@ -142,5 +139,10 @@ tw_status tw_store_try(const tw_card *card, const tw_station_settings *station,
                        tw_error *err)
 {
     tw_store store;
-    return tw_store_open(&store, card, station, err);
+    tw_status st = card->ops->claim(card->ctx, err);
+    if (st == TW_EACCES) /* by a station that runs: that is fine here */
+        st = TW_OK;
+    if (st == TW_OK)
+        st = tw_store_open(&store, card, station, err);
+    return st == TW_OK ? tw_store_probe(card, err) : st;
 }

@@ -24,7 +24,10 @@ typedef struct tw_store_file {
     uint64_t bytes;
 } tw_store_file;
 
-/** Check the pattern and that the card can be written. */
+/** Try whether the card can be written. @return TW_OK; TW_ENOSPC, TW_EACCES, TW_EIO. */
+tw_status tw_store_probe(const tw_card *card, tw_error *err);
+
+/** Check the pattern of names. */
 tw_status tw_store_open(tw_store *store, const tw_card *card,
                         const tw_station_settings *settings, tw_error *err);
 

@@ -1,6 +1,8 @@
 /* Keeping the store in order. */
 #include "upkeep.h"
 
+#include "catalogue.h"
+
 #include <stdio.h>
 #include <string.h>
 
@@ -8,6 +10,7 @@
 
 enum {
     ROUND_MAX = 100000, /* captures dropped in one round */
+    BATCH_FILES = 500,  /* taken into the catalogue with one sync */
     RESERVE_PART = 10   /* of the card that keep_free takes at most: a tenth */
 };
 
@@ -143,19 +146,34 @@ static void drop_excess(tw_writer *writer, const tw_camera_settings *camera, tw_
     tell_dropped(writer, camera->name, word_limit("more than keep_size", kind, why), &d);
 }
 
-/* Bytes that are missing for the card to be as free as it should be. */
-static uint64_t missing(tw_writer *writer)
+/* What the clips that run will need until it is looked again: as much as they have, at
+ * most another tenth of the card. */
+static uint64_t needed_soon(const tw_writer *writer, uint64_t total)
+{
+    uint64_t bytes = 0;
+    for (const tw_lane *lane = writer->lanes; lane; lane = lane->next)
+        for (int k = 0; k < TW_KIND_COUNT; k++)
+            if (lane->own[k].clip)
+                bytes += lane->own[k].file.bytes;
+    return bytes < total / RESERVE_PART ? bytes : total / RESERVE_PART;
+}
+
+/* Bytes that are missing for the card to be as free as it should be.
+ * @param tells  Where it cannot be found out. */
+static uint64_t missing(tw_writer *writer, bool tells)
 {
     const tw_card *card = &writer->store.card;
     uint64_t free_bytes = 0, total = 0;
     tw_error err = {0};
     if (card->ops->space(card->ctx, &free_bytes, &total, &err) != TW_OK) {
-        tell_trouble(writer, &err);
+        if (tells)
+            tell_trouble(writer, &err);
         return 0;
     }
     uint64_t want = writer->keep_free;
     if (want > total / RESERVE_PART)
         want = total / RESERVE_PART;
+    want += needed_soon(writer, total);
     return free_bytes < want ? want - free_bytes : 0;
 }
 
@@ -184,6 +202,18 @@ bool tw_upkeep_make_room(tw_writer *writer, uint64_t bytes, uint64_t more)
     tell_dropped(writer, NULL, "the card is full, and they had NOT BEEN SENT yet",
                  &unsent);
     return sent.captures + unsent.captures > 0;
+}
+
+static void keep_free(tw_writer *writer, bool tells)
+{
+    const uint64_t bytes = writer->catalogue ? missing(writer, tells) : 0;
+    if (bytes > 0)
+        (void)tw_upkeep_make_room(writer, 0, bytes);
+}
+
+void tw_upkeep_keep_free(tw_writer *writer)
+{
+    keep_free(writer, false); /* writing goes on, and says what is wrong */
 }
 
 static void drop_trace(tw_writer *writer, const tw_camera_settings *camera)
@@ -216,16 +246,14 @@ void tw_upkeep(tw_writer *writer)
     tw_upkeep_clock(writer);
     for (const tw_lane *lane = writer->lanes; lane; lane = lane->next)
         keep_limits(writer, lane->camera);
-    const uint64_t bytes = missing(writer);
-    if (bytes > 0)
-        (void)tw_upkeep_make_room(writer, 0, bytes);
+    keep_free(writer, true);
 }
 
 /* ---- mending --------------------------------------------------------------------- */
 
 typedef struct mending {
     tw_writer *writer;
-    uint32_t removed, finished, adopted;
+    uint32_t removed, finished, adopted, looked_at;
 } mending;
 
 static bool ends_with(const char *name, const char *end)
@@ -305,6 +333,18 @@ static tw_status name_clip(const tw_card *card, const char *part, char *name,
     return tw_store_rename(card, part, stem, &MP4[1], name, err);
 }
 
+/* Whether a file would have had a name of ours once it was complete: others' downloads
+ * are none of our business. */
+static bool is_ours(const tw_writer *writer, const char *part)
+{
+    char name[TW_NAME_MAX];
+    tw_name_told told;
+    const size_t n = strlen(part) - strlen(TW_PART);
+    (void)snprintf(name, sizeof name, "%.*s", (int)n, part);
+    return (ends_with(name, MP4) || ends_with(name, ".jpg")) &&
+           tw_name_read(writer->store.names, name, &told) == TW_OK;
+}
+
 /* A clip that was being written plays as far as it got; a still does not. What cannot be
  * read now is left for another time. */
 static void end_half_written(mending *m, const char *part, uint64_t bytes)
@@ -332,10 +372,26 @@ static void end_half_written(mending *m, const char *part, uint64_t bytes)
         tell_trouble(m->writer, &err);
 }
 
+/* One sync for many files: thousands of them would hold all captures up for minutes. */
+static void next_batch(mending *m)
+{
+    tw_error err = {0};
+    tw_status st = TW_OK;
+    if (m->looked_at++ % BATCH_FILES != 0)
+        return;
+    if (m->looked_at > 1)
+        st = tw_catalogue_end_batch(m->writer->catalogue, &err);
+    if (st == TW_OK)
+        st = tw_catalogue_begin_batch(m->writer->catalogue, &err);
+    if (st != TW_OK)
+        tell_trouble(m->writer, &err);
+}
+
 static bool mend_file(void *ctx, const char *name, uint64_t bytes)
 {
     mending *m = ctx;
-    if (ends_with(name, TW_PART))
+    next_batch(m);
+    if (ends_with(name, TW_PART) && is_ours(m->writer, name))
         end_half_written(m, name, bytes);
     else if (strncmp(name, TW_CATALOGUE_FILE, strlen(TW_CATALOGUE_FILE)) != 0)
         adopt(m, name, bytes);
@@ -361,6 +417,9 @@ void tw_upkeep_mend(tw_writer *writer)
     tw_status st = tw_catalogue_seen(writer->catalogue, NULL, &err);
     if (st == TW_OK)
         st = card->ops->list(card->ctx, mend_file, &m, &err);
+    const tw_status ended = tw_catalogue_end_batch(writer->catalogue, &err);
+    if (st == TW_OK)
+        st = ended;
     if (st == TW_OK)
         st = tw_catalogue_forget_unseen(writer->catalogue, &gone, &err);
     if (st != TW_OK)

@@ -9,6 +9,10 @@
  * What cannot be dropped is told. */
 void tw_upkeep(tw_writer *writer);
 
+/** Make room, by dropping the oldest captures, for what the card is to have free and for
+ * what the clips that run will need soon. */
+void tw_upkeep_keep_free(tw_writer *writer);
+
 /** Look whether the clock has been set, or jumped. What was captured before it was set is
  * given its right time then: in the catalogue, in names and in EXIF. */
 void tw_upkeep_clock(tw_writer *writer);

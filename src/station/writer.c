@@ -7,12 +7,15 @@
 
 #include "../media/exif.h"
 #include "../media/jpeg.h"
+#include "catalogue.h"
 #include "upkeep.h"
 
 enum {
-    WHY_BYTES = 256,     /* of the line that says why a sighting began */
-    RETRY_US = 10000000, /* until a catalogue that failed is opened again */
-    ROOM_BYTES = 4000000 /* made at once on a full card, so that it is made seldom */
+    PATH_BYTES = 1024,
+    WHY_BYTES = 256,      /* of the line that says why a sighting began */
+    RETRY_US = 10000000,  /* until a catalogue that failed is opened again */
+    ROOM_BYTES = 4000000, /* made at once on a full card, so that it is made seldom */
+    CHECK_BYTES = 128000  /* written until it is looked again whether there is room */
 };
 
 static void tell_problem(const tw_writer *writer, const tw_job *job, tw_kind what,
@@ -167,12 +170,28 @@ static tw_name_fields name_for(const tw_writer *writer, const tw_job *job, tw_ki
     return f;
 }
 
+/* Room is made while there is still some: a clip that runs must not find the card full,
+ * nor must the catalogue. */
 static tw_status append(tw_writer *writer, tw_store_file *file, const void *data,
                         size_t bytes, tw_error *err)
 {
+    writer->unchecked_bytes += bytes;
+    if (writer->unchecked_bytes >= CHECK_BYTES) {
+        writer->unchecked_bytes = 0;
+        tw_upkeep_keep_free(writer);
+    }
     tw_status st = tw_store_append(&writer->store, file, data, bytes, err);
     if (st == TW_ENOSPC && tw_upkeep_make_room(writer, bytes, ROOM_BYTES))
         st = tw_store_append(&writer->store, file, data, bytes, err);
+    return st;
+}
+
+static tw_status begin_file(tw_writer *writer, const tw_name_fields *name,
+                            tw_store_file *file, tw_error *err)
+{
+    tw_status st = tw_store_begin(&writer->store, name, file, err);
+    if (st == TW_ENOSPC && tw_upkeep_make_room(writer, 1, ROOM_BYTES))
+        st = tw_store_begin(&writer->store, name, file, err);
     return st;
 }
 
@@ -209,7 +228,7 @@ static tw_status store_still(tw_writer *writer, const tw_job *job, const tw_stam
                                          : NULL,
                                  .width = job->width,
                                  .height = job->height};
-    tw_status st = tw_store_begin(&writer->store, &name, file, err);
+    tw_status st = begin_file(writer, &name, file, err);
     if (st != TW_OK)
         return st;
     st = append_still(writer, file, job, &exif, err);
@@ -415,7 +434,7 @@ static tw_status begin_video(tw_writer *writer, const tw_job *job, tw_kind kind,
         st = tw_caption_new(job->lane->camera, &r->caption, err);
     const tw_name_fields name = name_for(writer, job, kind, &r->stamp);
     if (st == TW_OK)
-        st = tw_store_begin(&writer->store, &name, &r->file, err);
+        st = begin_file(writer, &name, &r->file, err);
     if (st == TW_OK) {
         st = open_clip(job, kind, r, err);
         if (st != TW_OK)
@@ -571,14 +590,21 @@ static tw_status move_aside(const tw_card *card, char name[64], tw_error *err)
     return st;
 }
 
-static tw_status open_in(tw_writer *writer, const tw_card *card, tw_error *err)
+/* @param path  Set; NULL where the card is no folder: the catalogue is in memory then. */
+static tw_status find_catalogue(const tw_card *card, char path[PATH_BYTES],
+                                const char **found, tw_error *err)
 {
-    char path[1024];
     const char *folder = card->ops->folder(card->ctx);
-    if (folder && snprintf(path, sizeof path, "%s/%s", folder, TW_CATALOGUE_FILE) >=
-                      (int)sizeof path)
+    *found = folder ? path : NULL;
+    if (folder &&
+        snprintf(path, PATH_BYTES, "%s/%s", folder, TW_CATALOGUE_FILE) >= PATH_BYTES)
         return tw_fail(err, TW_ESIZE, "%s: the name of the store is too long", folder);
-    tw_status st = tw_catalogue_open(folder ? path : NULL, true, &writer->catalogue, err);
+    return TW_OK;
+}
+
+static tw_status open_for_run(tw_writer *writer, const char *path, tw_error *err)
+{
+    tw_status st = tw_catalogue_open(path, true, &writer->catalogue, err);
     if (st == TW_OK)
         st = tw_catalogue_begin_run(writer->catalogue,
                                     writer->clock.ops->wall_us(writer->clock.ctx), err);
@@ -589,6 +615,29 @@ static tw_status open_in(tw_writer *writer, const tw_card *card, tw_error *err)
     return st;
 }
 
+/* On a card that is so full that its catalogue cannot even be opened as usual. */
+static bool make_first_room(tw_writer *writer, const char *path)
+{
+    if (!path || tw_catalogue_open_alone(path, &writer->catalogue, NULL) != TW_OK)
+        return false;
+    const bool made = tw_upkeep_make_room(writer, 1, ROOM_BYTES);
+    tw_catalogue_close(writer->catalogue);
+    writer->catalogue = NULL;
+    return made;
+}
+
+static tw_status open_in(tw_writer *writer, const tw_card *card, tw_error *err)
+{
+    char place[PATH_BYTES];
+    const char *path = NULL;
+    tw_status st = find_catalogue(card, place, &path, err);
+    if (st != TW_OK)
+        return st;
+    st = open_for_run(writer, path, err);
+    if ((st == TW_ENOSPC || st == TW_EIO) && make_first_room(writer, path))
+        st = open_for_run(writer, path, err);
+    return st;
+}
 /* One that is damaged is moved aside, and a new one made: the files are still there. */
 static void open_catalogue(tw_writer *writer, const tw_card *card)
 {
@@ -667,6 +716,22 @@ tw_status tw_writer_open(tw_writer *writer, const tw_card *card,
                     clock->ops->trusted(clock->ctx, wall_us),
                     tw_catalogue_newest(writer->catalogue));
     return st;
+}
+
+/* A card that is full, or cannot be written now, ends no watch: room is made, and what
+ * comes is tried. */
+void tw_writer_try_card(tw_writer *writer)
+{
+    const tw_card *card = &writer->store.card;
+    tw_error err = {0}, line = {0};
+    tw_status st = tw_store_probe(card, &err);
+    if (st == TW_ENOSPC && tw_upkeep_make_room(writer, 1, ROOM_BYTES))
+        st = tw_store_probe(card, &err);
+    if (st == TW_OK || !writer->told)
+        return;
+    (void)tw_fail(&line, st, "%s; the station watches, and tries each capture", err.text);
+    writer->told(writer->ctx,
+                 &(tw_event){.kind = TW_EVENT_PROBLEM, .status = st, .text = line.text});
 }
 
 void tw_writer_close(tw_writer *writer)

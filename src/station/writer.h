@@ -74,12 +74,13 @@ typedef struct tw_job {
 
 typedef struct tw_writer {
     tw_store store;
-    tw_catalogue *catalogue; /* NULL: none is kept */
-    bool catalogue_failed;   /* and that has been said; others may look, atomically */
-    int64_t retry_us;        /* when it is opened again, by the clock */
-    bool upkeep_failed;      /* likewise */
-    uint64_t keep_free;      /* bytes of the card */
-    tw_lane *lanes;          /* all cameras', in order; borrowed */
+    tw_catalogue *catalogue;  /* NULL: none is kept */
+    bool catalogue_failed;    /* and that has been said; others may look, atomically */
+    int64_t retry_us;         /* when it is opened again, by the clock */
+    bool upkeep_failed;       /* likewise */
+    uint64_t keep_free;       /* bytes of the card */
+    uint64_t unchecked_bytes; /* written since it was looked whether there is room */
+    tw_lane *lanes;           /* all cameras', in order; borrowed */
     tw_clock clock;
     tw_timing timing;
     tw_event_fn told; /* may be NULL */
@@ -108,10 +109,14 @@ typedef struct tw_job_sink {
 } tw_job_sink;
 
 /** Open the store with its catalogue. Set clock, told and ctx before. What fails
- * there is told, and captures are stored all the same.
- * @return TW_OK; else the store cannot be written. */
+ * there is told, and captures are tried all the same: also where the card is full, or
+ * cannot be written.
+ * @return TW_OK; TW_EACCES: another station has it; TW_EEXIST: the folder is no store;
+ *         TW_ESYNTAX: the pattern of names is wrong. */
 tw_status tw_writer_open(tw_writer *writer, const tw_card *card,
                          const tw_station_settings *settings, tw_error *err);
+/** Try whether the card can be written; make room if it is full; tell if it cannot. */
+void tw_writer_try_card(tw_writer *writer);
 void tw_writer_close(tw_writer *writer); /* fine if it was never opened */
 
 /** Open a catalogue again that failed, if it is time, and make it agree with the files.

@@ -56,6 +56,8 @@ static void check_card_contract(const tw_card *card)
     void *ctx = card->ctx, *file = NULL, *other = NULL;
     tw_error err = {0};
     uint64_t free_bytes = 0, total = 0;
+    assert_int_equal(ops->claim(ctx, &err), TW_OK);
+    assert_int_equal(ops->claim(ctx, &err), TW_OK);
     assert_int_equal(ops->create(ctx, "a/b/one.part", &file, &err), TW_OK);
     assert_int_equal(ops->create(ctx, "a/b/one.part", &other, &err), TW_EEXIST);
     assert_int_equal(ops->append(ctx, file, "12345", 5, &err), TW_OK);
@@ -73,8 +75,6 @@ static void check_card_contract(const tw_card *card)
     assert_int_equal(ops->rename(ctx, "a/b/none", "a/b/three", &err), TW_ENOENT);
     assert_int_equal(ops->rename(ctx, "a/b/one", "new/folder/one", &err), TW_OK);
     assert_int_equal(ops->rename(ctx, "new/folder/one", "a/b/one", &err), TW_OK);
-    assert_int_equal(ops->claim(ctx, &err), TW_OK);
-    assert_int_equal(ops->claim(ctx, &err), TW_OK);
     assert_int_equal(ops->space(ctx, &free_bytes, &total, &err), TW_OK);
     assert_true(total > 0 && free_bytes <= total);
     assert_true(strlen(ops->place(ctx)) > 0);
@@ -108,6 +108,49 @@ static void test_folder_card_keeps_the_contract(void **state)
     free(left);
     card.ops->destroy(card.ctx);
     free(deep);
+    remove_folder(folder);
+}
+
+static tw_status claim_folder(const char *folder, tw_error *err)
+{
+    tw_card card;
+    assert_int_equal(tw_linux_card(folder, &card, err), TW_OK);
+    const tw_status st = card.ops->claim(card.ctx, err);
+    card.ops->destroy(card.ctx);
+    return st;
+}
+
+/* Captures are dropped to make room: so no folder is taken that may hold what is others'. */
+static void test_a_folder_that_is_no_store(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *photo = join(folder, "IMG_20200101_101112.jpg"),
+         *mark = join(folder, TW_STORE_MARK), *lost = join(folder, "lost+found"),
+         *catalogue = join(folder, TW_CATALOGUE_FILE);
+    tw_error err = {0};
+    assert_int_equal(mkdir(lost, 0700), 0); /* as a card of its own has */
+    assert_int_equal(claim_folder(folder, &err), TW_OK);
+    assert_int_equal(access(mark, F_OK), 0);
+    write_text(photo, "theirs");
+    assert_int_equal(claim_folder(folder, &err), TW_OK); /* it is marked now */
+    assert_int_equal(unlink(mark), 0);
+    assert_int_equal(claim_folder(folder, &err), TW_EEXIST);
+    assert_has(err.text, "holds other things (IMG_20200101_101112.jpg): choose an empty");
+    assert_has(err.text, "put an empty file .tawny-store beside it");
+    write_text(catalogue, "a catalogue of another program");
+    assert_int_equal(claim_folder(folder, &err), TW_EEXIST);
+    assert_int_equal(access(mark, F_OK), -1);
+    /* One of ours is from before there were marks. */
+    assert_int_equal(unlink(catalogue), 0);
+    tw_catalogue *c = NULL;
+    assert_int_equal(tw_catalogue_open(catalogue, true, &c, &err), TW_OK);
+    tw_catalogue_close(c);
+    assert_int_equal(claim_folder(folder, &err), TW_OK);
+    assert_int_equal(access(mark, F_OK), 0);
+    free(catalogue);
+    free(lost);
+    free(mark);
+    free(photo);
     remove_folder(folder);
 }
 
@@ -364,6 +407,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_folder_card_keeps_the_contract),
+        cmocka_unit_test(test_a_folder_that_is_no_store),
         cmocka_unit_test(test_simulated_card_keeps_the_contract),
         cmocka_unit_test(test_folders_that_cannot_be),
         cmocka_unit_test(test_a_folder_that_pictures_are_put_into),

@@ -142,7 +142,7 @@ static void test_every_failure_leaves_nothing_behind(void **state)
         card.ops->destroy(card.ctx);
         assert_true(fail < 50);
     }
-    assert_int_equal(fail, 11); /* four calls try the card, five store: then it works */
+    assert_int_equal(fail, 7); /* six calls store it: then it works */
 }
 
 static void test_patterns_are_checked_at_the_start(void **state)

@@ -73,6 +73,7 @@ static void test_settings_stand_on_the_core(void **state)
                                           "\"values.h",
                                           "\"tawny/caption.",
                                           "\"tawny/draft.",
+                                          "\"tawny/error.",
                                           "\"tawny/hours.",
                                           "\"tawny/naming.",
                                           "\"tawny/settings.",

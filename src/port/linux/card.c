@@ -215,7 +215,7 @@ static void list_folder(int parent, const char *name, const char *below, int dep
                 (int)sizeof full ||
             fstatat(fd, e->d_name, &s, AT_SYMLINK_NOFOLLOW) != 0)
             continue;
-        if (S_ISREG(s.st_mode))
+        if (S_ISREG(s.st_mode) && strcmp(full, TW_STORE_MARK) != 0)
             l->more = l->visit(l->visitor, full, (uint64_t)s.st_size);
         else if (S_ISDIR(s.st_mode) && depth < DEPTH_MAX)
             list_folder(fd, e->d_name, full, depth + 1, l);
@@ -269,14 +269,91 @@ static tw_status shorten_file(void *ctx, const char *name, uint64_t bytes, tw_er
     return st;
 }
 
+/* ---- whose folder it is ----------------------------------------------------------- */
+
+/* What a file system or a desktop puts into every folder at the top of a card. */
+static bool is_of_the_system(const char *name)
+{
+    static const char *const names[] = {
+        ".",        "..",         "lost+found",      "System Volume Information",
+        ".Trashes", ".fseventsd", ".Spotlight-V100", NULL};
+    for (size_t i = 0; names[i]; i++)
+        if (strcmp(names[i], name) == 0)
+            return true;
+    return strncmp(name, ".Trash-", 7) == 0;
+}
+
+/* @param other  Set to the name of something that is no capture of ours; "" none. */
+static tw_status find_other(const folder_card *card, char other[256], tw_error *err)
+{
+    const int fd = openat(card->fd, ".", O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    DIR *folder = fd >= 0 ? fdopendir(fd) : NULL;
+    other[0] = '\0';
+    if (!folder) {
+        const tw_status st = fail(card, "look into", "", err);
+        if (fd >= 0)
+            (void)close(fd);
+        return st;
+    }
+    for (struct dirent *e = NULL; !other[0] && (e = readdir(folder)) != NULL;)
+        if (!is_of_the_system(e->d_name) && strcmp(e->d_name, TW_STORE_PROBE) != 0)
+            (void)snprintf(other, 256, "%s", e->d_name);
+    (void)closedir(folder);
+    return TW_OK;
+}
+
+/* Whether a catalogue of ours is there, from before stores had a mark: its schema stands
+ * in its first pages, or in what was not yet put into them. */
+static bool has_catalogue(const folder_card *card)
+{
+    static const char TABLE[] = "CREATE TABLE sighting(id INTEGER";
+    static const char *const names[] = {TW_CATALOGUE_FILE, TW_CATALOGUE_FILE "-wal"};
+    enum { LOOKED_AT = 1 << 17 };
+    char *text = malloc(LOOKED_AT);
+    bool found = false;
+    for (size_t i = 0; text && !found && i < 2; i++) {
+        size_t got = 0;
+        found = read_file((void *)card, names[i], 0, text, LOOKED_AT, &got, NULL) ==
+                    TW_OK && /* NOLINT: it is not written */
+                memmem(text, got, TABLE, sizeof TABLE - 1) != NULL;
+    }
+    free(text);
+    return found;
+}
+
+/* A store is known by its mark. A folder without one must be empty: what lies in others
+ * is somebody's, and captures are dropped to make room. */
+static tw_status check_mark(const folder_card *card, tw_error *err)
+{
+    char other[256];
+    struct stat s;
+    if (fstatat(card->fd, TW_STORE_MARK, &s, AT_SYMLINK_NOFOLLOW) == 0)
+        return TW_OK;
+    const tw_status st = find_other(card, other, err);
+    if (st != TW_OK)
+        return st;
+    if (other[0] && !has_catalogue(card))
+        return tw_fail(err, TW_EEXIST,
+                       "the folder %s holds other things (%s): choose an empty one for "
+                       "the captures; if all in it is a station's, put an empty file %s "
+                       "beside it",
+                       card->place, other, TW_STORE_MARK);
+    const int fd = openat(card->fd, TW_STORE_MARK, O_WRONLY | O_CREAT | O_CLOEXEC, 0666);
+    if (fd >= 0) { /* a card that is full or cannot be written gets it another time */
+        (void)fsync(fd);
+        (void)close(fd);
+    }
+    return TW_OK;
+}
+
 /* The lock goes with the descriptor, also if the program dies. */
 static tw_status claim(void *ctx, tw_error *err)
 {
     const folder_card *card = ctx;
-    if (flock(card->fd, LOCK_EX | LOCK_NB) == 0 || errno != EWOULDBLOCK)
-        return TW_OK; /* a file system without locks is not refused for that */
-    return tw_fail(err, TW_EACCES, "another station writes to the folder %s",
-                   card->place);
+    if (flock(card->fd, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK)
+        return tw_fail(err, TW_EACCES, "another station writes to the folder %s",
+                       card->place);
+    return check_mark(card, err); /* one without locks is not refused for that */
 }
 
 static void destroy(void *ctx)
