@@ -2,12 +2,16 @@
  * of them changes. */
 #include "outward.h"
 
+#define RETRY_US INT64_C(10000000) /* until destinations that could not begin are tried */
+
 struct outward {
     const tw_card *card;
     char *store, *settings_file; /* whole paths */
     tw_clock clock;
     outward_calls calls;
     tw_settings *settings; /* that hold; NULL: none yet */
+    gboolean owed;         /* destinations, which could not begin: their card failed */
+    int64_t retry_us;      /* when they are tried again */
     tw_station *station;   /* NULL: none yet, or none any more */
     GMutex lock;           /* of what follows, for events */
     tw_hooks *hooks;       /* NULL: there are none */
@@ -59,12 +63,18 @@ static gboolean use_hooks(outward *o, const tw_settings *settings)
     return good;
 }
 
+/* A card may be full, or not there yet: that will mend. */
+static gboolean is_of_the_card(tw_status st)
+{
+    return st == TW_EIO || st == TW_ENOSPC || st == TW_EACCES || st == TW_ENOENT;
+}
+
 /* The old one first, so that nothing is sent by both. */
 static gboolean use_destinations(outward *o, const tw_settings *settings)
 {
     tw_deliver *made = NULL;
     tw_error err = {0};
-    if (settings && tw_settings_same_sending(settings, o->settings))
+    if (settings && !o->owed && tw_settings_same_sending(settings, o->settings))
         return TRUE;
     g_mutex_lock(&o->lock);
     tw_deliver *old = o->deliver;
@@ -74,13 +84,23 @@ static gboolean use_destinations(outward *o, const tw_settings *settings)
     const gboolean good =
         !settings || tw_deliver_new(settings, o->store, o->clock, on_destination, o,
                                     &made, &err) == TW_OK;
-    if (!good)
-        (void)cli_say(CLI_FAILED, "%s: nothing is sent", err.text);
+    const gboolean later = !good && is_of_the_card(err.status);
+    if (!good && !(later && o->owed))
+        (void)cli_say(CLI_FAILED, "%s: nothing is sent%s", err.text,
+                      later ? " until it can be read" : "");
+    o->owed = later;
+    o->retry_us = o->clock.ops->now_us(o->clock.ctx) + RETRY_US;
     tw_deliver_station(made, o->station);
     g_mutex_lock(&o->lock);
     o->deliver = made;
     g_mutex_unlock(&o->lock);
-    return good;
+    return good || later;
+}
+
+void outward_turn(outward *o)
+{
+    if (o->owed && o->clock.ops->now_us(o->clock.ctx) >= o->retry_us)
+        (void)use_destinations(o, o->settings);
 }
 
 static void on_page(void *ctx, tw_status st, const char *line)

@@ -33,6 +33,10 @@ void outward_frame(outward *outward, const tw_event *event);
 
 void outward_event(outward *outward,
                    const tw_event *event); /* any thread; NULL is fine */
+
+/** Try again what could not begin, if it is time; in the thread that uses settings. */
+void outward_turn(outward *o);
+
 void outward_end(outward *outward);
 
 #endif

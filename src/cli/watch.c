@@ -130,6 +130,7 @@ static void report(void *ctx)
     watching *w = ctx;
     const int64_t now_us = w->clock.ops->now_us(w->clock.ctx);
     tw_camera_status camera;
+    outward_turn(w->outward);
     if (w->json || w->report_us == 0 || now_us < w->report_next_us)
         return;
     w->report_next_us = now_us + w->report_us;

@@ -135,6 +135,74 @@ static void set_up(struct jpeg_decompress_struct *decoder, uint32_t looked_ppm)
     decoder->dct_method = JDCT_ISLOW; /* the same pixels on every machine */
 }
 
+/* What a picture says of itself before its first scan. */
+typedef struct outline {
+    bool known, held; /* its coefficients are held until its last scan */
+    uint64_t width, height, components, scans;
+} outline;
+
+static bool is_frame(uint8_t marker)
+{
+    return marker >= 0xC0 && marker <= 0xCF && marker != 0xC4 && marker != 0xC8 &&
+           marker != 0xCC;
+}
+
+/* Scans begin with FF DA, which no compressed data holds. */
+static uint64_t count_scans(const uint8_t *data, size_t bytes)
+{
+    uint64_t scans = 0;
+    for (size_t at = 0; at + 1 < bytes; at++) {
+        const uint8_t *mark = memchr(data + at, 0xFF, bytes - 1 - at);
+        if (!mark)
+            break;
+        at = (size_t)(mark - data);
+        scans += mark[1] == 0xDA;
+    }
+    return scans;
+}
+
+static void read_frame(const uint8_t *at, size_t left, outline *o)
+{
+    enum { HEAD = 10 };
+    if (left < HEAD)
+        return;
+    o->known = true;
+    o->held = at[1] == 0xC2 || at[1] == 0xC6 || at[1] == 0xCA || at[1] == 0xCE;
+    o->height = (uint64_t)at[5] << 8 | at[6];
+    o->width = (uint64_t)at[7] << 8 | at[8];
+    o->components = at[9];
+}
+
+static outline read_outline(const uint8_t *data, size_t bytes)
+{
+    outline o = {0};
+    for (size_t at = 2; at + 4 <= bytes && data[at] == 0xFF && data[at + 1] != 0xDA;) {
+        if (is_frame(data[at + 1])) {
+            read_frame(data + at, bytes - at, &o);
+            break;
+        }
+        at += data[at + 1] == 0xFF ? 1 : 2 + ((size_t)data[at + 2] << 8 | data[at + 3]);
+    }
+    o.scans = count_scans(data, bytes);
+    return o;
+}
+
+/* A picture of a few bytes may ask for gigabytes, or for minutes.
+ * @param held  Its coefficients are, of how few scans it may be. */
+static tw_status check_cost(const uint8_t *data, size_t bytes, bool held, tw_error *err)
+{
+    const outline o = read_outline(data, bytes);
+    const uint64_t pixels = o.width * o.height;
+    if (!o.known || (!held && !o.held && o.scans <= 1))
+        return TW_OK;
+    if (2 * pixels * o.components > TW_JPEG_MAX_COEFFICIENTS ||
+        pixels * o.scans > TW_JPEG_MAX_SCANNED)
+        return tw_fail(err, TW_ESIZE,
+                       "a picture of %u x %u in %u scans takes too much to decode",
+                       (unsigned)o.width, (unsigned)o.height, (unsigned)o.scans);
+    return TW_OK;
+}
+
 /* Decode into jpeg->decoded. May be left by longjmp: everything it takes is the reader's.
  */
 static tw_status read_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes)
@@ -190,6 +258,9 @@ static tw_status decode_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes,
 {
     jpeg->failure.text[0] = '\0';
     jpeg->failure.base.num_warnings = 0;
+    const tw_status cost = check_cost(data, bytes, false, err);
+    if (cost != TW_OK)
+        return cost;
     const tw_status st = read_luma(jpeg, data, bytes);
     const unsigned long w = jpeg->decoder.image_width, h = jpeg->decoder.image_height;
     if (st == TW_ESIZE)
@@ -242,6 +313,9 @@ tw_status tw_jpeg_pixels(const uint8_t *data, size_t bytes, uint16_t least_width
     int w = 0, h = 0, subsampling = 0, space = 0;
     uint8_t *pixels = NULL;
     tw_status st = TW_OK;
+    const tw_status cost = check_cost(data, bytes, false, err);
+    if (cost != TW_OK)
+        return cost;
     tjhandle handle = tjInitDecompress();
     if (!handle)
         return tw_fail(err, TW_ENOMEM, "out of memory");
@@ -420,6 +494,9 @@ tw_status tw_jpeg_view(const uint8_t *data, size_t bytes, const tw_view *view,
     unsigned char *made = NULL;
     unsigned long size = 0;
     tjtransform transform;
+    const tw_status cost = check_cost(data, bytes, true, err);
+    if (cost != TW_OK)
+        return cost;
     tjhandle handle = tjInitTransform();
     if (!handle)
         return tw_fail(err, TW_ENOMEM, "out of memory");

@@ -236,20 +236,13 @@ static tw_status check_schema(tw_catalogue *c, tw_error *err)
 }
 
 /* Readers and the station do not hold each other up. The log beside the data base stays
- * small, as a card may be. @param alone  Without the file that connections share, for
- * which there may be no room. */
-static tw_status prepare_to_write(tw_catalogue *c, bool alone, tw_error *err)
-{
-    tw_status st = TW_OK;
-    if (alone)
-        st = tw_catalogue_execute(c, "PRAGMA locking_mode = EXCLUSIVE", err);
-    if (st == TW_OK)
-        st = tw_catalogue_execute(c,
-                                  "PRAGMA journal_mode = WAL; PRAGMA wal_autocheckpoint "
-                                  "= 250; PRAGMA journal_size_limit = 1048576",
-                                  err);
-    return st;
-}
+ * small, as a card may be. */
+static const char WRITES[] = "PRAGMA journal_mode = WAL; PRAGMA wal_autocheckpoint = 250; "
+                             "PRAGMA journal_size_limit = 1048576";
+
+/* Without the file that connections share, for which there may be no room: to be said
+ * before anything is read. */
+static const char ALONE[] = "PRAGMA locking_mode = EXCLUSIVE";
 
 static tw_status open_with(const char *path, bool write, bool alone, tw_catalogue **out,
                            tw_error *err)

@@ -139,6 +139,64 @@ static void test_giants_are_refused_unread(void **state)
     tw_jpeg_free(jpeg);
 }
 
+/* A progressive picture of a few bytes, whose scans hold nothing. */
+static size_t make_progressive(uint8_t *out, uint16_t side, unsigned scans)
+{
+    static const uint8_t head[] = {0xFF, 0xD8, 0xFF, 0xC2, 0, 17, 8},
+                         parts[] = {3, 1, 0x11, 0, 2, 0x11, 0, 3, 0x11, 0},
+                         table[] = {0xFF, 0xC4, 0, 20, 0, 1, 0, 0, 0, 0, 0,
+                                    0,    0,    0, 0,  0, 0, 0, 0, 0, 0, 0},
+                         dc[] = {0xFF, 0xDA, 0, 12, 3, 1, 0, 2, 0, 3, 0, 0, 0, 0,
+                                 0,    0,    0, 0,  0, 0, 0, 0};
+    size_t n = 0;
+    memcpy(out, head, sizeof head);
+    n = sizeof head;
+    out[n++] = (uint8_t)(side >> 8);
+    out[n++] = (uint8_t)side;
+    out[n++] = (uint8_t)(side >> 8);
+    out[n++] = (uint8_t)side;
+    memcpy(out + n, parts, sizeof parts);
+    n += sizeof parts;
+    memcpy(out + n, table, sizeof table);
+    n += sizeof table;
+    for (unsigned i = 0; i < scans; i++, n += sizeof dc)
+        memcpy(out + n, dc, sizeof dc);
+    out[n++] = 0xFF;
+    out[n++] = 0xD9;
+    return n;
+}
+
+static void test_a_few_bytes_do_not_ask_for_gigabytes(void **state)
+{
+    (void)state;
+    static uint8_t jpeg[8192];
+    static const struct {
+        uint16_t side;
+        unsigned scans;
+    } bombs[] = {{16384, 1}, {16384, 90}, {8192, 1}, {4000, 90}, {2800, 99}};
+    tw_jpeg *reader = tw_jpeg_new(1);
+    tw_luma luma;
+    const tw_view turned = {.turn = {1, false}};
+    uint16_t w = 0, h = 0;
+    uint8_t *pixels = NULL;
+    size_t n = 0;
+    for (size_t i = 0; i < sizeof bombs / sizeof *bombs; i++) {
+        tw_error err = {0};
+        const size_t bytes = make_progressive(jpeg, bombs[i].side, bombs[i].scans);
+        assert_int_equal(tw_jpeg_luma(reader, jpeg, bytes, &luma, &w, &h, &err),
+                         TW_ESIZE);
+        assert_has(err.text, "takes too much to decode");
+        assert_int_equal(tw_jpeg_pixels(jpeg, bytes, 0, &pixels, &w, &h, &err), TW_ESIZE);
+        assert_int_equal(
+            tw_jpeg_view(jpeg, bytes, &turned, &pixels, &n, &w, &h, &err), TW_ESIZE);
+    }
+    /* One as a camera may send it is looked at. */
+    tw_error err = {0};
+    const size_t bytes = make_progressive(jpeg, 512, 10);
+    assert_int_not_equal(tw_jpeg_luma(reader, jpeg, bytes, &luma, &w, &h, &err), TW_ESIZE);
+    tw_jpeg_free(reader);
+}
+
 static void test_pixels_go_there_and_back(void **state)
 {
     (void)state;
@@ -257,6 +315,7 @@ int main(void)
         cmocka_unit_test(test_any_damage_is_survived),
         cmocka_unit_test(test_bytes_behind_the_picture_are_harmless),
         cmocka_unit_test(test_giants_are_refused_unread),
+        cmocka_unit_test(test_a_few_bytes_do_not_ask_for_gigabytes),
         cmocka_unit_test(test_pixels_go_there_and_back),
         cmocka_unit_test(test_colour_planes),
         cmocka_unit_test(test_views),

@@ -1,15 +1,26 @@
 /* The broker module, by libmosquitto. Its loop runs in the caller's thread. */
 #include <errno.h>
+#include <linux/tcp.h>
 #include <mosquitto.h>
+#include <netinet/in.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/socket.h>
 #include <time.h>
 
 #include "../broker.h"
 #include "tawny/api.h"
 
-enum { PORT = 1883, PORT_TLS = 8883, KEEP_S = 30, STEP_MS = 100, TOPIC_BYTES = 512 };
+enum {
+    PORT = 1883,
+    PORT_TLS = 8883,
+    KEEP_S = 30,
+    STEP_MS = 100,
+    TOPIC_BYTES = 512,
+    HEARD_MAX = 1 << 18, /* bytes that come without a message being whole by then */
+    ROOM_BYTES = 1 << 15 /* of the socket: so that it is looked often */
+};
 
 struct tw_broker {
     tw_broker_spec spec;
@@ -21,6 +32,7 @@ struct tw_broker {
     unsigned times;
     int refused; /* why it does not want us, of CONNACK; 0: it does */
     int waiting; /* number of the message that is published; 0: it has it */
+    uint64_t heard_bytes; /* that had come when a message was whole */
 };
 
 static int64_t now_ms(void)
@@ -30,12 +42,45 @@ static int64_t now_ms(void)
     return (int64_t)t.tv_sec * 1000 + t.tv_nsec / 1000000;
 }
 
+/* ---- how much comes -------------------------------------------------------------- */
+
+/* Bytes that have come from the broker so far; 0: that cannot be told. */
+static uint64_t come_bytes(const tw_broker *b)
+{
+    struct tcp_info info;
+    socklen_t bytes = sizeof info;
+    const int fd = mosquitto_socket(b->client);
+    memset(&info, 0, sizeof info);
+    return fd >= 0 && getsockopt(fd, IPPROTO_TCP, TCP_INFO, &info, &bytes) == 0
+               ? info.tcpi_bytes_received
+               : 0;
+}
+
+/* A message is whole. */
+static void mark_whole(tw_broker *b)
+{
+    b->heard_bytes = come_bytes(b);
+}
+
+/* Have the library work once. It takes whatever size a broker announces for a message:
+ * one that never becomes whole ends the connection. */
+static int work(tw_broker *b, int wait_ms)
+{
+    const int rc = mosquitto_loop(b->client, wait_ms, 1);
+    if (rc != MOSQ_ERR_SUCCESS || come_bytes(b) <= b->heard_bytes + HEARD_MAX)
+        return rc;
+    (void)shutdown(mosquitto_socket(b->client), SHUT_RDWR);
+    b->connected = b->connecting = false;
+    return MOSQ_ERR_OVERSIZE_PACKET;
+}
+
 /* ---- what the library tells ------------------------------------------------------- */
 
 static void on_connect(struct mosquitto *client, void *ctx, int code)
 {
     tw_broker *b = ctx;
     b->connecting = false;
+    mark_whole(b);
     b->refused = code;
     b->connected = code == 0;
     b->times += b->connected;
@@ -55,6 +100,7 @@ static void on_publish(struct mosquitto *client, void *ctx, int id)
 {
     tw_broker *b = ctx;
     (void)client;
+    mark_whole(b);
     if (id == b->waiting)
         b->waiting = 0;
 }
@@ -62,18 +108,21 @@ static void on_publish(struct mosquitto *client, void *ctx, int id)
 static void on_message(struct mosquitto *client, void *ctx,
                        const struct mosquitto_message *m)
 {
-    const tw_broker *b = ctx;
+    tw_broker *b = ctx;
     (void)client;
+    mark_whole(b);
     if (b->spec.heard && m->payloadlen > 0 && !m->retain) /* what is retained is old */
         b->spec.heard(b->spec.ctx, m->topic, m->payload, (size_t)m->payloadlen);
 }
 
 static void on_log(struct mosquitto *client, void *ctx, int level, const char *text)
 {
-    const tw_broker *b = ctx;
+    tw_broker *b = ctx;
     char line[TW_REPLY_MAX];
     (void)client;
     (void)level;
+    if (strstr(text, "received")) /* also of what no other call tells of */
+        mark_whole(b);
     if (b->spec.said)
         b->spec.said(b->spec.ctx, '*',
                      tw_reply_shown(text, strlen(text), line, sizeof line));
@@ -197,6 +246,7 @@ static tw_fault fault_of(const tw_broker *b, int rc)
     case MOSQ_ERR_EAI: return TW_FAULT_HOST;
     case MOSQ_ERR_ERRNO: return errno == EPROTO ? TW_FAULT_TLS : TW_FAULT_CONNECT;
     case MOSQ_ERR_TLS: return TW_FAULT_CERTIFICATE;
+    case MOSQ_ERR_OVERSIZE_PACKET: return TW_FAULT_BROKEN;
     case MOSQ_ERR_PAYLOAD_SIZE: return TW_FAULT_TOO_LARGE;
     case MOSQ_ERR_CONN_LOST: return TW_FAULT_BROKEN;
     case MOSQ_ERR_SUCCESS: return TW_FAULT_TIMEOUT;
@@ -216,7 +266,7 @@ static int work_until(tw_broker *b, const bool *done, bool wanted, int64_t until
     int rc = MOSQ_ERR_SUCCESS;
     while (*done != wanted && rc == MOSQ_ERR_SUCCESS && now_ms() < until_ms &&
            !stopped(b))
-        rc = mosquitto_loop(b->client, STEP_MS, 1);
+        rc = work(b, STEP_MS);
     return rc;
 }
 
@@ -225,6 +275,11 @@ static bool connect_now(tw_broker *b, tw_sending *out)
     b->refused = 0;
     b->connecting = true;
     int rc = mosquitto_connect(b->client, b->host, b->port, KEEP_S);
+    const int room = ROOM_BYTES;
+    b->heard_bytes = 0;
+    if (rc == MOSQ_ERR_SUCCESS)
+        (void)setsockopt(mosquitto_socket(b->client), SOL_SOCKET, SO_RCVBUF, &room,
+                         sizeof room);
     if (rc == MOSQ_ERR_SUCCESS)
         rc = work_until(b, &b->connecting, false,
                         now_ms() + b->spec.to->timeout_us / 1000);
@@ -242,7 +297,7 @@ static bool broker_step(tw_broker *b, int wait_ms, tw_sending *out)
     fail(out, TW_FAULT_NONE, "");
     if (!b->connected)
         return connect_now(b, out);
-    const int rc = mosquitto_loop(b->client, wait_ms, 1);
+    const int rc = work(b, wait_ms);
     if (rc == MOSQ_ERR_SUCCESS)
         return true;
     b->connected = false;
@@ -260,7 +315,7 @@ static void broker_publish(tw_broker *b, const char *topic, const char *payload,
     b->waiting = rc == MOSQ_ERR_SUCCESS ? id : 0;
     while (b->waiting != 0 && rc == MOSQ_ERR_SUCCESS && b->connected &&
            now_ms() < until_ms && !stopped(b))
-        rc = mosquitto_loop(b->client, STEP_MS, 1);
+        rc = work(b, STEP_MS);
     if (rc == MOSQ_ERR_SUCCESS && b->waiting == 0) {
         fail(out, TW_FAULT_NONE, "");
         return;

@@ -118,6 +118,35 @@ static void no_memory(tw_sending *out)
     wire_fail(out, TW_FAULT_OTHER, "out of memory, or a name that cannot be sent");
 }
 
+/* ---- what is there already -------------------------------------------------------- */
+
+/* Whether something of that length has that name already. */
+static bool is_there(tw_sender *s, const char *url, uint64_t bytes)
+{
+    curl_off_t length = -1;
+    tw_sending asked;
+    CURL *c = s->easy;
+    if (!wire_begin(s) || curl_easy_setopt(c, CURLOPT_URL, url) != CURLE_OK ||
+        curl_easy_setopt(c, CURLOPT_NOBODY, 1L) != CURLE_OK ||
+        (s->protocol == TW_PROTOCOL_HTTP && !wire_own_headers(s)))
+        return false;
+    wire_run(s, &asked);
+    return asked.verdict == TW_DELIVERED &&
+           curl_easy_getinfo(c, CURLINFO_CONTENT_LENGTH_DOWNLOAD_T, &length) ==
+               CURLE_OK &&
+           length >= 0 && (uint64_t)length == bytes;
+}
+
+/* What a renaming that was refused means: the answer to an earlier one may have been lost,
+ * and then it is there. If not, all of it goes again. */
+static void look_again(tw_sender *s, const char *url, uint64_t bytes, tw_sending *out)
+{
+    if (is_there(s, url, bytes))
+        wire_fail(out, TW_FAULT_NONE, "");
+    else
+        wire_fail(out, TW_FAULT_BROKEN, "what was put there is gone");
+}
+
 /* ---- FTP and SFTP: another name until it is whole -------------------------------- */
 
 /* The decoded path on the server: what commands want. */
@@ -138,16 +167,18 @@ static bool server_path(const tw_sender *s, const char *name, const char *ending
     return good;
 }
 
+/* Renaming need not replace anything there: what an earlier try left goes first. */
 static bool rename_ftp(tw_sender *s, const char *name)
 {
     char line[URL_BYTES];
-    (void)snprintf(line, sizeof line, "RNFR %s" PART, last_part(name));
+    (void)snprintf(line, sizeof line, "*DELE %s", last_part(name));
     bool good = wire_quote(s, line);
+    (void)snprintf(line, sizeof line, "RNFR %s" PART, last_part(name));
+    good = good && wire_quote(s, line);
     (void)snprintf(line, sizeof line, "RNTO %s", last_part(name));
     return good && wire_quote(s, line);
 }
 
-/* Renaming replaces nothing there: what an earlier try left goes first. */
 static bool rename_sftp(tw_sender *s, const char *name)
 {
     char part[URL_BYTES], whole[URL_BYTES], line[2 * URL_BYTES + 32];
@@ -158,6 +189,14 @@ static bool rename_sftp(tw_sender *s, const char *name)
     bool good = wire_quote(s, line);
     (void)snprintf(line, sizeof line, "rename \"%s\" \"%s\"", part, whole);
     return good && wire_quote(s, line);
+}
+
+/* Whether a file was sent whole, and what came then was refused. */
+static bool was_put(const tw_sender *s)
+{
+    curl_off_t sent = 0;
+    return curl_easy_getinfo(s->easy, CURLINFO_SIZE_UPLOAD_T, &sent) == CURLE_OK &&
+           sent > 0;
 }
 
 static void put_renamed(tw_sender *s, const char *name, source *from, tw_sending *out)
@@ -171,6 +210,10 @@ static void put_renamed(tw_sender *s, const char *name, source *from, tw_sending
         no_memory(out);
     else
         wire_run(s, out);
+    /* Some refuse to rename what they have renamed already. */
+    if (!sftp && out->fault == TW_FAULT_FOLDER && was_put(s) &&
+        address(s, name, "", url, sizeof url) && is_there(s, url, from->bytes))
+        wire_fail(out, TW_FAULT_NONE, "");
 }
 
 /* ---- HTTP ------------------------------------------------------------------------ */
@@ -228,6 +271,12 @@ static void put_plain(tw_sender *s, const char *url, source *from, tw_sending *o
         wire_run(s, out);
 }
 
+/* A part that was moved already, or that another has taken away. */
+static bool lacks_part(uint16_t code)
+{
+    return code == 404 || code == 412;
+}
+
 static void put_webdav(tw_sender *s, const char *name, source *from, tw_sending *out)
 {
     char part[URL_BYTES], whole[URL_BYTES], header[URL_BYTES + 32];
@@ -246,6 +295,8 @@ static void put_webdav(tw_sender *s, const char *name, source *from, tw_sending 
         return;
     (void)snprintf(header, sizeof header, "Destination: %s", whole);
     ask(s, "MOVE", part, header, out);
+    if (lacks_part(tw_reply_read(s->talk.last).code))
+        look_again(s, whole, from->bytes, out);
 }
 
 /* ---- object storage -------------------------------------------------------------- */

@@ -2,10 +2,11 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <time.h>
 
 #include "wire.h"
 
-enum { REDIRECTED = 300, FAILED = 400, SECONDS_MOST = 86400 };
+enum { REDIRECTED = 300, FAILED = 400, SECONDS_MOST = 86400, BODY_MAX = 1 << 16 };
 
 static bool begins(const char *text, const char *with)
 {
@@ -130,12 +131,28 @@ static int watch(void *ctx, curl_off_t down_all, curl_off_t down, curl_off_t up_
     return s->spec.stop && atomic_load(s->spec.stop);
 }
 
-/* Of an answer the beginning may say why. */
+static int64_t now_us(void)
+{
+    struct timespec t;
+    (void)clock_gettime(CLOCK_MONOTONIC, &t);
+    return (int64_t)t.tv_sec * 1000000 + t.tv_nsec / 1000;
+}
+
+/* Of an answer the beginning may say why; one that has no end is cut off, so that nobody
+ * holds a destination by it. */
 static size_t take_body(char *data, size_t size, size_t count, void *ctx)
 {
-    wire_talk *talk = ctx;
+    tw_sender *s = ctx;
+    wire_talk *talk = &s->talk;
     const size_t n = size * count, room = sizeof talk->body - 1 - talk->body_bytes;
     const size_t taken = n < room ? n : room;
+    if (s->body_bytes == 0)
+        s->body_since_us = now_us();
+    s->body_bytes += n;
+    if (s->body_bytes > BODY_MAX || now_us() - s->body_since_us > s->spec.to->timeout_us) {
+        s->cut_off = true;
+        return 0;
+    }
     memcpy(talk->body + talk->body_bytes, data, taken);
     talk->body_bytes += taken;
     talk->body[talk->body_bytes] = '\0';
@@ -218,6 +235,8 @@ bool wire_begin(tw_sender *s)
     curl_easy_reset(c); /* connections stay */
     s->why[0] = s->talk.last[0] = s->talk.tale[0] = s->talk.body[0] = '\0';
     s->talk.body_bytes = 0;
+    s->body_bytes = 0;
+    s->cut_off = false;
     s->talk.answering = false;
     return curl_easy_setopt(c, CURLOPT_PROTOCOLS_STR,
                             "http,https,ftp,ftps,sftp,smtp,smtps") == CURLE_OK &&
@@ -228,7 +247,7 @@ bool wire_begin(tw_sender *s)
            curl_easy_setopt(c, CURLOPT_DEBUGFUNCTION, wire_hear) == CURLE_OK &&
            curl_easy_setopt(c, CURLOPT_DEBUGDATA, &s->talk) == CURLE_OK &&
            curl_easy_setopt(c, CURLOPT_WRITEFUNCTION, take_body) == CURLE_OK &&
-           curl_easy_setopt(c, CURLOPT_WRITEDATA, &s->talk) == CURLE_OK &&
+           curl_easy_setopt(c, CURLOPT_WRITEDATA, s) == CURLE_OK &&
            curl_easy_setopt(c, CURLOPT_NOPROGRESS, 0L) == CURLE_OK &&
            curl_easy_setopt(c, CURLOPT_XFERINFOFUNCTION, watch) == CURLE_OK &&
            curl_easy_setopt(c, CURLOPT_XFERINFODATA, s) == CURLE_OK &&
@@ -329,6 +348,8 @@ void wire_run(tw_sender *s, tw_sending *out)
          curl_easy_setopt(c, CURLOPT_HTTPHEADER, s->headers) == CURLE_OK) &&
         (!s->quotes || curl_easy_setopt(c, CURLOPT_POSTQUOTE, s->quotes) == CURLE_OK))
         code = curl_easy_perform(c);
+    if (s->cut_off) /* what the answer says is known by then */
+        code = CURLE_OK;
     const tw_reply reply = tw_reply_read(s->talk.last);
     const bool http = s->protocol == TW_PROTOCOL_HTTP || s->protocol == TW_PROTOCOL_S3;
     memset(out, 0, sizeof *out);
