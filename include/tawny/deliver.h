@@ -90,8 +90,10 @@ TW_API tw_status tw_deliver_again(const tw_settings *settings, const char *desti
 TW_API tw_status tw_deliver_check(const tw_settings *settings, tw_problem_fn told,
                                   void *ctx);
 
-/** Read an order that came from a broker: {"do": "arm", "camera": "kerb", "for_s": 7200}.
- * Without a camera it is for all. "do" is arm, disarm, as-set, trigger or snap.
+/** Read an order that came from a broker, a page or a socket: {"do": "arm", "camera":
+ * "kerb", "for_s": 7200}. Without a camera, or with null, it is for all; at most for 366
+ * days. A key that is not known, or whose value is of another kind, is refused. "do" is
+ * arm, disarm, as-set, trigger or snap.
  *
  * @param bytes  Anything may stand in it.
  * @return TW_OK: the station has it; TW_ESYNTAX: not understood; TW_ENOENT: there is no

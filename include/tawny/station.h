@@ -29,6 +29,7 @@ typedef enum tw_event_kind {
     TW_EVENT_LOST,    /* a live camera gives nothing and is tried again: status, text */
     TW_EVENT_BACK,    /* it is back: text says after how long */
     TW_EVENT_RELOADED, /* new settings hold: text says what that changed */
+    TW_EVENT_ORDERED,  /* somebody has given an order: text says which */
     TW_EVENT_CLOSED    /* a camera has ended: status, text if that was an error */
 } tw_event_kind;
 
@@ -195,6 +196,19 @@ TW_API tw_status tw_station_order(tw_station *station, const char *what,
                                   const char *camera, int64_t for_us);
 
 /* How a camera fares. */
+/* Whether motion may begin a sighting, and what decides it. */
+typedef enum tw_arming {
+    TW_ARMED_BY_SETTING,
+    TW_ARMED_BY_ORDER,
+    TW_DISARMED_BY_SETTING, /* armed = no */
+    TW_DISARMED_BY_ORDER,
+    TW_DISARMED_BY_HOURS,
+    TW_DISARMED_BY_DELAY /* arm_delay */
+} tw_arming;
+
+/** @return "armed", "armed by order", "disarmed by hours"...; static. */
+TW_API const char *tw_arming_name(tw_arming arming);
+
 typedef struct tw_camera_status {
     char name[64];
     bool open; /* it delivers */
@@ -224,6 +238,9 @@ typedef struct tw_camera_status {
     uint64_t kept_bytes;    /* memory that its packets take */
     uint32_t light_ppm;     /* mean brightness of the place */
     uint32_t noise;         /* sixteenths of a luma level, see tw_detector_conditions */
+    tw_arming arming;
+    int64_t arming_until_us; /* wall time at which that changes by itself; 0: it does not,
+                                or not within a week */
 } tw_camera_status;
 
 /** How a camera of a station fares. Any thread, also while it runs.

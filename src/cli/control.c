@@ -12,7 +12,13 @@
 #include <sys/un.h>
 #include <unistd.h>
 
-enum { WAIT_MS = 200, ANSWER_MAX = 1 << 20, REQUEST_MAX = 1024, TIMEOUT_S = 2 };
+enum {
+    WAIT_MS = 200,
+    STEP_MS = 100,
+    ANSWER_MAX = 1 << 20,
+    REQUEST_MAX = 1024,
+    TIMEOUT_S = 2
+};
 
 struct control {
     struct sockaddr_un at;
@@ -86,6 +92,8 @@ static json_t *describe_camera(const tw_camera_status *c)
         "lost_us", (json_int_t)c->lost_us, "next_us", (json_int_t)c->next_us, "lost_why",
         c->lost_us > 0 ? c->lost_why : "");
     (void)json_object_update_new(all, describe_health(c));
+    (void)json_object_set_new(all, "arming", json_string(tw_arming_name(c->arming)));
+    (void)json_object_set_new(all, "arming_until_us", json_integer(c->arming_until_us));
     return all;
 }
 
@@ -110,63 +118,17 @@ static void add_status(const control *c, GString *out)
 
 static void answer_request(const control *c, const char *request, GString *out)
 {
-    json_t *o = json_loads(request, 0, NULL);
+    json_t *o = json_loads(request, JSON_REJECT_DUPLICATES, NULL);
     const char *what = json_string_value(json_object_get(o, "do"));
-    const char *camera = json_string_value(json_object_get(o, "camera"));
-    const int64_t for_us = json_integer_value(json_object_get(o, "for_us"));
-    if (!what) {
-        add_line(out, json_pack("{ss ss}", "type", "error", "text", "not understood"));
-    } else if (strcmp(what, "status") == 0) {
+    tw_error err = {0};
+    if (what && strcmp(what, "status") == 0 && json_object_size(o) == 1)
         add_status(c, out);
-    } else {
-        const tw_status st = tw_station_order(c->station, what, camera, for_us);
-        if (st == TW_OK)
-            add_line(out, json_pack("{ss ss}", "type", "done", "do", what));
-        else if (st == TW_ENOENT)
-            add_line(out, json_pack("{ss so}", "type", "error", "text",
-                                    json_sprintf("there is no camera %s", camera)));
-        else
-            add_line(out, json_pack("{ss so}", "type", "error", "text",
-                                    json_sprintf("%s: %s", what, tw_status_text(st))));
-    }
+    else if (tw_deliver_order(c->station, request, strlen(request), &err) == TW_OK)
+        add_line(out,
+                 json_pack("{ss ss ss}", "type", "done", "do", what, "text", err.text));
+    else
+        add_line(out, json_pack("{ss ss}", "type", "error", "text", err.text));
     json_decref(o);
-}
-
-/* One line. @return false: whoever connected said nothing that is one. */
-static gboolean read_request(int from, char *out, size_t capacity)
-{
-    const struct timeval timeout = {TIMEOUT_S, 0};
-    size_t used = 0;
-    (void)setsockopt(from, SOL_SOCKET, SO_RCVTIMEO, &timeout, sizeof timeout);
-    while (used + 1 < capacity) {
-        const ssize_t n = recv(from, out + used, capacity - 1 - used, 0);
-        if (n <= 0)
-            return FALSE;
-        used += (size_t)n;
-        out[used] = '\0';
-        char *end = strchr(out, '\n');
-        if (!end)
-            continue;
-        *end = '\0';
-        return TRUE;
-    }
-    return FALSE;
-}
-
-static void answer(const control *c, int to)
-{
-    char request[REQUEST_MAX];
-    GString *text = g_string_new(NULL);
-    if (read_request(to, request, sizeof request))
-        answer_request(c, request, text);
-    gsize sent = 0;
-    while (sent < text->len) {
-        const ssize_t n = send(to, text->str + sent, text->len - sent, MSG_NOSIGNAL);
-        if (n <= 0)
-            break; /* whoever asked has gone */
-        sent += (gsize)n;
-    }
-    (void)g_string_free(text, TRUE);
 }
 
 /* The watchdog hears of us as long as the station can be asked: a lock that is never let
@@ -180,6 +142,57 @@ static void feed_watchdog(control *c)
     (void)tw_station_camera(c->station, 0, &unused);
     c->fed_us = now_us;
     notify_state("WATCHDOG=1");
+}
+
+/* Wait for a socket to be ready. Nobody may hold up those who ask after him, the watchdog
+ * or the end. @return FALSE: the request has had its time, or the station ends. */
+static gboolean is_ready(control *c, int fd, short what, gint64 until_us)
+{
+    struct pollfd waiting = {.fd = fd, .events = what};
+    while (!g_atomic_int_get(&c->ending) && g_get_monotonic_time() < until_us) {
+        feed_watchdog(c);
+        if (poll(&waiting, 1, STEP_MS) > 0)
+            return TRUE;
+    }
+    return FALSE;
+}
+
+/* One line. @return false: whoever connected said nothing that is one. */
+static gboolean read_request(control *c, int from, gint64 until_us, char *out,
+                             size_t capacity)
+{
+    size_t used = 0;
+    while (used + 1 < capacity && is_ready(c, from, POLLIN, until_us)) {
+        const ssize_t n = recv(from, out + used, capacity - 1 - used, MSG_DONTWAIT);
+        if (n <= 0)
+            return FALSE;
+        used += (size_t)n;
+        out[used] = '\0';
+        char *end = strchr(out, '\n');
+        if (!end)
+            continue;
+        *end = '\0';
+        return TRUE;
+    }
+    return FALSE;
+}
+
+static void answer(control *c, int to)
+{
+    const gint64 until_us = g_get_monotonic_time() + (gint64)TIMEOUT_S * G_USEC_PER_SEC;
+    char request[REQUEST_MAX];
+    GString *text = g_string_new(NULL);
+    if (read_request(c, to, until_us, request, sizeof request))
+        answer_request(c, request, text);
+    gsize sent = 0;
+    while (sent < text->len && is_ready(c, to, POLLOUT, until_us)) {
+        const ssize_t n =
+            send(to, text->str + sent, text->len - sent, MSG_NOSIGNAL | MSG_DONTWAIT);
+        if (n <= 0)
+            break; /* whoever asked has gone */
+        sent += (gsize)n;
+    }
+    (void)g_string_free(text, TRUE);
 }
 
 static gpointer serve(gpointer data)

@@ -16,7 +16,7 @@ void control_end(control *control); /* before the station is freed */
  * Ask the station of a name for something.
  *
  * @param request  A JSON object on one line: {"do":"status"}; "arm", "disarm", "as-set",
- *                 "trigger" and "snap" with "camera" (left out: all) and "for_us".
+ *                 "trigger" and "snap" with "camera" (left out: all) and "for_s".
  * @return its answer, one JSON object a line, to g_free; NULL: none is running.
  */
 char *control_ask(const char *station_name, const char *request);

@@ -42,7 +42,27 @@ typedef struct ordering {
     cli_common common;
     char *how_long;
     gboolean as_set;
+    const char *what, *camera; /* NULL: all */
 } ordering;
+
+/* "kerb: disarmed for 2h" */
+static void say_done(const ordering *o)
+{
+    static const struct {
+        const char *what, *word;
+    } words[] = {{"arm", "armed"},
+                 {"disarm", "disarmed"},
+                 {"trigger", "a sighting begins with the next frame"},
+                 {"snap", "a still is stored with the next frame"}};
+    const char *word = "";
+    for (size_t i = 0; i < sizeof words / sizeof *words; i++)
+        if (strcmp(words[i].what, o->what) == 0)
+            word = words[i].word;
+    (void)printf("%s: %s%s%s\n", o->camera ? o->camera : "all cameras",
+                 o->as_set ? "armed as the settings say" : word,
+                 o->how_long && !o->as_set ? " for " : "",
+                 o->how_long && !o->as_set ? o->how_long : "");
+}
 
 static int say_answer(const char *answer, const ordering *o)
 {
@@ -54,6 +74,8 @@ static int say_answer(const char *answer, const ordering *o)
         code = cli_say(CLI_FAILED, "%s", text ? text : "the station did not answer");
     } else if (o->common.json) {
         (void)fputs(answer, stdout);
+    } else {
+        say_done(o);
     }
     json_decref(a);
     return code;
@@ -70,8 +92,8 @@ static int tell_station(const ordering *o, const char *what, const char *camera)
     if (cli_load(&o->common, FALSE, &settings, NULL) != TW_OK)
         return CLI_USAGE;
     tw_settings_station(settings, &station);
-    json_t *request = json_pack("{ss ss* sI}", "do", o->as_set ? "as-set" : what,
-                                "camera", camera, "for_us", (json_int_t)for_us);
+    json_t *request = json_pack("{ss ss* sf}", "do", o->as_set ? "as-set" : what,
+                                "camera", camera, "for_s", (double)for_us / 1e6);
     char *line = json_dumps(request, JSON_COMPACT);
     g_autofree char *answer = control_ask(station.name, line);
     if (answer)
@@ -98,6 +120,8 @@ static int run(int argc, char **argv, const char *what, const order *which)
     if (code == CLI_DONE && argc > 2)
         code = cli_say(CLI_USAGE, "%s is not expected: one camera, or none for all",
                        argv[2]);
+    o.what = what;
+    o.camera = argc > 1 ? argv[1] : NULL;
     if (code == CLI_DONE)
         code = tell_station(&o, what, argc > 1 ? argv[1] : NULL);
     cli_clear(&o.common);

@@ -90,6 +90,35 @@ static void say_health(const telling *t, const json_t *o)
                           (uint64_t)number(o, "lost_frames"), lost));
 }
 
+static gboolean is_disarmed(const json_t *o)
+{
+    const char *arming = json_string_value(json_object_get(o, "arming"));
+    return arming && g_str_has_prefix(arming, "disarmed");
+}
+
+/* A sighting that was asked for goes on while nothing may begin one. */
+static const char *state_of(const json_t *o)
+{
+    const char *state = json_string_value(json_object_get(o, "state"));
+    if (number(o, "lost_us") > 0)
+        return "lost";
+    if (!json_is_true(json_object_get(o, "open")))
+        return "closed";
+    return is_disarmed(o) && strcmp(state, "sighting") != 0 ? "disarmed" : state;
+}
+
+/* What decides that, where it is not simply armed. */
+static void say_arming(const telling *t, const json_t *o)
+{
+    const char *arming = json_string_value(json_object_get(o, "arming"));
+    char until[32];
+    if (!arming || strcmp(arming, "armed") == 0)
+        return;
+    say_last(t, number(o, "arming_until_us"), until);
+    (void)printf("  %s%s%s\n", arming, number(o, "arming_until_us") > 0 ? ", until " : "",
+                 number(o, "arming_until_us") > 0 ? until : "");
+}
+
 static void say_camera(telling *t, const json_t *o)
 {
     char last[32], level[24], size[24];
@@ -100,23 +129,22 @@ static void say_camera(telling *t, const json_t *o)
     t->headed = TRUE;
     say_last(t, number(o, "last_us"), last);
     (void)printf("%-16s %-9s %8s %9d  %-19s  %d (%s)",
-                 json_string_value(json_object_get(o, "camera")),
-                 number(o, "lost_us") > 0 ? "lost"
-                 : json_is_true(json_object_get(o, "open"))
-                     ? json_string_value(json_object_get(o, "state"))
-                     : "closed",
+                 json_string_value(json_object_get(o, "camera")), state_of(o),
                  out_percent((uint32_t)(activity * 1e4), level),
                  (int)number(o, "sightings"), last, (int)number(o, "stored"),
                  out_bytes((uint64_t)number(o, "stored_bytes"), size));
     if (number(o, "not_stored") > 0)
         (void)printf(", %d NOT STORED", (int)number(o, "not_stored"));
     if (number(o, "problems") > 0)
-        (void)printf(", %d problems", (int)number(o, "problems"));
+        (void)printf(", %d problem%s", (int)number(o, "problems"),
+                     out_s((unsigned)number(o, "problems")));
     (void)printf("\n");
     if (number(o, "lost_us") > 0)
         say_lost(t, o);
-    else if (json_is_true(json_object_get(o, "open")))
+    else if (json_is_true(json_object_get(o, "open"))) {
+        say_arming(t, o);
         say_health(t, o);
+    }
 }
 
 static void say_store(const json_t *o)

@@ -91,6 +91,7 @@ static void print_event(watching *w, const tw_event *e)
     case TW_EVENT_PROBLEM:
     case TW_EVENT_BACK:
     case TW_EVENT_RELOADED:
+    case TW_EVENT_ORDERED:
     case TW_EVENT_FREED:
         (void)printf("%s%s  %-*s  %s\n",
                      e->status == TW_OK ? "" : notify_level(stdout, NOTIFY_WARNING), time,
@@ -106,10 +107,23 @@ static void print_event(watching *w, const tw_event *e)
     }
 }
 
+/* "armed", or what keeps it from that, and until when. */
+static const char *word_state(const watching *w, const tw_camera_status *c, char out[96])
+{
+    char clock[24];
+    if (c->arming == TW_ARMED_BY_SETTING || c->state == TW_SIGHTING)
+        return tw_watch_state_name(c->state);
+    (void)snprintf(out, 96, "%s%s%.8s", tw_arming_name(c->arming),
+                   c->arming_until_us > 0 ? " until " : "",
+                   c->arming_until_us > 0 ? time_of_day(w, c->arming_until_us, clock)
+                                          : "");
+    return out;
+}
+
 /* How a camera fares, for the log. */
 static void print_report(const watching *w, const tw_camera_status *c)
 {
-    char clock[24], size[24], lost[160], wanted[24] = "";
+    char clock[24], size[24], lost[160], state[96], wanted[24] = "";
     const char *time = time_of_day(w, w->clock.ops->wall_us(w->clock.ctx), clock);
     if (!c->open)
         return;
@@ -117,7 +131,7 @@ static void print_report(const watching *w, const tw_camera_status *c)
         (void)snprintf(wanted, sizeof wanted, " of %.3g", c->wanted_milli / 1e3);
     (void)printf("%s  %-*s  %s, %.1f%s frames a second, %.1f %% of a processor, %s kept, "
                  "light %.0f %%, noise %.1f levels, %u sighting%s; %s\n",
-                 time, w->name_width, c->name, tw_watch_state_name(c->state),
+                 time, w->name_width, c->name, word_state(w, c, state),
                  c->real_milli / 1e3, wanted, c->busy_ppm / 1e4,
                  out_bytes(c->kept_bytes, size), c->light_ppm / 1e4, c->noise / 16.0,
                  c->sightings, out_s(c->sightings),

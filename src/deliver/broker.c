@@ -13,7 +13,8 @@ enum {
     STEP_MS = 200,         /* between looks at what has happened */
     LOOK_US = 1000000,     /* at the cameras */
     REFRESH_US = 60000000, /* a state is told again after, with new figures */
-    SECOND_US = 1000000
+    SECOND_US = 1000000,
+    ORDER_MOST_S = 366 * 86400 /* that an order may hold */
 };
 
 /* What the broker was told. */
@@ -417,22 +418,42 @@ void tw_broker_try(destination *d, tw_sending *out)
 
 /* ---- orders ---------------------------------------------------------------------- */
 
+/* Whether an object has what an order may have, each of its kind, and nothing else: what
+ * is misunderstood must not become an order to all cameras. */
+static bool is_order(json_t *o)
+{
+    const char *key = NULL;
+    json_t *value = NULL;
+    bool good = json_is_string(json_object_get(o, "do"));
+    json_object_foreach(o, key, value)
+    {
+        if (strcmp(key, "do") == 0)
+            continue;
+        if (strcmp(key, "camera") == 0)
+            good = good && (json_is_string(value) || json_is_null(value));
+        else if (strcmp(key, "for_s") == 0)
+            good = good && json_is_number(value);
+        else
+            good = false;
+    }
+    return good;
+}
+
 tw_status tw_deliver_order(tw_station *station, const void *text, size_t bytes,
                            tw_error *err)
 {
-    enum { MOST_BYTES = 4096, MOST_S = 30 * 86400 };
+    enum { MOST_BYTES = 4096 };
     if (!station || !text)
         return tw_fail(err, TW_EINVAL, "no order");
     json_t *o = bytes <= MOST_BYTES
                     ? json_loadb(text, bytes, JSON_REJECT_DUPLICATES, NULL)
                     : NULL;
     const char *what = json_string_value(json_object_get(o, "do"));
-    const json_t *named = json_object_get(o, "camera");
-    const char *camera = json_string_value(named);
+    const char *camera = json_string_value(json_object_get(o, "camera"));
     const double for_s = json_number_value(json_object_get(o, "for_s"));
     char shown[64];
     tw_status st = TW_ESYNTAX;
-    if (what && (!named || camera) && for_s >= 0 && for_s <= MOST_S)
+    if (is_order(o) && for_s >= 0 && for_s <= ORDER_MOST_S)
         st = tw_station_order(station, what, camera, (int64_t)(for_s * SECOND_US));
     if (st == TW_ENOTSUP)
         st = TW_ESYNTAX;

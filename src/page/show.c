@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "page.h"
+#include "tawny/deliver.h"
 #include "tawny/plan.h"
 
 static json_t *describe_camera(const tw_page *p, const tw_camera_status *c)
@@ -52,24 +53,15 @@ void tw_show_status(tw_page *p, const tw_web_request *r, const char *rest,
 void tw_do_order(tw_page *p, const tw_web_request *r, const char *rest,
                  tw_web_answer *out)
 {
+    tw_error err = {0};
     (void)rest;
-    enum { MOST_S = 30 * 86400 };
-    json_t *o = tw_body_of(r);
-    const char *what = json_string_value(json_object_get(o, "do"));
-    const char *camera = json_string_value(json_object_get(o, "camera"));
-    const double for_s = json_number_value(json_object_get(o, "for_s"));
-    tw_status st = TW_ENOTSUP;
     (void)pthread_mutex_lock(&p->station_lock);
-    if (what && p->station && for_s >= 0 && for_s <= MOST_S)
-        st = tw_station_order(p->station, what, camera, (int64_t)(for_s * 1e6));
+    const tw_status st = tw_deliver_order(p->station, r->body, r->bytes, &err);
     (void)pthread_mutex_unlock(&p->station_lock);
     if (st == TW_OK)
-        tw_answer_json(json_pack("{ss}", "done", what), 200, out);
-    else if (st == TW_ENOENT)
-        tw_answer_error(404, "there is no such camera", out);
+        tw_answer_json(json_pack("{ss}", "done", err.text), 200, out);
     else
-        tw_answer_error(400, "an order is arm, disarm, as-set, trigger or snap", out);
-    json_decref(o);
+        tw_answer_error(st == TW_ENOENT ? 404 : 400, err.text, out);
 }
 
 /* ---- forecasts -------------------------------------------------------------------- */

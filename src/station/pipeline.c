@@ -127,7 +127,8 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
         return tw_fail(err, TW_ENOMEM, "out of memory");
     p->camera = camera;
     p->clock = clock;
-    p->begun_us = INT64_MIN;
+    p->armed_us = INT64_MIN;
+    p->arms = p->orders ? atomic_load(&p->orders->arms) : 0;
     p->orders = keep ? keep->orders : NULL;
     p->wiring = (tw_wiring){.pins = keep ? keep->pins : NULL, .sensed_us = INT64_MIN};
     p->stream = *stream;
@@ -206,21 +207,71 @@ static void ended(tw_pipeline *p, bool last_too)
     tell(p, (tw_event){.kind = TW_EVENT_ENDED, .sighting = s});
 }
 
-/* Whether motion may begin a sighting now. */
-static bool is_armed(const tw_pipeline *p, int64_t t_us)
+static bool within_hours(const tw_pipeline *p, int64_t wall_us)
 {
     const tw_camera_settings *c = p->camera;
-    const int asked = p->orders ? atomic_load(&p->orders->armed) : TW_AS_SET;
-    if (asked != TW_AS_SET)
-        return asked != 0;
-    if (!c->armed || t_us - p->begun_us < c->arm_delay_us)
-        return false;
-    const int64_t wall_us = t_us + p->wall_offset_us;
     const tw_hours_place place = {c->latitude, c->longitude,
                                   c->latitude != TW_NOWHERE &&
                                       c->longitude != TW_NOWHERE};
     return tw_hours_within(&p->hours, wall_us,
                            p->clock.ops->offset_s(p->clock.ctx, wall_us), &place);
+}
+
+/* What decides whether motion may begin a sighting now. */
+static tw_arming arming_at(const tw_pipeline *p, int64_t t_us)
+{
+    const tw_camera_settings *c = p->camera;
+    const int asked = p->orders ? atomic_load(&p->orders->armed) : TW_AS_SET;
+    if (asked == 0)
+        return TW_DISARMED_BY_ORDER;
+    if (asked == TW_AS_SET && !c->armed)
+        return TW_DISARMED_BY_SETTING;
+    if (t_us - p->armed_us < c->arm_delay_us)
+        return TW_DISARMED_BY_DELAY;
+    if (asked != TW_AS_SET)
+        return TW_ARMED_BY_ORDER;
+    return within_hours(p, t_us + p->wall_offset_us) ? TW_ARMED_BY_SETTING
+                                                     : TW_DISARMED_BY_HOURS;
+}
+
+static bool is_armed(const tw_pipeline *p, int64_t t_us)
+{
+    const tw_arming arming = arming_at(p, t_us);
+    return arming == TW_ARMED_BY_SETTING || arming == TW_ARMED_BY_ORDER;
+}
+
+/* When the hours begin next, by the wall; 0: not within a week. */
+static int64_t next_hours(const tw_pipeline *p, int64_t wall_us)
+{
+    const int64_t minute_us = INT64_C(60000000), step = 5, week = 7 * 24 * 60;
+    const int64_t from_us = wall_us - wall_us % minute_us;
+    for (int64_t m = step; m <= week; m += step) {
+        if (!within_hours(p, from_us + m * minute_us))
+            continue;
+        while (m > 1 && within_hours(p, from_us + (m - 1) * minute_us))
+            m--;
+        return from_us + m * minute_us;
+    }
+    return 0;
+}
+
+/* Looked at with each frame; when it ends is worked out when it begins. */
+static void note_arming(tw_pipeline *p, int64_t t_us)
+{
+    const unsigned arms = p->orders ? atomic_load(&p->orders->arms) : 0;
+    if (arms != p->arms) { /* time to get out of the picture, once more */
+        p->arms = arms;
+        p->armed_us = t_us;
+    }
+    const tw_arming arming = arming_at(p, t_us);
+    if (arming == p->arming && arming != TW_DISARMED_BY_DELAY)
+        return;
+    p->arming = arming;
+    p->arming_until_us = arming == TW_DISARMED_BY_DELAY
+                             ? p->armed_us + p->camera->arm_delay_us + p->wall_offset_us
+                         : arming == TW_DISARMED_BY_HOURS
+                             ? next_hours(p, t_us + p->wall_offset_us)
+                             : 0;
 }
 
 /* Whether something was ordered; it is done with then. */
@@ -233,6 +284,7 @@ static bool take_order(atomic_bool *order)
 static void decide(tw_pipeline *p)
 {
     tw_wiring_look(p);
+    note_arming(p, p->reading.t_us);
     const bool armed = is_armed(p, p->reading.t_us);
     tw_sighting_arm(&p->watch, armed && tw_wiring_allows(p));
     unsigned what = tw_sighting_step(&p->watch, &p->reading);
@@ -563,8 +615,8 @@ tw_status tw_pipeline_look(tw_pipeline *p, const tw_frame *frame, tw_error *err)
 tw_status tw_pipeline_frame(tw_pipeline *p, const tw_frame *frame, tw_error *err)
 {
     p->packet = frame->packet;
-    if (p->begun_us == INT64_MIN)
-        p->begun_us = frame->packet.t_us;
+    if (p->armed_us == INT64_MIN)
+        p->armed_us = frame->packet.t_us;
     p->result.packet_bytes += frame->packet.size;
     p->wall_offset_us = frame->packet.wall_us - frame->packet.t_us;
     bool bad = false;
@@ -608,7 +660,9 @@ void tw_pipeline_health(const tw_pipeline *p, tw_health *out)
     *out = (tw_health){.width = shown.width,
                        .height = shown.height,
                        .damaged = p->result.bad_frames,
-                       .kept_bytes = p->recorder ? tw_recorder_held(p->recorder) : 0};
+                       .kept_bytes = p->recorder ? tw_recorder_held(p->recorder) : 0,
+                       .arming = p->arming,
+                       .arming_until_us = p->arming_until_us};
     if (p->detector)
         tw_detector_conditions(p->detector, &out->light_ppm, &out->noise);
 }

@@ -12,6 +12,7 @@ typedef struct tw_pipeline tw_pipeline;
 /* What is asked of a camera while it runs. Each may be set from any thread. */
 typedef struct tw_orders {
     atomic_int armed;    /* 0 disarmed, 1 armed, TW_AS_SET: as the settings say */
+    atomic_uint arms;    /* how often it was armed: arm_delay counts from each time */
     atomic_bool trigger; /* a sighting is to begin */
     atomic_bool snap;    /* a still is wanted */
 } tw_orders;
@@ -64,6 +65,8 @@ typedef struct tw_health {
     uint64_t damaged;          /* frames that could not be read */
     size_t kept_bytes;         /* of packets that are held */
     uint32_t light_ppm, noise; /* as tw_detector_conditions */
+    tw_arming arming;
+    int64_t arming_until_us; /* wall time; 0: unknown, or an order decides */
 } tw_health;
 
 /** Now and then, not for each frame. */

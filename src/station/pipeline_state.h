@@ -45,7 +45,10 @@ struct tw_pipeline {
     tw_hours hours;
     tw_orders *orders; /* NULL: none */
     tw_wiring wiring;
-    int64_t begun_us;      /* the first frame of all; arm_delay counts from it */
+    int64_t armed_us; /* the first frame of all, or after an order: arm_delay counts */
+    unsigned arms;    /* orders to arm that have been seen to */
+    tw_arming arming;
+    int64_t arming_until_us; /* wall time; 0: not known */
     bool waits_for_key;    /* packets were left out: the next picture needs a key frame */
     tw_recorder *recorder; /* NULL: nothing is stored */
     tw_reading reading;

@@ -19,8 +19,20 @@ static const char *word_happening(const tw_event *event)
     case TW_EVENT_LOST: return "lost";
     case TW_EVENT_BACK: return "back";
     case TW_EVENT_RELOADED: return "reloaded";
+    case TW_EVENT_ORDERED: return "ordered";
     default: return NULL;
     }
+}
+
+const char *tw_arming_name(tw_arming arming)
+{
+    static const char *const names[] = {"armed",
+                                        "armed by order",
+                                        "disarmed by its settings",
+                                        "disarmed by order",
+                                        "disarmed by its hours",
+                                        "disarmed by arm_delay"};
+    return (unsigned)arming < sizeof names / sizeof *names ? names[arming] : names[0];
 }
 
 /* The camera of an event, NULL: it concerns the station. Under the lock. */
@@ -67,6 +79,7 @@ static void count_camera(tw_camera_status *c, const tw_event *event)
     case TW_EVENT_LOST:
     case TW_EVENT_BACK:
     case TW_EVENT_RELOADED:
+    case TW_EVENT_ORDERED:
     case TW_EVENT_FREED: break;
     }
 }
@@ -169,7 +182,11 @@ tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_
     s->ctx = ctx;
     tw_settings_station(settings, &s->settings);
     s->writer = (tw_writer){.clock = board->clock, .told = tw_station_tell, .ctx = s};
-    (void)pthread_mutex_init(&s->telling, NULL);
+    pthread_mutexattr_t again; /* who is told of an event may ask, and give orders */
+    (void)pthread_mutexattr_init(&again);
+    (void)pthread_mutexattr_settype(&again, PTHREAD_MUTEX_RECURSIVE);
+    (void)pthread_mutex_init(&s->telling, &again);
+    (void)pthread_mutexattr_destroy(&again);
     (void)pthread_cond_init(&s->changed, NULL);
     tw_status st = make_cameras(s);
     if (st != TW_OK)
@@ -216,7 +233,7 @@ static tw_settings *wait_for_change(tw_station *s)
     for (;;) {
         for (size_t i = 0; i < s->count; i++)
             ended = ended || (s->cameras[i]->ended && s->cameras[i]->started);
-        if (ended || s->pending)
+        if (ended || s->pending || s->given_count > 0)
             break;
         (void)pthread_cond_wait(&s->changed, &s->telling);
     }
@@ -226,12 +243,29 @@ static tw_settings *wait_for_change(tw_station *s)
     return pending;
 }
 
+static void tell_orders(tw_station *s)
+{
+    given_order all[TW_ORDERS_MAX];
+    (void)pthread_mutex_lock(&s->telling);
+    const size_t count = s->given_count;
+    memcpy(all, s->given, count * sizeof *all);
+    s->given_count = 0;
+    (void)pthread_mutex_unlock(&s->telling);
+    for (size_t i = 0; i < count; i++)
+        tw_station_tell(
+            s, &(tw_event){.kind = TW_EVENT_ORDERED,
+                           .camera = all[i].camera,
+                           .wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx),
+                           .text = all[i].text});
+}
+
 static void watch_all(tw_station *s)
 {
     for (size_t i = 0; i < s->count; i++)
         tw_watched_start(s->cameras[i]);
     while (tw_station_settle(s)) {
         tw_settings *settings = wait_for_change(s);
+        tell_orders(s);
         if (settings && !tw_station_stopping(s))
             tw_station_adopt(s, settings);
         else
@@ -282,6 +316,8 @@ static void give_order(watched *w, order what, int64_t until_us)
     case DISARM:
         w->orders_until_us = until_us;
         atomic_store(&w->orders.armed, what == ARM);
+        if (what == ARM)
+            (void)atomic_fetch_add(&w->orders.arms, 1);
         break;
     case AS_SET:
         w->orders_until_us = 0;
@@ -292,10 +328,45 @@ static void give_order(watched *w, order what, int64_t until_us)
     }
 }
 
+/* "disarmed for 2 h, by order" */
+static void word_order(order what, int64_t for_us, char text[64])
+{
+    static const char *const words[] = {"armed", "disarmed", "armed as the settings say",
+                                        "a sighting was asked for",
+                                        "a still was asked for"};
+    const double s = (double)for_us / 1e6;
+    char length[32] = "";
+    if (for_us > 0)
+        (void)snprintf(length, sizeof length, " for %.3g %s",
+                       s < 120      ? s
+                       : s < 7200   ? s / 60
+                       : s < 172800 ? s / 3600
+                                    : s / 86400,
+                       s < 120      ? "s"
+                       : s < 7200   ? "min"
+                       : s < 172800 ? "h"
+                                    : "d");
+    (void)snprintf(text, 64, "%s%s%s", words[what], length,
+                   what == ARM || what == DISARM ? ", by order" : "");
+}
+
+/* Under telling's lock: to be told by the running thread, as whoever gives an order may
+ * be told of an event just now. */
+static void note_order(tw_station *s, const watched *w, order what, int64_t for_us)
+{
+    if (s->given_count == TW_ORDERS_MAX)
+        return;
+    given_order *g = &s->given[s->given_count++];
+    (void)snprintf(g->camera, sizeof g->camera, "%s", w->settings.name);
+    word_order(what, for_us, g->text);
+    (void)pthread_cond_signal(&s->changed);
+}
+
 static tw_status order_cameras(tw_station *s, const char *camera, order what,
                                int64_t for_us)
 {
-    if (!s || for_us < 0)
+    const int64_t most_us = INT64_C(366) * 86400 * 1000000;
+    if (!s || for_us < 0 || for_us > most_us)
         return TW_EINVAL;
     bool any = false;
     const int64_t now_us = s->board.clock.ops->now_us(s->board.clock.ctx);
@@ -304,6 +375,7 @@ static tw_status order_cameras(tw_station *s, const char *camera, order what,
         if (camera && strcmp(s->cameras[i]->settings.name, camera) != 0)
             continue;
         give_order(s->cameras[i], what, for_us > 0 ? now_us + for_us : 0);
+        note_order(s, s->cameras[i], what, for_us);
         any = true;
     }
     (void)pthread_mutex_unlock(&s->telling);

@@ -43,6 +43,13 @@ typedef struct watched {
     int64_t orders_until_us; /* by the clock; 0: for good */
 } watched;
 
+enum { TW_ORDERS_MAX = 64 };
+
+/* An order that was given, to be told. */
+typedef struct given_order {
+    char camera[64], text[64];
+} given_order;
+
 struct tw_station {
     tw_board board;
     tw_station_settings settings;
@@ -61,6 +68,8 @@ struct tw_station {
     watched **cameras; /* changed by the running thread alone */
     size_t count;
     uint32_t dropped, problems;
+    given_order given[TW_ORDERS_MAX];
+    size_t given_count;
 };
 
 /** Tell of something that happened, count it, and have it noted in the catalogue. */

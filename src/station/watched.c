@@ -160,6 +160,10 @@ static void look_at(watched *w, const tw_run *run, tw_liveness live)
     c->kept_bytes = health.kept_bytes;
     c->light_ppm = health.light_ppm;
     c->noise = health.noise;
+    c->arming = health.arming;
+    c->arming_until_us = health.arming_until_us;
+    if (w->orders_until_us > 0)
+        c->arming_until_us = wall_of(s) + w->orders_until_us - now_us;
     (void)pthread_mutex_unlock(&s->telling);
     tell_rate(w, news, run->wanted_milli);
 }
@@ -291,6 +295,7 @@ watched *tw_watched_new(tw_station *s, said *from, const char *name)
     atomic_init(&w->leave, false);
     atomic_init(&w->failed, false);
     atomic_init(&w->orders.armed, TW_AS_SET);
+    atomic_init(&w->orders.arms, 0);
     w->again = (tw_backoff){AGAIN_US, AGAIN_MOST_US, seed_of(name), 0};
     (void)snprintf(w->status.name, sizeof w->status.name, "%s", name);
     return w;

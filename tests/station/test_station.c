@@ -2,6 +2,7 @@
 #include <pthread.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 #include "../support/support.h"
 
@@ -231,9 +232,116 @@ static void test_what_cannot_be_a_station(void **state)
     take_down(b);
 }
 
+/* Who is told of an event may ask the station, and give it orders. */
+typedef struct asking {
+    tw_station *station;
+    unsigned asked, ordered;
+    bool armed;
+} asking;
+
+static void ask_back(void *ctx, const tw_event *e)
+{
+    asking *a = ctx;
+    tw_camera_status status;
+    tw_store_status store;
+    if (e->kind == TW_EVENT_ORDERED)
+        a->ordered++;
+    if (e->kind != TW_EVENT_BEGAN || !a->station)
+        return;
+    assert_int_equal(tw_station_camera(a->station, 0, &status), TW_OK);
+    assert_int_equal(tw_station_store(a->station, &store), TW_OK);
+    assert_int_equal(tw_station_trigger(a->station, "kerb"), TW_OK);
+    assert_int_equal(tw_station_arm(a->station, NULL, true, 60000000), TW_OK);
+    assert_int_equal(tw_station_arm(a->station, NULL, true, INT64_MAX), TW_EINVAL);
+    a->asked++;
+}
+
+static void test_who_is_told_may_ask_back(void **state)
+{
+    (void)state;
+    tw_error err = {0};
+    asking a = {NULL, 0, 0, false};
+    board *b = set_up("[camera kerb]\nsource = sim:kerb,size=240x136\nfps = 5\npace = "
+                      "no\nclips = no\n",
+                      NULL);
+    assert_int_equal(
+        tw_station_new(&b->board, b->settings, ask_back, &a, &a.station, &err), TW_OK);
+    (void)alarm(60); /* it used to wait for itself */
+    assert_int_equal(tw_station_run(a.station), TW_OK);
+    (void)alarm(0);
+    assert_true(a.asked >= 3);
+    assert_true(a.ordered >= 2);
+    tw_station_free(a.station);
+    take_down(b);
+}
+
+static void *run_station(void *station)
+{
+    assert_int_equal(tw_station_run(station), TW_OK);
+    return NULL;
+}
+
+typedef struct armings {
+    tw_station *station;
+    unsigned frames, began;
+    tw_arming seen[8];
+    size_t count;
+} armings;
+
+/* Arms it after a few frames; notes each change of what decides. */
+static void watch_arming(void *ctx, const tw_event *e)
+{
+    armings *a = ctx;
+    tw_camera_status status;
+    a->began += e->kind == TW_EVENT_BEGAN;
+    if (e->kind != TW_EVENT_READING)
+        return;
+    if (++a->frames == 4)
+        assert_int_equal(tw_station_arm(a->station, NULL, true, 0), TW_OK);
+    assert_int_equal(tw_station_camera(a->station, 0, &status), TW_OK);
+    if (a->count < 8 && (a->count == 0 || a->seen[a->count - 1] != status.arming))
+        a->seen[a->count++] = status.arming;
+}
+
+static void test_what_arms_a_camera_is_told(void **state)
+{
+    (void)state;
+    tw_error err = {0};
+    armings a = {0};
+    board *b = set_up("[camera kerb]\nsource = sim:kerb,size=160x90\nfps = 30\n"
+                      "arm_delay = 3 s\nclips = no\narmed = no\npre_event_disarmed = "
+                      "no\n",
+                      NULL);
+    assert_int_equal(
+        tw_station_new(&b->board, b->settings, watch_arming, &a, &a.station, &err),
+        TW_OK);
+    pthread_t thread;
+    assert_int_equal(pthread_create(&thread, NULL, run_station, a.station), 0);
+    tw_camera_status status = {.arming = TW_ARMED_BY_SETTING};
+    for (int i = 0; i < 600 && status.arming != TW_ARMED_BY_ORDER; i++) {
+        (void)usleep(100000);
+        assert_int_equal(tw_station_camera(a.station, 0, &status), TW_OK);
+    }
+    tw_station_stop(a.station);
+    assert_int_equal(pthread_join(thread, NULL), 0);
+    assert_int_equal(status.arming, TW_ARMED_BY_ORDER);
+    bool delayed = false, refused = false;
+    for (size_t i = 0; i < a.count; i++) {
+        refused = refused || a.seen[i] == TW_DISARMED_BY_SETTING;
+        delayed = delayed || (refused && a.seen[i] == TW_DISARMED_BY_DELAY);
+    }
+    assert_true(refused);
+    assert_true(delayed); /* time to get out of the picture, after each order */
+    assert_string_equal(tw_arming_name(TW_DISARMED_BY_HOURS), "disarmed by its hours");
+    tw_station_free(a.station);
+    take_down(b);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_who_is_told_may_ask_back),
+        cmocka_unit_test(test_what_arms_a_camera_is_told),
         cmocka_unit_test(test_three_cameras_at_once),
         cmocka_unit_test(test_a_small_queue_loses_nothing),
         cmocka_unit_test(test_one_bad_camera_does_not_stop_the_others),
