@@ -163,13 +163,14 @@ typedef struct tw_camera_settings {
 
 /* What a hook is started on; bits of tw_hook_settings.on, in the order of the words. */
 enum {
-    TW_HOOK_BEGAN = 1, /* a sighting began */
-    TW_HOOK_STILL = 2, /* a still of one is stored */
-    TW_HOOK_CLIP = 4,  /* a clip is */
-    TW_HOOK_ENDED = 8, /* a sighting ended */
-    TW_HOOK_LOST = 16, /* a camera gives nothing */
-    TW_HOOK_BACK = 32, /* it does again */
-    TW_HOOK_LOW = 64   /* the card is low: captures had to be dropped */
+    TW_HOOK_BEGAN = 1,    /* a sighting began */
+    TW_HOOK_STILL = 2,    /* a still of one is stored */
+    TW_HOOK_CLIP = 4,     /* a clip is */
+    TW_HOOK_ENDED = 8,    /* a sighting ended */
+    TW_HOOK_LOST = 16,    /* a camera gives nothing */
+    TW_HOOK_BACK = 32,    /* it does again */
+    TW_HOOK_LOW = 64,     /* the card is low: captures had to be dropped */
+    TW_HOOK_STOPPED = 128 /* nothing is sent to a destination any more */
 };
 
 /* [hook NAME]: a program of the user's. */

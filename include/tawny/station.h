@@ -29,6 +29,7 @@ typedef enum tw_event_kind {
     TW_EVENT_LOST,    /* a live camera gives nothing and is tried again: status, text */
     TW_EVENT_BACK,    /* it is back: text says after how long */
     TW_EVENT_RELOADED, /* new settings hold: text says what that changed */
+    TW_EVENT_STOPPED,  /* nothing is sent to a destination any more: text says why */
     TW_EVENT_ORDERED,  /* somebody has given an order: text says which */
     TW_EVENT_CLOSED    /* a camera has ended: status, text if that was an error */
 } tw_event_kind;

@@ -108,7 +108,7 @@ int cli_account(int argc, char **argv)
         {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
     int code = cli_parse(&argc, &argv, "[add NAME|remove NAME|list]", ABOUT, EXAMPLE, own,
                          &common);
-    if (code == CLI_DONE && cli_load(&common, FALSE, &settings, NULL) != TW_OK)
+    if (code == CLI_DONE && cli_load_readable(&common, &settings) != TW_OK)
         code = CLI_USAGE;
     if (code != CLI_DONE)
         return code;

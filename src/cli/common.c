@@ -160,6 +160,24 @@ tw_status cli_load(const cli_common *common, gboolean needed, tw_settings **out,
     return st == TW_OK ? TW_OK : TW_ESYNTAX;
 }
 
+tw_status cli_load_readable(const cli_common *common, tw_settings **out)
+{
+    tw_settings *settings = NULL;
+    g_autofree char *path = NULL;
+    cli_common without_sets = *common;
+    without_sets.sets = NULL;
+    tw_status st = load(&without_sets, FALSE, &settings, &path);
+    if (st == TW_ESYNTAX) /* that has been told, and is the station's to heed */
+        st = TW_OK;
+    if (st == TW_OK)
+        st = apply_sets(common, settings);
+    if (st == TW_OK)
+        *out = settings;
+    else
+        tw_settings_free(settings);
+    return st == TW_OK ? TW_OK : TW_ESYNTAX;
+}
+
 tw_status cli_load_sound(const cli_common *common, tw_settings **out, char **path_out)
 {
     tw_settings *settings = NULL;

@@ -85,6 +85,15 @@ tw_status cli_load(const cli_common *common, gboolean needed, tw_settings **out,
                    char **path_out);
 
 /**
+ * What can be read of them, for commands that speak to a station that runs, or to its
+ * store: a mistake in the file is told, and keeps nobody from disarming a camera.
+ *
+ * @return TW_OK: *out is the caller's; else told: the file cannot be read, or a --set is
+ *         wrong.
+ */
+tw_status cli_load_readable(const cli_common *common, tw_settings **out);
+
+/**
  * The same, checked, for a station: mistakes that concern single cameras are told and
  * leave the others be (tw_settings_sound).
  *

@@ -1,5 +1,6 @@
 /* The socket of a running station: whoever connects asks one thing, a line of JSON, and
- * is answered in lines of JSON. Only the user it runs as can reach it. */
+ * is answered in lines of JSON. Only the user it runs as can reach it; that of the
+ * service its group, too. */
 #include "control.h"
 #include "notify.h"
 
@@ -29,13 +30,16 @@ struct control {
     GThread *thread;
 };
 
+/* Where the service that the unit starts has its socket. */
+#define SERVICE_FOLDER "/run/tawny"
+
 /* @return false: the path is too long for a socket. */
-static gboolean address(const char *name, struct sockaddr_un *out)
+static gboolean address(const char *folder, const char *name, struct sockaddr_un *out)
 {
     g_autofree char *safe = g_strdup(name);
     (void)g_strcanon(safe, G_CSET_A_2_Z G_CSET_a_2_z G_CSET_DIGITS "-_", '_');
     g_autofree char *file = g_strdup_printf("tawny-%s.sock", safe);
-    g_autofree char *path = g_build_filename(g_get_user_runtime_dir(), file, NULL);
+    g_autofree char *path = g_build_filename(folder, file, NULL);
     memset(out, 0, sizeof *out);
     out->sun_family = AF_UNIX;
     return g_strlcpy(out->sun_path, path, sizeof out->sun_path) < sizeof out->sun_path;
@@ -226,7 +230,9 @@ static int listen_at(const struct sockaddr_un *at)
 {
     (void)unlink(at->sun_path); /* left by one that died */
     (void)g_mkdir_with_parents(g_get_user_runtime_dir(), 0700);
-    const mode_t before = umask(0077);
+    /* The service's is for its group as well, as its folder is. */
+    const mode_t before =
+        umask(g_str_has_prefix(at->sun_path, SERVICE_FOLDER "/") ? 0007 : 0077);
     int s = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
     if (s >= 0 &&
         (bind(s, (const struct sockaddr *)at, sizeof *at) != 0 || listen(s, 4) != 0)) {
@@ -243,7 +249,7 @@ control *control_begin(const char *station_name, tw_station *station)
     c->station = station;
     c->every_us = notify_every();
     c->socket = -1;
-    const gboolean good = address(station_name, &c->at);
+    const gboolean good = address(g_get_user_runtime_dir(), station_name, &c->at);
     if (good && is_taken(&c->at)) {
         (void)cli_say(CLI_FAILED,
                       "another station %s is running: tawny status will speak of that",
@@ -278,9 +284,11 @@ char *control_ask(const char *station_name, const char *request)
     struct sockaddr_un at;
     char piece[4096];
     ssize_t n = 0;
-    if (!address(station_name, &at))
-        return NULL;
-    const int s = connect_to(&at);
+    int s = -1;
+    if (address(g_get_user_runtime_dir(), station_name, &at))
+        s = connect_to(&at);
+    if (s < 0 && address(SERVICE_FOLDER, station_name, &at))
+        s = connect_to(&at);
     if (s < 0)
         return NULL;
     GString *text = g_string_new(NULL);

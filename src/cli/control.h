@@ -6,6 +6,9 @@
 
 typedef struct control control;
 
+/* Where nobody answers; the station's name. */
+#define CONTROL_NONE "no station named \"%s\" is running here: start one with tawny watch"
+
 /** Tell the service manager that a station is ready, answer questions about it, and feed
  * the watchdog, until control_end. Where another station of that name runs, or there is
  * no socket to be had, that is told, and only the watchdog is fed. */

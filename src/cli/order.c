@@ -89,7 +89,7 @@ static int tell_station(const ordering *o, const char *what, const char *camera)
     int code = cli_read_time("--for", o->how_long, &for_us);
     if (code != CLI_DONE)
         return code;
-    if (cli_load(&o->common, FALSE, &settings, NULL) != TW_OK)
+    if (cli_load_readable(&o->common, &settings) != TW_OK)
         return CLI_USAGE;
     tw_settings_station(settings, &station);
     json_t *request = json_pack("{ss ss* sf}", "do", o->as_set ? "as-set" : what,
@@ -99,8 +99,7 @@ static int tell_station(const ordering *o, const char *what, const char *camera)
     if (answer)
         code = say_answer(answer, o);
     else
-        code = cli_say(CLI_FAILED, "no station %s is running: start one with tawny watch",
-                       station.name);
+        code = cli_say(CLI_FAILED, CONTROL_NONE, station.name);
     free(line);
     json_decref(request);
     tw_settings_free(settings);

@@ -143,12 +143,33 @@ static int say_changed(const looking *l, const char *what, uint32_t changed)
     return CLI_DONE;
 }
 
+/* A destination that was stopped, before it begins again. */
+static void say_restarted(void *ctx, const char *name)
+{
+    looking *l = ctx;
+    tw_outbox_fill f;
+    if ((l->only && strcmp(l->only, name) != 0) ||
+        tw_outbox_look(l->catalogue, name, false, 0, &f, NULL) != TW_OK ||
+        f.stopped_us == 0)
+        return;
+    l->shown++;
+    if (l->json)
+        out_json(json_pack("{ss ss si}", "type", "restarted", "destination", name,
+                           "waiting", (int)f.waiting));
+    else
+        (void)printf("%s begins again: %u waiting\n", name, (unsigned)f.waiting);
+}
+
 static int retry(const looking *l)
 {
     uint32_t changed = 0;
     tw_error err = {0};
-    if (tw_outbox_retry(l->catalogue, l->only, &changed, &err) != TW_OK)
+    looking again = *l;
+    if (tw_outbox_destinations(l->catalogue, say_restarted, &again, &err) != TW_OK ||
+        tw_outbox_retry(l->catalogue, l->only, &changed, &err) != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
+    if (changed == 0 && again.shown > 0 && !l->json)
+        return CLI_DONE; /* nothing had been given up */
     return say_changed(l, "tried again", changed);
 }
 

@@ -144,6 +144,7 @@ static const char *type_of(tw_event_kind kind)
     case TW_EVENT_BACK: return "back";
     case TW_EVENT_RELOADED: return "reloaded";
     case TW_EVENT_ORDERED: return "ordered";
+    case TW_EVENT_STOPPED: return "stopped";
     case TW_EVENT_CLOSED: break;
     }
     return "closed";

@@ -2,7 +2,8 @@
  * of them changes. */
 #include "outward.h"
 
-#define RETRY_US INT64_C(10000000) /* until destinations that could not begin are tried */
+#define RETRY_US INT64_C(10000000) /* until destinations that could not begin are tried  \
+                                    */
 
 struct outward {
     const tw_card *card;
@@ -38,10 +39,22 @@ static void on_hook(void *ctx, tw_status st, const char *line)
     o->calls.told(o->calls.ctx, "hook", st, line);
 }
 
+static void tell_hooks(outward *o, const tw_event *event)
+{
+    g_mutex_lock(&o->lock);
+    tw_hooks_event(o->hooks, event);
+    g_mutex_unlock(&o->lock);
+}
+
 static void on_destination(void *ctx, tw_status st, const char *line)
 {
-    const outward *o = ctx;
+    outward *o = ctx;
     o->calls.told(o->calls.ctx, "destination", st, line);
+    if (st == TW_ESTOPPED) /* somebody is needed */
+        tell_hooks(o, &(tw_event){.kind = TW_EVENT_STOPPED,
+                                  .wall_us = o->clock.ops->wall_us(o->clock.ctx),
+                                  .status = st,
+                                  .text = line});
 }
 
 /* NULL settings: none any more. */

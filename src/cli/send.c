@@ -77,7 +77,7 @@ int cli_send(int argc, char **argv)
     if (st == TW_OK)
         code = say_outcome(&l, argv[1], &outcome);
     else
-        code = cli_say(st == TW_ENOENT ? CLI_USAGE : CLI_FAILED, "%s", err.text);
+        code = cli_say(st == TW_ENOENT ? CLI_USAGE : cli_exit(st), "%s", err.text);
     tw_settings_free(settings);
     return code;
 }

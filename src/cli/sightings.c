@@ -188,7 +188,7 @@ static int export(listing *l)
     int code = collect(l, 0);
     if (code != CLI_DONE)
         return code;
-    if (cli_load(&l->common, FALSE, &settings, NULL) != TW_OK)
+    if (cli_load_readable(&l->common, &settings) != TW_OK)
         return CLI_USAGE;
     const camtrap_source source = {l->catalogue, settings, l->store, l->records};
     code = camtrap_export(&source, l->camtrap);
@@ -318,7 +318,7 @@ static int send_again(const listing *l, int64_t id)
     tw_settings *settings = NULL;
     tw_error err = {0};
     uint32_t items = 0;
-    if (cli_load(&l->common, FALSE, &settings, NULL) != TW_OK)
+    if (cli_load_readable(&l->common, &settings) != TW_OK)
         return CLI_USAGE;
     const tw_status st =
         tw_deliver_again(settings, l->send, l->catalogue, id, &items, &err);
@@ -363,7 +363,7 @@ static int rebuild(listing *l)
     tw_error err = {0};
     if (!g_file_test(l->store, G_FILE_TEST_IS_DIR))
         return cli_say(CLI_FAILED, "there is no store %s", l->store);
-    if (cli_load(&l->common, FALSE, &settings, NULL) != TW_OK)
+    if (cli_load_readable(&l->common, &settings) != TW_OK)
         return CLI_USAGE;
     tw_settings_station(settings, &station);
     tw_status st = tw_linux_card(l->store, &card, &err);

@@ -5,6 +5,7 @@
 
 #include "control.h"
 #include "output.h"
+#include "store.h"
 
 static const char ABOUT[] =
     "Asks the station that runs with these settings how it fares: for each camera its\n"
@@ -180,6 +181,24 @@ static void say(telling *t, const char *answer)
     }
 }
 
+/* What asks for somebody, where it is looked first. */
+static void say_stopped(void *ctx, const char *destination, const tw_outbox_fill *f)
+{
+    const telling *t = ctx;
+    char since[32];
+    say_last(t, f->stopped_us, since);
+    (void)printf("NOTHING IS SENT to %s since %s, %u waiting: %s\n", destination, since,
+                 (unsigned)f->waiting, f->why);
+}
+
+static void say_stopped_json(void *ctx, const char *destination, const tw_outbox_fill *f)
+{
+    (void)ctx;
+    out_json(json_pack("{ss ss sI si ss}", "type", "stopped", "destination", destination,
+                       "stopped_us", (json_int_t)f->stopped_us, "waiting",
+                       (int)f->waiting, "why", f->why));
+}
+
 int cli_status(int argc, char **argv)
 {
     CLI_COMMON common = {0};
@@ -191,17 +210,17 @@ int cli_status(int argc, char **argv)
         code = cli_say(CLI_USAGE, "%s is not expected", argv[1]);
     if (code != CLI_DONE)
         return code;
-    if (cli_load(&common, FALSE, &settings, NULL) != TW_OK)
+    if (cli_load_readable(&common, &settings) != TW_OK)
         return CLI_USAGE;
     tw_settings_station(settings, &station);
     g_autofree char *answer = control_ask(station.name, "{\"do\":\"status\"}");
     if (!answer)
-        code = cli_say(CLI_FAILED, "no station %s is running: start one with tawny watch",
-                       station.name);
+        code = cli_say(CLI_FAILED, CONTROL_NONE, station.name);
     else if (common.json)
         (void)fputs(answer, stdout);
     else
         say(&t, answer);
+    store_stopped(station.store, common.json ? say_stopped_json : say_stopped, &t);
     tw_settings_free(settings);
     return code;
 }

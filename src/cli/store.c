@@ -11,7 +11,7 @@ int store_find(const cli_common *common, char **store)
     tw_station_settings station;
     if (*store)
         return CLI_DONE;
-    if (cli_load(common, FALSE, &settings, NULL) != TW_OK)
+    if (cli_load_readable(common, &settings) != TW_OK)
         return CLI_USAGE;
     tw_settings_station(settings, &station);
     *store = g_strdup(station.store);
@@ -30,6 +30,30 @@ int store_open(const char *store, tw_catalogue **out)
                        "--store DIR, or let the station run",
                        store);
     return st == TW_OK ? CLI_DONE : cli_say(CLI_FAILED, "%s", err.text);
+}
+
+typedef struct stopped_list {
+    tw_catalogue *catalogue;
+    store_stopped_fn visit;
+    void *ctx;
+} stopped_list;
+
+static void see_destination(void *ctx, const char *name)
+{
+    const stopped_list *l = ctx;
+    tw_outbox_fill f;
+    if (tw_outbox_look(l->catalogue, name, false, 0, &f, NULL) == TW_OK &&
+        f.stopped_us > 0)
+        l->visit(l->ctx, name, &f);
+}
+
+void store_stopped(const char *store, store_stopped_fn visit, void *ctx)
+{
+    stopped_list l = {.visit = visit, .ctx = ctx};
+    g_autofree char *path = g_build_filename(store, TW_CATALOGUE_FILE, NULL);
+    if (tw_catalogue_open(path, false, &l.catalogue, NULL) == TW_OK)
+        (void)tw_outbox_destinations(l.catalogue, see_destination, &l, NULL);
+    tw_catalogue_close(l.catalogue);
 }
 
 int store_day(const tw_clock *clock, const char *text, int64_t *from_us,

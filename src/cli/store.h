@@ -11,6 +11,13 @@ int store_find(const cli_common *common, char **store);
 /** @param out  Set on CLI_DONE, to be closed. @return CLI_DONE; CLI_FAILED, told. */
 int store_open(const char *store, tw_catalogue **out);
 
+/* Told of a destination to which nothing is sent any more. */
+typedef void (*store_stopped_fn)(void *ctx, const char *destination,
+                                 const tw_outbox_fill *fill);
+
+/** Visit the destinations of a store that have stopped; none where it cannot be read. */
+void store_stopped(const char *store, store_stopped_fn visit, void *ctx);
+
 /** A day of local time, "2027-03-13", from midnight to midnight; NULL: all times, both 0.
  * @return CLI_DONE; CLI_USAGE, told. */
 int store_day(const tw_clock *clock, const char *day, int64_t *from_us,

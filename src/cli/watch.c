@@ -8,6 +8,7 @@
 #include "output.h"
 #include "outward.h"
 #include "reload.h"
+#include "store.h"
 
 static const char ABOUT[] =
     "Watches all cameras of the settings file until Ctrl-C or SIGTERM, one line for "
@@ -39,6 +40,7 @@ typedef struct watching {
     int64_t report_us, report_next_us;
     outward *outward;
     char *settings_file;
+    const char *store;     /* folder; borrowed */
     volatile gint changed; /* the page has changed the settings file */
 } watching;
 
@@ -92,6 +94,7 @@ static void print_event(watching *w, const tw_event *e)
     case TW_EVENT_BACK:
     case TW_EVENT_RELOADED:
     case TW_EVENT_ORDERED:
+    case TW_EVENT_STOPPED:
     case TW_EVENT_FREED:
         (void)printf("%s%s  %-*s  %s\n",
                      e->status == TW_OK ? "" : notify_level(stdout, NOTIFY_WARNING), time,
@@ -139,6 +142,16 @@ static void print_report(const watching *w, const tw_camera_status *c)
     (void)fflush(stdout);
 }
 
+static void print_stopped(void *ctx, const char *destination, const tw_outbox_fill *f)
+{
+    const watching *w = ctx;
+    char clock[24];
+    (void)printf("%s%s  %-*s  nothing is sent to %s, %u waiting: %s\n",
+                 notify_level(stdout, NOTIFY_WARNING),
+                 time_of_day(w, w->clock.ops->wall_us(w->clock.ctx), clock),
+                 w->name_width, "station", destination, (unsigned)f->waiting, f->why);
+}
+
 static void report(void *ctx)
 {
     watching *w = ctx;
@@ -150,6 +163,8 @@ static void report(void *ctx)
     w->report_next_us = now_us + w->report_us;
     for (size_t i = 0; tw_station_camera(running, i, &camera) == TW_OK; i++)
         print_report(w, &camera);
+    store_stopped(w->store, print_stopped, w);
+    (void)fflush(stdout);
 }
 
 /* What hooks and destinations tell. */
@@ -210,6 +225,7 @@ static int run(watching *w, const tw_card *card)
     tw_error err = {0};
     tw_pins pins = {0};
     board.card = card;
+    w->store = card->ops->place(card->ctx);
     if (tw_linux_pins(&pins, NULL) == TW_OK)
         board.pins = &pins;
     w->clock = board.clock;

@@ -62,9 +62,10 @@ static void tell(const tw_hooks *h, tw_status st, const char *hook_name, const c
 static const struct {
     int64_t bit;
     const char *word;
-} WORDS[] = {{TW_HOOK_BEGAN, "began"}, {TW_HOOK_STILL, "still"}, {TW_HOOK_CLIP, "clip"},
-             {TW_HOOK_ENDED, "ended"}, {TW_HOOK_LOST, "lost"},   {TW_HOOK_BACK, "back"},
-             {TW_HOOK_LOW, "low"}};
+} WORDS[] = {{TW_HOOK_BEGAN, "began"}, {TW_HOOK_STILL, "still"},
+             {TW_HOOK_CLIP, "clip"},   {TW_HOOK_ENDED, "ended"},
+             {TW_HOOK_LOST, "lost"},   {TW_HOOK_BACK, "back"},
+             {TW_HOOK_LOW, "low"},     {TW_HOOK_STOPPED, "stopped"}};
 
 /* @return the bit of an event; 0: no hook is started on it. */
 static int64_t bit_of(const tw_event *e)
@@ -75,6 +76,7 @@ static int64_t bit_of(const tw_event *e)
     case TW_EVENT_LOST: return TW_HOOK_LOST;
     case TW_EVENT_BACK: return TW_HOOK_BACK;
     case TW_EVENT_FREED: return TW_HOOK_LOW;
+    case TW_EVENT_STOPPED: return TW_HOOK_STOPPED;
     case TW_EVENT_STORED:
         if (strcmp(e->file_kind, tw_kind_name(TW_KIND_STILL)) == 0)
             return TW_HOOK_STILL;

@@ -203,7 +203,7 @@ static void halt(destination *d, const tw_sending *out)
     tw_error err = {0};
     d->halted = true;
     tw_deliver_disconnect(d);
-    tw_deliver_tell(d, TW_EACCES,
+    tw_deliver_tell(d, TW_ESTOPPED,
                     "%s. Nothing is sent there until its settings are changed, or tawny "
                     "outbox --retry %s",
                     out->text, d->set.name);
@@ -272,7 +272,7 @@ static bool is_halted(destination *d, const tw_outbox_fill *fill)
     }
     if (!d->halted)
         tw_deliver_tell(
-            d, TW_EACCES,
+            d, TW_ESTOPPED,
             "nothing is sent there: %s. It begins again with other settings, or "
             "tawny outbox --retry %s",
             fill->why, d->set.name);

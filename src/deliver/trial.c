@@ -80,6 +80,9 @@ tw_status tw_deliver_try(const tw_settings *settings, const char *name, tw_clock
         return tw_fail(err, TW_ENOENT, "there is no [destination %s] in the settings",
                        name);
     tw_status st = tw_deliver_make(settings, name, clock, &o, err);
+    if (st == TW_OK && o->count == 0) /* none is made of one that is not sound */
+        st = tw_fail(err, TW_ESYNTAX,
+                     "destination %s: its settings have mistakes: mend them first", name);
     if (st == TW_OK) {
         destination *d = &o->all[0];
         d->said = said;

@@ -2,6 +2,7 @@
 #include <jansson.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 #include "page.h"
 
@@ -26,6 +27,18 @@ static void add_section(json_t *list, const char *head, const char *name)
     (void)json_array_append_new(list, json_pack("{ss ss}", "head", head, "name", name));
 }
 
+/* The file is replaced as a whole, beside itself. */
+static bool can_be_written(const char *file)
+{
+    char folder[PATH_BYTES];
+    const char *slash = file ? strrchr(file, '/') : NULL;
+    if (!file)
+        return false;
+    (void)snprintf(folder, sizeof folder, "%.*s", slash ? (int)(slash - file) + 1 : 1,
+                   slash ? file : ".");
+    return access(file, W_OK) == 0 && access(folder, W_OK) == 0;
+}
+
 static json_t *list_sections(const tw_page *p, tw_settings *s)
 {
     const char *name = NULL,
@@ -40,7 +53,7 @@ static json_t *list_sections(const tw_page *p, tw_settings *s)
                      slash              ? slash + 1
                      : p->settings_file ? p->settings_file
                                         : "",
-                     "changeable", p->settings_file != NULL);
+                     "changeable", can_be_written(p->settings_file));
 }
 
 static tw_status walk(tw_settings *s, const char *head, const char *name, json_t *rows)

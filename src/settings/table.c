@@ -282,8 +282,8 @@ static const tw_row ROWS[] = {
      "Corners of the zone as x,y in percent of the picture's width and height.", TW_REACH_PAGE},
 
     {"hook", "Hook", "on", &tw_type_words, HOOK(int64_t, on), 0, 0,
-     "none", "began, clip", "began still clip ended lost back low",
-     "What the program is started on: a sighting began, a still or a clip of one is stored, it ended; a camera is lost, or back; the card is low, so that captures had to be dropped.", TW_REACH_FILE},
+     "none", "began, clip", "began still clip ended lost back low stopped",
+     "What the program is started on: a sighting began, a still or a clip of one is stored, it ended; a camera is lost, or back; a destination has stopped, so that nothing is sent there; the card is low, so that captures had to be dropped.", TW_REACH_FILE},
     {"hook", "Hook", "run", &tw_type_text, HOOK(const char *, run), 0, 0,
      "", "/usr/local/bin/ring {camera} {file}", NULL,
      "The program and its arguments, separated by blanks; \"...\" keeps blanks. No shell is in between. In arguments {event}, {station}, {camera}, {sighting}, {kind}, {file}, {time} and {text} stand for what happened, as do TAWNY_EVENT and so on in the environment, and a JSON object on standard input.", TW_REACH_FILE},

@@ -20,6 +20,7 @@ static const char *word_happening(const tw_event *event)
     case TW_EVENT_BACK: return "back";
     case TW_EVENT_RELOADED: return "reloaded";
     case TW_EVENT_ORDERED: return "ordered";
+    case TW_EVENT_STOPPED: return "stopped";
     default: return NULL;
     }
 }
@@ -80,6 +81,7 @@ static void count_camera(tw_camera_status *c, const tw_event *event)
     case TW_EVENT_BACK:
     case TW_EVENT_RELOADED:
     case TW_EVENT_ORDERED:
+    case TW_EVENT_STOPPED:
     case TW_EVENT_FREED: break;
     }
 }

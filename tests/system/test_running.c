@@ -186,7 +186,7 @@ static void test_a_running_station_says_how_it_fares(void **state)
     (void)state;
     outcome o = run_program(folder, TOOL, "status", NULL);
     assert_int_equal(o.code, 1);
-    assert_has(o.err, "no station running-test is running");
+    assert_has(o.err, "no station named \"running-test\" is running here");
     free_outcome(&o);
     const pid_t child = start_station(NULL);
     o = ask();
