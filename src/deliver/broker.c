@@ -17,6 +17,10 @@ enum {
     ORDER_MOST_S = 366 * 86400 /* that an order may hold */
 };
 
+/* A state is refreshed thrice before it is too old: whoever finds an older one knows that
+ * its station has died without a word, in the middle of whatever it says. */
+#define HOLDS_US (INT64_C(3) * REFRESH_US)
+
 /* What the broker was told. */
 typedef struct broker_view {
     unsigned times; /* that it was connected */
@@ -166,6 +170,46 @@ static bool publish(destination *d, const char *camera, const char *what, json_t
     return publish_text(d, camera, what, tw_record_print(json), retain, out);
 }
 
+/* ---- news ------------------------------------------------------------------------ */
+
+static bool next_news(destination *d, news *out)
+{
+    (void)pthread_mutex_lock(&d->of->lock);
+    const bool some = d->news_count > 0;
+    if (some) {
+        *out = d->news[d->news_first];
+        d->news_first = (d->news_first + 1) % NEWS_MAX;
+        d->news_count--;
+    }
+    (void)pthread_mutex_unlock(&d->of->lock);
+    return some;
+}
+
+static bool tell_news(destination *d, tw_sending *out)
+{
+    news n;
+    char time[TW_UTC_MAX];
+    bool good = true;
+    for (int i = 0; i < NEWS_MAX && good && next_news(d, &n); i++) {
+        json_t *o = json_pack("{ss ss ss ss si ss}", "type", "sighting", "phase", n.phase,
+                              "station", d->of->station, "camera", n.camera, "number",
+                              (int)n.number, "time", tw_utc(n.wall_us, time));
+        if (n.file[0])
+            (void)json_object_set_new(o, "file", json_string(n.file));
+        if (n.why[0])
+            (void)json_object_set_new(o, "why", json_string(n.why));
+        good = publish(d, n.camera, "sighting", o, false, out);
+    }
+    return good;
+}
+
+static void forget_news(destination *d)
+{
+    (void)pthread_mutex_lock(&d->of->lock);
+    d->news_count = 0;
+    (void)pthread_mutex_unlock(&d->of->lock);
+}
+
 /* ---- what waits ------------------------------------------------------------------- */
 
 static bool take_item(void *ctx, const tw_outbox_item *item)
@@ -183,10 +227,14 @@ static void send_record(destination *d, const tw_outbox_batch *batch, tw_sending
     (void)tw_outbox_batch_items(d->catalogue, batch, take_item, &item, NULL);
     if (item.sighting != 0)
         o = tw_record_json(d->catalogue, d->of->station, item.sighting, "end");
-    if (o)
+    if (!o) {
+        tw_deliver_fail(out, TW_FAULT_GONE, "the sighting is no more in the catalogue");
+        return;
+    }
+    if (tell_news(d, out)) /* what came before its end is told before */
         (void)publish(d, item.camera, "sighting", o, false, out);
     else
-        tw_deliver_fail(out, TW_FAULT_GONE, "the sighting is no more in the catalogue");
+        json_decref(o);
 }
 
 /* ---- states ---------------------------------------------------------------------- */
@@ -204,13 +252,14 @@ static const char *state_of(const tw_camera_status *c)
 
 static json_t *describe_camera(const destination *d, const tw_camera_status *c)
 {
-    char time[TW_UTC_MAX], last[TW_UTC_MAX];
+    char time[TW_UTC_MAX], last[TW_UTC_MAX], holds[TW_UTC_MAX];
     const tw_clock *clock = &d->of->clock;
-    json_t *o = json_pack("{ss ss ss ss sf sf si ss}", "type", "camera", "station",
+    const int64_t wall_us = clock->ops->wall_us(clock->ctx);
+    json_t *o = json_pack("{ss ss ss ss sf sf si ss ss}", "type", "camera", "station",
                           d->of->station, "camera", c->name, "state", state_of(c),
                           "activity", c->activity_ppm / 1e4, "fps", c->real_milli / 1e3,
-                          "sightings", (int)c->sightings, "time",
-                          tw_utc(clock->ops->wall_us(clock->ctx), time));
+                          "sightings", (int)c->sightings, "time", tw_utc(wall_us, time),
+                          "holds_until", tw_utc(wall_us + HOLDS_US, holds));
     if (c->last_us > 0)
         (void)json_object_set_new(o, "last", json_string(tw_utc(c->last_us, last)));
     return o;
@@ -286,46 +335,6 @@ static bool tell_states(destination *d, tw_sending *out)
     return good;
 }
 
-/* ---- news ------------------------------------------------------------------------ */
-
-static bool next_news(destination *d, news *out)
-{
-    (void)pthread_mutex_lock(&d->of->lock);
-    const bool some = d->news_count > 0;
-    if (some) {
-        *out = d->news[d->news_first];
-        d->news_first = (d->news_first + 1) % NEWS_MAX;
-        d->news_count--;
-    }
-    (void)pthread_mutex_unlock(&d->of->lock);
-    return some;
-}
-
-static bool tell_news(destination *d, tw_sending *out)
-{
-    news n;
-    char time[TW_UTC_MAX];
-    bool good = true;
-    for (int i = 0; i < NEWS_MAX && good && next_news(d, &n); i++) {
-        json_t *o = json_pack("{ss ss ss ss si ss}", "type", "sighting", "phase", n.phase,
-                              "station", d->of->station, "camera", n.camera, "number",
-                              (int)n.number, "time", tw_utc(n.wall_us, time));
-        if (n.file[0])
-            (void)json_object_set_new(o, "file", json_string(n.file));
-        if (n.why[0])
-            (void)json_object_set_new(o, "why", json_string(n.why));
-        good = publish(d, n.camera, "sighting", o, false, out);
-    }
-    return good;
-}
-
-static void forget_news(destination *d)
-{
-    (void)pthread_mutex_lock(&d->of->lock);
-    d->news_count = 0;
-    (void)pthread_mutex_unlock(&d->of->lock);
-}
-
 /* ---- the thread's time ------------------------------------------------------------ */
 
 static bool woken(const destination *d, unsigned wakes)
@@ -386,6 +395,23 @@ static void idle(destination *d, int64_t wait_us)
     } while (now_of(d) < until_us && !woken(d, wakes) && !atomic_load(&d->of->ending));
 }
 
+/* No camera is left in the middle of a sighting. */
+static bool tell_down(destination *d, tw_sending *out)
+{
+    char time[TW_UTC_MAX];
+    const tw_clock *clock = &d->of->clock;
+    bool good = true;
+    for (size_t i = 0; good && d->view && i < CAMERAS_MAX && d->view->camera[i].name[0];
+         i++)
+        good = publish(d, d->view->camera[i].name, "state",
+                       json_pack("{ss ss ss ss ss}", "type", "camera", "station",
+                                 d->of->station, "camera", d->view->camera[i].name,
+                                 "state", "down", "time",
+                                 tw_utc(clock->ops->wall_us(clock->ctx), time)),
+                       true, out);
+    return good;
+}
+
 /* It is told that this end goes on purpose. */
 static void end(destination *d)
 {
@@ -393,10 +419,11 @@ static void end(destination *d)
     if (!atomic_load(&d->of->ending)) /* nothing waits; the connection stays */
         return;
     if (d->broker && d->brokers->broker_times(d->broker) > 0 && !d->failing)
-        (void)publish(d, NULL, "state",
-                      json_pack("{ss ss ss}", "type", "station", "station",
-                                d->of->station, "state", "down"),
-                      true, &out);
+        (void)(publish(d, NULL, "state",
+                       json_pack("{ss ss ss}", "type", "station", "station",
+                                 d->of->station, "state", "down"),
+                       true, &out) &&
+               tell_down(d, &out));
     tw_deliver_disconnect(d);
     free(d->view);
     d->view = NULL;

@@ -212,6 +212,8 @@ void tw_deliver_event(tw_deliver *o, const tw_event *e)
     news what = {.phase = begins_one ? "begin" : "update", .wall_us = e->wall_us};
     if (!o || e->kind == TW_EVENT_READING)
         return;
+    if (what.wall_us == 0) /* a capture is told without a time: it is complete now */
+        what.wall_us = o->clock.ops->wall_us(o->clock.ctx);
     const bool is_news = e->sighting && (begins_one || e->kind == TW_EVENT_STORED);
     if (is_news) {
         what.number = e->sighting->number;

@@ -21,6 +21,7 @@ typedef struct plan {
     int64_t from_us;      /* its first packet's */
     int64_t stop_us;      /* the file holds packets decoded before this; set once ended */
     bool ended;
+    bool over;     /* its sighting is: that is told behind it */
     bool begun;    /* its first job is given */
     uint64_t next; /* sequence number of the next packet to give */
 } plan;
@@ -191,8 +192,17 @@ static bool give_end(const tw_recorder *r, const strand *s, const plan *p, bool 
     return give(r, &job, wait);
 }
 
-static void drop_first_plan(strand *s)
+static void give_over(const tw_recorder *r, const tw_sighting *sighting)
 {
+    tw_job job = {.kind = TW_JOB_ENDED, .sighting = *sighting};
+    (void)give(r, &job, false);
+}
+
+/* Whoever hears that a sighting is over finds its clip. */
+static void drop_first_plan(const tw_recorder *r, strand *s)
+{
+    if (s->plans[0].over)
+        give_over(r, &s->plans[0].sighting);
     s->count--;
     memmove(s->plans, s->plans + 1, s->count * sizeof s->plans[0]);
 }
@@ -206,7 +216,7 @@ static void pump_strand(tw_recorder *r, strand *s, bool all)
         if (!p->begun && !give_begin(r, s, p, all)) {
             if (!all)
                 return;
-            drop_first_plan(s); /* no packet of it was ever held */
+            drop_first_plan(r, s); /* no packet of it was ever held */
             continue;
         }
         if (!give_packets(r, s, p, all, &passed_end) && !all)
@@ -215,7 +225,7 @@ static void pump_strand(tw_recorder *r, strand *s, bool all)
             return;
         if (!give_end(r, s, p, all))
             return;
-        drop_first_plan(s);
+        drop_first_plan(r, s);
     }
 }
 
@@ -368,16 +378,18 @@ void tw_recorder_began(tw_recorder *r, const tw_sighting *sighting)
 void tw_recorder_ended(tw_recorder *r, const tw_sighting *sighting, bool last_too)
 {
     strand *s = &r->strands[SIGHTINGS];
+    bool told = false;
     for (size_t i = 0; i < s->count; i++) {
         plan *p = &s->plans[i];
         if (p->ended || p->sighting.number != sighting->number ||
             p->sighting.part != sighting->part)
             continue;
         p->sighting = *sighting;
+        p->over = told = true;
         end_plan(p, sighting->clip_end_us + last_too);
     }
-    tw_job job = {.kind = TW_JOB_ENDED, .sighting = *sighting};
-    (void)give(r, &job, false);
+    if (!told)
+        give_over(r, sighting);
 }
 
 void tw_recorder_still(tw_recorder *r, const tw_still *still)

@@ -207,6 +207,22 @@ static pid_t start_station(const char *folder, int port)
     _exit(127);
 }
 
+/* Of each sighting: its files, at times that are right, and then its end. */
+static void check_news(const char *path)
+{
+    char *text = read_file(path, NULL), *last = NULL;
+    assert_null(strstr(text, "1970-01-01"));
+    for (char *line = strtok(text, "\n"); line; line = strtok(NULL, "\n")) {
+        if (!strstr(line, "kerb/sighting {"))
+            continue;
+        if (last && strstr(last, "\"phase\":\"end\"") &&
+            strstr(line, "\"phase\":\"update\""))
+            fail_msg("an update behind the end: %s", line);
+        last = line;
+    }
+    free(text);
+}
+
 static void test_a_station_and_its_orders(void **state)
 {
     (void)state;
@@ -242,6 +258,17 @@ static void test_a_station_and_its_orders(void **state)
     (void)kill(station, SIGKILL); /* its will is done */
     (void)waitpid(station, NULL, 0);
     WAIT_FOR(retains(hub.port, "lane/hollin/state", "\"state\":\"dead\""));
+    /* What it said last of a camera does not hold for ever. */
+    assert_true(retains(hub.port, "lane/hollin/kerb/state", "\"holds_until\":\"20"));
+    station = start_station(folder, hub.port); /* again, to end well */
+    WAIT_FOR(retains(hub.port, "lane/hollin/kerb/state", "\"state\":\"settling\"") ||
+             retains(hub.port, "lane/hollin/kerb/state", "\"state\":\"armed\""));
+    give_order(hub.port, "{\"do\": \"trigger\", \"camera\": \"kerb\"}");
+    WAIT_FOR(retains(hub.port, "lane/hollin/kerb/state", "\"state\":\"sighting\""));
+    (void)kill(station, SIGTERM);
+    (void)waitpid(station, NULL, 0);
+    WAIT_FOR(retains(hub.port, "lane/hollin/kerb/state", "\"state\":\"down\""));
+    check_news(l.path);
     free(log);
     end_listener(&l);
     end_server(&hub);
