@@ -158,6 +158,7 @@ typedef struct tw_sighting_entry {
     bool over;
     int64_t order_us; /* as in tw_capture_record; it counts when the entry is new */
     bool unsure;      /* likewise */
+    bool by_number;   /* its number is the store's, and so its id as well */
 } tw_sighting_entry;
 
 /** Write a sighting, or what is new of it. @param id  Set on TW_OK; may be NULL. */

@@ -53,6 +53,7 @@ typedef struct tw_dispatch_queue {
                            and it was not joined */
     uint32_t sent;      /* messages within the limit's time */
     int64_t sent_us;    /* wall time of the first of these */
+    int64_t last_us;    /* of the last message ever; 0: none yet */
     bool within;        /* the destination's hours */
 } tw_dispatch_queue;
 

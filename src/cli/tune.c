@@ -252,6 +252,14 @@ static int try_variant(tuning *t, tune_search *search, uint16_t variant)
     return CLI_DONE;
 }
 
+static gboolean any_found(const tune_search *s)
+{
+    for (guint i = 0; i < s->trials->len; i++)
+        if (g_array_index(s->trials, tw_trial, i).score.found > 0)
+            return TRUE;
+    return FALSE;
+}
+
 static void choose(tune_search *s)
 {
     const tw_trial *trials = (const tw_trial *)(void *)s->trials->data;
@@ -309,6 +317,15 @@ static int search_all(tuning *t)
     search.title = title;
     for (size_t v = 0; v < count && code == CLI_DONE; v++)
         code = try_variant(t, &search, (uint16_t)v);
+    if (code == CLI_DONE && t->walk_s > 0 && !any_found(&search))
+        code =
+            cli_say(CLI_FAILED,
+                    "I did not see you: nothing moved like a subject in those %d s, at "
+                    "any limit, so nothing is proposed. Look whether you were in the "
+                    "picture (tawny look), walk across it rather than towards the "
+                    "camera, nearer or with more light, and look whether a zone, a "
+                    "mask or smallest and largest shut you out",
+                    t->walk_s);
     if (code == CLI_DONE) {
         choose(&search);
         if (t->common.json)

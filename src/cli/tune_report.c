@@ -67,6 +67,23 @@ static void print_result(const char *when, const tw_trial *t)
                  (double)tw_score_false_per_1000h(&t->score) / 1e3);
 }
 
+/* More margin sees less, less sees more: a reason must not say the opposite. */
+static const char *reason_of_margin(const tune_search *s, const tw_score *now,
+                                    const tw_score *then)
+{
+    tw_camera_settings to;
+    tune_apply(s->camera, &s->variants[s->chosen->variant], &to);
+    const bool keener = to.noise_margin_pct < s->camera->noise_margin_pct;
+    if (keener)
+        return then->found > now->found
+                   ? "less, as what was missed hardly stands out from the noise"
+                   : "less, as nothing is false with it and more is left to spare";
+    return then->is_false < now->is_false
+               ? "more, as what was false stands out from the noise less than what was "
+                 "right"
+               : "more, as what was right stands out far enough from the noise";
+}
+
 static void print_reason(const tune_search *s, const tune_change *c)
 {
     const tw_score *now = &s->now->score, *then = &s->chosen->score;
@@ -82,11 +99,7 @@ static void print_reason(const tune_search *s, const tune_change *c)
                 ? "what was missed did not go far enough to be taken for a subject"
                 : "what was false went less far than what was right");
     else if (strcmp(c->key, "noise_margin") == 0)
-        (void)printf("  noise_margin: %s\n",
-                     then->found > now->found
-                         ? "what was missed hardly stands out from the noise"
-                         : "what was false stands out from the noise less than what was "
-                           "right");
+        (void)printf("  noise_margin: %s\n", reason_of_margin(s, now, then));
 }
 
 static void print_certainty(const tune_search *s)

@@ -42,6 +42,17 @@ static tw_dispatch decide_each(const tw_dispatch_rule *rule, const tw_dispatch_q
     return (tw_dispatch){.go = true, .joined = joined};
 }
 
+/* A digest waits for so long after what it tells of, and after the one before it: when a
+ * network is back after days, all that waits is old. */
+static int64_t digest_wait(const tw_dispatch_rule *rule, const tw_dispatch_queue *q,
+                           int64_t now_us)
+{
+    int64_t age_us = age_of(q->oldest_us, now_us);
+    if (q->last_us > 0 && q->last_us <= now_us && now_us - q->last_us < age_us)
+        age_us = now_us - q->last_us;
+    return age_us < rule->when.every_us ? rule->when.every_us - age_us : 0;
+}
+
 tw_dispatch tw_dispatch_decide(const tw_dispatch_rule *rule, const tw_dispatch_queue *q,
                                int64_t now_us)
 {
@@ -55,9 +66,10 @@ tw_dispatch tw_dispatch_decide(const tw_dispatch_rule *rule, const tw_dispatch_q
         return decide_each(rule, q);
     if (rule->when.kind == TW_WHEN_AFTER && q->sightings < rule->when.count)
         return hold(TW_HOLD_AFTER, LOOK_US);
-    if (rule->when.kind == TW_WHEN_DIGEST &&
-        age_of(q->oldest_us, now_us) < rule->when.every_us)
-        return hold(TW_HOLD_DIGEST, rule->when.every_us - age_of(q->oldest_us, now_us));
+    const int64_t digest_us =
+        rule->when.kind == TW_WHEN_DIGEST ? digest_wait(rule, q, now_us) : 0;
+    if (digest_us > 0)
+        return hold(TW_HOLD_DIGEST, digest_us);
     return (tw_dispatch){.go = true, .joined = rule->joins};
 }
 

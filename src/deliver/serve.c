@@ -140,6 +140,7 @@ static tw_dispatch decide(destination *d, const tw_outbox_fill *fill)
         .released = fill->first <= d->released,
         .sent = fill->sent,
         .sent_us = fill->sent_us,
+        .last_us = fill->last_us,
         .within = within_hours(d, wall_us)};
     tw_dispatch next = tw_dispatch_decide(&d->rule, &queue, wall_us);
     if (fill->begun && fill->waiting > 0 && queue.within) /* it was decided before */

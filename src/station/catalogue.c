@@ -237,8 +237,9 @@ static tw_status check_schema(tw_catalogue *c, tw_error *err)
 
 /* Readers and the station do not hold each other up. The log beside the data base stays
  * small, as a card may be. */
-static const char WRITES[] = "PRAGMA journal_mode = WAL; PRAGMA wal_autocheckpoint = 250; "
-                             "PRAGMA journal_size_limit = 1048576";
+static const char WRITES[] =
+    "PRAGMA journal_mode = WAL; PRAGMA wal_autocheckpoint = 250; "
+    "PRAGMA journal_size_limit = 1048576";
 
 /* Without the file that connections share, for which there may be no room: to be said
  * before anything is read. */
@@ -364,6 +365,7 @@ static void bind_entry(const tw_catalogue *c, const tw_sighting_entry *e, sqlite
     (void)sqlite3_bind_int64(s, 12, e->unsure);
     (void)sqlite3_bind_int64(s, 13,
                              e->order_us ? e->order_us : g->start_us + e->wall_offset_us);
+    (void)sqlite3_bind_int64(s, 14, e->by_number);
 }
 
 /* @return TW_OK; TW_ENOENT: it gave no row; else err. */
@@ -390,6 +392,20 @@ static tw_status write_entry(tw_catalogue *c, const char *sql, const tw_sighting
     return st;
 }
 
+/* The number as the id, if it is the store's and not taken; else the data base chooses.
+ */
+#define ID_OF                                                                            \
+    "CASE WHEN ?14 AND NOT EXISTS(SELECT 1 FROM sighting WHERE id = ?3) THEN ?3 END"
+
+tw_status tw_catalogue_last_number(tw_catalogue *c, int64_t *out, tw_error *err)
+{
+    return tw_catalogue_ask(c,
+                            "SELECT max(coalesce((SELECT seq FROM sqlite_sequence WHERE "
+                            "name = 'sighting'), 0), coalesce((SELECT max(number) FROM "
+                            "sighting), 0))",
+                            NULL, out, err);
+}
+
 tw_status tw_catalogue_note(tw_catalogue *c, const tw_sighting_entry *e, int64_t *id,
                             tw_error *err)
 {
@@ -398,9 +414,9 @@ tw_status tw_catalogue_note(tw_catalogue *c, const tw_sighting_entry *e, int64_t
         "frames = max(frames, ?8) WHERE run = ?1 AND camera = ?2 AND number = ?3 "
         "AND part = ?4 RETURNING id";
     static const char INSERT[] =
-        "INSERT INTO sighting(run, camera, number, part, start_us, end_us, peak_ppm, "
-        "frames, start_ppm, stay_ppm, why, unsure, order_us) VALUES (?1, ?2, ?3, ?4, ?5, "
-        "?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13) RETURNING id";
+        "INSERT INTO sighting(id, run, camera, number, part, start_us, end_us, peak_ppm, "
+        "frames, start_ppm, stay_ppm, why, unsure, order_us) VALUES (" ID_OF
+        ", ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13) RETURNING id";
     if (!c || !e || !e->camera || !e->sighting)
         return tw_fail(err, TW_EINVAL, "no sighting");
     const tw_status st = write_entry(c, UPDATE, e, id, err);
@@ -468,8 +484,11 @@ static tw_status make_home(tw_catalogue *c, const tw_capture_record *r, uint32_t
     sqlite3_stmt *s = NULL;
     tw_status st = tw_catalogue_prepare(
         c,
-        "INSERT INTO sighting(camera, number, part, start_us, end_us, peak_ppm, frames, "
-        "start_ppm, stay_ppm, why) VALUES (?1, ?2, 1, ?3, ?3, 0, 0, 0, 0, '')",
+        "INSERT INTO sighting(id, camera, number, part, start_us, end_us, order_us, "
+        "peak_ppm, frames, start_ppm, stay_ppm, why) VALUES (CASE WHEN ?2 > 0 AND NOT "
+        "EXISTS(SELECT 1 FROM sighting WHERE id = ?2) THEN ?2 END, ?1, ?2, 1, ?3, ?3, "
+        "?3, "
+        "0, 0, 0, 0, '')",
         &s, err);
     if (st != TW_OK)
         return st;

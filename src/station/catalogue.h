@@ -16,6 +16,9 @@ struct tw_catalogue {
  * connections share: nobody else can open it meanwhile. To drop captures by. */
 tw_status tw_catalogue_open_alone(const char *path, tw_catalogue **out, tw_error *err);
 
+/** The highest number that a sighting of this catalogue ever had; 0: there was none. */
+tw_status tw_catalogue_last_number(tw_catalogue *catalogue, int64_t *out, tw_error *err);
+
 /** What follows becomes safe on the card together, when the batch ends: one sync for many
  * changes. */
 tw_status tw_catalogue_begin_batch(tw_catalogue *catalogue, tw_error *err);

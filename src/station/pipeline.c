@@ -142,6 +142,7 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
     if (st != TW_OK)
         st = tw_fail(err, st, "camera %s: start_at and stay_at contradict each other",
                      camera->name);
+    p->numbers = keep ? keep->numbers : NULL;
     tw_sighting_number_after(&p->watch, keep ? keep->number : 0);
     if (st == TW_OK && camera->hours)
         st = tw_hours_parse(camera->hours, &p->hours, NULL);
@@ -281,6 +282,13 @@ static bool take_order(atomic_bool *order)
            atomic_exchange(order, false);
 }
 
+/* One number for good, by which the catalogue, names, pages and messages know it. */
+static void take_number(tw_pipeline *p)
+{
+    if (p->numbers)
+        p->watch.now.number = atomic_fetch_add(p->numbers, 1) + 1;
+}
+
 static void decide(tw_pipeline *p)
 {
     tw_wiring_look(p);
@@ -294,6 +302,7 @@ static void decide(tw_pipeline *p)
     if (what & TW_SIGHTING_ENDED)
         ended(p, false);
     if (what & TW_SIGHTING_BEGAN) {
+        take_number(p);
         tell(p, (tw_event){.kind = TW_EVENT_BEGAN,
                            .sighting = &p->watch.now,
                            .reading = &p->reading});

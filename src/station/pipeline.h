@@ -23,9 +23,11 @@ enum { TW_AS_SET = -1 };
 typedef struct tw_keep {
     tw_lane *lane; /* outlives every job that the sink has taken */
     tw_job_sink sink;
-    tw_orders *orders;   /* NULL: there are none */
-    uint32_t number;     /* of the last sighting before this */
-    const tw_pins *pins; /* NULL: there are none */
+    tw_orders *orders; /* NULL: there are none */
+    uint32_t number;   /* of the last sighting before this; where numbers are its own */
+    atomic_uint *numbers; /* the store's, of which each sighting takes the next; NULL: its
+                             own, from 1 */
+    const tw_pins *pins;  /* NULL: there are none */
 } tw_keep;
 
 /**

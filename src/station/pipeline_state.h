@@ -43,7 +43,8 @@ struct tw_pipeline {
     tw_sighting_watch watch;
     tw_clock clock;
     tw_hours hours;
-    tw_orders *orders; /* NULL: none */
+    tw_orders *orders;    /* NULL: none */
+    atomic_uint *numbers; /* of the store; NULL: its own */
     tw_wiring wiring;
     int64_t armed_us; /* the first frame of all, or after an order: arm_delay counts */
     unsigned arms;    /* orders to arm that have been seen to */

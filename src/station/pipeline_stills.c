@@ -129,6 +129,8 @@ void tw_stills_while(tw_pipeline *p)
         keep_if_better(p);
     if (p->reading.t_us < p->next_still_us || (!goes_on && !every))
         return;
+    if (!goes_on && p->watch.now.end_us < p->reading.t_us)
+        return; /* nothing has moved since: the next one comes when something does */
     if (!goes_on) {
         p->burst_left = (uint32_t)p->camera->burst;
         p->every_from_us = p->reading.t_us;

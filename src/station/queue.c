@@ -3,6 +3,7 @@
 #include "queue.h"
 
 #include <pthread.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <time.h>
 
@@ -14,8 +15,12 @@ enum {
     UPKEEP_EVERY_S = 60
 };
 
+#define LATE_US INT64_C(10000000) /* that a job may wait before it is told ... */
+#define FINE_US INT64_C(2000000)  /* ... and again that it does not */
+
 typedef struct node {
     struct node *next;
+    int64_t given_us; /* by the machine's clock */
     tw_job job;
 } node;
 
@@ -27,6 +32,9 @@ struct tw_queue {
     pthread_mutex_t lock;
     pthread_cond_t came, went;
     pthread_t thread;
+    bool late; /* and that has been told; the thread's own, as ... */
+    int64_t since_us, busy_us, card_us; /* ... these: time that jobs took since then, and
+                                           of that the card */
 };
 
 static size_t weight(const tw_job *job)
@@ -74,6 +82,56 @@ static void done(tw_queue *q, size_t bytes)
     (void)pthread_mutex_unlock(&q->lock);
 }
 
+static int64_t now_us(void)
+{
+    struct timespec t;
+    (void)clock_gettime(CLOCK_MONOTONIC, &t);
+    return (int64_t)t.tv_sec * 1000000 + t.tv_nsec / 1000;
+}
+
+static void tell_late(tw_queue *q, tw_status st, const char *text)
+{
+    if (q->writer->told)
+        q->writer->told(
+            q->writer->ctx,
+            &(tw_event){.kind = TW_EVENT_PROBLEM, .status = st, .text = text});
+}
+
+/* What takes the time is told with it: otherwise clips come minutes late, and nothing
+ * says why. */
+static void look_whether_late(tw_queue *q, int64_t waited_us)
+{
+    char text[256];
+    if (!q->late && waited_us > LATE_US) {
+        const bool card = 2 * q->card_us > q->busy_us;
+        q->late = true;
+        (void)snprintf(text, sizeof text, "captures are written %.0f s late: %s",
+                       (double)waited_us / 1e6,
+                       card
+                           ? "the card is slow: try another, or smaller pictures (size), "
+                             "or fewer stills"
+                           : "encoding clips takes longer than they last: look at "
+                             "clip_video (copy, mjpeg), size and fps");
+        tell_late(q, TW_EAGAIN, text);
+    } else if (q->late && waited_us < FINE_US) {
+        q->late = false;
+        tell_late(q, TW_OK, "captures are written in time again");
+    }
+    if (now_us() - q->since_us > LATE_US) {
+        q->since_us = now_us();
+        q->busy_us = q->card_us = 0;
+    }
+}
+
+static void do_job(tw_queue *q, node *taken)
+{
+    const int64_t began_us = now_us(), card_us = q->writer->card_us;
+    look_whether_late(q, began_us - taken->given_us);
+    tw_writer_do(q->writer, &taken->job);
+    q->busy_us += now_us() - began_us;
+    q->card_us += q->writer->card_us - card_us;
+}
+
 static void *work(void *ctx)
 {
     tw_queue *q = ctx;
@@ -88,7 +146,7 @@ static void *work(void *ctx)
             continue;
         }
         const size_t bytes = weight(&taken->job);
-        tw_writer_do(q->writer, &taken->job);
+        do_job(q, taken);
         free(taken);
         done(q, bytes);
     }
@@ -108,7 +166,7 @@ static bool give(void *ctx, tw_job *job, bool wait)
         (void)pthread_cond_wait(&q->went, &q->lock);
     const bool room = q->held == 0 || q->held + bytes <= limit;
     if (room && made) {
-        *made = (node){NULL, *job};
+        *made = (node){.given_us = now_us(), .job = *job};
         if (q->last)
             q->last->next = made;
         else

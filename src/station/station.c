@@ -183,7 +183,10 @@ tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_
     s->told = told;
     s->ctx = ctx;
     tw_settings_station(settings, &s->settings);
-    s->writer = (tw_writer){.clock = board->clock, .told = tw_station_tell, .ctx = s};
+    s->writer = (tw_writer){.clock = board->clock,
+                            .numbers_for_good = true,
+                            .told = tw_station_tell,
+                            .ctx = s};
     pthread_mutexattr_t again; /* who is told of an event may ask, and give orders */
     (void)pthread_mutexattr_init(&again);
     (void)pthread_mutexattr_settype(&again, PTHREAD_MUTEX_RECURSIVE);

@@ -219,8 +219,12 @@ static tw_queue *queue_of(tw_station *s)
 static bool watch_once(watched *w, tw_status *st, tw_error *err)
 {
     tw_station *s = w->station;
-    const tw_keep keep = {&w->lane, tw_queue_sink(queue_of(s)), &w->orders, w->number,
-                          s->board.pins};
+    const tw_keep keep = {.lane = &w->lane,
+                          .sink = tw_queue_sink(queue_of(s)),
+                          .orders = &w->orders,
+                          .number = w->number,
+                          .numbers = &s->writer.last_number,
+                          .pins = s->board.pins};
     tw_run run;
     *err = (tw_error){0};
     *st = tw_run_open(&run, &s->board, &w->settings, w->settings.pace, w->settings.loop,

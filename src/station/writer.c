@@ -87,7 +87,8 @@ static int64_t note_sighting(tw_writer *writer, const tw_job *job, bool over)
                                      .why = tw_why_began(&job->sighting, why, sizeof why),
                                      .over = over,
                                      .order_us = stamp.order_us,
-                                     .unsure = stamp.unsure};
+                                     .unsure = stamp.unsure,
+                                     .by_number = writer->numbers_for_good};
     if (!writer->catalogue)
         return 0;
     if (tw_catalogue_note(writer->catalogue, &entry, &id, &err) != TW_OK)
@@ -180,9 +181,11 @@ static tw_status append(tw_writer *writer, tw_store_file *file, const void *data
         writer->unchecked_bytes = 0;
         tw_upkeep_keep_free(writer);
     }
+    const int64_t began_us = writer->clock.ops->now_us(writer->clock.ctx);
     tw_status st = tw_store_append(&writer->store, file, data, bytes, err);
     if (st == TW_ENOSPC && tw_upkeep_make_room(writer, bytes, ROOM_BYTES))
         st = tw_store_append(&writer->store, file, data, bytes, err);
+    writer->card_us += writer->clock.ops->now_us(writer->clock.ctx) - began_us;
     return st;
 }
 
@@ -362,6 +365,7 @@ static tw_status write_video(void *ctx, const void *data, size_t bytes, tw_error
     if (st == TW_OK && (in_header || now_us - r->synced_us >= SYNC_EVERY_US)) {
         st = tw_store_sync(&writer->store, &r->file, err);
         r->synced_us = now_us;
+        writer->card_us += writer->clock.ops->now_us(writer->clock.ctx) - now_us;
     }
     return st;
 }
@@ -602,12 +606,44 @@ static tw_status find_catalogue(const tw_card *card, char path[PATH_BYTES],
     return TW_OK;
 }
 
+static void raise_number(tw_writer *writer, int64_t number)
+{
+    unsigned last = atomic_load(&writer->last_number);
+    while (number > last && number < UINT32_MAX &&
+           !atomic_compare_exchange_weak(&writer->last_number, &last, (unsigned)number))
+        continue;
+}
+
+static bool raise_by_name(void *ctx, const char *name, uint64_t bytes)
+{
+    tw_writer *writer = ctx;
+    tw_name_told told;
+    (void)bytes;
+    if (tw_name_read(writer->store.names, name, &told) == TW_OK)
+        raise_number(writer, told.sighting);
+    return true;
+}
+
+/* Numbers go on after those of the catalogue, or, where that was lost, of the files. */
+static tw_status number_after(tw_writer *writer, tw_error *err)
+{
+    const tw_card *card = &writer->store.card;
+    int64_t number = 0;
+    const tw_status st = tw_catalogue_last_number(writer->catalogue, &number, err);
+    raise_number(writer, number);
+    if (st == TW_OK && number == 0)
+        (void)card->ops->list(card->ctx, raise_by_name, writer, NULL);
+    return st;
+}
+
 static tw_status open_for_run(tw_writer *writer, const char *path, tw_error *err)
 {
     tw_status st = tw_catalogue_open(path, true, &writer->catalogue, err);
     if (st == TW_OK)
         st = tw_catalogue_begin_run(writer->catalogue,
                                     writer->clock.ops->wall_us(writer->clock.ctx), err);
+    if (st == TW_OK)
+        st = number_after(writer, err);
     if (st != TW_OK) {
         tw_catalogue_close(writer->catalogue);
         writer->catalogue = NULL;

@@ -3,6 +3,8 @@
 #ifndef TW_WRITER_H
 #define TW_WRITER_H
 
+#include <stdatomic.h>
+
 #include "../media/caption.h"
 #include "../media/codecs.h"
 #include "store.h"
@@ -73,12 +75,15 @@ typedef struct tw_job {
 } tw_job;
 
 typedef struct tw_writer {
+    atomic_uint last_number; /* of a sighting, in this store: the next is one more */
+    bool numbers_for_good;   /* sightings take theirs from there */
     tw_store store;
     tw_catalogue *catalogue;  /* NULL: none is kept */
     bool catalogue_failed;    /* and that has been said; others may look, atomically */
     int64_t retry_us;         /* when it is opened again, by the clock */
     bool upkeep_failed;       /* likewise */
     uint64_t keep_free;       /* bytes of the card */
+    int64_t card_us;          /* time that the card took in all, by the clock */
     uint64_t unchecked_bytes; /* written since it was looked whether there is room */
     tw_lane *lanes;           /* all cameras', in order; borrowed */
     tw_clock clock;

@@ -166,7 +166,7 @@ async function list() {
 
 function parts(s) {
   const clip = s.captures.find((c) => c.file.endsWith(".mp4")), still = s.captures.find((c) => c.file.endsWith(".jpg"));
-  const title = s.camera + ", sighting " + s.number + ", " + new Date(s.start).toLocaleString([], { hour12: false });
+  const title = s.camera + ", sighting " + s.id + ", " + new Date(s.start).toLocaleString([], { hour12: false });
   const shown = [make("h2", { class: "h6" }, title), make("p", {}, make("small", {}, s.why))];
   if (clip) {
     const video = make("video", Object.assign({ controls: true, preload: "metadata", src: address(clip.file), "aria-label": "Clip of the sighting" }, still ? { poster: address(still.file) } : {}));
@@ -231,7 +231,7 @@ function offerUndo(s) {
   const say = () => { b.textContent = "Undo (" + left + ")"; if (left-- <= 0) { clearInterval(view.undo.timer); view.undo = null; $("undo-box").replaceChildren(); } };
   view.undo = { s, timer: setInterval(say, 1000) };
   say();
-  $("undo-box").replaceChildren(make("span", {}, "Sighting " + s.number + " of " + s.camera + " is deleted. "), b);
+  $("undo-box").replaceChildren(make("span", {}, "Sighting " + s.id + " of " + s.camera + " is deleted. "), b);
   b.focus();
 }
 
@@ -247,7 +247,7 @@ async function undo() {
 
 async function remove(s) {
   const body = make("p", {}, count(s.captures.length, "file") + ", " + size(s.bytes) + (s.starred ? ". It is starred." : "."));
-  if (!await agree("Delete sighting " + s.number + " of " + s.camera + "?", body, "Delete")) return;
+  if (!await agree("Delete sighting " + s.id + " of " + s.camera + "?", body, "Delete")) return;
   try {
     await ask("/api/sightings/" + s.id, { remove: true });
     const keys = [...view.rows.keys()], at = keys.indexOf(s.id), next = keys[at + 1] || keys[at - 1];
