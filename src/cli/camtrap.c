@@ -368,15 +368,25 @@ static void write_package(package *p)
     json_decref(o);
 }
 
+/* Before anything is written: half an export is of no use. */
+static void check_places(package *p)
+{
+    const GArray *records = p->source->records;
+    for (guint i = 0; i < records->len && p->code == CLI_DONE; i++)
+        (void)find_deployment(p, g_array_index(records, tw_sighting_record, i).camera);
+}
+
 int camtrap_export(const camtrap_source *source, const char *folder)
 {
     package p = {.source = source, .folder = folder, .code = CLI_DONE};
     if (source->records->len == 0)
         return cli_say(CLI_FAILED, "there are no sightings to export");
-    if (g_mkdir_with_parents(folder, 0777) != 0)
-        return cli_say(CLI_FAILED, "%s: %s", folder, g_strerror(errno));
     p.deployments = g_ptr_array_new_with_free_func(free_deployment);
-    write_media(&p);
+    check_places(&p);
+    if (p.code == CLI_DONE && g_mkdir_with_parents(folder, 0777) != 0)
+        p.code = cli_say(CLI_FAILED, "%s: %s", folder, g_strerror(errno));
+    if (p.code == CLI_DONE)
+        write_media(&p);
     if (p.code == CLI_DONE)
         write_observations(&p);
     if (p.code == CLI_DONE)

@@ -9,11 +9,19 @@
 
 #include "notify.h"
 
+char *cli_plain(char *text)
+{
+    for (char *c = text; *c; c++)
+        if ((unsigned char)*c < ' ' || *c == 0x7F)
+            *c = '?';
+    return text;
+}
+
 int cli_say(int code, const char *format, ...)
 {
     va_list args;
     va_start(args, format);
-    char *text = g_strdup_vprintf(format, args);
+    char *text = cli_plain(g_strdup_vprintf(format, args));
     va_end(args);
     (void)fprintf(stderr, "%stawny: %s\n", notify_level(stderr, NOTIFY_ERROR), text);
     g_free(text);
@@ -23,7 +31,8 @@ int cli_say(int code, const char *format, ...)
 void cli_told(void *ctx, const char *line)
 {
     (void)ctx;
-    (void)fprintf(stderr, "%s%s\n", notify_level(stderr, NOTIFY_ERROR), line);
+    g_autofree char *plain = cli_plain(g_strdup(line));
+    (void)fprintf(stderr, "%s%s\n", notify_level(stderr, NOTIFY_ERROR), plain);
 }
 
 void cli_clear(cli_common *common)

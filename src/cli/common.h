@@ -63,6 +63,11 @@ int cli_parse(int *argc, char ***argv, const char *args, const char *about,
 /** Print "tawny: ..." to standard error. @return code. */
 int cli_say(int code, const char *format, ...) TW_PRINTF(2, 3);
 
+/** Put "?" for what would steer a terminal: names of files come from anywhere. @return
+ * text.
+ */
+char *cli_plain(char *text);
+
 /** Read "2h", "30min", "90s", or a sum of such; NULL is nothing. @return CLI_DONE;
  * CLI_USAGE, told with the option's name. */
 int cli_read_time(const char *option, const char *text, int64_t *us);

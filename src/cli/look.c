@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "footage.h"
 #include "output.h"
 
 static const char ABOUT[] =
@@ -15,7 +16,8 @@ static const char ABOUT[] =
     "Sharpness tells how well the lens is focused: the higher of two pictures of the "
     "same\n"
     "place is the sharper one.\n"
-    "CAMERA is one of the settings file, or a source such as file:yard.mp4 or sim:kerb.";
+    "CAMERA is one of the settings file, or a file such as\n"
+    "yard.mp4, or a source such as sim:kerb or rtsp://192.0.2.7/main.";
 static const char EXAMPLE[] =
     "Examples:\n"
     "  tawny look kerb\n"
@@ -95,9 +97,10 @@ int cli_look(int argc, char **argv)
         return code;
     tw_settings *settings = NULL;
     tw_camera_settings camera;
-    const gboolean source = strchr(argv[1], ':') != NULL;
-    if (cli_camera(&common, source ? NULL : argv[1], source ? argv[1] : NULL, &settings,
-                   &camera) != TW_OK)
+    const gboolean source = strchr(argv[1], ':') || strchr(argv[1], '/') ||
+                            g_file_test(argv[1], G_FILE_TEST_IS_REGULAR);
+    g_autofree char *from = source ? cli_source_of(argv[1]) : NULL;
+    if (cli_camera(&common, source ? NULL : argv[1], from, &settings, &camera) != TW_OK)
         return CLI_USAGE;
     char *path = output ? g_strdup(output) : g_strdup_printf("%s.jpg", camera.name);
     const double seconds = after >= 0 ? after : overlay ? OVERLAY_AFTER_S : 0;

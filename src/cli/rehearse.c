@@ -406,15 +406,38 @@ static void close_asks(plan *p, const rehearsal *r)
     }
 }
 
+/* Short clips are what people try first: while the detector learns the place, nothing is
+ * found in them, which looks as if there were nothing. */
+static void say_unwatched(const rehearsal *r, const tw_rehearsal_result *result)
+{
+    const double settle = (double)r->camera->settle_us / 1e6,
+                 length = (double)result->length_us / 1e6;
+    if (r->plan->common.json || settle <= 0 || result->frames == 0)
+        return;
+    if (length <= settle)
+        (void)fprintf(
+            r->plan->say,
+            "  NOTHING of it was looked at: it lasts %.1f s, and no sighting "
+            "begins in the first %.0f s, in which the detector learns the place "
+            "(settle). Try longer footage, or --set settle=2s\n",
+            length, settle);
+    else if (length < 4 * settle)
+        (void)fprintf(r->plan->say,
+                      "  its first %.0f s were not looked at: the detector learns the "
+                      "place then (settle)\n",
+                      settle);
+}
+
 static tw_status run(rehearsal *r, const tw_station_settings *station)
 {
     plan *p = r->plan;
     tw_rehearsal_result result = {0};
     tw_error err = {0};
     tw_board board = cli_board();
+    g_autofree char *plain = cli_plain(g_strdup(r->footage.name));
     board.card = p->card;
     if (p->several && !p->common.json)
-        (void)fprintf(p->say, "%s\n", r->footage.name);
+        (void)fprintf(p->say, "%s\n", plain);
     tw_status st =
         tw_rehearse(&board, r->camera, station, p->stop, on_event, r, &result, &err);
     out_progress_clear(&r->progress);
@@ -424,6 +447,7 @@ static tw_status run(rehearsal *r, const tw_station_settings *station)
         (void)cli_say(CLI_FAILED, "%s", err.text);
     if (st != TW_OK)
         return st;
+    say_unwatched(r, &result);
     close_asks(p, r);
     if (p->truth)
         judge(r);

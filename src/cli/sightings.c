@@ -229,6 +229,15 @@ static int print_trace(listing *l)
     return CLI_DONE;
 }
 
+/* "lost: no frame for 10 s" stands behind "lost" already. */
+static const char *text_of(const tw_happening *h)
+{
+    const gsize n = strlen(h->what);
+    return strncmp(h->text, h->what, n) == 0 && strncmp(h->text + n, ": ", 2) == 0
+               ? h->text + n + 2
+               : h->text;
+}
+
 static bool print_happening(void *ctx, const tw_happening *h)
 {
     const listing *l = ctx;
@@ -239,7 +248,7 @@ static bool print_happening(void *ctx, const tw_happening *h)
                            "text", h->text));
     else
         (void)printf("%s  %-16s %-8s %s\n", local(l, h->at_us, time),
-                     h->camera ? h->camera : "station", h->what, h->text);
+                     h->camera ? h->camera : "station", h->what, text_of(h));
     return true;
 }
 

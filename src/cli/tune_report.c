@@ -106,10 +106,11 @@ static void print_certainty(const tune_search *s)
 {
     const tw_score *score = &s->chosen->score;
     (void)printf(
-        "How sure: judging by %u events and %.2f hours of footage, with 95 %% "
+        "How sure: judging by %u event%s and %.2f hours of footage, with 95 %% "
         "certainty at\n"
         "least %.0f %% are found and at most %.1f sightings an hour are false.%s\n",
-        score->events, hours(s), 100 * least_recall(score), most_false(score) / hours(s),
+        score->events, out_s(score->events), hours(s), 100 * least_recall(score),
+        most_false(score) / hours(s),
         score->events < 10 || hours(s) < 1 ? " More footage would say more." : "");
 }
 
@@ -209,9 +210,9 @@ tw_status tune_plot(const tune_search *s, const char *path)
         most = MAX(most, (double)tw_score_false_per_1000h(&t->score) / 1e3);
         add_point(data, t);
     }
-    g_autofree char *name =
-        g_strdup_printf("%s, %.1f s of footage, %u events", s->title,
-                        (double)s->length_us / 1e6, s->now->score.events);
+    g_autofree char *name = g_strdup_printf(
+        "%s, %.1f s of footage, %u event%s", s->title, (double)s->length_us / 1e6,
+        s->now->score.events, out_s(s->now->score.events));
     g_autofree char *title = cli_plot_quoted(name);
     g_string_append_printf(
         script,

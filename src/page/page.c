@@ -2,6 +2,10 @@
 #include "page.h"
 
 #include <errno.h>
+#include <ifaddrs.h>
+#include <net/if.h>
+#include <netdb.h>
+#include <netinet/in.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -101,11 +105,54 @@ static tw_status check_accounts(tw_page *p, const char *address, bool *none,
     return st;
 }
 
+/* ---- where it answers ------------------------------------------------------------- */
+
+static void add_place(const tw_page *p, const char *host, char *out, size_t capacity)
+{
+    const size_t n = strlen(out);
+    const bool six = strchr(host, ':') != NULL;
+    (void)snprintf(out + n, capacity - n, "%shttp%s://%s%s%s:%d/", n > 0 ? " and " : "",
+                   tw_page_is_tls(p) ? "s" : "", six ? "[" : "", host, six ? "]" : "",
+                   p->web->port(p->server));
+}
+
+/* An address of this machine that others can reach; not those of a link alone. */
+static bool host_of(const struct ifaddrs *at, bool six, char out[64])
+{
+    if (!at->ifa_addr || !(at->ifa_flags & IFF_UP) || (at->ifa_flags & IFF_LOOPBACK))
+        return false;
+    const int family = at->ifa_addr->sa_family;
+    const bool good = family == AF_INET || (family == AF_INET6 && six);
+    const socklen_t bytes =
+        family == AF_INET ? sizeof(struct sockaddr_in) : sizeof(struct sockaddr_in6);
+    return good &&
+           getnameinfo(at->ifa_addr, bytes, out, 64, NULL, 0, NI_NUMERICHOST) == 0 &&
+           !strchr(out, '%');
+}
+
+/* Where it can be entered: 0.0.0.0 opens on no phone. */
+static void word_addresses(const tw_page *p, const char *address, char *out,
+                           size_t capacity)
+{
+    struct ifaddrs *all = NULL;
+    char host[64];
+    const bool six = strcmp(address, "::") == 0;
+    out[0] = '\0';
+    if ((six || strcmp(address, "0.0.0.0") == 0) && getifaddrs(&all) == 0) {
+        for (const struct ifaddrs *at = all; at; at = at->ifa_next)
+            if (host_of(at, six, host))
+                add_place(p, host, out, capacity);
+        freeifaddrs(all);
+    }
+    if (!out[0]) /* one address, or a machine that has no other now */
+        add_place(p, address, out, capacity);
+}
+
 /* ---- making ----------------------------------------------------------------------- */
 
 static tw_status start(tw_page *p, const tw_station_settings *set, tw_error *err)
 {
-    char address[64], line[256];
+    char address[64], line[1024], places[768];
     int port = 0;
     bool none = false;
     tw_status st = read_listen(set->listen, address, &port, err);
@@ -125,9 +172,8 @@ static tw_status start(tw_page *p, const tw_station_settings *set, tw_error *err
     st = p->web->start(&spec, &p->server, err);
     if (st != TW_OK)
         return st;
-    (void)snprintf(line, sizeof line, "the page is at http%s://%s%s%s:%d/%s",
-                   tw_page_is_tls(p) ? "s" : "", strchr(address, ':') ? "[" : "", address,
-                   strchr(address, ':') ? "]" : "", p->web->port(p->server),
+    word_addresses(p, address, places, sizeof places);
+    (void)snprintf(line, sizeof line, "the page is at %s%s", places,
                    none ? ", for this machine alone: an account is made by tawny "
                           "account add NAME --may run"
                         : "");

@@ -67,6 +67,31 @@ static void test_without_accounts_it_is_for_this_machine(void **state)
     close_site(w);
 }
 
+/* Packed only for those who ask for it. */
+static void test_files_are_packed_for_who_asks(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *header;
+        bool packed;
+    } all[] = {{"", false},
+               {"Accept-Encoding: gzip, deflate\r\n", true},
+               {"Accept-Encoding: br;q=1.0, gzip;q=0.8\r\n", true},
+               {"Accept-Encoding: deflate\r\n", false},
+               {"Accept-Encoding: identity, gzip;q=0\r\n", false},
+               {"Accept-Encoding: gzip;q=0.0\r\n", false}};
+    site *w = open_site(false);
+    for (size_t i = 0; i < sizeof all / sizeof *all; i++) {
+        const char *answer = get(w, "/", all[i].header);
+        check(200, answer);
+        const bool packed = strstr(answer, "Content-Encoding: gzip") != NULL;
+        if (packed != all[i].packed || packed == (strstr(answer, "</html>") != NULL))
+            fail_msg("%s: %.400s", all[i].header, answer);
+        assert_has(answer, "Vary: Accept-Encoding");
+    }
+    close_site(w);
+}
+
 static void test_nothing_is_shown_without_logging_in(void **state)
 {
     (void)state;
@@ -528,6 +553,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_without_accounts_it_is_for_this_machine),
+        cmocka_unit_test(test_files_are_packed_for_who_asks),
         cmocka_unit_test(test_nothing_is_shown_without_logging_in),
         cmocka_unit_test(test_those_who_may_look_and_those_who_may_change),
         cmocka_unit_test(test_guessing_takes_longer_and_longer),

@@ -10,6 +10,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
+#include <zlib.h>
 
 #include "guests.h"
 #include "tawny/api.h"
@@ -153,6 +154,53 @@ static struct MHD_Response *stream_response(const tw_web_answer *a)
     return r;
 }
 
+/* Whether gzip is asked for: by name, and not with a weight of 0 (RFC 9110). */
+static bool takes_gzip(tw_web_call *call)
+{
+    const char *asked = header(call, "Accept-Encoding");
+    const char *at = asked ? strstr(asked, "gzip") : NULL;
+    if (!at)
+        return asked && strcmp(asked, "*") == 0;
+    at += strlen("gzip");
+    at += strspn(at, " ");
+    return strncmp(at, ";q=0", 4) != 0 ||
+           (at[4] == '.' && at[5 + strspn(at + 5, "0")] > '0');
+}
+
+/* Files of the page are packed; whoever does not ask for that gets them as they are.
+ * @return false: out of memory. */
+static bool unzip(tw_web_answer *a)
+{
+    enum { MOST = 1 << 23 };
+    const unsigned char *packed = a->data;
+    z_stream z = {.next_in = (unsigned char *)packed, /* NOLINT: it is not written */
+                  .avail_in = (unsigned)a->bytes};
+    /* gzip ends with the length of what is in it (RFC 1952). */
+    const unsigned char *end = packed + a->bytes;
+    const size_t bytes = a->bytes < 18
+                             ? 0
+                             : (size_t)end[-4] | (size_t)end[-3] << 8 |
+                                   (size_t)end[-2] << 16 | (size_t)end[-1] << 24;
+    unsigned char *plain = bytes > 0 && bytes <= MOST ? malloc(bytes) : NULL;
+    if (!plain || inflateInit2(&z, 16 + MAX_WBITS) != Z_OK) {
+        free(plain);
+        return false;
+    }
+    z.next_out = plain;
+    z.avail_out = (unsigned)bytes;
+    const bool good = inflate(&z, Z_FINISH) == Z_STREAM_END && z.total_out == bytes;
+    (void)inflateEnd(&z);
+    if (!good) {
+        free(plain);
+        return false;
+    }
+    a->data = plain;
+    a->bytes = bytes;
+    a->owned = true;
+    a->zipped = false;
+    return true;
+}
+
 static struct MHD_Response *response_of(tw_web_call *call, tw_web_answer *a)
 {
     if (a->kind == TW_ANSWER_FILE)
@@ -183,6 +231,8 @@ static void add_headers(struct MHD_Response *r, const tw_web_answer *a)
         (void)MHD_add_response_header(r, "Content-Type", a->type);
     if (a->zipped)
         (void)MHD_add_response_header(r, "Content-Encoding", "gzip");
+    if (a->kind == TW_ANSWER_BYTES)
+        (void)MHD_add_response_header(r, "Vary", "Accept-Encoding");
     if (a->cookie[0])
         (void)MHD_add_response_header(r, "Set-Cookie", a->cookie);
     (void)snprintf(text, sizeof text, "attachment; filename=\"%s\"", a->name);
@@ -198,6 +248,8 @@ static void add_headers(struct MHD_Response *r, const tw_web_answer *a)
 
 static enum MHD_Result answer(tw_web_call *call, tw_web_answer *a)
 {
+    if (a->zipped && !takes_gzip(call) && !unzip(a))
+        return MHD_NO;
     struct MHD_Response *r = response_of(call, a);
     if (!r)
         return MHD_NO;

@@ -201,6 +201,12 @@ async function showSighting(id) {
   } catch (e) { complain(e); }
 }
 
+// What can be done with it, anew: the clip stays where it is.
+async function showTools(id) {
+  const s = await ask("/api/sightings/" + id), bar = $("detail").querySelector(".bar");
+  if (view.id === id && bar) { bar.replaceWith(tools(s)); $("star").focus(); }
+}
+
 function replaceRow(s) {
   const row = view.rows.get(s.id);
   if (!row) return;
@@ -213,7 +219,7 @@ function replaceRow(s) {
 }
 
 async function star(s) {
-  try { await ask("/api/sightings/" + s.id, { star: !s.starred }); replaceRow(Object.assign({}, view.rows.get(s.id).s, { starred: !s.starred })); await showSighting(s.id); }
+  try { await ask("/api/sightings/" + s.id, { star: !s.starred }); replaceRow(Object.assign({}, view.rows.get(s.id).s, { starred: !s.starred })); await showTools(s.id); }
   catch (e) { complain(e); }
 }
 
