@@ -28,6 +28,14 @@ static gboolean find(const cli_common *common, gboolean ok, const char *what,
     return ok;
 }
 
+/* Addresses of single pictures look like those of streams. */
+static gboolean wants_fetching(const tw_camera_settings *camera)
+{
+    const gboolean http = g_str_has_prefix(camera->source, "http://") ||
+                          g_str_has_prefix(camera->source, "https://");
+    return http && camera->fetch_every_us == 0;
+}
+
 static gboolean check_camera(const cli_common *common, const tw_board *board,
                              const tw_camera_settings *camera)
 {
@@ -35,6 +43,13 @@ static gboolean check_camera(const cli_common *common, const tw_board *board,
     tw_stream stream;
     char text[512], start[24];
     const tw_status st = tw_camera_try(board, camera, &stream, &err);
+    if (st != TW_OK && wants_fetching(camera)) {
+        g_autofree char *line = g_strdup_printf(
+            "%s; if this address gives one picture each time it is asked, "
+            "write fetch_every = 2 s",
+            err.text);
+        return find(common, FALSE, "camera", camera->name, line);
+    }
     if (st != TW_OK)
         return find(common, FALSE, "camera", camera->name, err.text);
     int n = snprintf(text, sizeof text, "%s", stream.codec_name);
@@ -50,6 +65,78 @@ static gboolean check_camera(const cli_common *common, const tw_board *board,
                    out_percent((uint32_t)camera->start_ppm, start),
                    camera->clips ? ", clips" : ", no clips",
                    camera->stills.which == TW_STILLS_NONE ? ", no stills" : ", stills");
+    return find(common, TRUE, "camera", camera->name, text);
+}
+
+/* Keys that do something for some sources alone, by how those begin. */
+static const struct {
+    const char *key, *sources;
+} SOME[] = {{"format", "v4l2:"},
+            {"controls", "v4l2:"},
+            {"size", "v4l2: sim:"},
+            {"transport", "rtsp:// rtsps://"},
+            {"fetch_every", "http:// https://"},
+            {"fps", "v4l2: sim: inbox: stdin: folder:"},
+            {"loop", "file: sim: folder:"},
+            {"pace", "file: sim: folder:"}};
+
+typedef struct useless {
+    const cli_common *common;
+    const tw_camera_settings *camera;
+} useless;
+
+/* Folders of pictures have no rate of their own, other files do. */
+static gboolean is_one_of(const char *source, const char *sources)
+{
+    g_auto(GStrv) list = g_strsplit(sources, " ", 0);
+    const gboolean folder = g_str_has_prefix(source, "file:") &&
+                            g_file_test(source + strlen("file:"), G_FILE_TEST_IS_DIR);
+    gboolean found = FALSE;
+    for (char **one = list; *one; one++)
+        found = found || (folder && strcmp(*one, "folder:") == 0) ||
+                g_str_has_prefix(source, *one);
+    return found;
+}
+
+/* A key that was set and does nothing for its source is said, or it is wondered at. */
+static void say_useless(void *ctx, const tw_setting *s)
+{
+    const useless *u = ctx;
+    g_autofree char *text = NULL;
+    if (strcmp(s->origin, "built-in") == 0)
+        return;
+    for (gsize i = 0; i < G_N_ELEMENTS(SOME); i++) {
+        if (strcmp(SOME[i].key, s->key) != 0 ||
+            is_one_of(u->camera->source, SOME[i].sources))
+            continue;
+        text = g_strdup_printf("%s = %s (%s) does nothing for this source%s", s->key,
+                               s->value, s->origin,
+                               strcmp(s->key, "fps") == 0
+                                   ? ": it has a rate of its own; check_every looks at "
+                                     "fewer frames"
+                                   : "");
+        (void)find(u->common, TRUE, "note", u->camera->name, text);
+        return;
+    }
+}
+
+/* The second stream is opened as well: it is what the detector looks at. */
+static gboolean check_second(const cli_common *common, const tw_board *board,
+                             const tw_camera_settings *camera)
+{
+    tw_camera_settings second = *camera;
+    tw_error err = {0};
+    tw_stream stream;
+    char text[256];
+    if (camera->detect_source[0] == '\0')
+        return TRUE;
+    second.source = camera->detect_source;
+    if (tw_camera_try(board, &second, &stream, &err) != TW_OK) {
+        g_autofree char *line = g_strdup_printf("detect_source: %s", err.text);
+        return find(common, FALSE, "camera", camera->name, line);
+    }
+    (void)snprintf(text, sizeof text, "detect_source: %s %u x %u is looked at",
+                   stream.codec_name, stream.width, stream.height);
     return find(common, TRUE, "camera", camera->name, text);
 }
 
@@ -149,8 +236,12 @@ int cli_check(int argc, char **argv)
                              path, "no mistakes found");
         for (size_t i = 0; tw_settings_camera_name(settings, i); i++)
             if (tw_settings_camera(settings, tw_settings_camera_name(settings, i),
-                                   &camera) == TW_OK)
+                                   &camera) == TW_OK) {
+                useless u = {&common, &camera};
                 good &= check_camera(&common, &board, &camera);
+                good &= check_second(&common, &board, &camera);
+                (void)tw_settings_walk(settings, camera.name, say_useless, &u);
+            }
         tw_settings_station(settings, &station);
         good &= check_store(&common, &station);
         if (tw_settings_hook_name(settings, 0))

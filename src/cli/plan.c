@@ -1,5 +1,6 @@
 /* tawny plan: what the settings cost in room, uplink and memory. */
 #include <jansson.h>
+#include <math.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -20,6 +21,7 @@ static const char EXAMPLE[] =
     "Examples:\n"
     "  tawny plan\n"
     "  tawny plan --store /srv/captures --json\n"
+    "  tawny plan --card 32GB\n"
     "  tawny plan --camera kerb night.mp4\n"
     "  tawny plan --set clip_video=h264 --set continuous=yes night.mp4";
 
@@ -34,6 +36,8 @@ typedef struct history {
 typedef struct planning {
     cli_common common;
     char *store, *camera;
+    char *card; /* --card */
+    int64_t card_bytes;
     tw_settings *settings;
     GArray *cameras; /* of history */
     int64_t first_us, last_us;
@@ -162,6 +166,69 @@ static void say_camera(const planning *p, const history *h, const tw_plan_rates 
                  h->memory > 0 ? size(h->memory, e) : "");
 }
 
+/* How many days of footage or history are known. */
+static double history_days(const planning *p)
+{
+    return (double)(p->last_us - p->first_us) / (24.0 * (double)HOUR_US);
+}
+
+/* What one camera's captures come to, once as many go by their age as come. @return 0:
+ * some are kept for good. */
+static double held_of(const planning *p, const history *h)
+{
+    tw_camera_settings camera;
+    double held = 0;
+    if (tw_settings_camera(p->settings, h->made.name, &camera) != TW_OK)
+        return 0;
+    for (int k = 0; k < TW_KIND_COUNT; k++) {
+        const int64_t own = camera.keep_for_us.kind[k];
+        const int64_t keep_us = own == TW_AS_ALL ? camera.keep_for_us.all : own;
+        const double day = h->made.span_us > 0
+                               ? (double)h->made.bytes[k] * 24.0 * (double)HOUR_US /
+                                     (double)h->made.span_us
+                               : 0;
+        if (day > 0 && keep_us == 0)
+            return 0;
+        held += day * (double)keep_us / (24.0 * (double)HOUR_US);
+    }
+    return held;
+}
+
+static double held_bytes(const planning *p)
+{
+    double held = 0;
+    for (guint i = 0; i < p->cameras->len; i++) {
+        const history *h = &g_array_index(p->cameras, history, i);
+        const double own = held_of(p, h);
+        const tw_plan_rates rates = tw_plan_rates_of(&h->made);
+        if (own == 0 && rates.day > 0)
+            return 0;
+        held += own;
+    }
+    return held;
+}
+
+/* How much the sum can be trusted. */
+static void say_history(const planning *p)
+{
+    unsigned sightings = 0;
+    const double days = history_days(p);
+    for (guint i = 0; i < p->cameras->len; i++)
+        sightings += g_array_index(p->cameras, history, i).made.sightings;
+    if (days < 1.0 / 24)
+        (void)printf("%.0f minutes of history: a first guess, as if every hour were like "
+                     "these. Look again after a day.\n",
+                     days * 24 * 60);
+    else if (days < 1)
+        (void)printf("%.1f hours of history, of %u sighting%s: other hours may differ. "
+                     "Look again after a day.\n",
+                     days * 24, sightings, out_s(sightings));
+    else
+        (void)printf("%.1f days of history, of %u sighting%s: give or take %.0f %%.\n",
+                     days, sightings, out_s(sightings),
+                     sightings > 0 ? 200 / sqrt((double)sightings) : 100.0);
+}
+
 /* For how long the card takes captures at this rate before the oldest have to go. */
 static int say_card(const planning *p, double day_bytes)
 {
@@ -170,18 +237,22 @@ static int say_card(const planning *p, double day_bytes)
     tw_station_settings station;
     uint64_t free_bytes = 0, total = 0;
     tw_settings_station(p->settings, &station);
-    tw_status st = tw_linux_card(p->store ? p->store : ".", &card, &err);
-    if (st == TW_OK)
+    free_bytes = total = (uint64_t)p->card_bytes;
+    tw_status st =
+        p->card_bytes > 0 ? TW_OK : tw_linux_card(p->store ? p->store : ".", &card, &err);
+    if (st == TW_OK && card.ops)
         st = card.ops->space(card.ctx, &free_bytes, &total, &err);
     if (card.ops)
         card.ops->destroy(card.ctx);
     if (st != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
     const double days = tw_plan_days(free_bytes, station.keep_free, day_bytes);
+    const double held = held_bytes(p);
     if (p->common.json)
-        out_json(json_pack("{ss sI sI sf sf}", "type", "card", "free_bytes",
+        out_json(json_pack("{ss sI sI sf sf sf sf}", "type", "card", "free_bytes",
                            (json_int_t)free_bytes, "total_bytes", (json_int_t)total,
-                           "bytes_a_day", day_bytes, "days", days));
+                           "bytes_a_day", day_bytes, "days", days, "held_bytes", held,
+                           "history_days", history_days(p)));
     else if (day_bytes <= 0)
         (void)printf("The card has %.1f of %.1f GB free.\n", (double)free_bytes / 1e9,
                      (double)total / 1e9);
@@ -190,6 +261,11 @@ static int say_card(const planning *p, double day_bytes)
                      "days of captures before the oldest go.\n",
                      (double)free_bytes / 1e9, (double)total / 1e9, day_bytes / 1e6,
                      days);
+    if (!p->common.json && held > 0 &&
+        held < (double)free_bytes - (double)station.keep_free)
+        (void)printf(
+            "keep_for lets no more than %.1f MB gather, so that it never fills.\n",
+            held / 1e6);
     return CLI_DONE;
 }
 
@@ -201,7 +277,7 @@ static int say(const planning *p, gboolean footage)
         (void)printf("%.2f hours of footage, taken for what every hour is like.\n",
                      hours);
     else if (!p->common.json)
-        (void)printf("%.1f days of history.\n", hours / 24);
+        say_history(p);
     if (!p->common.json)
         (void)printf("%-16s %9s %11s %11s %11s %16s%s\n%-16s %9s %11s %11s %11s %16s%s\n",
                      "camera", "sightings", "an hour of", "an hour of", "a day", "uplink",
@@ -216,11 +292,30 @@ static int say(const planning *p, gboolean footage)
     return say_card(p, day_bytes);
 }
 
+/* "32GB", "512 MB" */
+static gboolean read_size(const char *text, int64_t *out)
+{
+    char *end = NULL;
+    const double number = g_ascii_strtod(text, &end);
+    while (*end == ' ')
+        end++;
+    const double unit = g_ascii_strcasecmp(end, "MB") == 0   ? 1e6
+                        : g_ascii_strcasecmp(end, "GB") == 0 ? 1e9
+                        : g_ascii_strcasecmp(end, "TB") == 0 ? 1e12
+                                                             : 0;
+    if (end == text || unit <= 0 || !(number > 0) || number * unit > 1e15)
+        return FALSE;
+    *out = (int64_t)(number * unit);
+    return TRUE;
+}
+
 static int run(planning *p, char **files)
 {
     int code = CLI_DONE;
     if (cli_load(&p->common, FALSE, &p->settings, NULL) != TW_OK)
         return CLI_USAGE;
+    if (p->card && !read_size(p->card, &p->card_bytes))
+        return cli_say(CLI_USAGE, "--card %s: expected a size such as 32GB", p->card);
     code = *files ? read_footage(p, files) : read_catalogue(p);
     return code == CLI_DONE ? say(p, *files != NULL) : code;
 }
@@ -230,6 +325,8 @@ int cli_plan(int argc, char **argv)
     planning p = {0};
     const GOptionEntry own[] = {{"store", 'd', 0, G_OPTION_ARG_FILENAME, &p.store,
                                  "The store (else that of the settings)", "DIR"},
+                                {"card", 0, 0, G_OPTION_ARG_STRING, &p.card,
+                                 "As if the card were empty and had this size", "SIZE"},
                                 {"camera", 'c', 0, G_OPTION_ARG_STRING, &p.camera,
                                  "Footage is of this camera of the settings", "NAME"},
                                 {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
@@ -242,5 +339,6 @@ int cli_plan(int argc, char **argv)
     cli_clear(&p.common);
     g_free(p.store);
     g_free(p.camera);
+    g_free(p.card);
     return code;
 }

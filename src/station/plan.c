@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define LEAST_US (INT64_C(60) * 1000000) /* of history, to make a day of it */
 #define DAY_US INT64_C(86400000000)
 #define HOUR_US INT64_C(3600000000)
 
@@ -88,7 +89,7 @@ tw_status tw_plan_read(tw_catalogue *catalogue, tw_settings *settings, tw_plan *
         st = tw_fail(err, TW_ENOMEM, "out of memory");
     const int64_t span_us = plan.last_us - plan.first_us;
     for (size_t i = 0; i < plan.count; i++)
-        plan.cameras[i].span_us = span_us > DAY_US ? span_us : DAY_US;
+        plan.cameras[i].span_us = span_us > LEAST_US ? span_us : LEAST_US;
     if (st == TW_OK)
         *out = plan;
     else

@@ -137,7 +137,7 @@ static void test_a_plan_from_what_was_captured(void **state)
     (void)state;
     outcome o = run_program(folder, TOOL, "plan", "--store", "hollin-demo", NULL);
     assert_int_equal(o.code, 0);
-    assert_has(o.out, "0.0 days of history");
+    assert_has(o.out, " minutes of history: a first guess");
     assert_has(o.out, "kerb                     3     ");
     assert_has(o.out, "The card has ");
     assert_has(o.out, " days of captures before the oldest go.");
@@ -148,12 +148,12 @@ static void test_a_plan_from_what_was_captured(void **state)
     assert_non_null(end);
     *end = '\0';
     json_t *camera = json_loads(o.out, 0, NULL), *card = json_loads(end + 1, 0, NULL);
-    /* 1.2 MB on one day, within 62 s of sightings */
+    /* 1.2 MB in two minutes or so, within 62 s of sightings */
     const double day = json_real_value(json_object_get(camera, "bytes_a_day"));
-    assert_true(day > 1e6 && day < 1.4e6);
+    assert_true(day > 1e6 * 86400 / 200 && day < 1.4e6 * 86400 / 60);
     const double hour =
         json_real_value(json_object_get(camera, "bytes_an_hour_of_sightings"));
-    assert_true(hour > day * 3600 / 64 && hour < day * 3600 / 60);
+    assert_true(hour > 1e6 * 3600 / 64 && hour < 1.4e6 * 3600 / 60);
     const double left = json_real_value(json_object_get(card, "days")) * day,
                  free_bytes =
                      (double)json_integer_value(json_object_get(card, "free_bytes"));
@@ -176,6 +176,19 @@ static void test_a_plan_from_what_was_captured(void **state)
     const double kept = json_real_value(json_object_get(camera, "bytes_a_day")) / 24;
     assert_true(kept > recorded * 0.6 && kept < recorded * 0.75);
     json_decref(camera);
+    free_outcome(&o);
+    /* Another card, and what keep_for makes of it. */
+    char *settings = join(folder, "plan.ini");
+    write_text(settings, "[camera kerb]\nsource = sim:kerb\nkeep_for = 2 h\n");
+    o = run_program(folder, TOOL, "plan", "--store", "hollin-demo", "--card", "32GB",
+                    "--settings", settings, NULL);
+    free(settings);
+    assert_has(o.out, "The card has 32.0 of 32.0 GB free");
+    assert_has(o.out, "so that it never fills");
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "plan", "--card", "lots", NULL);
+    assert_int_equal(o.code, 2);
+    assert_has(o.err, "expected a size such as 32GB");
     free_outcome(&o);
     o = run_program(folder, TOOL, "plan", "--store", "nowhere", NULL);
     assert_int_equal(o.code, 1);
