@@ -2,8 +2,9 @@
  * of them changes. */
 #include "outward.h"
 
-#define RETRY_US INT64_C(10000000) /* until destinations that could not begin are tried  \
-                                    */
+#define RETRY_US                                                                         \
+    INT64_C(10000000) /* until destinations that could not begin are tried               \
+                       */
 
 struct outward {
     const tw_card *card;

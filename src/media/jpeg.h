@@ -13,8 +13,8 @@ enum {
     TW_JPEG_MAX_SIDE = 16384,     /* pixels: larger ones are refused unread */
     TW_JPEG_MAX_BYTES = 64 << 20, /* of one packet */
     TW_JPEG_MAX_SCANS = 100,      /* of a progressive picture */
-    /* Pictures of several scans are held as coefficients until the last one, and each scan
-     * may touch them all: so both are bounded. */
+    /* Pictures of several scans are held as coefficients until the last one, and each
+     * scan may touch them all: so both are bounded. */
     TW_JPEG_MAX_COEFFICIENTS = 100000000, /* bytes */
     TW_JPEG_MAX_SCANNED = 500000000       /* pixels, times scans */
 };

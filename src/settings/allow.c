@@ -1,6 +1,6 @@
-/* What may be changed over the page. Somebody who has come by an account there must not come
- * by the machine: by a program that is started, a file that is read, a secret that goes to
- * another server, a folder in which captures are dropped. */
+/* What may be changed over the page. Somebody who has come by an account there must not
+ * come by the machine: by a program that is started, a file that is read, a secret that
+ * goes to another server, a folder in which captures are dropped. */
 #include <limits.h>
 #include <stdlib.h>
 #include <string.h>
@@ -52,7 +52,8 @@ static bool is_used(const tw_settings *in, const entry *e)
 /* Links are followed: what lies below by its name may lie elsewhere. */
 static bool lies_below(const char *path, const char *folder)
 {
-    char *whole = realpath(path, NULL), *above = folder[0] ? realpath(folder, NULL) : NULL;
+    char *whole = realpath(path, NULL),
+         *above = folder[0] ? realpath(folder, NULL) : NULL;
     const size_t n = above ? strlen(above) : 0;
     const bool below = whole && above && strncmp(whole, above, n) == 0 &&
                        (whole[n] == '/' || whole[n] == '\0' || n == 1);
@@ -83,8 +84,8 @@ static tw_status refuse(const entry *e, const char *why, tw_error *err)
                    e->row->key, e->row->section, e->name[0] ? " " : "", e->name, why);
 }
 
-/* Whether a value of one may be there, of which other is what it was made from, or what was
- * made from it. */
+/* Whether a value of one may be there, of which other is what it was made from, or what
+ * was made from it. */
 static tw_status allow_entry(const tw_settings *other, const entry *e, bool secret,
                              tw_error *err)
 {

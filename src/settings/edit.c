@@ -210,9 +210,8 @@ tw_status tw_settings_edit(const char *text, size_t bytes, const char *head,
                            const char *name, const char *key, const char *value,
                            char **out, size_t *out_bytes)
 {
-    if (!text || !head || !name || !out || !out_bytes ||
-        !is_word(head) || !is_line_of_its_own(name, "[]=") || !is_trimmed(name) ||
-        (key && !is_word(key)) ||
+    if (!text || !head || !name || !out || !out_bytes || !is_word(head) ||
+        !is_line_of_its_own(name, "[]=") || !is_trimmed(name) || (key && !is_word(key)) ||
         (value && !is_line_of_its_own(value, key ? "" : "[]=")) ||
         (value && !key && !is_trimmed(value)))
         return TW_EINVAL;

@@ -146,8 +146,8 @@ static size_t make_progressive(uint8_t *out, uint16_t side, unsigned scans)
                          parts[] = {3, 1, 0x11, 0, 2, 0x11, 0, 3, 0x11, 0},
                          table[] = {0xFF, 0xC4, 0, 20, 0, 1, 0, 0, 0, 0, 0,
                                     0,    0,    0, 0,  0, 0, 0, 0, 0, 0, 0},
-                         dc[] = {0xFF, 0xDA, 0, 12, 3, 1, 0, 2, 0, 3, 0, 0, 0, 0,
-                                 0,    0,    0, 0,  0, 0, 0, 0};
+                         dc[] = {0xFF, 0xDA, 0, 12, 3, 1, 0, 2, 0, 3, 0,
+                                 0,    0,    0, 0,  0, 0, 0, 0, 0, 0, 0};
     size_t n = 0;
     memcpy(out, head, sizeof head);
     n = sizeof head;
@@ -187,13 +187,14 @@ static void test_a_few_bytes_do_not_ask_for_gigabytes(void **state)
                          TW_ESIZE);
         assert_has(err.text, "takes too much to decode");
         assert_int_equal(tw_jpeg_pixels(jpeg, bytes, 0, &pixels, &w, &h, &err), TW_ESIZE);
-        assert_int_equal(
-            tw_jpeg_view(jpeg, bytes, &turned, &pixels, &n, &w, &h, &err), TW_ESIZE);
+        assert_int_equal(tw_jpeg_view(jpeg, bytes, &turned, &pixels, &n, &w, &h, &err),
+                         TW_ESIZE);
     }
     /* One as a camera may send it is looked at. */
     tw_error err = {0};
     const size_t bytes = make_progressive(jpeg, 512, 10);
-    assert_int_not_equal(tw_jpeg_luma(reader, jpeg, bytes, &luma, &w, &h, &err), TW_ESIZE);
+    assert_int_not_equal(tw_jpeg_luma(reader, jpeg, bytes, &luma, &w, &h, &err),
+                         TW_ESIZE);
     tw_jpeg_free(reader);
 }
 

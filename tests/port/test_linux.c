@@ -120,7 +120,8 @@ static tw_status claim_folder(const char *folder, tw_error *err)
     return st;
 }
 
-/* Captures are dropped to make room: so no folder is taken that may hold what is others'. */
+/* Captures are dropped to make room: so no folder is taken that may hold what is others'.
+ */
 static void test_a_folder_that_is_no_store(void **state)
 {
     (void)state;

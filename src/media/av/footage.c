@@ -10,7 +10,7 @@ enum { PROBE_FAILURES_MAX = 1000 }; /* packets of other streams and bad ones in 
  * draws as pictures, and lists of other files and addresses. */
 #define FILE_FORMATS                                                                     \
     "mov,mp4,matroska,webm,avi,mpegts,mpeg,mpegvideo,m4v,h264,hevc,mjpeg,yuv4mpegpipe,"  \
-    "flv,ogg,asf,mxf,nut,ivf,gif,dv,jpeg_pipe,png_pipe,webp_pipe,bmp_pipe,tiff_pipe,"     \
+    "flv,ogg,asf,mxf,nut,ivf,gif,dv,jpeg_pipe,png_pipe,webp_pipe,bmp_pipe,tiff_pipe,"    \
     "pgm_pipe,ppm_pipe,image2"
 #define LIVE_FORMATS "rtsp,sdp,rtp,mpjpeg,mjpeg,jpeg_pipe"
 #define LIVE_PROTOCOLS "rtsp,rtsps,rtp,srtp,udp,tcp,tls,http,https,httpproxy,crypto"
@@ -156,7 +156,8 @@ static tw_status open_path(tw_footage *footage, const char *path, tw_error *err)
         code = avformat_open_input(&footage->format, url, NULL, &options);
     av_dict_free(&options);
     av_free(url);
-    if (code == AVERROR(EINVAL) || code == AVERROR_INVALIDDATA) /* as it says of a format that is not on the list */
+    if (code == AVERROR(EINVAL) ||
+        code == AVERROR_INVALIDDATA) /* as it says of a format that is not on the list */
         return tw_fail(err, TW_EDAMAGED, "%s: this is no footage", path);
     return code < 0 ? tw_av_fail(err, tw_av_status(code), code, path) : TW_OK;
 }

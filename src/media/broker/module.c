@@ -30,8 +30,8 @@ struct tw_broker {
     int port;
     bool connecting, connected;
     unsigned times;
-    int refused; /* why it does not want us, of CONNACK; 0: it does */
-    int waiting; /* number of the message that is published; 0: it has it */
+    int refused;          /* why it does not want us, of CONNACK; 0: it does */
+    int waiting;          /* number of the message that is published; 0: it has it */
     uint64_t heard_bytes; /* that had come when a message was whole */
 };
 

@@ -137,8 +137,8 @@ static bool is_there(tw_sender *s, const char *url, uint64_t bytes)
            length >= 0 && (uint64_t)length == bytes;
 }
 
-/* What a renaming that was refused means: the answer to an earlier one may have been lost,
- * and then it is there. If not, all of it goes again. */
+/* What a renaming that was refused means: the answer to an earlier one may have been
+ * lost, and then it is there. If not, all of it goes again. */
 static void look_again(tw_sender *s, const char *url, uint64_t bytes, tw_sending *out)
 {
     if (is_there(s, url, bytes))

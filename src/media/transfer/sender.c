@@ -149,7 +149,8 @@ static size_t take_body(char *data, size_t size, size_t count, void *ctx)
     if (s->body_bytes == 0)
         s->body_since_us = now_us();
     s->body_bytes += n;
-    if (s->body_bytes > BODY_MAX || now_us() - s->body_since_us > s->spec.to->timeout_us) {
+    if (s->body_bytes > BODY_MAX ||
+        now_us() - s->body_since_us > s->spec.to->timeout_us) {
         s->cut_off = true;
         return 0;
     }

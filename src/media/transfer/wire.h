@@ -30,9 +30,9 @@ struct tw_sender {
     char *secret;
     char why[CURL_ERROR_SIZE];
     wire_talk talk;
-    uint64_t body_bytes;   /* of the answer, as far as it has come */
-    int64_t body_since_us; /* when its first came */
-    bool cut_off;          /* it had no end */
+    uint64_t body_bytes;                 /* of the answer, as far as it has come */
+    int64_t body_since_us;               /* when its first came */
+    bool cut_off;                        /* it had no end */
     struct curl_slist *headers, *quotes; /* of the transfer that runs */
 };
 

@@ -1,0 +1,48 @@
+/* libFuzzer target: changes of settings files, as a page makes them. A change that is taken
+ * is found again by the reader, and brings no other section or key with it: the fields are
+ * head, name, key, value and the file, each ended by a line break. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "tawny/settings.h"
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
+
+enum { FIELDS = 4, FIELD_MOST = 200 };
+
+static size_t count_lines(const char *text, size_t bytes)
+{
+    size_t lines = 0;
+    for (size_t i = 0; i < bytes; i++)
+        lines += text[i] == '\n';
+    return lines + (bytes > 0 && text[bytes - 1] != '\n');
+}
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
+{
+    char field[FIELDS][FIELD_MOST + 1];
+    size_t at = 0;
+    for (int i = 0; i < FIELDS; i++) {
+        const uint8_t *end = memchr(data + at, '\n', bytes - at);
+        const size_t n = end ? (size_t)(end - data) - at : 0;
+        if (!end || n > FIELD_MOST)
+            return 0;
+        memcpy(field[i], data + at, n);
+        field[i][n] = '\0';
+        at += n + 1;
+    }
+    const char *text = (const char *)data + at;
+    char *out = NULL;
+    size_t out_bytes = 0;
+    if (tw_settings_edit(text, bytes - at, field[0], field[1], field[2], field[3], &out,
+                         &out_bytes) != TW_OK)
+        return 0;
+    if (strspn(field[2], "abcdefghijklmnopqrstuvwxyz_") != strlen(field[2]) ||
+        strcmp(field[2], "") == 0)
+        abort(); /* no other spelling of a key is taken */
+    if (out[out_bytes] != '\0' ||
+        count_lines(out, out_bytes) > count_lines(text, bytes - at) + 3)
+        abort(); /* a section and a line at most, and an empty one between */
+    free(out);
+    return 0;
+}
