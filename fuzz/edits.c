@@ -1,6 +1,6 @@
-/* libFuzzer target: changes of settings files, as a page makes them. A change that is taken
- * is found again by the reader, and brings no other section or key with it: the fields are
- * head, name, key, value and the file, each ended by a line break. */
+/* libFuzzer target: changes of settings files, as a page makes them. A change that is
+ * taken is found again by the reader, and brings no other section or key with it: the
+ * fields are head, name, key, value and the file, each ended by a line break. */
 #include <stdlib.h>
 #include <string.h>
 

@@ -1,5 +1,5 @@
-/* libFuzzer target: settings files of any bytes. What is read of them can be checked, asked
- * for, walked through, and kept as a draft's text. */
+/* libFuzzer target: settings files of any bytes. What is read of them can be checked,
+ * asked for, walked through, and kept as a draft's text. */
 #include <stdlib.h>
 #include <string.h>
 
