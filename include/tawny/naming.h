@@ -13,9 +13,12 @@
 extern "C" {
 #endif
 
-/* What lies in a store beside captures: the catalogue; the mark by which a folder is
- * known for a store; and, for a moment, what tries whether it can be written. */
+/* What lies in a store beside captures: the catalogue, and its journal; the mark by which
+ * a folder is known for a store; and, for a moment, what tries whether it can be written.
+ */
 #define TW_CATALOGUE_FILE "catalogue.db"
+#define TW_JOURNAL_FILE                                                                  \
+    "sightings.jsonl" /* of what no name tells, for a lost catalogue */
 #define TW_STORE_MARK ".tawny-store"
 #define TW_STORE_PROBE "tawny-can-write-here"
 

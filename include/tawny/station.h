@@ -120,7 +120,8 @@ TW_API tw_status tw_rehearse(const tw_board *board, const tw_camera_settings *ca
 /**
  * Make the catalogue of a store again from its files, as far as their names tell: when,
  * by which camera, which captures belong together. The old one is kept beside it, as
- * catalogue.db.old-1. Stars are lost. Not while a station writes to the store.
+ * catalogue.db.old-1. What no name tells (stars, peaks, reasons) is in the journal beside
+ * it, sightings.jsonl. Not while a station writes to the store.
  *
  * @param told  Is told what was done; may be NULL.
  * @return TW_OK; else err says why the store cannot be written.

@@ -81,6 +81,29 @@ static int add(const char *file, const char *name, const char *may)
     return code;
 }
 
+static void count_account(void *ctx, const char *name, tw_may may)
+{
+    guint *count = ctx;
+    (void)name;
+    (void)may;
+    ++*count;
+}
+
+/* The page does not open to everybody by that: it stays shut. */
+static tw_status remove_one(const char *file, const char *name, gboolean json,
+                            tw_error *err)
+{
+    guint left = 0;
+    const tw_status st = tw_account_remove(file, name, err);
+    if (st == TW_OK && !json &&
+        tw_account_walk(file, count_account, &left, NULL) == TW_OK && left == 0)
+        (void)printf(
+            "That was the last account: the page lets nobody in until another is "
+            "made, or %s is removed.\n",
+            file);
+    return st;
+}
+
 static int do_it(const char *file, int argc, char **argv, const char *may, gboolean json)
 {
     tw_error err = {0};
@@ -89,7 +112,7 @@ static int do_it(const char *file, int argc, char **argv, const char *may, gbool
     if (strcmp(what, "add") == 0 && argc == 3)
         return add(file, argv[2], may);
     if (strcmp(what, "remove") == 0 && argc == 3)
-        st = tw_account_remove(file, argv[2], &err);
+        st = remove_one(file, argv[2], json, &err);
     else if (strcmp(what, "list") == 0 && argc <= 2)
         st = tw_account_walk(file, show, &json, &err);
     else

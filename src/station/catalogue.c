@@ -252,6 +252,7 @@ static tw_status open_with(const char *path, bool write, bool alone, tw_catalogu
     if (!c)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     (void)snprintf(c->place, sizeof c->place, "%s", path ? path : "in memory");
+    (void)tw_catalogue_journal_name(path, c->journal, sizeof c->journal);
     const int flags =
         (write ? SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE : SQLITE_OPEN_READWRITE) |
         SQLITE_OPEN_FULLMUTEX;
@@ -419,8 +420,15 @@ tw_status tw_catalogue_note(tw_catalogue *c, const tw_sighting_entry *e, int64_t
         ", ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13) RETURNING id";
     if (!c || !e || !e->camera || !e->sighting)
         return tw_fail(err, TW_EINVAL, "no sighting");
-    const tw_status st = write_entry(c, UPDATE, e, id, err);
-    return st == TW_ENOENT ? write_entry(c, INSERT, e, id, err) : st;
+    int64_t own = 0;
+    tw_status st = write_entry(c, UPDATE, e, &own, err);
+    if (st == TW_ENOENT)
+        st = write_entry(c, INSERT, e, &own, err);
+    if (st == TW_OK && e->over)
+        tw_catalogue_journal_sighting(c, own);
+    if (id)
+        *id = own;
+    return st;
 }
 
 tw_status tw_catalogue_add(tw_catalogue *c, const tw_capture_record *r, tw_error *err)
@@ -540,10 +548,13 @@ tw_status tw_catalogue_drop(tw_catalogue *c, int64_t capture, tw_error *err)
 
 tw_status tw_catalogue_star(tw_catalogue *c, int64_t sighting, bool star, tw_error *err)
 {
-    return change_one(c,
-                      star ? "UPDATE sighting SET starred = 1 WHERE id = ?"
-                           : "UPDATE sighting SET starred = 0 WHERE id = ?",
-                      sighting, "sighting", err);
+    const tw_status st = change_one(c,
+                                    star ? "UPDATE sighting SET starred = 1 WHERE id = ?"
+                                         : "UPDATE sighting SET starred = 0 WHERE id = ?",
+                                    sighting, "sighting", err);
+    if (st == TW_OK)
+        tw_catalogue_journal_sighting(c, sighting);
+    return st;
 }
 
 /* ---- what is on the card --------------------------------------------------------- */
@@ -617,6 +628,8 @@ tw_status tw_catalogue_remove(tw_catalogue *c, const tw_card *card, int64_t sigh
     if (st == TW_OK)
         st =
             change_one(c, "DELETE FROM sighting WHERE id = ?", sighting, "sighting", err);
+    if (st == TW_OK)
+        tw_catalogue_journal_removed(c, sighting);
     free(d);
     return st;
 }

@@ -9,7 +9,8 @@
 struct tw_catalogue {
     sqlite3 *db;
     int64_t run;
-    char place[1024]; /* for messages */
+    char place[1024];   /* for messages */
+    char journal[1024]; /* path; "": there is none */
 };
 
 /** As tw_catalogue_open, to write, on a card that may have no room for the file that
@@ -23,6 +24,19 @@ tw_status tw_catalogue_last_number(tw_catalogue *catalogue, int64_t *out, tw_err
  * changes. */
 tw_status tw_catalogue_begin_batch(tw_catalogue *catalogue, tw_error *err);
 tw_status tw_catalogue_end_batch(tw_catalogue *catalogue, tw_error *err);
+
+/* catalogue_journal.c: what no name of a file tells. */
+
+/** Where the journal of a catalogue is. @return false: it has none. */
+bool tw_catalogue_journal_name(const char *path, char *out, size_t capacity);
+
+/** Append a sighting as it is now; all of this run that are over; that one is removed. */
+void tw_catalogue_journal_sighting(tw_catalogue *catalogue, int64_t id);
+void tw_catalogue_journal_run(tw_catalogue *catalogue);
+void tw_catalogue_journal_removed(tw_catalogue *catalogue, int64_t id);
+
+/** Take the sightings in that the journal knows, if the catalogue knows none. */
+tw_status tw_catalogue_journal_read(tw_catalogue *catalogue, tw_error *err);
 
 /** Word what the data base says. @return the status that stands for it. */
 tw_status tw_catalogue_fail(const tw_catalogue *catalogue, int code, tw_error *err);

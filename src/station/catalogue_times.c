@@ -216,6 +216,8 @@ tw_status tw_catalogue_set_times(tw_catalogue *c, int64_t later_us, uint32_t *ch
     tw_status st = TW_OK;
     for (size_t i = 0; i < sizeof sql / sizeof *sql && st == TW_OK; i++)
         st = shift(c, sql[i], later_us, i == 0 ? changed : NULL, err);
+    if (st == TW_OK)
+        tw_catalogue_journal_run(c);
     return st;
 }
 

@@ -393,7 +393,8 @@ static bool mend_file(void *ctx, const char *name, uint64_t bytes)
     next_batch(m);
     if (ends_with(name, TW_PART) && is_ours(m->writer, name))
         end_half_written(m, name, bytes);
-    else if (strncmp(name, TW_CATALOGUE_FILE, strlen(TW_CATALOGUE_FILE)) != 0)
+    else if (strcmp(name, TW_JOURNAL_FILE) != 0 &&
+             strncmp(name, TW_CATALOGUE_FILE, strlen(TW_CATALOGUE_FILE)) != 0)
         adopt(m, name, bytes);
     return true;
 }

@@ -643,6 +643,8 @@ static tw_status open_for_run(tw_writer *writer, const char *path, tw_error *err
         st = tw_catalogue_begin_run(writer->catalogue,
                                     writer->clock.ops->wall_us(writer->clock.ctx), err);
     if (st == TW_OK)
+        st = tw_catalogue_journal_read(writer->catalogue, err);
+    if (st == TW_OK)
         st = number_after(writer, err);
     if (st != TW_OK) {
         tw_catalogue_close(writer->catalogue);

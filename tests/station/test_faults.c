@@ -211,7 +211,7 @@ static void test_taken_out_and_put_back(void **state)
     (void)state;
     const tw_sim_faults faults = {
         .fail_call = 30, .fail_with = TW_EIO, .dead = true, .back_call = 45};
-    const outcome_of o = run_with(&faults, "stills = every 4 s\n");
+    const outcome_of o = run_with(&faults, "stills = every 2 s\n");
     assert_true(o.watch.stored > 3);
     assert_true(o.watch.not_stored > 3);
     assert_true(o.files >= o.watch.stored);
@@ -223,7 +223,7 @@ static void test_a_full_card(void **state)
     (void)state;
     const tw_sim_faults faults = {.capacity = 300000};
     const outcome_of o = run_with(&faults, "stills = every 1 s\n");
-    assert_true(o.watch.stored > 60);
+    assert_true(o.watch.stored > 45);        /* 62 s of motion */
     assert_int_equal(o.watch.not_stored, 0); /* the oldest made room for each */
     assert_true(o.store.dropped > 0);
     assert_true(o.store.free_bytes <= 300000);

@@ -124,6 +124,7 @@ static void list_below(const char *top, const char *below, char ***list, size_t 
     for (struct dirent *e = dir ? readdir(dir) : NULL; e; e = readdir(dir)) {
         if (strcmp(e->d_name, ".") == 0 || strcmp(e->d_name, "..") == 0 ||
             strcmp(e->d_name, TW_STORE_MARK) == 0 ||
+            strcmp(e->d_name, TW_JOURNAL_FILE) == 0 ||
             strncmp(e->d_name, TW_CATALOGUE_FILE, strlen(TW_CATALOGUE_FILE)) == 0)
             continue;
         char *name = *below ? join(below, e->d_name) : strdup(e->d_name);

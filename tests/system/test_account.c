@@ -53,6 +53,9 @@ static void test_accounts_are_made_listed_and_removed(void **state)
     check(0, "", "", "account remove bob");
     check(1, "there is no account bob", "", "account remove bob");
     check(0, "ann ", "", "account");
+    check(0, "That was the last account: the page lets nobody in", "",
+          "account remove ann");
+    check(0, "ann may run", "frogspawn", "account add ann --may run");
 }
 
 static void test_a_station_says_where_its_page_is(void **state)

@@ -204,6 +204,22 @@ static void test_a_lost_catalogue_is_made_again(void **state)
          *path = join(store, TW_CATALOGUE_FILE);
     outcome o = run_program(place, TOOL, "demo", NULL);
     free_outcome(&o);
+    o = run_program(place, TOOL, "sightings", "--store", "hollin-demo", "--star", "2",
+                    NULL);
+    free_outcome(&o);
+    o = run_program(place, TOOL, "sightings", "--store", "hollin-demo", "--delete", "1",
+                    NULL);
+    free_outcome(&o);
+    outcome before =
+        run_program(place, TOOL, "sightings", "--store", "hollin-demo", "--json", NULL);
+    assert_has(before.out, "\"starred\":true");
+    char *journal = join(store, TW_JOURNAL_FILE), *lines = read_file(journal, NULL);
+    char *torn = malloc(strlen(lines) + 64); /* a power cut, and a line of nobody */
+    (void)sprintf(torn, "%snothing\n{\"id\":2,\"camera\":", lines);
+    write_text(journal, torn);
+    free(torn);
+    free(lines);
+    free(journal);
     for (int round = 0; round < 2; round++) {
         if (round == 0)
             assert_int_equal(unlink(path), 0);
@@ -213,12 +229,17 @@ static void test_a_lost_catalogue_is_made_again(void **state)
         o = run_program(place, TOOL, "sightings", "--store", "hollin-demo", "--rebuild",
                         NULL);
         assert_int_equal(o.code, 0);
-        assert_has(o.out, "6 files were taken into the catalogue");
-        assert_has(o.out, "2027-03-13 20:30:09  kerb");
-        assert_has(o.out, "3 sightings, ");
-        assert_int_equal(count_lines(o.out, "1 still, 1 clip"), 3);
+        assert_has(o.out, "4 files were taken into the catalogue");
+        assert_has(o.out, "2 sightings, ");
+        assert_int_equal(count_lines(o.out, "1 still, 1 clip"), 2);
+        free_outcome(&o);
+        /* Stars, peaks and reasons are as they were, byte for byte. */
+        o = run_program(place, TOOL, "sightings", "--store", "hollin-demo", "--json",
+                        NULL);
+        assert_string_equal(o.out, before.out);
         free_outcome(&o);
     }
+    free_outcome(&before);
     write_text(path, "damaged again"); /* a run finds that out by itself */
     o = run_program(place, TOOL, "demo", NULL);
     assert_int_equal(o.code, 0);

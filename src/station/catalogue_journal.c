@@ -1,0 +1,144 @@
+/* What no file of a capture tells: a line of JSON for each sighting, beside the catalogue, so
+ * that a catalogue that is lost can be made again as it was. Lines are appended; of one
+ * sighting the last one holds. */
+#include <errno.h>
+#include <fcntl.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "catalogue.h"
+
+enum { LINE_MOST = 8192, SIGHTINGS_MOST = 10000000 };
+
+bool tw_catalogue_journal_name(const char *path, char *out, size_t capacity)
+{
+    const char *slash = path ? strrchr(path, '/') : NULL;
+    const int n = slash ? snprintf(out, capacity, "%.*s/" TW_JOURNAL_FILE,
+                                   (int)(slash - path), path)
+                        : 0;
+    if (n > 0 && n < (int)capacity)
+        return true;
+    out[0] = '\0';
+    return false;
+}
+
+/* In one write, so that two programs never mix their lines; one that a power cut tore off
+ * is ended first. What cannot be written is in the catalogue all the same. */
+static void append(const tw_catalogue *c, const char *line)
+{
+    char text[LINE_MOST + 2], last = '\n';
+    const int fd =
+        open(c->journal, O_RDWR | O_CREAT | O_APPEND | O_CLOEXEC | O_NOFOLLOW, 0666);
+    if (fd < 0)
+        return;
+    const off_t end = lseek(fd, 0, SEEK_END);
+    if (end > 0)
+        (void)!pread(fd, &last, 1, end - 1);
+    const int n =
+        snprintf(text, sizeof text, "%s%s\n", last == '\n' ? "" : "\n", line);
+    if (n > 0 && n < (int)sizeof text && write(fd, text, (size_t)n) == n)
+        (void)fdatasync(fd);
+    (void)close(fd);
+}
+
+/* The line of each sighting that a statement gives. */
+static void append_all(tw_catalogue *c, const char *where, int64_t value)
+{
+    static const char HEAD[] =
+        "SELECT json_object('id', id, 'camera', camera, 'number', number, 'part', part, "
+        "'start_us', start_us, 'end_us', end_us, 'order_us', order_us, 'peak_ppm', "
+        "peak_ppm, 'frames', frames, 'start_ppm', start_ppm, 'stay_ppm', stay_ppm, 'why', "
+        "why, 'unsure', unsure, 'starred', starred) FROM sighting WHERE ";
+    char sql[sizeof HEAD + 64];
+    sqlite3_stmt *s = NULL;
+    (void)snprintf(sql, sizeof sql, "%s%s", HEAD, where);
+    if (!c->journal[0] || tw_catalogue_prepare(c, sql, &s, NULL) != TW_OK)
+        return;
+    (void)sqlite3_bind_int64(s, 1, value);
+    for (int i = 0; i < SIGHTINGS_MOST && sqlite3_step(s) == SQLITE_ROW; i++)
+        append(c, tw_catalogue_text(s, 0));
+    (void)sqlite3_finalize(s);
+}
+
+void tw_catalogue_journal_sighting(tw_catalogue *c, int64_t id)
+{
+    append_all(c, "id = ?", id);
+}
+
+void tw_catalogue_journal_run(tw_catalogue *c)
+{
+    append_all(c, "run = ? AND end_us > 0", c->run);
+}
+
+void tw_catalogue_journal_removed(tw_catalogue *c, int64_t id)
+{
+    char line[64];
+    (void)snprintf(line, sizeof line, "{\"id\":%lld,\"removed\":1}", (long long)id);
+    if (c->journal[0])
+        append(c, line);
+}
+
+/* ---- reading it again ------------------------------------------------------------- */
+
+/* A line that is none, or is damaged, tells nothing. */
+static tw_status take_line(sqlite3_stmt *s, tw_catalogue *c, const char *line,
+                           tw_error *err)
+{
+    (void)sqlite3_bind_text(s, 1, line, -1, SQLITE_STATIC);
+    const int code = sqlite3_step(s);
+    (void)sqlite3_reset(s);
+    return code == SQLITE_DONE || code == SQLITE_CONSTRAINT
+               ? TW_OK
+               : tw_catalogue_fail(c, code, err);
+}
+
+static tw_status take_lines(tw_catalogue *c, FILE *file, sqlite3_stmt *put,
+                            sqlite3_stmt *drop, tw_error *err)
+{
+    char line[LINE_MOST + 2];
+    tw_status st = TW_OK;
+    for (int i = 0; i < SIGHTINGS_MOST && st == TW_OK && fgets(line, sizeof line, file);
+         i++) {
+        char *end = strchr(line, '\n');
+        if (!end) /* longer than any of ours, or torn off */
+            continue;
+        *end = '\0';
+        st = take_line(strstr(line, "\"removed\"") ? drop : put, c, line, err);
+    }
+    return st;
+}
+
+tw_status tw_catalogue_journal_read(tw_catalogue *c, tw_error *err)
+{
+    static const char PUT[] =
+        "INSERT OR REPLACE INTO sighting(id, camera, number, part, start_us, end_us, "
+        "order_us, peak_ppm, frames, start_ppm, stay_ppm, why, unsure, starred) SELECT "
+        "?1->>'id', ?1->>'camera', ?1->>'number', ?1->>'part', ?1->>'start_us', "
+        "?1->>'end_us', ?1->>'order_us', ?1->>'peak_ppm', ?1->>'frames', "
+        "?1->>'start_ppm', ?1->>'stay_ppm', ?1->>'why', ?1->>'unsure', ?1->>'starred' "
+        "WHERE json_valid(?1) AND json_type(?1, '$.id') = 'integer' AND ?1->>'id' > 0 AND "
+        "json_type(?1, '$.camera') = 'text'";
+    static const char DROP[] =
+        "DELETE FROM sighting WHERE json_valid(?1) AND id = ?1->>'id'";
+    int64_t count = 0;
+    sqlite3_stmt *put = NULL, *drop = NULL;
+    tw_status st =
+        tw_catalogue_ask(c, "SELECT count(*) FROM sighting", NULL, &count, err);
+    FILE *file = st == TW_OK && count == 0 && c->journal[0] ? fopen(c->journal, "re") : NULL;
+    if (!file)
+        return st;
+    st = tw_catalogue_begin_batch(c, err);
+    if (st == TW_OK)
+        st = tw_catalogue_prepare(c, PUT, &put, err);
+    if (st == TW_OK)
+        st = tw_catalogue_prepare(c, DROP, &drop, err);
+    if (st == TW_OK)
+        st = take_lines(c, file, put, drop, err);
+    (void)sqlite3_finalize(put);
+    (void)sqlite3_finalize(drop);
+    const tw_status ended = tw_catalogue_end_batch(c, err);
+    (void)fclose(file);
+    return st == TW_OK ? ended : st;
+}
