@@ -1,6 +1,6 @@
-/* What no file of a capture tells: a line of JSON for each sighting, beside the catalogue, so
- * that a catalogue that is lost can be made again as it was. Lines are appended; of one
- * sighting the last one holds. */
+/* What no file of a capture tells: a line of JSON for each sighting, beside the
+ * catalogue, so that a catalogue that is lost can be made again as it was. Lines are
+ * appended; of one sighting the last one holds. */
 #include <errno.h>
 #include <fcntl.h>
 #include <stdio.h>
@@ -36,8 +36,7 @@ static void append(const tw_catalogue *c, const char *line)
     const off_t end = lseek(fd, 0, SEEK_END);
     if (end > 0)
         (void)!pread(fd, &last, 1, end - 1);
-    const int n =
-        snprintf(text, sizeof text, "%s%s\n", last == '\n' ? "" : "\n", line);
+    const int n = snprintf(text, sizeof text, "%s%s\n", last == '\n' ? "" : "\n", line);
     if (n > 0 && n < (int)sizeof text && write(fd, text, (size_t)n) == n)
         (void)fdatasync(fd);
     (void)close(fd);
@@ -49,7 +48,8 @@ static void append_all(tw_catalogue *c, const char *where, int64_t value)
     static const char HEAD[] =
         "SELECT json_object('id', id, 'camera', camera, 'number', number, 'part', part, "
         "'start_us', start_us, 'end_us', end_us, 'order_us', order_us, 'peak_ppm', "
-        "peak_ppm, 'frames', frames, 'start_ppm', start_ppm, 'stay_ppm', stay_ppm, 'why', "
+        "peak_ppm, 'frames', frames, 'start_ppm', start_ppm, 'stay_ppm', stay_ppm, "
+        "'why', "
         "why, 'unsure', unsure, 'starred', starred) FROM sighting WHERE ";
     char sql[sizeof HEAD + 64];
     sqlite3_stmt *s = NULL;
@@ -118,7 +118,8 @@ tw_status tw_catalogue_journal_read(tw_catalogue *c, tw_error *err)
         "?1->>'id', ?1->>'camera', ?1->>'number', ?1->>'part', ?1->>'start_us', "
         "?1->>'end_us', ?1->>'order_us', ?1->>'peak_ppm', ?1->>'frames', "
         "?1->>'start_ppm', ?1->>'stay_ppm', ?1->>'why', ?1->>'unsure', ?1->>'starred' "
-        "WHERE json_valid(?1) AND json_type(?1, '$.id') = 'integer' AND ?1->>'id' > 0 AND "
+        "WHERE json_valid(?1) AND json_type(?1, '$.id') = 'integer' AND ?1->>'id' > 0 "
+        "AND "
         "json_type(?1, '$.camera') = 'text'";
     static const char DROP[] =
         "DELETE FROM sighting WHERE json_valid(?1) AND id = ?1->>'id'";
@@ -126,7 +127,8 @@ tw_status tw_catalogue_journal_read(tw_catalogue *c, tw_error *err)
     sqlite3_stmt *put = NULL, *drop = NULL;
     tw_status st =
         tw_catalogue_ask(c, "SELECT count(*) FROM sighting", NULL, &count, err);
-    FILE *file = st == TW_OK && count == 0 && c->journal[0] ? fopen(c->journal, "re") : NULL;
+    FILE *file =
+        st == TW_OK && count == 0 && c->journal[0] ? fopen(c->journal, "re") : NULL;
     if (!file)
         return st;
     st = tw_catalogue_begin_batch(c, err);

@@ -211,7 +211,8 @@ static void check_limits(weeks *w)
 static bool compare(void *ctx, const char *name, uint64_t bytes)
 {
     uint64_t *sum = ctx;
-    if (strncmp(name, TW_CATALOGUE_FILE, strlen(TW_CATALOGUE_FILE)) != 0) {
+    if (strcmp(name, TW_JOURNAL_FILE) != 0 &&
+        strncmp(name, TW_CATALOGUE_FILE, strlen(TW_CATALOGUE_FILE)) != 0) {
         sum[0]++;
         sum[1] += bytes;
     }
