@@ -541,9 +541,16 @@ static tw_status change_one(tw_catalogue *c, const char *sql, int64_t id,
     return st;
 }
 
+/* On a full card the log of changes (WAL) grows with each file that goes, by more than a
+ * small file sets free: it is emptied then. */
 tw_status tw_catalogue_drop(tw_catalogue *c, int64_t capture, tw_error *err)
 {
-    return change_one(c, "DELETE FROM capture WHERE id = ?", capture, "capture", err);
+    static const char sql[] = "DELETE FROM capture WHERE id = ?";
+    const tw_status st = change_one(c, sql, capture, "capture", err);
+    if (st != TW_ENOSPC)
+        return st;
+    (void)tw_catalogue_execute(c, "PRAGMA wal_checkpoint(TRUNCATE)", NULL);
+    return change_one(c, sql, capture, "capture", err);
 }
 
 tw_status tw_catalogue_star(tw_catalogue *c, int64_t sighting, bool star, tw_error *err)

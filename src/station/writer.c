@@ -739,6 +739,15 @@ tw_status tw_store_rebuild(const tw_card *card, const tw_station_settings *setti
     return st;
 }
 
+/* @param newest_us  Of what the catalogue holds, 0: not known. */
+static void begin_timing(tw_writer *writer, int64_t newest_us)
+{
+    const tw_clock *clock = &writer->clock;
+    const int64_t wall_us = clock->ops->wall_us(clock->ctx);
+    tw_timing_begin(&writer->timing, clock->ops->now_us(clock->ctx), wall_us,
+                    clock->ops->trusted(clock->ctx, wall_us), newest_us);
+}
+
 tw_status tw_writer_open(tw_writer *writer, const tw_card *card,
                          const tw_station_settings *settings, tw_error *err)
 {
@@ -746,13 +755,11 @@ tw_status tw_writer_open(tw_writer *writer, const tw_card *card,
     if (st == TW_OK)
         st = tw_store_open(&writer->store, card, settings, err);
     writer->keep_free = (uint64_t)settings->keep_free;
-    if (st == TW_OK)
+    begin_timing(writer, 0); /* what goes wrong below is told with a time, too */
+    if (st == TW_OK) {
         open_catalogue(writer, card);
-    const tw_clock *clock = &writer->clock;
-    const int64_t wall_us = clock->ops->wall_us(clock->ctx);
-    tw_timing_begin(&writer->timing, clock->ops->now_us(clock->ctx), wall_us,
-                    clock->ops->trusted(clock->ctx, wall_us),
-                    tw_catalogue_newest(writer->catalogue));
+        begin_timing(writer, tw_catalogue_newest(writer->catalogue));
+    }
     return st;
 }
 
