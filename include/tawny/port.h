@@ -179,6 +179,7 @@ typedef struct tw_camera_request {
     const char *name;       /* of the camera, for messages */
     const char *source;     /* "file:yard.mp4", "sim:kerb" */
     uint32_t fps;           /* for sources that have no rate of their own, 1..240 */
+    uint32_t most_fps;      /* more than these a second are left out; 0: none */
     bool loop;              /* begin again at the end of recorded footage */
     uint16_t width, height; /* wanted; 0: as the camera likes */
     const char *format;     /* wanted: "mjpeg", "yuyv"...; NULL or "auto": the cheapest */
@@ -199,7 +200,9 @@ typedef tw_status (*tw_camera_make_fn)(const tw_camera_request *request, tw_came
                                        tw_error *err);
 
 /**
- * Ask each maker in turn.
+ * Ask each maker in turn. Where the request has most_fps, the camera delivers no more:
+ * of pictures that stand alone some are left out evenly, of groups of pictures that
+ * depend on each other the last ones. Pictures that come rarely are all delivered.
  *
  * @param makers  Ended by NULL.
  * @return as tw_camera_make_fn; a source that none knows is worded too.

@@ -103,15 +103,15 @@ typedef struct tw_camera_settings {
     const char *use; /* names of profiles, separated by commas; "" none */
     const char *source;
     const char *detect_source; /* looked at instead, while a station watches; "": none */
-    int64_t fps;
-    tw_size size;           /* wanted of a device; 0 x 0: as it likes */
-    int64_t format;         /* index: auto, mjpeg, h264, yuyv, nv12, grey, rgb */
-    const char *controls;   /* of a device */
-    int64_t fetch_every_us; /* of HTTP: fetch a picture so often; 0: it is a stream */
-    int64_t rotate;         /* clockwise, quarters: 0..3 */
-    bool mirror;            /* left to right, before that */
-    tw_crop crop;           /* of the picture that this makes; all zero: none */
-    int64_t transport;      /* of RTSP: 0 TCP, 1 UDP */
+    int64_t fps;               /* at most; 0: as the source has it */
+    tw_size size;              /* wanted of a device; 0 x 0: as it likes */
+    int64_t format;            /* index: auto, mjpeg, h264, yuyv, nv12, grey, rgb */
+    const char *controls;      /* of a device */
+    int64_t fetch_every_us;    /* of HTTP: fetch a picture so often; 0: it is a stream */
+    int64_t rotate;            /* clockwise, quarters: 0..3 */
+    bool mirror;               /* left to right, before that */
+    tw_crop crop;              /* of the picture that this makes; all zero: none */
+    int64_t transport;         /* of RTSP: 0 TCP, 1 UDP */
     bool loop, pace;
     bool armed, pre_disarmed; /* pre-event footage is kept while disarmed too */
     int64_t arm_delay_us;

@@ -297,11 +297,18 @@ TW_API tw_status tw_footage_write(const tw_board *board, const tw_camera_setting
                                   const char *path, const volatile int *stop,
                                   tw_error *err);
 
-/** Open a camera once and read one frame of it.
- * @param stream  Set on TW_OK; its pointers are NULL.
+/** What a camera was found to deliver. */
+typedef struct tw_camera_found {
+    tw_stream stream;   /* its pointers are NULL, but for codec_name */
+    uint32_t own_milli; /* frames in 1000 s before fps leaves any out; 0: not looked at */
+    bool grouped;       /* they depend on each other, and are left out at groups' ends */
+} tw_camera_found;
+
+/** Open a camera once and read one frame of it; where fps limits it, three seconds.
+ * @param found  Set on TW_OK.
  * @return TW_OK; else err says what is wrong. */
 TW_API tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
-                               tw_stream *stream, tw_error *err);
+                               tw_camera_found *found, tw_error *err);
 
 /** Try the names and the card as tw_station_new does: make, write and remove a file.
  * @return TW_OK; else err says what is wrong. */

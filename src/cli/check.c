@@ -1,4 +1,5 @@
 /* tawny check: what would happen, before it does. */
+#include <inttypes.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -36,13 +37,32 @@ static gboolean wants_fetching(const tw_camera_settings *camera)
     return http && camera->fetch_every_us == 0;
 }
 
+/* What comes, and what the setting fps made of it. */
+static void add_rate(GString *text, const tw_camera_found *found, int64_t fps)
+{
+    const double promised = found->stream.fps_num > 0 ? (double)found->stream.fps_num /
+                                                            (double)found->stream.fps_den
+                                                      : 0;
+    const double comes = found->own_milli > 0 ? found->own_milli / 1e3 : promised;
+    if (comes > 0)
+        g_string_append_printf(text, " at %.3g frames a second", comes);
+    if (found->own_milli <= 1020 * fps || fps == 0)
+        return;
+    g_string_append_printf(text, ", of which %" PRId64 " are kept (fps)", fps);
+    if (found->grouped)
+        g_string_append(text,
+                        ": the first of each group of pictures, then none until the "
+                        "next; a lower rate set in the camera itself is better");
+}
+
 static gboolean check_camera(const cli_common *common, const tw_board *board,
                              const tw_camera_settings *camera)
 {
     tw_error err = {0};
-    tw_stream stream;
-    char text[512], start[24];
-    const tw_status st = tw_camera_try(board, camera, &stream, &err);
+    tw_camera_found found;
+    const tw_stream *stream = &found.stream;
+    char start[24];
+    const tw_status st = tw_camera_try(board, camera, &found, &err);
     if (st != TW_OK && wants_fetching(camera)) {
         g_autofree char *line = g_strdup_printf(
             "%s; if this address gives one picture each time it is asked, "
@@ -52,20 +72,17 @@ static gboolean check_camera(const cli_common *common, const tw_board *board,
     }
     if (st != TW_OK)
         return find(common, FALSE, "camera", camera->name, err.text);
-    int n = snprintf(text, sizeof text, "%s", stream.codec_name);
-    if (stream.width > 0)
-        n += snprintf(text + n, sizeof text - (size_t)n, " %u x %u", stream.width,
-                      stream.height);
-    if (stream.fps_num > 0)
-        n += snprintf(text + n, sizeof text - (size_t)n, " at %.3g frames a second",
-                      (double)stream.fps_num / (double)stream.fps_den);
-    (void)snprintf(text + n, sizeof text - (size_t)n, ", %s at %s of activity%s%s",
-                   camera->armed ? "a sighting begins"
-                                 : "disarmed; a sighting would begin",
-                   out_percent((uint32_t)camera->start_ppm, start),
-                   camera->clips ? ", clips" : ", no clips",
-                   camera->stills.which == TW_STILLS_NONE ? ", no stills" : ", stills");
-    return find(common, TRUE, "camera", camera->name, text);
+    g_autoptr(GString) text = g_string_new(stream->codec_name);
+    if (stream->width > 0)
+        g_string_append_printf(text, " %u x %u", stream->width, stream->height);
+    add_rate(text, &found, camera->fps);
+    g_string_append_printf(
+        text, ", %s at %s of activity%s%s",
+        camera->armed ? "a sighting begins" : "disarmed; a sighting would begin",
+        out_percent((uint32_t)camera->start_ppm, start),
+        camera->clips ? ", clips" : ", no clips",
+        camera->stills.which == TW_STILLS_NONE ? ", no stills" : ", stills");
+    return find(common, TRUE, "camera", camera->name, text->str);
 }
 
 /* Keys that do something for some sources alone, by how those begin. */
@@ -76,7 +93,6 @@ static const struct {
             {"size", "v4l2: sim:"},
             {"transport", "rtsp:// rtsps://"},
             {"fetch_every", "http:// https://"},
-            {"fps", "v4l2: sim: inbox: stdin: folder:"},
             {"loop", "file: sim: folder:"},
             {"pace", "file: sim: folder:"}};
 
@@ -109,12 +125,8 @@ static void say_useless(void *ctx, const tw_setting *s)
         if (strcmp(SOME[i].key, s->key) != 0 ||
             is_one_of(u->camera->source, SOME[i].sources))
             continue;
-        text = g_strdup_printf("%s = %s (%s) does nothing for this source%s", s->key,
-                               s->value, s->origin,
-                               strcmp(s->key, "fps") == 0
-                                   ? ": it has a rate of its own; check_every looks at "
-                                     "fewer frames"
-                                   : "");
+        text = g_strdup_printf("%s = %s (%s) does nothing for this source", s->key,
+                               s->value, s->origin);
         (void)find(u->common, TRUE, "note", u->camera->name, text);
         return;
     }
@@ -126,17 +138,17 @@ static gboolean check_second(const cli_common *common, const tw_board *board,
 {
     tw_camera_settings second = *camera;
     tw_error err = {0};
-    tw_stream stream;
+    tw_camera_found found;
     char text[256];
     if (camera->detect_source[0] == '\0')
         return TRUE;
     second.source = camera->detect_source;
-    if (tw_camera_try(board, &second, &stream, &err) != TW_OK) {
+    if (tw_camera_try(board, &second, &found, &err) != TW_OK) {
         g_autofree char *line = g_strdup_printf("detect_source: %s", err.text);
         return find(common, FALSE, "camera", camera->name, line);
     }
     (void)snprintf(text, sizeof text, "detect_source: %s %u x %u is looked at",
-                   stream.codec_name, stream.width, stream.height);
+                   found.stream.codec_name, found.stream.width, found.stream.height);
     return find(common, TRUE, "camera", camera->name, text);
 }
 

@@ -361,18 +361,26 @@ const tw_type tw_type_number = {parse_number, print_number, explain_number};
 
 static bool parse_rate(const tw_row *row, const char *text, void *field)
 {
+    if (strcmp(text, "auto") == 0) {
+        *(int64_t *)field = 0;
+        return true;
+    }
     return read_whole(row, text, "fps", false, field);
 }
 
 static void print_rate(const tw_row *row, const void *field, char *out, size_t capacity)
 {
+    const int64_t fps = *(const int64_t *)field;
     (void)row;
-    (void)snprintf(out, capacity, "%" PRId64 " fps", *(const int64_t *)field);
+    if (fps == 0)
+        (void)snprintf(out, capacity, "auto");
+    else
+        (void)snprintf(out, capacity, "%" PRId64 " fps", fps);
 }
 
 static void explain_rate(const tw_row *row, char *out, size_t capacity)
 {
-    explain_whole(row, "frames a second", out, capacity);
+    explain_whole(row, "auto, or frames a second", out, capacity);
 }
 
 const tw_type tw_type_rate = {parse_rate, print_rate, explain_rate};

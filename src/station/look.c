@@ -148,22 +148,57 @@ static tw_status first_frame(const tw_camera *camera, tw_frame *frame, tw_error 
     return st == TW_EAGAIN ? tw_fail(err, TW_ETIMEOUT, "it gives no frame") : st;
 }
 
-tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
-                        tw_stream *stream, tw_error *err)
+/* How fast frames come by themselves, of three seconds of them. */
+static void count_frames(const tw_camera *camera, const tw_board *board,
+                         const tw_frame *first, tw_camera_found *found)
 {
-    const tw_camera_request request = tw_request_of(board, camera);
+    enum { LOOK_US = 3000000, MOST = 1000 };
+    const tw_clock *clock = &board->clock;
+    const int64_t until_us = clock->ops->now_us(clock->ctx) + LOOK_US;
+    const int64_t from_us = first->packet.t_us;
+    int64_t newest_us = from_us, count = 0;
+    tw_status st = TW_OK;
+    for (int i = 0; i < MOST && newest_us - from_us < LOOK_US &&
+                    (st == TW_OK || st == TW_EAGAIN || st == TW_EDAMAGED) &&
+                    clock->ops->now_us(clock->ctx) < until_us;
+         i++) {
+        tw_frame frame;
+        st = camera->ops->next(camera->ctx, &frame, NULL);
+        if (st != TW_OK)
+            continue;
+        found->grouped = found->grouped || !frame.packet.key;
+        if (frame.packet.t_us > newest_us)
+            newest_us = frame.packet.t_us;
+        count++;
+    }
+    if (found->stream.fps_num > 0) /* it knows better */
+        found->own_milli =
+            (uint32_t)((uint64_t)found->stream.fps_num * 1000 / found->stream.fps_den);
+    else if (newest_us > from_us)
+        found->own_milli =
+            (uint32_t)(count * INT64_C(1000000000) / (newest_us - from_us));
+}
+
+tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
+                        tw_camera_found *found, tw_error *err)
+{
+    tw_camera_request request = tw_request_of(board, camera);
     tw_camera made = {0};
-    tw_frame frame;
+    tw_frame frame = {.luma = {.px = NULL}};
+    request.most_fps = 0;
+    *found = (tw_camera_found){.own_milli = 0};
     tw_status st = tw_camera_make(board->makers, &request, &made, err);
     if (st != TW_OK)
         return st;
-    st = made.ops->open(made.ctx, stream, err);
+    st = made.ops->open(made.ctx, &found->stream, err);
     if (st == TW_OK)
         st = first_frame(&made, &frame, err);
     if (st == TW_EEND)
         st = tw_fail(err, st, "%s: there is no frame in it", camera->source);
-    stream->extra = NULL;
-    stream->extra_size = 0;
+    if (st == TW_OK && camera->fps > 0 && made.ops->live != TW_LIVE_RARE)
+        count_frames(&made, board, &frame, found);
+    found->stream.extra = NULL;
+    found->stream.extra_size = 0;
     made.ops->destroy(made.ctx);
     return st;
 }

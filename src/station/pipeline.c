@@ -128,8 +128,8 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
     p->camera = camera;
     p->clock = clock;
     p->armed_us = INT64_MIN;
-    p->arms = p->orders ? atomic_load(&p->orders->arms) : 0;
     p->orders = keep ? keep->orders : NULL;
+    p->arms = p->orders ? atomic_load(&p->orders->arms) : 0;
     p->wiring = (tw_wiring){.pins = keep ? keep->pins : NULL, .sensed_us = INT64_MIN};
     p->stream = *stream;
     p->looked = looked ? looked->codec : stream->codec;

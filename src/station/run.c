@@ -4,11 +4,14 @@
 #include "../media/module.h"
 #include "pipeline.h"
 
+enum { FPS_USUAL = 10 }; /* where neither source nor settings say */
+
 tw_camera_request tw_request_of(const tw_board *board, const tw_camera_settings *camera)
 {
     return (tw_camera_request){.name = camera->name,
                                .source = camera->source,
-                               .fps = (uint32_t)camera->fps,
+                               .fps = camera->fps > 0 ? (uint32_t)camera->fps : FPS_USUAL,
+                               .most_fps = (uint32_t)camera->fps,
                                .width = camera->size.width,
                                .height = camera->size.height,
                                .format = tw_format_name(camera->format),

@@ -546,7 +546,7 @@ static void test_files(void **state)
     write_text(path, "[camera kerb]\nfps = 0\n");
     memset(&p, 0, sizeof p);
     assert_int_equal(tw_settings_read(s, path, collect_problem, &p), TW_ESYNTAX);
-    assert_has(p.text, "my.ini:2: fps = 0: expected frames a second");
+    assert_has(p.text, "my.ini:2: fps = 0: expected auto, or frames a second");
     char *large = calloc(1, 1000002);
     memset(large, '#', 1000001);
     write_text(path, large);

@@ -54,6 +54,8 @@ static int make_footage(void **state)
     free(pictures);
     transcode("h264.mp4", "-c:v", "libx264", "-pix_fmt", "yuv420p", NULL);
     transcode("b-frames.mkv", "-c:v", "libx264", "-bf", "3", "-pix_fmt", "yuv420p", NULL);
+    transcode("groups.mkv", "-c:v", "libx264", "-g", "15", "-bf", "2", "-x264opts",
+              "open_gop=1", "-pix_fmt", "yuv420p", NULL);
     transcode("mjpeg.avi", "-c:v", "copy", NULL);
     transcode("mjpeg.mkv", "-c:v", "copy", NULL);
     transcode("mpeg4.avi", "-c:v", "mpeg4", "-q:v", "2", NULL);
@@ -202,6 +204,43 @@ static void test_footage_of_all_kinds(void **state)
     check_found("pictures", 2);
     check_found("raw.avi", 1);
     check_found("cinepak.avi", 1);
+}
+
+/* fps leaves frames out of faster footage, and what is left decodes without a fault. */
+static void check_fewer(const char *name, const char *fps, size_t least, size_t most,
+                        const char *told)
+{
+    char settings[256];
+    char *path = in_shared(name);
+    char *folder = make_folder(), *file = join(folder, "station.ini");
+    outcome o = run_program(NULL, TOOL, "rehearse", "--trace", "--set", fps, path, NULL);
+    assert_null(strstr(o.err, "damaged"));
+    assert_int_equal(o.code, 0);
+    const size_t lines = count_lines(o.out, ",");
+    if (lines < least || lines > most)
+        fail_msg("%s with %s: %zu frames are looked at", name, fps, lines);
+    free_outcome(&o);
+    (void)snprintf(settings, sizeof settings, "[camera kerb]\nsource = file:%s\n", path);
+    write_text(file, settings);
+    o = run_program(folder, TOOL, "check", "--set", fps, NULL);
+    assert_has(o.out, told);
+    assert_null(strstr(o.out, "does nothing"));
+    free_outcome(&o);
+    free(file);
+    remove_folder(folder);
+    free(path);
+}
+
+static void test_fewer_frames(void **state)
+{
+    (void)state;
+    check_fewer("mjpeg.avi", "fps=2", 170, 190,
+                "at 5 frames a second, of which 2 are kept (fps), a sighting");
+    check_fewer(
+        "groups.mkv", "fps=2", 150, 190,
+        "at 5 frames a second, of which 2 are kept (fps): the first of each group");
+    check_fewer("mjpeg.avi", "fps=30", 445, 455, "at 5 frames a second, a sighting");
+    check_fewer("groups.mkv", "fps=auto", 445, 455, "at 5 frames a second, a sighting");
 }
 
 static void test_json_is_what_the_design_says(void **state)
@@ -791,6 +830,7 @@ int main(void)
         cmocka_unit_test(test_wrong_usage_exits_with_2_and_one_line),
         cmocka_unit_test(test_version),
         cmocka_unit_test(test_footage_of_all_kinds),
+        cmocka_unit_test(test_fewer_frames),
         cmocka_unit_test(test_json_is_what_the_design_says),
         cmocka_unit_test(test_rehearsals_are_deterministic),
         cmocka_unit_test(test_text_tells_the_same),

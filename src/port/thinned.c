@@ -1,0 +1,74 @@
+/* A camera of which frames are left out. */
+#include "thinned.h"
+
+#include <stdlib.h>
+
+#include "../core/thin.h"
+
+enum { LEFT_OUT_MAX = 64 }; /* before whoever asks may look after other things */
+
+typedef struct thinned {
+    tw_camera_ops ops;
+    tw_camera camera;
+    tw_thin thin;
+} thinned;
+
+/* What it promises is less now. Groups of pictures keep no even rate. */
+static void promise_less(tw_stream *stream, uint32_t fps)
+{
+    if (stream->fps_num <= (uint64_t)fps * stream->fps_den)
+        return;
+    stream->fps_num = stream->codec == TW_CODEC_MJPEG ? fps : 0;
+    stream->fps_den = 1;
+}
+
+static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
+{
+    thinned *t = ctx;
+    const tw_status st = t->camera.ops->open(t->camera.ctx, stream, err);
+    t->thin = (tw_thin){.fps = t->thin.fps};
+    if (st == TW_OK)
+        promise_less(stream, t->thin.fps);
+    return st;
+}
+
+static tw_status next_frame(void *ctx, tw_frame *frame, tw_error *err)
+{
+    thinned *t = ctx;
+    for (int i = 0; i < LEFT_OUT_MAX; i++) {
+        const tw_status st = t->camera.ops->next(t->camera.ctx, frame, err);
+        if (st != TW_OK || tw_thin_keeps(&t->thin, &frame->packet))
+            return st;
+    }
+    return TW_EAGAIN;
+}
+
+static void close_camera(void *ctx)
+{
+    const thinned *t = ctx;
+    t->camera.ops->close(t->camera.ctx);
+}
+
+static void destroy(void *ctx)
+{
+    thinned *t = ctx;
+    t->camera.ops->destroy(t->camera.ctx);
+    free(t);
+}
+
+tw_status tw_thinned_camera(uint32_t fps, tw_camera *camera, tw_error *err)
+{
+    if (camera->ops->live == TW_LIVE_RARE)
+        return TW_OK;
+    thinned *t = calloc(1, sizeof *t);
+    if (!t) {
+        camera->ops->destroy(camera->ctx);
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    }
+    t->ops = (tw_camera_ops){camera->ops->name, camera->ops->live, open_camera,
+                             next_frame,        close_camera,      destroy};
+    t->camera = *camera;
+    t->thin.fps = fps;
+    *camera = (tw_camera){&t->ops, t};
+    return TW_OK;
+}
