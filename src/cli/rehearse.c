@@ -46,7 +46,7 @@ typedef struct plan {
     cli_common common;
     char *camera, *keep, *plot, *sheet, *truth_path;
     char **why_not;
-    gboolean trace, why;
+    gboolean trace, why, as_live;
     gboolean several;
     asked ask[MOMENTS_MAX];
     size_t asks;
@@ -406,8 +406,7 @@ static void close_asks(plan *p, const rehearsal *r)
     }
 }
 
-/* Short clips are what people try first: while the detector learns the place, nothing is
- * found in them, which looks as if there were nothing. */
+/* What was not looked at, as it looks as if there were nothing. */
 static void say_unwatched(const rehearsal *r, const tw_rehearsal_result *result)
 {
     const double settle = (double)r->camera->settle_us / 1e6,
@@ -415,13 +414,12 @@ static void say_unwatched(const rehearsal *r, const tw_rehearsal_result *result)
     if (r->plan->common.json || settle <= 0 || result->frames == 0)
         return;
     if (length <= settle)
-        (void)fprintf(
-            r->plan->say,
-            "  NOTHING of it was looked at: it lasts %.1f s, and no sighting "
-            "begins in the first %.0f s, in which the detector learns the place "
-            "(settle). Try longer footage, or --set settle=2s\n",
-            length, settle);
-    else if (length < 4 * settle)
+        (void)fprintf(r->plan->say,
+                      "  NOTHING of it was looked at: it lasts %.1f s, and as live no "
+                      "sighting begins in the first %.0f s, in which the detector learns "
+                      "the place (settle)\n",
+                      length, settle);
+    else
         (void)fprintf(r->plan->say,
                       "  its first %.0f s were not looked at: the detector learns the "
                       "place then (settle)\n",
@@ -462,6 +460,23 @@ static void free_frames(GArray *frames)
         (void)g_array_free(frames, TRUE);
 }
 
+/* Whether --set has a word on settling. */
+static void find_settle(void *ctx, const tw_setting *s)
+{
+    gboolean *found = ctx;
+    *found = *found || (strcmp(s->key, "settle") == 0 && strcmp(s->origin, "--set") == 0);
+}
+
+/* Footage is looked at from its first frame on, unless it is asked for: a station that
+ * waits some seconds loses nothing, clips of ten seconds have nothing else. */
+static void look_at_once(const plan *p, tw_settings *settings, tw_camera_settings *camera)
+{
+    gboolean settles = p->as_live;
+    (void)tw_settings_walk(settings, camera->name, find_settle, &settles);
+    if (!settles)
+        camera->settle_us = 0;
+}
+
 static tw_status rehearse_one(plan *p, const char *arg)
 {
     tw_settings *settings = NULL;
@@ -471,6 +486,7 @@ static tw_status rehearse_one(plan *p, const char *arg)
     tw_status st = cli_camera(&p->common, p->camera, source, &settings, &camera);
     if (st != TW_OK)
         return st;
+    look_at_once(p, settings, &camera);
     rehearsal r = {.plan = p, .camera = &camera};
     cli_footage_init(&r.footage, arg);
     if (p->sheet)
@@ -565,6 +581,8 @@ int cli_rehearse(int argc, char **argv)
          "PNG|SVG|-"},
         {"sheet", 0, 0, G_OPTION_ARG_FILENAME, &p.sheet,
          "Draw a contact sheet of the sightings", "PNG|JPG"},
+        {"as-live", 0, 0, G_OPTION_ARG_NONE, &p.as_live,
+         "Begin as a station does: no sighting before settle is over", NULL},
         {"trace", 0, 0, G_OPTION_ARG_NONE, &p.trace,
          "Print the reading of every frame as CSV, or with --json as objects", NULL},
         {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};

@@ -57,6 +57,7 @@ static int make_footage(void **state)
     transcode("groups.mkv", "-c:v", "libx264", "-g", "15", "-bf", "2", "-x264opts",
               "open_gop=1", "-pix_fmt", "yuv420p", NULL);
     transcode("mjpeg.avi", "-c:v", "copy", NULL);
+    transcode("short.avi", "-c:v", "copy", "-ss", "72", "-t", "6", NULL);
     transcode("mjpeg.mkv", "-c:v", "copy", NULL);
     transcode("mpeg4.avi", "-c:v", "mpeg4", "-q:v", "2", NULL);
     transcode("raw.avi", "-c:v", "rawvideo", "-pix_fmt", "bgr24", "-t", "50", NULL);
@@ -228,6 +229,25 @@ static void check_fewer(const char *name, const char *fps, size_t least, size_t 
     free_outcome(&o);
     free(file);
     remove_folder(folder);
+    free(path);
+}
+
+/* People try clips of some seconds first. What a station does not look at is said. */
+static void test_a_clip_shorter_than_settling(void **state)
+{
+    (void)state;
+    char *path = in_shared("short.avi");
+    outcome o = run_program(NULL, TOOL, "rehearse", path, NULL);
+    assert_has(o.out, "1 sighting in 6.0 s");
+    assert_null(strstr(o.out, "looked at"));
+    free_outcome(&o);
+    o = run_program(NULL, TOOL, "rehearse", "--as-live", path, NULL);
+    assert_has(o.out, "NOTHING of it was looked at: it lasts 6.0 s");
+    assert_has(o.out, "0 sightings in 6.0 s");
+    free_outcome(&o);
+    o = run_program(NULL, TOOL, "rehearse", "--set", "settle=3s", path, NULL);
+    assert_has(o.out, "its first 3 s were not looked at");
+    free_outcome(&o);
     free(path);
 }
 
@@ -830,6 +850,7 @@ int main(void)
         cmocka_unit_test(test_wrong_usage_exits_with_2_and_one_line),
         cmocka_unit_test(test_version),
         cmocka_unit_test(test_footage_of_all_kinds),
+        cmocka_unit_test(test_a_clip_shorter_than_settling),
         cmocka_unit_test(test_fewer_frames),
         cmocka_unit_test(test_json_is_what_the_design_says),
         cmocka_unit_test(test_rehearsals_are_deterministic),

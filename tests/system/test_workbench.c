@@ -51,8 +51,8 @@ static void test_each_sighting_says_why_it_began(void **state)
 static void test_a_moment_says_why_it_did_not(void **state)
 {
     (void)state;
-    outcome o = run_program(NULL, TOOL, "rehearse", "--why-not", "3", "--why-not", "0:56",
-                            "--why-not", "1:00:00", KERB, NULL);
+    outcome o = run_program(NULL, TOOL, "rehearse", "--as-live", "--why-not", "3",
+                            "--why-not", "0:56", "--why-not", "1:00:00", KERB, NULL);
     assert_int_equal(o.code, 0);
     assert_has(o.out, "at 3.000 s: the place was still being learned");
     assert_has(o.out, "at 56.000 s: activity 0.00 %, under start_at 0.05 %: ");
