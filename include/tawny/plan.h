@@ -10,6 +10,15 @@
 extern "C" {
 #endif
 
+/* The hour by the clock in which most was made for sending; hours since 1970, UTC. */
+typedef struct tw_plan_peak {
+    int64_t hour, busiest_hour;
+    uint64_t bytes, most_bytes; /* of the hour at hand, and of the busiest */
+} tw_plan_peak;
+
+/** Count what was made at a moment, microseconds since 1970. In order of time. */
+TW_API void tw_plan_peak_add(tw_plan_peak *peak, int64_t wall_us, uint64_t bytes);
+
 /* What one camera has made. */
 typedef struct tw_plan_camera {
     char name[64];
@@ -18,13 +27,15 @@ typedef struct tw_plan_camera {
     int64_t recorded_us; /* of continuous recording */
     uint64_t bytes[TW_KIND_COUNT];
     int64_t span_us; /* that all this is of */
-    bool recorded;   /* continuous recording counts: the settings ask for it */
+    tw_plan_peak peak;
+    bool recorded; /* continuous recording counts: the settings ask for it */
 } tw_plan_camera;
 
 typedef struct tw_plan {
     tw_plan_camera *cameras; /* owned */
     size_t count;
     int64_t first_us, last_us; /* what was made first and last; both 0: nothing was */
+    tw_plan_peak peak;         /* of all cameras together */
 } tw_plan;
 
 /** Read what all cameras have made. Less than a day tells little, and is taken for one:
@@ -37,10 +48,15 @@ TW_API void tw_plan_free(tw_plan *plan);
 typedef struct tw_plan_rates {
     double sighting_hour, recorded_hour; /* bytes an hour of it; 0: there was none */
     double day;                          /* bytes of all that is kept */
-    double uplink;                       /* bits a second, for what sightings make */
+    double uplink;                       /* bits a second, for what sightings make ... */
+    double
+        uplink_peak; /* ... and in the busiest hour; less than an hour is taken for it */
 } tw_plan_rates;
 
 TW_API tw_plan_rates tw_plan_rates_of(const tw_plan_camera *camera);
+
+/** @return bits a second of the busiest hour, of span_us; no less than the mean. */
+TW_API double tw_plan_peak_bits(const tw_plan_peak *peak, int64_t span_us, double mean);
 
 /** @return for how many days a card takes captures at this rate before the oldest go. */
 TW_API double tw_plan_days(uint64_t free_bytes, int64_t keep_free, double day_bytes);

@@ -41,6 +41,7 @@ typedef struct planning {
     tw_settings *settings;
     GArray *cameras; /* of history */
     int64_t first_us, last_us;
+    tw_plan_peak peak; /* of all cameras together */
 } planning;
 
 /* ---- from the catalogue ---------------------------------------------------------- */
@@ -61,6 +62,7 @@ static int read_catalogue(planning *p)
     }
     p->first_us = plan.first_us;
     p->last_us = plan.last_us;
+    p->peak = plan.peak;
     tw_plan_free(&plan);
     tw_catalogue_close(catalogue);
     return code;
@@ -153,11 +155,12 @@ static void say_camera(const planning *p, const history *h, const tw_plan_rates 
 {
     char a[24], b[24], c[24], e[24];
     if (p->common.json) {
-        out_json(json_pack(
-            "{ss ss si sf sf sf sf sf}", "type", "camera", "camera", h->made.name,
-            "sightings", (int)h->made.sightings, "bytes_a_day", l->day,
-            "bytes_an_hour_of_sightings", l->sighting_hour, "bytes_an_hour_of_recording",
-            l->recorded_hour, "uplink_bits", l->uplink, "pre_event_bytes", h->memory));
+        out_json(json_pack("{ss ss si sf sf sf sf sf sf}", "type", "camera", "camera",
+                           h->made.name, "sightings", (int)h->made.sightings,
+                           "bytes_a_day", l->day, "bytes_an_hour_of_sightings",
+                           l->sighting_hour, "bytes_an_hour_of_recording",
+                           l->recorded_hour, "uplink_bits", l->uplink, "uplink_peak_bits",
+                           l->uplink_peak, "pre_event_bytes", h->memory));
         return;
     }
     (void)printf("%-16s %9u %11s %11s %11s %9.2f kbit/s%s%s\n", h->made.name,
@@ -269,9 +272,32 @@ static int say_card(const planning *p, double day_bytes)
     return CLI_DONE;
 }
 
+/* Sending all that sightings make: what an uplink has to carry on average, and at the
+ * worst, where that is known. */
+static void say_uplink(const planning *p, double mean)
+{
+    const int64_t span_us = p->last_us - p->first_us;
+    const double peak = tw_plan_peak_bits(&p->peak, span_us, mean);
+    if (p->common.json) {
+        out_json(
+            json_pack("{ss sf sf}", "type", "uplink", "bits", mean, "peak_bits", peak));
+        return;
+    }
+    (void)printf("Sending all that sightings make takes %.2f kbit/s on average",
+                 mean / 1e3);
+    if (span_us < HOUR_US || p->peak.most_bytes == 0) {
+        (void)printf(".\n");
+        return;
+    }
+    g_autoptr(GDateTime) from = g_date_time_new_from_unix_local(
+        p->peak.busiest_hour * (HOUR_US / G_USEC_PER_SEC));
+    g_autofree char *hour = g_date_time_format(from, "%Y-%m-%d %H:%M");
+    (void)printf(", %.2f kbit/s in the busiest hour (%s).\n", peak / 1e3, hour);
+}
+
 static int say(const planning *p, gboolean footage)
 {
-    double day_bytes = 0;
+    double day_bytes = 0, uplink = 0;
     const double hours = (double)(p->last_us - p->first_us) / (double)HOUR_US;
     if (!p->common.json && footage)
         (void)printf("%.2f hours of footage, taken for what every hour is like.\n",
@@ -287,8 +313,10 @@ static int say(const planning *p, gboolean footage)
         const history *h = &g_array_index(p->cameras, history, i);
         const tw_plan_rates l = tw_plan_rates_of(&h->made);
         day_bytes += l.day;
+        uplink += l.uplink;
         say_camera(p, h, &l);
     }
+    say_uplink(p, uplink);
     return say_card(p, day_bytes);
 }
 

@@ -73,11 +73,12 @@ static json_t *describe_plan(const tw_plan *plan, double *day_bytes)
         const tw_plan_rates rates = tw_plan_rates_of(&plan->cameras[i]);
         *day_bytes += rates.day;
         (void)json_array_append_new(
-            list, json_pack("{ss si sf sf sf sf}", "camera", plan->cameras[i].name,
+            list, json_pack("{ss si sf sf sf sf sf}", "camera", plan->cameras[i].name,
                             "sightings", (int)plan->cameras[i].sightings,
                             "bytes_an_hour_of_sightings", rates.sighting_hour,
                             "bytes_an_hour_of_recording", rates.recorded_hour,
-                            "bytes_a_day", rates.day, "uplink_bits", rates.uplink));
+                            "bytes_a_day", rates.day, "uplink_bits", rates.uplink,
+                            "uplink_peak_bits", rates.uplink_peak));
     }
     return list;
 }

@@ -44,6 +44,25 @@ static void extend(tw_plan *p, int64_t start_us, int64_t end_us)
         p->last_us = end_us;
 }
 
+void tw_plan_peak_add(tw_plan_peak *peak, int64_t wall_us, uint64_t bytes)
+{
+    const int64_t hour = wall_us / HOUR_US;
+    if (hour != peak->hour)
+        peak->bytes = 0;
+    peak->hour = hour;
+    peak->bytes += bytes;
+    if (peak->bytes <= peak->most_bytes)
+        return;
+    peak->most_bytes = peak->bytes;
+    peak->busiest_hour = hour;
+}
+
+double tw_plan_peak_bits(const tw_plan_peak *peak, int64_t span_us, double mean)
+{
+    const double bits = (double)peak->most_bytes * 8 / 3600;
+    return span_us < HOUR_US || bits < mean ? mean : bits;
+}
+
 static bool take_sighting(void *ctx, const tw_sighting_record *s)
 {
     reading *r = ctx;
@@ -70,6 +89,10 @@ static bool take_capture(void *ctx, const tw_capture_record *record)
     if (kind == TW_KIND_SEGMENT &&
         tw_settings_camera(r->settings, record->camera, &camera) == TW_OK)
         c->recorded_us += camera.segment_us;
+    if (tw_kind_of_sighting(kind)) {
+        tw_plan_peak_add(&c->peak, record->start_us, record->bytes);
+        tw_plan_peak_add(&r->plan->peak, record->start_us, record->bytes);
+    }
     extend(r->plan, record->start_us, record->start_us);
     return true;
 }
@@ -118,11 +141,13 @@ tw_plan_rates tw_plan_rates_of(const tw_plan_camera *c)
         if (k != TW_KIND_SEGMENT || c->recorded)
             all += c->bytes[k];
     }
-    return (tw_plan_rates){.sighting_hour = scaled(sightings, c->seen_us, HOUR_US),
-                           .recorded_hour =
-                               scaled(c->bytes[TW_KIND_SEGMENT], c->recorded_us, HOUR_US),
-                           .day = scaled(all, c->span_us, DAY_US),
-                           .uplink = scaled(sightings, c->span_us, DAY_US) * 8 / 86400};
+    const double uplink = scaled(sightings, c->span_us, DAY_US) * 8 / 86400;
+    return (tw_plan_rates){
+        .sighting_hour = scaled(sightings, c->seen_us, HOUR_US),
+        .recorded_hour = scaled(c->bytes[TW_KIND_SEGMENT], c->recorded_us, HOUR_US),
+        .day = scaled(all, c->span_us, DAY_US),
+        .uplink = uplink,
+        .uplink_peak = tw_plan_peak_bits(&c->peak, c->span_us, uplink)};
 }
 
 double tw_plan_days(uint64_t free_bytes, int64_t keep_free, double day_bytes)

@@ -29,7 +29,7 @@ export function refresh(status) {
 
 async function showPlan() {
   const p = await ask("/api/plan");
-  const rows = p.cameras.map((c) => [c.camera, String(c.sightings), size(c.bytes_an_hour_of_sightings), size(c.bytes_a_day), (c.uplink_bits / 1e3).toFixed(1) + " kbit/s"]);
+  const rows = p.cameras.map((c) => [c.camera, String(c.sightings), size(c.bytes_an_hour_of_sightings), size(c.bytes_a_day), (c.uplink_bits / 1e3).toFixed(1) + " kbit/s, " + (c.uplink_peak_bits / 1e3).toFixed(1) + " in the busiest hour"]);
   const days = p.bytes_a_day > 0 && p.days > 0 ? "At " + size(p.bytes_a_day) + " a day the card takes " + (p.days > 3650 ? "more than ten years" : p.days.toFixed(0) + " days") + " of captures before the oldest go. " : "";
   $("plan").replaceChildren(make("p", {}, days + "From " + (p.history_days < 1 ? "less than a day" : p.history_days.toFixed(0) + " days") + " of history."),
     table(["Camera", "Sightings", "An hour of them", "A day of all", "Uplink"], rows, "What the settings make"));
