@@ -92,6 +92,14 @@ typedef struct tw_outbox_fill {
                               */
 } tw_outbox_fill;
 
+/** Visit the destinations to which nothing is sent any more, until they are tried again,
+ * as far as anything goes to them or waits for them. Texts are borrowed for the call.
+ * @return TW_OK; TW_EIO... */
+TW_API tw_status tw_outbox_stopped(tw_catalogue *catalogue,
+                                   void (*visit)(void *ctx, const char *destination,
+                                                 int64_t since_us, const char *why),
+                                   void *ctx, tw_error *err);
+
 /** @param newest_first  The order. @param since_us  For sent. */
 TW_API tw_status tw_outbox_look(tw_catalogue *catalogue, const char *destination,
                                 bool newest_first, int64_t since_us, tw_outbox_fill *out,

@@ -265,14 +265,23 @@ static json_t *describe_camera(const destination *d, const tw_camera_status *c)
     return o;
 }
 
+static void add_stopped(void *ctx, const char *name, int64_t since_us, const char *why)
+{
+    (void)since_us;
+    (void)why;
+    (void)json_array_append_new(ctx, json_string(name));
+}
+
 static json_t *describe_station(const destination *d, const char *state)
 {
+    json_t *stopped = json_array();
+    (void)tw_outbox_stopped(d->catalogue, add_stopped, stopped, NULL);
     char time[TW_UTC_MAX];
     tw_store_status store;
     const tw_clock *clock = &d->of->clock;
-    json_t *o =
-        json_pack("{ss ss ss ss}", "type", "station", "station", d->of->station, "state",
-                  state, "time", tw_utc(clock->ops->wall_us(clock->ctx), time));
+    json_t *o = json_pack(
+        "{ss ss ss ss so}", "type", "station", "station", d->of->station, "state", state,
+        "time", tw_utc(clock->ops->wall_us(clock->ctx), time), "stopped", stopped);
     if (d->of->running && tw_station_store(d->of->running, &store) == TW_OK && store.card)
         (void)json_object_set_new(o, "free_bytes",
                                   json_integer((json_int_t)store.free_bytes));

@@ -155,6 +155,16 @@ static void put_sighting(const destination *d, const sighting_facts *s, FILE *ou
         (void)fprintf(out, "At most %.2f %% of the picture moved.\n", s->peak_ppm / 1e4);
 }
 
+static void put_stopped(const destination *d, const letter *l, FILE *out)
+{
+    char since[64];
+    for (size_t i = 0; i < l->stopped_count; i++) {
+        local_time(d, l->stopped[i].since_us, "%d %b %H:%M", since, sizeof since);
+        (void)fprintf(out, "Sending to %s stopped on %s: %s\n", l->stopped[i].name, since,
+                      l->stopped[i].why);
+    }
+}
+
 static char *make_text(const destination *d, const letter *l,
                        const letter_item *const *named, size_t named_count)
 {
@@ -180,6 +190,7 @@ static char *make_text(const destination *d, const letter *l,
     if (named_count > LINES_MAX)
         (void)fprintf(text.file, "... and %zu more are in the store.\n",
                       named_count - LINES_MAX);
+    put_stopped(d, l, text.file);
     return draft_close(&text);
 }
 
@@ -226,6 +237,19 @@ static void put_table(const destination *d, const letter *l, FILE *out)
         (void)fprintf(out, "<p>and %zu more</p>", l->sighting_count - LINES_MAX);
 }
 
+static void put_html_stopped(const destination *d, const letter *l, FILE *out)
+{
+    char since[64];
+    for (size_t i = 0; i < l->stopped_count; i++) {
+        local_time(d, l->stopped[i].since_us, "%d %b %H:%M", since, sizeof since);
+        (void)fputs("<p style=\"margin:8px 0 0\"><b>Sending to ", out);
+        put_escaped(out, l->stopped[i].name);
+        (void)fprintf(out, " stopped</b> on %s: ", since);
+        put_escaped(out, l->stopped[i].why);
+        (void)fputs("</p>", out);
+    }
+}
+
 static char *make_html(const destination *d, const letter *l, bool picture,
                        const letter_item *const *named, size_t named_count)
 {
@@ -249,6 +273,7 @@ static char *make_html(const destination *d, const letter *l, bool picture,
         put_escaped(html.file, named[i]->file);
         (void)fprintf(html.file, " (%s)</p>", size);
     }
+    put_html_stopped(d, l, html.file);
     (void)fputs("</div></body></html>\n", html.file);
     return draft_close(&html);
 }

@@ -180,12 +180,23 @@ typedef struct letter_item {
     uint64_t bytes;
 } letter_item;
 
+enum { STOPPED_MAX = 8 }; /* destinations that a message tells of */
+
+/* Another destination, to which nothing is sent any more: whoever gets this message may
+ * wait for that one. */
+typedef struct letter_stopped {
+    char name[64], why[256];
+    int64_t since_us;
+} letter_stopped;
+
 /* What a message is made of. */
 typedef struct letter {
     letter_item *items;
     size_t count, room;
     sighting_facts *sightings; /* in the order of time, each once */
     size_t sighting_count;
+    letter_stopped stopped[STOPPED_MAX];
+    size_t stopped_count;
 } letter;
 
 void tw_letter_take(const tw_outbox_item *item, letter_item *out);

@@ -63,6 +63,17 @@ static tw_status read_sightings(tw_catalogue *catalogue, letter *l, tw_error *er
     return st;
 }
 
+static void take_stopped(void *ctx, const char *name, int64_t since_us, const char *why)
+{
+    letter *l = ctx;
+    if (l->stopped_count == STOPPED_MAX)
+        return;
+    letter_stopped *s = &l->stopped[l->stopped_count++];
+    s->since_us = since_us;
+    (void)snprintf(s->name, sizeof s->name, "%s", name);
+    (void)snprintf(s->why, sizeof s->why, "%s", why);
+}
+
 tw_status tw_letter_read(tw_catalogue *catalogue, const tw_outbox_batch *batch,
                          letter *out, tw_error *err)
 {
@@ -76,6 +87,8 @@ tw_status tw_letter_read(tw_catalogue *catalogue, const tw_outbox_batch *batch,
         st = tw_outbox_batch_items(catalogue, batch, take_item, out, err);
     if (st == TW_OK)
         st = read_sightings(catalogue, out, err);
+    if (st == TW_OK)
+        st = tw_outbox_stopped(catalogue, take_stopped, out, err);
     if (st != TW_OK)
         tw_letter_free(out);
     return st;

@@ -26,20 +26,39 @@ static json_t *describe_camera(const tw_page *p, const tw_camera_status *c)
     return o;
 }
 
+static void add_stopped(void *ctx, const char *name, int64_t since_us, const char *why)
+{
+    char since[TW_UTC_MAX];
+    (void)json_array_append_new(ctx, json_pack("{ss ss ss}", "name", name, "since",
+                                               tw_utc(since_us, since), "why", why));
+}
+
+static json_t *stopped_destinations(tw_page *p)
+{
+    json_t *list = json_array();
+    (void)pthread_mutex_lock(&p->store_lock);
+    tw_catalogue *c = tw_page_catalogue(p);
+    if (c)
+        (void)tw_outbox_stopped(c, add_stopped, list, NULL);
+    (void)pthread_mutex_unlock(&p->store_lock);
+    return list;
+}
+
 void tw_show_status(tw_page *p, const tw_web_request *r, const char *rest,
                     tw_web_answer *out)
 {
     (void)r;
     (void)rest;
     tw_camera_status camera;
+    json_t *stopped = stopped_destinations(p);
     tw_store_status store;
     json_t *cameras = json_array(), *all = NULL;
     (void)pthread_mutex_lock(&p->station_lock);
     for (size_t i = 0; p->station && tw_station_camera(p->station, i, &camera) == TW_OK;
          i++)
         (void)json_array_append_new(cameras, describe_camera(p, &camera));
-    all = json_pack("{ss so sb}", "station", p->station_name, "cameras", cameras, "up",
-                    p->station != NULL);
+    all = json_pack("{ss so sb so}", "station", p->station_name, "cameras", cameras, "up",
+                    p->station != NULL, "stopped", stopped);
     if (p->station && tw_station_store(p->station, &store) == TW_OK)
         (void)json_object_set_new(
             all, "store",

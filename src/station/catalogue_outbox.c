@@ -392,6 +392,28 @@ tw_status tw_outbox_destinations(tw_catalogue *c,
     return code == SQLITE_DONE ? TW_OK : tw_catalogue_fail(c, code, err);
 }
 
+tw_status tw_outbox_stopped(tw_catalogue *c,
+                            void (*visit)(void *ctx, const char *destination,
+                                          int64_t since_us, const char *why),
+                            void *ctx, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    const tw_status st =
+        prepare(c,
+                "SELECT destination, since_us, why FROM stopped WHERE destination IN "
+                "(SELECT destination FROM route UNION SELECT destination FROM outbox "
+                "WHERE state = 0) ORDER BY 1",
+                &(given){0}, &s, err);
+    if (st != TW_OK)
+        return st;
+    int code = SQLITE_DONE;
+    while ((code = sqlite3_step(s)) == SQLITE_ROW)
+        visit(ctx, tw_catalogue_text(s, 0), sqlite3_column_int64(s, 1),
+              tw_catalogue_text(s, 2));
+    (void)sqlite3_finalize(s);
+    return code == SQLITE_DONE ? TW_OK : tw_catalogue_fail(c, code, err);
+}
+
 tw_status tw_outbox_relax(tw_catalogue *c, tw_error *err)
 {
     return c ? tw_catalogue_execute(c, "PRAGMA synchronous = NORMAL", err)

@@ -267,6 +267,39 @@ static void test_mail_encrypted_from_the_beginning(void **state)
     leave_stored(s);
 }
 
+/* Whoever gets mails may wait for what another destination does not get any more. */
+static void test_mail_tells_of_a_destination_that_stopped(void **state)
+{
+    (void)state;
+    char text[2048];
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server post = start_mail(s->folder);
+    assert_int_equal(tw_outbox_stop(s->catalogue, "shed", INT64_C(1804966260) * 1000000,
+                                    "x", "the password <old> is not taken", NULL),
+                     TW_OK);
+    const tw_route route = {"kerb", "segment", "shed", "segment"};
+    mail_settings(s, post.port, "", text);
+    deliver(s, "there", text);
+    assert_int_equal(
+        tw_outbox_route(s->catalogue, &route, 1, (const char *[]){"there", NULL}, NULL),
+        TW_OK);
+    (void)sight(s, 100);
+    char *mail = mail_number(s, 0);
+    assert_has(mail,
+               "Sending to shed stopped on 13 Mar 19:31: the password <old> is not");
+    assert_has(mail, "shed stopped</b>");
+    assert_has(mail, "&lt;old&gt;");
+    free(mail);
+    assert_int_equal(tw_outbox_retry(s->catalogue, "shed", NULL, NULL), TW_OK);
+    (void)sight(s, 100);
+    mail = mail_number(s, 1);
+    assert_null(strstr(mail, "stopped"));
+    free(mail);
+    end_server(&post);
+    leave_stored(s);
+}
+
 /* A first still leaves while the sighting runs; the rest follows in the same thread. */
 static void test_mail_while_it_runs(void **state)
 {
@@ -552,6 +585,7 @@ int main(void)
         cmocka_unit_test(test_object_storage),
         cmocka_unit_test(test_mail),
         cmocka_unit_test(test_mail_encrypted_from_the_beginning),
+        cmocka_unit_test(test_mail_tells_of_a_destination_that_stopped),
         cmocka_unit_test(test_mail_while_it_runs),
         cmocka_unit_test(test_mail_that_a_limit_held_back_is_joined),
         cmocka_unit_test(test_nothing_is_injected),

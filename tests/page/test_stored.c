@@ -5,6 +5,7 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "../support/servers.h"
 #include "../support/site.h"
 
 #define OWN "X-Tawny-Change: local\r\n"
@@ -79,9 +80,7 @@ static void test_a_removal_is_carried_out_after_ten_seconds(void **state)
     atomic_store(&w->ahead_us, 8 * SECOND);
     assert_int_equal(files_of(w), files);
     atomic_store(&w->ahead_us, 12 * SECOND);
-    for (int i = 0; i < 300 && files_of(w) == files; i++)
-        (void)usleep(100000);
-    assert_int_equal(files_of(w), files - 2);
+    WAIT_FOR(files_of(w) == files - 2);
     check(404, post(w, "/api/sightings/1", OWN, "{\"remove\":false}"));
     assert_int_equal(sightings_of(w), 0);
     close_site(w);
@@ -107,7 +106,11 @@ static void test_more_removals_than_fit(void **state)
     (void)state;
     char path[64];
     site *w = open_site(false);
+    const tw_clock clock = tw_linux_clock();
+    const int64_t began_us = clock.ops->now_us(clock.ctx);
     for (int i = 0; i < 260; i++) {
+        /* no removal comes to be due */
+        atomic_store(&w->ahead_us, began_us - clock.ops->now_us(clock.ctx));
         const int64_t id = begin_sighting(w->s);
         end_sighting(w->s, id);
         (void)snprintf(path, sizeof path, "/api/sightings/%lld", (long long)id);
@@ -136,7 +139,24 @@ static void test_it_is_sent_again(void **state)
     check(200, post(w, "/api/outbox", OWN, body));
     check(404, post(w, "/api/outbox", OWN, body));
     assert_int_equal(filled(w->s, "shed").waiting, 1);
+    /* One that was stopped is told in the head of every view, until it is tried again. */
+    o = body_of(200, get(w, "/api/status", ""));
+    assert_int_equal(json_array_size(json_object_get(o, "stopped")), 0);
+    json_decref(o);
+    assert_int_equal(
+        tw_outbox_stop(w->s->catalogue, "shed", 1, "x", "no such folder", NULL), TW_OK);
+    assert_int_equal(tw_outbox_stop(w->s->catalogue, "gone", 1, "x", "long ago", NULL),
+                     TW_OK); /* the settings do not name it any more */
+    o = body_of(200, get(w, "/api/status", ""));
+    assert_int_equal(json_array_size(json_object_get(o, "stopped")), 1);
+    d = json_array_get(json_object_get(o, "stopped"), 0);
+    assert_string_equal(json_string_value(json_object_get(d, "name")), "shed");
+    assert_string_equal(json_string_value(json_object_get(d, "why")), "no such folder");
+    json_decref(o);
     check(200, post(w, "/api/outbox", OWN, "{\"retry\":\"shed\"}"));
+    o = body_of(200, get(w, "/api/status", ""));
+    assert_int_equal(json_array_size(json_object_get(o, "stopped")), 0);
+    json_decref(o);
     check(400, post(w, "/api/outbox", OWN, "{}"));
     check(400, post(w, "/api/sightings/1", OWN, "{}"));
     close_site(w);

@@ -48,6 +48,10 @@ async function refresh(early) {
     for (const c of s.cameras) if (c.fps > 0) state.fps.set(c.name, c.fps);
     live.refresh(s);
     if (shown === "station") station.refresh(s);
+    const stopped = s.stopped.map((d) => d.name);
+    $("stopped").hidden = stopped.length === 0;
+    $("stopped").textContent = "Sending to " + stopped.join(", ") + " stopped";
+    $("stopped").title = s.stopped.map((d) => d.name + ": " + d.why).join("\n");
     if (s.store) $("card").textContent = size(s.store.free_bytes) + " of " + size(s.store.total_bytes) + " free";
     if ($("notice").dataset.lost) { delete $("notice").dataset.lost; notice(""); }
   } catch (e) { $("notice").dataset.lost = "1"; complain(e); }
