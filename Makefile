@@ -82,7 +82,7 @@ soak: setup
 
 # Each target for so many runs; new inputs that reach new code are kept in build/.
 FUZZ_RUNS ?= 20000000
-FUZZED = brightness edits names orders replies settings
+FUZZED = brightness drafts edits footage heads names orders replies settings socket
 fuzz: setup
 	cmake --preset fuzz >/dev/null
 	cmake --build --preset fuzz

@@ -219,6 +219,43 @@ static void on_event(void *ctx, const tw_event *e)
     (void)fflush(stdout);
 }
 
+/* As wide as the longest name. */
+static void find_width(watching *w)
+{
+    for (size_t i = 0; tw_settings_camera_name(w->settings, i); i++) {
+        const int n = (int)strlen(tw_settings_camera_name(w->settings, i));
+        w->name_width = n > w->name_width ? n : w->name_width;
+    }
+}
+
+/* Run the station until it ends or is told to. */
+static tw_status run_station(watching *w, const tw_card *card)
+{
+    tw_station_settings station;
+    on_read(w, w->settings);
+    outward_station(w->outward, running);
+    (void)cli_catch_signals(stop_running);
+    if (!w->json)
+        (void)printf("Captures go to the folder %s; Ctrl-C ends.\n",
+                     card->ops->place(card->ctx));
+    (void)fflush(stdout);
+    tw_settings_station(w->settings, &station);
+    w->report_next_us = w->clock.ops->now_us(w->clock.ctx) + w->report_us;
+    reloading *again =
+        reload_begin(w->common, running, (reload_calls){report, has_changed, on_read, w});
+    control *socket = control_begin(station.name, running);
+    const tw_status st = tw_station_run(running);
+    notify_state("STOPPING=1");
+    control_end(socket);
+    reload_end(again);
+    tw_station *done = running;
+    outward_station(w->outward, NULL);
+    (void)cli_catch_signals(NULL);
+    running = NULL;
+    tw_station_free(done);
+    return st;
+}
+
 static int run(watching *w, const tw_card *card)
 {
     tw_board board = cli_board();
@@ -229,42 +266,18 @@ static int run(watching *w, const tw_card *card)
     if (tw_linux_pins(&pins, NULL) == TW_OK)
         board.pins = &pins;
     w->clock = board.clock;
-    for (size_t i = 0; tw_settings_camera_name(w->settings, i); i++) {
-        const int n = (int)strlen(tw_settings_camera_name(w->settings, i));
-        w->name_width = n > w->name_width ? n : w->name_width;
-    }
+    find_width(w);
     w->outward = outward_begin(card, w->settings_file, w->clock,
                                (outward_calls){on_outward, on_changed, w});
     tw_status st = tw_station_new(&board, w->settings, on_event, w, &running, &err);
-    if (st != TW_OK) {
-        outward_end(w->outward);
-        return cli_say(cli_exit(st), "%s", err.text);
-    }
-    on_read(w, w->settings);
-    outward_station(w->outward, running);
-    (void)cli_catch_signals(stop_running);
-    if (!w->json)
-        (void)printf("Captures go to the folder %s; Ctrl-C ends.\n",
-                     card->ops->place(card->ctx));
-    (void)fflush(stdout);
-    tw_station_settings station;
-    tw_settings_station(w->settings, &station);
-    w->report_next_us = w->clock.ops->now_us(w->clock.ctx) + w->report_us;
-    reloading *again =
-        reload_begin(w->common, running, (reload_calls){report, has_changed, on_read, w});
-    control *socket = control_begin(station.name, running);
-    st = tw_station_run(running);
-    notify_state("STOPPING=1");
-    control_end(socket);
-    reload_end(again);
-    tw_station *done = running;
-    outward_station(w->outward, NULL);
-    (void)cli_catch_signals(NULL);
-    running = NULL;
-    tw_station_free(done);
+    const int code = st == TW_OK ? CLI_DONE : cli_say(cli_exit(st), "%s", err.text);
+    if (st == TW_OK)
+        st = run_station(w, card);
     outward_end(w->outward);
     if (pins.ops)
         pins.ops->destroy(pins.ctx);
+    if (code != CLI_DONE)
+        return code;
     return st == TW_OK && !w->problems ? CLI_DONE : CLI_FAILED;
 }
 

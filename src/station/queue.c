@@ -20,7 +20,7 @@ enum {
 
 typedef struct node {
     struct node *next;
-    int64_t given_us; /* by the machine's clock */
+    int64_t given_us; /* by the writer's clock */
     tw_job job;
 } node;
 
@@ -36,6 +36,12 @@ struct tw_queue {
     int64_t since_us, busy_us, card_us; /* ... these: time that jobs took since then, and
                                            of that the card */
 };
+
+static int64_t now_of(const tw_queue *q)
+{
+    const tw_clock *clock = &q->writer->clock;
+    return clock->ops->now_us(clock->ctx);
+}
 
 static size_t weight(const tw_job *job)
 {
@@ -82,13 +88,6 @@ static void done(tw_queue *q, size_t bytes)
     (void)pthread_mutex_unlock(&q->lock);
 }
 
-static int64_t now_us(void)
-{
-    struct timespec t;
-    (void)clock_gettime(CLOCK_MONOTONIC, &t);
-    return (int64_t)t.tv_sec * 1000000 + t.tv_nsec / 1000;
-}
-
 static void tell_late(tw_queue *q, tw_status st, const char *text)
 {
     if (q->writer->told)
@@ -117,18 +116,18 @@ static void look_whether_late(tw_queue *q, int64_t waited_us)
         q->late = false;
         tell_late(q, TW_OK, "captures are written in time again");
     }
-    if (now_us() - q->since_us > LATE_US) {
-        q->since_us = now_us();
+    if (now_of(q) - q->since_us > LATE_US) {
+        q->since_us = now_of(q);
         q->busy_us = q->card_us = 0;
     }
 }
 
 static void do_job(tw_queue *q, node *taken)
 {
-    const int64_t began_us = now_us(), card_us = q->writer->card_us;
+    const int64_t began_us = now_of(q), card_us = q->writer->card_us;
     look_whether_late(q, began_us - taken->given_us);
     tw_writer_do(q->writer, &taken->job);
-    q->busy_us += now_us() - began_us;
+    q->busy_us += now_of(q) - began_us;
     q->card_us += q->writer->card_us - card_us;
 }
 
@@ -166,7 +165,7 @@ static bool give(void *ctx, tw_job *job, bool wait)
         (void)pthread_cond_wait(&q->went, &q->lock);
     const bool room = q->held == 0 || q->held + bytes <= limit;
     if (room && made) {
-        *made = (node){.given_us = now_us(), .job = *job};
+        *made = (node){.given_us = now_of(q), .job = *job};
         if (q->last)
             q->last->next = made;
         else

@@ -171,6 +171,18 @@ static tw_name_fields name_for(const tw_writer *writer, const tw_job *job, tw_ki
     return f;
 }
 
+static int64_t now_of(const tw_writer *writer)
+{
+    return writer->clock.ops->now_us(writer->clock.ctx);
+}
+
+/* What the card has taken of the time, for whoever wonders what is slow. */
+static tw_status took(tw_writer *writer, int64_t began_us, tw_status st)
+{
+    writer->card_us += now_of(writer) - began_us;
+    return st;
+}
+
 /* Room is made while there is still some: a clip that runs must not find the card full,
  * nor must the catalogue. */
 static tw_status append(tw_writer *writer, tw_store_file *file, const void *data,
@@ -181,21 +193,27 @@ static tw_status append(tw_writer *writer, tw_store_file *file, const void *data
         writer->unchecked_bytes = 0;
         tw_upkeep_keep_free(writer);
     }
-    const int64_t began_us = writer->clock.ops->now_us(writer->clock.ctx);
+    const int64_t began_us = now_of(writer);
     tw_status st = tw_store_append(&writer->store, file, data, bytes, err);
     if (st == TW_ENOSPC && tw_upkeep_make_room(writer, bytes, ROOM_BYTES))
         st = tw_store_append(&writer->store, file, data, bytes, err);
-    writer->card_us += writer->clock.ops->now_us(writer->clock.ctx) - began_us;
-    return st;
+    return took(writer, began_us, st);
 }
 
 static tw_status begin_file(tw_writer *writer, const tw_name_fields *name,
                             tw_store_file *file, tw_error *err)
 {
+    const int64_t began_us = now_of(writer);
     tw_status st = tw_store_begin(&writer->store, name, file, err);
     if (st == TW_ENOSPC && tw_upkeep_make_room(writer, 1, ROOM_BYTES))
         st = tw_store_begin(&writer->store, name, file, err);
-    return st;
+    return took(writer, began_us, st);
+}
+
+static tw_status commit(tw_writer *writer, tw_store_file *file, tw_error *err)
+{
+    const int64_t began_us = now_of(writer);
+    return took(writer, began_us, tw_store_commit(&writer->store, file, err));
 }
 
 /* ---- stills ---------------------------------------------------------------------- */
@@ -236,7 +254,7 @@ static tw_status store_still(tw_writer *writer, const tw_job *job, const tw_stam
         return st;
     st = append_still(writer, file, job, &exif, err);
     if (st == TW_OK)
-        return tw_store_commit(&writer->store, file, err);
+        return commit(writer, file, err);
     tw_store_abandon(&writer->store, file);
     return st;
 }
@@ -359,15 +377,13 @@ static tw_status write_video(void *ctx, const void *data, size_t bytes, tw_error
 {
     tw_recording *r = ctx;
     tw_writer *writer = r->writer;
-    const int64_t now_us = writer->clock.ops->now_us(writer->clock.ctx);
     const bool in_header = r->file.bytes < HEADER_BYTES;
-    tw_status st = append(writer, &r->file, data, bytes, err);
-    if (st == TW_OK && (in_header || now_us - r->synced_us >= SYNC_EVERY_US)) {
-        st = tw_store_sync(&writer->store, &r->file, err);
-        r->synced_us = now_us;
-        writer->card_us += writer->clock.ops->now_us(writer->clock.ctx) - now_us;
-    }
-    return st;
+    const tw_status st = append(writer, &r->file, data, bytes, err);
+    const int64_t now_us = now_of(writer);
+    if (st != TW_OK || (!in_header && now_us - r->synced_us < SYNC_EVERY_US))
+        return st;
+    r->synced_us = now_us;
+    return took(writer, now_us, tw_store_sync(&writer->store, &r->file, err));
 }
 
 bool tw_clip_must_encode(const tw_codecs *codecs, const tw_camera_settings *camera,
@@ -499,7 +515,7 @@ static void do_end(tw_writer *writer, const tw_job *job, tw_kind kind)
         return;
     tw_status st = close_clip(r, &err);
     if (st == TW_OK)
-        st = tw_store_commit(&writer->store, &r->file, &err);
+        st = commit(writer, &r->file, &err);
     else
         tw_store_abandon(&writer->store, &r->file);
     if (st == TW_OK)

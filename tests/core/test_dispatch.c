@@ -77,6 +77,27 @@ static void test_a_digest_goes_when_its_oldest_is_old_enough(void **state)
     assert_int_equal(held(&mail, &q, NULL), TW_HOLD_DIGEST);
 }
 
+/* After an outage all that waits is old: two digests must not go within seconds. */
+static void test_a_digest_waits_for_so_long_after_the_last(void **state)
+{
+    (void)state;
+    const tw_dispatch_rule daily = {.joins = true,
+                                    .when = {.kind = TW_WHEN_DIGEST, .every_us = HOUR}};
+    tw_dispatch_queue q = one();
+    int64_t wait_us = 0;
+    q.oldest_us = NOW - 5 * HOUR;
+    assert_true(goes(&daily, &q, true));
+    q.last_us = NOW - 2 * S;
+    assert_int_equal(held(&daily, &q, NULL), TW_HOLD_DIGEST);
+    q.last_us = NOW - HOUR + 2 * S;
+    assert_int_equal(held(&daily, &q, &wait_us), TW_HOLD_DIGEST);
+    assert_int_equal(wait_us, 2 * S);
+    q.last_us = NOW - 2 * HOUR;
+    assert_true(goes(&daily, &q, true));
+    q.last_us = NOW + HOUR; /* by a clock that was wrong */
+    assert_true(goes(&daily, &q, true));
+}
+
 static void test_after_so_many(void **state)
 {
     (void)state;
@@ -164,6 +185,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_a_message_waits_for_the_rest_of_its_sighting),
         cmocka_unit_test(test_a_digest_goes_when_its_oldest_is_old_enough),
+        cmocka_unit_test(test_a_digest_waits_for_so_long_after_the_last),
         cmocka_unit_test(test_after_so_many),
         cmocka_unit_test(test_a_limit_delays_and_joins),
         cmocka_unit_test(test_nothing_goes_outside_the_hours),

@@ -124,6 +124,22 @@ static void test_a_walk_and_its_proposal_written_back(void **state)
     remove_folder(folder);
 }
 
+static void test_a_walk_that_saw_nobody(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *ini = join(folder, "station.ini");
+    write_text(ini, "[camera kerb]\nsource = " KERB "\nlargest = 0.02 %\n");
+    outcome o =
+        run_program(folder, TOOL, "tune", "--camera", "kerb", "--walk", "20", NULL);
+    assert_int_equal(o.code, 1);
+    assert_has(o.err, "I did not see you: nothing moved like a subject in those 20 s");
+    assert_has(o.err, "smallest and largest");
+    assert_null(strstr(o.out, "start_at"));
+    free_outcome(&o);
+    free(ini);
+    remove_folder(folder);
+}
+
 static void test_good_settings_are_left_alone(void **state)
 {
     (void)state;
@@ -175,6 +191,7 @@ int main(void)
         cmocka_unit_test(test_truth_with_a_limit_that_is_too_high),
         cmocka_unit_test(test_sorted_footage_as_json),
         cmocka_unit_test(test_a_walk_and_its_proposal_written_back),
+        cmocka_unit_test(test_a_walk_that_saw_nobody),
         cmocka_unit_test(test_good_settings_are_left_alone),
         cmocka_unit_test(test_wrong_usage_is_one_line),
     };

@@ -1,0 +1,174 @@
+/* The queue in front of the writer: captures that come late are told, with what is slow.
+ */
+#include <pthread.h>
+#include <semaphore.h>
+#include <stdatomic.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "../../src/station/queue.h"
+#include "../support/place.h"
+#include "../support/servers.h"
+
+/* A clock that only what is slow moves, and not before all jobs are given. */
+typedef struct bench {
+    atomic_llong now_us;
+    sem_t given;
+    int64_t callback_us; /* that whoever is told of a capture takes */
+    atomic_int stored;
+    pthread_mutex_t lock;
+    problems problems; /* under the lock */
+    place *place;
+    tw_queue *queue;
+} bench;
+
+static int64_t now_us(void *ctx)
+{
+    return atomic_load(&((bench *)ctx)->now_us);
+}
+
+static int64_t wall_us(void *ctx)
+{
+    return WALL + now_us(ctx);
+}
+
+static int32_t offset_s(void *ctx, int64_t wall)
+{
+    (void)ctx;
+    (void)wall;
+    return 0;
+}
+
+static bool trusted(void *ctx, int64_t wall)
+{
+    (void)ctx;
+    (void)wall;
+    return true;
+}
+
+static void take_time(bench *b, int64_t us)
+{
+    (void)sem_wait(&b->given);
+    (void)sem_post(&b->given);
+    (void)atomic_fetch_add(&b->now_us, us);
+}
+
+static void sleep_until(void *ctx, int64_t t_us)
+{
+    take_time(ctx, t_us - now_us(ctx));
+}
+
+static void on_event(void *ctx, const tw_event *e)
+{
+    bench *b = ctx;
+    if (e->kind == TW_EVENT_PROBLEM) {
+        (void)pthread_mutex_lock(&b->lock);
+        collect_problem(&b->problems, e->text);
+        (void)pthread_mutex_unlock(&b->lock);
+    }
+    if (e->kind != TW_EVENT_STORED)
+        return;
+    if (b->callback_us > 0)
+        take_time(b, b->callback_us);
+    (void)atomic_fetch_add(&b->stored, 1);
+}
+
+static void begin(bench *b, int64_t card_us, int64_t callback_us)
+{
+    static const tw_clock_ops ops = {now_us, wall_us, offset_s, trusted, sleep_until};
+    const tw_clock clock = {&ops, b};
+    const tw_sim_faults slow = {.slow_us = card_us, .clock = clock};
+    memset(b, 0, sizeof *b);
+    b->callback_us = callback_us;
+    assert_int_equal(pthread_mutex_init(&b->lock, NULL), 0);
+    assert_int_equal(sem_init(&b->given, 0, 0), 0);
+    b->place = make_place(&slow);
+    tw_writer *writer = &b->place->writer;
+    *writer = (tw_writer){.clock = clock, .told = on_event, .ctx = b};
+    for (int i = 0; i < 2; i++)
+        tw_writer_add_lane(writer, &b->place->lane[i]);
+    assert_int_equal(tw_writer_open(writer, &b->place->card, &b->place->station, NULL),
+                     TW_OK);
+    assert_int_equal(tw_queue_start(writer, 8000000, &b->queue, NULL), TW_OK);
+}
+
+static void give_still(bench *b)
+{
+    const tw_job_sink sink = tw_queue_sink(b->queue);
+    size_t bytes = 0;
+    uint8_t *jpeg = plain_jpeg(64, 48, 90, &bytes);
+    tw_job job = {
+        .kind = TW_JOB_STILL,
+        .what = TW_KIND_TIMED_STILL,
+        .lane = &b->place->lane[0],
+        .parcel = tw_parcel_take(jpeg, bytes),
+        .packet = {
+            .data = jpeg, .size = bytes, .t_us = now_us(b), .wall_us = wall_us(b)}};
+    assert_true(sink.give(sink.ctx, &job, true));
+}
+
+static void end(bench *b)
+{
+    tw_queue_finish(b->queue);
+    (void)sem_destroy(&b->given);
+    (void)pthread_mutex_destroy(&b->lock);
+    leave(b->place);
+}
+
+/* Three stills at once, then a fourth when all is done. */
+static void check(int64_t card_us, int64_t callback_us, const char *told)
+{
+    bench b;
+    begin(&b, card_us, callback_us);
+    for (int i = 0; i < 5; i++)
+        give_still(&b);
+    (void)sem_post(&b.given);
+    WAIT_FOR(atomic_load(&b.stored) == 5);
+    give_still(&b);
+    WAIT_FOR(atomic_load(&b.stored) == 6);
+    tw_queue *queue = b.queue;
+    b.queue = NULL;
+    tw_queue_finish(queue);
+    assert_int_equal(b.problems.count, 2); /* once each, however many were late */
+    assert_has(b.problems.text, told);
+    assert_has(b.problems.text, "captures are written in time again");
+    end(&b);
+}
+
+static void test_a_slow_card(void **state)
+{
+    (void)state;
+    check(4 * S, 0, "s late: the card is slow");
+}
+
+static void test_slow_work(void **state)
+{
+    (void)state;
+    check(0, 8 * S, "s late: encoding clips takes longer than they last");
+}
+
+static void test_what_is_in_time_is_not_told(void **state)
+{
+    (void)state;
+    bench b;
+    begin(&b, S / 100, 0);
+    for (int i = 0; i < 20; i++)
+        give_still(&b);
+    (void)sem_post(&b.given);
+    WAIT_FOR(atomic_load(&b.stored) == 20);
+    tw_queue *queue = b.queue;
+    b.queue = NULL;
+    tw_queue_finish(queue);
+    assert_int_equal(b.problems.count, 0);
+    end(&b);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_a_slow_card),
+        cmocka_unit_test(test_slow_work),
+        cmocka_unit_test(test_what_is_in_time_is_not_told),
+    };
+    return cmocka_run_group_tests(tests, NULL, NULL);
+}
