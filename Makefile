@@ -80,14 +80,17 @@ soak: setup
 	cmake --build --preset threads -- --quiet
 	TAWNY_SECONDS=60 build/threads/tests/test_station_reload
 
-# Each target for so many runs; new inputs that reach new code are kept in build/.
+# Each target for so many runs, or seconds; new inputs that reach new code are kept in
+# build/.
 FUZZ_RUNS ?= 20000000
+FUZZ_SECONDS ?= 900
 FUZZED = brightness drafts edits footage heads names orders replies settings socket
 fuzz: setup
 	cmake --preset fuzz >/dev/null
 	cmake --build --preset fuzz
 	for t in $(FUZZED); do mkdir -p build/fuzz/found/$$t && \
-	  build/fuzz/bin/fuzz_$$t -runs=$(FUZZ_RUNS) -max_len=9000 -print_final_stats=1 \
+	  build/fuzz/bin/fuzz_$$t -runs=$(FUZZ_RUNS) -max_total_time=$(FUZZ_SECONDS) -max_len=14000 \
+	  -print_final_stats=1 \
 	  build/fuzz/found/$$t tests/corpus/$$t || exit 1; done
 
 # What an attacker tries, against stations on loopback, with address sanitizers.

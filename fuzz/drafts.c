@@ -1,7 +1,7 @@
 /* libFuzzer target: a draft from opening to writing, as the page makes one of what an
- * account sends. The settings text and, behind a line of "%%", changes of four lines each:
- * head, name, key, value. Whatever they are, a draft that is allowed brings no hooks, no
- * secrets and no files that were not there. */
+ * account sends. The settings text and, behind a line of "%%", changes of four lines
+ * each: head, name, key, value. Whatever they are, a draft that is allowed brings no
+ * hooks, no secrets and no files that were not there. */
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>

@@ -1,5 +1,6 @@
-/* libFuzzer target: what is sent to the page, byte for byte: heads of requests, bodies and
- * several in a row. Whatever it is, the page answers or closes, and answers the next one. */
+/* libFuzzer target: what is sent to the page, byte for byte: heads of requests, bodies
+ * and several in a row. Whatever it is, the page answers or closes, and answers the next
+ * one. */
 #include <arpa/inet.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -37,10 +38,8 @@ static int serve(void)
         tw_settings_read(settings, file, NULL, NULL) != TW_OK ||
         tw_linux_card(folder, &card, &err) != TW_OK)
         abort();
-    const tw_page_host host = {.store = folder,
-                               .card = &card,
-                               .settings_file = file,
-                               .clock = tw_linux_clock()};
+    const tw_page_host host = {
+        .store = folder, .card = &card, .settings_file = file, .clock = tw_linux_clock()};
     if (tw_page_new(settings, &host, &page, &err) != TW_OK) {
         (void)fprintf(stderr, "%s\n", err.text);
         abort();

@@ -37,7 +37,8 @@ static void begin(void)
     (void)mkdir(folder, 0700);
     (void)setenv("XDG_RUNTIME_DIR", folder, 1);
     if (!settings ||
-        tw_settings_read_text(settings, "fuzz", text, strlen(text), NULL, NULL) != TW_OK ||
+        tw_settings_read_text(settings, "fuzz", text, strlen(text), NULL, NULL) !=
+            TW_OK ||
         tw_sim_card(NULL, &card) != TW_OK)
         abort();
     const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
