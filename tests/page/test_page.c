@@ -1,6 +1,10 @@
 /* The page as its server answers: who may what, what is refused, what it sends. Spoken to
  * byte by byte, as no browser would. */
+#include <ifaddrs.h>
 #include <jansson.h>
+#include <net/if.h>
+#include <netdb.h>
+#include <netinet/in.h>
 #include <pthread.h>
 #include <stdlib.h>
 #include <string.h>
@@ -64,6 +68,38 @@ static void test_without_accounts_it_is_for_this_machine(void **state)
         assert_int_equal(try_page(w, bad[i], &err), TW_EINVAL);
     assert_int_equal(try_page(w, "none", &err), TW_OK);
     assert_null(w->page);
+    close_site(w);
+}
+
+/* 0.0.0.0 opens on no phone: what is told can be typed in there. */
+static void test_addresses_that_are_told_can_be_opened(void **state)
+{
+    (void)state;
+    site *w = open_site(true);
+    struct ifaddrs *all = NULL;
+    char host[NI_MAXHOST];
+    bool other = false;
+    tw_error err = {0};
+    tw_page_free(w->page);
+    w->page = NULL;
+    w->told[0] = '\0';
+    assert_int_equal(try_page(w, "0.0.0.0:0", &err), TW_OK);
+    assert_int_equal(getifaddrs(&all), 0);
+    for (const struct ifaddrs *at = all; at; at = at->ifa_next) {
+        if (!at->ifa_addr || at->ifa_addr->sa_family != AF_INET ||
+            !(at->ifa_flags & IFF_UP) || at->ifa_flags & IFF_LOOPBACK)
+            continue;
+        assert_int_equal(getnameinfo(at->ifa_addr, sizeof(struct sockaddr_in), host,
+                                     sizeof host, NULL, 0, NI_NUMERICHOST),
+                         0);
+        assert_has(w->told, host);
+        other = true;
+    }
+    freeifaddrs(all);
+    if (other)
+        assert_null(strstr(w->told, "0.0.0.0"));
+    else
+        assert_has(w->told, "the page is at http://0.0.0.0:");
     close_site(w);
 }
 
@@ -552,6 +588,7 @@ static void test_live_pictures(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_addresses_that_are_told_can_be_opened),
         cmocka_unit_test(test_without_accounts_it_is_for_this_machine),
         cmocka_unit_test(test_files_are_packed_for_who_asks),
         cmocka_unit_test(test_nothing_is_shown_without_logging_in),

@@ -109,8 +109,16 @@ static const tw_clock_ops AHEAD = {
 
 static void on_reload(void *ctx)
 {
-    atomic_int *reloads = ctx;
-    (void)atomic_fetch_add(reloads, 1);
+    site *w = ctx;
+    (void)atomic_fetch_add(&w->reloads, 1);
+}
+
+static void on_told(void *ctx, tw_status st, const char *text)
+{
+    site *w = ctx;
+    (void)st;
+    if (!w->page) /* it is being made, in this thread */
+        (void)snprintf(w->told, sizeof w->told, "%s", text);
 }
 
 tw_status try_page(site *w, const char *listen, tw_error *err)
@@ -133,8 +141,9 @@ tw_status try_page(site *w, const char *listen, tw_error *err)
                                .card = &w->card,
                                .settings_file = w->file,
                                .clock = {&AHEAD, w},
+                               .told = on_told,
                                .reload = on_reload,
-                               .ctx = &w->reloads};
+                               .ctx = w};
     const tw_status st = tw_page_new(settings, &host, &w->page, err);
     tw_settings_free(settings);
     if (st == TW_OK) {

@@ -13,6 +13,7 @@ typedef struct site {
     tw_page *page;
     int port;
     char host[64];
+    char told[1024];       /* what the page said while it was made */
     atomic_int reloads;    /* that the page asked for */
     atomic_llong ahead_us; /* of the machine's clock, that of the page is */
 } site;
