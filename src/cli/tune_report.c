@@ -84,6 +84,21 @@ static const char *reason_of_margin(const tune_search *s, const tw_score *now,
                : "more, as what was right stands out far enough from the noise";
 }
 
+static const char *reason_of_travel(const tune_search *s, const tw_score *now,
+                                    const tw_score *then)
+{
+    tw_camera_settings to;
+    tune_apply(s->camera, &s->variants[s->chosen->variant], &to);
+    if (to.travel_ppm < s->camera->travel_ppm)
+        return then->found > now->found
+                   ? "less, as what was missed did not go far enough to be taken for a "
+                     "subject"
+                   : "less, as nothing is false with it and more is left to spare";
+    return then->is_false < now->is_false
+               ? "more, as what was false went less far than what was right"
+               : "more, as what was right went far enough";
+}
+
 static void print_reason(const tune_search *s, const tune_change *c)
 {
     const tw_score *now = &s->now->score, *then = &s->chosen->score;
@@ -93,11 +108,7 @@ static void print_reason(const tune_search *s, const tune_change *c)
             "this lies in the middle\n",
             s->choice.low_ppm / 1e4, s->choice.high_ppm / 1e4);
     else if (strcmp(c->key, "travel") == 0)
-        (void)printf(
-            "  travel: %s\n",
-            then->found > now->found
-                ? "what was missed did not go far enough to be taken for a subject"
-                : "what was false went less far than what was right");
+        (void)printf("  travel: %s\n", reason_of_travel(s, now, then));
     else if (strcmp(c->key, "noise_margin") == 0)
         (void)printf("  noise_margin: %s\n", reason_of_margin(s, now, then));
 }
