@@ -137,10 +137,10 @@ static void test_frames_in_between_are_spared(void **state)
     static const struct {
         const char *lines;
         uint64_t frames, least, most; /* decoded */
-    } cases[] = {{"check_every = 0 s\n", 100, 100, 100},
-                 {"check_every = 0.4 s\n", 25, 25, 75},
-                 {"check_every = 1 s\n", 10, 10, 20},
-                 {"check_every = 2 s\n", 5, 5, 20}};
+    } cases[] = {{"fps = auto\ncheck_every = 0 s\n", 100, 100, 100},
+                 {"fps = auto\ncheck_every = 0.4 s\n", 25, 25, 75},
+                 {"fps = auto\ncheck_every = 1 s\n", 10, 10, 20},
+                 {"fps = auto\ncheck_every = 2 s\n", 5, 5, 20}};
     char *folder = make_folder();
     outcome o = run_program(folder, FFMPEG, "-v", "error", "-f", "lavfi", "-i",
                             "testsrc2=size=320x192:rate=10:duration=10", "-c:v",
