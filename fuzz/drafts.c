@@ -7,11 +7,12 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "fields.h"
 #include "tawny/draft.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
 
-enum { CHANGES_MAX = 8, FIELDS = 4, FIELD_MOST = 200 };
+enum { CHANGES_MAX = 8 };
 
 static const char OWN[] = "[station]\nname = hollin\nstore = captures\n[camera kerb]\n"
                           "source = sim:kerb\nsend_to = shed\n[destination shed]\n"
@@ -29,23 +30,6 @@ static const char *own_file(void)
         fclose(file) != 0)
         abort();
     return path;
-}
-
-/* @return how many bytes of it were taken, 0: there is no more. */
-static size_t read_change(const uint8_t *data, size_t bytes,
-                          char field[FIELDS][FIELD_MOST + 1])
-{
-    size_t at = 0;
-    for (int i = 0; i < FIELDS; i++) {
-        const uint8_t *end = at < bytes ? memchr(data + at, '\n', bytes - at) : NULL;
-        const size_t n = end ? (size_t)(end - data) - at : 0;
-        if (!end || n > FIELD_MOST)
-            return 0;
-        memcpy(field[i], data + at, n);
-        field[i][n] = '\0';
-        at += n + 1;
-    }
-    return at;
 }
 
 static void check_made(tw_draft *draft)
@@ -81,7 +65,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
     }
     for (int i = 0; i < CHANGES_MAX; i++) {
         char f[FIELDS][FIELD_MOST + 1];
-        const size_t taken = read_change(data, bytes, f);
+        const size_t taken = fuzz_fields(data, bytes, f);
         if (taken == 0)
             break;
         const tw_draft_change change = {f[0], f[1], f[2][0] ? f[2] : NULL,

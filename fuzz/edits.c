@@ -4,11 +4,10 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "fields.h"
 #include "tawny/settings.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
-
-enum { FIELDS = 4, FIELD_MOST = 200 };
 
 static size_t count_lines(const char *text, size_t bytes)
 {
@@ -21,16 +20,9 @@ static size_t count_lines(const char *text, size_t bytes)
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
 {
     char field[FIELDS][FIELD_MOST + 1];
-    size_t at = 0;
-    for (int i = 0; i < FIELDS; i++) {
-        const uint8_t *end = memchr(data + at, '\n', bytes - at);
-        const size_t n = end ? (size_t)(end - data) - at : 0;
-        if (!end || n > FIELD_MOST)
-            return 0;
-        memcpy(field[i], data + at, n);
-        field[i][n] = '\0';
-        at += n + 1;
-    }
+    const size_t at = fuzz_fields(data, bytes, field);
+    if (at == 0)
+        return 0;
     const char *text = (const char *)data + at;
     char *out = NULL;
     size_t out_bytes = 0;

@@ -299,9 +299,10 @@ TW_API tw_status tw_footage_write(const tw_board *board, const tw_camera_setting
 
 /** What a camera was found to deliver. */
 typedef struct tw_camera_found {
-    tw_stream stream;   /* its pointers are NULL, but for codec_name */
-    uint32_t own_milli; /* frames in 1000 s before fps leaves any out; 0: not looked at */
-    bool grouped;       /* they depend on each other, and are left out at groups' ends */
+    tw_stream stream; /* its pointers are NULL, but for codec_name */
+    uint32_t
+        own_milli; /* frames in 1000 s before fps leaves any out; 0: no need to look */
+    bool grouped;  /* they depend on each other, and are left out at groups' ends */
 } tw_camera_found;
 
 /** Open a camera once and read one frame of it; where fps limits it, three seconds.

@@ -179,6 +179,12 @@ static void count_frames(const tw_camera *camera, const tw_board *board,
             (uint32_t)(count * INT64_C(1000000000) / (newest_us - from_us));
 }
 
+/* Whether a limit may leave frames out; only then are seconds spent on looking. */
+static bool may_exceed(const tw_stream *stream, int64_t fps)
+{
+    return fps > 0 && (stream->fps_num == 0 || stream->fps_num > fps * stream->fps_den);
+}
+
 tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
                         tw_camera_found *found, tw_error *err)
 {
@@ -195,7 +201,8 @@ tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
         st = first_frame(&made, &frame, err);
     if (st == TW_EEND)
         st = tw_fail(err, st, "%s: there is no frame in it", camera->source);
-    if (st == TW_OK && camera->fps > 0 && made.ops->live != TW_LIVE_RARE)
+    if (st == TW_OK && may_exceed(&found->stream, camera->fps) &&
+        made.ops->live != TW_LIVE_RARE)
         count_frames(&made, board, &frame, found);
     found->stream.extra = NULL;
     found->stream.extra_size = 0;

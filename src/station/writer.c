@@ -18,6 +18,11 @@ enum {
     CHECK_BYTES = 128000  /* written until it is looked again whether there is room */
 };
 
+static int64_t now_of(const tw_writer *writer)
+{
+    return writer->clock.ops->now_us(writer->clock.ctx);
+}
+
 static void tell_problem(const tw_writer *writer, const tw_job *job, tw_kind what,
                          const tw_error *why)
 {
@@ -49,7 +54,7 @@ static void tell_catalogue(tw_writer *writer, const char *camera, const tw_error
 {
     const bool told = writer->catalogue_failed;
     __atomic_store_n(&writer->catalogue_failed, true, __ATOMIC_RELAXED);
-    writer->retry_us = writer->clock.ops->now_us(writer->clock.ctx) + RETRY_US;
+    writer->retry_us = now_of(writer) + RETRY_US;
     if (told || !writer->told)
         return;
     tw_error line = {0};
@@ -169,11 +174,6 @@ static tw_name_fields name_for(const tw_writer *writer, const tw_job *job, tw_ki
     const int64_t wall = stamp->wall_us;
     tw_civil_split(wall, writer->clock.ops->offset_s(writer->clock.ctx, wall), &f.time);
     return f;
-}
-
-static int64_t now_of(const tw_writer *writer)
-{
-    return writer->clock.ops->now_us(writer->clock.ctx);
 }
 
 /* What the card has taken of the time, for whoever wonders what is slow. */
@@ -717,7 +717,7 @@ static void open_catalogue(tw_writer *writer, const tw_card *card)
 void tw_writer_retry(tw_writer *writer)
 {
     tw_error err = {0};
-    const int64_t now_us = writer->clock.ops->now_us(writer->clock.ctx);
+    const int64_t now_us = now_of(writer);
     if (!writer->catalogue_failed || now_us < writer->retry_us)
         return;
     writer->retry_us = now_us + RETRY_US;
