@@ -152,8 +152,7 @@ static void on_event(void *ctx, const tw_event *e)
     w->began += e->kind == TW_EVENT_BEGAN;
     if (e->kind == TW_EVENT_STORED)
         (void)snprintf(w->files[strcmp(e->file_kind, "still") == 0], 256, "%s", e->file);
-    if ((e->kind == TW_EVENT_PROBLEM && e->status != TW_EAGAIN) ||
-        e->kind == TW_EVENT_LOST) /* a rate that a busy machine does not hold is none */
+    if (is_fault(e) || e->kind == TW_EVENT_LOST)
         collect_problem(&w->problems, e->text);
     if (e->kind == TW_EVENT_READING && ++w->frames >= FRAMES)
         tw_station_stop(w->station);

@@ -33,7 +33,7 @@ static void on_event(void *ctx, const tw_event *e)
         t->clips += strcmp(e->file_kind, "clip") == 0;
         t->stills += strcmp(e->file_kind, "still") == 0;
     }
-    if (e->text)
+    if (e->text && (e->kind != TW_EVENT_PROBLEM || is_fault(e)))
         collect_problem(&t->problems, e->text);
     if (e->kind == TW_EVENT_BEGAN && t->stop_at_first)
         tw_station_stop(t->stop_at_first);

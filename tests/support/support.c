@@ -299,6 +299,11 @@ void collect_problem(void *ctx, const char *line)
     p->count++;
 }
 
+bool is_fault(const tw_event *e)
+{
+    return e->kind == TW_EVENT_PROBLEM && e->status != TW_OK && e->status != TW_EAGAIN;
+}
+
 void assert_has(const char *text, const char *words)
 {
     if (!strstr(text, words))

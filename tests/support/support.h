@@ -71,6 +71,10 @@ typedef struct problems {
 
 void collect_problem(void *ctx, const char *line);
 
+/** Whether an event tells of a problem other than speed, which a busy machine does not
+ *  hold: a rate of frames that is not kept, or is again, a queue that is full. */
+bool is_fault(const tw_event *event);
+
 /** Fails unless the text has the words in it; prints both. */
 void assert_has(const char *text, const char *words);
 
