@@ -120,6 +120,17 @@ TW_API tw_status tw_detector_init(const tw_detector_config *config, void *memory
                                   size_t bytes, tw_detector **out);
 
 /**
+ * Have other values hold from the next frame on. What has been learnt of the place, and
+ * what is followed, stays.
+ *
+ * @param config  Its width, height, cells and tracks as they were.
+ * @return TW_OK; TW_EINVAL: NULL pointer or a value out of range; TW_ESIZE: another size.
+ *         The old values hold then.
+ */
+TW_API tw_status tw_detector_adjust(tw_detector *detector,
+                                    const tw_detector_config *config);
+
+/**
  * How bright the place is and how much its picture flickers, over all pixels of the
  * background. Reads all of it: for now and then, not for each frame.
  *

@@ -68,6 +68,11 @@ TW_API tw_status tw_ring_move(tw_ring **ring, void *memory, size_t bytes,
  */
 TW_API tw_status tw_ring_push(tw_ring *ring, const tw_packet *packet, void *owner);
 
+/** Hold at most so many bytes from now on, dropping whole groups from the oldest on until
+ * it does. The newest group is never dropped for this; the next push may drop it.
+ * @return TW_OK; TW_EINVAL: NULL pointer, or 0 bytes. */
+TW_API tw_status tw_ring_limit(tw_ring *ring, size_t most_bytes);
+
 /** Drop what is older than the key frame at or before t_us. */
 TW_API void tw_ring_trim(tw_ring *ring, int64_t t_us);
 

@@ -88,10 +88,12 @@ typedef struct tw_sighting_watch {
     tw_sighting ended; /* the one that the last step ended */
     struct {
         bool any;                  /* a frame has come */
-        int64_t first_us, last_us; /* first and newest frame */
+        bool anew;                 /* the place is being learnt again */
+        int64_t last_us;           /* newest frame */
         int64_t step_us;           /* between the newest two */
         int64_t free_us;           /* clips may not reach back before this */
         int64_t rest_until_us;
+        int64_t learnt_us; /* the frame from which on the place is learnt */
         uint32_t frames_since_start; /* of the running sighting */
         uint8_t seen;                /* frames in hit[] */
         bool hit[TW_CONFIRM_MAX];    /* newest first */
@@ -117,6 +119,15 @@ TW_API tw_status tw_sighting_init(tw_sighting_watch *watch,
  */
 TW_API unsigned tw_sighting_step(tw_sighting_watch *watch, const tw_reading *reading);
 
+/**
+ * Have other values hold from the next frame on. A running sighting goes on, and so does
+ * what is left of resting; whether it is armed stays.
+ *
+ * @return TW_OK; TW_EINVAL: as tw_sighting_init, and the old values hold.
+ */
+TW_API tw_status tw_sighting_adjust(tw_sighting_watch *watch,
+                                    const tw_sighting_config *config);
+
 /** Arm or disarm. A running sighting goes on to its end; nothing begins while disarmed.
  */
 TW_API void tw_sighting_arm(tw_sighting_watch *watch, bool armed);
@@ -139,6 +150,10 @@ TW_API unsigned tw_sighting_finish(tw_sighting_watch *watch);
 /** Learn the place anew from the next frame on; the numbers of sightings go on. End a
  * running sighting with tw_sighting_finish first. */
 TW_API void tw_sighting_settle_again(tw_sighting_watch *watch);
+
+/** The detector learns the place anew, of the same footage: a running sighting goes on,
+ * and none begins until settle_us have passed. */
+TW_API void tw_sighting_learns_anew(tw_sighting_watch *watch);
 
 /** @return "idle", "settling", "armed", "sighting" or "resting"; static. */
 TW_API const char *tw_watch_state_name(tw_watch_state state);

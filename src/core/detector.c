@@ -142,6 +142,18 @@ tw_status tw_detector_init(const tw_detector_config *config, void *memory, size_
     return TW_OK;
 }
 
+tw_status tw_detector_adjust(tw_detector *detector, const tw_detector_config *config)
+{
+    if (!detector || !config || !valid(config))
+        return TW_EINVAL;
+    const tw_detector_config *had = &detector->config;
+    if (config->width != had->width || config->height != had->height ||
+        config->cells != had->cells || config->tracks != had->tracks)
+        return TW_ESIZE;
+    detector->config = *config;
+    return TW_OK;
+}
+
 void tw_detector_light_switched(tw_detector *d)
 {
     d->turned_until_us = d->age_us + 2 * TURNED_US;

@@ -125,6 +125,17 @@ tw_status tw_ring_push(tw_ring *ring, const tw_packet *packet, void *owner)
     return TW_OK;
 }
 
+tw_status tw_ring_limit(tw_ring *ring, size_t most_bytes)
+{
+    if (!ring || most_bytes == 0)
+        return TW_EINVAL;
+    ring->most = most_bytes;
+    const uint64_t newest = tw_ring_find(ring, INT64_MAX);
+    while (ring->held > most_bytes && ring->first != newest)
+        drop_group(ring);
+    return TW_OK;
+}
+
 void tw_ring_trim(tw_ring *ring, int64_t t_us)
 {
     if (!ring || ring->first == ring->end)

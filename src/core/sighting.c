@@ -26,6 +26,18 @@ tw_status tw_sighting_init(tw_sighting_watch *watch, const tw_sighting_config *c
     return TW_OK;
 }
 
+tw_status tw_sighting_adjust(tw_sighting_watch *watch, const tw_sighting_config *config)
+{
+    if (!watch || !config || !valid(config))
+        return TW_EINVAL;
+    const bool armed = watch->config.armed;
+    watch->config = *config;
+    watch->config.armed = armed;
+    if (watch->own.seen > config->confirm_n)
+        watch->own.seen = config->confirm_n;
+    return TW_OK;
+}
+
 const char *tw_watch_state_name(tw_watch_state state)
 {
     static const char *const names[] = {"idle", "settling", "armed", "sighting",
@@ -186,12 +198,19 @@ static unsigned split(tw_sighting_watch *watch, const tw_reading *reading)
     return TW_SIGHTING_ENDED | TW_SIGHTING_BEGAN;
 }
 
+/* Whether the place is known well enough. */
+static bool has_settled(const tw_sighting_watch *watch)
+{
+    return watch->own.last_us - watch->own.learnt_us >= watch->config.settle_us;
+}
+
 static void rest(tw_sighting_watch *watch)
 {
     forget_hits(watch);
     watch->own.rest_until_us = watch->own.free_us + watch->config.rest_us;
     watch->state = !watch->config.armed        ? TW_IDLE
                    : watch->config.rest_us > 0 ? TW_RESTING
+                   : watch->own.anew           ? TW_SETTLING
                                                : TW_ARMED;
 }
 
@@ -241,17 +260,18 @@ unsigned tw_sighting_step(tw_sighting_watch *watch, const tw_reading *reading)
         return 0;
     if (!watch->own.any) {
         watch->own.any = true;
-        watch->own.first_us = reading->t_us;
+        watch->own.learnt_us = reading->t_us;
         watch->own.free_us = reading->t_us;
         watch->state = watch->config.armed ? TW_SETTLING : TW_IDLE;
     }
     watch->own.step_us = reading->t_us - watch->own.last_us;
     watch->own.last_us = reading->t_us;
-    if (watch->state == TW_SETTLING &&
-        reading->t_us - watch->own.first_us >= watch->config.settle_us)
-        watch->state = TW_ARMED;
     if (watch->state == TW_RESTING && reading->t_us >= watch->own.rest_until_us)
+        watch->state = watch->own.anew ? TW_SETTLING : TW_ARMED;
+    if (watch->state == TW_SETTLING && has_settled(watch)) {
+        watch->own.anew = false;
         watch->state = TW_ARMED;
+    }
     switch (watch->state) {
     case TW_ARMED: return wait_for_motion(watch, reading);
     case TW_SIGHTING: return go_on(watch, reading);
@@ -319,4 +339,15 @@ void tw_sighting_settle_again(tw_sighting_watch *watch)
     forget_hits(watch);
     watch->own.any = false;
     watch->state = TW_IDLE;
+}
+
+void tw_sighting_learns_anew(tw_sighting_watch *watch)
+{
+    if (!watch || !watch->own.any)
+        return;
+    forget_hits(watch);
+    watch->own.learnt_us = watch->own.last_us;
+    watch->own.anew = true;
+    if (watch->state == TW_ARMED)
+        watch->state = TW_SETTLING;
 }

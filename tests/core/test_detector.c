@@ -434,6 +434,37 @@ static void test_fixed_difference(void **state)
     leave(p);
 }
 
+/* What it has learnt stays: the very next frame is judged by the new values. */
+static void test_values_change_while_it_watches(void **state)
+{
+    (void)state;
+    place *p = usual_place();
+    watch_ground(p, WARM);
+    assert_true(cross(p, 60, 16, 12, 95) > 4000);
+    tw_detector_config config = p->config;
+    config.largest_ppm = 1000;
+    assert_int_equal(tw_detector_adjust(p->detector, &config), TW_OK);
+    assert_int_equal(cross(p, 60, 16, 12, 95), 0);
+    config.largest_ppm = 1000000;
+    config.difference = 40;
+    config.light_guard = false;
+    assert_int_equal(tw_detector_adjust(p->detector, &config), TW_OK);
+    assert_int_equal(cross(p, 60, 16, 12, 95), 0);
+    assert_true(cross(p, 60, 16, 12, 160) > 4000);
+    config.width++;
+    assert_int_equal(tw_detector_adjust(p->detector, &config), TW_ESIZE);
+    config.width--;
+    config.tracks--;
+    assert_int_equal(tw_detector_adjust(p->detector, &config), TW_ESIZE);
+    config.tracks++;
+    config.difference = 256;
+    assert_int_equal(tw_detector_adjust(p->detector, &config), TW_EINVAL);
+    assert_int_equal(tw_detector_adjust(NULL, &config), TW_EINVAL);
+    assert_int_equal(tw_detector_adjust(p->detector, NULL), TW_EINVAL);
+    assert_true(cross(p, 60, 16, 12, 160) > 4000); /* as before */
+    leave(p);
+}
+
 static void test_a_higher_noise_margin_sees_less(void **state)
 {
     (void)state;
@@ -712,6 +743,7 @@ int main(void)
         cmocka_unit_test(test_a_switched_picture_is_said_to_be_one),
         cmocka_unit_test(test_a_step_of_exposure_may_uncover_a_part),
         cmocka_unit_test(test_fixed_difference),
+        cmocka_unit_test(test_values_change_while_it_watches),
         cmocka_unit_test(test_a_higher_noise_margin_sees_less),
         cmocka_unit_test(test_a_gap_or_a_step_back_in_time_does_no_harm),
         cmocka_unit_test(test_readings_are_the_same_every_time),

@@ -233,6 +233,28 @@ static void test_it_moves_to_more_room(void **state)
     drop(r);
 }
 
+static void test_its_limit_moves(void **state)
+{
+    (void)state;
+    held_ring *r = make(100, 100);
+    for (int i = 0; i < 10; i++) /* groups of five: 0 to 4, 5 to 9 */
+        assert_int_equal(push(r, i, 10, i % 5 == 0), TW_OK);
+    assert_int_equal(tw_ring_limit(r->ring, 99), TW_OK);
+    check_packet(r, tw_ring_first(r->ring), 5, 10);
+    assert_int_equal(tw_ring_held(r->ring), 50);
+    assert_int_equal(tw_ring_limit(r->ring, 20), TW_OK); /* the newest group stays ... */
+    assert_int_equal(tw_ring_held(r->ring), 50);
+    assert_int_equal(push(r, 10, 10, true), TW_OK); /* ... until the next needs room */
+    assert_int_equal(tw_ring_held(r->ring), 10);
+    assert_int_equal(tw_ring_limit(r->ring, 1000), TW_OK);
+    for (int i = 11; i < 41; i++)
+        assert_int_equal(push(r, i, 10, true), TW_OK);
+    assert_int_equal(tw_ring_held(r->ring), 310);
+    assert_int_equal(tw_ring_limit(r->ring, 0), TW_EINVAL);
+    assert_int_equal(tw_ring_limit(NULL, 1), TW_EINVAL);
+    drop(r);
+}
+
 static void no_release(void *ctx, void *owner)
 {
     (void)ctx;
@@ -276,6 +298,7 @@ int main(void)
         cmocka_unit_test(test_get_refuses_what_is_gone),
         cmocka_unit_test(test_random_traffic_keeps_the_invariants),
         cmocka_unit_test(test_it_moves_to_more_room),
+        cmocka_unit_test(test_its_limit_moves),
         cmocka_unit_test(test_init_refuses),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -136,6 +136,80 @@ static void test_settling_holds_back(void **state)
     assert_int_equal(watch.now.start_us, 20 * MS100);
 }
 
+static void test_limits_change_while_it_watches(void **state)
+{
+    (void)state;
+    tw_sighting_config config = usual();
+    tw_sighting_watch watch = watch_with(&config);
+    assert_int_equal(feed(&watch, 0, 20, 60), 0); /* below start_at */
+    config.start_ppm = 60;
+    assert_int_equal(tw_sighting_adjust(&watch, &config), TW_OK);
+    assert_int_equal(watch.state, TW_ARMED); /* nothing settles */
+    assert_int_equal(feed(&watch, 21, 22, 60), TW_SIGHTING_BEGAN);
+    config.stay_ppm = 60;
+    config.post_us = 3 * S;
+    config.armed = false; /* tw_sighting_arm's to say */
+    assert_int_equal(tw_sighting_adjust(&watch, &config), TW_OK);
+    assert_int_equal(feed(&watch, 23, 51, 59), 0); /* it goes on for its new time ... */
+    assert_int_equal(watch.now.end_us, 22 * MS100); /* ... by its new limit */
+    assert_int_equal(step(&watch, 52, 59), TW_SIGHTING_ENDED);
+    assert_int_equal(watch.state, TW_ARMED);
+    config.stay_ppm = 61; /* more than start_at: nothing of it holds */
+    config.start_ppm = 60;
+    assert_int_equal(tw_sighting_adjust(&watch, &config), TW_EINVAL);
+    assert_int_equal(feed(&watch, 60, 61, 60), TW_SIGHTING_BEGAN);
+    assert_int_equal(tw_sighting_adjust(NULL, &config), TW_EINVAL);
+    assert_int_equal(tw_sighting_adjust(&watch, NULL), TW_EINVAL);
+}
+
+/* Of frames that were seen, no more count than now are looked at. */
+static void test_a_shorter_window_forgets_old_hits(void **state)
+{
+    (void)state;
+    tw_sighting_config config = usual();
+    config.confirm_k = config.confirm_n = 4;
+    tw_sighting_watch watch = watch_with(&config);
+    assert_int_equal(feed(&watch, 0, 9, 0), 0);
+    assert_int_equal(feed(&watch, 10, 11, 500), 0);
+    assert_int_equal(feed(&watch, 12, 13, 0), 0);
+    config.confirm_k = config.confirm_n = 2;
+    assert_int_equal(tw_sighting_adjust(&watch, &config), TW_OK);
+    assert_int_equal(step(&watch, 14, 500), 0);
+    assert_int_equal(step(&watch, 15, 500), TW_SIGHTING_BEGAN);
+    assert_int_equal(watch.now.start_us, 14 * MS100);
+}
+
+static void test_learning_anew_holds_back_but_ends_nothing(void **state)
+{
+    (void)state;
+    tw_sighting_config config = usual();
+    config.settle_us = 2 * S;
+    tw_sighting_watch watch = watch_with(&config);
+    tw_sighting_learns_anew(&watch); /* before the first frame: nothing to do */
+    tw_sighting_learns_anew(NULL);
+    assert_int_equal(feed(&watch, 0, 40, 0), 0);
+    assert_int_equal(feed(&watch, 41, 42, 500), TW_SIGHTING_BEGAN);
+    tw_sighting_learns_anew(&watch);
+    assert_int_equal(watch.state, TW_SIGHTING);
+    assert_int_equal(feed(&watch, 43, 51, 0), 0);
+    assert_int_equal(step(&watch, 52, 0), TW_SIGHTING_ENDED);
+    assert_int_equal(watch.now.number, 1);
+    assert_int_equal(watch.state, TW_SETTLING);
+    assert_int_equal(feed(&watch, 53, 61, 500), 0); /* 2 s after frame 42 */
+    assert_int_equal(feed(&watch, 62, 63, 500), TW_SIGHTING_BEGAN);
+    assert_int_equal(feed(&watch, 64, 80, 0), TW_SIGHTING_ENDED);
+    assert_int_equal(watch.state, TW_ARMED); /* it is known again */
+    tw_sighting_learns_anew(&watch);
+    assert_int_equal(watch.state, TW_SETTLING);
+    config.rest_us = 1 * S;
+    assert_int_equal(tw_sighting_adjust(&watch, &config), TW_OK);
+    assert_int_equal(tw_sighting_trigger(&watch), TW_SIGHTING_BEGAN);
+    assert_int_equal(feed(&watch, 81, 95, 0), TW_SIGHTING_ENDED);
+    assert_int_equal(watch.state, TW_RESTING);
+    assert_int_equal(feed(&watch, 96, 99, 500), 0);
+    assert_int_equal(feed(&watch, 100, 101, 500), TW_SIGHTING_BEGAN);
+}
+
 static void test_disarmed_begins_nothing(void **state)
 {
     (void)state;
@@ -410,6 +484,9 @@ int main(void)
         cmocka_unit_test(test_hysteresis_and_post_event),
         cmocka_unit_test(test_motion_in_post_event_goes_on),
         cmocka_unit_test(test_settling_holds_back),
+        cmocka_unit_test(test_limits_change_while_it_watches),
+        cmocka_unit_test(test_a_shorter_window_forgets_old_hits),
+        cmocka_unit_test(test_learning_anew_holds_back_but_ends_nothing),
         cmocka_unit_test(test_disarmed_begins_nothing),
         cmocka_unit_test(test_arming_and_disarming),
         cmocka_unit_test(test_a_sighting_that_is_asked_for),
