@@ -226,6 +226,15 @@ typedef struct tw_destination_settings {
     int64_t timeout_us;                   /* without a sign from the other side */
 } tw_destination_settings;
 
+/* How another value of a setting is applied while a station runs; the gentlest first. */
+typedef enum tw_applied {
+    TW_APPLIED_NOT,     /* nothing differs */
+    TW_APPLIED_LIVE,    /* between two frames; for files and messages, with the next */
+    TW_APPLIED_RELEARN, /* the detector begins anew; what runs goes on */
+    TW_APPLIED_REOPEN,  /* the camera is opened again, once no sighting runs */
+    TW_APPLIED_START    /* when the station starts again */
+} tw_applied;
+
 /* One setting with its value and where that comes from. Texts are borrowed. */
 typedef struct tw_setting {
     const char *section; /* "station", "camera" or "destination" */
@@ -239,6 +248,7 @@ typedef struct tw_setting {
     const char *help;    /* one sentence */
     const char *origin;  /* "built-in", "station.ini:14", "--set" */
     bool in_file_alone;  /* it is changed in the file itself, never over the page */
+    tw_applied applied;  /* how another value is */
 } tw_setting;
 
 typedef struct tw_settings tw_settings;
@@ -305,10 +315,11 @@ TW_API tw_status tw_settings_check(tw_settings *settings, tw_problem_fn told, vo
  */
 TW_API bool tw_settings_sound(const tw_settings *settings, const char *camera);
 
-/** @return whether two settings say the same of a camera that both have, its zones
- * included; NULL: of the station. */
-TW_API bool tw_settings_same(const tw_settings *a, const tw_settings *b,
-                             const char *camera);
+/** What it takes to go from what one set of settings says of a camera to what another
+ * says, zones included; NULL: of the station.
+ * @return TW_APPLIED_NOT: they say the same; TW_APPLIED_START also where one is NULL. */
+TW_API tw_applied tw_settings_difference(const tw_settings *a, const tw_settings *b,
+                                         const char *camera);
 
 /** @return whether two settings say the same of all hooks. */
 TW_API bool tw_settings_same_hooks(const tw_settings *a, const tw_settings *b);

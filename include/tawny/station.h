@@ -158,18 +158,18 @@ TW_API void tw_station_free(tw_station *station);
 TW_API tw_status tw_station_run(tw_station *station);
 
 /**
- * Have new settings hold while the station runs. Cameras of which they say the same go on
- * untouched. One that differs ends, a running sighting first if that is over within its
- * longest, and begins anew; one that is not named any more ends; one that is new begins.
- * One whose new settings are not sound goes on with its old ones. What differs for the
- * station itself holds from the next start on, and that is told. Returns at once; a
- * TW_EVENT_RELOADED tells when it is done.
+ * Have new settings hold while the station runs, each as its row of the table says
+ * (tw_applied): between two frames, so that nothing is missed and a sighting that runs
+ * goes on; with the detector beginning anew; or with the camera opened again, once no
+ * sighting runs or it is over its longest. A camera that is not named any more ends, one
+ * that is new begins, and one that has failed is tried again. One whose new settings are
+ * not sound goes on with its old ones. What holds from the next start on only is told.
+ * Returns at once; a TW_EVENT_RELOADED tells when it is done.
  *
  * @param settings  Taken over, whatever is returned. After tw_settings_check.
- * @return TW_OK; TW_EINVAL: they are not sound, or have no camera. Any thread, but not
- *         while an event is told.
+ * @return TW_OK; TW_EINVAL: they are not sound, or have no camera. Any thread.
  */
-TW_API tw_status tw_station_reload(tw_station *station, tw_settings *settings);
+TW_API tw_status tw_station_apply(tw_station *station, tw_settings *settings);
 
 /**
  * Arm or disarm cameras from outside, over what the settings say.

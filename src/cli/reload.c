@@ -33,7 +33,7 @@ static void read_again(const reloading *r)
         return;
     }
     r->calls.read(r->calls.ctx, settings);
-    if (tw_station_reload(r->station, settings) != TW_OK)
+    if (tw_station_apply(r->station, settings) != TW_OK)
         (void)cli_say(CLI_FAILED, "there is no camera: the old cameras go on");
 }
 

@@ -204,14 +204,20 @@ static bool has_settled(const tw_sighting_watch *watch)
     return watch->own.last_us - watch->own.learnt_us >= watch->config.settle_us;
 }
 
+/* Where a sighting may begin, unless the place is being learnt again. */
+static tw_watch_state ready(tw_sighting_watch *watch)
+{
+    watch->own.anew = watch->own.anew && !has_settled(watch);
+    return watch->own.anew ? TW_SETTLING : TW_ARMED;
+}
+
 static void rest(tw_sighting_watch *watch)
 {
     forget_hits(watch);
     watch->own.rest_until_us = watch->own.free_us + watch->config.rest_us;
     watch->state = !watch->config.armed        ? TW_IDLE
                    : watch->config.rest_us > 0 ? TW_RESTING
-                   : watch->own.anew           ? TW_SETTLING
-                                               : TW_ARMED;
+                                               : ready(watch);
 }
 
 static unsigned go_on(tw_sighting_watch *watch, const tw_reading *reading)
@@ -267,11 +273,9 @@ unsigned tw_sighting_step(tw_sighting_watch *watch, const tw_reading *reading)
     watch->own.step_us = reading->t_us - watch->own.last_us;
     watch->own.last_us = reading->t_us;
     if (watch->state == TW_RESTING && reading->t_us >= watch->own.rest_until_us)
-        watch->state = watch->own.anew ? TW_SETTLING : TW_ARMED;
-    if (watch->state == TW_SETTLING && has_settled(watch)) {
-        watch->own.anew = false;
-        watch->state = TW_ARMED;
-    }
+        watch->state = ready(watch);
+    if (watch->state == TW_SETTLING && has_settled(watch))
+        watch->state = ready(watch);
     switch (watch->state) {
     case TW_ARMED: return wait_for_motion(watch, reading);
     case TW_SIGHTING: return go_on(watch, reading);

@@ -414,6 +414,11 @@ static const char *shown(const tw_row *row, const char *value)
     return bare ? "***" : value;
 }
 
+static tw_applied applied_of(const tw_row *row)
+{
+    return (tw_applied)(row->applied & ~(unsigned)TW_SENDING);
+}
+
 /* @param fixed  It cannot be changed over the page, whatever its row says. */
 static void show_row(const tw_row *row, const entry *e, bool fixed,
                      void (*visit)(void *ctx, const tw_setting *setting), void *ctx)
@@ -433,7 +438,8 @@ static void show_row(const tw_row *row, const entry *e, bool fixed,
                                 .choices = choices_of(row),
                                 .help = row->help,
                                 .origin = e ? e->origin : "built-in",
-                                .in_file_alone = fixed || row->reach == TW_REACH_FILE};
+                                .in_file_alone = fixed || row->reach == TW_REACH_FILE,
+                                .applied = applied_of(row)};
     visit(ctx, &setting);
 }
 
@@ -513,20 +519,26 @@ static bool has_zones(const tw_settings *a, const tw_settings *b, const char *ca
     return true;
 }
 
-bool tw_settings_same(const tw_settings *a, const tw_settings *b, const char *camera)
+tw_applied tw_settings_difference(const tw_settings *a, const tw_settings *b,
+                                  const char *camera)
 {
     size_t count = 0;
     const tw_row *rows = tw_table(&count);
+    tw_applied most = TW_APPLIED_NOT;
     if (!a || !b)
-        return false;
+        return TW_APPLIED_START;
     for (size_t i = 0; i < count; i++) {
-        if (strcmp(rows[i].section, camera ? "camera" : "station") != 0)
-            continue;
-        if (!same_value(entry_of(a, camera, &rows[i]), entry_of(b, camera, &rows[i]),
+        const tw_applied applied = applied_of(&rows[i]);
+        if (strcmp(rows[i].section, camera ? "camera" : "station") == 0 &&
+            applied > most &&
+            !same_value(entry_of(a, camera, &rows[i]), entry_of(b, camera, &rows[i]),
                         &rows[i]))
-            return false;
+            most = applied;
     }
-    return !camera || (has_zones(a, b, camera) && has_zones(b, a, camera));
+    if (most == TW_APPLIED_NOT && camera &&
+        !(has_zones(a, b, camera) && has_zones(b, a, camera)))
+        most = TW_APPLIED_LIVE;
+    return most;
 }
 
 bool tw_settings_same_hooks(const tw_settings *a, const tw_settings *b)
@@ -538,17 +550,17 @@ bool tw_settings_same_hooks(const tw_settings *a, const tw_settings *b)
 /* Whether b has the cameras that a has, and the same goes from them. */
 static bool sends_alike(const tw_settings *a, const tw_settings *b)
 {
-    static const char *const keys[] = {"send_to", "caption", "caption_on",
-                                       "caption_clean"};
+    size_t count = 0;
+    const tw_row *rows = tw_table(&count);
     for (size_t i = 0; i < a->section_count; i++) {
         const char *name = a->sections[i].name;
         if (a->sections[i].level != IN_CAMERA)
             continue;
         bool same = tw_find_section(b, IN_CAMERA, name) != NULL;
-        for (size_t k = 0; same && k < sizeof keys / sizeof *keys; k++) {
-            const tw_row *row = tw_table_find("camera", keys[k]);
-            same = same_value(tw_deciding(a, name, row), tw_deciding(b, name, row), row);
-        }
+        for (size_t k = 0; same && k < count; k++)
+            if ((rows[k].applied & TW_SENDING) && strcmp(rows[k].section, "camera") == 0)
+                same = same_value(tw_deciding(a, name, &rows[k]),
+                                  tw_deciding(b, name, &rows[k]), &rows[k]);
         if (!same)
             return false;
     }

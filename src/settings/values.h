@@ -59,7 +59,10 @@ struct tw_row {
     const char *choices; /* words separated by blanks, in the order of the enum */
     const char *help;
     tw_reach reach;
+    unsigned applied; /* a tw_applied, and TW_SENDING where what is sent differs with it */
 };
+
+enum { TW_SENDING = 16 };
 
 extern const tw_type tw_type_text;       /* const char *, borrowed from the text */
 extern const tw_type tw_type_switch;     /* bool: yes, no */

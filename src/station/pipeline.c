@@ -35,88 +35,6 @@ void tw_pipeline_problem(const tw_pipeline *p, tw_status st, const char *text)
 
 /* ---- making ---------------------------------------------------------------------- */
 
-tw_sighting_config tw_sighting_config_of(const tw_camera_settings *c)
-{
-    tw_sighting_config config = (tw_sighting_config){.start_ppm = (uint32_t)c->start_ppm,
-                                                     .stay_ppm = (uint32_t)c->stay_ppm,
-                                                     .confirm_k = c->confirm.k,
-                                                     .confirm_n = c->confirm.n,
-                                                     .armed = c->armed,
-                                                     .settle_us = c->settle_us,
-                                                     .pre_us = c->pre_us,
-                                                     .post_us = c->post_us,
-                                                     .rest_us = c->rest_us,
-                                                     .longest_us = c->longest_us};
-    for (size_t i = 0; i < c->zone_count && config.own_count < TW_OWN_LIMITS_MAX; i++)
-        if (c->zones[i].start_ppm > 0)
-            config.own[config.own_count++] =
-                (tw_own_limits){c->zones[i].start_ppm, c->zones[i].stay_ppm};
-    return config;
-}
-
-static tw_detector_config detector_config(const tw_camera_settings *c, uint16_t width,
-                                          uint16_t height)
-{
-    tw_detector_config config;
-    tw_detector_defaults(&config, width, height);
-    config.difference = (uint16_t)c->difference;
-    config.noise_margin_pct = (uint16_t)c->noise_margin_pct;
-    config.smallest_ppm = (uint32_t)c->smallest_ppm;
-    config.largest_ppm = (uint32_t)c->largest_ppm;
-    config.travel_ppm = (uint32_t)c->travel_ppm;
-    config.memory_us = c->memory_us;
-    config.light_guard = c->light_guard;
-    config.sway_guard = c->sway_guard;
-    config.shake_guard = c->shake_guard;
-    return config;
-}
-
-static tw_status watch_zones(tw_pipeline *p, tw_error *err)
-{
-    const tw_grid grid = tw_detector_grid(p->detector);
-    free(p->mask);
-    p->mask = malloc((size_t)grid.columns * grid.rows);
-    if (!p->mask)
-        return tw_fail(err, TW_ENOMEM, "out of memory");
-    tw_status st = tw_zones_mark(&grid, p->camera->zones, p->camera->zone_count, p->mask);
-    if (st == TW_OK && p->mask_picture)
-        st = tw_mask_mark(&grid, &p->mask_luma, p->mask);
-    if (st == TW_OK)
-        st = tw_detector_watch_cells(p->detector, p->mask);
-    if (st != TW_OK)
-        return tw_fail(err, TW_EINVAL, "camera %s: its %s leave nothing to watch",
-                       p->camera->name, p->mask_picture ? "zones and mask" : "zones");
-    return TW_OK;
-}
-
-static tw_status make_detector(tw_pipeline *p, uint16_t width, uint16_t height,
-                               tw_error *err)
-{
-    const tw_detector_config config = detector_config(p->camera, width, height);
-    size_t bytes = 0;
-    if (tw_detector_bytes(&config, &bytes) != TW_OK)
-        return tw_fail(err, TW_ESIZE, "camera %s: a picture of %u x %u cannot be watched",
-                       p->camera->name, p->width, p->height);
-    free(p->memory);
-    p->memory = malloc(bytes);
-    if (!p->memory || tw_detector_init(&config, p->memory, bytes, &p->detector) != TW_OK)
-        return tw_fail(err, TW_ENOMEM, "out of memory");
-    p->luma_width = width;
-    p->luma_height = height;
-    return watch_zones(p, err);
-}
-
-/* How much of the width the detector looks at, or of the height where that is more: it
- * wants as many pixels of a part as of a whole. */
-static uint32_t looked_ppm(const tw_view *view)
-{
-    const tw_crop *c = &view->crop;
-    const int32_t across = c->right - c->left, down = c->bottom - c->top;
-    if (tw_crop_is_whole(c))
-        return TW_LOOKED_ALL;
-    return (uint32_t)(across > down ? across : down);
-}
-
 tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
                           const tw_stream *stream, const tw_stream *looked,
                           const tw_keep *keep, tw_event_fn told, void *ctx,
@@ -132,7 +50,7 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
     p->arms = p->orders ? atomic_load(&p->orders->arms) : 0;
     p->wiring = (tw_wiring){.pins = keep ? keep->pins : NULL, .sensed_us = INT64_MIN};
     p->stream = *stream;
-    p->looked = looked ? looked->codec : stream->codec;
+    p->looked_stream = looked ? *looked : *stream;
     p->kept_view = tw_view_of(camera, stream->turn);
     p->view = looked ? tw_view_of(camera, looked->turn) : p->kept_view;
     p->told = told;
@@ -149,12 +67,11 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
     if (st == TW_OK && camera->mask[0] != '\0')
         st = tw_mask_read(camera->mask, &p->mask_picture, &p->mask_luma, err);
     if (st == TW_OK)
-        st = tw_decoder_open(looked ? looked : stream, looked_ppm(&p->view), &p->decoder,
-                             err);
+        st = tw_decoder_open(&p->looked_stream, tw_pipeline_looked_ppm(&p->view), &p->decoder, err);
     if (st == TW_OK && looked)
         st = tw_decoder_open(stream, 0, &p->keeper, err);
     if (st == TW_OK && keep)
-        st = tw_recorder_new(keep->lane, stream, keep->sink, &p->recorder, err);
+        st = tw_recorder_new(camera, keep->lane, stream, keep->sink, &p->recorder, err);
     if (st == TW_OK) {
         *out = p;
         tell(p, (tw_event){.kind = TW_EVENT_OPENED, .stream = stream});
@@ -172,7 +89,6 @@ void tw_pipeline_free(tw_pipeline *p)
     tw_decoder_close(p->keeper);
     tw_recorder_free(p->recorder);
     free(p->memory);
-    free(p->mask);
     free(p->mask_picture);
     tw_parcel_release(p->best.jpeg);
     tw_parcel_release(p->parcel);
@@ -265,9 +181,10 @@ static void note_arming(tw_pipeline *p, int64_t t_us)
         p->armed_us = t_us;
     }
     const tw_arming arming = arming_at(p, t_us);
-    if (arming == p->arming && arming != TW_DISARMED_BY_DELAY)
+    if (arming == p->arming && arming != TW_DISARMED_BY_DELAY && p->arming_known)
         return;
     p->arming = arming;
+    p->arming_known = true;
     p->arming_until_us = arming == TW_DISARMED_BY_DELAY
                              ? p->armed_us + p->camera->arm_delay_us + p->wall_offset_us
                          : arming == TW_DISARMED_BY_HOURS
@@ -361,7 +278,7 @@ static tw_status change_size(tw_pipeline *p, const tw_decoded *decoded, tw_error
     p->height = decoded->height;
     if (!p->keeper)
         keep_size(p, p->width, p->height);
-    return make_detector(p, decoded->luma.width, decoded->luma.height, err);
+    return tw_pipeline_make_detector(p, decoded->luma.width, decoded->luma.height, err);
 }
 
 /* Whether it is time to look at a frame again: frames in between are only kept. Half a
@@ -535,7 +452,7 @@ static tw_status decode(tw_pipeline *p, const tw_packet *packet, bool *bad, tw_e
     tw_error why = {0};
     if (leaves_out(p, packet))
         return TW_OK;
-    if (packet && p->looked == TW_CODEC_MJPEG && !due(p, packet->t_us))
+    if (packet && p->looked_stream.codec == TW_CODEC_MJPEG && !due(p, packet->t_us))
         return TW_OK; /* each is a picture of its own, and needs no decoding */
     const tw_status st = tw_decoder_send(p->decoder, packet, &why);
     if (st == TW_OK)
@@ -550,7 +467,7 @@ static tw_status read_plane(tw_pipeline *p, const tw_frame *frame, tw_error *err
     if (!due(p, frame->packet.t_us) || rests(p, &frame->packet))
         return TW_OK;
     const tw_luma *luma = &frame->luma;
-    const uint16_t factor = tw_factor_for(luma->width, looked_ppm(&p->view));
+    const uint16_t factor = tw_factor_for(luma->width, tw_pipeline_looked_ppm(&p->view));
     tw_decoded decoded = {*luma, frame->packet.t_us, luma->width, luma->height};
     if (factor > 1) {
         const size_t need = (size_t)(luma->width / factor) * (luma->height / factor);
@@ -649,7 +566,7 @@ tw_status tw_pipeline_frame(tw_pipeline *p, const tw_frame *frame, tw_error *err
 void tw_pipeline_finish(tw_pipeline *p)
 {
     bool bad = false;
-    if (p->looked != TW_CODEC_MJPEG)
+    if (p->looked_stream.codec != TW_CODEC_MJPEG)
         (void)decode(p, NULL, &bad, NULL);
     close_footage(p);
     if (p->result.frames > 0)

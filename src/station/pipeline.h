@@ -44,6 +44,15 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
                           tw_pipeline **out, tw_error *err);
 void tw_pipeline_free(tw_pipeline *pipeline); /* NULL is fine */
 
+/** Have other settings of the camera hold from the next frame on: what has been learnt,
+ * what is held and what runs goes on. Where the picture is turned or cropped otherwise
+ * the detector begins anew, and so does settling; a sighting that runs goes on. What they
+ * say of the source, its size and its rate is not looked at.
+ * @param camera  Outlives the pipeline, or the next of these calls.
+ * @return TW_OK; else the old ones hold, and err says why. */
+tw_status tw_pipeline_adjust(tw_pipeline *pipeline, const tw_camera_settings *camera,
+                             tw_error *err);
+
 /** Take one frame through. What is wrong with it is told; only what ends the camera comes
  * back: TW_ENOMEM, TW_EDAMAGED (nothing but damaged frames), TW_ESIZE (cannot be
  * watched). */

@@ -1,4 +1,6 @@
 /* What is wired to a camera: a motion sensor, a lamp, an output that pulses. */
+#include <string.h>
+
 #include "pipeline_state.h"
 
 static bool wired(const tw_pipeline *p, const char *line)
@@ -100,4 +102,17 @@ void tw_wiring_ended(tw_pipeline *p)
     if (p->wiring.pulse)
         switch_line(p, p->camera->pulse_pin, false);
     p->wiring.pulse = false;
+}
+
+void tw_wiring_change(tw_pipeline *p, const tw_camera_settings *next)
+{
+    const tw_camera_settings *had = p->camera;
+    tw_wiring *w = &p->wiring;
+    if (w->lamp && strcmp(had->lamp_pin, next->lamp_pin) != 0)
+        light(p, false);
+    if (w->pulse && strcmp(had->pulse_pin, next->pulse_pin) != 0) {
+        switch_line(p, had->pulse_pin, false);
+        w->pulse = false;
+    }
+    w->failed = false; /* what is wrong with them is told again */
 }

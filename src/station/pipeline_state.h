@@ -29,12 +29,11 @@ typedef struct tw_wiring {
 struct tw_pipeline {
     const tw_camera_settings *camera;
     tw_stream stream;
-    tw_decoder *decoder; /* of what is looked at */
+    tw_stream looked_stream; /* what is looked at: the same, or another */
+    tw_decoder *decoder;     /* of it */
     tw_decoder *keeper;  /* of what is kept, for stills; NULL: that is the same stream */
-    tw_codec looked;     /* codec of what is looked at */
     tw_detector *detector;
     void *memory; /* of the detector */
-    uint8_t *mask;
     uint8_t *mask_picture;            /* of mask = FILE; NULL: none */
     tw_luma mask_luma;                /* a view of it */
     uint16_t width, height;           /* of pictures looked at; 0 before the first */
@@ -49,6 +48,7 @@ struct tw_pipeline {
     int64_t armed_us; /* the first frame of all, or after an order: arm_delay counts */
     unsigned arms;    /* orders to arm that have been seen to */
     tw_arming arming;
+    bool arming_known;       /* and for how long, by these settings */
     int64_t arming_until_us; /* wall time; 0: not known */
     bool waits_for_key;    /* packets were left out: the next picture needs a key frame */
     tw_recorder *recorder; /* NULL: nothing is stored */
@@ -80,6 +80,14 @@ struct tw_pipeline {
     void *ctx;
 };
 
+/** How much of the width the detector looks at, or of the height where that is more. */
+uint32_t tw_pipeline_looked_ppm(const tw_view *view);
+
+/** A detector of pictures of this size, by the camera's settings, takes the place of the
+ * one that there is. */
+tw_status tw_pipeline_make_detector(tw_pipeline *p, uint16_t width, uint16_t height,
+                                    tw_error *err);
+
 /** Tell of something wrong; the camera goes on. */
 void tw_pipeline_problem(const tw_pipeline *p, tw_status st, const char *text);
 
@@ -110,6 +118,9 @@ bool tw_wiring_starts(const tw_pipeline *p);
 /** A sighting began, or ended: switch what is wired. All is off after the end. */
 void tw_wiring_began(tw_pipeline *p);
 void tw_wiring_ended(tw_pipeline *p);
+
+/** Other settings come: what they wire otherwise is switched off. */
+void tw_wiring_change(tw_pipeline *p, const tw_camera_settings *next);
 
 /** The still by the clock, if it is time. */
 void tw_stills_timed(tw_pipeline *p);

@@ -160,10 +160,9 @@ static bool give(void *ctx, tw_job *job, bool wait)
     if (!made && !wait)
         return false;
     (void)pthread_mutex_lock(&q->lock);
-    const size_t limit = limit_for(q, job);
-    while (q->held > 0 && q->held + bytes > limit && wait)
+    while (q->held > 0 && q->held + bytes > limit_for(q, job) && wait)
         (void)pthread_cond_wait(&q->went, &q->lock);
-    const bool room = q->held == 0 || q->held + bytes <= limit;
+    const bool room = q->held == 0 || q->held + bytes <= limit_for(q, job);
     if (room && made) {
         *made = (node){.given_us = now_of(q), .job = *job};
         if (q->last)
@@ -176,10 +175,19 @@ static bool give(void *ctx, tw_job *job, bool wait)
         (void)pthread_cond_signal(&q->came);
     } else if (wait) { /* out of memory: the footage of this job is lost */
         tw_parcel_release(job->parcel);
+        twi_snapshot_release(job->snapshot);
     }
     (void)pthread_mutex_unlock(&q->lock);
     free(made);
     return room || wait;
+}
+
+void tw_queue_limit(tw_queue *q, size_t limit)
+{
+    (void)pthread_mutex_lock(&q->lock);
+    q->limit = limit;
+    (void)pthread_cond_broadcast(&q->went); /* what waited may fit now */
+    (void)pthread_mutex_unlock(&q->lock);
 }
 
 size_t tw_queue_waiting(tw_queue *q)

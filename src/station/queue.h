@@ -15,6 +15,9 @@ void tw_queue_finish(tw_queue *queue);
 /** A sink that refuses while the queue is full. Thread-safe. */
 tw_job_sink tw_queue_sink(tw_queue *queue);
 
+/** Let so many bytes wait from now on. Thread-safe. */
+void tw_queue_limit(tw_queue *queue, size_t limit);
+
 /** @return bytes that wait. Thread-safe. */
 size_t tw_queue_waiting(tw_queue *queue);
 

@@ -21,6 +21,7 @@ typedef struct plan {
     int64_t from_us;      /* its first packet's */
     int64_t stop_us;      /* the file holds packets decoded before this; set once ended */
     bool ended;
+    bool complete;        /* and no packet of it is still to come */
     bool over;     /* its sighting is: that is told behind it */
     bool begun;    /* its first job is given */
     uint64_t next; /* sequence number of the next packet to give */
@@ -37,6 +38,7 @@ typedef struct strand {
 enum { SIGHTINGS, CONTINUOUS, TIMED, STRANDS };
 
 struct tw_recorder {
+    const tw_camera_settings *camera;
     tw_lane *lane;
     tw_stream stream;
     tw_parcel *extra; /* of the stream */
@@ -62,7 +64,7 @@ static void release(void *ctx, void *owner)
 static tw_status make_ring(tw_recorder *r)
 {
     const tw_ring_config config = {.max_frames = FIRST_SLOTS,
-                                   .most_bytes = (size_t)r->lane->camera->pre_bytes,
+                                   .most_bytes = (size_t)r->camera->pre_bytes,
                                    .release = release};
     const size_t bytes = tw_ring_bytes(FIRST_SLOTS);
     r->memory = malloc(bytes);
@@ -92,7 +94,7 @@ static int64_t reach_us(const tw_recorder *r)
     const tw_stream *s = &r->stream;
     const int64_t step =
         s->fps_num > 0 ? INT64_C(1000000) * s->fps_den / s->fps_num : STEP_USUAL_US;
-    return r->lane->camera->pre_us + (r->lane->camera->confirm.n + 1) * step + MARGIN_US;
+    return r->camera->pre_us + (r->camera->confirm.n + 1) * step + MARGIN_US;
 }
 
 /* Forget what no file can need any more. */
@@ -221,7 +223,7 @@ static void pump_strand(tw_recorder *r, strand *s, bool all)
         }
         if (!give_packets(r, s, p, all, &passed_end) && !all)
             return;
-        if (!all && !(p->ended && passed_end))
+        if (!all && !(p->ended && (passed_end || p->complete)))
             return;
         if (!give_end(r, s, p, all))
             return;
@@ -259,15 +261,25 @@ static void end_plan(plan *p, int64_t stop_us)
     p->stop_us = stop_us;
 }
 
+/* A file ends with what is held by now. */
+static void end_here(const tw_recorder *r, plan *p)
+{
+    tw_packet newest;
+    const bool any =
+        tw_ring_get(r->ring, tw_ring_end(r->ring) - 1, &newest, NULL) == TW_OK;
+    end_plan(p, any ? newest.dts_us + 1 : INT64_MIN);
+    p->complete = true;
+}
+
 /* Continuous recording: a segment that is long enough ends before a key frame, with which
  * the next one begins. */
 static void plan_segment(tw_recorder *r, const tw_packet *newest)
 {
     strand *s = &r->strands[CONTINUOUS];
     plan *p = running(s);
-    if (!r->lane->camera->continuous || !newest->key)
+    if (!r->camera->continuous || !newest->key)
         return;
-    if (p && newest->t_us - p->from_us < r->lane->camera->segment_us)
+    if (p && newest->t_us - p->from_us < r->camera->segment_us)
         return;
     if (p)
         end_plan(p, newest->dts_us);
@@ -279,7 +291,7 @@ static void plan_segment(tw_recorder *r, const tw_packet *newest)
 static void plan_timed(tw_recorder *r, const tw_packet *newest)
 {
     strand *s = &r->strands[TIMED];
-    const tw_timed_clip *timed = &r->lane->camera->timed_clip;
+    const tw_timed_clip *timed = &r->camera->timed_clip;
     plan *p = running(s);
     if (p && newest->t_us - p->from_us >= timed->length_us)
         end_plan(p, newest->dts_us);
@@ -291,8 +303,9 @@ static void plan_timed(tw_recorder *r, const tw_packet *newest)
 
 /* ---- for the pipeline ------------------------------------------------------------ */
 
-tw_status tw_recorder_new(tw_lane *lane, const tw_stream *stream, tw_job_sink sink,
-                          tw_recorder **out, tw_error *err)
+tw_status tw_recorder_new(const tw_camera_settings *camera, tw_lane *lane,
+                          const tw_stream *stream, tw_job_sink sink, tw_recorder **out,
+                          tw_error *err)
 {
     static const tw_kind kinds[STRANDS] = {[SIGHTINGS] = TW_KIND_CLIP,
                                            [CONTINUOUS] = TW_KIND_SEGMENT,
@@ -300,6 +313,7 @@ tw_status tw_recorder_new(tw_lane *lane, const tw_stream *stream, tw_job_sink si
     tw_recorder *r = calloc(1, sizeof *r);
     if (!r)
         return tw_fail(err, TW_ENOMEM, "out of memory");
+    r->camera = camera;
     r->lane = lane;
     r->sink = sink;
     r->stream = *stream;
@@ -324,6 +338,16 @@ void tw_recorder_free(tw_recorder *r)
     free(r->memory);
     tw_parcel_release(r->extra);
     free(r);
+}
+
+void tw_recorder_adjust(tw_recorder *r, const tw_camera_settings *camera)
+{
+    plan *segment = running(&r->strands[CONTINUOUS]);
+    r->camera = camera;
+    (void)tw_ring_limit(r->ring, (size_t)camera->pre_bytes);
+    if (segment && !camera->continuous)
+        end_here(r, segment);
+    pump(r, false);
 }
 
 void tw_recorder_hold(tw_recorder *r, int64_t t_us)
@@ -366,7 +390,7 @@ void tw_recorder_began(tw_recorder *r, const tw_sighting *sighting)
 {
     tw_job job = {.kind = TW_JOB_BEGAN, .sighting = *sighting};
     (void)give(r, &job, false); /* such jobs are always taken */
-    if (!r->lane->camera->clips)
+    if (!r->camera->clips)
         return;
     const plan p = {.sighting = *sighting,
                     .from_us = sighting->clip_start_us,

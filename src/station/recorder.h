@@ -9,10 +9,16 @@
 
 typedef struct tw_recorder tw_recorder;
 
-/** @param stream  Copied, with what it points to. */
-tw_status tw_recorder_new(tw_lane *lane, const tw_stream *stream, tw_job_sink sink,
-                          tw_recorder **out, tw_error *err);
+/** @param camera  Outlives the recorder, or the next tw_recorder_adjust.
+ * @param stream  Copied, with what it points to. */
+tw_status tw_recorder_new(const tw_camera_settings *camera, tw_lane *lane,
+                          const tw_stream *stream, tw_job_sink sink, tw_recorder **out,
+                          tw_error *err);
 void tw_recorder_free(tw_recorder *recorder); /* NULL is fine */
+
+/** Other settings of the camera hold from now on; what is held stays, as far as its new
+ * memory reaches. A segment that runs ends where continuous recording does. */
+void tw_recorder_adjust(tw_recorder *recorder, const tw_camera_settings *camera);
 
 /** The size of the pictures that come from now on: some cameras do not know it before
  * their first frame, and it may change after a tw_recorder_flush. */

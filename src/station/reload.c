@@ -1,5 +1,5 @@
 /* Taking new settings over while the station runs: each camera is compared with what it
- * runs on, and only those that differ are touched. */
+ * runs on, and does what the difference takes. */
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -7,39 +7,18 @@
 #include "station_state.h"
 
 typedef struct changes {
-    unsigned changed, added, dropped, kept_wrong;
+    unsigned live, reopened, added, dropped, kept_wrong;
 } changes;
-
-void tw_said_release(said *what)
-{
-    if (!what || --what->users > 0)
-        return;
-    if (what->owned)
-        tw_settings_free(what->settings);
-    free(what);
-}
 
 static watched *find(const tw_station *s, const char *name)
 {
     for (size_t i = 0; i < s->count; i++)
-        if (strcmp(s->cameras[i]->settings.name, name) == 0)
+        if (strcmp(s->cameras[i]->name, name) == 0)
             return s->cameras[i];
     return NULL;
 }
 
-/* ---- ending and following -------------------------------------------------------- */
-
-/* What it has done and was told goes on in what takes its place. */
-static void inherit(watched *next, const watched *w)
-{
-    const tw_camera_status *from = &w->status;
-    next->number = w->number;
-    next->status = *from;
-    next->status.open = false;
-    next->status.lost_us = next->status.next_us = 0;
-    next->orders_until_us = w->orders_until_us;
-    atomic_store(&next->orders.armed, atomic_load(&w->orders.armed));
-}
+/* ---- ending ---------------------------------------------------------------------- */
 
 /* The writer may still have its jobs; it is freed when that has let it go. */
 static void retire(tw_station *s, watched *w)
@@ -63,24 +42,16 @@ static void free_retired(tw_station *s)
     }
 }
 
-/* Put what follows in its place, or close the gap. */
-static void replace(tw_station *s, size_t index)
+/* Close the gap that one leaves. */
+static void drop(tw_station *s, size_t index)
 {
-    watched *w = s->cameras[index], *next = w->next;
-    w->next = NULL;
+    watched *w = s->cameras[index];
     (void)pthread_mutex_lock(&s->telling);
-    if (next) {
-        inherit(next, w);
-        s->cameras[index] = next;
-    } else {
-        s->count--;
-        memmove(&s->cameras[index], &s->cameras[index + 1],
-                (s->count - index) * sizeof(watched *));
-    }
+    s->count--;
+    memmove(&s->cameras[index], &s->cameras[index + 1],
+            (s->count - index) * sizeof(watched *));
     (void)pthread_mutex_unlock(&s->telling);
     retire(s, w);
-    if (next)
-        tw_watched_start(next);
 }
 
 static bool has_ended(tw_station *s, const watched *w)
@@ -105,10 +76,12 @@ bool tw_station_settle(tw_station *s)
             (void)pthread_join(w->thread, NULL);
         w->started = false;
         s->any_opened = s->any_opened || w->opened;
-        if (!atomic_load(&w->leave) || tw_station_stopping(s))
+        if (tw_station_stopping(s))
             continue;
-        any = any || w->next;
-        replace(s, i);
+        if (atomic_load(&w->leave))
+            drop(s, i);
+        else
+            any = tw_watched_again(w) || any;
     }
     return any;
 }
@@ -117,10 +90,14 @@ bool tw_station_settle(tw_station *s)
 
 static void ask_to_leave(watched *w)
 {
-    const tw_clock *clock = &w->station->board.clock;
+    tw_station *s = w->station;
+    const tw_clock *clock = &s->board.clock;
     if (atomic_load(&w->leave))
         return;
-    w->leave_by_us = clock->ops->now_us(clock->ctx) + w->settings.longest_us;
+    (void)pthread_mutex_lock(&s->telling);
+    atomic_store(&w->leave_by_us,
+                 clock->ops->now_us(clock->ctx) + w->snapshot->camera.longest_us);
+    (void)pthread_mutex_unlock(&s->telling);
     atomic_store(&w->leave, true);
 }
 
@@ -140,45 +117,84 @@ static bool add(tw_station *s, watched *w)
     return more != NULL;
 }
 
-static tw_status take_camera(tw_station *s, said *from, const char *name, changes *done)
+/* What it runs on, or will: nobody else offers it anything. */
+static tw_applied difference(watched *w, const twi_source *from, bool *sound)
+{
+    tw_station *s = w->station;
+    (void)pthread_mutex_lock(&s->telling);
+    const tw_applied how =
+        tw_settings_difference(twi_source_settings(w->snapshot->source),
+                               twi_source_settings(from), w->name);
+    const twi_snapshot *newest = w->offered ? w->offered : w->snapshot;
+    *sound = newest->sound;
+    (void)pthread_mutex_unlock(&s->telling);
+    return how;
+}
+
+static tw_status add_camera(tw_station *s, twi_source *from, const char *name,
+                            changes *done)
+{
+    watched *made = tw_watched_new(s, from, name);
+    done->added++;
+    return made && add(s, made) ? TW_OK : TW_ENOMEM;
+}
+
+static tw_status take_camera(tw_station *s, twi_source *from, const char *name,
+                             changes *done)
 {
     watched *w = find(s, name);
-    const watched *newest = w && w->next ? w->next : w;
-    const bool dropped = w && atomic_load(&w->leave) && !w->next;
-    if (w && newest->sound && !tw_settings_sound(from->settings, name)) {
+    bool was_sound = false;
+    if (!w)
+        return add_camera(s, from, name, done);
+    tw_applied how = difference(w, from, &was_sound);
+    if (was_sound && !tw_settings_sound(twi_source_settings(from), name)) {
         done->kept_wrong++; /* better with its old settings than not at all */
         return TW_OK;
     }
-    if (w && !dropped && !atomic_load(&w->failed) &&
-        tw_settings_same(newest->said->settings, from->settings, name))
+    if (atomic_exchange(&w->leave, false) || atomic_load(&w->failed) || !was_sound)
+        how = TW_APPLIED_REOPEN; /* it ends, or has ended: it begins anew */
+    if (how == TW_APPLIED_NOT) {
+        tw_watched_offer(w, NULL, how); /* nor what was offered before */
         return TW_OK;
-    watched *made = tw_watched_new(s, from, name);
-    if (!made)
-        return TW_ENOMEM;
-    if (!w) {
-        done->added++;
-        return add(s, made) ? TW_OK : TW_ENOMEM;
     }
-    done->changed++;
-    tw_watched_free(w->next);
-    w->next = made;
-    ask_to_leave(w);
+    twi_snapshot *next = twi_snapshot_new(from, name);
+    if (!next)
+        return TW_ENOMEM;
+    done->reopened += how >= TW_APPLIED_REOPEN;
+    done->live += how < TW_APPLIED_REOPEN;
+    tw_watched_offer(w, next, how);
     return TW_OK;
 }
 
-static void drop_others(tw_station *s, const said *from, changes *done)
+static void drop_others(tw_station *s, const twi_source *from, changes *done)
 {
     tw_camera_settings unused;
     for (size_t i = 0; i < s->count; i++) {
         watched *w = s->cameras[i];
-        if (tw_settings_camera(from->settings, w->settings.name, &unused) == TW_OK ||
-            (atomic_load(&w->leave) && !w->next))
+        if (tw_settings_camera(twi_source_settings(from), w->name, &unused) == TW_OK ||
+            atomic_load(&w->leave))
             continue;
-        tw_watched_free(w->next);
-        w->next = NULL;
+        tw_watched_offer(w, NULL, TW_APPLIED_NOT);
         ask_to_leave(w);
         done->dropped++;
     }
+}
+
+/* What concerns the store holds with the next file. */
+static tw_status take_station(tw_station *s, twi_source *from, tw_error *err)
+{
+    twi_snapshot *next = twi_snapshot_new(from, NULL);
+    if (!next)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    const tw_status st = tw_store_check_names(next->station.names, err);
+    if (st != TW_OK) {
+        twi_snapshot_release(next);
+        return st;
+    }
+    tw_queue_limit(s->queue, (size_t)next->station.queue_bytes);
+    tw_job job = {.kind = TW_JOB_SETTINGS, .snapshot = next};
+    (void)tw_queue_sink(s->queue).give(s->queue, &job, true);
+    return TW_OK;
 }
 
 static void say(tw_station *s, tw_status st, const char *text)
@@ -190,36 +206,58 @@ static void say(tw_station *s, tw_status st, const char *text)
                        .text = text});
 }
 
+/* "settings read again: cameras changed 2, opened again 1, new 1" */
 static void say_changes(tw_station *s, const changes *done)
 {
-    char text[200], wrong[100] = "";
+    const struct {
+        const char *what;
+        unsigned count;
+    } parts[] = {{"changed", done->live},
+                 {"opened again", done->reopened},
+                 {"new", done->added},
+                 {"dropped", done->dropped}};
+    char text[256];
+    size_t n = (size_t)snprintf(text, sizeof text, "settings read again: ");
+    bool any = false;
+    for (size_t i = 0; i < sizeof parts / sizeof *parts; i++) {
+        if (parts[i].count == 0)
+            continue;
+        n += (size_t)snprintf(text + n, sizeof text - n, "%s%s %u",
+                              any ? ", " : "cameras ", parts[i].what, parts[i].count);
+        any = true;
+    }
+    if (!any)
+        n += (size_t)snprintf(text + n, sizeof text - n, "no camera differs");
     if (done->kept_wrong > 0)
-        (void)snprintf(wrong, sizeof wrong,
+        (void)snprintf(text + n, sizeof text - n,
                        "; cameras with mistakes, which keep their old settings: %u",
                        done->kept_wrong);
-    if (done->changed + done->added + done->dropped == 0)
-        (void)snprintf(text, sizeof text, "settings read again: no camera differs%s",
-                       wrong);
-    else
-        (void)snprintf(text, sizeof text,
-                       "settings read again: cameras changed %u, new %u, dropped %u%s",
-                       done->changed, done->added, done->dropped, wrong);
     say(s, TW_OK, text);
+}
+
+static void adopt_station(tw_station *s, twi_source *from)
+{
+    tw_error err = {0};
+    const tw_applied how = tw_settings_difference(twi_source_settings(s->source),
+                                                  twi_source_settings(from), NULL);
+    if (how == TW_APPLIED_START)
+        say(s, TW_EAGAIN,
+            "some of what has changed in [station] holds from the next start on");
+    if (how != TW_APPLIED_NOT && take_station(s, from, &err) != TW_OK)
+        say(s, err.status, err.text);
 }
 
 void tw_station_adopt(tw_station *s, tw_settings *settings)
 {
     changes done = {0};
     tw_status st = TW_OK;
-    said *from = malloc(sizeof *from);
+    twi_source *from = twi_source_new(settings, true);
     if (!from) {
         tw_settings_free(settings);
         say(s, TW_ENOMEM, "out of memory: the old settings hold");
         return;
     }
-    *from = (said){settings, true, 1};
-    if (!tw_settings_same(s->said->settings, settings, NULL))
-        say(s, TW_EAGAIN, "what has changed in [station] holds from the next start on");
+    adopt_station(s, from);
     for (size_t i = 0; st == TW_OK && tw_settings_camera_name(settings, i); i++)
         st = take_camera(s, from, tw_settings_camera_name(settings, i), &done);
     if (st == TW_OK)
@@ -228,6 +266,6 @@ void tw_station_adopt(tw_station *s, tw_settings *settings)
         say_changes(s, &done);
     else
         say(s, st, "out of memory: not all of the new settings hold");
-    tw_said_release(s->said);
-    s->said = from;
+    twi_source_release(s->source);
+    s->source = from;
 }

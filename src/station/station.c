@@ -40,7 +40,7 @@ const char *tw_arming_name(tw_arming arming)
 static watched *camera_of(const tw_station *s, const char *camera)
 {
     for (size_t i = 0; camera && i < s->count; i++)
-        if (strcmp(s->cameras[i]->settings.name, camera) == 0)
+        if (strcmp(s->cameras[i]->name, camera) == 0)
             return s->cameras[i];
     return NULL;
 }
@@ -151,11 +151,11 @@ bool tw_station_stopping(const tw_station *s)
 
 static tw_status make_cameras(tw_station *s)
 {
-    const tw_settings *settings = s->said->settings;
+    const tw_settings *settings = twi_source_settings(s->source);
     const size_t count = tw_settings_camera_count(settings);
     s->cameras = calloc(count, sizeof(watched *));
     for (size_t i = 0; s->cameras && i < count; i++) {
-        s->cameras[i] = tw_watched_new(s, s->said, tw_settings_camera_name(settings, i));
+        s->cameras[i] = tw_watched_new(s, s->source, tw_settings_camera_name(settings, i));
         if (!s->cameras[i])
             return TW_ENOMEM;
         s->count++;
@@ -173,12 +173,11 @@ tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_
                        "there is no camera: write a [camera NAME] section with a source");
     tw_station *s = calloc(1, sizeof *s);
     if (s)
-        s->said = malloc(sizeof *s->said);
-    if (!s || !s->said) {
+        s->source = twi_source_new(settings, false);
+    if (!s || !s->source) {
         free(s);
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
-    *s->said = (said){settings, false, 1};
     s->board = *board;
     s->told = told;
     s->ctx = ctx;
@@ -213,14 +212,13 @@ void tw_station_free(tw_station *s)
         return;
     tw_writer_close(&s->writer);
     for (size_t i = 0; i < s->count; i++) {
-        tw_watched_free(s->cameras[i]->next);
         tw_watched_free(s->cameras[i]);
     }
     for (watched *w = s->retired, *next; w; w = next) {
         next = w->next;
         tw_watched_free(w);
     }
-    tw_said_release(s->said);
+    twi_source_release(s->source);
     tw_settings_free(s->pending);
     (void)pthread_cond_destroy(&s->changed);
     (void)pthread_mutex_destroy(&s->telling);
@@ -295,7 +293,7 @@ tw_status tw_station_run(tw_station *s)
     return s->any_opened ? TW_OK : TW_EIO;
 }
 
-tw_status tw_station_reload(tw_station *s, tw_settings *settings)
+tw_status tw_station_apply(tw_station *s, tw_settings *settings)
 {
     if (!s || !settings || tw_settings_camera_count(settings) == 0 ||
         !tw_settings_sound(settings, NULL)) {
@@ -362,7 +360,7 @@ static void note_order(tw_station *s, const watched *w, order what, int64_t for_
     if (s->given_count == TW_ORDERS_MAX)
         return;
     given_order *g = &s->given[s->given_count++];
-    (void)snprintf(g->camera, sizeof g->camera, "%s", w->settings.name);
+    (void)snprintf(g->camera, sizeof g->camera, "%s", w->name);
     word_order(what, for_us, g->text);
     (void)pthread_cond_signal(&s->changed);
 }
@@ -377,7 +375,7 @@ static tw_status order_cameras(tw_station *s, const char *camera, order what,
     const int64_t now_us = s->board.clock.ops->now_us(s->board.clock.ctx);
     (void)pthread_mutex_lock(&s->telling);
     for (size_t i = 0; i < s->count; i++) {
-        if (camera && strcmp(s->cameras[i]->settings.name, camera) != 0)
+        if (camera && strcmp(s->cameras[i]->name, camera) != 0)
             continue;
         give_order(s->cameras[i], what, for_us > 0 ? now_us + for_us : 0);
         note_order(s, s->cameras[i], what, for_us);

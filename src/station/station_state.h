@@ -9,27 +9,20 @@
 #include "tawny/backoff.h"
 #include "tawny/rate.h"
 
-/* Settings that were read together. */
-typedef struct said {
-    tw_settings *settings;
-    bool owned;     /* freed with the last user */
-    unsigned users; /* cameras, and the station; the running thread's own */
-} said;
-
 /* A camera that is watched. */
 typedef struct watched {
     tw_station *station;
-    said *said; /* what its settings belong to */
-    tw_camera_settings settings;
-    bool sound; /* nothing is wrong with them */
+    char name[64];
     tw_lane lane;
+    bool laned; /* the writer knows of it; the running thread's own, as these: */
     pthread_t thread;
-    bool started;         /* and not yet joined; the running thread's own, as this: */
-    struct watched *next; /* takes its place when it has ended, NULL: nothing does */
+    bool started;         /* and not yet joined */
+    struct watched *next; /* in the list of those that are gone */
     atomic_bool
         leave; /* its thread is to end, once no sighting runs or at the latest ... */
-    int64_t leave_by_us; /* ... then, by the clock; set before */
-    bool opened;         /* it has delivered; its thread's own until the join, as ... */
+    atomic_llong leave_by_us; /* ... then, by the clock; also for opening it again */
+    atomic_int offered_how;   /* a tw_applied: what the settings that are offered take */
+    bool opened;              /* it has delivered; its thread's own until the join, as ... */
     bool live;
     atomic_bool failed; /* it has ended with an error */
     uint32_t number;    /* of its last sighting */
@@ -38,7 +31,9 @@ typedef struct watched {
     int64_t looked_us; /* at how it fares */
     tw_orders orders;
     /* Under telling's lock. */
-    bool ended; /* its thread has nothing more to do */
+    twi_snapshot *snapshot; /* what it runs on; changed by its thread alone */
+    twi_snapshot *offered;  /* what it is to run on next; NULL: the same */
+    bool ended;             /* its thread has nothing more to do */
     tw_camera_status status;
     int64_t orders_until_us; /* by the clock; 0: for good */
 } watched;
@@ -54,7 +49,7 @@ struct tw_station {
     tw_board board;
     tw_station_settings settings;
     tw_writer writer;
-    said *said;      /* newest; the running thread's own, as ... */
+    twi_source *source; /* newest settings; the running thread's own, as ... */
     bool any_opened; /* ... this, and ... */
     watched
         *retired; /* ... these, linked by next: the writer may still have their jobs */
@@ -77,8 +72,8 @@ void tw_station_tell(void *station, const tw_event *event);
 
 bool tw_station_stopping(const tw_station *s);
 
-/** Make a camera of what was said of it; not yet watched. @return NULL: out of memory. */
-watched *tw_watched_new(tw_station *s, said *from, const char *name);
+/** Make a camera by its settings; not yet watched. @return NULL: out of memory. */
+watched *tw_watched_new(tw_station *s, twi_source *from, const char *name);
 
 /** Free a camera whose thread has ended and whose jobs are done. NULL is fine. */
 void tw_watched_free(watched *w);
@@ -86,8 +81,13 @@ void tw_watched_free(watched *w);
 /** Start its thread; what fails is told. */
 void tw_watched_start(watched *w);
 
-/** Let what was said go, if nobody uses it any more. */
-void tw_said_release(said *what);
+/** Have its thread take other settings over, as soon as what they take allows.
+ * @param next  Taken over. */
+void tw_watched_offer(watched *w, twi_snapshot *next, tw_applied how);
+
+/** A camera whose thread has ended takes over what it is offered, and is started again
+ * where that is a reason to. @return whether it was. */
+bool tw_watched_again(watched *w);
 
 /** Take new settings over: compare each camera with what it runs on. */
 void tw_station_adopt(tw_station *s, tw_settings *settings);

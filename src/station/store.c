@@ -9,7 +9,7 @@
 
 enum { SAME_NAME_MAX = 999 };
 
-static tw_status check_names(const char *names, tw_error *err)
+tw_status tw_store_check_names(const char *names, tw_error *err)
 {
     tw_name_fields fields = {.camera = "camera",
                              .station = "station",
@@ -52,7 +52,7 @@ tw_status tw_store_open(tw_store *store, const tw_card *card,
                         const tw_station_settings *settings, tw_error *err)
 {
     *store = (tw_store){*card, settings->name, settings->names};
-    return check_names(settings->names, err);
+    return tw_store_check_names(settings->names, err);
 }
 
 /* Name number try of a stem: the second is "stem-2.mp4". */

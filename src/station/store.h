@@ -27,7 +27,10 @@ typedef struct tw_store_file {
 /** Try whether the card can be written. @return TW_OK; TW_ENOSPC, TW_EACCES, TW_EIO. */
 tw_status tw_store_probe(const tw_card *card, tw_error *err);
 
-/** Check the pattern of names. */
+/** Check a pattern of names. @return TW_OK; TW_ESYNTAX: err says where it is wrong. */
+tw_status tw_store_check_names(const char *names, tw_error *err);
+
+/** Check the pattern of names, too. */
 tw_status tw_store_open(tw_store *store, const tw_card *card,
                         const tw_station_settings *settings, tw_error *err);
 

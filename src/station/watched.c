@@ -62,7 +62,7 @@ static void lost(watched *w, tw_status st, const tw_error *why, int64_t wait_us)
     (void)tw_fail(&line, st, "lost: %s; trying again in %.1f s, then less often", text,
                   (double)wait_us / 1e6);
     tw_station_tell(s, &(tw_event){.kind = TW_EVENT_LOST,
-                                   .camera = w->settings.name,
+                                   .camera = w->name,
                                    .wall_us = wall_us,
                                    .status = st,
                                    .text = line.text});
@@ -82,21 +82,120 @@ static void found_again(watched *w)
         return;
     (void)tw_fail(&line, TW_OK, "back after %.1f s", (double)(wall_us - since_us) / 1e6);
     tw_station_tell(s, &(tw_event){.kind = TW_EVENT_BACK,
-                                   .camera = w->settings.name,
+                                   .camera = w->name,
                                    .wall_us = wall_us,
                                    .text = line.text});
 }
 
+/* ---- other settings -------------------------------------------------------------- */
+
+static tw_queue *queue_of(tw_station *s)
+{
+    (void)pthread_mutex_lock(&s->telling);
+    tw_queue *queue = s->queue;
+    (void)pthread_mutex_unlock(&s->telling);
+    return queue;
+}
+
+void tw_watched_offer(watched *w, twi_snapshot *next, tw_applied how)
+{
+    tw_station *s = w->station;
+    (void)pthread_mutex_lock(&s->telling);
+    atomic_store(&w->leave_by_us, now_of(s) + w->snapshot->camera.longest_us);
+    twi_snapshot *unread = w->offered;
+    w->offered = next;
+    atomic_store(&w->offered_how, how);
+    (void)pthread_mutex_unlock(&s->telling);
+    twi_snapshot_release(unread);
+}
+
+/* @return what is offered, now the caller's; NULL: nothing is. */
+static twi_snapshot *take_offered(watched *w, tw_applied *how)
+{
+    tw_station *s = w->station;
+    (void)pthread_mutex_lock(&s->telling);
+    twi_snapshot *offered = w->offered;
+    w->offered = NULL;
+    *how = (tw_applied)atomic_exchange(&w->offered_how, TW_APPLIED_NOT);
+    (void)pthread_mutex_unlock(&s->telling);
+    return offered;
+}
+
+/* It runs on other settings from now on, and so does what the writer gets after this. */
+static void run_on(watched *w, twi_snapshot *next)
+{
+    tw_station *s = w->station;
+    tw_queue *queue = queue_of(s);
+    tw_job job = {.kind = TW_JOB_SETTINGS,
+                  .lane = &w->lane,
+                  .snapshot = twi_snapshot_keep(next)};
+    (void)tw_queue_sink(queue).give(queue, &job, true);
+    (void)pthread_mutex_lock(&s->telling);
+    twi_snapshot *had = w->snapshot;
+    w->snapshot = next;
+    (void)pthread_mutex_unlock(&s->telling);
+    twi_snapshot_release(had);
+}
+
+/* Between two frames. */
+static void adjust(watched *w, tw_pipeline *pipeline)
+{
+    tw_applied how;
+    tw_error err = {0}, line = {0};
+    twi_snapshot *next = take_offered(w, &how);
+    if (!next)
+        return;
+    if (tw_pipeline_adjust(pipeline, &next->camera, &err) == TW_OK) {
+        run_on(w, next);
+        return;
+    }
+    twi_snapshot_release(next);
+    (void)tw_fail(&line, err.status, "its new settings do not hold: %s", err.text);
+    tw_station_tell(w->station, &(tw_event){.kind = TW_EVENT_PROBLEM,
+                                            .camera = w->name,
+                                            .wall_us = wall_of(w->station),
+                                            .status = err.status,
+                                            .text = line.text});
+}
+
+/* While the camera is closed. @return whether it is to be opened for them. */
+static bool take_over(watched *w)
+{
+    tw_applied how;
+    twi_snapshot *next = take_offered(w, &how);
+    if (!next)
+        return false;
+    run_on(w, next);
+    if (how < TW_APPLIED_REOPEN)
+        return false;
+    w->live = false; /* it may be another source */
+    (void)pthread_mutex_lock(&w->station->telling);
+    w->status.open = false;
+    (void)pthread_mutex_unlock(&w->station->telling);
+    tw_backoff_reset(&w->again);
+    return true;
+}
+
 /* ---- watching -------------------------------------------------------------------- */
 
-/* Whether its thread is to end: at once with the station, else as soon as that spoils no
- * sighting. */
+/* Whether what is to be done spoils no sighting, or has waited for one for long enough. */
+static bool may_end(const watched *w, const tw_pipeline *pipeline)
+{
+    return !pipeline || !tw_pipeline_in_sighting(pipeline) ||
+           now_of(w->station) >= atomic_load(&w->leave_by_us);
+}
+
+/* Whether its thread is to end: at once with the station. */
 static bool leaves(const watched *w, const tw_pipeline *pipeline)
 {
-    if (tw_station_stopping(w->station))
-        return true;
-    return atomic_load(&w->leave) && (!pipeline || !tw_pipeline_in_sighting(pipeline) ||
-                                      now_of(w->station) >= w->leave_by_us);
+    return tw_station_stopping(w->station) ||
+           (atomic_load(&w->leave) && may_end(w, pipeline));
+}
+
+/* Whether it is to be opened again. */
+static bool reopens(const watched *w, const tw_pipeline *pipeline)
+{
+    return atomic_load(&w->offered_how) >= TW_APPLIED_REOPEN && may_end(w, pipeline);
 }
 
 /* A rate that does not hold is told, with who holds it up and what can be done. */
@@ -121,7 +220,7 @@ static void tell_rate(const watched *w, tw_rate_news news, uint32_t wanted_milli
                       "slow (size)",
                       real, wanted);
     tw_station_tell(w->station, &(tw_event){.kind = TW_EVENT_PROBLEM,
-                                            .camera = w->settings.name,
+                                            .camera = w->name,
                                             .wall_us = wall_of(w->station),
                                             .status = line.status,
                                             .text = line.text});
@@ -168,7 +267,15 @@ static void look_at(watched *w, const tw_run *run, tw_liveness live)
     tell_rate(w, news, run->wanted_milli);
 }
 
-/* Watch until the camera ends, fails, falls silent, or is to leave. */
+/* Whether it is offered settings for which it need not be opened again. */
+static bool gentle(const watched *w)
+{
+    const int how = atomic_load(&w->offered_how);
+    return how != TW_APPLIED_NOT && how < TW_APPLIED_REOPEN;
+}
+
+/* Watch until the camera ends, fails, falls silent, or is to leave, or to be opened anew.
+ */
 static tw_status watch_run(watched *w, tw_run *run, tw_liveness live, tw_error *err)
 {
     tw_station *s = w->station;
@@ -177,8 +284,10 @@ static tw_status watch_run(watched *w, tw_run *run, tw_liveness live, tw_error *
     uint64_t frames = 0;
     tw_status st = TW_OK;
     w->rate = (tw_rate){0};
-    while (st == TW_OK && !leaves(w, run->pipeline)) {
+    while (st == TW_OK && !leaves(w, run->pipeline) && !reopens(w, run->pipeline)) {
         end_orders(w);
+        if (gentle(w))
+            adjust(w, run->pipeline);
         st = tw_run_step(run, err);
         const int64_t now_us = now_of(s);
         if (run->frames != frames) {
@@ -197,22 +306,17 @@ static tw_status watch_run(watched *w, tw_run *run, tw_liveness live, tw_error *
     return st;
 }
 
-/* Sleep in short naps. @return false: it is to leave. */
+/* Sleep in short naps, until then or until there are other settings.
+ * @return false: it is to leave. */
 static bool nap_until(const watched *w, int64_t until_us)
 {
     const tw_station *s = w->station;
-    for (int64_t now = now_of(s); now < until_us && !leaves(w, NULL); now = now_of(s))
+    for (int64_t now = now_of(s);
+         now < until_us && !leaves(w, NULL) && atomic_load(&w->offered_how) == 0;
+         now = now_of(s))
         s->board.clock.ops->sleep_until(
             s->board.clock.ctx, until_us - now < NAP_US ? until_us : now + NAP_US);
     return !leaves(w, NULL);
-}
-
-static tw_queue *queue_of(tw_station *s)
-{
-    (void)pthread_mutex_lock(&s->telling);
-    tw_queue *queue = s->queue;
-    (void)pthread_mutex_unlock(&s->telling);
-    return queue;
 }
 
 /* One try. @return whether the camera is to be tried again. */
@@ -225,10 +329,11 @@ static bool watch_once(watched *w, tw_status *st, tw_error *err)
                           .number = w->number,
                           .numbers = &s->writer.last_number,
                           .pins = s->board.pins};
+    const tw_camera_settings *camera = &w->snapshot->camera;
     tw_run run;
     *err = (tw_error){0};
-    *st = tw_run_open(&run, &s->board, &w->settings, w->settings.pace, w->settings.loop,
-                      &keep, tw_station_tell, s, err);
+    *st = tw_run_open(&run, &s->board, camera, camera->pace, camera->loop, &keep,
+                      tw_station_tell, s, err);
     w->opened = w->opened || *st == TW_OK;
     const tw_liveness live = run.camera.ops ? run.camera.ops->live : TW_RECORDED;
     w->live = w->live || live != TW_RECORDED;
@@ -240,12 +345,31 @@ static bool watch_once(watched *w, tw_status *st, tw_error *err)
     return live != TW_RECORDED && !leaves(w, NULL);
 }
 
+/* Watch, again and again, as long as there is a reason to. */
+static void watch_on(watched *w, tw_status *st, tw_error *err)
+{
+    for (;;) {
+        const bool lost_it = watch_once(w, st, err);
+        if (leaves(w, NULL))
+            break;
+        if (take_over(w))
+            continue;
+        if (!lost_it)
+            break;
+        const int64_t wait_us = tw_backoff_next(&w->again);
+        lost(w, *st, err, wait_us);
+        if (!nap_until(w, now_of(w->station) + wait_us))
+            break;
+        (void)take_over(w);
+    }
+}
+
 static void closed(watched *w, tw_status st, const char *text)
 {
     tw_station *s = w->station;
     atomic_store(&w->failed, st != TW_OK);
     tw_station_tell(s, &(tw_event){.kind = TW_EVENT_CLOSED,
-                                   .camera = w->settings.name,
+                                   .camera = w->name,
                                    .wall_us = wall_of(s),
                                    .status = st,
                                    .text = st != TW_OK ? text : NULL});
@@ -258,15 +382,9 @@ static void closed(watched *w, tw_status st, const char *text)
 static void *watch_camera(void *ctx)
 {
     watched *w = ctx;
-    tw_station *s = w->station;
     tw_error err = {0};
     tw_status st = TW_OK;
-    while (watch_once(w, &st, &err)) {
-        const int64_t wait_us = tw_backoff_next(&w->again);
-        lost(w, st, &err, wait_us);
-        if (!nap_until(w, now_of(s) + wait_us))
-            break;
-    }
+    watch_on(w, &st, &err);
     const bool wrong = !w->live && st != TW_OK && st != TW_EEND;
     closed(w, wrong ? st : TW_OK, err.text);
     return NULL;
@@ -283,20 +401,23 @@ static uint32_t seed_of(const char *name)
     return seed;
 }
 
-watched *tw_watched_new(tw_station *s, said *from, const char *name)
+watched *tw_watched_new(tw_station *s, twi_source *from, const char *name)
 {
     watched *w = calloc(1, sizeof *w);
-    if (!w || tw_settings_camera(from->settings, name, &w->settings) != TW_OK) {
+    if (w)
+        w->snapshot = twi_snapshot_new(from, name);
+    if (!w || !w->snapshot) {
         free(w);
         return NULL;
     }
     w->station = s;
-    w->said = from;
-    from->users++;
-    w->sound = tw_settings_sound(from->settings, name);
-    w->lane.camera = &w->settings;
+    (void)snprintf(w->name, sizeof w->name, "%s", name);
+    w->lane.camera = &w->snapshot->camera;
+    w->lane.snapshot = twi_snapshot_keep(w->snapshot);
     atomic_init(&w->lane.gone, false);
     atomic_init(&w->leave, false);
+    atomic_init(&w->leave_by_us, 0);
+    atomic_init(&w->offered_how, TW_APPLIED_NOT);
     atomic_init(&w->failed, false);
     atomic_init(&w->orders.armed, TW_AS_SET);
     atomic_init(&w->orders.arms, 0);
@@ -309,19 +430,36 @@ void tw_watched_free(watched *w)
 {
     if (!w)
         return;
-    tw_said_release(w->said);
+    twi_snapshot_release(w->snapshot);
+    twi_snapshot_release(w->offered);
+    twi_snapshot_release(w->lane.snapshot);
     free(w);
 }
 
 void tw_watched_start(watched *w)
 {
+    tw_queue *queue = w->station->queue;
     tw_job job = {.kind = TW_JOB_LANE, .lane = &w->lane};
-    (void)tw_queue_sink(w->station->queue).give(w->station->queue, &job, true);
-    if (!w->sound) {
+    if (!w->laned)
+        (void)tw_queue_sink(queue).give(queue, &job, true);
+    w->laned = true;
+    if (!w->snapshot->sound) {
         closed(w, TW_ESYNTAX, "its settings have mistakes, so it is not watched");
         return;
     }
     w->started = tw_thread_start(&w->thread, watch_camera, w);
     if (!w->started)
         closed(w, TW_ENOMEM, "cannot start the camera's thread");
+}
+
+bool tw_watched_again(watched *w)
+{
+    if (!take_over(w))
+        return false;
+    atomic_store(&w->failed, false);
+    (void)pthread_mutex_lock(&w->station->telling);
+    w->ended = false;
+    (void)pthread_mutex_unlock(&w->station->telling);
+    tw_watched_start(w);
+    return true;
 }

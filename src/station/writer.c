@@ -270,10 +270,11 @@ static void do_still(tw_writer *writer, const tw_job *job)
         tell_problem(writer, job, job->what, &err);
 }
 
-static tw_caption_fields caption_fields(const tw_writer *writer, const tw_lane *lane,
+static tw_caption_fields caption_fields(const tw_writer *writer,
+                                        const tw_camera_settings *camera,
                                         uint32_t sighting, int64_t wall_us)
 {
-    tw_caption_fields f = {.camera = lane->camera->name,
+    tw_caption_fields f = {.camera = camera->name,
                            .station = writer->store.station,
                            .sighting = sighting};
     const tw_stamp stamp = tw_writer_stamp(writer, wall_us);
@@ -328,7 +329,7 @@ static tw_status add_caption(const tw_writer *writer, tw_job *job, tw_error *err
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
     tw_caption_fields fields =
-        caption_fields(writer, job->lane, job->sighting.number, job->packet.wall_us);
+        caption_fields(writer, job->lane->camera, job->sighting.number, job->packet.wall_us);
     fields.activity_ppm = job->parcel->activity_ppm;
     tw_status st = tw_caption_new(job->lane->camera, &caption, err);
     if (st == TW_OK)
@@ -409,7 +410,7 @@ static tw_status paint_caption(void *ctx, const tw_canvas *canvas, int64_t t_us,
 {
     const tw_recording *r = ctx;
     tw_caption_fields fields =
-        caption_fields(r->writer, r->lane, r->sighting, t_us + r->wall_offset_us);
+        caption_fields(r->writer, r->camera, r->sighting, t_us + r->wall_offset_us);
     fields.activity_ppm = activity_ppm;
     return tw_caption_draw(r->caption, &fields, canvas, err);
 }
@@ -437,12 +438,22 @@ static tw_status open_clip(const tw_job *job, tw_kind kind, tw_recording *r,
     return r->codecs->clip_open(&spec, &r->clip, err);
 }
 
+/* @return st. */
+static tw_status give_up(tw_recording *r, tw_status st)
+{
+    tw_caption_free(r->caption);
+    r->caption = NULL;
+    twi_snapshot_release(r->snapshot);
+    r->snapshot = NULL;
+    return st;
+}
+
 static tw_status begin_video(tw_writer *writer, const tw_job *job, tw_kind kind,
                              tw_error *err)
 {
     tw_recording *r = &job->lane->own[kind];
     r->writer = writer;
-    r->lane = job->lane;
+    r->camera = job->lane->camera;
     r->sighting = job->sighting.number;
     r->wall_offset_us = job->wall_offset_us;
     r->stamp = tw_writer_stamp(writer, job->packet.wall_us);
@@ -451,7 +462,7 @@ static tw_status begin_video(tw_writer *writer, const tw_job *job, tw_kind kind,
         return TW_ENOTSUP;
     tw_status st = TW_OK;
     if (kind == TW_KIND_CAPTIONED_CLIP)
-        st = tw_caption_new(job->lane->camera, &r->caption, err);
+        st = tw_caption_new(r->camera, &r->caption, err);
     const tw_name_fields name = name_for(writer, job, kind, &r->stamp);
     if (st == TW_OK)
         st = begin_file(writer, &name, &r->file, err);
@@ -460,11 +471,11 @@ static tw_status begin_video(tw_writer *writer, const tw_job *job, tw_kind kind,
         if (st != TW_OK)
             tw_store_abandon(&writer->store, &r->file);
     }
-    if (st != TW_OK) {
-        tw_caption_free(r->caption);
-        r->caption = NULL;
-    }
-    return st;
+    if (st != TW_OK)
+        return give_up(r, st);
+    if (job->lane->snapshot)
+        r->snapshot = twi_snapshot_keep(job->lane->snapshot);
+    return TW_OK;
 }
 
 /* Write what is still to be written of a clip, and release it. */
@@ -472,9 +483,7 @@ static tw_status close_clip(tw_recording *r, tw_error *err)
 {
     const tw_status st = r->codecs->clip_close(r->clip, err);
     r->clip = NULL;
-    tw_caption_free(r->caption);
-    r->caption = NULL;
-    return st;
+    return give_up(r, st);
 }
 
 static void drop_video(const tw_writer *writer, tw_recording *r)
@@ -525,17 +534,23 @@ static void do_end(tw_writer *writer, const tw_job *job, tw_kind kind)
 }
 
 /* What becomes of a video: itself, or its captioned copy, or both. */
-static void do_videos(tw_writer *writer, const tw_job *job)
+static void do_begins(tw_writer *writer, const tw_job *job)
 {
     const bool with =
         job->what == TW_KIND_CLIP && has_caption(job->lane, TW_CAPTION_CLIPS);
+    if (!with || job->lane->camera->caption_clean)
+        do_begin(writer, job, job->what);
+    if (with)
+        do_begin(writer, job, TW_KIND_CAPTIONED_CLIP);
+}
+
+/* Which of them have begun is decided: the settings may have changed since. */
+static void do_videos(tw_writer *writer, const tw_job *job)
+{
     const tw_kind kinds[] = {job->what, TW_KIND_CAPTIONED_CLIP};
-    for (int i = 0; i < 2; i++) {
-        if (i == 0 ? with && !job->lane->camera->caption_clean : !with)
-            continue;
-        if (job->kind == TW_JOB_VIDEO_BEGIN)
-            do_begin(writer, job, kinds[i]);
-        else if (job->kind == TW_JOB_VIDEO_PACKET)
+    const int count = job->what == TW_KIND_CLIP ? 2 : 1;
+    for (int i = 0; i < count; i++) {
+        if (job->kind == TW_JOB_VIDEO_PACKET)
             do_packet(writer, job, kinds[i]);
         else
             do_end(writer, job, kinds[i]);
@@ -551,6 +566,21 @@ void tw_writer_add_lane(tw_writer *writer, tw_lane *lane)
     lane->next = NULL;
 }
 
+/* With the next file. What has begun goes on as it began. */
+static void take_settings(tw_writer *writer, const tw_job *job)
+{
+    twi_snapshot **at = job->lane ? &job->lane->snapshot : &writer->snapshot;
+    twi_snapshot_release(*at);
+    *at = job->snapshot;
+    if (job->lane) {
+        job->lane->camera = &job->snapshot->camera;
+        return;
+    }
+    const tw_station_settings *station = &job->snapshot->station;
+    writer->keep_free = (uint64_t)station->keep_free;
+    writer->store.names = station->names;
+}
+
 static void remove_lane(tw_writer *writer, tw_lane *lane)
 {
     for (tw_lane **at = &writer->lanes; *at; at = &(*at)->next) {
@@ -559,6 +589,8 @@ static void remove_lane(tw_writer *writer, tw_lane *lane)
         *at = lane->next;
         break;
     }
+    twi_snapshot_release(lane->snapshot);
+    lane->snapshot = NULL;
     atomic_store(&lane->gone, true); /* its owner may free it now */
 }
 
@@ -567,7 +599,7 @@ void tw_writer_do(tw_writer *writer, tw_job *job)
     tw_upkeep_clock(writer);
     tw_writer_retry(writer);
     switch (job->kind) {
-    case TW_JOB_VIDEO_BEGIN:
+    case TW_JOB_VIDEO_BEGIN: do_begins(writer, job); break;
     case TW_JOB_VIDEO_PACKET:
     case TW_JOB_VIDEO_END: do_videos(writer, job); break;
     case TW_JOB_STILL: do_stills(writer, job); break;
@@ -576,6 +608,7 @@ void tw_writer_do(tw_writer *writer, tw_job *job)
     case TW_JOB_TRACE: note_trace(writer, job); break;
     case TW_JOB_HAPPENED: note_happening(writer, job); break;
     case TW_JOB_LANE: tw_writer_add_lane(writer, job->lane); break;
+    case TW_JOB_SETTINGS: take_settings(writer, job); break;
     case TW_JOB_LANE_GONE: remove_lane(writer, job->lane); break;
     }
     tw_parcel_release(job->parcel);
@@ -799,4 +832,6 @@ void tw_writer_close(tw_writer *writer)
 {
     tw_catalogue_close(writer->catalogue);
     writer->catalogue = NULL;
+    twi_snapshot_release(writer->snapshot);
+    writer->snapshot = NULL;
 }

@@ -7,6 +7,7 @@
 
 #include "../media/caption.h"
 #include "../media/codecs.h"
+#include "snapshot.h"
 #include "store.h"
 #include "tawny/catalogue.h"
 #include "tawny/station.h"
@@ -20,13 +21,14 @@ typedef struct tw_stamp {
     bool unsure;      /* the clock had not been set */
 } tw_stamp;
 
-/* A video file that is being written. */
+/* A video file that is being written, by the settings with which it began. */
 typedef struct tw_recording {
+    const tw_camera_settings *camera;
+    twi_snapshot *snapshot; /* that they lie in; NULL: they are their owner's */
     const tw_codecs *codecs;
     tw_clip *clip; /* NULL: none open */
     tw_store_file file;
     struct tw_writer *writer;
-    const struct tw_lane *lane;
     tw_caption *caption; /* NULL: it gets none */
     uint32_t sighting;
     int64_t wall_offset_us; /* wall time less capture time */
@@ -35,10 +37,11 @@ typedef struct tw_recording {
     bool skip;              /* it has failed, and that has been said */
 } tw_recording;
 
-/* One camera's place at the writer. Made by its owner, who sets camera; the rest is the
- * writer's. */
+/* One camera's place at the writer. Made by its owner, who sets camera; from its first job
+ * on all of it is the writer's. */
 typedef struct tw_lane {
     const tw_camera_settings *camera;
+    twi_snapshot *snapshot; /* that it lies in; NULL: it is the owner's */
     tw_recording own[TW_KIND_COUNT]; /* one of each kind at a time */
     struct tw_lane *next;
     atomic_bool gone; /* the writer is done with it, see TW_JOB_LANE_GONE */
@@ -55,6 +58,7 @@ typedef enum tw_job_kind {
     TW_JOB_TRACE,    /* parcel: a tw_trace_minute */
     TW_JOB_HAPPENED, /* parcel: its text, ended by 0; lane NULL: to the station */
     TW_JOB_LANE,     /* a camera is there from now on; no parcel */
+    TW_JOB_SETTINGS, /* other settings hold; lane NULL: the station's */
     TW_JOB_LANE_GONE /* it is not; no job of its lane comes after this one */
 } tw_job_kind;
 
@@ -72,12 +76,14 @@ typedef struct tw_job {
     tw_turn turn;           /* that the camera's pictures need; set by the recorder */
     uint16_t width, height; /* of the still */
     const char *happened;   /* what, for HAPPENED; static */
+    twi_snapshot *snapshot; /* for SETTINGS: the job holds it */
 } tw_job;
 
 typedef struct tw_writer {
     atomic_uint last_number; /* of a sighting, in this store: the next is one more */
     bool numbers_for_good;   /* sightings take theirs from there */
     tw_store store;
+    twi_snapshot *snapshot;   /* that its names lie in; NULL: their owner's */
     tw_catalogue *catalogue;  /* NULL: none is kept */
     bool catalogue_failed;    /* and that has been said; others may look, atomically */
     int64_t retry_us;         /* when it is opened again, by the clock */

@@ -199,15 +199,20 @@ static void test_learning_anew_holds_back_but_ends_nothing(void **state)
     assert_int_equal(feed(&watch, 62, 63, 500), TW_SIGHTING_BEGAN);
     assert_int_equal(feed(&watch, 64, 80, 0), TW_SIGHTING_ENDED);
     assert_int_equal(watch.state, TW_ARMED); /* it is known again */
+    assert_int_equal(feed(&watch, 81, 82, 500), TW_SIGHTING_BEGAN);
+    tw_sighting_learns_anew(&watch);
+    assert_int_equal(feed(&watch, 83, 104, 500), 0); /* settled before its end */
+    assert_int_equal(feed(&watch, 105, 114, 0), TW_SIGHTING_ENDED);
+    assert_int_equal(watch.state, TW_ARMED);
     tw_sighting_learns_anew(&watch);
     assert_int_equal(watch.state, TW_SETTLING);
     config.rest_us = 1 * S;
     assert_int_equal(tw_sighting_adjust(&watch, &config), TW_OK);
     assert_int_equal(tw_sighting_trigger(&watch), TW_SIGHTING_BEGAN);
-    assert_int_equal(feed(&watch, 81, 95, 0), TW_SIGHTING_ENDED);
+    assert_int_equal(feed(&watch, 115, 129, 0), TW_SIGHTING_ENDED);
     assert_int_equal(watch.state, TW_RESTING);
-    assert_int_equal(feed(&watch, 96, 99, 500), 0);
-    assert_int_equal(feed(&watch, 100, 101, 500), TW_SIGHTING_BEGAN);
+    assert_int_equal(feed(&watch, 130, 133, 500), 0);
+    assert_int_equal(feed(&watch, 134, 135, 500), TW_SIGHTING_BEGAN);
 }
 
 static void test_disarmed_begins_nothing(void **state)

@@ -210,9 +210,9 @@ static void test_all_in_one_and_back(void **state)
     assert_int_equal(tw_draft_check(d, NULL, NULL, &before), TW_OK);
     assert_int_equal(tw_draft_replace(d, whole, bytes, &err), TW_OK);
     assert_int_equal(tw_draft_check(d, NULL, NULL, &after), TW_OK);
-    assert_true(tw_settings_same(before, after, "kerb"));
-    assert_true(tw_settings_same(before, after, "mere"));
-    assert_true(tw_settings_same(before, after, NULL));
+    assert_int_equal(tw_settings_difference(before, after, "kerb"), TW_APPLIED_NOT);
+    assert_int_equal(tw_settings_difference(before, after, "mere"), TW_APPLIED_NOT);
+    assert_int_equal(tw_settings_difference(before, after, NULL), TW_APPLIED_NOT);
     assert_int_equal(tw_draft_replace(d, MAIN, strlen(MAIN), &err), TW_ESYNTAX);
     assert_has(err.text, "it includes other files");
     tw_settings_free(before);

@@ -366,18 +366,22 @@ static void test_who_is_concerned(void **state)
     }
 }
 
-static void test_what_is_the_same(void **state)
+static void test_what_a_difference_takes(void **state)
 {
     static const struct {
         const char *more;
-        bool station, kerb;
+        tw_applied station, kerb;
     } CASES[] = {
-        {"", true, true},
-        {"[camera mere]\nsource = sim:mere\n", true, true},
-        {"# a comment\n[cameras]\npost_event = 8 s\n", true, true}, /* the preset */
-        {"[cameras]\nrest = 9 s\n", true, false},
-        {"[zone kerb/lane]\narea = 0,0 9,0 9,9\n", true, false},
-        {"[station]\nname = other\n", false, true},
+        {"", TW_APPLIED_NOT, TW_APPLIED_NOT},
+        {"[camera mere]\nsource = sim:mere\n", TW_APPLIED_NOT, TW_APPLIED_NOT},
+        {"# a comment\n[cameras]\npost_event = 8 s\n", TW_APPLIED_NOT, /* the preset */
+         TW_APPLIED_NOT},
+        {"[cameras]\nrest = 9 s\n", TW_APPLIED_NOT, TW_APPLIED_LIVE},
+        {"[cameras]\nrest = 9 s\nmirror = yes\n", TW_APPLIED_NOT, TW_APPLIED_RELEARN},
+        {"[cameras]\nfps = 9\nmirror = yes\n", TW_APPLIED_NOT, TW_APPLIED_REOPEN},
+        {"[zone kerb/lane]\narea = 0,0 9,0 9,9\n", TW_APPLIED_NOT, TW_APPLIED_LIVE},
+        {"[station]\nname = other\n", TW_APPLIED_START, TW_APPLIED_NOT},
+        {"[station]\nkeep_free = 1 GB\n", TW_APPLIED_LIVE, TW_APPLIED_NOT},
     };
     (void)state;
     for (size_t i = 0; i < sizeof CASES / sizeof *CASES; i++) {
@@ -385,10 +389,12 @@ static void test_what_is_the_same(void **state)
         static const char KERB[] = "[camera kerb]\nsource = sim:kerb\n";
         (void)snprintf(text, sizeof text, "%s%s", KERB, CASES[i].more);
         tw_settings *a = read_good(KERB), *b = read_good(text);
-        assert_int_equal(tw_settings_same(a, b, NULL), CASES[i].station);
-        assert_int_equal(tw_settings_same(a, b, "kerb"), CASES[i].kerb);
-        assert_int_equal(tw_settings_same(b, a, "kerb"), CASES[i].kerb);
-        assert_true(tw_settings_same(b, b, "kerb"));
+        assert_int_equal(tw_settings_difference(a, b, NULL), CASES[i].station);
+        assert_int_equal(tw_settings_difference(a, b, "kerb"), CASES[i].kerb);
+        assert_int_equal(tw_settings_difference(b, a, "kerb"), CASES[i].kerb);
+        assert_int_equal(tw_settings_difference(b, b, "kerb"), TW_APPLIED_NOT);
+        assert_int_equal(tw_settings_difference(b, NULL, "kerb"), TW_APPLIED_START);
+        assert_int_equal(tw_settings_difference(NULL, b, NULL), TW_APPLIED_START);
         tw_settings_free(a);
         tw_settings_free(b);
     }
@@ -472,7 +478,8 @@ static void test_what_is_sent_alike(void **state)
         assert_int_equal(tw_settings_same_hooks(a, b), CASES[i].hooks);
         assert_int_equal(tw_settings_same_hooks(b, a), CASES[i].hooks);
         assert_true(tw_settings_same_sending(b, c) && tw_settings_same_hooks(b, c));
-        assert_true(tw_settings_same(b, c, "kerb") && tw_settings_same(b, c, NULL));
+        assert_int_equal(tw_settings_difference(b, c, "kerb"), TW_APPLIED_NOT);
+        assert_int_equal(tw_settings_difference(b, c, NULL), TW_APPLIED_NOT);
         tw_settings_free(a);
         tw_settings_free(b);
         tw_settings_free(c);
@@ -616,7 +623,7 @@ int main(void)
         cmocka_unit_test(test_all_mistakes_of_a_file_are_told),
         cmocka_unit_test(test_what_no_single_line_can_show),
         cmocka_unit_test(test_who_is_concerned),
-        cmocka_unit_test(test_what_is_the_same),
+        cmocka_unit_test(test_what_a_difference_takes),
         cmocka_unit_test(test_destinations),
         cmocka_unit_test(test_what_is_sent_alike),
         cmocka_unit_test(test_set_refuses),

@@ -1,0 +1,238 @@
+/* What settings make of a pipeline: at the start, and while it runs. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "../media/mask.h"
+#include "pipeline_state.h"
+
+/* How much of the width the detector looks at, or of the height where that is more: it
+ * wants as many pixels of a part as of a whole. */
+uint32_t tw_pipeline_looked_ppm(const tw_view *view)
+{
+    const tw_crop *c = &view->crop;
+    const int32_t across = c->right - c->left, down = c->bottom - c->top;
+    if (tw_crop_is_whole(c))
+        return TW_LOOKED_ALL;
+    return (uint32_t)(across > down ? across : down);
+}
+
+tw_sighting_config tw_sighting_config_of(const tw_camera_settings *c)
+{
+    tw_sighting_config config = (tw_sighting_config){.start_ppm = (uint32_t)c->start_ppm,
+                                                     .stay_ppm = (uint32_t)c->stay_ppm,
+                                                     .confirm_k = c->confirm.k,
+                                                     .confirm_n = c->confirm.n,
+                                                     .armed = c->armed,
+                                                     .settle_us = c->settle_us,
+                                                     .pre_us = c->pre_us,
+                                                     .post_us = c->post_us,
+                                                     .rest_us = c->rest_us,
+                                                     .longest_us = c->longest_us};
+    for (size_t i = 0; i < c->zone_count && config.own_count < TW_OWN_LIMITS_MAX; i++)
+        if (c->zones[i].start_ppm > 0)
+            config.own[config.own_count++] =
+                (tw_own_limits){c->zones[i].start_ppm, c->zones[i].stay_ppm};
+    return config;
+}
+
+static tw_detector_config detector_config(const tw_camera_settings *c, uint16_t width,
+                                          uint16_t height)
+{
+    tw_detector_config config;
+    tw_detector_defaults(&config, width, height);
+    config.difference = (uint16_t)c->difference;
+    config.noise_margin_pct = (uint16_t)c->noise_margin_pct;
+    config.smallest_ppm = (uint32_t)c->smallest_ppm;
+    config.largest_ppm = (uint32_t)c->largest_ppm;
+    config.travel_ppm = (uint32_t)c->travel_ppm;
+    config.memory_us = c->memory_us;
+    config.light_guard = c->light_guard;
+    config.sway_guard = c->sway_guard;
+    config.shake_guard = c->shake_guard;
+    return config;
+}
+
+static bool any_watched(const uint8_t *cells, size_t count)
+{
+    for (size_t i = 0; i < count; i++)
+        if (cells[i] != 0)
+            return true;
+    return false;
+}
+
+/* Which cells zones and mask leave to be watched. @param out  The caller's to free. */
+static tw_status mark_cells(const tw_grid *grid, const tw_camera_settings *camera,
+                            const tw_luma *mask, uint8_t **out, tw_error *err)
+{
+    uint8_t *cells = malloc((size_t)grid->columns * grid->rows);
+    if (!cells)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    tw_status st = tw_zones_mark(grid, camera->zones, camera->zone_count, cells);
+    if (st == TW_OK && mask)
+        st = tw_mask_mark(grid, mask, cells);
+    if (st == TW_OK && !any_watched(cells, (size_t)grid->columns * grid->rows))
+        st = TW_EINVAL;
+    if (st == TW_OK) {
+        *out = cells;
+        return TW_OK;
+    }
+    free(cells);
+    return tw_fail(err, TW_EINVAL, "camera %s: its %s leave nothing to watch",
+                   camera->name, mask ? "zones and mask" : "zones");
+}
+
+static tw_status watch_zones(tw_pipeline *p, tw_error *err)
+{
+    const tw_grid grid = tw_detector_grid(p->detector);
+    uint8_t *cells = NULL;
+    tw_status st = mark_cells(&grid, p->camera, p->mask_picture ? &p->mask_luma : NULL,
+                              &cells, err);
+    if (st == TW_OK)
+        st = tw_detector_watch_cells(p->detector, cells);
+    free(cells);
+    return st;
+}
+
+tw_status tw_pipeline_make_detector(tw_pipeline *p, uint16_t width, uint16_t height,
+                               tw_error *err)
+{
+    const tw_detector_config config = detector_config(p->camera, width, height);
+    size_t bytes = 0;
+    if (tw_detector_bytes(&config, &bytes) != TW_OK)
+        return tw_fail(err, TW_ESIZE, "camera %s: a picture of %u x %u cannot be watched",
+                       p->camera->name, p->width, p->height);
+    free(p->memory);
+    p->memory = malloc(bytes);
+    if (!p->memory || tw_detector_init(&config, p->memory, bytes, &p->detector) != TW_OK)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    p->luma_width = width;
+    p->luma_height = height;
+    return watch_zones(p, err);
+}
+
+/* ---- while it runs --------------------------------------------------------------- */
+
+/* What may fail is made before any of the new settings hold. */
+typedef struct replacement {
+    const tw_camera_settings *camera;
+    tw_sighting_config sighting;
+    tw_detector_config detector;
+    tw_hours hours;
+    uint8_t *mask_picture;
+    tw_luma mask_luma;
+    uint8_t *cells;      /* NULL: there is no detector yet, or another one comes */
+    tw_decoder *decoder; /* NULL: the one that there is goes on */
+    tw_view view, kept_view;
+    bool turned; /* it sees another picture */
+} replacement;
+
+static bool same_view(const tw_view *a, const tw_view *b)
+{
+    return a->turn.quarters == b->turn.quarters && a->turn.mirror == b->turn.mirror &&
+           memcmp(&a->crop, &b->crop, sizeof a->crop) == 0;
+}
+
+static tw_status prepare_limits(const tw_pipeline *p, replacement *r, tw_error *err)
+{
+    tw_sighting_watch tried;
+    size_t unused = 0;
+    r->sighting = tw_sighting_config_of(r->camera);
+    if (tw_sighting_init(&tried, &r->sighting) != TW_OK)
+        return tw_fail(err, TW_EINVAL,
+                       "camera %s: start_at and stay_at contradict each other",
+                       r->camera->name);
+    if (!p->detector)
+        return TW_OK;
+    r->detector = detector_config(r->camera, p->luma_width, p->luma_height);
+    if (tw_detector_bytes(&r->detector, &unused) != TW_OK)
+        return tw_fail(err, TW_EINVAL,
+                       "camera %s: smallest and largest contradict each other",
+                       r->camera->name);
+    return TW_OK;
+}
+
+static tw_status prepare_zones(const tw_pipeline *p, replacement *r, tw_error *err)
+{
+    tw_status st = TW_OK;
+    if (r->camera->mask[0] != '\0')
+        st = tw_mask_read(r->camera->mask, &r->mask_picture, &r->mask_luma, err);
+    if (st != TW_OK || !p->detector || r->turned)
+        return st;
+    const tw_grid grid = tw_detector_grid(p->detector);
+    return mark_cells(&grid, r->camera, r->mask_picture ? &r->mask_luma : NULL, &r->cells,
+                      err);
+}
+
+static tw_status prepare_view(const tw_pipeline *p, replacement *r, tw_error *err)
+{
+    r->view = tw_view_of(r->camera, p->looked_stream.turn);
+    r->kept_view = tw_view_of(r->camera, p->stream.turn);
+    r->turned = !same_view(&r->view, &p->view);
+    const uint32_t ppm = tw_pipeline_looked_ppm(&r->view);
+    if (ppm == tw_pipeline_looked_ppm(&p->view))
+        return TW_OK;
+    return tw_decoder_open(&p->looked_stream, ppm, &r->decoder, err);
+}
+
+static tw_status prepare(const tw_pipeline *p, replacement *r, tw_error *err)
+{
+    tw_status st = prepare_limits(p, r, err);
+    if (st == TW_OK && r->camera->hours)
+        st = tw_hours_parse(r->camera->hours, &r->hours, NULL);
+    if (st == TW_OK)
+        st = prepare_view(p, r, err);
+    if (st == TW_OK)
+        st = prepare_zones(p, r, err);
+    return st;
+}
+
+/* The next frame finds no detector of its size, and makes one. */
+static void begin_detector_anew(tw_pipeline *p)
+{
+    p->width = p->height = 0;
+    tw_sighting_learns_anew(&p->watch);
+}
+
+/* Nothing here can fail. What the replacement has is the pipeline's, and the other way
+ * round. */
+static void exchange(tw_pipeline *p, replacement *r)
+{
+    uint8_t *mask_picture = p->mask_picture;
+    tw_wiring_change(p, r->camera);
+    p->camera = r->camera;
+    p->hours = r->hours;
+    p->arming_known = false;
+    p->mask_picture = r->mask_picture;
+    p->mask_luma = r->mask_luma;
+    r->mask_picture = mask_picture;
+    p->view = r->view;
+    p->kept_view = r->kept_view;
+    (void)tw_sighting_adjust(&p->watch, &r->sighting);
+    if (p->recorder)
+        tw_recorder_adjust(p->recorder, r->camera);
+    if (r->decoder) {
+        tw_decoder *had = p->decoder;
+        p->decoder = r->decoder;
+        r->decoder = had;
+        p->waits_for_key = p->looked_stream.codec != TW_CODEC_MJPEG;
+    }
+    if (r->turned) {
+        begin_detector_anew(p);
+    } else if (p->detector) {
+        (void)tw_detector_adjust(p->detector, &r->detector);
+        (void)tw_detector_watch_cells(p->detector, r->cells);
+    }
+}
+
+tw_status tw_pipeline_adjust(tw_pipeline *p, const tw_camera_settings *camera,
+                             tw_error *err)
+{
+    replacement r = {.camera = camera};
+    const tw_status st = prepare(p, &r, err);
+    if (st == TW_OK)
+        exchange(p, &r);
+    tw_decoder_close(r.decoder);
+    free(r.mask_picture);
+    free(r.cells);
+    return st;
+}
