@@ -61,8 +61,8 @@ static double keep(const uint8_t *data)
     const tw_stream stream = {.codec = TW_CODEC_MJPEG, .fps_num = FPS, .fps_den = 1};
     tw_recorder *recorder = NULL;
     tw_error err = {0};
-    if (tw_recorder_new(&camera, &lane, &stream, (tw_job_sink){give_nothing, NULL}, &recorder,
-                        &err) != TW_OK)
+    if (tw_recorder_new(&camera, &lane, &stream, (tw_job_sink){give_nothing, NULL},
+                        &recorder, &err) != TW_OK)
         die("recorder", &err);
     double before = 0;
     for (int i = -11 * FPS; i < KEPT; i++) { /* full before it counts */

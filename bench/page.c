@@ -155,7 +155,6 @@ static void on_event(void *ctx, const tw_event *e)
 {
     counted *n = ctx;
     n->frames += e->kind == TW_EVENT_READING;
-    tw_page_event(n->page, e);
     if (n->frames % 50 == 0) {
         const double mb = resident_mb();
         n->most_mb = mb > n->most_mb ? mb : n->most_mb;
@@ -186,7 +185,8 @@ static void run(const char *folder, looked_at how, counted *n)
     const tw_page_host host = {.store = store, .clock = board.clock};
     if (how != WITHOUT && tw_page_new(settings, &host, &n->page, &err) != TW_OK)
         die("page", &err);
-    tw_page_station(n->page, n->station);
+    if (tw_page_station(n->page, n->station) != TW_OK)
+        die("page", &err);
     const pid_t viewers = how == WATCHED ? start_viewers(tw_page_port(n->page)) : 0;
     const double cpu = cpu_seconds();
     n->begun = seconds();
@@ -196,7 +196,7 @@ static void run(const char *folder, looked_at how, counted *n)
         (void)kill(viewers, SIGKILL);
         (void)waitpid(viewers, NULL, 0);
     }
-    tw_page_station(n->page, NULL);
+    (void)tw_page_station(n->page, NULL);
     tw_station_free(n->station);
     tw_page_free(n->page);
     card.ops->destroy(card.ctx);

@@ -88,13 +88,11 @@ TW_API int tw_page_port(const tw_page *page);
  * @return TW_OK; TW_ENOMEM. NULL is fine. */
 TW_API tw_status tw_page_reload(tw_page *page, const tw_settings *settings);
 
-/** The station that it shows; NULL: none any more, before it is freed. Not while an event
- * is told. */
-TW_API void tw_page_station(tw_page *page, tw_station *station);
-
-/** Something happened. A frame is taken for those who look at its camera, nothing where
- * nobody does. Any thread; NULL is fine. */
-TW_API void tw_page_event(tw_page *page, const tw_event *event);
+/** The station that it shows, whose events it takes from then on: before tw_station_run,
+ * once; NULL: none any more, before it is freed. A frame's picture is taken for those who
+ * look at its camera, none where nobody does.
+ * @return TW_OK, as where page is NULL; else as tw_station_subscribe. */
+TW_API tw_status tw_page_station(tw_page *page, tw_station *station);
 
 /** Ends all connections, and removes the sightings that were to be. NULL is fine. */
 TW_API void tw_page_free(tw_page *page);

@@ -87,13 +87,13 @@ typedef struct tw_sighting_watch {
     tw_sighting now;   /* the running one, or the last */
     tw_sighting ended; /* the one that the last step ended */
     struct {
-        bool any;                  /* a frame has come */
-        bool anew;                 /* the place is being learnt again */
-        int64_t last_us;           /* newest frame */
-        int64_t step_us;           /* between the newest two */
-        int64_t free_us;           /* clips may not reach back before this */
+        bool any;        /* a frame has come */
+        bool anew;       /* the place is being learnt again */
+        int64_t last_us; /* newest frame */
+        int64_t step_us; /* between the newest two */
+        int64_t free_us; /* clips may not reach back before this */
         int64_t rest_until_us;
-        int64_t learnt_us; /* the frame from which on the place is learnt */
+        int64_t learnt_us;           /* the frame from which on the place is learnt */
         uint32_t frames_since_start; /* of the running sighting */
         uint8_t seen;                /* frames in hit[] */
         bool hit[TW_CONFIRM_MAX];    /* newest first */

@@ -51,21 +51,36 @@ typedef struct tw_event {
     uint64_t bytes;
     const char *text;     /* one line: what and where */
     uint64_t lost_frames; /* of this camera so far: wanted in a file, and not there */
-    void *frame;          /* for tw_event_picture */
+    const struct tw_event_frame *frame; /* for tw_event_picture */
     tw_status status;
     bool lost; /* a capture could not be stored: file_kind says which */
+    /* What this subscriber was too slow for, so far: readings, and all else. */
+    uint64_t missed_readings, missed_others;
 } tw_event;
 
-/** Told of each event, one at a time, from whichever thread it happens in. Must not block
- * for long: frames wait meanwhile. */
+/** Told of each event, one at a time. Of a station: from a thread of the subscriber's
+ * own, which holds no lock, so it may take its time and call whatever any thread may; who
+ * falls behind misses readings, and is told how many. Of a rehearsal: from the thread
+ * that rehearses. */
 typedef void (*tw_event_fn)(void *ctx, const tw_event *event);
+
+/* Somebody who is told of a station's events. */
+typedef struct tw_subscriber {
+    tw_event_fn told; /* required */
+    bool readings;    /* of all frames */
+    /* Whether the next reading of a camera is wanted with luma and picture; asked in the
+     * camera's thread, so it must not block. NULL: none is. */
+    bool (*wants)(void *ctx, const char *camera);
+    void *ctx;
+} tw_subscriber;
 
 /**
  * The frame of a TW_EVENT_READING as a JPEG picture: as the camera sent it where it sends
- * JPEG, else encoded. Only while the event is told, in the same thread.
+ * JPEG, else encoded. Only while the event is told, in the same thread; of a station only
+ * for a subscriber that wants it.
  *
  * @param out  Set on TW_OK, the caller's to free().
- * @return TW_OK; TW_EINVAL: another kind of event; else err says what is wrong.
+ * @return TW_OK; TW_EINVAL: an event without one; else err says what is wrong.
  */
 TW_API tw_status tw_event_picture(const tw_event *event, uint8_t **out, size_t *bytes,
                                   tw_error *err);
@@ -137,6 +152,9 @@ typedef struct tw_station tw_station;
  * settings are not sound (tw_settings_sound) is not watched; it is told as closed.
  *
  * @param board     Copied; what it points to outlives the station. Its card is needed.
+ * @param told      Of all events, readings without pictures; while the station runs, and
+ *                  of what went wrong here before this returns where it fails. May be
+ *                  NULL.
  * @param settings  Outlives the station, unchanged.
  * @param out       Set on TW_OK; free it with tw_station_free.
  * @return TW_OK; TW_ENOENT: no cameras; TW_ESYNTAX: bad pattern of names; TW_EACCES,
@@ -146,12 +164,17 @@ TW_API tw_status tw_station_new(const tw_board *board, tw_settings *settings,
                                 tw_event_fn told, void *ctx, tw_station **out,
                                 tw_error *err);
 
+/** Tell somebody else of events, too, from a thread of his own. Before tw_station_run.
+ * @return TW_OK; TW_EINVAL; TW_ESIZE: there are sixteen already. */
+TW_API tw_status tw_station_subscribe(tw_station *station, const tw_subscriber *who);
+
 /** NULL is fine. Not while tw_station_run runs. */
 TW_API void tw_station_free(tw_station *station);
 
 /**
  * Watch until all cameras have ended or tw_station_stop is called: one thread for each
- * camera, one that writes. All captures are complete when it returns. Once only.
+ * camera, one that writes, one for each subscriber. All captures are complete, and all
+ * events told, when it returns. Once only.
  *
  * @return TW_OK; TW_EIO: no camera could be opened, and events have said why; TW_ENOMEM.
  */

@@ -171,27 +171,23 @@ gboolean outward_use(outward *o, const tw_settings *settings)
     return good;
 }
 
-void outward_station(outward *o, tw_station *station)
+/* In a thread of its own: it may take its time. */
+static void on_event(void *ctx, const tw_event *event)
 {
-    o->station = station;
-    tw_deliver_station(o->deliver, station); /* not under the lock: events wait for it */
-    tw_page_station(o->page, station);
-}
-
-void outward_event(outward *o, const tw_event *event)
-{
-    if (!o)
-        return;
+    outward *o = ctx;
     g_mutex_lock(&o->lock);
     tw_hooks_event(o->hooks, event);
     tw_deliver_event(o->deliver, event);
     g_mutex_unlock(&o->lock);
 }
 
-void outward_frame(outward *o, const tw_event *event)
+void outward_station(outward *o, tw_station *station)
 {
-    if (o)
-        tw_page_event(o->page, event); /* made before frames come, ended after */
+    o->station = station;
+    tw_deliver_station(o->deliver, station); /* not under the lock: events wait for it */
+    (void)tw_page_station(o->page, station); /* there is room for more than these two */
+    if (station)
+        (void)tw_station_subscribe(station, &(tw_subscriber){.told = on_event, .ctx = o});
 }
 
 void outward_end(outward *o)

@@ -28,12 +28,6 @@ gboolean outward_use(outward *outward, const tw_settings *settings);
 /** The station that brokers speak of and to; NULL before it is freed. */
 void outward_station(outward *outward, tw_station *station);
 
-/** A frame was read, for who looks at the page. Any thread; NULL is fine. */
-void outward_frame(outward *outward, const tw_event *event);
-
-void outward_event(outward *outward,
-                   const tw_event *event); /* any thread; NULL is fine */
-
 /** Try again what could not begin, if it is time; in the thread that uses settings. */
 void outward_turn(outward *o);
 

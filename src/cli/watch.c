@@ -207,11 +207,8 @@ static void on_event(void *ctx, const tw_event *e)
     watching *w = ctx;
     if (e->kind == TW_EVENT_CLOSED && e->status != TW_OK)
         w->problems = TRUE;
-    if (e->kind == TW_EVENT_READING) {
-        outward_frame(w->outward, e);
+    if (e->kind == TW_EVENT_READING)
         return;
-    }
-    outward_event(w->outward, e);
     if (w->json)
         out_json_event(e);
     else

@@ -224,7 +224,8 @@ static void add_line(void *ctx, const char *file, unsigned line, const char *bef
 static bool needs_restart(tw_page *p, const tw_settings *made)
 {
     tw_settings *now = tw_page_settings(p);
-    const bool needed = now && tw_settings_difference(now, made, NULL) == TW_APPLIED_START;
+    const bool needed =
+        now && tw_settings_difference(now, made, NULL) == TW_APPLIED_START;
     tw_settings_free(now);
     return needed;
 }

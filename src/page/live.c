@@ -70,10 +70,11 @@ static view *view_of(live *l, const char *camera)
     return v;
 }
 
-/* Whether a frame is wanted now. Where nobody looks any more, the last one goes. */
-static bool is_wanted(live *l, const char *camera, int64_t now_us)
+/* Where nobody looks any more, the last one goes. */
+bool tw_live_wants(live *l, const char *camera)
 {
     bool wanted = false;
+    const int64_t now_us = now_of(l);
     (void)pthread_mutex_lock(&l->lock);
     view *v = view_of(l, camera);
     if (v && (v->watching > 0 || now_us < v->until_us)) {
@@ -106,7 +107,7 @@ void tw_live_event(live *l, const tw_event *event)
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
     const int64_t now_us = now_of(l);
-    if (event->kind != TW_EVENT_READING || !is_wanted(l, event->camera, now_us) ||
+    if (event->kind != TW_EVENT_READING || !event->frame ||
         tw_event_picture(event, &jpeg, &bytes, NULL) != TW_OK)
         return;
     (void)pthread_mutex_lock(&l->lock);

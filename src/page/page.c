@@ -237,13 +237,28 @@ int tw_page_port(const tw_page *p)
     return p ? p->web->port(p->server) : 0;
 }
 
-void tw_page_station(tw_page *p, tw_station *station)
+static void on_event(void *ctx, const tw_event *event)
+{
+    tw_page_event(ctx, event);
+}
+
+/* In a camera's thread. */
+static bool wants_picture(void *ctx, const char *camera)
+{
+    tw_page *p = ctx;
+    return tw_live_wants(&p->live, camera);
+}
+
+tw_status tw_page_station(tw_page *p, tw_station *station)
 {
     if (!p)
-        return;
+        return TW_OK;
     (void)pthread_mutex_lock(&p->station_lock);
     p->station = station;
     (void)pthread_mutex_unlock(&p->station_lock);
+    const tw_subscriber who = {
+        .told = on_event, .readings = true, .wants = wants_picture, .ctx = p};
+    return station ? tw_station_subscribe(station, &who) : TW_OK;
 }
 
 void tw_page_event(tw_page *p, const tw_event *event)

@@ -117,6 +117,9 @@ void tw_live_init(live *l, int64_t every_us, tw_clock clock);
 void tw_live_end(live *l); /* streams end */
 void tw_live_free(live *l);
 void tw_live_event(live *l, const tw_event *event);
+
+/** Whether somebody waits for the next picture of a camera. */
+bool tw_live_wants(live *l, const char *camera);
 /* ---- moments.c */
 
 /* What moved lately before a camera. */
@@ -136,6 +139,9 @@ typedef struct moments {
 void tw_moments_init(moments *m);
 void tw_moments_free(moments *m);
 void tw_moments_event(moments *m, const tw_event *event);
+
+/** Something happened at the station. One thread at a time. */
+void tw_page_event(tw_page *page, const tw_event *event);
 /** Visit the seconds of a camera that begin at or after a time, in order. */
 void tw_moments_seconds(moments *m, const char *camera, int64_t from_us,
                         bool (*visit)(void *ctx, const tw_trace_point *point), void *ctx);

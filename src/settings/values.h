@@ -59,7 +59,8 @@ struct tw_row {
     const char *choices; /* words separated by blanks, in the order of the enum */
     const char *help;
     tw_reach reach;
-    unsigned applied; /* a tw_applied, and TW_SENDING where what is sent differs with it */
+    unsigned
+        applied; /* a tw_applied, and TW_SENDING where what is sent differs with it */
 };
 
 enum { TW_SENDING = 16 };

@@ -8,6 +8,7 @@
 #include "../media/jpeg.h"
 #include "../media/mask.h"
 #include "../media/room.h"
+#include "feed.h"
 #include "tawny/brightness.h"
 
 enum {
@@ -67,7 +68,8 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
     if (st == TW_OK && camera->mask[0] != '\0')
         st = tw_mask_read(camera->mask, &p->mask_picture, &p->mask_luma, err);
     if (st == TW_OK)
-        st = tw_decoder_open(&p->looked_stream, tw_pipeline_looked_ppm(&p->view), &p->decoder, err);
+        st = tw_decoder_open(&p->looked_stream, tw_pipeline_looked_ppm(&p->view),
+                             &p->decoder, err);
     if (st == TW_OK && looked)
         st = tw_decoder_open(stream, 0, &p->keeper, err);
     if (st == TW_OK && keep)
@@ -206,6 +208,26 @@ static void take_number(tw_pipeline *p)
         p->watch.now.number = atomic_fetch_add(p->numbers, 1) + 1;
 }
 
+/* The picture at hand, turned and cropped. */
+static tw_status shown_still(tw_pipeline *p, uint8_t **out, size_t *bytes, tw_error *err)
+{
+    const tw_view *view = &p->kept_view;
+    uint8_t *whole = NULL;
+    uint16_t width = 0, height = 0;
+    if (tw_view_is_plain(view))
+        return tw_stills_picture(p, out, bytes, err);
+    tw_status st = tw_stills_picture(p, &whole, bytes, err);
+    if (st == TW_OK)
+        st = tw_jpeg_view(whole, *bytes, view, out, bytes, &width, &height, err);
+    free(whole);
+    return st;
+}
+
+static tw_status shown_picture(void *ctx, uint8_t **out, size_t *bytes, tw_error *err)
+{
+    return shown_still(ctx, out, bytes, err);
+}
+
 static void decide(tw_pipeline *p)
 {
     tw_wiring_look(p);
@@ -230,10 +252,11 @@ static void decide(tw_pipeline *p)
         }
     }
     const bool running = p->watch.state == TW_SIGHTING;
+    const struct tw_event_frame shown = {shown_picture, p};
     if (running && p->recorder)
         tw_stills_while(p);
     tell(p, (tw_event){.kind = TW_EVENT_READING,
-                       .frame = p,
+                       .frame = &shown,
                        .reading = &p->reading,
                        .luma = p->luma,
                        .sighting = running ? &p->watch.now : NULL});
@@ -613,21 +636,6 @@ void tw_pipeline_result(const tw_pipeline *p, tw_rehearsal_result *out)
     *out = p->result;
 }
 
-/* The picture at hand, turned and cropped. */
-static tw_status shown_still(tw_pipeline *p, uint8_t **out, size_t *bytes, tw_error *err)
-{
-    const tw_view *view = &p->kept_view;
-    uint8_t *whole = NULL;
-    uint16_t width = 0, height = 0;
-    if (tw_view_is_plain(view))
-        return tw_stills_picture(p, out, bytes, err);
-    tw_status st = tw_stills_picture(p, &whole, bytes, err);
-    if (st == TW_OK)
-        st = tw_jpeg_view(whole, *bytes, view, out, bytes, &width, &height, err);
-    free(whole);
-    return st;
-}
-
 tw_status tw_pipeline_still(tw_pipeline *p, uint8_t **jpeg, size_t *bytes,
                             tw_reading *reading, tw_watch_state *state, tw_error *err)
 {
@@ -637,12 +645,4 @@ tw_status tw_pipeline_still(tw_pipeline *p, uint8_t **jpeg, size_t *bytes,
     *reading = p->reading;
     *state = p->watch.state;
     return shown_still(p, jpeg, bytes, err);
-}
-
-tw_status tw_event_picture(const tw_event *event, uint8_t **out, size_t *bytes,
-                           tw_error *err)
-{
-    if (!event || !event->frame || !out || !bytes)
-        return tw_fail(err, TW_EINVAL, "this event has no picture");
-    return shown_still(event->frame, out, bytes, err);
 }

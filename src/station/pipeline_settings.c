@@ -85,8 +85,8 @@ static tw_status watch_zones(tw_pipeline *p, tw_error *err)
 {
     const tw_grid grid = tw_detector_grid(p->detector);
     uint8_t *cells = NULL;
-    tw_status st = mark_cells(&grid, p->camera, p->mask_picture ? &p->mask_luma : NULL,
-                              &cells, err);
+    tw_status st =
+        mark_cells(&grid, p->camera, p->mask_picture ? &p->mask_luma : NULL, &cells, err);
     if (st == TW_OK)
         st = tw_detector_watch_cells(p->detector, cells);
     free(cells);
@@ -94,7 +94,7 @@ static tw_status watch_zones(tw_pipeline *p, tw_error *err)
 }
 
 tw_status tw_pipeline_make_detector(tw_pipeline *p, uint16_t width, uint16_t height,
-                               tw_error *err)
+                                    tw_error *err)
 {
     const tw_detector_config config = detector_config(p->camera, width, height);
     size_t bytes = 0;

@@ -31,9 +31,9 @@ struct tw_pipeline {
     tw_stream stream;
     tw_stream looked_stream; /* what is looked at: the same, or another */
     tw_decoder *decoder;     /* of it */
-    tw_decoder *keeper;  /* of what is kept, for stills; NULL: that is the same stream */
+    tw_decoder *keeper; /* of what is kept, for stills; NULL: that is the same stream */
     tw_detector *detector;
-    void *memory; /* of the detector */
+    void *memory;                     /* of the detector */
     uint8_t *mask_picture;            /* of mask = FILE; NULL: none */
     tw_luma mask_luma;                /* a view of it */
     uint16_t width, height;           /* of pictures looked at; 0 before the first */

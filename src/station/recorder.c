@@ -21,7 +21,7 @@ typedef struct plan {
     int64_t from_us;      /* its first packet's */
     int64_t stop_us;      /* the file holds packets decoded before this; set once ended */
     bool ended;
-    bool complete;        /* and no packet of it is still to come */
+    bool complete; /* and no packet of it is still to come */
     bool over;     /* its sighting is: that is told behind it */
     bool begun;    /* its first job is given */
     uint64_t next; /* sequence number of the next packet to give */

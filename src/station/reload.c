@@ -46,19 +46,19 @@ static void free_retired(tw_station *s)
 static void drop(tw_station *s, size_t index)
 {
     watched *w = s->cameras[index];
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     s->count--;
     memmove(&s->cameras[index], &s->cameras[index + 1],
             (s->count - index) * sizeof(watched *));
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     retire(s, w);
 }
 
 static bool has_ended(tw_station *s, const watched *w)
 {
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     const bool ended = w->ended;
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     return ended;
 }
 
@@ -94,22 +94,22 @@ static void ask_to_leave(watched *w)
     const tw_clock *clock = &s->board.clock;
     if (atomic_load(&w->leave))
         return;
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     atomic_store(&w->leave_by_us,
                  clock->ops->now_us(clock->ctx) + w->snapshot->camera.longest_us);
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     atomic_store(&w->leave, true);
 }
 
 static bool add(tw_station *s, watched *w)
 {
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     watched **more = realloc(s->cameras, (s->count + 1) * sizeof(watched *));
     if (more) {
         s->cameras = more;
         s->cameras[s->count++] = w;
     }
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     if (more)
         tw_watched_start(w);
     else
@@ -121,13 +121,12 @@ static bool add(tw_station *s, watched *w)
 static tw_applied difference(watched *w, const twi_source *from, bool *sound)
 {
     tw_station *s = w->station;
-    (void)pthread_mutex_lock(&s->telling);
-    const tw_applied how =
-        tw_settings_difference(twi_source_settings(w->snapshot->source),
-                               twi_source_settings(from), w->name);
+    (void)pthread_mutex_lock(&s->lock);
+    const tw_applied how = tw_settings_difference(
+        twi_source_settings(w->snapshot->source), twi_source_settings(from), w->name);
     const twi_snapshot *newest = w->offered ? w->offered : w->snapshot;
     *sound = newest->sound;
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     return how;
 }
 

@@ -100,9 +100,9 @@ static void count(tw_station *s, const tw_event *event)
 
 static void set_queue(tw_station *s, tw_queue *queue)
 {
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     s->queue = queue;
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
 }
 
 /* The job is given under the lock, so that it comes before its lane's last. */
@@ -116,30 +116,33 @@ static void note_happening(tw_station *s, const char *what, const tw_event *even
     job.packet.wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx);
     if (!job.parcel)
         return;
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     watched *camera = camera_of(s, event->camera);
     tw_queue *queue = s->queue;
     job.lane = camera ? &camera->lane : NULL;
     if (queue)
         given = tw_queue_sink(queue).give(queue, &job, false);
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     if (!queue) /* the writer's thread is not there yet, or this is it, at its end */
         tw_writer_do(&s->writer, &job);
     else if (!given)
         tw_parcel_release(job.parcel);
 }
 
-void tw_station_tell(void *ctx, const tw_event *event)
+void tw_station_tell_of(tw_station *s, const tw_event *event, bool patient)
 {
-    tw_station *s = ctx;
     const char *what = word_happening(event);
     if (what)
         note_happening(s, what, event);
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     count(s, event);
-    if (s->told)
-        s->told(s->ctx, event);
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
+    twi_feed_give(s->feed, event, patient);
+}
+
+void tw_station_tell(void *ctx, const tw_event *event)
+{
+    tw_station_tell_of(ctx, event, false);
 }
 
 bool tw_station_stopping(const tw_station *s)
@@ -155,7 +158,8 @@ static tw_status make_cameras(tw_station *s)
     const size_t count = tw_settings_camera_count(settings);
     s->cameras = calloc(count, sizeof(watched *));
     for (size_t i = 0; s->cameras && i < count; i++) {
-        s->cameras[i] = tw_watched_new(s, s->source, tw_settings_camera_name(settings, i));
+        s->cameras[i] =
+            tw_watched_new(s, s->source, tw_settings_camera_name(settings, i));
         if (!s->cameras[i])
             return TW_ENOMEM;
         s->count++;
@@ -172,25 +176,28 @@ tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_
         return tw_fail(err, TW_ENOENT,
                        "there is no camera: write a [camera NAME] section with a source");
     tw_station *s = calloc(1, sizeof *s);
-    if (s)
+    if (s) {
         s->source = twi_source_new(settings, false);
-    if (!s || !s->source) {
+        s->feed = twi_feed_new();
+    }
+    if (!s || !s->source || !s->feed) {
+        if (s) {
+            twi_source_release(s->source);
+            twi_feed_free(s->feed);
+        }
         free(s);
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
+    if (told)
+        (void)twi_feed_add(s->feed,
+                           &(tw_subscriber){.told = told, .readings = true, .ctx = ctx});
     s->board = *board;
-    s->told = told;
-    s->ctx = ctx;
     tw_settings_station(settings, &s->settings);
     s->writer = (tw_writer){.clock = board->clock,
                             .numbers_for_good = true,
                             .told = tw_station_tell,
                             .ctx = s};
-    pthread_mutexattr_t again; /* who is told of an event may ask, and give orders */
-    (void)pthread_mutexattr_init(&again);
-    (void)pthread_mutexattr_settype(&again, PTHREAD_MUTEX_RECURSIVE);
-    (void)pthread_mutex_init(&s->telling, &again);
-    (void)pthread_mutexattr_destroy(&again);
+    (void)pthread_mutex_init(&s->lock, NULL);
     (void)pthread_cond_init(&s->changed, NULL);
     tw_status st = make_cameras(s);
     if (st != TW_OK)
@@ -206,11 +213,17 @@ tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_
     return st;
 }
 
+tw_status tw_station_subscribe(tw_station *s, const tw_subscriber *who)
+{
+    return s ? twi_feed_add(s->feed, who) : TW_EINVAL;
+}
+
 void tw_station_free(tw_station *s)
 {
     if (!s)
         return;
     tw_writer_close(&s->writer);
+    twi_feed_free(s->feed);
     for (size_t i = 0; i < s->count; i++) {
         tw_watched_free(s->cameras[i]);
     }
@@ -221,7 +234,7 @@ void tw_station_free(tw_station *s)
     twi_source_release(s->source);
     tw_settings_free(s->pending);
     (void)pthread_cond_destroy(&s->changed);
-    (void)pthread_mutex_destroy(&s->telling);
+    (void)pthread_mutex_destroy(&s->lock);
     free(s->cameras);
     free(s);
 }
@@ -232,34 +245,18 @@ void tw_station_free(tw_station *s)
 static tw_settings *wait_for_change(tw_station *s)
 {
     bool ended = false;
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     for (;;) {
         for (size_t i = 0; i < s->count; i++)
             ended = ended || (s->cameras[i]->ended && s->cameras[i]->started);
-        if (ended || s->pending || s->given_count > 0)
+        if (ended || s->pending)
             break;
-        (void)pthread_cond_wait(&s->changed, &s->telling);
+        (void)pthread_cond_wait(&s->changed, &s->lock);
     }
     tw_settings *pending = s->pending;
     s->pending = NULL;
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     return pending;
-}
-
-static void tell_orders(tw_station *s)
-{
-    given_order all[TW_ORDERS_MAX];
-    (void)pthread_mutex_lock(&s->telling);
-    const size_t count = s->given_count;
-    memcpy(all, s->given, count * sizeof *all);
-    s->given_count = 0;
-    (void)pthread_mutex_unlock(&s->telling);
-    for (size_t i = 0; i < count; i++)
-        tw_station_tell(
-            s, &(tw_event){.kind = TW_EVENT_ORDERED,
-                           .camera = all[i].camera,
-                           .wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx),
-                           .text = all[i].text});
 }
 
 static void watch_all(tw_station *s)
@@ -268,7 +265,6 @@ static void watch_all(tw_station *s)
         tw_watched_start(s->cameras[i]);
     while (tw_station_settle(s)) {
         tw_settings *settings = wait_for_change(s);
-        tell_orders(s);
         if (settings && !tw_station_stopping(s))
             tw_station_adopt(s, settings);
         else
@@ -282,15 +278,18 @@ tw_status tw_station_run(tw_station *s)
         return TW_EINVAL;
     tw_error err = {0};
     tw_queue *queue = NULL;
-    const tw_status st =
-        tw_queue_start(&s->writer, (size_t)s->settings.queue_bytes, &queue, &err);
-    if (st != TW_OK)
-        return st;
-    set_queue(s, queue);
-    watch_all(s);
-    set_queue(s, NULL); /* nobody may look at it while it ends */
-    tw_queue_finish(queue);
-    return s->any_opened ? TW_OK : TW_EIO;
+    tw_status st = twi_feed_start(s->feed);
+    if (st == TW_OK)
+        st = tw_queue_start(&s->writer, (size_t)s->settings.queue_bytes, &queue, &err);
+    if (st == TW_OK) {
+        set_queue(s, queue);
+        watch_all(s);
+        set_queue(s, NULL); /* nobody may look at it while it ends */
+        tw_queue_finish(queue);
+        st = s->any_opened ? TW_OK : TW_EIO;
+    }
+    twi_feed_finish(s->feed);
+    return st;
 }
 
 tw_status tw_station_apply(tw_station *s, tw_settings *settings)
@@ -300,18 +299,18 @@ tw_status tw_station_apply(tw_station *s, tw_settings *settings)
         tw_settings_free(settings);
         return TW_EINVAL;
     }
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     tw_settings *unread = s->pending; /* an earlier one that was not seen to yet */
     s->pending = settings;
     (void)pthread_cond_signal(&s->changed);
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     tw_settings_free(unread);
     return TW_OK;
 }
 
 typedef enum order { ARM, DISARM, AS_SET, TRIGGER, SNAP } order;
 
-/* Under telling's lock. */
+/* Under the lock. */
 static void give_order(watched *w, order what, int64_t until_us)
 {
     switch (what) {
@@ -353,16 +352,34 @@ static void word_order(order what, int64_t for_us, char text[64])
                    what == ARM || what == DISARM ? ", by order" : "");
 }
 
-/* Under telling's lock: to be told by the running thread, as whoever gives an order may
- * be told of an event just now. */
-static void note_order(tw_station *s, const watched *w, order what, int64_t for_us)
+static void tell_order(tw_station *s, const char *camera, order what, int64_t for_us)
 {
-    if (s->given_count == TW_ORDERS_MAX)
-        return;
-    given_order *g = &s->given[s->given_count++];
-    (void)snprintf(g->camera, sizeof g->camera, "%s", w->name);
-    word_order(what, for_us, g->text);
-    (void)pthread_cond_signal(&s->changed);
+    char text[64];
+    word_order(what, for_us, text);
+    tw_station_tell(
+        s, &(tw_event){.kind = TW_EVENT_ORDERED,
+                       .camera = camera,
+                       .wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx),
+                       .text = text});
+}
+
+/* Give an order to the next camera that it is for. @return whether there was one; its
+ * name is copied, as it may be gone after this. */
+static bool order_next(tw_station *s, const char *camera, order what, int64_t until_us,
+                       size_t *from, char name[64])
+{
+    bool found = false;
+    (void)pthread_mutex_lock(&s->lock);
+    for (; !found && *from < s->count; (*from)++) {
+        watched *w = s->cameras[*from];
+        found = !camera || strcmp(camera, w->name) == 0;
+        if (!found)
+            continue;
+        give_order(w, what, until_us);
+        (void)snprintf(name, 64, "%s", w->name);
+    }
+    (void)pthread_mutex_unlock(&s->lock);
+    return found;
 }
 
 static tw_status order_cameras(tw_station *s, const char *camera, order what,
@@ -372,16 +389,13 @@ static tw_status order_cameras(tw_station *s, const char *camera, order what,
     if (!s || for_us < 0 || for_us > most_us)
         return TW_EINVAL;
     bool any = false;
+    char name[64];
     const int64_t now_us = s->board.clock.ops->now_us(s->board.clock.ctx);
-    (void)pthread_mutex_lock(&s->telling);
-    for (size_t i = 0; i < s->count; i++) {
-        if (camera && strcmp(s->cameras[i]->name, camera) != 0)
-            continue;
-        give_order(s->cameras[i], what, for_us > 0 ? now_us + for_us : 0);
-        note_order(s, s->cameras[i], what, for_us);
+    const int64_t until_us = for_us > 0 ? now_us + for_us : 0;
+    for (size_t i = 0; order_next(s, camera, what, until_us, &i, name);) {
+        tell_order(s, name, what, for_us);
         any = true;
     }
-    (void)pthread_mutex_unlock(&s->telling);
     return any ? TW_OK : TW_ENOENT;
 }
 
@@ -423,11 +437,11 @@ tw_status tw_station_camera(tw_station *s, size_t index, tw_camera_status *out)
 {
     if (!s || !out)
         return TW_EINVAL;
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     const bool there = index < s->count;
     if (there)
         *out = s->cameras[index]->status;
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     return there ? TW_OK : TW_ENOENT;
 }
 
@@ -439,11 +453,11 @@ tw_status tw_station_store(tw_station *s, tw_store_status *out)
     *out = (tw_store_status){0};
     out->card =
         card->ops->space(card->ctx, &out->free_bytes, &out->total_bytes, NULL) == TW_OK;
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     out->waiting_bytes = s->queue ? tw_queue_waiting(s->queue) : 0;
     out->dropped = s->dropped;
     out->problems = s->problems;
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     out->catalogue = !__atomic_load_n(&s->writer.catalogue_failed, __ATOMIC_RELAXED);
     return TW_OK;
 }

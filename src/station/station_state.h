@@ -4,6 +4,7 @@
 
 #include <pthread.h>
 
+#include "feed.h"
 #include "pipeline.h"
 #include "queue.h"
 #include "tawny/backoff.h"
@@ -22,15 +23,16 @@ typedef struct watched {
         leave; /* its thread is to end, once no sighting runs or at the latest ... */
     atomic_llong leave_by_us; /* ... then, by the clock; also for opening it again */
     atomic_int offered_how;   /* a tw_applied: what the settings that are offered take */
-    bool opened;              /* it has delivered; its thread's own until the join, as ... */
+    bool opened; /* it has delivered; its thread's own until the join, as ... */
     bool live;
+    bool recorded;      /* and read as fast as it can be */
     atomic_bool failed; /* it has ended with an error */
     uint32_t number;    /* of its last sighting */
     tw_backoff again;
     tw_rate rate;
     int64_t looked_us; /* at how it fares */
     tw_orders orders;
-    /* Under telling's lock. */
+    /* Under the station's lock. */
     twi_snapshot *snapshot; /* what it runs on; changed by its thread alone */
     twi_snapshot *offered;  /* what it is to run on next; NULL: the same */
     bool ended;             /* its thread has nothing more to do */
@@ -38,37 +40,31 @@ typedef struct watched {
     int64_t orders_until_us; /* by the clock; 0: for good */
 } watched;
 
-enum { TW_ORDERS_MAX = 64 };
-
-/* An order that was given, to be told. */
-typedef struct given_order {
-    char camera[64], text[64];
-} given_order;
-
 struct tw_station {
     tw_board board;
     tw_station_settings settings;
     tw_writer writer;
     twi_source *source; /* newest settings; the running thread's own, as ... */
-    bool any_opened; /* ... this, and ... */
+    bool any_opened;    /* ... this, and ... */
     watched
         *retired; /* ... these, linked by next: the writer may still have their jobs */
     volatile int stop; /* only ever set to 1: also from signal handlers */
-    tw_event_fn told;
-    void *ctx;
-    pthread_mutex_t telling; /* events come one at a time; and all from here on: */
-    pthread_cond_t changed;  /* a camera has ended, or there is something pending */
-    tw_settings *pending;    /* to be taken over; NULL: none */
+    twi_feed *feed;
+    pthread_mutex_t lock;   /* of all from here on; nobody is called under it */
+    pthread_cond_t changed; /* a camera has ended, or there is something pending */
+    tw_settings *pending;   /* to be taken over; NULL: none */
     tw_queue *queue;
     watched **cameras; /* changed by the running thread alone */
     size_t count;
     uint32_t dropped, problems;
-    given_order given[TW_ORDERS_MAX];
-    size_t given_count;
 };
 
-/** Tell of something that happened, count it, and have it noted in the catalogue. */
+/** Count something that happened, have it noted in the catalogue, and tell of it. Under
+ * no lock. */
 void tw_station_tell(void *station, const tw_event *event);
+
+/** The same of a camera. @param patient  See twi_feed_give. */
+void tw_station_tell_of(tw_station *s, const tw_event *event, bool patient);
 
 bool tw_station_stopping(const tw_station *s);
 

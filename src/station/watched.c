@@ -32,12 +32,12 @@ static void end_orders(watched *w)
     tw_station *s = w->station;
     if (atomic_load(&w->orders.armed) == TW_AS_SET)
         return;
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     if (w->orders_until_us > 0 && now_of(s) >= w->orders_until_us) {
         w->orders_until_us = 0;
         atomic_store(&w->orders.armed, TW_AS_SET);
     }
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
 }
 
 /* ---- lost and found -------------------------------------------------------------- */
@@ -49,14 +49,14 @@ static void lost(watched *w, tw_status st, const tw_error *why, int64_t wait_us)
     const char *text = why->text[0] ? why->text : "it ended";
     const int64_t wall_us = wall_of(s);
     tw_error line = {0};
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     const bool first = w->status.lost_us == 0;
     if (first)
         w->status.lost_us = wall_us;
     w->status.open = false;
     w->status.next_us = wall_us + wait_us;
     (void)snprintf(w->status.lost_why, sizeof w->status.lost_why, "%s", text);
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     if (!first)
         return;
     (void)tw_fail(&line, st, "lost: %s; trying again in %.1f s, then less often", text,
@@ -74,10 +74,10 @@ static void found_again(watched *w)
     tw_station *s = w->station;
     const int64_t wall_us = wall_of(s);
     tw_error line = {0};
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     const int64_t since_us = w->status.lost_us;
     w->status.lost_us = w->status.next_us = 0;
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     if (since_us == 0)
         return;
     (void)tw_fail(&line, TW_OK, "back after %.1f s", (double)(wall_us - since_us) / 1e6);
@@ -91,21 +91,21 @@ static void found_again(watched *w)
 
 static tw_queue *queue_of(tw_station *s)
 {
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     tw_queue *queue = s->queue;
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     return queue;
 }
 
 void tw_watched_offer(watched *w, twi_snapshot *next, tw_applied how)
 {
     tw_station *s = w->station;
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     atomic_store(&w->leave_by_us, now_of(s) + w->snapshot->camera.longest_us);
     twi_snapshot *unread = w->offered;
     w->offered = next;
     atomic_store(&w->offered_how, how);
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     twi_snapshot_release(unread);
 }
 
@@ -113,11 +113,11 @@ void tw_watched_offer(watched *w, twi_snapshot *next, tw_applied how)
 static twi_snapshot *take_offered(watched *w, tw_applied *how)
 {
     tw_station *s = w->station;
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     twi_snapshot *offered = w->offered;
     w->offered = NULL;
     *how = (tw_applied)atomic_exchange(&w->offered_how, TW_APPLIED_NOT);
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     return offered;
 }
 
@@ -126,14 +126,13 @@ static void run_on(watched *w, twi_snapshot *next)
 {
     tw_station *s = w->station;
     tw_queue *queue = queue_of(s);
-    tw_job job = {.kind = TW_JOB_SETTINGS,
-                  .lane = &w->lane,
-                  .snapshot = twi_snapshot_keep(next)};
+    tw_job job = {
+        .kind = TW_JOB_SETTINGS, .lane = &w->lane, .snapshot = twi_snapshot_keep(next)};
     (void)tw_queue_sink(queue).give(queue, &job, true);
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     twi_snapshot *had = w->snapshot;
     w->snapshot = next;
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     twi_snapshot_release(had);
 }
 
@@ -169,16 +168,17 @@ static bool take_over(watched *w)
     if (how < TW_APPLIED_REOPEN)
         return false;
     w->live = false; /* it may be another source */
-    (void)pthread_mutex_lock(&w->station->telling);
+    (void)pthread_mutex_lock(&w->station->lock);
     w->status.open = false;
-    (void)pthread_mutex_unlock(&w->station->telling);
+    (void)pthread_mutex_unlock(&w->station->lock);
     tw_backoff_reset(&w->again);
     return true;
 }
 
 /* ---- watching -------------------------------------------------------------------- */
 
-/* Whether what is to be done spoils no sighting, or has waited for one for long enough. */
+/* Whether what is to be done spoils no sighting, or has waited for one for long enough.
+ */
 static bool may_end(const watched *w, const tw_pipeline *pipeline)
 {
     return !pipeline || !tw_pipeline_in_sighting(pipeline) ||
@@ -248,7 +248,7 @@ static void look_at(watched *w, const tw_run *run, tw_liveness live)
     const tw_rate_news news =
         tw_rate_look(&w->rate, now_us, &counts, live == TW_LIVE ? run->wanted_milli : 0);
     tw_camera_status *c = &w->status;
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     c->width = health.width;
     c->height = health.height;
     c->wanted_milli = run->wanted_milli;
@@ -263,7 +263,7 @@ static void look_at(watched *w, const tw_run *run, tw_liveness live)
     c->arming_until_us = health.arming_until_us;
     if (w->orders_until_us > 0)
         c->arming_until_us = wall_of(s) + w->orders_until_us - now_us;
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
     tell_rate(w, news, run->wanted_milli);
 }
 
@@ -319,6 +319,13 @@ static bool nap_until(const watched *w, int64_t until_us)
     return !leaves(w, NULL);
 }
 
+/* Events of recorded footage wait for who is slow: it can wait, too. */
+static void tell_of(void *ctx, const tw_event *event)
+{
+    watched *w = ctx;
+    tw_station_tell_of(w->station, event, w->recorded);
+}
+
 /* One try. @return whether the camera is to be tried again. */
 static bool watch_once(watched *w, tw_status *st, tw_error *err)
 {
@@ -332,11 +339,12 @@ static bool watch_once(watched *w, tw_status *st, tw_error *err)
     const tw_camera_settings *camera = &w->snapshot->camera;
     tw_run run;
     *err = (tw_error){0};
-    *st = tw_run_open(&run, &s->board, camera, camera->pace, camera->loop, &keep,
-                      tw_station_tell, s, err);
+    *st = tw_run_open(&run, &s->board, camera, camera->pace, camera->loop, &keep, tell_of,
+                      w, err);
     w->opened = w->opened || *st == TW_OK;
     const tw_liveness live = run.camera.ops ? run.camera.ops->live : TW_RECORDED;
     w->live = w->live || live != TW_RECORDED;
+    w->recorded = live == TW_RECORDED && !camera->pace;
     if (*st == TW_OK)
         *st = watch_run(w, &run, live, err);
     if (run.pipeline)
@@ -373,10 +381,10 @@ static void closed(watched *w, tw_status st, const char *text)
                                    .wall_us = wall_of(s),
                                    .status = st,
                                    .text = st != TW_OK ? text : NULL});
-    (void)pthread_mutex_lock(&s->telling);
+    (void)pthread_mutex_lock(&s->lock);
     w->ended = true;
     (void)pthread_cond_signal(&s->changed);
-    (void)pthread_mutex_unlock(&s->telling);
+    (void)pthread_mutex_unlock(&s->lock);
 }
 
 static void *watch_camera(void *ctx)
@@ -457,9 +465,9 @@ bool tw_watched_again(watched *w)
     if (!take_over(w))
         return false;
     atomic_store(&w->failed, false);
-    (void)pthread_mutex_lock(&w->station->telling);
+    (void)pthread_mutex_lock(&w->station->lock);
     w->ended = false;
-    (void)pthread_mutex_unlock(&w->station->telling);
+    (void)pthread_mutex_unlock(&w->station->lock);
     tw_watched_start(w);
     return true;
 }

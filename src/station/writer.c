@@ -274,9 +274,8 @@ static tw_caption_fields caption_fields(const tw_writer *writer,
                                         const tw_camera_settings *camera,
                                         uint32_t sighting, int64_t wall_us)
 {
-    tw_caption_fields f = {.camera = camera->name,
-                           .station = writer->store.station,
-                           .sighting = sighting};
+    tw_caption_fields f = {
+        .camera = camera->name, .station = writer->store.station, .sighting = sighting};
     const tw_stamp stamp = tw_writer_stamp(writer, wall_us);
     tw_civil_split(stamp.wall_us,
                    writer->clock.ops->offset_s(writer->clock.ctx, stamp.wall_us),
@@ -328,8 +327,8 @@ static tw_status add_caption(const tw_writer *writer, tw_job *job, tw_error *err
     tw_caption *caption = NULL;
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
-    tw_caption_fields fields =
-        caption_fields(writer, job->lane->camera, job->sighting.number, job->packet.wall_us);
+    tw_caption_fields fields = caption_fields(writer, job->lane->camera,
+                                              job->sighting.number, job->packet.wall_us);
     fields.activity_ppm = job->parcel->activity_ppm;
     tw_status st = tw_caption_new(job->lane->camera, &caption, err);
     if (st == TW_OK)

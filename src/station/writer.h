@@ -37,11 +37,11 @@ typedef struct tw_recording {
     bool skip;              /* it has failed, and that has been said */
 } tw_recording;
 
-/* One camera's place at the writer. Made by its owner, who sets camera; from its first job
- * on all of it is the writer's. */
+/* One camera's place at the writer. Made by its owner, who sets camera; from its first
+ * job on all of it is the writer's. */
 typedef struct tw_lane {
     const tw_camera_settings *camera;
-    twi_snapshot *snapshot; /* that it lies in; NULL: it is the owner's */
+    twi_snapshot *snapshot;          /* that it lies in; NULL: it is the owner's */
     tw_recording own[TW_KIND_COUNT]; /* one of each kind at a time */
     struct tw_lane *next;
     atomic_bool gone; /* the writer is done with it, see TW_JOB_LANE_GONE */

@@ -150,7 +150,7 @@ static void test_limits_change_while_it_watches(void **state)
     config.post_us = 3 * S;
     config.armed = false; /* tw_sighting_arm's to say */
     assert_int_equal(tw_sighting_adjust(&watch, &config), TW_OK);
-    assert_int_equal(feed(&watch, 23, 51, 59), 0); /* it goes on for its new time ... */
+    assert_int_equal(feed(&watch, 23, 51, 59), 0);  /* it goes on for its new time ... */
     assert_int_equal(watch.now.end_us, 22 * MS100); /* ... by its new limit */
     assert_int_equal(step(&watch, 52, 59), TW_SIGHTING_ENDED);
     assert_int_equal(watch.state, TW_ARMED);

@@ -437,7 +437,6 @@ static void test_the_description_holds(void **state)
 
 typedef struct running {
     tw_station *station;
-    tw_page *page;
     size_t frames;
 } running;
 
@@ -445,7 +444,6 @@ static void on_event(void *ctx, const tw_event *e)
 {
     running *r = ctx;
     r->frames += e->kind == TW_EVENT_READING;
-    tw_page_event(r->page, e);
 }
 
 static void *run_station(void *ctx)
@@ -540,7 +538,7 @@ static void test_live_pictures(void **state)
     tw_error err = {0};
     tw_card card;
     site *w = open_site(false);
-    running r = {.page = w->page};
+    running r = {0};
     char *captures = join(w->s->folder, "captures");
     tw_settings *settings = sending_settings("", "");
     assert_int_equal(tw_settings_set(settings, "kerb.loop=yes", NULL, NULL), TW_OK);
@@ -549,7 +547,7 @@ static void test_live_pictures(void **state)
         .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &card};
     assert_int_equal(tw_station_new(&board, settings, on_event, &r, &r.station, &err),
                      TW_OK);
-    tw_page_station(w->page, r.station);
+    assert_int_equal(tw_page_station(w->page, r.station), TW_OK);
     assert_int_equal(pthread_create(&thread, NULL, run_station, &r), 0);
     for (int i = 0; i < LOOKERS; i++)
         lookers[i] = look_on(w);
@@ -573,7 +571,7 @@ static void test_live_pictures(void **state)
         (void)close(lookers[i]);
     check_pictures(w);
     check_readings(w);
-    tw_page_station(w->page, NULL);
+    assert_int_equal(tw_page_station(w->page, NULL), TW_OK);
     assert_has(get(w, "/api/status", ""), "\"up\":false");
     tw_station_stop(r.station);
     (void)pthread_join(thread, NULL);

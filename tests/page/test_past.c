@@ -3,6 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../../src/page/page.h"
 #include "../support/site.h"
 
 #define OWN "X-Tawny-Change: local\r\n"

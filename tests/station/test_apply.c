@@ -13,8 +13,8 @@ enum {
     W = 96,
     H = 64,
     STEP_US = 100000,
-    REAL_US = 300, /* that a frame really takes */
-    TRIGGER_AT = 70, /* it has settled by then */
+    REAL_US = 300,    /* that a frame really takes */
+    TRIGGER_AT = 70,  /* it has settled by then */
     CHANGE_AFTER = 5, /* frames, once the sighting has begun */
     GO_ON = 12,       /* and so many after the change */
     MOST_FRAMES = 3000
@@ -74,8 +74,8 @@ static void destroy_life(void *ctx)
 static tw_status make_camera(const tw_camera_request *request, tw_camera *out,
                              tw_error *err)
 {
-    static const tw_camera_ops ops = {"still life", TW_LIVE,      begin_life,
-                                      next_picture,   end_life, destroy_life};
+    static const tw_camera_ops ops = {"still life", TW_LIVE,  begin_life,
+                                      next_picture, end_life, destroy_life};
     still_life *c = calloc(1, sizeof *c);
     (void)err;
     assert_non_null(c);
@@ -89,11 +89,13 @@ static tw_status make_camera(const tw_camera_request *request, tw_camera *out,
     return TW_OK;
 }
 
-/* ---- a station that is changed ------------------------------------------------------ */
+/* ---- a station that is changed ------------------------------------------------------
+ */
 
-static const char BASE[] = "[destination mail]\nurl = smtp://h\nto = a@b.example\nfrom = c@b.example\n"
-                           "[destination shed]\nurl = file:/tmp\n[profile night]\n"
-                           "[profile close]\n";
+static const char BASE[] =
+    "[destination mail]\nurl = smtp://h\nto = a@b.example\nfrom = c@b.example\n"
+    "[destination shed]\nurl = file:/tmp\n[profile night]\n"
+    "[profile close]\n";
 static const char CAMERA[] =
     "[cameras]\nsource = life:\nsettle = 6 s\npre_event = 1 s\n"
     "post_event = 3 s\nclip_video = mjpeg\nstills = none\n[camera mere]\n";
@@ -105,14 +107,14 @@ typedef struct changing {
     const char *first, *second; /* settings before, and in the middle */
     size_t jpeg_bytes;
     phase phase;
-    int left;                   /* frames, until the next phase */
+    int left; /* frames, until the next phase */
     size_t opened, began, ended, reloaded;
-    size_t opened_at_end;       /* of the first sighting */
-    size_t broken;              /* readings that were no sighting's, while one ran */
-    tw_watch_state after;       /* state, of the first reading behind it */
+    size_t opened_at_end; /* of the first sighting */
+    size_t broken;        /* readings that were no sighting's, while one ran */
+    tw_watch_state after; /* state, of the first reading behind it */
     bool after_known;
-    int frames[2];              /* that clips of the two sightings should have ... */
-    double had[2];              /* ... and have, by their bytes */
+    int frames[2]; /* that clips of the two sightings should have ... */
+    double had[2]; /* ... and have, by their bytes */
     uint32_t number[2];
     size_t clips;
     char name[2][TW_NAME_MAX];
@@ -257,18 +259,27 @@ static changing *change(const char *first, const char *second)
     return c;
 }
 
-/* ---- each row ----------------------------------------------------------------------- */
+/* ---- each row -----------------------------------------------------------------------
+ */
 
 /* Where the row's example is what is built in, or means nothing here. */
 static const char *const OTHERWISE[][2] = {
-    {"source", "life:2"},         {"detect_source", "life:small"},
-    {"hours", "22:00-06:30"},     {"stay_at", "0.02 %"},
-    {"confirm", "3 of 4"},        {"memory", "40 s"},
-    {"settle", "9 s"},            {"difference", "30"},
-    {"pre_event", "2 s"},         {"clip_quality", "70"},
-    {"still_quality", "80"},      {"clip_video", "copy"},
-    {"post_event", "4 s"},        {"longest", "6 min"},
-    {"sensor_starts", "both"},    {"store", "elsewhere"},
+    {"source", "life:2"},
+    {"detect_source", "life:small"},
+    {"hours", "22:00-06:30"},
+    {"stay_at", "0.02 %"},
+    {"confirm", "3 of 4"},
+    {"memory", "40 s"},
+    {"settle", "9 s"},
+    {"difference", "30"},
+    {"pre_event", "2 s"},
+    {"clip_quality", "70"},
+    {"still_quality", "80"},
+    {"clip_video", "copy"},
+    {"post_event", "4 s"},
+    {"longest", "6 min"},
+    {"sensor_starts", "both"},
+    {"store", "elsewhere"},
     {"listen", "127.0.0.1:8421"},
 };
 
@@ -311,8 +322,9 @@ static void check_row(const changing *c, const char *what, tw_applied applied)
         fail_msg("%s: the camera was opened again while the sighting ran", what);
     if ((c->opened > 1) != (applied == TW_APPLIED_REOPEN))
         fail_msg("%s: opened %zu times", what, c->opened);
-    if (applied == TW_APPLIED_RELEARN ? c->after != TW_SETTLING
-                                      : applied < TW_APPLIED_REOPEN && c->after == TW_SETTLING)
+    if (applied == TW_APPLIED_RELEARN
+            ? c->after != TW_SETTLING
+            : applied < TW_APPLIED_REOPEN && c->after == TW_SETTLING)
         fail_msg("%s: state %s behind the sighting", what, tw_watch_state_name(c->after));
     const bool told = strstr(c->notes.text, "from the next start on") != NULL;
     if (told != (applied == TW_APPLIED_START))
@@ -390,7 +402,8 @@ static void test_zones(void **state)
     }
 }
 
-/* ---- and it holds ------------------------------------------------------------------- */
+/* ---- and it holds -------------------------------------------------------------------
+ */
 
 /* What holds in the middle of the first sighting. */
 static changing *with(const char *lines, const char *station)
@@ -419,8 +432,8 @@ static void test_what_holds_with_the_next_file(void **state)
     static char first[1024], second[1024];
     (void)snprintf(first, sizeof first, "[station]\nnames = new-{sighting}-{kind}\n%s%s",
                    BASE, CAMERA);
-    (void)snprintf(second, sizeof second, "[station]\nnames = old-{sighting}-{kind}\n%s%s",
-                   BASE, CAMERA);
+    (void)snprintf(second, sizeof second,
+                   "[station]\nnames = old-{sighting}-{kind}\n%s%s", BASE, CAMERA);
     changing *c = change(first, second);
     assert_has(c->name[0], "new-001-clip"); /* it had begun already */
     assert_has(c->name[1], "new-002-clip");

@@ -64,7 +64,8 @@ static bench *make(int64_t pre_us, int64_t pre_bytes, size_t packet_bytes, int k
     b->packet_bytes = packet_bytes;
     b->key_every = key_every;
     const tw_job_sink sink = {give, &b->notes};
-    assert_int_equal(tw_recorder_new(&b->camera, &b->lane, &stream, sink, &b->recorder, NULL), TW_OK);
+    assert_int_equal(
+        tw_recorder_new(&b->camera, &b->lane, &stream, sink, &b->recorder, NULL), TW_OK);
     return b;
 }
 

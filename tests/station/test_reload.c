@@ -163,7 +163,7 @@ static void test_what_differs_changes(void **state)
            "cameras changed 1, new 1, dropped 1");
     wait_and_forget(r, "opened pond");
     char *all = wait_for(r, "closed mere");
-    assert_null(strstr(all, "tunnel")); /* it was not touched */
+    assert_null(strstr(all, "tunnel"));      /* it was not touched */
     assert_null(strstr(all, "opened kerb")); /* and this one goes on, too */
     assert_true(status_of(r, "tunnel").frames >= frames);
     free(all);

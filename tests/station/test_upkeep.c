@@ -271,9 +271,9 @@ static int64_t record(place *p, const footage *f, uint32_t calls)
                      .clip_start_us = (FIRST - 5) * S / FPS,
                      .clip_end_us = (LAST + 5) * S / FPS};
     tw_recorder *r = NULL;
-    assert_int_equal(
-        tw_recorder_new(&p->camera[0], &p->lane[0], &stream, tw_writer_sink(&p->writer), &r, NULL),
-        TW_OK);
+    assert_int_equal(tw_recorder_new(&p->camera[0], &p->lane[0], &stream,
+                                     tw_writer_sink(&p->writer), &r, NULL),
+                     TW_OK);
     int i = 0;
     for (; i < FRAMES && (calls == 0 || tw_sim_card_calls(&p->card) < calls); i++) {
         p->time.now_us = i * S / FPS;
