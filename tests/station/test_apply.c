@@ -106,6 +106,7 @@ typedef struct changing {
     tw_station *station;
     const char *first, *second; /* settings before, and in the middle */
     size_t jpeg_bytes;
+    bool stays; /* what holds in the first sighting holds in the second, too */
     phase phase;
     int left; /* frames, until the next phase */
     size_t opened, began, ended, reloaded;
@@ -118,6 +119,7 @@ typedef struct changing {
     uint32_t number[2];
     size_t clips;
     char name[2][TW_NAME_MAX];
+    uint16_t width, height; /* of the still of the second sighting */
     problems faults, notes;
 } changing;
 
@@ -157,8 +159,9 @@ static void turn(changing *c)
         go_to(c, CHANGED, MOST_FRAMES); /* it ends by itself */
         break;
     case ENDED:
-        apply(c, c->first);
-        go_to(c, RESTORED, MOST_FRAMES);
+        if (!c->stays)
+            apply(c, c->first);
+        go_to(c, RESTORED, c->stays ? 3 * GO_ON : MOST_FRAMES);
         break;
     case RESTORED:
         assert_int_equal(tw_station_trigger(c->station, "mere"), TW_OK);
@@ -233,9 +236,21 @@ static void on_event(void *ctx, const tw_event *e)
     }
 }
 
+/* What the still of the second sighting shows. */
+static void look_at_still(changing *c, const tw_card *card)
+{
+    const char *name = NULL;
+    const uint8_t *data = NULL;
+    size_t bytes = 0;
+    for (size_t i = 0; tw_sim_card_file(card, i, &name, &data, &bytes) == TW_OK; i++)
+        if (strstr(name, "002-still"))
+            assert_int_equal(tw_brightness_size(data, bytes, &c->width, &c->height),
+                             TW_OK);
+}
+
 /* Run through two sightings: other settings come in the middle of the first, and those of
  * before after it. */
-static changing *change(const char *first, const char *second)
+static changing *run(const char *first, const char *second, bool stays)
 {
     static const tw_camera_make_fn makers[] = {make_camera, NULL};
     changing *c = calloc(1, sizeof *c);
@@ -245,6 +260,7 @@ static changing *change(const char *first, const char *second)
     tw_settings *settings = settings_of(first);
     c->first = first;
     c->second = second;
+    c->stays = stays;
     c->left = TRIGGER_AT;
     free(plain_jpeg(W, H, 90, &c->jpeg_bytes));
     assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
@@ -254,9 +270,15 @@ static changing *change(const char *first, const char *second)
     assert_int_equal(tw_station_run(c->station), TW_OK);
     tw_station_free(c->station);
     assert_int_equal(tw_sim_card_open(&card), 0);
+    look_at_still(c, &card);
     card.ops->destroy(card.ctx);
     tw_settings_free(settings);
     return c;
+}
+
+static changing *change(const char *first, const char *second)
+{
+    return run(first, second, false);
 }
 
 /* ---- each row -----------------------------------------------------------------------
@@ -444,6 +466,35 @@ static void test_what_holds_with_the_next_file(void **state)
     free(c);
 }
 
+/* What holds from the first sighting on. */
+static changing *staying_with(const char *lines)
+{
+    static char first[1024], second[1024];
+    (void)snprintf(first, sizeof first, "%s%s", BASE, CAMERA);
+    (void)snprintf(second, sizeof second, "%s%s%s", BASE, CAMERA, lines);
+    return run(first, second, true);
+}
+
+static void test_what_holds_for_the_next_sighting(void **state)
+{
+    (void)state;
+    changing *c = staying_with("pre_event = 3 s\n");
+    assert_in_range(c->frames[1], 59, 61); /* were 1 s before and 3 s after */
+    check_clip(c, 1, "pre_event");
+    free(c);
+    c = staying_with("clips = no\n");
+    assert_int_equal(c->clips, 1);
+    free(c);
+    c = staying_with("stills = first\nrotate = 90\n"); /* which the writer turns */
+    assert_int_equal(c->width, H);
+    assert_int_equal(c->height, W);
+    free(c);
+    c = staying_with("stills = first\ncrop = 0,0 50,100\n");
+    assert_in_range(c->width, W / 2 - 8, W / 2 + 8);
+    assert_int_equal(c->height, H);
+    free(c);
+}
+
 /* What cannot hold costs nothing, and is told. */
 static void test_what_cannot_hold(void **state)
 {
@@ -465,6 +516,7 @@ int main(void)
         cmocka_unit_test(test_zones),
         cmocka_unit_test(test_what_holds_at_once),
         cmocka_unit_test(test_what_holds_with_the_next_file),
+        cmocka_unit_test(test_what_holds_for_the_next_sighting),
         cmocka_unit_test(test_what_cannot_hold),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

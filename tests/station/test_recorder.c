@@ -301,6 +301,59 @@ static void test_finding_a_clip_with_no_footage(void **state)
     done(b);
 }
 
+/* A segment that runs ends with what has come, also where nothing comes any more. */
+static void test_continuous_recording_is_switched(void **state)
+{
+    (void)state;
+    bench *b = make(2000000, 1000000, 100, 1);
+    tw_camera_settings on = b->camera;
+    size_t at = 0;
+    on.continuous = true;
+    on.segment_us = 60000000;
+    feed(b, 0, 9);
+    assert_int_equal(b->notes.count, 0);
+    tw_recorder_adjust(b->recorder, &on);
+    feed(b, 10, 30);
+    b->notes.room = 0; /* the card is slow just now */
+    feed(b, 31, 40);
+    b->notes.room = SIZE_MAX;
+    tw_recorder_adjust(b->recorder, &b->camera);
+    check_clip(b, &at, 0, 10, 40);
+    assert_int_equal(at, b->notes.count);
+    feed(b, 41, 50);
+    assert_int_equal(at, b->notes.count);
+    tw_recorder_adjust(b->recorder, &on);
+    feed(b, 51, 60);
+    tw_recorder_flush(b->recorder);
+    check_clip(b, &at, 0, 51, 60);
+    done(b);
+}
+
+/* Before the next sighting more footage is kept; with less memory, less at once. */
+static void test_the_pre_event_time_is_changed(void **state)
+{
+    (void)state;
+    bench *b = make(1000000, 1000000, 100, 1);
+    tw_camera_settings longer = b->camera, less = b->camera;
+    size_t at = 0;
+    longer.pre_us = 5000000;
+    less.pre_bytes = 1000;
+    feed(b, 0, 49);
+    const size_t held = tw_recorder_held(b->recorder);
+    tw_recorder_adjust(b->recorder, &longer);
+    assert_int_equal(tw_recorder_held(b->recorder), held);
+    feed(b, 50, 99);
+    tw_sighting s = sighting(1, 50, 110);
+    tw_recorder_began(b->recorder, &s);
+    feed(b, 100, 109);
+    tw_recorder_ended(b->recorder, &s, false);
+    feed(b, 110, 120);
+    check_clip(b, &at, 1, 50, 109);
+    tw_recorder_adjust(b->recorder, &less);
+    assert_in_range(tw_recorder_held(b->recorder), 900, 1000);
+    done(b);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -314,6 +367,8 @@ int main(void)
         cmocka_unit_test(test_without_clips_only_stills_go),
         cmocka_unit_test(test_a_frame_that_never_fits_is_told),
         cmocka_unit_test(test_finding_a_clip_with_no_footage),
+        cmocka_unit_test(test_continuous_recording_is_switched),
+        cmocka_unit_test(test_the_pre_event_time_is_changed),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
