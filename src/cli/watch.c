@@ -14,7 +14,8 @@ static const char ABOUT[] =
     "Watches all cameras of the settings file until Ctrl-C or SIGTERM, one line for "
     "each\n"
     "thing that happens. Captures that are being written are completed first. On SIGHUP\n"
-    "the settings are read again, and the cameras that differ begin anew.";
+    "the settings are read again: what differs holds with the next frame, or the camera\n"
+    "is opened again for it once no sighting runs.";
 static const char EXAMPLE[] =
     "Examples:\n"
     "  tawny watch\n"

@@ -26,15 +26,26 @@ static const char INTRO[] =
     "`include = cameras.d/*.ini` on a line of its own reads other files in its place, "
     "from "
     "where\n"
-    "the file is, in the order of their names.\n";
+    "the file is, in the order of their names.\n\n"
+    "While a station runs, another value holds *at once* (with the next frame, file or\n"
+    "message), or once the detector has *learnt* the place again, or once the camera is\n"
+    "*opened* again, or from the next *start* on. A sighting that runs goes on in any "
+    "case.\n";
+
+static const char *word_applied(const tw_row *row)
+{
+    static const char *const words[] = {"", "at once", "learnt", "opened", "start"};
+    return words[row->applied & ~(unsigned)TW_SENDING];
+}
 
 static void print_row(FILE *out, const tw_row *row)
 {
     char range[TW_VALUE_MAX];
     row->type->explain(row, range, sizeof range);
     const char *quote = row->preset[0] ? "`" : "";
-    (void)fprintf(out, "| `%s` | %s%s%s | %s | %s |\n", row->key, quote,
-                  row->preset[0] ? row->preset : "none", quote, row->help, range);
+    (void)fprintf(out, "| `%s` | %s%s%s | %s | %s | %s |\n", row->key, quote,
+                  row->preset[0] ? row->preset : "none", quote, row->help, range,
+                  word_applied(row));
 }
 
 tw_status tw_settings_reference(FILE *out)
@@ -49,8 +60,8 @@ tw_status tw_settings_reference(FILE *out)
         if (strcmp(rows[i].group, group) != 0) {
             group = rows[i].group;
             (void)fprintf(out,
-                          "\n## %s\n\n| key | built-in | what it does | value |\n"
-                          "|---|---|---|---|\n",
+                          "\n## %s\n\n| key | built-in | what it does | value | holds "
+                          "|\n|---|---|---|---|---|\n",
                           group);
         }
         print_row(out, &rows[i]);
