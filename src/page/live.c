@@ -33,6 +33,13 @@ void tw_live_init(live *l, int64_t every_us, tw_clock clock)
     (void)pthread_condattr_destroy(&attr);
 }
 
+void tw_live_pace(live *l, int64_t every_us)
+{
+    (void)pthread_mutex_lock(&l->lock);
+    l->every_us = every_us;
+    (void)pthread_mutex_unlock(&l->lock);
+}
+
 void tw_live_end(live *l)
 {
     (void)pthread_mutex_lock(&l->lock);

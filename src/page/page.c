@@ -20,6 +20,7 @@ static void tell(const tw_page *p, tw_status st, const char *line)
 
 tw_status tw_page_reload(tw_page *p, const tw_settings *settings)
 {
+    tw_station_settings station;
     if (!p)
         return TW_OK;
     tw_settings *copy = tw_settings_copy(settings);
@@ -30,6 +31,8 @@ tw_status tw_page_reload(tw_page *p, const tw_settings *settings)
     p->settings = copy;
     (void)pthread_mutex_unlock(&p->station_lock);
     tw_settings_free(old);
+    tw_settings_station(settings, &station);
+    tw_live_pace(&p->live, INT64_C(1000000) / station.live_fps);
     return TW_OK;
 }
 

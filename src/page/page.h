@@ -118,6 +118,9 @@ void tw_live_end(live *l); /* streams end */
 void tw_live_free(live *l);
 void tw_live_event(live *l, const tw_event *event);
 
+/** Pictures come so far apart from now on. */
+void tw_live_pace(live *l, int64_t every_us);
+
 /** Whether somebody waits for the next picture of a camera. */
 bool tw_live_wants(live *l, const char *camera);
 /* ---- moments.c */

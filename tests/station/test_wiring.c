@@ -230,6 +230,89 @@ static void test_the_lamp_does_not_stay_on(void **state)
     take_down(p);
 }
 
+/* ---- other settings, while it watches ---------------------------------------------- */
+
+/* @param keep  What they lie in, to be freed behind the pipeline. */
+static void adjust(place *p, const char *lines, tw_settings **keep,
+                   tw_camera_settings *camera)
+{
+    char text[512];
+    tw_error err = {0};
+    *keep = tw_settings_new();
+    (void)snprintf(text, sizeof text,
+                   "[camera mere]\nsource = x\npost_event = 3 s\nstills = none\n%s",
+                   lines);
+    assert_int_equal(tw_settings_read_text(*keep, "test", text, strlen(text), NULL, NULL),
+                     TW_OK);
+    assert_int_equal(tw_settings_camera(*keep, "mere", camera), TW_OK);
+    if (tw_pipeline_adjust(p->pipeline, camera, &err) != TW_OK)
+        fail_msg("%s", err.text);
+}
+
+static void test_a_zone_is_laid_over_what_moves(void **state)
+{
+    (void)state;
+    static const tw_sim_signal none[] = {{"unused", 0, 0}};
+    tw_settings *kept = NULL;
+    tw_camera_settings camera;
+    for (int with = 0; with < 2; with++) {
+        place *p = set_up("", none, 1);
+        watch(p, 15, 20 * S, 28 * S);
+        adjust(p, with ? "[zone mere/path]\narea = 0,30 100,30 100,70 0,70\n" : "", &kept,
+               &camera);
+        watch(p, 25, 20 * S, 28 * S);
+        assert_int_equal(p->began, with ? 0 : 1);
+        take_down(p);
+        tw_settings_free(kept);
+    }
+}
+
+static void test_another_lamp_is_wired(void **state)
+{
+    (void)state;
+    static const tw_sim_signal none[] = {{"unused", 0, 0}};
+    uint32_t switched = 0;
+    tw_settings *kept = NULL;
+    tw_camera_settings camera;
+    place *p = set_up("lamp_pin = lamp\npulse_pin = buzzer\npulse = 50 s\n", none, 1);
+    watch(p, 23, 20 * S, 28 * S);
+    assert_int_equal(p->began, 1);
+    assert_true(is_on(p, "lamp", 1));
+    assert_true(is_on(p, "buzzer", 1));
+    adjust(p, "lamp_pin = other\npulse_pin = buzzer\n", &kept, &camera);
+    assert_false(is_on(p, "lamp", 2)); /* nobody else would switch it off */
+    assert_true(is_on(p, "buzzer", 1));
+    assert_false(tw_sim_pins_output(&p->pins, "other", &switched));
+    take_down(p);
+    tw_settings_free(kept);
+}
+
+static void test_other_hours_arm_it_at_another_time(void **state)
+{
+    (void)state;
+    static const tw_sim_signal none[] = {{"unused", 0, 0}};
+    tw_settings *kept[2] = {NULL};
+    tw_camera_settings camera[2];
+    tw_health health;
+    place *p = set_up("hours = 06:00-07:00\n", none, 1); /* it is midnight */
+    watch(p, 2, 20 * S, 28 * S);
+    tw_pipeline_health(p->pipeline, &health);
+    assert_int_equal(health.arming, TW_DISARMED_BY_HOURS);
+    assert_int_equal(health.arming_until_us, INT64_C(6) * 3600 * S);
+    adjust(p, "hours = 05:00-07:00\n", &kept[0], &camera[0]);
+    watch(p, 2, 20 * S, 28 * S);
+    tw_pipeline_health(p->pipeline, &health);
+    assert_int_equal(health.arming, TW_DISARMED_BY_HOURS);
+    assert_int_equal(health.arming_until_us, INT64_C(5) * 3600 * S);
+    adjust(p, "hours = 00:00-07:00\n", &kept[1], &camera[1]);
+    watch(p, 2, 20 * S, 28 * S);
+    tw_pipeline_health(p->pipeline, &health);
+    assert_int_equal(health.arming, TW_ARMED_BY_SETTING);
+    take_down(p);
+    tw_settings_free(kept[0]);
+    tw_settings_free(kept[1]);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -239,6 +322,9 @@ int main(void)
         cmocka_unit_test(test_no_lamp_where_it_is_bright_enough),
         cmocka_unit_test(test_what_is_not_wired),
         cmocka_unit_test(test_the_lamp_does_not_stay_on),
+        cmocka_unit_test(test_a_zone_is_laid_over_what_moves),
+        cmocka_unit_test(test_another_lamp_is_wired),
+        cmocka_unit_test(test_other_hours_arm_it_at_another_time),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
