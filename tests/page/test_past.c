@@ -209,6 +209,19 @@ static void test_another_size_begins_anew(void **state)
     close_site(w);
 }
 
+static void test_live_pictures_take_another_pace(void **state)
+{
+    (void)state;
+    site *w = open_site(false);
+    tw_settings *more = sending_settings("", "");
+    assert_int_equal(w->page->live.every_us, S / 5);
+    assert_int_equal(tw_settings_set(more, "station.live_fps=10", NULL, NULL), TW_OK);
+    assert_int_equal(tw_page_reload(w->page, more), TW_OK);
+    assert_int_equal(w->page->live.every_us, S / 10);
+    tw_settings_free(more);
+    close_site(w);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -216,6 +229,7 @@ int main(void)
         cmocka_unit_test(test_what_is_no_span),
         cmocka_unit_test(test_limits_are_tried_on_the_trace),
         cmocka_unit_test(test_zones_are_tried_on_the_last_minute),
-        cmocka_unit_test(test_another_size_begins_anew)};
+        cmocka_unit_test(test_another_size_begins_anew),
+        cmocka_unit_test(test_live_pictures_take_another_pace)};
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -239,6 +239,21 @@ static void test_one_that_failed_is_tried_again(void **state)
     stop(r);
 }
 
+/* One that was live and is a file now is not looked for again and again. */
+static void test_another_kind_of_source(void **state)
+{
+    (void)state;
+    running *r = start(SHARED TUNNEL "[camera kerb]\nsource = http://127.0.0.1:9/\n");
+    for (int i = 0; status_of(r, "kerb").lost_us == 0 && i < 3000; i++)
+        (void)usleep(10000);
+    reload(r, SHARED TUNNEL "[camera kerb]\nsource = file:/none/at/all.mp4\n",
+           "cameras opened again 1");
+    wait_and_forget(r, "failed kerb");
+    reload(r, SHARED TUNNEL KERB, "cameras opened again 1");
+    wait_and_forget(r, "opened kerb");
+    stop(r);
+}
+
 /* ---- eight cameras, never left alone --------------------------------------------- */
 
 static void *arm_and_disarm(void *ctx)
@@ -303,6 +318,7 @@ int main(void)
         cmocka_unit_test(test_a_running_sighting_is_finished),
         cmocka_unit_test(test_one_with_mistakes),
         cmocka_unit_test(test_one_that_failed_is_tried_again),
+        cmocka_unit_test(test_another_kind_of_source),
         cmocka_unit_test(test_eight_cameras_reloaded_without_end),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
