@@ -63,9 +63,11 @@ typedef struct tw_page_host {
                                   removed. Outlives the page */
     const char *settings_file; /* NULL: settings are not changed */
     tw_clock clock;
-    tw_page_told_fn told;      /* may be NULL */
-    void (*reload)(void *ctx); /* the file has changed: read it again. From any
-                                  thread; NULL: it is told in vain */
+    tw_page_told_fn told; /* may be NULL */
+    /* The file has changed, and says these settings, which are the callee's. From any
+     * thread. @return TW_OK; else they do not hold, which is told. NULL: they wait for
+     * whoever reads the file next. */
+    tw_status (*apply)(void *ctx, tw_settings *settings);
     void *ctx;
 } tw_page_host;
 

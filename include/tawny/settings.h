@@ -299,6 +299,10 @@ TW_API tw_status tw_settings_read_text(tw_settings *settings, const char *name,
 TW_API tw_status tw_settings_set(tw_settings *settings, const char *assignment,
                                  tw_problem_fn told, void *ctx);
 
+/** What tw_settings_set said of others is said of these as well, of cameras that they
+ * have; then they are checked. @return TW_OK; TW_ENOMEM. */
+TW_API tw_status tw_settings_override(tw_settings *settings, const tw_settings *others);
+
 /** Make sure that a camera exists, as "[camera NAME]" would, with this source.
  * @return TW_OK; TW_ESYNTAX, told: bad name; TW_ENOMEM. */
 TW_API tw_status tw_settings_add_camera(tw_settings *settings, const char *name,

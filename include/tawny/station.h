@@ -28,7 +28,7 @@ typedef enum tw_event_kind {
     TW_EVENT_PROBLEM, /* something went wrong and the camera goes on: status, text */
     TW_EVENT_LOST,    /* a live camera gives nothing and is tried again: status, text */
     TW_EVENT_BACK,    /* it is back: text says after how long */
-    TW_EVENT_RELOADED, /* new settings hold: text says what that changed */
+    TW_EVENT_RELOADED, /* new settings hold: settings; text says what that changed */
     TW_EVENT_STOPPED,  /* nothing is sent to a destination any more: text says why */
     TW_EVENT_ORDERED,  /* somebody has given an order: text says which */
     TW_EVENT_CLOSED    /* a camera has ended: status, text if that was an error */
@@ -49,7 +49,8 @@ typedef struct tw_event {
     const char *file;      /* name below the store */
     const char *file_kind; /* a tw_kind_name */
     uint64_t bytes;
-    const char *text;     /* one line: what and where */
+    const char *text;            /* one line: what and where */
+    const tw_settings *settings; /* of TW_EVENT_RELOADED: those that hold from now on */
     uint64_t lost_frames; /* of this camera so far: wanted in a file, and not there */
     const struct tw_event_frame *frame; /* for tw_event_picture */
     tw_status status;
@@ -167,6 +168,10 @@ TW_API tw_status tw_station_new(const tw_board *board, tw_settings *settings,
 /** Tell somebody else of events, too, from a thread of his own. Before tw_station_run.
  * @return TW_OK; TW_EINVAL; TW_ESIZE: there are sixteen already. */
 TW_API tw_status tw_station_subscribe(tw_station *station, const tw_subscriber *who);
+
+/** Who has this ctx is told nothing any more once this returns. Any thread, but not from
+ * his own callback. */
+TW_API void tw_station_unsubscribe(tw_station *station, const void *ctx);
 
 /** NULL is fine. Not while tw_station_run runs. */
 TW_API void tw_station_free(tw_station *station);

@@ -18,6 +18,7 @@
 #include "tawny/interval.h"
 #include "tawny/naming.h"
 #include "tawny/outbox.h"
+#include "tawny/outward.h"
 #include "tawny/page.h"
 #include "tawny/plan.h"
 #include "tawny/port.h"

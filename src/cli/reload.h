@@ -6,21 +6,17 @@
 
 typedef struct reloading reloading;
 
-/* What is called, from the thread that waits. */
-typedef struct reload_calls {
-    void (*turn)(void *ctx); /* a few times a second */
-    /* Likewise: whether somebody else than SIGHUP wants the settings read again. */
-    gboolean (*asked)(void *ctx);
-    /* The settings have been read again, and are given to the station next. */
-    void (*read)(void *ctx, const tw_settings *settings);
-    void *ctx;
-} reload_calls;
+/* What else the thread that waits sees to. @return milliseconds until the next time, -1:
+ * there is none. */
+typedef int (*reload_turn_fn)(void *ctx);
 
-/** From now on SIGHUP has the station's settings read again. Where the program was
- * started in a terminal and that is gone, the station is stopped instead. Before other
- * threads are started. @param common  Names the settings file; outlives this. */
+/** From now on SIGHUP has the station's settings read again and applied. Where the
+ * program was started in a terminal and that is gone, the station is stopped instead.
+ * Before other threads are started. @param common  Names the settings file; outlives
+ * this.
+ * @return NULL: told. */
 reloading *reload_begin(const cli_common *common, tw_station *station,
-                        reload_calls calls);
-void reload_end(reloading *reloading);
+                        reload_turn_fn turn, void *ctx);
+void reload_end(reloading *reloading); /* NULL is fine */
 
 #endif

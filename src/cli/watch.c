@@ -6,7 +6,6 @@
 #include "control.h"
 #include "notify.h"
 #include "output.h"
-#include "outward.h"
 #include "reload.h"
 #include "store.h"
 
@@ -35,14 +34,12 @@ typedef struct watching {
     tw_settings *settings;
     tw_clock clock;
     gboolean json;
-    gboolean problems; /* a camera has ended with an error */
-    int name_width;    /* of the longest camera's name */
-    char *report;      /* --report */
+    gint problems;  /* a camera has ended with an error, or something cannot begin */
+    int name_width; /* of the longest camera's name */
+    char *report;   /* --report */
     int64_t report_us, report_next_us;
-    outward *outward;
     char *settings_file;
-    const char *store;     /* folder; borrowed */
-    volatile gint changed; /* the page has changed the settings file */
+    const char *store; /* folder; borrowed */
 } watching;
 
 static const char *time_of_day(const watching *w, int64_t wall_us, char buffer[24])
@@ -153,19 +150,29 @@ static void print_stopped(void *ctx, const char *destination, const tw_outbox_fi
                  w->name_width, "station", destination, (unsigned)f->waiting, f->why);
 }
 
-static void report(void *ctx)
+static void print_reports(watching *w)
 {
-    watching *w = ctx;
-    const int64_t now_us = w->clock.ops->now_us(w->clock.ctx);
     tw_camera_status camera;
-    outward_turn(w->outward);
-    if (w->json || w->report_us == 0 || now_us < w->report_next_us)
-        return;
-    w->report_next_us = now_us + w->report_us;
     for (size_t i = 0; tw_station_camera(running, i, &camera) == TW_OK; i++)
         print_report(w, &camera);
     store_stopped(w->store, print_stopped, w);
     (void)fflush(stdout);
+}
+
+/* The report, if it is due. @return when it is next, milliseconds from now. */
+static int report(void *ctx)
+{
+    enum { LONGEST_MS = 3600000 };
+    watching *w = ctx;
+    const int64_t now_us = w->clock.ops->now_us(w->clock.ctx);
+    if (w->json || w->report_us == 0)
+        return -1;
+    if (now_us >= w->report_next_us) {
+        w->report_next_us = now_us + w->report_us;
+        print_reports(w);
+    }
+    const int64_t ms = (w->report_next_us - now_us + 999) / 1000;
+    return ms > LONGEST_MS ? LONGEST_MS : (int)ms;
 }
 
 /* What hooks and destinations tell. */
@@ -184,30 +191,19 @@ static void on_outward(void *ctx, const char *type, tw_status st, const char *li
     (void)fflush(stdout);
 }
 
-static void on_changed(void *ctx)
+/* A hook, a destination or the page cannot begin. */
+static void on_failed(void *ctx, const char *line)
 {
     watching *w = ctx;
-    g_atomic_int_set(&w->changed, 1);
-}
-
-static gboolean has_changed(void *ctx)
-{
-    watching *w = ctx;
-    return g_atomic_int_compare_and_exchange(&w->changed, 1, 0);
-}
-
-/* The settings have been read again. */
-static void on_read(void *ctx, const tw_settings *settings)
-{
-    watching *w = ctx;
-    w->problems |= !outward_use(w->outward, settings);
+    (void)cli_say(CLI_FAILED, "%s", line);
+    g_atomic_int_set(&w->problems, TRUE);
 }
 
 static void on_event(void *ctx, const tw_event *e)
 {
     watching *w = ctx;
     if (e->kind == TW_EVENT_CLOSED && e->status != TW_OK)
-        w->problems = TRUE;
+        g_atomic_int_set(&w->problems, TRUE);
     if (e->kind == TW_EVENT_READING)
         return;
     if (w->json)
@@ -226,31 +222,50 @@ static void find_width(watching *w)
     }
 }
 
+static tw_outward *begin_outward(watching *w, const tw_card *card)
+{
+    g_autofree char *store = g_canonicalize_filename(w->store, NULL);
+    g_autofree char *file = g_canonicalize_filename(w->settings_file, NULL);
+    const tw_outward_host host = {.store = store,
+                                  .card = card,
+                                  .settings_file = file,
+                                  .clock = w->clock,
+                                  .told = on_outward,
+                                  .failed = on_failed,
+                                  .ctx = w};
+    tw_outward *outward = NULL;
+    tw_error err = {0};
+    if (tw_outward_begin(running, w->settings, &host, &outward, &err) != TW_OK)
+        (void)cli_say(CLI_FAILED, "%s", err.text);
+    return outward;
+}
+
 /* Run the station until it ends or is told to. */
 static tw_status run_station(watching *w, const tw_card *card)
 {
     tw_station_settings station;
-    on_read(w, w->settings);
-    outward_station(w->outward, running);
+    tw_status st = TW_ENOMEM;
+    w->report_next_us = w->clock.ops->now_us(w->clock.ctx) + w->report_us;
+    reloading *again = reload_begin(w->common, running, report, w);
+    tw_outward *outward = begin_outward(w, card);
+    if (!outward)
+        goto done;
     (void)cli_catch_signals(stop_running);
     if (!w->json)
         (void)printf("Captures go to the folder %s; Ctrl-C ends.\n",
                      card->ops->place(card->ctx));
     (void)fflush(stdout);
     tw_settings_station(w->settings, &station);
-    w->report_next_us = w->clock.ops->now_us(w->clock.ctx) + w->report_us;
-    reloading *again =
-        reload_begin(w->common, running, (reload_calls){report, has_changed, on_read, w});
     control *socket = control_begin(station.name, running);
-    const tw_status st = tw_station_run(running);
+    st = tw_station_run(running);
     notify_state("STOPPING=1");
     control_end(socket);
+done:
     reload_end(again);
-    tw_station *done = running;
-    outward_station(w->outward, NULL);
+    tw_outward_end(outward);
     (void)cli_catch_signals(NULL);
+    tw_station_free(running);
     running = NULL;
-    tw_station_free(done);
     return st;
 }
 
@@ -265,18 +280,15 @@ static int run(watching *w, const tw_card *card)
         board.pins = &pins;
     w->clock = board.clock;
     find_width(w);
-    w->outward = outward_begin(card, w->settings_file, w->clock,
-                               (outward_calls){on_outward, on_changed, w});
     tw_status st = tw_station_new(&board, w->settings, on_event, w, &running, &err);
     const int code = st == TW_OK ? CLI_DONE : cli_say(cli_exit(st), "%s", err.text);
     if (st == TW_OK)
         st = run_station(w, card);
-    outward_end(w->outward);
     if (pins.ops)
         pins.ops->destroy(pins.ctx);
     if (code != CLI_DONE)
         return code;
-    return st == TW_OK && !w->problems ? CLI_DONE : CLI_FAILED;
+    return st == TW_OK && !g_atomic_int_get(&w->problems) ? CLI_DONE : CLI_FAILED;
 }
 
 int cli_watch(int argc, char **argv)

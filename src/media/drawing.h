@@ -7,9 +7,8 @@
 #include "tawny/detector.h"
 #include "tawny/error.h"
 #include "tawny/settings.h"
-#include "tawny/station.h"
 
-enum { TW_DRAWING_ABI = 4 };
+enum { TW_DRAWING_ABI = 5 };
 
 typedef struct tw_overlay {
     const tw_camera_settings *camera;
@@ -22,7 +21,9 @@ typedef struct tw_overlay {
 typedef struct tw_sheet_tile {
     const uint8_t *pixels; /* 4 bytes each: blue, green, red, unused; rows packed */
     uint16_t width, height;
-    const tw_sheet_entry *entry; /* what is drawn and written on it */
+    const tw_blob *box; /* drawn on it; NULL: none */
+    const char *title;  /* written below it, ... */
+    const char *line;   /* ... and below that */
 } tw_sheet_tile;
 
 typedef struct tw_drawing {

@@ -230,6 +230,16 @@ static bool needs_restart(tw_page *p, const tw_settings *made)
     return needed;
 }
 
+/* What was written holds at once. */
+static void apply(tw_page *p, const tw_settings *made)
+{
+    tw_settings *copy = p->host.apply ? tw_settings_copy(made) : NULL;
+    if (copy && p->host.apply(p->host.ctx, copy) != TW_OK && p->host.told)
+        p->host.told(p->host.ctx, TW_EINVAL,
+                     "what was written does not hold: there are mistakes in what "
+                     "concerns all cameras, or none is left");
+}
+
 /* Say what would change, or change it. */
 static void finish(tw_page *p, tw_draft *draft, const tw_settings *made, bool write,
                    tw_web_answer *out)
@@ -240,8 +250,8 @@ static void finish(tw_page *p, tw_draft *draft, const tw_settings *made, bool wr
     const bool restart = needs_restart(p, made);
     if (st == TW_OK && write)
         st = tw_draft_write(draft, &err);
-    if (st == TW_OK && write && p->host.reload)
-        p->host.reload(p->host.ctx);
+    if (st == TW_OK && write)
+        apply(p, made);
     if (st == TW_OK)
         tw_answer_json(
             json_pack("{sO sb sb}", "lines", lines, "written", write, "restart", restart),

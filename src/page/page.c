@@ -242,6 +242,8 @@ int tw_page_port(const tw_page *p)
 
 static void on_event(void *ctx, const tw_event *event)
 {
+    if (event->kind == TW_EVENT_RELOADED && event->settings)
+        (void)tw_page_reload(ctx, event->settings);
     tw_page_event(ctx, event);
 }
 
@@ -257,8 +259,11 @@ tw_status tw_page_station(tw_page *p, tw_station *station)
     if (!p)
         return TW_OK;
     (void)pthread_mutex_lock(&p->station_lock);
+    tw_station *had = p->station;
     p->station = station;
     (void)pthread_mutex_unlock(&p->station_lock);
+    if (had)
+        tw_station_unsubscribe(had, p);
     const tw_subscriber who = {
         .told = on_event, .readings = true, .wants = wants_picture, .ctx = p};
     return station ? tw_station_subscribe(station, &who) : TW_OK;

@@ -141,6 +141,23 @@ tw_settings *tw_settings_copy(const tw_settings *from)
     return NULL;
 }
 
+tw_status tw_settings_override(tw_settings *settings, const tw_settings *others)
+{
+    tw_status st = TW_OK;
+    if (!settings)
+        return TW_ENOMEM;
+    for (size_t i = 0; others && st == TW_OK && i < others->entry_count; i++) {
+        const entry *e = &others->entries[i];
+        if (strcmp(e->origin, TW_ORIGIN_SET) != 0 ||
+            (e->level == SET_CAMERA && !tw_find_section(settings, IN_CAMERA, e->name)))
+            continue;
+        st = tw_add_entry(settings, e->level, e->name, e->row, e->value, e->origin);
+    }
+    if (st == TW_OK)
+        (void)tw_settings_check(settings, NULL, NULL); /* what is wrong is marked */
+    return st;
+}
+
 /* ---- what follows for one camera ------------------------------------------------- */
 
 size_t tw_settings_camera_count(const tw_settings *settings)

@@ -8,6 +8,8 @@
 
 enum { NAME_MAX_BYTES = 32 };
 
+#define TW_ORIGIN_SET "--set" /* of values that tw_settings_set has set */
+
 /* Where a value stands. Of two values for one key, the higher wins. */
 typedef enum level {
     IN_STATION,

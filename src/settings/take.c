@@ -410,7 +410,7 @@ tw_status tw_settings_set(tw_settings *settings, const char *assignment,
         tw_intake_tell(&in, TW_ESYNTAX, 0, "%s: there is no camera %s", assignment, text);
         return in.status;
     }
-    take_checked(&in, 0, at, at == SET_CAMERA ? text : "", key, value, "--set");
+    take_checked(&in, 0, at, at == SET_CAMERA ? text : "", key, value, TW_ORIGIN_SET);
     return in.status;
 }
 

@@ -23,7 +23,8 @@ typedef struct note {
     tw_sighting sighting;
     tw_luma luma;
     struct tw_event_frame frame;
-    uint8_t *jpeg; /* NULL: no picture was wanted, or there is none */
+    tw_settings *settings; /* NULL: none came with it */
+    uint8_t *jpeg;         /* NULL: no picture was wanted, or there is none */
     size_t jpeg_bytes;
     uint8_t more[]; /* texts, cells and the luma plane */
 } note;
@@ -43,6 +44,8 @@ typedef struct subscriber {
     size_t readings, others; /* that wait */
     uint64_t missed;         /* readings, so far */
     uint64_t refused;        /* of all else */
+    bool inside;             /* it is being told something */
+    bool gone;
     bool ending;
 } subscriber;
 
@@ -57,6 +60,7 @@ static void release(note *n)
 {
     if (atomic_fetch_sub(&n->holders, 1) > 1)
         return;
+    tw_settings_free(n->settings);
     free(n->jpeg);
     free(n);
 }
@@ -152,6 +156,8 @@ static note *copy(const tw_event *e, bool whole)
         n->reading.cells = put(&at, e->reading->cells, cells);
     n->event.luma = NULL;
     n->event.frame = NULL;
+    if (e->settings)
+        n->event.settings = n->settings = tw_settings_copy(e->settings);
     if (luma > 0)
         put_luma(n, &at, e->luma);
     if (whole && e->frame &&
@@ -188,9 +194,9 @@ static void append(subscriber *s, note *n, bool patient)
     const bool reading = is_reading(n);
     entry *made = malloc(sizeof *made);
     (void)pthread_mutex_lock(&s->lock);
-    while (patient && !s->ending && !has_room(s, reading))
+    while (patient && !s->ending && !s->gone && !has_room(s, reading))
         (void)pthread_cond_wait(&s->went, &s->lock);
-    if (made && has_room(s, reading)) {
+    if (made && !s->gone && has_room(s, reading)) {
         (void)atomic_fetch_add(&n->holders, 1);
         *made = (entry){NULL, n};
         *(s->last ? &s->last->next : &s->first) = made;
@@ -199,7 +205,7 @@ static void append(subscriber *s, note *n, bool patient)
         s->others += !reading;
         made = NULL;
         (void)pthread_cond_signal(&s->came);
-    } else {
+    } else if (!s->gone) {
         s->missed += reading;
         s->refused += !reading;
     }
@@ -224,6 +230,14 @@ static note *take(subscriber *s)
     return n;
 }
 
+static void tell(const subscriber *s, const note *n, uint64_t missed, uint64_t refused)
+{
+    tw_event event = n->event; /* others are handed the same note */
+    event.missed_readings = missed;
+    event.missed_others = refused;
+    s->who.told(s->who.ctx, &event);
+}
+
 /* Hand one out, under no lock. @return false: there is none, and none will come. */
 static bool hand_out(subscriber *s, bool wait)
 {
@@ -232,15 +246,31 @@ static bool hand_out(subscriber *s, bool wait)
         (void)pthread_cond_wait(&s->came, &s->lock);
     note *n = take(s);
     const uint64_t missed = s->missed, refused = s->refused;
+    s->inside = n != NULL;
     (void)pthread_mutex_unlock(&s->lock);
     if (!n)
         return false;
-    tw_event event = n->event; /* others are handed the same note */
-    event.missed_readings = missed;
-    event.missed_others = refused;
-    s->who.told(s->who.ctx, &event);
+    tell(s, n, missed, refused);
     release(n);
+    (void)pthread_mutex_lock(&s->lock);
+    s->inside = false;
+    (void)pthread_cond_broadcast(&s->went);
+    (void)pthread_mutex_unlock(&s->lock);
     return true;
+}
+
+/* When this returns it is told nothing any more. */
+static void let_go(subscriber *s)
+{
+    note *n;
+    (void)pthread_mutex_lock(&s->lock);
+    s->gone = true;
+    while ((n = take(s)) != NULL)
+        release(n);
+    while (s->inside)
+        (void)pthread_cond_wait(&s->went, &s->lock);
+    (void)pthread_cond_broadcast(&s->went);
+    (void)pthread_mutex_unlock(&s->lock);
 }
 
 static void *work(void *ctx)
@@ -271,6 +301,13 @@ tw_status twi_feed_add(twi_feed *feed, const tw_subscriber *who)
     return TW_OK;
 }
 
+void twi_feed_remove(twi_feed *feed, const void *ctx)
+{
+    for (size_t i = 0; i < feed->count; i++)
+        if (feed->all[i].who.ctx == ctx)
+            let_go(&feed->all[i]);
+}
+
 tw_status twi_feed_start(twi_feed *feed)
 {
     for (size_t i = 0; i < feed->count; i++) {
@@ -283,8 +320,13 @@ tw_status twi_feed_start(twi_feed *feed)
 }
 
 /* Whether a subscriber takes an event. @param whole  Set where it wants its picture. */
-static bool takes(const subscriber *s, const tw_event *e, bool *whole)
+static bool takes(subscriber *s, const tw_event *e, bool *whole)
 {
+    (void)pthread_mutex_lock(&s->lock);
+    const bool gone = s->gone;
+    (void)pthread_mutex_unlock(&s->lock);
+    if (gone)
+        return false;
     if (e->kind != TW_EVENT_READING)
         return true;
     const bool wanted = s->who.wants && s->who.wants(s->who.ctx, e->camera);

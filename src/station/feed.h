@@ -21,6 +21,10 @@ twi_feed *twi_feed_new(void);
 /** Before twi_feed_start. @return TW_OK; TW_EINVAL; TW_ESIZE: there are too many. */
 tw_status twi_feed_add(twi_feed *feed, const tw_subscriber *who);
 
+/** Who has this ctx is told nothing any more, and not asked what he wants. Any thread but
+ * those in which he is told. */
+void twi_feed_remove(twi_feed *feed, const void *ctx);
+
 /** Start the threads. What was given before waits for them.
  * @return TW_OK; TW_ENOMEM: a thread cannot be started. */
 tw_status twi_feed_start(twi_feed *feed);

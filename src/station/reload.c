@@ -199,14 +199,14 @@ static tw_status take_station(tw_station *s, twi_source *from, tw_error *err)
 static void say(tw_station *s, tw_status st, const char *text)
 {
     tw_station_tell(
-        s, &(tw_event){.kind = st == TW_OK ? TW_EVENT_RELOADED : TW_EVENT_PROBLEM,
+        s, &(tw_event){.kind = TW_EVENT_PROBLEM,
                        .wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx),
                        .status = st,
                        .text = text});
 }
 
 /* "settings read again: cameras changed 2, opened again 1, new 1" */
-static void say_changes(tw_station *s, const changes *done)
+static void say_changes(tw_station *s, const twi_source *from, const changes *done)
 {
     const struct {
         const char *what;
@@ -231,7 +231,11 @@ static void say_changes(tw_station *s, const changes *done)
         (void)snprintf(text + n, sizeof text - n,
                        "; cameras with mistakes, which keep their old settings: %u",
                        done->kept_wrong);
-    say(s, TW_OK, text);
+    tw_station_tell(
+        s, &(tw_event){.kind = TW_EVENT_RELOADED,
+                       .wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx),
+                       .settings = twi_source_settings(from),
+                       .text = text});
 }
 
 static void adopt_station(tw_station *s, twi_source *from)
@@ -262,7 +266,7 @@ void tw_station_adopt(tw_station *s, tw_settings *settings)
     if (st == TW_OK)
         drop_others(s, from, &done);
     if (st == TW_OK)
-        say_changes(s, &done);
+        say_changes(s, from, &done);
     else
         say(s, st, "out of memory: not all of the new settings hold");
     twi_source_release(s->source);

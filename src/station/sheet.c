@@ -2,6 +2,7 @@
 #include <stdlib.h>
 
 #include "../media/drawing.h"
+#include "tawny/station.h"
 #include "../media/jpeg.h"
 
 enum { QUALITY = 92, TILE_WIDTH = 640 /* no tile is wider */ };
@@ -35,7 +36,9 @@ tw_status tw_sheet_draw(const tw_sheet_entry *entries, size_t count, const char 
         st = tw_jpeg_pixels(entries[i].jpeg, entries[i].bytes, TILE_WIDTH, &pixels[i],
                             &tiles[i].width, &tiles[i].height, err);
         tiles[i].pixels = pixels[i];
-        tiles[i].entry = &entries[i];
+        tiles[i].box = entries[i].boxed ? &entries[i].blob : NULL;
+        tiles[i].title = entries[i].title;
+        tiles[i].line = entries[i].line;
     }
     if (st == TW_OK)
         st = drawing->sheet(tiles, count, title, &drawn, &width, &height, err);

@@ -218,6 +218,12 @@ tw_status tw_station_subscribe(tw_station *s, const tw_subscriber *who)
     return s ? twi_feed_add(s->feed, who) : TW_EINVAL;
 }
 
+void tw_station_unsubscribe(tw_station *s, const void *ctx)
+{
+    if (s)
+        twi_feed_remove(s->feed, ctx);
+}
+
 void tw_station_free(tw_station *s)
 {
     if (!s)

@@ -200,6 +200,18 @@ static void test_origins(void **state)
     check_origin(s, NULL, "name", "lane", "--set");
     found f = {.key = "rest"};
     assert_int_equal(tw_settings_walk(s, "nobody", find_one, &f), TW_ENOENT);
+    /* The same over other settings, which do not have one of the cameras. */
+    tw_settings *other = read_good("[camera kerb]\nsource = sim:kerb\nfps = 3\n");
+    assert_int_equal(tw_settings_override(other, s), TW_OK);
+    check_origin(other, "kerb", "rest", "9 s", "--set");
+    check_origin(other, "kerb", "fps", "3 fps", "station.ini:3");
+    check_origin(other, NULL, "name", "lane", "--set");
+    assert_int_equal(tw_settings_camera_count(other), 1);
+    assert_true(tw_settings_sound(other, "kerb"));
+    assert_int_equal(tw_settings_set(s, "kerb.start_at=0.01 %", NULL, NULL), TW_OK);
+    assert_int_equal(tw_settings_override(other, s), TW_OK);
+    assert_false(tw_settings_sound(other, "kerb")); /* below stay_at */
+    tw_settings_free(other);
     tw_settings_free(s);
 }
 

@@ -107,10 +107,12 @@ static bool trusted(void *ctx, int64_t wall)
 static const tw_clock_ops AHEAD = {
     .now_us = now_us, .wall_us = wall_us, .offset_s = offset_s, .trusted = trusted};
 
-static void on_reload(void *ctx)
+static tw_status on_apply(void *ctx, tw_settings *settings)
 {
     site *w = ctx;
     (void)atomic_fetch_add(&w->reloads, 1);
+    tw_settings_free(settings);
+    return TW_OK;
 }
 
 static void on_told(void *ctx, tw_status st, const char *text)
@@ -142,7 +144,7 @@ tw_status try_page(site *w, const char *listen, tw_error *err)
                                .settings_file = w->file,
                                .clock = {&AHEAD, w},
                                .told = on_told,
-                               .reload = on_reload,
+                               .apply = on_apply,
                                .ctx = w};
     const tw_status st = tw_page_new(settings, &host, &w->page, err);
     tw_settings_free(settings);

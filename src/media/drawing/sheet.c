@@ -62,9 +62,8 @@ static void draw_picture(cairo_t *cairo, const tw_sheet_tile *tile, double x, do
     cairo_paint(cairo);
     cairo_restore(cairo);
     cairo_surface_destroy(picture);
-    if (tile->entry->boxed)
-        draw_box(cairo, &tile->entry->blob, x, y, tile->width * scale,
-                 tile->height * scale);
+    if (tile->box)
+        draw_box(cairo, tile->box, x, y, tile->width * scale, tile->height * scale);
 }
 
 static void draw_tile(cairo_t *cairo, const tw_sheet_tile *tile, double x, double y,
@@ -76,10 +75,10 @@ static void draw_tile(cairo_t *cairo, const tw_sheet_tile *tile, double x, doubl
     cairo_clip(cairo);
     paint_font(cairo, 14);
     paint_ink(cairo, INK, 1);
-    paint_text(cairo, x, y + l->picture_rows + 18, tile->entry->title);
+    paint_text(cairo, x, y + l->picture_rows + 18, tile->title);
     paint_font(cairo, 12);
     paint_ink(cairo, SLATE, 1);
-    paint_text(cairo, x, y + l->picture_rows + 36, tile->entry->line);
+    paint_text(cairo, x, y + l->picture_rows + 36, tile->line);
     cairo_restore(cairo);
 }
 
