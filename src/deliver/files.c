@@ -7,6 +7,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "../base/sync.h"
 #include "deliver.h"
 
 #define PART ".part"
@@ -189,18 +190,6 @@ static int make_folders(const char *base, const char *name)
     return 0;
 }
 
-/* Its entry in the folder is safe as well. */
-static int sync_folder(const char *path)
-{
-    char folder[PATH_BYTES];
-    (void)snprintf(folder, sizeof folder, "%.*s", (int)(strrchr(path, '/') - path), path);
-    const int fd = open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
-    const int code = fd >= 0 && fsync(fd) == 0 ? 0 : errno;
-    if (fd >= 0)
-        (void)close(fd);
-    return code;
-}
-
 static int put(const char *base, const load *l)
 {
     char whole[PATH_BYTES], part[PATH_BYTES];
@@ -221,7 +210,7 @@ static int put(const char *base, const load *l)
     if (code == 0 && rename(part, whole) != 0)
         code = errno;
     if (code == 0)
-        return sync_folder(whole);
+        return twi_sync_folder_of(whole); /* its entry is safe as well */
     (void)unlink(part);
     return code;
 }

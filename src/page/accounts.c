@@ -7,6 +7,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "../base/sync.h"
 #include "page.h"
 
 static const char HEAD[] = "# Accounts of a tawny station: name, what it may, hash. "
@@ -128,8 +129,10 @@ static tw_status write_all(const char *path, const accounts *all, tw_error *err)
         return tw_fail(err, tw_status_of_errno(errno), "%s: %s", part, strerror(errno));
     const bool good = print_all(fd, all);
     const int code = errno;
-    if (close(fd) == 0 && good && rename(part, path) == 0)
+    if (close(fd) == 0 && good && rename(part, path) == 0) {
+        (void)twi_sync_folder_of(path); /* some file systems cannot, and need not */
         return TW_OK;
+    }
     (void)unlink(part);
     return tw_fail(err, TW_EIO, "%s: %s", path, strerror(good ? errno : code));
 }

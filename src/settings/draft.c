@@ -9,6 +9,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "../base/sync.h"
 #include "edit.h"
 #include "reader.h"
 #include "state.h"
@@ -416,6 +417,8 @@ static tw_status write_file(const char *path, const char *text, size_t bytes,
         st = tw_status_of_errno(errno);
     if (st != TW_OK)
         (void)unlink(beside);
+    else
+        (void)twi_sync_folder_of(path); /* some file systems cannot, and need not */
     return st;
 }
 

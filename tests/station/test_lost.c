@@ -226,6 +226,103 @@ static void test_frames_that_are_no_pictures(void **state)
         run_with((fault)f);
 }
 
+/* ---- silence ------------------------------------------------------------------------
+ */
+
+/* A clock that runs a hundred times as fast. */
+static int64_t fast_now(void *ctx)
+{
+    const tw_clock clock = tw_linux_clock();
+    return (clock.ops->now_us(clock.ctx) - *(const int64_t *)ctx) * 100;
+}
+
+static void fast_sleep(void *ctx, int64_t t_us)
+{
+    const tw_clock clock = tw_linux_clock();
+    clock.ops->sleep_until(clock.ctx, *(const int64_t *)ctx + t_us / 100);
+}
+
+static atomic_int asked; /* of the rare one, in vain */
+
+static tw_status next_of_none(void *ctx, tw_frame *frame, tw_error *err)
+{
+    script *s = ctx;
+    const tw_clock clock = tw_linux_clock();
+    (void)err;
+    if (s->frames++ == 0)
+        return give(s, frame, s->jpeg, s->jpeg_bytes);
+    if (s == scripts[1])
+        (void)atomic_fetch_add(&asked, 1);
+    clock.ops->sleep_until(clock.ctx, clock.ops->now_us(clock.ctx) + 2000);
+    return TW_EAGAIN;
+}
+
+/* The first is as a webcam, the second as a folder that pictures are put into. */
+static tw_status make_silent(const tw_camera_request *request, tw_camera *out,
+                             tw_error *err)
+{
+    static const tw_camera_ops ops[] = {
+        {"live", TW_LIVE, open_live, next_of_none, close_live, close_live},
+        {"rare", TW_LIVE_RARE, open_live, next_of_none, close_live, close_live}};
+    const int which = request->source[5] - '0';
+    (void)err;
+    *out = (tw_camera){&ops[which], scripts[which]};
+    return TW_OK;
+}
+
+typedef struct silence {
+    tw_station *station;
+    size_t lost[2];
+    char why[256];
+} silence;
+
+static void on_silence(void *ctx, const tw_event *e)
+{
+    silence *s = ctx;
+    if (e->kind != TW_EVENT_LOST)
+        return;
+    s->lost[strcmp(e->camera, "b") == 0]++;
+    (void)snprintf(s->why, sizeof s->why, "%s", e->text);
+    for (int i = 0; i < 6000 && atomic_load(&asked) < 300; i++)
+        tw_linux_clock().ops->sleep_until(NULL,
+                                          tw_linux_clock().ops->now_us(NULL) + 10000);
+    tw_station_stop(s->station); /* the rare one has been silent for as long, too */
+}
+
+static void test_a_rare_camera_may_be_silent(void **state)
+{
+    (void)state;
+    static const tw_camera_make_fn makers[] = {make_silent, NULL};
+    static const char text[] = "[cameras]\nclips = no\n[camera a]\nsource = none:0\n"
+                               "[camera b]\nsource = none:1\n";
+    silence t = {0};
+    tw_card card;
+    tw_error err = {0};
+    tw_settings *settings = tw_settings_new();
+    tw_clock_ops ops = *tw_linux_clock().ops;
+    int64_t from_us = ops.now_us(NULL);
+    ops.now_us = fast_now;
+    ops.sleep_until = fast_sleep;
+    for (int i = 0; i < 2; i++) {
+        scripts[i] = make_script(ENDS);
+        scripts[i]->bad_left = 0;
+    }
+    (void)tw_settings_read_text(settings, "test", text, sizeof text - 1, NULL, NULL);
+    assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
+    const tw_board board = {.makers = makers, .clock = {&ops, &from_us}, .card = &card};
+    if (tw_station_new(&board, settings, on_silence, &t, &t.station, &err) != TW_OK)
+        fail_msg("%s", err.text);
+    assert_int_equal(tw_station_run(t.station), TW_OK);
+    assert_int_equal(t.lost[0], 1);
+    assert_int_equal(t.lost[1], 0);
+    assert_has(t.why, "lost: no frame for 10 s");
+    tw_station_free(t.station);
+    card.ops->destroy(card.ctx);
+    tw_settings_free(settings);
+    free_script(scripts[0]);
+    free_script(scripts[1]);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -233,6 +330,7 @@ int main(void)
         cmocka_unit_test(test_denied_and_out_of_memory),
         cmocka_unit_test(test_cameras_that_break_off),
         cmocka_unit_test(test_frames_that_are_no_pictures),
+        cmocka_unit_test(test_a_rare_camera_may_be_silent),
     };
     cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));
     return cmocka_run_group_tests(tests, NULL, NULL);

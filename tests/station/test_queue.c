@@ -153,12 +153,71 @@ static void test_what_is_in_time_is_not_told(void **state)
     end(&b);
 }
 
+/* Who waits for room is woken when there is some; each of these is more than may wait. */
+static void test_who_waits_for_room_is_woken(void **state)
+{
+    (void)state;
+    bench b;
+    begin(&b, S / 100, 0);
+    tw_queue_limit(b.queue, 1);
+    (void)sem_post(&b.given);
+    (void)alarm(600); /* else it waits for ever */
+    for (int i = 0; i < 20; i++)
+        give_still(&b);
+    (void)alarm(0);
+    WAIT_FOR(atomic_load(&b.stored) == 20);
+    end(&b);
+}
+
+static void test_a_higher_limit_is_heeded_at_once(void **state)
+{
+    (void)state;
+    bench b;
+    begin(&b, S / 100, 0);
+    tw_queue_limit(b.queue, 1);
+    const tw_job_sink sink = tw_queue_sink(b.queue);
+    size_t bytes = 0;
+    uint8_t *jpeg = plain_jpeg(64, 48, 90, &bytes);
+    tw_job job = {.kind = TW_JOB_VIDEO_PACKET,
+                  .what = TW_KIND_CLIP,
+                  .lane = &b.place->lane[0],
+                  .parcel = tw_parcel_take(jpeg, bytes)};
+    give_still(&b); /* the card does not come to its end before all is given */
+    assert_false(sink.give(sink.ctx, &job, false));
+    tw_queue_limit(b.queue, 8000000);
+    assert_true(sink.give(sink.ctx, &job, false));
+    (void)sem_post(&b.given);
+    end(&b);
+}
+
+/* However full it is: what began and ended is never refused. */
+static void test_beginnings_are_never_refused(void **state)
+{
+    (void)state;
+    bench b;
+    begin(&b, S / 100, 0);
+    tw_queue_limit(b.queue, 1);
+    const tw_job_sink sink = tw_queue_sink(b.queue);
+    give_still(&b);
+    for (int i = 0; i < 100; i++) {
+        tw_job job = {.kind = i % 2 ? TW_JOB_ENDED : TW_JOB_BEGAN,
+                      .lane = &b.place->lane[0],
+                      .sighting = {.number = 1, .part = 1}};
+        assert_true(sink.give(sink.ctx, &job, false));
+    }
+    (void)sem_post(&b.given);
+    end(&b);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_a_slow_card),
         cmocka_unit_test(test_slow_work),
         cmocka_unit_test(test_what_is_in_time_is_not_told),
+        cmocka_unit_test(test_who_waits_for_room_is_woken),
+        cmocka_unit_test(test_a_higher_limit_is_heeded_at_once),
+        cmocka_unit_test(test_beginnings_are_never_refused),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
