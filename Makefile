@@ -1,5 +1,5 @@
 # The habitual words; CMake does the work (see CMakePresets.json).
-.PHONY: demo test bench soak fuzz attack format lint docs install setup clean \
+.PHONY: demo test check bench soak fuzz attack format lint docs install setup clean \
         check-format test-core test-options test-bare test-cross test-dev test-threads test-memory
 
 PREFIX ?= /usr/local
@@ -11,6 +11,12 @@ demo:
 	@build/release/bin/tawny demo --keep hollin-demo
 
 test: setup check-format test-core test-options test-cross test-dev test-threads test-memory lint
+
+# What can go wrong without a card, a thread or a network: in seconds.
+check:
+	@cmake --preset bench >/dev/null
+	@cmake --build --preset bench --target tests_quick -- --quiet
+	@ctest --test-dir build/bench -L quick -j 2 --output-on-failure
 
 setup:
 	@scripts/install-packages

@@ -90,6 +90,7 @@ static void test_settings_stand_on_the_core(void **state)
 {
     (void)state;
     static const char *const allowed[] = {"<",
+                                          "\"../base/",
                                           "\"edit.h",
                                           "\"reader.h",
                                           "\"state.h",
@@ -332,6 +333,58 @@ static void test_every_picture_and_page_is_linked(void **state)
     free(readme);
 }
 
+/* ---- recipes ------------------------------------------------------------------------
+ */
+
+/* Files below src and include, and the build's, in which one of the words stands, in
+ * the order of their names. */
+static char *files_with(const char *words)
+{
+    char line[512], first[128], second[128];
+    assert_int_equal(sscanf(words, "%127s %127s", first, second) >= 1, 1);
+    if (!strchr(words, ' '))
+        (void)snprintf(second, sizeof second, "%s", first);
+    (void)snprintf(line, sizeof line,
+                   "cd '%s' && grep -rlE '%s|%s' src include CMakeLists.txt | LC_ALL=C "
+                   "sort",
+                   SOURCE_DIR, first, second);
+    outcome o = run_program(NULL, "sh", "-c", line, NULL);
+    char *found = strdup(o.out);
+    free_outcome(&o);
+    return found;
+}
+
+/* What stands in a recipe, a file a line. */
+static void read_recipe(const char *at, char *out, size_t capacity)
+{
+    size_t used = 0;
+    out[0] = '\0';
+    at = strchr(at, '\n') + 1;
+    for (; strncmp(at, "- `", 3) == 0; at = strchr(at, '\n') + 1)
+        used += (size_t)snprintf(out + used, capacity - used, "%.*s\n",
+                                 (int)strcspn(at + 3, "`"), at + 3);
+}
+
+/* Whoever follows one finds all the places, and no more. */
+static void test_recipes_name_all_places(void **state)
+{
+    (void)state;
+    static const char mark[] = "<!-- recipe: ";
+    char *text = read_file(SOURCE_DIR "/CONTRIBUTING.md", NULL), told[2048], words[256];
+    size_t recipes = 0;
+    for (const char *at = strstr(text, mark); at; at = strstr(at + 1, mark), recipes++) {
+        const char *from = at + strlen(mark), *end = strstr(from, " -->");
+        assert_non_null(end);
+        (void)snprintf(words, sizeof words, "%.*s", (int)(end - from), from);
+        read_recipe(at, told, sizeof told);
+        char *found = files_with(words);
+        assert_string_equal(told, found);
+        free(found);
+    }
+    assert_int_equal(recipes, 4);
+    free(text);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -344,6 +397,7 @@ int main(void)
         cmocka_unit_test(test_public_headers_compile_alone),
         cmocka_unit_test(test_the_core_builds_as_a_plain_cc_line),
         cmocka_unit_test(test_every_picture_and_page_is_linked),
+        cmocka_unit_test(test_recipes_name_all_places),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
