@@ -46,6 +46,15 @@ static void tell_failed(const tw_outward *o, const tw_error *why, const char *so
         o->host.failed(o->host.ctx, line.text);
 }
 
+/* It will mend, and is tried again. */
+static void tell_later(const tw_outward *o, const tw_error *why)
+{
+    tw_error line = {0};
+    (void)tw_fail(&line, TW_EAGAIN, "%s: nothing is sent until it can be read",
+                  why->text);
+    tell(o, "destination", TW_EAGAIN, line.text);
+}
+
 static void on_hook(void *ctx, tw_status st, const char *line)
 {
     tell(ctx, "hook", st, line);
@@ -114,9 +123,10 @@ static void begin_destinations(tw_outward *o, const tw_settings *settings)
     const tw_status st = tw_deliver_new(settings, o->host.store, o->host.clock,
                                         on_destination, o, &made, &err);
     const bool later = st != TW_OK && is_of_the_card(st);
-    if (st != TW_OK && !(later && o->owed))
-        tell_failed(o, &err,
-                    later ? "nothing is sent until it can be read" : "nothing is sent");
+    if (later && !o->owed)
+        tell_later(o, &err);
+    else if (st != TW_OK && !later)
+        tell_failed(o, &err, "nothing is sent");
     o->owed = later;
     tw_deliver_station(made, o->station);
     (void)pthread_mutex_lock(&o->lock);
