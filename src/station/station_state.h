@@ -15,27 +15,29 @@ typedef struct watched {
     tw_station *station;
     char name[64];
     tw_lane lane;
-    bool laned; /* the writer knows of it; the running thread's own, as these: */
-    pthread_t thread;
-    bool started;         /* and not yet joined */
+    /* The running thread's own: */
     struct watched *next; /* in the list of those that are gone */
-    atomic_bool
-        leave; /* its thread is to end, once no sighting runs or at the latest ... */
-    atomic_llong leave_by_us; /* ... then, by the clock; also for opening it again */
-    atomic_int offered_how;   /* a tw_applied: what the settings that are offered take */
-    bool opened; /* it has delivered; its thread's own until the join, as ... */
+    pthread_t thread;
+    bool started; /* and not yet joined */
+    bool laned;   /* the writer knows of it */
+    /* Its thread's own, until the join: */
+    bool opened; /* it has delivered */
     bool live;
-    bool recorded;      /* and read as fast as it can be */
-    atomic_bool failed; /* it has ended with an error */
-    uint32_t number;    /* of its last sighting */
+    bool recorded;   /* and read as fast as it can be */
+    uint32_t number; /* of its last sighting */
     tw_backoff again;
     tw_rate rate;
     int64_t looked_us; /* at how it fares */
+    /* Of any thread: */
+    atomic_llong leave_by_us; /* it ends by then, or is opened again, sighting or not */
+    atomic_int offered_how;   /* a tw_applied: what the settings that are offered take */
+    atomic_bool leave;        /* its thread is to end, once no sighting runs */
+    atomic_bool failed;       /* it has ended with an error */
     tw_orders orders;
-    /* Under the station's lock. */
+    /* Under the station's lock: */
+    bool ended;             /* its thread has nothing more to do */
     twi_snapshot *snapshot; /* what it runs on; changed by its thread alone */
     twi_snapshot *offered;  /* what it is to run on next; NULL: the same */
-    bool ended;             /* its thread has nothing more to do */
     tw_camera_status status;
     int64_t orders_until_us; /* by the clock; 0: for good */
 } watched;
