@@ -29,11 +29,11 @@ typedef struct tw_outward_host {
 } tw_outward_host;
 
 /**
- * Begin what the settings say, and follow those that tw_station_apply brings: what they
- * say as before goes on untouched, and the page stays at its address. What the page
- * changes in the file is given to the station at once, with what tw_settings_set said
- * on top. What cannot begin is told, and the rest goes on; destinations whose card cannot
- * be read are tried again every ten seconds.
+ * Begin what the settings say, and follow those that tw_station_apply brings. What has
+ * not changed goes on, and the page keeps its address. What the page changes in the file
+ * is given to the station at once, with what tw_settings_set said on top. What cannot
+ * begin is told, and the rest goes on. Destinations whose card cannot be read are tried
+ * again every ten seconds.
  *
  * @param station   Not run yet. Freed after this.
  * @param settings  Copied.

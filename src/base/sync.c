@@ -1,3 +1,4 @@
+/* What a file system may still hold back is asked for. */
 #include "sync.h"
 
 #include <errno.h>

@@ -88,19 +88,6 @@ bool tw_station_settle(tw_station *s)
 
 /* ---- comparing ------------------------------------------------------------------- */
 
-static void ask_to_leave(watched *w)
-{
-    tw_station *s = w->station;
-    const tw_clock *clock = &s->board.clock;
-    if (atomic_load(&w->leave))
-        return;
-    (void)pthread_mutex_lock(&s->lock);
-    atomic_store(&w->leave_by_us,
-                 clock->ops->now_us(clock->ctx) + w->snapshot->camera.longest_us);
-    (void)pthread_mutex_unlock(&s->lock);
-    atomic_store(&w->leave, true);
-}
-
 static bool add(tw_station *s, watched *w)
 {
     (void)pthread_mutex_lock(&s->lock);
@@ -174,7 +161,7 @@ static void drop_others(tw_station *s, const twi_source *from, changes *done)
             atomic_load(&w->leave))
             continue;
         tw_watched_offer(w, NULL, TW_APPLIED_NOT);
-        ask_to_leave(w);
+        atomic_store(&w->leave, true);
         done->dropped++;
     }
 }

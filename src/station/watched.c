@@ -109,14 +109,19 @@ void tw_watched_offer(watched *w, twi_snapshot *next, tw_applied how)
     twi_snapshot_release(unread);
 }
 
-/* @return what is offered, now the caller's; NULL: nothing is. */
-static twi_snapshot *take_offered(watched *w, tw_applied *how)
+/* @param most  What it may take at most.
+ * @return what is offered, now the caller's; NULL: nothing is, or it takes more. */
+static twi_snapshot *take_offered(watched *w, tw_applied most, tw_applied *how)
 {
     tw_station *s = w->station;
+    twi_snapshot *offered = NULL;
     (void)pthread_mutex_lock(&s->lock);
-    twi_snapshot *offered = w->offered;
-    w->offered = NULL;
-    *how = (tw_applied)atomic_exchange(&w->offered_how, TW_APPLIED_NOT);
+    *how = (tw_applied)atomic_load(&w->offered_how);
+    if (*how <= most) {
+        offered = w->offered;
+        w->offered = NULL;
+        atomic_store(&w->offered_how, TW_APPLIED_NOT);
+    }
     (void)pthread_mutex_unlock(&s->lock);
     return offered;
 }
@@ -141,7 +146,7 @@ static void adjust(watched *w, tw_pipeline *pipeline)
 {
     tw_applied how;
     tw_error err = {0}, line = {0};
-    twi_snapshot *next = take_offered(w, &how);
+    twi_snapshot *next = take_offered(w, TW_APPLIED_RELEARN, &how);
     if (!next)
         return;
     if (tw_pipeline_adjust(pipeline, &next->camera, &err) == TW_OK) {
@@ -161,7 +166,7 @@ static void adjust(watched *w, tw_pipeline *pipeline)
 static bool take_over(watched *w)
 {
     tw_applied how;
-    twi_snapshot *next = take_offered(w, &how);
+    twi_snapshot *next = take_offered(w, TW_APPLIED_START, &how);
     if (!next)
         return false;
     run_on(w, next);

@@ -27,18 +27,6 @@ static void on_line(void *ctx, tw_status st, const char *line)
     (void)pthread_mutex_unlock(&t->lock);
 }
 
-static tw_settings *settings_of(const char *text)
-{
-    tw_settings *s = tw_settings_new();
-    problems p = {0};
-    assert_non_null(s);
-    (void)tw_settings_read_text(s, "test", text, strlen(text), collect_problem, &p);
-    (void)tw_settings_check(s, collect_problem, &p);
-    if (p.count > 0)
-        fail_msg("%s", p.text);
-    return s;
-}
-
 static tw_hooks *make(const char *lines, told *t)
 {
     char text[2048];

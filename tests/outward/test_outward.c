@@ -45,18 +45,6 @@ static void *run_station(void *ctx)
     return NULL;
 }
 
-static tw_settings *settings_of(const char *text)
-{
-    problems p = {0};
-    tw_settings *s = tw_settings_new();
-    assert_non_null(s);
-    (void)tw_settings_read_text(s, "test", text, strlen(text), collect_problem, &p);
-    (void)tw_settings_check(s, collect_problem, &p);
-    if (p.count > 0)
-        fail_msg("%s", p.text);
-    return s;
-}
-
 #define CAMERA                                                                           \
     "[camera kerb]\nsource = sim:kerb,size=160x90\nfps = 20\nloop = yes\npace = yes\n"   \
     "clips = no\nstills = first\npost_event = 1 s\n"

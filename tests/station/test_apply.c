@@ -123,18 +123,6 @@ typedef struct changing {
     problems faults, notes;
 } changing;
 
-static tw_settings *settings_of(const char *text)
-{
-    problems p = {0};
-    tw_settings *s = tw_settings_new();
-    assert_non_null(s);
-    (void)tw_settings_read_text(s, "test", text, strlen(text), collect_problem, &p);
-    (void)tw_settings_check(s, collect_problem, &p);
-    if (p.count > 0)
-        fail_msg("%s in:\n%s", p.text, text);
-    return s;
-}
-
 static void apply(changing *c, const char *text)
 {
     assert_int_equal(tw_station_apply(c->station, settings_of(text)), TW_OK);

@@ -235,15 +235,6 @@ static bool both_go_on(watching *w, uint64_t more)
     return false;
 }
 
-static tw_settings *settings_of(const char *text)
-{
-    tw_settings *s = tw_settings_new();
-    assert_non_null(s);
-    assert_int_equal(tw_settings_read_text(s, "test", text, strlen(text), NULL, NULL),
-                     TW_OK);
-    return s;
-}
-
 /* It is away for two hundred frames; then it calls all that any thread may. */
 static void on_slow(void *ctx, const tw_event *e)
 {

@@ -51,7 +51,8 @@ static void on_event(void *ctx, const tw_event *e)
     (void)pthread_mutex_unlock(&r->lock);
 }
 
-static tw_settings *settings_of(const char *text)
+/* With their mistakes. */
+static tw_settings *settings_as_they_are(const char *text)
 {
     tw_settings *s = tw_settings_new();
     assert_non_null(s);
@@ -72,7 +73,7 @@ static running *start(const char *text)
     running *r = calloc(1, sizeof *r);
     tw_error err = {0};
     assert_non_null(r);
-    r->settings = settings_of(text);
+    r->settings = settings_as_they_are(text);
     (void)pthread_mutex_init(&r->lock, NULL);
     assert_int_equal(tw_sim_card(NULL, &r->card), TW_OK);
     const tw_board board = {
@@ -121,7 +122,7 @@ static void reload(running *r, const char *text, const char *answer)
     (void)pthread_mutex_lock(&r->lock);
     r->told[0] = '\0';
     (void)pthread_mutex_unlock(&r->lock);
-    assert_int_equal(tw_station_apply(r->station, settings_of(text)), TW_OK);
+    assert_int_equal(tw_station_apply(r->station, settings_as_they_are(text)), TW_OK);
     wait_and_forget(r, answer);
 }
 
@@ -176,8 +177,8 @@ static void test_what_differs_changes(void **state)
            "cameras opened again 1");
     wait_and_forget(r, "opened kerb");
     /* Two in quick succession: the last one holds. */
-    assert_int_equal(tw_station_apply(r->station, settings_of(SHARED TUNNEL POND)),
-                     TW_OK);
+    assert_int_equal(
+        tw_station_apply(r->station, settings_as_they_are(SHARED TUNNEL POND)), TW_OK);
     reload(r, SHARED TUNNEL KERB MERE, "settings read again");
     wait_and_forget(r, "opened mere");
     assert_int_equal(cameras_of(r), 3);
@@ -221,9 +222,9 @@ static void test_one_with_mistakes(void **state)
            "no camera differs; cameras with mistakes, which keep their old settings: 1");
     reload(r, "[station]\nname = other\n" SHARED TUNNEL KERB,
            "some of what has changed in [station] holds from the next start on");
-    tw_settings *wrong = settings_of("[cameras]\nrest = x\n" TUNNEL);
+    tw_settings *wrong = settings_as_they_are("[cameras]\nrest = x\n" TUNNEL);
     assert_int_equal(tw_station_apply(r->station, wrong), TW_EINVAL);
-    assert_int_equal(tw_station_apply(r->station, settings_of("")), TW_EINVAL);
+    assert_int_equal(tw_station_apply(r->station, settings_as_they_are("")), TW_EINVAL);
     assert_int_equal(tw_station_apply(r->station, NULL), TW_EINVAL);
     stop(r);
 }

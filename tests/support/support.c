@@ -299,6 +299,18 @@ void collect_problem(void *ctx, const char *line)
     p->count++;
 }
 
+tw_settings *settings_of(const char *text)
+{
+    problems p = {0};
+    tw_settings *s = tw_settings_new();
+    assert_non_null(s);
+    (void)tw_settings_read_text(s, "test", text, strlen(text), collect_problem, &p);
+    (void)tw_settings_check(s, collect_problem, &p);
+    if (p.count > 0)
+        fail_msg("%s in:\n%s", p.text, text);
+    return s;
+}
+
 bool is_fault(const tw_event *e)
 {
     return e->kind == TW_EVENT_PROBLEM && e->status != TW_OK && e->status != TW_EAGAIN;

@@ -71,6 +71,9 @@ typedef struct problems {
 
 void collect_problem(void *ctx, const char *line);
 
+/** Settings of a text without mistakes, else it fails. The caller's. */
+tw_settings *settings_of(const char *text);
+
 /** Whether an event tells of a problem other than speed, which a busy machine does not
  *  hold: a rate of frames that is not kept, or is again, a queue that is full. */
 bool is_fault(const tw_event *event);
