@@ -104,17 +104,30 @@ static bool add(tw_station *s, watched *w)
     return more != NULL;
 }
 
-/* What it runs on, or will: nobody else offers it anything. */
-static tw_applied difference(watched *w, const twi_source *from, bool *sound)
+/* How new settings stand to those a camera has. */
+typedef struct standing {
+    tw_applied since_offered; /* what the user has changed since the last time */
+    tw_applied since_taken;   /* what the camera must do, from what it runs on */
+    bool was_sound;           /* of the newest that it has */
+} standing;
+
+/* What was offered may not have been taken yet: a sighting runs, or a frame. Nobody else
+ * offers it anything. */
+static standing compare(watched *w, const twi_source *from)
 {
     tw_station *s = w->station;
+    tw_settings *given = twi_source_settings(from);
     (void)pthread_mutex_lock(&s->lock);
-    const tw_applied how = tw_settings_difference(
-        twi_source_settings(w->snapshot->source), twi_source_settings(from), w->name);
-    const twi_snapshot *newest = w->offered ? w->offered : w->snapshot;
-    *sound = newest->sound;
+    const twi_snapshot *taken = w->snapshot, *newest = w->offered ? w->offered : taken;
+    const standing to = {
+        .since_offered =
+            tw_settings_difference(twi_source_settings(newest->source), given, w->name),
+        .since_taken =
+            tw_settings_difference(twi_source_settings(taken->source), given, w->name),
+        .was_sound = newest->sound,
+    };
     (void)pthread_mutex_unlock(&s->lock);
-    return how;
+    return to;
 }
 
 static tw_status add_camera(tw_station *s, twi_source *from, const char *name,
@@ -129,26 +142,26 @@ static tw_status take_camera(tw_station *s, twi_source *from, const char *name,
                              changes *done)
 {
     watched *w = find(s, name);
-    bool was_sound = false;
     if (!w)
         return add_camera(s, from, name, done);
-    tw_applied how = difference(w, from, &was_sound);
-    if (was_sound && !tw_settings_sound(twi_source_settings(from), name)) {
+    standing to = compare(w, from);
+    if (to.was_sound && !tw_settings_sound(twi_source_settings(from), name)) {
         done->kept_wrong++; /* better with its old settings than not at all */
         return TW_OK;
     }
-    if (atomic_exchange(&w->leave, false) || atomic_load(&w->failed) || !was_sound)
-        how = TW_APPLIED_REOPEN; /* it ends, or has ended: it begins anew */
-    if (how == TW_APPLIED_NOT) {
-        tw_watched_offer(w, NULL, how); /* nor what was offered before */
+    if (atomic_exchange(&w->leave, false) || atomic_load(&w->failed) || !to.was_sound)
+        to = (standing){TW_APPLIED_REOPEN, TW_APPLIED_REOPEN, false}; /* begins anew */
+    done->reopened += to.since_offered >= TW_APPLIED_REOPEN;
+    done->live +=
+        to.since_offered > TW_APPLIED_NOT && to.since_offered < TW_APPLIED_REOPEN;
+    if (to.since_taken == TW_APPLIED_NOT) {
+        tw_watched_offer(w, NULL, TW_APPLIED_NOT); /* nor what was offered before */
         return TW_OK;
     }
     twi_snapshot *next = twi_snapshot_new(from, name);
     if (!next)
         return TW_ENOMEM;
-    done->reopened += how >= TW_APPLIED_REOPEN;
-    done->live += how < TW_APPLIED_REOPEN;
-    tw_watched_offer(w, next, how);
+    tw_watched_offer(w, next, to.since_taken);
     return TW_OK;
 }
 
