@@ -74,10 +74,11 @@ static void take_state(fleet *f, const json_t *o)
 
 static void print_sighting(const json_t *o)
 {
-    (void)printf("%s %s: sighting %d %s  %s%s\n", text_of(o, "station"),
-                 text_of(o, "camera"),
-                 (int)json_integer_value(json_object_get(o, "number")),
-                 text_of(o, "phase"), text_of(o, "file"), text_of(o, "why"));
+    const bool over = strcmp(text_of(o, "type"), "sighting") == 0;
+    (void)printf(
+        "%s %s: sighting %d %s  %s%s\n", text_of(o, "station"), text_of(o, "camera"),
+        (int)json_integer_value(json_object_get(o, over ? "number" : "sighting")),
+        over ? "is over" : text_of(o, "type"), text_of(o, "file"), text_of(o, "why"));
     (void)fflush(stdout);
 }
 
@@ -86,10 +87,12 @@ static void on_message(struct mosquitto *client, void *ctx,
 {
     (void)client;
     json_t *o = json_loadb(m->payload, (size_t)m->payloadlen, 0, NULL);
-    if (strcmp(text_of(o, "type"), "sighting") == 0)
-        print_sighting(o);
-    else if (o)
+    const char *type = text_of(o, "type");
+    if (strcmp(type, "camera") == 0 || strcmp(type, "station") == 0)
         take_state(ctx, o);
+    else if (strcmp(type, "sighting") == 0 || strcmp(type, "began") == 0 ||
+             strcmp(type, "stored") == 0)
+        print_sighting(o);
     json_decref(o);
 }
 

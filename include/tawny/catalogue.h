@@ -26,9 +26,9 @@ typedef struct tw_catalogue tw_catalogue;
 
 /* A sighting as the catalogue has it. Texts are borrowed for the call. */
 typedef struct tw_sighting_record {
-    int64_t id; /* for good; numbers of sightings begin anew with each run */
+    int64_t id; /* its number, for good; of what was adopted, number may differ */
     const char *camera;
-    uint32_t number;
+    uint32_t number; /* in names of its files */
     uint16_t part;
     int64_t start_us, end_us; /* end_us 0: it is still running */
     uint32_t peak_ppm, frames;

@@ -225,7 +225,6 @@ TW_API tw_status tw_station_snap(tw_station *station, const char *camera);
 TW_API tw_status tw_station_order(tw_station *station, const char *what,
                                   const char *camera, int64_t for_us);
 
-/* How a camera fares. */
 /* Whether motion may begin a sighting, and what decides it. */
 typedef enum tw_arming {
     TW_ARMED_BY_SETTING,
@@ -239,9 +238,11 @@ typedef enum tw_arming {
 /** @return "armed", "armed by order", "disarmed by hours"...; static. */
 TW_API const char *tw_arming_name(tw_arming arming);
 
+/* How a camera fares. */
 typedef struct tw_camera_status {
     char name[64];
-    bool open; /* it delivers */
+    bool open;  /* it delivers */
+    bool ended; /* it will not any more: it is closed, or could not be opened */
     tw_watch_state state;
     uint32_t activity_ppm; /* of the newest frame */
     uint64_t frames;       /* read by the detector */
@@ -272,6 +273,10 @@ typedef struct tw_camera_status {
     int64_t arming_until_us; /* wall time at which that changes by itself; 0: it does not,
                                 or not within a week */
 } tw_camera_status;
+
+/** @return how it fares in one word: "starting", "settling", "armed", "sighting",
+ * "resting", "disarmed", "lost" or "closed"; static. */
+TW_API const char *tw_camera_state_name(const tw_camera_status *camera);
 
 /** How a camera of a station fares. Any thread, also while it runs.
  * @return TW_OK; TW_EINVAL; TW_ENOENT: index is past the last. */

@@ -4,8 +4,9 @@
 #include "control.h"
 #include "notify.h"
 
+#include "../json/json.h"
+
 #include <errno.h>
-#include <jansson.h>
 #include <poll.h>
 #include <string.h>
 #include <sys/socket.h>
@@ -66,48 +67,10 @@ static int connect_to(const struct sockaddr_un *at)
 
 static void add_line(GString *out, json_t *object)
 {
-    char *text = json_dumps(object, JSON_COMPACT | JSON_REAL_PRECISION(10));
+    char *text = twi_json_text(object);
     if (text)
         g_string_append_printf(out, "%s\n", text);
     free(text);
-    json_decref(object);
-}
-
-static json_t *describe_health(const tw_camera_status *c)
-{
-    return json_pack("{ss si si sf sf sf sI sI sI sI sf sf}", "format", c->format,
-                     "width", c->width, "height", c->height, "wanted_fps",
-                     c->wanted_milli / 1e3, "fps", c->real_milli / 1e3, "busy",
-                     c->busy_ppm / 1e4, "dropped", (json_int_t)c->dropped, "damaged",
-                     (json_int_t)c->damaged, "kept_bytes", (json_int_t)c->kept_bytes,
-                     "frame_us", (json_int_t)c->frame_us, "light", c->light_ppm / 1e4,
-                     "noise", c->noise / 16.0);
-}
-
-static json_t *describe_camera(const tw_camera_status *c)
-{
-    json_t *all = json_pack(
-        "{ss ss sb ss sf sI si sI si sI si sI si sI sI ss}", "type", "camera", "camera",
-        c->name, "open", c->open, "state", tw_watch_state_name(c->state), "activity",
-        c->activity_ppm / 1e4, "frames", (json_int_t)c->frames, "sightings",
-        (int)c->sightings, "last_us", (json_int_t)c->last_us, "stored", (int)c->stored,
-        "stored_bytes", (json_int_t)c->stored_bytes, "not_stored", (int)c->not_stored,
-        "lost_frames", (json_int_t)c->lost_frames, "problems", (int)c->problems,
-        "lost_us", (json_int_t)c->lost_us, "next_us", (json_int_t)c->next_us, "lost_why",
-        c->lost_us > 0 ? c->lost_why : "");
-    (void)json_object_update_new(all, describe_health(c));
-    (void)json_object_set_new(all, "arming", json_string(tw_arming_name(c->arming)));
-    (void)json_object_set_new(all, "arming_until_us", json_integer(c->arming_until_us));
-    return all;
-}
-
-static json_t *describe_store(const tw_store_status *s)
-{
-    return json_pack("{ss sb sI sI sI sb si si}", "type", "store", "card", s->card,
-                     "free_bytes", (json_int_t)s->free_bytes, "total_bytes",
-                     (json_int_t)s->total_bytes, "waiting_bytes",
-                     (json_int_t)s->waiting_bytes, "catalogue", s->catalogue, "dropped",
-                     (int)s->dropped, "problems", (int)s->problems);
 }
 
 static void add_status(const control *c, GString *out)
@@ -115,9 +78,9 @@ static void add_status(const control *c, GString *out)
     tw_camera_status camera;
     tw_store_status store;
     for (size_t i = 0; tw_station_camera(c->station, i, &camera) == TW_OK; i++)
-        add_line(out, describe_camera(&camera));
+        add_line(out, twi_json_camera(&camera, NULL));
     if (tw_station_store(c->station, &store) == TW_OK)
-        add_line(out, describe_store(&store));
+        add_line(out, twi_json_store(&store));
 }
 
 static void answer_request(const control *c, const char *request, GString *out)

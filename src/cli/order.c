@@ -1,8 +1,8 @@
 /* tawny arm, disarm, trigger, snap: what a running station is told to do. */
-#include <jansson.h>
 #include <stdio.h>
 #include <string.h>
 
+#include "../json/json.h"
 #include "control.h"
 
 /* One of these commands. */
@@ -94,14 +94,13 @@ static int tell_station(const ordering *o, const char *what, const char *camera)
     tw_settings_station(settings, &station);
     json_t *request = json_pack("{ss ss* sf}", "do", o->as_set ? "as-set" : what,
                                 "camera", camera, "for_s", (double)for_us / 1e6);
-    char *line = json_dumps(request, JSON_COMPACT);
+    char *line = twi_json_text(request);
     g_autofree char *answer = control_ask(station.name, line);
     if (answer)
         code = say_answer(answer, o);
     else
         code = cli_say(CLI_FAILED, CONTROL_NONE, station.name);
     free(line);
-    json_decref(request);
     tw_settings_free(settings);
     return code;
 }

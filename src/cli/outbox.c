@@ -1,8 +1,8 @@
 /* tawny outbox: what waits for the destinations, and what was given up. */
-#include <jansson.h>
 #include <stdio.h>
 #include <string.h>
 
+#include "../json/json.h"
 #include "output.h"
 #include "store.h"
 
@@ -41,27 +41,16 @@ static const char *local_time(const looking *l, int64_t wall_us, char out[64])
 
 /* ---- what is in it ---------------------------------------------------------------- */
 
-static const char *word_state(tw_item_state state)
-{
-    static const char *const words[] = {"waiting", "sent", "given up"};
-    return words[state];
-}
-
 static bool show_item(void *ctx, const tw_outbox_item *item)
 {
     const looking *l = ctx;
-    char time[64], utc[TW_UTC_MAX];
+    char time[64];
     if (l->json) {
-        out_json(json_pack("{ss sI ss ss ss ss ss ss sI si ss}", "type", "item", "id",
-                           (json_int_t)item->id, "destination", item->destination, "what",
-                           item->what, "state", word_state(item->state), "camera",
-                           item->camera, "start", tw_utc(item->start_us, utc), "file",
-                           item->file, "bytes", (json_int_t)item->bytes, "tries",
-                           (int)item->tries, "why", item->why));
+        out_json(twi_json_item(item));
         return true;
     }
     (void)printf("  %6lld  %-8s  %-7s  %-10s  %s  %s%s%s\n", (long long)item->id,
-                 word_state(item->state), item->what, item->camera,
+                 twi_json_item_state(item->state), item->what, item->camera,
                  local_time(l, item->start_us, time), item->file,
                  item->why[0] ? "\n          " : "", item->why);
     return true;
@@ -106,11 +95,7 @@ static void show_destination(void *ctx, const char *name)
         return;
     l->shown++;
     if (l->json)
-        out_json(json_pack("{ss ss si si si si sI sI ss}", "type", "destination",
-                           "destination", name, "waiting", (int)f.waiting, "sightings",
-                           (int)f.sightings, "given_up", (int)f.given_up, "sent_day",
-                           (int)f.sent, "last_us", (json_int_t)f.last_us, "stopped_us",
-                           (json_int_t)f.stopped_us, "why", f.why));
+        out_json(twi_json_destination(name, &f));
     else
         print_fill(l, name, &f);
     list_items(l, name);

@@ -22,11 +22,8 @@ const char *out_lost(uint64_t dropped, uint64_t damaged, uint64_t late, char out
 /** Print a JSON object on a line of its own, and release it. */
 void out_json(void *json);
 
-/** Objects of a sighting and a reading, with times in seconds from zero_us. */
-void out_json_sighting(const char *camera, const char *file, const tw_sighting *sighting,
-                       int64_t zero_us, gboolean why);
-void out_json_reading(const char *file, const tw_reading *reading, tw_watch_state state,
-                      int64_t zero_us);
+/** The same, with the name of the footage it is of; NULL: none. */
+void out_json_of(const char *file, void *json);
 
 /** What was seen at a moment that was asked for. */
 void out_json_moment(const char *file, double t_s, const char *why);
@@ -38,9 +35,6 @@ void out_json_verdict(const char *verdict, const char *file, const tw_span *when
 
 /** @param late_us  Median of the start latency. */
 void out_json_score(const tw_score *score, int64_t late_us);
-
-/** What happens at a station, one object a line, with wall times. */
-void out_json_event(const tw_event *event);
 
 /* A bar on standard error for long work; nothing if that is no terminal. */
 typedef struct out_progress {

@@ -1,9 +1,9 @@
 /* tawny plan: what the settings cost in room, uplink and memory. */
-#include <jansson.h>
 #include <math.h>
 #include <stdio.h>
 #include <string.h>
 
+#include "../json/json.h"
 #include "footage.h"
 #include "output.h"
 #include "store.h"
@@ -155,12 +155,9 @@ static void say_camera(const planning *p, const history *h, const tw_plan_rates 
 {
     char a[24], b[24], c[24], e[24];
     if (p->common.json) {
-        out_json(json_pack("{ss ss si sf sf sf sf sf sf}", "type", "camera", "camera",
-                           h->made.name, "sightings", (int)h->made.sightings,
-                           "bytes_a_day", l->day, "bytes_an_hour_of_sightings",
-                           l->sighting_hour, "bytes_an_hour_of_recording",
-                           l->recorded_hour, "uplink_bits", l->uplink, "uplink_peak_bits",
-                           l->uplink_peak, "pre_event_bytes", h->memory));
+        json_t *o = twi_json_plan(&h->made, l);
+        (void)json_object_set_new(o, "pre_event_bytes", json_real(h->memory));
+        out_json(o);
         return;
     }
     (void)printf("%-16s %9u %11s %11s %11s %9.2f kbit/s%s%s\n", h->made.name,

@@ -4,6 +4,7 @@
 #include <string.h>
 #include <sys/resource.h>
 
+#include "../json/json.h"
 #include "footage.h"
 #include "output.h"
 #include "truth.h"
@@ -139,7 +140,8 @@ static void take_reading(rehearsal *r, const tw_event *e)
     if (!r->plan->trace)
         return;
     if (r->plan->common.json)
-        out_json_reading(file_key(r), e->reading, e->state, r->footage.zero_us);
+        out_json_of(file_key(r),
+                    twi_json_reading(e->reading, e->state, &r->footage.zero_us));
     else
         print_csv(r, e->reading, e->state);
 }
@@ -151,8 +153,8 @@ static void show_sighting(const rehearsal *r, const tw_sighting *s)
     char why[256];
     FILE *say = r->plan->say;
     if (r->plan->common.json) {
-        out_json_sighting(r->camera->name, file_key(r), s, r->footage.zero_us,
-                          r->plan->why);
+        out_json(twi_json_found(r->camera->name, file_key(r), s, r->footage.zero_us,
+                                r->plan->why));
         return;
     }
     (void)fprintf(say,

@@ -1,10 +1,10 @@
 /* tawny sightings: what the catalogue of a store knows. */
 #include <csv.h>
-#include <jansson.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
+#include "../json/json.h"
 #include "camtrap.h"
 #include "output.h"
 #include "store.h"
@@ -123,25 +123,6 @@ static void print_line(const listing *l, const tw_sighting_record *r)
                  sent);
 }
 
-static json_t *describe(const tw_sighting_record *r)
-{
-    char start[TW_UTC_MAX], end[TW_UTC_MAX];
-    json_t *o = json_pack("{ss sI ss ss si si sf si sb si si sI si si}", "type",
-                          "sighting", "id", (json_int_t)r->id, "camera", r->camera,
-                          "start", tw_utc(r->start_us, start), "number", (int)r->number,
-                          "part", (int)r->part, "peak", r->peak_ppm / 1e4, "frames",
-                          (int)r->frames, "starred", r->starred, "stills", (int)r->stills,
-                          "clips", (int)r->clips, "bytes", (json_int_t)r->bytes, "sent",
-                          (int)r->sent, "unsent", (int)r->unsent);
-    if (r->end_us > 0)
-        (void)json_object_set_new(o, "end", json_string(tw_utc(r->end_us, end)));
-    if (r->unsure)
-        (void)json_object_set_new(o, "unsure", json_true());
-    if (r->why[0])
-        (void)json_object_set_new(o, "why", json_string(r->why));
-    return o;
-}
-
 static void print_csv(const tw_sighting_record *r)
 {
     char start[40], end[40] = "";
@@ -163,14 +144,15 @@ static int list(listing *l)
     if (code != CLI_DONE)
         return code;
     if (l->csv)
-        (void)printf("id,camera,start,end,peak_percent,frames,starred,stills,clips,bytes,"
-                     "why\n");
+        (void)printf(
+            "number,camera,start,end,peak_percent,frames,starred,stills,clips,bytes,"
+            "why\n");
     for (guint i = 0; i < l->records->len; i++) {
         const tw_sighting_record *r = &g_array_index(l->records, tw_sighting_record, i);
         if (l->csv)
             print_csv(r);
         else if (l->common.json)
-            out_json(describe(r));
+            out_json(twi_json_sighting(r));
         else
             print_line(l, r);
     }
@@ -203,9 +185,7 @@ static bool print_point(void *ctx, const tw_trace_point *point)
     const listing *l = ctx;
     char time[TW_UTC_MAX];
     if (l->common.json)
-        out_json(json_pack("{ss ss sf sf}", "type", "second", "time",
-                           tw_utc(point->t_us, time), "max", point->max_ppm / 1e4, "mean",
-                           point->mean_ppm / 1e4));
+        out_json(twi_json_second(point));
     else
         (void)printf("%s,%.4f,%.4f\n", tw_utc(point->t_us, time), point->max_ppm / 1e4,
                      point->mean_ppm / 1e4);
@@ -241,11 +221,9 @@ static const char *text_of(const tw_happening *h)
 static bool print_happening(void *ctx, const tw_happening *h)
 {
     const listing *l = ctx;
-    char time[TW_UTC_MAX];
+    char time[32];
     if (l->common.json)
-        out_json(json_pack("{ss ss ss* ss ss}", "type", "happening", "time",
-                           tw_utc(h->at_us, time), "camera", h->camera, "what", h->what,
-                           "text", h->text));
+        out_json(twi_json_happening(h));
     else
         (void)printf("%s  %-16s %-8s %s\n", local(l, h->at_us, time),
                      h->camera ? h->camera : "station", h->what, text_of(h));
@@ -276,15 +254,6 @@ static bool print_capture(void *ctx, const tw_capture_record *c)
     return true;
 }
 
-static bool describe_capture(void *ctx, const tw_capture_record *c)
-{
-    char time[TW_UTC_MAX];
-    (void)json_array_append_new(ctx, json_pack("{ss ss sI ss}", "kind", c->kind, "file",
-                                               c->file, "bytes", (json_int_t)c->bytes,
-                                               "start", tw_utc(c->start_us, time)));
-    return true;
-}
-
 static int show(listing *l, int64_t id)
 {
     tw_error err = {0};
@@ -297,10 +266,7 @@ static int show(listing *l, int64_t id)
     const tw_sighting_record *r = &g_array_index(l->records, tw_sighting_record, 0);
     tw_status st = TW_OK;
     if (l->common.json) {
-        json_t *o = describe(r), *captures = json_array();
-        st = tw_catalogue_captures(l->catalogue, id, describe_capture, captures, &err);
-        (void)json_object_set_new(o, "captures", captures);
-        out_json(o);
+        out_json(twi_json_record(l->catalogue, id, NULL));
     } else {
         print_line(l, r);
         if (r->why[0])

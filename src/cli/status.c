@@ -1,8 +1,8 @@
 /* tawny status: how the running station fares. */
-#include <jansson.h>
 #include <stdio.h>
 #include <string.h>
 
+#include "../json/json.h"
 #include "control.h"
 #include "output.h"
 #include "store.h"
@@ -27,6 +27,15 @@ static json_int_t number(const json_t *o, const char *key)
     return json_integer_value(json_object_get(o, key));
 }
 
+/* Wall time. @return 0: it is not known. */
+static int64_t time_at(const json_t *o, const char *key)
+{
+    const char *text = json_string_value(json_object_get(o, key));
+    g_autoptr(GDateTime) t = text ? g_date_time_new_from_iso8601(text, NULL) : NULL;
+    return t ? g_date_time_to_unix(t) * G_USEC_PER_SEC + g_date_time_get_microsecond(t)
+             : 0;
+}
+
 static void say_last(const telling *t, int64_t wall_us, char out[32])
 {
     tw_civil c;
@@ -41,8 +50,8 @@ static void say_last(const telling *t, int64_t wall_us, char out[32])
 static void say_lost(const telling *t, const json_t *o)
 {
     char since[32], next[32];
-    say_last(t, number(o, "lost_us"), since);
-    say_last(t, number(o, "next_us"), next);
+    say_last(t, time_at(o, "lost"), since);
+    say_last(t, time_at(o, "next_try"), next);
     (void)printf("  lost since %s, next try at %s: %s\n", since, next + 11,
                  json_string_value(json_object_get(o, "lost_why")));
 }
@@ -77,9 +86,9 @@ static void say_rate(const json_t *o)
 static void say_health(const telling *t, const json_t *o)
 {
     char ago[32], size[24], lost[160];
-    if (number(o, "frame_us") == 0)
+    if (time_at(o, "frame") == 0)
         return;
-    say_ago(t, number(o, "frame_us"), ago);
+    say_ago(t, time_at(o, "frame"), ago);
     (void)printf("  %s %d x %d", json_string_value(json_object_get(o, "format")),
                  (int)number(o, "width"), (int)number(o, "height"));
     say_rate(o);
@@ -91,23 +100,6 @@ static void say_health(const telling *t, const json_t *o)
                           (uint64_t)number(o, "lost_frames"), lost));
 }
 
-static gboolean is_disarmed(const json_t *o)
-{
-    const char *arming = json_string_value(json_object_get(o, "arming"));
-    return arming && g_str_has_prefix(arming, "disarmed");
-}
-
-/* A sighting that was asked for goes on while nothing may begin one. */
-static const char *state_of(const json_t *o)
-{
-    const char *state = json_string_value(json_object_get(o, "state"));
-    if (number(o, "lost_us") > 0)
-        return "lost";
-    if (!json_is_true(json_object_get(o, "open")))
-        return "closed";
-    return is_disarmed(o) && strcmp(state, "sighting") != 0 ? "disarmed" : state;
-}
-
 /* What decides that, where it is not simply armed. */
 static void say_arming(const telling *t, const json_t *o)
 {
@@ -115,9 +107,10 @@ static void say_arming(const telling *t, const json_t *o)
     char until[32];
     if (!arming || strcmp(arming, "armed") == 0)
         return;
-    say_last(t, number(o, "arming_until_us"), until);
-    (void)printf("  %s%s%s\n", arming, number(o, "arming_until_us") > 0 ? ", until " : "",
-                 number(o, "arming_until_us") > 0 ? until : "");
+    const int64_t until_us = time_at(o, "arming_until");
+    say_last(t, until_us, until);
+    (void)printf("  %s%s%s\n", arming, until_us > 0 ? ", until " : "",
+                 until_us > 0 ? until : "");
 }
 
 static void say_camera(telling *t, const json_t *o)
@@ -128,9 +121,10 @@ static void say_camera(telling *t, const json_t *o)
         (void)printf("%-16s %-9s %8s %9s  %-19s  %s\n", "camera", "state", "activity",
                      "sightings", "the last", "stored");
     t->headed = TRUE;
-    say_last(t, number(o, "last_us"), last);
+    say_last(t, time_at(o, "last"), last);
     (void)printf("%-16s %-9s %8s %9d  %-19s  %d (%s)",
-                 json_string_value(json_object_get(o, "camera")), state_of(o),
+                 json_string_value(json_object_get(o, "camera")),
+                 json_string_value(json_object_get(o, "state")),
                  out_percent((uint32_t)(activity * 1e4), level),
                  (int)number(o, "sightings"), last, (int)number(o, "stored"),
                  out_bytes((uint64_t)number(o, "stored_bytes"), size));
@@ -140,7 +134,7 @@ static void say_camera(telling *t, const json_t *o)
         (void)printf(", %d problem%s", (int)number(o, "problems"),
                      out_s((unsigned)number(o, "problems")));
     (void)printf("\n");
-    if (number(o, "lost_us") > 0)
+    if (time_at(o, "lost") > 0)
         say_lost(t, o);
     else if (json_is_true(json_object_get(o, "open"))) {
         say_arming(t, o);
@@ -194,9 +188,9 @@ static void say_stopped(void *ctx, const char *destination, const tw_outbox_fill
 static void say_stopped_json(void *ctx, const char *destination, const tw_outbox_fill *f)
 {
     (void)ctx;
-    out_json(json_pack("{ss ss sI si ss}", "type", "stopped", "destination", destination,
-                       "stopped_us", (json_int_t)f->stopped_us, "waiting",
-                       (int)f->waiting, "why", f->why));
+    json_t *o = twi_json_stopped(destination, f->stopped_us, f->why);
+    (void)json_object_set_new(o, "waiting", json_integer(f->waiting));
+    out_json(o);
 }
 
 int cli_status(int argc, char **argv)

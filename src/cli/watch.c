@@ -1,8 +1,8 @@
 /* tawny watch: the station in the foreground. */
-#include <jansson.h>
 #include <stdio.h>
 #include <string.h>
 
+#include "../json/json.h"
 #include "control.h"
 #include "notify.h"
 #include "output.h"
@@ -113,7 +113,7 @@ static const char *word_state(const watching *w, const tw_camera_status *c, char
 {
     char clock[24];
     if (c->arming == TW_ARMED_BY_SETTING || c->state == TW_SIGHTING)
-        return tw_watch_state_name(c->state);
+        return tw_camera_state_name(c);
     (void)snprintf(out, 96, "%s%s%.8s", tw_arming_name(c->arming),
                    c->arming_until_us > 0 ? " until " : "",
                    c->arming_until_us > 0 ? time_of_day(w, c->arming_until_us, clock)
@@ -181,8 +181,8 @@ static void on_outward(void *ctx, const char *type, tw_status st, const char *li
     const watching *w = ctx;
     char clock[24];
     if (w->json)
-        out_json(
-            json_pack("{ss sb ss}", "type", type, "good", st == TW_OK, "text", line));
+        out_json(json_pack("{ss ss sb ss}", "type", "notice", "of", type, "good",
+                           st == TW_OK, "text", line));
     else
         (void)printf("%s%s  %-*s  %s\n",
                      st == TW_OK ? "" : notify_level(stdout, NOTIFY_WARNING),
@@ -207,7 +207,7 @@ static void on_event(void *ctx, const tw_event *e)
     if (e->kind == TW_EVENT_READING)
         return;
     if (w->json)
-        out_json_event(e);
+        out_json(twi_json_event(e, NULL, 0));
     else
         print_event(w, e);
     (void)fflush(stdout);

@@ -1,6 +1,5 @@
 /* Brokers: the state of station and cameras is retained there, sightings are told as they
  * go on, and orders are taken if that is allowed. */
-#include <jansson.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -107,8 +106,7 @@ static tw_status make_view(destination *d)
     (void)snprintf(d->view->client, sizeof d->view->client, "tawny-");
     put_part(d->view->client, sizeof d->view->client, d->of->station);
     put_part(d->view->client, sizeof d->view->client, d->set.name);
-    char *will = tw_record_print(json_pack("{ss ss ss}", "type", "station", "station",
-                                           d->of->station, "state", "dead"));
+    char *will = twi_json_text(twi_json_station(d->of->station, "dead"));
     (void)snprintf(d->view->will, sizeof d->view->will, "%s", will ? will : "");
     free(will);
     return TW_OK;
@@ -167,7 +165,7 @@ static bool publish_text(destination *d, const char *camera, const char *what, c
 static bool publish(destination *d, const char *camera, const char *what, json_t *json,
                     bool retain, tw_sending *out)
 {
-    return publish_text(d, camera, what, tw_record_print(json), retain, out);
+    return publish_text(d, camera, what, twi_json_text(json), retain, out);
 }
 
 /* ---- news ------------------------------------------------------------------------ */
@@ -188,26 +186,17 @@ static bool next_news(destination *d, news *out)
 static bool tell_news(destination *d, tw_sending *out)
 {
     news n;
-    char time[TW_UTC_MAX];
     bool good = true;
-    for (int i = 0; i < NEWS_MAX && good && next_news(d, &n); i++) {
-        json_t *o = json_pack("{ss ss ss ss si ss}", "type", "sighting", "phase", n.phase,
-                              "station", d->of->station, "camera", n.camera, "number",
-                              (int)n.number, "time", tw_utc(n.wall_us, time));
-        if (n.file[0])
-            (void)json_object_set_new(o, "file", json_string(n.file));
-        if (n.why[0])
-            (void)json_object_set_new(o, "why", json_string(n.why));
-        good = publish(d, n.camera, "sighting", o, false, out);
-    }
+    for (int i = 0; i < NEWS_MAX && good && next_news(d, &n); i++)
+        good = publish_text(d, n.camera, "sighting", n.text, false, out);
     return good;
 }
 
 static void forget_news(destination *d)
 {
-    (void)pthread_mutex_lock(&d->of->lock);
-    d->news_count = 0;
-    (void)pthread_mutex_unlock(&d->of->lock);
+    news n;
+    for (int i = 0; i < NEWS_MAX && next_news(d, &n); i++)
+        free(n.text);
 }
 
 /* ---- what waits ------------------------------------------------------------------- */
@@ -239,52 +228,36 @@ static void send_record(destination *d, const tw_outbox_batch *batch, tw_sending
 
 /* ---- states ---------------------------------------------------------------------- */
 
-static const char *state_of(const tw_camera_status *c)
+static void put_time(const destination *d, json_t *o, const char *key, int64_t in_us)
 {
-    if (c->lost_us > 0)
-        return "lost";
-    if (c->frame_us == 0)
-        return "starting";
-    if (c->open && c->state == TW_IDLE)
-        return "disarmed";
-    return c->open ? tw_watch_state_name(c->state) : "closed";
+    char time[TW_UTC_MAX];
+    const tw_clock *clock = &d->of->clock;
+    (void)json_object_set_new(
+        o, key, json_string(tw_utc(clock->ops->wall_us(clock->ctx) + in_us, time)));
 }
 
 static json_t *describe_camera(const destination *d, const tw_camera_status *c)
 {
-    char time[TW_UTC_MAX], last[TW_UTC_MAX], holds[TW_UTC_MAX];
-    const tw_clock *clock = &d->of->clock;
-    const int64_t wall_us = clock->ops->wall_us(clock->ctx);
-    json_t *o = json_pack("{ss ss ss ss sf sf si ss ss}", "type", "camera", "station",
-                          d->of->station, "camera", c->name, "state", state_of(c),
-                          "activity", c->activity_ppm / 1e4, "fps", c->real_milli / 1e3,
-                          "sightings", (int)c->sightings, "time", tw_utc(wall_us, time),
-                          "holds_until", tw_utc(wall_us + HOLDS_US, holds));
-    if (c->last_us > 0)
-        (void)json_object_set_new(o, "last", json_string(tw_utc(c->last_us, last)));
+    json_t *o = twi_json_camera(c, d->of->station);
+    put_time(d, o, "time", 0);
+    put_time(d, o, "holds_until", HOLDS_US);
     return o;
 }
 
 static void add_stopped(void *ctx, const char *name, int64_t since_us, const char *why)
 {
-    (void)since_us;
-    (void)why;
-    (void)json_array_append_new(ctx, json_string(name));
+    (void)json_array_append_new(ctx, twi_json_stopped(name, since_us, why));
 }
 
 static json_t *describe_station(const destination *d, const char *state)
 {
-    json_t *stopped = json_array();
-    (void)tw_outbox_stopped(d->catalogue, add_stopped, stopped, NULL);
-    char time[TW_UTC_MAX];
     tw_store_status store;
-    const tw_clock *clock = &d->of->clock;
-    json_t *o = json_pack(
-        "{ss ss ss ss so}", "type", "station", "station", d->of->station, "state", state,
-        "time", tw_utc(clock->ops->wall_us(clock->ctx), time), "stopped", stopped);
-    if (d->of->running && tw_station_store(d->of->running, &store) == TW_OK && store.card)
-        (void)json_object_set_new(o, "free_bytes",
-                                  json_integer((json_int_t)store.free_bytes));
+    json_t *o = twi_json_station(d->of->station, state), *stopped = json_array();
+    (void)tw_outbox_stopped(d->catalogue, add_stopped, stopped, NULL);
+    put_time(d, o, "time", 0);
+    (void)json_object_set_new(o, "stopped", stopped);
+    if (d->of->running && tw_station_store(d->of->running, &store) == TW_OK)
+        (void)json_object_set_new(o, "store", twi_json_store(&store));
     return o;
 }
 
@@ -294,11 +267,12 @@ static bool has_changed(destination *d, size_t i, const tw_camera_status *c,
 {
     broker_view *v = d->view;
     const bool same = strcmp(v->camera[i].name, c->name) == 0 &&
-                      strcmp(v->camera[i].state, state_of(c)) == 0 &&
+                      strcmp(v->camera[i].state, tw_camera_state_name(c)) == 0 &&
                       v->camera[i].sightings == c->sightings &&
                       now_us - v->camera[i].told_us < REFRESH_US;
     (void)snprintf(v->camera[i].name, sizeof v->camera[i].name, "%s", c->name);
-    (void)snprintf(v->camera[i].state, sizeof v->camera[i].state, "%s", state_of(c));
+    (void)snprintf(v->camera[i].state, sizeof v->camera[i].state, "%s",
+                   tw_camera_state_name(c));
     v->camera[i].sightings = c->sightings;
     if (!same)
         v->camera[i].told_us = now_us;
@@ -407,17 +381,15 @@ static void idle(destination *d, int64_t wait_us)
 /* No camera is left in the middle of a sighting. */
 static bool tell_down(destination *d, tw_sending *out)
 {
-    char time[TW_UTC_MAX];
-    const tw_clock *clock = &d->of->clock;
     bool good = true;
     for (size_t i = 0; good && d->view && i < CAMERAS_MAX && d->view->camera[i].name[0];
-         i++)
-        good = publish(d, d->view->camera[i].name, "state",
-                       json_pack("{ss ss ss ss ss}", "type", "camera", "station",
-                                 d->of->station, "camera", d->view->camera[i].name,
-                                 "state", "down", "time",
-                                 tw_utc(clock->ops->wall_us(clock->ctx), time)),
-                       true, out);
+         i++) {
+        json_t *o =
+            json_pack("{ss ss ss ss}", "type", "camera", "station", d->of->station,
+                      "camera", d->view->camera[i].name, "state", "down");
+        put_time(d, o, "time", 0);
+        good = publish(d, d->view->camera[i].name, "state", o, true, out);
+    }
     return good;
 }
 
@@ -428,10 +400,8 @@ static void end(destination *d)
     if (!atomic_load(&d->of->ending)) /* nothing waits; the connection stays */
         return;
     if (d->broker && d->brokers->broker_times(d->broker) > 0 && !d->failing)
-        (void)(publish(d, NULL, "state",
-                       json_pack("{ss ss ss}", "type", "station", "station",
-                                 d->of->station, "state", "down"),
-                       true, &out) &&
+        (void)(publish(d, NULL, "state", twi_json_station(d->of->station, "down"), true,
+                       &out) &&
                tell_down(d, &out));
     tw_deliver_disconnect(d);
     free(d->view);

@@ -114,7 +114,7 @@ static char *make_subject(const destination *d, const letter *l)
         const sighting_facts *s = &l->sightings[0];
         tw_caption_fields fields = {.camera = s->camera,
                                     .station = d->of->station,
-                                    .sighting = s->number,
+                                    .sighting = (uint32_t)s->id,
                                     .activity_ppm = s->peak_ppm};
         tw_civil_split(s->start_us, clock->ops->offset_s(clock->ctx, s->start_us),
                        &fields.time);
@@ -146,7 +146,7 @@ static void put_sighting(const destination *d, const sighting_facts *s, FILE *ou
 {
     char time[128];
     word_time(d, s, time, sizeof time);
-    (void)fprintf(out, "%s, sighting %u: %s\n", s->camera, (unsigned)s->number, time);
+    (void)fprintf(out, "%s, sighting %u: %s\n", s->camera, (unsigned)s->id, time);
     if (s->unsure)
         (void)fputs("The clock had not been set: the times are wrong.\n", out);
     if (s->why[0])
@@ -178,7 +178,7 @@ static char *make_text(const destination *d, const letter *l,
          i++) {
         word_time(d, &l->sightings[i], time, sizeof time);
         (void)fprintf(text.file, "%-12s %4u  %s\n", l->sightings[i].camera,
-                      (unsigned)l->sightings[i].number, time);
+                      (unsigned)l->sightings[i].id, time);
     }
     if (l->sighting_count > LINES_MAX)
         (void)fprintf(text.file, "... and %zu more.\n", l->sighting_count - LINES_MAX);
@@ -207,7 +207,7 @@ static void put_html_sighting(const destination *d, const sighting_facts *s, FIL
     word_time(d, s, time, sizeof time);
     (void)fputs("<p style=\"margin:8px 0 0\"><b>", out);
     put_escaped(out, s->camera);
-    (void)fprintf(out, "</b>, sighting %u<br>%s", (unsigned)s->number, time);
+    (void)fprintf(out, "</b>, sighting %u<br>%s", (unsigned)s->id, time);
     if (s->unsure)
         (void)fputs("<br>The clock had not been set: the times are wrong.", out);
     if (s->over)
@@ -230,7 +230,7 @@ static void put_table(const destination *d, const letter *l, FILE *out)
         (void)fprintf(out,
                       "</b></td><td style=\"padding:2px 12px 2px 0\">%u</td>"
                       "<td>%s</td></tr>",
-                      (unsigned)s->number, time);
+                      (unsigned)s->id, time);
     }
     (void)fputs("</table>", out);
     if (l->sighting_count > LINES_MAX)
@@ -324,8 +324,7 @@ static void add_tile(const destination *d, const letter_item *item,
     tw_letter_path(d->of, item->file, path);
     if (tw_jpeg_read_file(path, &t->jpeg[i], &capacity, &bytes, NULL) != TW_OK)
         return;
-    (void)snprintf(t->title[i], sizeof t->title[i], "%s  %u", s->camera,
-                   (unsigned)s->number);
+    (void)snprintf(t->title[i], sizeof t->title[i], "%s  %u", s->camera, (unsigned)s->id);
     word_time(d, s, t->line[i], sizeof t->line[i]);
     t->entry[i] = (tw_sheet_entry){
         .jpeg = t->jpeg[i], .bytes = bytes, .title = t->title[i], .line = t->line[i]};

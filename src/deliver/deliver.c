@@ -176,13 +176,23 @@ static void end_threads(tw_deliver *o)
             (void)pthread_join(o->all[i].thread, NULL);
 }
 
+static void drop_oldest(destination *d)
+{
+    free(d->news[d->news_first].text);
+    d->news_first = (d->news_first + 1) % NEWS_MAX;
+    d->news_count--;
+}
+
 void tw_deliver_free(tw_deliver *o)
 {
     if (!o)
         return;
     end_threads(o);
-    for (size_t i = 0; i < o->count; i++)
+    for (size_t i = 0; i < o->count; i++) {
+        while (o->all[i].news_count > 0)
+            drop_oldest(&o->all[i]);
         tw_catalogue_close(o->all[i].catalogue);
+    }
     (void)pthread_cond_destroy(&o->came);
     (void)pthread_mutex_destroy(&o->lock);
     (void)pthread_mutex_destroy(&o->station_lock);
@@ -195,39 +205,34 @@ void tw_deliver_free(tw_deliver *o)
 
 /* ---- what happens ---------------------------------------------------------------- */
 
-static void add_news(destination *d, const news *what)
+/* Without memory it is not told: the record of the sighting is, once it is over. */
+static void add_news(destination *d, const tw_event *e, const char *text)
 {
-    if (d->way != &tw_way_broker)
+    news what = {.text = strdup(text)};
+    if (!what.text)
         return;
-    if (d->news_count == NEWS_MAX) { /* the oldest is of least use */
-        d->news_first = (d->news_first + 1) % NEWS_MAX;
-        d->news_count--;
-    }
-    d->news[(d->news_first + d->news_count++) % NEWS_MAX] = *what;
+    (void)snprintf(what.camera, sizeof what.camera, "%s", e->camera);
+    if (d->news_count == NEWS_MAX) /* the oldest is of least use */
+        drop_oldest(d);
+    d->news[(d->news_first + d->news_count++) % NEWS_MAX] = what;
 }
 
 void tw_deliver_event(tw_deliver *o, const tw_event *e)
 {
-    const bool begins_one = e->kind == TW_EVENT_BEGAN;
-    news what = {.phase = begins_one ? "begin" : "update", .wall_us = e->wall_us};
+    char *text = NULL;
     if (!o || e->kind == TW_EVENT_READING)
         return;
-    if (what.wall_us == 0) /* a capture is told without a time: it is complete now */
-        what.wall_us = o->clock.ops->wall_us(o->clock.ctx);
-    const bool is_news = e->sighting && (begins_one || e->kind == TW_EVENT_STORED);
-    if (is_news) {
-        what.number = e->sighting->number;
-        (void)snprintf(what.camera, sizeof what.camera, "%s", e->camera);
-        (void)snprintf(what.file, sizeof what.file, "%s", e->file ? e->file : "");
-        if (begins_one)
-            (void)tw_why_began(e->sighting, what.why, sizeof what.why);
-    }
+    if (e->sighting && (e->kind == TW_EVENT_BEGAN || e->kind == TW_EVENT_STORED))
+        text = twi_json_text(
+            twi_json_event(e, o->station, o->clock.ops->wall_us(o->clock.ctx)));
     (void)pthread_mutex_lock(&o->lock);
-    for (size_t i = 0; i < o->count && is_news; i++)
-        add_news(&o->all[i], &what);
+    for (size_t i = 0; i < o->count && text; i++)
+        if (o->all[i].way == &tw_way_broker)
+            add_news(&o->all[i], e, text);
     o->wakes++;
     (void)pthread_cond_broadcast(&o->came);
     (void)pthread_mutex_unlock(&o->lock);
+    free(text);
 }
 
 void tw_deliver_station(tw_deliver *o, tw_station *station)

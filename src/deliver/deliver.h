@@ -4,6 +4,7 @@
 
 #include <pthread.h>
 
+#include "../json/json.h"
 #include "../media/broker.h"
 #include "../media/transfer.h"
 #include "tawny/backoff.h"
@@ -25,13 +26,10 @@ typedef struct way {
     void (*end)(destination *d); /* let connections go */
 } way;
 
-/* Something that has just happened to a sighting, for brokers. */
+/* Something that has just happened to a sighting, for brokers: an event as JSON. */
 typedef struct news {
     char camera[64];
-    uint32_t number;
-    const char *phase; /* "begin", "update" */
-    int64_t wall_us;
-    char file[256], why[256];
+    char *text; /* owned */
 } news;
 
 struct destination {
@@ -150,7 +148,7 @@ void tw_deliver_disconnect(destination *d);
 typedef struct sighting_facts {
     int64_t id, start_us, end_us;
     char camera[64], why[256];
-    uint32_t number, peak_ppm, frames;
+    uint32_t peak_ppm, frames;
     bool over, unsure;
 } sighting_facts;
 
@@ -158,16 +156,14 @@ typedef struct sighting_facts {
 tw_status tw_record_facts(tw_catalogue *catalogue, int64_t sighting, sighting_facts *out,
                           tw_error *err);
 
-/** The record of a sighting as JSON (a json_t), NULL: out of memory, or it is gone. */
-void *tw_record_json(tw_catalogue *catalogue, const char *station, int64_t sighting,
-                     const char *phase);
+/** The record of a sighting as JSON, NULL: out of memory, or it is gone.
+ * @param phase  "end", or "update" while it runs. */
+json_t *tw_record_json(tw_catalogue *catalogue, const char *station, int64_t sighting,
+                       const char *phase);
 
 /** The same as text, the caller's to free(). */
 char *tw_record_text(tw_catalogue *catalogue, const char *station, int64_t sighting,
                      const char *phase);
-
-/** Write JSON as text, and let it go. */
-char *tw_record_print(void *json);
 
 /** What is sent where there is no sighting, to see whether it arrives. */
 char *tw_record_test(const char *station);

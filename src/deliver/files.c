@@ -49,7 +49,7 @@ static tw_status name_record(const destination *d, const letter_item *item,
     tw_name_fields fields = {.camera = s.camera,
                              .station = d->of->station,
                              .kind = "record",
-                             .sighting = s.number,
+                             .sighting = (uint32_t)s.id,
                              .extension = "json"};
     tw_civil_split(s.start_us, clock->ops->offset_s(clock->ctx, s.start_us),
                    &fields.time);

@@ -1,7 +1,6 @@
 /* Events that wait for programs, and the threads that run these. */
 #include "hooks.h"
 
-#include <jansson.h>
 #include <pthread.h>
 #include <stdatomic.h>
 #include <stdio.h>
@@ -10,6 +9,7 @@
 #include <unistd.h>
 
 #include "../base/thread.h"
+#include "../json/json.h"
 #include "tawny/naming.h"
 
 enum { ARG_BYTES = 4096 };
@@ -27,6 +27,7 @@ typedef struct happening {
     struct happening *next;
     const hook *of;
     tw_fields fields;
+    char *input; /* the event as JSON, for the program's standard input */
 } happening;
 
 struct tw_hooks {
@@ -119,13 +120,25 @@ static void describe(const tw_hooks *h, const tw_event *e, int64_t bit, tw_field
                        h->store ? h->store : "", h->store ? "/" : "", e->file);
 }
 
+/* The event as everybody is told of it, with the word that the hook waits for, and where
+ * the file lies. */
+static char *json_of(const tw_hooks *h, const tw_event *e, const tw_fields *f)
+{
+    json_t *o = twi_json_event(e, h->station, h->clock.ops->wall_us(h->clock.ctx));
+    (void)json_object_set_new(o, "event", json_string(f->value[TW_FIELD_EVENT]));
+    if (e->file)
+        (void)json_object_set_new(o, "path", json_string(f->value[TW_FIELD_FILE]));
+    return twi_json_text(o);
+}
+
 /* Under the lock. @return false: there is no room. */
-static bool enqueue(tw_hooks *h, const hook *of, const tw_fields *fields)
+static bool enqueue(tw_hooks *h, const hook *of, const tw_fields *fields,
+                    const char *input)
 {
     happening *made = h->waiting < TW_HOOKS_WAITING ? malloc(sizeof *made) : NULL;
     if (!made)
         return false;
-    *made = (happening){NULL, of, *fields};
+    *made = (happening){NULL, of, *fields, input ? strdup(input) : NULL};
     if (h->last)
         h->last->next = made;
     else
@@ -163,34 +176,22 @@ void tw_hooks_event(tw_hooks *h, const tw_event *e)
     if (bit == 0)
         return;
     describe(h, e, bit, &fields);
+    char *input = json_of(h, e, &fields);
     (void)pthread_mutex_lock(&h->lock);
     const bool told = is_told(h, bit);
     for (size_t i = 0; told && i < h->count; i++)
-        if (is_for(&h->hooks[i], bit, e->camera) && !enqueue(h, &h->hooks[i], &fields) &&
-            !h->dropping)
+        if (is_for(&h->hooks[i], bit, e->camera) &&
+            !enqueue(h, &h->hooks[i], &fields, input) && !h->dropping)
             refused = &h->hooks[i];
     h->dropping = h->dropping || refused;
     (void)pthread_mutex_unlock(&h->lock);
+    free(input);
     if (refused)
         tell(h, TW_ESIZE, refused->name,
              "events come faster than its program ends: some are left out");
 }
 
 /* ---- running ---------------------------------------------------------------------- */
-
-static char *json_of(const tw_fields *fields)
-{
-    json_t *o = json_object();
-    for (int f = 0; o && f < TW_FIELDS; f++)
-        if (fields->value[f][0] != '\0')
-            (void)json_object_set_new(
-                o, tw_field_name((tw_field)f),
-                f == TW_FIELD_SIGHTING ? json_integer(strtoll(fields->value[f], NULL, 10))
-                                       : json_string(fields->value[f]));
-    char *text = json_dumps(o, JSON_COMPACT);
-    json_decref(o);
-    return text;
-}
 
 static void say(const tw_hooks *h, const hook *k, const tw_run_outcome *o)
 {
@@ -210,10 +211,10 @@ static void say(const tw_hooks *h, const hook *k, const tw_run_outcome *o)
 static void run(const tw_hooks *h, const happening *what)
 {
     const hook *k = what->of;
-    char *argv[TW_RUN_ARGS_MAX + 1] = {NULL}, *input = json_of(&what->fields);
+    char *argv[TW_RUN_ARGS_MAX + 1] = {NULL};
     tw_run_outcome outcome;
     tw_error err = {0};
-    tw_status st = input ? TW_OK : tw_fail(&err, TW_ENOMEM, "out of memory");
+    tw_status st = what->input ? TW_OK : tw_fail(&err, TW_ENOMEM, "out of memory");
     for (size_t i = 0; st == TW_OK && k->words[i]; i++) {
         argv[i] = malloc(ARG_BYTES);
         st = argv[i] ? tw_run_expand(k->words[i], &what->fields, argv[i], ARG_BYTES)
@@ -222,7 +223,7 @@ static void run(const tw_hooks *h, const happening *what)
             (void)tw_fail(&err, st, "an argument is too long");
     }
     if (st == TW_OK)
-        st = tw_run_program(argv, &what->fields, input, k->timeout_us, &h->until_us,
+        st = tw_run_program(argv, &what->fields, what->input, k->timeout_us, &h->until_us,
                             &outcome, &err);
     if (st == TW_OK)
         say(h, k, &outcome);
@@ -230,7 +231,6 @@ static void run(const tw_hooks *h, const happening *what)
         tell(h, st, k->name, err.text);
     for (size_t i = 0; i < TW_RUN_ARGS_MAX; i++)
         free(argv[i]);
-    free(input);
 }
 
 /* @return what is next; NULL: that was all. */
@@ -260,6 +260,7 @@ static void *work(void *ctx)
         else
             tell(h, TW_ESTOPPED, what->of->name,
                  "an event is left out: the station stops");
+        free(what->input);
         free(what);
     }
     return NULL;

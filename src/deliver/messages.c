@@ -1,5 +1,4 @@
 /* Destinations that take messages: mail, and forms. */
-#include <jansson.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -161,10 +160,10 @@ static char *mailed_record(const destination *d, const letter *l)
             all, tw_record_json(d->catalogue, d->of->station, l->sightings[i].id,
                                 l->sightings[i].over ? "end" : "update"));
     if (l->sighting_count != 1)
-        return tw_record_print(all);
+        return twi_json_text(all);
     json_t *one = json_incref(json_array_get(all, 0));
     json_decref(all);
-    return tw_record_print(one);
+    return twi_json_text(one);
 }
 
 static tw_status prepare(const destination *d, const letter *l, const char *key,
@@ -229,10 +228,13 @@ static void mail_letter(destination *d, const letter *l, const char *key, tw_sen
 /* What belongs to no sighting is a picture that was asked for, or one by the clock. */
 static json_t *describe_capture(const destination *d, const letter_item *item)
 {
-    char time[TW_UTC_MAX];
-    return json_pack("{ss ss ss ss ss}", "type", "capture", "station", d->of->station,
-                     "camera", item->camera, "file", item->file, "time",
-                     tw_utc(item->start_us, time));
+    json_t *o = twi_json_capture(&(tw_capture_record){.camera = item->camera,
+                                                      .kind = item->what,
+                                                      .file = item->file,
+                                                      .start_us = item->start_us,
+                                                      .bytes = item->bytes});
+    (void)json_object_set_new(o, "station", json_string(d->of->station));
+    return o;
 }
 
 static char *describe(const destination *d, const letter *l)
@@ -241,13 +243,13 @@ static char *describe(const destination *d, const letter *l)
         return tw_record_text(d->catalogue, d->of->station, l->sightings[0].id,
                               l->sightings[0].over ? "end" : "update");
     if (l->sighting_count == 0)
-        return tw_record_print(l->count > 0 ? describe_capture(d, &l->items[0]) : NULL);
+        return twi_json_text(l->count > 0 ? describe_capture(d, &l->items[0]) : NULL);
     json_t *all = json_array();
     for (size_t i = 0; i < l->sighting_count; i++)
         (void)json_array_append_new(
             all, tw_record_json(d->catalogue, d->of->station, l->sightings[i].id, "end"));
-    return tw_record_print(json_pack("{ss ss so}", "type", "digest", "station",
-                                     d->of->station, "sightings", all));
+    return twi_json_text(json_pack("{ss ss so}", "type", "digest", "station",
+                                   d->of->station, "sightings", all));
 }
 
 static void post_letter(destination *d, const letter *l, const char *key, tw_sending *out)

@@ -1,14 +1,13 @@
 /* Answers as JSON, and what requests say. */
-#include <jansson.h>
 #include <stdlib.h>
 #include <string.h>
 
+#include "../json/json.h"
 #include "page.h"
 
 void tw_answer_json(void *json, unsigned status, tw_web_answer *out)
 {
-    char *text = json ? json_dumps(json, JSON_COMPACT | JSON_REAL_PRECISION(10)) : NULL;
-    json_decref(json);
+    char *text = twi_json_text(json);
     *out = (tw_web_answer){.status = text ? status : 500,
                            .type = "application/json",
                            .data = text,

@@ -1,12 +1,12 @@
 /* Live pictures: taken from the camera's own thread while somebody looks, once however
  * many do. */
 #include <errno.h>
-#include <jansson.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <time.h>
 
+#include "../json/json.h"
 #include "page.h"
 
 #define ASK_AGAIN_US INT64_C(3000000)
@@ -341,22 +341,26 @@ static json_t *describe_blob(const tw_blob *b)
                      b->travel_ppm / 1e4, "counted", b->counted);
 }
 
+static json_t *describe_grid(const tw_grid *g)
+{
+    return json_pack("{si si si si si}", "columns", g->columns, "rows", g->rows,
+                     "cell_px", g->cell_px, "width", g->width, "height", g->height);
+}
+
 static json_t *describe_reading(const view *v)
 {
     const tw_reading *r = &v->reading;
-    json_t *blobs = json_array();
+    char time[TW_UTC_MAX];
+    json_t *o = twi_json_reading(r, v->state, NULL), *seen = json_array();
     for (uint16_t i = 0; i < r->blob_count; i++)
-        (void)json_array_append_new(blobs, describe_blob(&r->blob[i]));
-    return json_pack(
-        "{sI sI ss sf sf sf sf sf sf sf si sb so s{si si si si si} so}", "number",
-        (json_int_t)v->number, "at", (json_int_t)(v->wall_us / 1000), "state",
-        tw_watch_state_name(v->state), "activity", r->activity_ppm / 1e4, "light_guard",
-        r->light_ppm / 1e4, "sway_guard", r->sway_ppm / 1e4, "shake_guard",
-        r->shake_ppm / 1e4, "size", r->size_ppm / 1e4, "travel", r->travel_ppm / 1e4,
-        "ignored", r->ignored_ppm / 1e4, "subjects", r->subjects, "whole_picture",
-        r->whole_picture, "blobs", blobs, "grid", "columns", r->grid.columns, "rows",
-        r->grid.rows, "cell_px", r->grid.cell_px, "width", r->grid.width, "height",
-        r->grid.height, "cells", describe_cells(v));
+        (void)json_array_append_new(seen, describe_blob(&r->blob[i]));
+    (void)json_object_set_new(o, "picture", json_integer((json_int_t)v->number));
+    (void)json_object_set_new(o, "time", json_string(tw_utc(v->wall_us, time)));
+    (void)json_object_set_new(o, "whole_picture", json_boolean(r->whole_picture));
+    (void)json_object_set_new(o, "seen", seen);
+    (void)json_object_set_new(o, "grid", describe_grid(&r->grid));
+    (void)json_object_set_new(o, "cells", describe_cells(v));
+    return o;
 }
 
 /* Of a part of the full picture; -1: it cannot be told. */

@@ -1,7 +1,7 @@
 /* Destinations: what waits for them, and whether they can be reached. */
-#include <jansson.h>
 #include <string.h>
 
+#include "../json/json.h"
 #include "page.h"
 #include "tawny/deliver.h"
 
@@ -11,36 +11,10 @@ enum { ITEMS_MAX = 200 };
 
 /* ---- the outbox ------------------------------------------------------------------- */
 
-static void add_item(json_t *list, const tw_outbox_item *item)
-{
-    char start[TW_UTC_MAX];
-    (void)json_array_append_new(
-        list, json_pack("{sI ss ss sb ss sI ss ss si ss}", "id", (json_int_t)item->id,
-                        "destination", item->destination, "what", item->what, "given_up",
-                        item->state == TW_ITEM_GIVEN_UP, "camera", item->camera,
-                        "sighting", (json_int_t)item->sighting, "file", item->file,
-                        "start", tw_utc(item->start_us, start), "tries", (int)item->tries,
-                        "why", item->why));
-}
-
 static bool take_item(void *ctx, const tw_outbox_item *item)
 {
-    add_item(ctx, item);
+    (void)json_array_append_new(ctx, twi_json_item(item));
     return json_array_size(ctx) < ITEMS_MAX;
-}
-
-static json_t *describe_fill(const char *name, const tw_outbox_fill *f)
-{
-    char oldest[TW_UTC_MAX], last[TW_UTC_MAX];
-    json_t *o =
-        json_pack("{ss si si si si sb ss}", "name", name, "waiting", (int)f->waiting,
-                  "sightings", (int)f->sightings, "given_up", (int)f->given_up,
-                  "sent_day", (int)f->sent, "stopped", f->stopped_us > 0, "why", f->why);
-    if (f->oldest_us > 0)
-        (void)json_object_set_new(o, "oldest", json_string(tw_utc(f->oldest_us, oldest)));
-    if (f->last_us > 0)
-        (void)json_object_set_new(o, "last", json_string(tw_utc(f->last_us, last)));
-    return o;
 }
 
 /* Names of destinations: of the settings, and of the queue. */
@@ -82,7 +56,7 @@ void tw_show_outbox(tw_page *p, const tw_web_request *r, const char *rest,
         tw_outbox_fill fill;
         memset(&fill, 0, sizeof fill);
         if (!c || tw_outbox_look(c, name, false, since_us, &fill, NULL) == TW_OK)
-            (void)json_array_append_new(list, describe_fill(name, &fill));
+            (void)json_array_append_new(list, twi_json_destination(name, &fill));
     }
     for (size_t i = 0; c && i < sizeof states / sizeof *states; i++)
         if (json_array_size(items) < ITEMS_MAX)

@@ -1,24 +1,15 @@
 /* The station as it is: states of cameras and card; and orders to it. */
-#include <jansson.h>
 #include <string.h>
 
+#include "../json/json.h"
 #include "page.h"
 #include "tawny/deliver.h"
 #include "tawny/plan.h"
 
 static json_t *describe_camera(const tw_page *p, const tw_camera_status *c)
 {
-    char last[TW_UTC_MAX];
     tw_camera_settings set;
-    json_t *o = json_pack(
-        "{ss sb ss sf sf si si sI si si ss sf sf sf}", "name", c->name, "open", c->open,
-        "state", c->lost_us > 0 ? "lost" : tw_watch_state_name(c->state), "activity",
-        c->activity_ppm / 1e4, "fps", c->real_milli / 1e3, "sightings", (int)c->sightings,
-        "stored", (int)c->stored, "stored_bytes", (json_int_t)c->stored_bytes, "width",
-        c->width, "height", c->height, "lost_why", c->lost_us > 0 ? c->lost_why : "",
-        "busy", c->busy_ppm / 1e4, "light", c->light_ppm / 1e4, "noise", c->noise / 16.0);
-    if (c->last_us > 0)
-        (void)json_object_set_new(o, "last", json_string(tw_utc(c->last_us, last)));
+    json_t *o = twi_json_camera(c, NULL);
     if (tw_settings_camera(p->settings, c->name, &set) == TW_OK) {
         (void)json_object_set_new(o, "start_at", json_real((double)set.start_ppm / 1e4));
         (void)json_object_set_new(o, "stay_at", json_real((double)set.stay_ppm / 1e4));
@@ -28,9 +19,7 @@ static json_t *describe_camera(const tw_page *p, const tw_camera_status *c)
 
 static void add_stopped(void *ctx, const char *name, int64_t since_us, const char *why)
 {
-    char since[TW_UTC_MAX];
-    (void)json_array_append_new(ctx, json_pack("{ss ss ss}", "name", name, "since",
-                                               tw_utc(since_us, since), "why", why));
+    (void)json_array_append_new(ctx, twi_json_stopped(name, since_us, why));
 }
 
 static json_t *stopped_destinations(tw_page *p)
@@ -57,14 +46,11 @@ void tw_show_status(tw_page *p, const tw_web_request *r, const char *rest,
     for (size_t i = 0; p->station && tw_station_camera(p->station, i, &camera) == TW_OK;
          i++)
         (void)json_array_append_new(cameras, describe_camera(p, &camera));
-    all = json_pack("{ss so sb so}", "station", p->station_name, "cameras", cameras, "up",
-                    p->station != NULL, "stopped", stopped);
+    all = twi_json_station(p->station_name, p->station ? "up" : "down");
+    (void)json_object_set_new(all, "cameras", cameras);
+    (void)json_object_set_new(all, "stopped", stopped);
     if (p->station && tw_station_store(p->station, &store) == TW_OK)
-        (void)json_object_set_new(
-            all, "store",
-            json_pack("{sI sI sI si}", "free_bytes", (json_int_t)store.free_bytes,
-                      "total_bytes", (json_int_t)store.total_bytes, "waiting_bytes",
-                      (json_int_t)store.waiting_bytes, "problems", (int)store.problems));
+        (void)json_object_set_new(all, "store", twi_json_store(&store));
     (void)pthread_mutex_unlock(&p->station_lock);
     tw_answer_json(all, 200, out);
 }
@@ -91,13 +77,7 @@ static json_t *describe_plan(const tw_plan *plan, double *day_bytes)
     for (size_t i = 0; i < plan->count; i++) {
         const tw_plan_rates rates = tw_plan_rates_of(&plan->cameras[i]);
         *day_bytes += rates.day;
-        (void)json_array_append_new(
-            list, json_pack("{ss si sf sf sf sf sf}", "camera", plan->cameras[i].name,
-                            "sightings", (int)plan->cameras[i].sightings,
-                            "bytes_an_hour_of_sightings", rates.sighting_hour,
-                            "bytes_an_hour_of_recording", rates.recorded_hour,
-                            "bytes_a_day", rates.day, "uplink_bits", rates.uplink,
-                            "uplink_peak_bits", rates.uplink_peak));
+        (void)json_array_append_new(list, twi_json_plan(&plan->cameras[i], &rates));
     }
     return list;
 }
@@ -145,10 +125,7 @@ enum { HAPPENINGS = 200 };
 
 static bool take_happening(void *ctx, const tw_happening *h)
 {
-    char at[TW_UTC_MAX];
-    (void)json_array_append_new(ctx, json_pack("{ss ss? ss ss}", "at",
-                                               tw_utc(h->at_us, at), "camera", h->camera,
-                                               "what", h->what, "text", h->text));
+    (void)json_array_append_new(ctx, twi_json_happening(h));
     if (json_array_size(ctx) > HAPPENINGS) /* the newest are of interest */
         (void)json_array_remove(ctx, 0);
     return true;

@@ -1,13 +1,13 @@
 /* Sightings and captures of the store. */
 #include <errno.h>
 #include <fcntl.h>
-#include <jansson.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "../json/json.h"
 #include "../media/jpeg.h"
 #include "page.h"
 #include "tawny/deliver.h"
@@ -15,20 +15,6 @@
 enum { MOST = 5000, THUMB_WIDTH = 240, THUMB_QUALITY = 70 };
 
 /* ---- lists ------------------------------------------------------------------------ */
-
-static json_t *describe(const tw_sighting_record *r)
-{
-    char start[TW_UTC_MAX], end[TW_UTC_MAX];
-    json_t *o = json_pack(
-        "{sI ss si ss sf si ss sb sb si si sI si si}", "id", (json_int_t)r->id, "camera",
-        r->camera, "number", (int)r->number, "start", tw_utc(r->start_us, start), "peak",
-        r->peak_ppm / 1e4, "frames", (int)r->frames, "why", r->why, "starred", r->starred,
-        "unsure", r->unsure, "stills", (int)r->stills, "clips", (int)r->clips, "bytes",
-        (json_int_t)r->bytes, "sent", (int)r->sent, "unsent", (int)r->unsent);
-    if (r->end_us > 0)
-        (void)json_object_set_new(o, "end", json_string(tw_utc(r->end_us, end)));
-    return o;
-}
 
 /* What is being visited: sightings that are to be removed are not shown any more. */
 typedef struct listing {
@@ -40,7 +26,7 @@ static bool add_sighting(void *ctx, const tw_sighting_record *r)
 {
     const listing *l = ctx;
     if (!tw_removals_has(l->page, r->id))
-        (void)json_array_append_new(l->list, describe(r));
+        (void)json_array_append_new(l->list, twi_json_sighting(r));
     return true;
 }
 
@@ -86,15 +72,6 @@ void tw_show_sightings(tw_page *p, const tw_web_request *r, const char *rest,
         json_decref(list);
 }
 
-static bool add_capture(void *ctx, const tw_capture_record *r)
-{
-    char start[TW_UTC_MAX];
-    (void)json_array_append_new(
-        ctx, json_pack("{ss ss ss sI}", "kind", r->kind, "file", r->file, "start",
-                       tw_utc(r->start_us, start), "bytes", (json_int_t)r->bytes));
-    return true;
-}
-
 /* A number that is all of a text. @return 0: it is none. */
 static int64_t number_of(const char *text)
 {
@@ -107,25 +84,15 @@ void tw_show_sighting(tw_page *p, const tw_web_request *r, const char *rest,
                       tw_web_answer *out)
 {
     const int64_t id = number_of(rest);
-    const tw_sighting_filter filter = {.id = id};
-    json_t *list = json_array(), *files = json_array();
-    listing l = {p, list};
     (void)r;
     (void)pthread_mutex_lock(&p->store_lock);
     tw_catalogue *c = tw_page_catalogue(p);
-    if (c && id > 0 &&
-        tw_catalogue_sightings(c, &filter, add_sighting, &l, NULL) == TW_OK)
-        (void)tw_catalogue_captures(c, id, add_capture, files, NULL);
+    json_t *one = c && !tw_removals_has(p, id) ? twi_json_record(c, id, NULL) : NULL;
     (void)pthread_mutex_unlock(&p->store_lock);
-    json_t *one = json_array_get(list, 0);
-    if (one) {
-        (void)json_object_set(one, "captures", files);
-        tw_answer_json(json_incref(one), 200, out);
-    } else {
+    if (one)
+        tw_answer_json(one, 200, out);
+    else
         tw_answer_error(404, "there is no such sighting", out);
-    }
-    json_decref(list);
-    json_decref(files);
 }
 
 /* ---- captures --------------------------------------------------------------------- */

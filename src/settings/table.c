@@ -291,7 +291,7 @@ static const tw_row ROWS[] = {
      "What the program is started on: a sighting began, a still or a clip of one is stored, it ended; a camera is lost, or back; a destination has stopped, so that nothing is sent there; the card is low, so that captures had to be dropped.", TW_REACH_FILE, LIVE},
     {"hook", "Hook", "run", &tw_type_text, HOOK(const char *, run), 0, 0,
      "", "/usr/local/bin/ring {camera} {file}", NULL,
-     "The program and its arguments, separated by blanks; \"...\" keeps blanks. No shell is in between. In arguments {event}, {station}, {camera}, {sighting}, {kind}, {file}, {time} and {text} stand for what happened, as do TAWNY_EVENT and so on in the environment, and a JSON object on standard input.", TW_REACH_FILE, LIVE},
+     "The program and its arguments, separated by blanks; \"...\" keeps blanks. No shell is in between. In arguments {event}, {station}, {camera}, {sighting}, {kind}, {file}, {time} and {text} stand for what happened, as do TAWNY_EVENT and so on in the environment, and a JSON object on standard input (an Event in docs/page-api.json).", TW_REACH_FILE, LIVE},
     {"hook", "Hook", "cameras", &tw_type_text, HOOK(const char *, cameras), 0, 0,
      "", "kerb, mere", NULL,
      "Whose events it is started on; empty: all cameras'.", TW_REACH_FILE, LIVE},

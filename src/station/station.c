@@ -36,6 +36,21 @@ const char *tw_arming_name(tw_arming arming)
     return (unsigned)arming < sizeof names / sizeof *names ? names[arming] : names[0];
 }
 
+const char *tw_camera_state_name(const tw_camera_status *c)
+{
+    if (c->lost_us > 0)
+        return "lost";
+    if (c->ended)
+        return "closed";
+    if (!c->open || c->frame_us == 0)
+        return "starting";
+    /* A sighting that was asked for goes on while nothing may begin one. */
+    if (c->state == TW_IDLE ||
+        (c->arming >= TW_DISARMED_BY_SETTING && c->state != TW_SIGHTING))
+        return "disarmed";
+    return tw_watch_state_name(c->state);
+}
+
 /* The camera of an event, NULL: it concerns the station. Under the lock. */
 static watched *camera_of(const tw_station *s, const char *camera)
 {
@@ -59,6 +74,7 @@ static void count_camera(tw_camera_status *c, const tw_event *event)
     switch (event->kind) {
     case TW_EVENT_OPENED:
         c->open = true;
+        c->ended = false;
         (void)snprintf(c->format, sizeof c->format, "%s",
                        event->stream->codec_name ? event->stream->codec_name : "");
         break;
@@ -75,7 +91,10 @@ static void count_camera(tw_camera_status *c, const tw_event *event)
         c->problems++;
         c->not_stored += event->lost;
         break;
-    case TW_EVENT_CLOSED: c->open = false; break;
+    case TW_EVENT_CLOSED:
+        c->open = false;
+        c->ended = true;
+        break;
     case TW_EVENT_ENDED:
     case TW_EVENT_LOST:
     case TW_EVENT_BACK:

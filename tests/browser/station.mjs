@@ -5,7 +5,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { chromium } from "playwright-core";
 
-const TOOL = process.env.TAWNY;
+export const TOOL = process.env.TAWNY;
 if (!TOOL) throw new Error("TAWNY names no program");
 
 /** Comments, order and spelling of this file are the user's. */

@@ -112,10 +112,10 @@ static void test_sightings_are_told_once_the_broker_is_back(void **state)
                        "\"state\":\"starting\""));
     (void)sight(s, 100);
     WAIT_FOR(filled(s, "hub").waiting == 0);
-    WAIT_FOR(heard(&l,
-                   "lane/hollin/kerb/sighting {\"type\":\"sighting\",\"phase\":"
-                   "\"end\",\"station\":\"hollin\",\"camera\":\"kerb\",\"number\":1"));
-    assert_true(heard(&l, "\"clips\":[\"2027-03-13/kerb+001-clip.mp4\"]"));
+    WAIT_FOR(heard(&l, "lane/hollin/kerb/sighting {\"type\":\"sighting\",\"number\":1,"
+                       "\"camera\":\"kerb\""));
+    assert_true(heard(&l, "\"file\":\"2027-03-13/kerb+001-clip.mp4\""));
+    assert_true(heard(&l, "\"phase\":\"end\""));
     stop_server(&hub, SIGKILL);
     end_listener(&l);
     (void)sight(s, 100);
@@ -216,8 +216,8 @@ static void check_news(const char *path)
         if (!strstr(line, "kerb/sighting {"))
             continue;
         if (last && strstr(last, "\"phase\":\"end\"") &&
-            strstr(line, "\"phase\":\"update\""))
-            fail_msg("an update behind the end: %s", line);
+            strstr(line, "\"type\":\"stored\""))
+            fail_msg("a capture behind the end: %s", line);
         last = line;
     }
     free(text);
@@ -239,8 +239,7 @@ static void test_a_station_and_its_orders(void **state)
     give_order(hub.port, "{\"do\": \"disarm\", \"camera\": \"mere\", \"for_s\": 600}");
     WAIT_FOR(retains(hub.port, "lane/hollin/mere/state", "\"state\":\"disarmed\""));
     give_order(hub.port, "{\"do\": \"trigger\", \"camera\": \"kerb\"}");
-    WAIT_FOR(heard(&l, "lane/hollin/kerb/sighting {\"type\":\"sighting\",\"phase\":"
-                       "\"begin\""));
+    WAIT_FOR(heard(&l, "lane/hollin/kerb/sighting {\"type\":\"began\""));
     give_order(hub.port, "{\"do\": \"snap\", \"camera\": \"mere\"}");
     char *log = join(folder, "watch.log");
     WAIT_FOR(file_has(log, "an order was taken: snap mere"));

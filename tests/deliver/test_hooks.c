@@ -79,10 +79,11 @@ static void test_what_a_program_gets(void **state)
              "TAWNY_FILE=/srv/captures/2027-03-13/kerb one.mp4\nTAWNY_KIND=clip\n"
              "TAWNY_SIGHTING=12\nTAWNY_STATION=hollin\n"
              "TAWNY_TIME=2027-03-13T20:30:14.200Z\n"
-             "{\"event\":\"clip\",\"station\":\"hollin\",\"camera\":\"kerb\","
-             "\"sighting\":12,\"kind\":\"clip\",\"file\":"
-             "\"/srv/captures/2027-03-13/kerb one.mp4\","
-             "\"time\":\"2027-03-13T20:30:14.200Z\"}");
+             "{\"type\":\"stored\",\"station\":\"hollin\",\"camera\":\"kerb\","
+             "\"time\":\"2027-03-13T20:30:14.200Z\",\"sighting\":12,\"part\":0,"
+             "\"kind\":\"clip\",\"file\":\"2027-03-13/kerb one.mp4\",\"bytes\":7,"
+             "\"event\":\"clip\","
+             "\"path\":\"/srv/captures/2027-03-13/kerb one.mp4\"}");
     assert_has(t.text, "hook ring: done in ");
     assert_has(t.text, ": heard\n");
     assert_int_equal(t.bad, 0);

@@ -365,7 +365,7 @@ static void fill_path(const char *path, bool there, char out[256])
 {
     static const struct {
         const char *field, *there, *none;
-    } fields[] = {{"{id}", "1", "99"},
+    } fields[] = {{"{number}", "1", "99"},
                   {"{file}", "2027-03-13/kerb%2B001-still.jpg", "none.jpg"},
                   {"{camera}", "kerb", "none"}};
     (void)snprintf(out, 256, "%s", path);
@@ -553,7 +553,7 @@ static void test_live_pictures(void **state)
         lookers[i] = look_on(w);
     for (int i = STALLED; i < LOOKERS; i++)
         assert_int_equal(read_pictures(lookers[i], 3), 3);
-    assert_has(get(w, "/api/status", ""), "\"name\":\"kerb\"");
+    assert_has(get(w, "/api/status", ""), "\"camera\":\"kerb\"");
     check(200, post(w, "/api/order", "X-Tawny-Change: local\r\n",
                     "{\"do\":\"disarm\",\"camera\":\"kerb\",\"for_s\":60}"));
     check(404, post(w, "/api/order", "X-Tawny-Change: local\r\n",
@@ -572,7 +572,7 @@ static void test_live_pictures(void **state)
     check_pictures(w);
     check_readings(w);
     assert_int_equal(tw_page_station(w->page, NULL), TW_OK);
-    assert_has(get(w, "/api/status", ""), "\"up\":false");
+    assert_has(get(w, "/api/status", ""), "\"state\":\"down\"");
     tw_station_stop(r.station);
     (void)pthread_join(thread, NULL);
     assert_true(r.frames > 5);

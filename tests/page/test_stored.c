@@ -150,7 +150,7 @@ static void test_it_is_sent_again(void **state)
     o = body_of(200, get(w, "/api/status", ""));
     assert_int_equal(json_array_size(json_object_get(o, "stopped")), 1);
     d = json_array_get(json_object_get(o, "stopped"), 0);
-    assert_string_equal(json_string_value(json_object_get(d, "name")), "shed");
+    assert_string_equal(json_string_value(json_object_get(d, "destination")), "shed");
     assert_string_equal(json_string_value(json_object_get(d, "why")), "no such folder");
     json_decref(o);
     check(200, post(w, "/api/outbox", OWN, "{\"retry\":\"shed\"}"));

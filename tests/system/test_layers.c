@@ -114,9 +114,9 @@ static void test_the_tool_and_the_examples_use_public_headers_alone(void **state
 {
     (void)state;
     static const char *const tool[] = {
-        "<",           "\"tawny/",   "\"common.h",  "\"control.h", "\"notify.h",
-        "\"camtrap.h", "\"store.h",  "\"footage.h", "\"output.h",  "\"truth.h",
-        "\"tune.h",    "\"reload.h", NULL};
+        "<",           "\"tawny/",   "\"common.h",       "\"control.h", "\"notify.h",
+        "\"camtrap.h", "\"store.h",  "\"footage.h",      "\"output.h",  "\"truth.h",
+        "\"tune.h",    "\"reload.h", "\"../json/json.h", NULL};
     check_includes("src/cli", tool);
     char *top = join(SOURCE_DIR, "examples"), **files = list_files(top);
     for (size_t i = 0; files[i]; i++) {
@@ -144,9 +144,10 @@ static const struct {
     {"media", "media interface settings base core"},
     {"port", "port media interface settings base core"},
     {"station", "station media interface settings base core"},
-    {"deliver", "deliver station media interface settings base core"},
-    {"page", "page deliver station media interface settings base core"},
-    {"outward", "outward page deliver station media interface settings base core"},
+    {"json", "json station media interface settings base core"},
+    {"deliver", "deliver json station media interface settings base core"},
+    {"page", "page deliver json station media interface settings base core"},
+    {"outward", "outward page deliver json station media interface settings base core"},
 };
 
 /* Which layer a public header is of, where it is not the core. */
@@ -213,6 +214,7 @@ static void test_a_breach_would_be_seen(void **state)
     assert_true(may_include("port/linux", "#include \"../../media/jpeg.h\""));
     assert_true(may_include("core", "#include <string.h>"));
     assert_false(may_include("station", "#include \"../page/page.h\""));
+    assert_false(may_include("station", "#include \"../json/json.h\""));
     assert_false(may_include("station", "#include \"tawny/page.h\""));
     assert_false(may_include("station", "#include \"../port/linux/v4l2.h\""));
     assert_false(may_include("media", "#include \"tawny/station.h\""));

@@ -151,7 +151,7 @@ static void test_what_waits_is_shown_retried_and_dropped(void **state)
     check(0, "there begins again: 2 waiting", "outbox", "--retry", "there");
     o = run_program(folder, TOOL, "outbox", "--list", "--json", NULL);
     assert_int_equal(count_lines(o.out, "\"type\":\"item\""), 2);
-    assert_int_equal(count_lines(o.out, "\"stopped_us\":0"), 1);
+    assert_int_equal(count_lines(o.out, "\"stopped\":"), 0);
     free_outcome(&o);
     o = run_program(folder, TOOL, "watch", "--set", "kerb.pace=no", NULL);
     assert_has(o.out, "files sent, nothing waits");

@@ -77,7 +77,7 @@ static void test_one_in_full(void **state)
     o = ask("--json", "2");
     json_t *all = json_loads(o.out, 0, NULL);
     assert_non_null(all);
-    assert_int_equal(json_integer_value(json_object_get(all, "id")), 2);
+    assert_int_equal(json_integer_value(json_object_get(all, "number")), 2);
     assert_string_equal(json_string_value(json_object_get(all, "camera")), "kerb");
     assert_string_equal(json_string_value(json_object_get(all, "start")),
                         "2027-03-13T20:31:10.200Z");
@@ -99,7 +99,7 @@ static void test_csv(void **state)
     outcome o = ask("--csv", NULL);
     assert_int_equal(o.code, 0);
     assert_int_equal(count_lines(o.out, ""), 4);
-    assert_int_equal(strncmp(o.out, "id,camera,start,end,", 20), 0);
+    assert_int_equal(strncmp(o.out, "number,camera,start,end,", 24), 0);
     assert_has(o.out,
                "\n1,\"kerb\",2027-03-13T20:30:14.200Z,2027-03-13T20:30:40.300Z,1.08");
     free_outcome(&o);

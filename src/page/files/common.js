@@ -117,7 +117,7 @@ export function oneAtATime(work) {
 export function fillCameras(select, all) {
   const before = select.value;
   select.replaceChildren(...(all ? [make("option", { value: "" }, "all")] : []),
-    ...state.cameras.map((c) => make("option", { value: c.name }, c.name)));
+    ...state.cameras.map((c) => make("option", { value: c.camera }, c.camera)));
   if ([...select.options].some((o) => o.value === before)) select.value = before;
 }
 

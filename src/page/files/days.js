@@ -58,7 +58,7 @@ function makeStrip(camera) {
 
 let strips = new Map();
 function showStrips() {
-  const wanted = state.cameras.map((c) => c.name).filter((n) => !$("camera").value || n === $("camera").value);
+  const wanted = state.cameras.map((c) => c.camera).filter((n) => !$("camera").value || n === $("camera").value);
   strips = new Map(wanted.map((n) => [n, makeStrip(n)]));
   $("strips").replaceChildren(...[...strips.values()].map((s) => s.element));
 }
@@ -79,7 +79,7 @@ function setBand([id, camera, start, end, starred]) {
   band.setAttribute("width", Math.max(2, 1000 * ((end || Date.now()) - start) / span).toFixed(2));
 }
 
-const briefOf = (s) => [s.id, s.camera, new Date(s.start).getTime(), s.end ? new Date(s.end).getTime() : 0, s.starred];
+const briefOf = (s) => [s.number, s.camera, new Date(s.start).getTime(), s.end ? new Date(s.end).getTime() : 0, s.starred];
 
 // All of a day, also those that the list has not fetched yet.
 async function loadBands() {
@@ -101,10 +101,10 @@ function nearest(camera, t) {
 // ---- the list: the newest first, some at a time
 
 function makeRow(s) {
-  const image = s.stills > 0 ? make("img", { alt: "", loading: "lazy", src: "/api/thumbs/" + s.id }) : make("span", { class: "none" });
+  const image = s.stills > 0 ? make("img", { alt: "", loading: "lazy", src: "/api/thumbs/" + s.number }) : make("span", { class: "none" });
   const text = make("span", {}, make("strong", {}, clock(s.start) + " " + s.camera), s.starred ? " \u2605 starred" : "", make("br", {}),
     make("small", {}, (s.end ? ((new Date(s.end) - new Date(s.start)) / 1000).toFixed(0) + " s" : "going on") + ", at most " + percent(s.peak) + " %, " + size(s.bytes)));
-  return make("li", {}, make("button", { type: "button", onclick: () => showSighting(s.id), "data-id": s.id }, image, text));
+  return make("li", {}, make("button", { type: "button", onclick: () => showSighting(s.number), "data-id": s.number }, image, text));
 }
 
 const filter = (until) => new URLSearchParams({ from: view.from, until, camera: $("camera").value, starred: $("starred").checked ? "1" : "0" });
@@ -116,9 +116,9 @@ async function load() {
     const found = (await ask("/api/sightings?most=" + PAGE + "&" + filter(view.earliest))).sightings.reverse();
     view.more = found.length === PAGE;
     for (const s of found) {
-      if (view.rows.has(s.id)) continue;
+      if (view.rows.has(s.number)) continue;
       const element = makeRow(s);
-      view.rows.set(s.id, { s, element });
+      view.rows.set(s.number, { s, element });
       $("list").append(element);
       view.earliest = Math.min(view.earliest, Math.floor(new Date(s.start).getTime()) + 1);
     }
@@ -134,9 +134,9 @@ async function update() {
   const before = [...view.rows];
   let fresh = [];
   for (const s of found) {
-    const known = view.rows.get(s.id);
-    if (known && JSON.stringify(known.s) !== JSON.stringify(s)) { replaceRow(s); if (view.id === s.id && !$("detail").querySelector("video")) showSighting(s.id); }
-    if (!known) fresh = [[s.id, { s, element: makeRow(s) }], ...fresh];
+    const known = view.rows.get(s.number);
+    if (known && JSON.stringify(known.s) !== JSON.stringify(s)) { replaceRow(s); if (view.id === s.number && !$("detail").querySelector("video")) showSighting(s.number); }
+    if (!known) fresh = [[s.number, { s, element: makeRow(s) }], ...fresh];
   }
   if (fresh.length === 0) return;
   view.rows = new Map([...fresh, ...before]);
@@ -166,7 +166,7 @@ async function list() {
 
 function parts(s) {
   const clip = s.captures.find((c) => c.file.endsWith(".mp4")), still = s.captures.find((c) => c.file.endsWith(".jpg"));
-  const title = s.camera + ", sighting " + s.id + ", " + new Date(s.start).toLocaleString([], { hour12: false });
+  const title = s.camera + ", sighting " + s.number + ", " + new Date(s.start).toLocaleString([], { hour12: false });
   const shown = [make("h2", { class: "h6" }, title), make("p", {}, make("small", {}, s.why))];
   if (clip) {
     const video = make("video", Object.assign({ controls: true, preload: "metadata", src: address(clip.file), "aria-label": "Clip of the sighting" }, still ? { poster: address(still.file) } : {}));
@@ -208,23 +208,23 @@ async function showTools(id) {
 }
 
 function replaceRow(s) {
-  const row = view.rows.get(s.id);
+  const row = view.rows.get(s.number);
   if (!row) return;
   const element = makeRow(s);
-  if (view.id === s.id) element.querySelector("button").setAttribute("aria-current", "true");
+  if (view.id === s.number) element.querySelector("button").setAttribute("aria-current", "true");
   row.element.replaceWith(element);
-  view.rows.set(s.id, { s, element });
-  view.brief.set(s.id, briefOf(s));
+  view.rows.set(s.number, { s, element });
+  view.brief.set(s.number, briefOf(s));
   setBand(briefOf(s));
 }
 
 async function star(s) {
-  try { await ask("/api/sightings/" + s.id, { star: !s.starred }); replaceRow(Object.assign({}, view.rows.get(s.id).s, { starred: !s.starred })); await showTools(s.id); }
+  try { await ask("/api/sightings/" + s.number, { star: !s.starred }); replaceRow(Object.assign({}, view.rows.get(s.number).s, { starred: !s.starred })); await showTools(s.number); }
   catch (e) { complain(e); }
 }
 
 async function send(s, destination) {
-  try { await ask("/api/sightings/" + s.id, { send: destination }); notice("It waits for " + destination + ", and goes there next."); showSighting(s.id); }
+  try { await ask("/api/sightings/" + s.number, { send: destination }); notice("It waits for " + destination + ", and goes there next."); showSighting(s.number); }
   catch (e) { complain(e); }
 }
 
@@ -237,7 +237,7 @@ function offerUndo(s) {
   const say = () => { b.textContent = "Undo (" + left + ")"; if (left-- <= 0) { clearInterval(view.undo.timer); view.undo = null; $("undo-box").replaceChildren(); } };
   view.undo = { s, timer: setInterval(say, 1000) };
   say();
-  $("undo-box").replaceChildren(make("span", {}, "Sighting " + s.id + " of " + s.camera + " is deleted. "), b);
+  $("undo-box").replaceChildren(make("span", {}, "Sighting " + s.number + " of " + s.camera + " is deleted. "), b);
   b.focus();
 }
 
@@ -247,20 +247,20 @@ async function undo() {
   clearInterval(timer);
   view.undo = null;
   $("undo-box").replaceChildren();
-  try { await ask("/api/sightings/" + s.id, { remove: false }); notice("It is back."); await list(); showSighting(s.id); }
+  try { await ask("/api/sightings/" + s.number, { remove: false }); notice("It is back."); await list(); showSighting(s.number); }
   catch (e) { complain(e); }
 }
 
 async function remove(s) {
   const body = make("p", {}, count(s.captures.length, "file") + ", " + size(s.bytes) + (s.starred ? ". It is starred." : "."));
-  if (!await agree("Delete sighting " + s.id + " of " + s.camera + "?", body, "Delete")) return;
+  if (!await agree("Delete sighting " + s.number + " of " + s.camera + "?", body, "Delete")) return;
   try {
-    await ask("/api/sightings/" + s.id, { remove: true });
-    const keys = [...view.rows.keys()], at = keys.indexOf(s.id), next = keys[at + 1] || keys[at - 1];
-    view.rows.get(s.id).element.remove();
-    view.rows.delete(s.id);
-    view.brief.delete(s.id);
-    for (const b of document.querySelectorAll(".band[data-id='" + s.id + "']")) b.remove();
+    await ask("/api/sightings/" + s.number, { remove: true });
+    const keys = [...view.rows.keys()], at = keys.indexOf(s.number), next = keys[at + 1] || keys[at - 1];
+    view.rows.get(s.number).element.remove();
+    view.rows.delete(s.number);
+    view.brief.delete(s.number);
+    for (const b of document.querySelectorAll(".band[data-id='" + s.number + "']")) b.remove();
     if (next) showSighting(next); else $("detail").replaceChildren();
     offerUndo(s);
   } catch (e) { complain(e); }
@@ -300,7 +300,7 @@ export function begin() {
 let timer = 0;
 export async function enter() {
   fillCameras($("camera"), true);
-  view.destinations = mayRun() ? await ask("/api/outbox").then((a) => a.destinations.map((d) => d.name)).catch(() => []) : [];
+  view.destinations = mayRun() ? await ask("/api/outbox").then((a) => a.destinations.map((d) => d.destination)).catch(() => []) : [];
   await list();
   timer = setInterval(() => update().catch(() => {}), 4000);
 }

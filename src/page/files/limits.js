@@ -161,7 +161,7 @@ async function show() {
 }
 
 async function choose() {
-  const c = state.cameras.find((x) => x.name === camera());
+  const c = state.cameras.find((x) => x.camera === camera());
   if (!c) return;
   view.set = { start: c.start_at, stay: c.stay_at };
   view.limits = Object.assign({}, view.set);

@@ -70,7 +70,7 @@ function drawOverlay(t, reading) {
     const d = cellPath(reading, letter, w, h);
     if (d) parts.push(shape("path", { class: "cells", d, fill: "url(#cell-" + letter + ")" }));
   }
-  for (const b of reading.blobs) {
+  for (const b of reading.seen) {
     parts.push(shape("rect", { class: b.counted ? "blob" : "blob not", x: b.left * w / 100, y: b.top * h / 100, width: (b.right - b.left) * w / 100, height: (b.bottom - b.top) * h / 100 }));
     if (b.counted)
       parts.push(shape("text", { class: "label", x: b.left * w / 100, y: Math.max(px, b.top * h / 100 - px / 3), "font-size": px }, percent(b.size) + " %, gone " + percent(b.travel) + " %"));
@@ -82,7 +82,7 @@ function drawOverlay(t, reading) {
 // What it would be called by somebody who cannot see the picture.
 function setLegend(t, r) {
   const said = [percent(r.activity) + " % counts"];
-  for (const [key, words] of [["light_guard", "taken by the light guard"], ["sway_guard", "taken by the sway guard"], ["shake_guard", "taken by the shake guard"],
+  for (const [key, words] of [["light", "taken by the light guard"], ["sway", "taken by the sway guard"], ["shake", "taken by the shake guard"],
     ["size", "too small or too large"], ["travel", "not travelling like a subject"], ["ignored", "of the picture moves outside what is watched"]])
     if (r[key] > 0) said.push(percent(r[key]) + " % " + words);
   if (r.whole_picture) said.push("the whole picture turned");
@@ -146,8 +146,8 @@ function pressed(text, on) {
 }
 
 function makeTile(c) {
-  const t = { name: c.name, meter: makeMeter(c.name), number: 0, at: [0.5, 0.5], best: 0, overlaid: false, focusing: false, lost: false };
-  t.canvas = make("canvas", { role: "img", "aria-label": "Live picture of " + c.name });
+  const t = { name: c.camera, meter: makeMeter(c.camera), number: 0, at: [0.5, 0.5], best: 0, overlaid: false, focusing: false, lost: false };
+  t.canvas = make("canvas", { role: "img", "aria-label": "Live picture of " + c.camera });
   t.overlay = shape("svg", { class: "overlay", preserveAspectRatio: "none", "aria-hidden": "true" });
   t.state = make("span", { class: "state" });
   t.line = make("small", {});
@@ -160,9 +160,9 @@ function makeTile(c) {
   t.more = make("div", { hidden: true }, t.said, t.legend);
   t.focus = make("div", { class: "focus", hidden: true }, t.glass, make("div", {}, make("p", {}, t.sharp), t.gauge,
     make("p", { class: "small" }, "Turn the lens until the figure is highest. Choose a place by a tap on the picture, or by the arrow keys.")));
-  t.element = make("article", { class: "tile", "aria-label": c.name });
+  t.element = make("article", { class: "tile", "aria-label": c.camera });
   t.large = button("Large", () => {}, {});
-  const show = make("button", { type: "button", class: "picture", "aria-label": c.name + ": larger, or smaller",
+  const show = make("button", { type: "button", class: "picture", "aria-label": c.camera + ": larger, or smaller",
     onclick: (event) => {
       const r = show.getBoundingClientRect();
       if (t.focusing && event.detail > 0) aim(t, (event.clientX - r.left) / r.width, (event.clientY - r.top) / r.height);
@@ -172,10 +172,10 @@ function makeTile(c) {
     pressed("Overlay", (on) => { t.overlaid = on; t.more.hidden = !on; t.element.classList.toggle("overlaid", on); if (on) loadZones(t); }),
     pressed("Focus", (on) => { t.focusing = on; t.focus.hidden = !on; t.best = 0; }));
   if (mayRun())
-    tools.append(button("Arm", order("arm", c.name)), button("Disarm for 1 h", order("disarm", c.name, { for_s: 3600 })),
-      button("Trigger", order("trigger", c.name)), button("Snap", order("snap", c.name)));
+    tools.append(button("Arm", order("arm", c.camera)), button("Disarm for 1 h", order("disarm", c.camera, { for_s: 3600 })),
+      button("Trigger", order("trigger", c.camera)), button("Snap", order("snap", c.camera)));
   t.element.append(make("div", { class: "shown" }, show, t.overlay), make("div", { class: "body" },
-    make("div", { class: "ends" }, make("h2", {}, c.name), t.state), t.meter.box, make("div", { class: "ends" }, t.level, t.line), tools, t.more, t.focus));
+    make("div", { class: "ends" }, make("h2", {}, c.camera), t.state), t.meter.box, make("div", { class: "ends" }, t.level, t.line), tools, t.more, t.focus));
   $("tiles").append(t.element);
   return t;
 }
@@ -186,7 +186,7 @@ function loadZones(t) {
 
 function setTile(t, c) {
   t.lost = c.state === "lost";
-  t.state.textContent = c.state === "idle" ? "disarmed" : c.state;
+  t.state.textContent = c.state;
   t.state.className = "state " + c.state;
   setMeter(t.meter, c);
   t.level.textContent = percent(c.activity) + " %, limit " + percent(c.start_at) + " %";
@@ -232,12 +232,12 @@ async function run(t) {
 }
 
 export function refresh(status) {
-  const there = new Set(status.cameras.map((c) => c.name));
+  const there = new Set(status.cameras.map((c) => c.camera));
   for (const [name, t] of tiles) if (!there.has(name)) { t.element.remove(); tiles.delete(name); }
   for (const c of status.cameras) {
-    if (!tiles.has(c.name)) tiles.set(c.name, makeTile(c));
-    setTile(tiles.get(c.name), c);
-    if (looking) run(tiles.get(c.name));
+    if (!tiles.has(c.camera)) tiles.set(c.camera, makeTile(c));
+    setTile(tiles.get(c.camera), c);
+    if (looking) run(tiles.get(c.camera));
   }
 }
 

@@ -45,13 +45,13 @@ async function refresh(early) {
   try {
     const s = (await early) || await ask("/api/status");
     state.cameras = s.cameras;
-    for (const c of s.cameras) if (c.fps > 0) state.fps.set(c.name, c.fps);
+    for (const c of s.cameras) if (c.fps > 0) state.fps.set(c.camera, c.fps);
     live.refresh(s);
     if (shown === "station") station.refresh(s);
-    const stopped = s.stopped.map((d) => d.name);
+    const stopped = s.stopped.map((d) => d.destination);
     $("stopped").hidden = stopped.length === 0;
     $("stopped").textContent = "Sending to " + stopped.join(", ") + " stopped";
-    $("stopped").title = s.stopped.map((d) => d.name + ": " + d.why).join("\n");
+    $("stopped").title = s.stopped.map((d) => d.destination + ": " + d.why).join("\n");
     if (s.store) $("card").textContent = size(s.store.free_bytes) + " of " + size(s.store.total_bytes) + " free";
     if ($("notice").dataset.lost) { delete $("notice").dataset.lost; notice(""); }
   } catch (e) { $("notice").dataset.lost = "1"; complain(e); }

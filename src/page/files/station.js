@@ -18,7 +18,7 @@ function order(what, extra) {
 // ---- cameras
 
 export function refresh(status) {
-  const rows = status.cameras.map((c) => [c.name, c.state === "idle" ? "disarmed" : c.state, c.fps.toFixed(1), percent(c.busy) + " %", percent(c.light) + " %", c.noise.toFixed(1),
+  const rows = status.cameras.map((c) => [c.camera, c.state, c.fps.toFixed(1), percent(c.busy) + " %", percent(c.light) + " %", c.noise.toFixed(1),
     String(c.sightings), count(c.stored, "capture") + ", " + size(c.stored_bytes)]);
   $("busy").replaceChildren(table(["Camera", "State", "Frames a second", "Of a processor", "Light", "Noise, levels", "Sightings", "Stored"], rows, "Cameras, since the station was started"));
   if (status.store)
@@ -56,16 +56,16 @@ function destination(d) {
   said.push(d.sent_day + " sent in a day" + (d.last ? ", the last at " + when(d.last) : ""));
   const bar = make("div", { class: "bar" });
   if (mayRun()) {
-    const b = button("Send a test", () => test(d.name, b));
+    const b = button("Send a test", () => test(d.destination, b));
     bar.append(b);
-    if (d.given_up || d.stopped) bar.append(button("Try again", () => change({ retry: d.name })));
+    if (d.given_up || d.stopped) bar.append(button("Try again", () => change({ retry: d.destination })));
   }
-  return make("li", {}, make("strong", {}, d.name), " ", said.join("; "), d.why ? make("p", { class: "small wrong" }, (d.stopped ? "Stopped: " : "Last try: ") + d.why) : "", bar);
+  return make("li", {}, make("strong", {}, d.destination), " ", said.join("; "), d.why ? make("p", { class: "small wrong" }, (d.stopped ? "Stopped: " : "Last try: ") + d.why) : "", bar);
 }
 
 async function showOutbox() {
   const a = await ask("/api/outbox");
-  const items = a.items.map((i) => [i.file || "record of sighting " + i.sighting, i.destination, i.given_up ? "given up" : "waiting", i.why,
+  const items = a.items.map((i) => [i.file || "record of sighting " + i.sighting, i.destination, i.state, i.why || "",
     mayRun() ? button("Drop", () => change({ drop: i.id }), { "aria-label": "Drop " + (i.file || "the record") + " for " + i.destination }) : ""]);
   $("outbox").replaceChildren(a.destinations.length ? make("ul", { class: "plain" }, ...a.destinations.map(destination)) :
     make("p", {}, "Nothing goes anywhere: a [destination NAME] in the settings, and a camera's send_to, would send captures."),
@@ -76,7 +76,7 @@ async function showOutbox() {
 
 async function showHappenings() {
   const a = await ask("/api/happenings?from=" + (Date.now() - 7 * 86400e3));
-  const rows = a.happenings.reverse().slice(0, 100).map((h) => [when(h.at), h.camera || "station", h.what, h.text]);
+  const rows = a.happenings.reverse().slice(0, 100).map((h) => [when(h.time), h.camera || "station", h.what, h.text]);
   $("happened").replaceChildren(rows.length ? table(["When", "To", "What", "Said"], rows, "In the last week, the newest first") : make("p", {}, "Nothing in the last week."));
 }
 

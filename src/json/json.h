@@ -1,0 +1,77 @@
+/* Everything that is told of as JSON, in one form wherever it goes: the socket, the page,
+ * brokers, hooks, destinations and --json. docs/page-api.json names each form; the tests
+ * hold what is made here against it.
+ *
+ * Times are RFC 3339 in UTC, with milliseconds; a key of a time that is not known is left
+ * out. Shares are percent, rates a second, sizes bytes. Each function gives what is the
+ * caller's, to json_decref(); NULL: out of memory. Any thread. */
+#ifndef TW_JSON_H
+#define TW_JSON_H
+
+#include <jansson.h>
+
+#include "tawny/catalogue.h"
+#include "tawny/outbox.h"
+#include "tawny/plan.h"
+#include "tawny/station.h"
+
+/** As one line of text, the caller's to free(). @param json  Taken over; may be NULL.
+ * @return NULL: out of memory, or json is NULL. */
+char *twi_json_text(json_t *json);
+
+/* ---- how things are --------------------------------------------------------------- */
+
+/** @param station  Its name; NULL: left out, as whoever asked knows. */
+json_t *twi_json_camera(const tw_camera_status *camera, const char *station);
+json_t *twi_json_store(const tw_store_status *store);
+
+/** A station as a broker and the page are told of it. @param state  "up", "down"... */
+json_t *twi_json_station(const char *station, const char *state);
+
+/** A destination to which nothing is sent any more. */
+json_t *twi_json_stopped(const char *destination, int64_t since_us, const char *why);
+
+/* ---- what happens ----------------------------------------------------------------- */
+
+/** @param station  NULL: left out.
+ * @param now_us  Wall time, for an event that has no time of its own; 0: left out. */
+json_t *twi_json_event(const tw_event *event, const char *station, int64_t now_us);
+
+/** @param zero_us  What its time counts from, in seconds; NULL: that is left out. */
+json_t *twi_json_reading(const tw_reading *reading, tw_watch_state state,
+                         const int64_t *zero_us);
+
+/** A sighting in recorded footage: its times are seconds from zero_us on.
+ * @param file  NULL: left out. @param why  Whether to say why it began. */
+json_t *twi_json_found(const char *camera, const char *file, const tw_sighting *sighting,
+                       int64_t zero_us, bool why);
+
+/* ---- what is kept ----------------------------------------------------------------- */
+
+/** A sighting as the catalogue has it. */
+json_t *twi_json_sighting(const tw_sighting_record *sighting);
+json_t *twi_json_capture(const tw_capture_record *capture);
+
+/** A sighting with all of its captures, as it is sent.
+ * @param station  NULL: left out.
+ * @return NULL: there is no such sighting, too, or the catalogue cannot be read. */
+json_t *twi_json_record(tw_catalogue *catalogue, int64_t sighting, const char *station);
+
+/** Something of the log that the catalogue keeps. */
+json_t *twi_json_happening(const tw_happening *happening);
+
+/** One second of a camera's activity. */
+json_t *twi_json_second(const tw_trace_point *point);
+
+/* ---- what is sent ----------------------------------------------------------------- */
+
+json_t *twi_json_item(const tw_outbox_item *item);
+
+/** @return "waiting", "given up"...; static. */
+const char *twi_json_item_state(tw_item_state state);
+json_t *twi_json_destination(const char *name, const tw_outbox_fill *fill);
+
+/** What one camera is expected to make. */
+json_t *twi_json_plan(const tw_plan_camera *camera, const tw_plan_rates *rates);
+
+#endif

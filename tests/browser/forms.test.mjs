@@ -1,0 +1,246 @@
+// Everything that is told as JSON, held against docs/page-api.json by a standard validator:
+// from the page, a broker, a hook, a destination, the socket, and --json.
+import assert from "node:assert/strict";
+import { after, before, test } from "node:test";
+import { spawn, spawnSync } from "node:child_process";
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from "node:fs";
+import { createServer as listen } from "node:http";
+import { createServer } from "node:net";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { Validator } from "@seriousme/openapi-schema-validator";
+import Ajv from "ajv/dist/2020.js";
+import formats from "ajv-formats";
+import { TOOL, until } from "./station.mjs";
+
+const DOCS = join(import.meta.dirname ?? new URL(".", import.meta.url).pathname, "../../docs");
+const api = JSON.parse(readFileSync(join(DOCS, "page-api.json"), "utf8"));
+const ajv = new Ajv({ strict: false, allErrors: true });
+formats(ajv);
+ajv.addSchema(api, "api");
+
+const FORMS = api.components.schemas;
+const seen = new Map(Object.keys(FORMS).map((name) => [name, new Set()]));
+
+// Which form an object is of, by its type.
+const BY_TYPE = new Map();
+for (const [name, form] of Object.entries(FORMS)) {
+  const type = form.properties?.type;
+  for (const word of type?.enum || (type?.const ? [type.const] : [])) BY_TYPE.set(word, [...(BY_TYPE.get(word) || []), name]);
+}
+
+// Note which keys were seen, also within.
+function note(o) {
+  if (Array.isArray(o)) o.forEach(note);
+  if (!o || typeof o !== "object" || Array.isArray(o)) return;
+  for (const name of BY_TYPE.get(o.type) || []) for (const key of Object.keys(o)) seen.get(name).add(key);
+  for (const value of Object.values(o)) note(value);
+}
+
+function holds(schema, o, where) {
+  const check = ajv.compile(schema);
+  assert.ok(check(o), where + ": " + ajv.errorsText(check.errors) + " in " + JSON.stringify(o).slice(0, 600));
+  note(o);
+}
+
+// An object that says its type.
+function told(o, where) {
+  const names = BY_TYPE.get(o.type);
+  assert.ok(names, where + ": " + o.type + " is not described: " + JSON.stringify(o));
+  holds({ anyOf: names.map((n) => ({ $ref: "api#/components/schemas/" + n })) }, o, where);
+}
+
+// Objects, one a line. @return how many.
+function lines(text, where) {
+  const all = text.split("\n").filter((l) => l.trim());
+  for (const line of all) told(JSON.parse(line), where);
+  return all.length;
+}
+
+let folder, broker, listener, refuser, station, url, heard = "", said = "";
+const env = () => ({ ...process.env, XDG_RUNTIME_DIR: folder });
+const run = (...words) => {
+  const o = spawnSync(TOOL, words, { cwd: folder, env: env(), encoding: "utf8" });
+  assert.equal(o.status, 0, words.join(" ") + ": " + o.stderr);
+  return o.stdout;
+};
+
+const freePort = () => new Promise((resolve) => {
+  const s = createServer().listen(0, "127.0.0.1", () => { const { port } = s.address(); s.close(() => resolve(port)); });
+});
+
+async function startBroker() {
+  const port = await freePort();
+  writeFileSync(join(folder, "hub.conf"), "listener " + port + " 127.0.0.1\nallow_anonymous true\n");
+  broker = spawn("mosquitto", ["-c", join(folder, "hub.conf")], { stdio: "ignore", env: { ...process.env, PATH: process.env.PATH + ":/usr/sbin" } });
+  await until("a broker", () => spawnSync("mosquitto_pub", ["-h", "127.0.0.1", "-p", String(port), "-t", "x", "-n"]).status === 0);
+  listener = spawn("mosquitto_sub", ["-h", "127.0.0.1", "-p", String(port), "-t", "lane/#", "-q", "1", "-F", "%t %p"]);
+  listener.stdout.on("data", (d) => { heard += d; });
+  return port;
+}
+
+const settings = (port, refusing) => `# Hollin Lane toad crossing
+[station]
+name = hollin
+store = captures
+listen = 127.0.0.1:0
+accounts_file = accounts
+keep_free = 0
+
+[cameras]
+loop = yes
+post_event = 2 s
+rest = 1 s
+longest = 20 s
+send_to = hub, shed, gone
+
+[camera kerb]
+source = sim:kerb,size=320x180
+
+[camera mere]
+source = http://127.0.0.1:9/stream
+
+[destination hub]
+url = mqtt://127.0.0.1:${port}/lane
+
+[destination shed]
+url = file:${join(folder, "shed")}
+what = still, record
+
+[destination gone]
+url = http://127.0.0.1:${refusing}/
+by = put
+what = still
+
+[hook note]
+on = began, still, clip, ended, lost, stopped
+run = /bin/sh ${join(folder, "note.sh")}
+`;
+
+before(async () => {
+  folder = mkdtempSync(join(tmpdir(), "tawny-forms-"));
+  mkdirSync(join(folder, "shed"));
+  const port = await startBroker();
+  refuser = listen((_, answer) => answer.writeHead(401).end()).listen(0, "127.0.0.1");
+  await until("one who refuses", () => refuser.address());
+  writeFileSync(join(folder, "note.sh"), "text=$(cat); printf '%s\\n' \"$text\" >> " + join(folder, "noted") + "\n");
+  writeFileSync(join(folder, "station.ini"), settings(port, refuser.address().port));
+  station = spawn(TOOL, ["watch", "--json"], { cwd: folder, env: env() });
+  station.stdout.on("data", (d) => { said += d; });
+  station.stderr.on("data", (d) => { said += d; });
+  url = await until("it says where its page is", () => (said.match(/http:\/\/127\.0\.0\.1:\d+/) || [null])[0]);
+}, { timeout: 120000 });
+
+after(async () => {
+  for (const child of [station, listener, broker]) child?.kill("SIGKILL");
+  refuser.close();
+  refuser.closeAllConnections();
+  rmSync(folder, { recursive: true, force: true });
+});
+
+test("the description is one, by the standard's own schema", async () => {
+  const found = await new Validator().validate(structuredClone(api));
+  assert.deepEqual(found.errors, undefined);
+  assert.equal(found.valid, true);
+});
+
+test("what does not fit is found", () => {
+  const good = { type: "second", time: "2027-03-13T21:04:07.250Z", max: 1, mean: 0.5 };
+  told(good, "a second");
+  for (const wrong of [{ ...good, more: 1 }, { ...good, max: "1" }, { ...good, time: "yesterday" }, { type: "second" }, { type: "minute" }])
+    assert.throws(() => told(wrong, "a planted mistake"));
+});
+
+test("a hook, a destination and a broker are told of a sighting", async () => {
+  const noted = () => existsSync(join(folder, "noted")) ? readFileSync(join(folder, "noted"), "utf8") : "";
+  await until("a hook was told of all", () => ["began", "still", "clip", "ended", "lost", "stopped"].every((w) => noted().includes(`"event":"${w}"`)), 240);
+  await until("the broker, too", () => /"type":"began"/.test(heard) && /"type":"stored"/.test(heard) && /"phase":"end"/.test(heard));
+  assert.ok(lines(noted(), "hook") >= 6);
+  await until("a record", () => readdirSync(join(folder, "shed"), { recursive: true }).some((f) => f.endsWith("-record.json")));
+  for (const f of readdirSync(join(folder, "shed"), { recursive: true }).filter((f) => f.endsWith("-record.json")))
+    lines(readFileSync(join(folder, "shed", f), "utf8"), "record");
+});
+
+test("the tool's --json", async () => {
+  run("disarm", "--for", "1h", "kerb");
+  await until("it is disarmed", () => /"arming_until"/.test(run("status", "--json")));
+  await until("one is stopped, one is lost", () => /"type":"stopped"/.test(run("status", "--json")) && /"state":"lost"/.test(run("status", "--json")));
+  assert.ok(lines(run("status", "--json"), "status") >= 4);
+  assert.ok(lines(run("sightings", "--json"), "sightings") >= 1);
+  assert.equal(lines(run("sightings", "--json", "1"), "sighting"), 1);
+  assert.ok(lines(run("sightings", "--happened", "--json"), "happened") >= 2);
+  assert.ok(lines(run("outbox", "--list", "--json"), "outbox") >= 2);
+  const rehearsed = run("rehearse", "--json", "--trace", "--why", "sim:kerb,size=320x180").split("\n").filter((l) => /"type":"(reading|sighting)"/.test(l));
+  assert.ok(lines(rehearsed.join("\n"), "rehearsed") > 20);
+  lines(run("plan", "--json").split("\n").filter((l) => l.includes('"type":"plan"')).join("\n"), "plan");
+  await fetch(url + "/api/order", { method: "POST", headers: { "X-Tawny-Change": "local" }, body: '{"do":"trigger","camera":"kerb"}' });
+  assert.ok(lines(said.split("\n").slice(0, -1).filter((l) => l.startsWith("{")).join("\n"), "watch") >= 5);
+});
+
+// What to ask for, where an address needs more than its name.
+const ASKED = {
+  "/api/sightings": ["/api/sightings", "/api/sightings?brief=1"],
+  "/api/sightings/{number}": ["/api/sightings/1"],
+  "/api/readings/{camera}": ["/api/readings/kerb", "/api/readings/kerb?sharp=10,10,60,60"],
+  "/api/traces/{camera}": ["/api/traces/kerb?from=" + (Date.now() - 3600e3)],
+  "/api/zones/{camera}": ["/api/zones/kerb"],
+  "/api/settings": ["/api/settings", "/api/settings?head=camera&name=kerb"],
+};
+const POSTED = {
+  "/api/order": { do: "snap", camera: "kerb" },
+  "/api/sightings/{number}": { star: true },
+  "/api/try": { camera: "kerb", changes: [{ head: "camera", name: "kerb", key: "start_at", value: "1 %" }], from: Date.now() - 60e3, minute: true },
+  "/api/settings": { changes: [{ head: "camera", name: "kerb", key: "start_at", value: "1 %" }] },
+  "/api/outbox": { retry: "gone" },
+  "/api/trial": { destination: "shed" },
+};
+
+test("each answer of the page", async () => {
+  let tried = 0;
+  for (const [path, item] of Object.entries(api.paths))
+    for (const method of ["get", "post"]) {
+      const schema = item[method]?.responses["200"]?.content?.["application/json"]?.schema;
+      if (!schema || /log(in|out)$/.test(path)) continue;
+      for (const at of method === "get" ? ASKED[path] || [path] : [path.replace("{number}", "1")]) {
+        const asked = path === "/api/settings/file" ? { text: readFileSync(join(folder, "station.ini"), "utf8") + "# more\n" } : POSTED[path];
+        const body = method === "post" ? JSON.stringify(asked) : undefined;
+        const answer = await fetch(url + at, { method, body, headers: body ? { "X-Tawny-Change": "local" } : {} });
+        const text = await answer.text();
+        assert.equal(answer.status, 200, method + " " + at + ": " + text);
+        holds({ $ref: "api#" + "/paths/" + path.replaceAll("~", "~0").replaceAll("/", "~1").replaceAll("{", "%7B").replaceAll("}", "%7D") + "/" + method + "/responses/200/content/application~1json/schema" }, JSON.parse(text), method + " " + at);
+        tried++;
+      }
+    }
+  assert.ok(tried >= 20, "only " + tried + " were tried");
+  const wrong = await fetch(url + "/api/sightings/999999");
+  assert.equal(wrong.status, 404);
+  holds({ $ref: "api#/components/schemas/Error" }, await wrong.json(), "an error");
+});
+
+test("the guide shows what is really sent", () => {
+  const guide = readFileSync(join(DOCS, "sending.md"), "utf8");
+  const shown = guide.match(/^ {4}\{"type":.*$/gm) || [];
+  assert.ok(shown.length >= 6, "only " + shown.length + " examples");
+  for (const line of shown) told(JSON.parse(line), "docs/sending.md");
+  const table = guide.slice(guide.indexOf("## The record of a sighting"), guide.indexOf("## Secrets"));
+  const keys = new Set([...table.matchAll(/^\| (`.*?) \|/gm)].flatMap((m) => [...m[1].matchAll(/`(\w+)`/g)].map((k) => k[1])));
+  for (const key of Object.keys(FORMS.Sighting.properties)) assert.ok(keys.has(key), "docs/sending.md does not say what " + key + " is");
+  for (const key of keys) assert.ok(FORMS.Sighting.properties[key], "docs/sending.md tells of " + key + ", which no record has");
+});
+
+test("the end is told to the broker, and nothing is described that nobody gives", async () => {
+  const ended = new Promise((resolve) => station.once("exit", resolve));
+  station.kill("SIGTERM");
+  assert.equal(await ended, 0);
+  await until("the broker was told of the end", () => /\/state \{"type":"station".*"state":"down"/.test(heard));
+  assert.ok(lines(run("sightings", "--trace", "--camera", "kerb", "--json"), "trace") >= 2);
+  const messages = heard.split("\n").slice(0, -1).map((l) => l.slice(l.indexOf(" ") + 1));
+  assert.ok(lines(messages.join("\n"), "broker") >= 6);
+  // What this station has no cause to say.
+  const apart = { Found: ["file"], Reading: ["file"], Plan: ["pre_event_bytes"], Digest: ["type", "station", "sightings"], Test: ["type", "station"], Happening: [] };
+  for (const [name, form] of Object.entries(FORMS)) {
+    if (!form.properties?.type) continue;
+    const missing = Object.keys(form.properties).filter((k) => !seen.get(name).has(k) && !apart[name]?.includes(k));
+    assert.deepEqual(missing, [], name + " is described with what was never seen");
+  }
+});
