@@ -94,6 +94,43 @@ static void test_seconds_are_rounded_to_a_millisecond(void **state)
     assert_null(twi_json_text(NULL));
 }
 
+/* Shares are percent, rates a second, noise luma levels, sizes bytes. */
+static void test_units(void **state)
+{
+    (void)state;
+    const tw_camera_status c = {.name = "kerb",
+                                .activity_ppm = 12345,
+                                .real_milli = 9900,
+                                .wanted_milli = 10000,
+                                .busy_ppm = 250000,
+                                .light_ppm = 181000,
+                                .noise = 24,
+                                .kept_bytes = 5000000};
+    char *text = twi_json_text(twi_json_camera(&c, NULL));
+    assert_has(text, "\"activity\":1.2345,");
+    assert_has(text, "\"wanted_fps\":10.0,\"fps\":9.9,\"busy\":25.0,\"light\":18.1,"
+                     "\"noise\":1.5,");
+    assert_has(text, "\"kept_bytes\":5000000");
+    free(text);
+    const tw_sighting_record r = {.id = 7,
+                                  .camera = "kerb",
+                                  .number = 3,
+                                  .part = 1,
+                                  .start_us = MARCH,
+                                  .end_us = MARCH + 12250000,
+                                  .peak_ppm = 13000,
+                                  .why = ""};
+    text = twi_json_text(twi_json_sighting(&r));
+    assert_has(text, "{\"type\":\"sighting\",\"number\":7,"); /* the catalogue's */
+    assert_has(text, "\"start\":\"2027-03-13T21:24:07.250Z\",\"end\":\""
+                     "2027-03-13T21:24:19.500Z\",\"seconds\":12.25,\"peak\":1.3,");
+    free(text);
+    text = twi_json_text(twi_json_second(
+        &(tw_trace_point){.t_us = MARCH, .max_ppm = 13000, .mean_ppm = 500}));
+    assert_has(text, "\"max\":1.3,\"mean\":0.05}");
+    free(text);
+}
+
 /* ---- events ------------------------------------------------------------------------ */
 
 /* Each kind has a word of its own, and the description has all of them. */
@@ -129,6 +166,7 @@ int main(void)
         cmocka_unit_test(test_what_is_not_known_is_left_out),
         cmocka_unit_test(test_a_text_that_is_not_utf8),
         cmocka_unit_test(test_seconds_are_rounded_to_a_millisecond),
+        cmocka_unit_test(test_units),
         cmocka_unit_test(test_each_kind_of_event_is_described),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

@@ -278,6 +278,10 @@ static void test_clock(void **state)
     assert_true(clock.ops->now_us(clock.ctx) >= before + 20000);
     clock.ops->sleep_until(clock.ctx, before); /* long past: returns at once */
     assert_true(clock.ops->wall_us(clock.ctx) > INT64_C(1700000000000000));
+    assert_true(clock.ops->trusted(clock.ctx, clock.ops->wall_us(clock.ctx)));
+    /* where clocks without a battery begin */
+    assert_false(clock.ops->trusted(clock.ctx, 0));
+    assert_false(clock.ops->trusted(clock.ctx, INT64_C(946684800000000)));
     (void)setenv("TZ", "<+01>-1", 1);
     assert_int_equal(clock.ops->offset_s(clock.ctx, clock.ops->wall_us(clock.ctx)), 3600);
 }

@@ -165,6 +165,74 @@ static void test_frames_in_between_are_spared(void **state)
     remove_folder(folder);
 }
 
+/* What the detector was shown, by the tenth of a second. */
+typedef struct shown {
+    uint64_t picture[400]; /* 0: none */
+    size_t count;
+} shown;
+
+static void note_picture(void *ctx, const tw_event *e)
+{
+    shown *s = ctx;
+    if (e->kind == TW_EVENT_PROBLEM)
+        fail_msg("%s", e->text);
+    if (e->kind != TW_EVENT_READING)
+        return;
+    uint64_t hash = 14695981039346656037U;
+    for (uint16_t y = 0; y < e->luma->height; y++)
+        for (uint16_t x = 0; x < e->luma->width; x++)
+            hash = (hash ^ e->luma->px[(size_t)y * e->luma->stride + x]) * 1099511628211;
+    const int64_t at = (e->t_us + 50000) / 100000;
+    assert_in_range(at, 0, 399);
+    s->picture[at] = hash;
+    s->count++;
+}
+
+static void show(const char *source, const char *lines, shown *out)
+{
+    rehearsal *r = prepare(source, lines);
+    const tw_board board = {.makers = TEST_MAKERS, .clock = tw_linux_clock()};
+    memset(out, 0, sizeof *out);
+    assert_int_equal(tw_rehearse(&board, &r->camera, &r->station, NULL, note_picture, out,
+                                 &r->result, &r->err),
+                     TW_OK);
+    assert_int_equal(r->result.bad_frames, 0);
+    done(r);
+}
+
+/* While it is disarmed few pictures are decoded. In the middle of a group a decoder knows
+ * nothing that a picture is made from: it begins again with the next key frame. */
+static void test_no_picture_from_the_middle_of_a_group(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *path = join(folder, "g.mp4"), source[512];
+    shown all, some;
+    (void)setenv("TZ", "UTC", 1);
+    outcome o =
+        run_program(folder, FFMPEG, "-v", "error", "-f", "lavfi", "-i",
+                    "testsrc2=size=320x192:rate=10:duration=20", "-c:v", "libx264", "-g",
+                    "40", "-keyint_min", "40", "-sc_threshold", "0", "-metadata",
+                    "creation_time=2027-03-13T20:30:50Z", "g.mp4", NULL);
+    assert_string_equal(o.err, "");
+    free_outcome(&o);
+    (void)snprintf(source, sizeof source, "file:%s", path);
+    show(source, "fps = auto\nhours = always\n", &all);
+    show(source, "fps = auto\nhours = 20:31-23:00\n", &some);
+    assert_int_equal(all.count, 200);
+    for (size_t i = 0; i < 400; i++) {
+        /* key frames while it is disarmed, and the few that a decoder needs before it
+         * gives them; all from the first key frame on after that */
+        const bool wanted = i < 120 ? i % 40 == 0 : i < 200, there = some.picture[i] != 0;
+        const bool may = wanted || (i < 120 && i % 40 < 8);
+        if ((wanted && !there) || (there && !may))
+            fail_msg("at %zu tenths: a picture was%s looked at", i, wanted ? " not" : "");
+        if (there && some.picture[i] != all.picture[i])
+            fail_msg("at %zu tenths: another picture", i);
+    }
+    free(path);
+    remove_folder(folder);
+}
+
 static void test_other_frame_rates(void **state)
 {
     (void)state;
@@ -778,6 +846,7 @@ int main(void)
         cmocka_unit_test(test_zones_shut_out),
         cmocka_unit_test(test_stopping),
         cmocka_unit_test(test_frames_in_between_are_spared),
+        cmocka_unit_test(test_no_picture_from_the_middle_of_a_group),
         cmocka_unit_test(test_looking),
     };
     cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));

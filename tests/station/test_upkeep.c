@@ -86,8 +86,12 @@ static void test_nothing_is_old_in_1970(void **state)
     open_writer(p);
     (void)capture(p, 0);
     p->time.sure_from_us = INT64_MAX;
+    p->time.now_us += 3 * DAY;
     tw_upkeep(&p->writer);
     assert_int_equal(held(p, "kerb"), 1);
+    p->time.sure_from_us = 0; /* it is set, and that was right */
+    tw_upkeep(&p->writer);
+    assert_int_equal(held(p, "kerb"), 0);
     leave(p);
 }
 
