@@ -85,6 +85,9 @@ soak: setup
 	cmake --preset threads -DTAWNY_DRAWING=OFF >/dev/null
 	cmake --build --preset threads -- --quiet
 	TAWNY_SECONDS=60 build/threads/tests/test_station_reload
+	cmake --preset dev >/dev/null
+	cmake --build --preset dev -- --quiet
+	TAWNY_FAILS=all build/dev/tests/test_system_fails
 
 # Each target for so many runs, or seconds; new inputs that reach new code are kept in
 # build/.

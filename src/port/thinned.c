@@ -63,6 +63,7 @@ tw_status tw_thinned_camera(uint32_t fps, tw_camera *camera, tw_error *err)
     thinned *t = calloc(1, sizeof *t);
     if (!t) {
         camera->ops->destroy(camera->ctx);
+        *camera = (tw_camera){0};
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
     t->ops = (tw_camera_ops){camera->ops->name, camera->ops->live, open_camera,

@@ -6,7 +6,7 @@
 
 /** Put the limit before a camera that was made: camera is another one then, which owns
  * it. One whose pictures come rarely stays as it is. @param fps 1..240. @return TW_OK;
- * TW_ENOMEM: the camera was destroyed. */
+ * TW_ENOMEM: the camera was destroyed, and is all zero. */
 tw_status tw_thinned_camera(uint32_t fps, tw_camera *camera, tw_error *err);
 
 #endif

@@ -43,6 +43,7 @@ tw_status tw_rehearse(const tw_board *board, const tw_camera_settings *camera,
             st = tw_fail(err, TW_EDAMAGED, "%s: no frame could be read", camera->source);
     }
     tw_run_close(&run);
+    tw_writer_end_videos(&writer);
     tw_writer_close(&writer);
     return st;
 }

@@ -311,6 +311,7 @@ tw_status tw_station_run(tw_station *s)
         watch_all(s);
         set_queue(s, NULL); /* nobody may look at it while it ends */
         tw_queue_finish(queue);
+        tw_writer_end_videos(&s->writer);
         st = s->any_opened ? TW_OK : TW_EIO;
     }
     twi_feed_finish(s->feed);

@@ -15,8 +15,13 @@ enum {
     WHY_BYTES = 256,      /* of the line that says why a sighting began */
     RETRY_US = 10000000,  /* until a catalogue that failed is opened again */
     ROOM_BYTES = 4000000, /* made at once on a full card, so that it is made seldom */
+    UNIT_BYTES = 65536,   /* more than is needed: cards give room in units */
     CHECK_BYTES = 128000  /* written until it is looked again whether there is room */
 };
+
+#define USELESS_US                                                                       \
+    (INT64_C(3600) * 1000000) /* that room is not made for nothing again                 \
+                               */
 
 static int64_t now_of(const tw_writer *writer)
 {
@@ -183,6 +188,29 @@ static tw_status took(tw_writer *writer, int64_t began_us, tw_status st)
     return st;
 }
 
+/* Room is made where a card is full, for what is to be written. @return false: there is
+ * none to be made, or it was of no use a short while ago: a card that takes nothing
+ * whatever goes (a broken one, somebody's quota) must not cost all that there is. */
+static bool make_room(tw_writer *writer, uint64_t bytes)
+{
+    return (writer->useless_until_us == 0 ||
+            now_of(writer) >= writer->useless_until_us) &&
+           tw_upkeep_make_room(writer, bytes > 0 ? bytes : 1, UNIT_BYTES);
+}
+
+/* @param st  Of the second try. @return the same. */
+static tw_status note_room(tw_writer *writer, tw_status st)
+{
+    const tw_card *card = &writer->store.card;
+    const bool useless = st == TW_ENOSPC;
+    uint64_t free_bytes = 0, total = 0;
+    writer->useless_until_us = useless ? now_of(writer) + USELESS_US : 0;
+    if (!useless && card->ops->space(card->ctx, &free_bytes, &total, NULL) == TW_OK &&
+        free_bytes < ROOM_BYTES)
+        (void)tw_upkeep_make_room(writer, 0, ROOM_BYTES - free_bytes);
+    return st;
+}
+
 /* Room is made while there is still some: a clip that runs must not find the card full,
  * nor must the catalogue. */
 static tw_status append(tw_writer *writer, tw_store_file *file, const void *data,
@@ -195,8 +223,8 @@ static tw_status append(tw_writer *writer, tw_store_file *file, const void *data
     }
     const int64_t began_us = now_of(writer);
     tw_status st = tw_store_append(&writer->store, file, data, bytes, err);
-    if (st == TW_ENOSPC && tw_upkeep_make_room(writer, bytes, ROOM_BYTES))
-        st = tw_store_append(&writer->store, file, data, bytes, err);
+    if (st == TW_ENOSPC && make_room(writer, bytes))
+        st = note_room(writer, tw_store_append(&writer->store, file, data, bytes, err));
     return took(writer, began_us, st);
 }
 
@@ -205,8 +233,8 @@ static tw_status begin_file(tw_writer *writer, const tw_name_fields *name,
 {
     const int64_t began_us = now_of(writer);
     tw_status st = tw_store_begin(&writer->store, name, file, err);
-    if (st == TW_ENOSPC && tw_upkeep_make_room(writer, 1, ROOM_BYTES))
-        st = tw_store_begin(&writer->store, name, file, err);
+    if (st == TW_ENOSPC && make_room(writer, 0))
+        st = note_room(writer, tw_store_begin(&writer->store, name, file, err));
     return took(writer, began_us, st);
 }
 
@@ -408,8 +436,8 @@ static tw_status paint_caption(void *ctx, const tw_canvas *canvas, int64_t t_us,
                                uint32_t activity_ppm, tw_error *err)
 {
     const tw_recording *r = ctx;
-    tw_caption_fields fields =
-        caption_fields(r->writer, r->camera, r->sighting, t_us + r->wall_offset_us);
+    tw_caption_fields fields = caption_fields(r->writer, r->camera, r->sighting.number,
+                                              t_us + r->wall_offset_us);
     fields.activity_ppm = activity_ppm;
     return tw_caption_draw(r->caption, &fields, canvas, err);
 }
@@ -453,7 +481,7 @@ static tw_status begin_video(tw_writer *writer, const tw_job *job, tw_kind kind,
     tw_recording *r = &job->lane->own[kind];
     r->writer = writer;
     r->camera = job->lane->camera;
-    r->sighting = job->sighting.number;
+    r->sighting = job->sighting;
     r->wall_offset_us = job->wall_offset_us;
     r->stamp = tw_writer_stamp(writer, job->packet.wall_us);
     r->codecs = tw_codecs_load(err);
@@ -493,15 +521,6 @@ static void drop_video(const tw_writer *writer, tw_recording *r)
     tw_store_abandon(&writer->store, &r->file);
 }
 
-static void do_begin(tw_writer *writer, const tw_job *job, tw_kind kind)
-{
-    tw_error err = {0};
-    tw_recording *r = &job->lane->own[kind];
-    r->skip = begin_video(writer, job, kind, &err) != TW_OK;
-    if (r->skip)
-        tell_problem(writer, job, kind, &err);
-}
-
 static void do_packet(const tw_writer *writer, const tw_job *job, tw_kind kind)
 {
     tw_recording *r = &job->lane->own[kind];
@@ -529,6 +548,38 @@ static void do_end(tw_writer *writer, const tw_job *job, tw_kind kind)
     if (st == TW_OK)
         tell_stored(writer, job, &r->file, kind, &r->stamp);
     else
+        tell_problem(writer, job, kind, &err);
+}
+
+/* Whoever was to say that it is over has failed: it is kept as far as it goes. */
+static void end_left_open(tw_writer *writer, tw_lane *lane, tw_kind kind)
+{
+    const tw_job over = {.kind = TW_JOB_VIDEO_END,
+                         .what = kind,
+                         .lane = lane,
+                         .sighting = lane->own[kind].sighting};
+    do_end(writer, &over, kind);
+}
+
+static void end_lane(tw_writer *writer, tw_lane *lane)
+{
+    for (int k = 0; k < TW_KIND_COUNT; k++)
+        end_left_open(writer, lane, (tw_kind)k);
+}
+
+void tw_writer_end_videos(tw_writer *writer)
+{
+    for (tw_lane *lane = writer->lanes; lane; lane = lane->next)
+        end_lane(writer, lane);
+}
+
+static void do_begin(tw_writer *writer, const tw_job *job, tw_kind kind)
+{
+    tw_error err = {0};
+    end_left_open(writer, job->lane, kind);
+    tw_recording *r = &job->lane->own[kind];
+    r->skip = begin_video(writer, job, kind, &err) != TW_OK;
+    if (r->skip)
         tell_problem(writer, job, kind, &err);
 }
 
@@ -588,6 +639,7 @@ static void remove_lane(tw_writer *writer, tw_lane *lane)
         *at = lane->next;
         break;
     }
+    end_lane(writer, lane);
     twi_snapshot_release(lane->snapshot);
     lane->snapshot = NULL;
     atomic_store(&lane->gone, true); /* its owner may free it now */
@@ -818,8 +870,8 @@ void tw_writer_try_card(tw_writer *writer)
     const tw_card *card = &writer->store.card;
     tw_error err = {0}, line = {0};
     tw_status st = tw_store_probe(card, &err);
-    if (st == TW_ENOSPC && tw_upkeep_make_room(writer, 1, ROOM_BYTES))
-        st = tw_store_probe(card, &err);
+    if (st == TW_ENOSPC && make_room(writer, 0))
+        st = note_room(writer, tw_store_probe(card, &err));
     if (st == TW_OK || !writer->told)
         return;
     (void)tw_fail(&line, st, "%s; the station watches, and tries each capture", err.text);

@@ -29,8 +29,8 @@ typedef struct tw_recording {
     tw_clip *clip; /* NULL: none open */
     tw_store_file file;
     struct tw_writer *writer;
-    tw_caption *caption; /* NULL: it gets none */
-    uint32_t sighting;
+    tw_caption *caption;    /* NULL: it gets none */
+    tw_sighting sighting;   /* as it was when it began; all zero: it belongs to none */
     int64_t wall_offset_us; /* wall time less capture time */
     tw_stamp stamp;         /* of its first frame */
     int64_t synced_us;      /* when it was last made safe, by the clock */
@@ -83,13 +83,15 @@ typedef struct tw_writer {
     atomic_uint last_number; /* of a sighting, in this store: the next is one more */
     bool numbers_for_good;   /* sightings take theirs from there */
     tw_store store;
-    twi_snapshot *snapshot;   /* that its names lie in; NULL: their owner's */
-    tw_catalogue *catalogue;  /* NULL: none is kept */
-    bool catalogue_failed;    /* and that has been said; others may look, atomically */
-    int64_t retry_us;         /* when it is opened again, by the clock */
-    bool upkeep_failed;       /* likewise */
-    uint64_t keep_free;       /* bytes of the card */
-    int64_t card_us;          /* time that the card took in all, by the clock */
+    twi_snapshot *snapshot;  /* that its names lie in; NULL: their owner's */
+    tw_catalogue *catalogue; /* NULL: none is kept */
+    bool catalogue_failed;   /* and that has been said; others may look, atomically */
+    int64_t retry_us;        /* when it is opened again, by the clock */
+    bool upkeep_failed;      /* likewise */
+    uint64_t keep_free;      /* bytes of the card */
+    int64_t card_us;         /* time that the card took in all, by the clock */
+    int64_t
+        useless_until_us; /* room is not made before, by the clock: it was of no use */
     uint64_t unchecked_bytes; /* written since it was looked whether there is room */
     tw_lane *lanes;           /* all cameras', in order; borrowed */
     tw_clock clock;
@@ -128,6 +130,8 @@ tw_status tw_writer_open(tw_writer *writer, const tw_card *card,
                          const tw_station_settings *settings, tw_error *err);
 /** Try whether the card can be written; make room if it is full; tell if it cannot. */
 void tw_writer_try_card(tw_writer *writer);
+/** Complete the videos that are open, after the last job. */
+void tw_writer_end_videos(tw_writer *writer);
 void tw_writer_close(tw_writer *writer); /* fine if it was never opened */
 
 /** Open a catalogue again that failed, if it is time, and make it agree with the files.

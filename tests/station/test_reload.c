@@ -225,7 +225,9 @@ static void test_one_with_mistakes(void **state)
     running *r = start(SHARED TUNNEL KERB "start_at = much\n");
     wait_and_forget(r, "opened tunnel"); /* it is not stopped by the other's mistake */
     wait_and_forget(r, "failed kerb");
-    assert_false(status_of(r, "kerb").open);
+    const tw_camera_status kerb = status_of(r, "kerb");
+    assert_false(kerb.open);
+    assert_string_equal(tw_camera_state_name(&kerb), "closed");
     reload(r, SHARED TUNNEL KERB, "cameras opened again 1");
     wait_and_forget(r, "opened kerb");
     reload(r, SHARED TUNNEL "rest = x\n" KERB,
