@@ -79,6 +79,8 @@ static void test_a_trace_goes_on_to_now(void **state)
                    (long long)(from_us / 1000), (long long)(now_us / 1000));
     json_t *o = body_of(200, get(w, path, "")), *ppm = json_object_get(o, "ppm");
     assert_int_equal(json_array_size(ppm), 90);
+    /* milliseconds, at the beginning of a second */
+    assert_int_equal(json_integer_value(json_object_get(o, "from")), from_us / S * 1000);
     assert_int_equal(json_integer_value(json_object_get(o, "step_s")), 1);
     assert_int_equal(json_integer_value(json_array_get(ppm, 29)), 0);
     assert_int_equal(json_integer_value(json_array_get(ppm, 30)), 40000);
