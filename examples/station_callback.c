@@ -27,7 +27,7 @@ static void on_event(void *ctx, const tw_event *event)
         seen->clips += strcmp(event->file_kind, "clip") == 0;
         seen->stills += strcmp(event->file_kind, "still") == 0;
     } else if (event->text) {
-        printf("%s: %s\n", event->camera, event->text);
+        printf("%s: %s\n", event->camera ? event->camera : "station", event->text);
     }
 }
 

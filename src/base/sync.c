@@ -8,7 +8,7 @@
 #include <string.h>
 #include <unistd.h>
 
-int twi_sync_folder_of(const char *path)
+int twi_sync_folder_of(int at, const char *path)
 {
     char folder[PATH_MAX];
     const char *slash = strrchr(path, '/');
@@ -16,7 +16,7 @@ int twi_sync_folder_of(const char *path)
     if (length >= PATH_MAX)
         return ENAMETOOLONG;
     (void)snprintf(folder, sizeof folder, "%.*s", length, slash ? path : ".");
-    const int fd = open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    const int fd = openat(at, folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
     if (fd < 0)
         return errno;
     const int code = fsync(fd) == 0 ? 0 : errno;

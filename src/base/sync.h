@@ -2,8 +2,9 @@
 #ifndef TW_SYNC_H
 #define TW_SYNC_H
 
-/** Make a file's entry in its folder safe: after a rename, or it may have its old name
- * after a power cut. @return 0, or an errno. */
-int twi_sync_folder_of(const char *path);
+/** Make the entry of a file or folder in the folder above it safe: after a rename, or it
+ * may have its old name after a power cut; after it was made, or it may not be there.
+ * @param at  The folder that path is below; AT_FDCWD. @return 0, or an errno. */
+int twi_sync_folder_of(int at, const char *path);
 
 #endif

@@ -85,11 +85,17 @@ static void test_a_capture(void **state)
     seen[0] = '\0';
     assert_int_equal(card.ops->create(card.ctx, "day/one.part", &file, NULL), TW_OK);
     assert_int_equal(card.ops->append(card.ctx, file, "12345", 5, NULL), TW_OK);
-    assert_string_equal(seen, "");
+    assert_string_equal(seen, "sync ., "); /* a folder that is new, too */
+    seen[0] = '\0';
     assert_int_equal(card.ops->sync(card.ctx, file, NULL), TW_OK);
     assert_int_equal(card.ops->close(card.ctx, file, NULL), TW_OK);
     assert_int_equal(card.ops->rename(card.ctx, "day/one.part", "day/one", NULL), TW_OK);
     assert_string_equal(seen, "sync day/one.part, name day/one, sync day, ");
+    seen[0] = '\0';
+    assert_int_equal(card.ops->rename(card.ctx, "day/one", "night/kerb/one", NULL),
+                     TW_OK);
+    assert_string_equal(seen,
+                        "sync ., sync night, name night/kerb/one, sync night/kerb, ");
     card.ops->destroy(card.ctx);
     remove_folder(folder);
 }

@@ -11,6 +11,7 @@
 #include <sys/statvfs.h>
 #include <unistd.h>
 
+#include "../../base/sync.h"
 #include "tawny/naming.h"
 #include "tawny/port_linux.h"
 
@@ -40,7 +41,9 @@ static tw_status make_parents(const folder_card *card, const char *name, tw_erro
     (void)snprintf(part, sizeof part, "%s", name);
     for (char *slash = strchr(part, '/'); slash; slash = strchr(slash + 1, '/')) {
         *slash = '\0';
-        if (mkdirat(card->fd, part, 0777) != 0 && errno != EEXIST)
+        if (mkdirat(card->fd, part, 0777) == 0)
+            (void)twi_sync_folder_of(card->fd, part);
+        else if (errno != EEXIST)
             return fail(card, "make the folder", part, err);
         *slash = '/';
     }
@@ -104,22 +107,6 @@ static tw_status close_file(void *ctx, void *file, tw_error *err)
     return st;
 }
 
-/* A name is safe once its folder is. Some file systems cannot do that, and need not. */
-static void sync_folder(const folder_card *card, const char *name)
-{
-    char part[TW_NAME_MAX + 8];
-    (void)snprintf(part, sizeof part, "%s", name);
-    char *slash = strrchr(part, '/');
-    if (slash)
-        *slash = '\0';
-    const int fd =
-        openat(card->fd, slash ? part : ".", O_RDONLY | O_DIRECTORY | O_CLOEXEC);
-    if (fd < 0)
-        return;
-    (void)fsync(fd);
-    (void)close(fd);
-}
-
 /* Folders above a name that are left empty. */
 static void drop_empty(const folder_card *card, const char *name)
 {
@@ -157,7 +144,7 @@ static tw_status rename_file(void *ctx, const char *from, const char *to, tw_err
         st = give_name(card, from, to, err);
     if (st != TW_OK)
         return st;
-    sync_folder(card, to);
+    (void)twi_sync_folder_of(card->fd, to); /* some file systems cannot, and need not */
     drop_empty(card, from);
     return TW_OK;
 }
