@@ -57,7 +57,7 @@ function lines(text, where) {
   return all.length;
 }
 
-let folder, broker, listener, refuser, station, url, heard = "", said = "";
+let folder, broker, listener, refuser, station, ended, url, heard = "", said = "";
 const env = () => ({ ...process.env, XDG_RUNTIME_DIR: folder });
 const run = (...words) => {
   const o = spawnSync(TOOL, words, { cwd: folder, env: env(), encoding: "utf8" });
@@ -126,9 +126,13 @@ before(async () => {
   writeFileSync(join(folder, "note.sh"), "text=$(cat); printf '%s\\n' \"$text\" >> " + join(folder, "noted") + "\n");
   writeFileSync(join(folder, "station.ini"), settings(port, refuser.address().port));
   station = spawn(TOOL, ["watch", "--json"], { cwd: folder, env: env() });
+  ended = new Promise((resolve) => station.once("exit", (code, signal) => resolve(signal || code)));
   station.stdout.on("data", (d) => { said += d; });
   station.stderr.on("data", (d) => { said += d; });
-  url = await until("it says where its page is", () => (said.match(/http:\/\/127\.0\.0\.1:\d+/) || [null])[0]);
+  url = await until("it says where its page is", () => {
+    if (station.exitCode !== null || station.signalCode) throw new Error("it has ended: " + said.slice(-2000));
+    return (said.match(/http:\/\/127\.0\.0\.1:\d+/) || [null])[0];
+  });
 }, { timeout: 120000 });
 
 after(async () => {
@@ -229,7 +233,6 @@ test("the guide shows what is really sent", () => {
 });
 
 test("the end is told to the broker, and nothing is described that nobody gives", async () => {
-  const ended = new Promise((resolve) => station.once("exit", resolve));
   station.kill("SIGTERM");
   assert.equal(await ended, 0);
   await until("the broker was told of the end", () => /\/state \{"type":"station".*"state":"down"/.test(heard));
