@@ -328,7 +328,7 @@ static bool check_sighting(void *ctx, const tw_sighting_record *r)
     counts *n = ctx;
     char words[64];
     n->sightings++;
-    (void)snprintf(words, sizeof words, "\"id\":%lld,", (long long)r->id);
+    (void)snprintf(words, sizeof words, "\"number\":%lld,", (long long)r->id);
     if (!strstr(n->heard, words))
         fail_msg("sighting %lld was not told to the broker", (long long)r->id);
     return true;
