@@ -263,7 +263,7 @@ static void test_a_rehearsal(void **state)
     (void)state;
     footage f;
     make_footage(&f);
-    const scene s = {rehearse, &f, 40};
+    const scene s = {rehearse, &f, 24};
     try_each(&s, MEMORY);
     try_each(&s, OPENING);
     drop_footage(&f);
@@ -414,7 +414,7 @@ static void test_a_station_of_two_cameras(void **state)
         "[camera kerb]\nsource = file:%s\n[camera mere]\nsource = file:%s\n",
         f.store, f.pictures, f.pictures);
     f.settings = settings_of(text);
-    const scene s = {watch, &f, 10};
+    const scene s = {watch, &f, 6};
     for (int which = MEMORY; which < FAILINGS; which++) {
         try_each(&s, (failing)which);
         check_store(&f);
