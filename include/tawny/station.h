@@ -34,6 +34,9 @@ typedef enum tw_event_kind {
     TW_EVENT_CLOSED    /* a camera has ended: status, text if that was an error */
 } tw_event_kind;
 
+/** @return "opened", "began"...: one word for each kind; static. */
+TW_API const char *tw_event_name(tw_event_kind kind);
+
 /* Something that happened. All pointers are borrowed and good for the call; those that do
  * not belong to the kind are NULL. */
 typedef struct tw_event {
@@ -274,8 +277,9 @@ typedef struct tw_camera_status {
                                 or not within a week */
 } tw_camera_status;
 
-/** @return how it fares in one word: "starting", "settling", "armed", "sighting",
- * "resting", "disarmed", "lost" or "closed"; static. */
+/** The state of a camera, in one word.
+ * @return "starting", "settling", "armed", "sighting", "resting", "disarmed", "lost" or
+ * "closed"; static. */
 TW_API const char *tw_camera_state_name(const tw_camera_status *camera);
 
 /** How a camera of a station fares. Any thread, also while it runs.

@@ -53,17 +53,6 @@ void out_json(void *json)
     free(text);
 }
 
-/* Milliseconds are what frames can be told apart by. */
-static json_t *seconds(int64_t us)
-{
-    return json_real((double)((us + (us < 0 ? -500 : 500)) / 1000) / 1000.0);
-}
-
-static json_t *percent(uint32_t ppm)
-{
-    return json_real((double)ppm / 1e4);
-}
-
 static void set_file(json_t *object, const char *file)
 {
     if (file)
@@ -84,8 +73,9 @@ void out_json_moment(const char *file, double t_s, const char *why)
 void out_json_verdict(const char *verdict, const char *file, const tw_span *when,
                       const char *what)
 {
-    json_t *o = json_pack("{ss so so}", "type", verdict, "start", seconds(when->start_us),
-                          "end", seconds(when->end_us));
+    json_t *o = json_pack("{ss so so}", "type", verdict, "start",
+                          twi_json_seconds(when->start_us), "end",
+                          twi_json_seconds(when->end_us));
     if (what)
         (void)json_object_set_new(o, "what", json_string(what));
     out_json_of(file, o);
@@ -93,12 +83,13 @@ void out_json_verdict(const char *verdict, const char *file, const tw_span *when
 
 void out_json_score(const tw_score *s, int64_t late_us)
 {
-    out_json(json_pack(
-        "{ss si si si si so sf sf so so}", "type", "score", "events", (int)s->events,
-        "found", (int)s->found, "sightings", (int)s->sightings, "false", (int)s->is_false,
-        "recall", percent(tw_score_recall_ppm(s)), "false_per_hour",
-        (double)tw_score_false_per_1000h(s) / 1e3, "f1", tw_score_f1_ppm(s) / 1e6,
-        "latency", seconds(late_us), "covered", percent(tw_score_cover_ppm(s))));
+    out_json(json_pack("{ss si si si si so sf sf so so}", "type", "score", "events",
+                       (int)s->events, "found", (int)s->found, "sightings",
+                       (int)s->sightings, "false", (int)s->is_false, "recall",
+                       twi_json_percent(tw_score_recall_ppm(s)), "false_per_hour",
+                       (double)tw_score_false_per_1000h(s) / 1e3, "f1",
+                       tw_score_f1_ppm(s) / 1e6, "latency", twi_json_seconds(late_us),
+                       "covered", twi_json_percent(tw_score_cover_ppm(s))));
 }
 
 /* ---- progress -------------------------------------------------------------------- */

@@ -244,18 +244,12 @@ static json_t *describe_camera(const destination *d, const tw_camera_status *c)
     return o;
 }
 
-static void add_stopped(void *ctx, const char *name, int64_t since_us, const char *why)
-{
-    (void)json_array_append_new(ctx, twi_json_stopped(name, since_us, why));
-}
-
 static json_t *describe_station(const destination *d, const char *state)
 {
     tw_store_status store;
-    json_t *o = twi_json_station(d->of->station, state), *stopped = json_array();
-    (void)tw_outbox_stopped(d->catalogue, add_stopped, stopped, NULL);
+    json_t *o = twi_json_station(d->of->station, state);
     put_time(d, o, "time", 0);
-    (void)json_object_set_new(o, "stopped", stopped);
+    (void)json_object_set_new(o, "stopped", twi_json_all_stopped(d->catalogue));
     if (d->of->running && tw_station_store(d->of->running, &store) == TW_OK)
         (void)json_object_set_new(o, "store", twi_json_store(&store));
     return o;

@@ -56,9 +56,14 @@ static void put_count(json_t *o, const char *key, uint64_t count)
     put(o, key, json_integer((json_int_t)count));
 }
 
+json_t *twi_json_percent(uint32_t ppm)
+{
+    return json_real((double)ppm / 1e4);
+}
+
 static void put_percent(json_t *o, const char *key, uint32_t ppm)
 {
-    put(o, key, json_real((double)ppm / 1e4));
+    put(o, key, twi_json_percent(ppm));
 }
 
 static void put_rate(json_t *o, const char *key, uint32_t milli)
@@ -72,9 +77,14 @@ static void put_flag(json_t *o, const char *key, bool flag)
 }
 
 /* Milliseconds are what frames can be told apart by. */
+json_t *twi_json_seconds(int64_t us)
+{
+    return json_real((double)((us + (us < 0 ? -500 : 500)) / 1000) / 1000.0);
+}
+
 static void put_seconds(json_t *o, const char *key, int64_t us)
 {
-    put(o, key, json_real((double)((us + (us < 0 ? -500 : 500)) / 1000) / 1000.0));
+    put(o, key, twi_json_seconds(us));
 }
 
 /* 0: not known, and left out. */
@@ -176,27 +186,20 @@ json_t *twi_json_stopped(const char *destination, int64_t since_us, const char *
     return o;
 }
 
-/* ---- what happens ----------------------------------------------------------------- */
-
-static const char *type_of(tw_event_kind kind)
+static void take_stopped(void *ctx, const char *name, int64_t since_us, const char *why)
 {
-    switch (kind) {
-    case TW_EVENT_OPENED: return "opened";
-    case TW_EVENT_READING: return "reading";
-    case TW_EVENT_BEGAN: return "began";
-    case TW_EVENT_ENDED: return "ended";
-    case TW_EVENT_STORED: return "stored";
-    case TW_EVENT_FREED: return "freed";
-    case TW_EVENT_PROBLEM: return "problem";
-    case TW_EVENT_LOST: return "lost";
-    case TW_EVENT_BACK: return "back";
-    case TW_EVENT_RELOADED: return "reloaded";
-    case TW_EVENT_ORDERED: return "ordered";
-    case TW_EVENT_STOPPED: return "stopped";
-    case TW_EVENT_CLOSED: break;
-    }
-    return "closed";
+    (void)json_array_append_new(ctx, twi_json_stopped(name, since_us, why));
 }
+
+json_t *twi_json_all_stopped(tw_catalogue *catalogue)
+{
+    json_t *list = json_array();
+    if (catalogue)
+        (void)tw_outbox_stopped(catalogue, take_stopped, list, NULL);
+    return list;
+}
+
+/* ---- what happens ----------------------------------------------------------------- */
 
 static void put_sighting_of(json_t *o, const tw_event *e)
 {
@@ -214,7 +217,7 @@ static void put_sighting_of(json_t *o, const tw_event *e)
 
 json_t *twi_json_event(const tw_event *e, const char *station, int64_t now_us)
 {
-    json_t *o = object(type_of(e->kind));
+    json_t *o = object(tw_event_name(e->kind));
     put_some_text(o, "station", station);
     put_some_text(o, "camera", e->camera);
     put_time(o, "time", e->wall_us != 0 ? e->wall_us : now_us);

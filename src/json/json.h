@@ -19,6 +19,10 @@
  * @return NULL: out of memory, or json is NULL. */
 char *twi_json_text(json_t *json);
 
+/** Values as they are everywhere: seconds to the millisecond, a share in percent. */
+json_t *twi_json_seconds(int64_t us);
+json_t *twi_json_percent(uint32_t ppm);
+
 /* ---- how things are --------------------------------------------------------------- */
 
 /** @param station  Its name; NULL: left out, as whoever asked knows. */
@@ -30,6 +34,9 @@ json_t *twi_json_station(const char *station, const char *state);
 
 /** A destination to which nothing is sent any more. */
 json_t *twi_json_stopped(const char *destination, int64_t since_us, const char *why);
+
+/** All of them, as an array. @param catalogue  NULL: there are none. */
+json_t *twi_json_all_stopped(tw_catalogue *catalogue);
 
 /* ---- what happens ----------------------------------------------------------------- */
 

@@ -130,8 +130,8 @@ static tw_status write_all(const char *path, const accounts *all, tw_error *err)
     const bool good = print_all(fd, all);
     const int code = errno;
     if (close(fd) == 0 && good && rename(part, path) == 0) {
-        (void)twi_sync_folder_of(AT_FDCWD,
-                                 path); /* some file systems cannot, and need not */
+        /* Some file systems cannot, and need not. */
+        (void)twi_sync_folder_of(AT_FDCWD, path);
         return TW_OK;
     }
     (void)unlink(part);

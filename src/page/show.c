@@ -17,18 +17,10 @@ static json_t *describe_camera(const tw_page *p, const tw_camera_status *c)
     return o;
 }
 
-static void add_stopped(void *ctx, const char *name, int64_t since_us, const char *why)
-{
-    (void)json_array_append_new(ctx, twi_json_stopped(name, since_us, why));
-}
-
 static json_t *stopped_destinations(tw_page *p)
 {
-    json_t *list = json_array();
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = tw_page_catalogue(p);
-    if (c)
-        (void)tw_outbox_stopped(c, add_stopped, list, NULL);
+    json_t *list = twi_json_all_stopped(tw_page_catalogue(p));
     (void)pthread_mutex_unlock(&p->store_lock);
     return list;
 }

@@ -418,8 +418,8 @@ static tw_status write_file(const char *path, const char *text, size_t bytes,
     if (st != TW_OK)
         (void)unlink(beside);
     else
-        (void)twi_sync_folder_of(AT_FDCWD,
-                                 path); /* some file systems cannot, and need not */
+        /* Some file systems cannot, and need not. */
+        (void)twi_sync_folder_of(AT_FDCWD, path);
     return st;
 }
 

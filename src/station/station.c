@@ -8,12 +8,14 @@
 #include "station_state.h"
 #include "upkeep.h"
 
-/* What belongs into the catalogue beside sightings; NULL: nothing. */
-static const char *word_happening(const tw_event *event)
+const char *tw_event_name(tw_event_kind kind)
 {
-    switch (event->kind) {
+    switch (kind) {
     case TW_EVENT_OPENED: return "opened";
-    case TW_EVENT_CLOSED: return "closed";
+    case TW_EVENT_READING: return "reading";
+    case TW_EVENT_BEGAN: return "began";
+    case TW_EVENT_ENDED: return "ended";
+    case TW_EVENT_STORED: return "stored";
     case TW_EVENT_FREED: return "freed";
     case TW_EVENT_PROBLEM: return "problem";
     case TW_EVENT_LOST: return "lost";
@@ -21,7 +23,20 @@ static const char *word_happening(const tw_event *event)
     case TW_EVENT_RELOADED: return "reloaded";
     case TW_EVENT_ORDERED: return "ordered";
     case TW_EVENT_STOPPED: return "stopped";
-    default: return NULL;
+    case TW_EVENT_CLOSED: break;
+    }
+    return "closed";
+}
+
+/* What belongs into the catalogue beside sightings; NULL: nothing. */
+static const char *word_happening(const tw_event *event)
+{
+    switch (event->kind) {
+    case TW_EVENT_READING:
+    case TW_EVENT_BEGAN:
+    case TW_EVENT_ENDED:
+    case TW_EVENT_STORED: return NULL;
+    default: return tw_event_name(event->kind);
     }
 }
 
@@ -74,7 +89,6 @@ static void count_camera(tw_camera_status *c, const tw_event *event)
     switch (event->kind) {
     case TW_EVENT_OPENED:
         c->open = true;
-        c->ended = false;
         (void)snprintf(c->format, sizeof c->format, "%s",
                        event->stream->codec_name ? event->stream->codec_name : "");
         break;
@@ -91,10 +105,7 @@ static void count_camera(tw_camera_status *c, const tw_event *event)
         c->problems++;
         c->not_stored += event->lost;
         break;
-    case TW_EVENT_CLOSED:
-        c->open = false;
-        c->ended = true;
-        break;
+    case TW_EVENT_CLOSED: c->open = false; break;
     case TW_EVENT_ENDED:
     case TW_EVENT_LOST:
     case TW_EVENT_BACK:
@@ -465,8 +476,10 @@ tw_status tw_station_camera(tw_station *s, size_t index, tw_camera_status *out)
         return TW_EINVAL;
     (void)pthread_mutex_lock(&s->lock);
     const bool there = index < s->count;
-    if (there)
+    if (there) {
         *out = s->cameras[index]->status;
+        out->ended = s->cameras[index]->ended;
+    }
     (void)pthread_mutex_unlock(&s->lock);
     return there ? TW_OK : TW_ENOENT;
 }

@@ -381,15 +381,16 @@ static void closed(watched *w, tw_status st, const char *text)
 {
     tw_station *s = w->station;
     atomic_store(&w->failed, st != TW_OK);
+    /* First, so that whoever is told finds it so; its thread is joined after this. */
+    (void)pthread_mutex_lock(&s->lock);
+    w->ended = true;
+    (void)pthread_cond_signal(&s->changed);
+    (void)pthread_mutex_unlock(&s->lock);
     tw_station_tell(s, &(tw_event){.kind = TW_EVENT_CLOSED,
                                    .camera = w->name,
                                    .wall_us = wall_of(s),
                                    .status = st,
                                    .text = st != TW_OK ? text : NULL});
-    (void)pthread_mutex_lock(&s->lock);
-    w->ended = true;
-    (void)pthread_cond_signal(&s->changed);
-    (void)pthread_mutex_unlock(&s->lock);
 }
 
 static void *watch_camera(void *ctx)

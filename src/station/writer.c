@@ -19,9 +19,8 @@ enum {
     CHECK_BYTES = 128000  /* written until it is looked again whether there is room */
 };
 
-#define USELESS_US                                                                       \
-    (INT64_C(3600) * 1000000) /* that room is not made for nothing again                 \
-                               */
+/* Until room is made again where it was of no use. */
+#define USELESS_US (INT64_C(3600) * 1000000)
 
 static int64_t now_of(const tw_writer *writer)
 {
@@ -195,7 +194,7 @@ static bool make_room(tw_writer *writer, uint64_t bytes)
 {
     return (writer->useless_until_us == 0 ||
             now_of(writer) >= writer->useless_until_us) &&
-           tw_upkeep_make_room(writer, bytes > 0 ? bytes : 1, UNIT_BYTES);
+           tw_upkeep_make_room(writer, bytes, UNIT_BYTES);
 }
 
 /* @param st  Of the second try. @return the same. */
@@ -233,7 +232,7 @@ static tw_status begin_file(tw_writer *writer, const tw_name_fields *name,
 {
     const int64_t began_us = now_of(writer);
     tw_status st = tw_store_begin(&writer->store, name, file, err);
-    if (st == TW_ENOSPC && make_room(writer, 0))
+    if (st == TW_ENOSPC && make_room(writer, 1))
         st = note_room(writer, tw_store_begin(&writer->store, name, file, err));
     return took(writer, began_us, st);
 }
@@ -870,7 +869,7 @@ void tw_writer_try_card(tw_writer *writer)
     const tw_card *card = &writer->store.card;
     tw_error err = {0}, line = {0};
     tw_status st = tw_store_probe(card, &err);
-    if (st == TW_ENOSPC && make_room(writer, 0))
+    if (st == TW_ENOSPC && make_room(writer, 1))
         st = note_room(writer, tw_store_probe(card, &err));
     if (st == TW_OK || !writer->told)
         return;

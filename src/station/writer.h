@@ -83,15 +83,14 @@ typedef struct tw_writer {
     atomic_uint last_number; /* of a sighting, in this store: the next is one more */
     bool numbers_for_good;   /* sightings take theirs from there */
     tw_store store;
-    twi_snapshot *snapshot;  /* that its names lie in; NULL: their owner's */
-    tw_catalogue *catalogue; /* NULL: none is kept */
-    bool catalogue_failed;   /* and that has been said; others may look, atomically */
-    int64_t retry_us;        /* when it is opened again, by the clock */
-    bool upkeep_failed;      /* likewise */
-    uint64_t keep_free;      /* bytes of the card */
-    int64_t card_us;         /* time that the card took in all, by the clock */
-    int64_t
-        useless_until_us; /* room is not made before, by the clock: it was of no use */
+    twi_snapshot *snapshot;   /* that its names lie in; NULL: their owner's */
+    tw_catalogue *catalogue;  /* NULL: none is kept */
+    bool catalogue_failed;    /* and that has been said; others may look, atomically */
+    int64_t retry_us;         /* when it is opened again, by the clock */
+    bool upkeep_failed;       /* likewise */
+    uint64_t keep_free;       /* bytes of the card */
+    int64_t card_us;          /* time that the card took in all, by the clock */
+    int64_t useless_until_us; /* making room was of no use: not before, by the clock */
     uint64_t unchecked_bytes; /* written since it was looked whether there is room */
     tw_lane *lanes;           /* all cameras', in order; borrowed */
     tw_clock clock;

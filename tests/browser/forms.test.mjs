@@ -11,7 +11,7 @@ import { join } from "node:path";
 import { Validator } from "@seriousme/openapi-schema-validator";
 import Ajv from "ajv/dist/2020.js";
 import formats from "ajv-formats";
-import { TOOL, until } from "./station.mjs";
+import { TOOL, until, watchIn } from "./station.mjs";
 
 const DOCS = join(import.meta.dirname ?? new URL(".", import.meta.url).pathname, "../../docs");
 const api = JSON.parse(readFileSync(join(DOCS, "page-api.json"), "utf8"));
@@ -57,7 +57,7 @@ function lines(text, where) {
   return all.length;
 }
 
-let folder, broker, listener, refuser, station, ended, url, heard = "", said = "";
+let folder, broker, listener, refuser, station, heard = "";
 const env = () => ({ ...process.env, XDG_RUNTIME_DIR: folder });
 const run = (...words) => {
   const o = spawnSync(TOOL, words, { cwd: folder, env: env(), encoding: "utf8" });
@@ -125,18 +125,11 @@ before(async () => {
   await until("one who refuses", () => refuser.address());
   writeFileSync(join(folder, "note.sh"), "text=$(cat); printf '%s\\n' \"$text\" >> " + join(folder, "noted") + "\n");
   writeFileSync(join(folder, "station.ini"), settings(port, refuser.address().port));
-  station = spawn(TOOL, ["watch", "--json"], { cwd: folder, env: env() });
-  ended = new Promise((resolve) => station.once("exit", (code, signal) => resolve(signal || code)));
-  station.stdout.on("data", (d) => { said += d; });
-  station.stderr.on("data", (d) => { said += d; });
-  url = await until("it says where its page is", () => {
-    if (station.exitCode !== null || station.signalCode) throw new Error("it has ended: " + said.slice(-2000));
-    return (said.match(/http:\/\/127\.0\.0\.1:\d+/) || [null])[0];
-  });
+  station = await watchIn(folder, "--json");
 }, { timeout: 120000 });
 
 after(async () => {
-  for (const child of [station, listener, broker]) child?.kill("SIGKILL");
+  for (const child of [station?.child, listener, broker]) child?.kill("SIGKILL");
   refuser.close();
   refuser.closeAllConnections();
   rmSync(folder, { recursive: true, force: true });
@@ -177,8 +170,8 @@ test("the tool's --json", async () => {
   const rehearsed = run("rehearse", "--json", "--trace", "--why", "sim:kerb,size=320x180").split("\n").filter((l) => /"type":"(reading|sighting)"/.test(l));
   assert.ok(lines(rehearsed.join("\n"), "rehearsed") > 20);
   lines(run("plan", "--json").split("\n").filter((l) => l.includes('"type":"plan"')).join("\n"), "plan");
-  await fetch(url + "/api/order", { method: "POST", headers: { "X-Tawny-Change": "local" }, body: '{"do":"trigger","camera":"kerb"}' });
-  assert.ok(lines(said.split("\n").slice(0, -1).filter((l) => l.startsWith("{")).join("\n"), "watch") >= 5);
+  await fetch(station.url + "api/order", { method: "POST", headers: { "X-Tawny-Change": "local" }, body: '{"do":"trigger","camera":"kerb"}' });
+  assert.ok(lines(station.said().split("\n").slice(0, -1).filter((l) => l.startsWith("{")).join("\n"), "watch") >= 5);
 });
 
 // What to ask for, where an address needs more than its name.
@@ -208,7 +201,7 @@ test("each answer of the page", async () => {
       for (const at of method === "get" ? ASKED[path] || [path] : [path.replace("{number}", "1")]) {
         const asked = path === "/api/settings/file" ? { text: readFileSync(join(folder, "station.ini"), "utf8") + "# more\n" } : POSTED[path];
         const body = method === "post" ? JSON.stringify(asked) : undefined;
-        const answer = await fetch(url + at, { method, body, headers: body ? { "X-Tawny-Change": "local" } : {} });
+        const answer = await fetch(station.url + at.slice(1), { method, body, headers: body ? { "X-Tawny-Change": "local" } : {} });
         const text = await answer.text();
         assert.equal(answer.status, 200, method + " " + at + ": " + text);
         holds({ $ref: "api#" + "/paths/" + path.replaceAll("~", "~0").replaceAll("/", "~1").replaceAll("{", "%7B").replaceAll("}", "%7D") + "/" + method + "/responses/200/content/application~1json/schema" }, JSON.parse(text), method + " " + at);
@@ -216,7 +209,7 @@ test("each answer of the page", async () => {
       }
     }
   assert.ok(tried >= 20, "only " + tried + " were tried");
-  const wrong = await fetch(url + "/api/sightings/999999");
+  const wrong = await fetch(station.url + "api/sightings/999999");
   assert.equal(wrong.status, 404);
   holds({ $ref: "api#/components/schemas/Error" }, await wrong.json(), "an error");
 });
@@ -233,8 +226,8 @@ test("the guide shows what is really sent", () => {
 });
 
 test("the end is told to the broker, and nothing is described that nobody gives", async () => {
-  station.kill("SIGTERM");
-  assert.equal(await ended, 0);
+  station.child.kill("SIGTERM");
+  assert.equal(await station.ended, 0);
   await until("the broker was told of the end", () => /\/state \{"type":"station".*"state":"down"/.test(heard));
   assert.ok(lines(run("sightings", "--trace", "--camera", "kerb", "--json"), "trace") >= 2);
   const messages = heard.split("\n").slice(0, -1).map((l) => l.slice(l.indexOf(" ") + 1));

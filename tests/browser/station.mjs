@@ -47,6 +47,21 @@ export async function until(what, check, seconds = 90) {
   throw new Error("it never came to this: " + what + (last ? " (" + last.message + ")" : ""));
 }
 
+/** Run "tawny watch" in a folder until it says where its page is.
+ * @return url, said(): all that it has printed, ended: how it ended, once it has. */
+export async function watchIn(folder, ...words) {
+  const child = spawn(TOOL, ["watch", ...words], { cwd: folder, env: { ...process.env, XDG_RUNTIME_DIR: folder } });
+  let said = "";
+  const ended = new Promise((resolve) => child.once("exit", (code, signal) => resolve(signal || code)));
+  child.stdout.on("data", (d) => { said += d; });
+  child.stderr.on("data", (d) => { said += d; });
+  const url = await until("it says where its page is", () => {
+    if (child.exitCode !== null) throw new Error("it has ended: " + said);
+    return (said.match(/http:\/\/127\.0\.0\.1:\d+\//) || [null])[0];
+  }, 60);
+  return { child, url, ended, said: () => said };
+}
+
 /** Start a station. accounts: [[name, may, password]]. */
 export async function startStation(accounts = []) {
   const folder = mkdtempSync(join(tmpdir(), "tawny-page-"));
@@ -58,21 +73,13 @@ export async function startStation(accounts = []) {
     const made = spawnSync(TOOL, ["account", "add", name, "--may", may], { cwd: folder, env, input: password });
     if (made.status !== 0) throw new Error("no account: " + made.stderr);
   }
-  const child = spawn(TOOL, ["watch"], { cwd: folder, env });
-  let said = "";
-  child.stdout.on("data", (d) => { said += d; });
-  child.stderr.on("data", (d) => { said += d; });
-  const url = await until("it says where its page is", () => {
-    if (child.exitCode !== null) throw new Error("it has ended: " + said);
-    return (said.match(/http:\/\/127\.0\.0\.1:\d+\//) || [null])[0];
-  }, 60);
+  const { child, url, ended, said } = await watchIn(folder);
   return { folder, file, url, settings: () => readFileSync(file, "utf8"),
     async stop() {
-      const ended = new Promise((resolve) => child.once("exit", resolve));
       child.kill("SIGTERM");
       const code = await ended;
       rmSync(folder, { recursive: true, force: true });
-      if (code !== 0) throw new Error("the station ended with " + code + ": " + said.slice(-4000));
+      if (code !== 0) throw new Error("the station ended with " + code + ": " + said().slice(-4000));
     } };
 }
 
