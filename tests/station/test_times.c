@@ -115,30 +115,58 @@ static void test_what_was_on_its_way_is_right_too(void **state)
     leave(p);
 }
 
+/* The tenth of a second i of a segment, by the clock as it is. */
+static void film(place *p, const tw_camera *camera, const tw_stream *stream, int i,
+                 bool begins)
+{
+    tw_frame frame;
+    assert_int_equal(camera->ops->next(camera->ctx, &frame, NULL), TW_OK);
+    p->time.now_us = i * S / 10;
+    tw_job job = {.kind = begins ? TW_JOB_VIDEO_BEGIN : TW_JOB_VIDEO_PACKET,
+                  .what = TW_KIND_SEGMENT,
+                  .lane = &p->lane[0],
+                  .stream = *stream,
+                  .packet = frame.packet};
+    job.packet.t_us = job.packet.dts_us = p->time.now_us;
+    job.packet.wall_us = p->time.now_us + p->time.wall_at_zero_us;
+    job.parcel = tw_parcel_copy(begins ? stream->extra : frame.packet.data,
+                                begins ? stream->extra_size : frame.packet.size);
+    tw_writer_do(&p->writer, &job);
+}
+
+/* Without memory for the job that ends it: it is complete as far as it goes. */
+static void test_a_file_whose_end_is_lost(void **state)
+{
+    (void)state;
+    place *p = make_place(NULL);
+    tw_stream stream;
+    tw_camera camera = open_camera("sim:kerb,size=64x64", 10, &stream);
+    p->camera[0].clip_video = TW_VIDEO_COPY;
+    open_writer(p);
+    for (int i = 0; i < 20; i++)
+        film(p, &camera, &stream, i, i % 10 == 0); /* the second begins */
+    assert_int_equal(held(p, "kerb-20270313T203000.000-000-segment.mp4"), 1);
+    assert_int_equal(held(p, ".part"), 1);
+    tw_writer_end_videos(&p->writer);
+    assert_int_equal(held(p, "kerb-20270313T203001.000-000-segment.mp4"), 1);
+    assert_int_equal(held(p, ".part"), 0);
+    assert_int_equal(tw_sim_card_open(&p->card), 0);
+    camera.ops->destroy(camera.ctx);
+    leave(p);
+}
+
 /* A clip that began in 1970 and ended after the clock was set. */
 static void test_a_file_that_was_open_meanwhile(void **state)
 {
     (void)state;
     place *p = make_unset();
     tw_stream stream;
-    tw_frame frame;
     tw_camera camera = open_camera("sim:kerb,size=64x64", 10, &stream);
     p->camera[0].clip_video = TW_VIDEO_COPY;
     for (int i = 0; i < 20; i++) {
-        assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
-        p->time.now_us = i * S / 10;
         if (i == 10)
             p->time.wall_at_zero_us = WALL;
-        tw_job job = {.kind = i == 0 ? TW_JOB_VIDEO_BEGIN : TW_JOB_VIDEO_PACKET,
-                      .what = TW_KIND_SEGMENT,
-                      .lane = &p->lane[0],
-                      .stream = stream,
-                      .packet = frame.packet};
-        job.packet.t_us = job.packet.dts_us = i * S / 10;
-        job.packet.wall_us = i * S / 10 + (i < 10 ? 7 * S : WALL);
-        job.parcel = tw_parcel_copy(i == 0 ? stream.extra : frame.packet.data,
-                                    i == 0 ? stream.extra_size : frame.packet.size);
-        tw_writer_do(&p->writer, &job);
+        film(p, &camera, &stream, i, i == 0);
     }
     tw_job end = {.kind = TW_JOB_VIDEO_END, .what = TW_KIND_SEGMENT, .lane = &p->lane[0]};
     tw_writer_do(&p->writer, &end);
@@ -205,6 +233,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_1970_is_put_right),
         cmocka_unit_test(test_what_was_on_its_way_is_right_too),
+        cmocka_unit_test(test_a_file_whose_end_is_lost),
         cmocka_unit_test(test_a_file_that_was_open_meanwhile),
         cmocka_unit_test(test_without_a_set_clock_it_stays_marked),
         cmocka_unit_test(test_an_hour_back_reorders_nothing),
