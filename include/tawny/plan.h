@@ -38,8 +38,8 @@ typedef struct tw_plan {
     tw_plan_peak peak;         /* of all cameras together */
 } tw_plan;
 
-/** Read what all cameras have made. Less than a day tells little, and is taken for one:
- * span_us is a day at least.
+/** Read what all cameras have made. Less than a minute tells little, and is taken for
+ * one: span_us is a minute at least.
  * @param out  Set on TW_OK; tw_plan_free. @return TW_OK; TW_ENOMEM; TW_EIO... */
 TW_API tw_status tw_plan_read(tw_catalogue *catalogue, tw_settings *settings,
                               tw_plan *out, tw_error *err);
