@@ -170,6 +170,39 @@ test("a sighting is starred, sent again, deleted, and that undone", async () => 
   assert.ok(files.length > 0 && files.every((f) => existsSync(join(station.folder, "captures", f))));
 });
 
+test("an answer from before a deletion does not bring it back, nor do keys act on what was shown before", async () => {
+  const row = (id) => page.locator("#list button[data-id='" + id + "']");
+  const shown = await until("two are there, and one is shown", async () => await page.locator("#list button").count() > 1 && page.getAttribute("#detail", "data-number"));
+  let release, held;
+  const isHeld = new Promise((resolve) => { held = resolve; });
+  const released = new Promise((resolve) => { release = resolve; });
+  await page.route("**/api/sightings?most=20&*", async (route) => {
+    const answer = await route.fetch();
+    held();
+    await released;
+    await route.fulfill({ response: answer });
+  }, { times: 1 });
+  await isHeld;
+  await page.keyboard.press("x");
+  await page.click("#dialog-yes");
+  await until("it is gone", async () => await row(shown).count() === 0);
+  const late = page.waitForResponse((r) => /most=20/.test(r.url()));
+  release();
+  await late;
+  await page.evaluate(() => new Promise((resolve) => requestAnimationFrame(() => requestAnimationFrame(resolve))));
+  assert.equal(await row(shown).count(), 0);
+  await page.click("#undo");
+  await until("it is back", async () => await row(shown).count() === 1);
+  const next = await until("another is shown", async () => (await page.getAttribute("#list button[aria-current=true]", "data-id")));
+  let go;
+  const gone = new Promise((resolve) => { go = resolve; });
+  await page.route(/api\/sightings\/\d+$/, async (route) => { await gone; await route.continue(); });
+  await page.keyboard.press(next === await page.locator("#list button").first().getAttribute("data-id") ? "j" : "k");
+  await page.keyboard.press("x");
+  assert.equal(await page.locator("dialog[open]").count(), 0);
+  go();
+});
+
 test("orders, a test of a destination, forecasts", async () => {
   await goTo(page, "station");
   await page.getByRole("button", { name: "Send a test" }).click();

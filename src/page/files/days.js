@@ -2,7 +2,10 @@
 import { $, agree, along, ask, button, clock, complain, count, fillCameras, make, mayRun, notice, percent, shape, size, state } from "./common.js";
 
 const PAGE = 200;
-const view = { id: 0, rows: new Map(), from: 0, until: 0, earliest: 0, more: false, loading: false, destinations: [], undo: null, brief: new Map() };
+const view = { id: 0, rows: new Map(), from: 0, until: 0, earliest: 0, more: false, loading: false, destinations: [], undo: null, brief: new Map(),
+  asked: 0,          // which list is shown: answers for an earlier one come too late
+  gone: new Set() }; // deleted a moment ago: answers from before still have them
+const GONE_MS = 20000;
 
 const address = (file) => "/captures/" + file.split("/").map(encodeURIComponent).join("/");
 const day = () => $("day").value;
@@ -83,7 +86,9 @@ const briefOf = (s) => [s.number, s.camera, new Date(s.start).getTime(), s.end ?
 
 // All of a day, also those that the list has not fetched yet.
 async function loadBands() {
-  view.brief = new Map((await ask("/api/sightings?brief=1&" + filter(view.until))).sightings.map((b) => [b[0], b]));
+  const asked = view.asked, found = (await ask("/api/sightings?brief=1&" + filter(view.until))).sightings;
+  if (asked !== view.asked) return;
+  view.brief = new Map(found.filter((b) => !view.gone.has(b[0])).map((b) => [b[0], b]));
   for (const strip of strips.values()) { strip.bands.replaceChildren(); strip.drawn.clear(); }
   for (const b of view.brief.values()) setBand(b);
 }
@@ -111,26 +116,34 @@ const filter = (until) => new URLSearchParams({ from: view.from, until, camera: 
 
 async function load() {
   if (view.loading) return;
+  const asked = view.asked;
   view.loading = true;
   try {
     const found = (await ask("/api/sightings?most=" + PAGE + "&" + filter(view.earliest))).sightings.reverse();
+    if (asked !== view.asked) return;
     view.more = found.length === PAGE;
     for (const s of found) {
-      if (view.rows.has(s.number)) continue;
+      if (view.rows.has(s.number) || view.gone.has(s.number)) continue;
       const element = makeRow(s);
       view.rows.set(s.number, { s, element });
       $("list").append(element);
       view.earliest = Math.min(view.earliest, Math.floor(new Date(s.start).getTime()) + 1);
     }
     sayFound();
-  } catch (e) { view.more = false; complain(e); }
+  } catch (e) {
+    if (asked !== view.asked) return;
+    view.more = false;
+    complain(e);
+  }
   view.loading = false;
 }
 
 // What has come since, or is over by now: a sighting that runs has no clip yet. One that is there is not taken from who plays it.
 async function update() {
   if (document.hidden || view.loading || Date.now() > view.until + 60000) return;
-  const found = (await ask("/api/sightings?most=20&" + filter(view.until))).sightings;
+  const asked = view.asked, all = (await ask("/api/sightings?most=20&" + filter(view.until))).sightings;
+  if (asked !== view.asked) return;
+  const found = all.filter((s) => !view.gone.has(s.number));
   const before = [...view.rows];
   let fresh = [];
   for (const s of found) {
@@ -149,6 +162,8 @@ async function update() {
 const sayFound = () => { $("found").textContent = count(Math.max(view.rows.size, view.brief.size), "sighting"); };
 
 async function list() {
+  const asked = ++view.asked;
+  view.loading = false;
   setSpan();
   view.rows.clear();
   view.earliest = view.until;
@@ -156,6 +171,7 @@ async function list() {
   $("detail").replaceChildren();
   showStrips();
   await Promise.all([load(), loadBands().catch(complain)]);
+  if (asked !== view.asked) return;
   sayFound();
   const first = view.rows.keys().next();
   if (first.done) $("detail").textContent = "Nothing was seen that day.";
@@ -198,6 +214,7 @@ async function showSighting(id) {
     if (view.id !== id) return;
     const sent = s.sent + s.unsent > 0 ? [make("p", { class: "small" }, s.sent + " sent, " + s.unsent + " waiting to be.")] : [];
     $("detail").replaceChildren(...parts(s), tools(s), ...sent);
+    $("detail").dataset.number = id;
   } catch (e) { complain(e); }
 }
 
@@ -247,7 +264,7 @@ async function undo() {
   clearInterval(timer);
   view.undo = null;
   $("undo-box").replaceChildren();
-  try { await ask("/api/sightings/" + s.number, { remove: false }); notice("It is back."); await list(); showSighting(s.number); }
+  try { await ask("/api/sightings/" + s.number, { remove: false }); view.gone.delete(s.number); notice("It is back."); await list(); showSighting(s.number); }
   catch (e) { complain(e); }
 }
 
@@ -256,8 +273,10 @@ async function remove(s) {
   if (!await agree("Delete sighting " + s.number + " of " + s.camera + "?", body, "Delete")) return;
   try {
     await ask("/api/sightings/" + s.number, { remove: true });
+    view.gone.add(s.number);
+    setTimeout(() => view.gone.delete(s.number), GONE_MS);
     const keys = [...view.rows.keys()], at = keys.indexOf(s.number), next = keys[at + 1] || keys[at - 1];
-    view.rows.get(s.number).element.remove();
+    if (view.rows.has(s.number)) view.rows.get(s.number).element.remove();
     view.rows.delete(s.number);
     view.brief.delete(s.number);
     for (const b of document.querySelectorAll(".band[data-id='" + s.number + "']")) b.remove();
@@ -280,7 +299,8 @@ function go(by) {
 
 function press(event) {
   if ($("view-sightings").hidden || event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]") || /INPUT|SELECT|TEXTAREA/.test(event.target.tagName)) return;
-  const video = $("detail").querySelector("video"), click = (id) => { if ($(id)) $(id).click(); };
+  const video = $("detail").querySelector("video");
+  const click = (id) => { if ($(id) && $("detail").dataset.number === String(view.id)) $(id).click(); };  // never on the one shown before
   const keys = { j: () => go(1), k: () => go(-1), s: () => click("star"), x: () => click("delete"), u: undo, h: () => otherDay(-1), l: () => otherDay(1),
     ".": () => { if (video) { video.pause(); video.currentTime += step(); } }, ",": () => { if (video) { video.pause(); video.currentTime -= step(); } },
     p: () => { if (video) { if (video.paused) video.play(); else video.pause(); } } };
