@@ -92,7 +92,7 @@ static void run_scene(const trial *t, unsigned seed, size_t index, result *r)
     collected c = {0};
     tw_truth_event truth[EVENTS_MAX];
     memset(truth, 0, sizeof truth);
-    (void)snprintf(source, sizeof source, "sim:%s,size=%s,seed=%u,luma=yes", scene->name,
+    (void)snprintf(source, sizeof source, "sim:%s,size=%s,seed=%u,raw=yes", scene->name,
                    t->size, seed);
     (void)snprintf(fps, sizeof fps, "fps=%d", t->fps);
     tw_settings *s = tw_settings_new();

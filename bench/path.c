@@ -296,7 +296,8 @@ static tw_status open_raw(void *ctx, tw_stream *stream, tw_error *err)
     (void)ctx;
     (void)err;
     raw_number = 0;
-    *stream = (tw_stream){.codec = TW_CODEC_MJPEG,
+    *stream = (tw_stream){.codec = TW_CODEC_RAW,
+                          .pixels = TW_PIXELS_GREY,
                           .codec_name = "grey",
                           .width = RAW_W,
                           .height = RAW_H,
@@ -312,11 +313,14 @@ static tw_status next_raw(void *ctx, tw_frame *frame, tw_error *err)
     if (raw_number == FRAMES)
         return TW_EEND;
     const int at = raw_number % (2 * RAW_PLANES); /* there and back: nothing jumps */
-    uint8_t *px = raw_planes[at < RAW_PLANES ? at : 2 * RAW_PLANES - 1 - at];
+    const uint8_t *px = raw_planes[at < RAW_PLANES ? at : 2 * RAW_PLANES - 1 - at];
     const int64_t t_us = (int64_t)raw_number++ * 1000000 / CPU_FPS;
-    *frame = (tw_frame){
-        .packet = {.data = px, .size = 1, .t_us = t_us, .dts_us = t_us, .key = true},
-        .luma = {px, RAW_W, RAW_W, RAW_H}};
+    *frame = (tw_frame){.packet = {.t_us = t_us},
+                        .picture = {.px = {px},
+                                    .stride = {RAW_W},
+                                    .width = RAW_W,
+                                    .height = RAW_H,
+                                    .pixels = TW_PIXELS_GREY}};
     return TW_OK;
 }
 
@@ -341,14 +345,14 @@ static void draw_raw(void)
     tw_stream stream;
     tw_frame frame;
     const tw_camera camera =
-        open_scene("sim:kerb,size=1920x1080,luma=yes", CPU_FPS, &stream);
+        open_scene("sim:kerb,size=1920x1080,raw=yes", CPU_FPS, &stream);
     for (int i = 0; i < RAW_PLANES; i++) {
         raw_planes[i] = malloc((size_t)RAW_W * RAW_H);
         if (!raw_planes[i] || camera.ops->next(camera.ctx, &frame, &err) != TW_OK)
             die("raw", &err);
         for (int y = 0; y < RAW_H; y++)
             memcpy(raw_planes[i] + (size_t)y * RAW_W,
-                   frame.luma.px + (size_t)y * frame.luma.stride, RAW_W);
+                   frame.picture.px[0] + (size_t)y * frame.picture.stride[0], RAW_W);
     }
     camera.ops->destroy(camera.ctx);
 }

@@ -21,15 +21,63 @@ typedef struct tw_luma {
     uint16_t height;   /* rows, >= 1 */
 } tw_luma;
 
-/* One compressed frame as the camera sent it. Borrowed. */
+/* How the pixels of a raw picture lie. All values are full range, 0 to 255. */
+typedef enum tw_pixels {
+    TW_PIXELS_I420, /* px[0]: luma; px[1], px[2]: chroma, half as wide and high, rounded
+                       up; without px[1] it is grey */
+    TW_PIXELS_GREY, /* px[0]: luma */
+    TW_PIXELS_NV12, /* px[0]: luma; px[1]: chroma in pairs, rows as I420 has them */
+    TW_PIXELS_YUYV, /* px[0]: luma, blue, luma, red for each two pixels */
+    TW_PIXELS_RGB   /* px[0]: red, green, blue for each pixel */
+} tw_pixels;
+
+/* A raw picture. Borrowed: whoever fills the view keeps px alive and unchanged during a
+ * call. */
+typedef struct tw_picture {
+    const uint8_t *px[3];   /* those that the layout does not have are not looked at */
+    uint32_t stride[3];     /* bytes from row to row of each, >= what its pixels take */
+    uint16_t width, height; /* pixels, >= 1 */
+    tw_pixels pixels;
+} tw_picture;
+
+/* When one frame was captured, and its bytes where they are compressed. Borrowed. */
 typedef struct tw_packet {
-    const uint8_t *data;
-    size_t size;     /* bytes, >= 1 */
-    int64_t t_us;    /* when it was captured: monotonic microseconds, any zero */
-    int64_t dts_us;  /* when it must be decoded; equal to t_us without reordering */
-    int64_t wall_us; /* when it was captured: microseconds since 1970, UTC */
-    bool key;        /* it can be decoded without any packet before it */
+    const uint8_t *data; /* as the camera sent it; NULL: there are pixels instead */
+    size_t size;         /* bytes, >= 1 where there are any */
+    int64_t t_us;        /* when it was captured: monotonic microseconds, any zero */
+    int64_t dts_us;      /* when it must be decoded; equal to t_us without reordering */
+    int64_t wall_us;     /* when it was captured: microseconds since 1970, UTC */
+    bool key;            /* it can be decoded without any packet before it */
 } tw_packet;
+
+/** @return TW_OK, or TW_EINVAL: NULL pointer, zero size, a stride that is too short or a
+ * layout that there is not. */
+TW_API tw_status tw_picture_check(const tw_picture *picture);
+
+/** @return Bytes that tw_picture_pack writes; 0: it is no picture. */
+TW_API size_t tw_picture_bytes(const tw_picture *picture);
+
+/**
+ * Copy a picture of any layout to planes without padding: I420, or grey where it has no
+ * chroma. Of YUYV and RGB the chroma of every second pixel and row is taken. Brightness
+ * of RGB is that of ITU-T T.871.
+ *
+ * @param dst  Caller's, tw_picture_bytes(picture); not within the picture.
+ * @param out  Set to a view over dst on TW_OK.
+ * @return TW_OK; TW_EINVAL: bad view; TW_ESIZE: dst too small.
+ */
+TW_API tw_status tw_picture_pack(const tw_picture *picture, uint8_t *dst,
+                                 size_t dst_bytes, tw_picture *out);
+
+/**
+ * The luma of a picture: a view over it where it has a plane of it, else made in dst.
+ *
+ * @param dst  Caller's, width * height bytes; may be NULL where it is not needed.
+ * @param out  Set on TW_OK.
+ * @return TW_OK; TW_EINVAL: bad view; TW_ESIZE: dst is needed, and too small.
+ */
+TW_API tw_status tw_picture_luma(const tw_picture *picture, uint8_t *dst,
+                                 size_t dst_bytes, tw_luma *out);
 
 enum {
     TW_LUMA_MIN_WIDTH = 240, /* reduced no further than this */

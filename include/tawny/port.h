@@ -25,32 +25,42 @@ typedef enum tw_codec {
     TW_CODEC_H264,
     TW_CODEC_H265,
     TW_CODEC_MPEG4,
-    TW_CODEC_OTHER /* see tw_stream.code */
+    TW_CODEC_OTHER, /* one that only the codec module knows: it is told by extra */
+    TW_CODEC_RAW    /* frames are pixels, not packets */
 } tw_codec;
 
 /* What a camera delivers. Pointers are the camera's and good until it is closed. */
 typedef struct tw_stream {
     tw_codec codec;
-    uint32_t code;       /* the codec library's own number, 0 unknown; with it ... */
-    int32_t code_format; /* ... its number of the form of pixels, -1 unknown ... */
-    uint32_t code_tag;   /* ... and the container's name and bits a pixel, 0 unknown: */
-    uint32_t code_bits;  /* uncompressed video cannot be read without them */
+    tw_pixels pixels;          /* of TW_CODEC_RAW: how they lie, in most frames */
     const char *codec_name;    /* for messages, such as "h264" */
     uint16_t width, height;    /* pixels; 0 unknown until the first frame */
     uint32_t fps_num, fps_den; /* nominal rate, frames a second; 0/1 unknown */
-    const uint8_t *extra;      /* decoder set-up data, NULL if none */
+    const uint8_t *extra;      /* decoder set-up data, NULL if none; of TW_CODEC_OTHER in
+                                  a form of the codec module's own */
     size_t extra_size;         /* bytes */
     int64_t length_us;         /* of recorded footage; 0 unknown or endless */
     tw_turn turn;              /* that its pictures need to be upright */
 } tw_stream;
 
-/* One frame: a packet, and its full luma plane where the camera has it for nothing.
- * Borrowed; good until the next call to the same camera. */
+/* One frame: pixels, or a packet. Pixels are looked at as they are, and encoded only when
+ * they are kept for good. Borrowed; good until the next call to the same camera. */
 typedef struct tw_frame {
-    tw_packet packet;
-    tw_luma luma;     /* px is NULL if the packet must be decoded */
-    uint64_t dropped; /* frames that the driver has lost since the camera was opened */
+    tw_packet packet;   /* its times; its data, unless there are pixels */
+    tw_picture picture; /* its pixels; px[0] is NULL if there is a packet */
+    uint64_t dropped;   /* frames that the driver has lost since the camera was opened */
 } tw_frame;
+
+/**
+ * Encode a picture of any layout as JPEG.
+ *
+ * @param quality  1..100.
+ * @param out      Set on TW_OK, the caller's to free().
+ * @return TW_OK; TW_EINVAL: bad view; TW_ENOMEM; TW_EIO: it cannot be encoded. Any
+ *         thread.
+ */
+TW_API tw_status tw_picture_jpeg(const tw_picture *picture, int quality, uint8_t **out,
+                                 size_t *bytes, tw_error *err);
 
 /* How frames come. A station opens a live camera again when it cannot be opened or ends,
  * and one that is not rare when it falls silent. */
@@ -174,6 +184,10 @@ typedef struct tw_pins {
 
 /* ---- what a port can make -------------------------------------------------------- */
 
+/* A camera of your own: frames that your program pushes, watched as a camera whose source
+ * is "push:NAME". Give it to a station by tw_board.pushed, and free it after that. */
+typedef struct tw_push tw_push;
+
 /* A camera that is wanted. Texts are borrowed for the call. */
 typedef struct tw_camera_request {
     const char *name;       /* of the camera, for messages */
@@ -188,6 +202,7 @@ typedef struct tw_camera_request {
     bool udp;               /* RTSP by UDP instead of TCP */
     bool pace;              /* deliver recorded frames at their own times, by the clock */
     tw_clock clock;         /* gives wall times, and the pace */
+    tw_push *const *pushed; /* what "push:NAME" can be, ended by NULL; NULL: nothing */
 } tw_camera_request;
 
 /**
@@ -204,12 +219,41 @@ typedef tw_status (*tw_camera_make_fn)(const tw_camera_request *request, tw_came
  * of pictures that stand alone some are left out evenly, of groups of pictures that
  * depend on each other the last ones. Pictures that come rarely are all delivered.
  *
- * @param makers  Ended by NULL.
+ * @param makers  Ended by NULL; NULL: there are none, and only "push:NAME" is known.
  * @return as tw_camera_make_fn; a source that none knows is worded too.
  */
 TW_API tw_status tw_camera_make(const tw_camera_make_fn *makers,
                                 const tw_camera_request *request, tw_camera *out,
                                 tw_error *err);
+
+/* ---- a camera of your own -------------------------------------------------------- */
+
+/**
+ * @param name    Of the source: not empty, copied.
+ * @param stream  What will be pushed; of TW_CODEC_RAW pictures of any layout and size
+ *                will do. Copied with what it points to; codec_name may be NULL.
+ * @param out     Set on TW_OK, to be freed.
+ * @return TW_OK; TW_EINVAL: a NULL pointer, or no name; TW_ENOMEM.
+ */
+TW_API tw_status tw_push_new(const char *name, const tw_stream *stream, tw_push **out);
+
+/**
+ * Push one frame. It is copied; what is slow (a detector, a card) holds nobody up here.
+ * From one thread at a time, which may be any.
+ *
+ * @param frame  Pixels in picture, or a packet. packet.t_us counts microseconds from any
+ *               zero, and rises; packet.wall_us 0: it was captured now. Of pixels no
+ *               other field of packet is looked at.
+ * @return TW_OK; TW_EAGAIN: it is left out, as the station is not watching yet, or eight
+ *         frames wait for it already; TW_EINVAL: it holds neither; TW_ENOMEM.
+ */
+TW_API tw_status tw_push_frame(tw_push *push, const tw_frame *frame);
+
+/** @return frames that wait to be taken by the station. Any thread. */
+TW_API size_t tw_push_waiting(tw_push *push);
+
+/** After the station. NULL is fine. */
+TW_API void tw_push_free(tw_push *push);
 
 #ifdef __cplusplus
 }

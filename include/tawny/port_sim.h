@@ -34,8 +34,8 @@ TW_API const tw_sim_scene *tw_sim_scene_at(size_t index);
 
 /* ---- camera ---------------------------------------------------------------------- */
 
-/** Makes cameras from "sim:SCENE" or "sim:SCENE,seed=N,size=WxH,luma=yes": JPEG packets,
- * with luma=yes the luma planes too. Ends with the scene unless it loops.
+/** Makes cameras from "sim:SCENE" or "sim:SCENE,seed=N,size=WxH,raw=yes": JPEG packets,
+ * with raw=yes grey pixels instead. Ends with the scene unless it loops.
  * A tw_camera_make_fn. */
 TW_API tw_status tw_sim_camera_make(const tw_camera_request *request, tw_camera *out,
                                     tw_error *err);

@@ -102,10 +102,11 @@ TW_API tw_status tw_picture_sharpness(const uint8_t *jpeg, size_t bytes,
 
 /* What a station or a rehearsal runs on. */
 typedef struct tw_board {
-    const tw_camera_make_fn *makers; /* ended by NULL */
+    const tw_camera_make_fn *makers; /* ended by NULL; NULL: there are none */
     tw_clock clock;
-    const tw_card *card; /* where captures go; NULL: nothing is stored */
-    const tw_pins *pins; /* sensors, lamps...; NULL: there are none */
+    const tw_card *card;    /* where captures go; NULL: nothing is stored */
+    const tw_pins *pins;    /* sensors, lamps...; NULL: there are none */
+    tw_push *const *pushed; /* cameras of your own, ended by NULL; NULL: there are none */
 } tw_board;
 
 typedef struct tw_rehearsal_result {
@@ -269,7 +270,8 @@ typedef struct tw_camera_status {
     uint32_t busy_ppm;      /* share of one processor that its thread took then */
     uint64_t dropped;       /* frames that its driver has lost since it was opened */
     uint64_t damaged;       /* frames that could not be read, likewise */
-    uint64_t kept_bytes;    /* memory that its packets take */
+    uint64_t kept_bytes;    /* memory that its pre-event footage takes */
+    bool kept_raw;          /* of pixels: as they are; else they are encoded for it */
     uint32_t light_ppm;     /* mean brightness of the place */
     uint32_t noise;         /* sixteenths of a luma level, see tw_detector_conditions */
     tw_arming arming;

@@ -92,8 +92,9 @@ static void say_health(const telling *t, const json_t *o)
     (void)printf("  %s %d x %d", json_string_value(json_object_get(o, "format")),
                  (int)number(o, "width"), (int)number(o, "height"));
     say_rate(o);
-    (void)printf(", the last %s; %.1f %% of a processor, %s kept;\n", ago,
-                 real(o, "busy"), out_bytes((uint64_t)number(o, "kept_bytes"), size));
+    (void)printf(", the last %s; %.1f %% of a processor, %s kept%s;\n", ago,
+                 real(o, "busy"), out_bytes((uint64_t)number(o, "kept_bytes"), size),
+                 json_is_true(json_object_get(o, "kept_raw")) ? " raw" : "");
     (void)printf("  light %.0f %%, noise %.1f levels; %s\n", real(o, "light"),
                  real(o, "noise"),
                  out_lost((uint64_t)number(o, "dropped"), (uint64_t)number(o, "damaged"),

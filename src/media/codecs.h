@@ -17,7 +17,7 @@
 #include "tawny/port.h"
 #include "tawny/view.h"
 
-enum { TW_CODECS_ABI = 6 };
+enum { TW_CODECS_ABI = 7 };
 
 typedef struct tw_footage tw_footage;       /* a video file that is read */
 typedef struct tw_av_decoder tw_av_decoder; /* of one stream */

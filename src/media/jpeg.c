@@ -448,6 +448,29 @@ tw_status tw_jpeg_encode(const tw_picture *picture, int quality, uint8_t **out,
     return hand_over(handle, failed, made, size, out, bytes, err);
 }
 
+tw_status tw_picture_jpeg(const tw_picture *picture, int quality, uint8_t **out,
+                          size_t *bytes, tw_error *err)
+{
+    const size_t need = tw_picture_bytes(picture);
+    tw_picture planes;
+    if (need == 0 || quality < 1 || quality > 100 || !out || !bytes)
+        return tw_fail(err, TW_EINVAL, "no picture that could be encoded");
+    if (picture->pixels == TW_PIXELS_I420 || picture->pixels == TW_PIXELS_GREY) {
+        planes = *picture;
+        if (planes.pixels == TW_PIXELS_GREY)
+            planes.px[1] = NULL;
+        return tw_jpeg_encode(&planes, quality, out, bytes, err);
+    }
+    uint8_t *memory = malloc(need);
+    if (!memory)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    tw_status st = tw_picture_pack(picture, memory, need, &planes);
+    if (st == TW_OK)
+        st = tw_jpeg_encode(&planes, quality, out, bytes, err);
+    free(memory);
+    return st;
+}
+
 tw_status tw_jpeg_encode_pixels(const uint8_t *pixels, uint16_t width, uint16_t height,
                                 int quality, uint8_t **out, size_t *bytes, tw_error *err)
 {

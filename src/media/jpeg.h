@@ -6,7 +6,7 @@
 
 #include "picture.h"
 #include "tawny/error.h"
-#include "tawny/frame.h"
+#include "tawny/port.h"
 #include "tawny/view.h"
 
 enum {
@@ -76,8 +76,8 @@ tw_status tw_jpeg_view(const uint8_t *data, size_t bytes, const tw_view *view,
                        uint8_t **out, size_t *out_bytes, uint16_t *width,
                        uint16_t *height, tw_error *err);
 
-/** Encode planes. @param quality 1..100. @param out Set on TW_OK, the caller's to free().
- */
+/** Encode I420 or grey planes; tw_picture_jpeg takes all. @param quality 1..100.
+ * @param out Set on TW_OK, the caller's to free(). */
 tw_status tw_jpeg_encode(const tw_picture *picture, int quality, uint8_t **out,
                          size_t *bytes, tw_error *err);
 

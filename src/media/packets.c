@@ -1,15 +1,15 @@
-/* Packets between two threads. */
+/* Frames between two threads. */
 #include "packets.h"
 
 #include <pthread.h>
 #include <stdlib.h>
 #include <time.h>
 
-#include "parcel.h"
+#include "raw.h"
 
 typedef struct item {
-    tw_packet packet;
-    tw_parcel *parcel; /* NULL: lost */
+    tw_frame frame;
+    tw_parcel *parcel; /* that it lies in; NULL: lost */
 } item;
 
 struct tw_packets {
@@ -62,28 +62,44 @@ void tw_packets_free(tw_packets *q)
     free(q);
 }
 
-tw_status tw_packets_put(tw_packets *q, const tw_packet *packet, tw_error *err)
+/* @return false: out of memory. */
+static bool keep_frame(const tw_frame *frame, item *made)
 {
-    item made = {.parcel = NULL};
-    if (packet) {
-        made.packet = *packet;
-        made.parcel = tw_parcel_copy(packet->data, packet->size);
-        if (!made.parcel)
-            return tw_fail(err, TW_ENOMEM, "out of memory");
-        made.packet.data = made.parcel->data;
-    }
+    const bool raw = frame->picture.px[0] != NULL;
+    made->frame = *frame;
+    made->parcel = raw ? tw_parcel_picture(&frame->picture)
+                       : tw_parcel_copy(frame->packet.data, frame->packet.size);
+    if (!made->parcel)
+        return false;
+    made->frame.packet.data = raw ? NULL : made->parcel->data;
+    made->frame.picture = made->parcel->planes;
+    return true;
+}
+
+/* @return TW_OK: it waits to be taken; else it is still the caller's. */
+static tw_status put_item(tw_packets *q, const item *made, bool wait)
+{
     (void)pthread_mutex_lock(&q->lock);
-    while (q->count == q->most && !q->stop)
+    while (wait && q->count == q->most && !q->stop)
         (void)pthread_cond_wait(&q->went, &q->lock);
-    const bool going = !q->stop;
-    if (going) {
-        q->waiting[(q->first + q->count++) % q->most] = made;
+    const tw_status st = q->stop ? TW_ESTOPPED : q->count == q->most ? TW_EAGAIN : TW_OK;
+    if (st == TW_OK) {
+        q->waiting[(q->first + q->count++) % q->most] = *made;
         (void)pthread_cond_signal(&q->came);
     }
     (void)pthread_mutex_unlock(&q->lock);
-    if (!going)
+    return st;
+}
+
+tw_status tw_packets_put(tw_packets *q, const tw_frame *frame, bool wait, tw_error *err)
+{
+    item made = {.parcel = NULL};
+    if (frame && !keep_frame(frame, &made))
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    const tw_status st = put_item(q, &made, wait);
+    if (st != TW_OK)
         tw_parcel_release(made.parcel);
-    return going ? TW_OK : TW_ESTOPPED;
+    return st;
 }
 
 void tw_packets_end(tw_packets *q, tw_status st, const tw_error *why)
@@ -111,6 +127,14 @@ bool tw_packets_stopped(tw_packets *q)
     return stop;
 }
 
+size_t tw_packets_waiting(tw_packets *q)
+{
+    (void)pthread_mutex_lock(&q->lock);
+    const size_t count = q->count;
+    (void)pthread_mutex_unlock(&q->lock);
+    return count;
+}
+
 static void deadline(int wait_ms, struct timespec *out)
 {
     (void)clock_gettime(CLOCK_MONOTONIC, out);
@@ -119,7 +143,7 @@ static void deadline(int wait_ms, struct timespec *out)
     out->tv_nsec %= 1000000000;
 }
 
-tw_status tw_packets_take(tw_packets *q, int wait_ms, tw_packet *packet, tw_error *err)
+tw_status tw_packets_take(tw_packets *q, int wait_ms, tw_frame *frame, tw_error *err)
 {
     struct timespec until;
     item taken = {.parcel = NULL};
@@ -144,6 +168,6 @@ tw_status tw_packets_take(tw_packets *q, int wait_ms, tw_packet *packet, tw_erro
     }
     (void)pthread_mutex_unlock(&q->lock);
     q->given = taken.parcel;
-    *packet = taken.packet;
+    *frame = taken.frame;
     return st;
 }

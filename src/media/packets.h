@@ -1,10 +1,10 @@
-/* Packets on their way from a thread that reads a camera to one that takes them: copied
- * once, in order, a bounded number of them. */
+/* Frames, most often packets, on their way from a thread that reads a camera to one that
+ * takes them: copied once, in order, a bounded number of them. */
 #ifndef TW_PACKETS_H
 #define TW_PACKETS_H
 
 #include "tawny/error.h"
-#include "tawny/frame.h"
+#include "tawny/port.h"
 
 typedef struct tw_packets tw_packets;
 
@@ -15,10 +15,13 @@ void tw_packets_free(tw_packets *packets); /* NULL is fine; after both threads *
 /** Begin anew: nothing waits, and it is not stopped. Before the thread that reads. */
 void tw_packets_reset(tw_packets *packets);
 
-/** Hand one over, waiting while there is no room.
- * @param packet  Its bytes are copied; NULL: one was lost.
- * @return TW_OK; TW_ESTOPPED: it was stopped meanwhile; TW_ENOMEM. */
-tw_status tw_packets_put(tw_packets *packets, const tw_packet *packet, tw_error *err);
+/** Hand one over.
+ * @param frame  Its bytes are copied, pixels as planes; NULL: one was lost.
+ * @param wait   Wait while there is no room.
+ * @return TW_OK; TW_EAGAIN: there is no room; TW_ESTOPPED: it was stopped meanwhile;
+ *         TW_ENOMEM: err says so. */
+tw_status tw_packets_put(tw_packets *packets, const tw_frame *frame, bool wait,
+                         tw_error *err);
 
 /** No more will come. @param st  What take answers from then on. */
 void tw_packets_end(tw_packets *packets, tw_status st, const tw_error *why);
@@ -27,12 +30,15 @@ void tw_packets_end(tw_packets *packets, tw_status st, const tw_error *why);
 void tw_packets_stop(tw_packets *packets);
 bool tw_packets_stopped(tw_packets *packets);
 
+/** @return how many wait. Any thread. */
+size_t tw_packets_waiting(tw_packets *packets);
+
 /** The next one.
  * @param wait_ms  For so long at most; 0: not at all.
- * @param packet   Set on TW_OK; good until the next call.
+ * @param frame    Set on TW_OK; good until the next call.
  * @return TW_OK; TW_EAGAIN: none now; TW_EDAMAGED: one was lost; else how it has ended,
  *         with err. */
-tw_status tw_packets_take(tw_packets *packets, int wait_ms, tw_packet *packet,
+tw_status tw_packets_take(tw_packets *packets, int wait_ms, tw_frame *frame,
                           tw_error *err);
 
 #endif

@@ -27,17 +27,23 @@ static tw_parcel *make(size_t room, uint8_t *taken, size_t bytes)
     p->size = bytes;
     p->activity_ppm = 0;
     p->taken = taken;
+    p->planes = (tw_picture){.px = {NULL}};
+    return p;
+}
+
+tw_parcel *tw_parcel_room(size_t bytes)
+{
+    tw_parcel *p = make(bytes + TW_PARCEL_PADDING, NULL, bytes);
+    if (p)
+        memset(p->data + bytes, 0, TW_PARCEL_PADDING);
     return p;
 }
 
 tw_parcel *tw_parcel_copy(const uint8_t *data, size_t bytes)
 {
-    tw_parcel *p = make(bytes + TW_PARCEL_PADDING, NULL, bytes);
-    if (!p)
-        return NULL;
-    if (bytes > 0)
+    tw_parcel *p = tw_parcel_room(bytes);
+    if (p && bytes > 0)
         memcpy(p->data, data, bytes);
-    memset(p->data + bytes, 0, TW_PARCEL_PADDING);
     return p;
 }
 

@@ -8,6 +8,8 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include "tawny/frame.h"
+
 enum { TW_PARCEL_PADDING = 64 }; /* zeros behind the bytes, as decoders need them */
 
 /* Its bytes never change once it is shared. */
@@ -17,11 +19,16 @@ typedef struct tw_parcel {
     size_t size;
     uint32_t activity_ppm; /* of the frame, for captions */
     uint8_t *taken;        /* bytes that came by tw_parcel_take, else NULL */
+    tw_picture planes;     /* over data, where it holds a picture; px[0] is NULL else */
 } tw_parcel;
 
 /** Copy bytes; they may be none. @return a parcel with one holder, NULL: out of memory.
  */
 tw_parcel *tw_parcel_copy(const uint8_t *data, size_t bytes);
+
+/** Room for bytes that are written before it is shared; zeros behind them.
+ * @return the same. */
+tw_parcel *tw_parcel_room(size_t bytes);
 
 /** Take bytes over that malloc() gave; there is no padding behind them.
  * @return the same; NULL: out of memory, and the bytes are freed. */

@@ -18,7 +18,8 @@ static void promise_less(tw_stream *stream, uint32_t fps)
 {
     if (stream->fps_num <= (uint64_t)fps * stream->fps_den)
         return;
-    stream->fps_num = stream->codec == TW_CODEC_MJPEG ? fps : 0;
+    const bool alone = stream->codec == TW_CODEC_MJPEG || stream->codec == TW_CODEC_RAW;
+    stream->fps_num = alone ? fps : 0;
     stream->fps_den = 1;
 }
 
@@ -37,6 +38,8 @@ static tw_status next_frame(void *ctx, tw_frame *frame, tw_error *err)
     thinned *t = ctx;
     for (int i = 0; i < LEFT_OUT_MAX; i++) {
         const tw_status st = t->camera.ops->next(t->camera.ctx, frame, err);
+        if (st == TW_OK && frame->picture.px[0])
+            frame->packet.key = true;
         if (st != TW_OK || tw_thin_keeps(&t->thin, &frame->packet))
             return st;
     }

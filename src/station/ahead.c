@@ -25,7 +25,7 @@ static bool read_one(tw_ahead *a)
     if (st == TW_EAGAIN)
         return !tw_packets_stopped(a->packets);
     if (st == TW_OK || st == TW_EDAMAGED)
-        st = tw_packets_put(a->packets, st == TW_OK ? &frame.packet : NULL, &err);
+        st = tw_packets_put(a->packets, st == TW_OK ? &frame : NULL, true, &err);
     if (st == TW_OK)
         return true;
     if (st != TW_ESTOPPED)
@@ -64,9 +64,9 @@ tw_status tw_ahead_open(const tw_board *board, const tw_camera_request *request,
     return st;
 }
 
-tw_status tw_ahead_take(tw_ahead *a, tw_packet *packet, tw_error *err)
+tw_status tw_ahead_take(tw_ahead *a, tw_frame *frame, tw_error *err)
 {
-    return tw_packets_take(a->packets, 0, packet, err);
+    return tw_packets_take(a->packets, 0, frame, err);
 }
 
 void tw_ahead_close(tw_ahead *a)

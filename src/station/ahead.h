@@ -12,10 +12,10 @@ typedef struct tw_ahead tw_ahead;
 tw_status tw_ahead_open(const tw_board *board, const tw_camera_request *request,
                         tw_ahead **out, tw_stream *stream, tw_error *err);
 
-/** The next packet that it has given, without waiting.
- * @param packet  Borrowed until the next call.
+/** The next frame that it has given, without waiting.
+ * @param frame  Borrowed until the next call.
  * @return TW_OK; TW_EAGAIN: none now; TW_EDAMAGED: one was lost; else it has ended. */
-tw_status tw_ahead_take(tw_ahead *ahead, tw_packet *packet, tw_error *err);
+tw_status tw_ahead_take(tw_ahead *ahead, tw_frame *frame, tw_error *err);
 
 void tw_ahead_close(tw_ahead *ahead); /* NULL is fine */
 

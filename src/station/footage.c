@@ -3,6 +3,7 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "../media/raw.h"
 #include "pipeline.h"
 
 static tw_status append(void *ctx, const void *data, size_t bytes, tw_error *err)
@@ -12,15 +13,39 @@ static tw_status append(void *ctx, const void *data, size_t bytes, tw_error *err
     return tw_fail(err, tw_status_of_errno(errno), "cannot write: %s", strerror(errno));
 }
 
-static tw_status copy_frames(const tw_camera *camera, const tw_codecs *codecs,
-                             tw_clip *clip, const volatile int *stop, tw_error *err)
+/* A file that a camera's frames go into. */
+typedef struct footage_file {
+    const tw_codecs *codecs;
+    tw_clip *clip;
+    bool encodes;
+    tw_stream source;
+} footage_file;
+
+static tw_status add_frame(footage_file *f, const tw_frame *frame, tw_error *err)
+{
+    if (!frame->picture.px[0])
+        return tw_clip_copy(f->codecs, f->clip, &frame->packet, err);
+    tw_parcel *parcel = tw_parcel_picture(&frame->picture);
+    tw_packet packet = frame->packet;
+    packet.key = true;
+    packet.dts_us = packet.t_us;
+    if (!parcel)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    const tw_status st =
+        tw_clip_frame(f->codecs, f->clip, f->encodes, &f->source, &packet, parcel, err);
+    tw_parcel_release(parcel);
+    return st;
+}
+
+static tw_status copy_frames(const tw_camera *camera, footage_file *f,
+                             const volatile int *stop, tw_error *err)
 {
     tw_status st = TW_OK;
     while (st == TW_OK && !(stop && *stop)) {
         tw_frame frame;
         st = camera->ops->next(camera->ctx, &frame, err);
         if (st == TW_OK)
-            st = tw_clip_copy(codecs, clip, &frame.packet, err);
+            st = add_frame(f, &frame, err);
         else if (st == TW_EAGAIN || st == TW_EDAMAGED)
             st = TW_OK; /* a frame that is lost is lost */
     }
@@ -33,20 +58,21 @@ static tw_status write_all(const tw_camera *camera, const tw_camera_settings *se
                            const tw_stream *stream, FILE *file, const volatile int *stop,
                            tw_error *err)
 {
-    const tw_codecs *codecs = tw_codecs_load(err);
-    tw_clip *clip = NULL;
-    if (!codecs)
+    footage_file f = {.codecs = tw_codecs_load(err), .source = *stream};
+    if (!f.codecs)
         return TW_ENOTSUP;
-    const tw_clip_spec spec = {.stream = stream,
-                               .encode = tw_clip_must_encode(codecs, settings, stream),
+    f.encodes = tw_clip_must_encode(f.codecs, settings, stream);
+    const tw_stream made_of = tw_clip_stream(stream, f.encodes);
+    const tw_clip_spec spec = {.stream = &made_of,
+                               .encode = f.encodes,
                                .quality = (int)settings->clip_quality,
                                .view = tw_view_of(settings, stream->turn),
                                .sink = {append, file}};
-    tw_status st = codecs->clip_open(&spec, &clip, err);
+    tw_status st = f.codecs->clip_open(&spec, &f.clip, err);
     if (st != TW_OK)
         return st;
-    st = copy_frames(camera, codecs, clip, stop, err);
-    const tw_status closed = codecs->clip_close(clip, st == TW_OK ? err : NULL);
+    st = copy_frames(camera, &f, stop, err);
+    const tw_status closed = f.codecs->clip_close(f.clip, st == TW_OK ? err : NULL);
     return st == TW_OK ? closed : st;
 }
 

@@ -166,7 +166,7 @@ static void count_frames(const tw_camera *camera, const tw_board *board,
         st = camera->ops->next(camera->ctx, &frame, NULL);
         if (st != TW_OK)
             continue;
-        found->grouped = found->grouped || !frame.packet.key;
+        found->grouped = found->grouped || (!frame.packet.key && !frame.picture.px[0]);
         if (frame.packet.t_us > newest_us)
             newest_us = frame.packet.t_us;
         count++;
@@ -190,7 +190,7 @@ tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
 {
     tw_camera_request request = tw_request_of(board, camera);
     tw_camera made = {0};
-    tw_frame frame = {.luma = {.px = NULL}};
+    tw_frame frame = {.dropped = 0};
     request.most_fps = 0;
     *found = (tw_camera_found){.own_milli = 0};
     tw_status st = tw_camera_make(board->makers, &request, &made, err);

@@ -7,6 +7,7 @@
 
 #include "../media/jpeg.h"
 #include "../media/mask.h"
+#include "../media/raw.h"
 #include "../media/room.h"
 #include "feed.h"
 #include "tawny/brightness.h"
@@ -52,6 +53,7 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
     p->wiring = (tw_wiring){.pins = keep ? keep->pins : NULL, .sensed_us = INT64_MIN};
     p->stream = *stream;
     p->looked_stream = looked ? *looked : *stream;
+    p->apart = looked != NULL;
     p->kept_view = tw_view_of(camera, stream->turn);
     p->view = looked ? tw_view_of(camera, looked->turn) : p->kept_view;
     p->told = told;
@@ -67,10 +69,10 @@ tw_status tw_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
         st = tw_hours_parse(camera->hours, &p->hours, NULL);
     if (st == TW_OK && camera->mask[0] != '\0')
         st = tw_mask_read(camera->mask, &p->mask_picture, &p->mask_luma, err);
-    if (st == TW_OK)
+    if (st == TW_OK && p->looked_stream.codec != TW_CODEC_RAW)
         st = tw_decoder_open(&p->looked_stream, tw_pipeline_looked_ppm(&p->view),
                              &p->decoder, err);
-    if (st == TW_OK && looked)
+    if (st == TW_OK && looked && stream->codec != TW_CODEC_RAW)
         st = tw_decoder_open(stream, 0, &p->keeper, err);
     if (st == TW_OK && keep)
         st = tw_recorder_new(camera, keep->lane, stream, keep->sink, &p->recorder, err);
@@ -92,8 +94,9 @@ void tw_pipeline_free(tw_pipeline *p)
     tw_recorder_free(p->recorder);
     free(p->memory);
     free(p->mask_picture);
-    tw_parcel_release(p->best.jpeg);
+    tw_parcel_release(p->best.image);
     tw_parcel_release(p->parcel);
+    free(p->luma_px);
     free(p->reduced);
     free(p->shown);
     free(p);
@@ -299,7 +302,7 @@ static tw_status change_size(tw_pipeline *p, const tw_decoded *decoded, tw_error
     }
     p->width = decoded->width;
     p->height = decoded->height;
-    if (!p->keeper)
+    if (!p->apart)
         keep_size(p, p->width, p->height);
     return tw_pipeline_make_detector(p, decoded->luma.width, decoded->luma.height, err);
 }
@@ -387,6 +390,13 @@ static tw_status bad_picture(tw_pipeline *p, const tw_packet *packet, const tw_e
     (void)tw_fail(&line, TW_EDAMAGED, "frame %" PRIu64 " at %.3f s left out: %s", number,
                   (double)since / 1e6, why->text);
     return tw_pipeline_bad_frame(p, &line, err);
+}
+
+/* Whether frames that come now go into the pre-event footage, or into a file. */
+static bool is_kept(const tw_pipeline *p)
+{
+    return p->recorder && (p->camera->pre_disarmed || p->watch.state != TW_IDLE ||
+                           p->camera->continuous || p->camera->timed_clip.every_us > 0);
 }
 
 /* Read every picture that the decoder has ready. */
@@ -484,24 +494,41 @@ static tw_status decode(tw_pipeline *p, const tw_packet *packet, bool *bad, tw_e
     return bad_picture(p, packet, &why, err);
 }
 
-/* The camera has the luma plane already: no decoding. The packet is kept for stills. */
-static tw_status read_plane(tw_pipeline *p, const tw_frame *frame, tw_error *err)
+/* Brightness of a raw picture. Where it does not lie in rows the planes that are kept
+ * anyway have it. */
+static tw_status raw_luma(tw_pipeline *p, const tw_frame *frame, tw_luma *out)
 {
+    const tw_picture *picture = &frame->picture;
+    if (tw_picture_luma(picture, NULL, 0, out) == TW_OK)
+        return TW_OK;
+    if (!p->apart && is_kept(p) && tw_stills_frame(p))
+        return tw_picture_luma(&p->parcel->planes, NULL, 0, out);
+    if (!tw_make_room(&p->luma_px, &p->luma_bytes,
+                      (size_t)picture->width * picture->height))
+        return TW_ENOMEM;
+    return tw_picture_luma(picture, p->luma_px, p->luma_bytes, out);
+}
+
+/* The frame is pixels: no decoding. */
+static tw_status read_pixels(tw_pipeline *p, const tw_frame *frame, tw_error *err)
+{
+    tw_luma luma;
     if (!due(p, frame->packet.t_us) || rests(p, &frame->packet))
         return TW_OK;
-    const tw_luma *luma = &frame->luma;
-    const uint16_t factor = tw_factor_for(luma->width, tw_pipeline_looked_ppm(&p->view));
-    tw_decoded decoded = {*luma, frame->packet.t_us, luma->width, luma->height};
+    const tw_status st = raw_luma(p, frame, &luma);
+    if (st != TW_OK)
+        return tw_fail(err, st, "camera %s: %s", p->camera->name, tw_status_text(st));
+    const uint16_t factor = tw_factor_for(luma.width, tw_pipeline_looked_ppm(&p->view));
+    tw_decoded decoded = {luma, frame->packet.t_us, luma.width, luma.height};
     if (factor > 1) {
-        const size_t need = (size_t)(luma->width / factor) * (luma->height / factor);
+        const size_t need = (size_t)(luma.width / factor) * (luma.height / factor);
         if (need == 0 || !tw_make_room(&p->reduced, &p->reduced_bytes, need) ||
-            tw_reduce_whole(luma, factor, p->reduced, p->reduced_bytes, &decoded.luma) !=
+            tw_reduce_whole(&luma, factor, p->reduced, p->reduced_bytes, &decoded.luma) !=
                 TW_OK)
             return tw_fail(err, TW_ESIZE,
                            "camera %s: a picture of %u x %u cannot be watched",
-                           p->camera->name, luma->width, luma->height);
+                           p->camera->name, luma.width, luma.height);
     }
-    (void)tw_decoder_send(p->decoder, &frame->packet, NULL);
     return read_picture(p, &decoded, err);
 }
 
@@ -516,70 +543,127 @@ static void tell_lost(tw_pipeline *p)
     p->lost_told = lost;
 }
 
-/* Hand the packet at hand to the recorder. */
+/* What the recorder gets of the frame at hand: its packet; or its planes, or those as
+ * JPEG. @return with one holder; NULL: err says why. */
+static tw_parcel *parcel_to_hold(tw_pipeline *p, tw_error *err)
+{
+    const tw_picture *picture = &p->frame.picture;
+    tw_parcel *made = NULL;
+    p->held_raw =
+        picture->px[0] && tw_recorder_holds_raw(p->recorder, tw_picture_bytes(picture));
+    if (!picture->px[0] || p->held_raw) {
+        made = tw_stills_frame(p);
+        p->parcel = NULL;
+        if (!made)
+            (void)tw_fail(err, TW_ENOMEM, "out of memory: a frame is not kept");
+        return made;
+    }
+    if (tw_parcel_jpeg(picture, TW_HELD_QUALITY, &made, err) != TW_OK)
+        return NULL;
+    made->activity_ppm = p->reading.activity_ppm;
+    return made;
+}
+
+/* Hand the frame at hand to the recorder. */
 static void record(tw_pipeline *p)
 {
     tw_error why = {0};
-    tw_parcel *parcel = tw_stills_packet(p);
+    tw_parcel *parcel = parcel_to_hold(p, &why);
     if (!parcel) {
-        tw_pipeline_problem(p, TW_ENOMEM, "out of memory: a frame is not kept");
+        tw_pipeline_problem(p, why.status, why.text);
         return;
     }
-    p->parcel = NULL;
-    if (tw_recorder_packet(p->recorder, &p->packet, parcel, &why) != TW_OK)
+    if (tw_recorder_packet(p->recorder, &p->frame.packet, parcel, &why) != TW_OK)
         tw_pipeline_problem(p, why.status, why.text);
     tell_lost(p);
 }
 
 /* What is kept, where something else is looked at: its size, and what stills are made of.
  */
-static void keep_apart(tw_pipeline *p, const tw_packet *packet)
+static void keep_apart(tw_pipeline *p, const tw_frame *frame)
 {
     uint16_t width = p->stream.width, height = p->stream.height;
-    if (p->stream.codec == TW_CODEC_MJPEG)
-        (void)tw_brightness_size(packet->data, packet->size, &width, &height);
+    if (frame->picture.px[0]) {
+        width = frame->picture.width;
+        height = frame->picture.height;
+    } else if (p->stream.codec == TW_CODEC_MJPEG) {
+        (void)tw_brightness_size(frame->packet.data, frame->packet.size, &width, &height);
+    }
     if (width != p->kept_width || height != p->kept_height)
         keep_size(p, width, height);
-    (void)tw_decoder_send(p->keeper, packet, NULL);
+    if (p->keeper)
+        (void)tw_decoder_send(p->keeper, &frame->packet, NULL);
+}
+
+/* Whether a frame holds what its stream promises: another's camera may be wrong. */
+static bool is_whole(const tw_stream *stream, const tw_frame *frame)
+{
+    return stream->codec == TW_CODEC_RAW
+               ? tw_picture_check(&frame->picture) == TW_OK
+               : frame->packet.data && frame->packet.size > 0 && !frame->picture.px[0];
+}
+
+static tw_status bad_form(tw_pipeline *p, const tw_frame *frame, tw_error *err)
+{
+    static const tw_error empty = {TW_EDAMAGED, "it holds neither pixels nor a packet"};
+    static const tw_error mixed = {TW_EDAMAGED, "its pixels or its packet are not what "
+                                                "the camera said that it gives"};
+    const bool any = frame->packet.data || frame->picture.px[0];
+    return bad_picture(p, &frame->packet, any ? &mixed : &empty, err);
 }
 
 static tw_status look(tw_pipeline *p, const tw_frame *frame, bool *bad, tw_error *err)
 {
     note_times(p, &frame->packet);
-    return frame->luma.px ? read_plane(p, frame, err)
-                          : decode(p, &frame->packet, bad, err);
+    return frame->picture.px[0] ? read_pixels(p, frame, err)
+                                : decode(p, &frame->packet, bad, err);
 }
 
 tw_status tw_pipeline_look(tw_pipeline *p, const tw_frame *frame, tw_error *err)
 {
     bool bad = false;
-    if (!p->packet.data) /* there is nothing yet that could be kept */
+    if (!p->any) /* there is nothing yet that could be kept */
         return TW_OK;
+    if (!is_whole(&p->looked_stream, frame))
+        return bad_form(p, frame, err);
     const tw_status st = look(p, frame, &bad, err);
     tw_parcel_release(p->parcel);
     p->parcel = NULL;
     return st;
 }
 
+/* Pixels need no other frame, and are in order. */
+static void take_frame(tw_pipeline *p, const tw_frame *frame)
+{
+    tw_packet *packet = &p->frame.packet;
+    p->frame = *frame;
+    p->any = true;
+    if (frame->picture.px[0]) {
+        packet->key = true;
+        packet->dts_us = packet->t_us;
+        packet->size = tw_picture_bytes(&frame->picture);
+    }
+    if (p->armed_us == INT64_MIN)
+        p->armed_us = packet->t_us;
+    p->result.packet_bytes += packet->size;
+    p->wall_offset_us = packet->wall_us - packet->t_us;
+}
+
 tw_status tw_pipeline_frame(tw_pipeline *p, const tw_frame *frame, tw_error *err)
 {
-    p->packet = frame->packet;
-    if (p->armed_us == INT64_MIN)
-        p->armed_us = frame->packet.t_us;
-    p->result.packet_bytes += frame->packet.size;
-    p->wall_offset_us = frame->packet.wall_us - frame->packet.t_us;
+    if (!is_whole(&p->stream, frame))
+        return bad_form(p, frame, err);
+    take_frame(p, frame);
     bool bad = false;
     tw_status st = TW_OK;
-    if (p->keeper)
-        keep_apart(p, &frame->packet);
+    if (p->apart)
+        keep_apart(p, &p->frame);
     else
-        st = look(p, frame, &bad, err);
+        st = look(p, &p->frame, &bad, err);
     /* A damaged JPEG would spoil a clip; a damaged packet of another codec may be needed
      * by those after it. */
     const bool keep = !bad || p->stream.codec != TW_CODEC_MJPEG;
-    const bool kept = p->camera->pre_disarmed || p->watch.state != TW_IDLE ||
-                      p->camera->continuous || p->camera->timed_clip.every_us > 0;
-    if (st == TW_OK && p->recorder && keep && kept)
+    if (st == TW_OK && keep && is_kept(p))
         record(p);
     tw_parcel_release(p->parcel); /* where nobody has taken it over */
     p->parcel = NULL;
@@ -589,7 +673,7 @@ tw_status tw_pipeline_frame(tw_pipeline *p, const tw_frame *frame, tw_error *err
 void tw_pipeline_finish(tw_pipeline *p)
 {
     bool bad = false;
-    if (p->looked_stream.codec != TW_CODEC_MJPEG)
+    if (p->decoder && p->looked_stream.codec != TW_CODEC_MJPEG)
         (void)decode(p, NULL, &bad, NULL);
     close_footage(p);
     if (p->result.frames > 0)
@@ -610,6 +694,7 @@ void tw_pipeline_health(const tw_pipeline *p, tw_health *out)
                        .height = shown.height,
                        .damaged = p->result.bad_frames,
                        .kept_bytes = p->recorder ? tw_recorder_held(p->recorder) : 0,
+                       .kept_raw = p->held_raw,
                        .arming = p->arming,
                        .arming_until_us = p->arming_until_us};
     if (p->detector)

@@ -74,7 +74,8 @@ uint32_t tw_pipeline_number(const tw_pipeline *pipeline);
 typedef struct tw_health {
     uint16_t width, height;    /* of its pictures; 0: none yet */
     uint64_t damaged;          /* frames that could not be read */
-    size_t kept_bytes;         /* of packets that are held */
+    size_t kept_bytes;         /* of frames that are held */
+    bool kept_raw;             /* the newest as pixels */
     uint32_t light_ppm, noise; /* as tw_detector_conditions */
     tw_arming arming;
     int64_t arming_until_us; /* wall time; 0: unknown, or an order decides */

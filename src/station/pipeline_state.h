@@ -10,7 +10,7 @@
 
 /* The still that waits for the end of its sighting. */
 typedef struct best_still {
-    tw_parcel *jpeg; /* NULL: none */
+    tw_parcel *image; /* a JPEG, or planes; NULL: none */
     tw_best rank;
     tw_packet times;
 } best_still;
@@ -30,8 +30,9 @@ struct tw_pipeline {
     const tw_camera_settings *camera;
     tw_stream stream;
     tw_stream looked_stream; /* what is looked at: the same, or another */
-    tw_decoder *decoder;     /* of it */
-    tw_decoder *keeper; /* of what is kept, for stills; NULL: that is the same stream */
+    tw_decoder *decoder;     /* of it; NULL: its frames are pixels */
+    tw_decoder *keeper;      /* of what is kept, for stills; NULL: the same, or pixels */
+    bool apart;              /* what is kept is another stream than what is looked at */
     tw_detector *detector;
     void *memory;                     /* of the detector */
     uint8_t *mask_picture;            /* of mask = FILE; NULL: none */
@@ -61,14 +62,18 @@ struct tw_pipeline {
     uint32_t burst_left;   /* frames in a row that are stills too */
     tw_interval timed;     /* of timed stills */
     tw_trace trace;
-    tw_packet packet;         /* at hand, the camera's */
+    bool any;                 /* frame has come, that could be kept */
+    tw_frame frame;           /* at hand, the camera's */
     tw_parcel *parcel;        /* of it; NULL: not made yet */
+    bool held_raw;            /* pictures are held as they came */
     int64_t wall_offset_us;   /* wall time less capture time, of the newest packet */
     int64_t last_us, step_us; /* of the frames that were read */
     int64_t offered_us, offered_step_us; /* of all */
     int64_t key_us, key_step_us; /* the newest key frame, and since the one before it */
     uint64_t lost_told;
     uint32_t bad_in_a_row;
+    uint8_t *luma_px; /* of raw pictures in which it does not lie in rows */
+    size_t luma_bytes;
     uint8_t *reduced;
     size_t reduced_bytes;
     tw_view view;      /* of what is looked at */
@@ -91,9 +96,9 @@ tw_status tw_pipeline_make_detector(tw_pipeline *p, uint16_t width, uint16_t hei
 /** Tell of something wrong; the camera goes on. */
 void tw_pipeline_problem(const tw_pipeline *p, tw_status st, const char *text);
 
-/** The packet at hand, copied from the camera when it is first wanted; the pipeline's.
- * @return NULL: out of memory. */
-tw_parcel *tw_stills_packet(tw_pipeline *p);
+/** The frame at hand, its packet or its planes, copied from the camera when it is first
+ * wanted; the pipeline's. @return NULL: out of memory. */
+tw_parcel *tw_stills_frame(tw_pipeline *p);
 
 /** The picture at hand as a JPEG, as the camera sent it or encoded; the caller's. */
 tw_status tw_stills_picture(tw_pipeline *p, uint8_t **jpeg, size_t *bytes, tw_error *err);

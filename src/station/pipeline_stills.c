@@ -1,4 +1,5 @@
 /* Which frames become stills. */
+#include "../media/raw.h"
 #include "pipeline_state.h"
 
 static tw_packet times_at(const tw_pipeline *p, int64_t t_us)
@@ -6,11 +7,13 @@ static tw_packet times_at(const tw_pipeline *p, int64_t t_us)
     return (tw_packet){.t_us = t_us, .dts_us = t_us, .wall_us = t_us + p->wall_offset_us};
 }
 
-tw_parcel *tw_stills_packet(tw_pipeline *p)
+tw_parcel *tw_stills_frame(tw_pipeline *p)
 {
+    const tw_frame *f = &p->frame;
     if (p->parcel)
         return p->parcel;
-    p->parcel = tw_parcel_copy(p->packet.data, p->packet.size);
+    p->parcel = f->picture.px[0] ? tw_parcel_picture(&f->picture)
+                                 : tw_parcel_copy(f->packet.data, f->packet.size);
     if (p->parcel)
         p->parcel->activity_ppm = p->reading.activity_ppm;
     return p->parcel;
@@ -18,16 +21,25 @@ tw_parcel *tw_stills_packet(tw_pipeline *p)
 
 tw_status tw_stills_picture(tw_pipeline *p, uint8_t **jpeg, size_t *bytes, tw_error *err)
 {
-    return tw_decoder_still(p->keeper ? p->keeper : p->decoder,
-                            (int)p->camera->still_quality, jpeg, bytes, err);
+    const int quality = (int)p->camera->still_quality;
+    if (p->frame.picture.px[0])
+        return tw_picture_jpeg(&p->frame.picture, quality, jpeg, bytes, err);
+    return tw_decoder_still(p->apart ? p->keeper : p->decoder, quality, jpeg, bytes, err);
 }
 
-/* The picture at hand as a JPEG: as it came, or encoded. @return NULL: err says why. */
+/* Whether each frame is a picture of its own, which needs no decoding to be kept. */
+static bool stands_alone(const tw_pipeline *p)
+{
+    return p->stream.codec == TW_CODEC_MJPEG || p->stream.codec == TW_CODEC_RAW;
+}
+
+/* The picture at hand: as it came, or as a JPEG where it depends on others.
+ * @return NULL: err says why. */
 static tw_parcel *take_still(tw_pipeline *p, tw_error *err)
 {
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
-    if (p->stream.codec == TW_CODEC_MJPEG && tw_stills_packet(p))
+    if (stands_alone(p) && tw_stills_frame(p))
         return tw_parcel_keep(p->parcel);
     if (tw_stills_picture(p, &jpeg, &bytes, err) != TW_OK)
         return NULL;
@@ -44,12 +56,12 @@ void tw_stills_store(tw_pipeline *p, tw_kind kind, uint32_t n)
     tw_error err = {0};
     const tw_still still = {.kind = kind,
                             .sighting = kind == TW_KIND_STILL ? &p->watch.now : NULL,
-                            .jpeg = take_still(p, &err),
+                            .image = take_still(p, &err),
                             .times = times_at(p, p->reading.t_us),
                             .n = n,
                             .width = p->kept_width,
                             .height = p->kept_height};
-    if (still.jpeg)
+    if (still.image)
         tw_recorder_still(p->recorder, &still);
     else
         tw_pipeline_problem(p, err.status, err.text);
@@ -65,13 +77,12 @@ static void store_first(tw_pipeline *p)
                           p->camera->burst > 1 ? ++p->stills : 0, /* one alone has none */
                       .width = p->kept_width,
                       .height = p->kept_height};
-    if (p->stream.codec != TW_CODEC_MJPEG ||
-        tw_recorder_find(p->recorder, p->watch.now.start_us, &still.times, &still.jpeg) !=
-            TW_OK) {
+    if (!stands_alone(p) || tw_recorder_find(p->recorder, p->watch.now.start_us,
+                                             &still.times, &still.image) != TW_OK) {
         tw_stills_store(p, TW_KIND_STILL, still.n);
         return;
     }
-    (void)tw_parcel_keep(still.jpeg);
+    (void)tw_parcel_keep(still.image);
     tw_recorder_still(p->recorder, &still);
 }
 
@@ -79,26 +90,26 @@ static void store_first(tw_pipeline *p)
  */
 static void keep_if_better(tw_pipeline *p)
 {
-    const uint32_t dear_pct = p->stream.codec == TW_CODEC_MJPEG ? 4 : 12;
-    tw_best rank = p->best.jpeg ? p->best.rank : (tw_best){0};
+    const uint32_t dear_pct = stands_alone(p) ? 4 : 12;
+    tw_best rank = p->best.image ? p->best.rank : (tw_best){0};
     if (!tw_best_take(&rank, &p->reading, p->luma, dear_pct))
         return;
-    tw_parcel *jpeg = take_still(p, NULL);
-    if (!jpeg)
+    tw_parcel *image = take_still(p, NULL);
+    if (!image)
         return;
-    tw_parcel_release(p->best.jpeg);
-    p->best = (best_still){jpeg, rank, times_at(p, p->reading.t_us)};
+    tw_parcel_release(p->best.image);
+    p->best = (best_still){image, rank, times_at(p, p->reading.t_us)};
 }
 
 void tw_stills_ended(tw_pipeline *p, const tw_sighting *sighting)
 {
     const tw_still still = {.kind = TW_KIND_STILL,
                             .sighting = sighting,
-                            .jpeg = p->best.jpeg,
+                            .image = p->best.image,
                             .times = p->best.times,
                             .width = p->kept_width,
                             .height = p->kept_height};
-    if (!still.jpeg)
+    if (!still.image)
         return;
     tw_recorder_still(p->recorder, &still);
     p->best = (best_still){0};
@@ -111,7 +122,7 @@ void tw_stills_began(tw_pipeline *p)
     p->next_still_us = p->reading.t_us;
     /* Where nothing moves there is no best frame: the one that it was asked for with. */
     if (p->camera->stills.which == TW_STILLS_BEST && p->watch.now.cause.of == 0) {
-        tw_parcel_release(p->best.jpeg);
+        tw_parcel_release(p->best.image);
         p->best = (best_still){take_still(p, NULL), {0}, times_at(p, p->reading.t_us)};
     }
     if (p->camera->stills.which != TW_STILLS_FIRST)

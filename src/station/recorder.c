@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../media/raw.h"
 #include "tawny/interval.h"
 
 enum {
@@ -12,7 +13,8 @@ enum {
     US = 1000000,
     MARGIN_US = US / 5, /* kept beside what can be wanted */
     STEP_USUAL_US = US / 10,
-    FIRST_SLOTS = 64
+    FIRST_SLOTS = 64,
+    MEASURED_FRAMES = 16 /* that tell how fast they come */
 };
 
 /* A file that packets go into. */
@@ -50,6 +52,7 @@ struct tw_recorder {
     int64_t newest_us;
     int64_t hold_us;        /* see tw_recorder_hold */
     int64_t wall_offset_us; /* wall time less capture time, of the newest packet */
+    bool crowded; /* raw pictures have gathered: they are encoded until there is room */
     uint64_t lost;
 };
 
@@ -87,6 +90,18 @@ static void grow(tw_recorder *r)
     }
 }
 
+/* From frame to frame: as measured, else as the stream says. */
+static int64_t step_us(const tw_recorder *r)
+{
+    const tw_stream *s = &r->stream;
+    const uint64_t first = tw_ring_first(r->ring), count = tw_ring_end(r->ring) - first;
+    tw_packet oldest;
+    if (count >= MEASURED_FRAMES && tw_ring_get(r->ring, first, &oldest, NULL) == TW_OK &&
+        r->newest_us > oldest.t_us)
+        return (r->newest_us - oldest.t_us) / (int64_t)(count - 1) + 1;
+    return s->fps_num > 0 ? US * (int64_t)s->fps_den / s->fps_num : STEP_USUAL_US;
+}
+
 /* How far back from now a clip may begin: a sighting is confirmed some frames after its
  * first one, from which the pre-event time counts. */
 static int64_t reach_us(const tw_recorder *r)
@@ -112,6 +127,18 @@ static void trim(tw_recorder *r)
         }
     }
     tw_ring_trim(r->ring, keep_us);
+}
+
+bool tw_recorder_holds_raw(tw_recorder *r, size_t bytes)
+{
+    const uint64_t most = (uint64_t)r->camera->pre_bytes, held = tw_ring_held(r->ring);
+    const int64_t step = step_us(r) > 0 ? step_us(r) : 1;
+    const uint64_t wanted = (uint64_t)(reach_us(r) / step + 2) * bytes;
+    if (held + bytes > most - most / 8)
+        r->crowded = true;
+    else if (held < most / 2)
+        r->crowded = false;
+    return !r->crowded && wanted <= most - most / 4;
 }
 
 /* ---- plans ----------------------------------------------------------------------- */
@@ -145,20 +172,30 @@ static bool give_parcel(const tw_recorder *r, tw_job *job, tw_parcel *parcel, bo
     return false;
 }
 
+/* What a file is made of: of raw pictures, what the first one is held as. */
+static tw_stream stream_from(const tw_recorder *r, const tw_parcel *first)
+{
+    tw_stream s = r->stream;
+    if (s.codec == TW_CODEC_RAW)
+        tw_parcel_describe(first, &s);
+    return s;
+}
+
 static bool give_begin(tw_recorder *r, strand *s, plan *p, bool wait)
 {
     tw_packet first;
+    void *held = NULL;
     skip_lost(r, p);
     /* What an earlier file holds is not stored again, where one can begin after it. */
     if (p->next < s->given &&
         (tw_ring_get(r->ring, s->given, &first, NULL) != TW_OK || first.key))
         p->next = s->given;
-    if (tw_ring_get(r->ring, p->next, &first, NULL) != TW_OK)
+    if (tw_ring_get(r->ring, p->next, &first, &held) != TW_OK)
         return false;
     tw_job job = {.kind = TW_JOB_VIDEO_BEGIN,
                   .what = s->kind,
                   .sighting = p->sighting,
-                  .stream = r->stream};
+                  .stream = stream_from(r, held)};
     job.packet.t_us = first.t_us;
     job.packet.dts_us = first.dts_us;
     job.packet.wall_us = first.wall_us;
@@ -370,6 +407,7 @@ tw_status tw_recorder_packet(tw_recorder *r, const tw_packet *packet, tw_parcel 
     grow(r);
     tw_packet own = *packet;
     own.data = parcel->data;
+    own.size = parcel->size;
     const uint64_t end = tw_ring_end(r->ring);
     const tw_status st = tw_ring_push(r->ring, &own, parcel);
     if (st != TW_OK)
@@ -382,7 +420,7 @@ tw_status tw_recorder_packet(tw_recorder *r, const tw_packet *packet, tw_parcel 
     if (st == TW_ESIZE)
         return tw_fail(
             err, st, "a frame of %zu bytes does not fit into pre_event_memory: raise it",
-            packet->size);
+            own.size);
     return st == TW_OK ? TW_OK : tw_fail(err, st, "%s", tw_status_text(st));
 }
 
@@ -420,17 +458,17 @@ void tw_recorder_still(tw_recorder *r, const tw_still *still)
 {
     tw_job job = {.kind = TW_JOB_STILL,
                   .what = still->kind,
-                  .parcel = still->jpeg,
+                  .parcel = still->image,
                   .packet = still->times,
                   .n = still->n,
                   .width = still->width,
                   .height = still->height};
     if (still->sighting)
         job.sighting = *still->sighting;
-    job.packet.data = still->jpeg->data;
-    job.packet.size = still->jpeg->size;
+    job.packet.data = still->image->data;
+    job.packet.size = still->image->size;
     if (!give(r, &job, false)) {
-        tw_parcel_release(still->jpeg);
+        tw_parcel_release(still->image);
         r->lost++;
     }
 }

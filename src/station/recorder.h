@@ -28,7 +28,16 @@ void tw_recorder_size(tw_recorder *recorder, uint16_t width, uint16_t height);
  * footage until the next call says otherwise. */
 void tw_recorder_hold(tw_recorder *recorder, int64_t t_us);
 
-/** A packet has come. @param parcel Its bytes; taken over, whatever is returned.
+/** How a raw picture of so many bytes is held from now on: as it is where three quarters
+ * of pre_event_memory hold all that can be wanted, since the copy costs a tenth of the
+ * encoding, and what nothing comes of is never encoded; else, and while a slow card lets
+ * them gather, as JPEG.
+ * @return whether it is held as it is. */
+bool tw_recorder_holds_raw(tw_recorder *recorder, size_t bytes);
+
+/** A packet has come, or pixels.
+ * @param packet  Its times; with pixels its data is not looked at.
+ * @param parcel  Its bytes, or its planes; taken over, whatever is returned.
  * @return TW_OK, or TW_ESIZE, TW_ENOMEM: it was not kept. */
 tw_status tw_recorder_packet(tw_recorder *recorder, const tw_packet *packet,
                              tw_parcel *parcel, tw_error *err);
@@ -44,7 +53,7 @@ void tw_recorder_ended(tw_recorder *recorder, const tw_sighting *sighting, bool 
 typedef struct tw_still {
     tw_kind kind;                /* TW_KIND_STILL or TW_KIND_TIMED_STILL */
     const tw_sighting *sighting; /* NULL for a timed one */
-    tw_parcel *jpeg;             /* taken over */
+    tw_parcel *image;            /* a JPEG, or planes; taken over */
     tw_packet times;             /* when it was captured */
     uint32_t n;                  /* its number, 0: it is the only one */
     uint16_t width, height;

@@ -18,7 +18,8 @@ tw_camera_request tw_request_of(const tw_board *board, const tw_camera_settings 
                                .controls = camera->controls,
                                .fetch_every_us = camera->fetch_every_us,
                                .udp = camera->transport == 1,
-                               .clock = board->clock};
+                               .clock = board->clock,
+                               .pushed = board->pushed};
 }
 
 tw_status tw_run_open(tw_run *run, const tw_board *board,
@@ -54,9 +55,9 @@ static tw_status look_ahead(tw_run *run, tw_error *err)
     enum { MOST = 64 };
     tw_status st = TW_OK;
     for (int i = 0; run->ahead && st == TW_OK && i < MOST; i++) {
-        tw_frame frame = {.luma = {.px = NULL}};
+        tw_frame frame;
         tw_error why = {0};
-        st = tw_ahead_take(run->ahead, &frame.packet, &why);
+        st = tw_ahead_take(run->ahead, &frame, &why);
         if (st == TW_OK)
             st = tw_pipeline_look(run->pipeline, &frame, err);
         else if (st == TW_EDAMAGED)

@@ -262,6 +262,7 @@ static void look_at(watched *w, const tw_run *run, tw_liveness live)
     c->dropped = run->dropped;
     c->damaged = health.damaged;
     c->kept_bytes = health.kept_bytes;
+    c->kept_raw = health.kept_raw;
     c->light_ppm = health.light_ppm;
     c->noise = health.noise;
     c->arming = health.arming;

@@ -7,6 +7,7 @@
 
 #include "../media/exif.h"
 #include "../media/jpeg.h"
+#include "../media/raw.h"
 #include "catalogue.h"
 #include "upkeep.h"
 
@@ -371,12 +372,28 @@ static bool has_caption(const tw_lane *lane, int64_t on)
            (lane->camera->caption_on & on) != 0;
 }
 
+/* A raw picture is encoded here at last. */
+static tw_status encode_still(tw_job *job, tw_error *err)
+{
+    uint8_t *jpeg = NULL;
+    size_t bytes = 0;
+    if (!job->parcel->planes.px[0])
+        return TW_OK;
+    const tw_status st = tw_picture_jpeg(
+        &job->parcel->planes, (int)job->lane->camera->still_quality, &jpeg, &bytes, err);
+    return st == TW_OK ? replace_still(job, jpeg, bytes, err) : st;
+}
+
 /* A still, as it is and with its caption, as is wanted. */
 static void do_stills(tw_writer *writer, tw_job *job)
 {
     tw_error err = {0};
     const bool with =
         job->what == TW_KIND_STILL && has_caption(job->lane, TW_CAPTION_STILLS);
+    if (encode_still(job, &err) != TW_OK) {
+        tell_problem(writer, job, job->what, &err);
+        return;
+    }
     show_still(writer, job);
     if (!with || job->lane->camera->caption_clean)
         do_still(writer, job);
@@ -421,7 +438,7 @@ bool tw_clip_must_encode(const tw_codecs *codecs, const tw_camera_settings *came
     case TW_VIDEO_H264:
         return stream->codec != TW_CODEC_H264 || !tw_crop_is_whole(&camera->crop);
     case TW_VIDEO_MJPEG:
-        if (stream->codec == TW_CODEC_MJPEG)
+        if (stream->codec == TW_CODEC_MJPEG || stream->codec == TW_CODEC_RAW)
             return false;
         break;
     case TW_VIDEO_AUTO: break;
@@ -441,23 +458,35 @@ static tw_status paint_caption(void *ctx, const tw_canvas *canvas, int64_t t_us,
     return tw_caption_draw(r->caption, &fields, canvas, err);
 }
 
+tw_stream tw_clip_stream(const tw_stream *stream, bool encode)
+{
+    tw_stream s = *stream;
+    if (s.codec == TW_CODEC_RAW && !encode) {
+        s.codec = TW_CODEC_MJPEG;
+        s.codec_name = "mjpeg";
+    }
+    return s;
+}
+
 static tw_status open_clip(const tw_job *job, tw_kind kind, tw_recording *r,
                            tw_error *err)
 {
     char why[WHY_BYTES];
-    tw_stream stream = job->stream;
+    r->encodes =
+        r->caption || tw_clip_must_encode(r->codecs, job->lane->camera, &job->stream);
+    r->source = job->stream;
+    tw_stream stream = tw_clip_stream(&job->stream, r->encodes);
     stream.extra = job->parcel->data;
-    const tw_clip_spec spec = {
-        .stream = &stream,
-        .encode =
-            r->caption || tw_clip_must_encode(r->codecs, job->lane->camera, &stream),
-        .quality = (int)job->lane->camera->clip_quality,
-        .view = tw_view_of(job->lane->camera, stream.turn),
-        .wall_us = r->stamp.unsure ? 0 : r->stamp.wall_us,
-        .why = tw_kind_of_sighting(kind) ? tw_why_began(&job->sighting, why, sizeof why)
-                                         : NULL,
-        .sink = {write_video, r},
-        .painter = {r->caption ? paint_caption : NULL, r}};
+    const tw_clip_spec spec = {.stream = &stream,
+                               .encode = r->encodes,
+                               .quality = (int)job->lane->camera->clip_quality,
+                               .view = tw_view_of(job->lane->camera, stream.turn),
+                               .wall_us = r->stamp.unsure ? 0 : r->stamp.wall_us,
+                               .why = tw_kind_of_sighting(kind)
+                                          ? tw_why_began(&job->sighting, why, sizeof why)
+                                          : NULL,
+                               .sink = {write_video, r},
+                               .painter = {r->caption ? paint_caption : NULL, r}};
     if (!spec.encode && !r->codecs->clip_carries(&stream))
         return tw_fail(err, TW_ENOTSUP, "clips cannot carry %s: use clip_video = auto",
                        stream.codec_name);
@@ -520,13 +549,42 @@ static void drop_video(const tw_writer *writer, tw_recording *r)
     tw_store_abandon(&writer->store, &r->file);
 }
 
+tw_status tw_clip_frame(const tw_codecs *codecs, tw_clip *clip, bool encodes,
+                        tw_stream *source, const tw_packet *packet, tw_parcel *parcel,
+                        tw_error *err)
+{
+    const bool raw = parcel->planes.px[0] != NULL;
+    tw_parcel *made = NULL;
+    tw_packet own = *packet;
+    tw_stream now = *source;
+    tw_status st = TW_OK;
+    if (raw || source->codec == TW_CODEC_RAW)
+        tw_parcel_describe(parcel, &now);
+    if (raw && !encodes)
+        st = tw_parcel_jpeg(&parcel->planes, TW_HELD_QUALITY, &made, err);
+    else if (encodes && (now.codec != source->codec || now.pixels != source->pixels))
+        st = codecs->clip_source(clip, &now, err);
+    if (st == TW_OK) {
+        tw_parcel *given = made ? made : parcel;
+        *source = now;
+        if (made)
+            made->activity_ppm = parcel->activity_ppm;
+        own.data = given->data;
+        own.size = given->size;
+        st = codecs->clip_packet(clip, &own, given, err);
+    }
+    tw_parcel_release(made);
+    return st;
+}
+
 static void do_packet(const tw_writer *writer, const tw_job *job, tw_kind kind)
 {
     tw_recording *r = &job->lane->own[kind];
     tw_error err = {0};
     if (r->skip || !r->clip)
         return;
-    if (r->codecs->clip_packet(r->clip, &job->packet, job->parcel, &err) == TW_OK)
+    if (tw_clip_frame(r->codecs, r->clip, r->encodes, &r->source, &job->packet,
+                      job->parcel, &err) == TW_OK)
         return;
     r->skip = true;
     drop_video(writer, r);

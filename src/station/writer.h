@@ -26,7 +26,9 @@ typedef struct tw_recording {
     const tw_camera_settings *camera;
     twi_snapshot *snapshot; /* that they lie in; NULL: they are their owner's */
     const tw_codecs *codecs;
-    tw_clip *clip; /* NULL: none open */
+    tw_clip *clip;    /* NULL: none open */
+    bool encodes;     /* it; else packets are copied into it */
+    tw_stream source; /* of what is encoded; its pointers are not used */
     tw_store_file file;
     struct tw_writer *writer;
     tw_caption *caption;    /* NULL: it gets none */
@@ -51,7 +53,7 @@ typedef enum tw_job_kind {
     TW_JOB_VIDEO_BEGIN,  /* parcel: the stream's extra */
     TW_JOB_VIDEO_PACKET, /* parcel: the packet's bytes */
     TW_JOB_VIDEO_END,
-    TW_JOB_STILL, /* parcel: a JPEG */
+    TW_JOB_STILL, /* parcel: a JPEG, or planes */
     /* From here on for the catalogue: little, and never refused. */
     TW_JOB_BEGAN, /* a sighting; no parcel */
     TW_JOB_ENDED,
@@ -102,6 +104,21 @@ typedef struct tw_writer {
 /** Whether a stream is encoded anew in clips, by the camera's clip_video. */
 bool tw_clip_must_encode(const tw_codecs *codecs, const tw_camera_settings *camera,
                          const tw_stream *stream);
+
+/** What a clip of a stream is made of: raw pictures that are not encoded as video go into
+ * it as JPEG. */
+tw_stream tw_clip_stream(const tw_stream *stream, bool encode);
+
+/**
+ * Give a clip a frame.
+ *
+ * @param source  What the clip is made of; set anew where the frame lies otherwise: raw
+ *                pictures may have been held as JPEG.
+ * @param parcel  With the frame's bytes, or its planes; held as long as needed.
+ */
+tw_status tw_clip_frame(const tw_codecs *codecs, tw_clip *clip, bool encodes,
+                        tw_stream *source, const tw_packet *packet, tw_parcel *parcel,
+                        tw_error *err);
 
 /** What is shown of a camera's pictures. @param lies  The turn that its stream says they
  * need. */

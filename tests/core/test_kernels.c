@@ -51,7 +51,7 @@ static uint64_t digest_of_readings(const tw_kernels *kernels, uint16_t width,
     tw_detector *d = NULL;
     size_t bytes = 0;
     uint64_t sum = 1;
-    (void)snprintf(source, sizeof source, "sim:mere,size=%ux%u,luma=yes", width, height);
+    (void)snprintf(source, sizeof source, "sim:mere,size=%ux%u,raw=yes", width, height);
     tw_camera camera = open_camera(source, 10, &stream);
     tw_detector_defaults(&config, width, height);
     assert_int_equal(tw_detector_bytes(&config, &bytes), TW_OK);
@@ -61,7 +61,9 @@ static uint64_t digest_of_readings(const tw_kernels *kernels, uint16_t width,
     for (int i = 0; i < 40; i++) {
         tw_reading r;
         assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
-        assert_int_equal(tw_detector_read(d, &frame.luma, frame.packet.t_us, &r), TW_OK);
+        tw_luma luma;
+        assert_int_equal(tw_picture_luma(&frame.picture, NULL, 0, &luma), TW_OK);
+        assert_int_equal(tw_detector_read(d, &luma, frame.packet.t_us, &r), TW_OK);
         for (uint32_t k = 0; k < d->cells; k++)
             sum = (sum ^ (uint32_t)d->cell[k].level) * 1099511628211U;
         sum = (sum ^ r.raw_ppm ^ r.light_ppm) * 1099511628211U;

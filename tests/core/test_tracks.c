@@ -342,7 +342,7 @@ static bool crosses_among_shadows(int seed, uint32_t fps)
     char source[64];
     tw_stream stream;
     bool found = false;
-    (void)snprintf(source, sizeof source, "sim:kerb-branches,seed=%d,size=%dx%d,luma=yes",
+    (void)snprintf(source, sizeof source, "sim:kerb-branches,seed=%d,size=%dx%d,raw=yes",
                    seed, WIDTH, HEIGHT);
     tw_camera camera = open_camera(source, fps, &stream);
     place *p = make(WIDTH, HEIGHT, (int)fps);
@@ -350,7 +350,8 @@ static bool crosses_among_shadows(int seed, uint32_t fps)
         tw_frame frame;
         assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
         for (size_t y = 0; y < HEIGHT; y++)
-            memcpy(p->px + y * WIDTH, frame.luma.px + y * frame.luma.stride, WIDTH);
+            memcpy(p->px + y * WIDTH, frame.picture.px[0] + y * frame.picture.stride[0],
+                   WIDTH);
         const bool active = see(p)->activity_ppm > 0;
         assert_true(!active || p->frame > BEGINS_S * p->fps);
         found = found || active;

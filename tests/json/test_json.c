@@ -110,7 +110,7 @@ static void test_units(void **state)
     assert_has(text, "\"activity\":1.2345,");
     assert_has(text, "\"wanted_fps\":10.0,\"fps\":9.9,\"busy\":25.0,\"light\":18.1,"
                      "\"noise\":1.5,");
-    assert_has(text, "\"kept_bytes\":5000000");
+    assert_has(text, "\"kept_bytes\":5000000,\"kept_raw\":false");
     free(text);
     const tw_sighting_record r = {.id = 7,
                                   .camera = "kerb",

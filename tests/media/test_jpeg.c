@@ -14,7 +14,7 @@ static uint8_t *square_jpeg(uint16_t width, uint16_t height, size_t *bytes)
             px[y * width + x] = x >= width / 2U && y >= height / 2U
                                     ? 200
                                     : (uint8_t)(40 + (x * 7 + y * 3) % 9);
-    const tw_picture picture = {{px}, {width}, width, height};
+    const tw_picture picture = {{px}, {width}, width, height, TW_PIXELS_GREY};
     assert_int_equal(tw_jpeg_encode(&picture, 95, &out, bytes, NULL), TW_OK);
     free(px);
     return out;
@@ -232,7 +232,8 @@ static void test_colour_planes(void **state)
     memset(luma, 100, sizeof luma);
     memset(chroma[0], 90, sizeof chroma[0]);
     memset(chroma[1], 200, sizeof chroma[1]); /* red */
-    const tw_picture picture = {{luma, chroma[0], chroma[1]}, {16, 8, 8}, 16, 16};
+    const tw_picture picture = {
+        {luma, chroma[0], chroma[1]}, {16, 8, 8}, 16, 16, TW_PIXELS_I420};
     assert_int_equal(tw_jpeg_encode(&picture, 95, &data, &bytes, NULL), TW_OK);
     assert_int_equal(tw_jpeg_pixels(data, bytes, 0, &pixels, &w, &h, NULL), TW_OK);
     assert_true(pixels[2] > 180 && pixels[0] < 60); /* red over blue */
@@ -248,7 +249,7 @@ static uint8_t *ramp_jpeg(uint16_t w, uint16_t h, size_t *bytes)
     for (int y = 0; y < h; y++)
         for (int x = 0; x < w; x++)
             px[y * w + x] = (uint8_t)(20 + x * 150 / w + y * 70 / h);
-    const tw_picture picture = {{px, NULL, NULL}, {w, 0, 0}, w, h};
+    const tw_picture picture = {{px, NULL, NULL}, {w, 0, 0}, w, h, TW_PIXELS_GREY};
     assert_int_equal(tw_jpeg_encode(&picture, 95, &jpeg, bytes, NULL), TW_OK);
     free(px);
     return jpeg;

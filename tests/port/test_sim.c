@@ -58,27 +58,32 @@ static void test_every_scene_can_be_played(void **state)
 {
     (void)state;
     for (size_t i = 0; tw_sim_scene_at(i); i++) {
-        char source[64];
-        (void)snprintf(source, sizeof source, "sim:%s,size=96x64,luma=yes",
+        char source[64], raw[64];
+        (void)snprintf(source, sizeof source, "sim:%s,size=96x64",
+                       tw_sim_scene_at(i)->name);
+        (void)snprintf(raw, sizeof raw, "sim:%s,size=96x64,raw=yes",
                        tw_sim_scene_at(i)->name);
         tw_stream stream;
         tw_frame frame;
         tw_luma decoded;
         uint16_t w = 0, h = 0;
-        tw_camera camera = open_camera(source, 2, &stream);
+        tw_camera packets = open_camera(source, 2, &stream);
+        tw_camera camera = open_camera(raw, 2, &stream);
         tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
         uint64_t last = 0;
         for (int k = 0; k < 8; k++) {
             assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
-            const uint64_t sum = digest(frame.luma.px, (size_t)96 * 64);
+            const uint64_t sum = digest(frame.picture.px[0], (size_t)96 * 64);
             assert_true(sum != last);
             last = sum;
+            assert_int_equal(packets.ops->next(packets.ctx, &frame, NULL), TW_OK);
             assert_int_equal(tw_jpeg_luma(jpeg, frame.packet.data, frame.packet.size,
                                           &decoded, &w, &h, NULL),
                              TW_OK);
             assert_int_equal(w, 96);
         }
         tw_jpeg_free(jpeg);
+        packets.ops->destroy(packets.ctx);
         camera.ops->destroy(camera.ctx);
     }
 }
@@ -91,13 +96,13 @@ static void test_the_truth_is_in_the_pixels(void **state)
     const tw_sim_scene *scene = tw_sim_scene_find("kerb");
     tw_stream stream;
     tw_frame frame;
-    tw_camera camera = open_camera("sim:kerb,size=320x180,luma=yes", 2, &stream);
+    tw_camera camera = open_camera("sim:kerb,size=320x180,raw=yes", 2, &stream);
     uint8_t ground[320 * 180];
     for (int i = 0; i < 300; i++) {
         assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
-        assert_non_null(frame.luma.px);
+        assert_non_null(frame.picture.px[0]);
         if (i == 0)
-            memcpy(ground, frame.luma.px, sizeof ground);
+            memcpy(ground, frame.picture.px[0], sizeof ground);
         const int64_t t = (int64_t)i * 500000;
         bool lit = false, subject = false, near = false;
         for (size_t k = 0; k < scene->lure_count; k++)
@@ -110,7 +115,7 @@ static void test_the_truth_is_in_the_pixels(void **state)
         }
         size_t changed = 0;
         for (size_t p = 0; p < sizeof ground; p++)
-            changed += abs(frame.luma.px[p] - ground[p]) > 14;
+            changed += abs(frame.picture.px[0][p] - ground[p]) > 14;
         if (lit)
             continue;
         if (subject)
@@ -122,24 +127,31 @@ static void test_the_truth_is_in_the_pixels(void **state)
     camera.ops->destroy(camera.ctx);
 }
 
-static void test_packets_show_what_the_luma_shows(void **state)
+static void test_packets_show_what_the_pixels_show(void **state)
 {
     (void)state;
     tw_stream stream;
-    tw_frame frame;
+    tw_frame frame, pixels;
     tw_luma luma;
     uint16_t w = 0, h = 0;
     tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
-    tw_camera camera = open_camera("sim:kerb,size=160x90,luma=yes", 10, &stream);
+    tw_camera camera = open_camera("sim:kerb,size=160x90", 10, &stream);
+    assert_int_equal(stream.codec, TW_CODEC_MJPEG);
+    tw_camera raw = open_camera("sim:kerb,size=160x90,raw=yes", 10, &stream);
+    assert_int_equal(stream.codec, TW_CODEC_RAW);
     assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
+    assert_int_equal(raw.ops->next(raw.ctx, &pixels, NULL), TW_OK);
+    assert_null(frame.picture.px[0]);
+    assert_null(pixels.packet.data);
     assert_int_equal(
         tw_jpeg_luma(jpeg, frame.packet.data, frame.packet.size, &luma, &w, &h, NULL),
         TW_OK);
     assert_int_equal(w, 160);
     assert_int_equal(h, 90);
     for (size_t i = 0; i < 160 * 90; i++)
-        assert_true(abs(luma.px[i] - frame.luma.px[i]) < 30);
+        assert_true(abs(luma.px[i] - pixels.picture.px[0][i]) < 30);
     camera.ops->destroy(camera.ctx);
+    raw.ops->destroy(raw.ctx);
     tw_jpeg_free(jpeg);
 }
 
@@ -223,7 +235,7 @@ int main(void)
         cmocka_unit_test(test_scenes_know_their_truth),
         cmocka_unit_test(test_every_scene_can_be_played),
         cmocka_unit_test(test_the_truth_is_in_the_pixels),
-        cmocka_unit_test(test_packets_show_what_the_luma_shows),
+        cmocka_unit_test(test_packets_show_what_the_pixels_show),
         cmocka_unit_test(test_options_that_cannot_be),
         cmocka_unit_test(test_the_virtual_clock_sets_the_pace),
         cmocka_unit_test(test_faults_of_the_card),

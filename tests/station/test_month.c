@@ -23,8 +23,6 @@ typedef struct slow_camera {
     tw_clock clock;
     int64_t t_us, until_us, offset_us;
     uint8_t luma[W * H];
-    uint8_t *jpeg;
-    size_t jpeg_bytes;
 } slow_camera;
 
 static int64_t since_event(const slow_camera *c, int64_t t_us)
@@ -53,8 +51,12 @@ static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
         return tw_fail(err, TW_EEND, "the end");
     draw(c);
     const int64_t wall = c->clock.ops->wall_us(c->clock.ctx);
-    frame->packet = (tw_packet){c->jpeg, c->jpeg_bytes, c->t_us, c->t_us, wall, true};
-    frame->luma = (tw_luma){c->luma, W, W, H};
+    *frame = (tw_frame){.packet = {.t_us = c->t_us, .wall_us = wall},
+                        .picture = {.px = {c->luma},
+                                    .stride = {W},
+                                    .width = W,
+                                    .height = H,
+                                    .pixels = TW_PIXELS_GREY}};
     /* Quick while something is near, slow when nothing will come for long. */
     const bool near_event = since < EVENT_LENGTH + 12 * S || since > EVENT_EVERY - 12 * S;
     c->t_us += near_event ? S / 2 : QUIET_S * S;
@@ -65,8 +67,9 @@ static tw_status open_slow(void *ctx, tw_stream *stream, tw_error *err)
 {
     (void)ctx;
     (void)err;
-    *stream = (tw_stream){.codec = TW_CODEC_MJPEG,
-                          .codec_name = "mjpeg",
+    *stream = (tw_stream){.codec = TW_CODEC_RAW,
+                          .pixels = TW_PIXELS_GREY,
+                          .codec_name = "grey",
                           .width = W,
                           .height = H,
                           .fps_num = 2,
@@ -81,9 +84,7 @@ static void close_slow(void *ctx)
 
 static void destroy_slow(void *ctx)
 {
-    slow_camera *c = ctx;
-    free(c->jpeg);
-    free(c);
+    free(ctx);
 }
 
 static tw_status make_slow(const tw_camera_request *request, tw_camera *out,
@@ -95,7 +96,6 @@ static tw_status make_slow(const tw_camera_request *request, tw_camera *out,
     (void)err;
     assert_non_null(c);
     c->clock = request->clock;
-    c->jpeg = plain_jpeg(W, H, 90, &c->jpeg_bytes);
     c->offset_us = atoi(request->source) * 7 * 60 * S;
     *out = (tw_camera){&ops, c};
     return TW_OK;

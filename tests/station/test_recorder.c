@@ -253,7 +253,7 @@ static void test_without_clips_only_stills_go(void **state)
     feed(b, 21, 30);
     const tw_still still = {.kind = TW_KIND_STILL,
                             .sighting = &s,
-                            .jpeg = tw_parcel_copy((const uint8_t *)"picture", 7),
+                            .image = tw_parcel_copy((const uint8_t *)"picture", 7),
                             .times = {.t_us = 20 * MS100, .wall_us = 20},
                             .n = 1,
                             .width = 64,
@@ -354,6 +354,73 @@ static void test_the_pre_event_time_is_changed(void **state)
     done(b);
 }
 
+/* Pixels are held as they are where three quarters of the memory hold all that can be
+ * wanted. */
+static void test_when_pixels_are_held_as_they_are(void **state)
+{
+    (void)state;
+    enum { MB = 1000000 };
+    static const struct {
+        int64_t pre_s, pre_mb;
+        uint32_t fps;
+        size_t bytes;
+        bool raw;
+    } cases[] = {{5, 128, 10, 1382400, true}, /* 720p with the built-in settings */
+                 {5, 128, 30, 1382400, false}, {5, 64, 10, 1382400, false},
+                 {0, 16, 10, 1382400, true},   {60, 128, 5, 115200, true},
+                 {5, 128, 10, 3110400, false}, {5, 300, 10, 3110400, true}};
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        bench *b = calloc(1, sizeof *b);
+        const tw_stream stream = {
+            .codec = TW_CODEC_RAW, .fps_num = cases[i].fps, .fps_den = 1};
+        b->camera = (tw_camera_settings){.name = "kerb",
+                                         .pre_us = cases[i].pre_s * 1000000,
+                                         .pre_bytes = cases[i].pre_mb * MB,
+                                         .confirm = {2, 3}};
+        const tw_job_sink sink = {give, &b->notes};
+        assert_int_equal(
+            tw_recorder_new(&b->camera, &b->lane, &stream, sink, &b->recorder, NULL),
+            TW_OK);
+        assert_int_equal(tw_recorder_holds_raw(b->recorder, cases[i].bytes),
+                         cases[i].raw);
+        done(b);
+    }
+}
+
+/* How fast frames come is measured; where a slow card lets pixels gather they are encoded
+ * until half of the memory is free again. */
+static void test_pixels_that_gather_are_encoded(void **state)
+{
+    (void)state;
+    bench *b = make(1000000, 100000, 1000, 1);
+    assert_true(tw_recorder_holds_raw(b->recorder, 1000)); /* ten a second are promised */
+    for (int i = 0; i < 40; i++) {                         /* and fifty come */
+        const tw_packet p = {.t_us = i * 20000, .dts_us = i * 20000, .key = true};
+        uint8_t *data = calloc(1, 1000);
+        assert_int_equal(
+            tw_recorder_packet(b->recorder, &p, tw_parcel_take(data, 1000), NULL), TW_OK);
+    }
+    assert_true(tw_recorder_holds_raw(b->recorder, 1000)); /* 62 frames of 75 */
+    b->camera.pre_us = 1500000;
+    assert_false(tw_recorder_holds_raw(b->recorder, 1000));
+    done(b);
+    b = make(1000000, 40000, 1000, 1);
+    b->notes.room = 0; /* the card takes nothing */
+    const tw_sighting s = {.number = 1};
+    tw_recorder_began(b->recorder, &s);
+    bool raw = true;
+    int i = 0;
+    for (; raw && i < 100; i++) {
+        feed(b, i, i);
+        raw = tw_recorder_holds_raw(b->recorder, 1000);
+    }
+    assert_int_equal(i, 35); /* seven eighths of what there is room for */
+    assert_false(tw_recorder_holds_raw(b->recorder, 1000));
+    tw_recorder_flush(b->recorder);
+    assert_true(tw_recorder_holds_raw(b->recorder, 1000));
+    done(b);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -369,6 +436,8 @@ int main(void)
         cmocka_unit_test(test_finding_a_clip_with_no_footage),
         cmocka_unit_test(test_continuous_recording_is_switched),
         cmocka_unit_test(test_the_pre_event_time_is_changed),
+        cmocka_unit_test(test_when_pixels_are_held_as_they_are),
+        cmocka_unit_test(test_pixels_that_gather_are_encoded),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -115,7 +115,7 @@ static void test_sightings_match_the_truth_of_the_scene(void **state)
 {
     (void)state;
     static const char *const sources[] = {KERB, KERB ",seed=9", "sim:kerb,size=320x180",
-                                          KERB ",luma=yes"};
+                                          KERB ",raw=yes"};
     for (size_t i = 0; i < sizeof sources / sizeof *sources; i++) {
         rehearsal *r = prepare(sources[i], "");
         assert_int_equal(run(r, NULL), TW_OK);
@@ -249,7 +249,7 @@ static void test_other_frame_rates(void **state)
 static void check_only_subject(const char *name, const char *rate)
 {
     char source[64];
-    (void)snprintf(source, sizeof source, "sim:%s,size=320x180,luma=yes", name);
+    (void)snprintf(source, sizeof source, "sim:%s,size=320x180,raw=yes", name);
     rehearsal *r = prepare(source, rate);
     const tw_sim_event *e = tw_sim_scene_find(name)->events;
     assert_int_equal(run(r, NULL), TW_OK);

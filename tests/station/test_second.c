@@ -43,7 +43,7 @@ static uint8_t *draw(int frame, size_t *bytes)
     const int x = (frame - MOVES_FROM) * 2;
     for (int y = 50; y < 70 && frame >= MOVES_FROM && frame < MOVES_TO; y++)
         memset(px + (ptrdiff_t)y * W + x, 230, 20);
-    const tw_picture picture = {{px, NULL, NULL}, {W, 0, 0}, W, H};
+    const tw_picture picture = {{px, NULL, NULL}, {W, 0, 0}, W, H, TW_PIXELS_GREY};
     assert_int_equal(tw_jpeg_encode(&picture, 90, &jpeg, bytes, NULL), TW_OK);
     free(px);
     return jpeg;

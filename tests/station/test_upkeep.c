@@ -250,7 +250,7 @@ static void still_of(tw_recorder *r, const footage *f, int i, const tw_sighting 
 {
     const tw_still still = {.kind = TW_KIND_STILL,
                             .sighting = s,
-                            .jpeg = tw_parcel_copy(f->data[i], f->bytes[i]),
+                            .image = tw_parcel_copy(f->data[i], f->bytes[i]),
                             .times = {.t_us = i * S / FPS, .wall_us = WALL + i * S / FPS},
                             .n = 1,
                             .width = 64,

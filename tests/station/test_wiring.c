@@ -53,8 +53,7 @@ static place *set_up(const char *lines, const tw_sim_signal *signals, size_t cou
     place *p = calloc(1, sizeof *p);
     char text[512];
     tw_error err = {0};
-    const tw_stream stream = {
-        .codec = TW_CODEC_MJPEG, .codec_name = "grey", .fps_den = 1};
+    const tw_stream stream = {.codec = TW_CODEC_RAW, .codec_name = "grey", .fps_den = 1};
     assert_non_null(p);
     p->chance = 3;
     p->settings = tw_settings_new();
@@ -116,13 +115,12 @@ static void watch(place *p, int seconds, int64_t from_us, int64_t to_us)
         const int x = (int)((t - from_us) * (W - 24) / (to_us - from_us));
         for (int y = 50; y < 70 && t >= from_us && t < to_us; y++)
             memset(p->px + (ptrdiff_t)y * W + x, 55, 20);
-        const tw_frame frame = {.packet = {.data = p->px,
-                                           .size = 1,
-                                           .t_us = t,
-                                           .dts_us = t,
-                                           .wall_us = t,
-                                           .key = true},
-                                .luma = {p->px, W, W, H}};
+        const tw_frame frame = {.packet = {.t_us = t, .wall_us = t},
+                                .picture = {.px = {p->px},
+                                            .stride = {W},
+                                            .width = W,
+                                            .height = H,
+                                            .pixels = TW_PIXELS_GREY}};
         assert_int_equal(tw_pipeline_frame(p->pipeline, &frame, NULL), TW_OK);
     }
 }

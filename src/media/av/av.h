@@ -8,6 +8,15 @@
 
 #include "../codecs.h"
 
+/* Of a stream of TW_CODEC_OTHER: in front of the decoder's set-up data in its extra.
+ * Uncompressed video cannot be read without them. */
+typedef struct tw_av_details {
+    int32_t id;     /* the library's number of the codec */
+    int32_t format; /* its number of the form of pixels, -1 unknown */
+    uint32_t tag;   /* the container's name for the codec, 0 unknown */
+    uint32_t bits;  /* of a pixel, 0 unknown */
+} tw_av_details;
+
 /** Word an error of the libraries: "what: their text". @return st. */
 tw_status tw_av_fail(tw_error *err, tw_status st, int code, const char *what);
 

@@ -65,7 +65,7 @@ static tw_status clip_fail(tw_clip *clip, int code, const char *what, tw_error *
 
 bool tw_av_clip_carries(const tw_stream *stream)
 {
-    return stream->codec != TW_CODEC_OTHER;
+    return stream->codec != TW_CODEC_OTHER && stream->codec != TW_CODEC_RAW;
 }
 
 /* Releases everything; nothing more is written. */

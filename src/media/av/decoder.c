@@ -215,6 +215,7 @@ tw_status tw_av_decoder_picture(tw_av_decoder *decoder, tw_picture *picture,
     *picture = (tw_picture){{planes[0], planes[1], planes[2]},
                             {(uint32_t)w, (uint32_t)half_w, (uint32_t)half_w},
                             (uint16_t)w,
-                            (uint16_t)h};
+                            (uint16_t)h,
+                            TW_PIXELS_I420};
     return TW_OK;
 }

@@ -25,6 +25,7 @@ struct tw_footage {
     int64_t step_us;      /* between two frames, nominally */
     tw_live_options live; /* shown NULL: it is a file */
     char *shown;
+    uint8_t *details; /* see tw_av_details; NULL: the stream needs none */
 };
 
 static tw_codec codec_of(enum AVCodecID id)
@@ -49,23 +50,40 @@ static void describe(const tw_footage *footage, tw_stream *out)
     const AVCodecParameters *p = stream->codecpar;
     const AVRational rate =
         stream->avg_frame_rate.num > 0 ? stream->avg_frame_rate : stream->r_frame_rate;
-    *out = (tw_stream){
-        .codec = codec_of(p->codec_id),
-        .code = (uint32_t)p->codec_id,
-        .code_format = p->format,
-        .code_tag = p->codec_tag,
-        .code_bits =
-            (uint32_t)(p->bits_per_coded_sample > 0 ? p->bits_per_coded_sample : 0),
-        .codec_name = avcodec_get_name(p->codec_id),
-        .width = side(p->width),
-        .height = side(p->height),
-        .fps_num = rate.num > 0 ? (uint32_t)rate.num : 0,
-        .fps_den = rate.den > 0 ? (uint32_t)rate.den : 1,
-        .extra = p->extradata,
-        .extra_size = p->extradata_size > 0 ? (size_t)p->extradata_size : 0};
+    *out =
+        (tw_stream){.codec = codec_of(p->codec_id),
+                    .codec_name = avcodec_get_name(p->codec_id),
+                    .width = side(p->width),
+                    .height = side(p->height),
+                    .fps_num = rate.num > 0 ? (uint32_t)rate.num : 0,
+                    .fps_den = rate.den > 0 ? (uint32_t)rate.den : 1,
+                    .extra = p->extradata,
+                    .extra_size = p->extradata_size > 0 ? (size_t)p->extradata_size : 0};
     out->turn = tw_av_turn_of(stream);
     if (footage->format->duration > 0) /* in AV_TIME_BASE, which is microseconds */
         out->length_us = footage->format->duration;
+}
+
+/* What only the library knows a name for is told by its own parameters. */
+static tw_status add_details(tw_footage *footage, tw_stream *stream, tw_error *err)
+{
+    const AVCodecParameters *p = footage->format->streams[footage->index]->codecpar;
+    const tw_av_details d = {
+        .id = (int32_t)p->codec_id,
+        .format = p->format,
+        .tag = p->codec_tag,
+        .bits = (uint32_t)(p->bits_per_coded_sample > 0 ? p->bits_per_coded_sample : 0)};
+    if (stream->codec != TW_CODEC_OTHER)
+        return TW_OK;
+    footage->details = av_malloc(sizeof d + stream->extra_size);
+    if (!footage->details)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    memcpy(footage->details, &d, sizeof d);
+    if (stream->extra_size > 0)
+        memcpy(footage->details + sizeof d, stream->extra, stream->extra_size);
+    stream->extra = footage->details;
+    stream->extra_size += sizeof d;
+    return TW_OK;
 }
 
 static int64_t recorded_at(const AVFormatContext *format)
@@ -137,7 +155,7 @@ static tw_status choose_stream(tw_footage *footage, const char *name, tw_stream 
     footage->step_us = stream->fps_num > 0
                            ? INT64_C(1000000) * stream->fps_den / stream->fps_num
                            : 100000;
-    return TW_OK;
+    return add_details(footage, stream, err);
 }
 
 /* A path is one, whatever it begins with, and no address of the library's. */
@@ -290,5 +308,6 @@ void tw_av_footage_close(tw_footage *footage)
     av_packet_free(&footage->packet);
     avformat_close_input(&footage->format);
     av_free(footage->shown);
+    av_free(footage->details);
     av_free(footage);
 }

@@ -35,9 +35,27 @@ static enum AVCodecID id_of(const tw_stream *stream)
     case TW_CODEC_H264: return AV_CODEC_ID_H264;
     case TW_CODEC_H265: return AV_CODEC_ID_HEVC;
     case TW_CODEC_MPEG4: return AV_CODEC_ID_MPEG4;
+    case TW_CODEC_RAW: return AV_CODEC_ID_RAWVIDEO;
     case TW_CODEC_OTHER: break;
     }
-    return (enum AVCodecID)stream->code;
+    return AV_CODEC_ID_NONE;
+}
+
+/* One of the codecs that only the library has names for comes with its parameters in
+ * front of its own set-up data. */
+static const uint8_t *take_details(const tw_stream *stream, AVCodecParameters *p,
+                                   size_t *extra_size)
+{
+    tw_av_details d;
+    if (stream->extra_size < sizeof d)
+        return NULL;
+    memcpy(&d, stream->extra, sizeof d);
+    p->codec_id = (enum AVCodecID)d.id;
+    p->format = d.format;
+    p->codec_tag = d.tag;
+    p->bits_per_coded_sample = (int)d.bits;
+    *extra_size = stream->extra_size - sizeof d;
+    return stream->extra + sizeof d;
 }
 
 tw_status tw_av_parameters(const tw_stream *stream, AVCodecParameters **out,
@@ -48,21 +66,23 @@ tw_status tw_av_parameters(const tw_stream *stream, AVCodecParameters **out,
         return tw_fail(err, TW_ENOMEM, "out of memory");
     p->codec_type = AVMEDIA_TYPE_VIDEO;
     p->codec_id = id_of(stream);
-    if (stream->code != 0) {
-        p->format = stream->code_format;
-        p->codec_tag = stream->code_tag;
-        p->bits_per_coded_sample = (int)stream->code_bits;
-    }
     p->width = stream->width;
     p->height = stream->height;
-    if (stream->extra_size > 0) {
-        p->extradata = av_mallocz(stream->extra_size + AV_INPUT_BUFFER_PADDING_SIZE);
+    const uint8_t *extra = stream->extra;
+    size_t extra_size = stream->extra_size;
+    if (stream->codec == TW_CODEC_OTHER)
+        extra = take_details(stream, p, &extra_size);
+    if (stream->codec == TW_CODEC_RAW)
+        p->format =
+            stream->pixels == TW_PIXELS_GREY ? AV_PIX_FMT_GRAY8 : AV_PIX_FMT_YUVJ420P;
+    if (extra && extra_size > 0) {
+        p->extradata = av_mallocz(extra_size + AV_INPUT_BUFFER_PADDING_SIZE);
         if (!p->extradata) {
             avcodec_parameters_free(&p);
             return tw_fail(err, TW_ENOMEM, "out of memory");
         }
-        memcpy(p->extradata, stream->extra, stream->extra_size);
-        p->extradata_size = (int)stream->extra_size;
+        memcpy(p->extradata, extra, extra_size);
+        p->extradata_size = (int)extra_size;
     }
     *out = p;
     return TW_OK;

@@ -88,14 +88,14 @@ static tw_status word_end(const net_camera *c, tw_status st, tw_error *err)
 static bool read_one(net_camera *c)
 {
     tw_error err = {0};
-    tw_packet packet;
+    tw_frame frame = {.dropped = 0};
     allow(c, TIMEOUT_US);
-    tw_status st = c->codecs->footage_next(c->footage, &packet, &err);
+    tw_status st = c->codecs->footage_next(c->footage, &frame.packet, &err);
     if (st == TW_OK) {
-        stamp(c, &packet);
-        st = tw_packets_put(c->packets, &packet, &err);
+        stamp(c, &frame.packet);
+        st = tw_packets_put(c->packets, &frame, true, &err);
     } else if (st == TW_EDAMAGED) {
-        st = tw_packets_put(c->packets, NULL, &err);
+        st = tw_packets_put(c->packets, NULL, true, &err);
     } else {
         st = word_end(c, st, &err);
     }
@@ -158,8 +158,7 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
 static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
 {
     net_camera *c = ctx;
-    memset(frame, 0, sizeof *frame);
-    const tw_status st = tw_packets_take(c->packets, WAIT_MS, &frame->packet, err);
+    const tw_status st = tw_packets_take(c->packets, WAIT_MS, frame, err);
     if (st == TW_EDAMAGED)
         return tw_fail(err, TW_EDAMAGED, "%s: a frame was cut short", c->shown);
     return st;

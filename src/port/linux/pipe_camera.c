@@ -31,7 +31,6 @@ typedef struct pipe_camera {
     bool planes;            /* Y4M */
     uint16_t width, height; /* of its pictures */
     bool grey;
-    uint8_t *encoded;
 } pipe_camera;
 
 /* ---- bytes ----------------------------------------------------------------------- */
@@ -175,7 +174,8 @@ static tw_picture planes_at(const pipe_camera *c, const uint8_t *at)
         .px = {at, c->grey ? NULL : at + luma, c->grey ? NULL : at + luma + chroma},
         .stride = {c->width, half, half},
         .width = c->width,
-        .height = c->height};
+        .height = c->height,
+        .pixels = c->grey ? TW_PIXELS_GREY : TW_PIXELS_I420};
 }
 
 static size_t picture_bytes(const pipe_camera *c)
@@ -194,15 +194,8 @@ static tw_status next_planes(pipe_camera *c, tw_frame *frame, tw_error *err)
         return TW_EAGAIN;
     if (strncmp((const char *)c->data, "FRAME", 5) != 0)
         return tw_fail(err, TW_EIO, "standard input: this is no Y4M any more");
-    const tw_picture picture = planes_at(c, c->data + head);
-    size_t bytes = 0;
-    free(c->encoded);
-    c->encoded = NULL;
-    const tw_status st = tw_jpeg_encode(&picture, QUALITY, &c->encoded, &bytes, err);
-    if (st != TW_OK)
-        return st;
-    stamp(c, c->encoded, bytes, frame);
-    frame->luma = (tw_luma){picture.px[0], c->width, c->width, c->height};
+    stamp(c, NULL, 0, frame);
+    frame->picture = planes_at(c, c->data + head);
     c->dropped = head + picture_bytes(c);
     return TW_OK;
 }
@@ -243,7 +236,8 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
                              ? tw_fail(err, TW_EEND, "standard input: can be read once")
                              : begin(c, err);
     c->any = true;
-    *stream = (tw_stream){.codec = TW_CODEC_MJPEG,
+    *stream = (tw_stream){.codec = c->planes ? TW_CODEC_RAW : TW_CODEC_MJPEG,
+                          .pixels = c->grey ? TW_PIXELS_GREY : TW_PIXELS_I420,
                           .codec_name = c->planes ? "y4m" : "mjpeg",
                           .width = c->width,
                           .height = c->height,
@@ -280,7 +274,6 @@ static void destroy(void *ctx)
 {
     pipe_camera *c = ctx;
     free(c->data);
-    free(c->encoded);
     free(c);
 }
 

@@ -9,7 +9,7 @@
 #include "../../media/jpeg.h"
 #include "v4l2.h"
 
-enum { BUFFERS = 4, WAIT_MS = 400, QUALITY = 90 };
+enum { BUFFERS = 4, WAIT_MS = 400 };
 
 typedef struct buffer {
     void *memory;
@@ -31,9 +31,6 @@ typedef struct v4l2_camera {
     bool any;
     uint32_t sequence; /* of the newest frame */
     uint64_t dropped;  /* by the driver */
-    uint8_t *planes;   /* of raw pictures, as 4:2:0 */
-    size_t planes_bytes;
-    uint8_t *encoded;
 } v4l2_camera;
 
 static tw_status fail(const v4l2_camera *c, const char *doing, tw_error *err)
@@ -46,6 +43,52 @@ static tw_status fail(const v4l2_camera *c, const char *doing, tw_error *err)
 static int ask(const v4l2_camera *c, unsigned long request, void *argument)
 {
     return tw_v4l2_ask(c->calls, c->fd, request, argument);
+}
+
+/* ---- raw pictures ---------------------------------------------------------------- */
+
+/* A format without compression. */
+typedef struct raw_format {
+    uint32_t fourcc;
+    const char *name;
+    tw_pixels pixels;
+    uint8_t pixel; /* bytes of one in a row */
+    bool pairs;    /* rows of chroma in pairs come after those of luma */
+} raw_format;
+
+static const raw_format RAW[] = {
+    {V4L2_PIX_FMT_GREY, "grey", TW_PIXELS_GREY, 1, false},
+    {V4L2_PIX_FMT_NV12, "nv12", TW_PIXELS_NV12, 1, true},
+    {V4L2_PIX_FMT_YUYV, "yuyv", TW_PIXELS_YUYV, 2, false},
+    {V4L2_PIX_FMT_RGB24, "rgb", TW_PIXELS_RGB, 3, false},
+};
+
+static const raw_format *raw_of(uint32_t fourcc)
+{
+    for (size_t i = 0; i < sizeof RAW / sizeof *RAW; i++)
+        if (RAW[i].fourcc == fourcc)
+            return &RAW[i];
+    return NULL;
+}
+
+static tw_status give_raw(const v4l2_camera *c, const raw_format *format,
+                          const uint8_t *data, size_t bytes, tw_frame *frame,
+                          tw_error *err)
+{
+    const uint32_t least = c->width * format->pixel;
+    const uint32_t stride = c->stride >= least ? c->stride : least;
+    const size_t rows = c->height + (format->pairs ? (c->height + 1) / 2 : 0);
+    if (bytes < stride * rows)
+        return tw_fail(err, TW_EDAMAGED, "%s: a frame of %zu bytes instead of %zu",
+                       c->path, bytes, stride * rows);
+    const uint8_t *chroma = data + (size_t)stride * c->height;
+    frame->packet.key = true;
+    frame->picture = (tw_picture){.px = {data, format->pairs ? chroma : NULL, NULL},
+                                  .stride = {stride, stride, 0},
+                                  .width = (uint16_t)c->width,
+                                  .height = (uint16_t)c->height,
+                                  .pixels = format->pixels};
+    return TW_OK;
 }
 
 /* ---- opening --------------------------------------------------------------------- */
@@ -168,17 +211,14 @@ static void close_camera(void *ctx)
 
 static void describe(const v4l2_camera *c, tw_stream *stream)
 {
-    stream->codec = c->fourcc == V4L2_PIX_FMT_H264 ? TW_CODEC_H264 : TW_CODEC_MJPEG;
+    const raw_format *raw = raw_of(c->fourcc);
+    const bool h264 = c->fourcc == V4L2_PIX_FMT_H264;
+    stream->codec = raw ? TW_CODEC_RAW : h264 ? TW_CODEC_H264 : TW_CODEC_MJPEG;
+    stream->codec_name = raw ? raw->name : h264 ? "h264" : "mjpeg";
+    if (raw)
+        stream->pixels = raw->pixels;
     stream->width = (uint16_t)c->width;
     stream->height = (uint16_t)c->height;
-    switch (c->fourcc) {
-    case V4L2_PIX_FMT_H264: stream->codec_name = "h264"; break;
-    case V4L2_PIX_FMT_GREY: stream->codec_name = "grey"; break;
-    case V4L2_PIX_FMT_NV12: stream->codec_name = "nv12"; break;
-    case V4L2_PIX_FMT_YUYV: stream->codec_name = "yuyv"; break;
-    case V4L2_PIX_FMT_RGB24: stream->codec_name = "rgb"; break;
-    default: stream->codec_name = "mjpeg"; break;
-    }
 }
 
 static tw_status start(v4l2_camera *c, tw_stream *stream, tw_error *err)
@@ -215,134 +255,6 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     if (st != TW_OK)
         close_camera(c);
     return st;
-}
-
-/* ---- raw pictures ---------------------------------------------------------------- */
-
-/* Where a raw picture lies, and where its planes go. */
-typedef struct raw {
-    const uint8_t *data;
-    uint32_t stride, pixel; /* bytes of a row, and of a pixel in it */
-    uint8_t *luma, *u, *v;
-} raw;
-
-static bool is_packed(uint32_t fourcc)
-{
-    return fourcc == V4L2_PIX_FMT_YUYV || fourcc == V4L2_PIX_FMT_RGB24;
-}
-
-/* NV12: chroma comes as pairs. */
-static void split_pairs(const v4l2_camera *c, const raw *r)
-{
-    const uint32_t half = (c->width + 1) / 2, low = (c->height + 1) / 2;
-    for (uint32_t y = 0; y < low && r->u && r->v; y++) {
-        const uint8_t *row = r->data + (size_t)r->stride * (c->height + y);
-        for (uint32_t x = 0; x < half; x++) {
-            r->u[(size_t)y * half + x] = row[2 * x];
-            r->v[(size_t)y * half + x] = row[2 * x + 1];
-        }
-    }
-}
-
-/* One pixel of RGB. ITU-T T.871: full range, in parts of 65536. */
-static void convert_rgb(const uint8_t *p, uint8_t *luma, uint8_t *u, uint8_t *v)
-{
-    const int32_t r = p[0], g = p[1], b = p[2];
-    *luma = (uint8_t)((19595 * r + 38470 * g + 7471 * b + 32768) >> 16);
-    if (!u || !v)
-        return;
-    *u = (uint8_t)((-11059 * r - 21709 * g + 32768 * b + 8421375) >> 16);
-    *v = (uint8_t)((32768 * r - 27439 * g - 5329 * b + 8421375) >> 16);
-}
-
-/* A row of YUYV or RGB; chroma of every second pixel and row is taken. */
-static void unpack_row(const v4l2_camera *c, const raw *r, uint32_t y)
-{
-    const uint32_t half = (c->width + 1) / 2;
-    const uint8_t *row = r->data + (size_t)r->stride * y;
-    uint8_t *luma = r->luma + (size_t)c->width * y;
-    uint8_t *u = y & 1 ? NULL : r->u + (size_t)half * (y / 2);
-    uint8_t *v = y & 1 ? NULL : r->v + (size_t)half * (y / 2);
-    for (uint32_t x = 0; x < c->width; x++) {
-        const uint8_t *p = row + (size_t)x * r->pixel;
-        const bool even = !(x & 1) && u && v;
-        if (c->fourcc == V4L2_PIX_FMT_RGB24) {
-            convert_rgb(p, luma + x, even ? u + x / 2 : NULL, even ? v + x / 2 : NULL);
-            continue;
-        }
-        luma[x] = p[0];
-        if (even) {
-            u[x / 2] = p[1];
-            v[x / 2] = x + 1 < c->width ? p[3] : 128;
-        }
-    }
-}
-
-static tw_status plane_memory(v4l2_camera *c, raw *r, tw_error *err)
-{
-    const size_t luma = (size_t)c->width * c->height;
-    const size_t chroma = (size_t)((c->width + 1) / 2) * ((c->height + 1) / 2);
-    if (c->planes_bytes < luma + 2 * chroma) {
-        free(c->planes);
-        c->planes = malloc(luma + 2 * chroma);
-        c->planes_bytes = c->planes ? luma + 2 * chroma : 0;
-    }
-    if (!c->planes)
-        return tw_fail(err, TW_ENOMEM, "out of memory");
-    r->luma = c->planes;
-    r->u = r->luma + luma;
-    r->v = r->u + chroma;
-    return TW_OK;
-}
-
-/* Luma straight from the buffer where it lies in rows there; chroma and the rest are only
- * made for the JPEG that is kept. */
-static tw_status make_planes(v4l2_camera *c, const uint8_t *data, size_t bytes,
-                             tw_picture *out, tw_error *err)
-{
-    const bool packed = is_packed(c->fourcc);
-    raw r = {.data = data, .pixel = c->fourcc == V4L2_PIX_FMT_RGB24 ? 3 : packed ? 2 : 1};
-    r.stride = c->stride >= c->width * r.pixel ? c->stride : c->width * r.pixel;
-    const size_t rows =
-        c->height + (c->fourcc == V4L2_PIX_FMT_NV12 ? (c->height + 1) / 2 : 0);
-    if (bytes < r.stride * rows)
-        return tw_fail(err, TW_EDAMAGED, "%s: a frame of %zu bytes instead of %zu",
-                       c->path, bytes, r.stride * rows);
-    const tw_status st = plane_memory(c, &r, err);
-    if (st != TW_OK)
-        return st;
-    if (c->fourcc == V4L2_PIX_FMT_NV12)
-        split_pairs(c, &r);
-    for (uint32_t y = 0; packed && y < c->height; y++)
-        unpack_row(c, &r, y);
-    const bool grey = c->fourcc == V4L2_PIX_FMT_GREY;
-    const uint32_t half = (c->width + 1) / 2;
-    *out =
-        (tw_picture){.px = {packed ? r.luma : data, grey ? NULL : r.u, grey ? NULL : r.v},
-                     .stride = {packed ? c->width : r.stride, half, half},
-                     .width = (uint16_t)c->width,
-                     .height = (uint16_t)c->height};
-    return TW_OK;
-}
-
-static tw_status give_raw(v4l2_camera *c, const uint8_t *data, size_t bytes,
-                          tw_frame *frame, tw_error *err)
-{
-    tw_picture picture;
-    size_t size = 0;
-    tw_status st = make_planes(c, data, bytes, &picture, err);
-    free(c->encoded);
-    c->encoded = NULL;
-    if (st == TW_OK)
-        st = tw_jpeg_encode(&picture, QUALITY, &c->encoded, &size, err);
-    if (st != TW_OK)
-        return st;
-    frame->packet.data = c->encoded;
-    frame->packet.size = size;
-    frame->packet.key = true;
-    frame->luma =
-        (tw_luma){picture.px[0], picture.stride[0], picture.width, picture.height};
-    return TW_OK;
 }
 
 /* ---- frames ---------------------------------------------------------------------- */
@@ -389,9 +301,9 @@ static tw_status give(v4l2_camera *c, const struct v4l2_buffer *b, tw_frame *fra
         return tw_fail(err, TW_EDAMAGED, "%s: a frame that the driver calls damaged",
                        c->path);
     stamp(c, b, &frame->packet);
-    if (is_packed(c->fourcc) || c->fourcc == V4L2_PIX_FMT_GREY ||
-        c->fourcc == V4L2_PIX_FMT_NV12)
-        return give_raw(c, data, bytes, frame, err);
+    const raw_format *raw = raw_of(c->fourcc);
+    if (raw)
+        return give_raw(c, raw, data, bytes, frame, err);
     frame->packet.data = data;
     frame->packet.size = bytes;
     frame->packet.key = is_key(c, b);
@@ -442,22 +354,20 @@ static void destroy(void *ctx)
     close_camera(c);
     free(c->path);
     free(c->controls);
-    free(c->planes);
-    free(c->encoded);
     free(c);
 }
 
 static uint32_t fourcc_of(const char *format)
 {
-    static const struct {
-        const char *name;
-        uint32_t fourcc;
-    } known[] = {{"mjpeg", V4L2_PIX_FMT_MJPEG}, {"h264", V4L2_PIX_FMT_H264},
-                 {"grey", V4L2_PIX_FMT_GREY},   {"nv12", V4L2_PIX_FMT_NV12},
-                 {"yuyv", V4L2_PIX_FMT_YUYV},   {"rgb", V4L2_PIX_FMT_RGB24}};
-    for (size_t i = 0; format && i < sizeof known / sizeof *known; i++)
-        if (strcmp(known[i].name, format) == 0)
-            return known[i].fourcc;
+    if (!format)
+        return 0;
+    if (strcmp(format, "mjpeg") == 0)
+        return V4L2_PIX_FMT_MJPEG;
+    if (strcmp(format, "h264") == 0)
+        return V4L2_PIX_FMT_H264;
+    for (size_t i = 0; i < sizeof RAW / sizeof *RAW; i++)
+        if (strcmp(RAW[i].name, format) == 0)
+            return RAW[i].fourcc;
     return 0;
 }
 

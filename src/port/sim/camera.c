@@ -1,4 +1,4 @@
-/* The simulated camera: a drawn scene as JPEG packets. */
+/* The simulated camera: a drawn scene as JPEG packets, or as grey pixels. */
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -17,12 +17,12 @@ typedef struct sim_camera {
     tw_camera_request request;
     const tw_sim_scene *scene;
     unsigned seed, width, height;
-    bool with_luma;
+    bool raw; /* pixels instead of JPEG packets */
     tw_painter *painter;
     uint32_t number; /* of the next frame in this round */
     uint32_t rounds;
     uint8_t *jpeg;
-    tw_luma luma;
+    tw_picture picture;
     tw_packet waiting;
     bool has_waiting;
     tw_recorded recorded;
@@ -48,14 +48,24 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     c->number = c->rounds = 0;
     tw_recorded_begin(&c->recorded, &c->request, WALK_BEGINS_US);
-    *stream = (tw_stream){.codec = TW_CODEC_MJPEG,
-                          .codec_name = "mjpeg",
+    *stream = (tw_stream){.codec = c->raw ? TW_CODEC_RAW : TW_CODEC_MJPEG,
+                          .pixels = TW_PIXELS_GREY,
+                          .codec_name = c->raw ? "grey" : "mjpeg",
                           .width = (uint16_t)c->width,
                           .height = (uint16_t)c->height,
                           .fps_num = c->request.fps,
                           .fps_den = 1,
                           .length_us = c->scene->length_us};
     return TW_OK;
+}
+
+static tw_status encode(sim_camera *c, size_t *bytes, tw_error *err)
+{
+    const bool coarse = tw_painter_pulses(c->painter) && c->number % KEY_EVERY != 0;
+    free(c->jpeg);
+    c->jpeg = NULL;
+    return tw_jpeg_encode(&c->picture, coarse ? COARSE_QUALITY : QUALITY, &c->jpeg, bytes,
+                          err);
 }
 
 static tw_status draw_next(sim_camera *c, tw_error *err)
@@ -69,15 +79,14 @@ static tw_status draw_next(sim_camera *c, tw_error *err)
         c->rounds++;
         t = 0;
     }
-    c->luma = tw_painter_draw(c->painter, c->number + c->rounds * 100003, t);
-    const tw_picture picture = {
-        {c->luma.px}, {c->luma.stride}, c->luma.width, c->luma.height};
+    const tw_luma luma = tw_painter_draw(c->painter, c->number + c->rounds * 100003, t);
+    c->picture = (tw_picture){.px = {luma.px},
+                              .stride = {luma.stride},
+                              .width = luma.width,
+                              .height = luma.height,
+                              .pixels = TW_PIXELS_GREY};
     size_t bytes = 0;
-    free(c->jpeg);
-    c->jpeg = NULL;
-    const bool coarse = tw_painter_pulses(c->painter) && c->number % KEY_EVERY != 0;
-    const tw_status st = tw_jpeg_encode(&picture, coarse ? COARSE_QUALITY : QUALITY,
-                                        &c->jpeg, &bytes, err);
+    const tw_status st = c->raw ? TW_OK : encode(c, &bytes, err);
     if (st != TW_OK)
         return st;
     c->number++;
@@ -96,8 +105,8 @@ static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
         return st;
     st = tw_recorded_deliver(&c->recorded, &c->waiting, &frame->packet);
     c->has_waiting = st != TW_OK;
-    if (c->with_luma)
-        frame->luma = c->luma;
+    if (c->raw)
+        frame->picture = c->picture;
     return st;
 }
 
@@ -116,8 +125,8 @@ static bool read_option(sim_camera *c, const char *option)
     if (sscanf(option, "size=%ux%u%n", &c->width, &c->height, &end) == 2 && end == n)
         return c->width >= MIN_SIDE && c->width <= MAX_SIDE && c->height >= MIN_SIDE &&
                c->height <= MAX_SIDE;
-    c->with_luma = strcmp(option, "luma=yes") == 0;
-    return c->with_luma || strcmp(option, "luma=no") == 0;
+    c->raw = strcmp(option, "raw=yes") == 0;
+    return c->raw || strcmp(option, "raw=no") == 0;
 }
 
 static tw_status read_source(sim_camera *c, const char *text, tw_error *err)
@@ -139,7 +148,7 @@ static tw_status read_source(sim_camera *c, const char *text, tw_error *err)
             return tw_fail(
                 err, TW_ESYNTAX,
                 "sim:%s: %s is not understood: options are seed=N, size=WxH (%d to "
-                "%d), luma=yes",
+                "%d), raw=yes",
                 text, option, MIN_SIDE, MAX_SIDE);
     return TW_OK;
 }

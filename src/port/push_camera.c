@@ -1,0 +1,171 @@
+/* Frames that a program pushes, as a camera. */
+#include "push_camera.h"
+
+#include <pthread.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "../media/packets.h"
+
+enum { WAITING_MAX = 8, WAIT_MS = 400 };
+
+struct tw_push {
+    char *name, *codec_name;
+    uint8_t *extra;
+    tw_stream stream;
+    tw_packets *waiting;
+    pthread_mutex_t lock;
+    /* Under the lock. */
+    bool open;
+    tw_clock clock; /* while it is open */
+    uint64_t dropped;
+};
+
+/* ---- for the program ------------------------------------------------------------- */
+
+/* @return false: out of memory. */
+static bool copy_stream(tw_push *p, const tw_stream *stream)
+{
+    p->stream = *stream;
+    p->codec_name = strdup(stream->codec_name ? stream->codec_name : "pushed");
+    if (stream->extra_size > 0)
+        p->extra = malloc(stream->extra_size);
+    if (!p->codec_name || (stream->extra_size > 0 && !p->extra))
+        return false;
+    if (p->extra)
+        memcpy(p->extra, stream->extra, stream->extra_size);
+    p->stream.codec_name = p->codec_name;
+    p->stream.extra = p->extra;
+    if (stream->fps_den == 0)
+        p->stream.fps_den = 1;
+    return true;
+}
+
+tw_status tw_push_new(const char *name, const tw_stream *stream, tw_push **out)
+{
+    if (!name || name[0] == '\0' || !stream || !out ||
+        (stream->extra_size > 0 && !stream->extra))
+        return TW_EINVAL;
+    tw_push *p = calloc(1, sizeof *p);
+    if (!p)
+        return TW_ENOMEM;
+    (void)pthread_mutex_init(&p->lock, NULL);
+    p->name = strdup(name);
+    p->waiting = tw_packets_new(WAITING_MAX);
+    if (!p->name || !p->waiting || !copy_stream(p, stream)) {
+        tw_push_free(p);
+        return TW_ENOMEM;
+    }
+    *out = p;
+    return TW_OK;
+}
+
+void tw_push_free(tw_push *p)
+{
+    if (!p)
+        return;
+    tw_packets_free(p->waiting);
+    (void)pthread_mutex_destroy(&p->lock);
+    free(p->name);
+    free(p->codec_name);
+    free(p->extra);
+    free(p);
+}
+
+tw_status tw_push_frame(tw_push *p, const tw_frame *frame)
+{
+    if (!p || !frame)
+        return TW_EINVAL;
+    tw_frame own = *frame;
+    tw_status st = TW_EAGAIN;
+    if (own.picture.px[0]) {
+        own.packet = (tw_packet){.t_us = frame->packet.t_us,
+                                 .dts_us = frame->packet.t_us,
+                                 .wall_us = frame->packet.wall_us,
+                                 .key = true};
+        if (tw_picture_check(&own.picture) != TW_OK)
+            return TW_EINVAL;
+    } else if (!own.packet.data || own.packet.size == 0) {
+        return TW_EINVAL;
+    }
+    (void)pthread_mutex_lock(&p->lock);
+    if (p->open) {
+        if (own.packet.wall_us == 0)
+            own.packet.wall_us = p->clock.ops->wall_us(p->clock.ctx);
+        own.dropped = p->dropped;
+        st = tw_packets_put(p->waiting, &own, false, NULL);
+        p->dropped += st == TW_EAGAIN;
+    }
+    (void)pthread_mutex_unlock(&p->lock);
+    return st;
+}
+
+size_t tw_push_waiting(tw_push *p)
+{
+    return p ? tw_packets_waiting(p->waiting) : 0;
+}
+
+/* ---- the camera ------------------------------------------------------------------ */
+
+typedef struct push_camera {
+    tw_push *push;
+    tw_clock clock;
+} push_camera;
+
+static void close_camera(void *ctx)
+{
+    const push_camera *c = ctx;
+    (void)pthread_mutex_lock(&c->push->lock);
+    c->push->open = false;
+    (void)pthread_mutex_unlock(&c->push->lock);
+}
+
+static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
+{
+    const push_camera *c = ctx;
+    tw_push *p = c->push;
+    (void)err;
+    (void)pthread_mutex_lock(&p->lock);
+    tw_packets_reset(p->waiting); /* nobody puts anything under the lock */
+    p->open = true;
+    p->clock = c->clock;
+    (void)pthread_mutex_unlock(&p->lock);
+    *stream = p->stream;
+    return TW_OK;
+}
+
+static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
+{
+    const push_camera *c = ctx;
+    return tw_packets_take(c->push->waiting, WAIT_MS, frame, err);
+}
+
+static void destroy(void *ctx)
+{
+    close_camera(ctx);
+    free(ctx);
+}
+
+tw_status tw_push_camera(const tw_camera_request *request, tw_camera *out, tw_error *err)
+{
+    static const tw_camera_ops ops = {"push", TW_LIVE,      open_camera,
+                                      next,   close_camera, destroy};
+    static const char scheme[] = "push:";
+    if (strncmp(request->source, scheme, sizeof scheme - 1) != 0)
+        return TW_ENOTSUP;
+    const char *name = request->source + sizeof scheme - 1;
+    tw_push *const *found = request->pushed;
+    while (found && *found && strcmp((*found)->name, name) != 0)
+        found++;
+    if (!found || !*found)
+        return tw_fail(err, TW_ENOENT,
+                       "%s: this program pushes no frames of that name: use a camera of "
+                       "its own, or another source",
+                       request->source);
+    push_camera *c = malloc(sizeof *c);
+    if (!c)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    *c = (push_camera){*found, request->clock};
+    *out = (tw_camera){&ops, c};
+    return TW_OK;
+}
