@@ -60,9 +60,10 @@ static void copy_rows(const uint8_t *from, uint32_t stride, uint8_t *to, size_t 
         memcpy(to + y * bytes, from + (size_t)y * stride, bytes);
 }
 
-/* One byte of each step. */
-static void pick(const uint8_t *restrict from, uint8_t *restrict to, uint32_t count,
-                 uint32_t step)
+/* One byte of each step, which is the same wherever this is called: whole vectors are
+ * taken apart then. */
+__attribute__((always_inline)) static inline void
+pick(const uint8_t *restrict from, uint8_t *restrict to, uint32_t count, uint32_t step)
 {
     for (uint32_t x = 0; x < count; x++)
         to[x] = from[(size_t)x * step];

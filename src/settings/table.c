@@ -180,7 +180,7 @@ static const tw_row ROWS[] = {
      "Footage kept from before the first moving frame.", TW_REACH_PAGE, LIVE},
     {"camera", "Sighting", "pre_event_memory", &tw_type_bytes, CAMERA(int64_t, pre_bytes), MB, 4000 * MB,
      "128 MB", "64 MB", NULL,
-     "Memory that footage kept for the pre-event time may take; taken only as far as it is needed.", TW_REACH_PAGE, LIVE},
+     "Memory that footage kept for the pre-event time may take; taken only as far as it is needed. Pictures of cameras that send none compressed stay as they are while three quarters of it hold them, which spares encoding what nothing comes of; else they are kept as JPEG.", TW_REACH_PAGE, LIVE},
     {"camera", "Sighting", "post_event", &tw_type_duration, CAMERA(int64_t, post_us), 0, 10 * MIN,
      "8 s", "8 s", NULL,
      "A sighting ends when nothing has moved for so long; that footage is kept too.", TW_REACH_PAGE, LIVE},

@@ -558,7 +558,8 @@ static tw_parcel *parcel_to_hold(tw_pipeline *p, tw_error *err)
             (void)tw_fail(err, TW_ENOMEM, "out of memory: a frame is not kept");
         return made;
     }
-    if (tw_parcel_jpeg(picture, TW_HELD_QUALITY, &made, err) != TW_OK)
+    if (tw_parcel_jpeg(p->parcel ? &p->parcel->planes : picture, TW_HELD_QUALITY, &made,
+                       err) != TW_OK)
         return NULL;
     made->activity_ppm = p->reading.activity_ppm;
     return made;
