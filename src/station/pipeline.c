@@ -344,6 +344,8 @@ static tw_status read_picture(tw_pipeline *p, tw_decoded *decoded, tw_error *err
         st = tw_detector_read(p->detector, &decoded->luma, decoded->t_us, &p->reading);
     if (st != TW_OK)
         return st;
+    if (p->parcel) /* made before anything was read of it, and not shared yet */
+        p->parcel->activity_ppm = p->reading.activity_ppm;
     p->luma = &decoded->luma;
     p->bad_in_a_row = 0;
     if (p->result.frames == 0)

@@ -310,29 +310,53 @@ static const tw_stream GREY = {.codec = TW_CODEC_RAW,
                                .fps_num = FPS,
                                .fps_den = 1};
 
-static bool kept_raw(const pushing *p)
+/* What status says of a camera is looked at once a second. */
+static void check_kept_raw(const pushing *p, bool expected)
 {
-    tw_camera_status s;
-    assert_int_equal(tw_station_camera(p->station, 0, &s), TW_OK);
-    return s.kept_raw;
+    tw_camera_status s = {.kept_bytes = 0};
+    for (int i = 0; i < 60000 && (s.kept_bytes == 0 || s.kept_raw != expected); i++) {
+        assert_int_equal(tw_station_camera(p->station, 0, &s), TW_OK);
+        wait_a_moment();
+    }
+    assert_int_equal(s.kept_raw, expected);
+}
+
+/* The same picture with its brightness in every second byte. */
+static tw_frame as_yuyv(const tw_frame *grey, uint8_t *px)
+{
+    tw_frame frame = *grey;
+    for (size_t i = 0; i < (size_t)W * H; i++) {
+        px[2 * i] = grey->picture.px[0][i];
+        px[2 * i + 1] = 128;
+    }
+    frame.picture.px[0] = px;
+    frame.picture.stride[0] = 2 * W;
+    frame.picture.pixels = TW_PIXELS_YUYV;
+    return frame;
 }
 
 static void test_pushed_pixels_become_a_sighting(void **state)
 {
     (void)state;
-    static uint8_t px[W * H];
+    static uint8_t px[W * H], twice[2 * W * H];
     static const struct {
         const char *lines;
-        bool raw;
-    } cases[] = {{"", true}, {"pre_event = 60 s\npre_event_memory = 1 MB\n", false}};
+        bool raw, yuyv;
+    } cases[] = {{"", true, false},
+                 {"", true, true},
+                 {"pre_event = 60 s\npre_event_memory = 1 MB\n", false, false},
+                 {"pre_event = 60 s\npre_event_memory = 1 MB\n", false, true},
+                 {"pre_event_disarmed = no\npre_event = 0 s\n", true, true}};
     for (size_t k = 0; k < sizeof cases / sizeof *cases; k++) {
         pushing *p = begin(cases[k].lines, &GREY, NULL);
         for (int i = 0; i < 20 * FPS; i++) {
-            const tw_frame frame = draw(px, i);
+            tw_frame frame = draw(px, i);
+            if (cases[k].yuyv)
+                frame = as_yuyv(&frame, twice);
             push_one(p->push[0], &frame);
         }
         until_taken(p->push[0]);
-        assert_int_equal(kept_raw(p), cases[k].raw);
+        check_kept_raw(p, cases[k].raw);
         const seen s = end(p);
         if (s.problems.count > 0)
             fail_msg("%s", s.problems.text);
