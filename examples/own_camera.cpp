@@ -1,7 +1,7 @@
 // A camera of your own, in C++: pictures that are pushed, and a sighting that is told.
-#include <chrono>
 #include <cstdio>
 #include <cstring>
+#include <memory>
 #include <string>
 #include <thread>
 #include <vector>
@@ -18,27 +18,23 @@ static void on_event(void *, const tw_event *event)
 }
 
 // A toad crosses a grey bank from the 15th second on.
-static void push_all(tw_push *push, tw_station *station)
+static void push_all(tw_push *push)
 {
     std::vector<uint8_t> px(WIDTH * HEIGHT);
+    tw_frame frame = {};
+    frame.picture = {{px.data()}, {WIDTH}, WIDTH, HEIGHT, TW_PIXELS_GREY};
     for (int i = 0; i < SECONDS * FPS; i++) {
-        px.assign(px.size(), 90);
         const int x = (i - 15 * FPS) * 4;
+        px.assign(px.size(), 90);
         for (int y = 110; y < 134 && x >= 0 && x < WIDTH - 40; y++)
             std::memset(&px[size_t(y * WIDTH + x)], 30, 40);
-        tw_frame frame = {};
         frame.packet.t_us = int64_t(i) * 1000000 / FPS;
-        frame.picture.px[0] = px.data();
-        frame.picture.stride[0] = frame.picture.width = WIDTH;
-        frame.picture.height = HEIGHT;
-        frame.picture.pixels = TW_PIXELS_GREY;
-        while (tw_push_frame(push, &frame) == TW_EAGAIN)
-            std::this_thread::sleep_for(std::chrono::milliseconds(1));
+        tw_push_frame(push, &frame, true);
     }
-    while (tw_push_waiting(push) > 0)
-        std::this_thread::sleep_for(std::chrono::milliseconds(1));
-    tw_station_stop(station);
+    tw_push_end(push);
 }
+
+template <class T> using owned = std::unique_ptr<T, void (*)(T *)>;
 
 int main()
 {
@@ -47,31 +43,27 @@ int main()
     stream.codec = TW_CODEC_RAW;
     stream.fps_num = FPS;
     tw_push *push = nullptr;
-    tw_card card = {};
     tw_station *station = nullptr;
+    tw_card card = {};
     tw_error err = {};
-    tw_settings *settings = tw_settings_new();
+    owned<tw_settings> settings(tw_settings_new(), tw_settings_free);
     if (!settings || tw_sim_card(nullptr, &card) != TW_OK ||
-        tw_push_new("bank", &stream, &push) != TW_OK)
+        tw_settings_read_text(settings.get(), "example", text.data(), text.size(),
+                              nullptr, nullptr) != TW_OK ||
+        tw_push_new("bank", &stream, TW_RECORDED, &push) != TW_OK)
         return 1;
     tw_push *const pushed[] = {push, nullptr};
-    tw_board board = {};
-    board.clock = tw_linux_clock();
-    board.card = &card;
-    board.pushed = pushed;
-    int code = 1;
-    if (tw_settings_read_text(settings, "example", text.data(), text.size(), nullptr,
-                              nullptr) == TW_OK &&
-        tw_station_new(&board, settings, on_event, nullptr, &station, &err) == TW_OK) {
-        std::thread pushing(push_all, push, station);
-        code = tw_station_run(station) == TW_OK ? 0 : 1;
+    const tw_board board = {nullptr, tw_linux_clock(), &card, nullptr, pushed};
+    tw_status st =
+        tw_station_new(&board, settings.get(), on_event, nullptr, &station, &err);
+    if (st == TW_OK) {
+        std::thread pushing(push_all, push);
+        st = tw_station_run(station);
+        tw_push_end(push); // lets it go, should it wait for a station that is over
         pushing.join();
-    } else {
-        std::printf("%s\n", err.text);
     }
     tw_station_free(station);
     tw_push_free(push);
-    tw_settings_free(settings);
     card.ops->destroy(card.ctx);
-    return code;
+    return st == TW_OK ? 0 : 1;
 }

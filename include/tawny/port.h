@@ -232,22 +232,32 @@ TW_API tw_status tw_camera_make(const tw_camera_make_fn *makers,
  * @param name    Of the source: not empty, copied.
  * @param stream  What will be pushed; of TW_CODEC_RAW pictures of any layout and size
  *                will do. Copied with what it points to; codec_name may be NULL.
+ * @param live    TW_RECORDED: it has an end, and a station ends with it; else as they
+ *                say.
  * @param out     Set on TW_OK, to be freed.
  * @return TW_OK; TW_EINVAL: a NULL pointer, or no name; TW_ENOMEM.
  */
-TW_API tw_status tw_push_new(const char *name, const tw_stream *stream, tw_push **out);
+TW_API tw_status tw_push_new(const char *name, const tw_stream *stream, tw_liveness live,
+                             tw_push **out);
 
 /**
- * Push one frame. It is copied; what is slow (a detector, a card) holds nobody up here.
- * From one thread at a time, which may be any.
+ * Push one frame. It is copied. From one thread at a time, which may be any but that of
+ * tw_station_run.
  *
  * @param frame  Pixels in picture, or a packet. packet.t_us counts microseconds from any
  *               zero, and rises; packet.wall_us 0: it was captured now. Of pixels no
  *               other field of packet is looked at.
- * @return TW_OK; TW_EAGAIN: it is left out, as the station is not watching yet, or eight
- *         frames wait for it already; TW_EINVAL: it holds neither; TW_ENOMEM.
+ * @param wait   Wait until the station watches, and while eight frames wait for it
+ *               already. Else nothing that is slow (a detector, a card) holds up whoever
+ *               pushes.
+ * @return TW_OK; TW_EAGAIN: it is left out, as the station does not watch, or has eight
+ *         to see to; TW_EINVAL: it holds neither; TW_ENOMEM.
  */
-TW_API tw_status tw_push_frame(tw_push *push, const tw_frame *frame);
+TW_API tw_status tw_push_frame(tw_push *push, const tw_frame *frame, bool wait);
+
+/** No more will come: the camera ends once all have been seen to, and a tw_push_frame
+ * that waits for a station to begin is let go. Any thread. */
+TW_API void tw_push_end(tw_push *push);
 
 /** @return frames that wait to be taken by the station. Any thread. */
 TW_API size_t tw_push_waiting(tw_push *push);

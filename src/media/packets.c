@@ -43,12 +43,14 @@ tw_packets *tw_packets_new(size_t most)
 
 void tw_packets_reset(tw_packets *q)
 {
-    for (; q->count > 0; q->count--, q->first = (q->first + 1) % q->most)
-        tw_parcel_release(q->waiting[q->first].parcel);
     tw_parcel_release(q->given);
     q->given = NULL;
+    (void)pthread_mutex_lock(&q->lock);
+    for (; q->count > 0; q->count--, q->first = (q->first + 1) % q->most)
+        tw_parcel_release(q->waiting[q->first].parcel);
     q->stop = false;
     q->ended = TW_OK;
+    (void)pthread_mutex_unlock(&q->lock);
 }
 
 void tw_packets_free(tw_packets *q)

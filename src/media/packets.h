@@ -12,7 +12,7 @@ typedef struct tw_packets tw_packets;
 tw_packets *tw_packets_new(size_t most);
 void tw_packets_free(tw_packets *packets); /* NULL is fine; after both threads */
 
-/** Begin anew: nothing waits, and it is not stopped. Before the thread that reads. */
+/** Begin anew: nothing waits, and it is not stopped. In the thread that takes. */
 void tw_packets_reset(tw_packets *packets);
 
 /** Hand one over.

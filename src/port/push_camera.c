@@ -13,10 +13,12 @@ struct tw_push {
     char *name, *codec_name;
     uint8_t *extra;
     tw_stream stream;
+    tw_liveness live;
     tw_packets *waiting;
     pthread_mutex_t lock;
+    pthread_cond_t opened;
     /* Under the lock. */
-    bool open;
+    bool open, was_open, ended;
     tw_clock clock; /* while it is open */
     uint64_t dropped;
 };
@@ -41,15 +43,18 @@ static bool copy_stream(tw_push *p, const tw_stream *stream)
     return true;
 }
 
-tw_status tw_push_new(const char *name, const tw_stream *stream, tw_push **out)
+tw_status tw_push_new(const char *name, const tw_stream *stream, tw_liveness live,
+                      tw_push **out)
 {
-    if (!name || name[0] == '\0' || !stream || !out ||
+    if (!name || name[0] == '\0' || !stream || !out || (unsigned)live > TW_LIVE_RARE ||
         (stream->extra_size > 0 && !stream->extra))
         return TW_EINVAL;
     tw_push *p = calloc(1, sizeof *p);
     if (!p)
         return TW_ENOMEM;
     (void)pthread_mutex_init(&p->lock, NULL);
+    (void)pthread_cond_init(&p->opened, NULL);
+    p->live = live;
     p->name = strdup(name);
     p->waiting = tw_packets_new(WAITING_MAX);
     if (!p->name || !p->waiting || !copy_stream(p, stream)) {
@@ -65,6 +70,7 @@ void tw_push_free(tw_push *p)
     if (!p)
         return;
     tw_packets_free(p->waiting);
+    (void)pthread_cond_destroy(&p->opened);
     (void)pthread_mutex_destroy(&p->lock);
     free(p->name);
     free(p->codec_name);
@@ -72,32 +78,65 @@ void tw_push_free(tw_push *p)
     free(p);
 }
 
-tw_status tw_push_frame(tw_push *p, const tw_frame *frame)
+/* Of pixels only the times matter. @return false: it holds neither. */
+static bool take_over(const tw_frame *frame, tw_frame *own)
 {
-    if (!p || !frame)
-        return TW_EINVAL;
-    tw_frame own = *frame;
-    tw_status st = TW_EAGAIN;
-    if (own.picture.px[0]) {
-        own.packet = (tw_packet){.t_us = frame->packet.t_us,
-                                 .dts_us = frame->packet.t_us,
-                                 .wall_us = frame->packet.wall_us,
-                                 .key = true};
-        if (tw_picture_check(&own.picture) != TW_OK)
-            return TW_EINVAL;
-    } else if (!own.packet.data || own.packet.size == 0) {
-        return TW_EINVAL;
-    }
+    *own = *frame;
+    if (!own->picture.px[0])
+        return own->packet.data && own->packet.size > 0;
+    own->packet = (tw_packet){.t_us = frame->packet.t_us,
+                              .dts_us = frame->packet.t_us,
+                              .wall_us = frame->packet.wall_us,
+                              .key = true};
+    return tw_picture_check(&own->picture) == TW_OK;
+}
+
+/* @return false: nobody watches. */
+static bool is_watched(tw_push *p, bool wait, tw_frame *frame)
+{
     (void)pthread_mutex_lock(&p->lock);
-    if (p->open) {
-        if (own.packet.wall_us == 0)
-            own.packet.wall_us = p->clock.ops->wall_us(p->clock.ctx);
-        own.dropped = p->dropped;
-        st = tw_packets_put(p->waiting, &own, false, NULL);
-        p->dropped += st == TW_EAGAIN;
-    }
+    while (wait && !p->was_open && !p->ended)
+        (void)pthread_cond_wait(&p->opened, &p->lock);
+    const bool open = p->open && !p->ended;
+    if (open && frame->packet.wall_us == 0)
+        frame->packet.wall_us = p->clock.ops->wall_us(p->clock.ctx);
+    frame->dropped = p->dropped;
     (void)pthread_mutex_unlock(&p->lock);
-    return st;
+    return open;
+}
+
+tw_status tw_push_frame(tw_push *p, const tw_frame *frame, bool wait)
+{
+    tw_frame own;
+    if (!p || !frame || !take_over(frame, &own))
+        return TW_EINVAL;
+    if (!is_watched(p, wait, &own))
+        return TW_EAGAIN;
+    const tw_status st = tw_packets_put(p->waiting, &own, wait, NULL);
+    if (st != TW_EAGAIN && st != TW_ESTOPPED)
+        return st;
+    (void)pthread_mutex_lock(&p->lock);
+    p->dropped++;
+    (void)pthread_mutex_unlock(&p->lock);
+    return TW_EAGAIN;
+}
+
+static void say_ended(const tw_push *p)
+{
+    tw_error why = {0};
+    (void)tw_fail(&why, TW_EEND, "push:%s: no more frames are pushed", p->name);
+    tw_packets_end(p->waiting, TW_EEND, &why);
+}
+
+void tw_push_end(tw_push *p)
+{
+    if (!p)
+        return;
+    (void)pthread_mutex_lock(&p->lock);
+    p->ended = true;
+    say_ended(p);
+    (void)pthread_cond_broadcast(&p->opened);
+    (void)pthread_mutex_unlock(&p->lock);
 }
 
 size_t tw_push_waiting(tw_push *p)
@@ -115,6 +154,7 @@ typedef struct push_camera {
 static void close_camera(void *ctx)
 {
     const push_camera *c = ctx;
+    tw_packets_stop(c->push->waiting); /* whoever waits for room is let go */
     (void)pthread_mutex_lock(&c->push->lock);
     c->push->open = false;
     (void)pthread_mutex_unlock(&c->push->lock);
@@ -125,10 +165,13 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     const push_camera *c = ctx;
     tw_push *p = c->push;
     (void)err;
+    tw_packets_reset(p->waiting);
     (void)pthread_mutex_lock(&p->lock);
-    tw_packets_reset(p->waiting); /* nobody puts anything under the lock */
-    p->open = true;
+    if (p->ended)
+        say_ended(p);
+    p->open = p->was_open = true;
     p->clock = c->clock;
+    (void)pthread_cond_broadcast(&p->opened);
     (void)pthread_mutex_unlock(&p->lock);
     *stream = p->stream;
     return TW_OK;
@@ -148,8 +191,11 @@ static void destroy(void *ctx)
 
 tw_status tw_push_camera(const tw_camera_request *request, tw_camera *out, tw_error *err)
 {
-    static const tw_camera_ops ops = {"push", TW_LIVE,      open_camera,
-                                      next,   close_camera, destroy};
+    static const tw_camera_ops ops[] = {
+        [TW_RECORDED] = {"push", TW_RECORDED, open_camera, next, close_camera, destroy},
+        [TW_LIVE] = {"push", TW_LIVE, open_camera, next, close_camera, destroy},
+        [TW_LIVE_RARE] = {"push", TW_LIVE_RARE, open_camera, next, close_camera,
+                          destroy}};
     static const char scheme[] = "push:";
     if (strncmp(request->source, scheme, sizeof scheme - 1) != 0)
         return TW_ENOTSUP;
@@ -166,6 +212,6 @@ tw_status tw_push_camera(const tw_camera_request *request, tw_camera *out, tw_er
     if (!c)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     *c = (push_camera){*found, request->clock};
-    *out = (tw_camera){&ops, c};
+    *out = (tw_camera){&ops[(*found)->live], c};
     return TW_OK;
 }

@@ -234,10 +234,10 @@ static pushing *begin(const char *lines, const tw_stream *first, const tw_stream
                    "[camera bank]\nsource = push:bank\nfps = auto\nsettle = 1 s\n%s",
                    lines);
     p->settings = settings_of(text);
-    assert_int_equal(tw_push_new("bank", first, &p->push[0]), TW_OK);
+    assert_int_equal(tw_push_new("bank", first, TW_LIVE, &p->push[0]), TW_OK);
     p->list[0] = p->push[0];
     if (second) {
-        assert_int_equal(tw_push_new("small", second, &p->push[1]), TW_OK);
+        assert_int_equal(tw_push_new("small", second, TW_LIVE, &p->push[1]), TW_OK);
         p->list[1] = p->push[1];
     }
     assert_int_equal(tw_linux_card(p->folder, &p->card, &err), TW_OK);
@@ -257,13 +257,7 @@ static void wait_a_moment(void)
 
 static void push_one(tw_push *push, const tw_frame *frame)
 {
-    tw_status st = TW_EAGAIN;
-    for (int i = 0; i < 60000 && st == TW_EAGAIN; i++) {
-        st = tw_push_frame(push, frame);
-        if (st == TW_EAGAIN)
-            wait_a_moment();
-    }
-    assert_int_equal(st, TW_OK);
+    assert_int_equal(tw_push_frame(push, frame, true), TW_OK);
 }
 
 static void until_taken(tw_push *push)
@@ -437,21 +431,89 @@ static void test_what_cannot_be_pushed(void **state)
     static uint8_t px[W * H];
     tw_push *push = NULL;
     tw_frame frame = draw(px, 0);
-    assert_int_equal(tw_push_new("", &GREY, &push), TW_EINVAL);
-    assert_int_equal(tw_push_new(NULL, &GREY, &push), TW_EINVAL);
-    assert_int_equal(tw_push_new("a", NULL, &push), TW_EINVAL);
-    assert_int_equal(tw_push_new("a", &GREY, NULL), TW_EINVAL);
-    assert_int_equal(tw_push_new("a", &GREY, &push), TW_OK);
-    assert_int_equal(tw_push_frame(push, &frame), TW_EAGAIN); /* nobody watches */
+    assert_int_equal(tw_push_new("", &GREY, TW_LIVE, &push), TW_EINVAL);
+    assert_int_equal(tw_push_new(NULL, &GREY, TW_LIVE, &push), TW_EINVAL);
+    assert_int_equal(tw_push_new("a", NULL, TW_LIVE, &push), TW_EINVAL);
+    assert_int_equal(tw_push_new("a", &GREY, TW_LIVE, NULL), TW_EINVAL);
+    assert_int_equal(tw_push_new("a", &GREY, (tw_liveness)9, &push), TW_EINVAL);
+    assert_int_equal(tw_push_new("a", &GREY, TW_LIVE, &push), TW_OK);
+    assert_int_equal(tw_push_frame(push, &frame, false), TW_EAGAIN); /* nobody watches */
     assert_int_equal(tw_push_waiting(push), 0);
-    assert_int_equal(tw_push_frame(push, NULL), TW_EINVAL);
-    assert_int_equal(tw_push_frame(NULL, &frame), TW_EINVAL);
+    assert_int_equal(tw_push_frame(push, NULL, false), TW_EINVAL);
+    assert_int_equal(tw_push_frame(NULL, &frame, false), TW_EINVAL);
     frame.picture.stride[0] = W - 1;
-    assert_int_equal(tw_push_frame(push, &frame), TW_EINVAL);
+    assert_int_equal(tw_push_frame(push, &frame, false), TW_EINVAL);
     frame.picture.px[0] = NULL;
-    assert_int_equal(tw_push_frame(push, &frame), TW_EINVAL);
+    assert_int_equal(tw_push_frame(push, &frame, true), TW_EINVAL);
     tw_push_free(push);
     tw_push_free(NULL);
+    tw_push_end(NULL);
+    assert_int_equal(tw_push_waiting(NULL), 0);
+}
+
+static void *push_many(void *ctx)
+{
+    static uint8_t px[W * H];
+    tw_status st = TW_OK;
+    for (int i = 0; i < 30 && st == TW_OK; i++) {
+        const tw_frame frame = draw(px, i);
+        st = tw_push_frame(ctx, &frame, true);
+    }
+    return st == TW_OK ? ctx : NULL;
+}
+
+static tw_camera camera_of(tw_push *push, tw_push *list[2])
+{
+    tw_camera camera;
+    tw_stream stream;
+    tw_error err = {0};
+    list[0] = push;
+    list[1] = NULL;
+    const tw_camera_request request = {
+        .name = "bank", .source = "push:a", .clock = tw_linux_clock(), .pushed = list};
+    if (tw_camera_make(NULL, &request, &camera, &err) != TW_OK ||
+        camera.ops->open(camera.ctx, &stream, &err) != TW_OK)
+        fail_msg("%s", err.text);
+    return camera;
+}
+
+/* Whoever waits for room, or for a station, is let go when there will be none. */
+static void test_whoever_waits_is_let_go(void **state)
+{
+    (void)state;
+    pthread_t thread;
+    void *good = NULL;
+    tw_push *push = NULL, *list[2];
+    tw_frame taken;
+    tw_error err = {0};
+    for (int how = 0; how < 3; how++) {
+        assert_int_equal(tw_push_new("a", &GREY, TW_RECORDED, &push), TW_OK);
+        tw_camera camera = {.ops = NULL};
+        if (how < 2)
+            camera = camera_of(push, list);
+        assert_int_equal(pthread_create(&thread, NULL, push_many, push), 0);
+        if (how == 0) { /* all are taken */
+            for (int i = 0; i < 30;)
+                i += camera.ops->next(camera.ctx, &taken, &err) == TW_OK;
+            assert_int_equal(taken.packet.t_us, 29 * 1000000 / FPS);
+        } else if (how == 1) { /* it is full, and closed */
+            for (int i = 0; i < 60000 && tw_push_waiting(push) < 8; i++)
+                wait_a_moment();
+            camera.ops->close(camera.ctx);
+        } else {
+            tw_push_end(push); /* before anybody watches */
+        }
+        (void)pthread_join(thread, &good);
+        assert_ptr_equal(good, how == 0 ? push : NULL);
+        tw_push_end(push);
+        if (how == 0) {
+            assert_int_equal(camera.ops->next(camera.ctx, &taken, &err), TW_EEND);
+            assert_has(err.text, "push:a: no more frames are pushed");
+        }
+        if (camera.ops)
+            camera.ops->destroy(camera.ctx);
+        tw_push_free(push);
+    }
 }
 
 /* Eight wait; what comes then is left out, and counted as other drivers do. */
@@ -460,36 +522,49 @@ static void test_who_is_too_quick_is_told(void **state)
     (void)state;
     static uint8_t px[W * H];
     enum { WAITING = 8 };
-    tw_push *push = NULL, *list[2] = {NULL};
-    tw_camera camera;
+    tw_push *push = NULL, *list[2];
     tw_stream stream;
     tw_frame taken, frame = draw(px, 0);
     tw_error err = {0};
-    assert_int_equal(tw_push_new("a", &GREY, &push), TW_OK);
-    list[0] = push;
-    tw_camera_request request = {
-        .name = "bank", .source = "push:a", .clock = tw_linux_clock(), .pushed = list};
-    assert_int_equal(tw_camera_make(NULL, &request, &camera, &err), TW_OK);
-    assert_int_equal(camera.ops->open(camera.ctx, &stream, &err), TW_OK);
-    assert_int_equal(stream.codec, TW_CODEC_RAW);
-    assert_int_equal(stream.width, W);
+    assert_int_equal(tw_push_new("a", &GREY, TW_LIVE, &push), TW_OK);
+    tw_camera camera = camera_of(push, list);
+    assert_int_equal(camera.ops->live, TW_LIVE);
     for (int i = 0; i < WAITING; i++)
-        assert_int_equal(tw_push_frame(push, &frame), TW_OK);
+        assert_int_equal(tw_push_frame(push, &frame, false), TW_OK);
     for (int i = 0; i < 3; i++)
-        assert_int_equal(tw_push_frame(push, &frame), TW_EAGAIN);
+        assert_int_equal(tw_push_frame(push, &frame, false), TW_EAGAIN);
     for (int i = 0; i < WAITING; i++)
         assert_int_equal(camera.ops->next(camera.ctx, &taken, &err), TW_OK);
     assert_int_equal(taken.dropped, 0);
     frame.packet.wall_us = 1234;
-    assert_int_equal(tw_push_frame(push, &frame), TW_OK);
+    assert_int_equal(tw_push_frame(push, &frame, false), TW_OK);
     assert_int_equal(camera.ops->next(camera.ctx, &taken, &err), TW_OK);
     assert_int_equal(taken.dropped, 3);
     assert_int_equal(taken.packet.wall_us, 1234);
     assert_int_equal(camera.ops->next(camera.ctx, &taken, &err), TW_EAGAIN);
+    assert_int_equal(tw_push_frame(push, &frame, false), TW_OK);
     camera.ops->close(camera.ctx);
-    assert_int_equal(tw_push_frame(push, &frame), TW_EAGAIN);
+    assert_int_equal(tw_push_frame(push, &frame, true), TW_EAGAIN);
+    assert_int_equal(camera.ops->open(camera.ctx, &stream, &err), TW_OK);
+    assert_int_equal(stream.codec, TW_CODEC_RAW);
+    assert_int_equal(stream.width, W);
+    assert_int_equal(tw_push_waiting(push), 0); /* what waited is old by now */
+    tw_push_end(push);
+    assert_int_equal(tw_push_frame(push, &frame, true), TW_EAGAIN);
     camera.ops->destroy(camera.ctx);
-    request.source = "push:b";
+    tw_push_free(push);
+}
+
+static void test_a_name_that_nobody_pushes(void **state)
+{
+    (void)state;
+    tw_push *push = NULL, *list[2] = {NULL};
+    tw_camera camera;
+    tw_error err = {0};
+    tw_camera_request request = {
+        .name = "bank", .source = "push:b", .clock = tw_linux_clock(), .pushed = list};
+    assert_int_equal(tw_push_new("a", &GREY, TW_LIVE_RARE, &push), TW_OK);
+    list[0] = push;
     assert_int_equal(tw_camera_make(NULL, &request, &camera, &err), TW_ENOENT);
     assert_has(err.text, "push:b: this program pushes no frames of that name");
     request.pushed = NULL;
@@ -507,7 +582,9 @@ int main(void)
         cmocka_unit_test(test_a_second_camera_may_give_pixels),
         cmocka_unit_test(test_frames_that_are_not_what_was_said),
         cmocka_unit_test(test_what_cannot_be_pushed),
+        cmocka_unit_test(test_whoever_waits_is_let_go),
         cmocka_unit_test(test_who_is_too_quick_is_told),
+        cmocka_unit_test(test_a_name_that_nobody_pushes),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
