@@ -53,14 +53,11 @@ int main(void)
         printf("the detector needs %lu bytes\n", (unsigned long)bytes);
         return 1;
     }
-    const tw_sighting_config limits = {.start_ppm = 2500,
-                                       .stay_ppm = 1000,
-                                       .confirm_k = 2,
-                                       .confirm_n = 3,
-                                       .armed = true,
-                                       .settle_us = 8000000,
-                                       .post_us = 2000000,
-                                       .longest_us = 60000000};
+    tw_sighting_config limits;
+    tw_sighting_defaults(&limits);
+    limits.start_ppm = 2500; /* of so small a picture a toad is more than a hundredth */
+    limits.stay_ppm = 1000;
+    limits.post_us = 2000000;
     tw_sighting_watch watch;
     tw_sighting_init(&watch, &limits);
     unsigned sightings = 0;

@@ -103,6 +103,9 @@ typedef struct tw_sighting_watch {
     } own;
 } tw_sighting_watch;
 
+/** The built-in limits and times, as settings that say nothing have them: armed. */
+TW_API void tw_sighting_defaults(tw_sighting_config *config);
+
 /**
  * @return TW_OK; TW_EINVAL: NULL pointer or a value out of the range given above.
  */

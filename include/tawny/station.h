@@ -104,8 +104,9 @@ TW_API tw_status tw_picture_sharpness(const uint8_t *jpeg, size_t bytes,
 typedef struct tw_board {
     const tw_camera_make_fn *makers; /* ended by NULL; NULL: there are none */
     tw_clock clock;
-    const tw_card *card;    /* where captures go; NULL: nothing is stored */
-    const tw_pins *pins;    /* sensors, lamps...; NULL: there are none */
+    const tw_card *card; /* where captures go; a station needs one; NULL: a rehearsal or a
+                            look stores nothing */
+    const tw_pins *pins; /* sensors, lamps...; NULL: there are none */
     tw_push *const *pushed; /* cameras of your own, ended by NULL; NULL: there are none */
 } tw_board;
 

@@ -16,6 +16,20 @@ static bool valid(const tw_sighting_config *c)
            c->post_us >= 0 && c->rest_us >= 0 && c->longest_us > 0;
 }
 
+void tw_sighting_defaults(tw_sighting_config *config)
+{
+    if (config)
+        *config = (tw_sighting_config){.start_ppm = 500,
+                                       .stay_ppm = 500,
+                                       .confirm_k = 2,
+                                       .confirm_n = 3,
+                                       .armed = true,
+                                       .settle_us = 8000000,
+                                       .pre_us = 5000000,
+                                       .post_us = 8000000,
+                                       .longest_us = 300000000};
+}
+
 tw_status tw_sighting_init(tw_sighting_watch *watch, const tw_sighting_config *config)
 {
     if (!watch || !config || !valid(config))

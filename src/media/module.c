@@ -76,13 +76,64 @@ static bool has_relocated_code(const struct dl_phdr_info *info)
     return false;
 }
 
-/* Give back the pages of one library that cannot have been written; whoever needs one
- * gets it from the file again. */
+/* One of each in a process, whoever asks first. Loading is not state of a station: the
+ * dynamic linker keeps one copy of a module however often it is opened. */
+static pthread_mutex_t loading = PTHREAD_MUTEX_INITIALIZER;
+
+/* Which libraries came with modules, by where they lie; under the lock. Those that the
+ * program had already are its own. */
+enum { LIBRARIES_MAX = 512 };
+typedef struct libraries {
+    size_t count;
+    uintptr_t at[LIBRARIES_MAX];
+} libraries;
+static libraries ours;
+
+static bool is_in(const libraries *l, uintptr_t at)
+{
+    for (size_t i = 0; i < l->count; i++)
+        if (l->at[i] == at)
+            return true;
+    return false;
+}
+
+static int add_library(struct dl_phdr_info *info, size_t size, void *ctx)
+{
+    libraries *l = ctx;
+    (void)size;
+    if (l->count < LIBRARIES_MAX)
+        l->at[l->count++] = info->dlpi_addr;
+    return 0;
+}
+
+/* What is there now and was not before. Where there were too many to tell, nothing is. */
+static int add_new(struct dl_phdr_info *info, size_t size, void *ctx)
+{
+    const libraries *before = ctx;
+    (void)size;
+    if (before->count < LIBRARIES_MAX && !is_in(before, info->dlpi_addr) &&
+        !is_in(&ours, info->dlpi_addr) && ours.count < LIBRARIES_MAX)
+        ours.at[ours.count++] = info->dlpi_addr;
+    return 0;
+}
+
+static void *load(const char *path)
+{
+    libraries before = {0};
+    (void)dl_iterate_phdr(add_library, &before);
+    void *module = dlopen(path, RTLD_NOW | RTLD_LOCAL);
+    if (module)
+        (void)dl_iterate_phdr(add_new, &before);
+    return module;
+}
+
+/* Give back the pages of one library of ours that cannot have been written; whoever needs
+ * one gets it from the file again. */
 static int give_back(struct dl_phdr_info *info, size_t size, void *ctx)
 {
     (void)size;
     const uintptr_t page = *(const uintptr_t *)ctx;
-    if (!info->dlpi_name || info->dlpi_name[0] != '/' || has_relocated_code(info))
+    if (!is_in(&ours, info->dlpi_addr) || has_relocated_code(info))
         return 0;
     for (size_t i = 0; i < info->dlpi_phnum; i++) {
         const ElfW(Phdr) *p = &info->dlpi_phdr[i];
@@ -96,14 +147,22 @@ static int give_back(struct dl_phdr_info *info, size_t size, void *ctx)
     return 0;
 }
 
-void tw_module_give_back(void)
+static void give_all_back(void)
 {
     const long page = sysconf(_SC_PAGESIZE);
     uintptr_t size = (uintptr_t)(page > 0 ? page : 4096);
     (void)dl_iterate_phdr(give_back, &size);
 }
 
-void *tw_module_entry(const char *name, const char *symbol, tw_error *err)
+void tw_module_give_back(void)
+{
+    (void)pthread_mutex_lock(&loading);
+    give_all_back();
+    (void)pthread_mutex_unlock(&loading);
+}
+
+/* Under the lock. */
+static void *find_entry(const char *name, const char *symbol, tw_error *err)
 {
     char place[PLACES][PATH_BYTES];
     const int count = places(place);
@@ -112,10 +171,9 @@ void *tw_module_entry(const char *name, const char *symbol, tw_error *err)
         (void)snprintf(path, sizeof path, "%s/tawny-%s.so", place[i], name);
         if (access(path, R_OK) != 0)
             continue;
-        const bool loaded = dlopen(path, RTLD_NOW | RTLD_NOLOAD) != NULL;
-        void *module = dlopen(path, RTLD_NOW | RTLD_LOCAL);
-        if (module && !loaded)
-            tw_module_give_back();
+        void *module = dlopen(path, RTLD_NOW | RTLD_NOLOAD);
+        if (!module && (module = load(path)))
+            give_all_back();
         void *entry = module ? dlsym(module, symbol) : NULL;
         if (!entry)
             (void)tw_fail(err, TW_ENOTSUP, "cannot load %s: %s", path, dlerror());
@@ -130,10 +188,6 @@ void *tw_module_entry(const char *name, const char *symbol, tw_error *err)
     return NULL;
 }
 
-/* One of each in a process, whoever asks first. Loading is not state of a station: the
- * dynamic linker keeps one copy of a module however often it is opened. */
-static pthread_mutex_t loading = PTHREAD_MUTEX_INITIALIZER;
-
 /* ISO C has no conversion between pointers to objects and to functions; POSIX asks that
  * they have the same representation. */
 #define CALL_ENTRY(type, pointer)                                                        \
@@ -146,7 +200,7 @@ static pthread_mutex_t loading = PTHREAD_MUTEX_INITIALIZER;
 static void *entry_of(const char *name, const char *symbol, tw_error *err)
 {
     (void)pthread_mutex_lock(&loading);
-    void *entry = tw_module_entry(name, symbol, err);
+    void *entry = find_entry(name, symbol, err);
     (void)pthread_mutex_unlock(&loading);
     return entry;
 }

@@ -200,8 +200,10 @@ static tw_status make_cameras(tw_station *s)
 tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_fn told,
                          void *ctx, tw_station **out, tw_error *err)
 {
-    if (!board || !board->card || !settings || !out)
+    if (!board || !settings || !out)
         return tw_fail(err, TW_EINVAL, "no board");
+    if (!board->card)
+        return tw_fail(err, TW_EINVAL, "no card: a station stores what it sees");
     if (tw_settings_camera_count(settings) == 0)
         return tw_fail(err, TW_ENOENT,
                        "there is no camera: write a [camera NAME] section with a source");

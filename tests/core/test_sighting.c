@@ -479,6 +479,33 @@ static void test_a_zone_with_its_own_limits(void **state)
     assert_int_equal(tw_sighting_init(&watch, &config), TW_EINVAL);
 }
 
+/* Settings that say nothing have the same. */
+static void test_the_built_in_values(void **state)
+{
+    (void)state;
+    tw_sighting_config config;
+    tw_sighting_watch watch;
+    tw_camera_settings c;
+    tw_settings *settings = settings_of("[camera kerb]\nsource = sim:kerb\n");
+    memset(&config, 0xEE, sizeof config);
+    tw_sighting_defaults(&config);
+    assert_int_equal(tw_sighting_init(&watch, &config), TW_OK);
+    assert_int_equal(tw_settings_camera(settings, "kerb", &c), TW_OK);
+    assert_int_equal(config.start_ppm, c.start_ppm);
+    assert_int_equal(config.stay_ppm, c.stay_ppm);
+    assert_int_equal(config.own_count, 0);
+    assert_int_equal(config.confirm_k, c.confirm.k);
+    assert_int_equal(config.confirm_n, c.confirm.n);
+    assert_int_equal(config.armed, c.armed);
+    assert_int_equal(config.settle_us, c.settle_us);
+    assert_int_equal(config.pre_us, c.pre_us);
+    assert_int_equal(config.post_us, c.post_us);
+    assert_int_equal(config.rest_us, c.rest_us);
+    assert_int_equal(config.longest_us, c.longest_us);
+    tw_settings_free(settings);
+    tw_sighting_defaults(NULL);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -507,6 +534,7 @@ int main(void)
         cmocka_unit_test(test_refuses_contradictions),
         cmocka_unit_test(test_states_have_names),
         cmocka_unit_test(test_a_zone_with_its_own_limits),
+        cmocka_unit_test(test_the_built_in_values),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
