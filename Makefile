@@ -53,7 +53,7 @@ test-dev:
 test-threads:
 	cmake --preset threads -DTAWNY_DRAWING=OFF >/dev/null
 	cmake --build --preset threads
-	ctest --preset threads -j 2 -R "station_station|station_lost|station_reload|station_second|station_apply|station_feed|media_packets|deliver_hooks|deliver_destinations|deliver_broker|page_page|page_past|page_stored|station_queue"
+	ctest --preset threads -j 2 -R "station_station|station_lost|station_reload|station_second|station_apply|station_feed|media_packets|port_push|deliver_hooks|deliver_destinations|deliver_broker|page_page|page_past|page_stored|station_queue"
 	TAWNY_TEST_ONLY="test_taken*" ctest --preset threads -R station_faults # all of it: minutes
 
 # Short runs of the tool under valgrind.

@@ -81,7 +81,7 @@ typedef struct tw_sim_faults {
     tw_status fail_with; /* ... with this */
     bool dead;           /* and so does each call after it ... */
     uint32_t back_call;  /* ... until this one: the card is put back */
-    uint32_t fail_every; /* each so-manieth call fails */
+    uint32_t fail_every; /* one call of so many fails */
     bool read_only;      /* only calls that would change something fail */
     bool forgets;    /* what is written is counted and not kept: for endless footage */
     int64_t slow_us; /* a write takes so long, by ... */

@@ -14,7 +14,7 @@
 
 enum {
     WAIT_S = 10,         /* for a picture that does not come */
-    LINGER_US = 1500000, /* who asks for one picture after another is there in between */
+    LINGER_US = 1500000, /* between two pictures that somebody asks for he still looks */
     STALE_US = 3000000   /* older than that it is not live any more */
 };
 

@@ -329,3 +329,26 @@ __attribute__((constructor)) static void choose_tests(void)
     if (pattern)
         cmocka_set_test_filter(pattern);
 }
+
+void note_event(void *ctx, const tw_event *e)
+{
+    noted *s = ctx;
+    s->readings += e->kind == TW_EVENT_READING;
+    s->sightings += e->kind == TW_EVENT_ENDED;
+    if (e->kind == TW_EVENT_STORED) {
+        s->clips += strcmp(e->file_kind, "clip") == 0;
+        s->stills += strcmp(e->file_kind, "still") == 0;
+    }
+    if (is_fault(e))
+        collect_problem(&s->problems, e->text);
+}
+
+void describe_video(const char *folder, const char *name, char out[64])
+{
+    outcome o = run_program(
+        folder, FFPROBE, "-v", "error", "-count_frames", "-show_entries",
+        "stream=codec_name,width,height,nb_read_frames", "-of", "csv=p=0", name, NULL);
+    assert_string_equal(o.err, "");
+    (void)snprintf(out, 64, "%s", o.out);
+    free_outcome(&o);
+}

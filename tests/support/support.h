@@ -81,4 +81,16 @@ bool is_fault(const tw_event *event);
 /** Fails unless the text has the words in it; prints both. */
 void assert_has(const char *text, const char *words);
 
+/* What a station or a rehearsal has told, in numbers. */
+typedef struct noted {
+    size_t sightings, clips, stills, readings;
+    problems problems;
+} noted;
+
+/* A tw_event_fn. @param ctx  A noted. */
+void note_event(void *ctx, const tw_event *event);
+
+/* "h264,240,136,57": codec, size, and how many frames of a video can be decoded. */
+void describe_video(const char *folder, const char *name, char out[64]);
+
 #endif
