@@ -46,7 +46,7 @@ typedef struct tw_stream {
 /* One frame: pixels, or a packet. Pixels are looked at as they are, and encoded only when
  * they are kept for good. Borrowed; good until the next call to the same camera. */
 typedef struct tw_frame {
-    tw_packet packet;   /* its times; its data, unless there are pixels */
+    tw_packet packet;   /* with data; of pixels t_us and wall_us alone are looked at */
     tw_picture picture; /* its pixels; px[0] is NULL if there is a packet */
     uint64_t dropped;   /* frames that the driver has lost since the camera was opened */
 } tw_frame;

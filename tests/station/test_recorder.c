@@ -367,6 +367,7 @@ static void test_when_pixels_are_held_as_they_are(void **state)
         bool raw;
     } cases[] = {{5, 128, 10, 1382400, true}, /* 720p with the built-in settings */
                  {5, 128, 30, 1382400, false}, {5, 64, 10, 1382400, false},
+                 {5, 128, 10, 1700000, false}, /* more than three quarters */
                  {0, 16, 10, 1382400, true},   {60, 128, 5, 115200, true},
                  {5, 128, 10, 3110400, false}, {5, 300, 10, 3110400, true}};
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {

@@ -105,8 +105,11 @@ static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
         return st;
     st = tw_recorded_deliver(&c->recorded, &c->waiting, &frame->packet);
     c->has_waiting = st != TW_OK;
-    if (c->raw)
+    if (c->raw) { /* of pixels a camera says when they were captured, and no more */
         frame->picture = c->picture;
+        frame->packet =
+            (tw_packet){.t_us = frame->packet.t_us, .wall_us = frame->packet.wall_us};
+    }
     return st;
 }
 
