@@ -90,25 +90,28 @@ static void grow(tw_recorder *r)
     }
 }
 
-/* From frame to frame: as measured, else as the stream says. */
-static int64_t step_us(const tw_recorder *r)
+/* From frame to frame, as the stream says. */
+static int64_t promised_step_us(const tw_stream *s)
 {
-    const tw_stream *s = &r->stream;
+    return s->fps_num > 0 ? INT64_C(1000000) * s->fps_den / s->fps_num : STEP_USUAL_US;
+}
+
+/* The same as measured, once there is enough to measure. */
+static int64_t real_step_us(const tw_recorder *r)
+{
     const uint64_t first = tw_ring_first(r->ring), count = tw_ring_end(r->ring) - first;
     tw_packet oldest;
-    if (count >= MEASURED_FRAMES && tw_ring_get(r->ring, first, &oldest, NULL) == TW_OK &&
-        r->newest_us > oldest.t_us)
-        return (r->newest_us - oldest.t_us) / (int64_t)(count - 1) + 1;
-    return s->fps_num > 0 ? US * (int64_t)s->fps_den / s->fps_num : STEP_USUAL_US;
+    if (count < MEASURED_FRAMES || tw_ring_get(r->ring, first, &oldest, NULL) != TW_OK ||
+        r->newest_us <= oldest.t_us)
+        return promised_step_us(&r->stream);
+    return (r->newest_us - oldest.t_us) / (int64_t)(count - 1) + 1;
 }
 
 /* How far back from now a clip may begin: a sighting is confirmed some frames after its
  * first one, from which the pre-event time counts. */
 static int64_t reach_us(const tw_recorder *r)
 {
-    const tw_stream *s = &r->stream;
-    const int64_t step =
-        s->fps_num > 0 ? INT64_C(1000000) * s->fps_den / s->fps_num : STEP_USUAL_US;
+    const int64_t step = promised_step_us(&r->stream);
     return r->camera->pre_us + (r->camera->confirm.n + 1) * step + MARGIN_US;
 }
 
@@ -132,7 +135,7 @@ static void trim(tw_recorder *r)
 bool tw_recorder_holds_raw(tw_recorder *r, size_t bytes)
 {
     const uint64_t most = (uint64_t)r->camera->pre_bytes, held = tw_ring_held(r->ring);
-    const int64_t step = step_us(r) > 0 ? step_us(r) : 1;
+    const int64_t real = real_step_us(r), step = real > 0 ? real : 1;
     const uint64_t wanted = (uint64_t)(reach_us(r) / step + 2) * bytes;
     if (held + bytes > most - most / 8)
         r->crowded = true;

@@ -35,6 +35,8 @@ static void *run_station(void *ctx)
     return NULL;
 }
 
+/* As recorded footage that is not paced: whoever is told is waited for, and misses no
+ * reading. */
 static pushing *begin(const char *lines, const tw_stream *first, const tw_stream *second)
 {
     pushing *p = calloc(1, sizeof *p);
@@ -43,12 +45,13 @@ static pushing *begin(const char *lines, const tw_stream *first, const tw_stream
     assert_non_null(p);
     p->folder = make_folder();
     (void)pthread_mutex_init(&p->lock, NULL);
-    (void)snprintf(text, sizeof text,
-                   "[station]\nnames = {sighting}-{kind}\n"
-                   "[camera bank]\nsource = push:bank\nfps = auto\nsettle = 1 s\n%s",
-                   lines);
+    (void)snprintf(
+        text, sizeof text,
+        "[station]\nnames = {sighting}-{kind}\n"
+        "[camera bank]\nsource = push:bank\nfps = auto\npace = no\nsettle = 1 s\n%s",
+        lines);
     p->settings = settings_of(text);
-    assert_int_equal(tw_push_new("bank", first, TW_LIVE, &p->push[0]), TW_OK);
+    assert_int_equal(tw_push_new("bank", first, TW_RECORDED, &p->push[0]), TW_OK);
     p->list[0] = p->push[0];
     if (second) {
         assert_int_equal(tw_push_new("small", second, TW_LIVE, &p->push[1]), TW_OK);
