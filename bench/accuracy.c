@@ -9,6 +9,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include "../src/core/score.h"
 #include "tawny/tawny.h"
 
 enum { SIGHTINGS_MAX = 64, EVENTS_MAX = 16, SCENES_MAX = 32, LATE_MAX = 256, SEEDS = 3 };

@@ -5,6 +5,7 @@
 #include <time.h>
 
 #include "tawny/tawny.h"
+#include "../src/station/catalogue_write.h"
 
 enum { SIGHTINGS = 100000, DAYS = 365, ROUNDS = 9, LIST_MS_MAX = 20 };
 

@@ -19,6 +19,8 @@
 #include <time.h>
 #include <unistd.h>
 
+#include "../src/page/page.h"
+#include "../src/station/catalogue_write.h"
 #include "tawny/tawny.h"
 
 enum {

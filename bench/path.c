@@ -27,6 +27,7 @@
 #include <libavcodec/avcodec.h>
 
 #include "../src/media/codecs.h"
+#include "../src/core/brightness.h"
 #include "tawny/tawny.h"
 
 /* A station runs for weeks, so most of the frames come after the first ten seconds, in

@@ -20,6 +20,9 @@
 #include <time.h>
 #include <unistd.h>
 
+#include "../src/deliver/deliver.h"
+#include "../src/station/catalogue_write.h"
+#include "../src/station/outbox.h"
 #include "tawny/tawny.h"
 
 enum {

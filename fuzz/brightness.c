@@ -2,7 +2,7 @@
  * rows must be true of the memory it was given. */
 #include <stdlib.h>
 
-#include "tawny/brightness.h"
+#include "../src/core/brightness.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
 

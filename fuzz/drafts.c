@@ -8,7 +8,7 @@
 #include <unistd.h>
 
 #include "fields.h"
-#include "tawny/draft.h"
+#include "../src/settings/draft.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
 

@@ -10,6 +10,7 @@
 #include <sys/time.h>
 #include <unistd.h>
 
+#include "../src/page/page.h"
 #include "tawny/tawny.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);

@@ -3,6 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../src/deliver/deliver.h"
 #include "tawny/tawny.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);

@@ -3,7 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "tawny/reply.h"
+#include "../src/core/reply.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
 

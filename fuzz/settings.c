@@ -3,7 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "tawny/draft.h"
+#include "../src/settings/draft.h"
 #include "tawny/settings.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);

@@ -115,7 +115,7 @@ typedef struct tw_camera_settings {
     bool loop, pace;
     bool armed, pre_disarmed; /* pre-event footage is kept while disarmed too */
     int64_t arm_delay_us;
-    const char *hours;  /* see tw_hours_parse */
+    const char *hours;  /* as docs/settings.md has them */
     int64_t difference; /* luma levels; 0 follows the noise */
     int64_t noise_margin_pct;
     int64_t start_ppm, stay_ppm;
@@ -139,7 +139,7 @@ typedef struct tw_camera_settings {
     bool caption_clean; /* the capture without its caption is stored too */
     int64_t clip_video; /* a tw_clip_video */
     int64_t clip_quality;
-    const char *caption;      /* pattern, see tw_caption_expand; "" none */
+    const char *caption;      /* a pattern; "" none */
     int64_t caption_on;       /* bits: TW_CAPTION_CLIPS... */
     int64_t caption_place;    /* a tw_corner */
     int64_t caption_size_ppm; /* height of a line, share of the picture's height */
@@ -177,7 +177,7 @@ enum {
 typedef struct tw_hook_settings {
     const char *name;
     int64_t on;          /* TW_HOOK_ bits */
-    const char *run;     /* program and arguments, see tw_hooks_new */
+    const char *run;     /* program and arguments: no shell reads it */
     const char *cameras; /* their names, separated by commas; "": all */
     int64_t timeout_us;
 } tw_hook_settings;
@@ -205,14 +205,14 @@ typedef struct tw_destination_settings {
     int64_t what;    /* TW_SEND_ bits */
     tw_when when;
     tw_limit limit;
-    const char *hours;                    /* see tw_hours_parse */
+    const char *hours;                    /* as docs/settings.md has them */
     int64_t newest_first;                 /* 0, 1 */
     int64_t bandwidth;                    /* bytes a second; 0: no limit */
     int64_t small_side;                   /* pixels of a reduced still's longer side */
     int64_t attach_below;                 /* bytes of a clip that a mail carries */
     const char *to;                       /* of mail; separated by commas */
     const char *from;                     /* of mail; "": the user */
-    const char *subject;                  /* of mail, see tw_caption_expand */
+    const char *subject;                  /* of mail: a pattern */
     int64_t by;                           /* of HTTP: a tw_send_by */
     const char *headers;                  /* of HTTP: "Name: value | Name: value" */
     const char *region;                   /* of object storage */

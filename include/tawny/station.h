@@ -90,10 +90,11 @@ TW_API tw_status tw_event_picture(const tw_event *event, uint8_t **out, size_t *
                                   tw_error *err);
 
 /**
- * How sharp a JPEG picture is, or a part of it, in full resolution: see tw_sharpness. For
- * focusing.
+ * How sharp a JPEG picture is, or a part of it, in full resolution. For
+ * focusing: the higher the sharper, of one and the same place.
  *
  * @param box  NULL: all of it.
+ * @param sharpness  Set on TW_OK: luma levels from pixel to pixel, in 256ths.
  * @return TW_OK; TW_EDAMAGED: it is no picture; TW_EINVAL; TW_ENOMEM.
  */
 TW_API tw_status tw_picture_sharpness(const uint8_t *jpeg, size_t bytes,

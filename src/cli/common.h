@@ -5,6 +5,22 @@
 #include <glib.h>
 
 #include "tawny/tawny.h"
+#include "../core/best.h"
+#include "../core/caption.h"
+#include "../core/hours.h"
+#include "../core/interval.h"
+#include "../core/recent.h"
+#include "../core/reply.h"
+#include "../core/score.h"
+#include "../core/tryout.h"
+#include "../core/tune.h"
+#include "../deliver/deliver.h"
+#include "../deliver/hooks.h"
+#include "../page/page.h"
+#include "../settings/draft.h"
+#include "../station/outbox.h"
+#include "../station/plan.h"
+#include "../station/reel.h"
 
 enum { CLI_DONE = 0, CLI_FAILED = 1, CLI_USAGE = 2 };
 

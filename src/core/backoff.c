@@ -1,5 +1,5 @@
 /* Waiting before trying again. */
-#include "tawny/backoff.h"
+#include "backoff.h"
 
 enum { DOUBLINGS_MAX = 40 };
 

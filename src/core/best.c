@@ -1,5 +1,5 @@
 /* Choosing the frame that shows the most. */
-#include "tawny/best.h"
+#include "best.h"
 
 #include <stddef.h>
 

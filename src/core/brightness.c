@@ -1,5 +1,5 @@
 /* The brightness reader: markers and headers, every length checked. */
-#include "tawny/brightness.h"
+#include "brightness.h"
 
 #include <string.h>
 

@@ -6,7 +6,7 @@
 
 #include <stdbool.h>
 
-#include "tawny/brightness.h"
+#include "brightness.h"
 
 enum {
     TW_COMPONENTS = 3,

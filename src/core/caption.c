@@ -1,5 +1,5 @@
 /* What a caption says. */
-#include "tawny/caption.h"
+#include "caption.h"
 
 #include "pattern.h"
 

@@ -1,5 +1,5 @@
 /* Hours: reading them, and whether a moment lies within. */
-#include "tawny/hours.h"
+#include "hours.h"
 
 #include <stddef.h>
 #include <string.h>

@@ -1,5 +1,5 @@
 /* Intervals of the clock. */
-#include "tawny/interval.h"
+#include "interval.h"
 
 bool tw_interval_due(tw_interval *interval, int64_t wall_us, int64_t every_us)
 {

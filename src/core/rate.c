@@ -1,5 +1,5 @@
 /* Whether frames come as fast as they should. */
-#include "tawny/rate.h"
+#include "rate.h"
 
 enum {
     WINDOW_US = 5000000,

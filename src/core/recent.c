@@ -1,5 +1,5 @@
 /* Where it moved in the last minute. */
-#include "tawny/recent.h"
+#include "recent.h"
 
 #include <string.h>
 

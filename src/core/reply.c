@@ -1,5 +1,5 @@
 /* What a server's reply means. */
-#include "tawny/reply.h"
+#include "reply.h"
 
 #include <stdbool.h>
 

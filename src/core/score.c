@@ -1,5 +1,5 @@
 /* Scores: which events were found, which sightings are false. */
-#include "tawny/score.h"
+#include "score.h"
 
 #define MILLION UINT64_C(1000000)
 

@@ -1,5 +1,5 @@
 /* JPEG pictures in a stream of bytes. */
-#include "tawny/split.h"
+#include "split.h"
 
 enum { SOI = 0xD8, EOI = 0xD9, SOS = 0xDA, RST0 = 0xD0, RST7 = 0xD7, TEM = 0x01 };
 

@@ -1,5 +1,5 @@
 /* Where the sun is. A few figures a minute: nothing here is in the path of frames. */
-#include "tawny/hours.h"
+#include "hours.h"
 
 #define PI 3.14159265358979323846
 #define DAY_US INT64_C(86400000000)

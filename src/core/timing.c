@@ -1,5 +1,5 @@
 /* A wall clock that may be wrong. */
-#include "tawny/timing.h"
+#include "timing.h"
 
 #include <string.h>
 

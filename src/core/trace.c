@@ -1,5 +1,5 @@
 /* Activity over time. */
-#include "tawny/trace.h"
+#include "trace.h"
 
 #include <string.h>
 

@@ -1,5 +1,5 @@
 /* What other limits would have made of activity that is past. */
-#include "tawny/tryout.h"
+#include "tryout.h"
 
 #include <string.h>
 

@@ -1,5 +1,5 @@
 /* Choosing settings. */
-#include "tawny/tune.h"
+#include "tune.h"
 
 #include "root.h"
 

@@ -4,7 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "deliver.h"
+#include "destination.h"
 
 enum {
     CAMERAS_MAX = 64,

@@ -5,8 +5,8 @@
 #include <string.h>
 
 #include "../media/jpeg.h"
-#include "deliver.h"
-#include "tawny/caption.h"
+#include "destination.h"
+#include "../core/caption.h"
 
 enum { LINES_MAX = 50, TILES_MAX = 12 };
 

@@ -1,5 +1,5 @@
 /* Making what serves the destinations, and what others ask of it. */
-#include "deliver.h"
+#include "destination.h"
 
 #include <stdio.h>
 #include <stdlib.h>

@@ -8,7 +8,7 @@
 #include <unistd.h>
 
 #include "../base/sync.h"
-#include "deliver.h"
+#include "destination.h"
 
 #define PART ".part"
 

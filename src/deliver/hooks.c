@@ -1,5 +1,5 @@
 /* Events that wait for programs, and the threads that run these. */
-#include "hooks.h"
+#include "hooks_state.h"
 
 #include <pthread.h>
 #include <stdatomic.h>

@@ -1,62 +1,52 @@
-/* What the parts of the hooks share. */
-#ifndef TW_DELIVER_HOOKS_H
-#define TW_DELIVER_HOOKS_H
+/* Programs of the user's that are started on events. They never hold a
+ * camera up: events wait in a bounded queue, and a few threads start the programs. */
+#ifndef TW_HOOKS_H
+#define TW_HOOKS_H
 
-#include "tawny/hooks.h"
+#include "tawny/error.h"
+#include "tawny/settings.h"
+#include "tawny/station.h"
 
-enum { TW_RUN_ARGS_MAX = 32, TW_RUN_LINE_MAX = 160, TW_FIELD_MAX = 1100 };
+enum {
+    TW_HOOKS_AT_ONCE = 4,   /* programs that run beside each other */
+    TW_HOOKS_WAITING = 100, /* events that wait for one; more are told and dropped */
+    TW_HOOKS_END_S = 5      /* that programs have left once the station stops */
+};
 
-/* What is told of an event: names without "TAWNY_", and their values. */
-typedef enum tw_field {
-    TW_FIELD_EVENT,
-    TW_FIELD_STATION,
-    TW_FIELD_CAMERA,
-    TW_FIELD_SIGHTING,
-    TW_FIELD_KIND,
-    TW_FIELD_FILE,
-    TW_FIELD_TIME,
-    TW_FIELD_TEXT,
-    TW_FIELDS
-} tw_field;
+typedef struct tw_hooks tw_hooks;
 
-typedef struct tw_fields {
-    char value[TW_FIELDS][TW_FIELD_MAX]; /* "": it has none */
-} tw_fields;
+/** Told of what became of a program: "hook ring: exit code 3: no such bell". From a
+ * thread of the hooks'. */
+typedef void (*tw_hook_told_fn)(void *ctx, tw_status st, const char *line);
 
-/** @return the name of a field: "event"...; static. */
-const char *tw_field_name(tw_field field);
+/**
+ * Make the hooks of the settings, and the threads that run them.
+ *
+ * The program is found by $PATH unless it has a "/" in it. It gets the station's
+ * environment with TAWNY_EVENT and so on, a JSON object with the same on standard input,
+ * and a session of its own, which is ended when its time is up. Of what it prints the
+ * last line is told.
+ *
+ * @param settings  Copied: they need not outlive this.
+ * @param store     Folder of the captures, for whole paths of files; NULL: there is none.
+ * @param out       Set on TW_OK, to NULL if there are no hooks; free it with
+ * tw_hooks_free.
+ * @return TW_OK; TW_ESYNTAX: err says which hook's run cannot be read; TW_ENOMEM.
+ */
+tw_status tw_hooks_new(const tw_settings *settings, const char *store, tw_clock clock,
+                       tw_hook_told_fn told, void *ctx, tw_hooks **out, tw_error *err);
 
-/** Words of a command line: separated by blanks, "..." keeps them; \" and \\ stand for
- * themselves within.
- * @param text  Changed: the words lie in it.
- * @param words Set to point to them, ended by NULL.
- * @return TW_OK; TW_ESYNTAX: an open quote, a lone \, none or too many words. */
-tw_status tw_run_split(char *text, char *words[TW_RUN_ARGS_MAX + 1]);
+/** Something happened: start what waits for it. Does not block. Any thread; NULL hooks
+ * are fine. */
+void tw_hooks_event(tw_hooks *hooks, const tw_event *event);
 
-/** Put fields in for {event} and so on. Other braces stay.
- * @return TW_OK; TW_ESIZE: out is too small. */
-tw_status tw_run_expand(const char *word, const tw_fields *fields, char *out,
-                        size_t capacity);
+/** Run what still waits and wait for what runs, for TW_HOOKS_END_S at most; what is left
+ * then is ended, or told and dropped. Then free. NULL is fine. */
+void tw_hooks_free(tw_hooks *hooks);
 
-/* How a program ended. */
-typedef struct tw_run_outcome {
-    int code;                   /* exit code, or 128 + the signal that ended it */
-    bool late;                  /* its time was up */
-    int64_t us;                 /* that it ran */
-    char last[TW_RUN_LINE_MAX]; /* line that it printed; "": none */
-} tw_run_outcome;
-
-/** Run a program to its end.
- * @param input     Given to it on standard input.
- * @param until_us  When it is ended at the latest, on CLOCK_MONOTONIC; 0: no such time.
- *                  Others may set it meanwhile.
- * @return TW_OK: it has run; TW_ENOENT, TW_EACCES...: it could not be started, err says
- *         why. */
-tw_status tw_run_program(char *const argv[], const tw_fields *fields, const char *input,
-                         int64_t timeout_us, const _Atomic int64_t *until_us,
-                         tw_run_outcome *out, tw_error *err);
-
-/** @return CLOCK_MONOTONIC, microseconds. */
-int64_t tw_run_now(void);
+/** Whether the programs of the hooks are there and may be run.
+ * @param told  Told one line for each that may not.
+ * @return TW_OK; TW_ENOENT. */
+tw_status tw_hooks_try(const tw_settings *settings, tw_problem_fn told, void *ctx);
 
 #endif

@@ -1,5 +1,5 @@
 /* What a message is made of. */
-#include "deliver.h"
+#include "destination.h"
 
 #include <stdio.h>
 #include <stdlib.h>

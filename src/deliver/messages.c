@@ -3,7 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "deliver.h"
+#include "destination.h"
 
 enum { FILES_MAX = 20, ALL_FILES_BYTES = 20000000 };
 

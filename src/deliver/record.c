@@ -3,7 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "deliver.h"
+#include "destination.h"
 
 static bool take_facts(void *ctx, const tw_sighting_record *r)
 {

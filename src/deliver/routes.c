@@ -3,7 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "deliver.h"
+#include "destination.h"
 
 enum { OTHERS_MAX = 32 };
 

@@ -12,7 +12,7 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "hooks.h"
+#include "hooks_state.h"
 
 enum {
     LOOK_MS = 100,      /* between looks whether it has ended */

@@ -9,7 +9,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "deliver.h"
+#include "destination.h"
 
 static tw_status check_file(int fd, const char *path, tw_error *err)
 {

@@ -4,7 +4,7 @@
 #include <string.h>
 #include <time.h>
 
-#include "deliver.h"
+#include "destination.h"
 
 enum {
     TRIES_GONE = 3,           /* a file may have got another name meanwhile */

@@ -4,7 +4,7 @@
 #define TW_MEDIA_CAPTION_H
 
 #include "picture.h"
-#include "tawny/caption.h"
+#include "../core/caption.h"
 #include "tawny/error.h"
 #include "tawny/settings.h"
 

@@ -14,7 +14,7 @@
 #include <turbojpeg.h>
 
 #include "room.h"
-#include "tawny/brightness.h"
+#include "../core/brightness.h"
 
 typedef struct failure {
     struct jpeg_error_mgr base; /* first, as libjpeg hands it back */

@@ -9,7 +9,7 @@
 #include <stdint.h>
 
 #include "tawny/error.h"
-#include "tawny/reply.h"
+#include "../core/reply.h"
 #include "tawny/settings.h"
 
 enum { TW_TRANSFER_ABI = 2, TW_REPLY_MAX = 200 };

@@ -8,9 +8,9 @@
 #include <time.h>
 
 #include "../base/thread.h"
-#include "tawny/deliver.h"
-#include "tawny/hooks.h"
-#include "tawny/page.h"
+#include "../deliver/deliver.h"
+#include "../deliver/hooks.h"
+#include "../page/page.h"
 
 enum { RETRY_S = 10 }; /* until destinations that could not begin are tried again */
 

@@ -8,7 +8,7 @@
 #include <unistd.h>
 
 #include "../base/sync.h"
-#include "page.h"
+#include "page_state.h"
 
 static const char HEAD[] = "# Accounts of a tawny station: name, what it may, hash. "
                            "Written by tawny account.\n";

@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "../json/json.h"
-#include "page.h"
+#include "page_state.h"
 
 void tw_answer_json(void *json, unsigned status, tw_web_answer *out)
 {

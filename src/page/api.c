@@ -5,7 +5,7 @@
 #include <string.h>
 
 #include "assets.h"
-#include "page.h"
+#include "page_state.h"
 
 #define US INT64_C(1000000)
 

@@ -4,7 +4,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "page.h"
+#include "page_state.h"
 
 enum { CHANGES_MAX = 500 };
 

@@ -7,7 +7,7 @@
 #include <time.h>
 
 #include "../json/json.h"
-#include "page.h"
+#include "page_state.h"
 
 #define ASK_AGAIN_US INT64_C(3000000)
 #define BOUNDARY "tawny-picture"

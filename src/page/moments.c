@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "../media/mask.h"
-#include "page.h"
+#include "page_state.h"
 
 #define SECOND_US INT64_C(1000000)
 

@@ -2,8 +2,8 @@
 #include <string.h>
 
 #include "../json/json.h"
-#include "page.h"
-#include "tawny/deliver.h"
+#include "page_state.h"
+#include "../deliver/deliver.h"
 
 #define DAY_US INT64_C(86400000000)
 

@@ -1,5 +1,5 @@
 /* The page: from its settings to its end. */
-#include "page.h"
+#include "page_state.h"
 
 #include <errno.h>
 #include <ifaddrs.h>

@@ -3,7 +3,7 @@
 #include <time.h>
 
 #include "../base/thread.h"
-#include "page.h"
+#include "page_state.h"
 
 void tw_removals_init(removals *r)
 {

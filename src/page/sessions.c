@@ -2,7 +2,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "page.h"
+#include "page_state.h"
 
 #define IDLE_US (INT64_C(12) * 3600 * 1000000) /* then a session is over */
 #define FORGET_US (INT64_C(3600) * 1000000)    /* so long failures count */

@@ -2,7 +2,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "page.h"
+#include "page_state.h"
 
 bool tw_page_is_tls(const tw_page *p)
 {

@@ -2,9 +2,9 @@
 #include <string.h>
 
 #include "../json/json.h"
-#include "page.h"
-#include "tawny/deliver.h"
-#include "tawny/plan.h"
+#include "page_state.h"
+#include "../deliver/deliver.h"
+#include "../station/plan.h"
 
 static json_t *describe_camera(const tw_page *p, const tw_camera_status *c)
 {

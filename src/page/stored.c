@@ -8,9 +8,10 @@
 #include <unistd.h>
 
 #include "../json/json.h"
+#include "../station/catalogue_write.h"
 #include "../media/jpeg.h"
-#include "page.h"
-#include "tawny/deliver.h"
+#include "page_state.h"
+#include "../deliver/deliver.h"
 
 enum { MOST = 5000, THUMB_WIDTH = 240, THUMB_QUALITY = 70 };
 

@@ -2,7 +2,7 @@
 #include <string.h>
 
 #include "state.h"
-#include "tawny/hours.h"
+#include "../core/hours.h"
 
 /* The line that a check should point at: the deciding one of two settings. */
 static const char *origin_of(const tw_settings *s, const char *camera, const char *key)

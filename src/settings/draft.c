@@ -1,5 +1,5 @@
 /* Settings files as they would be. */
-#include "tawny/draft.h"
+#include "draft.h"
 
 #include <errno.h>
 #include <fcntl.h>

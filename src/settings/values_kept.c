@@ -3,8 +3,8 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "tawny/caption.h"
-#include "tawny/hours.h"
+#include "../core/caption.h"
+#include "../core/hours.h"
 #include "values.h"
 
 /* ---- stills ---------------------------------------------------------------------- */

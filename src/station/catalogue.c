@@ -5,6 +5,7 @@
  * gone, so that what the catalogue names is there; 3. the id of a sighting is never used
  * again. */
 #include "catalogue.h"
+#include "catalogue_write.h"
 
 #include <stdio.h>
 #include <stdlib.h>

@@ -4,7 +4,7 @@
 
 #include <sqlite3.h>
 
-#include "tawny/catalogue.h"
+#include "catalogue_write.h"
 
 struct tw_catalogue {
     sqlite3 *db;

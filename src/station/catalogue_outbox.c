@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "catalogue.h"
-#include "tawny/outbox.h"
+#include "outbox.h"
 
 /* ---- statements ------------------------------------------------------------------- */
 

@@ -1,5 +1,6 @@
 /* Reading the catalogue. */
 #include "catalogue.h"
+#include "catalogue_write.h"
 
 #include <stdio.h>
 #include <string.h>

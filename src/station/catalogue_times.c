@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "catalogue.h"
+#include "catalogue_write.h"
 
 /* ---- the trace ------------------------------------------------------------------- */
 

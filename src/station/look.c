@@ -8,7 +8,7 @@
 #include "../media/jpeg.h"
 #include "../media/caption.h"
 #include "pipeline.h"
-#include "tawny/best.h"
+#include "../core/best.h"
 
 enum { FRAMES_MAX = 1000000, QUALITY = 95 };
 

@@ -10,7 +10,7 @@
 #include "../media/raw.h"
 #include "../media/room.h"
 #include "feed.h"
-#include "tawny/brightness.h"
+#include "../core/brightness.h"
 
 enum {
     BAD_TOLD_MAX = 5,   /* damaged frames that are told one by one */

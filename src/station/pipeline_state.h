@@ -4,9 +4,9 @@
 
 #include "../media/decoder.h"
 #include "pipeline.h"
-#include "tawny/best.h"
-#include "tawny/hours.h"
-#include "tawny/interval.h"
+#include "../core/best.h"
+#include "../core/hours.h"
+#include "../core/interval.h"
 
 /* The still that waits for the end of its sighting. */
 typedef struct best_still {

@@ -1,5 +1,5 @@
 /* What a station's settings cost. */
-#include "tawny/plan.h"
+#include "plan.h"
 
 #include <stdio.h>
 #include <stdlib.h>

@@ -6,7 +6,7 @@
 #include <string.h>
 
 #include "../media/raw.h"
-#include "tawny/interval.h"
+#include "../core/interval.h"
 
 enum {
     PLANS_MAX = 8, /* files of one strand that are begun or waiting to begin */

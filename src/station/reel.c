@@ -1,5 +1,5 @@
 /* One video from many captures. */
-#include "tawny/reel.h"
+#include "reel.h"
 
 #include <errno.h>
 #include <stdio.h>

@@ -7,8 +7,8 @@
 #include "feed.h"
 #include "pipeline.h"
 #include "queue.h"
-#include "tawny/backoff.h"
-#include "tawny/rate.h"
+#include "../core/backoff.h"
+#include "../core/rate.h"
 
 /* A camera that is watched. */
 typedef struct watched {

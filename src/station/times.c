@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "../media/exif.h"
+#include "catalogue_write.h"
 #include "upkeep.h"
 
 enum { STILL_MAX = 64 << 20, ROUND_MAX = 100000, CHUNK = 1 << 16 };

@@ -11,8 +11,8 @@
 #include "store.h"
 #include "tawny/catalogue.h"
 #include "tawny/station.h"
-#include "tawny/timing.h"
-#include "tawny/trace.h"
+#include "../core/timing.h"
+#include "../core/trace.h"
 
 /* When something was captured, as far as is known. */
 typedef struct tw_stamp {

@@ -6,7 +6,7 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "../../src/deliver/hooks.h"
+#include "../../src/deliver/hooks_state.h"
 #include "../support/support.h"
 
 /* What has been told; by several threads. */

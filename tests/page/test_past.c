@@ -3,7 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../../src/page/page.h"
+#include "../../src/page/page_state.h"
 #include "../support/site.h"
 
 #define OWN "X-Tawny-Change: local\r\n"

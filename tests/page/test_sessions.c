@@ -2,7 +2,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "../../src/page/page.h"
+#include "../../src/page/page_state.h"
 #include "../support/support.h"
 
 #define S INT64_C(1000000)

@@ -2,7 +2,7 @@
 #include <string.h>
 
 #include "../support/support.h"
-#include "tawny/plan.h"
+#include "../../src/station/plan.h"
 
 #define S INT64_C(1000000)
 #define WALL (INT64_C(1804968000) * S) /* a full hour */

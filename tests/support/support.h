@@ -10,6 +10,29 @@
 #include <cmocka.h>
 
 #include "tawny/tawny.h"
+#include "../../src/core/backoff.h"
+#include "../../src/core/best.h"
+#include "../../src/core/brightness.h"
+#include "../../src/core/caption.h"
+#include "../../src/core/hours.h"
+#include "../../src/core/interval.h"
+#include "../../src/core/rate.h"
+#include "../../src/core/recent.h"
+#include "../../src/core/reply.h"
+#include "../../src/core/score.h"
+#include "../../src/core/split.h"
+#include "../../src/core/timing.h"
+#include "../../src/core/trace.h"
+#include "../../src/core/tryout.h"
+#include "../../src/core/tune.h"
+#include "../../src/deliver/deliver.h"
+#include "../../src/deliver/hooks.h"
+#include "../../src/page/page.h"
+#include "../../src/settings/draft.h"
+#include "../../src/station/catalogue_write.h"
+#include "../../src/station/outbox.h"
+#include "../../src/station/plan.h"
+#include "../../src/station/reel.h"
 
 /* ---- files ------------------------------------------------------------------------- */
 

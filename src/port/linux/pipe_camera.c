@@ -9,7 +9,7 @@
 
 #include "../../media/jpeg.h"
 #include "linux.h"
-#include "tawny/split.h"
+#include "../../core/split.h"
 
 enum {
     WAIT_MS = 400,

@@ -1,4 +1,4 @@
-/* tawny/rate.h - whether a camera's frames come as fast as they should, and if not, who
+/* Whether a camera's frames come as fast as they should, and if not, who
  * holds them up. Pure: no I/O or clock; times are arguments. */
 #ifndef TW_RATE_H
 #define TW_RATE_H
@@ -7,10 +7,6 @@
 #include <stdint.h>
 
 #include "tawny/status.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 /* What has been counted since any zero; all only grow. */
 typedef struct tw_rate_counts {
@@ -45,11 +41,7 @@ typedef struct tw_rate {
  * @param now_us        Monotonic.
  * @param wanted_milli  Thousandths of a frame a second; 0: not known, nothing is said.
  */
-TW_API tw_rate_news tw_rate_look(tw_rate *rate, int64_t now_us,
-                                 const tw_rate_counts *counts, uint32_t wanted_milli);
-
-#ifdef __cplusplus
-}
-#endif
+tw_rate_news tw_rate_look(tw_rate *rate, int64_t now_us, const tw_rate_counts *counts,
+                          uint32_t wanted_milli);
 
 #endif

@@ -1,4 +1,4 @@
-/* tawny/tune.h - choosing settings from what they would have made of footage. Pure: no
+/* Choosing settings from what they would have made of footage. Pure: no
  * I/O, clock or heap. */
 #ifndef TW_TUNE_H
 #define TW_TUNE_H
@@ -7,12 +7,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include "tawny/api.h"
-#include "tawny/score.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
+#include "score.h"
 
 /* Settings that were tried, and what they came to. */
 typedef struct tw_trial {
@@ -29,7 +24,7 @@ typedef struct tw_choice {
 } tw_choice;
 
 /** What is wrong with a trial: each missed event counts for `worth` false sightings. */
-TW_API uint64_t tw_tune_cost(const tw_trial *trial, uint32_t worth);
+uint64_t tw_tune_cost(const tw_trial *trial, uint32_t worth);
 
 /**
  * Choose among trials: the least cost; then the lowest variant, so that nothing is
@@ -41,11 +36,7 @@ TW_API uint64_t tw_tune_cost(const tw_trial *trial, uint32_t worth);
  * @param worth    False sightings that one missed event is worth.
  * @param now_ppm  The limit that is set, which is among those tried with variant 0.
  */
-TW_API tw_choice tw_tune_choose(const tw_trial *trials, size_t count, uint32_t worth,
-                                uint32_t now_ppm);
-
-#ifdef __cplusplus
-}
-#endif
+tw_choice tw_tune_choose(const tw_trial *trials, size_t count, uint32_t worth,
+                         uint32_t now_ppm);
 
 #endif

@@ -1,4 +1,4 @@
-/* tawny/outbox.h - the durable queue in front of the destinations: a part of the
+/* The durable queue in front of the destinations: a part of the
  * catalogue.
  *
  * What goes where is a table of routes; a capture, or the end of a sighting, is put into
@@ -9,10 +9,6 @@
 #define TW_OUTBOX_H
 
 #include "tawny/catalogue.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 enum {
     TW_OUTBOX_BATCH = 2000,  /* items of one message at most */
@@ -56,21 +52,21 @@ typedef struct tw_outbox_item {
  * @param kept  Names of destinations whose routes stay as they were, ended by NULL; may
  * be NULL.
  * @return TW_OK; TW_EIO... */
-TW_API tw_status tw_outbox_route(tw_catalogue *catalogue, const tw_route *routes,
-                                 size_t count, const char *const *kept, tw_error *err);
+tw_status tw_outbox_route(tw_catalogue *catalogue, const tw_route *routes, size_t count,
+                          const char *const *kept, tw_error *err);
 
 /** Put a capture into the queue, by its file's name, whatever the routes say; again if
  * it was there. Until it is sent it is dropped only if the card would be full otherwise.
  * @return TW_OK; TW_ENOENT: there is no such capture; TW_EIO... */
-TW_API tw_status tw_outbox_add(tw_catalogue *catalogue, const char *file,
-                               const char *destination, const char *what, tw_error *err);
+tw_status tw_outbox_add(tw_catalogue *catalogue, const char *file,
+                        const char *destination, const char *what, tw_error *err);
 
 /** Visit items in the order in which they came, until visit says false.
  * @param destination  NULL: of all. */
-TW_API tw_status tw_outbox_items(tw_catalogue *catalogue, const char *destination,
-                                 tw_item_state state,
-                                 bool (*visit)(void *ctx, const tw_outbox_item *item),
-                                 void *ctx, tw_error *err);
+tw_status tw_outbox_items(tw_catalogue *catalogue, const char *destination,
+                          tw_item_state state,
+                          bool (*visit)(void *ctx, const tw_outbox_item *item), void *ctx,
+                          tw_error *err);
 
 /* How a destination's queue stands. */
 typedef struct tw_outbox_fill {
@@ -95,20 +91,20 @@ typedef struct tw_outbox_fill {
 /** Visit the destinations to which nothing is sent any more, until they are tried again,
  * as far as anything goes to them or waits for them. Texts are borrowed for the call.
  * @return TW_OK; TW_EIO... */
-TW_API tw_status tw_outbox_stopped(tw_catalogue *catalogue,
-                                   void (*visit)(void *ctx, const char *destination,
-                                                 int64_t since_us, const char *why),
-                                   void *ctx, tw_error *err);
+tw_status tw_outbox_stopped(tw_catalogue *catalogue,
+                            void (*visit)(void *ctx, const char *destination,
+                                          int64_t since_us, const char *why),
+                            void *ctx, tw_error *err);
 
 /** @param newest_first  The order. @param since_us  For sent. */
-TW_API tw_status tw_outbox_look(tw_catalogue *catalogue, const char *destination,
-                                bool newest_first, int64_t since_us, tw_outbox_fill *out,
-                                tw_error *err);
+tw_status tw_outbox_look(tw_catalogue *catalogue, const char *destination,
+                         bool newest_first, int64_t since_us, tw_outbox_fill *out,
+                         tw_error *err);
 
 /** The same of what is next alone, however much waits: waiting and sightings are 1 if
  * anything does, and what is counted or of the oldest is 0. */
-TW_API tw_status tw_outbox_peek(tw_catalogue *catalogue, const char *destination,
-                                bool newest_first, tw_outbox_fill *out, tw_error *err);
+tw_status tw_outbox_peek(tw_catalogue *catalogue, const char *destination,
+                         bool newest_first, tw_outbox_fill *out, tw_error *err);
 
 /* What goes in one message. */
 typedef struct tw_outbox_batch {
@@ -131,57 +127,53 @@ typedef enum tw_outbox_take_what {
     TW_TAKE_SIGHTING,
     TW_TAKE_ALL
 } tw_outbox_take_what;
-TW_API tw_status tw_outbox_take(tw_catalogue *catalogue, const char *destination,
-                                bool newest_first, tw_outbox_take_what what,
-                                tw_outbox_batch *out, tw_error *err);
-TW_API void tw_outbox_batch_free(tw_outbox_batch *batch);
+tw_status tw_outbox_take(tw_catalogue *catalogue, const char *destination,
+                         bool newest_first, tw_outbox_take_what what,
+                         tw_outbox_batch *out, tw_error *err);
+void tw_outbox_batch_free(tw_outbox_batch *batch);
 
 /** Visit the items of a batch, in the order of time. */
-TW_API tw_status tw_outbox_batch_items(
-    tw_catalogue *catalogue, const tw_outbox_batch *batch,
-    bool (*visit)(void *ctx, const tw_outbox_item *item), void *ctx, tw_error *err);
+tw_status tw_outbox_batch_items(tw_catalogue *catalogue, const tw_outbox_batch *batch,
+                                bool (*visit)(void *ctx, const tw_outbox_item *item),
+                                void *ctx, tw_error *err);
 
 /** It has been sent. @param when_us  > 0. */
-TW_API tw_status tw_outbox_sent(tw_catalogue *catalogue, const tw_outbox_batch *batch,
-                                int64_t when_us, tw_error *err);
+tw_status tw_outbox_sent(tw_catalogue *catalogue, const tw_outbox_batch *batch,
+                         int64_t when_us, tw_error *err);
 
 /** It did not work and is tried again, or never will work. */
-TW_API tw_status tw_outbox_failed(tw_catalogue *catalogue, const tw_outbox_batch *batch,
-                                  bool for_good, const char *why, tw_error *err);
+tw_status tw_outbox_failed(tw_catalogue *catalogue, const tw_outbox_batch *batch,
+                           bool for_good, const char *why, tw_error *err);
 
 /** Nothing more goes there until its settings are others, or somebody asks for it.
  * @param of  Stands for the settings: at most TW_MESSAGE_KEY - 1 bytes. */
-TW_API tw_status tw_outbox_stop(tw_catalogue *catalogue, const char *destination,
-                                int64_t since_us, const char *of, const char *why,
-                                tw_error *err);
+tw_status tw_outbox_stop(tw_catalogue *catalogue, const char *destination,
+                         int64_t since_us, const char *of, const char *why,
+                         tw_error *err);
 
 /** Try again what was given up, and a destination that was stopped.
  * @param destination  NULL: all. @param changed  Items; may be NULL. */
-TW_API tw_status tw_outbox_retry(tw_catalogue *catalogue, const char *destination,
-                                 uint32_t *changed, tw_error *err);
+tw_status tw_outbox_retry(tw_catalogue *catalogue, const char *destination,
+                          uint32_t *changed, tw_error *err);
 
 /** Take items out of the queue that are not sent: one, or, with id 0, all of a
  * destination (NULL: of all). The captures stay in the store.
  * @return TW_OK; TW_ENOENT: there is no such item; TW_EIO... */
-TW_API tw_status tw_outbox_drop(tw_catalogue *catalogue, const char *destination,
-                                int64_t id, uint32_t *changed, tw_error *err);
+tw_status tw_outbox_drop(tw_catalogue *catalogue, const char *destination, int64_t id,
+                         uint32_t *changed, tw_error *err);
 
 /** Give up the oldest of more than so many that wait.
  * @param given_up  How many; may be NULL. */
-TW_API tw_status tw_outbox_bound(tw_catalogue *catalogue, const char *destination,
-                                 uint32_t most, uint32_t *given_up, tw_error *err);
+tw_status tw_outbox_bound(tw_catalogue *catalogue, const char *destination, uint32_t most,
+                          uint32_t *given_up, tw_error *err);
 
 /** Visit the names of all destinations that the queue knows, in order. */
-TW_API tw_status tw_outbox_destinations(tw_catalogue *catalogue,
-                                        void (*visit)(void *ctx, const char *name),
-                                        void *ctx, tw_error *err);
+tw_status tw_outbox_destinations(tw_catalogue *catalogue,
+                                 void (*visit)(void *ctx, const char *name), void *ctx,
+                                 tw_error *err);
 
 /** From now on a power cut, but no kill, may undo the last changes of this connection:
  * for destinations where sending again replaces what is there. Quicker. */
-TW_API tw_status tw_outbox_relax(tw_catalogue *catalogue, tw_error *err);
-
-#ifdef __cplusplus
-}
-#endif
+tw_status tw_outbox_relax(tw_catalogue *catalogue, tw_error *err);
 
 #endif

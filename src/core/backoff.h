@@ -1,4 +1,4 @@
-/* tawny/backoff.h - how long to wait before trying again: longer each time, and never all
+/* How long to wait before trying again: longer each time, and never all
  * at once. Pure: no I/O or clock. */
 #ifndef TW_BACKOFF_H
 #define TW_BACKOFF_H
@@ -6,10 +6,6 @@
 #include <stdint.h>
 
 #include "tawny/status.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 /* State. Set least_us and most_us, and seed to anything; the rest to zero. */
 typedef struct tw_backoff {
@@ -20,13 +16,9 @@ typedef struct tw_backoff {
 
 /** @return how long to wait now: least_us at first, doubled each time up to most_us, and
  * up to a quarter more or less by chance, so that many do not come back together. */
-TW_API int64_t tw_backoff_next(tw_backoff *backoff);
+int64_t tw_backoff_next(tw_backoff *backoff);
 
 /** It works. */
-TW_API void tw_backoff_reset(tw_backoff *backoff);
-
-#ifdef __cplusplus
-}
-#endif
+void tw_backoff_reset(tw_backoff *backoff);
 
 #endif

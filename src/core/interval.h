@@ -1,4 +1,4 @@
-/* tawny/interval.h - what is done every so often by the clock. Pure: no I/O or clock. */
+/* What is done every so often by the clock. Pure: no I/O or clock. */
 #ifndef TW_INTERVAL_H
 #define TW_INTERVAL_H
 
@@ -6,10 +6,6 @@
 #include <stdint.h>
 
 #include "tawny/status.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 /* Zero it to begin. */
 typedef struct tw_interval {
@@ -26,10 +22,6 @@ typedef struct tw_interval {
  * @param wall_us   Microseconds since 1970.
  * @param every_us  Length of an interval; 0 or less: never.
  */
-TW_API bool tw_interval_due(tw_interval *interval, int64_t wall_us, int64_t every_us);
-
-#ifdef __cplusplus
-}
-#endif
+bool tw_interval_due(tw_interval *interval, int64_t wall_us, int64_t every_us);
 
 #endif

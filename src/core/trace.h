@@ -1,4 +1,4 @@
-/* tawny/trace.h - activity over time, one second at a time. Pure: no I/O, clock or heap.
+/* Activity over time, one second at a time. Pure: no I/O, clock or heap.
  *
  * A minute takes 360 bytes, a day of one camera less than 1 MB in a catalogue. */
 #ifndef TW_TRACE_H
@@ -9,10 +9,6 @@
 #include <stdint.h>
 
 #include "tawny/status.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 enum {
     TW_TRACE_SECONDS = 60, /* in a minute that is written */
@@ -43,18 +39,14 @@ typedef struct tw_trace {
  * @param done     Set to a minute that is complete, if there is one.
  * @return whether done was set.
  */
-TW_API bool tw_trace_add(tw_trace *trace, int64_t wall_us, uint32_t activity_ppm,
-                         tw_trace_minute *done);
+bool tw_trace_add(tw_trace *trace, int64_t wall_us, uint32_t activity_ppm,
+                  tw_trace_minute *done);
 
 /** No more readings will come. @return whether done was set to what there is. */
-TW_API bool tw_trace_end(tw_trace *trace, tw_trace_minute *done);
+bool tw_trace_end(tw_trace *trace, tw_trace_minute *done);
 
 /** Read one second of a minute. @return false: no frame came in it. */
-TW_API bool tw_trace_read(const uint8_t *bytes, size_t second, uint32_t *max_ppm,
-                          uint32_t *mean_ppm);
-
-#ifdef __cplusplus
-}
-#endif
+bool tw_trace_read(const uint8_t *bytes, size_t second, uint32_t *max_ppm,
+                   uint32_t *mean_ppm);
 
 #endif

@@ -1,13 +1,9 @@
-/* tawny/tryout.h - what other limits would have made of activity that is past. Pure: no
+/* What other limits would have made of activity that is past. Pure: no
  * I/O, clock or heap. */
 #ifndef TW_TRYOUT_H
 #define TW_TRYOUT_H
 
 #include "tawny/sighting.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 /* State, and what it has come to; leave own alone. */
 typedef struct tw_tryout {
@@ -28,18 +24,14 @@ typedef struct tw_tryout {
  *                 how many of its frames it did. Else frames.
  * @return TW_OK; TW_EINVAL as tw_sighting_init.
  */
-TW_API tw_status tw_tryout_begin(tw_tryout *tryout, const tw_sighting_config *config,
-                                 bool seconds);
+tw_status tw_tryout_begin(tw_tryout *tryout, const tw_sighting_config *config,
+                          bool seconds);
 
 /** Take in what comes next; t_us, activity_ppm and area_ppm are used.
  * @return Bits as tw_sighting_step. */
-TW_API unsigned tw_tryout_step(tw_tryout *tryout, const tw_reading *reading);
+unsigned tw_tryout_step(tw_tryout *tryout, const tw_reading *reading);
 
 /** No more comes: what runs is over. @return likewise. */
-TW_API unsigned tw_tryout_end(tw_tryout *tryout);
-
-#ifdef __cplusplus
-}
-#endif
+unsigned tw_tryout_end(tw_tryout *tryout);
 
 #endif

@@ -1,4 +1,4 @@
-/* tawny/best.h - which frame of a sighting shows the most of its subject.
+/* Which frame of a sighting shows the most of its subject.
  * Pure: no I/O, clock or heap. */
 #ifndef TW_BEST_H
 #define TW_BEST_H
@@ -8,10 +8,6 @@
 
 #include "tawny/detector.h"
 #include "tawny/frame.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 /* The best frame so far. Begin a sighting with {0}. */
 typedef struct tw_best {
@@ -28,7 +24,7 @@ typedef struct tw_best {
  * @param blob  Its box is looked at, as far as it lies in the picture.
  * @return Q8 luma levels; 0 for a part of fewer than 3 x 3 pixels.
  */
-TW_API uint32_t tw_sharpness(const tw_luma *luma, const tw_blob *blob);
+uint32_t tw_sharpness(const tw_luma *luma, const tw_blob *blob);
 
 /**
  * Whether this frame is better than the best so far, which it then is: its largest
@@ -39,11 +35,7 @@ TW_API uint32_t tw_sharpness(const tw_luma *luma, const tw_blob *blob);
  *                 same size, twice as much sharper. Where keeping a frame is dear, ask
  * more.
  */
-TW_API bool tw_best_take(tw_best *best, const tw_reading *reading, const tw_luma *luma,
-                         uint32_t dear_pct);
-
-#ifdef __cplusplus
-}
-#endif
+bool tw_best_take(tw_best *best, const tw_reading *reading, const tw_luma *luma,
+                  uint32_t dear_pct);
 
 #endif

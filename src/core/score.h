@@ -1,4 +1,4 @@
-/* tawny/score.h - sightings held against what really happened. Pure: no I/O, clock or
+/* Sightings held against what really happened. Pure: no I/O, clock or
  * heap. */
 #ifndef TW_SCORE_H
 #define TW_SCORE_H
@@ -7,12 +7,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include "tawny/api.h"
 #include "tawny/status.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 /* How far a sighting may miss and still be the right one. */
 enum {
@@ -61,23 +56,19 @@ typedef struct tw_score {
  *                          there are none.
  * @return TW_OK; TW_EINVAL: NULL pointer, or a span that ends before it starts.
  */
-TW_API tw_status tw_score_add(tw_score *score, int64_t length_us, tw_truth_event *events,
-                              size_t event_count, tw_score_sighting *sightings,
-                              size_t sighting_count);
+tw_status tw_score_add(tw_score *score, int64_t length_us, tw_truth_event *events,
+                       size_t event_count, tw_score_sighting *sightings,
+                       size_t sighting_count);
 
 /** @return Share of the events that were found, ppm; 1000000 where there are none. */
-TW_API uint32_t tw_score_recall_ppm(const tw_score *score);
+uint32_t tw_score_recall_ppm(const tw_score *score);
 /** @return Share of the sightings that were right, ppm; 1000000 where there are none. */
-TW_API uint32_t tw_score_precision_ppm(const tw_score *score);
+uint32_t tw_score_precision_ppm(const tw_score *score);
 /** @return Harmonic mean of the two, ppm. */
-TW_API uint32_t tw_score_f1_ppm(const tw_score *score);
+uint32_t tw_score_f1_ppm(const tw_score *score);
 /** @return False sightings in a thousand hours of footage. */
-TW_API uint64_t tw_score_false_per_1000h(const tw_score *score);
+uint64_t tw_score_false_per_1000h(const tw_score *score);
 /** @return Share of the events' time that lies inside sightings, ppm. */
-TW_API uint32_t tw_score_cover_ppm(const tw_score *score);
-
-#ifdef __cplusplus
-}
-#endif
+uint32_t tw_score_cover_ppm(const tw_score *score);
 
 #endif

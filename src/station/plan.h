@@ -1,14 +1,10 @@
-/* tawny/plan.h - what a station's settings cost in room and uplink, from what its
+/* What a station's settings cost in room and uplink, from what its
  * catalogue knows. */
 #ifndef TW_PLAN_H
 #define TW_PLAN_H
 
 #include "tawny/catalogue.h"
 #include "tawny/settings.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 /* The hour by the clock in which most was made for sending; hours since 1970, UTC. */
 typedef struct tw_plan_peak {
@@ -17,7 +13,7 @@ typedef struct tw_plan_peak {
 } tw_plan_peak;
 
 /** Count what was made at a moment, microseconds since 1970. In order of time. */
-TW_API void tw_plan_peak_add(tw_plan_peak *peak, int64_t wall_us, uint64_t bytes);
+void tw_plan_peak_add(tw_plan_peak *peak, int64_t wall_us, uint64_t bytes);
 
 /* What one camera has made. */
 typedef struct tw_plan_camera {
@@ -41,9 +37,9 @@ typedef struct tw_plan {
 /** Read what all cameras have made. Less than a minute tells little, and is taken for
  * one: span_us is a minute at least.
  * @param out  Set on TW_OK; tw_plan_free. @return TW_OK; TW_ENOMEM; TW_EIO... */
-TW_API tw_status tw_plan_read(tw_catalogue *catalogue, tw_settings *settings,
-                              tw_plan *out, tw_error *err);
-TW_API void tw_plan_free(tw_plan *plan);
+tw_status tw_plan_read(tw_catalogue *catalogue, tw_settings *settings, tw_plan *out,
+                       tw_error *err);
+void tw_plan_free(tw_plan *plan);
 
 typedef struct tw_plan_rates {
     double sighting_hour, recorded_hour; /* bytes an hour of it; 0: there was none */
@@ -53,16 +49,12 @@ typedef struct tw_plan_rates {
         uplink_peak; /* ... and in the busiest hour; less than an hour is taken for it */
 } tw_plan_rates;
 
-TW_API tw_plan_rates tw_plan_rates_of(const tw_plan_camera *camera);
+tw_plan_rates tw_plan_rates_of(const tw_plan_camera *camera);
 
 /** @return bits a second of the busiest hour, of span_us; no less than the mean. */
-TW_API double tw_plan_peak_bits(const tw_plan_peak *peak, int64_t span_us, double mean);
+double tw_plan_peak_bits(const tw_plan_peak *peak, int64_t span_us, double mean);
 
 /** @return for how many days a card takes captures at this rate before the oldest go. */
-TW_API double tw_plan_days(uint64_t free_bytes, int64_t keep_free, double day_bytes);
-
-#ifdef __cplusplus
-}
-#endif
+double tw_plan_days(uint64_t free_bytes, int64_t keep_free, double day_bytes);
 
 #endif

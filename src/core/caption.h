@@ -1,4 +1,4 @@
-/* tawny/caption.h - what a caption says. Pure: no I/O, clock or heap. */
+/* What a caption says. Pure: no I/O, clock or heap. */
 #ifndef TW_CAPTION_H
 #define TW_CAPTION_H
 
@@ -7,10 +7,6 @@
 
 #include "tawny/naming.h"
 #include "tawny/status.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 enum { TW_CAPTION_MAX = 512 }; /* bytes of a caption's text, the final 0 included */
 
@@ -32,11 +28,7 @@ typedef struct tw_caption_fields {
  * @return TW_OK; TW_EINVAL: NULL pointer; TW_ESYNTAX: unknown conversion or field;
  *         TW_ESIZE: longer than capacity.
  */
-TW_API tw_status tw_caption_expand(const char *pattern, const tw_caption_fields *fields,
-                                   char *out, size_t capacity, const char **problem);
-
-#ifdef __cplusplus
-}
-#endif
+tw_status tw_caption_expand(const char *pattern, const tw_caption_fields *fields,
+                            char *out, size_t capacity, const char **problem);
 
 #endif

@@ -1,4 +1,4 @@
-/* tawny/draft.h - changing settings files: what would change, whether it would be right,
+/* Changing settings files: what would change, whether it would be right,
  * and writing it.
  *
  * A draft is the files of a station as they would be. Nothing reaches a file before
@@ -8,10 +8,6 @@
 #define TW_DRAFT_H
 
 #include "tawny/settings.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 typedef struct tw_draft tw_draft;
 
@@ -30,58 +26,53 @@ typedef struct tw_draft_change {
  * @return TW_OK; TW_ENOENT...: the file cannot be read; TW_ESIZE: too many files, or one
  *         over 1 MB; TW_ENOMEM.
  */
-TW_API tw_status tw_draft_open(const char *path, tw_draft **out, tw_error *err);
+tw_status tw_draft_open(const char *path, tw_draft **out, tw_error *err);
 
 /** NULL is fine. */
-TW_API void tw_draft_free(tw_draft *draft);
+void tw_draft_free(tw_draft *draft);
 
 /** Change something: in the file that sets it, else in the one that has its section, else
  * in the first.
  * @return TW_OK; TW_EINVAL, TW_ENOENT, TW_ESIZE: as tw_settings_edit; TW_ENOMEM. */
-TW_API tw_status tw_draft_change_one(tw_draft *draft, const tw_draft_change *change,
-                                     tw_error *err);
+tw_status tw_draft_change_one(tw_draft *draft, const tw_draft_change *change,
+                              tw_error *err);
 
 /** Another text in place of the first file. It includes nothing: those that were included
  * are left alone, and not read any more.
  * @return TW_OK; TW_ESIZE: over 1 MB; TW_ESYNTAX: it includes others; TW_ENOMEM. */
-TW_API tw_status tw_draft_replace(tw_draft *draft, const char *text, size_t bytes,
-                                  tw_error *err);
+tw_status tw_draft_replace(tw_draft *draft, const char *text, size_t bytes,
+                           tw_error *err);
 
 /** Whether the changes bring no mistake that was not there. Files that were not read when
  * the draft was opened are not read: including another is a mistake.
  * @param told  Told each mistake that is new; may be NULL.
  * @param out   Set on TW_OK to the settings that it makes, the caller's; may be NULL.
  * @return TW_OK; TW_ESYNTAX, told; TW_ENOMEM. */
-TW_API tw_status tw_draft_check(tw_draft *draft, tw_problem_fn told, void *ctx,
-                                tw_settings **out);
+tw_status tw_draft_check(tw_draft *draft, tw_problem_fn told, void *ctx,
+                         tw_settings **out);
 
 /** Whether what a draft makes may be changed by somebody who is not at the machine, over
  * the page: no hooks, accounts, certificates, store, names or secrets; nothing that would
  * send a secret elsewhere; files of footage and masks below the station's footage alone.
  * @param made  What tw_draft_check made of this draft.
  * @return TW_OK; TW_EACCES: err says what is changed in the file itself. */
-TW_API tw_status tw_draft_allow(const tw_draft *draft, const tw_settings *made,
-                                tw_error *err);
+tw_status tw_draft_allow(const tw_draft *draft, const tw_settings *made, tw_error *err);
 
 /** Visit the lines that differ, file by file, from top to bottom.
  * @param visit  line: its number, in the file as it is where it was there, else as it
  *               would be. before NULL: it is new; after NULL: it goes. */
-TW_API tw_status tw_draft_lines(const tw_draft *draft,
-                                void (*visit)(void *ctx, const char *file, unsigned line,
-                                              const char *before, const char *after),
-                                void *ctx);
+tw_status tw_draft_lines(const tw_draft *draft,
+                         void (*visit)(void *ctx, const char *file, unsigned line,
+                                       const char *before, const char *after),
+                         void *ctx);
 
 /** Everything in one text that tw_draft_replace takes: what is included stands at its
  * end. @return it, the caller's to free(); NULL: out of memory. */
-TW_API char *tw_draft_whole(const tw_draft *draft, size_t *bytes);
+char *tw_draft_whole(const tw_draft *draft, size_t *bytes);
 
 /** Write the files that differ. Each is kept as FILE.old, and replaced as a whole.
  * @return TW_OK; TW_EACCES, TW_ENOSPC...: err says which could not be; those before it
  *         are written. */
-TW_API tw_status tw_draft_write(tw_draft *draft, tw_error *err);
-
-#ifdef __cplusplus
-}
-#endif
+tw_status tw_draft_write(tw_draft *draft, tw_error *err);
 
 #endif

@@ -1,4 +1,4 @@
-/* tawny/brightness.h - the brightness of a JPEG picture at an eighth or a quarter of its
+/* The brightness of a JPEG picture at an eighth or a quarter of its
  * size, read straight from the compressed bytes. Pure: no I/O, clock or heap.
  *
  * The mean of each block of 8 x 8 pixels is its first coefficient, so nothing has to be
@@ -12,13 +12,8 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include "tawny/api.h"
 #include "tawny/frame.h"
 #include "tawny/status.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 typedef struct tw_brightness tw_brightness;
 
@@ -30,7 +25,7 @@ typedef struct tw_brightness_picture {
 } tw_brightness_picture;
 
 /** @return bytes of memory that a reader needs, about 70,000. */
-TW_API size_t tw_brightness_bytes(void);
+size_t tw_brightness_bytes(void);
 
 /**
  * Make a reader in the caller's memory, which it does not outlive. It keeps the tables of
@@ -40,15 +35,15 @@ TW_API size_t tw_brightness_bytes(void);
  * @param out     Set on TW_OK. Points into memory; nothing is to be released.
  * @return TW_OK; TW_EINVAL: NULL pointer or misaligned; TW_ESIZE: memory too small.
  */
-TW_API tw_status tw_brightness_init(void *memory, size_t bytes, tw_brightness **out);
+tw_status tw_brightness_init(void *memory, size_t bytes, tw_brightness **out);
 
 /**
  * Look for the size of a JPEG picture, any kind of it.
  *
  * @return TW_OK; TW_EINVAL: NULL pointer; TW_EDAMAGED: not a JPEG, or cut off before it.
  */
-TW_API tw_status tw_brightness_size(const uint8_t *jpeg, size_t bytes, uint16_t *width,
-                                    uint16_t *height);
+tw_status tw_brightness_size(const uint8_t *jpeg, size_t bytes, uint16_t *width,
+                             uint16_t *height);
 
 /**
  * Read a picture.
@@ -64,12 +59,8 @@ TW_API tw_status tw_brightness_size(const uint8_t *jpeg, size_t bytes, uint16_t 
  *         or cut off after picture->rows rows.
  * Source: ITU-T T.81, annexes B, F and K.
  */
-TW_API tw_status tw_brightness_read(tw_brightness *reader, const uint8_t *jpeg,
-                                    size_t bytes, uint16_t factor, uint8_t *out,
-                                    size_t capacity, tw_brightness_picture *picture);
-
-#ifdef __cplusplus
-}
-#endif
+tw_status tw_brightness_read(tw_brightness *reader, const uint8_t *jpeg, size_t bytes,
+                             uint16_t factor, uint8_t *out, size_t capacity,
+                             tw_brightness_picture *picture);
 
 #endif

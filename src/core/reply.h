@@ -1,4 +1,4 @@
-/* tawny/reply.h - what a server's reply means: whether to try again later, never with
+/* What a server's reply means: whether to try again later, never with
  * this, or not before somebody has changed something, and what that is. Pure: no I/O,
  * clock or heap. */
 #ifndef TW_REPLY_H
@@ -8,10 +8,6 @@
 #include <stdint.h>
 
 #include "tawny/status.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 /* What became of something that was to be sent. */
 typedef enum tw_verdict {
@@ -72,25 +68,20 @@ typedef struct tw_reply {
 
 /** Read a line of a server: "552 5.2.2 mailbox full", "HTTP/1.1 507 ...".
  * @param line  Ended by 0; anything may stand in it. */
-TW_API tw_reply tw_reply_read(const char *line);
+tw_reply tw_reply_read(const char *line);
 
 /** What a reply of a server means that did not take what it was given. */
-TW_API tw_fault tw_reply_fault(tw_protocol protocol, const tw_reply *reply);
+tw_fault tw_reply_fault(tw_protocol protocol, const tw_reply *reply);
 
 /** Whether it can work later, for a fault other than TW_FAULT_NONE. */
-TW_API tw_verdict tw_fault_verdict(tw_fault fault);
+tw_verdict tw_fault_verdict(tw_fault fault);
 
 /** @return what is wrong and what to do, in one sentence; static. */
-TW_API const char *tw_fault_text(tw_fault fault);
+const char *tw_fault_text(tw_fault fault);
 
 /**
  * A server's line as it may be shown: what is no printable ASCII becomes a blank.
  * @param out  Caller's, capacity bytes, >= 1; cut where it is too long. @return out. */
-TW_API const char *tw_reply_shown(const char *line, size_t bytes, char *out,
-                                  size_t capacity);
-
-#ifdef __cplusplus
-}
-#endif
+const char *tw_reply_shown(const char *line, size_t bytes, char *out, size_t capacity);
 
 #endif

@@ -1,13 +1,9 @@
-/* tawny/recent.h - where it moved in the last minute, to try other zones on. Pure: no
+/* Where it moved in the last minute, to try other zones on. Pure: no
  * I/O, clock or heap. */
 #ifndef TW_RECENT_H
 #define TW_RECENT_H
 
 #include "tawny/detector.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 enum {
     TW_RECENT_FRAMES = 600,    /* that are kept: a minute at ten a second */
@@ -19,17 +15,17 @@ enum {
 typedef struct tw_recent tw_recent;
 
 /** @return how much memory it takes for a grid, bytes: up to 600 kB. */
-TW_API size_t tw_recent_bytes(const tw_grid *grid);
+size_t tw_recent_bytes(const tw_grid *grid);
 
 /** @param memory  At least tw_recent_bytes, aligned as malloc does. @return it. */
-TW_API tw_recent *tw_recent_init(void *memory, const tw_grid *grid);
+tw_recent *tw_recent_init(void *memory, const tw_grid *grid);
 
 /** The grid that it was made for. */
-TW_API tw_grid tw_recent_grid(const tw_recent *recent);
+tw_grid tw_recent_grid(const tw_recent *recent);
 
 /** Keep a reading's cells; the oldest go.
  * @return TW_OK; TW_ESIZE: it is of another grid. */
-TW_API tw_status tw_recent_add(tw_recent *recent, const tw_reading *reading);
+tw_status tw_recent_add(tw_recent *recent, const tw_reading *reading);
 
 /**
  * Go through what is kept of the minute before the newest frame, the oldest first, as if
@@ -40,12 +36,7 @@ TW_API tw_status tw_recent_add(tw_recent *recent, const tw_reading *reading);
  * @param visit  Given t_us, activity_ppm and area_ppm; the rest is 0. May be NULL.
  * @return how many frames there were.
  */
-TW_API size_t tw_recent_walk(const tw_recent *recent, const uint8_t *mask,
-                             void (*visit)(void *ctx, const tw_reading *reading),
-                             void *ctx);
-
-#ifdef __cplusplus
-}
-#endif
+size_t tw_recent_walk(const tw_recent *recent, const uint8_t *mask,
+                      void (*visit)(void *ctx, const tw_reading *reading), void *ctx);
 
 #endif

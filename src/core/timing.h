@@ -1,4 +1,4 @@
-/* tawny/timing.h - what to make of a wall clock that may not be set yet, or that is set
+/* What to make of a wall clock that may not be set yet, or that is set
  * while the station runs. Pure: no I/O or clock; times are arguments.
  *
  * Two clocks: monotonic time never jumps and knows no date; wall time has a date and may
@@ -10,10 +10,6 @@
 #include <stdint.h>
 
 #include "tawny/status.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 /* State. Leave own alone. */
 typedef struct tw_timing {
@@ -35,27 +31,22 @@ enum {
 
 /** @param newest_order_us  Of what earlier runs stored; 0: nothing.
  * @param trusted  Whether the wall clock is set. */
-TW_API void tw_timing_begin(tw_timing *timing, int64_t now_us, int64_t wall_us,
-                            bool trusted, int64_t newest_order_us);
+void tw_timing_begin(tw_timing *timing, int64_t now_us, int64_t wall_us, bool trusted,
+                     int64_t newest_order_us);
 
 /** Look at both clocks, every now and then. @return bits. */
-TW_API unsigned tw_timing_look(tw_timing *timing, int64_t now_us, int64_t wall_us,
-                               bool trusted);
+unsigned tw_timing_look(tw_timing *timing, int64_t now_us, int64_t wall_us, bool trusted);
 
 /** The place in the order of things of what happened at a wall time: it grows as
  * monotonic time does, whatever the wall clock does, and goes on after earlier runs. */
-TW_API int64_t tw_timing_order(const tw_timing *timing, int64_t at_wall_us);
+int64_t tw_timing_order(const tw_timing *timing, int64_t at_wall_us);
 
 /** A wall time, put right if it was taken before the clock was set and that is known.
  * @param trusted  Whether it can be right as it is. Set to whether the answer can. */
-TW_API int64_t tw_timing_right(const tw_timing *timing, int64_t wall_us, bool *trusted);
+int64_t tw_timing_right(const tw_timing *timing, int64_t wall_us, bool *trusted);
 
 /** @return by how much times of before the clock was set are later in truth; 0: it never
  * was unset, or has not been set. */
-TW_API int64_t tw_timing_later(const tw_timing *timing);
-
-#ifdef __cplusplus
-}
-#endif
+int64_t tw_timing_later(const tw_timing *timing);
 
 #endif

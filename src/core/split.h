@@ -1,4 +1,4 @@
-/* tawny/split.h - JPEG pictures that come one behind the other in a stream of bytes.
+/* JPEG pictures that come one behind the other in a stream of bytes.
  * Pure: no I/O, clock or heap. */
 #ifndef TW_SPLIT_H
 #define TW_SPLIT_H
@@ -8,10 +8,6 @@
 #include <stdint.h>
 
 #include "tawny/status.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 /* How far a picture has been looked through. Zero it to begin with a picture. */
 typedef struct tw_split {
@@ -30,14 +26,10 @@ typedef struct tw_split {
  * with tw_split_find and zero split; TW_EINVAL: NULL pointer. Source: ITU-T T.81, annex
  * B.
  */
-TW_API tw_status tw_split_jpeg(tw_split *split, const uint8_t *data, size_t bytes,
-                               size_t *length);
+tw_status tw_split_jpeg(tw_split *split, const uint8_t *data, size_t bytes,
+                        size_t *length);
 
 /** @return where the first picture may begin at or after from; bytes: nowhere yet. */
-TW_API size_t tw_split_find(const uint8_t *data, size_t bytes, size_t from);
-
-#ifdef __cplusplus
-}
-#endif
+size_t tw_split_find(const uint8_t *data, size_t bytes, size_t from);
 
 #endif

@@ -1,4 +1,4 @@
-/* tawny/reel.h - one video from many captures: a time-lapse from stills, or clips joined.
+/* One video from many captures: a time-lapse from stills, or clips joined.
  */
 #ifndef TW_REEL_H
 #define TW_REEL_H
@@ -7,10 +7,6 @@
 
 #include "tawny/error.h"
 #include "tawny/status.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 /* One capture. Texts are borrowed. */
 typedef struct tw_reel_part {
@@ -45,12 +41,8 @@ typedef int (*tw_reel_progress_fn)(void *ctx, uint32_t done, uint32_t of);
  * @return TW_OK; TW_ESTOPPED: the file is complete as far as it goes; TW_EINVAL: a value
  *         out of range, no parts; TW_EDAMAGED: no part could be read; else err.
  */
-TW_API tw_status tw_reel_write(const tw_reel_spec *spec, const tw_reel_part *parts,
-                               uint32_t count, const char *path, tw_reel_progress_fn told,
-                               void *ctx, uint32_t *skipped, tw_error *err);
-
-#ifdef __cplusplus
-}
-#endif
+tw_status tw_reel_write(const tw_reel_spec *spec, const tw_reel_part *parts,
+                        uint32_t count, const char *path, tw_reel_progress_fn told,
+                        void *ctx, uint32_t *skipped, tw_error *err);
 
 #endif

@@ -1,4 +1,4 @@
-/* tawny/hours.h - when a camera is armed: ranges of the day, by weekday, by the clock or
+/* When a camera is armed: ranges of the day, by weekday, by the clock or
  * by the sun. Pure: no I/O or clock. */
 #ifndef TW_HOURS_H
 #define TW_HOURS_H
@@ -8,10 +8,6 @@
 
 #include "tawny/naming.h"
 #include "tawny/status.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
 
 enum { TW_HOURS_MAX = 16 };
 
@@ -54,10 +50,10 @@ typedef struct tw_hours_place {
  * @param problem  May be NULL; on TW_ESYNTAX set to the offending place in text.
  * @return TW_OK; TW_EINVAL: NULL pointer; TW_ESYNTAX; TW_ESIZE: more than TW_HOURS_MAX.
  */
-TW_API tw_status tw_hours_parse(const char *text, tw_hours *out, const char **problem);
+tw_status tw_hours_parse(const char *text, tw_hours *out, const char **problem);
 
 /** Whether any range is measured by the sun. */
-TW_API bool tw_hours_need_place(const tw_hours *hours);
+bool tw_hours_need_place(const tw_hours *hours);
 
 /**
  * Whether a moment lies within the hours. Ranges follow what a clock on the wall shows,
@@ -70,8 +66,8 @@ TW_API bool tw_hours_need_place(const tw_hours *hours);
  * Position Calculations" (the low-accuracy formulae; within about two minutes between
  * 1950 and 2050 up to 65 degrees of latitude).
  */
-TW_API bool tw_hours_within(const tw_hours *hours, int64_t wall_us, int32_t offset_s,
-                            const tw_hours_place *place);
+bool tw_hours_within(const tw_hours *hours, int64_t wall_us, int32_t offset_s,
+                     const tw_hours_place *place);
 
 /**
  * When the sun passes a height on a day.
@@ -83,11 +79,7 @@ TW_API bool tw_hours_within(const tw_hours *hours, int64_t wall_us, int32_t offs
  * @param out         Set on TW_OK, microseconds since 1970 UTC.
  * @return TW_OK; TW_ENOENT: it stays above all day; TW_EEND: it stays below all day.
  */
-TW_API tw_status tw_sun_passes(const tw_hours_place *place, int64_t noon_us,
-                               int32_t height_mdeg, bool rising, int64_t *out);
-
-#ifdef __cplusplus
-}
-#endif
+tw_status tw_sun_passes(const tw_hours_place *place, int64_t noon_us, int32_t height_mdeg,
+                        bool rising, int64_t *out);
 
 #endif

@@ -1,0 +1,267 @@
+/* What the parts of the page share. */
+#ifndef TW_PAGE_PAGE_H
+#define TW_PAGE_PAGE_H
+
+#include <pthread.h>
+#include <stdatomic.h>
+
+#include "../media/web.h"
+#include "tawny/catalogue.h"
+#include "../settings/draft.h"
+#include "page.h"
+#include "../core/recent.h"
+
+enum {
+    SESSIONS_OF_ONE = 8, /* of an account; its oldest goes for a new one */
+    SESSIONS_MAX = SESSIONS_OF_ONE * TW_ACCOUNTS_MAX,
+    FAILURES_MAX = 256,
+    LOGINS_MAX = 4, /* that wait for their password to be checked, one after another */
+    CAMERAS_MAX = 64,
+    PATH_BYTES = 4096,
+    CELLS_MAX = TW_CELLS_MAX * TW_CELLS_MAX,
+    SECONDS_KEPT = 180, /* more than the catalogue is behind */
+    REMOVALS_MAX = 256,
+    UNDO_S = 10 /* that a removal can be undone for */
+};
+
+/* ---- accounts.c */
+
+typedef struct account {
+    char name[TW_ACCOUNT_NAME_MAX];
+    char hash[TW_HASH_BYTES];
+    tw_may may;
+} account;
+
+typedef struct accounts {
+    account all[TW_ACCOUNTS_MAX];
+    size_t count;
+    bool made; /* there is a file; where the last account is gone, nobody is let in */
+} accounts;
+
+/** @return TW_OK, also where there is no file; else err says what is wrong with it. */
+tw_status tw_accounts_read(const char *file, accounts *out, tw_error *err);
+const account *tw_accounts_find(const accounts *all, const char *name);
+
+/* ---- sessions.c */
+
+/* Somebody who is logged in. */
+typedef struct session {
+    char token[TW_TOKEN_BYTES];  /* in the cookie */
+    char change[TW_TOKEN_BYTES]; /* that changes must bring along */
+    char name[TW_ACCOUNT_NAME_MAX];
+    char hash[TW_HASH_BYTES]; /* of the password that held: it ends with that */
+    int64_t seen_us;          /* by the clock; 0: the place is free */
+} session;
+
+/* Logins that failed, by who tried, and by who tried for whom. */
+typedef struct failure {
+    char key[128];
+    unsigned count;
+    int64_t until_us; /* nothing is tried before */
+    int64_t last_us;
+} failure;
+
+typedef struct sessions {
+    pthread_mutex_t lock;
+    pthread_mutex_t checking; /* a password is: it takes 64 MB, so one at a time */
+    unsigned waiting;         /* for that, and the one that is checked; under lock */
+    session all[SESSIONS_MAX];
+    failure failed[FAILURES_MAX];
+} sessions;
+
+/** Begin one; the oldest goes if there are too many. @param out  A copy. */
+void tw_session_begin(sessions *s, const tw_web_module *web, const account *who,
+                      int64_t now_us, session *out);
+/** @return whether a token is one of a session that is not too old. */
+bool tw_session_find(sessions *s, const tw_web_module *web, const char *token,
+                     int64_t now_us, session *out);
+void tw_session_end(sessions *s, const tw_web_module *web, const char *token);
+
+/** Begin to check a password, when its turn has come. It counts as failed from now on.
+ * @param known  Who tries is let in already, and need not wait for those who guess.
+ * @return 0, and tw_login_end follows; else how long somebody must wait before the next
+ *         try, microseconds. */
+int64_t tw_login_begin(sessions *s, const char *peer, const char *name, bool known,
+                       int64_t now_us);
+/** @param worked  It was right: what had failed before is forgotten. */
+void tw_login_end(sessions *s, const char *peer, const char *name, bool worked);
+
+/* ---- live.c */
+
+/* A camera's newest picture, and what was read in it; while somebody looks. */
+typedef struct view {
+    char name[64];
+    unsigned watching; /* how many */
+    int64_t until_us; /* somebody has just looked: it is taken until then, by the clock */
+    uint8_t *jpeg;    /* owned; NULL: none yet */
+    size_t bytes;
+    uint64_t number;           /* of the picture */
+    int64_t taken_us, next_us; /* by the clock; none is taken before next_us */
+    tw_watch_state state;
+    int64_t wall_us;
+    tw_reading reading; /* its cells are those below */
+    uint8_t cells[CELLS_MAX];
+} view;
+
+typedef struct live {
+    pthread_mutex_t lock;
+    pthread_cond_t came;
+    view *all[CAMERAS_MAX]; /* owned */
+    size_t count;
+    int64_t every_us;
+    tw_clock clock;
+    bool ending;
+} live;
+
+void tw_live_init(live *l, int64_t every_us, tw_clock clock);
+void tw_live_end(live *l); /* streams end */
+void tw_live_free(live *l);
+void tw_live_event(live *l, const tw_event *event);
+
+/** Pictures come so far apart from now on. */
+void tw_live_pace(live *l, int64_t every_us);
+
+/** Whether somebody waits for the next picture of a camera. */
+bool tw_live_wants(live *l, const char *camera);
+/* ---- moments.c */
+
+/* What moved lately before a camera. */
+typedef struct moment {
+    char name[64];
+    tw_trace_point second[SECONDS_KEPT]; /* a ring */
+    size_t first, count;
+    tw_recent *recent; /* owned; NULL: no frame yet */
+} moment;
+
+typedef struct moments {
+    pthread_mutex_t lock;
+    moment *all[CAMERAS_MAX]; /* owned */
+    size_t count;
+} moments;
+
+void tw_moments_init(moments *m);
+void tw_moments_free(moments *m);
+void tw_moments_event(moments *m, const tw_event *event);
+
+/** Something happened at the station. One thread at a time. */
+void tw_page_event(tw_page *page, const tw_event *event);
+/** Visit the seconds of a camera that begin at or after a time, in order. */
+void tw_moments_seconds(moments *m, const char *camera, int64_t from_us,
+                        bool (*visit)(void *ctx, const tw_trace_point *point), void *ctx);
+/** As tw_recent_walk, with the zones and the mask of settings. @return 0: nothing is
+ * known. */
+size_t tw_moments_walk(moments *m, const tw_camera_settings *camera,
+                       void (*visit)(void *ctx, const tw_reading *reading), void *ctx);
+
+/* ---- removals.c */
+
+/* Sightings that will be removed, unless that is undone in time. */
+typedef struct removals {
+    pthread_mutex_t lock;
+    pthread_cond_t changed;
+    pthread_t thread;
+    bool started, ending;
+    struct {
+        int64_t id, due_us; /* by the clock */
+    } all[REMOVALS_MAX];
+    size_t count;
+} removals;
+
+void tw_removals_init(removals *r);
+/** Carries out what is left. */
+void tw_removals_end(tw_page *page);
+/** @return TW_OK; TW_ESIZE: too many at once; TW_ENOMEM: no thread. */
+tw_status tw_removals_add(tw_page *page, int64_t id);
+/** @return false: it is too late. */
+bool tw_removals_undo(tw_page *page, int64_t id);
+bool tw_removals_has(tw_page *page, int64_t id);
+
+/* ---- page.c: its beginning and end; shared.c: what all parts ask of it */
+
+struct tw_page {
+    tw_settings *settings; /* under station_lock */
+    char *store, *accounts_file, *station_name, *settings_file;
+    tw_page_host host; /* its texts are those above */
+    const tw_web_module *web;
+    tw_web *server;
+    char *certificate, *key; /* PEM; NULL: no TLS */
+    bool loopback;           /* it answers there alone */
+    sessions sessions;
+    live live;
+    moments moments;
+    removals removals;
+    atomic_bool trying;           /* a destination is being tried */
+    pthread_mutex_t writing;      /* settings are being changed */
+    pthread_mutex_t station_lock; /* as in src/deliver: never where an event is told */
+    tw_station *station;
+    pthread_mutex_t store_lock;
+    tw_catalogue *catalogue; /* under it; NULL: not open */
+};
+
+bool tw_page_is_tls(const tw_page *page);
+bool tw_page_has_camera(tw_page *page, const char *name);
+/** The settings as they are, the caller's. @return NULL: out of memory. */
+tw_settings *tw_page_settings(tw_page *page);
+/** The catalogue, under the lock of the store. @return NULL: there is none. */
+tw_catalogue *tw_page_catalogue(tw_page *page);
+int64_t tw_page_now(const tw_page *page);
+int64_t tw_page_wall(const tw_page *page);
+
+/* ---- api.c */
+
+#define TW_COOKIE "tawny" /* that holds a session's token */
+
+/** Whether somebody who has asked already may still look.
+ * @param token  Of his session; "": he had none, as there were no accounts. */
+bool tw_page_may_look(tw_page *page, const char *token);
+
+/** The handler of the server. */
+void tw_page_handle(void *page, const tw_web_request *request, tw_web_answer *out);
+
+/* What answers: r->path is its own, followed by rest. */
+typedef void tw_answer_fn(tw_page *p, const tw_web_request *r, const char *rest,
+                          tw_web_answer *out);
+
+/* show.c: the station */
+tw_answer_fn tw_show_status, tw_show_plan, tw_show_happenings, tw_do_order;
+/* live.c */
+tw_answer_fn tw_show_stream, tw_show_picture, tw_show_reading;
+/* stored.c: sightings and captures */
+tw_answer_fn tw_show_sightings, tw_show_sighting, tw_show_capture, tw_show_thumb,
+    tw_change_sighting;
+/* past.c: activity that is past, and what other settings would have made of it */
+tw_answer_fn tw_show_trace, tw_try_changes;
+/* configure.c: the settings */
+tw_answer_fn tw_show_settings, tw_show_zones, tw_show_file, tw_change_settings,
+    tw_change_file;
+/* outgoing.c: destinations */
+tw_answer_fn tw_show_outbox, tw_change_outbox, tw_try_destination;
+
+/* ---- configure.c */
+
+/** A draft of the settings with the changes of a request in it: [{head, name, key,
+ * value}].
+ * @param settings  Set on TW_OK to what it makes; the caller's.
+ * @return TW_OK; else out is an answer that says what is wrong. */
+tw_status tw_draft_of(tw_page *p, const void *changes, tw_draft **draft,
+                      tw_settings **settings, tw_web_answer *out);
+
+/* ---- answers.c */
+
+/** Milliseconds since 1970, as browsers count. @return microseconds, 0: it is no time. */
+int64_t tw_us_of(int64_t ms);
+/** The same of the query. */
+int64_t tw_time_of(tw_page *p, const tw_web_request *r, const char *name);
+/** The body as JSON (a json_t), the caller's. @return NULL: it is none. */
+void *tw_body_of(const tw_web_request *r);
+
+/** Answer with JSON (a json_t), which is let go. */
+void tw_answer_json(void *json, unsigned status, tw_web_answer *out);
+/** Answer with {"error": ...}. */
+void tw_answer_error(unsigned status, const char *text, tw_web_answer *out);
+/** Answer with {"done": true}, or say what a status means. @param missing  For TW_ENOENT.
+ */
+void tw_answer_status(tw_status st, const char *missing, const tw_error *err,
+                      tw_web_answer *out);
+
+#endif
