@@ -32,7 +32,6 @@ struct tw_pipeline {
     tw_stream looked_stream; /* what is looked at: the same, or another */
     tw_decoder *decoder;     /* of it; NULL: its frames are pixels */
     tw_decoder *keeper;      /* of what is kept, for stills; NULL: the same, or pixels */
-    bool apart;              /* what is kept is another stream than what is looked at */
     tw_detector *detector;
     void *memory;                     /* of the detector */
     uint8_t *mask_picture;            /* of mask = FILE; NULL: none */
@@ -52,6 +51,9 @@ struct tw_pipeline {
     bool arming_known;       /* and for how long, by these settings */
     int64_t arming_until_us; /* wall time; 0: not known */
     bool waits_for_key;    /* packets were left out: the next picture needs a key frame */
+    bool apart;            /* what is kept is another stream than what is looked at */
+    bool any;              /* frame has come, that could be kept */
+    bool held_raw;         /* pictures are held as they came */
     tw_recorder *recorder; /* NULL: nothing is stored */
     tw_reading reading;
     const tw_luma *luma; /* of the frame that is being decided on */
@@ -62,10 +64,8 @@ struct tw_pipeline {
     uint32_t burst_left;   /* frames in a row that are stills too */
     tw_interval timed;     /* of timed stills */
     tw_trace trace;
-    bool any;                 /* frame has come, that could be kept */
     tw_frame frame;           /* at hand, the camera's */
     tw_parcel *parcel;        /* of it; NULL: not made yet */
-    bool held_raw;            /* pictures are held as they came */
     int64_t wall_offset_us;   /* wall time less capture time, of the newest packet */
     int64_t last_us, step_us; /* of the frames that were read */
     int64_t offered_us, offered_step_us; /* of all */
