@@ -3,6 +3,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../../src/media/raw.h"
+#include "../../src/station/writer.h"
 #include "../support/support.h"
 
 /* ---- how often something is encoded ------------------------------------------------ */
@@ -158,12 +160,74 @@ static void test_footage_is_written_of_pixels(void **state)
     }
 }
 
+static tw_status append_to(void *file, const void *data, size_t bytes, tw_error *err)
+{
+    (void)err;
+    return fwrite(data, 1, bytes, file) == bytes ? TW_OK : TW_EIO;
+}
+
+/* Pixels that gather are held as JPEG meanwhile: one clip is made of both. */
+static void test_a_clip_of_pixels_and_of_what_was_encoded(void **state)
+{
+    (void)state;
+    enum { FRAMES = 30, EACH = 10 };
+    static uint8_t px[240 * 136];
+    const tw_codecs *codecs = tw_codecs_load(NULL);
+    assert_non_null(codecs);
+    for (int encodes = 0; encodes < 2; encodes++) {
+        char *folder = make_folder(), *path = join(folder, "both.mp4");
+        FILE *file = fopen(path, "wb");
+        tw_clip *clip = NULL;
+        tw_error err = {0};
+        tw_stream source = {.codec = TW_CODEC_RAW,
+                            .pixels = TW_PIXELS_GREY,
+                            .width = 240,
+                            .height = 136,
+                            .fps_num = 10,
+                            .fps_den = 1};
+        const tw_stream made_of = tw_clip_stream(&source, encodes);
+        const tw_clip_spec spec = {.stream = &made_of,
+                                   .encode = encodes,
+                                   .quality = 60,
+                                   .view = {.crop = {0, 0, 1000000, 1000000}},
+                                   .sink = {append_to, file}};
+        if (codecs->clip_open(&spec, &clip, &err) != TW_OK)
+            fail_msg("%s", err.text);
+        for (int i = 0; i < FRAMES; i++) {
+            const tw_picture picture = {.px = {px},
+                                        .stride = {240},
+                                        .width = 240,
+                                        .height = 136,
+                                        .pixels = TW_PIXELS_GREY};
+            const tw_packet packet = {
+                .t_us = i * 100000, .dts_us = i * 100000, .key = true};
+            tw_parcel *parcel = NULL;
+            memset(px, 5 * i, sizeof px);
+            if (i / EACH == 1)
+                assert_int_equal(tw_parcel_jpeg(&picture, 90, &parcel, NULL), TW_OK);
+            else
+                parcel = tw_parcel_picture(&picture);
+            if (tw_clip_frame(codecs, clip, encodes, &source, &packet, parcel, &err) !=
+                TW_OK)
+                fail_msg("%s", err.text);
+            tw_parcel_release(parcel);
+        }
+        assert_int_equal(codecs->clip_close(clip, &err), TW_OK);
+        (void)fclose(file);
+        assert_int_equal(frames_in(folder, "both.mp4", encodes ? "h264" : "mjpeg"),
+                         FRAMES);
+        free(path);
+        remove_folder(folder);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_clips_hold_the_same_frames),
         cmocka_unit_test(test_only_what_is_kept_is_encoded),
         cmocka_unit_test(test_footage_is_written_of_pixels),
+        cmocka_unit_test(test_a_clip_of_pixels_and_of_what_was_encoded),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
