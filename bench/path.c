@@ -26,8 +26,8 @@
 #include <jpeglib.h>
 #include <libavcodec/avcodec.h>
 
-#include "../src/media/codecs.h"
 #include "../src/core/brightness.h"
+#include "../src/media/codecs.h"
 #include "tawny/tawny.h"
 
 /* A station runs for weeks, so most of the frames come after the first ten seconds, in
@@ -289,42 +289,43 @@ static int bench_h264(const char *path)
 
 /* ---- raw pictures ---------------------------------------------------------------- */
 
-enum { RAW_PLANES = 20, RAW_W = 1920, RAW_H = 1080 };
+enum { PICTURES_MAX = 20 };
 
-/* Drawn before anything is measured, and shown again and again. */
-static uint8_t *raw_planes[RAW_PLANES];
-static int raw_number; /* of the next frame */
+/* Pictures that are drawn before anything is measured, and shown again and again. */
+typedef struct pictures {
+    tw_stream stream;
+    uint32_t stride; /* bytes of a row */
+    int count, next;
+    uint8_t *px[PICTURES_MAX];
+} pictures;
+
+static pictures *shown; /* by the camera below: makers have no context */
 
 static tw_status open_raw(void *ctx, tw_stream *stream, tw_error *err)
 {
     (void)ctx;
     (void)err;
-    raw_number = 0;
-    *stream = (tw_stream){.codec = TW_CODEC_RAW,
-                          .pixels = TW_PIXELS_GREY,
-                          .codec_name = "grey",
-                          .width = RAW_W,
-                          .height = RAW_H,
-                          .fps_num = CPU_FPS,
-                          .fps_den = 1};
+    shown->next = 0;
+    *stream = shown->stream;
     return TW_OK;
 }
 
 static tw_status next_raw(void *ctx, tw_frame *frame, tw_error *err)
 {
+    const tw_stream *s = &shown->stream;
     (void)ctx;
     (void)err;
-    if (raw_number == FRAMES)
+    if (shown->next == FRAMES)
         return TW_EEND;
-    const int at = raw_number % (2 * RAW_PLANES); /* there and back: nothing jumps */
-    const uint8_t *px = raw_planes[at < RAW_PLANES ? at : 2 * RAW_PLANES - 1 - at];
-    const int64_t t_us = (int64_t)raw_number++ * 1000000 / CPU_FPS;
+    const int at = shown->next % (2 * shown->count); /* there and back: nothing jumps */
+    const uint8_t *px = shown->px[at < shown->count ? at : 2 * shown->count - 1 - at];
+    const int64_t t_us = (int64_t)shown->next++ * 1000000 / CPU_FPS;
     *frame = (tw_frame){.packet = {.t_us = t_us},
                         .picture = {.px = {px},
-                                    .stride = {RAW_W},
-                                    .width = RAW_W,
-                                    .height = RAW_H,
-                                    .pixels = TW_PIXELS_GREY}};
+                                    .stride = {shown->stride},
+                                    .width = s->width,
+                                    .height = s->height,
+                                    .pixels = s->pixels}};
     return TW_OK;
 }
 
@@ -343,34 +344,59 @@ static tw_status make_raw(const tw_camera_request *request, tw_camera *out, tw_e
     return TW_OK;
 }
 
-static void draw_raw(void)
+/* What a raw picture has beside its brightness, in YUYV: hardly any colour. */
+static void add_colour(const uint8_t *grey, size_t count, uint8_t *yuyv)
+{
+    for (size_t k = 0; k < count; k++) {
+        yuyv[2 * k] = grey[k];
+        yuyv[2 * k + 1] = (uint8_t)(k & 1 ? 131 : 124);
+    }
+}
+
+/* @param fps  Of the scene: how much of it the pictures show. */
+static void draw_pictures(pictures *p, const char *source, uint32_t fps, int count,
+                          tw_pixels pixels)
 {
     tw_error err = {0};
-    tw_stream stream;
     tw_frame frame;
-    const tw_camera camera =
-        open_scene("sim:kerb,size=1920x1080,raw=yes", CPU_FPS, &stream);
-    for (int i = 0; i < RAW_PLANES; i++) {
-        raw_planes[i] = malloc((size_t)RAW_W * RAW_H);
-        if (!raw_planes[i] || camera.ops->next(camera.ctx, &frame, &err) != TW_OK)
+    const tw_camera camera = open_scene(source, fps, &p->stream);
+    const uint32_t pixel = pixels == TW_PIXELS_YUYV ? 2 : 1;
+    const size_t size = (size_t)p->stream.width * p->stream.height;
+    p->count = count;
+    p->stride = pixel * p->stream.width;
+    p->stream.pixels = pixels;
+    p->stream.fps_num = CPU_FPS;
+    for (int i = 0; i < count; i++) {
+        p->px[i] = malloc(size * pixel);
+        if (!p->px[i] || camera.ops->next(camera.ctx, &frame, &err) != TW_OK)
             die("raw", &err);
-        for (int y = 0; y < RAW_H; y++)
-            memcpy(raw_planes[i] + (size_t)y * RAW_W,
-                   frame.picture.px[0] + (size_t)y * frame.picture.stride[0], RAW_W);
+        if (pixel == 2)
+            add_colour(frame.picture.px[0], size, p->px[i]);
+        else
+            memcpy(p->px[i], frame.picture.px[0], size);
     }
     camera.ops->destroy(camera.ctx);
+    shown = p;
+}
+
+static void free_pictures(pictures *p)
+{
+    for (int i = 0; i < p->count; i++)
+        free(p->px[i]);
 }
 
 static volatile uint32_t luma_sum; /* so that it is not left out */
 
-/* CPU seconds of adding up all luma once. */
-static double one_pass(void)
+/* CPU seconds of adding up so many bytes as the pictures have pixels, once for each
+ * frame. */
+static double one_pass(const pictures *p)
 {
+    const size_t size = (size_t)p->stream.width * p->stream.height;
     const double before = cpu_seconds();
     for (int f = 0; f < FRAMES; f++) {
-        const uint8_t *px = raw_planes[f % RAW_PLANES];
+        const uint8_t *px = p->px[f % p->count];
         uint32_t sum = 0;
-        for (size_t i = 0; i < (size_t)RAW_W * RAW_H; i++)
+        for (size_t i = 0; i < size; i++)
             sum += px[i];
         luma_sum += sum;
     }
@@ -380,103 +406,25 @@ static double one_pass(void)
 static int bench_raw(void)
 {
     static const tw_camera_make_fn raw[] = {make_raw, NULL};
+    static pictures p;
     rounds whole;
-    draw_raw();
+    draw_pictures(&p, "sim:kerb,size=1920x1080,raw=yes", CPU_FPS, PICTURES_MAX,
+                  TW_PIXELS_GREY);
     for (int i = 0; i < ROUNDS; i++) {
-        whole.floor[i] = one_pass();
+        whole.floor[i] = one_pass(&p);
         whole.spent[i] = rehearse("", raw);
     }
     printf("1080p raw, against one pass over its luma (%.2f ms a frame):\n",
            least(whole.floor) * 1e3 / FRAMES);
-    for (int i = 0; i < RAW_PLANES; i++)
-        free(raw_planes[i]);
+    free_pictures(&p);
     return judge("  whole rehearsal, picture to reading", &whole, 0);
 }
 
 /* ---- a raw webcam, kept ----------------------------------------------------------- */
 
-enum { CAM_W = 1280, CAM_H = 720, CAM_PICTURES = 8 };
-
-static uint8_t *cam_pictures[CAM_PICTURES];
-static uint8_t *cam_luma;
-static int cam_number;
-
-static tw_status open_cam(void *ctx, tw_stream *stream, tw_error *err)
-{
-    (void)ctx;
-    (void)err;
-    cam_number = 0;
-    *stream = (tw_stream){.codec = TW_CODEC_RAW,
-                          .pixels = TW_PIXELS_YUYV,
-                          .codec_name = "yuyv",
-                          .width = CAM_W,
-                          .height = CAM_H,
-                          .fps_num = CPU_FPS,
-                          .fps_den = 1};
-    return TW_OK;
-}
-
-static tw_status next_cam(void *ctx, tw_frame *frame, tw_error *err)
-{
-    (void)ctx;
-    (void)err;
-    if (cam_number == FRAMES)
-        return TW_EEND;
-    const int64_t t_us = (int64_t)cam_number * 1000000 / CPU_FPS;
-    *frame = (tw_frame){.packet = {.t_us = t_us},
-                        .picture = {.px = {cam_pictures[cam_number++ % CAM_PICTURES]},
-                                    .stride = {2 * CAM_W},
-                                    .width = CAM_W,
-                                    .height = CAM_H,
-                                    .pixels = TW_PIXELS_YUYV}};
-    return TW_OK;
-}
-
-static tw_status make_cam(const tw_camera_request *request, tw_camera *out, tw_error *err)
-{
-    static const tw_camera_ops ops = {"cam",    TW_RECORDED, open_cam,
-                                      next_cam, close_raw,   close_raw};
-    (void)request;
-    (void)err;
-    *out = (tw_camera){&ops, NULL};
-    return TW_OK;
-}
-
-/* A place at which nothing happens, with the noise of a sensor. */
-static void draw_cam(void)
-{
-    tw_error err = {0};
-    tw_stream stream;
-    tw_frame frame;
-    const tw_camera camera = open_scene("sim:kerb,size=1280x720,raw=yes", 2, &stream);
-    cam_luma = malloc((size_t)CAM_W * CAM_H);
-    for (int i = 0; i < CAM_PICTURES; i++) {
-        uint8_t *px = cam_pictures[i] = malloc((size_t)2 * CAM_W * CAM_H);
-        if (!px || !cam_luma || camera.ops->next(camera.ctx, &frame, &err) != TW_OK)
-            die("webcam", &err);
-        for (size_t k = 0; k < (size_t)CAM_W * CAM_H; k++) {
-            px[2 * k] = cam_luma[k] = frame.picture.px[0][k];
-            px[2 * k + 1] = (uint8_t)(k & 1 ? 131 : 124);
-        }
-    }
-    camera.ops->destroy(camera.ctx);
-}
-
-static double luma_pass(void)
-{
-    const double before = cpu_seconds();
-    for (int f = 0; f < FRAMES; f++) {
-        uint32_t sum = 0;
-        for (size_t i = 0; i < (size_t)CAM_W * CAM_H; i++)
-            sum += cam_luma[i];
-        luma_sum += sum;
-    }
-    return cpu_seconds() - before;
-}
-
 static double watch_cam(const char *lines)
 {
-    static const tw_camera_make_fn makers[] = {make_cam, NULL};
+    static const tw_camera_make_fn makers[] = {make_raw, NULL};
     tw_error err = {0};
     char text[256];
     tw_camera_settings camera;
@@ -515,10 +463,11 @@ static int bench_webcam(void)
         {"  armed", "", 18},
         {"  armed, memory for JPEG only", "pre_event_memory = 16 MB\n", 0}};
     rounds r[sizeof parts / sizeof *parts];
+    static pictures p;
     int code = 0;
-    draw_cam();
+    draw_pictures(&p, "sim:kerb,size=1280x720,raw=yes", 2, 8, TW_PIXELS_YUYV);
     for (int i = 0; i < ROUNDS; i++) {
-        const double floor = luma_pass();
+        const double floor = one_pass(&p);
         for (size_t k = 0; k < sizeof parts / sizeof *parts; k++) {
             r[k].floor[i] = floor;
             r[k].spent[i] = watch_cam(parts[k].lines);
@@ -529,9 +478,7 @@ static int bench_webcam(void)
            least(r[0].floor) * 1e3 / FRAMES);
     for (size_t k = 0; k < sizeof parts / sizeof *parts; k++)
         code |= judge(parts[k].what, &r[k], parts[k].limit);
-    for (int i = 0; i < CAM_PICTURES; i++)
-        free(cam_pictures[i]);
-    free(cam_luma);
+    free_pictures(&p);
     return code;
 }
 
