@@ -4,8 +4,8 @@
 #include <stdlib.h>
 #include <time.h>
 
-#include "tawny/tawny.h"
 #include "../src/station/catalogue_write.h"
+#include "tawny/tawny.h"
 
 enum { SIGHTINGS = 100000, DAYS = 365, ROUNDS = 9, LIST_MS_MAX = 20 };
 

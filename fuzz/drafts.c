@@ -7,8 +7,8 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "fields.h"
 #include "../src/settings/draft.h"
+#include "fields.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
 

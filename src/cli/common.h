@@ -4,7 +4,6 @@
 
 #include <glib.h>
 
-#include "tawny/tawny.h"
 #include "../core/best.h"
 #include "../core/caption.h"
 #include "../core/hours.h"
@@ -21,6 +20,7 @@
 #include "../station/outbox.h"
 #include "../station/plan.h"
 #include "../station/reel.h"
+#include "tawny/tawny.h"
 
 enum { CLI_DONE = 0, CLI_FAILED = 1, CLI_USAGE = 2 };
 

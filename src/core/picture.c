@@ -147,15 +147,17 @@ tw_status tw_picture_pack(const tw_picture *p, uint8_t *dst, size_t dst_bytes,
         return TW_EINVAL;
     if (dst_bytes < tw_picture_bytes(p))
         return TW_ESIZE;
-    const size_t luma = (size_t)p->width * p->height;
-    uint8_t *u = dst + luma, *v = u + (size_t)half(p->width) * half(p->height);
-    const tw_picture made = {.px = {dst, is_grey(p) ? NULL : u, is_grey(p) ? NULL : v},
-                             .stride = {p->width, half(p->width), half(p->width)},
+    const bool grey = is_grey(p);
+    const uint32_t columns = half(p->width);
+    uint8_t *u = grey ? NULL : dst + (size_t)p->width * p->height;
+    uint8_t *v = grey ? NULL : u + (size_t)columns * half(p->height);
+    const tw_picture made = {.px = {dst, u, v},
+                             .stride = {p->width, columns, columns},
                              .width = p->width,
                              .height = p->height,
-                             .pixels = is_grey(p) ? TW_PIXELS_GREY : TW_PIXELS_I420};
+                             .pixels = grey ? TW_PIXELS_GREY : TW_PIXELS_I420};
     pack_luma(p, dst);
-    if (!is_grey(p))
+    if (!grey)
         pack_chroma(p, u, v);
     *out = made;
     return TW_OK;

@@ -4,9 +4,9 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../core/caption.h"
 #include "../media/jpeg.h"
 #include "destination.h"
-#include "../core/caption.h"
 
 enum { LINES_MAX = 50, TILES_MAX = 12 };
 

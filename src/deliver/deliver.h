@@ -4,9 +4,9 @@
 #ifndef TW_DELIVER_H
 #define TW_DELIVER_H
 
-#include "tawny/error.h"
-#include "../station/outbox.h"
 #include "../core/reply.h"
+#include "../station/outbox.h"
+#include "tawny/error.h"
 #include "tawny/settings.h"
 #include "tawny/station.h"
 

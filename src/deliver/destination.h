@@ -1,15 +1,15 @@
 /* What the parts of delivering share. */
-#ifndef TW_DELIVER_DELIVER_H
-#define TW_DELIVER_DELIVER_H
+#ifndef TW_DELIVER_DESTINATION_H
+#define TW_DELIVER_DESTINATION_H
 
 #include <pthread.h>
 
+#include "../core/backoff.h"
+#include "../core/hours.h"
 #include "../json/json.h"
 #include "../media/broker.h"
 #include "../media/transfer.h"
-#include "../core/backoff.h"
 #include "deliver.h"
-#include "../core/hours.h"
 
 enum { SECRET_BYTES = 1024, PATH_BYTES = 4096, NEWS_MAX = 64 };
 

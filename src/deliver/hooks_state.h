@@ -1,6 +1,6 @@
 /* What the parts of the hooks share. */
-#ifndef TW_DELIVER_HOOKS_H
-#define TW_DELIVER_HOOKS_H
+#ifndef TW_DELIVER_HOOKS_STATE_H
+#define TW_DELIVER_HOOKS_STATE_H
 
 #include "hooks.h"
 

@@ -118,7 +118,7 @@ static void put_pictures(json_t *o, const tw_camera_status *c)
     put_count(o, "dropped", c->dropped);
     put_count(o, "damaged", c->damaged);
     put_count(o, "kept_bytes", c->kept_bytes);
-    put(o, "kept_raw", json_boolean(c->kept_raw));
+    put_flag(o, "kept_raw", c->kept_raw);
     put_time(o, "frame", c->frame_us);
 }
 

@@ -10,9 +10,9 @@
 
 #include <jansson.h>
 
-#include "tawny/catalogue.h"
 #include "../station/outbox.h"
 #include "../station/plan.h"
+#include "tawny/catalogue.h"
 #include "tawny/station.h"
 
 /** As one line of text, the caller's to free(). @param json  Taken over; may be NULL.

@@ -3,8 +3,8 @@
 #ifndef TW_MEDIA_CAPTION_H
 #define TW_MEDIA_CAPTION_H
 
-#include "picture.h"
 #include "../core/caption.h"
+#include "picture.h"
 #include "tawny/error.h"
 #include "tawny/settings.h"
 

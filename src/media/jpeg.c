@@ -13,8 +13,8 @@
 #include <jerror.h>
 #include <turbojpeg.h>
 
-#include "room.h"
 #include "../core/brightness.h"
+#include "room.h"
 
 typedef struct failure {
     struct jpeg_error_mgr base; /* first, as libjpeg hands it back */

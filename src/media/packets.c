@@ -67,13 +67,11 @@ void tw_packets_free(tw_packets *q)
 /* @return false: out of memory. */
 static bool keep_frame(const tw_frame *frame, item *made)
 {
-    const bool raw = frame->picture.px[0] != NULL;
     made->frame = *frame;
-    made->parcel = raw ? tw_parcel_picture(&frame->picture)
-                       : tw_parcel_copy(frame->packet.data, frame->packet.size);
+    made->parcel = tw_parcel_frame(frame);
     if (!made->parcel)
         return false;
-    made->frame.packet.data = raw ? NULL : made->parcel->data;
+    made->frame.packet.data = frame->picture.px[0] ? NULL : made->parcel->data;
     made->frame.picture = made->parcel->planes;
     return true;
 }

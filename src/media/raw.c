@@ -12,6 +12,23 @@ tw_parcel *tw_parcel_picture(const tw_picture *picture)
     return p;
 }
 
+tw_parcel *tw_parcel_frame(const tw_frame *frame)
+{
+    return frame->picture.px[0] ? tw_parcel_picture(&frame->picture)
+                                : tw_parcel_copy(frame->packet.data, frame->packet.size);
+}
+
+void tw_frame_complete(tw_frame *frame)
+{
+    tw_packet *packet = &frame->packet;
+    if (!frame->picture.px[0])
+        return;
+    packet->data = NULL;
+    packet->size = tw_picture_bytes(&frame->picture);
+    packet->dts_us = packet->t_us;
+    packet->key = true;
+}
+
 tw_status tw_parcel_jpeg(const tw_picture *picture, int quality, tw_parcel **out,
                          tw_error *err)
 {

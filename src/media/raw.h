@@ -12,6 +12,13 @@ enum { TW_HELD_QUALITY = 90 }; /* of JPEG that is made of pixels, and no still *
  * of memory, or it is no picture. */
 tw_parcel *tw_parcel_picture(const tw_picture *picture);
 
+/** Copy a frame: its planes or its packet. @return the same. */
+tw_parcel *tw_parcel_frame(const tw_frame *frame);
+
+/** Of pixels a camera says when they were captured; what else a packet has follows from
+ * that: each is in order, needs no other, and has no bytes. Packets stay as they are. */
+void tw_frame_complete(tw_frame *frame);
+
 /** Encode a picture. @param out  Set on TW_OK, with one holder. */
 tw_status tw_parcel_jpeg(const tw_picture *picture, int quality, tw_parcel **out,
                          tw_error *err);

@@ -8,8 +8,8 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include "tawny/error.h"
 #include "../core/reply.h"
+#include "tawny/error.h"
 #include "tawny/settings.h"
 
 enum { TW_TRANSFER_ABI = 2, TW_REPLY_MAX = 200 };

@@ -1,9 +1,9 @@
 /* Destinations: what waits for them, and whether they can be reached. */
 #include <string.h>
 
+#include "../deliver/deliver.h"
 #include "../json/json.h"
 #include "page_state.h"
-#include "../deliver/deliver.h"
 
 #define DAY_US INT64_C(86400000000)
 

@@ -1,15 +1,15 @@
 /* What the parts of the page share. */
-#ifndef TW_PAGE_PAGE_H
-#define TW_PAGE_PAGE_H
+#ifndef TW_PAGE_PAGE_STATE_H
+#define TW_PAGE_PAGE_STATE_H
 
 #include <pthread.h>
 #include <stdatomic.h>
 
+#include "../core/recent.h"
 #include "../media/web.h"
-#include "tawny/catalogue.h"
 #include "../settings/draft.h"
 #include "page.h"
-#include "../core/recent.h"
+#include "tawny/catalogue.h"
 
 enum {
     SESSIONS_OF_ONE = 8, /* of an account; its oldest goes for a new one */

@@ -3,8 +3,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "page_state.h"
 #include "../core/tryout.h"
+#include "page_state.h"
 
 #define SECOND_US INT64_C(1000000)
 #define SPAN_MAX_US (31 * INT64_C(86400) * SECOND_US)

@@ -1,10 +1,10 @@
 /* The station as it is: states of cameras and card; and orders to it. */
 #include <string.h>
 
-#include "../json/json.h"
-#include "page_state.h"
 #include "../deliver/deliver.h"
+#include "../json/json.h"
 #include "../station/plan.h"
+#include "page_state.h"
 
 static json_t *describe_camera(const tw_page *p, const tw_camera_status *c)
 {

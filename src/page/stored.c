@@ -7,11 +7,11 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "../json/json.h"
-#include "../station/catalogue_write.h"
-#include "../media/jpeg.h"
-#include "page_state.h"
 #include "../deliver/deliver.h"
+#include "../json/json.h"
+#include "../media/jpeg.h"
+#include "../station/catalogue_write.h"
+#include "page_state.h"
 
 enum { MOST = 5000, THUMB_WIDTH = 240, THUMB_QUALITY = 70 };
 

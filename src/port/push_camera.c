@@ -78,17 +78,11 @@ void tw_push_free(tw_push *p)
     free(p);
 }
 
-/* Of pixels only the times matter. @return false: it holds neither. */
-static bool take_over(const tw_frame *frame, tw_frame *own)
+/* Whether it holds pixels, or a packet. */
+static bool is_whole(const tw_frame *frame)
 {
-    *own = *frame;
-    if (!own->picture.px[0])
-        return own->packet.data && own->packet.size > 0;
-    own->packet = (tw_packet){.t_us = frame->packet.t_us,
-                              .dts_us = frame->packet.t_us,
-                              .wall_us = frame->packet.wall_us,
-                              .key = true};
-    return tw_picture_check(&own->picture) == TW_OK;
+    return frame->picture.px[0] ? tw_picture_check(&frame->picture) == TW_OK
+                                : frame->packet.data && frame->packet.size > 0;
 }
 
 /* @return false: nobody watches. */
@@ -107,9 +101,9 @@ static bool is_watched(tw_push *p, bool wait, tw_frame *frame)
 
 tw_status tw_push_frame(tw_push *p, const tw_frame *frame, bool wait)
 {
-    tw_frame own;
-    if (!p || !frame || !take_over(frame, &own))
+    if (!p || !frame || !is_whole(frame))
         return TW_EINVAL;
+    tw_frame own = *frame;
     if (!is_watched(p, wait, &own))
         return TW_EAGAIN;
     const tw_status st = tw_packets_put(p->waiting, &own, wait, NULL);

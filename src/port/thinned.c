@@ -4,6 +4,7 @@
 #include <stdlib.h>
 
 #include "../core/thin.h"
+#include "../media/raw.h"
 
 enum { LEFT_OUT_MAX = 64 }; /* before whoever asks may look after other things */
 
@@ -38,8 +39,8 @@ static tw_status next_frame(void *ctx, tw_frame *frame, tw_error *err)
     thinned *t = ctx;
     for (int i = 0; i < LEFT_OUT_MAX; i++) {
         const tw_status st = t->camera.ops->next(t->camera.ctx, frame, err);
-        if (st == TW_OK && frame->picture.px[0])
-            frame->packet.key = true;
+        if (st == TW_OK)
+            tw_frame_complete(frame);
         if (st != TW_OK || tw_thin_keeps(&t->thin, &frame->packet))
             return st;
     }

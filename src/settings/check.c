@@ -1,8 +1,8 @@
 /* Whether the settings make sense together. */
 #include <string.h>
 
-#include "state.h"
 #include "../core/hours.h"
+#include "state.h"
 
 /* The line that a check should point at: the deciding one of two settings. */
 static const char *origin_of(const tw_settings *s, const char *camera, const char *key)

@@ -23,16 +23,13 @@ typedef struct footage_file {
 
 static tw_status add_frame(footage_file *f, const tw_frame *frame, tw_error *err)
 {
-    if (!frame->picture.px[0])
-        return tw_clip_copy(f->codecs, f->clip, &frame->packet, err);
-    tw_parcel *parcel = tw_parcel_picture(&frame->picture);
-    tw_packet packet = frame->packet;
-    packet.key = true;
-    packet.dts_us = packet.t_us;
+    tw_frame own = *frame;
+    tw_parcel *parcel = tw_parcel_frame(frame);
     if (!parcel)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    const tw_status st =
-        tw_clip_frame(f->codecs, f->clip, f->encodes, &f->source, &packet, parcel, err);
+    tw_frame_complete(&own);
+    const tw_status st = tw_clip_frame(f->codecs, f->clip, f->encodes, &f->source,
+                                       &own.packet, parcel, err);
     tw_parcel_release(parcel);
     return st;
 }

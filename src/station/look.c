@@ -3,12 +3,12 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../core/best.h"
+#include "../media/caption.h"
 #include "../media/codecs.h"
 #include "../media/drawing.h"
 #include "../media/jpeg.h"
-#include "../media/caption.h"
 #include "pipeline.h"
-#include "../core/best.h"
 
 enum { FRAMES_MAX = 1000000, QUALITY = 95 };
 

@@ -5,12 +5,12 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../core/brightness.h"
 #include "../media/jpeg.h"
 #include "../media/mask.h"
 #include "../media/raw.h"
 #include "../media/room.h"
 #include "feed.h"
-#include "../core/brightness.h"
 
 enum {
     BAD_TOLD_MAX = 5,   /* damaged frames that are told one by one */
@@ -552,7 +552,7 @@ static tw_parcel *parcel_to_hold(tw_pipeline *p, tw_error *err)
     const tw_picture *picture = &p->frame.picture;
     tw_parcel *made = NULL;
     p->held_raw =
-        picture->px[0] && tw_recorder_holds_raw(p->recorder, tw_picture_bytes(picture));
+        picture->px[0] && tw_recorder_holds_raw(p->recorder, p->frame.packet.size);
     if (!picture->px[0] || p->held_raw) {
         made = tw_stills_frame(p);
         p->parcel = NULL;
@@ -629,23 +629,20 @@ tw_status tw_pipeline_look(tw_pipeline *p, const tw_frame *frame, tw_error *err)
         return TW_OK;
     if (!is_whole(&p->looked_stream, frame))
         return bad_form(p, frame, err);
-    const tw_status st = look(p, frame, &bad, err);
+    tw_frame own = *frame;
+    tw_frame_complete(&own);
+    const tw_status st = look(p, &own, &bad, err);
     tw_parcel_release(p->parcel);
     p->parcel = NULL;
     return st;
 }
 
-/* Pixels need no other frame, and are in order. */
 static void take_frame(tw_pipeline *p, const tw_frame *frame)
 {
-    tw_packet *packet = &p->frame.packet;
+    const tw_packet *packet = &p->frame.packet;
     p->frame = *frame;
+    tw_frame_complete(&p->frame);
     p->any = true;
-    if (frame->picture.px[0]) {
-        packet->key = true;
-        packet->dts_us = packet->t_us;
-        packet->size = tw_picture_bytes(&frame->picture);
-    }
     if (p->armed_us == INT64_MIN)
         p->armed_us = packet->t_us;
     p->result.packet_bytes += packet->size;

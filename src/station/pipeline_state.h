@@ -2,11 +2,11 @@
 #ifndef TW_PIPELINE_STATE_H
 #define TW_PIPELINE_STATE_H
 
-#include "../media/decoder.h"
-#include "pipeline.h"
 #include "../core/best.h"
 #include "../core/hours.h"
 #include "../core/interval.h"
+#include "../media/decoder.h"
+#include "pipeline.h"
 
 /* The still that waits for the end of its sighting. */
 typedef struct best_still {

@@ -9,11 +9,9 @@ static tw_packet times_at(const tw_pipeline *p, int64_t t_us)
 
 tw_parcel *tw_stills_frame(tw_pipeline *p)
 {
-    const tw_frame *f = &p->frame;
     if (p->parcel)
         return p->parcel;
-    p->parcel = f->picture.px[0] ? tw_parcel_picture(&f->picture)
-                                 : tw_parcel_copy(f->packet.data, f->packet.size);
+    p->parcel = tw_parcel_frame(&p->frame);
     if (p->parcel)
         p->parcel->activity_ppm = p->reading.activity_ppm;
     return p->parcel;

@@ -5,8 +5,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../media/raw.h"
 #include "../core/interval.h"
+#include "../media/raw.h"
 
 enum {
     PLANS_MAX = 8, /* files of one strand that are begun or waiting to begin */

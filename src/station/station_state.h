@@ -4,11 +4,11 @@
 
 #include <pthread.h>
 
+#include "../core/backoff.h"
+#include "../core/rate.h"
 #include "feed.h"
 #include "pipeline.h"
 #include "queue.h"
-#include "../core/backoff.h"
-#include "../core/rate.h"
 
 /* A camera that is watched. */
 typedef struct watched {

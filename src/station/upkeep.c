@@ -1,6 +1,6 @@
 /* Keeping the store in order. */
-#include "upkeep.h"
 #include "catalogue_write.h"
+#include "upkeep.h"
 
 #include "catalogue.h"
 

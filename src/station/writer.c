@@ -1,6 +1,6 @@
 /* Writing captures. */
-#include "writer.h"
 #include "catalogue_write.h"
+#include "writer.h"
 
 #include <stdio.h>
 #include <stdlib.h>

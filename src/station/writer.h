@@ -5,14 +5,14 @@
 
 #include <stdatomic.h>
 
+#include "../core/timing.h"
+#include "../core/trace.h"
 #include "../media/caption.h"
 #include "../media/codecs.h"
 #include "snapshot.h"
 #include "store.h"
 #include "tawny/catalogue.h"
 #include "tawny/station.h"
-#include "../core/timing.h"
-#include "../core/trace.h"
 
 /* When something was captured, as far as is known. */
 typedef struct tw_stamp {

@@ -61,6 +61,17 @@ static uint8_t *read_of(const char *folder, const char *name, size_t bytes)
     return (uint8_t *)data;
 }
 
+/* A picture in a layout, over bytes. */
+static tw_picture picture_of(size_t layout, const uint8_t *in)
+{
+    tw_picture p = {.width = W, .height = H, .pixels = LAYOUTS[layout].pixels};
+    for (int k = 0; k < 3; k++) {
+        p.px[k] = in + LAYOUTS[layout].plane[k];
+        p.stride[k] = LAYOUTS[layout].stride[k];
+    }
+    return p;
+}
+
 static void check_near(const uint8_t *a, const uint8_t *b, size_t count, int off)
 {
     for (size_t i = 0; i < count; i++)
@@ -76,11 +87,7 @@ static void test_planes_are_those_that_ffmpeg_makes(void **state)
         make_both(folder, LAYOUTS[i].format);
         uint8_t *in = read_of(folder, "in.raw", LAYOUTS[i].bytes);
         uint8_t *out = read_of(folder, "out.raw", LUMA * 3 / 2);
-        tw_picture p = {.width = W, .height = H, .pixels = LAYOUTS[i].pixels};
-        for (int k = 0; k < 3; k++) {
-            p.px[k] = in + LAYOUTS[i].plane[k];
-            p.stride[k] = LAYOUTS[i].stride[k];
-        }
+        const tw_picture p = picture_of(i, in);
         tw_parcel *parcel = tw_parcel_picture(&p);
         assert_non_null(parcel);
         check_near(parcel->data, out, LUMA, LAYOUTS[i].off);
@@ -101,13 +108,9 @@ static void test_a_jpeg_of_any_layout(void **state)
     for (size_t i = 0; i < sizeof LAYOUTS / sizeof *LAYOUTS; i++) {
         make_both(folder, LAYOUTS[i].format);
         uint8_t *in = read_of(folder, "in.raw", LAYOUTS[i].bytes);
-        tw_picture p = {.width = W, .height = H, .pixels = LAYOUTS[i].pixels};
+        const tw_picture p = picture_of(i, in);
         tw_parcel *parcel = NULL;
         tw_stream stream = {.codec = TW_CODEC_H264};
-        for (int k = 0; k < 3; k++) {
-            p.px[k] = in + LAYOUTS[i].plane[k];
-            p.stride[k] = LAYOUTS[i].stride[k];
-        }
         assert_int_equal(tw_parcel_jpeg(&p, 95, &parcel, NULL), TW_OK);
         tw_parcel_describe(parcel, &stream);
         assert_int_equal(stream.codec, TW_CODEC_MJPEG);

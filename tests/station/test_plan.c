@@ -1,8 +1,8 @@
 /* What settings cost, from what a catalogue knows. */
 #include <string.h>
 
-#include "../support/support.h"
 #include "../../src/station/plan.h"
+#include "../support/support.h"
 
 #define S INT64_C(1000000)
 #define WALL (INT64_C(1804968000) * S) /* a full hour */

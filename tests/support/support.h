@@ -9,7 +9,6 @@
 
 #include <cmocka.h>
 
-#include "tawny/tawny.h"
 #include "../../src/core/backoff.h"
 #include "../../src/core/best.h"
 #include "../../src/core/brightness.h"
@@ -33,6 +32,7 @@
 #include "../../src/station/outbox.h"
 #include "../../src/station/plan.h"
 #include "../../src/station/reel.h"
+#include "tawny/tawny.h"
 
 /* ---- files ------------------------------------------------------------------------- */
 

@@ -7,9 +7,9 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "../../core/split.h"
 #include "../../media/jpeg.h"
 #include "linux.h"
-#include "../../core/split.h"
 
 enum {
     WAIT_MS = 400,
