@@ -41,13 +41,13 @@ enum { TRIAL_COUNT = sizeof TRIALS / sizeof *TRIALS, SIZES = 3, RATES = 6 };
 
 /* What comes of one. Goes through a pipe, so it points to nothing. */
 typedef struct result {
-    tw_score all, scene[SCENES_MAX];
+    twi_score all, scene[SCENES_MAX];
     int64_t late_us[LATE_MAX];
     uint32_t late_count;
 } result;
 
 typedef struct collected {
-    tw_score_sighting seen[SIGHTINGS_MAX];
+    twi_score_sighting seen[SIGHTINGS_MAX];
     size_t count;
     int64_t zero_us;
     bool any;
@@ -61,8 +61,8 @@ static void collect(void *ctx, const tw_event *e)
         c->any = true;
     }
     if (e->kind == TW_EVENT_ENDED && c->count < SIGHTINGS_MAX)
-        c->seen[c->count++].when = (tw_span){e->sighting->start_us - c->zero_us,
-                                             e->sighting->end_us - c->zero_us};
+        c->seen[c->count++].when = (twi_span){e->sighting->start_us - c->zero_us,
+                                              e->sighting->end_us - c->zero_us};
 }
 
 static void die(const char *what)
@@ -71,7 +71,7 @@ static void die(const char *what)
     exit(2);
 }
 
-static void add(tw_score *sum, const tw_score *s)
+static void add(twi_score *sum, const twi_score *s)
 {
     sum->length_us += s->length_us;
     sum->events += s->events;
@@ -85,13 +85,13 @@ static void add(tw_score *sum, const tw_score *s)
 static void run_scene(const trial *t, unsigned seed, size_t index, result *r)
 {
     const tw_sim_scene *scene = tw_sim_scene_at(index);
-    const tw_board board = {.makers = MAKERS, .clock = tw_linux_clock()};
+    const tw_platform platform = {.makers = MAKERS, .clock = tw_linux_clock()};
     char source[128], fps[32];
     tw_camera_settings camera;
     tw_rehearsal_result got;
     tw_error err = {0};
     collected c = {0};
-    tw_truth_event truth[EVENTS_MAX];
+    twi_truth_event truth[EVENTS_MAX];
     memset(truth, 0, sizeof truth);
     (void)snprintf(source, sizeof source, "sim:%s,size=%s,seed=%u,raw=yes", scene->name,
                    t->size, seed);
@@ -102,14 +102,14 @@ static void run_scene(const trial *t, unsigned seed, size_t index, result *r)
         (t->set && tw_settings_set(s, t->set, NULL, NULL) != TW_OK) ||
         tw_settings_camera(s, "bench", &camera) != TW_OK)
         die("settings");
-    if (tw_rehearse(&board, &camera, NULL, NULL, collect, &c, &got, &err) != TW_OK)
+    if (tw_rehearse(&platform, &camera, NULL, NULL, collect, &c, &got, &err) != TW_OK)
         die(err.text);
     for (size_t i = 0; i < scene->event_count; i++) {
-        truth[i].when = (tw_span){scene->events[i].start_us, scene->events[i].end_us};
+        truth[i].when = (twi_span){scene->events[i].start_us, scene->events[i].end_us};
         truth[i].unclear = strcmp(scene->events[i].what, "unclear") == 0;
     }
-    (void)tw_score_add(&r->scene[index], got.length_us, truth, scene->event_count, c.seen,
-                       c.count);
+    (void)twi_score_add(&r->scene[index], got.length_us, truth, scene->event_count,
+                        c.seen, c.count);
     for (size_t i = 0; i < scene->event_count; i++)
         if (truth[i].found && !truth[i].unclear && r->late_count < LATE_MAX)
             r->late_us[r->late_count++] = truth[i].late_us;
@@ -165,7 +165,7 @@ static double median_late(result *r)
 
 static double f1(const result *r)
 {
-    return tw_score_f1_ppm(&r->all) / 1e6;
+    return twi_score_f1_ppm(&r->all) / 1e6;
 }
 
 /* A row for each scene, a column for each of some trials: found and false. */
@@ -181,7 +181,7 @@ static void print_scenes(const result *results, const int *columns, size_t count
         printf("\n| `%s`: %s | %u |", tw_sim_scene_at(i)->name,
                tw_sim_scene_at(i)->lures[0].what, results[0].scene[i].events);
         for (size_t k = 0; k < count; k++) {
-            const tw_score *s = &results[columns[k]].scene[i];
+            const twi_score *s = &results[columns[k]].scene[i];
             printf(s->is_false ? " %u, %u false |" : " %u |", s->found, s->is_false);
         }
     }
@@ -194,10 +194,10 @@ static void print_trials(result *results)
            "|---|---|---|---|---|---|---|\n",
            results[0].all.events);
     for (int i = 0; i < TRIAL_COUNT; i++) {
-        const tw_score *s = &results[i].all;
+        const twi_score *s = &results[i].all;
         printf("| %s | %u | %u | %.1f | %.3f | %.2f | %.0f |\n", TRIALS[i].name, s->found,
-               s->is_false, (double)tw_score_false_per_1000h(s) / 1e3, f1(&results[i]),
-               median_late(&results[i]), tw_score_cover_ppm(s) / 1e4);
+               s->is_false, (double)twi_score_false_per_1000h(s) / 1e3, f1(&results[i]),
+               median_late(&results[i]), twi_score_cover_ppm(s) / 1e4);
     }
 }
 
@@ -240,9 +240,9 @@ int main(int argc, char **argv)
     print_scenes(results, shapes, sizeof shapes / sizeof *shapes);
     print_trials(results);
     printf("\n");
-    int code = judge("recall", tw_score_recall_ppm(&results[0].all) / 1e6, 1, true);
+    int code = judge("recall", twi_score_recall_ppm(&results[0].all) / 1e6, 1, true);
     code |= judge("false sightings an hour",
-                  (double)tw_score_false_per_1000h(&results[0].all) / 1e3, 1, false);
+                  (double)twi_score_false_per_1000h(&results[0].all) / 1e3, 1, false);
     code |= judge("start latency, median, seconds", median_late(&results[0]), 0.5, false);
     code |=
         judge("spread of F1 between sizes", spread(results, 1, SIZES), SPREAD_MAX, false);

@@ -218,8 +218,9 @@ static load run_cameras(int cameras, unsigned for_s, tw_event_fn told)
     load l = {0};
     if (!mkdtemp(folder) || tw_linux_card(folder, &card, &err) != TW_OK)
         die("card", &err);
-    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
-    if (tw_station_new(&board, settings, told, NULL, &station, &err) != TW_OK ||
+    const tw_platform platform = {
+        .makers = makers, .clock = tw_linux_clock(), .card = &card};
+    if (tw_station_new(&platform, settings, told, NULL, &station, &err) != TW_OK ||
         pthread_create(&thread, NULL, run_station, station) != 0)
         die("station", &err);
     (void)sleep(2); /* the first frames learn the place */
@@ -330,8 +331,9 @@ static void start_once(int to, const char *folder)
             TW_OK ||
         tw_linux_card(folder, &card, &err) != TW_OK)
         die("start", &err);
-    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
-    if (tw_station_new(&board, settings, on_first, &to, &station, &err) != TW_OK)
+    const tw_platform platform = {
+        .makers = makers, .clock = tw_linux_clock(), .card = &card};
+    if (tw_station_new(&platform, settings, on_first, &to, &station, &err) != TW_OK)
         die("start", &err);
     (void)tw_station_run(station);
 }

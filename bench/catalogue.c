@@ -33,14 +33,14 @@ static void write_one(tw_catalogue *c, uint32_t i)
                            .end_us = i * step_us + 20 * US,
                            .peak_ppm = 5000,
                            .frames = 200};
-    const tw_sighting_entry entry = {.camera = i % 3 ? "kerb" : "mere",
-                                     .sighting = &s,
-                                     .wall_offset_us = US,
-                                     .why = "0.50 % of the watched area moved",
-                                     .over = true};
+    const twi_sighting_entry entry = {.camera = i % 3 ? "kerb" : "mere",
+                                      .sighting = &s,
+                                      .wall_offset_us = US,
+                                      .why = "0.50 % of the watched area moved",
+                                      .over = true};
     tw_error err = {0};
     int64_t id = 0;
-    if (tw_catalogue_note(c, &entry, &id, &err) != TW_OK)
+    if (twi_catalogue_log_add(c, &entry, &id, &err) != TW_OK)
         die(&err);
     for (int k = 0; k < 2; k++) {
         char file[64];
@@ -51,7 +51,7 @@ static void write_one(tw_catalogue *c, uint32_t i)
                                      .file = file,
                                      .bytes = 100000,
                                      .start_us = s.start_us + US};
-        if (tw_catalogue_add(c, &r, &err) != TW_OK)
+        if (twi_catalogue_add(c, &r, &err) != TW_OK)
             die(&err);
     }
 }
@@ -68,7 +68,7 @@ int main(void)
     tw_catalogue *c = NULL;
     tw_error err = {0};
     if (tw_catalogue_open(NULL, true, &c, &err) != TW_OK ||
-        tw_catalogue_begin_run(c, US, &err) != TW_OK)
+        twi_catalogue_begin_run(c, US, &err) != TW_OK)
         die(&err);
     const double begun = seconds();
     for (uint32_t i = 0; i < SIGHTINGS; i++)

@@ -44,25 +44,25 @@ static int ascending(const void *a, const void *b)
 
 /* ---- pre-event footage ----------------------------------------------------------- */
 
-static bool give_nothing(void *ctx, tw_job *job, bool wait)
+static bool give_nothing(void *ctx, twi_job *job, bool wait)
 {
     (void)ctx;
     (void)wait;
-    tw_parcel_release(job->parcel);
+    twi_buffer_unref(job->buffer);
     return true;
 }
 
 /* Seconds for KEPT frames of 1080p MJPEG, 10 s of which are held. */
-static double keep(const uint8_t *data)
+static double sink(const uint8_t *data)
 {
     const tw_camera_settings camera = {
         .name = "kerb", .pre_us = 10000000, .pre_bytes = 500000000, .confirm = {2, 3}};
-    tw_lane lane = {.camera = &camera};
+    twi_channel channel = {.camera = &camera};
     const tw_stream stream = {.codec = TW_CODEC_MJPEG, .fps_num = FPS, .fps_den = 1};
-    tw_recorder *recorder = NULL;
+    twi_recorder *recorder = NULL;
     tw_error err = {0};
-    if (tw_recorder_new(&camera, &lane, &stream, (tw_job_sink){give_nothing, NULL},
-                        &recorder, &err) != TW_OK)
+    if (twi_recorder_new(&camera, &channel, &stream, (twi_jobs){give_nothing, NULL},
+                         &recorder, &err) != TW_OK)
         die("recorder", &err);
     double before = 0;
     for (int i = -11 * FPS; i < KEPT; i++) { /* full before it counts */
@@ -70,12 +70,12 @@ static double keep(const uint8_t *data)
         const tw_packet packet = {data, PACKET, t, t, t, true};
         if (i == 0)
             before = seconds(CLOCK_PROCESS_CPUTIME_ID);
-        if (tw_recorder_packet(recorder, &packet, tw_parcel_copy(data, PACKET), &err) !=
+        if (twi_recorder_packet(recorder, &packet, twi_buffer_copy(data, PACKET), &err) !=
             TW_OK)
             die("recorder", &err);
     }
     const double took = seconds(CLOCK_PROCESS_CPUTIME_ID) - before;
-    tw_recorder_free(recorder);
+    twi_recorder_free(recorder);
     return took;
 }
 
@@ -107,7 +107,7 @@ static bool bench_pre_event(void)
         die("memory", NULL);
     memset(data, 7, PACKET);
     for (int i = 0; i < ROUNDS; i++) {
-        const double floor = copy(data), ours = keep(data);
+        const double floor = copy(data), ours = sink(data);
         ratio[i] = ours / floor;
         ns[i] = ours * 1e9 / KEPT;
     }
@@ -119,7 +119,7 @@ static bool bench_pre_event(void)
         "pre-event, a frame of %d kB: %.0f ns, %zu bytes beside its own; %.2f of "
         "copying it once (%.2f to %.2f), limit %.2f%s\n",
         PACKET / 1000, ns[ROUNDS / 2],
-        sizeof(tw_parcel) + TW_PARCEL_PADDING + tw_ring_bytes(3) - tw_ring_bytes(2), r,
+        sizeof(twi_buffer) + TWI_BUFFER_PADDING + tw_ring_bytes(3) - tw_ring_bytes(2), r,
         ratio[0], ratio[ROUNDS - 1], limit, r <= limit ? "" : "  MISSED");
     return r <= limit;
 }
@@ -157,8 +157,9 @@ static void write_stills(const char *folder, latency *l)
             TW_OK ||
         tw_linux_card(folder, &card, &err) != TW_OK)
         die("station", &err);
-    const tw_board board = {.makers = MAKERS, .clock = tw_linux_clock(), .card = &card};
-    if (tw_station_new(&board, settings, on_event, l, &l->station, &err) != TW_OK ||
+    const tw_platform platform = {
+        .makers = MAKERS, .clock = tw_linux_clock(), .card = &card};
+    if (tw_station_new(&platform, settings, on_event, l, &l->station, &err) != TW_OK ||
         tw_station_run(l->station) != TW_OK)
         die("station", &err);
     tw_station_free(l->station);
@@ -212,26 +213,26 @@ static tw_status count_bytes(void *ctx, const void *data, size_t bytes, tw_error
 
 typedef struct packets {
     tw_stream stream;
-    tw_parcel *parcel[CLIP_FRAMES];
+    twi_buffer *buffer[CLIP_FRAMES];
     tw_packet packet[CLIP_FRAMES];
 } packets;
 
 /* CPU for a clip of all packets. @return seconds for each second of it, at 10 frames. */
 static double write_clip(const packets *p, bool encode, uint64_t *bytes)
 {
-    const tw_codecs *codecs = tw_codecs_load(NULL);
-    tw_clip *clip = NULL;
+    const twi_codecs *codecs = twi_codecs_load(NULL);
+    twi_clip *clip = NULL;
     tw_error err = {0};
     *bytes = 0;
-    const tw_clip_spec spec = {.stream = &p->stream,
-                               .encode = encode,
-                               .quality = 60,
-                               .sink = {count_bytes, bytes}};
+    const twi_clip_spec spec = {.stream = &p->stream,
+                                .encode = encode,
+                                .quality = 60,
+                                .sink = {count_bytes, bytes}};
     const double before = seconds(CLOCK_PROCESS_CPUTIME_ID);
     if (codecs->clip_open(&spec, &clip, &err) != TW_OK)
         die("clip", &err);
     for (int i = 0; i < CLIP_FRAMES; i++)
-        if (codecs->clip_packet(clip, &p->packet[i], p->parcel[i], &err) != TW_OK)
+        if (codecs->clip_packet(clip, &p->packet[i], p->buffer[i], &err) != TW_OK)
             die("clip", &err);
     if (codecs->clip_close(clip, &err) != TW_OK)
         die("clip", &err);
@@ -255,7 +256,7 @@ static void bench_clips(void)
         if (camera.ops->next(camera.ctx, &frame, &err) != TW_OK)
             die("scene", &err);
         p->packet[i] = frame.packet;
-        p->parcel[i] = tw_parcel_copy(frame.packet.data, frame.packet.size);
+        p->buffer[i] = twi_buffer_copy(frame.packet.data, frame.packet.size);
     }
     uint64_t copied = 0, encoded = 0;
     (void)write_clip(p, false, &copied); /* loads what is loaded once */
@@ -266,7 +267,7 @@ static void bench_clips(void)
                  copying * 1e3, (double)copied / 1e7, encoding * 1e3, encoding / copying,
                  (double)encoded / 1e7);
     for (int i = 0; i < CLIP_FRAMES; i++)
-        tw_parcel_release(p->parcel[i]);
+        twi_buffer_unref(p->buffer[i]);
     camera.ops->destroy(camera.ctx);
     free(p);
 }

@@ -25,9 +25,9 @@ static double seconds(void)
     return (double)t.tv_sec + (double)t.tv_nsec / 1e9;
 }
 
-static void pass(const tw_kernels *k, picture *p)
+static void pass(const twi_kernels *k, picture *p)
 {
-    const tw_column_sums sums = {p->n, p->x, p->noises, p->d, p->dd, p->half};
+    const twi_column_sums sums = {p->n, p->x, p->noises, p->d, p->dd, p->half};
     for (size_t y = 0; y < HEIGHT; y++) {
         if (y % 12 == 0) { /* a row of cells */
             memset(p->n, 0, sizeof p->n);
@@ -44,7 +44,7 @@ static void pass(const tw_kernels *k, picture *p)
 }
 
 /* Nanoseconds a pixel; kernels NULL: the memcpy. The best of some rounds. */
-static double measure(const tw_kernels *k, picture *p)
+static double measure(const twi_kernels *k, picture *p)
 {
     double best = 1;
     for (int round = 0; round < ROUNDS; round++) {
@@ -77,9 +77,9 @@ int main(void)
     printf("loops over pixels, 480 x 270, against memcpy of the bytes read (%.3f ns a "
            "pixel):\n",
            floor);
-    for (size_t i = 0; tw_kernels_at(i); i++) {
-        const double ns = measure(tw_kernels_at(i), p);
-        printf("  %-5s %.3f ns a pixel, %.1f times\n", tw_kernels_at(i)->name, ns,
+    for (size_t i = 0; twi_kernels_at(i); i++) {
+        const double ns = measure(twi_kernels_at(i), p);
+        printf("  %-5s %.3f ns a pixel, %.1f times\n", twi_kernels_at(i)->name, ns,
                ns / floor);
     }
     free(p);

@@ -83,13 +83,13 @@ static tw_settings *read_settings(const char *text)
 static void make_footage(const char *path)
 {
     static const tw_camera_make_fn makers[] = {tw_sim_camera_make, NULL};
-    const tw_board board = {.makers = makers, .clock = tw_linux_clock()};
+    const tw_platform platform = {.makers = makers, .clock = tw_linux_clock()};
     tw_settings *s = read_settings("[camera kerb]\nsource = sim:kerb,size=1280x720\n"
                                    "clip_video = mjpeg\npace = no\n");
     tw_camera_settings camera;
     tw_error err = {0};
     if (tw_settings_camera(s, "kerb", &camera) != TW_OK ||
-        tw_footage_write(&board, &camera, path, NULL, &err) != TW_OK)
+        tw_footage_write(&platform, &camera, path, NULL, &err) != TW_OK)
         die("footage", &err);
     tw_settings_free(s);
 }
@@ -119,7 +119,7 @@ static int ask(int port, const char *path)
     return s;
 }
 
-static void look_on(int port)
+static void poll_on(int port)
 {
     static char piece[65536];
     int all[VIEWERS];
@@ -137,7 +137,7 @@ static pid_t start_viewers(int port)
     if (child == 0) {
         const struct timespec a_little = {0, 20000000};
         (void)nanosleep(&a_little, NULL);
-        look_on(port);
+        poll_on(port);
     }
     return child;
 }
@@ -148,7 +148,7 @@ typedef enum looked_at { WITHOUT, ALONE, WATCHED } looked_at;
 
 typedef struct counted {
     tw_station *station;
-    tw_page *page;
+    twi_page *page;
     double begun, cpu, most_mb;
     uint64_t frames;
 } counted;
@@ -181,15 +181,16 @@ static void run(const char *folder, looked_at how, counted *n)
     memset(n, 0, sizeof *n);
     if (tw_linux_card(store, &card, &err) != TW_OK)
         die("store", &err);
-    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
-    if (tw_station_new(&board, settings, on_event, n, &n->station, &err) != TW_OK)
+    const tw_platform platform = {
+        .makers = makers, .clock = tw_linux_clock(), .card = &card};
+    if (tw_station_new(&platform, settings, on_event, n, &n->station, &err) != TW_OK)
         die("station", &err);
-    const tw_page_host host = {.store = store, .clock = board.clock};
-    if (how != WITHOUT && tw_page_new(settings, &host, &n->page, &err) != TW_OK)
+    const twi_page_host host = {.store = store, .clock = platform.clock};
+    if (how != WITHOUT && twi_page_new(settings, &host, &n->page, &err) != TW_OK)
         die("page", &err);
-    if (tw_page_station(n->page, n->station) != TW_OK)
+    if (twi_page_station(n->page, n->station) != TW_OK)
         die("page", &err);
-    const pid_t viewers = how == WATCHED ? start_viewers(tw_page_port(n->page)) : 0;
+    const pid_t viewers = how == WATCHED ? start_viewers(twi_page_port(n->page)) : 0;
     const double cpu = cpu_seconds();
     n->begun = seconds();
     (void)tw_station_run(n->station);
@@ -198,9 +199,9 @@ static void run(const char *folder, looked_at how, counted *n)
         (void)kill(viewers, SIGKILL);
         (void)waitpid(viewers, NULL, 0);
     }
-    (void)tw_page_station(n->page, NULL);
+    (void)twi_page_station(n->page, NULL);
     tw_station_free(n->station);
-    tw_page_free(n->page);
+    twi_page_free(n->page);
     card.ops->destroy(card.ctx);
     tw_settings_free(settings);
 }
@@ -246,7 +247,7 @@ static tw_catalogue *make_day(const char *store)
         exit(2);
     (void)snprintf(path, sizeof path, "%s/catalogue.db", store);
     if (tw_catalogue_open(path, true, &c, &err) != TW_OK ||
-        tw_catalogue_begin_run(c, US, &err) != TW_OK)
+        twi_catalogue_begin_run(c, US, &err) != TW_OK)
         die("day", &err);
     for (uint32_t i = 1; i <= SIGHTINGS; i++) {
         int64_t id = 0;
@@ -255,12 +256,12 @@ static tw_catalogue *make_day(const char *store)
                                .start_us = i * 17 * US,
                                .end_us = (i * 17 + 9) * US,
                                .peak_ppm = 9000};
-        const tw_sighting_entry entry = {.camera = "kerb",
-                                         .sighting = &s,
-                                         .wall_offset_us = US,
-                                         .why = "something moved",
-                                         .over = true};
-        if (tw_catalogue_note(c, &entry, &id, &err) != TW_OK)
+        const twi_sighting_entry entry = {.camera = "kerb",
+                                          .sighting = &s,
+                                          .wall_offset_us = US,
+                                          .why = "something moved",
+                                          .over = true};
+        if (twi_catalogue_log_add(c, &entry, &id, &err) != TW_OK)
             die("day", &err);
     }
     return c;
@@ -298,7 +299,7 @@ static double ask_for(int port, const char *path)
 static bool bench_list(const char *folder)
 {
     char store[200], text[512], path[128];
-    tw_page *page = NULL;
+    twi_page *page = NULL;
     tw_error err = {0};
     (void)snprintf(store, sizeof store, "%s/day", folder);
     tw_catalogue *c = make_day(store);
@@ -307,21 +308,21 @@ static bool bench_list(const char *folder)
                    "[camera kerb]\nsource = sim:kerb\n",
                    folder);
     tw_settings *settings = read_settings(text);
-    const tw_page_host host = {.store = store, .clock = tw_linux_clock()};
-    if (tw_page_new(settings, &host, &page, &err) != TW_OK)
+    const twi_page_host host = {.store = store, .clock = tw_linux_clock()};
+    if (twi_page_new(settings, &host, &page, &err) != TW_OK)
         die("page", &err);
     const tw_sighting_filter filter = {
         .from_us = 1000 * US, .until_us = 70000 * US, .most = LISTED};
     (void)snprintf(path, sizeof path,
                    "/api/sightings?from=1000000&until=70000000&most=%d", LISTED);
     const double alone_s = read_alone(c, &filter),
-                 asked_s = ask_for(tw_page_port(page), path);
+                 asked_s = ask_for(twi_page_port(page), path);
     const bool good = alone_s > 0 && asked_s <= LIST_COST * alone_s;
     printf("page: %d sightings of a day with %d: %.1f ms, %.2f times as long as reading "
            "them alone (at most %.0f): %s\n",
            LISTED, SIGHTINGS, asked_s * 1e3, asked_s / alone_s, LIST_COST,
            good ? "ok" : "MISSED");
-    tw_page_free(page);
+    twi_page_free(page);
     tw_settings_free(settings);
     tw_catalogue_close(c);
     return good;

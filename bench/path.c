@@ -76,23 +76,23 @@ static tw_camera open_scene(const char *source, uint32_t fps, tw_stream *stream)
 static void make_footage(const char *path, bool encode, uint32_t fps)
 {
     tw_error err = {0};
-    const tw_codecs *codecs = tw_codecs_load(&err);
+    const twi_codecs *codecs = twi_codecs_load(&err);
     tw_stream stream;
-    tw_clip *clip = NULL;
+    twi_clip *clip = NULL;
     FILE *file = fopen(path, "wb");
     if (!codecs || !file)
         die("footage", &err);
     const tw_camera camera = open_scene("sim:kerb,size=1920x1080", fps, &stream);
-    const tw_clip_spec spec = {.stream = &stream,
-                               .encode = encode,
-                               .quality = encode ? 75 : 60,
-                               .sink = {write_file, file}};
+    const twi_clip_spec spec = {.stream = &stream,
+                                .encode = encode,
+                                .quality = encode ? 75 : 60,
+                                .sink = {write_file, file}};
     if (codecs->clip_open(&spec, &clip, &err) != TW_OK)
         die("footage", &err);
     for (int i = 0; i < FRAMES; i++) {
         tw_frame frame;
         if (camera.ops->next(camera.ctx, &frame, &err) != TW_OK ||
-            tw_clip_copy(codecs, clip, &frame.packet, &err) != TW_OK)
+            twi_clip_copy(codecs, clip, &frame.packet, &err) != TW_OK)
             die("footage", &err);
     }
     if (codecs->clip_close(clip, &err) != TW_OK || fclose(file) != 0)
@@ -127,7 +127,7 @@ typedef struct decoding {
 static decoding decode_alone(const char *path)
 {
     tw_error err = {0};
-    tw_footage *footage = NULL;
+    twi_footage *footage = NULL;
     tw_stream stream;
     tw_packet packet;
     int64_t wall = 0;
@@ -136,22 +136,22 @@ static decoding decode_alone(const char *path)
     struct jpeg_error_mgr errors;
     const size_t need = (1920 / 8) * (1080 / 8);
     uint8_t *out = malloc(need);
-    tw_brightness *reader = NULL;
-    void *memory = malloc(tw_brightness_bytes());
+    twi_brightness *reader = NULL;
+    void *memory = malloc(twi_brightness_bytes());
     library.err = jpeg_std_error(&errors);
     jpeg_create_decompress(&library);
-    const tw_codecs *codecs = tw_codecs_load(&err);
+    const twi_codecs *codecs = twi_codecs_load(&err);
     if (!out || !codecs ||
-        tw_brightness_init(memory, tw_brightness_bytes(), &reader) != TW_OK ||
+        twi_brightness_init(memory, twi_brightness_bytes(), &reader) != TW_OK ||
         codecs->footage_open(path, &footage, &stream, &wall, &err) != TW_OK)
         die("decode", &err);
     while (codecs->footage_next(footage, &packet, &err) == TW_OK) {
-        tw_brightness_picture picture;
+        twi_brightness_picture picture;
         const double before = cpu_seconds();
         decode_by_library(&library, &packet, out);
         const double between = cpu_seconds();
-        if (tw_brightness_read(reader, packet.data, packet.size, 8, out, need,
-                               &picture) != TW_OK)
+        if (twi_brightness_read(reader, packet.data, packet.size, 8, out, need,
+                                &picture) != TW_OK)
             die("decode", &err);
         spent.ours += cpu_seconds() - between;
         spent.library += between - before;
@@ -169,11 +169,11 @@ static decoding decode_alone(const char *path)
 static double decode_unfiltered(const char *path)
 {
     tw_error err = {0};
-    tw_footage *footage = NULL;
+    twi_footage *footage = NULL;
     tw_stream stream;
     tw_packet packet;
     int64_t wall = 0;
-    const tw_codecs *codecs = tw_codecs_load(&err);
+    const twi_codecs *codecs = twi_codecs_load(&err);
     if (!codecs || codecs->footage_open(path, &footage, &stream, &wall, &err) != TW_OK)
         die("H.264", &err);
     AVCodecContext *decoder =
@@ -212,7 +212,7 @@ static double rehearse(const char *path, const tw_camera_make_fn *makers)
     char source[4096];
     tw_camera_settings camera;
     tw_rehearsal_result result;
-    const tw_board board = {.makers = makers, .clock = tw_linux_clock()};
+    const tw_platform platform = {.makers = makers, .clock = tw_linux_clock()};
     tw_settings *settings = tw_settings_new();
     (void)snprintf(source, sizeof source, "file:%s", path);
     if (!settings ||
@@ -220,7 +220,7 @@ static double rehearse(const char *path, const tw_camera_make_fn *makers)
         tw_settings_camera(settings, "bench", &camera) != TW_OK)
         die("settings", &err);
     const double before = cpu_seconds();
-    if (tw_rehearse(&board, &camera, NULL, NULL, NULL, NULL, &result, &err) != TW_OK)
+    if (tw_rehearse(&platform, &camera, NULL, NULL, NULL, NULL, &result, &err) != TW_OK)
         die("rehearse", &err);
     const double spent = cpu_seconds() - before;
     tw_settings_free(settings);
@@ -440,9 +440,11 @@ static double watch_cam(const char *lines)
         tw_sim_card(NULL, &card) != TW_OK)
         die("webcam", &err);
     tw_settings_station(settings, &station);
-    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
+    const tw_platform platform = {
+        .makers = makers, .clock = tw_linux_clock(), .card = &card};
     const double before = cpu_seconds();
-    if (tw_rehearse(&board, &camera, &station, NULL, NULL, NULL, &result, &err) != TW_OK)
+    if (tw_rehearse(&platform, &camera, &station, NULL, NULL, NULL, &result, &err) !=
+        TW_OK)
         die("webcam", &err);
     const double spent = cpu_seconds() - before;
     if (result.frames == 0 || result.sightings > 0)
@@ -518,12 +520,12 @@ static void watch_memory(void *ctx, const tw_event *event)
 static double ten_seconds_mb(const char *path)
 {
     tw_error err = {0};
-    tw_footage *footage = NULL;
+    twi_footage *footage = NULL;
     tw_stream stream;
     tw_packet packet;
     int64_t wall = 0;
     uint64_t bytes = 0, count = 0;
-    const tw_codecs *codecs = tw_codecs_load(&err);
+    const twi_codecs *codecs = twi_codecs_load(&err);
     if (!codecs || codecs->footage_open(path, &footage, &stream, &wall, &err) != TW_OK)
         die("memory", &err);
     for (; codecs->footage_next(footage, &packet, &err) == TW_OK; count++)
@@ -549,8 +551,9 @@ static int bench_memory(const char *store, const char *path)
             TW_OK ||
         tw_linux_card(store, &card, &err) != TW_OK)
         die("memory", &err);
-    const tw_board board = {.makers = MAKERS, .clock = tw_linux_clock(), .card = &card};
-    if (tw_station_new(&board, settings, watch_memory, &m, &m.station, &err) != TW_OK)
+    const tw_platform platform = {
+        .makers = MAKERS, .clock = tw_linux_clock(), .card = &card};
+    if (tw_station_new(&platform, settings, watch_memory, &m, &m.station, &err) != TW_OK)
         die("memory", &err);
     (void)tw_station_run(m.station);
     tw_station_free(m.station);

@@ -74,26 +74,26 @@ static void write_still(const char *path, const char *bytes)
 
 static void queue_all(const char *store)
 {
-    static const tw_route route = {"kerb", "still", "disk", "still"};
+    static const twi_route route = {"kerb", "still", "disk", "still"};
     char path[256], bytes[STILL_BYTES];
     tw_catalogue *c = NULL;
     tw_error err = {0};
     memset(bytes, 'x', sizeof bytes);
     (void)snprintf(path, sizeof path, "%s/catalogue.db", store);
     if (tw_catalogue_open(path, true, &c, &err) != TW_OK ||
-        tw_catalogue_begin_run(c, US, &err) != TW_OK ||
-        tw_outbox_route(c, &route, 1, NULL, &err) != TW_OK)
+        twi_catalogue_begin_run(c, US, &err) != TW_OK ||
+        twi_outbox_route(c, &route, 1, NULL, &err) != TW_OK)
         die("queue", &err);
     for (uint32_t i = 1; i <= QUEUED; i++) {
         char name[64];
         int64_t id = 0;
         const tw_sighting s = {.number = i, .part = 1, .start_us = i * US};
-        const tw_sighting_entry entry = {
+        const twi_sighting_entry entry = {
             .camera = "kerb", .sighting = &s, .wall_offset_us = US};
         (void)snprintf(name, sizeof name, "%05u.jpg", (unsigned)i);
         (void)snprintf(path, sizeof path, "%s/%s", store, name);
         write_still(path, bytes);
-        if (tw_catalogue_note(c, &entry, &id, &err) != TW_OK)
+        if (twi_catalogue_log_add(c, &entry, &id, &err) != TW_OK)
             die("queue", &err);
         const tw_capture_record r = {.sighting = id,
                                      .camera = "kerb",
@@ -101,7 +101,7 @@ static void queue_all(const char *store)
                                      .file = name,
                                      .bytes = STILL_BYTES,
                                      .start_us = i * US};
-        if (tw_catalogue_add(c, &r, &err) != TW_OK)
+        if (twi_catalogue_add(c, &r, &err) != TW_OK)
             die("queue", &err);
     }
     tw_catalogue_close(c);
@@ -140,9 +140,9 @@ static tw_settings *read_settings(const char *text)
 
 static uint32_t waiting(tw_catalogue *c)
 {
-    tw_outbox_fill fill = {0};
+    twi_outbox_fill fill = {0};
     tw_error err = {0};
-    if (tw_outbox_look(c, "disk", false, 0, &fill, &err) != TW_OK)
+    if (twi_outbox_inspect(c, "disk", false, 0, &fill, &err) != TW_OK)
         die("look", &err);
     return fill.waiting;
 }
@@ -150,7 +150,7 @@ static uint32_t waiting(tw_catalogue *c)
 static bool bench_outbox(const char *folder)
 {
     char store[200], disk[200], path[256], text[512];
-    tw_deliver *d = NULL;
+    twi_deliver *d = NULL;
     tw_catalogue *c = NULL;
     tw_error err = {0};
     (void)snprintf(store, sizeof store, "%s/store", folder);
@@ -169,7 +169,7 @@ static bool bench_outbox(const char *folder)
         die("catalogue", &err);
     const double before_mb = resident_mb(), begun = seconds();
     double most_mb = before_mb;
-    if (tw_deliver_new(settings, store, tw_linux_clock(), NULL, NULL, &d, &err) != TW_OK)
+    if (twi_deliver_new(settings, store, tw_linux_clock(), NULL, NULL, &d, &err) != TW_OK)
         die("deliver", &err);
     while (waiting(c) > QUEUED - TIMED) {
         const double mb = resident_mb();
@@ -177,7 +177,7 @@ static bool bench_outbox(const char *folder)
         (void)usleep(100000);
     }
     const double sent = QUEUED - waiting(c), each_s = (seconds() - begun) / sent;
-    tw_deliver_free(d);
+    twi_deliver_free(d);
     tw_settings_free(settings);
     tw_catalogue_close(c);
     const bool good = each_s <= TIMES_FLOOR * floor_s && most_mb - before_mb <= MEMORY_MB;
@@ -205,7 +205,7 @@ static int dead_port(void)
 
 typedef struct counted {
     tw_station *station;
-    tw_deliver *deliver;
+    twi_deliver *deliver;
     double begun;
     uint64_t frames, sightings;
 } counted;
@@ -215,7 +215,7 @@ static void on_event(void *ctx, const tw_event *e)
     counted *n = ctx;
     n->frames += e->kind == TW_EVENT_READING;
     n->sightings += e->kind == TW_EVENT_BEGAN;
-    tw_deliver_event(n->deliver, e);
+    twi_deliver_event(n->deliver, e);
     if (seconds() - n->begun > RUN_S)
         tw_station_stop(n->station);
 }
@@ -255,18 +255,19 @@ static double watch(const char *folder, bool dead, counted *n)
     memset(n, 0, sizeof *n);
     if (tw_linux_card(store, &card, &err) != TW_OK)
         die("store", &err);
-    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
-    if (tw_station_new(&board, settings, on_event, n, &n->station, &err) != TW_OK)
+    const tw_platform platform = {
+        .makers = makers, .clock = tw_linux_clock(), .card = &card};
+    if (tw_station_new(&platform, settings, on_event, n, &n->station, &err) != TW_OK)
         die("station", &err);
-    if (dead && tw_deliver_new(settings, store, board.clock, NULL, NULL, &n->deliver,
-                               &err) != TW_OK)
+    if (dead && twi_deliver_new(settings, store, platform.clock, NULL, NULL, &n->deliver,
+                                &err) != TW_OK)
         die("deliver", &err);
     const double cpu = cpu_seconds();
     n->begun = seconds();
     (void)tw_station_run(n->station);
     const double spent = cpu_seconds() - cpu;
     tw_station_free(n->station);
-    tw_deliver_free(n->deliver);
+    twi_deliver_free(n->deliver);
     card.ops->destroy(card.ctx);
     tw_settings_free(settings);
     return spent / (double)n->frames * 1e3;

@@ -59,8 +59,9 @@ int main(void)
         tw_push_new("bank", &stream, TW_RECORDED, &push) != TW_OK)
         return 1;
     tw_push *const pushed[] = {push, NULL};
-    const tw_board board = {.clock = tw_linux_clock(), .card = &card, .pushed = pushed};
-    tw_status st = tw_station_new(&board, settings, on_event, NULL, &station, &err);
+    const tw_platform platform = {
+        .clock = tw_linux_clock(), .card = &card, .pushed = pushed};
+    tw_status st = tw_station_new(&platform, settings, on_event, NULL, &station, &err);
     if (st == TW_OK && pthread_create(&thread, NULL, push_all, push) == 0) {
         st = tw_station_run(station);
         tw_push_end(push); /* lets it go, should it wait for a station that is over */

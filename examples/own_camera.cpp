@@ -53,9 +53,9 @@ int main()
         tw_push_new("bank", &stream, TW_RECORDED, &push) != TW_OK)
         return 1;
     tw_push *const pushed[] = {push, nullptr};
-    const tw_board board = {nullptr, tw_linux_clock(), &card, nullptr, pushed};
+    const tw_platform platform = {nullptr, tw_linux_clock(), &card, nullptr, pushed};
     tw_status st =
-        tw_station_new(&board, settings.get(), on_event, nullptr, &station, &err);
+        tw_station_new(&platform, settings.get(), on_event, nullptr, &station, &err);
     if (st == TW_OK) {
         std::thread pushing(push_all, push);
         st = tw_station_run(station);

@@ -39,9 +39,10 @@ int main(int argc, char **argv)
     tw_settings_station(settings, &station);
     tw_status st = tw_linux_card(argv[2], &card, &err);
     if (st == TW_OK) {
-        const tw_board board = {
+        const tw_platform platform = {
             .makers = makers, .clock = tw_linux_clock(), .card = &card};
-        st = tw_rehearse(&board, &camera, &station, NULL, on_event, NULL, &result, &err);
+        st = tw_rehearse(&platform, &camera, &station, NULL, on_event, NULL, &result,
+                         &err);
         card.ops->destroy(card.ctx);
     }
     if (st == TW_OK)

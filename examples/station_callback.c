@@ -45,8 +45,9 @@ int main(void)
     if (tw_settings_read_text(settings, "example", SETTINGS, strlen(SETTINGS), NULL,
                               NULL) != TW_OK)
         goto done;
-    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
-    if (tw_station_new(&board, settings, on_event, &seen, &station, &err) != TW_OK) {
+    const tw_platform platform = {
+        .makers = makers, .clock = tw_linux_clock(), .card = &card};
+    if (tw_station_new(&platform, settings, on_event, &seen, &station, &err) != TW_OK) {
         printf("%s\n", err.text);
         goto done;
     }

@@ -8,13 +8,13 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
 
 enum { CAPACITY = 64 * 64 };
 
-static void read_at(tw_brightness *reader, const uint8_t *data, size_t bytes,
+static void read_at(twi_brightness *reader, const uint8_t *data, size_t bytes,
                     uint16_t factor)
 {
     uint8_t *out = malloc(CAPACITY); /* of its own, so that a step past its end is seen */
-    tw_brightness_picture p;
+    twi_brightness_picture p;
     const tw_status st =
-        tw_brightness_read(reader, data, bytes, factor, out, CAPACITY, &p);
+        twi_brightness_read(reader, data, bytes, factor, out, CAPACITY, &p);
     if (p.rows > p.luma.height || (st == TW_OK && p.rows != p.luma.height))
         abort();
     if (p.rows > 0 && (size_t)p.luma.stride * p.luma.height > CAPACITY)
@@ -24,13 +24,13 @@ static void read_at(tw_brightness *reader, const uint8_t *data, size_t bytes,
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
 {
-    static tw_brightness *reader; /* kept, as a camera keeps it: what one picture leaves
+    static twi_brightness *reader; /* kept, as a camera keeps it: what one picture leaves
                                      behind meets the next */
     uint16_t width = 0, height = 0;
-    if (!reader && tw_brightness_init(malloc(tw_brightness_bytes()),
-                                      tw_brightness_bytes(), &reader) != TW_OK)
+    if (!reader && twi_brightness_init(malloc(twi_brightness_bytes()),
+                                       twi_brightness_bytes(), &reader) != TW_OK)
         abort();
-    (void)tw_brightness_size(data, bytes, &width, &height);
+    (void)twi_brightness_size(data, bytes, &width, &height);
     read_at(reader, data, bytes, 8);
     read_at(reader, data, bytes, 4);
     return 0;

@@ -32,13 +32,13 @@ static const char *own_file(void)
     return path;
 }
 
-static void check_made(tw_draft *draft)
+static void check_made(twi_draft *draft)
 {
     tw_settings *made = NULL;
     tw_error err = {0};
-    if (tw_draft_check(draft, NULL, NULL, &made) != TW_OK)
+    if (twi_draft_check(draft, NULL, NULL, &made) != TW_OK)
         return;
-    if (tw_draft_allow(draft, made, &err) == TW_OK) {
+    if (twi_draft_allow(draft, made, &err) == TW_OK) {
         tw_station_settings station;
         tw_settings_station(made, &station);
         if (tw_settings_hook_name(made, 0) || strcmp(station.store, "captures") != 0)
@@ -53,13 +53,13 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
 {
     static const char mark[] = "\n%%\n";
     const uint8_t *end = bytes > 0 ? memmem(data, bytes, mark, sizeof mark - 1) : NULL;
-    tw_draft *draft = NULL;
+    twi_draft *draft = NULL;
     tw_error err = {0};
-    if (tw_draft_open(own_file(), &draft, &err) != TW_OK)
+    if (twi_draft_open(own_file(), &draft, &err) != TW_OK)
         abort();
     if (end) { /* a whole text first */
         const size_t text = (size_t)(end - data);
-        (void)tw_draft_replace(draft, (const char *)data, text, &err);
+        (void)twi_draft_replace(draft, (const char *)data, text, &err);
         data = end + sizeof mark - 1;
         bytes -= text + sizeof mark - 1;
     }
@@ -68,18 +68,18 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
         const size_t taken = fuzz_fields(data, bytes, f);
         if (taken == 0)
             break;
-        const tw_draft_change change = {f[0], f[1], f[2][0] ? f[2] : NULL,
-                                        f[3][0] ? f[3] : NULL};
-        (void)tw_draft_change_one(draft, &change, &err);
+        const twi_draft_change change = {f[0], f[1], f[2][0] ? f[2] : NULL,
+                                         f[3][0] ? f[3] : NULL};
+        (void)twi_draft_change_one(draft, &change, &err);
         data += taken;
         bytes -= taken;
     }
     check_made(draft);
     size_t whole_bytes = 0;
-    char *whole = tw_draft_whole(draft, &whole_bytes);
+    char *whole = twi_draft_whole(draft, &whole_bytes);
     if (!whole || strlen(whole) != whole_bytes)
         abort();
     free(whole);
-    tw_draft_free(draft);
+    twi_draft_free(draft);
     return 0;
 }

@@ -42,9 +42,10 @@ static void rehearse(const char *source)
         tw_settings_camera(settings, "kerb", &camera) != TW_OK)
         abort();
     tw_settings_station(settings, &station);
-    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
+    const tw_platform platform = {
+        .makers = makers, .clock = tw_linux_clock(), .card = &card};
     const tw_status st =
-        tw_rehearse(&board, &camera, &station, &t.stop, on_event, &t, &result, &err);
+        tw_rehearse(&platform, &camera, &station, &t.stop, on_event, &t, &result, &err);
     if (st != TW_OK && st != TW_ESTOPPED && strlen(err.text) == 0)
         abort();
     card.ops->destroy(card.ctx);

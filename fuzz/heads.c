@@ -25,11 +25,11 @@ static const char SETTINGS[] = "[station]\nname = hollin\nlisten = 127.0.0.1:0\n
 static int serve(void)
 {
     static tw_card card;
-    static tw_page *page;
+    static twi_page *page;
     static char folder[64], file[96];
     tw_error err = {0};
     if (page)
-        return tw_page_port(page);
+        return twi_page_port(page);
     tw_settings *settings = tw_settings_new();
     (void)snprintf(folder, sizeof folder, "/tmp/tawny-fuzz-%d", (int)getpid());
     (void)snprintf(file, sizeof file, "%s/station.ini", folder);
@@ -39,14 +39,14 @@ static int serve(void)
         tw_settings_read(settings, file, NULL, NULL) != TW_OK ||
         tw_linux_card(folder, &card, &err) != TW_OK)
         abort();
-    const tw_page_host host = {
+    const twi_page_host host = {
         .store = folder, .card = &card, .settings_file = file, .clock = tw_linux_clock()};
-    if (tw_page_new(settings, &host, &page, &err) != TW_OK) {
+    if (twi_page_new(settings, &host, &page, &err) != TW_OK) {
         (void)fprintf(stderr, "%s\n", err.text);
         abort();
     }
     tw_settings_free(settings);
-    return tw_page_port(page);
+    return twi_page_port(page);
 }
 
 /* @return whether anything came back. */

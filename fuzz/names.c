@@ -43,7 +43,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
 {
     char *text = malloc(bytes + 1), *rest = text, out[TW_NAME_MAX];
     const char *problem = NULL;
-    tw_name_told told;
+    tw_name_parts parts;
     if (!text)
         return 0;
     if (bytes > 0)
@@ -59,9 +59,9 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
     tw_civil_split((int64_t)bytes * 86399999999, 3600, &fields.time);
     if (tw_name_expand(pattern, &fields, out, sizeof out, &problem) == TW_OK) {
         check_name(out);
-        (void)tw_name_read(pattern, out, &told);
+        (void)tw_name_read(pattern, out, &parts);
     }
-    (void)tw_name_read(pattern, rest, &told);
+    (void)tw_name_read(pattern, rest, &parts);
     free(text);
     return 0;
 }

@@ -22,8 +22,9 @@ static tw_station *make_station(void)
         abort();
     if (tw_sim_card(NULL, &card) != TW_OK)
         abort();
-    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
-    if (tw_station_new(&board, settings, NULL, NULL, &station, NULL) != TW_OK)
+    const tw_platform platform = {
+        .makers = makers, .clock = tw_linux_clock(), .card = &card};
+    if (tw_station_new(&platform, settings, NULL, NULL, &station, NULL) != TW_OK)
         abort();
     return station;
 }
@@ -34,7 +35,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
     tw_error err = {0};
     if (!station)
         station = make_station();
-    const tw_status st = tw_deliver_order(station, data, bytes, &err);
+    const tw_status st = twi_deliver_order(station, data, bytes, &err);
     if (st != TW_OK && st != TW_ESYNTAX && st != TW_ENOENT)
         abort();
     if (strlen(err.text) == 0 || strpbrk(err.text, "\r\n\x1b"))

@@ -41,8 +41,9 @@ static void begin(void)
             TW_OK ||
         tw_sim_card(NULL, &card) != TW_OK)
         abort();
-    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
-    if (tw_station_new(&board, settings, NULL, NULL, &station, NULL) != TW_OK)
+    const tw_platform platform = {
+        .makers = makers, .clock = tw_linux_clock(), .card = &card};
+    if (tw_station_new(&platform, settings, NULL, NULL, &station, NULL) != TW_OK)
         abort();
     (void)control_begin("fuzz", station);
 }

@@ -48,7 +48,7 @@ typedef struct tw_dispatch_queue {
     int64_t waited_us;  /* for how long the first of them has been there, */
     int64_t quiet_us;   /* and for how long nothing more of its sighting has come */
     bool over;          /* that sighting is over */
-    bool told;          /* something of it has been sent already */
+    bool part_sent;     /* something of it has been sent already */
     bool released;      /* the first was there when a digest went, or so many had come,
                            and it was not joined */
     uint32_t sent;      /* messages within the limit's time */

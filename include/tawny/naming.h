@@ -113,12 +113,12 @@ TW_API tw_status tw_name_expand(const char *pattern, const tw_name_fields *field
                                 char *out, size_t capacity, const char **problem);
 
 /* What a name tells. Times are of the wall clock that named it. */
-typedef struct tw_name_told {
+typedef struct tw_name_parts {
     tw_civil time;
-    bool offset_told;          /* by %z; else time.offset_s is 0 */
+    bool offset_given;         /* by %z; else time.offset_s is 0 */
     char camera[64], kind[16]; /* "": the pattern does not say */
     uint32_t sighting, n;      /* 0 likewise */
-} tw_name_told;
+} tw_name_parts;
 
 /**
  * Read a name that tw_name_expand made from a pattern, a number behind it ("-2") allowed.
@@ -128,7 +128,7 @@ typedef struct tw_name_told {
  * @return TW_OK; TW_EINVAL: NULL pointer; TW_ENOENT: the name is not of this pattern, or
  *         the pattern does not tell the time to the second.
  */
-TW_API tw_status tw_name_read(const char *pattern, const char *name, tw_name_told *out);
+TW_API tw_status tw_name_read(const char *pattern, const char *name, tw_name_parts *out);
 
 #ifdef __cplusplus
 }

@@ -22,7 +22,7 @@ typedef struct tw_outward_host {
     /* Told of what becomes of a "hook", a "destination" or the "page", one line, from any
      * thread. May be NULL.
      * @param st  TW_OK; TW_EAGAIN: it is tried again; else somebody must do something. */
-    void (*told)(void *ctx, const char *what, tw_status st, const char *line);
+    void (*callback)(void *ctx, const char *what, tw_status st, const char *line);
     /* Told once of each that cannot begin. May be NULL. */
     void (*failed)(void *ctx, const char *line);
     void *ctx;

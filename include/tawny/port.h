@@ -185,7 +185,7 @@ typedef struct tw_pins {
 /* ---- what a port can make -------------------------------------------------------- */
 
 /* A camera of your own: frames that your program pushes, watched as a camera whose source
- * is "push:NAME". Give it to a station by tw_board.pushed, and free it after that. */
+ * is "push:NAME". Give it to a station by tw_platform.pushed, and free it after that. */
 typedef struct tw_push tw_push;
 
 /* A camera that is wanted. Texts are borrowed for the call. */

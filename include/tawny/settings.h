@@ -282,22 +282,22 @@ TW_API void tw_settings_free(tw_settings *settings);
  * A line include = PATTERN reads others in its place, in the order of their names,
  * from where the file is; up to eight deep.
  *
- * @param told  May be NULL.
+ * @param callback  May be NULL.
  * @return TW_OK; TW_ENOENT, TW_EACCES, TW_EIO: the file cannot be read; TW_ESIZE: over
  *         1 MB; TW_ESYNTAX: it has mistakes; TW_ENOMEM. All but TW_OK were told.
  */
 TW_API tw_status tw_settings_read(tw_settings *settings, const char *path,
-                                  tw_problem_fn told, void *ctx);
+                                  tw_problem_fn callback, void *ctx);
 
 /** The same from text. @param name  Stands for the file in messages and origins. */
 TW_API tw_status tw_settings_read_text(tw_settings *settings, const char *name,
-                                       const char *text, size_t bytes, tw_problem_fn told,
-                                       void *ctx);
+                                       const char *text, size_t bytes,
+                                       tw_problem_fn callback, void *ctx);
 
 /** Take "CAMERA.key=value", "station.key=value", or "key=value" for every camera; it wins
  * over all files. @return TW_OK; TW_ESYNTAX, told; TW_ENOMEM. */
 TW_API tw_status tw_settings_set(tw_settings *settings, const char *assignment,
-                                 tw_problem_fn told, void *ctx);
+                                 tw_problem_fn callback, void *ctx);
 
 /** What tw_settings_set said of others is said of these as well, of cameras that they
  * have; then they are checked. @return TW_OK; TW_ENOMEM. */
@@ -306,12 +306,13 @@ TW_API tw_status tw_settings_override(tw_settings *settings, const tw_settings *
 /** Make sure that a camera exists, as "[camera NAME]" would, with this source.
  * @return TW_OK; TW_ESYNTAX, told: bad name; TW_ENOMEM. */
 TW_API tw_status tw_settings_add_camera(tw_settings *settings, const char *name,
-                                        const char *source, tw_problem_fn told,
+                                        const char *source, tw_problem_fn callback,
                                         void *ctx);
 
 /** Check what no single line can show: limits against each other, cameras without source,
  * zones and profiles that belong to nothing. @return TW_OK; TW_ESYNTAX, told. */
-TW_API tw_status tw_settings_check(tw_settings *settings, tw_problem_fn told, void *ctx);
+TW_API tw_status tw_settings_check(tw_settings *settings, tw_problem_fn callback,
+                                   void *ctx);
 
 /** @return whether nothing is wrong with what concerns a camera: its section, its zones,
  * its profiles, and what is said of all. NULL: with what is said of all and of the

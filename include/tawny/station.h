@@ -70,8 +70,8 @@ typedef void (*tw_event_fn)(void *ctx, const tw_event *event);
 
 /* Somebody who is told of a station's events. */
 typedef struct tw_subscriber {
-    tw_event_fn told; /* required */
-    bool readings;    /* of all frames */
+    tw_event_fn callback; /* required */
+    bool readings;        /* of all frames */
     /* Whether the next reading of a camera is wanted with luma and picture; asked in the
      * camera's thread, so it must not block. NULL: none is. */
     bool (*wants)(void *ctx, const char *camera);
@@ -102,14 +102,14 @@ TW_API tw_status tw_picture_sharpness(const uint8_t *jpeg, size_t bytes,
                                       tw_error *err);
 
 /* What a station or a rehearsal runs on. */
-typedef struct tw_board {
+typedef struct tw_platform {
     const tw_camera_make_fn *makers; /* ended by NULL; NULL: there are none */
     tw_clock clock;
     const tw_card *card; /* where captures go; a station needs one; NULL: a rehearsal or a
                             look stores nothing */
     const tw_pins *pins; /* sensors, lamps...; NULL: there are none */
     tw_push *const *pushed; /* cameras of your own, ended by NULL; NULL: there are none */
-} tw_board;
+} tw_platform;
 
 typedef struct tw_rehearsal_result {
     uint64_t frames;       /* read by the detector */
@@ -130,13 +130,14 @@ typedef struct tw_rehearsal_result {
  * @param station  For the names of captures; may be NULL if board->card is.
  * @param stop     Set to nonzero, from a signal handler for one, to end early; may be
  * NULL.
- * @param told     May be NULL.
+ * @param callback     May be NULL.
  * @param result   Written on TW_OK and TW_ESTOPPED.
  * @return TW_OK; TW_ESTOPPED; else err says which file cannot be read and why.
  */
-TW_API tw_status tw_rehearse(const tw_board *board, const tw_camera_settings *camera,
+TW_API tw_status tw_rehearse(const tw_platform *platform,
+                             const tw_camera_settings *camera,
                              const tw_station_settings *station, const volatile int *stop,
-                             tw_event_fn told, void *ctx, tw_rehearsal_result *result,
+                             tw_event_fn callback, void *ctx, tw_rehearsal_result *result,
                              tw_error *err);
 
 /**
@@ -145,12 +146,12 @@ TW_API tw_status tw_rehearse(const tw_board *board, const tw_camera_settings *ca
  * catalogue.db.old-1. What no name tells (stars, peaks, reasons) is in the journal beside
  * it, sightings.jsonl. Not while a station writes to the store.
  *
- * @param told  Is told what was done; may be NULL.
+ * @param callback  Is told what was done; may be NULL.
  * @return TW_OK; else err says why the store cannot be written.
  */
 TW_API tw_status tw_store_rebuild(const tw_card *card,
                                   const tw_station_settings *settings, tw_clock clock,
-                                  tw_event_fn told, void *ctx, tw_error *err);
+                                  tw_event_fn callback, void *ctx, tw_error *err);
 
 typedef struct tw_station tw_station;
 
@@ -159,16 +160,15 @@ typedef struct tw_station tw_station;
  * settings are not sound (tw_settings_sound) is not watched; it is told as closed.
  *
  * @param board     Copied; what it points to outlives the station. Its card is needed.
- * @param told      Of all events, readings without pictures; while the station runs, and
- *                  of what went wrong here before this returns where it fails. May be
- *                  NULL.
+ * @param callback      Of all events, readings without pictures; while the station runs,
+ * and of what went wrong here before this returns where it fails. May be NULL.
  * @param settings  Outlives the station, unchanged.
  * @param out       Set on TW_OK; free it with tw_station_free.
  * @return TW_OK; TW_ENOENT: no cameras; TW_ESYNTAX: bad pattern of names; TW_EACCES,
  *         TW_ENOSPC...: the card cannot be written; TW_ENOMEM.
  */
-TW_API tw_status tw_station_new(const tw_board *board, tw_settings *settings,
-                                tw_event_fn told, void *ctx, tw_station **out,
+TW_API tw_status tw_station_new(const tw_platform *platform, tw_settings *settings,
+                                tw_event_fn callback, void *ctx, tw_station **out,
                                 tw_error *err);
 
 /** Tell somebody else of events, too, from a thread of his own. Before tw_station_run.
@@ -321,7 +321,7 @@ typedef struct tw_look_options {
  * @param taken   Set to what the detector said of the frame; its cells are not kept.
  * @return TW_OK; else err says what and where.
  */
-TW_API tw_status tw_look(const tw_board *board, const tw_camera_settings *camera,
+TW_API tw_status tw_look(const tw_platform *platform, const tw_camera_settings *camera,
                          const tw_look_options *options, uint8_t **out, size_t *bytes,
                          tw_reading *taken, tw_error *err);
 
@@ -334,9 +334,9 @@ TW_API tw_status tw_look(const tw_board *board, const tw_camera_settings *camera
  * @return TW_OK; TW_ESTOPPED: the file is complete as far as it goes; else err says what
  *         is wrong.
  */
-TW_API tw_status tw_footage_write(const tw_board *board, const tw_camera_settings *camera,
-                                  const char *path, const volatile int *stop,
-                                  tw_error *err);
+TW_API tw_status tw_footage_write(const tw_platform *platform,
+                                  const tw_camera_settings *camera, const char *path,
+                                  const volatile int *stop, tw_error *err);
 
 /** What a camera was found to deliver. */
 typedef struct tw_camera_found {
@@ -349,8 +349,9 @@ typedef struct tw_camera_found {
 /** Open a camera once and read one frame of it; where fps limits it, three seconds.
  * @param found  Set on TW_OK.
  * @return TW_OK; else err says what is wrong. */
-TW_API tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
-                               tw_camera_found *found, tw_error *err);
+TW_API tw_status tw_camera_try(const tw_platform *platform,
+                               const tw_camera_settings *camera, tw_camera_found *found,
+                               tw_error *err);
 
 /** Try the names and the card as tw_station_new does: make, write and remove a file.
  * @return TW_OK; else err says what is wrong. */

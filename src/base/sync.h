@@ -1,6 +1,6 @@
 /* Making safe on a disk what was written. */
-#ifndef TW_SYNC_H
-#define TW_SYNC_H
+#ifndef TWI_SYNC_H
+#define TWI_SYNC_H
 
 /** Make the entry of a file or folder in the folder above it safe: after a rename, or it
  * may have its old name after a power cut; after it was made, or it may not be there.

@@ -3,7 +3,7 @@
 
 #include <signal.h>
 
-bool tw_thread_start(pthread_t *thread, void *(*run)(void *ctx), void *ctx)
+bool twi_thread_start(pthread_t *thread, void *(*run)(void *ctx), void *ctx)
 {
     sigset_t all, before;
     (void)sigfillset(&all);

@@ -1,12 +1,12 @@
 /* Threads of the library's own. */
-#ifndef TW_THREAD_H
-#define TW_THREAD_H
+#ifndef TWI_THREAD_H
+#define TWI_THREAD_H
 
 #include <pthread.h>
 #include <stdbool.h>
 
 /** Start a thread that no signal is delivered to: those are for the threads of whoever
  * uses the library, and SIGPIPE is for nobody. @return false: it cannot be started. */
-bool tw_thread_start(pthread_t *thread, void *(*run)(void *ctx), void *ctx);
+bool twi_thread_start(pthread_t *thread, void *(*run)(void *ctx), void *ctx);
 
 #endif

@@ -21,12 +21,12 @@ static const char EXAMPLE[] = "Examples:\n"
                               "  tawny account remove bob\n"
                               "  tawny account list";
 
-static const char *word_may(tw_may may)
+static const char *word_may(twi_may may)
 {
-    return may == TW_MAY_RUN ? "run" : "look";
+    return may == TWI_MAY_RUN ? "run" : "look";
 }
 
-static void show(void *ctx, const char *name, tw_may may)
+static void show(void *ctx, const char *name, twi_may may)
 {
     const gboolean *json = ctx;
     if (*json)
@@ -37,7 +37,7 @@ static void show(void *ctx, const char *name, tw_may may)
 }
 
 /* One line, not shown where it is typed. @return FALSE: there is none. */
-static gboolean read_password(const char *prompt, char out[TW_PASSWORD_MAX + 2])
+static gboolean read_password(const char *prompt, char out[TWI_PASSWORD_MAX + 2])
 {
     struct termios before, silent;
     const gboolean terminal =
@@ -48,7 +48,7 @@ static gboolean read_password(const char *prompt, char out[TW_PASSWORD_MAX + 2])
         silent.c_lflag &= ~(tcflag_t)ECHO;
         (void)tcsetattr(STDIN_FILENO, TCSAFLUSH, &silent);
     }
-    const gboolean good = fgets(out, TW_PASSWORD_MAX + 2, stdin) != NULL;
+    const gboolean good = fgets(out, TWI_PASSWORD_MAX + 2, stdin) != NULL;
     if (terminal) {
         (void)tcsetattr(STDIN_FILENO, TCSAFLUSH, &before);
         (void)fprintf(stderr, "\n");
@@ -60,7 +60,7 @@ static gboolean read_password(const char *prompt, char out[TW_PASSWORD_MAX + 2])
 
 static int add(const char *file, const char *name, const char *may)
 {
-    char password[TW_PASSWORD_MAX + 2] = "", again[TW_PASSWORD_MAX + 2] = "";
+    char password[TWI_PASSWORD_MAX + 2] = "", again[TWI_PASSWORD_MAX + 2] = "";
     tw_error err = {0};
     const gboolean run = may && strcmp(may, "run") == 0;
     if (!run && (!may || strcmp(may, "look") != 0))
@@ -71,8 +71,8 @@ static int add(const char *file, const char *name, const char *may)
     else if (isatty(STDIN_FILENO) &&
              (!read_password("Again", again) || strcmp(password, again) != 0))
         code = cli_say(CLI_USAGE, "these were two different passwords");
-    if (code == CLI_DONE && tw_account_set(file, name, run ? TW_MAY_RUN : TW_MAY_LOOK,
-                                           password, &err) != TW_OK)
+    if (code == CLI_DONE && twi_account_set(file, name, run ? TWI_MAY_RUN : TWI_MAY_LOOK,
+                                            password, &err) != TW_OK)
         code = cli_say(cli_exit(err.status), "%s", err.text);
     if (code == CLI_DONE)
         (void)printf("%s may %s\n", name, may);
@@ -81,7 +81,7 @@ static int add(const char *file, const char *name, const char *may)
     return code;
 }
 
-static void count_account(void *ctx, const char *name, tw_may may)
+static void count_account(void *ctx, const char *name, twi_may may)
 {
     guint *count = ctx;
     (void)name;
@@ -94,9 +94,9 @@ static tw_status remove_one(const char *file, const char *name, gboolean json,
                             tw_error *err)
 {
     guint left = 0;
-    const tw_status st = tw_account_remove(file, name, err);
+    const tw_status st = twi_account_remove(file, name, err);
     if (st == TW_OK && !json &&
-        tw_account_walk(file, count_account, &left, NULL) == TW_OK && left == 0)
+        twi_account_walk(file, count_account, &left, NULL) == TW_OK && left == 0)
         (void)printf(
             "That was the last account: the page lets nobody in until another is "
             "made, or %s is removed.\n",
@@ -114,7 +114,7 @@ static int do_it(const char *file, int argc, char **argv, const char *may, gbool
     if (strcmp(what, "remove") == 0 && argc == 3)
         st = remove_one(file, argv[2], json, &err);
     else if (strcmp(what, "list") == 0 && argc <= 2)
-        st = tw_account_walk(file, show, &json, &err);
+        st = twi_account_walk(file, show, &json, &err);
     else
         return cli_say(CLI_USAGE, "say add NAME, remove NAME, or list");
     return st == TW_OK ? CLI_DONE : cli_say(CLI_FAILED, "%s", err.text);

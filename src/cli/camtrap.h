@@ -1,6 +1,6 @@
 /* Export as Camtrap DP 1.0, the open data package for camera-trap data. */
-#ifndef TW_CLI_CAMTRAP_H
-#define TW_CLI_CAMTRAP_H
+#ifndef TWI_CLI_CAMTRAP_H
+#define TWI_CLI_CAMTRAP_H
 
 #include "common.h"
 

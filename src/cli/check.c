@@ -55,14 +55,14 @@ static void add_rate(GString *text, const tw_camera_found *found, int64_t fps)
                         "next; a lower rate set in the camera itself is better");
 }
 
-static gboolean check_camera(const cli_common *common, const tw_board *board,
+static gboolean check_camera(const cli_common *common, const tw_platform *platform,
                              const tw_camera_settings *camera)
 {
     tw_error err = {0};
     tw_camera_found found;
     const tw_stream *stream = &found.stream;
     char start[24];
-    const tw_status st = tw_camera_try(board, camera, &found, &err);
+    const tw_status st = tw_camera_try(platform, camera, &found, &err);
     if (st != TW_OK && wants_fetching(camera)) {
         g_autofree char *line = g_strdup_printf(
             "%s; if this address gives one picture each time it is asked, "
@@ -133,7 +133,7 @@ static void say_useless(void *ctx, const tw_setting *s)
 }
 
 /* The second stream is opened as well: it is what the detector looks at. */
-static gboolean check_second(const cli_common *common, const tw_board *board,
+static gboolean check_second(const cli_common *common, const tw_platform *platform,
                              const tw_camera_settings *camera)
 {
     tw_camera_settings second = *camera;
@@ -143,7 +143,7 @@ static gboolean check_second(const cli_common *common, const tw_board *board,
     if (camera->detect_source[0] == '\0')
         return TRUE;
     second.source = camera->detect_source;
-    if (tw_camera_try(board, &second, &found, &err) != TW_OK) {
+    if (tw_camera_try(platform, &second, &found, &err) != TW_OK) {
         g_autofree char *line = g_strdup_printf("detect_source: %s", err.text);
         return find(common, FALSE, "camera", camera->name, line);
     }
@@ -202,7 +202,7 @@ static void take_line(void *ctx, const char *line)
 static gboolean check_hooks(const cli_common *common, const tw_settings *settings)
 {
     GString *text = g_string_new(NULL);
-    const gboolean good = tw_hooks_try(settings, take_line, text) == TW_OK;
+    const gboolean good = twi_hooks_try(settings, take_line, text) == TW_OK;
     (void)find(common, good, "hooks", "programs", good ? "are there" : text->str);
     (void)g_string_free(text, TRUE);
     return good;
@@ -211,7 +211,7 @@ static gboolean check_hooks(const cli_common *common, const tw_settings *setting
 static gboolean check_destinations(const cli_common *common, const tw_settings *settings)
 {
     GString *text = g_string_new(NULL);
-    const gboolean good = tw_deliver_check(settings, take_line, text) == TW_OK;
+    const gboolean good = twi_deliver_check(settings, take_line, text) == TW_OK;
     (void)find(common, good, "sending", "secrets",
                good ? "are there; tawny send tries a destination" : text->str);
     (void)g_string_free(text, TRUE);
@@ -240,7 +240,7 @@ int cli_check(int argc, char **argv)
     if (tw_settings_check(settings, cli_told, NULL) != TW_OK)
         code = CLI_USAGE;
     if (code == CLI_DONE) {
-        const tw_board board = cli_board();
+        const tw_platform platform = cli_platform();
         tw_station_settings station;
         tw_camera_settings camera;
         tw_error err = {0};
@@ -250,8 +250,8 @@ int cli_check(int argc, char **argv)
             if (tw_settings_camera(settings, tw_settings_camera_name(settings, i),
                                    &camera) == TW_OK) {
                 useless u = {&common, &camera};
-                good &= check_camera(&common, &board, &camera);
-                good &= check_second(&common, &board, &camera);
+                good &= check_camera(&common, &platform, &camera);
+                good &= check_second(&common, &platform, &camera);
                 (void)tw_settings_walk(settings, camera.name, say_useless, &u);
             }
         tw_settings_station(settings, &station);

@@ -287,11 +287,11 @@ int cli_read_time(const char *option, const char *text, int64_t *us)
     return CLI_DONE;
 }
 
-tw_board cli_board(void)
+tw_platform cli_platform(void)
 {
     static const tw_camera_make_fn makers[] = {tw_linux_camera_make, tw_sim_camera_make,
                                                NULL};
-    return (tw_board){.makers = makers, .clock = tw_linux_clock()};
+    return (tw_platform){.makers = makers, .clock = tw_linux_clock()};
 }
 
 /* Signal handlers can reach nothing but what is static. */

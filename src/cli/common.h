@@ -1,6 +1,6 @@
 /* What the commands share. Exit codes: 0 done, 1 failed, 2 wrong usage or settings. */
-#ifndef TW_CLI_COMMON_H
-#define TW_CLI_COMMON_H
+#ifndef TWI_CLI_COMMON_H
+#define TWI_CLI_COMMON_H
 
 #include <glib.h>
 
@@ -135,7 +135,7 @@ tw_status cli_camera(const cli_common *common, const char *name, const char *sou
                      tw_settings **out, tw_camera_settings *camera);
 
 /** The board that commands run on: all ports' cameras, the machine's clock. */
-tw_board cli_board(void);
+tw_platform cli_platform(void);
 
 /** Nonzero once Ctrl-C or SIGTERM has come; both are caught from here on. */
 const volatile int *cli_catch_signals(void (*also)(void));

@@ -90,7 +90,7 @@ static void answer_request(const control *c, const char *request, GString *out)
     tw_error err = {0};
     if (what && strcmp(what, "status") == 0 && json_object_size(o) == 1)
         add_status(c, out);
-    else if (tw_deliver_order(c->station, request, strlen(request), &err) == TW_OK)
+    else if (twi_deliver_order(c->station, request, strlen(request), &err) == TW_OK)
         add_line(out,
                  json_pack("{ss ss ss}", "type", "done", "do", what, "text", err.text));
     else

@@ -1,6 +1,6 @@
 /* How a running station can be asked: a socket in the user's own runtime folder. */
-#ifndef TW_CLI_CONTROL_H
-#define TW_CLI_CONTROL_H
+#ifndef TWI_CLI_CONTROL_H
+#define TWI_CLI_CONTROL_H
 
 #include "common.h"
 

@@ -39,9 +39,9 @@ typedef struct demo {
     const tw_sim_scene *scene;
     const tw_camera_settings *camera;
     tw_sighting seen[SIGHTINGS_MAX];
-    tw_score_sighting judged[SIGHTINGS_MAX];
+    twi_score_sighting judged[SIGHTINGS_MAX];
     size_t count;
-    tw_truth_event truth[SUBJECTS_MAX];
+    twi_truth_event truth[SUBJECTS_MAX];
     int64_t zero_us;
     gboolean any;
     guint stored;
@@ -99,17 +99,17 @@ static void on_event(void *ctx, const tw_event *e)
 }
 
 /* Hold what was seen against what really happens in the scene. */
-static tw_score judge(demo *d, int64_t length_us)
+static twi_score judge(demo *d, int64_t length_us)
 {
-    tw_score score = {0};
+    twi_score score = {0};
     for (size_t i = 0; i < d->count; i++)
         d->judged[i].when =
-            (tw_span){d->seen[i].start_us - d->zero_us, d->seen[i].end_us - d->zero_us};
+            (twi_span){d->seen[i].start_us - d->zero_us, d->seen[i].end_us - d->zero_us};
     for (size_t i = 0; i < d->scene->event_count; i++)
         d->truth[i].when =
-            (tw_span){d->scene->events[i].start_us, d->scene->events[i].end_us};
-    (void)tw_score_add(&score, length_us, d->truth, d->scene->event_count, d->judged,
-                       d->count);
+            (twi_span){d->scene->events[i].start_us, d->scene->events[i].end_us};
+    (void)twi_score_add(&score, length_us, d->truth, d->scene->event_count, d->judged,
+                        d->count);
     return score;
 }
 
@@ -117,8 +117,8 @@ static tw_score judge(demo *d, int64_t length_us)
 static int sighting_at(const demo *d, const tw_sim_event *event)
 {
     for (size_t i = 0; i < d->count; i++)
-        if (d->judged[i].when.start_us <= event->end_us + TW_SCORE_NEAR_US &&
-            d->judged[i].when.end_us >= event->start_us - TW_SCORE_NEAR_US)
+        if (d->judged[i].when.start_us <= event->end_us + TWI_SCORE_NEAR_US &&
+            d->judged[i].when.end_us >= event->start_us - TWI_SCORE_NEAR_US)
             return (int)i;
     return -1;
 }
@@ -155,7 +155,7 @@ static void print_lure(const demo *d, const tw_sim_event *e)
 
 static int summarise(demo *d, int64_t length_us, const char *folder)
 {
-    const tw_score score = judge(d, length_us);
+    const twi_score score = judge(d, length_us);
     char size[24];
     (void)printf("\nWhat really happened at the kerb:\n");
     for (size_t i = 0; i < d->scene->event_count; i++)
@@ -182,12 +182,12 @@ static void suggest(const demo *d, const char *folder)
 
 static int play(const tw_card *card, tw_settings *settings, const char *folder)
 {
-    tw_board board = cli_board();
+    tw_platform platform = cli_platform();
     tw_camera_settings camera;
     tw_station_settings station;
     tw_rehearsal_result result;
     tw_error err = {0};
-    board.card = card;
+    platform.card = card;
     tw_settings_station(settings, &station);
     if (tw_settings_camera(settings, "kerb", &camera) != TW_OK)
         return cli_say(CLI_FAILED, "out of memory");
@@ -195,8 +195,9 @@ static int play(const tw_card *card, tw_settings *settings, const char *folder)
     (void)printf("Hollin Lane by night: %.0f s at the kerb, simulated.\n"
                  "Captures go to %s\n\n",
                  (double)d.scene->length_us / 1e6, folder);
-    const tw_status st = tw_rehearse(&board, &camera, &station, cli_catch_signals(NULL),
-                                     on_event, &d, &result, &err);
+    const tw_status st =
+        tw_rehearse(&platform, &camera, &station, cli_catch_signals(NULL), on_event, &d,
+                    &result, &err);
     if (st == TW_ESTOPPED)
         return cli_say(CLI_FAILED, "stopped; what was captured is in %s", folder);
     if (st != TW_OK)
@@ -216,7 +217,7 @@ typedef struct rendering {
 static void write_truth(FILE *out, const tw_sim_scene *scene, const char *file)
 {
     for (size_t i = 0; i < scene->event_count; i++) {
-        const tw_span when = {scene->events[i].start_us, scene->events[i].end_us};
+        const twi_span when = {scene->events[i].start_us, scene->events[i].end_us};
         cli_truth_write(out, file, &when, scene->events[i].what);
     }
     if (scene->event_count == 0)
@@ -234,13 +235,13 @@ static int render_scene(const rendering *r, const tw_sim_scene *scene, FILE *tru
     tw_settings *settings = tw_settings_new();
     tw_camera_settings camera;
     tw_error err = {0};
-    const tw_board board = cli_board();
+    const tw_platform platform = cli_platform();
     int code = CLI_USAGE;
     if (settings &&
         tw_settings_read_text(settings, "demo", text, strlen(text), cli_told, NULL) ==
             TW_OK &&
         tw_settings_camera(settings, scene->name, &camera) == TW_OK) {
-        code = cli_exit(tw_footage_write(&board, &camera, path, stop, &err));
+        code = cli_exit(tw_footage_write(&platform, &camera, path, stop, &err));
         if (code != CLI_DONE)
             (void)cli_say(code, "%s", err.status != TW_OK ? err.text : "stopped");
     }

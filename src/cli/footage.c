@@ -81,14 +81,14 @@ void cli_footage_replay(cli_footage *f, const tw_sighting_config *limits)
     keep_ended(f, &watch, tw_sighting_finish(&watch));
 }
 
-void cli_footage_judge(cli_footage *f, tw_score *score)
+void cli_footage_judge(cli_footage *f, twi_score *score)
 {
     g_free(f->judged);
-    f->judged = g_new0(tw_score_sighting, f->sightings->len + 1);
+    f->judged = g_new0(twi_score_sighting, f->sightings->len + 1);
     for (guint i = 0; i < f->sightings->len; i++) {
         const tw_sighting *s = &g_array_index(f->sightings, tw_sighting, i);
-        f->judged[i].when = (tw_span){s->start_us - f->zero_us, s->end_us - f->zero_us};
+        f->judged[i].when = (twi_span){s->start_us - f->zero_us, s->end_us - f->zero_us};
     }
-    (void)tw_score_add(score, f->length_us, f->events, f->event_count, f->judged,
-                       f->sightings->len);
+    (void)twi_score_add(score, f->length_us, f->events, f->event_count, f->judged,
+                        f->sightings->len);
 }

@@ -1,6 +1,6 @@
 /* What was read of one piece of footage, kept for plots, scores and tuning. */
-#ifndef TW_CLI_FOOTAGE_H
-#define TW_CLI_FOOTAGE_H
+#ifndef TWI_CLI_FOOTAGE_H
+#define TWI_CLI_FOOTAGE_H
 
 #include "common.h"
 
@@ -21,9 +21,9 @@ typedef struct cli_footage {
     GArray *moments;    /* of cli_moment */
     GArray *sightings;  /* of tw_sighting, those that have ended */
     size_t event_count; /* what really happened, if that is known */
-    tw_truth_event *events;
+    twi_truth_event *events;
     const char **what;
-    tw_score_sighting *judged; /* the sightings, once they are; NULL */
+    twi_score_sighting *judged; /* the sightings, once they are; NULL */
 } cli_footage;
 
 void cli_footage_init(cli_footage *footage, const char *name);
@@ -43,7 +43,7 @@ char *cli_source_of(const char *arg);
 void cli_footage_replay(cli_footage *footage, const tw_sighting_config *limits);
 
 /** Hold the sightings against what happened, and add to the score. */
-void cli_footage_judge(cli_footage *footage, tw_score *score);
+void cli_footage_judge(cli_footage *footage, twi_score *score);
 
 /* ---- plots ----------------------------------------------------------------------- */
 

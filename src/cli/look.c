@@ -40,13 +40,14 @@ static int write_file(const char *path, const uint8_t *data, size_t bytes)
 static int look(const tw_camera_settings *camera, const tw_look_options *options,
                 const char *path, gboolean json)
 {
-    const tw_board board = cli_board();
+    const tw_platform platform = cli_platform();
     tw_error err = {0};
     tw_reading reading;
     uint8_t *data = NULL;
     size_t bytes = 0;
     char size[24], percent[24];
-    const tw_status st = tw_look(&board, camera, options, &data, &bytes, &reading, &err);
+    const tw_status st =
+        tw_look(&platform, camera, options, &data, &bytes, &reading, &err);
     if (st != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
     const int code = write_file(path, data, bytes);

@@ -1,6 +1,6 @@
 /* Telling the service manager how it goes: readiness, watchdog, stopping. */
-#ifndef TW_CLI_NOTIFY_H
-#define TW_CLI_NOTIFY_H
+#ifndef TWI_CLI_NOTIFY_H
+#define TWI_CLI_NOTIFY_H
 
 #include <stdio.h>
 

@@ -41,7 +41,7 @@ static const char *local_time(const looking *l, int64_t wall_us, char out[64])
 
 /* ---- what is in it ---------------------------------------------------------------- */
 
-static bool show_item(void *ctx, const tw_outbox_item *item)
+static bool show_item(void *ctx, const twi_outbox_item *item)
 {
     const looking *l = ctx;
     char time[64];
@@ -58,14 +58,14 @@ static bool show_item(void *ctx, const tw_outbox_item *item)
 
 static void list_items(looking *l, const char *destination)
 {
-    static const tw_item_state states[] = {TW_ITEM_WAITING, TW_ITEM_GIVEN_UP};
+    static const twi_item_state states[] = {TWI_ITEM_WAITING, TWI_ITEM_GIVEN_UP};
     for (size_t i = 0; l->list && i < G_N_ELEMENTS(states); i++)
-        (void)tw_outbox_items(l->catalogue, destination, states[i], show_item, l, NULL);
+        (void)twi_outbox_items(l->catalogue, destination, states[i], show_item, l, NULL);
 }
 
 /* ---- how it stands ---------------------------------------------------------------- */
 
-static void print_fill(const looking *l, const char *name, const tw_outbox_fill *f)
+static void print_fill(const looking *l, const char *name, const twi_outbox_fill *f)
 {
     char oldest[64], last[64];
     (void)printf("%-10s  %u waiting", name, (unsigned)f->waiting);
@@ -88,10 +88,10 @@ static void print_fill(const looking *l, const char *name, const tw_outbox_fill 
 static void show_destination(void *ctx, const char *name)
 {
     looking *l = ctx;
-    tw_outbox_fill f;
+    twi_outbox_fill f;
     const int64_t since_us = l->clock.ops->wall_us(l->clock.ctx) - DAY_US;
     if ((l->only && strcmp(l->only, name) != 0) ||
-        tw_outbox_look(l->catalogue, name, false, since_us, &f, NULL) != TW_OK)
+        twi_outbox_inspect(l->catalogue, name, false, since_us, &f, NULL) != TW_OK)
         return;
     l->shown++;
     if (l->json)
@@ -104,7 +104,7 @@ static void show_destination(void *ctx, const char *name)
 static int show(looking *l)
 {
     tw_error err = {0};
-    if (tw_outbox_destinations(l->catalogue, show_destination, l, &err) != TW_OK)
+    if (twi_outbox_destinations(l->catalogue, show_destination, l, &err) != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
     if (l->shown > 0)
         return CLI_DONE;
@@ -132,9 +132,9 @@ static int say_changed(const looking *l, const char *what, uint32_t changed)
 static void say_restarted(void *ctx, const char *name)
 {
     looking *l = ctx;
-    tw_outbox_fill f;
+    twi_outbox_fill f;
     if ((l->only && strcmp(l->only, name) != 0) ||
-        tw_outbox_look(l->catalogue, name, false, 0, &f, NULL) != TW_OK ||
+        twi_outbox_inspect(l->catalogue, name, false, 0, &f, NULL) != TW_OK ||
         f.stopped_us == 0)
         return;
     l->shown++;
@@ -150,8 +150,8 @@ static int retry(const looking *l)
     uint32_t changed = 0;
     tw_error err = {0};
     looking again = *l;
-    if (tw_outbox_destinations(l->catalogue, say_restarted, &again, &err) != TW_OK ||
-        tw_outbox_retry(l->catalogue, l->only, &changed, &err) != TW_OK)
+    if (twi_outbox_destinations(l->catalogue, say_restarted, &again, &err) != TW_OK ||
+        twi_outbox_retry(l->catalogue, l->only, &changed, &err) != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
     if (changed == 0 && again.shown > 0 && !l->json)
         return CLI_DONE; /* nothing had been given up */
@@ -165,8 +165,8 @@ static int drop(const looking *l)
     char *end = NULL;
     const gint64 id = l->only ? g_ascii_strtoll(l->only, &end, 10) : 0;
     const gboolean number = l->only && *end == '\0' && id > 0;
-    if (tw_outbox_drop(l->catalogue, number ? NULL : l->only, number ? id : 0, &changed,
-                       &err) != TW_OK)
+    if (twi_outbox_drop(l->catalogue, number ? NULL : l->only, number ? id : 0, &changed,
+                        &err) != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
     return say_changed(l, "dropped", changed);
 }

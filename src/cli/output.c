@@ -70,7 +70,7 @@ void out_json_moment(const char *file, double t_s, const char *why)
     out_json_of(file, json_pack("{ss sf ss}", "type", "moment", "t", t_s, "why", why));
 }
 
-void out_json_verdict(const char *verdict, const char *file, const tw_span *when,
+void out_json_verdict(const char *verdict, const char *file, const twi_span *when,
                       const char *what)
 {
     json_t *o = json_pack("{ss so so}", "type", verdict, "start",
@@ -81,15 +81,15 @@ void out_json_verdict(const char *verdict, const char *file, const tw_span *when
     out_json_of(file, o);
 }
 
-void out_json_score(const tw_score *s, int64_t late_us)
+void out_json_score(const twi_score *s, int64_t late_us)
 {
     out_json(json_pack("{ss si si si si so sf sf so so}", "type", "score", "events",
                        (int)s->events, "found", (int)s->found, "sightings",
                        (int)s->sightings, "false", (int)s->is_false, "recall",
-                       twi_json_percent(tw_score_recall_ppm(s)), "false_per_hour",
-                       (double)tw_score_false_per_1000h(s) / 1e3, "f1",
-                       tw_score_f1_ppm(s) / 1e6, "latency", twi_json_seconds(late_us),
-                       "covered", twi_json_percent(tw_score_cover_ppm(s))));
+                       twi_json_percent(twi_score_recall_ppm(s)), "false_per_hour",
+                       (double)twi_score_false_per_1000h(s) / 1e3, "f1",
+                       twi_score_f1_ppm(s) / 1e6, "latency", twi_json_seconds(late_us),
+                       "covered", twi_json_percent(twi_score_cover_ppm(s))));
 }
 
 /* ---- progress -------------------------------------------------------------------- */

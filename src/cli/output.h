@@ -1,6 +1,6 @@
 /* How the commands say what happens, as text and as JSON. */
-#ifndef TW_CLI_OUTPUT_H
-#define TW_CLI_OUTPUT_H
+#ifndef TWI_CLI_OUTPUT_H
+#define TWI_CLI_OUTPUT_H
 
 #include <stdio.h>
 
@@ -30,11 +30,11 @@ void out_json_moment(const char *file, double t_s, const char *why);
 
 /** An event that was "missed", a sighting that is "false" or an "overrun"; what may be
  * NULL. */
-void out_json_verdict(const char *verdict, const char *file, const tw_span *when,
+void out_json_verdict(const char *verdict, const char *file, const twi_span *when,
                       const char *what);
 
 /** @param late_us  Median of the start latency. */
-void out_json_score(const tw_score *score, int64_t late_us);
+void out_json_score(const twi_score *score, int64_t late_us);
 
 /* A bar on standard error for long work; nothing if that is no terminal. */
 typedef struct out_progress {

@@ -29,7 +29,7 @@ static const char EXAMPLE[] =
 
 /* What is known of one camera. */
 typedef struct history {
-    tw_plan_camera made;
+    twi_plan_camera made;
     double memory; /* for pre-event footage, bytes; 0 unknown */
 } history;
 
@@ -41,7 +41,7 @@ typedef struct planning {
     tw_settings *settings;
     GArray *cameras; /* of history */
     int64_t first_us, last_us;
-    tw_plan_peak peak; /* of all cameras together */
+    twi_plan_peak peak; /* of all cameras together */
 } planning;
 
 /* ---- from the catalogue ---------------------------------------------------------- */
@@ -49,12 +49,12 @@ typedef struct planning {
 static int read_catalogue(planning *p)
 {
     tw_catalogue *catalogue = NULL;
-    tw_plan plan = {0};
+    twi_plan plan = {0};
     tw_error err = {0};
     int code = store_find(&p->common, &p->store);
     if (code == CLI_DONE)
         code = store_open(p->store, &catalogue);
-    if (code == CLI_DONE && tw_plan_read(catalogue, p->settings, &plan, &err) != TW_OK)
+    if (code == CLI_DONE && twi_plan_read(catalogue, p->settings, &plan, &err) != TW_OK)
         code = cli_say(CLI_FAILED, "%s", err.text);
     for (size_t i = 0; i < plan.count; i++) {
         const history h = {.made = plan.cameras[i]};
@@ -63,7 +63,7 @@ static int read_catalogue(planning *p)
     p->first_us = plan.first_us;
     p->last_us = plan.last_us;
     p->peak = plan.peak;
-    tw_plan_free(&plan);
+    twi_plan_free(&plan);
     tw_catalogue_close(catalogue);
     return code;
 }
@@ -72,7 +72,7 @@ static int read_catalogue(planning *p)
 
 static void count_event(void *ctx, const tw_event *e)
 {
-    tw_plan_camera *h = ctx;
+    twi_plan_camera *h = ctx;
     if (e->kind == TW_EVENT_ENDED)
         h->seen_us += MAX(0, e->sighting->end_us - e->sighting->start_us);
     if (e->kind == TW_EVENT_STORED)
@@ -96,9 +96,9 @@ static history *find(planning *p, const char *name)
  * tried in any case, so that its price is known. */
 static int try_footage(planning *p, history *known, tw_camera_settings *camera)
 {
-    tw_plan_camera *h = &known->made;
+    twi_plan_camera *h = &known->made;
     const tw_sim_faults counting = {.forgets = true};
-    tw_board board = cli_board();
+    tw_platform platform = cli_platform();
     tw_card card = {0};
     tw_error err = {0};
     tw_rehearsal_result result;
@@ -107,10 +107,10 @@ static int try_footage(planning *p, history *known, tw_camera_settings *camera)
     h->recorded = camera->continuous;
     camera->continuous = true;
     tw_status st = tw_sim_card(&counting, &card);
-    board.card = &card;
+    platform.card = &card;
     if (st == TW_OK)
-        st = tw_rehearse(&board, camera, &station, cli_catch_signals(NULL), count_event,
-                         h, &result, &err);
+        st = tw_rehearse(&platform, camera, &station, cli_catch_signals(NULL),
+                         count_event, h, &result, &err);
     if (card.ops)
         card.ops->destroy(card.ctx);
     if (st != TW_OK)
@@ -151,7 +151,7 @@ static const char *size(double bytes, char buffer[24])
     return "-";
 }
 
-static void say_camera(const planning *p, const history *h, const tw_plan_rates *l)
+static void say_camera(const planning *p, const history *h, const twi_plan_rates *l)
 {
     char a[24], b[24], c[24], e[24];
     if (p->common.json) {
@@ -200,7 +200,7 @@ static double held_bytes(const planning *p)
     for (guint i = 0; i < p->cameras->len; i++) {
         const history *h = &g_array_index(p->cameras, history, i);
         const double own = held_of(p, h);
-        const tw_plan_rates rates = tw_plan_rates_of(&h->made);
+        const twi_plan_rates rates = twi_plan_rates_of(&h->made);
         if (own == 0 && rates.day > 0)
             return 0;
         held += own;
@@ -246,7 +246,7 @@ static int say_card(const planning *p, double day_bytes)
         card.ops->destroy(card.ctx);
     if (st != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
-    const double days = tw_plan_days(free_bytes, station.keep_free, day_bytes);
+    const double days = twi_plan_days(free_bytes, station.keep_free, day_bytes);
     const double held = held_bytes(p);
     if (p->common.json)
         out_json(json_pack("{ss sI sI sf sf sf sf}", "type", "card", "free_bytes",
@@ -274,7 +274,7 @@ static int say_card(const planning *p, double day_bytes)
 static void say_uplink(const planning *p, double mean)
 {
     const int64_t span_us = p->last_us - p->first_us;
-    const double peak = tw_plan_peak_bits(&p->peak, span_us, mean);
+    const double peak = twi_plan_peak_bits(&p->peak, span_us, mean);
     if (p->common.json) {
         out_json(
             json_pack("{ss sf sf}", "type", "uplink", "bits", mean, "peak_bits", peak));
@@ -308,7 +308,7 @@ static int say(const planning *p, gboolean footage)
                      "of all", "", footage ? "  pre-event" : "");
     for (guint i = 0; i < p->cameras->len; i++) {
         const history *h = &g_array_index(p->cameras, history, i);
-        const tw_plan_rates l = tw_plan_rates_of(&h->made);
+        const twi_plan_rates l = twi_plan_rates_of(&h->made);
         day_bytes += l.day;
         uplink += l.uplink;
         say_camera(p, h, &l);

@@ -164,7 +164,7 @@ static void add_sightings(plot *p)
 static void add_truth(plot *p)
 {
     for (size_t i = 0; i < p->footage->event_count; i++) {
-        const tw_truth_event *e = &p->footage->events[i];
+        const twi_truth_event *e = &p->footage->events[i];
         const double from = at(p, e->when.start_us), to = at(p, e->when.end_us);
         g_autofree char *where =
             g_strdup_printf("%.4f, graph 1.025 center", (from + to) / 2);

@@ -25,7 +25,7 @@ typedef struct reeling {
     double speed;
     tw_clock clock;
     int64_t from_us, until_us;
-    GArray *parts; /* of tw_reel_part, texts their own */
+    GArray *parts; /* of twi_reel_part, texts their own */
     out_progress progress;
     const volatile int *stop;
 } reeling;
@@ -35,14 +35,14 @@ typedef struct reeling {
 static void add_part(reeling *r, const char *path, int64_t wall_us, const char *camera,
                      int64_t sighting)
 {
-    const tw_reel_part part = {g_strdup(path), wall_us, g_strdup(camera),
-                               (uint32_t)sighting};
+    const twi_reel_part part = {g_strdup(path), wall_us, g_strdup(camera),
+                                (uint32_t)sighting};
     g_array_append_val(r->parts, part);
 }
 
 static void drop_part(gpointer data)
 {
-    const tw_reel_part *part = data;
+    const twi_reel_part *part = data;
     g_free((char *)part->path);
     g_free((char *)part->camera);
 }
@@ -97,19 +97,19 @@ static int make(reeling *r, const char *path)
 {
     tw_error err = {0};
     uint32_t skipped = 0;
-    const tw_reel_spec spec = {.fps = (uint32_t)MAX(r->fps, 0),
-                               .speed_pct = (uint32_t)(r->speed * 100 + 0.5),
-                               .width = (uint16_t)CLAMP(r->width, 0, UINT16_MAX),
-                               .quality = (uint32_t)MAX(r->quality, 0),
-                               .caption = r->caption,
-                               .offset_s = r->clock.ops->offset_s,
-                               .offset_ctx = r->clock.ctx};
+    const twi_reel_spec spec = {.fps = (uint32_t)MAX(r->fps, 0),
+                                .speed_pct = (uint32_t)(r->speed * 100 + 0.5),
+                                .width = (uint16_t)CLAMP(r->width, 0, UINT16_MAX),
+                                .quality = (uint32_t)MAX(r->quality, 0),
+                                .caption = r->caption,
+                                .offset_s = r->clock.ops->offset_s,
+                                .offset_ctx = r->clock.ctx};
     r->stop = cli_catch_signals(NULL);
     out_progress_start(&r->progress, "making the reel",
                        (int64_t)r->parts->len * G_USEC_PER_SEC);
     const tw_status st =
-        tw_reel_write(&spec, (const tw_reel_part *)(const void *)r->parts->data,
-                      r->parts->len, path, on_part, r, &skipped, &err);
+        twi_reel_write(&spec, (const twi_reel_part *)(const void *)r->parts->data,
+                       r->parts->len, path, on_part, r, &skipped, &err);
     out_progress_clear(&r->progress);
     if (st != TW_OK && st != TW_ESTOPPED)
         return cli_say(cli_exit(st), "%s", err.text);
@@ -156,7 +156,7 @@ int cli_reel(int argc, char **argv)
         {"caption", 0, 0, G_OPTION_ARG_STRING, &r.caption,
          "Text in the picture: strftime conversions and {camera}, {sighting}", "TEXT"},
         {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
-    r.parts = g_array_new(FALSE, FALSE, sizeof(tw_reel_part));
+    r.parts = g_array_new(FALSE, FALSE, sizeof(twi_reel_part));
     g_array_set_clear_func(r.parts, drop_part);
     int code = cli_parse(&argc, &argv, "OUT.mp4 [FILE…]", ABOUT, EXAMPLE, own, &r.common);
     if (code == CLI_DONE)

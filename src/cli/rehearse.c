@@ -33,7 +33,7 @@ typedef struct best_frame {
     int64_t t_us;
     gboolean boxed;
     tw_blob blob;
-    tw_best rank;
+    twi_best rank;
 } best_frame;
 
 /* A moment that is asked for. */
@@ -56,7 +56,7 @@ typedef struct plan {
     cli_truth *truth;
     const volatile int *stop;
     tw_rehearsal_result all;
-    tw_score score;
+    twi_score score;
     GArray *late; /* int64_t: how late each found event was seen */
 } plan;
 
@@ -115,7 +115,7 @@ static void keep_best(rehearsal *r, const tw_event *e)
     best_frame b = {.activity_ppm = e->reading->activity_ppm, .t_us = e->reading->t_us};
     if (r->best.jpeg)
         b.rank = r->best.rank;
-    if (!tw_best_take(&b.rank, e->reading, e->luma, DEAR_PCT))
+    if (!twi_best_take(&b.rank, e->reading, e->luma, DEAR_PCT))
         return;
     if (tw_event_picture(e, &b.jpeg, &b.bytes, NULL) != TW_OK)
         return;
@@ -215,7 +215,7 @@ static void on_event(void *ctx, const tw_event *e)
 
 static void show_event(const rehearsal *r, size_t i)
 {
-    const tw_truth_event *e = &r->footage.events[i];
+    const twi_truth_event *e = &r->footage.events[i];
     if (e->unclear)
         return;
     if (e->found) {
@@ -231,9 +231,9 @@ static void show_event(const rehearsal *r, size_t i)
 
 static void show_judged(const rehearsal *r, guint i)
 {
-    const tw_score_sighting *s = &r->footage.judged[i];
+    const twi_score_sighting *s = &r->footage.judged[i];
     const unsigned number = g_array_index(r->footage.sightings, tw_sighting, i).number;
-    const gboolean overran = s->overrun_us >= TW_SCORE_OVERRUN_US;
+    const gboolean overran = s->overrun_us >= TWI_SCORE_OVERRUN_US;
     if (!s->is_false && !overran)
         return;
     if (r->plan->common.json) {
@@ -267,7 +267,7 @@ static int by_value(const void *a, const void *b)
 
 static void show_score(const plan *p)
 {
-    const tw_score *s = &p->score;
+    const twi_score *s = &p->score;
     g_array_sort(p->late, by_value);
     const int64_t late =
         p->late->len > 0 ? g_array_index(p->late, int64_t, p->late->len / 2) : 0;
@@ -279,10 +279,10 @@ static void show_score(const plan *p)
                   "found %u of %u events (recall %.1f %%), %u false of %u sightings "
                   "(%.1f an hour), F1 %.3f\n"
                   "start latency %.2f s (median), %.1f %% of the events' time covered\n",
-                  s->found, s->events, tw_score_recall_ppm(s) / 1e4, s->is_false,
-                  s->sightings, (double)tw_score_false_per_1000h(s) / 1e3,
-                  tw_score_f1_ppm(s) / 1e6, (double)late / 1e6,
-                  tw_score_cover_ppm(s) / 1e4);
+                  s->found, s->events, twi_score_recall_ppm(s) / 1e4, s->is_false,
+                  s->sightings, (double)twi_score_false_per_1000h(s) / 1e3,
+                  twi_score_f1_ppm(s) / 1e6, (double)late / 1e6,
+                  twi_score_cover_ppm(s) / 1e4);
 }
 
 /* ---- the sheet and the plot ------------------------------------------------------ */
@@ -433,13 +433,13 @@ static tw_status run(rehearsal *r, const tw_station_settings *station)
     plan *p = r->plan;
     tw_rehearsal_result result = {0};
     tw_error err = {0};
-    tw_board board = cli_board();
+    tw_platform platform = cli_platform();
     g_autofree char *plain = cli_plain(g_strdup(r->footage.name));
-    board.card = p->card;
+    platform.card = p->card;
     if (p->several && !p->common.json)
         (void)fprintf(p->say, "%s\n", plain);
     tw_status st =
-        tw_rehearse(&board, r->camera, station, p->stop, on_event, r, &result, &err);
+        tw_rehearse(&platform, r->camera, station, p->stop, on_event, r, &result, &err);
     out_progress_clear(&r->progress);
     r->footage.length_us = result.length_us;
     add_result(p, &result);
@@ -471,7 +471,8 @@ static void find_settle(void *ctx, const tw_setting *s)
 
 /* Footage is looked at from its first frame on, unless it is asked for: a station that
  * waits some seconds loses nothing, clips of ten seconds have nothing else. */
-static void look_at_once(const plan *p, tw_settings *settings, tw_camera_settings *camera)
+static void check_at_once(const plan *p, tw_settings *settings,
+                          tw_camera_settings *camera)
 {
     gboolean settles = p->as_live;
     (void)tw_settings_walk(settings, camera->name, find_settle, &settles);
@@ -488,7 +489,7 @@ static tw_status rehearse_one(plan *p, const char *arg)
     tw_status st = cli_camera(&p->common, p->camera, source, &settings, &camera);
     if (st != TW_OK)
         return st;
-    look_at_once(p, settings, &camera);
+    check_at_once(p, settings, &camera);
     rehearsal r = {.plan = p, .camera = &camera};
     cli_footage_init(&r.footage, arg);
     if (p->sheet)

@@ -1,6 +1,6 @@
 /* Reading the settings again on SIGHUP, while a station runs. */
-#ifndef TW_CLI_RELOAD_H
-#define TW_CLI_RELOAD_H
+#ifndef TWI_CLI_RELOAD_H
+#define TWI_CLI_RELOAD_H
 
 #include "common.h"
 

@@ -33,15 +33,15 @@ static void hear(void *ctx, char who, const char *line)
     (void)fflush(stdout);
 }
 
-static const char *word_verdict(tw_verdict verdict)
+static const char *word_verdict(twi_verdict verdict)
 {
     static const char *const words[] = {"delivered", "later", "never", "halt"};
     return words[verdict];
 }
 
-static int say_outcome(const listening *l, const char *name, const tw_send_outcome *o)
+static int say_outcome(const listening *l, const char *name, const twi_send_outcome *o)
 {
-    const gboolean good = o->verdict == TW_DELIVERED;
+    const gboolean good = o->verdict == TWI_DELIVERED;
     if (l->json) {
         out_json(json_pack("{ss ss sb ss ss}", "type", "send", "destination", name,
                            "good", good, "verdict", word_verdict(o->verdict), "text",
@@ -59,7 +59,7 @@ int cli_send(int argc, char **argv)
     CLI_COMMON common = {0};
     listening l = {FALSE, FALSE};
     tw_settings *settings = NULL;
-    tw_send_outcome outcome = {.verdict = TW_LATER};
+    twi_send_outcome outcome = {.verdict = TWI_LATER};
     tw_error err = {0};
     const GOptionEntry own[] = {{"quiet", 'q', 0, G_OPTION_ARG_NONE, &l.quiet,
                                  "Only say whether it has arrived", NULL},
@@ -73,7 +73,7 @@ int cli_send(int argc, char **argv)
     if (cli_load_sound(&common, &settings, NULL) != TW_OK)
         return CLI_USAGE;
     const tw_status st =
-        tw_deliver_try(settings, argv[1], tw_linux_clock(), hear, &l, &outcome, &err);
+        twi_deliver_try(settings, argv[1], tw_linux_clock(), hear, &l, &outcome, &err);
     if (st == TW_OK)
         code = say_outcome(&l, argv[1], &outcome);
     else

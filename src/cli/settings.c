@@ -96,7 +96,7 @@ static void print_line(void *ctx, const char *file, unsigned line, const char *b
 }
 
 /* "kerb.start_at=1 %", "station.name=hollin", "fps=5" for all cameras. */
-static tw_status change(tw_draft *draft, const char *text, tw_error *err)
+static tw_status change(twi_draft *draft, const char *text, tw_error *err)
 {
     const char *equals = strchr(text, '=');
     if (!equals)
@@ -107,26 +107,26 @@ static tw_status change(tw_draft *draft, const char *text, tw_error *err)
     if (dot)
         *dot = '\0';
     const gboolean station = dot && strcmp(left, "station") == 0;
-    const tw_draft_change c = {.head = !dot      ? "cameras"
-                                       : station ? "station"
-                                                 : "camera",
-                               .name = dot && !station ? left : "",
-                               .key = dot ? dot + 1 : left,
-                               .value = value};
-    return tw_draft_change_one(draft, &c, err);
+    const twi_draft_change c = {.head = !dot      ? "cameras"
+                                        : station ? "station"
+                                                  : "camera",
+                                .name = dot && !station ? left : "",
+                                .key = dot ? dot + 1 : left,
+                                .value = value};
+    return twi_draft_change_one(draft, &c, err);
 }
 
-static int write_changes(tw_draft *draft, char **writes)
+static int write_changes(twi_draft *draft, char **writes)
 {
     tw_error err = {0};
     tw_status st = TW_OK;
     for (char **w = writes; *w && st == TW_OK; w++)
         st = change(draft, *w, &err);
     if (st == TW_OK)
-        st = tw_draft_check(draft, cli_told, NULL, NULL);
+        st = twi_draft_check(draft, cli_told, NULL, NULL);
     if (st == TW_OK) {
-        (void)tw_draft_lines(draft, print_line, NULL);
-        st = tw_draft_write(draft, &err);
+        (void)twi_draft_lines(draft, print_line, NULL);
+        st = twi_draft_write(draft, &err);
     }
     if (st == TW_OK)
         return CLI_DONE;
@@ -134,10 +134,10 @@ static int write_changes(tw_draft *draft, char **writes)
                    err.text[0] ? ": " : "");
 }
 
-static int print_whole(const tw_draft *draft)
+static int print_whole(const twi_draft *draft)
 {
     size_t bytes = 0;
-    char *text = tw_draft_whole(draft, &bytes);
+    char *text = twi_draft_whole(draft, &bytes);
     if (!text)
         return cli_say(CLI_FAILED, "out of memory");
     (void)fwrite(text, 1, bytes, stdout);
@@ -148,14 +148,14 @@ static int print_whole(const tw_draft *draft)
 static int change_file(const cli_common *common, char **writes, gboolean whole)
 {
     g_autofree char *path = cli_settings_file(common);
-    tw_draft *draft = NULL;
+    twi_draft *draft = NULL;
     tw_error err = {0};
-    if (!path || tw_draft_open(path, &draft, &err) != TW_OK)
+    if (!path || twi_draft_open(path, &draft, &err) != TW_OK)
         return cli_say(CLI_USAGE, "%s", path ? err.text : "there is no settings file");
     int code = writes ? write_changes(draft, writes) : CLI_DONE;
     if (code == CLI_DONE && whole)
         code = print_whole(draft);
-    tw_draft_free(draft);
+    twi_draft_free(draft);
     return code;
 }
 

@@ -210,7 +210,7 @@ static int print_trace(listing *l)
 }
 
 /* "lost: no frame for 10 s" stands behind "lost" already. */
-static const char *text_of(const tw_happening *h)
+static const char *text_of(const twi_log_entry *h)
 {
     const gsize n = strlen(h->what);
     return strncmp(h->text, h->what, n) == 0 && strncmp(h->text + n, ": ", 2) == 0
@@ -218,27 +218,27 @@ static const char *text_of(const tw_happening *h)
                : h->text;
 }
 
-static bool print_happening(void *ctx, const tw_happening *h)
+static bool print_log_entry(void *ctx, const twi_log_entry *h)
 {
     const listing *l = ctx;
     char time[32];
     if (l->common.json)
-        out_json(twi_json_happening(h));
+        out_json(twi_json_log_entry(h));
     else
         (void)printf("%s  %-16s %-8s %s\n", local(l, h->at_us, time),
                      h->camera ? h->camera : "station", h->what, text_of(h));
     return true;
 }
 
-static int print_happenings(listing *l)
+static int print_log(listing *l)
 {
     tw_sighting_filter filter = {0};
     tw_error err = {0};
     const int code = store_day(&l->clock, l->day, &filter.from_us, &filter.until_us);
     if (code != CLI_DONE)
         return code;
-    if (tw_catalogue_happenings(l->catalogue, l->camera, filter.from_us, filter.until_us,
-                                print_happening, l, &err) != TW_OK)
+    if (twi_catalogue_log(l->catalogue, l->camera, filter.from_us, filter.until_us,
+                          print_log_entry, l, &err) != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
     return CLI_DONE;
 }
@@ -296,7 +296,7 @@ static int send_again(const listing *l, int64_t id)
     if (cli_load_readable(&l->common, &settings) != TW_OK)
         return CLI_USAGE;
     const tw_status st =
-        tw_deliver_again(settings, l->send, l->catalogue, id, &items, &err);
+        twi_deliver_again(settings, l->send, l->catalogue, id, &items, &err);
     tw_settings_free(settings);
     if (st != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
@@ -373,7 +373,7 @@ static int run(listing *l, int count, char **ids)
     if (count == 0)
         code = l->camtrap    ? export(l)
                : l->trace    ? print_trace(l)
-               : l->happened ? print_happenings(l)
+               : l->happened ? print_log(l)
                              : list(l);
     for (int i = 0; i < count && code == CLI_DONE; i++)
         code = act(l, ids[i]);

@@ -177,7 +177,7 @@ static void say(telling *t, const char *answer)
 }
 
 /* What asks for somebody, where it is looked first. */
-static void say_stopped(void *ctx, const char *destination, const tw_outbox_fill *f)
+static void say_stopped(void *ctx, const char *destination, const twi_outbox_fill *f)
 {
     const telling *t = ctx;
     char since[32];
@@ -186,7 +186,7 @@ static void say_stopped(void *ctx, const char *destination, const tw_outbox_fill
                  (unsigned)f->waiting, f->why);
 }
 
-static void say_stopped_json(void *ctx, const char *destination, const tw_outbox_fill *f)
+static void say_stopped_json(void *ctx, const char *destination, const twi_outbox_fill *f)
 {
     (void)ctx;
     json_t *o = twi_json_stopped(destination, f->stopped_us, f->why);

@@ -42,10 +42,10 @@ static void see_destination(void *ctx, const char *name, int64_t since_us,
                             const char *why)
 {
     const stopped_list *l = ctx;
-    tw_outbox_fill f;
+    twi_outbox_fill f;
     (void)since_us;
     (void)why;
-    if (tw_outbox_look(l->catalogue, name, false, 0, &f, NULL) == TW_OK)
+    if (twi_outbox_inspect(l->catalogue, name, false, 0, &f, NULL) == TW_OK)
         l->visit(l->ctx, name, &f);
 }
 
@@ -54,7 +54,7 @@ void store_stopped(const char *store, store_stopped_fn visit, void *ctx)
     stopped_list l = {.visit = visit, .ctx = ctx};
     g_autofree char *path = g_build_filename(store, TW_CATALOGUE_FILE, NULL);
     if (tw_catalogue_open(path, false, &l.catalogue, NULL) == TW_OK)
-        (void)tw_outbox_stopped(l.catalogue, see_destination, &l, NULL);
+        (void)twi_outbox_stopped(l.catalogue, see_destination, &l, NULL);
     tw_catalogue_close(l.catalogue);
 }
 

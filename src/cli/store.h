@@ -1,6 +1,6 @@
 /* Finding and opening a store, for the commands that look into one. */
-#ifndef TW_CLI_STORE_H
-#define TW_CLI_STORE_H
+#ifndef TWI_CLI_STORE_H
+#define TWI_CLI_STORE_H
 
 #include "common.h"
 
@@ -13,7 +13,7 @@ int store_open(const char *store, tw_catalogue **out);
 
 /* Told of a destination to which nothing is sent any more. */
 typedef void (*store_stopped_fn)(void *ctx, const char *destination,
-                                 const tw_outbox_fill *fill);
+                                 const twi_outbox_fill *fill);
 
 /** Visit the destinations of a store that have stopped; none where it cannot be read. */
 void store_stopped(const char *store, store_stopped_fn visit, void *ctx);

@@ -72,7 +72,7 @@ static void take_line(reading *r)
 {
     cli_truth_line line = {0};
     const gboolean quiet = r->field[1][0] == '\0' && r->field[2][0] == '\0';
-    tw_span *when = &line.event.when;
+    twi_span *when = &line.event.when;
     if (r->field[0][0] == '\0') {
         fail(r, "the file's name is missing");
     } else if (quiet) {
@@ -171,10 +171,10 @@ static gboolean is_of(const cli_truth_line *line, const char *file)
 }
 
 tw_status cli_truth_of(const cli_truth *truth, const char *file, size_t *count,
-                       tw_truth_event **events, const char ***what)
+                       twi_truth_event **events, const char ***what)
 {
     gboolean listed = FALSE;
-    GArray *found = g_array_new(FALSE, FALSE, sizeof(tw_truth_event));
+    GArray *found = g_array_new(FALSE, FALSE, sizeof(twi_truth_event));
     GArray *words = g_array_new(FALSE, FALSE, sizeof(const char *));
     for (guint i = 0; i < truth->lines->len; i++) {
         const cli_truth_line *line = &g_array_index(truth->lines, cli_truth_line, i);
@@ -187,7 +187,7 @@ tw_status cli_truth_of(const cli_truth *truth, const char *file, size_t *count,
         g_array_append_val(words, line->what);
     }
     *count = found->len;
-    *events = (tw_truth_event *)(void *)g_array_free(found, FALSE);
+    *events = (twi_truth_event *)(void *)g_array_free(found, FALSE);
     *what = (const char **)(void *)g_array_free(words, FALSE);
     if (listed)
         return TW_OK;
@@ -214,7 +214,7 @@ void cli_truth_begin(FILE *out)
     (void)fputs("file,start,end,what\n", out);
 }
 
-void cli_truth_write(FILE *out, const char *file, const tw_span *when, const char *what)
+void cli_truth_write(FILE *out, const char *file, const twi_span *when, const char *what)
 {
     write_field(out, file);
     if (what) {

@@ -9,8 +9,8 @@
  * happens has a line without times, so that it is known to be quiet and not forgotten.
  * `what` is free; `unclear` is neither right nor wrong to be seen. A path is matched as
  * it is given or by its last part. */
-#ifndef TW_CLI_TRUTH_H
-#define TW_CLI_TRUTH_H
+#ifndef TWI_CLI_TRUTH_H
+#define TWI_CLI_TRUTH_H
 
 #include <stdio.h>
 
@@ -21,7 +21,7 @@ typedef struct cli_truth cli_truth;
 /* One line of a file: where and what. */
 typedef struct cli_truth_line {
     char *file;
-    tw_truth_event event;
+    twi_truth_event event;
     gboolean nothing; /* event says nothing: the file is quiet */
     char *what;
 } cli_truth_line;
@@ -38,11 +38,11 @@ void cli_truth_free(cli_truth *truth); /* NULL is fine */
  * @return TW_OK; TW_ENOENT: the file is not listed; told.
  */
 tw_status cli_truth_of(const cli_truth *truth, const char *file, size_t *count,
-                       tw_truth_event **events, const char ***what);
+                       twi_truth_event **events, const char ***what);
 
 /** Write the header, and a line; what is NULL: the file is quiet. */
 void cli_truth_begin(FILE *out);
-void cli_truth_write(FILE *out, const char *file, const tw_span *when, const char *what);
+void cli_truth_write(FILE *out, const char *file, const twi_span *when, const char *what);
 
 /** "1:02.5" or "62.5" as microseconds. @return FALSE: not understood. */
 gboolean cli_seconds(const char *text, int64_t *us);

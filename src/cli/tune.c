@@ -103,10 +103,10 @@ static void set_event(piece *p, int64_t start_us, int64_t end_us)
 {
     g_free(p->footage.events);
     g_free(p->footage.what);
-    p->footage.events = g_new0(tw_truth_event, 1);
+    p->footage.events = g_new0(twi_truth_event, 1);
     p->footage.what = g_new0(const char *, 1);
     p->footage.what[0] = "something";
-    p->footage.events[0].when = (tw_span){start_us, end_us};
+    p->footage.events[0].when = (twi_span){start_us, end_us};
     p->footage.event_count = 1;
 }
 
@@ -174,13 +174,13 @@ static int read_piece(tuning *t, piece *p, const tw_camera_settings *camera)
     tw_camera_settings with = *camera;
     tw_rehearsal_result result = {0};
     tw_error err = {0};
-    const tw_board board = cli_board();
+    const tw_platform platform = cli_platform();
     with.source = p->source;
     (void)g_array_set_size(p->footage.moments, 0);
     t->reading = p;
     t->enough = 0;
     const tw_status st =
-        tw_rehearse(&board, &with, NULL, &t->enough, on_event, t, &result, &err);
+        tw_rehearse(&platform, &with, NULL, &t->enough, on_event, t, &result, &err);
     out_progress_clear(&t->progress);
     p->footage.length_us = result.length_us;
     if (*t->stop)
@@ -215,7 +215,7 @@ static size_t limits(uint32_t now_ppm, uint32_t out[LIMITS + 1])
 
 static void try_limit(tuning *t, tune_search *search, uint16_t variant, uint32_t start)
 {
-    tw_trial trial = {.variant = variant, .start_ppm = start};
+    twi_trial trial = {.variant = variant, .start_ppm = start};
     tw_sighting_config config = tw_sighting_config_of(&t->camera);
     config.start_ppm = start;
     config.stay_ppm = MIN(config.stay_ppm, start);
@@ -255,16 +255,16 @@ static int try_variant(tuning *t, tune_search *search, uint16_t variant)
 static gboolean any_found(const tune_search *s)
 {
     for (guint i = 0; i < s->trials->len; i++)
-        if (g_array_index(s->trials, tw_trial, i).score.found > 0)
+        if (g_array_index(s->trials, twi_trial, i).score.found > 0)
             return TRUE;
     return FALSE;
 }
 
 static void choose(tune_search *s)
 {
-    const tw_trial *trials = (const tw_trial *)(void *)s->trials->data;
+    const twi_trial *trials = (const twi_trial *)(void *)s->trials->data;
     s->choice =
-        tw_tune_choose(trials, s->trials->len, s->worth, (uint32_t)s->camera->start_ppm);
+        twi_tune_choose(trials, s->trials->len, s->worth, (uint32_t)s->camera->start_ppm);
     s->chosen = &trials[s->choice.chosen];
     for (guint i = 0; i < s->trials->len && !s->now; i++)
         if (trials[i].variant == 0 &&
@@ -278,20 +278,20 @@ static int write_back(const tuning *t, const tune_search *search)
 {
     tune_change c[TUNE_CHANGES_MAX];
     const int n = tune_changes(search, c);
-    tw_draft *draft = NULL;
+    twi_draft *draft = NULL;
     tw_error err = {0};
     if (n == 0)
         return CLI_DONE;
-    tw_status st = tw_draft_open(t->settings_path, &draft, &err);
+    tw_status st = twi_draft_open(t->settings_path, &draft, &err);
     for (int i = 0; i < n && st == TW_OK; i++) {
-        const tw_draft_change change = {"camera", t->camera.name, c[i].key, c[i].value};
-        st = tw_draft_change_one(draft, &change, &err);
+        const twi_draft_change change = {"camera", t->camera.name, c[i].key, c[i].value};
+        st = twi_draft_change_one(draft, &change, &err);
     }
     if (st == TW_OK)
-        st = tw_draft_check(draft, cli_told, NULL, NULL);
+        st = twi_draft_check(draft, cli_told, NULL, NULL);
     if (st == TW_OK)
-        st = tw_draft_write(draft, &err);
-    tw_draft_free(draft);
+        st = twi_draft_write(draft, &err);
+    twi_draft_free(draft);
     if (st != TW_OK)
         return cli_say(CLI_FAILED, "%s was not changed%s%s", t->settings_path,
                        err.text[0] ? ": " : "", err.text);
@@ -306,7 +306,7 @@ static int search_all(tuning *t)
 {
     tune_search search = {.camera = &t->camera,
                           .variants = VARIANTS,
-                          .trials = g_array_new(FALSE, FALSE, sizeof(tw_trial)),
+                          .trials = g_array_new(FALSE, FALSE, sizeof(twi_trial)),
                           .worth = (uint32_t)t->worth,
                           .files = t->pieces->len};
     /* a walk cannot be walked again for each variant */

@@ -1,6 +1,6 @@
 /* What tuning shares between its search and its report. */
-#ifndef TW_CLI_TUNE_H
-#define TW_CLI_TUNE_H
+#ifndef TWI_CLI_TUNE_H
+#define TWI_CLI_TUNE_H
 
 #include "footage.h"
 
@@ -13,12 +13,12 @@ typedef struct tune_search {
     const tw_camera_settings *camera; /* as set now */
     const char *title;                /* whose settings those are */
     tune_variant *variants;
-    GArray *trials; /* of tw_trial */
+    GArray *trials; /* of twi_trial */
     uint32_t worth;
     int64_t length_us; /* of all footage */
     guint files;
-    tw_choice choice;
-    const tw_trial *now, *chosen;
+    twi_choice choice;
+    const twi_trial *now, *chosen;
 } tune_search;
 
 /** The detector's settings of a variant. */

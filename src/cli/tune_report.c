@@ -15,7 +15,7 @@ static double hours(const tune_search *s)
 }
 
 /* At least this share is found, with 95 % certainty: Wilson's bound. */
-static double least_recall(const tw_score *s)
+static double least_recall(const twi_score *s)
 {
     const double n = s->events, p = n > 0 ? s->found / n : 1, z2 = SURE * SURE;
     if (n <= 0)
@@ -26,7 +26,7 @@ static double least_recall(const tw_score *s)
 
 /* At most so many false ones, with 95 % certainty: the chi-square bound of a Poisson
  * count, in Wilson's and Hilferty's approximation. */
-static double most_false(const tw_score *s)
+static double most_false(const twi_score *s)
 {
     const double n = s->is_false + 1.0;
     const double cube = 1 - 1 / (9 * n) + SURE / (3 * sqrt(n));
@@ -60,16 +60,16 @@ int tune_changes(const tune_search *s, tune_change out[TUNE_CHANGES_MAX])
     return n;
 }
 
-static void print_result(const char *when, const tw_trial *t)
+static void print_result(const char *when, const twi_trial *t)
 {
     (void)printf("  %-9s found %u of %u, %u false (%.1f an hour)\n", when, t->score.found,
                  t->score.events, t->score.is_false,
-                 (double)tw_score_false_per_1000h(&t->score) / 1e3);
+                 (double)twi_score_false_per_1000h(&t->score) / 1e3);
 }
 
 /* More margin sees less, less sees more: a reason must not say the opposite. */
-static const char *reason_of_margin(const tune_search *s, const tw_score *now,
-                                    const tw_score *then)
+static const char *reason_of_margin(const tune_search *s, const twi_score *now,
+                                    const twi_score *then)
 {
     tw_camera_settings to;
     tune_apply(s->camera, &s->variants[s->chosen->variant], &to);
@@ -84,8 +84,8 @@ static const char *reason_of_margin(const tune_search *s, const tw_score *now,
                : "more, as what was right stands out far enough from the noise";
 }
 
-static const char *reason_of_travel(const tune_search *s, const tw_score *now,
-                                    const tw_score *then)
+static const char *reason_of_travel(const tune_search *s, const twi_score *now,
+                                    const twi_score *then)
 {
     tw_camera_settings to;
     tune_apply(s->camera, &s->variants[s->chosen->variant], &to);
@@ -101,7 +101,7 @@ static const char *reason_of_travel(const tune_search *s, const tw_score *now,
 
 static void print_reason(const tune_search *s, const tune_change *c)
 {
-    const tw_score *now = &s->now->score, *then = &s->chosen->score;
+    const twi_score *now = &s->now->score, *then = &s->chosen->score;
     if (strcmp(c->key, "start_at") == 0)
         (void)printf(
             "  start_at: anything from %.3g %% to %.3g %% does as well here, and "
@@ -115,7 +115,7 @@ static void print_reason(const tune_search *s, const tune_change *c)
 
 static void print_certainty(const tune_search *s)
 {
-    const tw_score *score = &s->chosen->score;
+    const twi_score *score = &s->chosen->score;
     (void)printf(
         "How sure: judging by %u event%s and %.2f hours of footage, with 95 %% "
         "certainty at\n"
@@ -153,7 +153,7 @@ void tune_print(const tune_search *s)
     print_certainty(s);
 }
 
-static json_t *trial_json(const tune_search *s, const tw_trial *t, const char *type)
+static json_t *trial_json(const tune_search *s, const twi_trial *t, const char *type)
 {
     tw_camera_settings c;
     tune_apply(s->camera, &s->variants[t->variant], &c);
@@ -162,8 +162,8 @@ static json_t *trial_json(const tune_search *s, const tw_trial *t, const char *t
                      "noise_margin", (json_int_t)c.noise_margin_pct, "events",
                      (int)t->score.events, "found", (int)t->score.found, "false",
                      (int)t->score.is_false, "false_per_hour",
-                     (double)tw_score_false_per_1000h(&t->score) / 1e3, "f1",
-                     tw_score_f1_ppm(&t->score) / 1e6);
+                     (double)twi_score_false_per_1000h(&t->score) / 1e3, "f1",
+                     twi_score_f1_ppm(&t->score) / 1e6);
 }
 
 void tune_print_json(const tune_search *s)
@@ -171,7 +171,7 @@ void tune_print_json(const tune_search *s)
     tune_change c[TUNE_CHANGES_MAX];
     const int n = tune_changes(s, c);
     for (guint i = 0; i < s->trials->len; i++)
-        out_json(trial_json(s, &g_array_index(s->trials, tw_trial, i), "trial"));
+        out_json(trial_json(s, &g_array_index(s->trials, twi_trial, i), "trial"));
     out_json(trial_json(s, s->now, "now"));
     json_t *o = trial_json(s, s->chosen, "proposed");
     json_t *set = json_object();
@@ -185,18 +185,18 @@ void tune_print_json(const tune_search *s)
     out_json(o);
 }
 
-static void add_point(GString *data, const tw_trial *t)
+static void add_point(GString *data, const twi_trial *t)
 {
     g_string_append_printf(
-        data, "%.4f %.2f %.4f %u\n", (double)tw_score_false_per_1000h(&t->score) / 1e3,
-        tw_score_recall_ppm(&t->score) / 1e4, t->start_ppm / 1e4, t->variant);
+        data, "%.4f %.2f %.4f %u\n", (double)twi_score_false_per_1000h(&t->score) / 1e3,
+        twi_score_recall_ppm(&t->score) / 1e4, t->start_ppm / 1e4, t->variant);
 }
 
-static void mark(GString *script, const tw_trial *t, const char *words,
+static void mark(GString *script, const twi_trial *t, const char *words,
                  const char *colour, int type, double below, double most)
 {
-    const double x = (double)tw_score_false_per_1000h(&t->score) / 1e3;
-    const double y = tw_score_recall_ppm(&t->score) / 1e4;
+    const double x = (double)twi_score_false_per_1000h(&t->score) / 1e3;
+    const double y = twi_score_recall_ppm(&t->score) / 1e4;
     g_string_append_printf(script,
                            "set label '%s, start_at %.3g %%' at %.4f,%.4f %s offset "
                            "%s,%.1f tc rgb '%s' point pt %d ps 2.2 lc rgb '%s'\n",
@@ -214,11 +214,11 @@ tw_status tune_plot(const tune_search *s, const char *path)
     guint last = 0;
     double most = 1;
     for (guint i = 0; i < s->trials->len; i++) {
-        const tw_trial *t = &g_array_index(s->trials, tw_trial, i);
+        const twi_trial *t = &g_array_index(s->trials, twi_trial, i);
         if (i > 0 && t->variant != last)
             (void)g_string_append(data, "\n\n"); /* begins another index */
         last = t->variant;
-        most = MAX(most, (double)tw_score_false_per_1000h(&t->score) / 1e3);
+        most = MAX(most, (double)twi_score_false_per_1000h(&t->score) / 1e3);
         add_point(data, t);
     }
     g_autofree char *name = g_strdup_printf(

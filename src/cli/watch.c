@@ -140,7 +140,7 @@ static void print_report(const watching *w, const tw_camera_status *c)
     (void)fflush(stdout);
 }
 
-static void print_stopped(void *ctx, const char *destination, const tw_outbox_fill *f)
+static void print_stopped(void *ctx, const char *destination, const twi_outbox_fill *f)
 {
     const watching *w = ctx;
     char clock[24];
@@ -230,7 +230,7 @@ static tw_outward *begin_outward(watching *w, const tw_card *card)
                                   .card = card,
                                   .settings_file = file,
                                   .clock = w->clock,
-                                  .told = on_outward,
+                                  .callback = on_outward,
                                   .failed = on_failed,
                                   .ctx = w};
     tw_outward *outward = NULL;
@@ -271,16 +271,16 @@ done:
 
 static int run(watching *w, const tw_card *card)
 {
-    tw_board board = cli_board();
+    tw_platform platform = cli_platform();
     tw_error err = {0};
     tw_pins pins = {0};
-    board.card = card;
+    platform.card = card;
     w->store = card->ops->place(card->ctx);
     if (tw_linux_pins(&pins, NULL) == TW_OK)
-        board.pins = &pins;
-    w->clock = board.clock;
+        platform.pins = &pins;
+    w->clock = platform.clock;
     find_width(w);
-    tw_status st = tw_station_new(&board, w->settings, on_event, w, &running, &err);
+    tw_status st = tw_station_new(&platform, w->settings, on_event, w, &running, &err);
     const int code = st == TW_OK ? CLI_DONE : cli_say(cli_exit(st), "%s", err.text);
     if (st == TW_OK)
         st = run_station(w, card);

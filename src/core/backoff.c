@@ -3,7 +3,7 @@
 
 enum { DOUBLINGS_MAX = 40 };
 
-int64_t tw_backoff_next(tw_backoff *b)
+int64_t twi_backoff_next(twi_backoff *b)
 {
     if (!b || b->least_us <= 0)
         return 0;
@@ -18,7 +18,7 @@ int64_t tw_backoff_next(tw_backoff *b)
     return wait + wait / 131072 * chance; /* a quarter of it, times -1 to 1 */
 }
 
-void tw_backoff_reset(tw_backoff *b)
+void twi_backoff_reset(twi_backoff *b)
 {
     if (b)
         b->tries = 0;

@@ -1,24 +1,24 @@
 /* How long to wait before trying again: longer each time, and never all
  * at once. Pure: no I/O or clock. */
-#ifndef TW_BACKOFF_H
-#define TW_BACKOFF_H
+#ifndef TWI_BACKOFF_H
+#define TWI_BACKOFF_H
 
 #include <stdint.h>
 
 #include "tawny/status.h"
 
 /* State. Set least_us and most_us, and seed to anything; the rest to zero. */
-typedef struct tw_backoff {
+typedef struct twi_backoff {
     int64_t least_us, most_us; /* 0 < least_us <= most_us */
     uint32_t seed;
     uint32_t tries; /* since it last worked */
-} tw_backoff;
+} twi_backoff;
 
 /** @return how long to wait now: least_us at first, doubled each time up to most_us, and
  * up to a quarter more or less by chance, so that many do not come back together. */
-int64_t tw_backoff_next(tw_backoff *backoff);
+int64_t twi_backoff_next(twi_backoff *backoff);
 
 /** It works. */
-void tw_backoff_reset(tw_backoff *backoff);
+void twi_backoff_reset(twi_backoff *backoff);
 
 #endif

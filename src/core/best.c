@@ -35,7 +35,7 @@ static size_t to_px(int32_t ppm, uint16_t side)
     return px < 0 ? 0 : px > side ? side : (size_t)px;
 }
 
-uint32_t tw_sharpness(const tw_luma *luma, const tw_blob *blob)
+uint32_t twi_sharpness(const tw_luma *luma, const tw_blob *blob)
 {
     if (tw_luma_check(luma) != TW_OK || !blob)
         return 0;
@@ -59,16 +59,16 @@ uint32_t tw_sharpness(const tw_luma *luma, const tw_blob *blob)
     return (uint32_t)(sum * 256 / count);
 }
 
-bool tw_best_take(tw_best *best, const tw_reading *reading, const tw_luma *luma,
-                  uint32_t dear_pct)
+bool twi_best_take(twi_best *best, const tw_reading *reading, const tw_luma *luma,
+                   uint32_t dear_pct)
 {
     if (!best || !reading || !luma || reading->activity_ppm == 0)
         return false;
     const tw_blob *blob = largest(reading);
-    const tw_best now = {.any = true,
-                         .size_ppm =
-                             blob ? worth(blob) : reading->activity_ppm / EDGE_PART,
-                         .sharpness = blob ? tw_sharpness(luma, blob) : 0};
+    const twi_best now = {.any = true,
+                          .size_ppm =
+                              blob ? worth(blob) : reading->activity_ppm / EDGE_PART,
+                          .sharpness = blob ? twi_sharpness(luma, blob) : 0};
     const uint64_t size = (uint64_t)now.size_ppm * 100, had = best->size_ppm;
     const bool larger = size > had * (100 + dear_pct);
     const bool alike = size >= had * (100 - dear_pct / 2);

@@ -6,8 +6,8 @@
 enum { MILLION = 1000000, CELL = 2 * 256 /* in half cells, Q8 */ };
 
 static const int32_t WEIGHT_EXTRA =
-    TW_LEVEL(0.3); /* a cell just over its limit weighs this */
-static const int32_t WEIGHT_MAX = TW_LEVEL(3.0);
+    TWI_LEVEL(0.3); /* a cell just over its limit weighs this */
+static const int32_t WEIGHT_MAX = TWI_LEVEL(3.0);
 
 typedef struct sums {
     int64_t x, y, weight; /* weighted centre, in half cells */
@@ -16,15 +16,15 @@ typedef struct sums {
     uint16_t cells, changing, lit;
 } sums;
 
-enum { CHANGED_WITHIN = 1500000 / TW_STILL_UNIT_US };
+enum { CHANGED_WITHIN = 1500000 / TWI_STILL_UNIT_US };
 
-static int64_t weight_of(const tw_cell *cell)
+static int64_t weight_of(const twi_cell *cell)
 {
     const int32_t weight = cell->level - cell->limit + WEIGHT_EXTRA;
     return weight > WEIGHT_MAX ? WEIGHT_MAX : weight;
 }
 
-static bool joins(const tw_cell *cell)
+static bool joins(const twi_cell *cell)
 {
     return (cell->flags & TW_CELL_MOVING) && cell->watched && cell->label == 0;
 }
@@ -32,7 +32,7 @@ static bool joins(const tw_cell *cell)
 static void add_cell(const tw_detector *d, uint16_t index, sums *s)
 {
     const uint16_t column = index % d->grid.columns, row = index / d->grid.columns;
-    const tw_cell *cell = &d->cell[index];
+    const twi_cell *cell = &d->cell[index];
     const int64_t weight = weight_of(cell);
     s->x += weight * (2 * column + 1);
     s->y += weight * (2 * row + 1);
@@ -57,7 +57,7 @@ static size_t push_around(tw_detector *d, uint16_t index, uint16_t label, size_t
         for (int x = column - 2; x <= column + 2; x++) {
             if (y < 0 || x < 0 || y >= d->grid.rows || x >= d->grid.columns)
                 continue;
-            tw_cell *cell = &d->cell[y * d->grid.columns + x];
+            twi_cell *cell = &d->cell[y * d->grid.columns + x];
             const bool near =
                 y - row < 2 && row - y < 2 && x - column < 2 && column - x < 2;
             if (!joins(cell) || (!near && !cell->seed && !d->cell[index].seed))
@@ -135,7 +135,7 @@ static int32_t glow_around(const tw_detector *d, const sums *s, uint16_t label)
     uint16_t all = 0, glow = 0;
     for (int y = top < 0 ? 0 : top; y <= bottom && y < d->grid.rows; y++) {
         for (int x = left < 0 ? 0 : left; x <= right && x < d->grid.columns; x++) {
-            const tw_cell *cell = &d->cell[y * d->grid.columns + x];
+            const twi_cell *cell = &d->cell[y * d->grid.columns + x];
             if (cell->label == label)
                 continue;
             all++;
@@ -145,18 +145,18 @@ static int32_t glow_around(const tw_detector *d, const sums *s, uint16_t label)
     return all > 0 ? share_q16(glow, all) : 65536;
 }
 
-static tw_found found_as(const tw_detector *d, const sums *s, uint16_t label)
+static twi_found found_as(const tw_detector *d, const sums *s, uint16_t label)
 {
     const int32_t across = s->right - s->left + 1, down = s->bottom - s->top + 1;
-    tw_found f = {.shape = describe(d, s),
-                  .label = label,
-                  .x = to_width(d, centre(s->x, s->weight)),
-                  .y = to_width(d, centre(s->y, s->weight)),
-                  .size = to_width(d, CELL * (int64_t)(across > down ? across : down)),
-                  .mass = (int32_t)(s->weight > INT32_MAX ? INT32_MAX : s->weight),
-                  .changing = share_q16(s->changing, s->cells),
-                  .restless = (int32_t)(s->restless / s->cells),
-                  .lit = share_q16(s->lit, s->cells)};
+    twi_found f = {.shape = describe(d, s),
+                   .label = label,
+                   .x = to_width(d, centre(s->x, s->weight)),
+                   .y = to_width(d, centre(s->y, s->weight)),
+                   .size = to_width(d, CELL * (int64_t)(across > down ? across : down)),
+                   .mass = (int32_t)(s->weight > INT32_MAX ? INT32_MAX : s->weight),
+                   .changing = share_q16(s->changing, s->cells),
+                   .restless = (int32_t)(s->restless / s->cells),
+                   .lit = share_q16(s->lit, s->cells)};
     const int32_t glow = f.lit > 0 ? glow_around(d, s, label) : 0;
     f.lit = f.lit < glow ? f.lit : glow;
     f.allowed = f.shape.size_ppm >= d->config.smallest_ppm &&
@@ -185,11 +185,11 @@ static void list(tw_reading *out, const tw_blob *blob)
 static void mark_cells(tw_detector *d)
 {
     for (uint32_t i = 0; i < d->cells; i++) {
-        tw_cell *cell = &d->cell[i];
+        twi_cell *cell = &d->cell[i];
         cell->owned = false;
         if (cell->label == 0)
             continue;
-        const tw_found *f = &d->found[cell->label - 1];
+        const twi_found *f = &d->found[cell->label - 1];
         cell->owned = (f->shape.counted || f->promising) && d->config.travel_ppm > 0;
         if (f->shape.counted)
             cell->flags |= TW_CELL_COUNTED;
@@ -241,7 +241,7 @@ static void write_shares(tw_detector *d, tw_reading *out)
 static size_t find_all(tw_detector *d)
 {
     size_t count = 0;
-    const size_t most = (size_t)TW_FOUND_EACH * d->config.tracks;
+    const size_t most = (size_t)TWI_FOUND_EACH * d->config.tracks;
     for (uint32_t i = 0; i < d->cells && count < most; i++) {
         if (!d->cell[i].seed || !joins(&d->cell[i]))
             continue;
@@ -252,21 +252,21 @@ static size_t find_all(tw_detector *d)
     return count;
 }
 
-void tw_blobs_find(tw_detector *d, tw_reading *out)
+void twi_blobs_find(tw_detector *d, tw_reading *out)
 {
     for (uint32_t i = 0; i < d->cells; i++)
         d->cell[i].label = 0;
     const size_t count = out->whole_picture ? 0 : find_all(d);
     if (d->config.travel_ppm > 0)
-        tw_tracks_follow(d, count, out);
+        twi_tracks_follow(d, count, out);
     for (size_t i = 0; i < count; i++) {
-        tw_found *f = &d->found[i];
-        const tw_track *track =
-            d->config.travel_ppm > 0 ? tw_tracks_of(d, f->label) : NULL;
+        twi_found *f = &d->found[i];
+        const twi_track *track =
+            d->config.travel_ppm > 0 ? twi_tracks_of(d, f->label) : NULL;
         f->shape.counted =
             f->allowed && (d->config.travel_ppm == 0 || (track && track->alive));
         f->shape.travel_ppm = track ? (uint32_t)track->net : 0;
-        f->promising = track && tw_track_is_promising(d, track);
+        f->promising = track && twi_track_is_promising(d, track);
         list(out, &f->shape);
     }
     mark_cells(d);

@@ -42,18 +42,18 @@ static void skip(span *b, size_t count)
     b->left -= count;
 }
 
-size_t tw_brightness_bytes(void)
+size_t twi_brightness_bytes(void)
 {
-    return sizeof(tw_brightness);
+    return sizeof(twi_brightness);
 }
 
-tw_status tw_brightness_init(void *memory, size_t bytes, tw_brightness **out)
+tw_status twi_brightness_init(void *memory, size_t bytes, twi_brightness **out)
 {
     if (!memory || !out || (uintptr_t)memory % sizeof(uint64_t) != 0)
         return TW_EINVAL;
-    if (bytes < sizeof(tw_brightness))
+    if (bytes < sizeof(twi_brightness))
         return TW_ESIZE;
-    memset(memory, 0, sizeof(tw_brightness));
+    memset(memory, 0, sizeof(twi_brightness));
     *out = memory;
     return TW_OK;
 }
@@ -85,8 +85,8 @@ static bool is_frame(uint8_t marker)
            marker != DAC;
 }
 
-tw_status tw_brightness_size(const uint8_t *jpeg, size_t count, uint16_t *width,
-                             uint16_t *height)
+tw_status twi_brightness_size(const uint8_t *jpeg, size_t count, uint16_t *width,
+                              uint16_t *height)
 {
     if (!jpeg || !width || !height)
         return TW_EINVAL;
@@ -109,89 +109,89 @@ tw_status tw_brightness_size(const uint8_t *jpeg, size_t count, uint16_t *width,
     return TW_EDAMAGED;
 }
 
-static tw_status take_quantisers(tw_brightness *r, span s)
+static tw_status take_quantisers(twi_brightness *r, span s)
 {
     while (s.left > 0) {
         const uint8_t precision = s.at[0] >> 4, which = s.at[0] & 15;
         const size_t each = precision ? 2 : 1;
-        if (precision > 1 || which >= TW_TABLES || s.left < 1 + TW_COEFFICIENTS * each)
+        if (precision > 1 || which >= TWI_TABLES || s.left < 1 + TWI_COEFFICIENTS * each)
             return TW_EDAMAGED;
         for (size_t i = 0; i < 5; i++)
             r->quantiser[which][i] = each == 2 ? two(s.at + 1 + 2 * i) : s.at[1 + i];
         r->quantisers_given |= (uint8_t)(1U << which);
-        skip(&s, 1 + TW_COEFFICIENTS * each);
+        skip(&s, 1 + TWI_COEFFICIENTS * each);
     }
     return TW_OK;
 }
 
-static tw_status take_codes(tw_brightness *r, span s)
+static tw_status take_codes(twi_brightness *r, span s)
 {
     while (s.left > 0) {
         const uint8_t class = s.at[0] >> 4, which = s.at[0] & 15;
         size_t sum = 0;
-        if (class > 1 || which >= TW_TABLES || s.left < 1 + TW_CODE_LENGTHS)
+        if (class > 1 || which >= TWI_TABLES || s.left < 1 + TWI_CODE_LENGTHS)
             return TW_EDAMAGED;
-        const uint8_t *counts = s.at + 1, *values = counts + TW_CODE_LENGTHS;
-        for (int i = 0; i < TW_CODE_LENGTHS; i++)
+        const uint8_t *counts = s.at + 1, *values = counts + TWI_CODE_LENGTHS;
+        for (int i = 0; i < TWI_CODE_LENGTHS; i++)
             sum += counts[i];
-        if (s.left < 1 + TW_CODE_LENGTHS + sum)
+        if (s.left < 1 + TWI_CODE_LENGTHS + sum)
             return TW_EDAMAGED;
-        tw_huffman *table = class == 0 ? &r->dc[which] : &r->ac[which];
+        twi_huffman *table = class == 0 ? &r->dc[which] : &r->ac[which];
         const tw_status st =
-            tw_huffman_set(table, counts, values, class == 0, &r->versions);
+            twi_huffman_set(table, counts, values, class == 0, &r->versions);
         if (st != TW_OK)
             return st;
         *(class == 0 ? &r->dc_given : &r->ac_given) |= (uint8_t)(1U << which);
-        skip(&s, 1 + TW_CODE_LENGTHS + sum);
+        skip(&s, 1 + TWI_CODE_LENGTHS + sum);
     }
     return TW_OK;
 }
 
 /* Luma must be first and whole, so that its blocks are the picture's. */
-static bool samplings_suit(const tw_brightness *r)
+static bool samplings_suit(const twi_brightness *r)
 {
     uint32_t blocks = 0;
     for (int i = 0; i < r->components; i++) {
-        const tw_component *c = &r->component[i];
+        const twi_component *c = &r->component[i];
         blocks += (uint32_t)c->across * c->down;
         if (c->across < 1 || c->across > 4 || c->down < 1 || c->down > 4 ||
             c->across > r->component[0].across || c->down > r->component[0].down)
             return false;
     }
-    return r->components == 1 || blocks <= TW_MCU_BLOCKS_MAX;
+    return r->components == 1 || blocks <= TWI_MCU_BLOCKS_MAX;
 }
 
-static bool is_rgb(const tw_brightness *r)
+static bool is_rgb(const twi_brightness *r)
 {
     return r->component[0].id == 'R' && r->component[1].id == 'G' &&
            r->component[2].id == 'B';
 }
 
-static tw_status take_frame(tw_brightness *r, uint8_t marker, span s)
+static tw_status take_frame(twi_brightness *r, uint8_t marker, span s)
 {
     if (r->components > 0 || s.left < 6)
         return TW_EDAMAGED;
     r->height = two(s.at + 1);
     r->width = two(s.at + 3);
-    if (marker > SOF1 || s.at[0] != 8 || (s.at[5] != 1 && s.at[5] != TW_COMPONENTS))
+    if (marker > SOF1 || s.at[0] != 8 || (s.at[5] != 1 && s.at[5] != TWI_COMPONENTS))
         return TW_ENOTSUP;
     r->components = s.at[5];
     if (r->width == 0 || r->height == 0 || s.left < 6 + 3U * r->components)
         return TW_EDAMAGED;
     for (int i = 0; i < r->components; i++) {
         const uint8_t *p = s.at + 6 + 3 * i;
-        r->component[i] = (tw_component){.id = p[0],
-                                         .across = p[1] >> 4,
-                                         .down = p[1] & 15,
-                                         .quantiser = p[2] & (TW_TABLES - 1)};
-        if (p[2] >= TW_TABLES)
+        r->component[i] = (twi_component){.id = p[0],
+                                          .across = p[1] >> 4,
+                                          .down = p[1] & 15,
+                                          .quantiser = p[2] & (TWI_TABLES - 1)};
+        if (p[2] >= TWI_TABLES)
             return TW_EDAMAGED;
     }
     return samplings_suit(r) && !(r->components > 1 && is_rgb(r)) ? TW_OK : TW_ENOTSUP;
 }
 
 /* Three components may also be red, green and blue. */
-static void take_adobe(tw_brightness *r, span s)
+static void take_adobe(twi_brightness *r, span s)
 {
     if (s.left >= ADOBE_BYTES && memcmp(s.at, "Adobe", 5) == 0)
         r->not_ycc = s.at[ADOBE_BYTES - 1] != 1;
@@ -200,7 +200,7 @@ static void take_adobe(tw_brightness *r, span s)
 /* ---- the scan -------------------------------------------------------------------- */
 
 /* Which tables each component is coded with. */
-static tw_status take_choices(tw_brightness *r, span s)
+static tw_status take_choices(twi_brightness *r, span s)
 {
     if (r->components == 0 || s.left < 1)
         return TW_EDAMAGED;
@@ -209,11 +209,11 @@ static tw_status take_choices(tw_brightness *r, span s)
     if (s.left < 4 + 2U * r->components)
         return TW_EDAMAGED;
     for (int i = 0; i < r->components; i++) {
-        tw_component *c = &r->component[i];
+        twi_component *c = &r->component[i];
         const uint8_t *p = s.at + 1 + 2 * i;
         c->dc = p[1] >> 4;
         c->ac = p[1] & 15;
-        if (p[0] != c->id || c->dc >= TW_TABLES || c->ac >= TW_TABLES)
+        if (p[0] != c->id || c->dc >= TWI_TABLES || c->ac >= TWI_TABLES)
             return TW_EDAMAGED;
     }
     const uint8_t *range = s.at + 1 + 2 * r->components;
@@ -221,23 +221,23 @@ static tw_status take_choices(tw_brightness *r, span s)
 }
 
 /* Tables that the picture does not bring are the usual ones, as webcams mean it. */
-static tw_status complete_tables(tw_brightness *r)
+static tw_status complete_tables(twi_brightness *r)
 {
     tw_status st = TW_OK;
     if (!(r->quantisers_given >> r->component[0].quantiser & 1))
         return TW_EDAMAGED;
     for (int i = 0; i < r->components && st == TW_OK; i++) {
-        const tw_component *c = &r->component[i];
+        const twi_component *c = &r->component[i];
         if (!(r->dc_given >> c->dc & 1))
-            st = tw_huffman_usual(&r->dc[c->dc], c->dc, true, &r->versions);
+            st = twi_huffman_usual(&r->dc[c->dc], c->dc, true, &r->versions);
         if (st == TW_OK && !(r->ac_given >> c->ac & 1))
-            st = tw_huffman_usual(&r->ac[c->ac], c->ac, false, &r->versions);
+            st = twi_huffman_usual(&r->ac[c->ac], c->ac, false, &r->versions);
     }
     return st;
 }
 
-static tw_status read_scan(tw_brightness *r, const span *rest, uint16_t factor,
-                           uint8_t *out, size_t capacity, tw_brightness_picture *picture)
+static tw_status read_scan(twi_brightness *r, const span *rest, uint16_t factor,
+                           uint8_t *out, size_t capacity, twi_brightness_picture *picture)
 {
     const uint16_t columns = (uint16_t)((r->width + factor - 1U) / factor);
     const uint16_t rows = (uint16_t)((r->height + factor - 1U) / factor);
@@ -247,12 +247,12 @@ static tw_status read_scan(tw_brightness *r, const span *rest, uint16_t factor,
     const tw_status st = complete_tables(r);
     if (st != TW_OK)
         return st;
-    tw_brightness_prepare(r);
-    const tw_scan scan = {rest->at, rest->at + rest->left, factor, out, columns, rows};
-    return tw_brightness_scan(r, &scan, &picture->rows);
+    twi_brightness_prepare(r);
+    const twi_scan scan = {rest->at, rest->at + rest->left, factor, out, columns, rows};
+    return twi_brightness_scan(r, &scan, &picture->rows);
 }
 
-static void begin(tw_brightness *r)
+static void begin(twi_brightness *r)
 {
     r->components = 0;
     r->width = r->height = r->restart_every = 0;
@@ -261,7 +261,7 @@ static void begin(tw_brightness *r)
 }
 
 /* Take one segment in. TW_EEND: the scan comes next. */
-static tw_status take_segment(tw_brightness *r, uint8_t marker, span segment)
+static tw_status take_segment(twi_brightness *r, uint8_t marker, span segment)
 {
     if (is_frame(marker))
         return take_frame(r, marker, segment);
@@ -284,9 +284,9 @@ static tw_status take_segment(tw_brightness *r, uint8_t marker, span segment)
     }
 }
 
-tw_status tw_brightness_read(tw_brightness *reader, const uint8_t *jpeg, size_t count,
-                             uint16_t factor, uint8_t *out, size_t capacity,
-                             tw_brightness_picture *picture)
+tw_status twi_brightness_read(twi_brightness *reader, const uint8_t *jpeg, size_t count,
+                              uint16_t factor, uint8_t *out, size_t capacity,
+                              twi_brightness_picture *picture)
 {
     if (!reader || !jpeg || !out || !picture || (factor != 8 && factor != 4))
         return TW_EINVAL;

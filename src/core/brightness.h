@@ -6,8 +6,8 @@
  * takes about half the time of decoding the brightness at that size. What it does not
  * read (progressive and arithmetic coding, 12 bits, pictures that are not YCbCr or grey)
  * it declines, for a full decoder to take. */
-#ifndef TW_BRIGHTNESS_H
-#define TW_BRIGHTNESS_H
+#ifndef TWI_BRIGHTNESS_H
+#define TWI_BRIGHTNESS_H
 
 #include <stddef.h>
 #include <stdint.h>
@@ -15,35 +15,35 @@
 #include "tawny/frame.h"
 #include "tawny/status.h"
 
-typedef struct tw_brightness tw_brightness;
+typedef struct twi_brightness twi_brightness;
 
 /* What was read. */
-typedef struct tw_brightness_picture {
+typedef struct twi_brightness_picture {
     uint16_t width, height; /* of the whole picture, pixels */
     tw_luma luma;           /* reduced; its sides are the picture's divided, rounded up */
     uint16_t rows;          /* of luma that were read: all of them on TW_OK */
-} tw_brightness_picture;
+} twi_brightness_picture;
 
 /** @return bytes of memory that a reader needs, about 70,000. */
-size_t tw_brightness_bytes(void);
+size_t twi_brightness_bytes(void);
 
 /**
  * Make a reader in the caller's memory, which it does not outlive. It keeps the tables of
  * the last picture, as the next one of a camera has the same. One thread at a time.
  *
- * @param memory  At least tw_brightness_bytes, aligned for uint64_t.
+ * @param memory  At least twi_brightness_bytes, aligned for uint64_t.
  * @param out     Set on TW_OK. Points into memory; nothing is to be released.
  * @return TW_OK; TW_EINVAL: NULL pointer or misaligned; TW_ESIZE: memory too small.
  */
-tw_status tw_brightness_init(void *memory, size_t bytes, tw_brightness **out);
+tw_status twi_brightness_init(void *memory, size_t bytes, twi_brightness **out);
 
 /**
  * Look for the size of a JPEG picture, any kind of it.
  *
  * @return TW_OK; TW_EINVAL: NULL pointer; TW_EDAMAGED: not a JPEG, or cut off before it.
  */
-tw_status tw_brightness_size(const uint8_t *jpeg, size_t bytes, uint16_t *width,
-                             uint16_t *height);
+tw_status twi_brightness_size(const uint8_t *jpeg, size_t bytes, uint16_t *width,
+                              uint16_t *height);
 
 /**
  * Read a picture.
@@ -59,8 +59,8 @@ tw_status tw_brightness_size(const uint8_t *jpeg, size_t bytes, uint16_t *width,
  *         or cut off after picture->rows rows.
  * Source: ITU-T T.81, annexes B, F and K.
  */
-tw_status tw_brightness_read(tw_brightness *reader, const uint8_t *jpeg, size_t bytes,
-                             uint16_t factor, uint8_t *out, size_t capacity,
-                             tw_brightness_picture *picture);
+tw_status twi_brightness_read(twi_brightness *reader, const uint8_t *jpeg, size_t bytes,
+                              uint16_t factor, uint8_t *out, size_t capacity,
+                              twi_brightness_picture *picture);
 
 #endif

@@ -91,18 +91,18 @@ static inline bool overran(const bits *b)
 }
 
 /* @return the next symbol, -1: there is no such code. */
-static int32_t next_symbol(bits *b, const tw_huffman *t)
+static int32_t next_symbol(bits *b, const twi_huffman *t)
 {
-    const uint16_t entry = t->symbol[peek(b, TW_SYMBOL_BITS)];
+    const uint16_t entry = t->symbol[peek(b, TWI_SYMBOL_BITS)];
     if (entry) {
         drop(b, entry >> 8);
         return entry & 0xFF;
     }
-    const uint32_t top = peek(b, TW_CODE_LENGTHS);
-    for (uint32_t length = TW_SYMBOL_BITS + 1; length <= TW_CODE_LENGTHS; length++) {
+    const uint32_t top = peek(b, TWI_CODE_LENGTHS);
+    for (uint32_t length = TWI_SYMBOL_BITS + 1; length <= TWI_CODE_LENGTHS; length++) {
         if ((int32_t)top >= t->end[length])
             continue;
-        const int32_t code = (int32_t)(top >> (TW_CODE_LENGTHS - length));
+        const int32_t code = (int32_t)(top >> (TWI_CODE_LENGTHS - length));
         drop(b, length);
         return t->values[(t->first[length] + code) & 0xFF];
     }
@@ -120,15 +120,15 @@ static inline int32_t take_value(bits *b, uint32_t size)
 }
 
 /* Step over a block from its coefficient k on. */
-static inline bool step_over(bits *b, const tw_steps *steps, const tw_huffman *ac,
+static inline bool step_over(bits *b, const twi_steps *steps, const twi_huffman *ac,
                              uint32_t k)
 {
-    while (k < TW_COEFFICIENTS) {
+    while (k < TWI_COEFFICIENTS) {
         need(b);
-        const uint32_t entry = steps->entry[peek(b, TW_FAST_BITS)];
+        const uint32_t entry = steps->entry[peek(b, TWI_FAST_BITS)];
         const uint32_t next = k + (entry >> 5);
         /* a block that is full has no end symbol: its last ones are taken one by one */
-        if (entry != 0 && next < TW_COEFFICIENTS) {
+        if (entry != 0 && next < TWI_COEFFICIENTS) {
             drop(b, entry & 15);
             k = next;
             if (entry & 16)
@@ -146,12 +146,12 @@ static inline bool step_over(bits *b, const tw_steps *steps, const tw_huffman *a
     return true;
 }
 
-static inline bool skip_block(bits *b, const tw_steps *first, const tw_steps *rest,
-                              const tw_huffman *dc, const tw_huffman *ac)
+static inline bool skip_block(bits *b, const twi_steps *first, const twi_steps *rest,
+                              const twi_huffman *dc, const twi_huffman *ac)
 {
     need(b);
-    const uint32_t entry = first->entry[peek(b, TW_FAST_BITS)];
-    if (entry != 0 && entry >> 5 < TW_COEFFICIENTS) {
+    const uint32_t entry = first->entry[peek(b, TWI_FAST_BITS)];
+    if (entry != 0 && entry >> 5 < TWI_COEFFICIENTS) {
         drop(b, entry & 15);
         return entry & 16 ? true : step_over(b, rest, ac, entry >> 5);
     }
@@ -163,11 +163,11 @@ static inline bool skip_block(bits *b, const tw_steps *first, const tw_steps *re
 }
 
 /* How far the first coefficient is from the last block's. */
-static inline bool take_difference(bits *b, const tw_differences *d, const tw_huffman *dc,
-                                   int32_t *difference)
+static inline bool take_difference(bits *b, const twi_differences *d,
+                                   const twi_huffman *dc, int32_t *difference)
 {
     need(b);
-    const int32_t entry = d->entry[peek(b, TW_FAST_BITS)];
+    const int32_t entry = d->entry[peek(b, TWI_FAST_BITS)];
     if (entry != 0) {
         drop(b, (uint32_t)entry & 15);
         *difference = (entry - (entry & 15)) / 16;
@@ -181,15 +181,15 @@ static inline bool take_difference(bits *b, const tw_differences *d, const tw_hu
 }
 
 /* The next coefficients as far as the fifth in zigzag order, which is the highest that a
- * quarter of a block needs. @return the next one, or TW_COEFFICIENTS: the block is over;
+ * quarter of a block needs. @return the next one, or TWI_COEFFICIENTS: the block is over;
  * 0: no such code. */
-static inline uint32_t take_lowest(bits *b, const tw_symbols *symbols,
-                                   const tw_huffman *ac, int32_t value[16 + 5])
+static inline uint32_t take_lowest(bits *b, const twi_symbols *symbols,
+                                   const twi_huffman *ac, int32_t value[16 + 5])
 {
     uint32_t k = 1;
     while (k <= 4) {
         need(b);
-        const int32_t entry = symbols->entry[peek(b, TW_FAST_BITS)];
+        const int32_t entry = symbols->entry[peek(b, TWI_FAST_BITS)];
         if (entry != 0) {
             drop(b, (uint32_t)entry & 15);
             k += (uint32_t)entry >> 4 & 15;
@@ -201,7 +201,7 @@ static inline uint32_t take_lowest(bits *b, const tw_symbols *symbols,
             return 0;
         const uint32_t size = symbol & 15;
         if (size == 0 && symbol != RUN_OF_16)
-            return TW_COEFFICIENTS;
+            return TWI_COEFFICIENTS;
         k += (uint32_t)symbol >> 4;
         value[k++] = take_value(b, size);
     }
@@ -215,7 +215,7 @@ static inline uint8_t to_pixel(int32_t value)
     return (uint8_t)(wrapped < 0 ? 0 : wrapped > 255 ? 255 : wrapped);
 }
 
-static void put(const tw_scan *s, uint32_t column, uint32_t row, int32_t value)
+static void put(const twi_scan *s, uint32_t column, uint32_t row, int32_t value)
 {
     if (column < s->columns && row < s->rows)
         s->out[(size_t)row * s->columns + column] = to_pixel(value);
@@ -229,7 +229,7 @@ static inline int32_t eighth(int64_t value)
 /* Means of the four quarters of a block. The factors are those of a cosine's mean over
  * half of the block: sqrt(2) * (cos(pi/16) + cos(3 pi/16) + cos(5 pi/16) +
  * cos(7 pi/16)) / 4, and its square, Q15. */
-static void put_quarters(const tw_scan *s, const uint16_t *quantiser, uint32_t column,
+static void put_quarters(const twi_scan *s, const uint16_t *quantiser, uint32_t column,
                          uint32_t row, const int32_t *value)
 {
     enum { ONE = 29692, BOTH = 26905 };
@@ -246,18 +246,18 @@ static void put_quarters(const tw_scan *s, const uint16_t *quantiser, uint32_t c
 
 /* A scan on its way. */
 typedef struct walk {
-    const tw_brightness *reader;
-    const tw_scan *scan;
+    const twi_brightness *reader;
+    const twi_scan *scan;
     bits bits;
     int32_t dc; /* of the last luma block */
 } walk;
 
 static inline bool read_luma_block(walk *w, uint32_t column, uint32_t row)
 {
-    const tw_brightness *r = w->reader;
-    const tw_component *c = &r->component[0];
+    const twi_brightness *r = w->reader;
+    const twi_component *c = &r->component[0];
     const uint16_t *quantiser = r->quantiser[c->quantiser];
-    const tw_huffman *ac = &r->ac[c->ac];
+    const twi_huffman *ac = &r->ac[c->ac];
     int32_t difference = 0;
     if (!take_difference(&w->bits, &r->luma_dc, &r->dc[c->dc], &difference))
         return false;
@@ -276,8 +276,8 @@ static inline bool read_luma_block(walk *w, uint32_t column, uint32_t row)
 
 static inline bool skip_colour(walk *w, int which)
 {
-    const tw_brightness *r = w->reader;
-    const tw_component *c = &r->component[which];
+    const twi_brightness *r = w->reader;
+    const twi_component *c = &r->component[which];
     for (uint32_t i = 0; i < (uint32_t)c->across * c->down; i++)
         if (!skip_block(&w->bits, &r->chroma_first[which - 1], &r->chroma_ac[which - 1],
                         &r->dc[c->dc], &r->ac[c->ac]))
@@ -311,7 +311,8 @@ static bool pass_restart(walk *w, uint32_t number)
     return true;
 }
 
-tw_status tw_brightness_scan(const tw_brightness *b, const tw_scan *scan, uint16_t *rows)
+tw_status twi_brightness_scan(const twi_brightness *b, const twi_scan *scan,
+                              uint16_t *rows)
 {
     walk w = {b, scan, {.at = scan->at, .end = scan->end}, 0};
     const bool alone = b->components == 1; /* then one block is one unit */

@@ -16,7 +16,7 @@ static int32_t extended(uint32_t bits, uint32_t count)
 static bool codes_fit(const uint8_t *counts)
 {
     uint32_t code = 0;
-    for (uint32_t length = 1; length <= TW_CODE_LENGTHS; length++) {
+    for (uint32_t length = 1; length <= TWI_CODE_LENGTHS; length++) {
         code += counts[length - 1];
         if (code > 1U << length)
             return false;
@@ -25,40 +25,40 @@ static bool codes_fit(const uint8_t *counts)
     return true;
 }
 
-static void make_codes(tw_huffman *t)
+static void make_codes(twi_huffman *t)
 {
     int32_t code = 0, index = 0;
     memset(t->symbol, 0, sizeof t->symbol);
-    for (int32_t length = 1; length <= TW_CODE_LENGTHS; length++) {
+    for (int32_t length = 1; length <= TWI_CODE_LENGTHS; length++) {
         t->first[length] = index - code;
         for (int32_t i = 0; i < t->counts[length - 1]; i++, code++, index++) {
-            if (length > TW_SYMBOL_BITS)
+            if (length > TWI_SYMBOL_BITS)
                 continue;
             const uint16_t entry = (uint16_t)(length << 8 | t->values[index]);
-            const int32_t spare = TW_SYMBOL_BITS - length;
+            const int32_t spare = TWI_SYMBOL_BITS - length;
             for (int32_t k = 0; k < 1 << spare; k++)
                 t->symbol[(code << spare) + k] = entry;
         }
-        t->end[length] = code << (TW_CODE_LENGTHS - length);
+        t->end[length] = code << (TWI_CODE_LENGTHS - length);
         code <<= 1;
     }
 }
 
-tw_status tw_huffman_set(tw_huffman *table, const uint8_t *counts, const uint8_t *values,
-                         bool is_dc, uint32_t *versions)
+tw_status twi_huffman_set(twi_huffman *table, const uint8_t *counts,
+                          const uint8_t *values, bool is_dc, uint32_t *versions)
 {
     size_t sum = 0;
-    for (int i = 0; i < TW_CODE_LENGTHS; i++)
+    for (int i = 0; i < TWI_CODE_LENGTHS; i++)
         sum += counts[i];
-    if (sum > TW_CODES || !codes_fit(counts))
+    if (sum > TWI_CODES || !codes_fit(counts))
         return TW_EDAMAGED;
     for (size_t i = 0; is_dc && i < sum; i++)
         if (values[i] > DC_SYMBOL_MAX)
             return TW_EDAMAGED;
-    if (table->version > 0 && memcmp(table->counts, counts, TW_CODE_LENGTHS) == 0 &&
+    if (table->version > 0 && memcmp(table->counts, counts, TWI_CODE_LENGTHS) == 0 &&
         memcmp(table->values, values, sum) == 0)
         return TW_OK;
-    memcpy(table->counts, counts, TW_CODE_LENGTHS);
+    memcpy(table->counts, counts, TWI_CODE_LENGTHS);
     memset(table->values, 0, sizeof table->values);
     memcpy(table->values, values, sum);
     table->version = ++*versions;
@@ -68,34 +68,34 @@ tw_status tw_huffman_set(tw_huffman *table, const uint8_t *counts, const uint8_t
 
 /* One symbol and its value bits from the top of `bits` of which `count` are known.
  * @return how many bits they are; 0: not all of them are known, or no such code. */
-static inline uint32_t whole_symbol(const tw_huffman *t, uint32_t bits, uint32_t count,
+static inline uint32_t whole_symbol(const twi_huffman *t, uint32_t bits, uint32_t count,
                                     bool is_dc, uint8_t *symbol)
 {
-    const uint32_t top = bits << (TW_CODE_LENGTHS - count) & 0xFFFF;
-    const uint16_t entry = t->symbol[top >> (TW_CODE_LENGTHS - TW_SYMBOL_BITS)];
+    const uint32_t top = bits << (TWI_CODE_LENGTHS - count) & 0xFFFF;
+    const uint16_t entry = t->symbol[top >> (TWI_CODE_LENGTHS - TWI_SYMBOL_BITS)];
     uint32_t length = entry >> 8;
     *symbol = (uint8_t)entry;
     if (length == 0) {
-        length = TW_SYMBOL_BITS + 1;
+        length = TWI_SYMBOL_BITS + 1;
         while (length <= count && (int32_t)top >= t->end[length])
             length++;
         if (length > count)
             return 0;
-        const int32_t code = (int32_t)(top >> (TW_CODE_LENGTHS - length));
+        const int32_t code = (int32_t)(top >> (TWI_CODE_LENGTHS - length));
         *symbol = t->values[(t->first[length] + code) & 0xFF];
     }
     const uint32_t all = length + (is_dc ? *symbol : *symbol & 0x0FU);
     return all <= count ? all : 0;
 }
 
-/* @return the entry for TW_FAST_BITS bits; dc NULL: all symbols are of ac. */
-static uint16_t step_over(const tw_huffman *dc, const tw_huffman *ac, uint32_t bits)
+/* @return the entry for TWI_FAST_BITS bits; dc NULL: all symbols are of ac. */
+static uint16_t step_over(const twi_huffman *dc, const twi_huffman *ac, uint32_t bits)
 {
     uint32_t used = 0, coefficients = 0, ended = 0;
-    while (!ended && coefficients < TW_COEFFICIENTS) {
+    while (!ended && coefficients < TWI_COEFFICIENTS) {
         uint8_t symbol = 0;
         const bool is_dc = dc && coefficients == 0;
-        const uint32_t left = TW_FAST_BITS - used;
+        const uint32_t left = TWI_FAST_BITS - used;
         const uint32_t more = whole_symbol(is_dc ? dc : ac, bits & ((1U << left) - 1),
                                            left, is_dc, &symbol);
         if (more == 0)
@@ -107,58 +107,58 @@ static uint16_t step_over(const tw_huffman *dc, const tw_huffman *ac, uint32_t b
     return (uint16_t)(coefficients << 5 | ended << 4 | used);
 }
 
-static void make_steps(tw_steps *steps, const tw_huffman *dc, const tw_huffman *ac)
+static void make_steps(twi_steps *steps, const twi_huffman *dc, const twi_huffman *ac)
 {
     const uint32_t dc_version = dc ? dc->version : 0;
     if (steps->dc_version == dc_version && steps->ac_version == ac->version)
         return;
-    for (uint32_t bits = 0; bits < 1U << TW_FAST_BITS; bits++)
+    for (uint32_t bits = 0; bits < 1U << TWI_FAST_BITS; bits++)
         steps->entry[bits] = step_over(dc, ac, bits);
     steps->dc_version = dc_version;
     steps->ac_version = ac->version;
 }
 
-static void make_differences(tw_differences *d, const tw_huffman *dc)
+static void make_differences(twi_differences *d, const twi_huffman *dc)
 {
     if (d->version == dc->version)
         return;
-    for (uint32_t bits = 0; bits < 1U << TW_FAST_BITS; bits++) {
+    for (uint32_t bits = 0; bits < 1U << TWI_FAST_BITS; bits++) {
         uint8_t size = 0;
-        const uint32_t used = whole_symbol(dc, bits, TW_FAST_BITS, true, &size);
-        const uint32_t value = bits >> (TW_FAST_BITS - used) & ((1U << size) - 1U);
+        const uint32_t used = whole_symbol(dc, bits, TWI_FAST_BITS, true, &size);
+        const uint32_t value = bits >> (TWI_FAST_BITS - used) & ((1U << size) - 1U);
         const int32_t difference = used == 0 || size == 0 ? 0 : extended(value, size);
         d->entry[bits] = (int16_t)(used == 0 ? 0 : difference * 16 + (int32_t)used);
     }
     d->version = dc->version;
 }
 
-static void make_symbols(tw_symbols *s, const tw_huffman *ac)
+static void make_symbols(twi_symbols *s, const twi_huffman *ac)
 {
     enum { VALUE_MAX = 127 };
     if (s->version == ac->version)
         return;
-    for (uint32_t bits = 0; bits < 1U << TW_FAST_BITS; bits++) {
+    for (uint32_t bits = 0; bits < 1U << TWI_FAST_BITS; bits++) {
         uint8_t symbol = 0;
-        const uint32_t used = whole_symbol(ac, bits, TW_FAST_BITS, false, &symbol);
+        const uint32_t used = whole_symbol(ac, bits, TWI_FAST_BITS, false, &symbol);
         const uint32_t size = symbol & 0x0F;
         s->entry[bits] = 0;
         if (used == 0 || size == 0)
             continue;
         const int32_t value =
-            extended(bits >> (TW_FAST_BITS - used) & ((1U << size) - 1U), size);
+            extended(bits >> (TWI_FAST_BITS - used) & ((1U << size) - 1U), size);
         if (value >= -VALUE_MAX && value <= VALUE_MAX)
             s->entry[bits] = (int16_t)(value * 256 + (symbol >> 4) * 16 + (int32_t)used);
     }
     s->version = ac->version;
 }
 
-void tw_brightness_prepare(tw_brightness *b)
+void twi_brightness_prepare(twi_brightness *b)
 {
     make_differences(&b->luma_dc, &b->dc[b->component[0].dc]);
     make_steps(&b->luma_ac, NULL, &b->ac[b->component[0].ac]);
     make_symbols(&b->luma_lowest, &b->ac[b->component[0].ac]);
     for (int i = 1; i < b->components; i++) {
-        const tw_component *c = &b->component[i];
+        const twi_component *c = &b->component[i];
         make_steps(&b->chroma_first[i - 1], &b->dc[c->dc], &b->ac[c->ac]);
         make_steps(&b->chroma_ac[i - 1], NULL, &b->ac[c->ac]);
     }
@@ -166,11 +166,11 @@ void tw_brightness_prepare(tw_brightness *b)
 
 /* ---- the usual codes ------------------------------------------------------------- */
 
-static const uint8_t DC_COUNTS[2][TW_CODE_LENGTHS] = {
+static const uint8_t DC_COUNTS[2][TWI_CODE_LENGTHS] = {
     {0, 1, 5, 1, 1, 1, 1, 1, 1, 0, 0, 0, 0, 0, 0, 0},
     {0, 3, 1, 1, 1, 1, 1, 1, 1, 1, 1, 0, 0, 0, 0, 0}};
 static const uint8_t DC_VALUES[] = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11};
-static const uint8_t AC_COUNTS[2][TW_CODE_LENGTHS] = {
+static const uint8_t AC_COUNTS[2][TWI_CODE_LENGTHS] = {
     {0, 2, 1, 3, 3, 2, 4, 3, 5, 5, 4, 4, 0, 0, 1, 0x7D},
     {0, 2, 1, 2, 4, 4, 3, 4, 7, 5, 4, 4, 0, 1, 2, 0x77}};
 static const uint8_t AC_VALUES[2][162] = {
@@ -199,11 +199,11 @@ static const uint8_t AC_VALUES[2][162] = {
      0xD7, 0xD8, 0xD9, 0xDA, 0xE2, 0xE3, 0xE4, 0xE5, 0xE6, 0xE7, 0xE8, 0xE9, 0xEA, 0xF2,
      0xF3, 0xF4, 0xF5, 0xF6, 0xF7, 0xF8, 0xF9, 0xFA}};
 
-tw_status tw_huffman_usual(tw_huffman *table, int which, bool is_dc, uint32_t *versions)
+tw_status twi_huffman_usual(twi_huffman *table, int which, bool is_dc, uint32_t *versions)
 {
     if (which > 1)
         return TW_EDAMAGED;
-    return is_dc ? tw_huffman_set(table, DC_COUNTS[which], DC_VALUES, true, versions)
-                 : tw_huffman_set(table, AC_COUNTS[which], AC_VALUES[which], false,
-                                  versions);
+    return is_dc ? twi_huffman_set(table, DC_COUNTS[which], DC_VALUES, true, versions)
+                 : twi_huffman_set(table, AC_COUNTS[which], AC_VALUES[which], false,
+                                   versions);
 }

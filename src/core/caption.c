@@ -3,41 +3,41 @@
 
 #include "pattern.h"
 
-static void put_activity(tw_text *t, uint32_t ppm)
+static void put_activity(twi_text *t, uint32_t ppm)
 {
     const uint32_t hundredths = (ppm + 50) / 100;
-    tw_put_number(t, hundredths / 100, 1);
-    tw_put(t, '.');
-    tw_put_number(t, hundredths % 100, 2);
-    tw_put_text(t, " %");
+    twi_put_number(t, hundredths / 100, 1);
+    twi_put(t, '.');
+    twi_put_number(t, hundredths % 100, 2);
+    twi_put_text(t, " %");
 }
 
-static bool put_caption_field(tw_text *t, const char *at, size_t n, const void *fields)
+static bool put_caption_field(twi_text *t, const char *at, size_t n, const void *fields)
 {
-    const tw_caption_fields *f = fields;
-    if (tw_is_field(at, n, "{camera}"))
-        tw_put_text(t, f->camera);
-    else if (tw_is_field(at, n, "{station}"))
-        tw_put_text(t, f->station);
-    else if (tw_is_field(at, n, "{activity}"))
+    const twi_caption_fields *f = fields;
+    if (twi_is_field(at, n, "{camera}"))
+        twi_put_text(t, f->camera);
+    else if (twi_is_field(at, n, "{station}"))
+        twi_put_text(t, f->station);
+    else if (twi_is_field(at, n, "{activity}"))
         put_activity(t, f->activity_ppm);
-    else if (tw_is_field(at, n, "{ms}"))
-        tw_put_number(t, f->time.microsecond / 1000, 3);
-    else if (tw_is_field(at, n, "{sighting}")) {
+    else if (twi_is_field(at, n, "{ms}"))
+        twi_put_number(t, f->time.microsecond / 1000, 3);
+    else if (twi_is_field(at, n, "{sighting}")) {
         if (f->sighting > 0)
-            tw_put_number(t, f->sighting, 1);
+            twi_put_number(t, f->sighting, 1);
     } else
         return false;
     return true;
 }
 
-tw_status tw_caption_expand(const char *pattern, const tw_caption_fields *fields,
-                            char *out, size_t capacity, const char **problem)
+tw_status twi_caption_expand(const char *pattern, const twi_caption_fields *fields,
+                             char *out, size_t capacity, const char **problem)
 {
     if (!pattern || !fields || !out || capacity == 0)
         return TW_EINVAL;
-    tw_text t = {out, 0, capacity, false, '/'};
-    const char *wrong = tw_expand(&t, pattern, &fields->time, put_caption_field, fields);
+    twi_text t = {out, 0, capacity, false, '/'};
+    const char *wrong = twi_expand(&t, pattern, &fields->time, put_caption_field, fields);
     if (problem)
         *problem = wrong ? wrong : pattern;
     if (wrong)

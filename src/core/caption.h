@@ -1,6 +1,6 @@
 /* What a caption says. Pure: no I/O, clock or heap. */
-#ifndef TW_CAPTION_H
-#define TW_CAPTION_H
+#ifndef TWI_CAPTION_H
+#define TWI_CAPTION_H
 
 #include <stddef.h>
 #include <stdint.h>
@@ -8,16 +8,16 @@
 #include "tawny/naming.h"
 #include "tawny/status.h"
 
-enum { TW_CAPTION_MAX = 512 }; /* bytes of a caption's text, the final 0 included */
+enum { TWI_CAPTION_MAX = 512 }; /* bytes of a caption's text, the final 0 included */
 
 /* What a caption can tell. Texts are borrowed UTF-8. */
-typedef struct tw_caption_fields {
+typedef struct twi_caption_fields {
     tw_civil time;         /* of the frame */
     const char *camera;    /* {camera} */
     const char *station;   /* {station} */
     uint32_t sighting;     /* {sighting}; empty if 0 */
     uint32_t activity_ppm; /* {activity}: "1.25 %" */
-} tw_caption_fields;
+} twi_caption_fields;
 
 /**
  * Expand a caption's pattern: strftime conversions as in tw_name_expand, %n begins a new
@@ -28,7 +28,7 @@ typedef struct tw_caption_fields {
  * @return TW_OK; TW_EINVAL: NULL pointer; TW_ESYNTAX: unknown conversion or field;
  *         TW_ESIZE: longer than capacity.
  */
-tw_status tw_caption_expand(const char *pattern, const tw_caption_fields *fields,
-                            char *out, size_t capacity, const char **problem);
+tw_status twi_caption_expand(const char *pattern, const twi_caption_fields *fields,
+                             char *out, size_t capacity, const char **problem);
 
 #endif

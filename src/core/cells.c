@@ -15,12 +15,12 @@
 #define GLOW 1.15F             /* around a lamp's light there is more of it */
 #define SHIFT_MAX 0.8F         /* pixels: beyond, a first-order model is wrong */
 
-static const int32_t LEVEL_BASE = TW_LEVEL(1.0); /* no cell moves below this */
-static const int32_t LEVEL_CALM = TW_LEVEL(-1.0);
-static const int32_t LEVEL_TOP = TW_LEVEL(9.0);
-static const int32_t SEED_ABOVE = TW_LEVEL(0.6);
-static const int32_t FLEETING_RISE = TW_LEVEL(1.0);
-static const int32_t SWIFT_CALM = TW_LEVEL(0.5); /* usual level of cells that may be */
+static const int32_t LEVEL_BASE = TWI_LEVEL(1.0); /* no cell moves below this */
+static const int32_t LEVEL_CALM = TWI_LEVEL(-1.0);
+static const int32_t LEVEL_TOP = TWI_LEVEL(9.0);
+static const int32_t SEED_ABOVE = TWI_LEVEL(0.6);
+static const int32_t FLEETING_RISE = TWI_LEVEL(1.0);
+static const int32_t FAST_CALM = TWI_LEVEL(0.5); /* usual level of cells that may be */
 enum { US = 1000000, AROUND = 2 };
 
 /* log2(1 + i / 128) in 1/65536; between two of them a line is wrong by less than one. */
@@ -40,7 +40,7 @@ static const int32_t LOG2[129] = {
 };
 /* clang-format on */
 
-int32_t tw_log2_level(float value)
+int32_t twi_log2_level(float value)
 {
     uint32_t bits;
     memcpy(&bits, &value, sizeof bits);
@@ -51,7 +51,7 @@ int32_t tw_log2_level(float value)
     return exponent * 65536 + LOG2[i] + (rise * between + 32768) / 65536;
 }
 
-void tw_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row)
+void twi_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row)
 {
     const size_t width = d->config.width;
     memset(d->column.n, 0, width * sizeof *d->column.n);
@@ -61,29 +61,29 @@ void tw_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row)
     memset(d->column.noise, 0, width * sizeof *d->column.noise);
     memset(d->column.top, 0, width * sizeof *d->column.top);
     memset(d->column.bottom, 0, width * sizeof *d->column.bottom);
-    const uint32_t first = (uint32_t)row * d->grid.cell_px, end = tw_row_end(d, row);
+    const uint32_t first = (uint32_t)row * d->grid.cell_px, end = twi_row_end(d, row);
     for (uint32_t y = first; y < end; y++) {
         const bool upper = y - first < d->grid.cell_px / 2U;
-        const tw_column_sums sums = {.n = d->column.n,
-                                     .x = d->column.x,
-                                     .noise = d->column.noise,
-                                     .d = d->column.d,
-                                     .dd = d->column.dd,
-                                     .half = upper ? d->column.top : d->column.bottom};
+        const twi_column_sums sums = {.n = d->column.n,
+                                      .x = d->column.x,
+                                      .noise = d->column.noise,
+                                      .d = d->column.d,
+                                      .dd = d->column.dd,
+                                      .half = upper ? d->column.top : d->column.bottom};
         d->kernels->add_pixels(luma->px + (size_t)y * luma->stride,
                                d->background + y * width, d->noise + y * width, width,
                                &sums);
     }
 }
 
-tw_cell_sums tw_cells_take(const tw_detector *d, uint16_t row, uint16_t column)
+twi_cell_sums twi_cells_take(const tw_detector *d, uint16_t row, uint16_t column)
 {
-    tw_cell_sums s;
+    twi_cell_sums s;
     memset(&s, 0, sizeof s);
     const uint32_t left = (uint32_t)column * d->grid.cell_px,
-                   end = tw_column_end(d, column);
+                   end = twi_column_end(d, column);
     const uint32_t top = (uint32_t)row * d->grid.cell_px;
-    const int32_t rows = (int32_t)(tw_row_end(d, row) - top);
+    const int32_t rows = (int32_t)(twi_row_end(d, row) - top);
     const int32_t half = d->grid.cell_px / 2;
     const int32_t upper = rows < half ? rows : half;
     for (uint32_t i = left; i < end; i++) {
@@ -108,7 +108,7 @@ static float largest(float a, float b)
 }
 
 /* Variance that noise alone would give, Q4 levels squared (x and y are Q2). */
-static float expected_variance(const tw_detector *d, const tw_cell_sums *s)
+static float expected_variance(const tw_detector *d, const twi_cell_sums *s)
 {
     const float levels = d->config.difference;
     if (d->config.difference > 0) /* so that a mean change by this much is level 1.0 */
@@ -120,7 +120,7 @@ static float expected_variance(const tw_detector *d, const tw_cell_sums *s)
 
 /* Shot noise grows with brightness; a fixed difference does not. Below two levels of mean
  * nothing can be said of it. */
-static float brightness_ratio(const tw_detector *d, const tw_cell_sums *s)
+static float brightness_ratio(const tw_detector *d, const twi_cell_sums *s)
 {
     if (d->config.difference > 0)
         return 1.0F;
@@ -135,19 +135,19 @@ typedef struct scale {
     float brighter; /* how many times, at least 1 */
 } scale;
 
-static scale scale_of(const tw_detector *d, const tw_cell_sums *s)
+static scale scale_of(const tw_detector *d, const twi_cell_sums *s)
 {
     return (scale){expected_variance(d, s), brightness_ratio(d, s)};
 }
 
 static int32_t level_of(float squares, float n, float variance)
 {
-    return tw_log2_level(squares / (n * variance) + 0.02F);
+    return twi_log2_level(squares / (n * variance) + 0.02F);
 }
 
 /* The level without any explanation but a common offset (with it, light is partly gone),
  * or with none at all where the light guard is off. */
-static int32_t plain_level(const tw_detector *d, const tw_cell_sums *s, const scale *by)
+static int32_t plain_level(const tw_detector *d, const twi_cell_sums *s, const scale *by)
 {
     const float n = (float)s->n, sum = (float)s->d;
     float squares = (float)s->dd;
@@ -157,7 +157,7 @@ static int32_t plain_level(const tw_detector *d, const tw_cell_sums *s, const sc
 }
 
 /* The level that a detector without light guard would have seen. */
-static int32_t unguarded_level(const tw_cell_sums *s, const scale *by)
+static int32_t unguarded_level(const twi_cell_sums *s, const scale *by)
 {
     return level_of((float)s->dd, (float)s->n, by->variance);
 }
@@ -170,26 +170,26 @@ typedef struct fit_sums {
     int32_t xx, xy, yy, uu, uv, vv, ux, vx, uy, vy; /* at most 26 * 26 * 1020^2 */
 } fit_sums;
 
-static fit_sums sum_for_fit(const tw_detector *d, const tw_patch *patch)
+static fit_sums sum_for_fit(const tw_detector *d, const twi_patch *patch)
 {
-    int32_t s[TW_FIT_SUMS];
+    int32_t s[TWI_FIT_SUMS];
     d->kernels->fit(patch, s);
-    return (fit_sums){.n = s[TW_FIT_N],
-                      .saturated = s[TW_FIT_WHITE],
-                      .x = s[TW_FIT_X],
-                      .y = s[TW_FIT_Y],
-                      .u = s[TW_FIT_U],
-                      .v = s[TW_FIT_V],
-                      .xx = s[TW_FIT_XX],
-                      .xy = s[TW_FIT_XY],
-                      .yy = s[TW_FIT_YY],
-                      .uu = s[TW_FIT_UU],
-                      .uv = s[TW_FIT_UV],
-                      .vv = s[TW_FIT_VV],
-                      .ux = s[TW_FIT_UX],
-                      .vx = s[TW_FIT_VX],
-                      .uy = s[TW_FIT_UY],
-                      .vy = s[TW_FIT_VY]};
+    return (fit_sums){.n = s[TWI_FIT_N],
+                      .saturated = s[TWI_FIT_WHITE],
+                      .x = s[TWI_FIT_X],
+                      .y = s[TWI_FIT_Y],
+                      .u = s[TWI_FIT_U],
+                      .v = s[TWI_FIT_V],
+                      .xx = s[TWI_FIT_XX],
+                      .xy = s[TWI_FIT_XY],
+                      .yy = s[TWI_FIT_YY],
+                      .uu = s[TWI_FIT_UU],
+                      .uv = s[TWI_FIT_UV],
+                      .vv = s[TWI_FIT_VV],
+                      .ux = s[TWI_FIT_UX],
+                      .vx = s[TWI_FIT_VX],
+                      .uy = s[TWI_FIT_UY],
+                      .vy = s[TWI_FIT_VY]};
 }
 
 /* The same about their means. */
@@ -216,7 +216,7 @@ static float clamp(float value, float low, float high)
 }
 
 /* dx and dy for a given gain: two equations with a ridge that keeps them solvable. */
-static void solve_shift(const moments *m, float ridge, tw_cell_fit *fit)
+static void solve_shift(const moments *m, float ridge, twi_cell_fit *fit)
 {
     const float a = m->uu + ridge, b = m->uv, c = m->vv + ridge;
     const float p = m->uy - fit->gain * m->ux, q = m->vy - fit->gain * m->vx;
@@ -238,7 +238,7 @@ static float solve_gain(const moments *m, float ridge)
     return below > 0.0F ? above / below : 1.0F;
 }
 
-static float residual(const moments *m, const tw_cell_fit *f)
+static float residual(const moments *m, const twi_cell_fit *f)
 {
     const float squares =
         m->yy + f->gain * f->gain * m->xx + f->dx * f->dx * m->uu +
@@ -251,25 +251,25 @@ static float residual(const moments *m, const tw_cell_fit *f)
 /* What the fit says of white pixels, Q2: how far below the end of the scale they ought to
  * be. A headlight that drives pale stones to white is explained, a white subject is not;
  * nor is a dark one before a white wall that stays white around it. */
-static float white_residual(const tw_patch *patch, const tw_cell_fit *fit)
+static float white_residual(const twi_patch *patch, const twi_cell_fit *fit)
 {
     const uint16_t *background = patch->background + patch->row;
     float squares = 0.0F;
     for (size_t i = 0; i < patch->count; i++) {
-        if (!patch->inside[i] || patch->frame[i] < TW_CLIPPED_HI)
+        if (!patch->inside[i] || patch->frame[i] < TWI_CLIPPED_HI)
             continue;
-        const bool silent = background[i] >> 8 >= TW_CLIPPED_LO;
-        const float least = (float)((silent ? TW_CLIPPED_LO : TW_CLIPPED_HI) << 2);
-        const float told = fit->gain * (float)(background[i] >> 6) + fit->offset;
-        if (told < least)
-            squares += (least - told) * (least - told);
+        const bool silent = background[i] >> 8 >= TWI_CLIPPED_LO;
+        const float least = (float)((silent ? TWI_CLIPPED_LO : TWI_CLIPPED_HI) << 2);
+        const float fitted = fit->gain * (float)(background[i] >> 6) + fit->offset;
+        if (fitted < least)
+            squares += (least - fitted) * (least - fitted);
     }
     return squares;
 }
 
 /* Solve for what the guards may explain. @return the squares that are left. */
 static float explain(const tw_detector *d, const fit_sums *s, const moments *m,
-                     float ridge, tw_cell_fit *fit)
+                     float ridge, twi_cell_fit *fit)
 {
     const float n = (float)s->n;
     if (d->config.light_guard)
@@ -294,7 +294,7 @@ static float explain(const tw_detector *d, const fit_sums *s, const moments *m,
 static float explain_by_light(const tw_detector *d, const fit_sums *s, const moments *m,
                               float ridge)
 {
-    tw_cell_fit fit = {1.0F, 0.0F, 0.0F, 0.0F, 0};
+    twi_cell_fit fit = {1.0F, 0.0F, 0.0F, 0.0F, 0};
     if (d->config.light_guard) {
         fit.gain = clamp((m->xy + ridge) / (m->xx + ridge), GAIN_MIN, GAIN_MAX);
         return residual(m, &fit);
@@ -304,12 +304,12 @@ static float explain_by_light(const tw_detector *d, const fit_sums *s, const mom
 }
 
 /* Least squares of y ~ gain x + offset + dx u + dy v. */
-static int32_t fitted_level(const tw_detector *d, const tw_patch *patch,
-                            const tw_cell_sums *sums, const scale *by, tw_cell_fit *fit)
+static int32_t fitted_level(const tw_detector *d, const twi_patch *patch,
+                            const twi_cell_sums *sums, const scale *by, twi_cell_fit *fit)
 {
     const float variance = by->variance;
     const fit_sums s = sum_for_fit(d, patch);
-    if (!tw_cell_has_enough(sums, s.n)) /* all but white: nothing to explain it by */
+    if (!twi_cell_has_enough(sums, s.n)) /* all but white: nothing to explain it by */
         return plain_level(d, sums, by);
     const moments m = centre(&s, (float)s.n);
     float squares = explain(d, &s, &m, RIDGE * variance, fit);
@@ -324,7 +324,7 @@ static int32_t fitted_level(const tw_detector *d, const tw_patch *patch,
 }
 
 /* Pixels that are left out may contradict a large offset of the others. */
-static bool must_ask_white(const tw_cell_sums *sums)
+static bool must_ask_white(const twi_cell_sums *sums)
 {
     enum { LARGE = 30 << 2 }; /* levels, Q2 */
     const int32_t off = sums->d < 0 ? -sums->d : sums->d;
@@ -341,20 +341,21 @@ static int32_t tracker_step(const tw_detector *d, int32_t per_second)
     return (int32_t)((int64_t)per_second * d->step_us / US * times_256 / 256);
 }
 
-void tw_cells_set_pace(tw_detector *d)
+void twi_cells_set_pace(tw_detector *d)
 {
-    d->pace.up = tracker_step(d, TW_LEVEL(0.15));
-    d->pace.down = tracker_step(d, TW_LEVEL(0.003));
+    d->pace.up = tracker_step(d, TWI_LEVEL(0.15));
+    d->pace.down = tracker_step(d, TWI_LEVEL(0.003));
 }
 
-static void track_usual(const tw_detector *d, tw_cell *cell, int32_t level, bool unbiased)
+static void track_usual(const tw_detector *d, twi_cell *cell, int32_t level,
+                        bool unbiased)
 {
     /* A subject must not teach the cell that it is restless. */
     const int32_t up = d->pace.up / (cell->owned ? 4 : 1);
     const int32_t down = d->pace.down;
-    const bool all = d->age_us < TW_ALL_FITTED_US;
+    const bool all = d->age_us < TWI_ALL_FITTED_US;
     if (unbiased) {
-        const int32_t half = (up + down) / 2 * (all ? 1 : TW_FIT_EVERY);
+        const int32_t half = (up + down) / 2 * (all ? 1 : TWI_FIT_EVERY);
         cell->q50 += level > cell->q50 ? half : -half;
     }
     cell->q98 += level > cell->q98 ? up : -down;
@@ -367,13 +368,13 @@ static void track_usual(const tw_detector *d, tw_cell *cell, int32_t level, bool
 
 /* The restless cell's limit: its own 98th percentile with a margin that grows with the
  * spread of its levels. Less of it where something is awaited. */
-static int32_t sway_limit(const tw_detector *d, const tw_cell *cell)
+static int32_t sway_limit(const tw_detector *d, const twi_cell *cell)
 {
     if (!d->config.sway_guard)
         return LEVEL_BASE;
     const int32_t spread = cell->q98 > cell->q50 ? cell->q98 - cell->q50 : 0;
-    const int64_t margin = TW_LEVEL(0.2) + (int64_t)spread * 6 / 10;
-    const int64_t limit = cell->q98 + (cell->attended ? margin * 3 / 10 : margin);
+    const int64_t margin = TWI_LEVEL(0.2) + (int64_t)spread * 6 / 10;
+    const int64_t limit = cell->q98 + (cell->predicted ? margin * 3 / 10 : margin);
     if (limit < LEVEL_BASE)
         return LEVEL_BASE;
     return limit > LEVEL_TOP ? LEVEL_TOP : (int32_t)limit;
@@ -404,9 +405,9 @@ static int32_t limit_in_falling(const tw_detector *d, uint16_t row, uint16_t col
 }
 
 /* Which guard has kept a cell from moving. */
-static uint8_t taken_by(const tw_detector *d, const tw_cell *cell,
-                        const tw_cell_sums *sums, const scale *by, const tw_cell_fit *fit,
-                        int32_t measured)
+static uint8_t taken_by(const tw_detector *d, const twi_cell *cell,
+                        const twi_cell_sums *sums, const scale *by,
+                        const twi_cell_fit *fit, int32_t measured)
 {
     if (cell->level > LEVEL_BASE)
         return TW_CELL_SWAY;
@@ -414,7 +415,7 @@ static uint8_t taken_by(const tw_detector *d, const tw_cell *cell,
         return 0;
     if (fit->unshifted > LEVEL_BASE)
         return TW_CELL_SHAKE;
-    const bool lit = d->config.light_guard && tw_cell_has_enough(sums, sums->n) &&
+    const bool lit = d->config.light_guard && twi_cell_has_enough(sums, sums->n) &&
                      unguarded_level(sums, by) > LEVEL_BASE;
     return lit ? TW_CELL_LIGHT : 0;
 }
@@ -423,10 +424,10 @@ static uint8_t taken_by(const tw_detector *d, const tw_cell *cell,
  * of the level now and then. With fewer frames a second it may have gone on as well, so
  * it is done there only while much falls; with more, what falls must have lasted for
  * twice as long. */
-static int32_t lasting_level(tw_detector *d, tw_cell *cell, int32_t measured)
+static int32_t lasting_level(tw_detector *d, twi_cell *cell, int32_t measured)
 {
     const int32_t before = cell->past[d->past], older = cell->past[!d->past];
-    const bool quick = d->step_us <= TW_LASTING_STEP_US;
+    const bool quick = d->step_us <= TWI_LASTING_STEP_US;
     if (d->sampling)
         cell->past[!d->newest] = measured;
     if (measured > LEVEL_BASE + SEED_ABOVE && measured - before > FLEETING_RISE)
@@ -437,17 +438,17 @@ static int32_t lasting_level(tw_detector *d, tw_cell *cell, int32_t measured)
     return level;
 }
 
-bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
-                    const tw_cell_sums *sums, tw_cell_fit *fit, tw_patch *patch)
+bool twi_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
+                     const twi_cell_sums *sums, twi_cell_fit *fit, twi_patch *patch)
 {
-    tw_cell *cell = &d->cell[(size_t)row * d->grid.columns + column];
-    const bool turn = (column + 3U * row + d->frames) % TW_FIT_EVERY == 0;
-    const bool unbiased = turn || d->age_us < TW_ALL_FITTED_US;
-    const bool says_something = tw_cell_has_enough(sums, sums->n);
+    twi_cell *cell = &d->cell[(size_t)row * d->grid.columns + column];
+    const bool turn = (column + 3U * row + d->frames) % TWI_FIT_EVERY == 0;
+    const bool unbiased = turn || d->age_us < TWI_ALL_FITTED_US;
+    const bool says_something = twi_cell_has_enough(sums, sums->n);
     bool fitted = false;
     scale by = {1.0F, 1.0F};
-    int32_t level = tw_log2_level(0.02F);
-    *fit = (tw_cell_fit){1.0F, 0.0F, 0.0F, 0.0F, tw_log2_level(0.02F)};
+    int32_t level = twi_log2_level(0.02F);
+    *fit = (twi_cell_fit){1.0F, 0.0F, 0.0F, 0.0F, twi_log2_level(0.02F)};
     if (says_something) {
         by = scale_of(d, sums);
         level = plain_level(d, sums, &by);
@@ -455,7 +456,7 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
         fitted =
             unbiased || level > LEVEL_BASE || level > cell->q98 || must_ask_white(sums);
         if (fitted) {
-            tw_patch_take(d, luma, row, column, patch);
+            twi_patch_take(d, luma, row, column, patch);
             level = fitted_level(d, patch, sums, &by, fit);
         }
     }
@@ -467,11 +468,11 @@ bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
     cell->limit = d->falling ? limit_in_falling(d, row, column) : sway_limit(d, cell);
     const bool high = level > cell->limit + SEED_ABOVE;
     /* Where frames are far apart a subject may be in a cell for one of them alone. */
-    const bool apart = d->step_us > TW_LASTING_STEP_US && !d->falling;
+    const bool apart = d->step_us > TWI_LASTING_STEP_US && !d->falling;
     cell->seed = high && (cell->over_high || apart);
     cell->over_high = high;
-    cell->swift = !d->falling && d->age_us > TW_ALL_FITTED_US && cell->q98 < SWIFT_CALM &&
-                  measured > cell->limit + TW_SWIFT_ABOVE && level <= cell->limit;
+    cell->fast = !d->falling && d->age_us > TWI_ALL_FITTED_US && cell->q98 < FAST_CALM &&
+                 measured > cell->limit + TWI_FAST_ABOVE && level <= cell->limit;
     const uint8_t watched = cell->watched ? TW_CELL_WATCHED : 0;
     const uint8_t became = level > cell->limit
                                ? TW_CELL_MOVING

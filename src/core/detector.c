@@ -56,7 +56,9 @@ static bool valid(const tw_detector_config *c)
 static tw_grid grid_of(const tw_detector_config *c)
 {
     uint32_t px = (c->width + c->cells / 2U) / c->cells;
-    px = px < TW_CELL_MIN_PX ? TW_CELL_MIN_PX : px > TW_CELL_MAX_PX ? TW_CELL_MAX_PX : px;
+    px = px < TWI_CELL_MIN_PX   ? TWI_CELL_MIN_PX
+         : px > TWI_CELL_MAX_PX ? TWI_CELL_MAX_PX
+                                : px;
     return (tw_grid){.columns = (uint16_t)((c->width + px / 2) / px),
                      .rows = (uint16_t)((c->height + px / 2) / px),
                      .cell_px = (uint16_t)px,
@@ -95,7 +97,7 @@ static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
     at->cell = piece(p, cells, sizeof *at->cell);
     at->shown = piece(p, cells, sizeof *at->shown);
     at->stack = piece(p, cells, sizeof *at->stack);
-    at->found = piece(p, (size_t)TW_FOUND_EACH * c->tracks, sizeof *at->found);
+    at->found = piece(p, (size_t)TWI_FOUND_EACH * c->tracks, sizeof *at->found);
     at->track = piece(p, c->tracks, sizeof *at->track);
     at->column.n = piece(p, c->width, sizeof *at->column.n);
     at->column.x = piece(p, c->width, sizeof *at->column.x);
@@ -131,12 +133,12 @@ tw_status tw_detector_init(const tw_detector_config *config, void *memory, size_
         return TW_ESIZE;
     pieces p = {memory, 0};
     tw_detector *d = lay_out(config, &p);
-    d->kernels = tw_kernels_at(0);
+    d->kernels = twi_kernels_at(0);
     memset(d->cell, 0, d->cells * sizeof *d->cell);
     memset(d->track, 0, d->config.tracks * sizeof *d->track);
     for (uint32_t i = 0; i < d->cells; i++) {
         d->cell[i].watched = true;
-        d->cell[i].q98 = TW_LEVEL(0.4);
+        d->cell[i].q98 = TWI_LEVEL(0.4);
     }
     *out = d;
     return TW_OK;
@@ -193,7 +195,7 @@ tw_status tw_detector_watch_cells(tw_detector *detector, const uint8_t *mask)
         return TW_EINVAL;
     memset(detector->area_cells, 0, sizeof detector->area_cells);
     for (uint32_t i = 0; i < detector->cells; i++) {
-        tw_cell *cell = &detector->cell[i];
+        twi_cell *cell = &detector->cell[i];
         cell->watched = mask[i] != 0;
         cell->area = cell->watched ? (uint8_t)(mask[i] - 1) : 0;
         detector->area_cells[cell->area] += cell->watched;
@@ -210,7 +212,7 @@ static void take_first(tw_detector *d, const tw_luma *luma)
         for (size_t x = 0; x < width; x++)
             d->background[y * width + x] =
                 (uint16_t)(luma->px[y * luma->stride + x] << 8);
-    memset(d->noise, TW_NOISE_START, width * d->config.height);
+    memset(d->noise, TWI_NOISE_START, width * d->config.height);
     for (uint32_t i = 0; i < d->cells; i++)
         d->cell[i].flags = d->cell[i].watched ? TW_CELL_WATCHED : 0;
 }
@@ -249,7 +251,7 @@ static void follow_falling(tw_detector *d)
     const int64_t step = d->step_us < known ? d->step_us : known;
     d->fleeting = (uint16_t)(d->fleeting + (now - d->fleeting) * step / known);
     d->fleeting_cells = 0;
-    const bool slow = d->step_us > TW_LASTING_STEP_US;
+    const bool slow = d->step_us > TWI_LASTING_STEP_US;
     const int32_t least =
         (d->falling ? FALLING_ENDS_PCT : FALLING_BEGINS_PCT) * 65536 / 100;
     d->falling = d->step_us <= FALLING_MAX_STEP_US &&
@@ -258,16 +260,16 @@ static void follow_falling(tw_detector *d)
 
 static void judge_row(tw_detector *d, const tw_luma *luma, uint16_t row)
 {
-    tw_patch patch;
-    tw_cells_sum_row(d, luma, row);
+    twi_patch patch;
+    twi_cells_sum_row(d, luma, row);
     for (uint16_t column = 0; column < d->grid.columns; column++) {
-        tw_cell *cell = &d->cell[(size_t)row * d->grid.columns + column];
-        const tw_cell_sums sums = tw_cells_take(d, row, column);
-        tw_cell_fit fit;
-        const bool fitted = tw_cells_judge(d, luma, row, column, &sums, &fit, &patch);
+        twi_cell *cell = &d->cell[(size_t)row * d->grid.columns + column];
+        const twi_cell_sums sums = twi_cells_take(d, row, column);
+        twi_cell_fit fit;
+        const bool fitted = twi_cells_judge(d, luma, row, column, &sums, &fit, &patch);
         if (fitted && !(cell->flags & TW_CELL_MOVING))
-            tw_learn_noise(d, &patch, row, column, &fit);
-        tw_learn_what_stays(d, cell, &sums);
+            twi_learn_noise(d, &patch, row, column, &fit);
+        twi_learn_what_stays(d, cell, &sums);
     }
 }
 
@@ -333,19 +335,19 @@ tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma, int64_t t
         d->last_us = t_us;
     } else {
         move_clock(d, t_us);
-        tw_cells_set_pace(d);
-        tw_learn_set_pace(d);
+        twi_cells_set_pace(d);
+        twi_learn_set_pace(d);
         for (uint16_t row = 0; row < d->grid.rows; row++)
             judge_row(d, luma, row);
         follow_falling(d);
-        tw_swift_find(d);
+        twi_fast_find(d);
         if (whole_picture_turned(d))
             d->turned_until_us = d->age_us + TURNED_US;
         out->whole_picture = d->age_us < d->turned_until_us;
         for (uint16_t row = 0; row < d->grid.rows; row++)
-            tw_learn_background_row(d, luma, row);
+            twi_learn_background_row(d, luma, row);
     }
     d->frames++;
-    tw_blobs_find(d, out);
+    twi_blobs_find(d, out);
     return TW_OK;
 }

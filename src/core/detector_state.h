@@ -1,79 +1,83 @@
 /* The detector's state, shared by its steps: cells.c measures and judges cells, learn.c
  * updates background and noise, blobs.c groups cells, detector.c runs them in order. */
-#ifndef TW_DETECTOR_STATE_H
-#define TW_DETECTOR_STATE_H
+#ifndef TWI_DETECTOR_STATE_H
+#define TWI_DETECTOR_STATE_H
 
 #include "kernels.h"
 #include "tawny/detector.h"
 
 /* Levels are base-2 logarithms of "residual over expected noise", in 1/65536. The cast is
  * of a constant, so no float is left at run time. */
-#define TW_LEVEL(x) ((int32_t)((x)*65536.0))
+#define TWI_LEVEL(x) ((int32_t)((x)*65536.0))
 /* The same of shares and masses, where 65536 is one, in 64 bits. */
-#define TW_Q16(x) ((int64_t)((x)*65536.0))
-#define TW_SWIFT_ABOVE TW_LEVEL(1.0) /* its limit is what does not last, if it counts */
+#define TWI_Q16(x) ((int64_t)((x)*65536.0))
+#define TWI_FAST_ABOVE                                                                   \
+    TWI_LEVEL(1.0) /* its limit is what does not last, if it counts                      \
+                    */
 
 enum {
-    TW_QUADRANTS = 4,
-    TW_FOUND_EACH = 3,    /* blobs in a frame for each track; more are not looked at */
-    TW_TRAIL_PLACES = 60, /* that a trail holds */
-    TW_CELL_MIN_PX = 4,   /* along the edge of a cell, however many there are across */
-    TW_CELL_MAX_PX = TW_PATCH_ROWS_MAX, /* 1024 / 40, rounded up; sums hold no more */
-    TW_NOISE_START = 24,                /* 1.5 levels, Q4.4 */
-    TW_ALL_FITTED_US = 10000000,        /* every cell is fitted at first */
-    TW_FIT_EVERY = 8,            /* still cells are fitted once in so many frames */
-    TW_LASTING_STEP_US = 125000, /* frames further apart show a subject elsewhere */
-    TW_CLIPPED_HI = 248, /* a pixel says nothing where the brighter one is over this */
-    TW_CLIPPED_LO = 190, /* and the darker one over this */
-    TW_NOISE_CLIP = 160, /* ten levels, Q4 */
-    TW_CELL_FEW = 16,    /* a cell with fewer than 5 of 16 of its pixels left ... */
-    TW_CELL_FEW_OF = 5   /* ... says nothing */
+    TWI_QUADRANTS = 4,
+    TWI_FOUND_EACH = 3,    /* blobs in a frame for each track; more are not looked at */
+    TWI_TRAIL_PLACES = 60, /* that a trail holds */
+    TWI_CELL_MIN_PX = 4,   /* along the edge of a cell, however many there are across */
+    TWI_CELL_MAX_PX = TWI_PATCH_ROWS_MAX, /* 1024 / 40, rounded up; sums hold no more */
+    TWI_NOISE_START = 24,                 /* 1.5 levels, Q4.4 */
+    TWI_ALL_FITTED_US = 10000000,         /* every cell is fitted at first */
+    TWI_FIT_EVERY = 8,            /* still cells are fitted once in so many frames */
+    TWI_LASTING_STEP_US = 125000, /* frames further apart show a subject elsewhere */
+    TWI_CLIPPED_HI = 248, /* a pixel says nothing where the brighter one is over this */
+    TWI_CLIPPED_LO = 190, /* and the darker one over this */
+    TWI_NOISE_CLIP = 160, /* ten levels, Q4 */
+    TWI_CELL_FEW = 16,    /* a cell with fewer than 5 of 16 of its pixels left ... */
+    TWI_CELL_FEW_OF = 5   /* ... says nothing */
 };
 
 /* First and second order sums over one cell, x background and y frame, both Q2. */
-typedef struct tw_cell_sums {
-    int32_t n;                      /* pixels that are not clipped */
-    int32_t x, d, dd;               /* of x, y - x and (y - x)^2 */
-    int32_t noise;                  /* of the noise estimate, Q4 */
-    int32_t area;                   /* pixels, clipped ones too */
-    int32_t quadrant[TW_QUADRANTS]; /* of the frame's pixels, clipped ones too */
-    int32_t quadrant_px[TW_QUADRANTS];
-} tw_cell_sums;
+typedef struct twi_cell_sums {
+    int32_t n;                       /* pixels that are not clipped */
+    int32_t x, d, dd;                /* of x, y - x and (y - x)^2 */
+    int32_t noise;                   /* of the noise estimate, Q4 */
+    int32_t area;                    /* pixels, clipped ones too */
+    int32_t quadrant[TWI_QUADRANTS]; /* of the frame's pixels, clipped ones too */
+    int32_t quadrant_px[TWI_QUADRANTS];
+} twi_cell_sums;
 
 /* What explains a cell: y = gain * x + offset + dx * du + dy * dv. */
-typedef struct tw_cell_fit {
+typedef struct twi_cell_fit {
     float gain, dx, dy, offset;
     int32_t unshifted; /* the level that a fit without dx and dy would have left */
-} tw_cell_fit;
+} twi_cell_fit;
 
-enum { TW_STILL_UNIT_US = 4000 };
+enum { TWI_STILL_UNIT_US = 4000 };
 
-#define TW_NOISE_HASH 2654435761U /* the golden ratio of 2^32: neighbours differ most */
+#define TWI_NOISE_HASH                                                                   \
+    2654435761U /* the golden ratio of 2^32: neighbours differ most                      \
+                 */
 
-typedef struct tw_cell {
+typedef struct twi_cell {
     int32_t level;    /* of this frame, as judged */
     int32_t past[2];  /* levels as measured a little earlier, see tw_detector.past */
     int32_t limit;    /* moving above this */
     int32_t q98, q50; /* the cell's usual levels: 98th percentile and median */
-    uint16_t quadrant[TW_QUADRANTS]; /* means it is compared with, Q8 */
-    uint8_t absorb;                  /* frames for which it is learned quickly */
-    uint8_t flags;                   /* TW_CELL_ bits of this frame */
-    uint8_t area;                    /* of tw_reading.area_ppm */
+    uint16_t quadrant[TWI_QUADRANTS]; /* means it is compared with, Q8 */
+    uint8_t absorb;                   /* frames for which it is learned quickly */
+    uint8_t flags;                    /* TW_CELL_ bits of this frame */
+    uint8_t area;                     /* of tw_reading.area_ppm */
     bool watched : 1;
     bool over_high : 1; /* over the seed's limit in this frame */
     bool seed : 1;      /* and in the one before, or that is long ago */
     bool lit : 1;       /* explained only by much more light */
     bool glows : 1;     /* somewhat brighter than it was */
     bool owned : 1;     /* part of a subject in the last frame */
-    bool attended : 1;  /* what is followed should be about here in the next frame */
-    bool swift : 1;     /* calm, and well over its limit, but not a moment ago */
-    uint16_t still;     /* how long a moving cell has looked the same, TW_STILL_UNIT_US */
-    uint16_t label;     /* of its blob, counted from 1; 0 none */
-} tw_cell;
+    bool predicted : 1; /* what is followed should be about here in the next frame */
+    bool fast : 1;      /* calm, and well over its limit, but not a moment ago */
+    uint16_t still; /* how long a moving cell has looked the same, TWI_STILL_UNIT_US */
+    uint16_t label; /* of its blob, counted from 1; 0 none */
+} twi_cell;
 
 /* A blob of this frame, as tracks see it. Lengths are millionths of the picture's width,
  * also those down the picture; Q16 where 65536 is one. */
-typedef struct tw_found {
+typedef struct twi_found {
     tw_blob shape;      /* as the reading tells it */
     uint16_t label;     /* of its cells */
     bool allowed : 1;   /* its size is between smallest and largest */
@@ -86,22 +90,22 @@ typedef struct tw_found {
     int32_t restless;   /* mean usual level of its cells, Q16 */
     int32_t lit;        /* share of its cells that are lit, or of the cells around it that
                            glow if that is less, Q16 */
-} tw_found;
+} twi_found;
 
 /* Where a track was, in PLACE_STEP millionths of the width. */
-typedef struct tw_place {
+typedef struct twi_place {
     int16_t x, y;
-} tw_place;
+} twi_place;
 
 /* Where a track has been, at even times. */
-typedef struct tw_trail {
+typedef struct twi_trail {
     int64_t sampled_us; /* the newest place */
-    uint32_t count;     /* places so far; the newest TW_TRAIL_PLACES are held */
-    tw_place place[TW_TRAIL_PLACES];
-} tw_trail;
+    uint32_t count;     /* places so far; the newest TWI_TRAIL_PLACES are held */
+    twi_place place[TWI_TRAIL_PLACES];
+} twi_trail;
 
 /* Something that is followed from frame to frame. Times are the detector's age. */
-typedef struct tw_track {
+typedef struct twi_track {
     bool used : 1;
     bool confirmed : 1;
     bool slow : 1;        /* confirmed by its slow trail */
@@ -112,15 +116,15 @@ typedef struct tw_track {
     int64_t born_us, seen_us, moved_us;
     uint32_t hits, frames; /* in which it was seen, and in all */
     int32_t mass, size, changing, restless, lit, recent; /* smoothed, but for size */
-    int32_t net;         /* how far it has travelled, as far as is remembered */
-    int32_t calm;        /* how restless its cells were when it came, Q16 */
-    tw_trail trail;      /* five places a second */
-    tw_trail slow_trail; /* one in two seconds */
-} tw_track;
+    int32_t net;          /* how far it has travelled, as far as is remembered */
+    int32_t calm;         /* how restless its cells were when it came, Q16 */
+    twi_trail trail;      /* five places a second */
+    twi_trail slow_trail; /* one in two seconds */
+} twi_track;
 
 struct tw_detector {
     tw_detector_config config;
-    const tw_kernels *kernels; /* chosen once */
+    const twi_kernels *kernels; /* chosen once */
     tw_grid grid;
     bool sampling : 1;      /* levels of this frame are kept in the cells' past */
     bool newest : 1;        /* which of the two there is the newer one */
@@ -147,11 +151,11 @@ struct tw_detector {
     /* Arrays in the caller's memory. */
     uint16_t *background; /* width * height, Q8.8 */
     uint8_t *noise;       /* width * height: mean absolute residual, Q4.4 levels */
-    tw_cell *cell;        /* columns * rows */
+    twi_cell *cell;       /* columns * rows */
     uint8_t *shown;       /* columns * rows: TW_CELL_ bits for the reading */
     uint16_t *stack;      /* columns * rows: cells still to be visited */
-    tw_found *found;      /* TW_FOUND_EACH for each track */
-    tw_track *track;      /* config.tracks */
+    twi_found *found;     /* TWI_FOUND_EACH for each track */
+    twi_track *track;     /* config.tracks */
     struct {              /* one column of pixels within a row of cells; width each */
         uint16_t *n, *x, *noise, *top, *bottom;
         int16_t *d;
@@ -163,79 +167,79 @@ struct tw_detector {
 
 /* First row of pixels below a row of cells, and first column right of a column: the last
  * ones may be cut off. */
-static inline uint32_t tw_row_end(const tw_detector *d, uint16_t row)
+static inline uint32_t twi_row_end(const tw_detector *d, uint16_t row)
 {
     const uint32_t end = (row + 1U) * d->grid.cell_px;
     return end < d->config.height ? end : d->config.height;
 }
 
-static inline uint32_t tw_column_end(const tw_detector *d, uint16_t column)
+static inline uint32_t twi_column_end(const tw_detector *d, uint16_t column)
 {
     const uint32_t end = (column + 1U) * d->grid.cell_px;
     return end < d->config.width ? end : d->config.width;
 }
 
 /* Whether so many of a cell's pixels are enough to say something. */
-static inline bool tw_cell_has_enough(const tw_cell_sums *sums, int32_t pixels)
+static inline bool twi_cell_has_enough(const twi_cell_sums *sums, int32_t pixels)
 {
-    return pixels * TW_CELL_FEW >= sums->area * TW_CELL_FEW_OF;
+    return pixels * TWI_CELL_FEW >= sums->area * TWI_CELL_FEW_OF;
 }
 
 /** Sum up the cells of one row of cells, without any fit. */
-void tw_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row);
+void twi_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row);
 
 /** The sums of one cell of the row that was summed last. */
-tw_cell_sums tw_cells_take(const tw_detector *d, uint16_t row, uint16_t column);
+twi_cell_sums twi_cells_take(const tw_detector *d, uint16_t row, uint16_t column);
 
 /** Work out the pace of this frame, before any of its cells is judged. */
-void tw_cells_set_pace(tw_detector *d);
-void tw_learn_set_pace(tw_detector *d);
+void twi_cells_set_pace(tw_detector *d);
+void twi_learn_set_pace(tw_detector *d);
 
 /** Measure and judge one cell: sets its level, limit, flags and seed, moves its trackers.
  * @param fit    Set to what explains it.
  * @param patch  Where it was fitted: its pixels.
  * @return whether it was fitted, which is when its noise may be learned. */
-bool tw_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
-                    const tw_cell_sums *sums, tw_cell_fit *fit, tw_patch *patch);
+bool twi_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
+                     const twi_cell_sums *sums, twi_cell_fit *fit, twi_patch *patch);
 
 /** @return log2(value) in 1/65536, for value > 0; exact to 2/65536 and the same
  * everywhere. */
-int32_t tw_log2_level(float value);
+int32_t twi_log2_level(float value);
 
 /** Let cells move in which something large is at once that did not last: it is quick. */
-void tw_swift_find(tw_detector *d);
+void twi_fast_find(tw_detector *d);
 
 /** Put a cell's pixels and slopes side by side; there are no slopes where the shake guard
  * is off. */
-void tw_patch_take(const tw_detector *d, const tw_luma *luma, uint16_t row,
-                   uint16_t column, tw_patch *out);
+void twi_patch_take(const tw_detector *d, const tw_luma *luma, uint16_t row,
+                    uint16_t column, twi_patch *out);
 
 /** Learn the noise of one fitted cell that is not moving. */
-void tw_learn_noise(tw_detector *d, const tw_patch *patch, uint16_t row, uint16_t column,
-                    const tw_cell_fit *fit);
+void twi_learn_noise(tw_detector *d, const twi_patch *patch, uint16_t row,
+                     uint16_t column, const twi_cell_fit *fit);
 
 /** Choose how fast each cell of a row learns, then move its background. */
-void tw_learn_background_row(tw_detector *d, const tw_luma *luma, uint16_t row);
+void twi_learn_background_row(tw_detector *d, const tw_luma *luma, uint16_t row);
 
 /** Count how long a moving cell has looked the same, and absorb it in the end. */
-void tw_learn_what_stays(tw_detector *d, tw_cell *cell, const tw_cell_sums *sums);
+void twi_learn_what_stays(tw_detector *d, twi_cell *cell, const twi_cell_sums *sums);
 
 /** Group moving cells, ask the size limits and the tracks, and write blobs and shares to
  * out. */
-void tw_blobs_find(tw_detector *d, tw_reading *out);
+void twi_blobs_find(tw_detector *d, tw_reading *out);
 
 /** Follow this frame's blobs, of which those of allowed size come first in d->found.
  * Sets subjects and since_us of out. */
-void tw_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out);
+void twi_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out);
 
 /** Attend to the cells in which what is followed, and faint, should be next. */
-void tw_attend(tw_detector *d);
+void twi_predict(tw_detector *d);
 
 /** Whether a track that is no subject yet may become one: it has been there for a while,
  * without a break, in cells that were calm when it came. */
-bool tw_track_is_promising(const tw_detector *d, const tw_track *t);
+bool twi_track_is_promising(const tw_detector *d, const twi_track *t);
 
 /** The track that a blob of this frame belongs to, NULL: none yet. */
-const tw_track *tw_tracks_of(const tw_detector *d, uint16_t label);
+const twi_track *twi_tracks_of(const tw_detector *d, uint16_t label);
 
 #endif

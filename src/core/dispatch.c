@@ -3,14 +3,14 @@
 
 #include <stddef.h>
 
-enum { LOOK_US = 30000000 }; /* where no moment is known */
+enum { POLL_US = 30000000 }; /* where no moment is known */
 
 static tw_dispatch hold(tw_hold why, int64_t wait_us)
 {
     if (wait_us <= 0)
         wait_us = 1;
     return (tw_dispatch){.hold = why,
-                         .wait_us = wait_us < LOOK_US ? wait_us : (int64_t)LOOK_US};
+                         .wait_us = wait_us < POLL_US ? wait_us : (int64_t)POLL_US};
 }
 
 static bool is_full(const tw_limit *limit, const tw_dispatch_queue *q)
@@ -35,8 +35,8 @@ static tw_dispatch decide_each(const tw_dispatch_rule *rule, const tw_dispatch_q
 {
     const bool joined = rule->joins && is_scarce(&rule->limit, q);
     const int64_t gathered_us = q->over ? q->quiet_us : q->waited_us;
-    if (rule->joins && !joined && !q->over && q->told)
-        return hold(TW_HOLD_GATHER, LOOK_US); /* its end brings the rest */
+    if (rule->joins && !joined && !q->over && q->part_sent)
+        return hold(TW_HOLD_GATHER, POLL_US); /* its end brings the rest */
     if (rule->joins && gathered_us < TW_GATHER_US)
         return hold(TW_HOLD_GATHER, TW_GATHER_US - gathered_us);
     return (tw_dispatch){.go = true, .joined = joined};
@@ -57,15 +57,15 @@ tw_dispatch tw_dispatch_decide(const tw_dispatch_rule *rule, const tw_dispatch_q
                                int64_t now_us)
 {
     if (!rule || !q || q->waiting == 0)
-        return hold(TW_HOLD_NOTHING, LOOK_US);
+        return hold(TW_HOLD_NOTHING, POLL_US);
     if (!q->within)
-        return hold(TW_HOLD_HOURS, LOOK_US);
+        return hold(TW_HOLD_HOURS, POLL_US);
     if (is_full(&rule->limit, q))
         return hold(TW_HOLD_LIMIT, rule->limit.in_us - age_of(q->sent_us, now_us));
     if (rule->when.kind == TW_WHEN_EACH || q->released)
         return decide_each(rule, q);
     if (rule->when.kind == TW_WHEN_AFTER && q->sightings < rule->when.count)
-        return hold(TW_HOLD_AFTER, LOOK_US);
+        return hold(TW_HOLD_AFTER, POLL_US);
     const int64_t digest_us =
         rule->when.kind == TW_WHEN_DIGEST ? digest_wait(rule, q, now_us) : 0;
     if (digest_us > 0)

@@ -92,16 +92,16 @@ static const char *take_shift(const char *s, int32_t *after_s)
     return number <= 24 * 60 ? unit : NULL;
 }
 
-static const char *take_hour(const char *s, tw_hour *out)
+static const char *take_hour(const char *s, twi_hour *out)
 {
     static const char *const words[] = {"dawn", "sunrise", "sunset", "dusk"};
     int32_t hour = 0, minute = 0;
-    *out = (tw_hour){TW_HOUR_CLOCK, 0};
+    *out = (twi_hour){TWI_HOUR_CLOCK, 0};
     for (int i = 0; i < 4; i++) {
         const char *after = take_word(s, words[i]);
         if (!after)
             continue;
-        out->base = (tw_hour_base)(TW_HOUR_DAWN + i);
+        out->base = (twi_hour_base)(TWI_HOUR_DAWN + i);
         return take_shift(after, &out->after_s);
     }
     s = take_number(s, &hour);
@@ -112,7 +112,7 @@ static const char *take_hour(const char *s, tw_hour *out)
     return s;
 }
 
-static const char *take_range(const char *s, tw_hour_range *out)
+static const char *take_range(const char *s, twi_hour_range *out)
 {
     s = take_days(s, &out->days);
     if (s)
@@ -123,15 +123,15 @@ static const char *take_range(const char *s, tw_hour_range *out)
     return s ? skip(s) : NULL;
 }
 
-tw_status tw_hours_parse(const char *text, tw_hours *out, const char **problem)
+tw_status twi_hours_parse(const char *text, twi_hours *out, const char **problem)
 {
     if (!text || !out)
         return TW_EINVAL;
-    tw_hours hours = {.count = 0};
+    twi_hours hours = {.count = 0};
     const char *s = skip(text), *end = take_word(s, "always");
     bool more = !(end && *skip(end) == '\0');
     while (more) {
-        if (hours.count == TW_HOURS_MAX)
+        if (hours.count == TWI_HOURS_MAX)
             return TW_ESIZE;
         const char *after = take_range(s, &hours.range[hours.count++]);
         if (!after || (*after != ',' && *after != '\0')) {
@@ -146,11 +146,11 @@ tw_status tw_hours_parse(const char *text, tw_hours *out, const char **problem)
     return TW_OK;
 }
 
-bool tw_hours_need_place(const tw_hours *hours)
+bool twi_hours_need_place(const twi_hours *hours)
 {
     for (int i = 0; hours && i < hours->count; i++)
-        if (hours->range[i].from.base != TW_HOUR_CLOCK ||
-            hours->range[i].until.base != TW_HOUR_CLOCK)
+        if (hours->range[i].from.base != TWI_HOUR_CLOCK ||
+            hours->range[i].until.base != TWI_HOUR_CLOCK)
             return true;
     return false;
 }
@@ -161,38 +161,38 @@ typedef struct moment {
     int64_t wall_us;
     int64_t midnight_us; /* of a day: what a clock on the wall would show, as if UTC */
     int32_t offset_s;
-    const tw_hours_place *place;
+    const twi_hours_place *place;
 } moment;
 
-static int32_t height_of(tw_hour_base base)
+static int32_t height_of(twi_hour_base base)
 {
-    return base == TW_HOUR_DAWN || base == TW_HOUR_DUSK ? TWILIGHT : RIM;
+    return base == TWI_HOUR_DAWN || base == TWI_HOUR_DUSK ? TWILIGHT : RIM;
 }
 
 /* When an end of a range is, on the clock on the wall, with the day's midnight as zero.
  * @return TW_OK; TW_ENOENT, TW_EEND: the sun does not pass that height. */
-static tw_status seconds_of(const tw_hour *hour, const moment *m, int64_t midnight_us,
+static tw_status seconds_of(const twi_hour *hour, const moment *m, int64_t midnight_us,
                             int64_t *out)
 {
     int64_t at = 0;
     *out = hour->after_s;
-    if (hour->base == TW_HOUR_CLOCK)
+    if (hour->base == TWI_HOUR_CLOCK)
         return TW_OK;
     const int64_t noon_us = midnight_us + (DAY_S / 2 - (int64_t)m->offset_s) * S_US;
-    const tw_status st =
-        tw_sun_passes(m->place, noon_us, height_of(hour->base),
-                      hour->base == TW_HOUR_DAWN || hour->base == TW_HOUR_SUNRISE, &at);
+    const tw_status st = twi_sun_passes(
+        m->place, noon_us, height_of(hour->base),
+        hour->base == TWI_HOUR_DAWN || hour->base == TWI_HOUR_SUNRISE, &at);
     *out += (at + m->offset_s * S_US - midnight_us) / S_US;
     return st;
 }
 
-static bool falls(const tw_hour *hour)
+static bool falls(const twi_hour *hour)
 {
-    return hour->base == TW_HOUR_DUSK || hour->base == TW_HOUR_SUNSET;
+    return hour->base == TWI_HOUR_DUSK || hour->base == TWI_HOUR_SUNSET;
 }
 
 /* Whether a range that begins on a day holds a moment. */
-static bool holds(const tw_hour_range *range, const moment *m, int64_t midnight_us)
+static bool holds(const twi_hour_range *range, const moment *m, int64_t midnight_us)
 {
     int64_t from = 0, until = 0;
     const int64_t now = (m->wall_us + m->offset_s * S_US - midnight_us) / S_US;
@@ -208,12 +208,12 @@ static bool holds(const tw_hour_range *range, const moment *m, int64_t midnight_
      * of a polar day, and one of the day the other way round. */
     const tw_status what = begins != TW_OK ? begins : ends;
     const bool night =
-        range->from.base != TW_HOUR_CLOCK ? falls(&range->from) : !falls(&range->until);
+        range->from.base != TWI_HOUR_CLOCK ? falls(&range->from) : !falls(&range->until);
     return now >= 0 && now < DAY_S && (night ? what == TW_EEND : what == TW_ENOENT);
 }
 
-bool tw_hours_within(const tw_hours *hours, int64_t wall_us, int32_t offset_s,
-                     const tw_hours_place *place)
+bool twi_hours_within(const twi_hours *hours, int64_t wall_us, int32_t offset_s,
+                      const twi_hours_place *place)
 {
     if (!hours || hours->count == 0)
         return true;
@@ -224,9 +224,9 @@ bool tw_hours_within(const tw_hours *hours, int64_t wall_us, int32_t offset_s,
         ((t.hour * 60 + t.minute) * 60 + t.second) * S_US + t.microsecond;
     const moment m = {wall_us, local_us - of_day_us, offset_s, place};
     for (int i = 0; i < hours->count; i++) {
-        const tw_hour_range *range = &hours->range[i];
+        const twi_hour_range *range = &hours->range[i];
         const bool sun =
-            range->from.base != TW_HOUR_CLOCK || range->until.base != TW_HOUR_CLOCK;
+            range->from.base != TWI_HOUR_CLOCK || range->until.base != TWI_HOUR_CLOCK;
         if (sun && (!place || !place->known))
             continue;
         for (int back = 0; back < 2; back++) { /* one that began yesterday may go on */

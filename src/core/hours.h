@@ -1,7 +1,7 @@
 /* When a camera is armed: ranges of the day, by weekday, by the clock or
  * by the sun. Pure: no I/O or clock. */
-#ifndef TW_HOURS_H
-#define TW_HOURS_H
+#ifndef TWI_HOURS_H
+#define TWI_HOURS_H
 
 #include <stdbool.h>
 #include <stdint.h>
@@ -9,51 +9,51 @@
 #include "tawny/naming.h"
 #include "tawny/status.h"
 
-enum { TW_HOURS_MAX = 16 };
+enum { TWI_HOURS_MAX = 16 };
 
 /* What an end of a range is measured from. */
-typedef enum tw_hour_base {
-    TW_HOUR_CLOCK,   /* midnight of local time */
-    TW_HOUR_DAWN,    /* the sun is 6 degrees below the horizon, rising (civil twilight) */
-    TW_HOUR_SUNRISE, /* its upper edge appears: its centre is 0.833 degrees below */
-    TW_HOUR_SUNSET,
-    TW_HOUR_DUSK
-} tw_hour_base;
+typedef enum twi_hour_base {
+    TWI_HOUR_CLOCK, /* midnight of local time */
+    TWI_HOUR_DAWN,  /* the sun is 6 degrees below the horizon, rising (civil twilight) */
+    TWI_HOUR_SUNRISE, /* its upper edge appears: its centre is 0.833 degrees below */
+    TWI_HOUR_SUNSET,
+    TWI_HOUR_DUSK
+} twi_hour_base;
 
 /* One end of a range. */
-typedef struct tw_hour {
-    tw_hour_base base;
+typedef struct twi_hour {
+    twi_hour_base base;
     int32_t after_s; /* so much after it; may be negative */
-} tw_hour;
+} twi_hour;
 
 /* From one hour to another: that of the next day where the second is not later. */
-typedef struct tw_hour_range {
+typedef struct twi_hour_range {
     uint8_t days; /* on which it begins: bit 0 Sunday .. bit 6 Saturday */
-    tw_hour from, until;
-} tw_hour_range;
+    twi_hour from, until;
+} twi_hour_range;
 
-typedef struct tw_hours {
+typedef struct twi_hours {
     uint8_t count; /* 0: always */
-    tw_hour_range range[TW_HOURS_MAX];
-} tw_hours;
+    twi_hour_range range[TWI_HOURS_MAX];
+} twi_hours;
 
 /* Where and when. */
-typedef struct tw_hours_place {
+typedef struct twi_hours_place {
     int64_t latitude, longitude; /* millionths of a degree, north and east */
     bool known;                  /* without it ranges by the sun are never */
-} tw_hours_place;
+} twi_hours_place;
 
 /**
  * Read hours: "always", or ranges separated by commas, each with days if wanted:
  * "22:00-06:30", "mon-fri 18:00-24:00", "sat,sun dusk-dawn", "dusk+30min-sunrise-1h".
  *
  * @param problem  May be NULL; on TW_ESYNTAX set to the offending place in text.
- * @return TW_OK; TW_EINVAL: NULL pointer; TW_ESYNTAX; TW_ESIZE: more than TW_HOURS_MAX.
+ * @return TW_OK; TW_EINVAL: NULL pointer; TW_ESYNTAX; TW_ESIZE: more than TWI_HOURS_MAX.
  */
-tw_status tw_hours_parse(const char *text, tw_hours *out, const char **problem);
+tw_status twi_hours_parse(const char *text, twi_hours *out, const char **problem);
 
 /** Whether any range is measured by the sun. */
-bool tw_hours_need_place(const tw_hours *hours);
+bool twi_hours_need_place(const twi_hours *hours);
 
 /**
  * Whether a moment lies within the hours. Ranges follow what a clock on the wall shows,
@@ -66,8 +66,8 @@ bool tw_hours_need_place(const tw_hours *hours);
  * Position Calculations" (the low-accuracy formulae; within about two minutes between
  * 1950 and 2050 up to 65 degrees of latitude).
  */
-bool tw_hours_within(const tw_hours *hours, int64_t wall_us, int32_t offset_s,
-                     const tw_hours_place *place);
+bool twi_hours_within(const twi_hours *hours, int64_t wall_us, int32_t offset_s,
+                      const twi_hours_place *place);
 
 /**
  * When the sun passes a height on a day.
@@ -79,7 +79,7 @@ bool tw_hours_within(const tw_hours *hours, int64_t wall_us, int32_t offset_s,
  * @param out         Set on TW_OK, microseconds since 1970 UTC.
  * @return TW_OK; TW_ENOENT: it stays above all day; TW_EEND: it stays below all day.
  */
-tw_status tw_sun_passes(const tw_hours_place *place, int64_t noon_us, int32_t height_mdeg,
-                        bool rising, int64_t *out);
+tw_status twi_sun_passes(const twi_hours_place *place, int64_t noon_us,
+                         int32_t height_mdeg, bool rising, int64_t *out);
 
 #endif

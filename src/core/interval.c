@@ -1,7 +1,7 @@
 /* Intervals of the clock. */
 #include "interval.h"
 
-bool tw_interval_due(tw_interval *interval, int64_t wall_us, int64_t every_us)
+bool twi_interval_due(twi_interval *interval, int64_t wall_us, int64_t every_us)
 {
     if (!interval || every_us <= 0)
         return false;

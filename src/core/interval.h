@@ -1,6 +1,6 @@
 /* What is done every so often by the clock. Pure: no I/O or clock. */
-#ifndef TW_INTERVAL_H
-#define TW_INTERVAL_H
+#ifndef TWI_INTERVAL_H
+#define TWI_INTERVAL_H
 
 #include <stdbool.h>
 #include <stdint.h>
@@ -8,10 +8,10 @@
 #include "tawny/status.h"
 
 /* Zero it to begin. */
-typedef struct tw_interval {
+typedef struct twi_interval {
     bool any;     /* a time has come */
     int64_t last; /* number of the interval that was last begun */
-} tw_interval;
+} twi_interval;
 
 /**
  * Whether a full interval of the clock begins: every 5 minutes is at each full five
@@ -22,6 +22,6 @@ typedef struct tw_interval {
  * @param wall_us   Microseconds since 1970.
  * @param every_us  Length of an interval; 0 or less: never.
  */
-bool tw_interval_due(tw_interval *interval, int64_t wall_us, int64_t every_us);
+bool twi_interval_due(twi_interval *interval, int64_t wall_us, int64_t every_us);
 
 #endif

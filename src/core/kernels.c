@@ -12,11 +12,11 @@ static bool has_avx2(void)
 #endif
 }
 
-const tw_kernels *tw_kernels_at(size_t index)
+const twi_kernels *twi_kernels_at(size_t index)
 {
     /* the best first; each that is not there is passed over */
-    const tw_kernels *all[] = {has_avx2() ? tw_kernels_avx2() : NULL, tw_kernels_sse2(),
-                               tw_kernels_neon(), tw_kernels_c()};
+    const twi_kernels *all[] = {has_avx2() ? twi_kernels_avx2() : NULL,
+                                twi_kernels_sse2(), twi_kernels_neon(), twi_kernels_c()};
     for (size_t i = 0; i < sizeof all / sizeof *all; i++)
         if (all[i] && index-- == 0)
             return all[i];

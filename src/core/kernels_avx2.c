@@ -5,14 +5,14 @@
 #if defined(__AVX2__)
 #include "kernels_loops.h"
 
-static const tw_kernels KERNELS = {"avx2", add_pixels, slopes, fit, learn_noise, learn};
+static const twi_kernels KERNELS = {"avx2", add_pixels, slopes, fit, learn_noise, learn};
 
-const tw_kernels *tw_kernels_avx2(void)
+const twi_kernels *twi_kernels_avx2(void)
 {
     return &KERNELS;
 }
 #else
-const tw_kernels *tw_kernels_avx2(void)
+const twi_kernels *twi_kernels_avx2(void)
 {
     return NULL;
 }

@@ -2,9 +2,9 @@
  */
 #include "kernels_loops.h"
 
-static const tw_kernels KERNELS = {"c", add_pixels, slopes, fit, learn_noise, learn};
+static const twi_kernels KERNELS = {"c", add_pixels, slopes, fit, learn_noise, learn};
 
-const tw_kernels *tw_kernels_c(void)
+const twi_kernels *twi_kernels_c(void)
 {
     return &KERNELS;
 }

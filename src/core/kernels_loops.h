@@ -13,7 +13,7 @@ static void add_row(const uint8_t *restrict frame, const uint16_t *restrict back
         const uint16_t f = frame[i], b = (uint16_t)(background[i] >> 8);
         const uint16_t high = f > b ? f : b, low = f > b ? b : f;
         const uint16_t clipped =
-            (uint16_t)((high >= TW_CLIPPED_HI) & (low >= TW_CLIPPED_LO));
+            (uint16_t)((high >= TWI_CLIPPED_HI) & (low >= TWI_CLIPPED_LO));
         const uint16_t keep = (uint16_t)(clipped - 1); /* all ones, or none */
         const uint16_t x = (uint16_t)(background[i] >> 6);
         const int16_t diff =
@@ -28,7 +28,7 @@ static void add_row(const uint8_t *restrict frame, const uint16_t *restrict back
 }
 
 static void add_pixels(const uint8_t *frame, const uint16_t *background,
-                       const uint8_t *noise, size_t width, const tw_column_sums *s)
+                       const uint8_t *noise, size_t width, const twi_column_sums *s)
 {
     add_row(frame, background, noise, width, s->n, s->x, s->d, s->dd, s->noise, s->half);
 }
@@ -40,7 +40,7 @@ static void slopes_of(const uint16_t *restrict high, const uint16_t *restrict lo
         out[i] = (int16_t)((high[i] - low[i]) / 128);
 }
 
-static void slopes(tw_patch *p)
+static void slopes(twi_patch *p)
 {
     const uint16_t *at = p->background + p->row;
     slopes_of(at + 1, at - 1, p->count, p->across);
@@ -52,14 +52,14 @@ static void slopes(tw_patch *p)
 static void sum_fit(const uint8_t *restrict frame, const uint16_t *restrict background,
                     const int16_t *restrict across, const int16_t *restrict down,
                     const int16_t *restrict inside, size_t count,
-                    int32_t out[TW_FIT_SUMS])
+                    int32_t out[TWI_FIT_SUMS])
 {
     int32_t sx = 0, sy = 0, su = 0, sv = 0, xx = 0, xy = 0, yy = 0;
     int32_t uu = 0, uv = 0, vv = 0, ux = 0, vx = 0, uy = 0, vy = 0, n = 0, whites = 0;
     for (size_t i = 0; i < count; i++) {
         const int16_t f = frame[i], b = (int16_t)(background[i] >> 8);
-        const int16_t white = (int16_t)(f >= TW_CLIPPED_HI), dark = b < TW_CLIPPED_LO;
-        const int16_t silent = (int16_t)((b >= TW_CLIPPED_HI) & (f >= TW_CLIPPED_LO));
+        const int16_t white = (int16_t)(f >= TWI_CLIPPED_HI), dark = b < TWI_CLIPPED_LO;
+        const int16_t silent = (int16_t)((b >= TWI_CLIPPED_HI) & (f >= TWI_CLIPPED_LO));
         const int16_t keep = (int16_t)(inside[i] & (int16_t)((white | silent) - 1));
         const int16_t x = (int16_t)((background[i] >> 6) & keep);
         const int16_t y = (int16_t)((f << 2) & keep);
@@ -81,13 +81,13 @@ static void sum_fit(const uint8_t *restrict frame, const uint16_t *restrict back
         n -= keep;
         whites += white & dark & inside[i];
     }
-    const int32_t sums[TW_FIT_SUMS] = {sx, sy, su, sv, xx, xy, yy, uu,
-                                       uv, vv, ux, vx, uy, vy, n,  whites};
-    for (size_t i = 0; i < TW_FIT_SUMS; i++)
+    const int32_t sums[TWI_FIT_SUMS] = {sx, sy, su, sv, xx, xy, yy, uu,
+                                        uv, vv, ux, vx, uy, vy, n,  whites};
+    for (size_t i = 0; i < TWI_FIT_SUMS; i++)
         out[i] = sums[i];
 }
 
-static void fit(const tw_patch *p, int32_t out[TW_FIT_SUMS])
+static void fit(const twi_patch *p, int32_t out[TWI_FIT_SUMS])
 {
     sum_fit(p->frame, p->background + p->row, p->across, p->down, p->inside, p->count,
             out);
@@ -98,7 +98,7 @@ static void fit(const tw_patch *p, int32_t out[TW_FIT_SUMS])
 static void move_noise(uint8_t *restrict noise, const uint8_t *restrict frame,
                        const uint16_t *restrict background,
                        const int16_t *restrict across, const int16_t *restrict down,
-                       size_t count, const tw_noise_step *by)
+                       size_t count, const twi_noise_step *by)
 {
     const int32_t gain = by->gain, dx = by->dx, dy = by->dy, offset = by->offset;
     const int32_t rate = by->rate;
@@ -107,15 +107,15 @@ static void move_noise(uint8_t *restrict noise, const uint8_t *restrict frame,
         const int32_t off = (frame[i] << 8) - (gain * background[i] >> 8) - offset -
                             (dx * across[i] + dy * down[i]) / 4;
         const int32_t size = (off < 0 ? -off : off) >> 4; /* Q4 */
-        const int32_t residual = size > TW_NOISE_CLIP ? TW_NOISE_CLIP : size;
-        const int32_t dither = (int32_t)((seed + (uint32_t)i * TW_NOISE_HASH) >> 20);
+        const int32_t residual = size > TWI_NOISE_CLIP ? TWI_NOISE_CLIP : size;
+        const int32_t dither = (int32_t)((seed + (uint32_t)i * TWI_NOISE_HASH) >> 20);
         const int32_t next =
             (noise[i] * 4096 + (residual - noise[i]) * rate + dither) >> 12;
         noise[i] = (uint8_t)(next < 1 ? 1 : next > 255 ? 255 : next);
     }
 }
 
-static void learn_noise(uint8_t *noise, const tw_patch *p, const tw_noise_step *by)
+static void learn_noise(uint8_t *noise, const twi_patch *p, const twi_noise_step *by)
 {
     move_noise(noise, p->frame, p->background + p->row, p->across, p->down, p->count, by);
 }

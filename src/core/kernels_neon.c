@@ -4,14 +4,14 @@
 #if defined(__ARM_NEON)
 #include "kernels_loops.h"
 
-static const tw_kernels KERNELS = {"neon", add_pixels, slopes, fit, learn_noise, learn};
+static const twi_kernels KERNELS = {"neon", add_pixels, slopes, fit, learn_noise, learn};
 
-const tw_kernels *tw_kernels_neon(void)
+const twi_kernels *twi_kernels_neon(void)
 {
     return &KERNELS;
 }
 #else
-const tw_kernels *tw_kernels_neon(void)
+const twi_kernels *twi_kernels_neon(void)
 {
     return NULL;
 }

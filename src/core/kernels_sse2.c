@@ -4,14 +4,14 @@
 #if defined(__SSE2__)
 #include "kernels_loops.h"
 
-static const tw_kernels KERNELS = {"sse2", add_pixels, slopes, fit, learn_noise, learn};
+static const twi_kernels KERNELS = {"sse2", add_pixels, slopes, fit, learn_noise, learn};
 
-const tw_kernels *tw_kernels_sse2(void)
+const twi_kernels *twi_kernels_sse2(void)
 {
     return &KERNELS;
 }
 #else
-const tw_kernels *tw_kernels_sse2(void)
+const twi_kernels *twi_kernels_sse2(void)
 {
     return NULL;
 }

@@ -88,29 +88,29 @@ static size_t used_of(const char *s)
 }
 
 /* Text of a field may not open new folders. */
-static void put_field(tw_text *t, const char *s)
+static void put_field(twi_text *t, const char *s)
 {
     const size_t n = s ? used_of(s) : 0;
     for (size_t i = 0; i < n; i++)
-        tw_put(t, s[i] == '/' ? '_' : s[i]);
+        twi_put(t, s[i] == '/' ? '_' : s[i]);
 }
 
-static bool put_name_field(tw_text *t, const char *at, size_t n, const void *fields)
+static bool put_name_field(twi_text *t, const char *at, size_t n, const void *fields)
 {
     const tw_name_fields *f = fields;
-    if (tw_is_field(at, n, "{camera}"))
+    if (twi_is_field(at, n, "{camera}"))
         put_field(t, f->camera);
-    else if (tw_is_field(at, n, "{station}"))
+    else if (twi_is_field(at, n, "{station}"))
         put_field(t, f->station);
-    else if (tw_is_field(at, n, "{kind}"))
+    else if (twi_is_field(at, n, "{kind}"))
         put_field(t, f->kind);
-    else if (tw_is_field(at, n, "{sighting}"))
-        tw_put_number(t, f->sighting, 3);
-    else if (tw_is_field(at, n, "{ms}"))
-        tw_put_number(t, f->time.microsecond / 1000, 3);
-    else if (tw_is_field(at, n, "{n}")) {
+    else if (twi_is_field(at, n, "{sighting}"))
+        twi_put_number(t, f->sighting, 3);
+    else if (twi_is_field(at, n, "{ms}"))
+        twi_put_number(t, f->time.microsecond / 1000, 3);
+    else if (twi_is_field(at, n, "{n}")) {
         if (f->n > 0)
-            tw_put_number(t, f->n, 1);
+            twi_put_number(t, f->n, 1);
     } else
         return false;
     return true;
@@ -228,13 +228,13 @@ tw_status tw_name_expand(const char *pattern, const tw_name_fields *fields, char
 {
     if (!pattern || !fields || !out || capacity == 0)
         return TW_EINVAL;
-    tw_text t = {out, 0, capacity, false, '_'};
-    const char *wrong = tw_expand(&t, pattern, &fields->time, put_name_field, fields);
+    twi_text t = {out, 0, capacity, false, '_'};
+    const char *wrong = twi_expand(&t, pattern, &fields->time, put_name_field, fields);
     /* Ends a name such as "{n}", which may be empty, before the extension is added. */
     bool empty = t.used == 0 || out[t.used - 1] == '/';
     if (fields->extension && fields->extension[0]) {
-        tw_put(&t, '.');
-        tw_put_text(&t, fields->extension);
+        twi_put(&t, '.');
+        twi_put_text(&t, fields->extension);
     }
     if (problem)
         *problem = wrong ? wrong : pattern;

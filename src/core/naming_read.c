@@ -254,7 +254,7 @@ static uint8_t part(const found *f, char conversion)
     return (uint8_t)f->number[(unsigned char)conversion];
 }
 
-tw_status tw_name_read(const char *pattern, const char *name, tw_name_told *out)
+tw_status tw_name_read(const char *pattern, const char *name, tw_name_parts *out)
 {
     if (!pattern || !name || !out)
         return TW_EINVAL;
@@ -283,7 +283,7 @@ tw_status tw_name_read(const char *pattern, const char *name, tw_name_told *out)
     out->time.second = part(&f, 'S');
     out->time.microsecond = f.have_ms ? f.ms % 1000 * 1000 : 0;
     out->time.offset_s = f.offset_s;
-    out->offset_told = f.have_offset;
+    out->offset_given = f.have_offset;
     const tw_civil *t = &out->time;
     const bool sound = t->year >= 1 && t->month >= 1 && t->month <= 12 && t->day >= 1 &&
                        t->day <= 31 && t->hour <= 23 && t->minute <= 59 &&

@@ -13,19 +13,19 @@ static uint32_t before(uint32_t value, uint32_t end)
 /* Whole vectors, which the compiler copies without a call. */
 static void copy_pixels(uint8_t *restrict to, const uint8_t *restrict from, size_t count)
 {
-    for (size_t i = 0; i < count; i += TW_PATCH_LANES)
-        memcpy(to + i, from + i, TW_PATCH_LANES * sizeof *to);
+    for (size_t i = 0; i < count; i += TWI_PATCH_LANES)
+        memcpy(to + i, from + i, TWI_PATCH_LANES * sizeof *to);
 }
 
 static void copy_values(uint16_t *restrict to, const uint16_t *restrict from,
                         size_t count)
 {
-    for (size_t i = 0; i < count; i += TW_PATCH_LANES)
-        memcpy(to + i, from + i, TW_PATCH_LANES * sizeof *to);
+    for (size_t i = 0; i < count; i += TWI_PATCH_LANES)
+        memcpy(to + i, from + i, TWI_PATCH_LANES * sizeof *to);
 }
 
 static void take_frame(const tw_luma *luma, uint32_t left, uint32_t top, bool whole,
-                       tw_patch *p)
+                       twi_patch *p)
 {
     for (size_t at = 0; at < p->count; at += p->row, top++) {
         const uint8_t *from = luma->px + (size_t)top * luma->stride;
@@ -38,7 +38,7 @@ static void take_frame(const tw_luma *luma, uint32_t left, uint32_t top, bool wh
 }
 
 static void take_background(const tw_detector *d, uint32_t left, uint32_t top, bool whole,
-                            tw_patch *p)
+                            twi_patch *p)
 {
     const uint32_t width = d->config.width;
     for (size_t at = 0; at < p->count + 2 * p->row; at += p->row, top++) {
@@ -52,24 +52,24 @@ static void take_background(const tw_detector *d, uint32_t left, uint32_t top, b
     }
 }
 
-static void mark_inside(tw_patch *p, size_t width)
+static void mark_inside(twi_patch *p, size_t width)
 {
-    int16_t row[TW_PATCH_ROW_MAX];
+    int16_t row[TWI_PATCH_ROW_MAX];
     for (size_t i = 0; i < p->row; i++)
         row[i] = (int16_t)(i >= 1 && i <= width ? -1 : 0);
     for (size_t at = 0; at < p->count; at += p->row)
-        for (size_t i = 0; i < p->row; i += TW_PATCH_LANES)
-            memcpy(p->inside + at + i, row + i, TW_PATCH_LANES * sizeof *row);
+        for (size_t i = 0; i < p->row; i += TWI_PATCH_LANES)
+            memcpy(p->inside + at + i, row + i, TWI_PATCH_LANES * sizeof *row);
 }
 
-void tw_patch_take(const tw_detector *d, const tw_luma *luma, uint16_t row,
-                   uint16_t column, tw_patch *out)
+void twi_patch_take(const tw_detector *d, const tw_luma *luma, uint16_t row,
+                    uint16_t column, twi_patch *out)
 {
     const uint32_t left = (uint32_t)column * d->grid.cell_px;
     const uint32_t top = (uint32_t)row * d->grid.cell_px;
-    const size_t width = tw_column_end(d, column) - left;
-    out->row = (width + 2 + TW_PATCH_LANES - 1) / TW_PATCH_LANES * TW_PATCH_LANES;
-    out->count = out->row * (tw_row_end(d, row) - top);
+    const size_t width = twi_column_end(d, column) - left;
+    out->row = (width + 2 + TWI_PATCH_LANES - 1) / TWI_PATCH_LANES * TWI_PATCH_LANES;
+    out->count = out->row * (twi_row_end(d, row) - top);
     const bool whole = left > 0 && left - 1 + out->row <= d->config.width;
     take_frame(luma, left, top, whole, out);
     take_background(d, left, top, whole, out);

@@ -3,7 +3,7 @@
 
 #include <string.h>
 
-void tw_put(tw_text *t, char c)
+void twi_put(twi_text *t, char c)
 {
     if (t->used + 1 >= t->capacity) {
         t->full = true;
@@ -12,18 +12,18 @@ void tw_put(tw_text *t, char c)
     t->at[t->used++] = c;
 }
 
-void tw_put_text(tw_text *t, const char *s)
+void twi_put_text(twi_text *t, const char *s)
 {
     for (; s && *s; s++)
-        tw_put(t, *s);
+        twi_put(t, *s);
 }
 
-void tw_put_number(tw_text *t, int64_t value, int digits)
+void twi_put_number(twi_text *t, int64_t value, int digits)
 {
     char back[20];
     int n = 0;
     if (value < 0) {
-        tw_put(t, '-');
+        twi_put(t, '-');
         value = -value;
     }
     do {
@@ -33,21 +33,21 @@ void tw_put_number(tw_text *t, int64_t value, int digits)
     while (n < digits && n < (int)sizeof back)
         back[n++] = '0';
     while (n > 0)
-        tw_put(t, back[--n]);
+        twi_put(t, back[--n]);
 }
 
-static void put_letters(tw_text *t, const char *s, size_t n)
+static void put_letters(twi_text *t, const char *s, size_t n)
 {
     for (size_t i = 0; i < n && s[i]; i++)
-        tw_put(t, s[i]);
+        twi_put(t, s[i]);
 }
 
-static void put_offset(tw_text *t, int32_t offset_s)
+static void put_offset(twi_text *t, int32_t offset_s)
 {
     const int32_t minutes = (offset_s < 0 ? -offset_s : offset_s) / 60;
-    tw_put(t, offset_s < 0 ? '-' : '+');
-    tw_put_number(t, minutes / 60, 2);
-    tw_put_number(t, minutes % 60, 2);
+    twi_put(t, offset_s < 0 ? '-' : '+');
+    twi_put_number(t, minutes / 60, 2);
+    twi_put_number(t, minutes % 60, 2);
 }
 
 static const char *const DAYS[] = {"Sunday",   "Monday", "Tuesday", "Wednesday",
@@ -56,37 +56,37 @@ static const char *const MONTHS[] = {"January",   "February", "March",    "April
                                      "May",       "June",     "July",     "August",
                                      "September", "October",  "November", "December"};
 
-static void put_clock(tw_text *t, const tw_civil *c, bool seconds)
+static void put_clock(twi_text *t, const tw_civil *c, bool seconds)
 {
-    tw_put_number(t, c->hour, 2);
-    tw_put(t, ':');
-    tw_put_number(t, c->minute, 2);
+    twi_put_number(t, c->hour, 2);
+    twi_put(t, ':');
+    twi_put_number(t, c->minute, 2);
     if (!seconds)
         return;
-    tw_put(t, ':');
-    tw_put_number(t, c->second, 2);
+    twi_put(t, ':');
+    twi_put_number(t, c->second, 2);
 }
 
-static void put_date(tw_text *t, const tw_civil *c)
+static void put_date(twi_text *t, const tw_civil *c)
 {
-    tw_put_number(t, c->year, 4);
-    tw_put(t, '-');
-    tw_put_number(t, c->month, 2);
-    tw_put(t, '-');
-    tw_put_number(t, c->day, 2);
+    twi_put_number(t, c->year, 4);
+    twi_put(t, '-');
+    twi_put_number(t, c->month, 2);
+    twi_put(t, '-');
+    twi_put_number(t, c->day, 2);
 }
 
-static void put_american_date(tw_text *t, const tw_civil *c)
+static void put_american_date(twi_text *t, const tw_civil *c)
 {
-    tw_put_number(t, c->month, 2);
-    tw_put(t, t->slash);
-    tw_put_number(t, c->day, 2);
-    tw_put(t, t->slash);
-    tw_put_number(t, c->year % 100, 2);
+    twi_put_number(t, c->month, 2);
+    twi_put(t, t->slash);
+    twi_put_number(t, c->day, 2);
+    twi_put(t, t->slash);
+    twi_put_number(t, c->year % 100, 2);
 }
 
 /* A strftime conversion that is one number. @return false: it is none. */
-static bool put_part(tw_text *t, char conversion, const tw_civil *c)
+static bool put_part(twi_text *t, char conversion, const tw_civil *c)
 {
     const struct {
         char conversion;
@@ -108,38 +108,38 @@ static bool put_part(tw_text *t, char conversion, const tw_civil *c)
     for (size_t i = 0; i < sizeof parts / sizeof *parts; i++) {
         if (parts[i].conversion != conversion)
             continue;
-        tw_put_number(t, parts[i].value, parts[i].digits);
+        twi_put_number(t, parts[i].value, parts[i].digits);
         return true;
     }
     return false;
 }
 
 /* One strftime conversion. @return false: not one of ours. */
-static bool put_conversion(tw_text *t, char conversion, const tw_civil *c)
+static bool put_conversion(twi_text *t, char conversion, const tw_civil *c)
 {
     const char *month = MONTHS[(c->month + 11U) % 12], *day = DAYS[c->weekday % 7U];
     switch (conversion) {
-    case 'p': tw_put_text(t, c->hour < 12 ? "AM" : "PM"); break;
+    case 'p': twi_put_text(t, c->hour < 12 ? "AM" : "PM"); break;
     case 'a': put_letters(t, day, 3); break;
-    case 'A': tw_put_text(t, day); break;
+    case 'A': twi_put_text(t, day); break;
     case 'b': put_letters(t, month, 3); break;
-    case 'B': tw_put_text(t, month); break;
+    case 'B': twi_put_text(t, month); break;
     case 'F': put_date(t, c); break;
     case 'T': put_clock(t, c, true); break;
     case 'R': put_clock(t, c, false); break;
     case 'D': put_american_date(t, c); break;
     case 'z': put_offset(t, c->offset_s); break;
-    case 'Z': tw_put_text(t, c->offset_s == 0 ? "UTC" : "local"); break;
-    case 'n': tw_put(t, '\n'); break;
-    case 't': tw_put(t, ' '); break;
-    case '%': tw_put(t, '%'); break;
+    case 'Z': twi_put_text(t, c->offset_s == 0 ? "UTC" : "local"); break;
+    case 'n': twi_put(t, '\n'); break;
+    case 't': twi_put(t, ' '); break;
+    case '%': twi_put(t, '%'); break;
     default: return put_part(t, conversion, c);
     }
     return true;
 }
 
-const char *tw_expand(tw_text *t, const char *pattern, const tw_civil *time,
-                      tw_field_fn field, const void *fields)
+const char *twi_expand(twi_text *t, const char *pattern, const tw_civil *time,
+                       twi_field_fn field, const void *fields)
 {
     for (const char *p = pattern; *p;) {
         if (*p == '%') {
@@ -152,13 +152,13 @@ const char *tw_expand(tw_text *t, const char *pattern, const tw_civil *time,
                 return p;
             p = close + 1;
         } else {
-            tw_put(t, *p++);
+            twi_put(t, *p++);
         }
     }
     return NULL;
 }
 
-bool tw_is_field(const char *at, size_t n, const char *name)
+bool twi_is_field(const char *at, size_t n, const char *name)
 {
     return strlen(name) == n && strncmp(at, name, n) == 0;
 }
@@ -166,14 +166,14 @@ bool tw_is_field(const char *at, size_t n, const char *name)
 const char *tw_utc(int64_t wall_us, char out[TW_UTC_MAX])
 {
     tw_civil c;
-    tw_text t = {.at = out, .capacity = TW_UTC_MAX};
+    twi_text t = {.at = out, .capacity = TW_UTC_MAX};
     tw_civil_split(wall_us, 0, &c);
     put_date(&t, &c);
-    tw_put(&t, 'T');
+    twi_put(&t, 'T');
     put_clock(&t, &c, true);
-    tw_put(&t, '.');
-    tw_put_number(&t, c.microsecond / 1000, 3);
-    tw_put(&t, 'Z');
+    twi_put(&t, '.');
+    twi_put_number(&t, c.microsecond / 1000, 3);
+    twi_put(&t, 'Z');
     out[t.used] = '\0';
     return out;
 }

@@ -5,12 +5,12 @@
 
 /* One bit for each cell: whether what moves there counts. It is that of a subject, or
  * lies where nothing is watched. */
-struct tw_recent {
+struct twi_recent {
     tw_grid grid;
     uint32_t cells;
     size_t row;          /* bytes of a frame's bits */
     size_t first, count; /* of the frames */
-    int64_t *t_us;       /* TW_RECENT_FRAMES of them */
+    int64_t *t_us;       /* TWI_RECENT_FRAMES of them */
     uint8_t *moving;     /* likewise, row bytes each */
 };
 
@@ -19,31 +19,31 @@ static size_t row_bytes(const tw_grid *grid)
     return ((size_t)grid->columns * grid->rows + 7) / 8;
 }
 
-size_t tw_recent_bytes(const tw_grid *grid)
+size_t twi_recent_bytes(const tw_grid *grid)
 {
-    return sizeof(tw_recent) + TW_RECENT_FRAMES * (sizeof(int64_t) + row_bytes(grid));
+    return sizeof(twi_recent) + TWI_RECENT_FRAMES * (sizeof(int64_t) + row_bytes(grid));
 }
 
-tw_recent *tw_recent_init(void *memory, const tw_grid *grid)
+twi_recent *twi_recent_init(void *memory, const tw_grid *grid)
 {
-    tw_recent *r = memory;
+    twi_recent *r = memory;
     memset(r, 0, sizeof *r);
     r->grid = *grid;
     r->cells = (uint32_t)grid->columns * grid->rows;
     r->row = row_bytes(grid);
     r->t_us = (int64_t *)(void *)(r + 1);
-    r->moving = (uint8_t *)(r->t_us + TW_RECENT_FRAMES);
+    r->moving = (uint8_t *)(r->t_us + TWI_RECENT_FRAMES);
     return r;
 }
 
-tw_grid tw_recent_grid(const tw_recent *r)
+tw_grid twi_recent_grid(const twi_recent *r)
 {
     return r->grid;
 }
 
-static size_t place(const tw_recent *r, size_t index)
+static size_t place(const twi_recent *r, size_t index)
 {
-    return (r->first + index) % TW_RECENT_FRAMES;
+    return (r->first + index) % TWI_RECENT_FRAMES;
 }
 
 static bool counts(uint8_t cell)
@@ -52,21 +52,21 @@ static bool counts(uint8_t cell)
            (cell & (TW_CELL_MOVING | TW_CELL_WATCHED)) == TW_CELL_MOVING;
 }
 
-static bool is_new(const tw_recent *r, int64_t t_us)
+static bool is_new(const twi_recent *r, int64_t t_us)
 {
     if (r->count == 0)
         return true;
     const int64_t since_us = t_us - r->t_us[place(r, r->count - 1)];
-    return since_us < 0 || since_us >= TW_RECENT_STEP_US;
+    return since_us < 0 || since_us >= TWI_RECENT_STEP_US;
 }
 
-tw_status tw_recent_add(tw_recent *r, const tw_reading *reading)
+tw_status twi_recent_add(twi_recent *r, const tw_reading *reading)
 {
     if (memcmp(&reading->grid, &r->grid, sizeof r->grid) != 0)
         return TW_ESIZE;
     if (!is_new(r, reading->t_us))
         return TW_OK;
-    if (r->count == TW_RECENT_FRAMES)
+    if (r->count == TWI_RECENT_FRAMES)
         r->first = place(r, 1);
     else
         r->count++;
@@ -81,7 +81,7 @@ tw_status tw_recent_add(tw_recent *r, const tw_reading *reading)
 }
 
 /* How many cells each area has, and all of them. @return that. */
-static uint32_t count_areas(const tw_recent *r, const uint8_t *mask,
+static uint32_t count_areas(const twi_recent *r, const uint8_t *mask,
                             uint32_t areas[TW_AREAS_MAX])
 {
     uint32_t all = 0;
@@ -100,7 +100,7 @@ static uint32_t share(uint32_t cells, uint32_t of)
     return of > 0 ? (uint32_t)((uint64_t)cells * 1000000 / of) : 0;
 }
 
-static void read_frame(const tw_recent *r, size_t at, const uint8_t *mask, uint32_t all,
+static void read_frame(const twi_recent *r, size_t at, const uint8_t *mask, uint32_t all,
                        const uint32_t areas[TW_AREAS_MAX], tw_reading *out)
 {
     const uint8_t *bits = r->moving + at * r->row;
@@ -117,8 +117,8 @@ static void read_frame(const tw_recent *r, size_t at, const uint8_t *mask, uint3
         out->area_ppm[i] = share(moving[i], areas[i]);
 }
 
-size_t tw_recent_walk(const tw_recent *r, const uint8_t *mask,
-                      void (*visit)(void *ctx, const tw_reading *reading), void *ctx)
+size_t twi_recent_walk(const twi_recent *r, const uint8_t *mask,
+                       void (*visit)(void *ctx, const tw_reading *reading), void *ctx)
 {
     uint32_t areas[TW_AREAS_MAX];
     const uint32_t all = count_areas(r, mask, areas);
@@ -128,7 +128,7 @@ size_t tw_recent_walk(const tw_recent *r, const uint8_t *mask,
         const size_t at = place(r, i);
         tw_reading reading;
         /* A clock that jumped back leaves frames that are later than the newest. */
-        if (r->t_us[at] > newest_us || newest_us - r->t_us[at] > TW_RECENT_SPAN_US)
+        if (r->t_us[at] > newest_us || newest_us - r->t_us[at] > TWI_RECENT_SPAN_US)
             continue;
         memset(&reading, 0, sizeof reading);
         read_frame(r, at, mask, all, areas, &reading);

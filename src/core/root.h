@@ -1,11 +1,11 @@
 /* Square roots of whole numbers. */
-#ifndef TW_ROOT_H
-#define TW_ROOT_H
+#ifndef TWI_ROOT_H
+#define TWI_ROOT_H
 
 #include <stdint.h>
 
 /* The largest whole number whose square is at most n; bit by bit. */
-static inline uint32_t tw_root(uint64_t n)
+static inline uint32_t twi_root(uint64_t n)
 {
     uint64_t result = 0, bit = UINT64_C(1) << 62;
     while (bit > n)

@@ -4,7 +4,7 @@
 enum { SOI = 0xD8, EOI = 0xD9, SOS = 0xDA, RST0 = 0xD0, RST7 = 0xD7, TEM = 0x01 };
 
 /* Step over entropy-coded data. @return whether its end, a marker, has been found. */
-static bool step_over_scan(tw_split *s, const uint8_t *data, size_t bytes)
+static bool step_over_scan(twi_split *s, const uint8_t *data, size_t bytes)
 {
     while (s->at + 1 < bytes) {
         if (data[s->at] != 0xFF) {
@@ -26,7 +26,7 @@ static bool step_over_scan(tw_split *s, const uint8_t *data, size_t bytes)
 
 /* Step over one marker with what belongs to it. @return TW_OK: go on; TW_EEND: it was the
  * picture's end; TW_EAGAIN; TW_EDAMAGED. */
-static tw_status step_over_marker(tw_split *s, const uint8_t *data, size_t bytes)
+static tw_status step_over_marker(twi_split *s, const uint8_t *data, size_t bytes)
 {
     if (s->at + 2 > bytes)
         return TW_EAGAIN;
@@ -57,7 +57,7 @@ static tw_status step_over_marker(tw_split *s, const uint8_t *data, size_t bytes
     return TW_OK;
 }
 
-tw_status tw_split_jpeg(tw_split *s, const uint8_t *data, size_t bytes, size_t *length)
+tw_status twi_split_jpeg(twi_split *s, const uint8_t *data, size_t bytes, size_t *length)
 {
     if (!s || !data || !length)
         return TW_EINVAL;
@@ -74,7 +74,7 @@ tw_status tw_split_jpeg(tw_split *s, const uint8_t *data, size_t bytes, size_t *
         const tw_status st = step_over_marker(s, data, bytes);
         if (st == TW_EEND) {
             *length = s->at;
-            *s = (tw_split){0, false};
+            *s = (twi_split){0, false};
             return TW_OK;
         }
         if (st != TW_OK)
@@ -82,7 +82,7 @@ tw_status tw_split_jpeg(tw_split *s, const uint8_t *data, size_t bytes, size_t *
     }
 }
 
-size_t tw_split_find(const uint8_t *data, size_t bytes, size_t from)
+size_t twi_split_find(const uint8_t *data, size_t bytes, size_t from)
 {
     for (size_t i = from; data && i < bytes; i++)
         if (data[i] == 0xFF && (i + 1 == bytes || data[i + 1] == SOI))

@@ -1,7 +1,7 @@
 /* JPEG pictures that come one behind the other in a stream of bytes.
  * Pure: no I/O, clock or heap. */
-#ifndef TW_SPLIT_H
-#define TW_SPLIT_H
+#ifndef TWI_SPLIT_H
+#define TWI_SPLIT_H
 
 #include <stdbool.h>
 #include <stddef.h>
@@ -10,10 +10,10 @@
 #include "tawny/status.h"
 
 /* How far a picture has been looked through. Zero it to begin with a picture. */
-typedef struct tw_split {
+typedef struct twi_split {
     size_t at;
     bool in_scan; /* within entropy-coded data */
-} tw_split;
+} twi_split;
 
 /**
  * Find where the picture that begins with data ends. Goes on from where it stopped, so
@@ -23,13 +23,13 @@ typedef struct tw_split {
  * @param length  Set on TW_OK to the bytes of the picture.
  * @return TW_OK: whole, and split is ready for the next; TW_EAGAIN: it goes on;
  * TW_EDAMAGED: no picture begins here, or its parts do not fit: look for one further on
- * with tw_split_find and zero split; TW_EINVAL: NULL pointer. Source: ITU-T T.81, annex
+ * with twi_split_find and zero split; TW_EINVAL: NULL pointer. Source: ITU-T T.81, annex
  * B.
  */
-tw_status tw_split_jpeg(tw_split *split, const uint8_t *data, size_t bytes,
-                        size_t *length);
+tw_status twi_split_jpeg(twi_split *split, const uint8_t *data, size_t bytes,
+                         size_t *length);
 
 /** @return where the first picture may begin at or after from; bytes: nowhere yet. */
-size_t tw_split_find(const uint8_t *data, size_t bytes, size_t from);
+size_t twi_split_find(const uint8_t *data, size_t bytes, size_t from);
 
 #endif

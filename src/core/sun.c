@@ -53,8 +53,8 @@ static double fraction_of_year(int64_t wall_us)
     return 2 * PI / (leap ? 366 : 365) * (t.yearday - 1 + (hour - 12) / 24);
 }
 
-tw_status tw_sun_passes(const tw_hours_place *place, int64_t noon_us, int32_t height_mdeg,
-                        bool rising, int64_t *out)
+tw_status twi_sun_passes(const twi_hours_place *place, int64_t noon_us,
+                         int32_t height_mdeg, bool rising, int64_t *out)
 {
     if (!place || !out)
         return TW_EINVAL;

@@ -10,7 +10,7 @@ enum {
     SAVED_US = 10000000 /* ... so much time's, where frames come in groups */
 };
 
-static void earn(tw_thin *thin, int64_t t_us)
+static void earn(twi_thin *thin, int64_t t_us)
 {
     int64_t since_us = t_us - thin->own.newest_us;
     if (since_us < -BACK_US) /* the clock, or the footage, began anew */
@@ -27,14 +27,14 @@ static void earn(tw_thin *thin, int64_t t_us)
     thin->own.newest_us = t_us;
 }
 
-static void begin(tw_thin *thin, int64_t t_us)
+static void begin(twi_thin *thin, int64_t t_us)
 {
     thin->own.begun = true;
     thin->own.newest_us = t_us;
     thin->own.credit = FRAME;
 }
 
-bool tw_thin_keeps(tw_thin *thin, const tw_packet *packet)
+bool twi_thin_keeps(twi_thin *thin, const tw_packet *packet)
 {
     if (thin->fps == 0)
         return true;

@@ -1,12 +1,12 @@
 /* Leaving frames out of what a camera delivers, before they cost anything. */
-#ifndef TW_THIN_H
-#define TW_THIN_H
+#ifndef TWI_THIN_H
+#define TWI_THIN_H
 
 #include "tawny/frame.h"
 
 /* One for each stream; zero but for fps is how it begins. Values below own are private.
  */
-typedef struct tw_thin {
+typedef struct twi_thin {
     uint32_t fps; /* frames a second that are kept at most, 1..240; 0: all */
     struct {
         int64_t credit;    /* millionths of a frame that may be kept */
@@ -17,7 +17,7 @@ typedef struct tw_thin {
         bool left_out; /* what comes before the next key is left out ... */
         bool torn;     /* ... as was what came before this one */
     } own;
-} tw_thin;
+} twi_thin;
 
 /**
  * Whether the next packet of a stream is kept. What is kept can be decoded: of a group
@@ -27,6 +27,6 @@ typedef struct tw_thin {
  *
  * @param packet  In the order in which it is decoded.
  */
-bool tw_thin_keeps(tw_thin *thin, const tw_packet *packet);
+bool twi_thin_keeps(twi_thin *thin, const tw_packet *packet);
 
 #endif

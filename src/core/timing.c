@@ -6,8 +6,8 @@
 /* A clock that is kept in step by the network moves by less. */
 enum { JUMP_US = 2000000 };
 
-void tw_timing_begin(tw_timing *t, int64_t now_us, int64_t wall_us, bool trusted,
-                     int64_t newest_order_us)
+void twi_timing_begin(twi_timing *t, int64_t now_us, int64_t wall_us, bool trusted,
+                      int64_t newest_order_us)
 {
     if (!t)
         return;
@@ -18,7 +18,7 @@ void tw_timing_begin(tw_timing *t, int64_t now_us, int64_t wall_us, bool trusted
     t->own.unset = !trusted;
 }
 
-unsigned tw_timing_look(tw_timing *t, int64_t now_us, int64_t wall_us, bool trusted)
+unsigned twi_timing_sample(twi_timing *t, int64_t now_us, int64_t wall_us, bool trusted)
 {
     if (!t)
         return 0;
@@ -28,9 +28,9 @@ unsigned tw_timing_look(tw_timing *t, int64_t now_us, int64_t wall_us, bool trus
     if (t->own.unset && trusted) {
         t->own.corrected = true;
         t->own.later_us = t->jump_us;
-        what = TW_CLOCK_SET;
+        what = TWI_CLOCK_SET;
     } else if (trusted && (t->jump_us > JUMP_US || t->jump_us < -JUMP_US)) {
-        what = TW_CLOCK_JUMPED;
+        what = TWI_CLOCK_JUMPED;
     }
     /* Set wrongly again, it is as good as never set. */
     t->own.unset = !trusted;
@@ -38,12 +38,12 @@ unsigned tw_timing_look(tw_timing *t, int64_t now_us, int64_t wall_us, bool trus
     return what;
 }
 
-int64_t tw_timing_order(const tw_timing *t, int64_t at_wall_us)
+int64_t twi_timing_order(const twi_timing *t, int64_t at_wall_us)
 {
     return t ? at_wall_us - t->own.offset_us + t->own.order_base_us : at_wall_us;
 }
 
-int64_t tw_timing_right(const tw_timing *t, int64_t wall_us, bool *trusted)
+int64_t twi_timing_right(const twi_timing *t, int64_t wall_us, bool *trusted)
 {
     if (!t || !trusted || *trusted || !t->own.corrected)
         return wall_us;
@@ -51,7 +51,7 @@ int64_t tw_timing_right(const tw_timing *t, int64_t wall_us, bool *trusted)
     return wall_us + t->own.later_us;
 }
 
-int64_t tw_timing_later(const tw_timing *t)
+int64_t twi_timing_later(const twi_timing *t)
 {
     return t && t->own.corrected ? t->own.later_us : 0;
 }

@@ -3,8 +3,8 @@
  *
  * Two clocks: monotonic time never jumps and knows no date; wall time has a date and may
  * jump. Durations and order come from the first, names from the second. */
-#ifndef TW_TIMING_H
-#define TW_TIMING_H
+#ifndef TWI_TIMING_H
+#define TWI_TIMING_H
 
 #include <stdbool.h>
 #include <stdint.h>
@@ -12,7 +12,7 @@
 #include "tawny/status.h"
 
 /* State. Leave own alone. */
-typedef struct tw_timing {
+typedef struct twi_timing {
     int64_t jump_us; /* by how much the wall clock jumped when it was last looked at */
     struct {
         int64_t order_base_us; /* order at monotonic zero */
@@ -21,32 +21,33 @@ typedef struct tw_timing {
         bool corrected;        /* it has been set since: earlier wall times are ... */
         int64_t later_us;      /* ... so much later in truth */
     } own;
-} tw_timing;
+} twi_timing;
 
-/* Bits of tw_timing_look's answer. */
+/* Bits of twi_timing_sample's answer. */
 enum {
-    TW_CLOCK_SET = 1,   /* it has just been set for the first time */
-    TW_CLOCK_JUMPED = 2 /* a set clock jumped: jump_us */
+    TWI_CLOCK_SET = 1,   /* it has just been set for the first time */
+    TWI_CLOCK_JUMPED = 2 /* a set clock jumped: jump_us */
 };
 
 /** @param newest_order_us  Of what earlier runs stored; 0: nothing.
  * @param trusted  Whether the wall clock is set. */
-void tw_timing_begin(tw_timing *timing, int64_t now_us, int64_t wall_us, bool trusted,
-                     int64_t newest_order_us);
+void twi_timing_begin(twi_timing *timing, int64_t now_us, int64_t wall_us, bool trusted,
+                      int64_t newest_order_us);
 
 /** Look at both clocks, every now and then. @return bits. */
-unsigned tw_timing_look(tw_timing *timing, int64_t now_us, int64_t wall_us, bool trusted);
+unsigned twi_timing_sample(twi_timing *timing, int64_t now_us, int64_t wall_us,
+                           bool trusted);
 
 /** The place in the order of things of what happened at a wall time: it grows as
  * monotonic time does, whatever the wall clock does, and goes on after earlier runs. */
-int64_t tw_timing_order(const tw_timing *timing, int64_t at_wall_us);
+int64_t twi_timing_order(const twi_timing *timing, int64_t at_wall_us);
 
 /** A wall time, put right if it was taken before the clock was set and that is known.
  * @param trusted  Whether it can be right as it is. Set to whether the answer can. */
-int64_t tw_timing_right(const tw_timing *timing, int64_t wall_us, bool *trusted);
+int64_t twi_timing_right(const twi_timing *timing, int64_t wall_us, bool *trusted);
 
 /** @return by how much times of before the clock was set are later in truth; 0: it never
  * was unset, or has not been set. */
-int64_t tw_timing_later(const tw_timing *timing);
+int64_t twi_timing_later(const twi_timing *timing);
 
 #endif

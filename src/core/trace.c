@@ -18,13 +18,13 @@ static uint32_t get(const uint8_t *at)
 }
 
 /* Write the second that is being gathered into its minute. */
-static void close_second(tw_trace *t)
+static void close_second(twi_trace *t)
 {
     if (t->count == 0)
         return;
     const int64_t first = t->minute.start_us / 1000000;
     const uint16_t index = (uint16_t)(t->second - first);
-    uint8_t *at = t->minute.bytes + (size_t)index * TW_TRACE_STEP;
+    uint8_t *at = t->minute.bytes + (size_t)index * TWI_TRACE_STEP;
     put(at, t->max_ppm);
     put(at + 3, (uint32_t)((t->sum + t->count / 2) / t->count));
     t->minute.seconds = (uint16_t)(index + 1);
@@ -33,14 +33,14 @@ static void close_second(tw_trace *t)
     t->max_ppm = 0;
 }
 
-static void begin_minute(tw_trace *t, int64_t second)
+static void begin_minute(twi_trace *t, int64_t second)
 {
     t->minute.start_us = second * 1000000;
     t->minute.seconds = 0;
     memset(t->minute.bytes, 0xFF, sizeof t->minute.bytes);
 }
 
-bool tw_trace_end(tw_trace *t, tw_trace_minute *done)
+bool twi_trace_end(twi_trace *t, twi_trace_minute *done)
 {
     if (!t || !done)
         return false;
@@ -52,8 +52,8 @@ bool tw_trace_end(tw_trace *t, tw_trace_minute *done)
     return any;
 }
 
-bool tw_trace_add(tw_trace *t, int64_t wall_us, uint32_t activity_ppm,
-                  tw_trace_minute *done)
+bool twi_trace_add(twi_trace *t, int64_t wall_us, uint32_t activity_ppm,
+                   twi_trace_minute *done)
 {
     if (!t || !done || wall_us < 0)
         return false;
@@ -62,9 +62,9 @@ bool tw_trace_add(tw_trace *t, int64_t wall_us, uint32_t activity_ppm,
     if (t->count > 0 && second != t->second)
         close_second(t);
     const int64_t since = second - t->minute.start_us / 1000000;
-    const bool fits = since >= t->minute.seconds && since < TW_TRACE_SECONDS;
+    const bool fits = since >= t->minute.seconds && since < TWI_TRACE_SECONDS;
     if (t->count == 0 && (t->minute.seconds == 0 || !fits)) {
-        complete = t->minute.seconds > 0 && tw_trace_end(t, done);
+        complete = t->minute.seconds > 0 && twi_trace_end(t, done);
         begin_minute(t, second);
     }
     t->second = second;
@@ -77,12 +77,12 @@ bool tw_trace_add(tw_trace *t, int64_t wall_us, uint32_t activity_ppm,
     return complete;
 }
 
-bool tw_trace_read(const uint8_t *bytes, size_t second, uint32_t *max_ppm,
-                   uint32_t *mean_ppm)
+bool twi_trace_read(const uint8_t *bytes, size_t second, uint32_t *max_ppm,
+                    uint32_t *mean_ppm)
 {
-    if (!bytes || !max_ppm || !mean_ppm || second >= TW_TRACE_SECONDS)
+    if (!bytes || !max_ppm || !mean_ppm || second >= TWI_TRACE_SECONDS)
         return false;
-    const uint8_t *at = bytes + second * TW_TRACE_STEP;
+    const uint8_t *at = bytes + second * TWI_TRACE_STEP;
     if (get(at) == NONE)
         return false;
     *max_ppm = get(at);

@@ -1,8 +1,8 @@
 /* Activity over time, one second at a time. Pure: no I/O, clock or heap.
  *
  * A minute takes 360 bytes, a day of one camera less than 1 MB in a catalogue. */
-#ifndef TW_TRACE_H
-#define TW_TRACE_H
+#ifndef TWI_TRACE_H
+#define TWI_TRACE_H
 
 #include <stdbool.h>
 #include <stddef.h>
@@ -11,26 +11,26 @@
 #include "tawny/status.h"
 
 enum {
-    TW_TRACE_SECONDS = 60, /* in a minute that is written */
-    TW_TRACE_STEP = 6,     /* bytes of a second */
-    TW_TRACE_BYTES = TW_TRACE_SECONDS * TW_TRACE_STEP
+    TWI_TRACE_SECONDS = 60, /* in a minute that is written */
+    TWI_TRACE_STEP = 6,     /* bytes of a second */
+    TWI_TRACE_BYTES = TWI_TRACE_SECONDS * TWI_TRACE_STEP
 };
 
 /* Up to a minute of seconds in a row. Each is two numbers of three bytes, the lowest
  * first: highest and mean activity, ppm; all ones: no frame came. */
-typedef struct tw_trace_minute {
+typedef struct twi_trace_minute {
     int64_t start_us; /* wall time of its first second, a whole one */
-    uint16_t seconds; /* 1..TW_TRACE_SECONDS */
-    uint8_t bytes[TW_TRACE_BYTES];
-} tw_trace_minute;
+    uint16_t seconds; /* 1..TWI_TRACE_SECONDS */
+    uint8_t bytes[TWI_TRACE_BYTES];
+} twi_trace_minute;
 
 /* Where readings are gathered. Zero it to begin. */
-typedef struct tw_trace {
-    tw_trace_minute minute;
+typedef struct twi_trace {
+    twi_trace_minute minute;
     int64_t second; /* that is being gathered, since 1970 */
     uint64_t sum;
     uint32_t count, max_ppm;
-} tw_trace;
+} twi_trace;
 
 /**
  * Take one reading in.
@@ -39,14 +39,14 @@ typedef struct tw_trace {
  * @param done     Set to a minute that is complete, if there is one.
  * @return whether done was set.
  */
-bool tw_trace_add(tw_trace *trace, int64_t wall_us, uint32_t activity_ppm,
-                  tw_trace_minute *done);
+bool twi_trace_add(twi_trace *trace, int64_t wall_us, uint32_t activity_ppm,
+                   twi_trace_minute *done);
 
 /** No more readings will come. @return whether done was set to what there is. */
-bool tw_trace_end(tw_trace *trace, tw_trace_minute *done);
+bool twi_trace_end(twi_trace *trace, twi_trace_minute *done);
 
 /** Read one second of a minute. @return false: no frame came in it. */
-bool tw_trace_read(const uint8_t *bytes, size_t second, uint32_t *max_ppm,
-                   uint32_t *mean_ppm);
+bool twi_trace_read(const uint8_t *bytes, size_t second, uint32_t *max_ppm,
+                    uint32_t *mean_ppm);
 
 #endif

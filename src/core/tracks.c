@@ -32,7 +32,7 @@ enum {
 
 static int32_t distance(int32_t dx, int32_t dy)
 {
-    return (int32_t)tw_root((uint64_t)((int64_t)dx * dx + (int64_t)dy * dy));
+    return (int32_t)twi_root((uint64_t)((int64_t)dx * dx + (int64_t)dy * dy));
 }
 
 /* Towards a new value with a time constant: the share of the difference that one step
@@ -67,7 +67,7 @@ static void follow_clutter(tw_detector *d, size_t blobs)
 /* What clutter asks for in addition, Q16: none for one other blob now and then. */
 static int64_t clutter(const tw_detector *d)
 {
-    return larger(0, d->clutter - TW_Q16(0.5));
+    return larger(0, d->clutter - TWI_Q16(0.5));
 }
 
 /* Fine enough for any travel, and 16 bits hold a picture that is twice as high as wide;
@@ -80,24 +80,24 @@ static int16_t in_steps(int32_t ppm)
                                          : steps);
 }
 
-static tw_place place_of(int32_t x, int32_t y)
+static twi_place place_of(int32_t x, int32_t y)
 {
-    return (tw_place){in_steps(x), in_steps(y)};
+    return (twi_place){in_steps(x), in_steps(y)};
 }
 
 /* ---- following ------------------------------------------------------------------- */
 
-static void remember(const tw_detector *d, const tw_track *t, tw_trail *trail,
+static void remember(const tw_detector *d, const twi_track *t, twi_trail *trail,
                      int64_t every_us)
 {
     if (d->age_us - trail->sampled_us < every_us - d->step_us / 2)
         return;
-    trail->place[trail->count % TW_TRAIL_PLACES] = place_of(t->smooth_x, t->smooth_y);
+    trail->place[trail->count % TWI_TRAIL_PLACES] = place_of(t->smooth_x, t->smooth_y);
     trail->count++;
     trail->sampled_us = d->age_us;
 }
 
-static void begin_track(tw_track *t, const tw_found *blob, int64_t now_us)
+static void begin_track(twi_track *t, const twi_found *blob, int64_t now_us)
 {
     memset(t, 0, sizeof *t);
     t->used = true;
@@ -116,7 +116,7 @@ static void begin_track(tw_track *t, const tw_found *blob, int64_t now_us)
     t->blob = blob->label;
 }
 
-static void take_blob(const tw_detector *d, tw_track *t, const tw_found *blob)
+static void take_blob(const tw_detector *d, twi_track *t, const twi_found *blob)
 {
     const int64_t step = d->step_us, gone = larger(d->age_us - t->seen_us, 1);
     const int32_t vx = (int32_t)(((int64_t)blob->x - t->x) * US / gone);
@@ -140,14 +140,14 @@ static void take_blob(const tw_detector *d, tw_track *t, const tw_found *blob)
 
 /* Whether a blob may be what is followed, by its mass: a flake is no fox that is suddenly
  * so small. Asked only where flakes are all around. */
-static bool is_like(const tw_track *t, const tw_found *blob)
+static bool is_like(const twi_track *t, const twi_found *blob)
 {
     const int64_t less = smaller(t->mass, blob->mass), more = larger(t->mass, blob->mass);
-    return more <= 4 * less + TW_Q16(6);
+    return more <= 4 * less + TWI_Q16(6);
 }
 
 /* The free blob that is nearest to where the track should be now, NULL: none is near. */
-static tw_found *nearest_blob(tw_detector *d, const tw_track *t, size_t blobs)
+static twi_found *nearest_blob(tw_detector *d, const twi_track *t, size_t blobs)
 {
     const int64_t gone = d->age_us - t->seen_us, ahead = smaller(gone, US);
     const int32_t x = (int32_t)(t->x + t->vx * ahead / US);
@@ -156,9 +156,9 @@ static tw_found *nearest_blob(tw_detector *d, const tw_track *t, size_t blobs)
     /* While much falls, only what overlaps with where it was is seen at all. */
     const int64_t apart = d->falling ? US / 10 : larger(d->step_us, US / 10);
     int64_t best = GATE * apart / (US / 10) + t->size / 2 + GATE * larger(missed, 0) / US;
-    tw_found *found = NULL;
+    twi_found *found = NULL;
     for (size_t i = 0; i < blobs; i++) {
-        tw_found *blob = &d->found[i];
+        twi_found *blob = &d->found[i];
         if (blob->taken)
             continue;
         const bool doubtful = d->falling && !is_like(t, blob);
@@ -176,10 +176,10 @@ static tw_found *nearest_blob(tw_detector *d, const tw_track *t, size_t blobs)
 static void follow(tw_detector *d, size_t blobs, bool confirmed)
 {
     for (size_t k = 0; k < d->config.tracks; k++) {
-        tw_track *t = &d->track[k];
+        twi_track *t = &d->track[k];
         if (!t->used || t->confirmed != confirmed)
             continue;
-        tw_found *blob = nearest_blob(d, t, blobs);
+        twi_found *blob = nearest_blob(d, t, blobs);
         if (!blob)
             continue;
         blob->taken = true;
@@ -209,18 +209,19 @@ typedef struct travelled {
 
 /* Only what is gone in about one direction counts, and not a single leap.
  * @param of_late  So many of the newest places make what is recent. */
-static travelled measure(const tw_track *t, const tw_trail *trail, uint32_t of_late)
+static travelled measure(const twi_track *t, const twi_trail *trail, uint32_t of_late)
 {
     travelled out = {0, 0};
     int32_t x = t->smooth_x, y = t->smooth_y;
     int64_t path = 0, leap = 0;
-    const uint32_t held = trail->count < TW_TRAIL_PLACES ? trail->count : TW_TRAIL_PLACES;
+    const uint32_t held =
+        trail->count < TWI_TRAIL_PLACES ? trail->count : TWI_TRAIL_PLACES;
     for (uint32_t i = 0; i <= held; i++) {
-        if (i == held && trail->count > TW_TRAIL_PLACES)
+        if (i == held && trail->count > TWI_TRAIL_PLACES)
             break; /* where it began is further back than what is remembered */
-        const tw_place at = i < held
-                                ? trail->place[(trail->count - 1 - i) % TW_TRAIL_PLACES]
-                                : place_of(t->start_x, t->start_y);
+        const twi_place at = i < held
+                                 ? trail->place[(trail->count - 1 - i) % TWI_TRAIL_PLACES]
+                                 : place_of(t->start_x, t->start_y);
         const int32_t at_x = at.x * PLACE_STEP, at_y = at.y * PLACE_STEP;
         const int32_t step = distance(x - at_x, y - at_y);
         path += step;
@@ -238,9 +239,9 @@ static travelled measure(const tw_track *t, const tw_trail *trail, uint32_t of_l
 }
 
 /* Q16: cells that are normally restless ask for more travel. */
-static int64_t restless_factor(const tw_track *t)
+static int64_t restless_factor(const twi_track *t)
 {
-    return 65536 + larger(0, t->restless - TW_Q16(1.5)) / 4;
+    return 65536 + larger(0, t->restless - TWI_Q16(1.5)) / 4;
 }
 
 /* Q16: in the first seconds it is not yet known where the place is restless. */
@@ -251,24 +252,24 @@ static int64_t unknown_place_factor(const tw_detector *d)
 }
 
 /* Big, calm around it, and moving inside for a while: a subject that need not travel. */
-static bool is_strong(const tw_detector *d, const tw_track *t)
+static bool is_strong(const tw_detector *d, const twi_track *t)
 {
     const int64_t mass = 30 * (65536 + clutter(d) / 4);
     return t->mass >= mass && d->age_us - t->born_us >= STRONG_AGE_US &&
-           t->changing >= TW_Q16(0.4) && t->recent > TW_Q16(0.8) &&
-           t->lit < TW_Q16(0.5) && t->restless < TW_Q16(2.5);
+           t->changing >= TWI_Q16(0.4) && t->recent > TWI_Q16(0.8) &&
+           t->lit < TWI_Q16(0.5) && t->restless < TWI_Q16(2.5);
 }
 
 /* Something small that came where it is restless: leaves, ripples and shadows make such
  * blobs too, and some of them go somewhere for a second. */
-static int64_t doubt_us(const tw_track *t)
+static int64_t doubt_us(const twi_track *t)
 {
-    const int64_t restless = smaller(larger(0, t->calm - TW_Q16(1.0)), TW_Q16(1.0));
-    const int64_t small = larger(0, TW_Q16(1.0) - t->mass / DOUBT_MASS);
+    const int64_t restless = smaller(larger(0, t->calm - TWI_Q16(1.0)), TWI_Q16(1.0));
+    const int64_t small = larger(0, TWI_Q16(1.0) - t->mass / DOUBT_MASS);
     return DOUBT_US * restless / 65536 * small / 65536;
 }
 
-static bool is_subject(const tw_detector *d, const tw_track *t, int32_t net)
+static bool is_subject(const tw_detector *d, const twi_track *t, int32_t net)
 {
     const int64_t cl = clutter(d);
     const int64_t least = larger(d->config.travel_ppm, t->size / 4);
@@ -277,38 +278,38 @@ static bool is_subject(const tw_detector *d, const tw_track *t, int32_t net)
                          unknown_place_factor(d) / 65536;
     /* One that has gone further than it must, and stands out from the crowd, may have
      * been hidden more often. */
-    const int64_t often = smaller(TW_Q16(0.92), TW_Q16(0.75) + cl * 3 / 100);
+    const int64_t often = smaller(TWI_Q16(0.92), TWI_Q16(0.75) + cl * 3 / 100);
     const bool stands_out = net > need && t->mass >= 2 * cl;
     const int64_t seen = stands_out ? larger(often * 8 / 10, often * need / net) : often;
     const int64_t age = AGE_MIN_US + cl * (US / 2) / 65536 + doubt_us(t);
     return d->age_us - t->born_us + d->step_us >= age &&
            (int64_t)t->hits * 65536 >= seen * t->frames && net >= need &&
-           t->mass >= cl * 4 / 10 && t->changing >= TW_Q16(0.2) && t->lit < TW_Q16(0.7);
+           t->mass >= cl * 4 / 10 && t->changing >= TWI_Q16(0.2) && t->lit < TWI_Q16(0.7);
 }
 
 /* A snail: it has been seen all the time, and in the end it has come from somewhere. By
  * then it has taught the cells around it to be restless, so only what they were like when
  * it came counts. */
-static bool is_slow_subject(const tw_detector *d, const tw_track *t, int32_t net)
+static bool is_slow_subject(const tw_detector *d, const twi_track *t, int32_t net)
 {
     const int64_t crowd = 65536 + clutter(d) * 4 / 10;
     const int64_t need = (int64_t)d->config.travel_ppm * crowd / 65536;
-    return d->age_us - t->born_us >= SLOW_AGE_US && t->calm < TW_Q16(1.5) &&
+    return d->age_us - t->born_us >= SLOW_AGE_US && t->calm < TWI_Q16(1.5) &&
            net >= need && t->hits * UINT64_C(100) >= t->frames * UINT64_C(95) &&
-           t->mass >= TW_Q16(1.5) && t->changing >= TW_Q16(0.2);
+           t->mass >= TWI_Q16(1.5) && t->changing >= TWI_Q16(0.2);
 }
 
-static bool still_travels(const tw_detector *d, const tw_track *t, int32_t recent)
+static bool still_travels(const tw_detector *d, const twi_track *t, int32_t recent)
 {
     const int64_t cl = clutter(d), crowd = 65536 + cl * 4 / 10;
     const int64_t need = (int64_t)d->config.travel_ppm * 4 / 10 * crowd / 65536 *
                          restless_factor(t) / 65536;
-    return recent > need && t->recent > TW_Q16(0.5) && t->changing >= TW_Q16(0.2) &&
+    return recent > need && t->recent > TWI_Q16(0.5) && t->changing >= TWI_Q16(0.2) &&
            t->mass * 10 > cl * 4 / 10 * 6;
 }
 
 /* It has stayed where it is for too long: it must earn its place anew. */
-static void demote(tw_detector *d, tw_track *t)
+static void demote(tw_detector *d, twi_track *t)
 {
     t->confirmed = false;
     t->born_us = d->age_us;
@@ -321,7 +322,7 @@ static void demote(tw_detector *d, tw_track *t)
 
 /* While much falls, a track may have strayed from flake to flake before it met a subject:
  * how often it was seen is told of the last seconds. */
-static void forget_strays(const tw_detector *d, tw_track *t)
+static void forget_strays(const tw_detector *d, twi_track *t)
 {
     if (!d->falling || (int64_t)t->frames * d->step_us <= STRAY_US)
         return;
@@ -329,7 +330,7 @@ static void forget_strays(const tw_detector *d, tw_track *t)
     t->frames -= t->frames / 8;
 }
 
-static void judge(tw_detector *d, tw_track *t)
+static void judge(tw_detector *d, twi_track *t)
 {
     const bool seen = t->seen_us == d->age_us;
     t->frames++;
@@ -362,7 +363,7 @@ static void judge(tw_detector *d, tw_track *t)
 
 /* ---- for the detector ------------------------------------------------------------ */
 
-void tw_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out)
+void twi_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out)
 {
     follow_clutter(d, blobs);
     for (size_t k = 0; k < d->config.tracks; k++)
@@ -371,7 +372,7 @@ void tw_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out)
     follow(d, blobs, false);
     int64_t born = d->age_us, earliest = d->age_us;
     for (size_t k = 0; k < d->config.tracks; k++) {
-        tw_track *t = &d->track[k];
+        twi_track *t = &d->track[k];
         if (!t->used)
             continue;
         judge(d, t);
@@ -384,18 +385,18 @@ void tw_tracks_follow(tw_detector *d, size_t blobs, tw_reading *out)
         born = smaller(born, t->born_us);
     }
     begin_new(d, blobs);
-    tw_attend(d);
+    twi_predict(d);
     out->since_us = out->t_us - smaller(d->age_us - born, TW_DATED_BACK_US);
     out->earliest_us = out->t_us - smaller(d->age_us - earliest, TW_DATED_BACK_US);
 }
 
-bool tw_track_is_promising(const tw_detector *d, const tw_track *t)
+bool twi_track_is_promising(const tw_detector *d, const twi_track *t)
 {
-    return d->age_us - t->born_us >= US && t->calm < TW_Q16(1.0) &&
+    return d->age_us - t->born_us >= US && t->calm < TWI_Q16(1.0) &&
            t->hits * UINT64_C(100) >= t->frames * UINT64_C(95);
 }
 
-const tw_track *tw_tracks_of(const tw_detector *d, uint16_t label)
+const twi_track *twi_tracks_of(const tw_detector *d, uint16_t label)
 {
     for (size_t k = 0; k < d->config.tracks; k++)
         if (d->track[k].used && d->track[k].blob == label)

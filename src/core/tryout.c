@@ -3,7 +3,7 @@
 
 #include <string.h>
 
-tw_status tw_tryout_begin(tw_tryout *t, const tw_sighting_config *config, bool seconds)
+tw_status twi_tryout_begin(twi_tryout *t, const tw_sighting_config *config, bool seconds)
 {
     if (!t || !config)
         return TW_EINVAL;
@@ -16,7 +16,7 @@ tw_status tw_tryout_begin(tw_tryout *t, const tw_sighting_config *config, bool s
     return tw_sighting_init(&t->own.watch, &tried);
 }
 
-static void note(tw_tryout *t, unsigned news)
+static void note(twi_tryout *t, unsigned news)
 {
     if (news & TW_SIGHTING_ENDED) {
         t->ended = t->own.watch.ended;
@@ -26,14 +26,14 @@ static void note(tw_tryout *t, unsigned news)
         t->sightings += t->own.watch.now.part == 1;
 }
 
-unsigned tw_tryout_step(tw_tryout *t, const tw_reading *reading)
+unsigned twi_tryout_step(twi_tryout *t, const tw_reading *reading)
 {
     const unsigned news = tw_sighting_step(&t->own.watch, reading);
     note(t, news);
     return news;
 }
 
-unsigned tw_tryout_end(tw_tryout *t)
+unsigned twi_tryout_end(twi_tryout *t)
 {
     const unsigned news = tw_sighting_finish(&t->own.watch);
     note(t, news);

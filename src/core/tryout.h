@@ -1,19 +1,19 @@
 /* What other limits would have made of activity that is past. Pure: no
  * I/O, clock or heap. */
-#ifndef TW_TRYOUT_H
-#define TW_TRYOUT_H
+#ifndef TWI_TRYOUT_H
+#define TWI_TRYOUT_H
 
 #include "tawny/sighting.h"
 
 /* State, and what it has come to; leave own alone. */
-typedef struct tw_tryout {
+typedef struct twi_tryout {
     uint32_t sightings;
     tw_sighting ended; /* the one that the last step ended */
     int64_t kept_us;   /* length of their footage, pre- and post-event time included */
     struct {
         tw_sighting_watch watch;
     } own;
-} tw_tryout;
+} twi_tryout;
 
 /**
  * Begin to try limits.
@@ -24,14 +24,14 @@ typedef struct tw_tryout {
  *                 how many of its frames it did. Else frames.
  * @return TW_OK; TW_EINVAL as tw_sighting_init.
  */
-tw_status tw_tryout_begin(tw_tryout *tryout, const tw_sighting_config *config,
-                          bool seconds);
+tw_status twi_tryout_begin(twi_tryout *tryout, const tw_sighting_config *config,
+                           bool seconds);
 
 /** Take in what comes next; t_us, activity_ppm and area_ppm are used.
  * @return Bits as tw_sighting_step. */
-unsigned tw_tryout_step(tw_tryout *tryout, const tw_reading *reading);
+unsigned twi_tryout_step(twi_tryout *tryout, const tw_reading *reading);
 
 /** No more comes: what runs is over. @return likewise. */
-unsigned tw_tryout_end(tw_tryout *tryout);
+unsigned twi_tryout_end(twi_tryout *tryout);
 
 #endif

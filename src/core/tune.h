@@ -1,7 +1,7 @@
 /* Choosing settings from what they would have made of footage. Pure: no
  * I/O, clock or heap. */
-#ifndef TW_TUNE_H
-#define TW_TUNE_H
+#ifndef TWI_TUNE_H
+#define TWI_TUNE_H
 
 #include <stdbool.h>
 #include <stddef.h>
@@ -10,21 +10,21 @@
 #include "score.h"
 
 /* Settings that were tried, and what they came to. */
-typedef struct tw_trial {
+typedef struct twi_trial {
     uint16_t variant;   /* of the detector's settings; 0: as they are now */
     uint32_t start_ppm; /* limit of activity */
-    tw_score score;
-} tw_trial;
+    twi_score score;
+} twi_trial;
 
-/* What tw_tune_choose found. */
-typedef struct tw_choice {
+/* What twi_tune_choose found. */
+typedef struct twi_choice {
     size_t chosen;              /* index of the trial */
     uint32_t low_ppm, high_ppm; /* start_ppm from here to there does as well */
     bool better;                /* than what is set now */
-} tw_choice;
+} twi_choice;
 
 /** What is wrong with a trial: each missed event counts for `worth` false sightings. */
-uint64_t tw_tune_cost(const tw_trial *trial, uint32_t worth);
+uint64_t twi_tune_cost(const twi_trial *trial, uint32_t worth);
 
 /**
  * Choose among trials: the least cost; then the lowest variant, so that nothing is
@@ -36,7 +36,7 @@ uint64_t tw_tune_cost(const tw_trial *trial, uint32_t worth);
  * @param worth    False sightings that one missed event is worth.
  * @param now_ppm  The limit that is set, which is among those tried with variant 0.
  */
-tw_choice tw_tune_choose(const tw_trial *trials, size_t count, uint32_t worth,
-                         uint32_t now_ppm);
+twi_choice twi_tune_choose(const twi_trial *trials, size_t count, uint32_t worth,
+                           uint32_t now_ppm);
 
 #endif

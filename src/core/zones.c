@@ -51,17 +51,17 @@ tw_status tw_zones_mark(const tw_grid *grid, const tw_zone *zones, size_t count,
     if (!grid || !mask || (!zones && count > 0) || grid->columns == 0 ||
         grid->rows == 0 || grid->width == 0 || grid->height == 0)
         return TW_EINVAL;
-    bool any_watched = false;
+    bool any_runs = false;
     uint8_t own = 0;
     for (size_t i = 0; i < count; i++) {
         if (!zones[i].points || zones[i].count < 3)
             return TW_EINVAL;
-        any_watched = any_watched || zones[i].watched;
+        any_runs = any_runs || zones[i].watched;
         own = (uint8_t)(own + (zones[i].start_ppm > 0));
         if (own > TW_OWN_LIMITS_MAX)
             return TW_EINVAL;
     }
-    memset(mask, any_watched ? 0 : 1, (size_t)grid->columns * grid->rows);
+    memset(mask, any_runs ? 0 : 1, (size_t)grid->columns * grid->rows);
     for (size_t i = 0; i < count; i++)
         if (zones[i].watched)
             mark(grid, &zones[i], ALL, 1, mask);

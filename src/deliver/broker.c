@@ -10,7 +10,7 @@ enum {
     CAMERAS_MAX = 64,
     TOPIC_BYTES = 512,
     STEP_MS = 200,         /* between looks at what has happened */
-    LOOK_US = 1000000,     /* at the cameras */
+    POLL_US = 1000000,     /* at the cameras */
     REFRESH_US = 60000000, /* a state is told again after, with new figures */
     SECOND_US = 1000000,
     ORDER_MOST_S = 366 * 86400 /* that an order may hold */
@@ -23,7 +23,7 @@ enum {
 /* What the broker was told. */
 typedef struct broker_view {
     unsigned times; /* that it was connected */
-    int64_t looked_us;
+    int64_t polled_us;
     char will_topic[TOPIC_BYTES], will[256], orders[TOPIC_BYTES], client[128];
     struct {
         char name[64], state[32];
@@ -79,21 +79,21 @@ static void hear(void *ctx, const char *name, const void *payload, size_t bytes)
     (void)name;
     (void)pthread_mutex_lock(&d->of->station_lock);
     const tw_status st = d->of->running
-                             ? tw_deliver_order(d->of->running, payload, bytes, &err)
+                             ? twi_deliver_order(d->of->running, payload, bytes, &err)
                              : TW_EAGAIN;
     (void)pthread_mutex_unlock(&d->of->station_lock);
     if (st == TW_OK)
-        tw_deliver_tell(d, TW_OK, "an order was taken: %s", err.text);
+        twi_deliver_tell(d, TW_OK, "an order was taken: %s", err.text);
     else
-        tw_deliver_tell(d, TW_EINVAL, "an order was not taken: %s",
-                        err.text[0] ? err.text : "no station runs");
+        twi_deliver_tell(d, TW_EINVAL, "an order was not taken: %s",
+                         err.text[0] ? err.text : "no station runs");
 }
 
-static void hear_said(void *ctx, char who, const char *line)
+static void hear_talk(void *ctx, char who, const char *line)
 {
     const destination *d = ctx;
-    if (d->said)
-        d->said(d->said_ctx, who, line);
+    if (d->on_line)
+        d->on_line(d->talk_ctx, who, line);
 }
 
 static tw_status make_view(destination *d)
@@ -112,58 +112,58 @@ static tw_status make_view(destination *d)
     return TW_OK;
 }
 
-static bool make_broker(destination *d, tw_sending *out)
+static bool make_broker(destination *d, twi_sending *out)
 {
     char secret[SECRET_BYTES];
     tw_error err = {0};
     if (d->broker)
         return true;
     if (!d->view && make_view(d) != TW_OK) {
-        tw_deliver_fail(out, TW_FAULT_OTHER, "out of memory");
+        twi_deliver_fail(out, TWI_FAULT_OTHER, "out of memory");
         return false;
     }
-    if (!tw_deliver_secret(d, secret, out))
+    if (!twi_deliver_secret(d, secret, out))
         return false;
-    const tw_broker_spec spec = {.to = &d->set,
-                                 .secret = secret,
-                                 .client = d->view->client,
-                                 .will_topic = d->view->will_topic,
-                                 .will = d->view->will,
-                                 .orders = d->set.orders ? d->view->orders : NULL,
-                                 .stop = &d->of->stop,
-                                 .heard = hear,
-                                 .said = d->said ? hear_said : NULL,
-                                 .ctx = d};
+    const twi_broker_spec spec = {.to = &d->set,
+                                  .secret = secret,
+                                  .client = d->view->client,
+                                  .will_topic = d->view->will_topic,
+                                  .will = d->view->will,
+                                  .orders = d->set.orders ? d->view->orders : NULL,
+                                  .stop = &d->of->stop,
+                                  .heard = hear,
+                                  .on_line = d->on_line ? hear_talk : NULL,
+                                  .ctx = d};
     const tw_status st = d->brokers->broker_new(&spec, &d->broker, &err);
     explicit_bzero(secret, sizeof secret);
     if (st != TW_OK)
-        tw_deliver_fail(out, TW_FAULT_URL, "%s", err.text);
+        twi_deliver_fail(out, TWI_FAULT_URL, "%s", err.text);
     d->view->times = 0; /* it counts anew */
     return st == TW_OK;
 }
 
 /* @return whether it is connected; out says why not. */
-static bool ready(destination *d, tw_sending *out)
+static bool ready(destination *d, twi_sending *out)
 {
     return make_broker(d, out) && d->brokers->broker_step(d->broker, 0, out);
 }
 
 static bool publish_text(destination *d, const char *camera, const char *what, char *text,
-                         bool retain, tw_sending *out)
+                         bool retain, twi_sending *out)
 {
     char name[TOPIC_BYTES];
     topic(d, camera, what, name);
     if (text)
         d->brokers->broker_publish(d->broker, name, text, retain, out);
     else
-        tw_deliver_fail(out, TW_FAULT_OTHER, "out of memory");
+        twi_deliver_fail(out, TWI_FAULT_OTHER, "out of memory");
     free(text);
-    return out->verdict == TW_DELIVERED;
+    return out->verdict == TWI_DELIVERED;
 }
 
 /* Publish JSON and let it go. */
 static bool publish(destination *d, const char *camera, const char *what, json_t *json,
-                    bool retain, tw_sending *out)
+                    bool retain, twi_sending *out)
 {
     return publish_text(d, camera, what, twi_json_text(json), retain, out);
 }
@@ -183,7 +183,7 @@ static bool next_news(destination *d, news *out)
     return some;
 }
 
-static bool tell_news(destination *d, tw_sending *out)
+static bool tell_news(destination *d, twi_sending *out)
 {
     news n;
     bool good = true;
@@ -201,23 +201,23 @@ static void forget_news(destination *d)
 
 /* ---- what waits ------------------------------------------------------------------- */
 
-static bool take_item(void *ctx, const tw_outbox_item *item)
+static bool take_item(void *ctx, const twi_outbox_item *item)
 {
-    tw_letter_take(item, ctx);
+    twi_message_take(item, ctx);
     return false;
 }
 
-static void send_record(destination *d, const tw_outbox_batch *batch, tw_sending *out)
+static void send_record(destination *d, const twi_outbox_batch *batch, twi_sending *out)
 {
-    letter_item item = {.what = ""};
+    message_item item = {.what = ""};
     json_t *o = NULL;
     if (!ready(d, out))
         return;
-    (void)tw_outbox_batch_items(d->catalogue, batch, take_item, &item, NULL);
+    (void)twi_outbox_batch_items(d->catalogue, batch, take_item, &item, NULL);
     if (item.sighting != 0)
-        o = tw_record_json(d->catalogue, d->of->station, item.sighting, "end");
+        o = twi_record_json(d->catalogue, d->of->station, item.sighting, "end");
     if (!o) {
-        tw_deliver_fail(out, TW_FAULT_GONE, "the sighting is no more in the catalogue");
+        twi_deliver_fail(out, TWI_FAULT_GONE, "the sighting is no more in the catalogue");
         return;
     }
     if (tell_news(d, out)) /* what came before its end is told before */
@@ -274,7 +274,7 @@ static bool has_changed(destination *d, size_t i, const tw_camera_status *c,
 }
 
 /* @return false: it is not connected any more. */
-static bool tell_camera(destination *d, size_t i, bool *there, tw_sending *out)
+static bool tell_camera(destination *d, size_t i, bool *there, twi_sending *out)
 {
     tw_camera_status c;
     json_t *o = NULL;
@@ -286,19 +286,19 @@ static bool tell_camera(destination *d, size_t i, bool *there, tw_sending *out)
     return !o || publish(d, c.name, "state", o, true, out);
 }
 
-static bool tell_states(destination *d, tw_sending *out)
+static bool tell_states(destination *d, twi_sending *out)
 {
     broker_view *v = d->view;
     const int64_t now_us = now_of(d);
     const unsigned times = d->brokers->broker_times(d->broker);
     if (times != v->times) { /* it may be another broker: all of it again */
         v->times = times;
-        v->station_us = v->looked_us = 0;
+        v->station_us = v->polled_us = 0;
         memset(v->camera, 0, sizeof v->camera);
     }
-    if (v->looked_us != 0 && now_us - v->looked_us < LOOK_US)
+    if (v->polled_us != 0 && now_us - v->polled_us < POLL_US)
         return true;
-    v->looked_us = now_us;
+    v->polled_us = now_us;
     bool good = true, there = true;
     if (v->station_us == 0 || now_us - v->station_us >= REFRESH_US) {
         v->station_us = now_us;
@@ -328,30 +328,30 @@ static void nap(const destination *d, int64_t us)
     clock->ops->sleep_until(clock->ctx, clock->ops->now_us(clock->ctx) + us);
 }
 
-static void failed(destination *d, const tw_sending *out)
+static void failed(destination *d, const twi_sending *out)
 {
-    tw_deliver_disconnect(d);
+    twi_deliver_disconnect(d);
     if (atomic_load(&d->of->ending))
         return;
-    if (out->verdict == TW_HALT) {
+    if (out->verdict == TWI_HALT) {
         if (!d->halted)
-            tw_deliver_tell(
+            twi_deliver_tell(
                 d, TW_EACCES,
                 "%s. It is left alone until its settings are changed, or tawny "
                 "outbox --retry %s",
                 out->text, d->set.name);
         d->halted = true;
-        (void)tw_outbox_stop(d->catalogue, d->set.name,
-                             d->of->clock.ops->wall_us(d->of->clock.ctx), d->made_of,
-                             out->text, NULL);
+        (void)twi_outbox_stop(d->catalogue, d->set.name,
+                              d->of->clock.ops->wall_us(d->of->clock.ctx), d->made_of,
+                              out->text, NULL);
         return;
     }
-    tw_deliver_later(d, out);
+    twi_deliver_later(d, out);
 }
 
 static void idle(destination *d, int64_t wait_us)
 {
-    tw_sending out;
+    twi_sending out;
     const int64_t until_us = now_of(d) + wait_us;
     (void)pthread_mutex_lock(&d->of->lock);
     const unsigned wakes = d->of->wakes;
@@ -366,14 +366,14 @@ static void idle(destination *d, int64_t wait_us)
             failed(d, &out);
             continue;
         }
-        tw_deliver_works(d);
+        twi_deliver_works(d);
         if (now_of(d) < until_us)
             (void)d->brokers->broker_step(d->broker, STEP_MS, &out);
     } while (now_of(d) < until_us && !woken(d, wakes) && !atomic_load(&d->of->ending));
 }
 
 /* No camera is left in the middle of a sighting. */
-static bool tell_down(destination *d, tw_sending *out)
+static bool tell_down(destination *d, twi_sending *out)
 {
     bool good = true;
     for (size_t i = 0; good && d->view && i < CAMERAS_MAX && d->view->camera[i].name[0];
@@ -390,28 +390,28 @@ static bool tell_down(destination *d, tw_sending *out)
 /* It is told that this end goes on purpose. */
 static void end(destination *d)
 {
-    tw_sending out;
+    twi_sending out;
     if (!atomic_load(&d->of->ending)) /* nothing waits; the connection stays */
         return;
     if (d->broker && d->brokers->broker_times(d->broker) > 0 && !d->failing)
         (void)(publish(d, NULL, "state", twi_json_station(d->of->station, "down"), true,
                        &out) &&
                tell_down(d, &out));
-    tw_deliver_disconnect(d);
+    twi_deliver_disconnect(d);
     free(d->view);
     d->view = NULL;
 }
 
-const way tw_way_broker = {
-    .message = true, .take = TW_TAKE_ONE, .send = send_record, .idle = idle, .end = end};
+const transport twi_transport_broker = {
+    .message = true, .take = TWI_TAKE_ONE, .send = send_record, .idle = idle, .end = end};
 
 /* ---- trying ---------------------------------------------------------------------- */
 
-void tw_broker_try(destination *d, tw_sending *out)
+void twi_broker_try(destination *d, twi_sending *out)
 {
     if (ready(d, out))
-        (void)publish_text(d, NULL, "test", tw_record_test(d->of->station), false, out);
-    tw_deliver_disconnect(d);
+        (void)publish_text(d, NULL, "test", twi_record_test(d->of->station), false, out);
+    twi_deliver_disconnect(d);
     free(d->view);
     d->view = NULL;
 }
@@ -439,8 +439,8 @@ static bool is_order(json_t *o)
     return good;
 }
 
-tw_status tw_deliver_order(tw_station *station, const void *text, size_t bytes,
-                           tw_error *err)
+tw_status twi_deliver_order(tw_station *station, const void *text, size_t bytes,
+                            tw_error *err)
 {
     enum { MOST_BYTES = 4096 };
     if (!station || !text)
@@ -461,7 +461,7 @@ tw_status tw_deliver_order(tw_station *station, const void *text, size_t bytes,
         (void)tw_fail(err, st, "%s %s", what, camera ? camera : "all cameras");
     else if (st == TW_ENOENT)
         (void)tw_fail(err, st, "there is no camera %s",
-                      tw_reply_shown(camera ? camera : "", 60, shown, sizeof shown));
+                      twi_reply_shown(camera ? camera : "", 60, shown, sizeof shown));
     else
         (void)tw_fail(err, st,
                       "not understood: write {\"do\": \"arm\", \"camera\": NAME, "

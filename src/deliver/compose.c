@@ -22,15 +22,15 @@ static const char *domain_of(const destination *d, char *out, size_t capacity)
     return out;
 }
 
-void tw_compose_thread(const destination *d, const sighting_facts *s, char *out,
-                       size_t capacity)
+void twi_compose_thread(const destination *d, const sighting_facts *s, char *out,
+                        size_t capacity)
 {
     char domain[128];
     (void)snprintf(out, capacity, "sighting-%" PRId64 "-%" PRId64 "@%s", s->id,
                    s->start_us, domain_of(d, domain, sizeof domain));
 }
 
-void tw_compose_id(const destination *d, const char *key, char *out, size_t capacity)
+void twi_compose_id(const destination *d, const char *key, char *out, size_t capacity)
 {
     char domain[128];
     (void)snprintf(out, capacity, "%s@%s", key, domain_of(d, domain, sizeof domain));
@@ -80,9 +80,9 @@ static void local_time(const destination *d, int64_t wall_us, const char *patter
                        char *out, size_t capacity)
 {
     const tw_clock *clock = &d->of->clock;
-    tw_caption_fields fields = {.camera = "", .station = ""};
+    twi_caption_fields fields = {.camera = "", .station = ""};
     tw_civil_split(wall_us, clock->ops->offset_s(clock->ctx, wall_us), &fields.time);
-    if (tw_caption_expand(pattern, &fields, out, capacity, NULL) != TW_OK)
+    if (twi_caption_expand(pattern, &fields, out, capacity, NULL) != TW_OK)
         out[0] = '\0';
 }
 
@@ -106,19 +106,19 @@ static void word_size(uint64_t bytes, char out[32])
                    (double)bytes / (bytes < 1000000 ? 1e3 : 1e6));
 }
 
-static char *make_subject(const destination *d, const letter *l)
+static char *make_subject(const destination *d, const message *l)
 {
-    char out[TW_CAPTION_MAX], first[32], last[32];
+    char out[TWI_CAPTION_MAX], first[32], last[32];
     const tw_clock *clock = &d->of->clock;
     if (l->sighting_count == 1) {
         const sighting_facts *s = &l->sightings[0];
-        tw_caption_fields fields = {.camera = s->camera,
-                                    .station = d->of->station,
-                                    .sighting = (uint32_t)s->id,
-                                    .activity_ppm = s->peak_ppm};
+        twi_caption_fields fields = {.camera = s->camera,
+                                     .station = d->of->station,
+                                     .sighting = (uint32_t)s->id,
+                                     .activity_ppm = s->peak_ppm};
         tw_civil_split(s->start_us, clock->ops->offset_s(clock->ctx, s->start_us),
                        &fields.time);
-        if (tw_caption_expand(d->set.subject, &fields, out, sizeof out, NULL) == TW_OK)
+        if (twi_caption_expand(d->set.subject, &fields, out, sizeof out, NULL) == TW_OK)
             return strdup(out);
     }
     if (l->sighting_count == 0) {
@@ -155,7 +155,7 @@ static void put_sighting(const destination *d, const sighting_facts *s, FILE *ou
         (void)fprintf(out, "At most %.2f %% of the picture moved.\n", s->peak_ppm / 1e4);
 }
 
-static void put_stopped(const destination *d, const letter *l, FILE *out)
+static void put_stopped(const destination *d, const message *l, FILE *out)
 {
     char since[64];
     for (size_t i = 0; i < l->stopped_count; i++) {
@@ -165,8 +165,8 @@ static void put_stopped(const destination *d, const letter *l, FILE *out)
     }
 }
 
-static char *make_text(const destination *d, const letter *l,
-                       const letter_item *const *named, size_t named_count)
+static char *make_text(const destination *d, const message *l,
+                       const message_item *const *named, size_t named_count)
 {
     draft text;
     char time[128], size[32];
@@ -218,7 +218,7 @@ static void put_html_sighting(const destination *d, const sighting_facts *s, FIL
     (void)fputs("</p>", out);
 }
 
-static void put_table(const destination *d, const letter *l, FILE *out)
+static void put_table(const destination *d, const message *l, FILE *out)
 {
     char time[128];
     (void)fputs("<table style=\"border-collapse:collapse;margin-top:8px\">", out);
@@ -237,7 +237,7 @@ static void put_table(const destination *d, const letter *l, FILE *out)
         (void)fprintf(out, "<p>and %zu more</p>", l->sighting_count - LINES_MAX);
 }
 
-static void put_html_stopped(const destination *d, const letter *l, FILE *out)
+static void put_html_stopped(const destination *d, const message *l, FILE *out)
 {
     char since[64];
     for (size_t i = 0; i < l->stopped_count; i++) {
@@ -250,8 +250,8 @@ static void put_html_stopped(const destination *d, const letter *l, FILE *out)
     }
 }
 
-static char *make_html(const destination *d, const letter *l, bool picture,
-                       const letter_item *const *named, size_t named_count)
+static char *make_html(const destination *d, const message *l, bool picture,
+                       const message_item *const *named, size_t named_count)
 {
     draft html;
     char size[32];
@@ -278,18 +278,18 @@ static char *make_html(const destination *d, const letter *l, bool picture,
     return draft_close(&html);
 }
 
-tw_status tw_compose(const destination *d, const letter *l, bool picture,
-                     const letter_item *const *named, size_t named_count, prose *out)
+tw_status twi_compose(const destination *d, const message *l, bool picture,
+                      const message_item *const *named, size_t named_count, prose *out)
 {
     *out = (prose){make_subject(d, l), make_text(d, l, named, named_count),
                    make_html(d, l, picture, named, named_count)};
     if (out->subject && out->text && out->html)
         return TW_OK;
-    tw_compose_free(out);
+    twi_compose_free(out);
     return TW_ENOMEM;
 }
 
-void tw_compose_free(prose *p)
+void twi_compose_free(prose *p)
 {
     free(p->subject);
     free(p->text);
@@ -307,7 +307,7 @@ typedef struct tiles {
     size_t count;
 } tiles;
 
-static const sighting_facts *facts_of(const letter *l, int64_t id)
+static const sighting_facts *facts_of(const message *l, int64_t id)
 {
     for (size_t i = 0; i < l->sighting_count; i++)
         if (l->sightings[i].id == id)
@@ -315,14 +315,14 @@ static const sighting_facts *facts_of(const letter *l, int64_t id)
     return NULL;
 }
 
-static void add_tile(const destination *d, const letter_item *item,
+static void add_tile(const destination *d, const message_item *item,
                      const sighting_facts *s, tiles *t)
 {
     char path[PATH_BYTES];
     size_t capacity = 0, bytes = 0;
     const size_t i = t->count;
-    tw_letter_path(d->of, item->file, path);
-    if (tw_jpeg_read_file(path, &t->jpeg[i], &capacity, &bytes, NULL) != TW_OK)
+    twi_message_path(d->of, item->file, path);
+    if (twi_jpeg_read_file(path, &t->jpeg[i], &capacity, &bytes, NULL) != TW_OK)
         return;
     (void)snprintf(t->title[i], sizeof t->title[i], "%s  %u", s->camera, (unsigned)s->id);
     word_time(d, s, t->line[i], sizeof t->line[i]);
@@ -331,18 +331,18 @@ static void add_tile(const destination *d, const letter_item *item,
     t->count++;
 }
 
-tw_status tw_compose_sheet(const destination *d, const letter *l, uint8_t **out,
-                           size_t *bytes, tw_error *err)
+tw_status twi_compose_sheet(const destination *d, const message *l, uint8_t **out,
+                            size_t *bytes, tw_error *err)
 {
     tiles *t = calloc(1, sizeof *t);
     int64_t last = 0;
     if (!t)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     for (size_t i = 0; i < l->count && t->count < TILES_MAX; i++) {
-        const letter_item *item = &l->items[i];
+        const message_item *item = &l->items[i];
         const sighting_facts *s = facts_of(l, item->sighting);
         if (!s || s->id == last ||
-            !(tw_letter_is(item, TW_SEND_STILL) || tw_letter_is(item, TW_SEND_SMALL)))
+            !(twi_message_is(item, TW_SEND_STILL) || twi_message_is(item, TW_SEND_SMALL)))
             continue;
         last = s->id;
         add_tile(d, item, s, t);

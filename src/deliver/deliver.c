@@ -18,45 +18,46 @@ static bool begins(const char *text, const char *with)
     return text && strncmp(text, with, strlen(with)) == 0;
 }
 
-const way *tw_deliver_way(const tw_destination_settings *set)
+const transport *twi_deliver_transport(const tw_destination_settings *set)
 {
     if (begins(set->url, "file:"))
-        return &tw_way_folder;
+        return &twi_transport_folder;
     if (begins(set->url, "smtp"))
-        return &tw_way_mail;
+        return &twi_transport_mail;
     if (begins(set->url, "mqtt"))
-        return &tw_way_broker;
-    return begins(set->url, "http") && set->by >= TW_BY_FORM ? &tw_way_post
-                                                             : &tw_way_file;
+        return &twi_transport_broker;
+    return begins(set->url, "http") && set->by >= TW_BY_FORM ? &twi_transport_post
+                                                             : &twi_transport_file;
 }
 
-static tw_status make_destination(tw_deliver *o, const char *name, destination *d,
+static tw_status make_destination(twi_deliver *o, const char *name, destination *d,
                                   tw_error *err)
 {
     d->of = o;
     if (tw_settings_destination(o->settings, name, &d->set) != TW_OK || !d->set.url)
         return tw_fail(err, TW_EINVAL, "destination %s has no url", name);
-    d->way = tw_deliver_way(&d->set);
+    d->transport = twi_deliver_transport(&d->set);
     d->rule = (tw_dispatch_rule){d->set.when, d->set.limit,
-                                 d->way->message && d->way != &tw_way_broker};
+                                 d->transport->message &&
+                                     d->transport != &twi_transport_broker};
     if (d->set.limit.most == TW_LIMIT_AUTO)
         d->rule.limit = (tw_limit){d->rule.joins ? AUTO_MOST : 0, HOUR_US};
-    if (d->way == &tw_way_broker) /* what is late is of no use there */
+    if (d->transport == &twi_transport_broker) /* what is late is of no use there */
         d->rule = (tw_dispatch_rule){.limit = {0, HOUR_US}};
-    (void)tw_hours_parse(d->set.hours, &d->hours, NULL);
-    tw_deliver_patience(d);
-    tw_secret_stand_in(&d->set, d->made_of);
-    if (d->way == &tw_way_folder)
+    (void)twi_hours_parse(d->set.hours, &d->hours, NULL);
+    twi_deliver_patience(d);
+    twi_secret_stand_in(&d->set, d->made_of);
+    if (d->transport == &twi_transport_folder)
         return TW_OK;
-    if (d->way == &tw_way_broker)
-        d->brokers = tw_broker_load(err);
+    if (d->transport == &twi_transport_broker)
+        d->brokers = twi_broker_load(err);
     else
-        d->transfer = tw_transfer_load(err);
+        d->transfer = twi_transfer_load(err);
     return d->brokers || d->transfer ? TW_OK : TW_ENOTSUP;
 }
 
 /* @param only  NULL: all of them. */
-static tw_status make_destinations(tw_deliver *o, const char *only, tw_error *err)
+static tw_status make_destinations(twi_deliver *o, const char *only, tw_error *err)
 {
     tw_status st = TW_OK;
     size_t count = 0;
@@ -73,7 +74,7 @@ static tw_status make_destinations(tw_deliver *o, const char *only, tw_error *er
     return st;
 }
 
-static void init_lock(tw_deliver *o)
+static void init_lock(twi_deliver *o)
 {
     pthread_condattr_t attr;
     (void)pthread_condattr_init(&attr);
@@ -87,10 +88,10 @@ static void init_lock(tw_deliver *o)
 /* What trusts more than it should is told at every start. */
 static void warn(const destination *d)
 {
-    if (d->way == &tw_way_folder)
+    if (d->transport == &twi_transport_folder)
         return;
     if (d->set.tls == TW_TLS_UNVERIFIED)
-        tw_deliver_tell(
+        twi_deliver_tell(
             d, TW_EACCES,
             "tls = unverified: whoever answers there is believed, and gets the "
             "secret");
@@ -99,26 +100,26 @@ static void warn(const destination *d)
                        begins(d->set.url, "s3+http://") ||
                        (begins(d->set.url, "smtp://") && d->set.tls == TW_TLS_NONE);
     if (clear)
-        tw_deliver_tell(d, TW_EACCES, "nothing is encrypted on the way there");
+        twi_deliver_tell(d, TW_EACCES, "nothing is encrypted on the way there");
 }
 
-static bool start_threads(tw_deliver *o)
+static bool start_threads(twi_deliver *o)
 {
     bool good = true;
     for (size_t i = 0; i < o->count; i++) {
         destination *d = &o->all[i];
         warn(d);
-        d->started = tw_thread_start(&d->thread, tw_deliver_work, d);
+        d->started = twi_thread_start(&d->thread, twi_deliver_work, d);
         good &= d->started;
     }
     return good;
 }
 
-tw_status tw_deliver_make(const tw_settings *settings, const char *only, tw_clock clock,
-                          tw_deliver **out, tw_error *err)
+tw_status twi_deliver_make(const tw_settings *settings, const char *only, tw_clock clock,
+                           twi_deliver **out, tw_error *err)
 {
     tw_station_settings station;
-    tw_deliver *o = calloc(1, sizeof *o);
+    twi_deliver *o = calloc(1, sizeof *o);
     *out = o;
     if (!o)
         return tw_fail(err, TW_ENOMEM, "out of memory");
@@ -132,32 +133,32 @@ tw_status tw_deliver_make(const tw_settings *settings, const char *only, tw_cloc
     return make_destinations(o, only, err);
 }
 
-tw_status tw_deliver_new(const tw_settings *settings, const char *store, tw_clock clock,
-                         tw_deliver_told_fn told, void *ctx, tw_deliver **out,
-                         tw_error *err)
+tw_status twi_deliver_new(const tw_settings *settings, const char *store, tw_clock clock,
+                          twi_deliver_report_fn callback, void *ctx, twi_deliver **out,
+                          tw_error *err)
 {
-    tw_deliver *o = NULL;
+    twi_deliver *o = NULL;
     if (!settings || !store || !out)
         return tw_fail(err, TW_EINVAL, "no settings or no store");
     *out = NULL;
-    tw_status st = tw_deliver_make(settings, NULL, clock, &o, err);
+    tw_status st = twi_deliver_make(settings, NULL, clock, &o, err);
     if (st == TW_OK && !(o->store = strdup(store)))
         st = tw_fail(err, TW_ENOMEM, "out of memory");
     if (st == TW_OK) {
-        o->told = told;
+        o->callback = callback;
         o->ctx = ctx;
-        st = tw_deliver_route(o, err); /* with no destination: nothing goes anywhere */
+        st = twi_deliver_route(o, err); /* with no destination: nothing goes anywhere */
     }
     if (st == TW_OK && o->count > 0 && !start_threads(o))
         st = tw_fail(err, TW_ENOMEM, "cannot start a thread for each destination");
     if (st == TW_OK && o->count > 0)
         *out = o;
     else
-        tw_deliver_free(o);
+        twi_deliver_free(o);
     return st;
 }
 
-static void end_threads(tw_deliver *o)
+static void end_threads(twi_deliver *o)
 {
     struct timespec until;
     (void)pthread_mutex_lock(&o->lock);
@@ -165,7 +166,7 @@ static void end_threads(tw_deliver *o)
     (void)pthread_cond_broadcast(&o->came);
     (void)pthread_mutex_unlock(&o->lock);
     (void)clock_gettime(CLOCK_REALTIME, &until);
-    until.tv_sec += TW_DELIVER_END_S;
+    until.tv_sec += TWI_DELIVER_END_S;
     for (size_t i = 0; i < o->count; i++)
         if (o->all[i].started &&
             pthread_timedjoin_np(o->all[i].thread, NULL, &until) == 0)
@@ -183,7 +184,7 @@ static void drop_oldest(destination *d)
     d->news_count--;
 }
 
-void tw_deliver_free(tw_deliver *o)
+void twi_deliver_free(twi_deliver *o)
 {
     if (!o)
         return;
@@ -217,7 +218,7 @@ static void add_news(destination *d, const tw_event *e, const char *text)
     d->news[(d->news_first + d->news_count++) % NEWS_MAX] = what;
 }
 
-void tw_deliver_event(tw_deliver *o, const tw_event *e)
+void twi_deliver_event(twi_deliver *o, const tw_event *e)
 {
     char *text = NULL;
     if (!o || e->kind == TW_EVENT_READING)
@@ -227,7 +228,7 @@ void tw_deliver_event(tw_deliver *o, const tw_event *e)
             twi_json_event(e, o->station, o->clock.ops->wall_us(o->clock.ctx)));
     (void)pthread_mutex_lock(&o->lock);
     for (size_t i = 0; i < o->count && text; i++)
-        if (o->all[i].way == &tw_way_broker)
+        if (o->all[i].transport == &twi_transport_broker)
             add_news(&o->all[i], e, text);
     o->wakes++;
     (void)pthread_cond_broadcast(&o->came);
@@ -235,7 +236,7 @@ void tw_deliver_event(tw_deliver *o, const tw_event *e)
     free(text);
 }
 
-void tw_deliver_station(tw_deliver *o, tw_station *station)
+void twi_deliver_station(twi_deliver *o, tw_station *station)
 {
     if (!o)
         return;
@@ -250,7 +251,7 @@ static bool check_one(const tw_destination_settings *set, char line[TW_ERROR_MAX
 {
     char secret[SECRET_BYTES];
     tw_error err = {0};
-    const tw_status st = tw_secret_read(set, secret, &err);
+    const tw_status st = twi_secret_read(set, secret, &err);
     explicit_bzero(secret, sizeof secret);
     if (st == TW_OK)
         return true;
@@ -258,7 +259,8 @@ static bool check_one(const tw_destination_settings *set, char line[TW_ERROR_MAX
     return false;
 }
 
-tw_status tw_deliver_check(const tw_settings *settings, tw_problem_fn told, void *ctx)
+tw_status twi_deliver_check(const tw_settings *settings, tw_problem_fn callback,
+                            void *ctx)
 {
     bool good = true;
     const char *name = NULL;
@@ -269,7 +271,7 @@ tw_status tw_deliver_check(const tw_settings *settings, tw_problem_fn told, void
         if (check_one(&set, line))
             continue;
         good = false;
-        told(ctx, line);
+        callback(ctx, line);
     }
     return good ? TW_OK : TW_EACCES;
 }

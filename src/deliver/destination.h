@@ -1,6 +1,6 @@
 /* What the parts of delivering share. */
-#ifndef TW_DELIVER_DESTINATION_H
-#define TW_DELIVER_DESTINATION_H
+#ifndef TWI_DELIVER_DESTINATION_H
+#define TWI_DELIVER_DESTINATION_H
 
 #include <pthread.h>
 
@@ -16,15 +16,15 @@ enum { SECRET_BYTES = 1024, PATH_BYTES = 4096, NEWS_MAX = 64 };
 typedef struct destination destination;
 
 /* How a kind of destination is served. */
-typedef struct way {
+typedef struct transport {
     bool message; /* it takes messages, not single files */
-    tw_outbox_take_what take;
+    twi_outbox_take_what take;
     /* Send what is in a batch. @param out  Always set. */
-    void (*send)(destination *d, const tw_outbox_batch *batch, tw_sending *out);
+    void (*send)(destination *d, const twi_outbox_batch *batch, twi_sending *out);
     /* What is to be done between, for so long at most; NULL: nothing. */
     void (*idle)(destination *d, int64_t wait_us);
     void (*end)(destination *d); /* let connections go */
-} way;
+} transport;
 
 /* Something that has just happened to a sighting, for brokers: an event as JSON. */
 typedef struct news {
@@ -33,42 +33,42 @@ typedef struct news {
 } news;
 
 struct destination {
-    tw_deliver *of;
+    twi_deliver *of;
     tw_destination_settings set;
-    const way *way;
+    const transport *transport;
     tw_dispatch_rule rule;
-    tw_hours hours;
-    char made_of[TW_MESSAGE_KEY]; /* stands for the settings, as they were last used */
+    twi_hours hours;
+    char made_of[TWI_MESSAGE_KEY]; /* stands for the settings, as they were last used */
     pthread_t thread;
     bool started;
     tw_catalogue *catalogue; /* of its thread alone; NULL: not open */
-    tw_backoff backoff;
-    int64_t next_us; /* not tried before, by the clock; 0: at once */
-    bool failing;    /* and that has been told */
-    bool halted;     /* likewise */
-    uint64_t sent;   /* since nothing waited */
-    unsigned looks;  /* at the queue */
+    twi_backoff backoff;
+    int64_t next_us;      /* not tried before, by the clock; 0: at once */
+    bool failing;         /* and that has been told */
+    bool halted;          /* likewise */
+    uint64_t sent;        /* since nothing waited */
+    unsigned inspections; /* at the queue */
     /* What was seen of the queue, and when by the clock. */
     int64_t first, first_us, newest, newest_us, released;
     int64_t settled;         /* items up to this id have been there for TW_GATHER_US */
     int64_t marked, mark_us; /* the newest id at a moment: it will have been */
     /* Connections. */
-    const tw_transfer *transfer;
-    tw_sender *sender;
-    const tw_broker_module *brokers;
-    tw_broker *broker;
+    const twi_transfer *transfer;
+    twi_sender *sender;
+    const twi_broker_module *brokers;
+    twi_broker *broker;
     struct broker_view *view; /* what the broker was told */
     news news[NEWS_MAX];      /* under the lock of events; a ring */
     size_t news_first, news_count;
-    tw_said_fn said; /* of a trial */
-    void *said_ctx;
+    twi_talk_fn on_line; /* of a trial */
+    void *talk_ctx;
 };
 
-struct tw_deliver {
+struct twi_deliver {
     tw_settings *settings;
     char *store, *station;
     tw_clock clock;
-    tw_deliver_told_fn told;
+    twi_deliver_report_fn callback;
     void *ctx;
     atomic_bool ending; /* what may go now goes, then threads end */
     atomic_bool stop;   /* they end at once */
@@ -83,64 +83,65 @@ struct tw_deliver {
     size_t count;
 };
 
-extern const way tw_way_file, tw_way_folder, tw_way_mail, tw_way_post, tw_way_broker;
+extern const transport twi_transport_file, twi_transport_folder, twi_transport_mail,
+    twi_transport_post, twi_transport_broker;
 
 /* Send a test; what is connected is let go. @param out  Always set. */
-void tw_broker_try(destination *d, tw_sending *out);
-void tw_folder_try(destination *d, const char *name, const char *text, tw_sending *out);
+void twi_broker_try(destination *d, twi_sending *out);
+void twi_folder_try(destination *d, const char *name, const char *text, twi_sending *out);
 
 /* ---- secret.c */
 
 /** @param out  Wipe it after use. @return TW_OK; TW_EACCES, TW_ENOENT...: err says what
  * to do. */
-tw_status tw_secret_read(const tw_destination_settings *to, char out[SECRET_BYTES],
-                         tw_error *err);
+tw_status twi_secret_read(const tw_destination_settings *to, char out[SECRET_BYTES],
+                          tw_error *err);
 
 /** What stands for a destination's settings and the state of its secret. */
-void tw_secret_stand_in(const tw_destination_settings *to, char out[TW_MESSAGE_KEY]);
+void twi_secret_stand_in(const tw_destination_settings *to, char out[TWI_MESSAGE_KEY]);
 
 /* ---- routes.c */
 
 /** Another connection to the catalogue of the store; the caller's. */
-tw_status tw_deliver_catalogue(const tw_deliver *o, tw_catalogue **out, tw_error *err);
+tw_status twi_deliver_catalogue(const twi_deliver *o, tw_catalogue **out, tw_error *err);
 
 /** Put what goes where from now on into the catalogue. A mistake in what is said of a
  * destination loses nothing: what was to go there goes on waiting. */
-tw_status tw_deliver_route(tw_deliver *o, tw_error *err);
+tw_status twi_deliver_route(twi_deliver *o, tw_error *err);
 
 /* ---- serve.c */
 
-void *tw_deliver_work(void *destination); /* of its thread, until the end */
-void tw_deliver_patience(destination *d); /* it has not failed yet */
+void *twi_deliver_work(void *destination); /* of its thread, until the end */
+void twi_deliver_patience(destination *d); /* it has not failed yet */
 
 /** Tell a line of a destination. */
-void tw_deliver_tell(const destination *d, tw_status st, const char *format, ...)
+void twi_deliver_tell(const destination *d, tw_status st, const char *format, ...)
     TW_PRINTF(3, 4);
 
 /** Set out to a fault of ours. */
-void tw_deliver_fail(tw_sending *out, tw_fault fault, const char *format, ...)
+void twi_deliver_fail(twi_sending *out, twi_fault fault, const char *format, ...)
     TW_PRINTF(3, 4);
 
 /** (deliver.c) How a destination is reached, by its URL. */
-const way *tw_deliver_way(const tw_destination_settings *set);
+const transport *twi_deliver_transport(const tw_destination_settings *set);
 
 /** (deliver.c) What serves the destinations of the settings, or the one that is named; no
- * thread is started. @param out  Always set; tw_deliver_free. */
-tw_status tw_deliver_make(const tw_settings *settings, const char *only, tw_clock clock,
-                          tw_deliver **out, tw_error *err);
+ * thread is started. @param out  Always set; twi_deliver_free. */
+tw_status twi_deliver_make(const tw_settings *settings, const char *only, tw_clock clock,
+                           twi_deliver **out, tw_error *err);
 
 /** Read the secret, and note what it is a secret of.
  * @param secret  Wipe it after use. @return false: out says why it cannot be had. */
-bool tw_deliver_secret(destination *d, char secret[SECRET_BYTES], tw_sending *out);
+bool twi_deliver_secret(destination *d, char secret[SECRET_BYTES], twi_sending *out);
 
 /** Something has worked; something has not and is tried again. Told once. */
-void tw_deliver_works(destination *d);
-void tw_deliver_later(destination *d, const tw_sending *out);
+void twi_deliver_works(destination *d);
+void twi_deliver_later(destination *d, const twi_sending *out);
 
 /** Have d->sender ready, made of the settings and the secret.
  * @return false: out says why not. */
-bool tw_deliver_connect(destination *d, tw_sending *out);
-void tw_deliver_disconnect(destination *d);
+bool twi_deliver_connect(destination *d, twi_sending *out);
+void twi_deliver_disconnect(destination *d);
 
 /* ---- record.c */
 
@@ -153,64 +154,64 @@ typedef struct sighting_facts {
 } sighting_facts;
 
 /** @return TW_OK; TW_ENOENT: it is gone. */
-tw_status tw_record_facts(tw_catalogue *catalogue, int64_t sighting, sighting_facts *out,
-                          tw_error *err);
+tw_status twi_record_facts(tw_catalogue *catalogue, int64_t sighting, sighting_facts *out,
+                           tw_error *err);
 
 /** The record of a sighting as JSON, NULL: out of memory, or it is gone.
  * @param phase  "end", or "update" while it runs. */
-json_t *tw_record_json(tw_catalogue *catalogue, const char *station, int64_t sighting,
-                       const char *phase);
+json_t *twi_record_json(tw_catalogue *catalogue, const char *station, int64_t sighting,
+                        const char *phase);
 
 /** The same as text, the caller's to free(). */
-char *tw_record_text(tw_catalogue *catalogue, const char *station, int64_t sighting,
-                     const char *phase);
+char *twi_record_text(tw_catalogue *catalogue, const char *station, int64_t sighting,
+                      const char *phase);
 
 /** What is sent where there is no sighting, to see whether it arrives. */
-char *tw_record_test(const char *station);
+char *twi_record_test(const char *station);
 
-/* ---- letter.c */
+/* ---- message.c */
 
-typedef struct letter_item {
+typedef struct message_item {
     char what[16], camera[64], file[512];
     int64_t sighting, start_us;
     uint64_t bytes;
-} letter_item;
+} message_item;
 
 enum { STOPPED_MAX = 8 }; /* destinations that a message tells of */
 
 /* Another destination, to which nothing is sent any more: whoever gets this message may
  * wait for that one. */
-typedef struct letter_stopped {
+typedef struct message_stopped {
     char name[64], why[256];
     int64_t since_us;
-} letter_stopped;
+} message_stopped;
 
 /* What a message is made of. */
-typedef struct letter {
-    letter_item *items;
+typedef struct message {
+    message_item *items;
     size_t count, room;
     sighting_facts *sightings; /* in the order of time, each once */
     size_t sighting_count;
-    letter_stopped stopped[STOPPED_MAX];
+    message_stopped stopped[STOPPED_MAX];
     size_t stopped_count;
-} letter;
+} message;
 
-void tw_letter_take(const tw_outbox_item *item, letter_item *out);
-tw_status tw_letter_read(tw_catalogue *catalogue, const tw_outbox_batch *batch,
-                         letter *out, tw_error *err);
-void tw_letter_free(letter *letter);
+void twi_message_take(const twi_outbox_item *item, message_item *out);
+tw_status twi_message_read(tw_catalogue *catalogue, const twi_outbox_batch *batch,
+                           message *out, tw_error *err);
+void twi_message_free(message *message);
 
 /** A still of the store, reduced so that its longer side is at most so many pixels.
  * @param out  Set on TW_OK, the caller's to free(). */
-tw_status tw_letter_reduce(const char *store, const char *file, uint16_t side,
-                           uint8_t **out, size_t *bytes, tw_error *err);
+tw_status twi_message_reduce(const char *store, const char *file, uint16_t side,
+                             uint8_t **out, size_t *bytes, tw_error *err);
 
 /** Where a capture is. */
-void tw_letter_path(const tw_deliver *of, const char *file, char out[PATH_BYTES]);
+void twi_message_path(const twi_deliver *of, const char *file, char out[PATH_BYTES]);
 
 /** @return the word in the outbox for a TW_SEND_ bit; static. */
-const char *tw_letter_word(int64_t what_bit);
-bool tw_letter_is(const letter_item *item, int64_t what_bit);
+const char *twi_message_word(int64_t what_bit);
+bool twi_message_is(const message_item *item, int64_t what_bit);
 
 /* ---- compose.c */
 
@@ -221,17 +222,17 @@ typedef struct prose {
 
 /** @param named  Files that are too large to be sent along; they are named.
  * @return TW_OK; TW_ENOMEM. */
-tw_status tw_compose(const destination *d, const letter *l, bool picture,
-                     const letter_item *const *named, size_t named_count, prose *out);
-void tw_compose_free(prose *prose);
+tw_status twi_compose(const destination *d, const message *l, bool picture,
+                      const message_item *const *named, size_t named_count, prose *out);
+void twi_compose_free(prose *prose);
 
 /** The id of a sighting's thread of mails, without < >. */
-void tw_compose_thread(const destination *d, const sighting_facts *s, char *out,
-                       size_t capacity);
-void tw_compose_id(const destination *d, const char *key, char *out, size_t capacity);
+void twi_compose_thread(const destination *d, const sighting_facts *s, char *out,
+                        size_t capacity);
+void twi_compose_id(const destination *d, const char *key, char *out, size_t capacity);
 
 /** A contact sheet of what was seen, a JPEG. @return TW_OK; TW_ENOENT: no still; ... */
-tw_status tw_compose_sheet(const destination *d, const letter *l, uint8_t **out,
-                           size_t *bytes, tw_error *err);
+tw_status twi_compose_sheet(const destination *d, const message *l, uint8_t **out,
+                            size_t *bytes, tw_error *err);
 
 #endif

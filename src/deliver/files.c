@@ -16,16 +16,16 @@ enum { PIECE = 1 << 16, NAME_BYTES = 600 };
 
 /* One thing that is to be put somewhere. */
 typedef struct load {
-    tw_content content;
+    twi_content content;
     char name[NAME_BYTES]; /* below the destination */
     char path[PATH_BYTES]; /* of a capture */
     uint8_t *made;         /* what was made in memory */
     char *text;
 } load;
 
-static bool take_item(void *ctx, const tw_outbox_item *item)
+static bool take_item(void *ctx, const twi_outbox_item *item)
 {
-    tw_letter_take(item, ctx);
+    twi_message_take(item, ctx);
     return false;
 }
 
@@ -38,12 +38,12 @@ static void name_small(const char *file, char out[NAME_BYTES])
 }
 
 /* The day's folder, the camera's, and a name that no other record has. */
-static tw_status name_record(const destination *d, const letter_item *item,
+static tw_status name_record(const destination *d, const message_item *item,
                              char out[NAME_BYTES], tw_error *err)
 {
     sighting_facts s;
     const tw_clock *clock = &d->of->clock;
-    const tw_status st = tw_record_facts(d->catalogue, item->sighting, &s, err);
+    const tw_status st = twi_record_facts(d->catalogue, item->sighting, &s, err);
     if (st != TW_OK)
         return st;
     tw_name_fields fields = {.camera = s.camera,
@@ -58,43 +58,44 @@ static tw_status name_record(const destination *d, const letter_item *item,
                           &fields, out, NAME_BYTES, NULL);
 }
 
-static tw_status load_record(destination *d, const letter_item *item, load *out,
+static tw_status load_record(destination *d, const message_item *item, load *out,
                              tw_error *err)
 {
     const tw_status st = name_record(d, item, out->name, err);
     if (st != TW_OK)
         return st;
-    out->text = tw_record_text(d->catalogue, d->of->station, item->sighting, "end");
+    out->text = twi_record_text(d->catalogue, d->of->station, item->sighting, "end");
     if (!out->text)
         return tw_fail(err, TW_ENOENT, "the sighting is no more in the catalogue");
-    out->content = (tw_content){
+    out->content = (twi_content){
         .data = out->text, .bytes = strlen(out->text), .type = "application/json"};
     return TW_OK;
 }
 
-static tw_status load_small(const destination *d, const letter_item *item, load *out,
+static tw_status load_small(const destination *d, const message_item *item, load *out,
                             tw_error *err)
 {
     size_t bytes = 0;
     name_small(item->file, out->name);
-    const tw_status st = tw_letter_reduce(
+    const tw_status st = twi_message_reduce(
         d->of->store, item->file, (uint16_t)d->set.small_side, &out->made, &bytes, err);
-    out->content = (tw_content){.data = out->made, .bytes = bytes, .type = "image/jpeg"};
+    out->content = (twi_content){.data = out->made, .bytes = bytes, .type = "image/jpeg"};
     return st;
 }
 
-static tw_status load_item(destination *d, const letter_item *item, load *out,
+static tw_status load_item(destination *d, const message_item *item, load *out,
                            tw_error *err)
 {
     memset(out, 0, sizeof *out);
-    if (tw_letter_is(item, TW_SEND_RECORD))
+    if (twi_message_is(item, TW_SEND_RECORD))
         return load_record(d, item, out, err);
-    if (tw_letter_is(item, TW_SEND_SMALL) && load_small(d, item, out, err) != TW_ENOTSUP)
+    if (twi_message_is(item, TW_SEND_SMALL) &&
+        load_small(d, item, out, err) != TW_ENOTSUP)
         return err->status;
     *err = (tw_error){0}; /* without a way to reduce it, it goes as it is */
-    tw_letter_path(d->of, item->file, out->path);
+    twi_message_path(d->of, item->file, out->path);
     (void)snprintf(out->name, sizeof out->name, "%s", item->file);
-    out->content = (tw_content){.path = out->path, .type = tw_media_type(item->file)};
+    out->content = (twi_content){.path = out->path, .type = tw_media_type(item->file)};
     return access(out->path, R_OK) == 0
                ? TW_OK
                : tw_fail(err, TW_ENOENT, "%s is no more there", item->file);
@@ -107,37 +108,37 @@ static void load_free(load *l)
 }
 
 /* Load what is in a batch of one. @return false: out says why not. */
-static bool load_batch(destination *d, const tw_outbox_batch *batch, load *l,
-                       tw_sending *out)
+static bool load_batch(destination *d, const twi_outbox_batch *batch, load *l,
+                       twi_sending *out)
 {
-    letter_item item = {.what = ""};
+    message_item item = {.what = ""};
     tw_error err = {0};
     memset(l, 0, sizeof *l);
-    tw_status st = tw_outbox_batch_items(d->catalogue, batch, take_item, &item, &err);
+    tw_status st = twi_outbox_batch_items(d->catalogue, batch, take_item, &item, &err);
     if (st == TW_OK && !item.what[0]) /* it has just been dropped */
         st = tw_fail(&err, TW_ENOENT, "it is no more in the store");
     if (st == TW_OK)
         st = load_item(d, &item, l, &err);
     if (st != TW_OK)
-        tw_deliver_fail(out, st == TW_ENOMEM ? TW_FAULT_OTHER : TW_FAULT_GONE, "%s",
-                        err.text);
+        twi_deliver_fail(out, st == TW_ENOMEM ? TWI_FAULT_OTHER : TWI_FAULT_GONE, "%s",
+                         err.text);
     return st == TW_OK;
 }
 
 /* ---- on a server ------------------------------------------------------------------ */
 
-static void send_file(destination *d, const tw_outbox_batch *batch, tw_sending *out)
+static void send_file(destination *d, const twi_outbox_batch *batch, twi_sending *out)
 {
     load l;
-    if (!tw_deliver_connect(d, out))
+    if (!twi_deliver_connect(d, out))
         return;
     if (load_batch(d, batch, &l, out))
         d->transfer->sender_put(d->sender, l.name, &l.content, out);
     load_free(&l);
 }
 
-const way tw_way_file = {
-    .take = TW_TAKE_ONE, .send = send_file, .end = tw_deliver_disconnect};
+const transport twi_transport_file = {
+    .take = TWI_TAKE_ONE, .send = send_file, .end = twi_deliver_disconnect};
 
 /* ---- in a folder ------------------------------------------------------------------ */
 
@@ -215,25 +216,26 @@ static int put(const char *base, const load *l)
     return code;
 }
 
-static void put_there(const destination *d, const load *l, tw_sending *out)
+static void put_there(const destination *d, const load *l, twi_sending *out)
 {
     const char *base = d->set.url + strlen("file:");
     struct stat s;
     const int code = put(base, l);
-    tw_deliver_fail(out, TW_FAULT_NONE, "%s", "");
+    twi_deliver_fail(out, TWI_FAULT_NONE, "%s", "");
     if (code != 0 && stat(base, &s) != 0)
-        tw_deliver_fail(out, TW_FAULT_CONNECT, "the folder %s is not there: is its disk?",
-                        base);
+        twi_deliver_fail(out, TWI_FAULT_CONNECT,
+                         "the folder %s is not there: is its disk?", base);
     else if (code == ENOSPC || code == EDQUOT)
-        tw_deliver_fail(out, TW_FAULT_FULL, "%s: %s", base, tw_fault_text(TW_FAULT_FULL));
+        twi_deliver_fail(out, TWI_FAULT_FULL, "%s: %s", base,
+                         twi_fault_text(TWI_FAULT_FULL));
     else if (code == EACCES || code == EROFS || code == EPERM || code == ENOTDIR)
-        tw_deliver_fail(out, TW_FAULT_FOLDER, "%s may not be written: %s", base,
-                        strerror(code));
+        twi_deliver_fail(out, TWI_FAULT_FOLDER, "%s may not be written: %s", base,
+                         strerror(code));
     else if (code != 0)
-        tw_deliver_fail(out, TW_FAULT_OTHER, "%s: %s", base, strerror(code));
+        twi_deliver_fail(out, TWI_FAULT_OTHER, "%s: %s", base, strerror(code));
 }
 
-static void send_folder(destination *d, const tw_outbox_batch *batch, tw_sending *out)
+static void send_folder(destination *d, const twi_outbox_batch *batch, twi_sending *out)
 {
     load l;
     if (load_batch(d, batch, &l, out))
@@ -241,11 +243,11 @@ static void send_folder(destination *d, const tw_outbox_batch *batch, tw_sending
     load_free(&l);
 }
 
-void tw_folder_try(destination *d, const char *name, const char *text, tw_sending *out)
+void twi_folder_try(destination *d, const char *name, const char *text, twi_sending *out)
 {
     load l = {.content = {.data = text, .bytes = strlen(text)}};
     (void)snprintf(l.name, sizeof l.name, "%s", name);
     put_there(d, &l, out);
 }
 
-const way tw_way_folder = {.take = TW_TAKE_ONE, .send = send_folder};
+const transport twi_transport_folder = {.take = TWI_TAKE_ONE, .send = send_folder};

@@ -19,43 +19,44 @@ enum { ARG_BYTES = 4096 };
 typedef struct hook {
     char *name, *cameras;
     char *text; /* of run; the words lie in it */
-    char *words[TW_RUN_ARGS_MAX + 1];
+    char *words[TWI_RUN_ARGS_MAX + 1];
     int64_t on, timeout_us;
 } hook;
 
-typedef struct happening {
-    struct happening *next;
+typedef struct entry {
+    struct entry *next;
     const hook *of;
-    tw_fields fields;
+    twi_fields fields;
     char *input; /* the event as JSON, for the program's standard input */
-} happening;
+} entry;
 
-struct tw_hooks {
+struct twi_hooks {
     hook *hooks;
     size_t count;
     char *station, *store;
     tw_clock clock;
-    tw_hook_told_fn told;
+    twi_hook_report_fn callback;
     void *ctx;
-    pthread_t threads[TW_HOOKS_AT_ONCE];
+    pthread_t threads[TWI_HOOKS_AT_ONCE];
     size_t started;
     _Atomic int64_t until_us; /* on CLOCK_MONOTONIC; 0: the station goes on */
     pthread_mutex_t lock;
     pthread_cond_t came;
     /* Under the lock. */
-    happening *first, *last;
+    entry *first, *last;
     size_t waiting;
     bool ending;
     bool dropping;       /* events, and that has been told */
     int64_t low_next_us; /* the card is not told low again before */
 };
 
-static void tell(const tw_hooks *h, tw_status st, const char *hook_name, const char *what)
+static void tell(const twi_hooks *h, tw_status st, const char *hook_name,
+                 const char *what)
 {
-    char line[2 * TW_RUN_LINE_MAX + 128];
+    char line[2 * TWI_RUN_LINE_MAX + 128];
     (void)snprintf(line, sizeof line, "hook %s: %s", hook_name, what);
-    if (h->told)
-        h->told(h->ctx, st, line);
+    if (h->callback)
+        h->callback(h->ctx, st, line);
 }
 
 /* ---- what happened ---------------------------------------------------------------- */
@@ -94,51 +95,51 @@ static const char *word_of(int64_t bit)
     return "";
 }
 
-static void set(tw_fields *f, tw_field field, const char *value)
+static void set(twi_fields *f, twi_field field, const char *value)
 {
-    (void)snprintf(f->value[field], TW_FIELD_MAX, "%s", value ? value : "");
+    (void)snprintf(f->value[field], TWI_FIELD_MAX, "%s", value ? value : "");
 }
 
-static void describe(const tw_hooks *h, const tw_event *e, int64_t bit, tw_fields *f)
+static void describe(const twi_hooks *h, const tw_event *e, int64_t bit, twi_fields *f)
 {
     char why[256];
     memset(f, 0, sizeof *f);
-    set(f, TW_FIELD_EVENT, word_of(bit));
-    set(f, TW_FIELD_STATION, h->station);
-    set(f, TW_FIELD_CAMERA, e->camera);
-    set(f, TW_FIELD_KIND, e->file_kind);
-    set(f, TW_FIELD_TEXT, e->text);
+    set(f, TWI_FIELD_EVENT, word_of(bit));
+    set(f, TWI_FIELD_STATION, h->station);
+    set(f, TWI_FIELD_CAMERA, e->camera);
+    set(f, TWI_FIELD_KIND, e->file_kind);
+    set(f, TWI_FIELD_TEXT, e->text);
     (void)tw_utc(e->wall_us > 0 ? e->wall_us : h->clock.ops->wall_us(h->clock.ctx),
-                 f->value[TW_FIELD_TIME]);
+                 f->value[TWI_FIELD_TIME]);
     if (e->sighting)
-        (void)snprintf(f->value[TW_FIELD_SIGHTING], TW_FIELD_MAX, "%u",
+        (void)snprintf(f->value[TWI_FIELD_SIGHTING], TWI_FIELD_MAX, "%u",
                        (unsigned)e->sighting->number);
     if (bit == TW_HOOK_BEGAN)
-        set(f, TW_FIELD_TEXT, tw_why_began(e->sighting, why, sizeof why));
+        set(f, TWI_FIELD_TEXT, tw_why_began(e->sighting, why, sizeof why));
     if (e->file)
-        (void)snprintf(f->value[TW_FIELD_FILE], TW_FIELD_MAX, "%s%s%s",
+        (void)snprintf(f->value[TWI_FIELD_FILE], TWI_FIELD_MAX, "%s%s%s",
                        h->store ? h->store : "", h->store ? "/" : "", e->file);
 }
 
 /* The event as everybody is told of it, with the word that the hook waits for, and where
  * the file lies. */
-static char *json_of(const tw_hooks *h, const tw_event *e, const tw_fields *f)
+static char *json_of(const twi_hooks *h, const tw_event *e, const twi_fields *f)
 {
     json_t *o = twi_json_event(e, h->station, h->clock.ops->wall_us(h->clock.ctx));
-    (void)json_object_set_new(o, "event", json_string(f->value[TW_FIELD_EVENT]));
+    (void)json_object_set_new(o, "event", json_string(f->value[TWI_FIELD_EVENT]));
     if (e->file)
-        (void)json_object_set_new(o, "path", json_string(f->value[TW_FIELD_FILE]));
+        (void)json_object_set_new(o, "path", json_string(f->value[TWI_FIELD_FILE]));
     return twi_json_text(o);
 }
 
 /* Under the lock. @return false: there is no room. */
-static bool enqueue(tw_hooks *h, const hook *of, const tw_fields *fields,
+static bool enqueue(twi_hooks *h, const hook *of, const twi_fields *fields,
                     const char *input)
 {
-    happening *made = h->waiting < TW_HOOKS_WAITING ? malloc(sizeof *made) : NULL;
+    entry *made = h->waiting < TWI_HOOKS_WAITING ? malloc(sizeof *made) : NULL;
     if (!made)
         return false;
-    *made = (happening){NULL, of, *fields, input ? strdup(input) : NULL};
+    *made = (entry){NULL, of, *fields, input ? strdup(input) : NULL};
     if (h->last)
         h->last->next = made;
     else
@@ -150,7 +151,7 @@ static bool enqueue(tw_hooks *h, const hook *of, const tw_fields *fields,
 }
 
 /* The card is told low once an hour. Under the lock. */
-static bool is_told(tw_hooks *h, int64_t bit)
+static bool is_told(twi_hooks *h, int64_t bit)
 {
     const int64_t now_us = h->clock.ops->now_us(h->clock.ctx);
     if (bit != TW_HOOK_LOW)
@@ -168,18 +169,18 @@ static bool is_for(const hook *k, int64_t bit, const char *camera)
            (all || !camera || tw_settings_names(k->cameras, camera));
 }
 
-void tw_hooks_event(tw_hooks *h, const tw_event *e)
+void twi_hooks_event(twi_hooks *h, const tw_event *e)
 {
     const int64_t bit = h ? bit_of(e) : 0;
-    tw_fields fields;
+    twi_fields fields;
     const hook *refused = NULL;
     if (bit == 0)
         return;
     describe(h, e, bit, &fields);
     char *input = json_of(h, e, &fields);
     (void)pthread_mutex_lock(&h->lock);
-    const bool told = is_told(h, bit);
-    for (size_t i = 0; told && i < h->count; i++)
+    const bool wanted = is_told(h, bit);
+    for (size_t i = 0; wanted && i < h->count; i++)
         if (is_for(&h->hooks[i], bit, e->camera) &&
             !enqueue(h, &h->hooks[i], &fields, input) && !h->dropping)
             refused = &h->hooks[i];
@@ -193,9 +194,9 @@ void tw_hooks_event(tw_hooks *h, const tw_event *e)
 
 /* ---- running ---------------------------------------------------------------------- */
 
-static void say(const tw_hooks *h, const hook *k, const tw_run_outcome *o)
+static void say(const twi_hooks *h, const hook *k, const twi_run_outcome *o)
 {
-    char what[TW_RUN_LINE_MAX + 96];
+    char what[TWI_RUN_LINE_MAX + 96];
     const char *colon = o->last[0] ? ": " : "";
     if (o->late)
         (void)snprintf(what, sizeof what, "ended after %.0f s, its timeout%s%s",
@@ -208,38 +209,38 @@ static void say(const tw_hooks *h, const hook *k, const tw_run_outcome *o)
     tell(h, o->late ? TW_ETIMEOUT : o->code != 0 ? TW_EIO : TW_OK, k->name, what);
 }
 
-static void run(const tw_hooks *h, const happening *what)
+static void run(const twi_hooks *h, const entry *what)
 {
     const hook *k = what->of;
-    char *argv[TW_RUN_ARGS_MAX + 1] = {NULL};
-    tw_run_outcome outcome;
+    char *argv[TWI_RUN_ARGS_MAX + 1] = {NULL};
+    twi_run_outcome outcome;
     tw_error err = {0};
     tw_status st = what->input ? TW_OK : tw_fail(&err, TW_ENOMEM, "out of memory");
     for (size_t i = 0; st == TW_OK && k->words[i]; i++) {
         argv[i] = malloc(ARG_BYTES);
-        st = argv[i] ? tw_run_expand(k->words[i], &what->fields, argv[i], ARG_BYTES)
+        st = argv[i] ? twi_run_expand(k->words[i], &what->fields, argv[i], ARG_BYTES)
                      : TW_ENOMEM;
         if (st != TW_OK)
             (void)tw_fail(&err, st, "an argument is too long");
     }
     if (st == TW_OK)
-        st = tw_run_program(argv, &what->fields, what->input, k->timeout_us, &h->until_us,
-                            &outcome, &err);
+        st = twi_run_program(argv, &what->fields, what->input, k->timeout_us,
+                             &h->until_us, &outcome, &err);
     if (st == TW_OK)
         say(h, k, &outcome);
     else
         tell(h, st, k->name, err.text);
-    for (size_t i = 0; i < TW_RUN_ARGS_MAX; i++)
+    for (size_t i = 0; i < TWI_RUN_ARGS_MAX; i++)
         free(argv[i]);
 }
 
 /* @return what is next; NULL: that was all. */
-static happening *take(tw_hooks *h)
+static entry *take(twi_hooks *h)
 {
     (void)pthread_mutex_lock(&h->lock);
     while (!h->first && !h->ending)
         (void)pthread_cond_wait(&h->came, &h->lock);
-    happening *taken = h->first;
+    entry *taken = h->first;
     if (taken) {
         h->first = taken->next;
         h->last = h->first ? h->last : NULL;
@@ -252,10 +253,10 @@ static happening *take(tw_hooks *h)
 
 static void *work(void *ctx)
 {
-    tw_hooks *h = ctx;
-    for (happening *what = take(h); what; what = take(h)) {
+    twi_hooks *h = ctx;
+    for (entry *what = take(h); what; what = take(h)) {
         const int64_t until_us = atomic_load(&h->until_us);
-        if (until_us == 0 || tw_run_now() < until_us)
+        if (until_us == 0 || twi_run_now() < until_us)
             run(h, what);
         else
             tell(h, TW_ESTOPPED, what->of->name,
@@ -277,15 +278,15 @@ static tw_status read_hook(hook *k, const tw_hook_settings *from, tw_error *err)
     k->timeout_us = from->timeout_us;
     if (!k->name || !k->cameras || !k->text)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    if (tw_run_split(k->text, k->words) != TW_OK)
+    if (twi_run_split(k->text, k->words) != TW_OK)
         return tw_fail(err, TW_ESYNTAX,
                        "hook %s: run = %s: expected a program and at most %d arguments, "
                        "quotes closed",
-                       from->name, from->run ? from->run : "", TW_RUN_ARGS_MAX - 1);
+                       from->name, from->run ? from->run : "", TWI_RUN_ARGS_MAX - 1);
     return TW_OK;
 }
 
-static tw_status read_hooks(tw_hooks *h, const tw_settings *settings, tw_error *err)
+static tw_status read_hooks(twi_hooks *h, const tw_settings *settings, tw_error *err)
 {
     tw_hook_settings from;
     tw_status st = TW_OK;
@@ -303,7 +304,7 @@ static tw_status read_hooks(tw_hooks *h, const tw_settings *settings, tw_error *
     return st;
 }
 
-static void drop_hooks(tw_hooks *h)
+static void drop_hooks(twi_hooks *h)
 {
     for (size_t i = 0; i < h->count; i++) {
         free(h->hooks[i].name);
@@ -313,25 +314,26 @@ static void drop_hooks(tw_hooks *h)
     free(h->hooks);
 }
 
-static void start_threads(tw_hooks *h)
+static void start_threads(twi_hooks *h)
 {
-    while (h->started < TW_HOOKS_AT_ONCE &&
-           tw_thread_start(&h->threads[h->started], work, h))
+    while (h->started < TWI_HOOKS_AT_ONCE &&
+           twi_thread_start(&h->threads[h->started], work, h))
         h->started++;
 }
 
-tw_status tw_hooks_new(const tw_settings *settings, const char *store, tw_clock clock,
-                       tw_hook_told_fn told, void *ctx, tw_hooks **out, tw_error *err)
+tw_status twi_hooks_new(const tw_settings *settings, const char *store, tw_clock clock,
+                        twi_hook_report_fn callback, void *ctx, twi_hooks **out,
+                        tw_error *err)
 {
     tw_station_settings station;
     *out = NULL;
     if (!tw_settings_hook_name(settings, 0))
         return TW_OK;
-    tw_hooks *h = calloc(1, sizeof *h);
+    twi_hooks *h = calloc(1, sizeof *h);
     if (!h)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     h->clock = clock;
-    h->told = told;
+    h->callback = callback;
     h->ctx = ctx;
     (void)pthread_mutex_init(&h->lock, NULL);
     (void)pthread_cond_init(&h->came, NULL);
@@ -348,15 +350,15 @@ tw_status tw_hooks_new(const tw_settings *settings, const char *store, tw_clock 
     if (st == TW_OK)
         *out = h;
     else
-        tw_hooks_free(h);
+        twi_hooks_free(h);
     return st;
 }
 
-void tw_hooks_free(tw_hooks *h)
+void twi_hooks_free(twi_hooks *h)
 {
     if (!h)
         return;
-    atomic_store(&h->until_us, tw_run_now() + TW_HOOKS_END_S * INT64_C(1000000));
+    atomic_store(&h->until_us, twi_run_now() + TWI_HOOKS_END_S * INT64_C(1000000));
     (void)pthread_mutex_lock(&h->lock);
     h->ending = true;
     (void)pthread_cond_broadcast(&h->came);
@@ -391,21 +393,21 @@ static bool can_run(const char *program)
     return false;
 }
 
-tw_status tw_hooks_try(const tw_settings *settings, tw_problem_fn told, void *ctx)
+tw_status twi_hooks_try(const tw_settings *settings, tw_problem_fn callback, void *ctx)
 {
-    tw_hooks h = {.count = 0};
+    twi_hooks h = {.count = 0};
     tw_error err = {0};
     const tw_status read = read_hooks(&h, settings, &err);
     bool good = read == TW_OK;
     if (!good)
-        told(ctx, err.text);
+        callback(ctx, err.text);
     for (size_t i = 0; read == TW_OK && i < h.count; i++) {
         char line[512];
         if (can_run(h.hooks[i].words[0]))
             continue;
         (void)snprintf(line, sizeof line, "hook %s: %s is not there, or may not be run",
                        h.hooks[i].name, h.hooks[i].words[0]);
-        told(ctx, line);
+        callback(ctx, line);
         good = false;
     }
     drop_hooks(&h);

@@ -1,23 +1,23 @@
 /* Programs of the user's that are started on events. They never hold a
  * camera up: events wait in a bounded queue, and a few threads start the programs. */
-#ifndef TW_HOOKS_H
-#define TW_HOOKS_H
+#ifndef TWI_HOOKS_H
+#define TWI_HOOKS_H
 
 #include "tawny/error.h"
 #include "tawny/settings.h"
 #include "tawny/station.h"
 
 enum {
-    TW_HOOKS_AT_ONCE = 4,   /* programs that run beside each other */
-    TW_HOOKS_WAITING = 100, /* events that wait for one; more are told and dropped */
-    TW_HOOKS_END_S = 5      /* that programs have left once the station stops */
+    TWI_HOOKS_AT_ONCE = 4,   /* programs that run beside each other */
+    TWI_HOOKS_WAITING = 100, /* events that wait for one; more are told and dropped */
+    TWI_HOOKS_END_S = 5      /* that programs have left once the station stops */
 };
 
-typedef struct tw_hooks tw_hooks;
+typedef struct twi_hooks twi_hooks;
 
 /** Told of what became of a program: "hook ring: exit code 3: no such bell". From a
  * thread of the hooks'. */
-typedef void (*tw_hook_told_fn)(void *ctx, tw_status st, const char *line);
+typedef void (*twi_hook_report_fn)(void *ctx, tw_status st, const char *line);
 
 /**
  * Make the hooks of the settings, and the threads that run them.
@@ -30,23 +30,24 @@ typedef void (*tw_hook_told_fn)(void *ctx, tw_status st, const char *line);
  * @param settings  Copied: they need not outlive this.
  * @param store     Folder of the captures, for whole paths of files; NULL: there is none.
  * @param out       Set on TW_OK, to NULL if there are no hooks; free it with
- * tw_hooks_free.
+ * twi_hooks_free.
  * @return TW_OK; TW_ESYNTAX: err says which hook's run cannot be read; TW_ENOMEM.
  */
-tw_status tw_hooks_new(const tw_settings *settings, const char *store, tw_clock clock,
-                       tw_hook_told_fn told, void *ctx, tw_hooks **out, tw_error *err);
+tw_status twi_hooks_new(const tw_settings *settings, const char *store, tw_clock clock,
+                        twi_hook_report_fn callback, void *ctx, twi_hooks **out,
+                        tw_error *err);
 
 /** Something happened: start what waits for it. Does not block. Any thread; NULL hooks
  * are fine. */
-void tw_hooks_event(tw_hooks *hooks, const tw_event *event);
+void twi_hooks_event(twi_hooks *hooks, const tw_event *event);
 
-/** Run what still waits and wait for what runs, for TW_HOOKS_END_S at most; what is left
+/** Run what still waits and wait for what runs, for TWI_HOOKS_END_S at most; what is left
  * then is ended, or told and dropped. Then free. NULL is fine. */
-void tw_hooks_free(tw_hooks *hooks);
+void twi_hooks_free(twi_hooks *hooks);
 
 /** Whether the programs of the hooks are there and may be run.
- * @param told  Told one line for each that may not.
+ * @param callback  Told one line for each that may not.
  * @return TW_OK; TW_ENOENT. */
-tw_status tw_hooks_try(const tw_settings *settings, tw_problem_fn told, void *ctx);
+tw_status twi_hooks_try(const tw_settings *settings, tw_problem_fn callback, void *ctx);
 
 #endif

@@ -9,13 +9,13 @@ enum { FILES_MAX = 20, ALL_FILES_BYTES = 20000000 };
 
 /* What goes with a message. */
 typedef struct enclosed {
-    tw_content files[FILES_MAX];
+    twi_content files[FILES_MAX];
     char paths[FILES_MAX][PATH_BYTES];
     uint8_t *made[FILES_MAX];
     char *text;
     size_t count;
     uint64_t bytes;
-    const letter_item **named; /* that do not go: too large, or too many */
+    const message_item **named; /* that do not go: too large, or too many */
     size_t named_count;
 } enclosed;
 
@@ -25,29 +25,29 @@ static const char *last_part(const char *file)
     return slash ? slash + 1 : file;
 }
 
-static bool is_picture(const letter_item *item)
+static bool is_picture(const message_item *item)
 {
-    return tw_letter_is(item, TW_SEND_STILL) || tw_letter_is(item, TW_SEND_SMALL);
+    return twi_message_is(item, TW_SEND_STILL) || twi_message_is(item, TW_SEND_SMALL);
 }
 
 /* Reduced if it is to be, and can be. */
-static void make_picture(const destination *d, const letter_item *item, char *path,
-                         uint8_t **made, tw_content *out)
+static void make_picture(const destination *d, const message_item *item, char *path,
+                         uint8_t **made, twi_content *out)
 {
     size_t bytes = 0;
-    tw_letter_path(d->of, item->file, path);
+    twi_message_path(d->of, item->file, path);
     *out =
-        (tw_content){.path = path, .name = last_part(item->file), .type = "image/jpeg"};
-    if (!tw_letter_is(item, TW_SEND_SMALL) ||
-        tw_letter_reduce(d->of->store, item->file, (uint16_t)d->set.small_side, made,
-                         &bytes, NULL) != TW_OK)
+        (twi_content){.path = path, .name = last_part(item->file), .type = "image/jpeg"};
+    if (!twi_message_is(item, TW_SEND_SMALL) ||
+        twi_message_reduce(d->of->store, item->file, (uint16_t)d->set.small_side, made,
+                           &bytes, NULL) != TW_OK)
         return;
     out->path = NULL;
     out->data = *made;
     out->bytes = bytes;
 }
 
-static void add_file(const destination *d, const letter_item *item, uint64_t most,
+static void add_file(const destination *d, const message_item *item, uint64_t most,
                      enclosed *e)
 {
     const size_t i = e->count;
@@ -59,10 +59,10 @@ static void add_file(const destination *d, const letter_item *item, uint64_t mos
     if (is_picture(item)) {
         make_picture(d, item, e->paths[i], &e->made[i], &e->files[i]);
     } else {
-        tw_letter_path(d->of, item->file, e->paths[i]);
-        e->files[i] = (tw_content){.path = e->paths[i],
-                                   .name = last_part(item->file),
-                                   .type = tw_media_type(item->file)};
+        twi_message_path(d->of, item->file, e->paths[i]);
+        e->files[i] = (twi_content){.path = e->paths[i],
+                                    .name = last_part(item->file),
+                                    .type = tw_media_type(item->file)};
     }
     e->bytes += item->bytes;
     e->count++;
@@ -75,10 +75,10 @@ static void add_record(char *text, enclosed *e)
         return;
     }
     e->text = text;
-    e->files[e->count++] = (tw_content){.data = text,
-                                        .bytes = strlen(text),
-                                        .name = "sighting.json",
-                                        .type = "application/json"};
+    e->files[e->count++] = (twi_content){.data = text,
+                                         .bytes = strlen(text),
+                                         .name = "sighting.json",
+                                         .type = "application/json"};
 }
 
 static void drop_enclosed(enclosed *e)
@@ -92,7 +92,7 @@ static void drop_enclosed(enclosed *e)
     free(e);
 }
 
-static enclosed *new_enclosed(const letter *l)
+static enclosed *new_enclosed(const message *l)
 {
     enclosed *e = calloc(1, sizeof *e);
     if (e && (e->named = calloc(l->count + 1, sizeof *e->named)) == NULL) {
@@ -106,15 +106,15 @@ static enclosed *new_enclosed(const letter *l)
 
 /* The still that shows most: of one camera's, the one that was hardest to compress. One
  * that is reduced is preferred, as it is wanted. */
-static const letter_item *best_picture(const letter *l)
+static const message_item *best_picture(const message *l)
 {
-    const letter_item *best = NULL;
+    const message_item *best = NULL;
     for (size_t i = 0; i < l->count; i++) {
-        const letter_item *item = &l->items[i];
+        const message_item *item = &l->items[i];
         if (!is_picture(item))
             continue;
-        const int rank = tw_letter_is(item, TW_SEND_SMALL);
-        const int best_rank = best ? tw_letter_is(best, TW_SEND_SMALL) : -1;
+        const int rank = twi_message_is(item, TW_SEND_SMALL);
+        const int best_rank = best ? twi_message_is(best, TW_SEND_SMALL) : -1;
         if (rank > best_rank || (rank == best_rank && item->bytes > best->bytes))
             best = item;
     }
@@ -123,7 +123,7 @@ static const letter_item *best_picture(const letter *l)
 
 /* All that is mailed. */
 typedef struct mailing {
-    tw_content picture;
+    twi_content picture;
     char picture_path[PATH_BYTES];
     uint8_t *picture_made;
     enclosed *with;
@@ -131,13 +131,13 @@ typedef struct mailing {
     char id[256], thread[256];
 } mailing;
 
-static void add_enclosed(const destination *d, const letter *l, const letter_item *best,
+static void add_enclosed(const destination *d, const message *l, const message_item *best,
                          const char *record, mailing *m)
 {
     const bool one = l->sighting_count <= 1;
     for (size_t i = 0; i < l->count; i++) {
-        const letter_item *item = &l->items[i];
-        if (item == best || tw_letter_is(item, TW_SEND_RECORD) ||
+        const message_item *item = &l->items[i];
+        if (item == best || twi_message_is(item, TW_SEND_RECORD) ||
             (!one && is_picture(item)))
             continue; /* of many, the sheet shows them */
         add_file(d, item, is_picture(item) ? UINT64_MAX : (uint64_t)d->set.attach_below,
@@ -147,18 +147,18 @@ static void add_enclosed(const destination *d, const letter *l, const letter_ite
         add_record(strdup(record), m->with);
 }
 
-static char *mailed_record(const destination *d, const letter *l)
+static char *mailed_record(const destination *d, const message *l)
 {
     bool wanted = false;
     for (size_t i = 0; i < l->count; i++)
-        wanted = wanted || tw_letter_is(&l->items[i], TW_SEND_RECORD);
+        wanted = wanted || twi_message_is(&l->items[i], TW_SEND_RECORD);
     if (!wanted)
         return NULL;
     json_t *all = json_array();
     for (size_t i = 0; i < l->sighting_count; i++)
         (void)json_array_append_new(
-            all, tw_record_json(d->catalogue, d->of->station, l->sightings[i].id,
-                                l->sightings[i].over ? "end" : "update"));
+            all, twi_record_json(d->catalogue, d->of->station, l->sightings[i].id,
+                                 l->sightings[i].over ? "end" : "update"));
     if (l->sighting_count != 1)
         return twi_json_text(all);
     json_t *one = json_incref(json_array_get(all, 0));
@@ -166,57 +166,58 @@ static char *mailed_record(const destination *d, const letter *l)
     return twi_json_text(one);
 }
 
-static tw_status prepare(const destination *d, const letter *l, const char *key,
+static tw_status prepare(const destination *d, const message *l, const char *key,
                          mailing *m, tw_error *err)
 {
     size_t bytes = 0;
-    const letter_item *best = NULL;
+    const message_item *best = NULL;
     m->with = new_enclosed(l);
     if (!m->with)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     if (l->sighting_count > 1 &&
-        tw_compose_sheet(d, l, &m->picture_made, &bytes, NULL) == TW_OK)
-        m->picture = (tw_content){.data = m->picture_made,
-                                  .bytes = bytes,
-                                  .name = "sightings.jpg",
-                                  .type = "image/jpeg"};
+        twi_compose_sheet(d, l, &m->picture_made, &bytes, NULL) == TW_OK)
+        m->picture = (twi_content){.data = m->picture_made,
+                                   .bytes = bytes,
+                                   .name = "sightings.jpg",
+                                   .type = "image/jpeg"};
     else if ((best = best_picture(l)) != NULL)
         make_picture(d, best, m->picture_path, &m->picture_made, &m->picture);
     char *record = mailed_record(d, l);
     add_enclosed(d, l, best, record, m);
     free(record);
-    tw_compose_id(d, key, m->id, sizeof m->id);
+    twi_compose_id(d, key, m->id, sizeof m->id);
     if (l->sighting_count == 1)
-        tw_compose_thread(d, &l->sightings[0], m->thread, sizeof m->thread);
-    return tw_compose(d, l, m->picture.type != NULL, m->with->named, m->with->named_count,
-                      &m->prose) == TW_OK
+        twi_compose_thread(d, &l->sightings[0], m->thread, sizeof m->thread);
+    return twi_compose(d, l, m->picture.type != NULL, m->with->named,
+                       m->with->named_count, &m->prose) == TW_OK
                ? TW_OK
                : tw_fail(err, TW_ENOMEM, "out of memory");
 }
 
-static void mail_letter(destination *d, const letter *l, const char *key, tw_sending *out)
+static void mail_message(destination *d, const message *l, const char *key,
+                         twi_sending *out)
 {
     mailing *m = calloc(1, sizeof *m);
     tw_error err = {0};
     const tw_clock *clock = &d->of->clock;
     if (!m || prepare(d, l, key, m, &err) != TW_OK) {
-        tw_deliver_fail(out, TW_FAULT_OTHER, "out of memory");
+        twi_deliver_fail(out, TWI_FAULT_OTHER, "out of memory");
     } else {
         const int64_t wall_us = clock->ops->wall_us(clock->ctx);
-        const tw_mail mail = {.subject = m->prose.subject,
-                              .text = m->prose.text,
-                              .html = m->prose.html,
-                              .id = m->id,
-                              .thread = m->thread[0] ? m->thread : NULL,
-                              .wall_us = wall_us,
-                              .offset_s = clock->ops->offset_s(clock->ctx, wall_us),
-                              .picture = m->picture.type ? &m->picture : NULL,
-                              .files = m->with->files,
-                              .file_count = m->with->count};
+        const twi_mail mail = {.subject = m->prose.subject,
+                               .text = m->prose.text,
+                               .html = m->prose.html,
+                               .id = m->id,
+                               .thread = m->thread[0] ? m->thread : NULL,
+                               .wall_us = wall_us,
+                               .offset_s = clock->ops->offset_s(clock->ctx, wall_us),
+                               .picture = m->picture.type ? &m->picture : NULL,
+                               .files = m->with->files,
+                               .file_count = m->with->count};
         d->transfer->sender_mail(d->sender, &mail, out);
     }
     if (m) {
-        tw_compose_free(&m->prose);
+        twi_compose_free(&m->prose);
         drop_enclosed(m->with);
         free(m->picture_made);
     }
@@ -226,7 +227,7 @@ static void mail_letter(destination *d, const letter *l, const char *key, tw_sen
 /* ---- forms ----------------------------------------------------------------------- */
 
 /* What belongs to no sighting is a picture that was asked for, or one by the clock. */
-static json_t *describe_capture(const destination *d, const letter_item *item)
+static json_t *describe_capture(const destination *d, const message_item *item)
 {
     json_t *o = twi_json_capture(&(tw_capture_record){.camera = item->camera,
                                                       .kind = item->what,
@@ -237,74 +238,75 @@ static json_t *describe_capture(const destination *d, const letter_item *item)
     return o;
 }
 
-static char *describe(const destination *d, const letter *l)
+static char *describe(const destination *d, const message *l)
 {
     if (l->sighting_count == 1 && l->items[0].sighting != 0)
-        return tw_record_text(d->catalogue, d->of->station, l->sightings[0].id,
-                              l->sightings[0].over ? "end" : "update");
+        return twi_record_text(d->catalogue, d->of->station, l->sightings[0].id,
+                               l->sightings[0].over ? "end" : "update");
     if (l->sighting_count == 0)
         return twi_json_text(l->count > 0 ? describe_capture(d, &l->items[0]) : NULL);
     json_t *all = json_array();
     for (size_t i = 0; i < l->sighting_count; i++)
-        (void)json_array_append_new(
-            all, tw_record_json(d->catalogue, d->of->station, l->sightings[i].id, "end"));
+        (void)json_array_append_new(all, twi_record_json(d->catalogue, d->of->station,
+                                                         l->sightings[i].id, "end"));
     return twi_json_text(json_pack("{ss ss so}", "type", "digest", "station",
                                    d->of->station, "sightings", all));
 }
 
-static void post_letter(destination *d, const letter *l, const char *key, tw_sending *out)
+static void post_message(destination *d, const message *l, const char *key,
+                         twi_sending *out)
 {
     enclosed *e = new_enclosed(l);
     char *record = describe(d, l);
     for (size_t i = 0; e && i < l->count; i++)
-        if (!tw_letter_is(&l->items[i], TW_SEND_RECORD))
+        if (!twi_message_is(&l->items[i], TW_SEND_RECORD))
             add_file(d, &l->items[i], UINT64_MAX, e);
     if (e && record)
         d->transfer->sender_post(d->sender, key, record, e->files, e->count, out);
     else
-        tw_deliver_fail(out, TW_FAULT_OTHER, "out of memory");
+        twi_deliver_fail(out, TWI_FAULT_OTHER, "out of memory");
     free(record);
     drop_enclosed(e);
 }
 
 /* ---- both ------------------------------------------------------------------------ */
 
-static void send_letter(destination *d, const tw_outbox_batch *batch,
-                        void (*send)(destination *d, const letter *l, const char *key,
-                                     tw_sending *out),
-                        tw_sending *out)
+static void send_message(destination *d, const twi_outbox_batch *batch,
+                         void (*send)(destination *d, const message *l, const char *key,
+                                      twi_sending *out),
+                         twi_sending *out)
 {
-    letter l;
+    message l;
     tw_error err = {0};
-    if (!tw_deliver_connect(d, out))
+    if (!twi_deliver_connect(d, out))
         return;
-    const tw_status st = tw_letter_read(d->catalogue, batch, &l, &err);
+    const tw_status st = twi_message_read(d->catalogue, batch, &l, &err);
     if (st != TW_OK) {
-        tw_deliver_fail(out, TW_FAULT_OTHER, "%s", err.text);
+        twi_deliver_fail(out, TWI_FAULT_OTHER, "%s", err.text);
         return;
     }
     if (l.count == 0) /* all of it has just been dropped */
-        tw_deliver_fail(out, TW_FAULT_GONE, "%s", tw_fault_text(TW_FAULT_GONE));
+        twi_deliver_fail(out, TWI_FAULT_GONE, "%s", twi_fault_text(TWI_FAULT_GONE));
     else
         send(d, &l, batch->message, out);
-    tw_letter_free(&l);
+    twi_message_free(&l);
 }
 
-static void send_mail(destination *d, const tw_outbox_batch *batch, tw_sending *out)
+static void send_mail(destination *d, const twi_outbox_batch *batch, twi_sending *out)
 {
-    send_letter(d, batch, mail_letter, out);
+    send_message(d, batch, mail_message, out);
 }
 
-static void send_post(destination *d, const tw_outbox_batch *batch, tw_sending *out)
+static void send_post(destination *d, const twi_outbox_batch *batch, twi_sending *out)
 {
-    send_letter(d, batch, post_letter, out);
+    send_message(d, batch, post_message, out);
 }
 
-const way tw_way_mail = {.message = true,
-                         .take = TW_TAKE_SIGHTING,
-                         .send = send_mail,
-                         .end = tw_deliver_disconnect};
-const way tw_way_post = {.message = true,
-                         .take = TW_TAKE_SIGHTING,
-                         .send = send_post,
-                         .end = tw_deliver_disconnect};
+const transport twi_transport_mail = {.message = true,
+                                      .take = TWI_TAKE_SIGHTING,
+                                      .send = send_mail,
+                                      .end = twi_deliver_disconnect};
+const transport twi_transport_post = {.message = true,
+                                      .take = TWI_TAKE_SIGHTING,
+                                      .send = send_post,
+                                      .end = twi_deliver_disconnect};

@@ -20,8 +20,8 @@ static bool take_facts(void *ctx, const tw_sighting_record *r)
     return false;
 }
 
-tw_status tw_record_facts(tw_catalogue *catalogue, int64_t sighting, sighting_facts *out,
-                          tw_error *err)
+tw_status twi_record_facts(tw_catalogue *catalogue, int64_t sighting, sighting_facts *out,
+                           tw_error *err)
 {
     const tw_sighting_filter filter = {.id = sighting};
     memset(out, 0, sizeof *out);
@@ -29,8 +29,8 @@ tw_status tw_record_facts(tw_catalogue *catalogue, int64_t sighting, sighting_fa
     return st == TW_OK && out->id == 0 ? TW_ENOENT : st;
 }
 
-json_t *tw_record_json(tw_catalogue *catalogue, const char *station, int64_t sighting,
-                       const char *phase)
+json_t *twi_record_json(tw_catalogue *catalogue, const char *station, int64_t sighting,
+                        const char *phase)
 {
     json_t *o = twi_json_record(catalogue, sighting, station);
     if (o)
@@ -38,13 +38,13 @@ json_t *tw_record_json(tw_catalogue *catalogue, const char *station, int64_t sig
     return o;
 }
 
-char *tw_record_text(tw_catalogue *catalogue, const char *station, int64_t sighting,
-                     const char *phase)
+char *twi_record_text(tw_catalogue *catalogue, const char *station, int64_t sighting,
+                      const char *phase)
 {
-    return twi_json_text(tw_record_json(catalogue, station, sighting, phase));
+    return twi_json_text(twi_record_json(catalogue, station, sighting, phase));
 }
 
-char *tw_record_test(const char *station)
+char *twi_record_test(const char *station)
 {
     return twi_json_text(json_pack("{ss ss}", "type", "test", "station", station));
 }

@@ -35,21 +35,21 @@ static bool is_spare(const tw_camera_settings *camera, tw_kind kind)
 }
 
 static size_t routes_of(const tw_camera_settings *camera, const destination *d,
-                        tw_route *out)
+                        twi_route *out)
 {
     size_t n = 0;
-    const bool broker = d->way == &tw_way_broker;
+    const bool broker = d->transport == &twi_transport_broker;
     for (size_t i = 0; i < GOES_COUNT && !broker; i++)
         if ((d->set.what & GOES[i].what) && !is_spare(camera, GOES[i].kind))
-            out[n++] = (tw_route){camera->name, tw_kind_name(GOES[i].kind), d->set.name,
-                                  tw_letter_word(GOES[i].what)};
+            out[n++] = (twi_route){camera->name, tw_kind_name(GOES[i].kind), d->set.name,
+                                   twi_message_word(GOES[i].what)};
     if (broker || (d->set.what & TW_SEND_RECORD))
         out[n++] =
-            (tw_route){camera->name, "", d->set.name, tw_letter_word(TW_SEND_RECORD)};
+            (twi_route){camera->name, "", d->set.name, twi_message_word(TW_SEND_RECORD)};
     return n;
 }
 
-static bool is_served(const tw_deliver *o, const char *name)
+static bool is_served(const twi_deliver *o, const char *name)
 {
     for (size_t i = 0; i < o->count; i++)
         if (strcmp(o->all[i].set.name, name) == 0)
@@ -59,7 +59,7 @@ static bool is_served(const tw_deliver *o, const char *name)
 
 /* Destinations that the queue knows and the settings do not serve. */
 typedef struct others {
-    const tw_deliver *of;
+    const twi_deliver *of;
     char *wrong[OTHERS_MAX + 1]; /* what they say of these has mistakes */
     size_t wrong_count;
     char *gone[OTHERS_MAX]; /* of these they say nothing */
@@ -79,22 +79,22 @@ static void take_other(void *ctx, const char *name)
 }
 
 /* What waits for a destination that is no more there holds its captures on the card. */
-static void tell_gone(const tw_deliver *o, tw_catalogue *catalogue, const char *name)
+static void tell_gone(const twi_deliver *o, tw_catalogue *catalogue, const char *name)
 {
     char line[TW_ERROR_MAX];
-    tw_outbox_fill fill;
-    if (!name || !o->told ||
-        tw_outbox_look(catalogue, name, false, 0, &fill, NULL) != TW_OK ||
+    twi_outbox_fill fill;
+    if (!name || !o->callback ||
+        twi_outbox_inspect(catalogue, name, false, 0, &fill, NULL) != TW_OK ||
         fill.waiting == 0)
         return;
     (void)snprintf(line, sizeof line,
                    "%s: %u wait for it, and there is no such destination any more: tawny "
                    "outbox --drop %s",
                    name, (unsigned)fill.waiting, name);
-    o->told(o->ctx, TW_ENOENT, line);
+    o->callback(o->ctx, TW_ENOENT, line);
 }
 
-static size_t collect_routes(tw_deliver *o, tw_route *routes)
+static size_t collect_routes(twi_deliver *o, twi_route *routes)
 {
     size_t count = 0;
     const char *name = NULL;
@@ -109,7 +109,7 @@ static size_t collect_routes(tw_deliver *o, tw_route *routes)
     return count;
 }
 
-tw_status tw_deliver_catalogue(const tw_deliver *o, tw_catalogue **out, tw_error *err)
+tw_status twi_deliver_catalogue(const twi_deliver *o, tw_catalogue **out, tw_error *err)
 {
     char path[PATH_BYTES];
     (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, o->store);
@@ -118,21 +118,21 @@ tw_status tw_deliver_catalogue(const tw_deliver *o, tw_catalogue **out, tw_error
 
 /* What goes where from now on. A mistake in what is said of a destination loses nothing:
  * what was to go there goes on waiting. */
-tw_status tw_deliver_route(tw_deliver *o, tw_error *err)
+tw_status twi_deliver_route(twi_deliver *o, tw_error *err)
 {
     tw_catalogue *catalogue = NULL;
     others x = {.of = o};
     const size_t most =
         tw_settings_camera_count(o->settings) * o->count * (GOES_COUNT + 1) + 1;
-    tw_route *routes = calloc(most, sizeof *routes);
+    twi_route *routes = calloc(most, sizeof *routes);
     if (!routes)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    tw_status st = tw_deliver_catalogue(o, &catalogue, err);
+    tw_status st = twi_deliver_catalogue(o, &catalogue, err);
     if (st == TW_OK)
-        st = tw_outbox_destinations(catalogue, take_other, &x, err);
+        st = twi_outbox_destinations(catalogue, take_other, &x, err);
     if (st == TW_OK)
-        st = tw_outbox_route(catalogue, routes, collect_routes(o, routes),
-                             (const char *const *)x.wrong, err);
+        st = twi_outbox_route(catalogue, routes, collect_routes(o, routes),
+                              (const char *const *)x.wrong, err);
     for (size_t i = 0; st == TW_OK && i < x.gone_count; i++)
         tell_gone(o, catalogue, x.gone[i]);
     for (size_t i = 0; i < OTHERS_MAX; i++) {
@@ -183,7 +183,7 @@ static const char *word_for(const tw_destination_settings *set, tw_kind kind)
 {
     for (size_t i = 0; i < GOES_COUNT; i++)
         if (GOES[i].kind == kind && (set->what & GOES[i].what))
-            return tw_letter_word(GOES[i].what);
+            return twi_message_word(GOES[i].what);
     return NULL;
 }
 
@@ -198,7 +198,7 @@ static tw_status add_again(const tw_destination_settings *set, tw_catalogue *cat
         const char *what = word_for(set, f.kinds[i]);
         if (!what)
             continue;
-        st = tw_outbox_add(catalogue, f.files[i], set->name, what, err);
+        st = twi_outbox_add(catalogue, f.files[i], set->name, what, err);
         *items += st == TW_OK;
     }
     free_found(&f);
@@ -208,9 +208,9 @@ static tw_status add_again(const tw_destination_settings *set, tw_catalogue *cat
     return st;
 }
 
-tw_status tw_deliver_again(const tw_settings *settings, const char *name,
-                           tw_catalogue *catalogue, int64_t sighting, uint32_t *items,
-                           tw_error *err)
+tw_status twi_deliver_again(const tw_settings *settings, const char *name,
+                            tw_catalogue *catalogue, int64_t sighting, uint32_t *items,
+                            tw_error *err)
 {
     tw_destination_settings set;
     uint32_t count = 0;
@@ -219,7 +219,7 @@ tw_status tw_deliver_again(const tw_settings *settings, const char *name,
     if (tw_settings_destination(settings, name, &set) != TW_OK)
         return tw_fail(err, TW_ENOENT, "there is no [destination %s] in the settings",
                        name);
-    if (tw_deliver_way(&set) == &tw_way_broker)
+    if (twi_deliver_transport(&set) == &twi_transport_broker)
         return tw_fail(err, TW_ENOTSUP, "%s is a broker: it is told, and takes no files",
                        name);
     const tw_status st = add_again(&set, catalogue, sighting, &count, err);

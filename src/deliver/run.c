@@ -15,17 +15,17 @@
 #include "hooks_state.h"
 
 enum {
-    LOOK_MS = 100,      /* between looks whether it has ended */
+    POLL_MS = 100,      /* between looks whether it has ended */
     GRACE_US = 2000000, /* between asking it to end and ending it */
     FIRST_FD = 3        /* the first that it does not get */
 };
 
 /* ---- words ------------------------------------------------------------------------ */
 
-const char *tw_field_name(tw_field field)
+const char *twi_field_name(twi_field field)
 {
-    static const char *const names[TW_FIELDS] = {"event", "station", "camera", "sighting",
-                                                 "kind",  "file",    "time",   "text"};
+    static const char *const names[TWI_FIELDS] = {
+        "event", "station", "camera", "sighting", "kind", "file", "time", "text"};
     return names[field];
 }
 
@@ -49,12 +49,12 @@ static char *take_word(char *from, bool *last)
     return quoted ? NULL : from + 1;
 }
 
-tw_status tw_run_split(char *text, char *words[TW_RUN_ARGS_MAX + 1])
+tw_status twi_run_split(char *text, char *words[TWI_RUN_ARGS_MAX + 1])
 {
     size_t count = 0;
     bool last = false;
     for (char *at = text + strspn(text, " \t"); *at != '\0';) {
-        if (count == TW_RUN_ARGS_MAX)
+        if (count == TWI_RUN_ARGS_MAX)
             return TW_ESYNTAX;
         words[count++] = at;
         at = take_word(at, &last);
@@ -68,29 +68,29 @@ tw_status tw_run_split(char *text, char *words[TW_RUN_ARGS_MAX + 1])
     return count > 0 ? TW_OK : TW_ESYNTAX;
 }
 
-/* @return the field that a word begins with, in braces; TW_FIELDS: none. */
-static tw_field field_at(const char *s, size_t *length)
+/* @return the field that a word begins with, in braces; TWI_FIELDS: none. */
+static twi_field field_at(const char *s, size_t *length)
 {
-    for (int f = 0; f < TW_FIELDS; f++) {
-        const char *name = tw_field_name((tw_field)f);
+    for (int f = 0; f < TWI_FIELDS; f++) {
+        const char *name = twi_field_name((twi_field)f);
         const size_t n = strlen(name);
         if (s[0] == '{' && strncmp(s + 1, name, n) == 0 && s[n + 1] == '}') {
             *length = n + 2;
-            return (tw_field)f;
+            return (twi_field)f;
         }
     }
-    return TW_FIELDS;
+    return TWI_FIELDS;
 }
 
-tw_status tw_run_expand(const char *word, const tw_fields *fields, char *out,
-                        size_t capacity)
+tw_status twi_run_expand(const char *word, const twi_fields *fields, char *out,
+                         size_t capacity)
 {
     size_t used = 0;
     while (*word) {
         size_t length = 1;
-        const tw_field f = field_at(word, &length);
-        const char *piece = f < TW_FIELDS ? fields->value[f] : word;
-        const size_t n = f < TW_FIELDS ? strlen(piece) : 1;
+        const twi_field f = field_at(word, &length);
+        const char *piece = f < TWI_FIELDS ? fields->value[f] : word;
+        const size_t n = f < TWI_FIELDS ? strlen(piece) : 1;
         if (used + n >= capacity)
             return TW_ESIZE;
         memcpy(out + used, piece, n);
@@ -110,9 +110,9 @@ static void free_environment(char **made)
     free(made);
 }
 
-static char *variable(tw_field field, const char *value)
+static char *variable(twi_field field, const char *value)
 {
-    const char *name = tw_field_name(field);
+    const char *name = twi_field_name(field);
     const size_t bytes = sizeof "TAWNY_=" + strlen(name) + strlen(value);
     char *made = malloc(bytes);
     if (!made)
@@ -125,18 +125,18 @@ static char *variable(tw_field field, const char *value)
 }
 
 /* Ours, and what is told of the event. @return NULL: out of memory. */
-static char **make_environment(const tw_fields *fields)
+static char **make_environment(const twi_fields *fields)
 {
     size_t ours = 0, count = 0;
     while (environ[ours])
         ours++;
-    char **made = calloc(ours + TW_FIELDS + 1, sizeof *made);
+    char **made = calloc(ours + TWI_FIELDS + 1, sizeof *made);
     bool good = made != NULL;
     for (size_t i = 0; good && i < ours; i++)
         good = (made[count++] = strdup(environ[i])) != NULL;
-    for (int f = 0; good && f < TW_FIELDS; f++)
+    for (int f = 0; good && f < TWI_FIELDS; f++)
         if (fields->value[f][0] != '\0')
-            good = (made[count++] = variable((tw_field)f, fields->value[f])) != NULL;
+            good = (made[count++] = variable((twi_field)f, fields->value[f])) != NULL;
     if (good)
         return made;
     free_environment(made);
@@ -187,7 +187,7 @@ static int spawn(char *const argv[], char **environment, const int in[2],
     return code;
 }
 
-static tw_status start(char *const argv[], const tw_fields *fields, child *c,
+static tw_status start(char *const argv[], const twi_fields *fields, child *c,
                        tw_error *err)
 {
     int in[2] = {-1, -1}, out[2] = {-1, -1};
@@ -216,7 +216,7 @@ static tw_status start(char *const argv[], const tw_fields *fields, child *c,
 
 /* ---- while it runs ---------------------------------------------------------------- */
 
-int64_t tw_run_now(void)
+int64_t twi_run_now(void)
 {
     struct timespec t;
     (void)clock_gettime(CLOCK_MONOTONIC, &t);
@@ -235,7 +235,7 @@ static void give_input(child *c, const char *input)
 }
 
 /* Of what it prints, keep the newest line that is not empty. */
-static void take_output(tw_run_outcome *out, const char *text, size_t bytes, bool *ended)
+static void take_output(twi_run_outcome *out, const char *text, size_t bytes, bool *ended)
 {
     size_t used = *ended ? 0 : strlen(out->last);
     for (size_t i = 0; i < bytes; i++) {
@@ -254,11 +254,11 @@ static void take_output(tw_run_outcome *out, const char *text, size_t bytes, boo
 }
 
 /* Wait for output, or a little. */
-static void look(child *c, tw_run_outcome *out, bool *ended)
+static void poll_child(child *c, twi_run_outcome *out, bool *ended)
 {
     char piece[512];
     struct pollfd in = {.fd = c->out, .events = POLLIN};
-    if (poll(&in, 1, LOOK_MS) <= 0)
+    if (poll(&in, 1, POLL_MS) <= 0)
         return;
     const ssize_t n = read(c->out, piece, sizeof piece);
     if (n > 0)
@@ -268,7 +268,7 @@ static void look(child *c, tw_run_outcome *out, bool *ended)
 }
 
 /* End it, and what it has started: first by asking. */
-static void end_late(const child *c, int64_t over_us, tw_run_outcome *out)
+static void end_late(const child *c, int64_t over_us, twi_run_outcome *out)
 {
     if (over_us < 0)
         return;
@@ -280,31 +280,31 @@ static void end_late(const child *c, int64_t over_us, tw_run_outcome *out)
 static int64_t over(int64_t own_us, int64_t until_us)
 {
     const int64_t end_us = until_us != 0 && until_us < own_us ? until_us : own_us;
-    return tw_run_now() - end_us;
+    return twi_run_now() - end_us;
 }
 
-tw_status tw_run_program(char *const argv[], const tw_fields *fields, const char *input,
-                         int64_t timeout_us, const _Atomic int64_t *until_us,
-                         tw_run_outcome *out, tw_error *err)
+tw_status twi_run_program(char *const argv[], const twi_fields *fields, const char *input,
+                          int64_t timeout_us, const _Atomic int64_t *until_us,
+                          twi_run_outcome *out, tw_error *err)
 {
     child c;
     int status = 0;
     bool ended = true;
-    *out = (tw_run_outcome){.code = 0};
-    const int64_t begun_us = tw_run_now();
+    *out = (twi_run_outcome){.code = 0};
+    const int64_t begun_us = twi_run_now();
     const tw_status st = start(argv, fields, &c, err);
     if (st != TW_OK)
         return st;
     give_input(&c, input);
     while (waitpid(c.pid, &status, WNOHANG) == 0) {
-        look(&c, out, &ended);
+        poll_child(&c, out, &ended);
         end_late(&c, over(begun_us + timeout_us, atomic_load(until_us)), out);
     }
     (void)kill(-c.pid, SIGKILL); /* what it has left behind */
     if (c.out >= 0)
-        look(&c, out, &ended);
+        poll_child(&c, out, &ended);
     close_end(&c.out);
-    out->us = tw_run_now() - begun_us;
+    out->us = twi_run_now() - begun_us;
     out->code = WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
     return TW_OK;
 }

@@ -53,8 +53,8 @@ static tw_status read_file(const char *path, char out[SECRET_BYTES], tw_error *e
     return st;
 }
 
-tw_status tw_secret_read(const tw_destination_settings *to, char out[SECRET_BYTES],
-                         tw_error *err)
+tw_status twi_secret_read(const tw_destination_settings *to, char out[SECRET_BYTES],
+                          tw_error *err)
 {
     memset(out, 0, SECRET_BYTES);
     if (to->secret_file[0])
@@ -79,7 +79,7 @@ static void add(uint64_t *hash, const char *text)
     *hash = (*hash ^ 0xFF) * UINT64_C(1099511628211);
 }
 
-void tw_secret_stand_in(const tw_destination_settings *to, char out[TW_MESSAGE_KEY])
+void twi_secret_stand_in(const tw_destination_settings *to, char out[TWI_MESSAGE_KEY])
 {
     uint64_t hash = UINT64_C(14695981039346656037);
     struct stat s;
@@ -96,5 +96,5 @@ void tw_secret_stand_in(const tw_destination_settings *to, char out[TW_MESSAGE_K
     add(&hash, when);
     (void)snprintf(when, sizeof when, "%" PRId64 " %" PRId64, to->tls, to->by);
     add(&hash, when);
-    (void)snprintf(out, TW_MESSAGE_KEY, "%016" PRIx64, hash);
+    (void)snprintf(out, TWI_MESSAGE_KEY, "%016" PRIx64, hash);
 }

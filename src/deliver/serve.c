@@ -15,7 +15,7 @@ enum {
 
 /* ---- telling --------------------------------------------------------------------- */
 
-void tw_deliver_tell(const destination *d, tw_status st, const char *format, ...)
+void twi_deliver_tell(const destination *d, tw_status st, const char *format, ...)
 {
     char what[TW_ERROR_MAX], line[TW_ERROR_MAX + 64];
     va_list args;
@@ -23,16 +23,16 @@ void tw_deliver_tell(const destination *d, tw_status st, const char *format, ...
     (void)vsnprintf(what, sizeof what, format, args);
     va_end(args);
     (void)snprintf(line, sizeof line, "%s: %s", d->set.name, what);
-    if (d->of->told)
-        d->of->told(d->of->ctx, st, line);
+    if (d->of->callback)
+        d->of->callback(d->of->ctx, st, line);
 }
 
-void tw_deliver_fail(tw_sending *out, tw_fault fault, const char *format, ...)
+void twi_deliver_fail(twi_sending *out, twi_fault fault, const char *format, ...)
 {
     va_list args;
     memset(out, 0, sizeof *out);
     out->fault = fault;
-    out->verdict = tw_fault_verdict(fault);
+    out->verdict = twi_fault_verdict(fault);
     va_start(args, format);
     (void)vsnprintf(out->text, sizeof out->text, format, args);
     va_end(args);
@@ -50,37 +50,37 @@ static int64_t wall_of(const destination *d)
 
 /* ---- connections ----------------------------------------------------------------- */
 
-bool tw_deliver_secret(destination *d, char secret[SECRET_BYTES], tw_sending *out)
+bool twi_deliver_secret(destination *d, char secret[SECRET_BYTES], twi_sending *out)
 {
     tw_error err = {0};
-    tw_secret_stand_in(&d->set, d->made_of); /* before: a change since then is another */
-    if (tw_secret_read(&d->set, secret, &err) == TW_OK)
+    twi_secret_stand_in(&d->set, d->made_of); /* before: a change since then is another */
+    if (twi_secret_read(&d->set, secret, &err) == TW_OK)
         return true;
-    tw_deliver_fail(out, TW_FAULT_SECRET, "%s", err.text);
+    twi_deliver_fail(out, TWI_FAULT_SECRET, "%s", err.text);
     return false;
 }
 
-bool tw_deliver_connect(destination *d, tw_sending *out)
+bool twi_deliver_connect(destination *d, twi_sending *out)
 {
     char secret[SECRET_BYTES];
     tw_error err = {0};
     if (d->sender)
         return true;
-    if (!tw_deliver_secret(d, secret, out))
+    if (!twi_deliver_secret(d, secret, out))
         return false;
-    const tw_sender_spec spec = {.to = &d->set,
-                                 .secret = secret,
-                                 .stop = &d->of->stop,
-                                 .said = d->said,
-                                 .ctx = d->said_ctx};
+    const twi_sender_spec spec = {.to = &d->set,
+                                  .secret = secret,
+                                  .stop = &d->of->stop,
+                                  .on_line = d->on_line,
+                                  .ctx = d->talk_ctx};
     const tw_status st = d->transfer->sender_new(&spec, &d->sender, &err);
     explicit_bzero(secret, sizeof secret);
     if (st != TW_OK)
-        tw_deliver_fail(out, TW_FAULT_URL, "%s", err.text);
+        twi_deliver_fail(out, TWI_FAULT_URL, "%s", err.text);
     return st == TW_OK;
 }
 
-void tw_deliver_disconnect(destination *d)
+void twi_deliver_disconnect(destination *d)
 {
     if (d->sender)
         d->transfer->sender_free(d->sender);
@@ -90,9 +90,9 @@ void tw_deliver_disconnect(destination *d)
     d->broker = NULL;
 }
 
-void tw_deliver_patience(destination *d)
+void twi_deliver_patience(destination *d)
 {
-    d->backoff = (tw_backoff){AGAIN_US, AGAIN_MOST_US, (uint32_t)now_of(d), 0};
+    d->backoff = (twi_backoff){AGAIN_US, AGAIN_MOST_US, (uint32_t)now_of(d), 0};
 }
 
 /* ---- what is next ----------------------------------------------------------------- */
@@ -100,13 +100,13 @@ void tw_deliver_patience(destination *d)
 static bool within_hours(const destination *d, int64_t wall_us)
 {
     const tw_clock *clock = &d->of->clock;
-    return tw_hours_within(&d->hours, wall_us, clock->ops->offset_s(clock->ctx, wall_us),
-                           NULL);
+    return twi_hours_within(&d->hours, wall_us, clock->ops->offset_s(clock->ctx, wall_us),
+                            NULL);
 }
 
 /* Since when what is first, and what came last of its sighting, have been there. What
  * waited before this began has been there for long. */
-static void watch_queue(destination *d, const tw_outbox_fill *fill, int64_t now_us)
+static void watch_queue(destination *d, const twi_outbox_fill *fill, int64_t now_us)
 {
     if (d->mark_us == 0 || now_us - d->mark_us >= TW_GATHER_US) {
         d->settled = d->mark_us == 0 ? fill->newest : d->marked;
@@ -121,7 +121,7 @@ static void watch_queue(destination *d, const tw_outbox_fill *fill, int64_t now_
     d->newest = fill->first_newest;
 }
 
-static tw_dispatch decide(destination *d, const tw_outbox_fill *fill)
+static tw_dispatch decide(destination *d, const twi_outbox_fill *fill)
 {
     const int64_t now_us = now_of(d), wall_us = wall_of(d);
     watch_queue(d, fill, now_us);
@@ -136,7 +136,7 @@ static tw_dispatch decide(destination *d, const tw_outbox_fill *fill)
         .waited_us = waited ? TW_GATHER_US : now_us - d->first_us,
         .quiet_us = quiet ? TW_GATHER_US : now_us - d->newest_us,
         .over = fill->over,
-        .told = fill->told,
+        .part_sent = fill->part_sent,
         .released = fill->first <= d->released,
         .sent = fill->sent,
         .sent_us = fill->sent_us,
@@ -154,125 +154,125 @@ static tw_dispatch decide(destination *d, const tw_outbox_fill *fill)
 static void rest(destination *d)
 {
     if (d->sent > 0)
-        tw_deliver_tell(d, TW_OK, "%llu %s%s sent, nothing waits",
-                        (unsigned long long)d->sent, d->way->message ? "message" : "file",
-                        d->sent == 1 ? "" : "s");
-    if (d->sent > 0 && d->way->end)
-        d->way->end(d);
+        twi_deliver_tell(
+            d, TW_OK, "%llu %s%s sent, nothing waits", (unsigned long long)d->sent,
+            d->transport->message ? "message" : "file", d->sent == 1 ? "" : "s");
+    if (d->sent > 0 && d->transport->end)
+        d->transport->end(d);
     d->sent = 0;
 }
 
 /* ---- what became of it ------------------------------------------------------------ */
 
-void tw_deliver_works(destination *d)
+void twi_deliver_works(destination *d)
 {
     if (d->failing)
-        tw_deliver_tell(d, TW_OK, "works again");
+        twi_deliver_tell(d, TW_OK, "works again");
     d->failing = false;
     d->next_us = 0;
-    tw_backoff_reset(&d->backoff);
+    twi_backoff_reset(&d->backoff);
 }
 
-static void went(destination *d, const tw_outbox_batch *batch)
+static void went(destination *d, const twi_outbox_batch *batch)
 {
     tw_error err = {0};
     int64_t wall_us = wall_of(d);
     if (wall_us < 1)
         wall_us = 1;
-    if (tw_outbox_sent(d->catalogue, batch, wall_us, &err) != TW_OK)
-        tw_deliver_tell(d, err.status, "%s", err.text);
-    tw_deliver_works(d);
+    if (twi_outbox_sent(d->catalogue, batch, wall_us, &err) != TW_OK)
+        twi_deliver_tell(d, err.status, "%s", err.text);
+    twi_deliver_works(d);
     d->halted = false;
     d->sent++;
 }
 
-void tw_deliver_later(destination *d, const tw_sending *out)
+void twi_deliver_later(destination *d, const twi_sending *out)
 {
-    int64_t wait_us = tw_backoff_next(&d->backoff);
+    int64_t wait_us = twi_backoff_next(&d->backoff);
     if (out->again_us > wait_us)
         wait_us = out->again_us;
     d->next_us = now_of(d) + wait_us;
     if (!d->failing)
-        tw_deliver_tell(d, TW_EAGAIN, "%s; trying again in %.0f s, then less often",
-                        out->text, (double)wait_us / 1e6);
+        twi_deliver_tell(d, TW_EAGAIN, "%s; trying again in %.0f s, then less often",
+                         out->text, (double)wait_us / 1e6);
     d->failing = true;
-    tw_deliver_disconnect(d);
+    twi_deliver_disconnect(d);
 }
 
-static void halt(destination *d, const tw_sending *out)
+static void halt(destination *d, const twi_sending *out)
 {
     tw_error err = {0};
     d->halted = true;
-    tw_deliver_disconnect(d);
-    tw_deliver_tell(d, TW_ESTOPPED,
-                    "%s. Nothing is sent there until its settings are changed, or tawny "
-                    "outbox --retry %s",
-                    out->text, d->set.name);
-    if (tw_outbox_stop(d->catalogue, d->set.name, wall_of(d), d->made_of, out->text,
-                       &err) != TW_OK)
-        tw_deliver_tell(d, err.status, "%s", err.text);
+    twi_deliver_disconnect(d);
+    twi_deliver_tell(d, TW_ESTOPPED,
+                     "%s. Nothing is sent there until its settings are changed, or tawny "
+                     "outbox --retry %s",
+                     out->text, d->set.name);
+    if (twi_outbox_stop(d->catalogue, d->set.name, wall_of(d), d->made_of, out->text,
+                        &err) != TW_OK)
+        twi_deliver_tell(d, err.status, "%s", err.text);
 }
 
-static void record(destination *d, const tw_outbox_batch *batch, const tw_sending *out)
+static void record(destination *d, const twi_outbox_batch *batch, const twi_sending *out)
 {
     tw_error err = {0};
-    if (out->verdict == TW_DELIVERED) {
+    if (out->verdict == TWI_DELIVERED) {
         went(d, batch);
         return;
     }
     if (atomic_load(&d->of->stop)) /* given up, not failed */
         return;
-    const bool renamed = out->fault == TW_FAULT_GONE && batch->tries < TRIES_GONE;
-    const bool never = out->verdict == TW_NEVER && !renamed;
-    if (tw_outbox_failed(d->catalogue, batch, never, out->text, &err) != TW_OK)
-        tw_deliver_tell(d, err.status, "%s", err.text);
+    const bool renamed = out->fault == TWI_FAULT_GONE && batch->tries < TRIES_GONE;
+    const bool never = out->verdict == TWI_NEVER && !renamed;
+    if (twi_outbox_failed(d->catalogue, batch, never, out->text, &err) != TW_OK)
+        twi_deliver_tell(d, err.status, "%s", err.text);
     if (never)
-        tw_deliver_tell(d, TW_EINVAL, "given up on %u of what waits: %s",
-                        (unsigned)batch->count, out->text);
-    else if (out->verdict == TW_HALT)
+        twi_deliver_tell(d, TW_EINVAL, "given up on %u of what waits: %s",
+                         (unsigned)batch->count, out->text);
+    else if (out->verdict == TWI_HALT)
         halt(d, out);
     else
-        tw_deliver_later(d, out);
+        twi_deliver_later(d, out);
 }
 
 static void send_next(destination *d, bool joined)
 {
-    tw_outbox_batch batch;
-    tw_sending out;
+    twi_outbox_batch batch;
+    twi_sending out;
     tw_error err = {0};
-    const tw_outbox_take_what what = joined ? TW_TAKE_ALL : d->way->take;
-    const tw_status st = tw_outbox_take(d->catalogue, d->set.name,
-                                        d->set.newest_first != 0, what, &batch, &err);
+    const twi_outbox_take_what what = joined ? TWI_TAKE_ALL : d->transport->take;
+    const tw_status st = twi_outbox_take(d->catalogue, d->set.name,
+                                         d->set.newest_first != 0, what, &batch, &err);
     if (st == TW_ENOENT)
         return;
     if (st != TW_OK) {
         if (!d->failing)
-            tw_deliver_tell(d, st, "%s", err.text);
+            twi_deliver_tell(d, st, "%s", err.text);
         d->failing = true;
-        d->next_us = now_of(d) + tw_backoff_next(&d->backoff);
+        d->next_us = now_of(d) + twi_backoff_next(&d->backoff);
         return;
     }
-    d->way->send(d, &batch, &out);
+    d->transport->send(d, &batch, &out);
     record(d, &batch, &out);
-    tw_outbox_batch_free(&batch);
+    twi_outbox_batch_free(&batch);
 }
 
 /* ---- the thread ------------------------------------------------------------------ */
 
 /* Whether it was stopped, and nothing has changed since. */
-static bool is_halted(destination *d, const tw_outbox_fill *fill)
+static bool is_halted(destination *d, const twi_outbox_fill *fill)
 {
-    char now[TW_MESSAGE_KEY];
+    char now[TWI_MESSAGE_KEY];
     if (fill->stopped_us == 0)
         return false;
-    tw_secret_stand_in(&d->set, now);
+    twi_secret_stand_in(&d->set, now);
     if (strcmp(fill->of, now) != 0) {
-        (void)tw_outbox_retry(d->catalogue, d->set.name, NULL, NULL);
+        (void)twi_outbox_retry(d->catalogue, d->set.name, NULL, NULL);
         d->halted = false;
         return false;
     }
     if (!d->halted)
-        tw_deliver_tell(
+        twi_deliver_tell(
             d, TW_ESTOPPED,
             "nothing is sent there: %s. It begins again with other settings, or "
             "tawny outbox --retry %s",
@@ -286,13 +286,13 @@ static bool has_catalogue(destination *d)
     tw_error err = {0};
     if (d->catalogue)
         return true;
-    if (tw_deliver_catalogue(d->of, &d->catalogue, &err) == TW_OK) {
-        if (!d->way->message) /* a file that comes twice has the same name */
-            (void)tw_outbox_relax(d->catalogue, NULL);
+    if (twi_deliver_catalogue(d->of, &d->catalogue, &err) == TW_OK) {
+        if (!d->transport->message) /* a file that comes twice has the same name */
+            (void)twi_outbox_relax(d->catalogue, NULL);
         return true;
     }
     if (!d->failing)
-        tw_deliver_tell(d, err.status, "nothing is sent: %s", err.text);
+        twi_deliver_tell(d, err.status, "nothing is sent: %s", err.text);
     d->failing = true;
     return false;
 }
@@ -305,32 +305,32 @@ static bool is_simple(const destination *d)
 
 /* How the queue stands, as far as it matters; now and then all of it, so that it is
  * bounded. */
-static tw_status look(destination *d, tw_outbox_fill *fill, tw_error *err)
+static tw_status inspect(destination *d, twi_outbox_fill *fill, tw_error *err)
 {
     enum { ALL_EVERY = 1000 };
     uint32_t excess = 0;
     const bool newest_first = d->set.newest_first != 0;
-    if (is_simple(d) && d->looks++ % ALL_EVERY != 0)
-        return tw_outbox_peek(d->catalogue, d->set.name, newest_first, fill, err);
-    const tw_status st = tw_outbox_look(d->catalogue, d->set.name, newest_first,
-                                        wall_of(d) - d->rule.limit.in_us, fill, err);
-    if (st == TW_OK && fill->waiting > TW_OUTBOX_MOST &&
-        tw_outbox_bound(d->catalogue, d->set.name, TW_OUTBOX_MOST, &excess, NULL) ==
+    if (is_simple(d) && d->inspections++ % ALL_EVERY != 0)
+        return twi_outbox_peek(d->catalogue, d->set.name, newest_first, fill, err);
+    const tw_status st = twi_outbox_inspect(d->catalogue, d->set.name, newest_first,
+                                            wall_of(d) - d->rule.limit.in_us, fill, err);
+    if (st == TW_OK && fill->waiting > TWI_OUTBOX_MOST &&
+        twi_outbox_bound(d->catalogue, d->set.name, TWI_OUTBOX_MOST, &excess, NULL) ==
             TW_OK)
-        tw_deliver_tell(d, TW_ENOSPC, "more than %d wait: given up on the oldest %u",
-                        TW_OUTBOX_MOST, (unsigned)excess);
+        twi_deliver_tell(d, TW_ENOSPC, "more than %d wait: given up on the oldest %u",
+                         TWI_OUTBOX_MOST, (unsigned)excess);
     return st;
 }
 
 /* Do what is to be done. @return how long to wait then, microseconds. */
 static int64_t step(destination *d)
 {
-    tw_outbox_fill fill;
+    twi_outbox_fill fill;
     tw_error err = {0};
     if (!has_catalogue(d))
         return AGAIN_US;
-    if (look(d, &fill, &err) != TW_OK) {
-        tw_deliver_tell(d, err.status, "%s", err.text);
+    if (inspect(d, &fill, &err) != TW_OK) {
+        twi_deliver_tell(d, err.status, "%s", err.text);
         return AGAIN_US;
     }
     if (is_halted(d, &fill))
@@ -351,7 +351,7 @@ static int64_t step(destination *d)
 /* Until something has happened, or so long. */
 static void wait_for(destination *d, unsigned *seen, int64_t wait_us)
 {
-    tw_deliver *o = d->of;
+    twi_deliver *o = d->of;
     struct timespec until;
     (void)clock_gettime(CLOCK_MONOTONIC, &until);
     const int64_t ns = until.tv_nsec + wait_us % 1000000 * 1000;
@@ -365,7 +365,7 @@ static void wait_for(destination *d, unsigned *seen, int64_t wait_us)
     (void)pthread_mutex_unlock(&o->lock);
 }
 
-void *tw_deliver_work(void *ctx)
+void *twi_deliver_work(void *ctx)
 {
     destination *d = ctx;
     unsigned seen = 0;
@@ -373,12 +373,12 @@ void *tw_deliver_work(void *ctx)
         const int64_t wait_us = step(d);
         if (wait_us > 0 && atomic_load(&d->of->ending))
             break;
-        if (d->way->idle)
-            d->way->idle(d, wait_us);
+        if (d->transport->idle)
+            d->transport->idle(d, wait_us);
         else if (wait_us > 0)
             wait_for(d, &seen, wait_us);
     }
-    if (d->way->end)
-        d->way->end(d);
+    if (d->transport->end)
+        d->transport->end(d);
     return NULL;
 }

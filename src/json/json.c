@@ -196,7 +196,7 @@ json_t *twi_json_all_stopped(tw_catalogue *catalogue)
 {
     json_t *list = json_array();
     if (catalogue)
-        (void)tw_outbox_stopped(catalogue, take_stopped, list, NULL);
+        (void)twi_outbox_stopped(catalogue, take_stopped, list, NULL);
     return list;
 }
 
@@ -342,9 +342,9 @@ json_t *twi_json_record(tw_catalogue *catalogue, int64_t sighting, const char *s
     return o;
 }
 
-json_t *twi_json_happening(const tw_happening *h)
+json_t *twi_json_log_entry(const twi_log_entry *h)
 {
-    json_t *o = object("happening");
+    json_t *o = object("log_entry");
     put_time(o, "time", h->at_us);
     put_some_text(o, "camera", h->camera);
     put_text(o, "what", h->what);
@@ -364,13 +364,13 @@ json_t *twi_json_second(const tw_trace_point *p)
 
 /* ---- what is sent ----------------------------------------------------------------- */
 
-const char *twi_json_item_state(tw_item_state state)
+const char *twi_json_item_state(twi_item_state state)
 {
     static const char *const words[] = {"waiting", "sent", "given up"};
     return words[state];
 }
 
-json_t *twi_json_item(const tw_outbox_item *item)
+json_t *twi_json_item(const twi_outbox_item *item)
 {
     json_t *o = object("item");
     put_count(o, "id", (uint64_t)item->id);
@@ -388,7 +388,7 @@ json_t *twi_json_item(const tw_outbox_item *item)
     return o;
 }
 
-json_t *twi_json_destination(const char *name, const tw_outbox_fill *f)
+json_t *twi_json_destination(const char *name, const twi_outbox_fill *f)
 {
     json_t *o = object("destination");
     put_text(o, "destination", name);
@@ -403,7 +403,7 @@ json_t *twi_json_destination(const char *name, const tw_outbox_fill *f)
     return o;
 }
 
-json_t *twi_json_plan(const tw_plan_camera *camera, const tw_plan_rates *rates)
+json_t *twi_json_plan(const twi_plan_camera *camera, const twi_plan_rates *rates)
 {
     json_t *o = object("plan");
     put_text(o, "camera", camera->name);

@@ -5,8 +5,8 @@
  * Times are RFC 3339 in UTC, with milliseconds; a key of a time that is not known is left
  * out. Shares are percent, rates a second, sizes bytes. Each function gives what is the
  * caller's, to json_decref(); NULL: out of memory. Any thread. */
-#ifndef TW_JSON_H
-#define TW_JSON_H
+#ifndef TWI_JSON_H
+#define TWI_JSON_H
 
 #include <jansson.h>
 
@@ -65,20 +65,20 @@ json_t *twi_json_capture(const tw_capture_record *capture);
 json_t *twi_json_record(tw_catalogue *catalogue, int64_t sighting, const char *station);
 
 /** Something of the log that the catalogue keeps. */
-json_t *twi_json_happening(const tw_happening *happening);
+json_t *twi_json_log_entry(const twi_log_entry *entry);
 
 /** One second of a camera's activity. */
 json_t *twi_json_second(const tw_trace_point *point);
 
 /* ---- what is sent ----------------------------------------------------------------- */
 
-json_t *twi_json_item(const tw_outbox_item *item);
+json_t *twi_json_item(const twi_outbox_item *item);
 
 /** @return "waiting", "given up"...; static. */
-const char *twi_json_item_state(tw_item_state state);
-json_t *twi_json_destination(const char *name, const tw_outbox_fill *fill);
+const char *twi_json_item_state(twi_item_state state);
+json_t *twi_json_destination(const char *name, const twi_outbox_fill *fill);
 
 /** What one camera is expected to make. */
-json_t *twi_json_plan(const tw_plan_camera *camera, const tw_plan_rates *rates);
+json_t *twi_json_plan(const twi_plan_camera *camera, const twi_plan_rates *rates);
 
 #endif

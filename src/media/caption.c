@@ -11,23 +11,23 @@
  * of the picture through; the ink is nearly white. */
 enum { PLATE_LUMA = 20, INK_LUMA = 228, PLATE_ALPHA = 170, GREY = 128 };
 
-struct tw_caption {
+struct twi_caption {
     const tw_camera_settings *camera;
-    const tw_drawing *drawing;
-    char text[TW_CAPTION_MAX]; /* that ink shows */
-    uint8_t *ink;              /* NULL: nothing is drawn yet */
+    const twi_drawing *drawing;
+    char text[TWI_CAPTION_MAX]; /* that ink shows */
+    uint8_t *ink;               /* NULL: nothing is drawn yet */
     uint16_t ink_width, ink_height;
     uint16_t width, height; /* of the picture it was drawn for */
 };
 
-tw_status tw_caption_new(const tw_camera_settings *camera, tw_caption **out,
-                         tw_error *err)
+tw_status twi_caption_new(const tw_camera_settings *camera, twi_caption **out,
+                          tw_error *err)
 {
-    tw_caption *c = calloc(1, sizeof *c);
+    twi_caption *c = calloc(1, sizeof *c);
     if (!c)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     c->camera = camera;
-    c->drawing = tw_drawing_load(err);
+    c->drawing = twi_drawing_load(err);
     if (!c->drawing) {
         free(c);
         return TW_ENOTSUP;
@@ -36,7 +36,7 @@ tw_status tw_caption_new(const tw_camera_settings *camera, tw_caption **out,
     return TW_OK;
 }
 
-void tw_caption_free(tw_caption *c)
+void twi_caption_free(twi_caption *c)
 {
     if (!c)
         return;
@@ -45,12 +45,12 @@ void tw_caption_free(tw_caption *c)
 }
 
 /* Have the text's ink, drawn again only if it says something else. */
-static tw_status have_ink(tw_caption *c, const tw_caption_fields *fields, uint16_t width,
-                          uint16_t height, tw_error *err)
+static tw_status have_ink(twi_caption *c, const twi_caption_fields *fields,
+                          uint16_t width, uint16_t height, tw_error *err)
 {
-    char text[TW_CAPTION_MAX];
+    char text[TWI_CAPTION_MAX];
     const tw_status st =
-        tw_caption_expand(c->camera->caption, fields, text, sizeof text, NULL);
+        twi_caption_expand(c->camera->caption, fields, text, sizeof text, NULL);
     if (st != TW_OK)
         return tw_fail(err, st, "caption = %s: %s", c->camera->caption,
                        tw_status_text(st));
@@ -74,7 +74,7 @@ typedef struct place {
     uint32_t x, y, width, height;
 } place;
 
-static place place_of(const tw_caption *c, uint16_t width, uint16_t height)
+static place place_of(const twi_caption *c, uint16_t width, uint16_t height)
 {
     const tw_corner corner = (tw_corner)c->camera->caption_place;
     place p = {0, 0, c->ink_width, c->ink_height < height ? c->ink_height : height};
@@ -90,7 +90,7 @@ static uint8_t blend(uint32_t from, uint32_t to, uint32_t alpha)
     return (uint8_t)((from * (255 - alpha) + to * alpha + 127) / 255);
 }
 
-static void draw_luma(const tw_caption *c, const place *p, const tw_canvas *canvas)
+static void draw_luma(const twi_caption *c, const place *p, const twi_canvas *canvas)
 {
     for (uint32_t y = 0; y < p->height; y++) {
         uint8_t *row = canvas->px[0] + (size_t)(p->y + y) * (size_t)canvas->stride[0];
@@ -103,7 +103,7 @@ static void draw_luma(const tw_caption *c, const place *p, const tw_canvas *canv
 }
 
 /* The plate takes colour away as it takes light, and ink has none. */
-static void draw_chroma(const tw_caption *c, const place *p, const tw_canvas *canvas,
+static void draw_chroma(const twi_caption *c, const place *p, const twi_canvas *canvas,
                         int plane)
 {
     const uint32_t width = (canvas->width + 1U) / 2, height = (canvas->height + 1U) / 2;
@@ -119,8 +119,8 @@ static void draw_chroma(const tw_caption *c, const place *p, const tw_canvas *ca
     }
 }
 
-tw_status tw_caption_draw(tw_caption *c, const tw_caption_fields *fields,
-                          const tw_canvas *canvas, tw_error *err)
+tw_status twi_caption_draw(twi_caption *c, const twi_caption_fields *fields,
+                           const twi_canvas *canvas, tw_error *err)
 {
     const tw_status st = have_ink(c, fields, canvas->width, canvas->height, err);
     if (st != TW_OK)
@@ -132,15 +132,15 @@ tw_status tw_caption_draw(tw_caption *c, const tw_caption_fields *fields,
     return TW_OK;
 }
 
-tw_status tw_caption_jpeg(tw_caption *c, const tw_caption_fields *fields,
-                          const uint8_t *jpeg, size_t jpeg_bytes, int quality,
-                          uint8_t **out, size_t *bytes, tw_error *err)
+tw_status twi_caption_jpeg(twi_caption *c, const twi_caption_fields *fields,
+                           const uint8_t *jpeg, size_t jpeg_bytes, int quality,
+                           uint8_t **out, size_t *bytes, tw_error *err)
 {
-    tw_canvas canvas;
+    twi_canvas canvas;
     uint8_t *memory = NULL;
-    tw_status st = tw_jpeg_planes(jpeg, jpeg_bytes, &canvas, &memory, err);
+    tw_status st = twi_jpeg_planes(jpeg, jpeg_bytes, &canvas, &memory, err);
     if (st == TW_OK)
-        st = tw_caption_draw(c, fields, &canvas, err);
+        st = twi_caption_draw(c, fields, &canvas, err);
     if (st == TW_OK) {
         const tw_picture picture = {.px = {canvas.px[0], canvas.px[1], canvas.px[2]},
                                     .stride = {(uint32_t)canvas.stride[0],
@@ -148,7 +148,7 @@ tw_status tw_caption_jpeg(tw_caption *c, const tw_caption_fields *fields,
                                                (uint32_t)canvas.stride[2]},
                                     .width = canvas.width,
                                     .height = canvas.height};
-        st = tw_jpeg_encode(&picture, quality, out, bytes, err);
+        st = twi_jpeg_encode(&picture, quality, out, bytes, err);
     }
     free(memory);
     return st;

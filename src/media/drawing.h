@@ -1,6 +1,6 @@
 /* What the drawing module does: pictures with zones, cells, blobs and levels drawn in. */
-#ifndef TW_DRAWING_H
-#define TW_DRAWING_H
+#ifndef TWI_DRAWING_H
+#define TWI_DRAWING_H
 
 #include <stdint.h>
 
@@ -8,36 +8,36 @@
 #include "tawny/error.h"
 #include "tawny/settings.h"
 
-enum { TW_DRAWING_ABI = 5 };
+enum { TWI_DRAWING_ABI = 5 };
 
-typedef struct tw_overlay {
+typedef struct twi_overlay {
     const tw_camera_settings *camera;
     const tw_reading *reading;
     const char *state; /* of the sighting watch, in words */
     const char *time;  /* of the frame, in words */
-} tw_overlay;
+} twi_overlay;
 
 /* One picture of a contact sheet. */
-typedef struct tw_sheet_tile {
+typedef struct twi_sheet_tile {
     const uint8_t *pixels; /* 4 bytes each: blue, green, red, unused; rows packed */
     uint16_t width, height;
     const tw_blob *box; /* drawn on it; NULL: none */
     const char *title;  /* written below it, ... */
     const char *line;   /* ... and below that */
-} tw_sheet_tile;
+} twi_sheet_tile;
 
-typedef struct tw_drawing {
-    int abi; /* TW_DRAWING_ABI */
+typedef struct twi_drawing {
+    int abi; /* TWI_DRAWING_ABI */
     /** Draw on pixels (4 bytes each: blue, green, red, unused; rows packed). A strip with
      * the level meter and the legend is added below, and small pictures are enlarged by a
      * whole number: *out is a new picture of *out_width x *out_height, the caller's to
      * free(). */
     tw_status (*overlay)(const uint8_t *pixels, uint16_t width, uint16_t height,
-                         const tw_overlay *overlay, uint8_t **out, uint16_t *out_width,
+                         const twi_overlay *overlay, uint8_t **out, uint16_t *out_width,
                          uint16_t *out_height, tw_error *err);
     /** Draw a contact sheet. *out is a new picture, the caller's to free().
      * @param title  Written above the tiles. */
-    tw_status (*sheet)(const tw_sheet_tile *tiles, size_t count, const char *title,
+    tw_status (*sheet)(const twi_sheet_tile *tiles, size_t count, const char *title,
                        uint8_t **out, uint16_t *out_width, uint16_t *out_height,
                        tw_error *err);
     /** Draw a text of one or more lines, white on nothing.
@@ -53,11 +53,11 @@ typedef struct tw_drawing {
     /** Encode pixels as PNG. *out is the caller's to free(). */
     tw_status (*png)(const uint8_t *pixels, uint16_t width, uint16_t height,
                      uint8_t **out, size_t *bytes, tw_error *err);
-} tw_drawing;
+} twi_drawing;
 
-typedef const tw_drawing *(*tw_drawing_entry)(void);
+typedef const twi_drawing *(*twi_drawing_entry)(void);
 
-/** As tw_codecs_load. */
-const tw_drawing *tw_drawing_load(tw_error *err);
+/** As twi_codecs_load. */
+const twi_drawing *twi_drawing_load(tw_error *err);
 
 #endif

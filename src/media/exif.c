@@ -76,7 +76,7 @@ static void put_time(ExifData *data, const tw_civil *t)
     put_ascii(data, EXIF_IFD_EXIF, OFFSET_TIME_ORIGINAL, text);
 }
 
-static void put_comment(ExifData *data, const tw_exif_fields *fields)
+static void put_comment(ExifData *data, const twi_exif_fields *fields)
 {
     char text[128] = "ASCII\0\0"; /* eight bytes name the character set */
     const int n =
@@ -90,7 +90,7 @@ static void put_comment(ExifData *data, const tw_exif_fields *fields)
               size, size);
 }
 
-static void put_fields(ExifData *data, const tw_exif_fields *fields)
+static void put_fields(ExifData *data, const twi_exif_fields *fields)
 {
     if (fields->why)
         put_ascii(data, EXIF_IFD_0, EXIF_TAG_IMAGE_DESCRIPTION, fields->why);
@@ -141,9 +141,9 @@ static tw_status make_head(ExifData *data, uint8_t **out, size_t *bytes, tw_erro
     return st;
 }
 
-tw_status tw_exif_head(const uint8_t *jpeg, size_t jpeg_bytes,
-                       const tw_exif_fields *fields, uint8_t **out, size_t *bytes,
-                       tw_error *err)
+tw_status twi_exif_head(const uint8_t *jpeg, size_t jpeg_bytes,
+                        const twi_exif_fields *fields, uint8_t **out, size_t *bytes,
+                        tw_error *err)
 {
     if (jpeg_bytes < 4 || jpeg[0] != 0xFF || jpeg[1] != 0xD8)
         return tw_fail(err, TW_EDAMAGED, "not a JPEG picture");
@@ -177,8 +177,8 @@ static void drop_time(ExifData *data)
         drop_entry(data, EXIF_IFD_EXIF, tags[i]);
 }
 
-tw_status tw_exif_retime(const uint8_t *jpeg, size_t jpeg_bytes, const tw_civil *time,
-                         uint8_t **out, size_t *bytes, size_t *replaces, tw_error *err)
+tw_status twi_exif_retime(const uint8_t *jpeg, size_t jpeg_bytes, const tw_civil *time,
+                          uint8_t **out, size_t *bytes, size_t *replaces, tw_error *err)
 {
     const bool ours = jpeg_bytes > 12 && jpeg[0] == 0xFF && jpeg[1] == 0xD8 &&
                       jpeg[2] == 0xFF && jpeg[3] == 0xE1 &&

@@ -14,7 +14,7 @@
 #include <turbojpeg.h>
 
 #include "../core/brightness.h"
-#include "room.h"
+#include "reserve.h"
 
 typedef struct failure {
     struct jpeg_error_mgr base; /* first, as libjpeg hands it back */
@@ -22,12 +22,12 @@ typedef struct failure {
     char text[JMSG_LENGTH_MAX]; /* of the first error or warning */
 } failure;
 
-struct tw_jpeg {
-    uint32_t looked_ppm;
+struct twi_jpeg {
+    uint32_t inspected_ppm;
     struct jpeg_decompress_struct decoder;
     struct jpeg_progress_mgr progress;
     failure failure;
-    tw_brightness *brightness;
+    twi_brightness *brightness;
     uint8_t *decoded, *reduced; /* luma at the decoder's scale, and reduced further */
     size_t decoded_bytes, reduced_bytes;
 };
@@ -65,7 +65,7 @@ static void on_output(j_common_ptr info)
 static void on_progress(j_common_ptr info)
 {
     if (info->is_decompressor &&
-        ((j_decompress_ptr)info)->input_scan_number > TW_JPEG_MAX_SCANS) {
+        ((j_decompress_ptr)info)->input_scan_number > TWI_JPEG_MAX_SCANS) {
         failure *f = (failure *)info->err;
         (void)snprintf(f->text, sizeof f->text, "too many scans");
         longjmp(f->leave, 1);
@@ -73,7 +73,7 @@ static void on_progress(j_common_ptr info)
 }
 
 /* @return false: out of memory, the only error that can bring us back here. */
-static bool create_decoder(tw_jpeg *jpeg)
+static bool create_decoder(twi_jpeg *jpeg)
 {
     if (setjmp(jpeg->failure.leave))
         return false;
@@ -81,17 +81,17 @@ static bool create_decoder(tw_jpeg *jpeg)
     return true;
 }
 
-tw_jpeg *tw_jpeg_new(uint32_t looked_ppm)
+twi_jpeg *twi_jpeg_new(uint32_t inspected_ppm)
 {
-    const size_t bytes = tw_brightness_bytes();
-    tw_jpeg *jpeg = calloc(1, sizeof *jpeg);
+    const size_t bytes = twi_brightness_bytes();
+    twi_jpeg *jpeg = calloc(1, sizeof *jpeg);
     void *memory = malloc(bytes);
-    if (!jpeg || tw_brightness_init(memory, bytes, &jpeg->brightness) != TW_OK) {
+    if (!jpeg || twi_brightness_init(memory, bytes, &jpeg->brightness) != TW_OK) {
         free(memory);
         free(jpeg);
         return NULL;
     }
-    jpeg->looked_ppm = looked_ppm;
+    jpeg->inspected_ppm = inspected_ppm;
     jpeg->decoder.err = jpeg_std_error(&jpeg->failure.base);
     jpeg->failure.base.error_exit = on_error;
     jpeg->failure.base.emit_message = on_message;
@@ -106,7 +106,7 @@ tw_jpeg *tw_jpeg_new(uint32_t looked_ppm)
     return jpeg;
 }
 
-void tw_jpeg_free(tw_jpeg *jpeg)
+void twi_jpeg_free(twi_jpeg *jpeg)
 {
     if (!jpeg)
         return;
@@ -118,20 +118,20 @@ void tw_jpeg_free(tw_jpeg *jpeg)
 }
 
 /* The decoder's own scales are 1/1, 1/2, 1/4 and 1/8. */
-static unsigned scale_for(uint32_t width, uint32_t looked_ppm)
+static unsigned scale_for(uint32_t width, uint32_t inspected_ppm)
 {
-    const unsigned factor = tw_factor_for(width, looked_ppm);
+    const unsigned factor = twi_factor_for(width, inspected_ppm);
     unsigned scale = 1;
     while (scale < 8 && scale * 2 <= factor)
         scale *= 2;
     return scale;
 }
 
-static void set_up(struct jpeg_decompress_struct *decoder, uint32_t looked_ppm)
+static void set_up(struct jpeg_decompress_struct *decoder, uint32_t inspected_ppm)
 {
     decoder->out_color_space = JCS_GRAYSCALE;
     decoder->scale_num = 1;
-    decoder->scale_denom = scale_for(decoder->image_width, looked_ppm);
+    decoder->scale_denom = scale_for(decoder->image_width, inspected_ppm);
     decoder->dct_method = JDCT_ISLOW; /* the same pixels on every machine */
 }
 
@@ -195,8 +195,8 @@ static tw_status check_cost(const uint8_t *data, size_t bytes, bool held, tw_err
     const uint64_t pixels = o.width * o.height;
     if (!o.known || (!held && !o.held && o.scans <= 1))
         return TW_OK;
-    if (2 * pixels * o.components > TW_JPEG_MAX_COEFFICIENTS ||
-        pixels * o.scans > TW_JPEG_MAX_SCANNED)
+    if (2 * pixels * o.components > TWI_JPEG_MAX_COEFFICIENTS ||
+        pixels * o.scans > TWI_JPEG_MAX_SCANNED)
         return tw_fail(err, TW_ESIZE,
                        "a picture of %u x %u in %u scans takes too much to decode",
                        (unsigned)o.width, (unsigned)o.height, (unsigned)o.scans);
@@ -205,7 +205,7 @@ static tw_status check_cost(const uint8_t *data, size_t bytes, bool held, tw_err
 
 /* Decode into jpeg->decoded. May be left by longjmp: everything it takes is the reader's.
  */
-static tw_status read_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes)
+static tw_status read_luma(twi_jpeg *jpeg, const uint8_t *data, size_t bytes)
 {
     struct jpeg_decompress_struct *decoder = &jpeg->decoder;
     if (setjmp(jpeg->failure.leave)) {
@@ -214,15 +214,15 @@ static tw_status read_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes)
     }
     jpeg_mem_src(decoder, data, (unsigned long)bytes);
     (void)jpeg_read_header(decoder, TRUE);
-    if (decoder->image_width > TW_JPEG_MAX_SIDE ||
-        decoder->image_height > TW_JPEG_MAX_SIDE) {
+    if (decoder->image_width > TWI_JPEG_MAX_SIDE ||
+        decoder->image_height > TWI_JPEG_MAX_SIDE) {
         jpeg_abort_decompress(decoder);
         return TW_ESIZE;
     }
-    set_up(decoder, jpeg->looked_ppm);
+    set_up(decoder, jpeg->inspected_ppm);
     (void)jpeg_start_decompress(decoder);
     const size_t width = decoder->output_width, height = decoder->output_height;
-    if (!tw_make_room(&jpeg->decoded, &jpeg->decoded_bytes, width * height)) {
+    if (!twi_reserve(&jpeg->decoded, &jpeg->decoded_bytes, width * height)) {
         jpeg_abort_decompress(decoder);
         return TW_ENOMEM;
     }
@@ -235,26 +235,26 @@ static tw_status read_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes)
 }
 
 /* By our own reader. @return TW_OK, or anything else: libjpeg must look at it. */
-static tw_status read_brightness(tw_jpeg *jpeg, const uint8_t *data, size_t bytes,
-                                 tw_brightness_picture *picture)
+static tw_status read_brightness(twi_jpeg *jpeg, const uint8_t *data, size_t bytes,
+                                 twi_brightness_picture *picture)
 {
     uint16_t width = 0, height = 0;
-    if (tw_brightness_size(data, bytes, &width, &height) != TW_OK)
+    if (twi_brightness_size(data, bytes, &width, &height) != TW_OK)
         return TW_EDAMAGED;
-    const uint16_t factor = (uint16_t)scale_for(width, jpeg->looked_ppm);
-    if (factor < 4 || width > TW_JPEG_MAX_SIDE || height > TW_JPEG_MAX_SIDE)
+    const uint16_t factor = (uint16_t)scale_for(width, jpeg->inspected_ppm);
+    if (factor < 4 || width > TWI_JPEG_MAX_SIDE || height > TWI_JPEG_MAX_SIDE)
         return TW_ENOTSUP;
     const size_t need = (size_t)((width + factor - 1) / factor) *
                         (size_t)((height + factor - 1) / factor);
-    if (!tw_make_room(&jpeg->decoded, &jpeg->decoded_bytes, need))
+    if (!twi_reserve(&jpeg->decoded, &jpeg->decoded_bytes, need))
         return TW_ENOMEM;
-    return tw_brightness_read(jpeg->brightness, data, bytes, factor, jpeg->decoded,
-                              jpeg->decoded_bytes, picture);
+    return twi_brightness_read(jpeg->brightness, data, bytes, factor, jpeg->decoded,
+                               jpeg->decoded_bytes, picture);
 }
 
 /* By libjpeg, which says what is wrong. */
-static tw_status decode_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes,
-                             tw_brightness_picture *picture, tw_error *err)
+static tw_status decode_luma(twi_jpeg *jpeg, const uint8_t *data, size_t bytes,
+                             twi_brightness_picture *picture, tw_error *err)
 {
     jpeg->failure.text[0] = '\0';
     jpeg->failure.base.num_warnings = 0;
@@ -265,7 +265,7 @@ static tw_status decode_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes,
     const unsigned long w = jpeg->decoder.image_width, h = jpeg->decoder.image_height;
     if (st == TW_ESIZE)
         return tw_fail(err, st, "a picture of %lu x %lu is over the limit of %d", w, h,
-                       TW_JPEG_MAX_SIDE);
+                       TWI_JPEG_MAX_SIDE);
     if (st != TW_OK)
         return tw_fail(err, st, "damaged JPEG (%s)",
                        jpeg->failure.text[0] ? jpeg->failure.text : tw_status_text(st));
@@ -277,14 +277,14 @@ static tw_status decode_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes,
     return TW_OK;
 }
 
-tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma *luma,
-                       uint16_t *width, uint16_t *height, tw_error *err)
+tw_status twi_jpeg_luma(twi_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma *luma,
+                        uint16_t *width, uint16_t *height, tw_error *err)
 {
     if (!jpeg || !data || !luma || !width || !height)
         return tw_fail(err, TW_EINVAL, "no picture");
-    if (bytes < 4 || bytes > TW_JPEG_MAX_BYTES)
+    if (bytes < 4 || bytes > TWI_JPEG_MAX_BYTES)
         return tw_fail(err, TW_EDAMAGED, "not a JPEG picture (%zu bytes)", bytes);
-    tw_brightness_picture picture = {0};
+    twi_brightness_picture picture = {0};
     tw_status st = read_brightness(jpeg, data, bytes, &picture);
     if (st != TW_OK)
         st = decode_luma(jpeg, data, bytes, &picture, err);
@@ -292,14 +292,14 @@ tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma
         return st;
     *width = picture.width;
     *height = picture.height;
-    const uint16_t factor = tw_factor_for(picture.luma.width, jpeg->looked_ppm);
+    const uint16_t factor = twi_factor_for(picture.luma.width, jpeg->inspected_ppm);
     if (factor == 1) {
         *luma = picture.luma;
         return TW_OK;
     }
     const size_t need =
         (size_t)(picture.luma.width / factor) * (picture.luma.height / factor);
-    if (!tw_make_room(&jpeg->reduced, &jpeg->reduced_bytes, need ? need : 1))
+    if (!twi_reserve(&jpeg->reduced, &jpeg->reduced_bytes, need ? need : 1))
         return tw_fail(err, TW_ENOMEM, "out of memory");
     if (tw_luma_reduce(&picture.luma, factor, jpeg->reduced, need, luma) != TW_OK)
         return tw_fail(err, TW_EDAMAGED, "a picture of %u x %u cannot be watched",
@@ -307,8 +307,8 @@ tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma
     return TW_OK;
 }
 
-tw_status tw_jpeg_pixels(const uint8_t *data, size_t bytes, uint16_t least_width,
-                         uint8_t **out, uint16_t *width, uint16_t *height, tw_error *err)
+tw_status twi_jpeg_pixels(const uint8_t *data, size_t bytes, uint16_t least_width,
+                          uint8_t **out, uint16_t *width, uint16_t *height, tw_error *err)
 {
     int w = 0, h = 0, subsampling = 0, space = 0;
     uint8_t *pixels = NULL;
@@ -321,7 +321,7 @@ tw_status tw_jpeg_pixels(const uint8_t *data, size_t bytes, uint16_t least_width
         return tw_fail(err, TW_ENOMEM, "out of memory");
     if (tjDecompressHeader3(handle, data, (unsigned long)bytes, &w, &h, &subsampling,
                             &space) != 0 ||
-        w > TW_JPEG_MAX_SIDE || h > TW_JPEG_MAX_SIDE) {
+        w > TWI_JPEG_MAX_SIDE || h > TWI_JPEG_MAX_SIDE) {
         st = tw_fail(err, TW_EDAMAGED, "damaged JPEG (%s)", tjGetErrorStr2(handle));
         goto done;
     }
@@ -351,7 +351,7 @@ done:
 }
 
 /* Planes of a size, in one piece of memory. @return false: out of memory. */
-static bool make_canvas(int width, int height, bool grey, tw_canvas *canvas,
+static bool make_canvas(int width, int height, bool grey, twi_canvas *canvas,
                         uint8_t **memory)
 {
     const size_t luma = (size_t)width * (size_t)height;
@@ -360,16 +360,16 @@ static bool make_canvas(int width, int height, bool grey, tw_canvas *canvas,
     uint8_t *at = *memory = luma > 0 ? malloc(luma + (grey ? 0 : 2 * chroma)) : NULL;
     if (!at)
         return false;
-    *canvas =
-        (tw_canvas){.px = {at, grey ? NULL : at + luma, grey ? NULL : at + luma + chroma},
-                    .stride = {width, (int)half, (int)half},
-                    .width = (uint16_t)width,
-                    .height = (uint16_t)height};
+    *canvas = (twi_canvas){
+        .px = {at, grey ? NULL : at + luma, grey ? NULL : at + luma + chroma},
+        .stride = {width, (int)half, (int)half},
+        .width = (uint16_t)width,
+        .height = (uint16_t)height};
     return true;
 }
 
 /* Pixels of any sampling into planes of 4:2:0. */
-static bool resample(tjhandle encoder, const uint8_t *pixels, const tw_canvas *canvas)
+static bool resample(tjhandle encoder, const uint8_t *pixels, const twi_canvas *canvas)
 {
     uint8_t *planes[3] = {canvas->px[0], canvas->px[1], canvas->px[2]};
     int strides[3] = {canvas->stride[0], canvas->stride[1], canvas->stride[2]};
@@ -378,12 +378,12 @@ static bool resample(tjhandle encoder, const uint8_t *pixels, const tw_canvas *c
                              TJFLAG_ACCURATEDCT) == 0;
 }
 
-tw_status tw_jpeg_planes(const uint8_t *data, size_t bytes, tw_canvas *canvas,
-                         uint8_t **memory, tw_error *err)
+tw_status twi_jpeg_planes(const uint8_t *data, size_t bytes, twi_canvas *canvas,
+                          uint8_t **memory, tw_error *err)
 {
     uint8_t *pixels = NULL;
     uint16_t width = 0, height = 0;
-    tw_status st = tw_jpeg_pixels(data, bytes, 0, &pixels, &width, &height, err);
+    tw_status st = twi_jpeg_pixels(data, bytes, 0, &pixels, &width, &height, err);
     if (st != TW_OK)
         return st;
     int w = 0, h = 0, subsampling = 0, space = 0;
@@ -430,8 +430,8 @@ static tw_status hand_over(tjhandle handle, int failed, unsigned char *made,
     return st;
 }
 
-tw_status tw_jpeg_encode(const tw_picture *picture, int quality, uint8_t **out,
-                         size_t *bytes, tw_error *err)
+tw_status twi_jpeg_encode(const tw_picture *picture, int quality, uint8_t **out,
+                          size_t *bytes, tw_error *err)
 {
     tjhandle handle = tjInitCompress();
     if (!handle)
@@ -459,20 +459,20 @@ tw_status tw_picture_jpeg(const tw_picture *picture, int quality, uint8_t **out,
         planes = *picture;
         if (planes.pixels == TW_PIXELS_GREY)
             planes.px[1] = NULL;
-        return tw_jpeg_encode(&planes, quality, out, bytes, err);
+        return twi_jpeg_encode(&planes, quality, out, bytes, err);
     }
     uint8_t *memory = malloc(need);
     if (!memory)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     tw_status st = tw_picture_pack(picture, memory, need, &planes);
     if (st == TW_OK)
-        st = tw_jpeg_encode(&planes, quality, out, bytes, err);
+        st = twi_jpeg_encode(&planes, quality, out, bytes, err);
     free(memory);
     return st;
 }
 
-tw_status tw_jpeg_encode_pixels(const uint8_t *pixels, uint16_t width, uint16_t height,
-                                int quality, uint8_t **out, size_t *bytes, tw_error *err)
+tw_status twi_jpeg_encode_pixels(const uint8_t *pixels, uint16_t width, uint16_t height,
+                                 int quality, uint8_t **out, size_t *bytes, tw_error *err)
 {
     tjhandle handle = tjInitCompress();
     if (!handle)
@@ -509,9 +509,9 @@ static void set_transform(const tw_view *view, int width, int height, int subsam
     out->r = (tjregion){r.left, r.top, r.width, r.height};
 }
 
-tw_status tw_jpeg_view(const uint8_t *data, size_t bytes, const tw_view *view,
-                       uint8_t **out, size_t *out_bytes, uint16_t *width,
-                       uint16_t *height, tw_error *err)
+tw_status twi_jpeg_view(const uint8_t *data, size_t bytes, const tw_view *view,
+                        uint8_t **out, size_t *out_bytes, uint16_t *width,
+                        uint16_t *height, tw_error *err)
 {
     int w = 0, h = 0, subsampling = 0, space = 0;
     unsigned char *made = NULL;
@@ -525,7 +525,7 @@ tw_status tw_jpeg_view(const uint8_t *data, size_t bytes, const tw_view *view,
         return tw_fail(err, TW_ENOMEM, "out of memory");
     int failed = tjDecompressHeader3(handle, data, (unsigned long)bytes, &w, &h,
                                      &subsampling, &space) != 0 ||
-                 w > TW_JPEG_MAX_SIDE || h > TW_JPEG_MAX_SIDE;
+                 w > TWI_JPEG_MAX_SIDE || h > TWI_JPEG_MAX_SIDE;
     if (!failed) {
         set_transform(view, w, h, subsampling, &transform);
         failed = tjTransform(handle, data, (unsigned long)bytes, 1, &made, &size,

@@ -1,6 +1,6 @@
 /* JPEG by libjpeg-turbo: luma for the detector, pictures for drawing, encoding. */
-#ifndef TW_JPEG_H
-#define TW_JPEG_H
+#ifndef TWI_JPEG_H
+#define TWI_JPEG_H
 
 #include <stddef.h>
 
@@ -10,22 +10,23 @@
 #include "tawny/view.h"
 
 enum {
-    TW_JPEG_MAX_SIDE = 16384,     /* pixels: larger ones are refused unread */
-    TW_JPEG_MAX_BYTES = 64 << 20, /* of one packet */
-    TW_JPEG_MAX_SCANS = 100,      /* of a progressive picture */
+    TWI_JPEG_MAX_SIDE = 16384,     /* pixels: larger ones are refused unread */
+    TWI_JPEG_MAX_BYTES = 64 << 20, /* of one packet */
+    TWI_JPEG_MAX_SCANS = 100,      /* of a progressive picture */
     /* Pictures of several scans are held as coefficients until the last one, and each
      * scan may touch them all: so both are bounded. */
-    TW_JPEG_MAX_COEFFICIENTS = 100000000, /* bytes */
-    TW_JPEG_MAX_SCANNED = 500000000       /* pixels, times scans */
+    TWI_JPEG_MAX_COEFFICIENTS = 100000000, /* bytes */
+    TWI_JPEG_MAX_SCANNED = 500000000       /* pixels, times scans */
 };
 
 /* Keeps its decoder and its buffers from picture to picture. One thread at a time. */
-typedef struct tw_jpeg tw_jpeg;
+typedef struct twi_jpeg twi_jpeg;
 
-/** @param looked_ppm  Share of the width that the detector looks at, see tw_factor_for.
+/** @param inspected_ppm  Share of the width that the detector looks at, see
+ * twi_factor_for.
  * @return a reader, NULL: out of memory. */
-tw_jpeg *tw_jpeg_new(uint32_t looked_ppm);
-void tw_jpeg_free(tw_jpeg *jpeg); /* NULL is fine */
+twi_jpeg *twi_jpeg_new(uint32_t inspected_ppm);
+void twi_jpeg_free(twi_jpeg *jpeg); /* NULL is fine */
 
 /**
  * Read the reduced luma of a picture: by the decoder's own scaling as far as that goes,
@@ -36,8 +37,8 @@ void tw_jpeg_free(tw_jpeg *jpeg); /* NULL is fine */
  * @return TW_OK; TW_EDAMAGED: not a JPEG, cut short or corrupt; TW_ESIZE: too big;
  *         TW_ENOMEM. err says what, not where.
  */
-tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma *luma,
-                       uint16_t *width, uint16_t *height, tw_error *err);
+tw_status twi_jpeg_luma(twi_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma *luma,
+                        uint16_t *width, uint16_t *height, tw_error *err);
 
 /**
  * Decode a picture to 4 bytes a pixel: blue, green, red, unused.
@@ -46,23 +47,24 @@ tw_status tw_jpeg_luma(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma
  *                     0: not at all.
  * @param out  Set on TW_OK to width * height * 4 bytes, the caller's to free().
  */
-tw_status tw_jpeg_pixels(const uint8_t *data, size_t bytes, uint16_t least_width,
-                         uint8_t **out, uint16_t *width, uint16_t *height, tw_error *err);
+tw_status twi_jpeg_pixels(const uint8_t *data, size_t bytes, uint16_t least_width,
+                          uint8_t **out, uint16_t *width, uint16_t *height,
+                          tw_error *err);
 
 /**
  * Read a file that holds one picture.
  *
  * @param data,capacity  The caller's buffer, made larger by malloc() where it must.
  * @return TW_OK: bytes is set; TW_EDAMAGED: it cannot be read, is empty, over
- *         TW_JPEG_MAX_BYTES or no JPEG; TW_ENOMEM.
+ *         TWI_JPEG_MAX_BYTES or no JPEG; TW_ENOMEM.
  */
-tw_status tw_jpeg_read_file(const char *path, uint8_t **data, size_t *capacity,
-                            size_t *bytes, tw_error *err);
+tw_status twi_jpeg_read_file(const char *path, uint8_t **data, size_t *capacity,
+                             size_t *bytes, tw_error *err);
 
 /** Decode a picture to planes, 4:2:0 whatever it had, or luma alone if it is grey.
  * @param memory  Set on TW_OK to what canvas points into, the caller's to free(). */
-tw_status tw_jpeg_planes(const uint8_t *data, size_t bytes, tw_canvas *canvas,
-                         uint8_t **memory, tw_error *err);
+tw_status twi_jpeg_planes(const uint8_t *data, size_t bytes, twi_canvas *canvas,
+                          uint8_t **memory, tw_error *err);
 
 /**
  * Mirror, turn and crop a JPEG without decoding it. Blocks of 8 or 16 pixels are moved
@@ -72,17 +74,18 @@ tw_status tw_jpeg_planes(const uint8_t *data, size_t bytes, tw_canvas *canvas,
  * @param out           Set on TW_OK, the caller's to free().
  * @param width,height  Set to its size, pixels.
  */
-tw_status tw_jpeg_view(const uint8_t *data, size_t bytes, const tw_view *view,
-                       uint8_t **out, size_t *out_bytes, uint16_t *width,
-                       uint16_t *height, tw_error *err);
+tw_status twi_jpeg_view(const uint8_t *data, size_t bytes, const tw_view *view,
+                        uint8_t **out, size_t *out_bytes, uint16_t *width,
+                        uint16_t *height, tw_error *err);
 
 /** Encode I420 or grey planes; tw_picture_jpeg takes all. @param quality 1..100.
  * @param out Set on TW_OK, the caller's to free(). */
-tw_status tw_jpeg_encode(const tw_picture *picture, int quality, uint8_t **out,
-                         size_t *bytes, tw_error *err);
+tw_status twi_jpeg_encode(const tw_picture *picture, int quality, uint8_t **out,
+                          size_t *bytes, tw_error *err);
 
-/** Encode what tw_jpeg_pixels gives. */
-tw_status tw_jpeg_encode_pixels(const uint8_t *pixels, uint16_t width, uint16_t height,
-                                int quality, uint8_t **out, size_t *bytes, tw_error *err);
+/** Encode what twi_jpeg_pixels gives. */
+tw_status twi_jpeg_encode_pixels(const uint8_t *pixels, uint16_t width, uint16_t height,
+                                 int quality, uint8_t **out, size_t *bytes,
+                                 tw_error *err);
 
 #endif

@@ -14,7 +14,7 @@ static tw_status read_open(FILE *file, const char *path, uint8_t **data, size_t 
     if (fstat(fileno(file), &s) != 0)
         return tw_fail(err, TW_EDAMAGED, "%s: %s", path, strerror(errno));
     const size_t size = s.st_size > 0 ? (size_t)s.st_size : 0;
-    if (size == 0 || size > TW_JPEG_MAX_BYTES)
+    if (size == 0 || size > TWI_JPEG_MAX_BYTES)
         return tw_fail(err, TW_EDAMAGED, "%s: %s", path,
                        size == 0 ? "the file is empty" : "the file is over 64 MB");
     if (*capacity < size) {
@@ -30,8 +30,8 @@ static tw_status read_open(FILE *file, const char *path, uint8_t **data, size_t 
     return TW_OK;
 }
 
-tw_status tw_jpeg_read_file(const char *path, uint8_t **data, size_t *capacity,
-                            size_t *bytes, tw_error *err)
+tw_status twi_jpeg_read_file(const char *path, uint8_t **data, size_t *capacity,
+                             size_t *bytes, tw_error *err)
 {
     FILE *file = fopen(path, "rb");
     if (!file)

@@ -26,16 +26,16 @@ static tw_status copy(const tw_luma *from, uint8_t **memory, tw_luma *out, tw_er
 }
 
 /* The first picture of the footage. */
-static tw_status first_picture(const tw_codecs *codecs, tw_footage *footage,
+static tw_status first_picture(const twi_codecs *codecs, twi_footage *footage,
                                const tw_stream *stream, uint8_t **memory, tw_luma *out,
                                tw_error *err)
 {
-    tw_av_decoder *decoder = NULL;
+    twi_av_decoder *decoder = NULL;
     tw_packet packet;
     tw_luma luma;
     int64_t t_us = 0;
     uint16_t width = 0, height = 0;
-    tw_status st = codecs->decoder_open(stream, TW_LOOKED_ALL, &decoder, err);
+    tw_status st = codecs->decoder_open(stream, TWI_INSPECT_ALL, &decoder, err);
     if (st == TW_OK)
         st = codecs->footage_next(footage, &packet, err);
     if (st == TW_OK)
@@ -50,15 +50,15 @@ static tw_status first_picture(const tw_codecs *codecs, tw_footage *footage,
     return st;
 }
 
-tw_status tw_mask_read(const char *path, uint8_t **memory, tw_luma *luma, tw_error *err)
+tw_status twi_mask_read(const char *path, uint8_t **memory, tw_luma *luma, tw_error *err)
 {
-    tw_footage *footage = NULL;
+    twi_footage *footage = NULL;
     tw_stream stream;
     int64_t wall_us = 0;
     tw_error why = {0};
     if (!is_png_or_pgm(path))
         return tw_fail(err, TW_ENOTSUP, "mask %s: give a PNG or PGM picture", path);
-    const tw_codecs *codecs = tw_codecs_load(err);
+    const twi_codecs *codecs = twi_codecs_load(err);
     if (!codecs)
         return TW_ENOTSUP;
     tw_status st = codecs->footage_open(path, &footage, &stream, &wall_us, &why);

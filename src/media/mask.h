@@ -1,6 +1,6 @@
 /* Masks: pictures that say which part of a camera's picture is watched. */
-#ifndef TW_MASK_H
-#define TW_MASK_H
+#ifndef TWI_MASK_H
+#define TWI_MASK_H
 
 #include "tawny/error.h"
 #include "tawny/frame.h"
@@ -12,6 +12,6 @@
  * @return TW_OK; TW_ENOTSUP: no codec module, or another kind of file; TW_ENOENT,
  *         TW_EACCES, TW_EIO, TW_EDAMAGED; err says which file.
  */
-tw_status tw_mask_read(const char *path, uint8_t **memory, tw_luma *luma, tw_error *err);
+tw_status twi_mask_read(const char *path, uint8_t **memory, tw_luma *luma, tw_error *err);
 
 #endif

@@ -17,8 +17,8 @@
 #include "transfer.h"
 #include "web.h"
 
-#ifndef TW_MODULE_DIR
-#define TW_MODULE_DIR "/usr/local/lib/tawny"
+#ifndef TWI_MODULE_DIR
+#define TWI_MODULE_DIR "/usr/local/lib/tawny"
 #endif
 
 enum { PATH_BYTES = 4096, PLACES = 3 };
@@ -57,7 +57,7 @@ static int places(char place[PLACES][PATH_BYTES])
     own_folder(folder, sizeof folder);
     (void)snprintf(place[0], PATH_BYTES, "%s/tawny", folder);
     (void)snprintf(place[1], PATH_BYTES, "%s/../lib/tawny", folder);
-    (void)snprintf(place[2], PATH_BYTES, "%s", TW_MODULE_DIR);
+    (void)snprintf(place[2], PATH_BYTES, "%s", TWI_MODULE_DIR);
     return PLACES;
 }
 
@@ -154,7 +154,7 @@ static void give_all_back(void)
     (void)dl_iterate_phdr(give_back, &size);
 }
 
-void tw_module_give_back(void)
+void twi_module_give_back(void)
 {
     (void)pthread_mutex_lock(&loading);
     give_all_back();
@@ -213,48 +213,48 @@ static bool fits(const char *name, int abi, int wanted, tw_error *err)
     return abi == wanted;
 }
 
-const tw_codecs *tw_codecs_load(tw_error *err)
+const twi_codecs *twi_codecs_load(tw_error *err)
 {
-    void *entry = entry_of("codecs", "tw_codecs_table", err);
-    const tw_codecs *t = entry ? CALL_ENTRY(tw_codecs_entry, entry) : NULL;
-    return t && fits("codecs", t->abi, TW_CODECS_ABI, err) ? t : NULL;
+    void *entry = entry_of("codecs", "twi_codecs_table", err);
+    const twi_codecs *t = entry ? CALL_ENTRY(twi_codecs_entry, entry) : NULL;
+    return t && fits("codecs", t->abi, TWI_CODECS_ABI, err) ? t : NULL;
 }
 
-const tw_drawing *tw_drawing_load(tw_error *err)
+const twi_drawing *twi_drawing_load(tw_error *err)
 {
-    void *entry = entry_of("drawing", "tw_drawing_table", err);
-    const tw_drawing *t = entry ? CALL_ENTRY(tw_drawing_entry, entry) : NULL;
-    return t && fits("drawing", t->abi, TW_DRAWING_ABI, err) ? t : NULL;
+    void *entry = entry_of("drawing", "twi_drawing_table", err);
+    const twi_drawing *t = entry ? CALL_ENTRY(twi_drawing_entry, entry) : NULL;
+    return t && fits("drawing", t->abi, TWI_DRAWING_ABI, err) ? t : NULL;
 }
 
-const tw_transfer *tw_transfer_load(tw_error *err)
+const twi_transfer *twi_transfer_load(tw_error *err)
 {
-    void *entry = entry_of("transfer", "tw_transfer_table", err);
-    const tw_transfer *t = entry ? CALL_ENTRY(tw_transfer_entry, entry) : NULL;
-    return t && fits("transfer", t->abi, TW_TRANSFER_ABI, err) ? t : NULL;
+    void *entry = entry_of("transfer", "twi_transfer_table", err);
+    const twi_transfer *t = entry ? CALL_ENTRY(twi_transfer_entry, entry) : NULL;
+    return t && fits("transfer", t->abi, TWI_TRANSFER_ABI, err) ? t : NULL;
 }
 
-const tw_broker_module *tw_broker_load(tw_error *err)
+const twi_broker_module *twi_broker_load(tw_error *err)
 {
-    void *entry = entry_of("broker", "tw_broker_table", err);
-    const tw_broker_module *t = entry ? CALL_ENTRY(tw_broker_entry, entry) : NULL;
-    return t && fits("broker", t->abi, TW_BROKER_ABI, err) ? t : NULL;
+    void *entry = entry_of("broker", "twi_broker_table", err);
+    const twi_broker_module *t = entry ? CALL_ENTRY(twi_broker_entry, entry) : NULL;
+    return t && fits("broker", t->abi, TWI_BROKER_ABI, err) ? t : NULL;
 }
 
-const tw_web_module *tw_web_load(tw_error *err)
+const twi_web_module *twi_web_load(tw_error *err)
 {
-    void *entry = entry_of("web", "tw_web_table", err);
-    const tw_web_module *t = entry ? CALL_ENTRY(tw_web_entry, entry) : NULL;
-    return t && fits("web", t->abi, TW_WEB_ABI, err) ? t : NULL;
+    void *entry = entry_of("web", "twi_web_table", err);
+    const twi_web_module *t = entry ? CALL_ENTRY(twi_web_entry, entry) : NULL;
+    return t && fits("web", t->abi, TWI_WEB_ABI, err) ? t : NULL;
 }
 
-tw_status tw_clip_copy(const tw_codecs *codecs, tw_clip *clip, const tw_packet *packet,
-                       tw_error *err)
+tw_status twi_clip_copy(const twi_codecs *codecs, twi_clip *clip, const tw_packet *packet,
+                        tw_error *err)
 {
-    tw_parcel *parcel = tw_parcel_copy(packet->data, packet->size);
-    if (!parcel)
+    twi_buffer *buffer = twi_buffer_copy(packet->data, packet->size);
+    if (!buffer)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    const tw_status st = codecs->clip_packet(clip, packet, parcel, err);
-    tw_parcel_release(parcel);
+    const tw_status st = codecs->clip_packet(clip, packet, buffer, err);
+    twi_buffer_unref(buffer);
     return st;
 }

@@ -1,6 +1,6 @@
 /* Modules of the library: parts that bring large libraries and are loaded when needed. */
-#ifndef TW_MODULE_H
-#define TW_MODULE_H
+#ifndef TWI_MODULE_H
+#define TWI_MODULE_H
 
 /* tawny-NAME.so is looked for in $TAWNY_MODULES if that is set, else in the folder
  * "tawny" beside the library (or in ../lib beside a program that has it built in), else
@@ -10,6 +10,6 @@
  * modules: linking more than a hundred of them touches 25 MB, and finding out what a
  * stream is touches another 6. What is needed again comes from its file again. Libraries
  * that the program has itself are not touched. Any thread. */
-void tw_module_give_back(void);
+void twi_module_give_back(void);
 
 #endif

@@ -9,12 +9,12 @@
 
 typedef struct item {
     tw_frame frame;
-    tw_parcel *parcel; /* that it lies in; NULL: lost */
+    twi_buffer *buffer; /* that it lies in; NULL: lost */
 } item;
 
-struct tw_packets {
+struct twi_packets {
     size_t most;
-    tw_parcel *given; /* with the taker until the next call */
+    twi_buffer *given; /* with the taker until the next call */
     pthread_mutex_t lock;
     pthread_cond_t came, went;
     /* Under the lock. */
@@ -25,9 +25,9 @@ struct tw_packets {
     item waiting[];
 };
 
-tw_packets *tw_packets_new(size_t most)
+twi_packets *twi_packets_new(size_t most)
 {
-    tw_packets *q = calloc(1, sizeof *q + most * sizeof q->waiting[0]);
+    twi_packets *q = calloc(1, sizeof *q + most * sizeof q->waiting[0]);
     pthread_condattr_t monotonic;
     if (!q)
         return NULL;
@@ -41,23 +41,23 @@ tw_packets *tw_packets_new(size_t most)
     return q;
 }
 
-void tw_packets_reset(tw_packets *q)
+void twi_packets_reset(twi_packets *q)
 {
-    tw_parcel_release(q->given);
+    twi_buffer_unref(q->given);
     q->given = NULL;
     (void)pthread_mutex_lock(&q->lock);
     for (; q->count > 0; q->count--, q->first = (q->first + 1) % q->most)
-        tw_parcel_release(q->waiting[q->first].parcel);
+        twi_buffer_unref(q->waiting[q->first].buffer);
     q->stop = false;
     q->ended = TW_OK;
     (void)pthread_mutex_unlock(&q->lock);
 }
 
-void tw_packets_free(tw_packets *q)
+void twi_packets_free(twi_packets *q)
 {
     if (!q)
         return;
-    tw_packets_reset(q);
+    twi_packets_reset(q);
     (void)pthread_cond_destroy(&q->came);
     (void)pthread_cond_destroy(&q->went);
     (void)pthread_mutex_destroy(&q->lock);
@@ -68,16 +68,16 @@ void tw_packets_free(tw_packets *q)
 static bool keep_frame(const tw_frame *frame, item *made)
 {
     made->frame = *frame;
-    made->parcel = tw_parcel_frame(frame);
-    if (!made->parcel)
+    made->buffer = twi_buffer_frame(frame);
+    if (!made->buffer)
         return false;
-    made->frame.packet.data = frame->picture.px[0] ? NULL : made->parcel->data;
-    made->frame.picture = made->parcel->planes;
+    made->frame.packet.data = frame->picture.px[0] ? NULL : made->buffer->data;
+    made->frame.picture = made->buffer->planes;
     return true;
 }
 
 /* @return TW_OK: it waits to be taken; else it is still the caller's. */
-static tw_status put_item(tw_packets *q, const item *made, bool wait)
+static tw_status put_item(twi_packets *q, const item *made, bool wait)
 {
     (void)pthread_mutex_lock(&q->lock);
     while (wait && q->count == q->most && !q->stop)
@@ -91,18 +91,18 @@ static tw_status put_item(tw_packets *q, const item *made, bool wait)
     return st;
 }
 
-tw_status tw_packets_put(tw_packets *q, const tw_frame *frame, bool wait, tw_error *err)
+tw_status twi_packets_put(twi_packets *q, const tw_frame *frame, bool wait, tw_error *err)
 {
-    item made = {.parcel = NULL};
+    item made = {.buffer = NULL};
     if (frame && !keep_frame(frame, &made))
         return tw_fail(err, TW_ENOMEM, "out of memory");
     const tw_status st = put_item(q, &made, wait);
     if (st != TW_OK)
-        tw_parcel_release(made.parcel);
+        twi_buffer_unref(made.buffer);
     return st;
 }
 
-void tw_packets_end(tw_packets *q, tw_status st, const tw_error *why)
+void twi_packets_end(twi_packets *q, tw_status st, const tw_error *why)
 {
     (void)pthread_mutex_lock(&q->lock);
     q->ended = st;
@@ -111,7 +111,7 @@ void tw_packets_end(tw_packets *q, tw_status st, const tw_error *why)
     (void)pthread_mutex_unlock(&q->lock);
 }
 
-void tw_packets_stop(tw_packets *q)
+void twi_packets_stop(twi_packets *q)
 {
     (void)pthread_mutex_lock(&q->lock);
     q->stop = true;
@@ -119,7 +119,7 @@ void tw_packets_stop(tw_packets *q)
     (void)pthread_mutex_unlock(&q->lock);
 }
 
-bool tw_packets_stopped(tw_packets *q)
+bool twi_packets_stopped(twi_packets *q)
 {
     (void)pthread_mutex_lock(&q->lock);
     const bool stop = q->stop;
@@ -127,7 +127,7 @@ bool tw_packets_stopped(tw_packets *q)
     return stop;
 }
 
-size_t tw_packets_waiting(tw_packets *q)
+size_t twi_packets_waiting(twi_packets *q)
 {
     (void)pthread_mutex_lock(&q->lock);
     const size_t count = q->count;
@@ -143,12 +143,12 @@ static void deadline(int wait_ms, struct timespec *out)
     out->tv_nsec %= 1000000000;
 }
 
-tw_status tw_packets_take(tw_packets *q, int wait_ms, tw_frame *frame, tw_error *err)
+tw_status twi_packets_take(twi_packets *q, int wait_ms, tw_frame *frame, tw_error *err)
 {
     struct timespec until;
-    item taken = {.parcel = NULL};
+    item taken = {.buffer = NULL};
     tw_status st = TW_OK;
-    tw_parcel_release(q->given);
+    twi_buffer_unref(q->given);
     q->given = NULL;
     deadline(wait_ms, &until);
     (void)pthread_mutex_lock(&q->lock);
@@ -160,14 +160,14 @@ tw_status tw_packets_take(tw_packets *q, int wait_ms, tw_frame *frame, tw_error 
         q->first = (q->first + 1) % q->most;
         q->count--;
         (void)pthread_cond_signal(&q->went);
-        st = taken.parcel ? TW_OK : TW_EDAMAGED;
+        st = taken.buffer ? TW_OK : TW_EDAMAGED;
     } else {
         st = q->ended == TW_OK ? TW_EAGAIN : q->ended;
         if (q->ended != TW_OK && err)
             *err = q->why;
     }
     (void)pthread_mutex_unlock(&q->lock);
-    q->given = taken.parcel;
+    q->given = taken.buffer;
     *frame = taken.frame;
     return st;
 }

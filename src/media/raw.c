@@ -1,24 +1,24 @@
-/* Raw pictures in parcels. */
+/* Raw pictures in buffers. */
 #include "raw.h"
 
 #include <stdlib.h>
 
-tw_parcel *tw_parcel_picture(const tw_picture *picture)
+twi_buffer *twi_buffer_picture(const tw_picture *picture)
 {
     const size_t bytes = tw_picture_bytes(picture);
-    tw_parcel *p = bytes > 0 ? tw_parcel_room(bytes) : NULL;
+    twi_buffer *p = bytes > 0 ? twi_buffer_new(bytes) : NULL;
     if (p)
         (void)tw_picture_pack(picture, p->data, bytes, &p->planes);
     return p;
 }
 
-tw_parcel *tw_parcel_frame(const tw_frame *frame)
+twi_buffer *twi_buffer_frame(const tw_frame *frame)
 {
-    return frame->picture.px[0] ? tw_parcel_picture(&frame->picture)
-                                : tw_parcel_copy(frame->packet.data, frame->packet.size);
+    return frame->picture.px[0] ? twi_buffer_picture(&frame->picture)
+                                : twi_buffer_copy(frame->packet.data, frame->packet.size);
 }
 
-void tw_frame_complete(tw_frame *frame)
+void twi_frame_complete(tw_frame *frame)
 {
     tw_packet *packet = &frame->packet;
     if (!frame->picture.px[0])
@@ -29,27 +29,27 @@ void tw_frame_complete(tw_frame *frame)
     packet->key = true;
 }
 
-tw_status tw_parcel_jpeg(const tw_picture *picture, int quality, tw_parcel **out,
-                         tw_error *err)
+tw_status twi_buffer_jpeg(const tw_picture *picture, int quality, twi_buffer **out,
+                          tw_error *err)
 {
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
     const tw_status st = tw_picture_jpeg(picture, quality, &jpeg, &bytes, err);
     if (st != TW_OK)
         return st;
-    *out = tw_parcel_copy(jpeg, bytes); /* with padding behind it */
+    *out = twi_buffer_copy(jpeg, bytes); /* with padding behind it */
     free(jpeg);
     return *out ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
 }
 
-void tw_parcel_describe(const tw_parcel *parcel, tw_stream *stream)
+void twi_buffer_describe(const twi_buffer *buffer, tw_stream *stream)
 {
-    const bool raw = parcel->planes.px[0] != NULL;
+    const bool raw = buffer->planes.px[0] != NULL;
     stream->codec = raw ? TW_CODEC_RAW : TW_CODEC_MJPEG;
-    stream->pixels = parcel->planes.pixels;
+    stream->pixels = buffer->planes.pixels;
     if (raw) {
-        stream->width = parcel->planes.width;
-        stream->height = parcel->planes.height;
+        stream->width = buffer->planes.width;
+        stream->height = buffer->planes.height;
     }
     stream->codec_name = raw ? "raw pictures" : "mjpeg";
 }

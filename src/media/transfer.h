@@ -1,7 +1,7 @@
 /* What the transfer module does, by libcurl, which is loaded when it is first needed:
  * getting what an address names, and sending to destinations. */
-#ifndef TW_TRANSFER_H
-#define TW_TRANSFER_H
+#ifndef TWI_TRANSFER_H
+#define TWI_TRANSFER_H
 
 #include <stdatomic.h>
 #include <stdbool.h>
@@ -12,95 +12,95 @@
 #include "tawny/error.h"
 #include "tawny/settings.h"
 
-enum { TW_TRANSFER_ABI = 2, TW_REPLY_MAX = 200 };
+enum { TWI_TRANSFER_ABI = 2, TWI_REPLY_MAX = 200 };
 
 /* One address that is got again and again over one connection. One thread at a time. */
-typedef struct tw_fetch tw_fetch;
+typedef struct twi_fetch twi_fetch;
 
-typedef struct tw_fetch_spec {
+typedef struct twi_fetch_spec {
     const char *url;   /* http:// or https://, with user and password if wanted */
     const char *shown; /* its name for messages: without a password */
     long timeout_ms;   /* for all of one getting */
     size_t most_bytes; /* of an answer; larger ones are refused */
-} tw_fetch_spec;
+} twi_fetch_spec;
 
 /* A destination; its connections are kept while it is there. One thread at a time. */
-typedef struct tw_sender tw_sender;
+typedef struct twi_sender twi_sender;
 
 /* Told of each line of the conversation, with secrets masked.
  * @param who  '<' the server, '>' we, '*' a remark. */
-typedef void (*tw_said_fn)(void *ctx, char who, const char *line);
+typedef void (*twi_talk_fn)(void *ctx, char who, const char *line);
 
-typedef struct tw_sender_spec {
+typedef struct twi_sender_spec {
     const tw_destination_settings *to; /* borrowed while the sender is there */
     const char *secret;                /* copied; "": none */
     const atomic_bool *stop;           /* gives up when it is set; may be NULL */
-    tw_said_fn said;                   /* may be NULL */
+    twi_talk_fn on_line;               /* may be NULL */
     void *ctx;
-} tw_sender_spec;
+} twi_sender_spec;
 
 /* What is sent: a file, or, with path NULL, bytes in memory. Borrowed. */
-typedef struct tw_content {
+typedef struct twi_content {
     const char *path;
     const void *data;
     size_t bytes;     /* of data */
     const char *name; /* "20270313T203014.jpg" */
     const char *type; /* "image/jpeg" */
-} tw_content;
+} twi_content;
 
 /* A mail. Texts are UTF-8; what would break a header is taken out. */
-typedef struct tw_mail {
+typedef struct twi_mail {
     const char *subject, *text, *html;
     const char *id;     /* of the message, without < > */
     const char *thread; /* id that it answers; NULL: none */
     int64_t wall_us;    /* Date */
     int32_t offset_s;
-    const tw_content *picture; /* shown by html as cid:picture; may be NULL */
-    const tw_content *files;   /* attached */
+    const twi_content *picture; /* shown by html as cid:picture; may be NULL */
+    const twi_content *files;   /* attached */
     size_t file_count;
-} tw_mail;
+} twi_mail;
 
 /* What became of it. */
-typedef struct tw_sending {
-    tw_verdict verdict;
-    tw_fault fault;
+typedef struct twi_sending {
+    twi_verdict verdict;
+    twi_fault fault;
     int64_t again_us;        /* the server asks not to come back sooner; 0: it does not */
     char text[TW_ERROR_MAX]; /* one line: what is wrong, what the server said */
-} tw_sending;
+} twi_sending;
 
-typedef struct tw_transfer {
-    int abi; /* TW_TRANSFER_ABI */
+typedef struct twi_transfer {
+    int abi; /* TWI_TRANSFER_ABI */
     /** @param spec  Copied. */
-    tw_status (*fetch_new)(const tw_fetch_spec *spec, tw_fetch **out, tw_error *err);
+    tw_status (*fetch_new)(const twi_fetch_spec *spec, twi_fetch **out, tw_error *err);
     /** Begin to get it; what is under way is given up. */
-    tw_status (*fetch_begin)(tw_fetch *fetch, tw_error *err);
+    tw_status (*fetch_begin)(twi_fetch *fetch, tw_error *err);
     /** Go on for so long at most.
      * @param data  Set on TW_OK; good until the next call.
      * @return TW_OK: all of it is there; TW_EAGAIN: not yet; else err says why it cannot
      * be got, and what to do. */
-    tw_status (*fetch_step)(tw_fetch *fetch, int wait_ms, const uint8_t **data,
+    tw_status (*fetch_step)(twi_fetch *fetch, int wait_ms, const uint8_t **data,
                             size_t *bytes, tw_error *err);
-    void (*fetch_free)(tw_fetch *fetch); /* NULL is fine */
+    void (*fetch_free)(twi_fetch *fetch); /* NULL is fine */
 
     /** @return TW_OK; TW_ENOTSUP: not a destination of this module; TW_ENOMEM. */
-    tw_status (*sender_new)(const tw_sender_spec *spec, tw_sender **out, tw_error *err);
+    tw_status (*sender_new)(const twi_sender_spec *spec, twi_sender **out, tw_error *err);
     /** Put a file there under a name below the destination's folder ("/" between parts);
      * the folders above it are made. Where the protocol can, it has another name until
      * it is whole. What has that name is replaced.
      * @param out  Always set. */
-    void (*sender_put)(tw_sender *sender, const char *name, const tw_content *what,
-                       tw_sending *out);
+    void (*sender_put)(twi_sender *sender, const char *name, const twi_content *what,
+                       twi_sending *out);
     /** POST a form, or, with count 0, the record alone.
      * @param key  The same each time that it is tried, as Idempotency-Key. */
-    void (*sender_post)(tw_sender *sender, const char *key, const char *record,
-                        const tw_content *files, size_t count, tw_sending *out);
-    void (*sender_mail)(tw_sender *sender, const tw_mail *mail, tw_sending *out);
-    void (*sender_free)(tw_sender *sender); /* NULL is fine; wipes the secret */
-} tw_transfer;
+    void (*sender_post)(twi_sender *sender, const char *key, const char *record,
+                        const twi_content *files, size_t count, twi_sending *out);
+    void (*sender_mail)(twi_sender *sender, const twi_mail *mail, twi_sending *out);
+    void (*sender_free)(twi_sender *sender); /* NULL is fine; wipes the secret */
+} twi_transfer;
 
-typedef const tw_transfer *(*tw_transfer_entry)(void);
+typedef const twi_transfer *(*twi_transfer_entry)(void);
 
-/** As tw_codecs_load. */
-const tw_transfer *tw_transfer_load(tw_error *err);
+/** As twi_codecs_load. */
+const twi_transfer *twi_transfer_load(tw_error *err);
 
 #endif

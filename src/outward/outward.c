@@ -17,10 +17,10 @@ enum { RETRY_S = 10 }; /* until destinations that could not begin are tried agai
 struct tw_outward {
     tw_station *station;
     tw_outward_host host;   /* its texts are ours */
-    tw_page *page;          /* NULL: there is none; the same all the time */
+    twi_page *page;         /* NULL: there is none; the same all the time */
     pthread_mutex_t lock;   /* of these two, for events: */
-    tw_hooks *hooks;        /* NULL: there are none */
-    tw_deliver *deliver;    /* likewise */
+    twi_hooks *hooks;       /* NULL: there are none */
+    twi_deliver *deliver;   /* likewise */
     pthread_mutex_t making; /* one makes them at a time; and of what follows: */
     tw_settings *settings;  /* that hold; NULL: none yet */
     bool owed;              /* destinations could not begin: their card failed */
@@ -34,8 +34,8 @@ struct tw_outward {
 
 static void tell(const tw_outward *o, const char *what, tw_status st, const char *line)
 {
-    if (o->host.told)
-        o->host.told(o->host.ctx, what, st, line);
+    if (o->host.callback)
+        o->host.callback(o->host.ctx, what, st, line);
 }
 
 static void tell_failed(const tw_outward *o, const tw_error *why, const char *so)
@@ -74,10 +74,10 @@ static void on_destination(void *ctx, tw_status st, const char *line)
         return;
     const tw_clock *clock = &o->host.clock;
     (void)pthread_mutex_lock(&o->lock);
-    tw_hooks_event(o->hooks, &(tw_event){.kind = TW_EVENT_STOPPED,
-                                         .wall_us = clock->ops->wall_us(clock->ctx),
-                                         .status = st,
-                                         .text = line});
+    twi_hooks_event(o->hooks, &(tw_event){.kind = TW_EVENT_STOPPED,
+                                          .wall_us = clock->ops->wall_us(clock->ctx),
+                                          .status = st,
+                                          .text = line});
     (void)pthread_mutex_unlock(&o->lock);
 }
 
@@ -86,18 +86,18 @@ static void on_destination(void *ctx, tw_status st, const char *line)
 /* @param settings  NULL: none any more. */
 static void use_hooks(tw_outward *o, const tw_settings *settings)
 {
-    tw_hooks *made = NULL;
+    twi_hooks *made = NULL;
     tw_error err = {0};
     if (settings && tw_settings_same_hooks(settings, o->settings))
         return;
-    if (settings && tw_hooks_new(settings, o->host.store, o->host.clock, on_hook, o,
-                                 &made, &err) != TW_OK)
+    if (settings && twi_hooks_new(settings, o->host.store, o->host.clock, on_hook, o,
+                                  &made, &err) != TW_OK)
         tell_failed(o, &err, "no hook is started");
     (void)pthread_mutex_lock(&o->lock);
-    tw_hooks *old = o->hooks;
+    twi_hooks *old = o->hooks;
     o->hooks = made;
     (void)pthread_mutex_unlock(&o->lock);
-    tw_hooks_free(old);
+    twi_hooks_free(old);
 }
 
 /* A card may be full, or not there yet: that will mend. */
@@ -110,25 +110,25 @@ static bool is_of_the_card(tw_status st)
 static void end_destinations(tw_outward *o)
 {
     (void)pthread_mutex_lock(&o->lock);
-    tw_deliver *old = o->deliver;
+    twi_deliver *old = o->deliver;
     o->deliver = NULL;
     (void)pthread_mutex_unlock(&o->lock);
-    tw_deliver_free(old);
+    twi_deliver_free(old);
 }
 
 static void begin_destinations(tw_outward *o, const tw_settings *settings)
 {
-    tw_deliver *made = NULL;
+    twi_deliver *made = NULL;
     tw_error err = {0};
-    const tw_status st = tw_deliver_new(settings, o->host.store, o->host.clock,
-                                        on_destination, o, &made, &err);
+    const tw_status st = twi_deliver_new(settings, o->host.store, o->host.clock,
+                                         on_destination, o, &made, &err);
     const bool later = st != TW_OK && is_of_the_card(st);
     if (later && !o->owed)
         tell_later(o, &err);
     else if (st != TW_OK && !later)
         tell_failed(o, &err, "nothing is sent");
     o->owed = later;
-    tw_deliver_station(made, o->station);
+    twi_deliver_station(made, o->station);
     (void)pthread_mutex_lock(&o->lock);
     o->deliver = made;
     (void)pthread_mutex_unlock(&o->lock);
@@ -192,8 +192,8 @@ static void on_event(void *ctx, const tw_event *event)
     if (event->kind == TW_EVENT_RELOADED && event->settings)
         use(o, event->settings);
     (void)pthread_mutex_lock(&o->lock);
-    tw_hooks_event(o->hooks, event);
-    tw_deliver_event(o->deliver, event);
+    twi_hooks_event(o->hooks, event);
+    twi_deliver_event(o->deliver, event);
     (void)pthread_mutex_unlock(&o->lock);
 }
 
@@ -215,16 +215,16 @@ static tw_status on_changed(void *ctx, tw_settings *settings)
 static void begin_page(tw_outward *o, const tw_settings *settings)
 {
     tw_error err = {0};
-    const tw_page_host host = {.store = o->host.store,
-                               .card = o->host.card,
-                               .settings_file = o->host.settings_file,
-                               .clock = o->host.clock,
-                               .told = on_page,
-                               .apply = on_changed,
-                               .ctx = o};
-    if (tw_page_new(settings, &host, &o->page, &err) != TW_OK)
+    const twi_page_host host = {.store = o->host.store,
+                                .card = o->host.card,
+                                .settings_file = o->host.settings_file,
+                                .clock = o->host.clock,
+                                .callback = on_page,
+                                .apply = on_changed,
+                                .ctx = o};
+    if (twi_page_new(settings, &host, &o->page, &err) != TW_OK)
         tell_failed(o, &err, "there is no page");
-    else if (tw_page_station(o->page, o->station) != TW_OK)
+    else if (twi_page_station(o->page, o->station) != TW_OK)
         tell_failed(o, &(tw_error){TW_ESIZE, "too many subscribers"}, "the page is dead");
 }
 
@@ -257,9 +257,9 @@ tw_status tw_outward_begin(tw_station *station, const tw_settings *settings,
         return tw_fail(err, TW_EINVAL, "no station, settings or store");
     tw_outward *o = make(station, host);
     if (o)
-        o->retries = tw_thread_start(&o->retrying, retry, o);
+        o->retries = twi_thread_start(&o->retrying, retry, o);
     if (!o || !o->retries ||
-        tw_station_subscribe(station, &(tw_subscriber){.told = on_event, .ctx = o}) !=
+        tw_station_subscribe(station, &(tw_subscriber){.callback = on_event, .ctx = o}) !=
             TW_OK) {
         tw_outward_end(o);
         return tw_fail(err, TW_ENOMEM, "out of memory");
@@ -281,9 +281,9 @@ void tw_outward_end(tw_outward *o)
     if (o->retries)
         (void)pthread_join(o->retrying, NULL);
     tw_station_unsubscribe(o->station, o);
-    (void)tw_page_station(o->page, NULL);
-    tw_page_free(o->page);
-    tw_deliver_station(o->deliver, NULL);
+    (void)twi_page_station(o->page, NULL);
+    twi_page_free(o->page);
+    twi_deliver_station(o->deliver, NULL);
     end_destinations(o);
     use_hooks(o, NULL); /* destinations may have told them of their end */
     tw_settings_free(o->settings);

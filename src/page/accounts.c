@@ -16,15 +16,15 @@ static const char HEAD[] = "# Accounts of a tawny station: name, what it may, ha
 static bool good_name(const char *name)
 {
     const size_t n = strlen(name);
-    if (n == 0 || n >= TW_ACCOUNT_NAME_MAX)
+    if (n == 0 || n >= TWI_ACCOUNT_NAME_MAX)
         return false;
     return strspn(name, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_"
                         ".") == n;
 }
 
-static const char *word_may(tw_may may)
+static const char *word_may(twi_may may)
 {
-    return may == TW_MAY_RUN ? "run" : "look";
+    return may == TWI_MAY_RUN ? "run" : "look";
 }
 
 /* ---- reading ---------------------------------------------------------------------- */
@@ -32,17 +32,17 @@ static const char *word_may(tw_may may)
 /* One line. @return false: it is none of ours. */
 static bool read_line(const char *line, accounts *out)
 {
-    account a = {.may = TW_MAY_LOOK};
+    account a = {.may = TWI_MAY_LOOK};
     char may[8];
     int end = 0;
     if (line[0] == '#' || line[0] == '\n' || line[0] == '\0')
         return true;
-    if (out->count == TW_ACCOUNTS_MAX ||
+    if (out->count == TWI_ACCOUNTS_MAX ||
         sscanf(line, "%32s %7s %127s%n", a.name, may, a.hash, &end) != 3 ||
         (line[end] != '\n' && line[end] != '\0') || !good_name(a.name))
         return false;
     if (strcmp(may, "run") == 0)
-        a.may = TW_MAY_RUN;
+        a.may = TWI_MAY_RUN;
     else if (strcmp(may, "look") != 0)
         return false;
     out->all[out->count++] = a;
@@ -61,7 +61,7 @@ static tw_status check_mode(FILE *file, const char *path, tw_error *err)
     return TW_OK;
 }
 
-tw_status tw_accounts_read(const char *path, accounts *out, tw_error *err)
+tw_status twi_accounts_read(const char *path, accounts *out, tw_error *err)
 {
     char line[512];
     unsigned number = 0;
@@ -82,7 +82,7 @@ tw_status tw_accounts_read(const char *path, accounts *out, tw_error *err)
     return st;
 }
 
-const account *tw_accounts_find(const accounts *all, const char *name)
+const account *twi_accounts_find(const accounts *all, const char *name)
 {
     for (size_t i = 0; i < all->count; i++)
         if (strcmp(all->all[i].name, name) == 0)
@@ -90,14 +90,14 @@ const account *tw_accounts_find(const accounts *all, const char *name)
     return NULL;
 }
 
-tw_status tw_account_walk(const char *path,
-                          void (*visit)(void *ctx, const char *name, tw_may may),
-                          void *ctx, tw_error *err)
+tw_status twi_account_walk(const char *path,
+                           void (*visit)(void *ctx, const char *name, twi_may may),
+                           void *ctx, tw_error *err)
 {
     accounts *all = calloc(1, sizeof *all);
     if (!all)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    const tw_status st = tw_accounts_read(path, all, err);
+    const tw_status st = twi_accounts_read(path, all, err);
     for (size_t i = 0; st == TW_OK && i < all->count; i++)
         visit(ctx, all->all[i].name, all->all[i].may);
     free(all);
@@ -142,23 +142,23 @@ static tw_status check_words(const char *name, const char *password, tw_error *e
 {
     if (!good_name(name))
         return tw_fail(err, TW_EINVAL, "%s: a name is 1 to %d letters, digits, - _ or .",
-                       name, TW_ACCOUNT_NAME_MAX - 1);
+                       name, TWI_ACCOUNT_NAME_MAX - 1);
     const size_t n = strlen(password);
-    if (n < TW_PASSWORD_LEAST || n >= TW_PASSWORD_MAX)
+    if (n < TWI_PASSWORD_LEAST || n >= TWI_PASSWORD_MAX)
         return tw_fail(err, TW_EINVAL, "a password has %d to %d letters",
-                       TW_PASSWORD_LEAST, TW_PASSWORD_MAX - 1);
+                       TWI_PASSWORD_LEAST, TWI_PASSWORD_MAX - 1);
     return TW_OK;
 }
 
-static tw_status put(accounts *all, const char *name, tw_may may, const char *password,
+static tw_status put(accounts *all, const char *name, twi_may may, const char *password,
                      tw_error *err)
 {
-    const tw_web_module *web = tw_web_load(err);
-    account *at = (account *)tw_accounts_find(all, name); /* NOLINT: all is ours */
+    const twi_web_module *web = twi_web_load(err);
+    account *at = (account *)twi_accounts_find(all, name); /* NOLINT: all is ours */
     if (!web)
         return TW_ENOTSUP;
-    if (!at && all->count == TW_ACCOUNTS_MAX)
-        return tw_fail(err, TW_ESIZE, "there are %d accounts already", TW_ACCOUNTS_MAX);
+    if (!at && all->count == TWI_ACCOUNTS_MAX)
+        return tw_fail(err, TW_ESIZE, "there are %d accounts already", TWI_ACCOUNTS_MAX);
     if (!at)
         at = &all->all[all->count++];
     (void)snprintf(at->name, sizeof at->name, "%s", name);
@@ -167,10 +167,10 @@ static tw_status put(accounts *all, const char *name, tw_may may, const char *pa
                                          : tw_fail(err, TW_ENOMEM, "out of memory");
 }
 
-tw_status tw_account_set(const char *path, const char *name, tw_may may,
-                         const char *password, tw_error *err)
+tw_status twi_account_set(const char *path, const char *name, twi_may may,
+                          const char *password, tw_error *err)
 {
-    if (!path || !name || !password || (may != TW_MAY_LOOK && may != TW_MAY_RUN))
+    if (!path || !name || !password || (may != TWI_MAY_LOOK && may != TWI_MAY_RUN))
         return tw_fail(err, TW_EINVAL, "no account");
     tw_status st = check_words(name, password, err);
     if (st != TW_OK)
@@ -178,7 +178,7 @@ tw_status tw_account_set(const char *path, const char *name, tw_may may,
     accounts *all = calloc(1, sizeof *all);
     if (!all)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    st = tw_accounts_read(path, all, err);
+    st = twi_accounts_read(path, all, err);
     if (st == TW_OK)
         st = put(all, name, may, password, err);
     if (st == TW_OK)
@@ -187,15 +187,15 @@ tw_status tw_account_set(const char *path, const char *name, tw_may may,
     return st;
 }
 
-tw_status tw_account_remove(const char *path, const char *name, tw_error *err)
+tw_status twi_account_remove(const char *path, const char *name, tw_error *err)
 {
     if (!path || !name)
         return tw_fail(err, TW_EINVAL, "no account");
     accounts *all = calloc(1, sizeof *all);
     if (!all)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    tw_status st = tw_accounts_read(path, all, err);
-    const account *at = st == TW_OK ? tw_accounts_find(all, name) : NULL;
+    tw_status st = twi_accounts_read(path, all, err);
+    const account *at = st == TW_OK ? twi_accounts_find(all, name) : NULL;
     if (st == TW_OK && !at)
         st = tw_fail(err, TW_ENOENT, "there is no account %s", name);
     if (at) {

@@ -5,47 +5,47 @@
 #include "../json/json.h"
 #include "page_state.h"
 
-void tw_answer_json(void *json, unsigned status, tw_web_answer *out)
+void twi_answer_json(void *json, unsigned status, twi_web_answer *out)
 {
     char *text = twi_json_text(json);
-    *out = (tw_web_answer){.status = text ? status : 500,
-                           .type = "application/json",
-                           .data = text,
-                           .bytes = text ? strlen(text) : 0,
-                           .owned = text != NULL};
+    *out = (twi_web_answer){.status = text ? status : 500,
+                            .type = "application/json",
+                            .data = text,
+                            .bytes = text ? strlen(text) : 0,
+                            .owned = text != NULL};
 }
 
-void tw_answer_status(tw_status st, const char *missing, const tw_error *err,
-                      tw_web_answer *out)
+void twi_answer_status(tw_status st, const char *missing, const tw_error *err,
+                       twi_web_answer *out)
 {
     const char *text = err->text[0] ? err->text : missing;
     if (st == TW_OK)
-        tw_answer_json(json_pack("{sb}", "done", true), 200, out);
+        twi_answer_json(json_pack("{sb}", "done", true), 200, out);
     else if (st == TW_ENOENT)
-        tw_answer_error(404, text, out);
+        twi_answer_error(404, text, out);
     else if (st == TW_ENOTSUP || st == TW_ESIZE)
-        tw_answer_error(409, err->text[0] ? err->text : "too many at once", out);
+        twi_answer_error(409, err->text[0] ? err->text : "too many at once", out);
     else
-        tw_answer_error(500, err->text[0] ? err->text : "it did not work", out);
+        twi_answer_error(500, err->text[0] ? err->text : "it did not work", out);
 }
 
-void *tw_body_of(const tw_web_request *r)
+void *twi_body_of(const twi_web_request *r)
 {
     return json_loadb(r->body, r->bytes, JSON_REJECT_DUPLICATES, NULL);
 }
 
-int64_t tw_us_of(int64_t ms)
+int64_t twi_us_of(int64_t ms)
 {
     return ms > 0 && ms < INT64_MAX / 1000 ? ms * 1000 : 0;
 }
 
-int64_t tw_time_of(tw_page *p, const tw_web_request *r, const char *name)
+int64_t twi_time_of(twi_page *p, const twi_web_request *r, const char *name)
 {
     const char *text = p->web->query(r->call, name);
-    return text ? tw_us_of(strtoll(text, NULL, 10)) : 0;
+    return text ? twi_us_of(strtoll(text, NULL, 10)) : 0;
 }
 
-void tw_answer_error(unsigned status, const char *text, tw_web_answer *out)
+void twi_answer_error(unsigned status, const char *text, twi_web_answer *out)
 {
-    tw_answer_json(json_pack("{ss}", "error", text), status, out);
+    twi_answer_json(json_pack("{ss}", "error", text), status, out);
 }

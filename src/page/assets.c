@@ -4,7 +4,7 @@
 #include <string.h>
 
 #define DECLARE(name)                                                                    \
-    extern const unsigned char tw_asset_##name[], tw_asset_##name##_end[]
+    extern const unsigned char twi_asset_##name[], twi_asset_##name##_end[]
 
 DECLARE(html);
 DECLARE(css);
@@ -22,15 +22,15 @@ DECLARE(bootstrap);
 
 #define ASSET(path, type, name, lasting)                                                 \
     {                                                                                    \
-        path, type, tw_asset_##name, tw_asset_##name##_end, lasting                      \
+        path, type, twi_asset_##name, twi_asset_##name##_end, lasting                    \
     }
 
 #define SCRIPT(name, lasting)                                                            \
     ASSET("/" #name ".js", "text/javascript; charset=utf-8", name##_js, lasting)
 
-const tw_asset *tw_asset_find(const char *path)
+const twi_asset *twi_asset_find(const char *path)
 {
-    static const tw_asset all[] = {
+    static const twi_asset all[] = {
         ASSET("/", "text/html; charset=utf-8", html, false),
         ASSET("/page.css", "text/css; charset=utf-8", css, false),
         SCRIPT(common, false),

@@ -1,16 +1,16 @@
 /* The files of the page, gzipped, in the program itself. */
-#ifndef TW_PAGE_ASSETS_H
-#define TW_PAGE_ASSETS_H
+#ifndef TWI_PAGE_ASSETS_H
+#define TWI_PAGE_ASSETS_H
 
 #include <stdbool.h>
 
-typedef struct tw_asset {
+typedef struct twi_asset {
     const char *path, *type;
     const unsigned char *data, *end;
     bool lasting; /* it is of a package: it may be kept for a day */
-} tw_asset;
+} twi_asset;
 
 /** @return NULL: there is no such file. */
-const tw_asset *tw_asset_find(const char *path);
+const twi_asset *twi_asset_find(const char *path);
 
 #endif

@@ -39,7 +39,7 @@ static bool can_be_written(const char *file)
     return access(file, W_OK) == 0 && access(folder, W_OK) == 0;
 }
 
-static json_t *list_sections(const tw_page *p, tw_settings *s)
+static json_t *list_sections(const twi_page *p, tw_settings *s)
 {
     const char *name = NULL,
                *slash = strrchr(p->settings_file ? p->settings_file : "", '/');
@@ -67,22 +67,22 @@ static tw_status walk(tw_settings *s, const char *head, const char *name, json_t
                : TW_ENOENT;
 }
 
-void tw_show_settings(tw_page *p, const tw_web_request *r, const char *rest,
-                      tw_web_answer *out)
+void twi_show_settings(twi_page *p, const twi_web_request *r, const char *rest,
+                       twi_web_answer *out)
 {
     const char *head = p->web->query(r->call, "head"),
                *name = p->web->query(r->call, "name");
-    tw_settings *s = tw_page_settings(p);
+    tw_settings *s = twi_page_settings(p);
     json_t *rows = json_array();
     (void)rest;
     if (!s)
-        tw_answer_error(500, "out of memory", out);
+        twi_answer_error(500, "out of memory", out);
     else if (!head)
-        tw_answer_json(list_sections(p, s), 200, out);
+        twi_answer_json(list_sections(p, s), 200, out);
     else if (walk(s, head, name, rows) == TW_OK)
-        tw_answer_json(json_pack("{sO}", "rows", rows), 200, out);
+        twi_answer_json(json_pack("{sO}", "rows", rows), 200, out);
     else
-        tw_answer_error(404, "there is no such section", out);
+        twi_answer_error(404, "there is no such section", out);
     json_decref(rows);
     tw_settings_free(s);
 }
@@ -101,10 +101,10 @@ static json_t *describe_zone(const tw_zone *zone, const char *name)
                      zone->stay_ppm / 1e4);
 }
 
-void tw_show_zones(tw_page *p, const tw_web_request *r, const char *camera,
-                   tw_web_answer *out)
+void twi_show_zones(twi_page *p, const twi_web_request *r, const char *camera,
+                    twi_web_answer *out)
 {
-    tw_settings *s = tw_page_settings(p);
+    tw_settings *s = twi_page_settings(p);
     tw_camera_settings set;
     (void)r;
     if (s && tw_settings_camera(s, camera, &set) == TW_OK) {
@@ -112,10 +112,10 @@ void tw_show_zones(tw_page *p, const tw_web_request *r, const char *camera,
         for (size_t i = 0; i < set.zone_count; i++)
             (void)json_array_append_new(list,
                                         describe_zone(&set.zones[i], set.zone_names[i]));
-        tw_answer_json(json_pack("{so sb}", "zones", list, "masked", set.mask[0] != '\0'),
-                       200, out);
+        twi_answer_json(
+            json_pack("{so sb}", "zones", list, "masked", set.mask[0] != '\0'), 200, out);
     } else {
-        tw_answer_error(404, "there is no such camera", out);
+        twi_answer_error(404, "there is no such camera", out);
     }
     tw_settings_free(s);
 }
@@ -128,24 +128,24 @@ static void add_problem(void *ctx, const char *line)
     (void)json_array_append_new(ctx, json_string(line));
 }
 
-static void answer_problems(json_t *problems, tw_web_answer *out)
+static void answer_problems(json_t *problems, twi_web_answer *out)
 {
     const char *first = json_string_value(json_array_get(problems, 0));
-    tw_answer_json(json_pack("{ss sO}", "error", first ? first : "it is not right",
-                             "problems", problems),
-                   400, out);
+    twi_answer_json(json_pack("{ss sO}", "error", first ? first : "it is not right",
+                              "problems", problems),
+                    400, out);
 }
 
-static tw_status check_draft(tw_draft *draft, tw_settings **out_settings,
-                             tw_web_answer *out)
+static tw_status check_draft(twi_draft *draft, tw_settings **out_settings,
+                             twi_web_answer *out)
 {
     json_t *problems = json_array();
     tw_error err = {0};
-    tw_status st = tw_draft_check(draft, add_problem, problems, out_settings);
+    tw_status st = twi_draft_check(draft, add_problem, problems, out_settings);
     if (st != TW_OK) {
         answer_problems(problems, out);
-    } else if ((st = tw_draft_allow(draft, *out_settings, &err)) != TW_OK) {
-        tw_answer_error(403, err.text, out);
+    } else if ((st = twi_draft_allow(draft, *out_settings, &err)) != TW_OK) {
+        twi_answer_error(403, err.text, out);
         tw_settings_free(*out_settings);
         *out_settings = NULL;
     }
@@ -153,16 +153,16 @@ static tw_status check_draft(tw_draft *draft, tw_settings **out_settings,
     return st;
 }
 
-static tw_status open_draft(const tw_page *p, tw_draft **out_draft, tw_web_answer *out)
+static tw_status open_draft(const twi_page *p, twi_draft **out_draft, twi_web_answer *out)
 {
     tw_error err = {0};
     if (!p->settings_file) {
-        tw_answer_error(409, "the station runs without a settings file", out);
+        twi_answer_error(409, "the station runs without a settings file", out);
         return TW_ENOENT;
     }
-    const tw_status st = tw_draft_open(p->settings_file, out_draft, &err);
+    const tw_status st = twi_draft_open(p->settings_file, out_draft, &err);
     if (st != TW_OK)
-        tw_answer_error(500, err.text, out);
+        twi_answer_error(500, err.text, out);
     return st;
 }
 
@@ -175,35 +175,35 @@ static const char *text_of(const json_t *change, const char *key, bool needed, b
     return json_string_value(value);
 }
 
-static tw_status take_change(tw_draft *draft, const json_t *change, tw_web_answer *out)
+static tw_status take_change(twi_draft *draft, const json_t *change, twi_web_answer *out)
 {
     tw_error err = {0};
     bool good = true;
-    const tw_draft_change c = {
+    const twi_draft_change c = {
         text_of(change, "head", true, &good), text_of(change, "name", true, &good),
         text_of(change, "key", false, &good), text_of(change, "value", false, &good)};
     if (!good) {
-        tw_answer_error(400, "a change is {head, name, key, value}", out);
+        twi_answer_error(400, "a change is {head, name, key, value}", out);
         return TW_EINVAL;
     }
     if (c.value && strstr(c.value, "***")) {
-        tw_answer_error(400, "*** stands for a password: write it anew", out);
+        twi_answer_error(400, "*** stands for a password: write it anew", out);
         return TW_EINVAL;
     }
-    const tw_status st = tw_draft_change_one(draft, &c, &err);
+    const tw_status st = twi_draft_change_one(draft, &c, &err);
     if (st != TW_OK)
-        tw_answer_error(400, err.text, out);
+        twi_answer_error(400, err.text, out);
     return st;
 }
 
-tw_status tw_draft_of(tw_page *p, const void *changes, tw_draft **draft,
-                      tw_settings **settings, tw_web_answer *out)
+tw_status twi_draft_of(twi_page *p, const void *changes, twi_draft **draft,
+                       tw_settings **settings, twi_web_answer *out)
 {
     const json_t *list = changes;
     tw_status st = open_draft(p, draft, out);
     if (st == TW_OK && (!json_is_array(list) || json_array_size(list) > CHANGES_MAX)) {
         st = TW_EINVAL;
-        tw_answer_error(400, "changes is a list", out);
+        twi_answer_error(400, "changes is a list", out);
     }
     for (size_t i = 0; st == TW_OK && i < json_array_size(list); i++)
         st = take_change(*draft, json_array_get(list, i), out);
@@ -221,9 +221,9 @@ static void add_line(void *ctx, const char *file, unsigned line, const char *bef
 }
 
 /* What holds from the next start on only. */
-static bool needs_restart(tw_page *p, const tw_settings *made)
+static bool needs_restart(twi_page *p, const tw_settings *made)
 {
-    tw_settings *now = tw_page_settings(p);
+    tw_settings *now = twi_page_settings(p);
     const bool needed =
         now && tw_settings_difference(now, made, NULL) == TW_APPLIED_START;
     tw_settings_free(now);
@@ -231,95 +231,95 @@ static bool needs_restart(tw_page *p, const tw_settings *made)
 }
 
 /* What was written holds at once. */
-static void apply(tw_page *p, const tw_settings *made)
+static void apply(twi_page *p, const tw_settings *made)
 {
     tw_settings *copy = p->host.apply ? tw_settings_copy(made) : NULL;
-    if (copy && p->host.apply(p->host.ctx, copy) != TW_OK && p->host.told)
-        p->host.told(p->host.ctx, TW_EINVAL,
-                     "what was written does not hold: there are mistakes in what "
-                     "concerns all cameras, or none is left");
+    if (copy && p->host.apply(p->host.ctx, copy) != TW_OK && p->host.callback)
+        p->host.callback(p->host.ctx, TW_EINVAL,
+                         "what was written does not hold: there are mistakes in what "
+                         "concerns all cameras, or none is left");
 }
 
 /* Say what would change, or change it. */
-static void finish(tw_page *p, tw_draft *draft, const tw_settings *made, bool write,
-                   tw_web_answer *out)
+static void finish(twi_page *p, twi_draft *draft, const tw_settings *made, bool write,
+                   twi_web_answer *out)
 {
     json_t *lines = json_array();
     tw_error err = {0};
-    tw_status st = tw_draft_lines(draft, add_line, lines);
+    tw_status st = twi_draft_lines(draft, add_line, lines);
     const bool restart = needs_restart(p, made);
     if (st == TW_OK && write)
-        st = tw_draft_write(draft, &err);
+        st = twi_draft_write(draft, &err);
     if (st == TW_OK && write)
         apply(p, made);
     if (st == TW_OK)
-        tw_answer_json(
+        twi_answer_json(
             json_pack("{sO sb sb}", "lines", lines, "written", write, "restart", restart),
             200, out);
     else
-        tw_answer_error(500, err.text[0] ? err.text : "out of memory", out);
+        twi_answer_error(500, err.text[0] ? err.text : "out of memory", out);
     json_decref(lines);
 }
 
-void tw_change_settings(tw_page *p, const tw_web_request *r, const char *rest,
-                        tw_web_answer *out)
+void twi_change_settings(twi_page *p, const twi_web_request *r, const char *rest,
+                         twi_web_answer *out)
 {
-    json_t *asked = tw_body_of(r);
-    tw_draft *draft = NULL;
+    json_t *asked = twi_body_of(r);
+    twi_draft *draft = NULL;
     tw_settings *made = NULL;
     (void)rest;
     (void)pthread_mutex_lock(&p->writing);
-    if (tw_draft_of(p, json_object_get(asked, "changes"), &draft, &made, out) == TW_OK)
+    if (twi_draft_of(p, json_object_get(asked, "changes"), &draft, &made, out) == TW_OK)
         finish(p, draft, made, json_is_true(json_object_get(asked, "write")), out);
     (void)pthread_mutex_unlock(&p->writing);
-    tw_draft_free(draft);
+    twi_draft_free(draft);
     tw_settings_free(made);
     json_decref(asked);
 }
 
-void tw_show_file(tw_page *p, const tw_web_request *r, const char *rest,
-                  tw_web_answer *out)
+void twi_show_file(twi_page *p, const twi_web_request *r, const char *rest,
+                   twi_web_answer *out)
 {
-    tw_draft *draft = NULL;
+    twi_draft *draft = NULL;
     size_t bytes = 0;
     (void)r;
     (void)rest;
     if (open_draft(p, &draft, out) != TW_OK)
         return;
-    char *text = tw_draft_whole(draft, &bytes);
-    tw_draft_free(draft);
+    char *text = twi_draft_whole(draft, &bytes);
+    twi_draft_free(draft);
     if (!text) {
-        tw_answer_error(500, "out of memory", out);
+        twi_answer_error(500, "out of memory", out);
         return;
     }
-    *out = (tw_web_answer){.status = 200,
-                           .type = "text/plain; charset=utf-8",
-                           .data = text,
-                           .bytes = bytes,
-                           .owned = true,
-                           .name = "station.ini"};
+    *out = (twi_web_answer){.status = 200,
+                            .type = "text/plain; charset=utf-8",
+                            .data = text,
+                            .bytes = bytes,
+                            .owned = true,
+                            .name = "station.ini"};
 }
 
-void tw_change_file(tw_page *p, const tw_web_request *r, const char *rest,
-                    tw_web_answer *out)
+void twi_change_file(twi_page *p, const twi_web_request *r, const char *rest,
+                     twi_web_answer *out)
 {
-    json_t *asked = tw_body_of(r);
+    json_t *asked = twi_body_of(r);
     const char *text = json_string_value(json_object_get(asked, "text"));
-    tw_draft *draft = NULL;
+    twi_draft *draft = NULL;
     tw_settings *made = NULL;
     tw_error err = {0};
     (void)rest;
     (void)pthread_mutex_lock(&p->writing);
     if (!text)
-        tw_answer_error(400, "text is a settings file", out);
+        twi_answer_error(400, "text is a settings file", out);
     else if (open_draft(p, &draft, out) == TW_OK) {
-        if (tw_draft_replace(draft, text, strlen(text), &err) != TW_OK)
-            tw_answer_error(400, err.text, out);
+        if (twi_draft_replace(draft, text, strlen(text), &err) != TW_OK)
+            twi_answer_error(400, err.text, out);
         else if (check_draft(draft, &made, out) == TW_OK)
             finish(p, draft, made, json_is_true(json_object_get(asked, "write")), out);
     }
     (void)pthread_mutex_unlock(&p->writing);
-    tw_draft_free(draft);
+    twi_draft_free(draft);
     tw_settings_free(made);
     json_decref(asked);
 }

@@ -20,7 +20,7 @@ enum {
 
 /* ---- cameras ---------------------------------------------------------------------- */
 
-void tw_live_init(live *l, int64_t every_us, tw_clock clock)
+void twi_live_init(live *l, int64_t every_us, tw_clock clock)
 {
     pthread_condattr_t attr;
     memset(l, 0, sizeof *l);
@@ -33,14 +33,14 @@ void tw_live_init(live *l, int64_t every_us, tw_clock clock)
     (void)pthread_condattr_destroy(&attr);
 }
 
-void tw_live_pace(live *l, int64_t every_us)
+void twi_live_pace(live *l, int64_t every_us)
 {
     (void)pthread_mutex_lock(&l->lock);
     l->every_us = every_us;
     (void)pthread_mutex_unlock(&l->lock);
 }
 
-void tw_live_end(live *l)
+void twi_live_end(live *l)
 {
     (void)pthread_mutex_lock(&l->lock);
     l->ending = true;
@@ -48,7 +48,7 @@ void tw_live_end(live *l)
     (void)pthread_mutex_unlock(&l->lock);
 }
 
-void tw_live_free(live *l)
+void twi_live_free(live *l)
 {
     for (size_t i = 0; i < l->count; i++) {
         free(l->all[i]->jpeg);
@@ -78,7 +78,7 @@ static view *view_of(live *l, const char *camera)
 }
 
 /* Where nobody looks any more, the last one goes. */
-bool tw_live_wants(live *l, const char *camera)
+bool twi_live_wants(live *l, const char *camera)
 {
     bool wanted = false;
     const int64_t now_us = now_of(l);
@@ -109,7 +109,7 @@ static void keep_reading(view *v, const tw_event *event)
         memcpy(v->cells, event->reading->cells, cells);
 }
 
-void tw_live_event(live *l, const tw_event *event)
+void twi_live_event(live *l, const tw_event *event)
 {
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
@@ -136,20 +136,20 @@ void tw_live_event(live *l, const tw_event *event)
 /* ---- those who look --------------------------------------------------------------- */
 
 /* One of them: what it has of the picture that it is being sent. */
-typedef struct looker {
+typedef struct viewer {
     live *live;
     view *view;
     uint64_t number; /* of the picture that it had last */
     char *part;      /* with its header; owned */
     size_t bytes, at;
     /* Of a stream, which goes on for as long as who asked for it may look: */
-    tw_page *page;
-    char token[TW_TOKEN_BYTES]; /* of the session; "" none */
-    int64_t asked_us;           /* when that was looked up last */
-} looker;
+    twi_page *page;
+    char token[TWI_TOKEN_BYTES]; /* of the session; "" none */
+    int64_t asked_us;            /* when that was looked up last */
+} viewer;
 
 /* @return false: there is no such place. */
-static bool begin_look(live *l, const char *camera, uint64_t after, looker *k)
+static bool begin_check(live *l, const char *camera, uint64_t after, viewer *k)
 {
     memset(k, 0, sizeof *k);
     k->live = l;
@@ -162,7 +162,7 @@ static bool begin_look(live *l, const char *camera, uint64_t after, looker *k)
     return k->view != NULL;
 }
 
-static void end_look(looker *k)
+static void end_check(viewer *k)
 {
     (void)pthread_mutex_lock(&k->live->lock);
     k->view->watching--;
@@ -172,14 +172,14 @@ static void end_look(looker *k)
 }
 
 /* Under the lock. */
-static bool has_come(const looker *k)
+static bool has_come(const viewer *k)
 {
     return k->view->jpeg && k->view->number != k->number &&
            now_of(k->live) - k->view->taken_us < STALE_US;
 }
 
 /* Under the lock: wait for a picture that it has not had. @return false: none came. */
-static bool await_picture(looker *k)
+static bool await_picture(viewer *k)
 {
     struct timespec until;
     (void)clock_gettime(CLOCK_MONOTONIC, &until);
@@ -191,7 +191,7 @@ static bool await_picture(looker *k)
 }
 
 /* Its next part: one who is slow misses pictures, and holds nobody up. */
-static bool next_part(looker *k)
+static bool next_part(viewer *k)
 {
     char head[128];
     free(k->part);
@@ -218,18 +218,18 @@ static bool next_part(looker *k)
 }
 
 /* Whether who looks on may still do so. */
-static bool may_go_on(looker *k)
+static bool may_go_on(viewer *k)
 {
     const int64_t now_us = now_of(k->live);
     if (now_us - k->asked_us < ASK_AGAIN_US)
         return true;
     k->asked_us = now_us;
-    return tw_page_may_look(k->page, k->token);
+    return twi_page_may_look(k->page, k->token);
 }
 
-static long read_looker(void *ctx, char *out, size_t room)
+static long read_viewer(void *ctx, char *out, size_t room)
 {
-    looker *k = ctx;
+    viewer *k = ctx;
     if (!may_go_on(k))
         return -1;
     if ((!k->part || k->at == k->bytes) && !next_part(k))
@@ -242,17 +242,17 @@ static long read_looker(void *ctx, char *out, size_t room)
     return (long)n;
 }
 
-static void end_looker(void *ctx)
+static void end_viewer(void *ctx)
 {
-    end_look(ctx);
+    end_check(ctx);
     free(ctx);
 }
 
-static void answer_stream(tw_page *p, const char *camera, const char *token,
-                          tw_web_answer *out)
+static void answer_stream(twi_page *p, const char *camera, const char *token,
+                          twi_web_answer *out)
 {
-    looker *k = malloc(sizeof *k);
-    if (!k || !begin_look(&p->live, camera, 0, k)) {
+    viewer *k = malloc(sizeof *k);
+    if (!k || !begin_check(&p->live, camera, 0, k)) {
         free(k);
         out->status = 503;
         return;
@@ -260,12 +260,12 @@ static void answer_stream(tw_page *p, const char *camera, const char *token,
     k->page = p;
     k->asked_us = now_of(&p->live);
     (void)snprintf(k->token, sizeof k->token, "%s", token ? token : "");
-    *out = (tw_web_answer){.kind = TW_ANSWER_STREAM,
-                           .status = 200,
-                           .type = "multipart/x-mixed-replace; boundary=" BOUNDARY,
-                           .read = read_looker,
-                           .end = end_looker,
-                           .ctx = k};
+    *out = (twi_web_answer){.kind = TWI_ANSWER_STREAM,
+                            .status = 200,
+                            .type = "multipart/x-mixed-replace; boundary=" BOUNDARY,
+                            .read = read_viewer,
+                            .end = end_viewer,
+                            .ctx = k};
 }
 
 /* The picture that is newer, and what was read in it. @param what  May be NULL.
@@ -273,9 +273,9 @@ static void answer_stream(tw_page *p, const char *camera, const char *token,
 static uint8_t *copy_picture(live *l, const char *camera, uint64_t after, size_t *bytes,
                              uint64_t *number, view *what)
 {
-    looker k;
+    viewer k;
     uint8_t *copy = NULL;
-    if (!begin_look(l, camera, after, &k))
+    if (!begin_check(l, camera, after, &k))
         return NULL;
     (void)pthread_mutex_lock(&l->lock);
     if (await_picture(&k) && (copy = malloc(k.view->bytes)) != NULL) {
@@ -286,21 +286,21 @@ static uint8_t *copy_picture(live *l, const char *camera, uint64_t after, size_t
             *what = *k.view;
     }
     (void)pthread_mutex_unlock(&l->lock);
-    end_look(&k);
+    end_check(&k);
     return copy;
 }
 
 static void answer_picture(live *l, const char *camera, uint64_t after,
-                           tw_web_answer *out)
+                           twi_web_answer *out)
 {
     size_t bytes = 0;
     uint64_t number = 0;
     uint8_t *copy = copy_picture(l, camera, after, &bytes, &number, NULL);
     if (!copy) {
-        tw_answer_error(503, "no picture has come", out);
+        twi_answer_error(503, "no picture has come", out);
         return;
     }
-    *out = (tw_web_answer){
+    *out = (twi_web_answer){
         .status = 200, .type = "image/jpeg", .data = copy, .bytes = bytes, .owned = true};
     (void)snprintf(out->tag, sizeof out->tag, "%llu", (unsigned long long)number);
 }
@@ -308,7 +308,7 @@ static void answer_picture(live *l, const char *camera, uint64_t after,
 /* ---- what was read ---------------------------------------------------------------- */
 
 /* One letter for each cell, row by row: what it showed, or what took it away. */
-static char letter_of(uint8_t cell)
+static char message_of(uint8_t cell)
 {
     static const struct {
         uint8_t bit;
@@ -328,7 +328,7 @@ static json_t *describe_cells(const view *v)
     const size_t cells = (size_t)v->reading.grid.columns * v->reading.grid.rows;
     size_t n = 0;
     for (; n < cells && n < CELLS_MAX; n++)
-        text[n] = letter_of(v->cells[n]);
+        text[n] = message_of(v->cells[n]);
     text[n] = '\0';
     return json_string(text);
 }
@@ -371,7 +371,7 @@ static double sharpness_of(const uint8_t *jpeg, size_t bytes, const tw_blob *box
 }
 
 static void answer_reading(live *l, const char *camera, const tw_blob *box,
-                           tw_web_answer *out)
+                           twi_web_answer *out)
 {
     size_t bytes = 0;
     uint64_t number = 0;
@@ -382,9 +382,9 @@ static void answer_reading(live *l, const char *camera, const tw_blob *box,
         if (box)
             (void)json_object_set_new(o, "sharpness",
                                       json_real(sharpness_of(jpeg, bytes, box)));
-        tw_answer_json(o, 200, out);
+        twi_answer_json(o, 200, out);
     } else {
-        tw_answer_error(503, "no picture has come", out);
+        twi_answer_error(503, "no picture has come", out);
     }
     free(jpeg);
     free(v);
@@ -392,23 +392,23 @@ static void answer_reading(live *l, const char *camera, const tw_blob *box,
 
 /* ---- what is asked ---------------------------------------------------------------- */
 
-void tw_show_stream(tw_page *p, const tw_web_request *r, const char *camera,
-                    tw_web_answer *out)
+void twi_show_stream(twi_page *p, const twi_web_request *r, const char *camera,
+                     twi_web_answer *out)
 {
-    if (tw_page_has_camera(p, camera))
-        answer_stream(p, camera, p->web->cookie(r->call, TW_COOKIE), out);
+    if (twi_page_has_camera(p, camera))
+        answer_stream(p, camera, p->web->cookie(r->call, TWI_COOKIE), out);
     else
-        tw_answer_error(404, "there is no such camera", out);
+        twi_answer_error(404, "there is no such camera", out);
 }
 
-void tw_show_picture(tw_page *p, const tw_web_request *r, const char *camera,
-                     tw_web_answer *out)
+void twi_show_picture(twi_page *p, const twi_web_request *r, const char *camera,
+                      twi_web_answer *out)
 {
     const char *after = p->web->query(r->call, "after");
-    if (tw_page_has_camera(p, camera))
+    if (twi_page_has_camera(p, camera))
         answer_picture(&p->live, camera, after ? strtoull(after, NULL, 10) : 0, out);
     else
-        tw_answer_error(404, "there is no such camera", out);
+        twi_answer_error(404, "there is no such camera", out);
 }
 
 /* "left,top,right,bottom" in percent. */
@@ -429,16 +429,16 @@ static bool read_box(const char *text, tw_blob *box)
     return true;
 }
 
-void tw_show_reading(tw_page *p, const tw_web_request *r, const char *camera,
-                     tw_web_answer *out)
+void twi_show_reading(twi_page *p, const twi_web_request *r, const char *camera,
+                      twi_web_answer *out)
 {
     tw_blob box;
     const char *text = p->web->query(r->call, "sharp");
     const bool boxed = read_box(text, &box);
-    if (!tw_page_has_camera(p, camera))
-        tw_answer_error(404, "there is no such camera", out);
+    if (!twi_page_has_camera(p, camera))
+        twi_answer_error(404, "there is no such camera", out);
     else if (text && !boxed)
-        tw_answer_error(400, "sharp is left,top,right,bottom in percent", out);
+        twi_answer_error(400, "sharp is left,top,right,bottom in percent", out);
     else
         answer_reading(&p->live, camera, boxed ? &box : NULL, out);
 }

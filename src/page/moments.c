@@ -8,13 +8,13 @@
 
 #define SECOND_US INT64_C(1000000)
 
-void tw_moments_init(moments *m)
+void twi_moments_init(moments *m)
 {
     memset(m, 0, sizeof *m);
     (void)pthread_mutex_init(&m->lock, NULL);
 }
 
-void tw_moments_free(moments *m)
+void twi_moments_free(moments *m)
 {
     for (size_t i = 0; i < m->count; i++) {
         free(m->all[i]->recent);
@@ -68,16 +68,16 @@ static void note_second(moment *one, int64_t wall_us, uint32_t activity_ppm)
 /* A camera that comes back with another size begins anew. */
 static void note_cells(moment *one, const tw_reading *reading)
 {
-    if (one->recent && tw_recent_add(one->recent, reading) == TW_OK)
+    if (one->recent && twi_recent_add(one->recent, reading) == TW_OK)
         return;
-    void *memory = malloc(tw_recent_bytes(&reading->grid));
+    void *memory = malloc(twi_recent_bytes(&reading->grid));
     free(one->recent);
-    one->recent = memory ? tw_recent_init(memory, &reading->grid) : NULL;
+    one->recent = memory ? twi_recent_init(memory, &reading->grid) : NULL;
     if (one->recent)
-        (void)tw_recent_add(one->recent, reading);
+        (void)twi_recent_add(one->recent, reading);
 }
 
-void tw_moments_event(moments *m, const tw_event *event)
+void twi_moments_event(moments *m, const tw_event *event)
 {
     if (event->kind != TW_EVENT_READING || !event->reading)
         return;
@@ -90,8 +90,8 @@ void tw_moments_event(moments *m, const tw_event *event)
     (void)pthread_mutex_unlock(&m->lock);
 }
 
-void tw_moments_seconds(moments *m, const char *camera, int64_t from_us,
-                        bool (*visit)(void *ctx, const tw_trace_point *point), void *ctx)
+void twi_moments_seconds(moments *m, const char *camera, int64_t from_us,
+                         bool (*visit)(void *ctx, const tw_trace_point *point), void *ctx)
 {
     (void)pthread_mutex_lock(&m->lock);
     const moment *one = find(m, camera);
@@ -113,23 +113,23 @@ static bool make_mask(const tw_grid *grid, const tw_camera_settings *camera,
     bool good = (size_t)grid->columns * grid->rows <= CELLS_MAX &&
                 tw_zones_mark(grid, camera->zones, camera->zone_count, mask) == TW_OK;
     if (good && camera->mask && camera->mask[0])
-        good = tw_mask_read(camera->mask, &memory, &picture, NULL) == TW_OK &&
+        good = twi_mask_read(camera->mask, &memory, &picture, NULL) == TW_OK &&
                tw_mask_mark(grid, &picture, mask) == TW_OK;
     free(memory);
     return good;
 }
 
-size_t tw_moments_walk(moments *m, const tw_camera_settings *camera,
-                       void (*visit)(void *ctx, const tw_reading *reading), void *ctx)
+size_t twi_moments_walk(moments *m, const tw_camera_settings *camera,
+                        void (*visit)(void *ctx, const tw_reading *reading), void *ctx)
 {
     uint8_t mask[CELLS_MAX];
     size_t frames = 0;
     (void)pthread_mutex_lock(&m->lock);
     const moment *one = find(m, camera->name);
     if (one && one->recent) {
-        const tw_grid grid = tw_recent_grid(one->recent);
+        const tw_grid grid = twi_recent_grid(one->recent);
         if (make_mask(&grid, camera, mask))
-            frames = tw_recent_walk(one->recent, mask, visit, ctx);
+            frames = twi_recent_walk(one->recent, mask, visit, ctx);
     }
     (void)pthread_mutex_unlock(&m->lock);
     return frames;

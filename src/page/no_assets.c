@@ -3,7 +3,7 @@
 
 #include <stddef.h>
 
-const tw_asset *tw_asset_find(const char *path)
+const twi_asset *twi_asset_find(const char *path)
 {
     (void)path;
     return NULL;

@@ -12,13 +12,13 @@
 
 enum { PEM_MAX = 1 << 20 };
 
-static void tell(const tw_page *p, tw_status st, const char *line)
+static void tell(const twi_page *p, tw_status st, const char *line)
 {
-    if (p->host.told)
-        p->host.told(p->host.ctx, st, line);
+    if (p->host.callback)
+        p->host.callback(p->host.ctx, st, line);
 }
 
-tw_status tw_page_reload(tw_page *p, const tw_settings *settings)
+tw_status twi_page_reload(twi_page *p, const tw_settings *settings)
 {
     tw_station_settings station;
     if (!p)
@@ -32,7 +32,7 @@ tw_status tw_page_reload(tw_page *p, const tw_settings *settings)
     (void)pthread_mutex_unlock(&p->station_lock);
     tw_settings_free(old);
     tw_settings_station(settings, &station);
-    tw_live_pace(&p->live, INT64_C(1000000) / station.live_fps);
+    twi_live_pace(&p->live, INT64_C(1000000) / station.live_fps);
     return TW_OK;
 }
 
@@ -76,7 +76,7 @@ static tw_status read_pem(const char *path, char **out, tw_error *err)
     return text ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
 }
 
-static tw_status read_tls(tw_page *p, const tw_station_settings *set, tw_error *err)
+static tw_status read_tls(twi_page *p, const tw_station_settings *set, tw_error *err)
 {
     if (!set->certificate[0] && !set->certificate_key[0])
         return TW_OK;
@@ -86,13 +86,13 @@ static tw_status read_tls(tw_page *p, const tw_station_settings *set, tw_error *
 
 /* Without an account it is for who sits before it alone.
  * @param none  Set to whether there is none. */
-static tw_status check_accounts(tw_page *p, const char *address, bool *none,
+static tw_status check_accounts(twi_page *p, const char *address, bool *none,
                                 tw_error *err)
 {
     accounts *all = calloc(1, sizeof *all);
     if (!all)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    const tw_status st = tw_accounts_read(p->accounts_file, all, err);
+    const tw_status st = twi_accounts_read(p->accounts_file, all, err);
     *none = all->count == 0;
     const bool emptied = *none && all->made;
     free(all);
@@ -110,12 +110,12 @@ static tw_status check_accounts(tw_page *p, const char *address, bool *none,
 
 /* ---- where it answers ------------------------------------------------------------- */
 
-static void add_place(const tw_page *p, const char *host, char *out, size_t capacity)
+static void add_place(const twi_page *p, const char *host, char *out, size_t capacity)
 {
     const size_t n = strlen(out);
     const bool six = strchr(host, ':') != NULL;
     (void)snprintf(out + n, capacity - n, "%shttp%s://%s%s%s:%d/", n > 0 ? " and " : "",
-                   tw_page_is_tls(p) ? "s" : "", six ? "[" : "", host, six ? "]" : "",
+                   twi_page_is_tls(p) ? "s" : "", six ? "[" : "", host, six ? "]" : "",
                    p->web->port(p->server));
 }
 
@@ -134,7 +134,7 @@ static bool host_of(const struct ifaddrs *at, bool six, char out[64])
 }
 
 /* Where it can be entered: 0.0.0.0 opens on no phone. */
-static void word_addresses(const tw_page *p, const char *address, char *out,
+static void word_addresses(const twi_page *p, const char *address, char *out,
                            size_t capacity)
 {
     struct ifaddrs *all = NULL;
@@ -153,7 +153,7 @@ static void word_addresses(const tw_page *p, const char *address, char *out,
 
 /* ---- making ----------------------------------------------------------------------- */
 
-static tw_status start(tw_page *p, const tw_station_settings *set, tw_error *err)
+static tw_status start(twi_page *p, const tw_station_settings *set, tw_error *err)
 {
     char address[64], line[1024], places[768];
     int port = 0;
@@ -166,12 +166,12 @@ static tw_status start(tw_page *p, const tw_station_settings *set, tw_error *err
         st = read_tls(p, set, err);
     if (st != TW_OK)
         return st;
-    const tw_web_spec spec = {.address = address,
-                              .port = port,
-                              .certificate = p->certificate,
-                              .key = p->key,
-                              .handle = tw_page_handle,
-                              .ctx = p};
+    const twi_web_spec spec = {.address = address,
+                               .port = port,
+                               .certificate = p->certificate,
+                               .key = p->key,
+                               .handle = twi_page_handle,
+                               .ctx = p};
     st = p->web->start(&spec, &p->server, err);
     if (st != TW_OK)
         return st;
@@ -185,7 +185,7 @@ static tw_status start(tw_page *p, const tw_station_settings *set, tw_error *err
 }
 
 /* Texts are the page's own. @return false: out of memory. */
-static bool take_host(tw_page *p, const tw_page_host *host,
+static bool take_host(twi_page *p, const twi_page_host *host,
                       const tw_station_settings *set)
 {
     p->host = *host;
@@ -199,8 +199,8 @@ static bool take_host(tw_page *p, const tw_page_host *host,
            (p->settings_file || !host->settings_file);
 }
 
-tw_status tw_page_new(const tw_settings *settings, const tw_page_host *host,
-                      tw_page **out, tw_error *err)
+tw_status twi_page_new(const tw_settings *settings, const twi_page_host *host,
+                       twi_page **out, tw_error *err)
 {
     tw_station_settings set;
     if (!settings || !host || !host->store || !out)
@@ -209,7 +209,7 @@ tw_status tw_page_new(const tw_settings *settings, const tw_page_host *host,
     tw_settings_station(settings, &set);
     if (strcmp(set.listen, "none") == 0)
         return TW_OK;
-    tw_page *p = calloc(1, sizeof *p);
+    twi_page *p = calloc(1, sizeof *p);
     if (!p)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     (void)pthread_mutex_init(&p->sessions.lock, NULL);
@@ -217,12 +217,12 @@ tw_status tw_page_new(const tw_settings *settings, const tw_page_host *host,
     (void)pthread_mutex_init(&p->station_lock, NULL);
     (void)pthread_mutex_init(&p->store_lock, NULL);
     (void)pthread_mutex_init(&p->writing, NULL);
-    tw_live_init(&p->live, 1000000 / set.live_fps, host->clock);
-    tw_moments_init(&p->moments);
-    tw_removals_init(&p->removals);
+    twi_live_init(&p->live, 1000000 / set.live_fps, host->clock);
+    twi_moments_init(&p->moments);
+    twi_removals_init(&p->removals);
     p->settings = tw_settings_copy(settings);
     const bool taken = take_host(p, host, &set);
-    p->web = tw_web_load(err);
+    p->web = twi_web_load(err);
     tw_status st = p->web ? TW_OK : TW_ENOTSUP;
     if (st == TW_OK && (!p->settings || !taken))
         st = tw_fail(err, TW_ENOMEM, "out of memory");
@@ -231,11 +231,11 @@ tw_status tw_page_new(const tw_settings *settings, const tw_page_host *host,
     if (st == TW_OK)
         *out = p;
     else
-        tw_page_free(p);
+        twi_page_free(p);
     return st;
 }
 
-int tw_page_port(const tw_page *p)
+int twi_page_port(const twi_page *p)
 {
     return p ? p->web->port(p->server) : 0;
 }
@@ -243,18 +243,18 @@ int tw_page_port(const tw_page *p)
 static void on_event(void *ctx, const tw_event *event)
 {
     if (event->kind == TW_EVENT_RELOADED && event->settings)
-        (void)tw_page_reload(ctx, event->settings);
-    tw_page_event(ctx, event);
+        (void)twi_page_reload(ctx, event->settings);
+    twi_page_event(ctx, event);
 }
 
 /* In a camera's thread. */
 static bool wants_picture(void *ctx, const char *camera)
 {
-    tw_page *p = ctx;
-    return tw_live_wants(&p->live, camera);
+    twi_page *p = ctx;
+    return twi_live_wants(&p->live, camera);
 }
 
-tw_status tw_page_station(tw_page *p, tw_station *station)
+tw_status twi_page_station(twi_page *p, tw_station *station)
 {
     if (!p)
         return TW_OK;
@@ -265,28 +265,28 @@ tw_status tw_page_station(tw_page *p, tw_station *station)
     if (had)
         tw_station_unsubscribe(had, p);
     const tw_subscriber who = {
-        .told = on_event, .readings = true, .wants = wants_picture, .ctx = p};
+        .callback = on_event, .readings = true, .wants = wants_picture, .ctx = p};
     return station ? tw_station_subscribe(station, &who) : TW_OK;
 }
 
-void tw_page_event(tw_page *p, const tw_event *event)
+void twi_page_event(twi_page *p, const tw_event *event)
 {
     if (!p || !event->camera)
         return;
-    tw_moments_event(&p->moments, event);
-    tw_live_event(&p->live, event);
+    twi_moments_event(&p->moments, event);
+    twi_live_event(&p->live, event);
 }
 
-void tw_page_free(tw_page *p)
+void twi_page_free(twi_page *p)
 {
     if (!p)
         return;
-    tw_live_end(&p->live);
+    twi_live_end(&p->live);
     if (p->server)
         p->web->stop(p->server);
-    tw_removals_end(p);
-    tw_live_free(&p->live);
-    tw_moments_free(&p->moments);
+    twi_removals_end(p);
+    twi_live_free(&p->live);
+    twi_moments_free(&p->moments);
     tw_catalogue_close(p->catalogue);
     (void)pthread_mutex_destroy(&p->sessions.lock);
     (void)pthread_mutex_destroy(&p->sessions.checking);

@@ -1,6 +1,6 @@
 /* What the parts of the page share. */
-#ifndef TW_PAGE_PAGE_STATE_H
-#define TW_PAGE_PAGE_STATE_H
+#ifndef TWI_PAGE_PAGE_STATE_H
+#define TWI_PAGE_PAGE_STATE_H
 
 #include <pthread.h>
 #include <stdatomic.h>
@@ -13,7 +13,7 @@
 
 enum {
     SESSIONS_OF_ONE = 8, /* of an account; its oldest goes for a new one */
-    SESSIONS_MAX = SESSIONS_OF_ONE * TW_ACCOUNTS_MAX,
+    SESSIONS_MAX = SESSIONS_OF_ONE * TWI_ACCOUNTS_MAX,
     FAILURES_MAX = 256,
     LOGINS_MAX = 4, /* that wait for their password to be checked, one after another */
     CAMERAS_MAX = 64,
@@ -27,30 +27,30 @@ enum {
 /* ---- accounts.c */
 
 typedef struct account {
-    char name[TW_ACCOUNT_NAME_MAX];
-    char hash[TW_HASH_BYTES];
-    tw_may may;
+    char name[TWI_ACCOUNT_NAME_MAX];
+    char hash[TWI_HASH_BYTES];
+    twi_may may;
 } account;
 
 typedef struct accounts {
-    account all[TW_ACCOUNTS_MAX];
+    account all[TWI_ACCOUNTS_MAX];
     size_t count;
     bool made; /* there is a file; where the last account is gone, nobody is let in */
 } accounts;
 
 /** @return TW_OK, also where there is no file; else err says what is wrong with it. */
-tw_status tw_accounts_read(const char *file, accounts *out, tw_error *err);
-const account *tw_accounts_find(const accounts *all, const char *name);
+tw_status twi_accounts_read(const char *file, accounts *out, tw_error *err);
+const account *twi_accounts_find(const accounts *all, const char *name);
 
 /* ---- sessions.c */
 
 /* Somebody who is logged in. */
 typedef struct session {
-    char token[TW_TOKEN_BYTES];  /* in the cookie */
-    char change[TW_TOKEN_BYTES]; /* that changes must bring along */
-    char name[TW_ACCOUNT_NAME_MAX];
-    char hash[TW_HASH_BYTES]; /* of the password that held: it ends with that */
-    int64_t seen_us;          /* by the clock; 0: the place is free */
+    char token[TWI_TOKEN_BYTES];  /* in the cookie */
+    char change[TWI_TOKEN_BYTES]; /* that changes must bring along */
+    char name[TWI_ACCOUNT_NAME_MAX];
+    char hash[TWI_HASH_BYTES]; /* of the password that held: it ends with that */
+    int64_t seen_us;           /* by the clock; 0: the place is free */
 } session;
 
 /* Logins that failed, by who tried, and by who tried for whom. */
@@ -70,21 +70,21 @@ typedef struct sessions {
 } sessions;
 
 /** Begin one; the oldest goes if there are too many. @param out  A copy. */
-void tw_session_begin(sessions *s, const tw_web_module *web, const account *who,
-                      int64_t now_us, session *out);
+void twi_session_begin(sessions *s, const twi_web_module *web, const account *who,
+                       int64_t now_us, session *out);
 /** @return whether a token is one of a session that is not too old. */
-bool tw_session_find(sessions *s, const tw_web_module *web, const char *token,
-                     int64_t now_us, session *out);
-void tw_session_end(sessions *s, const tw_web_module *web, const char *token);
+bool twi_session_find(sessions *s, const twi_web_module *web, const char *token,
+                      int64_t now_us, session *out);
+void twi_session_end(sessions *s, const twi_web_module *web, const char *token);
 
 /** Begin to check a password, when its turn has come. It counts as failed from now on.
  * @param known  Who tries is let in already, and need not wait for those who guess.
- * @return 0, and tw_login_end follows; else how long somebody must wait before the next
+ * @return 0, and twi_login_end follows; else how long somebody must wait before the next
  *         try, microseconds. */
-int64_t tw_login_begin(sessions *s, const char *peer, const char *name, bool known,
-                       int64_t now_us);
+int64_t twi_login_begin(sessions *s, const char *peer, const char *name, bool known,
+                        int64_t now_us);
 /** @param worked  It was right: what had failed before is forgotten. */
-void tw_login_end(sessions *s, const char *peer, const char *name, bool worked);
+void twi_login_end(sessions *s, const char *peer, const char *name, bool worked);
 
 /* ---- live.c */
 
@@ -113,16 +113,16 @@ typedef struct live {
     bool ending;
 } live;
 
-void tw_live_init(live *l, int64_t every_us, tw_clock clock);
-void tw_live_end(live *l); /* streams end */
-void tw_live_free(live *l);
-void tw_live_event(live *l, const tw_event *event);
+void twi_live_init(live *l, int64_t every_us, tw_clock clock);
+void twi_live_end(live *l); /* streams end */
+void twi_live_free(live *l);
+void twi_live_event(live *l, const tw_event *event);
 
 /** Pictures come so far apart from now on. */
-void tw_live_pace(live *l, int64_t every_us);
+void twi_live_pace(live *l, int64_t every_us);
 
 /** Whether somebody waits for the next picture of a camera. */
-bool tw_live_wants(live *l, const char *camera);
+bool twi_live_wants(live *l, const char *camera);
 /* ---- moments.c */
 
 /* What moved lately before a camera. */
@@ -130,7 +130,7 @@ typedef struct moment {
     char name[64];
     tw_trace_point second[SECONDS_KEPT]; /* a ring */
     size_t first, count;
-    tw_recent *recent; /* owned; NULL: no frame yet */
+    twi_recent *recent; /* owned; NULL: no frame yet */
 } moment;
 
 typedef struct moments {
@@ -139,19 +139,20 @@ typedef struct moments {
     size_t count;
 } moments;
 
-void tw_moments_init(moments *m);
-void tw_moments_free(moments *m);
-void tw_moments_event(moments *m, const tw_event *event);
+void twi_moments_init(moments *m);
+void twi_moments_free(moments *m);
+void twi_moments_event(moments *m, const tw_event *event);
 
 /** Something happened at the station. One thread at a time. */
-void tw_page_event(tw_page *page, const tw_event *event);
+void twi_page_event(twi_page *page, const tw_event *event);
 /** Visit the seconds of a camera that begin at or after a time, in order. */
-void tw_moments_seconds(moments *m, const char *camera, int64_t from_us,
-                        bool (*visit)(void *ctx, const tw_trace_point *point), void *ctx);
-/** As tw_recent_walk, with the zones and the mask of settings. @return 0: nothing is
+void twi_moments_seconds(moments *m, const char *camera, int64_t from_us,
+                         bool (*visit)(void *ctx, const tw_trace_point *point),
+                         void *ctx);
+/** As twi_recent_walk, with the zones and the mask of settings. @return 0: nothing is
  * known. */
-size_t tw_moments_walk(moments *m, const tw_camera_settings *camera,
-                       void (*visit)(void *ctx, const tw_reading *reading), void *ctx);
+size_t twi_moments_walk(moments *m, const tw_camera_settings *camera,
+                        void (*visit)(void *ctx, const tw_reading *reading), void *ctx);
 
 /* ---- removals.c */
 
@@ -167,23 +168,23 @@ typedef struct removals {
     size_t count;
 } removals;
 
-void tw_removals_init(removals *r);
+void twi_removals_init(removals *r);
 /** Carries out what is left. */
-void tw_removals_end(tw_page *page);
+void twi_removals_end(twi_page *page);
 /** @return TW_OK; TW_ESIZE: too many at once; TW_ENOMEM: no thread. */
-tw_status tw_removals_add(tw_page *page, int64_t id);
+tw_status twi_removals_add(twi_page *page, int64_t id);
 /** @return false: it is too late. */
-bool tw_removals_undo(tw_page *page, int64_t id);
-bool tw_removals_has(tw_page *page, int64_t id);
+bool twi_removals_undo(twi_page *page, int64_t id);
+bool twi_removals_has(twi_page *page, int64_t id);
 
 /* ---- page.c: its beginning and end; shared.c: what all parts ask of it */
 
-struct tw_page {
+struct twi_page {
     tw_settings *settings; /* under station_lock */
     char *store, *accounts_file, *station_name, *settings_file;
-    tw_page_host host; /* its texts are those above */
-    const tw_web_module *web;
-    tw_web *server;
+    twi_page_host host; /* its texts are those above */
+    const twi_web_module *web;
+    twi_web *server;
     char *certificate, *key; /* PEM; NULL: no TLS */
     bool loopback;           /* it answers there alone */
     sessions sessions;
@@ -198,44 +199,44 @@ struct tw_page {
     tw_catalogue *catalogue; /* under it; NULL: not open */
 };
 
-bool tw_page_is_tls(const tw_page *page);
-bool tw_page_has_camera(tw_page *page, const char *name);
+bool twi_page_is_tls(const twi_page *page);
+bool twi_page_has_camera(twi_page *page, const char *name);
 /** The settings as they are, the caller's. @return NULL: out of memory. */
-tw_settings *tw_page_settings(tw_page *page);
+tw_settings *twi_page_settings(twi_page *page);
 /** The catalogue, under the lock of the store. @return NULL: there is none. */
-tw_catalogue *tw_page_catalogue(tw_page *page);
-int64_t tw_page_now(const tw_page *page);
-int64_t tw_page_wall(const tw_page *page);
+tw_catalogue *twi_page_catalogue(twi_page *page);
+int64_t twi_page_now(const twi_page *page);
+int64_t twi_page_wall(const twi_page *page);
 
 /* ---- api.c */
 
-#define TW_COOKIE "tawny" /* that holds a session's token */
+#define TWI_COOKIE "tawny" /* that holds a session's token */
 
 /** Whether somebody who has asked already may still look.
  * @param token  Of his session; "": he had none, as there were no accounts. */
-bool tw_page_may_look(tw_page *page, const char *token);
+bool twi_page_may_look(twi_page *page, const char *token);
 
 /** The handler of the server. */
-void tw_page_handle(void *page, const tw_web_request *request, tw_web_answer *out);
+void twi_page_handle(void *page, const twi_web_request *request, twi_web_answer *out);
 
 /* What answers: r->path is its own, followed by rest. */
-typedef void tw_answer_fn(tw_page *p, const tw_web_request *r, const char *rest,
-                          tw_web_answer *out);
+typedef void twi_answer_fn(twi_page *p, const twi_web_request *r, const char *rest,
+                           twi_web_answer *out);
 
 /* show.c: the station */
-tw_answer_fn tw_show_status, tw_show_plan, tw_show_happenings, tw_do_order;
+twi_answer_fn twi_show_status, twi_show_plan, twi_show_log, twi_do_order;
 /* live.c */
-tw_answer_fn tw_show_stream, tw_show_picture, tw_show_reading;
+twi_answer_fn twi_show_stream, twi_show_picture, twi_show_reading;
 /* stored.c: sightings and captures */
-tw_answer_fn tw_show_sightings, tw_show_sighting, tw_show_capture, tw_show_thumb,
-    tw_change_sighting;
+twi_answer_fn twi_show_sightings, twi_show_sighting, twi_show_capture, twi_show_thumb,
+    twi_change_sighting;
 /* past.c: activity that is past, and what other settings would have made of it */
-tw_answer_fn tw_show_trace, tw_try_changes;
+twi_answer_fn twi_show_trace, twi_try_changes;
 /* configure.c: the settings */
-tw_answer_fn tw_show_settings, tw_show_zones, tw_show_file, tw_change_settings,
-    tw_change_file;
+twi_answer_fn twi_show_settings, twi_show_zones, twi_show_file, twi_change_settings,
+    twi_change_file;
 /* outgoing.c: destinations */
-tw_answer_fn tw_show_outbox, tw_change_outbox, tw_try_destination;
+twi_answer_fn twi_show_outbox, twi_change_outbox, twi_try_destination;
 
 /* ---- configure.c */
 
@@ -243,25 +244,25 @@ tw_answer_fn tw_show_outbox, tw_change_outbox, tw_try_destination;
  * value}].
  * @param settings  Set on TW_OK to what it makes; the caller's.
  * @return TW_OK; else out is an answer that says what is wrong. */
-tw_status tw_draft_of(tw_page *p, const void *changes, tw_draft **draft,
-                      tw_settings **settings, tw_web_answer *out);
+tw_status twi_draft_of(twi_page *p, const void *changes, twi_draft **draft,
+                       tw_settings **settings, twi_web_answer *out);
 
 /* ---- answers.c */
 
 /** Milliseconds since 1970, as browsers count. @return microseconds, 0: it is no time. */
-int64_t tw_us_of(int64_t ms);
+int64_t twi_us_of(int64_t ms);
 /** The same of the query. */
-int64_t tw_time_of(tw_page *p, const tw_web_request *r, const char *name);
+int64_t twi_time_of(twi_page *p, const twi_web_request *r, const char *name);
 /** The body as JSON (a json_t), the caller's. @return NULL: it is none. */
-void *tw_body_of(const tw_web_request *r);
+void *twi_body_of(const twi_web_request *r);
 
 /** Answer with JSON (a json_t), which is let go. */
-void tw_answer_json(void *json, unsigned status, tw_web_answer *out);
+void twi_answer_json(void *json, unsigned status, twi_web_answer *out);
 /** Answer with {"error": ...}. */
-void tw_answer_error(unsigned status, const char *text, tw_web_answer *out);
+void twi_answer_error(unsigned status, const char *text, twi_web_answer *out);
 /** Answer with {"done": true}, or say what a status means. @param missing  For TW_ENOENT.
  */
-void tw_answer_status(tw_status st, const char *missing, const tw_error *err,
-                      tw_web_answer *out);
+void twi_answer_status(tw_status st, const char *missing, const tw_error *err,
+                       twi_web_answer *out);
 
 #endif

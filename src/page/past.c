@@ -32,23 +32,23 @@ static bool pass_on(void *ctx, const tw_trace_point *point)
 }
 
 /* Of the catalogue, and then of the time that it does not have yet. */
-static void past_walk(tw_page *p, const char *camera, int64_t from_us, int64_t until_us,
+static void past_walk(twi_page *p, const char *camera, int64_t from_us, int64_t until_us,
                       bool (*visit)(void *ctx, const tw_trace_point *point), void *ctx)
 {
     walking w = {.last_us = INT64_MIN, .until_us = until_us, .visit = visit, .ctx = ctx};
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = tw_page_catalogue(p);
+    tw_catalogue *c = twi_page_catalogue(p);
     if (c)
         (void)tw_catalogue_trace(c, camera, from_us, until_us, pass_on, &w, NULL);
     (void)pthread_mutex_unlock(&p->store_lock);
-    tw_moments_seconds(&p->moments, camera, from_us, pass_on, &w);
+    twi_moments_seconds(&p->moments, camera, from_us, pass_on, &w);
 }
 
 /* @return whether a span is one. An end that is not said is now. */
-static bool is_span(const tw_page *p, int64_t from_us, int64_t *until_us)
+static bool is_span(const twi_page *p, int64_t from_us, int64_t *until_us)
 {
     if (*until_us == 0)
-        *until_us = tw_page_wall(p) + SECOND_US;
+        *until_us = twi_page_wall(p) + SECOND_US;
     return from_us > 0 && *until_us > from_us && *until_us - from_us <= SPAN_MAX_US;
 }
 
@@ -70,15 +70,15 @@ static bool gather(void *ctx, const tw_trace_point *point)
     return true;
 }
 
-static size_t points_of(tw_page *p, const tw_web_request *r)
+static size_t points_of(twi_page *p, const twi_web_request *r)
 {
     const char *text = p->web->query(r->call, "points");
     const long n = text ? strtol(text, NULL, 10) : POINTS;
     return n < 1 ? POINTS : n > POINTS_MAX ? POINTS_MAX : (size_t)n;
 }
 
-static void show_span(tw_page *p, const char *camera, int64_t from_us, int64_t until_us,
-                      size_t points, tw_web_answer *out)
+static void show_span(twi_page *p, const char *camera, int64_t from_us, int64_t until_us,
+                      size_t points, twi_web_answer *out)
 {
     gathering *g = malloc(sizeof *g);
     json_t *list = json_array();
@@ -96,22 +96,22 @@ static void show_span(tw_page *p, const char *camera, int64_t from_us, int64_t u
     past_walk(p, camera, g->from_us, until_us, gather, g);
     for (size_t i = 0; i < g->count; i++)
         (void)json_array_append_new(list, json_integer(g->highest_ppm[i]));
-    tw_answer_json(json_pack("{sI sI so}", "from", (json_int_t)(g->from_us / 1000),
-                             "step_s", (json_int_t)step, "ppm", list),
-                   200, out);
+    twi_answer_json(json_pack("{sI sI so}", "from", (json_int_t)(g->from_us / 1000),
+                              "step_s", (json_int_t)step, "ppm", list),
+                    200, out);
     free(g);
 }
 
-void tw_show_trace(tw_page *p, const tw_web_request *r, const char *camera,
-                   tw_web_answer *out)
+void twi_show_trace(twi_page *p, const twi_web_request *r, const char *camera,
+                    twi_web_answer *out)
 {
-    const int64_t from_us = tw_time_of(p, r, "from");
-    int64_t until_us = tw_time_of(p, r, "until");
-    if (!tw_page_has_camera(p, camera))
-        tw_answer_error(404, "there is no such camera", out);
+    const int64_t from_us = twi_time_of(p, r, "from");
+    int64_t until_us = twi_time_of(p, r, "until");
+    if (!twi_page_has_camera(p, camera))
+        twi_answer_error(404, "there is no such camera", out);
     else if (!is_span(p, from_us, &until_us))
-        tw_answer_error(400, "from and until are milliseconds, at most 31 days apart",
-                        out);
+        twi_answer_error(400, "from and until are milliseconds, at most 31 days apart",
+                         out);
     else
         show_span(p, camera, from_us, until_us, points_of(p, r), out);
 }
@@ -120,7 +120,7 @@ void tw_show_trace(tw_page *p, const tw_web_request *r, const char *camera,
 
 /* Settings that are tried: as they are, or as they would be. */
 typedef struct trying {
-    tw_tryout tryout;
+    twi_tryout tryout;
     bool good;
     json_t *spans;          /* what would have been kept: [from, until] */
     json_t *levels, *times; /* of frames; NULL: not asked for */
@@ -141,7 +141,7 @@ static void begin_try(trying *t, const tw_camera_settings *camera, bool seconds)
     if (seconds)
         config.own_count = 0; /* a trace does not say in which zone it was */
     t->spans = json_array();
-    t->good = tw_tryout_begin(&t->tryout, &config, seconds) == TW_OK;
+    t->good = twi_tryout_begin(&t->tryout, &config, seconds) == TW_OK;
 }
 
 static bool try_second(void *ctx, const tw_trace_point *point)
@@ -150,7 +150,7 @@ static bool try_second(void *ctx, const tw_trace_point *point)
     const tw_reading reading = {.t_us = point->t_us, .activity_ppm = point->max_ppm};
     for (int i = 0; i < 2; i++)
         if (t[i].good)
-            note_span(&t[i], tw_tryout_step(&t[i].tryout, &reading));
+            note_span(&t[i], twi_tryout_step(&t[i].tryout, &reading));
     return true;
 }
 
@@ -158,7 +158,7 @@ static void try_frame(void *ctx, const tw_reading *reading)
 {
     trying *t = ctx;
     if (t->good)
-        (void)tw_tryout_step(&t->tryout, reading);
+        (void)twi_tryout_step(&t->tryout, reading);
     (void)json_array_append_new(t->levels, json_integer(reading->activity_ppm));
     (void)json_array_append_new(t->times, json_integer(reading->t_us / 1000));
 }
@@ -181,12 +181,12 @@ static bool add_taken(void *ctx, const tw_sighting_record *r)
 
 /* Bytes that a second of footage takes; 0: not known. Of the newest sightings, as it is
  * asked for while a limit is being dragged. */
-static double bytes_a_second(tw_page *p, const tw_camera_settings *camera)
+static double bytes_a_second(twi_page *p, const tw_camera_settings *camera)
 {
     const tw_sighting_filter newest = {.camera = camera->name, .most = NEWEST};
     taken t = {.around_s = (double)(camera->pre_us + camera->post_us) / 1e6};
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = tw_page_catalogue(p);
+    tw_catalogue *c = twi_page_catalogue(p);
     if (c)
         (void)tw_catalogue_sightings(c, &newest, add_taken, &t, NULL);
     (void)pthread_mutex_unlock(&p->store_lock);
@@ -196,7 +196,7 @@ static double bytes_a_second(tw_page *p, const tw_camera_settings *camera)
 static json_t *describe_try(trying *t, double rate)
 {
     if (t->good)
-        note_span(t, tw_tryout_end(&t->tryout));
+        note_span(t, twi_tryout_end(&t->tryout));
     const double seconds = (double)t->tryout.kept_us / 1e6;
     json_t *o = json_pack("{si sf so}", "sightings", (int)t->tryout.sightings, "seconds",
                           seconds, "spans", t->spans);
@@ -206,7 +206,7 @@ static json_t *describe_try(trying *t, double rate)
 }
 
 /* What a camera would have made of its trace, now and changed. */
-static json_t *try_trace(tw_page *p, const tw_camera_settings *now,
+static json_t *try_trace(twi_page *p, const tw_camera_settings *now,
                          const tw_camera_settings *changed, int64_t from_us,
                          int64_t until_us)
 {
@@ -221,27 +221,27 @@ static json_t *try_trace(tw_page *p, const tw_camera_settings *now,
 }
 
 /* The same of the frames of the last minute, zones included. */
-static json_t *try_minute(tw_page *p, const tw_camera_settings *camera)
+static json_t *try_minute(twi_page *p, const tw_camera_settings *camera)
 {
     trying t = {.levels = json_array(), .times = json_array()};
     begin_try(&t, camera, false);
-    const size_t frames = tw_moments_walk(&p->moments, camera, try_frame, &t);
+    const size_t frames = twi_moments_walk(&p->moments, camera, try_frame, &t);
     if (t.good)
-        (void)tw_tryout_end(&t.tryout);
+        (void)twi_tryout_end(&t.tryout);
     json_decref(t.spans);
     return json_pack("{si si so so}", "frames", (int)frames, "sightings",
                      (int)t.tryout.sightings, "ppm", t.levels, "at", t.times);
 }
 
-static void answer_try(tw_page *p, tw_settings *now, tw_settings *changed,
-                       const json_t *asked, const char *name, tw_web_answer *out)
+static void answer_try(twi_page *p, tw_settings *now, tw_settings *changed,
+                       const json_t *asked, const char *name, twi_web_answer *out)
 {
     tw_camera_settings a, b;
-    const int64_t from_us = tw_us_of(json_integer_value(json_object_get(asked, "from")));
-    int64_t until_us = tw_us_of(json_integer_value(json_object_get(asked, "until")));
+    const int64_t from_us = twi_us_of(json_integer_value(json_object_get(asked, "from")));
+    int64_t until_us = twi_us_of(json_integer_value(json_object_get(asked, "until")));
     if (tw_settings_camera(now, name, &a) != TW_OK ||
         tw_settings_camera(changed, name, &b) != TW_OK) {
-        tw_answer_error(404, "there is no such camera", out);
+        twi_answer_error(404, "there is no such camera", out);
         return;
     }
     json_t *o = json_object();
@@ -251,23 +251,23 @@ static void answer_try(tw_page *p, tw_settings *now, tw_settings *changed,
         (void)json_object_set_new(
             o, "minute",
             json_pack("{so so}", "now", try_minute(p, &a), "changed", try_minute(p, &b)));
-    tw_answer_json(o, 200, out);
+    twi_answer_json(o, 200, out);
 }
 
-void tw_try_changes(tw_page *p, const tw_web_request *r, const char *rest,
-                    tw_web_answer *out)
+void twi_try_changes(twi_page *p, const twi_web_request *r, const char *rest,
+                     twi_web_answer *out)
 {
-    json_t *asked = tw_body_of(r);
-    tw_draft *draft = NULL;
-    tw_settings *changed = NULL, *now = tw_page_settings(p);
+    json_t *asked = twi_body_of(r);
+    twi_draft *draft = NULL;
+    tw_settings *changed = NULL, *now = twi_page_settings(p);
     const char *name = json_string_value(json_object_get(asked, "camera"));
     (void)rest;
     if (!now || !name)
-        tw_answer_error(400, "camera is the name of one", out);
-    else if (tw_draft_of(p, json_object_get(asked, "changes"), &draft, &changed, out) ==
+        twi_answer_error(400, "camera is the name of one", out);
+    else if (twi_draft_of(p, json_object_get(asked, "changes"), &draft, &changed, out) ==
              TW_OK)
         answer_try(p, now, changed, asked, name, out);
-    tw_draft_free(draft);
+    twi_draft_free(draft);
     tw_settings_free(changed);
     tw_settings_free(now);
     json_decref(asked);

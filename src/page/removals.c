@@ -5,7 +5,7 @@
 #include "../base/thread.h"
 #include "page_state.h"
 
-void tw_removals_init(removals *r)
+void twi_removals_init(removals *r)
 {
     pthread_condattr_t attr;
     memset(r, 0, sizeof *r);
@@ -16,21 +16,21 @@ void tw_removals_init(removals *r)
     (void)pthread_condattr_destroy(&attr);
 }
 
-static void remove_one(tw_page *p, int64_t id)
+static void remove_one(twi_page *p, int64_t id)
 {
     char line[TW_ERROR_MAX + 64];
     tw_error err = {0};
     tw_status st = TW_OK;
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = tw_page_catalogue(p);
+    tw_catalogue *c = twi_page_catalogue(p);
     if (c)
         st = tw_catalogue_remove(c, p->host.card, id, &err);
     (void)pthread_mutex_unlock(&p->store_lock);
-    if (st == TW_OK || st == TW_ENOENT || !p->host.told)
+    if (st == TW_OK || st == TW_ENOENT || !p->host.callback)
         return; /* gone already is fine */
     (void)snprintf(line, sizeof line, "sighting %lld could not be removed: %s",
                    (long long)id, err.text);
-    p->host.told(p->host.ctx, st, line);
+    p->host.callback(p->host.ctx, st, line);
 }
 
 /* Under the lock. @return 0: none is due. */
@@ -57,11 +57,11 @@ static void wait_a_little(removals *r)
 
 static void *work(void *ctx)
 {
-    tw_page *p = ctx;
+    twi_page *p = ctx;
     removals *r = &p->removals;
     (void)pthread_mutex_lock(&r->lock);
     while (!r->ending || r->count > 0) {
-        const int64_t id = take_due(r, tw_page_now(p));
+        const int64_t id = take_due(r, twi_page_now(p));
         if (id > 0) {
             (void)pthread_mutex_unlock(&r->lock); /* the card may be slow */
             remove_one(p, id);
@@ -85,27 +85,27 @@ static size_t place_of(const removals *r, int64_t id)
     return REMOVALS_MAX;
 }
 
-tw_status tw_removals_add(tw_page *p, int64_t id)
+tw_status twi_removals_add(twi_page *p, int64_t id)
 {
     removals *r = &p->removals;
     tw_status st = TW_OK;
     (void)pthread_mutex_lock(&r->lock);
     if (!r->started)
-        r->started = tw_thread_start(&r->thread, work, p);
+        r->started = twi_thread_start(&r->thread, work, p);
     if (!r->started)
         st = TW_ENOMEM;
     else if (place_of(r, id) == REMOVALS_MAX && r->count == REMOVALS_MAX)
         st = TW_ESIZE;
     if (st == TW_OK && place_of(r, id) == REMOVALS_MAX) {
         r->all[r->count].id = id;
-        r->all[r->count++].due_us = tw_page_now(p) + UNDO_S * INT64_C(1000000);
+        r->all[r->count++].due_us = twi_page_now(p) + UNDO_S * INT64_C(1000000);
         (void)pthread_cond_signal(&r->changed);
     }
     (void)pthread_mutex_unlock(&r->lock);
     return st;
 }
 
-bool tw_removals_undo(tw_page *p, int64_t id)
+bool twi_removals_undo(twi_page *p, int64_t id)
 {
     removals *r = &p->removals;
     (void)pthread_mutex_lock(&r->lock);
@@ -116,7 +116,7 @@ bool tw_removals_undo(tw_page *p, int64_t id)
     return at < REMOVALS_MAX;
 }
 
-bool tw_removals_has(tw_page *p, int64_t id)
+bool twi_removals_has(twi_page *p, int64_t id)
 {
     (void)pthread_mutex_lock(&p->removals.lock);
     const bool has = place_of(&p->removals, id) < REMOVALS_MAX;
@@ -124,7 +124,7 @@ bool tw_removals_has(tw_page *p, int64_t id)
     return has;
 }
 
-void tw_removals_end(tw_page *p)
+void twi_removals_end(twi_page *p)
 {
     removals *r = &p->removals;
     (void)pthread_mutex_lock(&r->lock);

@@ -14,7 +14,7 @@ enum { FREE_TRIES = 3, PEER_FREE_TRIES = 10, KEY_BYTES = 128 };
 /* ---- sessions --------------------------------------------------------------------- */
 
 /* Under the lock. */
-static session *find(sessions *s, const tw_web_module *web, const char *token)
+static session *find(sessions *s, const twi_web_module *web, const char *token)
 {
     session *found = NULL;
     for (size_t i = 0; token && i < SESSIONS_MAX; i++) /* all: the time tells nothing */
@@ -43,8 +43,8 @@ static session *place_for(sessions *s, const char *name)
     return count >= SESSIONS_OF_ONE ? own : oldest;
 }
 
-void tw_session_begin(sessions *s, const tw_web_module *web, const account *who,
-                      int64_t now_us, session *out)
+void twi_session_begin(sessions *s, const twi_web_module *web, const account *who,
+                       int64_t now_us, session *out)
 {
     session made = {.seen_us = now_us};
     web->token(made.token);
@@ -57,8 +57,8 @@ void tw_session_begin(sessions *s, const tw_web_module *web, const account *who,
     *out = made;
 }
 
-bool tw_session_find(sessions *s, const tw_web_module *web, const char *token,
-                     int64_t now_us, session *out)
+bool twi_session_find(sessions *s, const twi_web_module *web, const char *token,
+                      int64_t now_us, session *out)
 {
     (void)pthread_mutex_lock(&s->lock);
     session *found = find(s, web, token);
@@ -74,7 +74,7 @@ bool tw_session_find(sessions *s, const tw_web_module *web, const char *token,
     return found != NULL;
 }
 
-void tw_session_end(sessions *s, const tw_web_module *web, const char *token)
+void twi_session_end(sessions *s, const twi_web_module *web, const char *token)
 {
     (void)pthread_mutex_lock(&s->lock);
     session *found = find(s, web, token);
@@ -157,8 +157,8 @@ static void add_failure(sessions *s, const char *key, unsigned free_tries, int64
     set_wait(f, free_tries);
 }
 
-int64_t tw_login_begin(sessions *s, const char *peer, const char *name, bool known,
-                       int64_t now_us)
+int64_t twi_login_begin(sessions *s, const char *peer, const char *name, bool known,
+                        int64_t now_us)
 {
     char by[KEY_BYTES], of[KEY_BYTES];
     word_keys(peer, name, by, of);
@@ -192,7 +192,7 @@ static void forgive(sessions *s, const char *key, unsigned free_tries, bool all)
     }
 }
 
-void tw_login_end(sessions *s, const char *peer, const char *name, bool worked)
+void twi_login_end(sessions *s, const char *peer, const char *name, bool worked)
 {
     char by[KEY_BYTES], of[KEY_BYTES];
     word_keys(peer, name, by, of);

@@ -4,12 +4,12 @@
 
 #include "page_state.h"
 
-bool tw_page_is_tls(const tw_page *p)
+bool twi_page_is_tls(const twi_page *p)
 {
     return p->certificate != NULL;
 }
 
-bool tw_page_has_camera(tw_page *p, const char *name)
+bool twi_page_has_camera(twi_page *p, const char *name)
 {
     const char *known = NULL;
     bool found = false;
@@ -20,7 +20,7 @@ bool tw_page_has_camera(tw_page *p, const char *name)
     return found;
 }
 
-tw_settings *tw_page_settings(tw_page *p)
+tw_settings *twi_page_settings(twi_page *p)
 {
     (void)pthread_mutex_lock(&p->station_lock);
     tw_settings *copy = tw_settings_copy(p->settings);
@@ -28,17 +28,17 @@ tw_settings *tw_page_settings(tw_page *p)
     return copy;
 }
 
-int64_t tw_page_now(const tw_page *p)
+int64_t twi_page_now(const twi_page *p)
 {
     return p->host.clock.ops->now_us(p->host.clock.ctx);
 }
 
-int64_t tw_page_wall(const tw_page *p)
+int64_t twi_page_wall(const twi_page *p)
 {
     return p->host.clock.ops->wall_us(p->host.clock.ctx);
 }
 
-tw_catalogue *tw_page_catalogue(tw_page *p)
+tw_catalogue *twi_page_catalogue(twi_page *p)
 {
     char path[PATH_BYTES];
     (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, p->store);

@@ -6,7 +6,7 @@
 #include "../station/plan.h"
 #include "page_state.h"
 
-static json_t *describe_camera(const tw_page *p, const tw_camera_status *c)
+static json_t *describe_camera(const twi_page *p, const tw_camera_status *c)
 {
     tw_camera_settings set;
     json_t *o = twi_json_camera(c, NULL);
@@ -17,16 +17,16 @@ static json_t *describe_camera(const tw_page *p, const tw_camera_status *c)
     return o;
 }
 
-static json_t *stopped_destinations(tw_page *p)
+static json_t *stopped_destinations(twi_page *p)
 {
     (void)pthread_mutex_lock(&p->store_lock);
-    json_t *list = twi_json_all_stopped(tw_page_catalogue(p));
+    json_t *list = twi_json_all_stopped(twi_page_catalogue(p));
     (void)pthread_mutex_unlock(&p->store_lock);
     return list;
 }
 
-void tw_show_status(tw_page *p, const tw_web_request *r, const char *rest,
-                    tw_web_answer *out)
+void twi_show_status(twi_page *p, const twi_web_request *r, const char *rest,
+                     twi_web_answer *out)
 {
     (void)r;
     (void)rest;
@@ -44,55 +44,55 @@ void tw_show_status(tw_page *p, const tw_web_request *r, const char *rest,
     if (p->station && tw_station_store(p->station, &store) == TW_OK)
         (void)json_object_set_new(all, "store", twi_json_store(&store));
     (void)pthread_mutex_unlock(&p->station_lock);
-    tw_answer_json(all, 200, out);
+    twi_answer_json(all, 200, out);
 }
 
-void tw_do_order(tw_page *p, const tw_web_request *r, const char *rest,
-                 tw_web_answer *out)
+void twi_do_order(twi_page *p, const twi_web_request *r, const char *rest,
+                  twi_web_answer *out)
 {
     tw_error err = {0};
     (void)rest;
     (void)pthread_mutex_lock(&p->station_lock);
-    const tw_status st = tw_deliver_order(p->station, r->body, r->bytes, &err);
+    const tw_status st = twi_deliver_order(p->station, r->body, r->bytes, &err);
     (void)pthread_mutex_unlock(&p->station_lock);
     if (st == TW_OK)
-        tw_answer_json(json_pack("{ss}", "done", err.text), 200, out);
+        twi_answer_json(json_pack("{ss}", "done", err.text), 200, out);
     else
-        tw_answer_error(st == TW_ENOENT ? 404 : 400, err.text, out);
+        twi_answer_error(st == TW_ENOENT ? 404 : 400, err.text, out);
 }
 
 /* ---- forecasts -------------------------------------------------------------------- */
 
-static json_t *describe_plan(const tw_plan *plan, double *day_bytes)
+static json_t *describe_plan(const twi_plan *plan, double *day_bytes)
 {
     json_t *list = json_array();
     for (size_t i = 0; i < plan->count; i++) {
-        const tw_plan_rates rates = tw_plan_rates_of(&plan->cameras[i]);
+        const twi_plan_rates rates = twi_plan_rates_of(&plan->cameras[i]);
         *day_bytes += rates.day;
         (void)json_array_append_new(list, twi_json_plan(&plan->cameras[i], &rates));
     }
     return list;
 }
 
-void tw_show_plan(tw_page *p, const tw_web_request *r, const char *rest,
-                  tw_web_answer *out)
+void twi_show_plan(twi_page *p, const twi_web_request *r, const char *rest,
+                   twi_web_answer *out)
 {
-    tw_plan plan = {0};
+    twi_plan plan = {0};
     tw_store_status store;
     tw_station_settings station;
-    tw_settings *s = tw_page_settings(p);
+    tw_settings *s = twi_page_settings(p);
     double day_bytes = 0;
     (void)r;
     (void)rest;
     memset(&store, 0, sizeof store);
     if (!s) {
-        tw_answer_error(500, "out of memory", out);
+        twi_answer_error(500, "out of memory", out);
         return;
     }
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = tw_page_catalogue(p);
+    tw_catalogue *c = twi_page_catalogue(p);
     if (c)
-        (void)tw_plan_read(c, s, &plan, NULL);
+        (void)twi_plan_read(c, s, &plan, NULL);
     (void)pthread_mutex_unlock(&p->store_lock);
     (void)pthread_mutex_lock(&p->station_lock);
     if (p->station)
@@ -100,40 +100,39 @@ void tw_show_plan(tw_page *p, const tw_web_request *r, const char *rest,
     (void)pthread_mutex_unlock(&p->station_lock);
     tw_settings_station(s, &station);
     json_t *cameras = describe_plan(&plan, &day_bytes);
-    tw_answer_json(
+    twi_answer_json(
         json_pack("{so sf sI sI sf sf}", "cameras", cameras, "history_days",
                   (double)(plan.last_us - plan.first_us) / 864e8, "free_bytes",
                   (json_int_t)store.free_bytes, "total_bytes",
                   (json_int_t)store.total_bytes, "bytes_a_day", day_bytes, "days",
-                  tw_plan_days(store.free_bytes, station.keep_free, day_bytes)),
+                  twi_plan_days(store.free_bytes, station.keep_free, day_bytes)),
         200, out);
-    tw_plan_free(&plan);
+    twi_plan_free(&plan);
     tw_settings_free(s);
 }
 
 /* ---- what happened ---------------------------------------------------------------- */
 
-enum { HAPPENINGS = 200 };
+enum { LOG_ENTRIES = 200 };
 
-static bool take_happening(void *ctx, const tw_happening *h)
+static bool take_log_entry(void *ctx, const twi_log_entry *h)
 {
-    (void)json_array_append_new(ctx, twi_json_happening(h));
-    if (json_array_size(ctx) > HAPPENINGS) /* the newest are of interest */
+    (void)json_array_append_new(ctx, twi_json_log_entry(h));
+    if (json_array_size(ctx) > LOG_ENTRIES) /* the newest are of interest */
         (void)json_array_remove(ctx, 0);
     return true;
 }
 
-void tw_show_happenings(tw_page *p, const tw_web_request *r, const char *rest,
-                        tw_web_answer *out)
+void twi_show_log(twi_page *p, const twi_web_request *r, const char *rest,
+                  twi_web_answer *out)
 {
     json_t *list = json_array();
     (void)rest;
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = tw_page_catalogue(p);
+    tw_catalogue *c = twi_page_catalogue(p);
     if (c)
-        (void)tw_catalogue_happenings(c, NULL, tw_time_of(p, r, "from"),
-                                      tw_time_of(p, r, "until"), take_happening, list,
-                                      NULL);
+        (void)twi_catalogue_log(c, NULL, twi_time_of(p, r, "from"),
+                                twi_time_of(p, r, "until"), take_log_entry, list, NULL);
     (void)pthread_mutex_unlock(&p->store_lock);
-    tw_answer_json(json_pack("{so}", "happenings", list), 200, out);
+    twi_answer_json(json_pack("{so}", "entries", list), 200, out);
 }

@@ -19,14 +19,14 @@ enum { MOST = 5000, THUMB_WIDTH = 240, THUMB_QUALITY = 70 };
 
 /* What is being visited: sightings that are to be removed are not shown any more. */
 typedef struct listing {
-    tw_page *page;
+    twi_page *page;
     json_t *list;
 } listing;
 
 static bool add_sighting(void *ctx, const tw_sighting_record *r)
 {
     const listing *l = ctx;
-    if (!tw_removals_has(l->page, r->id))
+    if (!twi_removals_has(l->page, r->id))
         (void)json_array_append_new(l->list, twi_json_sighting(r));
     return true;
 }
@@ -35,7 +35,7 @@ static bool add_sighting(void *ctx, const tw_sighting_record *r)
 static bool add_brief(void *ctx, const tw_sighting_record *r)
 {
     const listing *l = ctx;
-    if (!tw_removals_has(l->page, r->id))
+    if (!twi_removals_has(l->page, r->id))
         (void)json_array_append_new(
             l->list, json_pack("[IsIIb]", (json_int_t)r->id, r->camera,
                                (json_int_t)(r->start_us / 1000),
@@ -43,8 +43,8 @@ static bool add_brief(void *ctx, const tw_sighting_record *r)
     return true;
 }
 
-void tw_show_sightings(tw_page *p, const tw_web_request *r, const char *rest,
-                       tw_web_answer *out)
+void twi_show_sightings(twi_page *p, const twi_web_request *r, const char *rest,
+                        twi_web_answer *out)
 {
     (void)rest;
     const char *camera = p->web->query(r->call, "camera"),
@@ -53,22 +53,22 @@ void tw_show_sightings(tw_page *p, const tw_web_request *r, const char *rest,
     const bool brief = p->web->query(r->call, "brief") != NULL;
     const long n = most ? strtol(most, NULL, 10) : MOST;
     const tw_sighting_filter filter = {.camera = camera && camera[0] ? camera : NULL,
-                                       .from_us = tw_time_of(p, r, "from"),
-                                       .until_us = tw_time_of(p, r, "until"),
+                                       .from_us = twi_time_of(p, r, "from"),
+                                       .until_us = twi_time_of(p, r, "until"),
                                        .starred = starred && strcmp(starred, "1") == 0,
                                        .most = n > 0 && n < MOST ? (uint32_t)n : MOST};
     json_t *list = json_array();
     listing l = {p, list};
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = tw_page_catalogue(p);
+    tw_catalogue *c = twi_page_catalogue(p);
     const tw_status st =
         c ? tw_catalogue_sightings(c, &filter, brief ? add_brief : add_sighting, &l, NULL)
           : TW_OK;
     (void)pthread_mutex_unlock(&p->store_lock);
     if (st == TW_OK)
-        tw_answer_json(json_pack("{so}", "sightings", list), 200, out);
+        twi_answer_json(json_pack("{so}", "sightings", list), 200, out);
     else
-        tw_answer_error(500, "the catalogue cannot be read", out);
+        twi_answer_error(500, "the catalogue cannot be read", out);
     if (st != TW_OK)
         json_decref(list);
 }
@@ -81,35 +81,35 @@ static int64_t number_of(const char *text)
     return end != text && *end == '\0' && n > 0 ? n : 0;
 }
 
-void tw_show_sighting(tw_page *p, const tw_web_request *r, const char *rest,
-                      tw_web_answer *out)
+void twi_show_sighting(twi_page *p, const twi_web_request *r, const char *rest,
+                       twi_web_answer *out)
 {
     const int64_t id = number_of(rest);
     (void)r;
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = tw_page_catalogue(p);
-    json_t *one = c && !tw_removals_has(p, id) ? twi_json_record(c, id, NULL) : NULL;
+    tw_catalogue *c = twi_page_catalogue(p);
+    json_t *one = c && !twi_removals_has(p, id) ? twi_json_record(c, id, NULL) : NULL;
     (void)pthread_mutex_unlock(&p->store_lock);
     if (one)
-        tw_answer_json(one, 200, out);
+        twi_answer_json(one, 200, out);
     else
-        tw_answer_error(404, "there is no such sighting", out);
+        twi_answer_error(404, "there is no such sighting", out);
 }
 
 /* ---- captures --------------------------------------------------------------------- */
 
 /* What the catalogue knows, and nothing else: so no spelling leads out of the store. */
-static bool is_known(tw_page *p, const char *file)
+static bool is_known(twi_page *p, const char *file)
 {
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = tw_page_catalogue(p);
-    const bool known = c && tw_catalogue_knows(c, file);
+    tw_catalogue *c = twi_page_catalogue(p);
+    const bool known = c && twi_catalogue_knows(c, file);
     (void)pthread_mutex_unlock(&p->store_lock);
     return known;
 }
 
 /* @return -1: there is no such capture. */
-static int open_capture(tw_page *p, const char *file, uint64_t *bytes)
+static int open_capture(twi_page *p, const char *file, uint64_t *bytes)
 {
     char path[PATH_BYTES];
     struct stat s;
@@ -126,22 +126,22 @@ static int open_capture(tw_page *p, const char *file, uint64_t *bytes)
     return -1;
 }
 
-void tw_show_capture(tw_page *p, const tw_web_request *r, const char *file,
-                     tw_web_answer *out)
+void twi_show_capture(twi_page *p, const twi_web_request *r, const char *file,
+                      twi_web_answer *out)
 {
     uint64_t bytes = 0;
     const char *slash = strrchr(file, '/');
     const int fd = open_capture(p, file, &bytes);
     if (fd < 0) {
-        tw_answer_error(404, "there is no such capture", out);
+        twi_answer_error(404, "there is no such capture", out);
         return;
     }
-    *out = (tw_web_answer){.kind = TW_ANSWER_FILE,
-                           .status = 200,
-                           .type = tw_media_type(file),
-                           .cache = "private, max-age=3600",
-                           .fd = fd,
-                           .file_bytes = bytes};
+    *out = (twi_web_answer){.kind = TWI_ANSWER_FILE,
+                            .status = 200,
+                            .type = tw_media_type(file),
+                            .cache = "private, max-age=3600",
+                            .fd = fd,
+                            .file_bytes = bytes};
     if (p->web->query(r->call, "save"))
         (void)snprintf(out->name, sizeof out->name, "%s", slash ? slash + 1 : file);
 }
@@ -160,11 +160,11 @@ static bool take_still(void *ctx, const tw_capture_record *r)
 }
 
 /* @return TW_ENOENT: it has no still. */
-static tw_status find_still(tw_page *p, int64_t id, char path[PATH_BYTES])
+static tw_status find_still(twi_page *p, int64_t id, char path[PATH_BYTES])
 {
     char file[PATH_BYTES] = "";
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = tw_page_catalogue(p);
+    tw_catalogue *c = twi_page_catalogue(p);
     if (c && id > 0)
         (void)tw_catalogue_captures(c, id, take_still, file, NULL);
     (void)pthread_mutex_unlock(&p->store_lock);
@@ -179,19 +179,19 @@ static tw_status reduce(const char *path, uint8_t **out, size_t *bytes)
     uint8_t *data = NULL, *pixels = NULL;
     size_t capacity = 0, n = 0;
     uint16_t width = 0, height = 0;
-    tw_status st = tw_jpeg_read_file(path, &data, &capacity, &n, NULL);
+    tw_status st = twi_jpeg_read_file(path, &data, &capacity, &n, NULL);
     if (st == TW_OK)
-        st = tw_jpeg_pixels(data, n, THUMB_WIDTH, &pixels, &width, &height, NULL);
+        st = twi_jpeg_pixels(data, n, THUMB_WIDTH, &pixels, &width, &height, NULL);
     if (st == TW_OK)
-        st =
-            tw_jpeg_encode_pixels(pixels, width, height, THUMB_QUALITY, out, bytes, NULL);
+        st = twi_jpeg_encode_pixels(pixels, width, height, THUMB_QUALITY, out, bytes,
+                                    NULL);
     free(pixels);
     free(data);
     return st;
 }
 
-void tw_show_thumb(tw_page *p, const tw_web_request *r, const char *rest,
-                   tw_web_answer *out)
+void twi_show_thumb(twi_page *p, const twi_web_request *r, const char *rest,
+                    twi_web_answer *out)
 {
     char path[PATH_BYTES];
     uint8_t *jpeg = NULL;
@@ -199,50 +199,50 @@ void tw_show_thumb(tw_page *p, const tw_web_request *r, const char *rest,
     (void)r;
     if (find_still(p, number_of(rest), path) == TW_OK &&
         reduce(path, &jpeg, &bytes) == TW_OK)
-        *out = (tw_web_answer){.status = 200,
-                               .type = "image/jpeg",
-                               .cache = "private, max-age=3600",
-                               .data = jpeg,
-                               .bytes = bytes,
-                               .owned = true};
+        *out = (twi_web_answer){.status = 200,
+                                .type = "image/jpeg",
+                                .cache = "private, max-age=3600",
+                                .data = jpeg,
+                                .bytes = bytes,
+                                .owned = true};
     else
-        tw_answer_error(404, "it has no still", out);
+        twi_answer_error(404, "it has no still", out);
 }
 
 /* ---- changes ---------------------------------------------------------------------- */
 
-static tw_status star(tw_page *p, int64_t id, bool on, tw_error *err)
+static tw_status star(twi_page *p, int64_t id, bool on, tw_error *err)
 {
     tw_status st = TW_ENOENT;
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = tw_page_catalogue(p);
+    tw_catalogue *c = twi_page_catalogue(p);
     if (c)
         st = tw_catalogue_star(c, id, on, err);
     (void)pthread_mutex_unlock(&p->store_lock);
     return st;
 }
 
-static tw_status send_again(tw_page *p, int64_t id, const char *destination,
+static tw_status send_again(twi_page *p, int64_t id, const char *destination,
                             tw_error *err)
 {
-    tw_settings *settings = tw_page_settings(p);
+    tw_settings *settings = twi_page_settings(p);
     tw_status st = settings ? TW_ENOENT : TW_ENOMEM;
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = tw_page_catalogue(p);
+    tw_catalogue *c = twi_page_catalogue(p);
     if (c && settings)
-        st = tw_deliver_again(settings, destination, c, id, NULL, err);
+        st = twi_deliver_again(settings, destination, c, id, NULL, err);
     (void)pthread_mutex_unlock(&p->store_lock);
     tw_settings_free(settings);
     return st;
 }
 
-static bool is_there(tw_page *p, int64_t id)
+static bool is_there(twi_page *p, int64_t id)
 {
     const tw_sighting_filter filter = {.id = id};
     json_t *list = json_array();
     listing l = {p, list};
     (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = tw_page_catalogue(p);
+    tw_catalogue *c = twi_page_catalogue(p);
     if (c)
         (void)tw_catalogue_sightings(c, &filter, add_sighting, &l, NULL);
     (void)pthread_mutex_unlock(&p->store_lock);
@@ -251,21 +251,21 @@ static bool is_there(tw_page *p, int64_t id)
     return there;
 }
 
-static tw_status remove_later(tw_page *p, int64_t id, bool on, tw_error *err)
+static tw_status remove_later(twi_page *p, int64_t id, bool on, tw_error *err)
 {
     if (!p->host.card)
         return tw_fail(err, TW_ENOTSUP, "nothing can be removed from this store");
     if (!on)
-        return tw_removals_undo(p, id)
+        return twi_removals_undo(p, id)
                    ? TW_OK
                    : tw_fail(err, TW_ENOENT, "it is too late to undo that");
-    return is_there(p, id) ? tw_removals_add(p, id) : TW_ENOENT;
+    return is_there(p, id) ? twi_removals_add(p, id) : TW_ENOENT;
 }
 
-void tw_change_sighting(tw_page *p, const tw_web_request *r, const char *rest,
-                        tw_web_answer *out)
+void twi_change_sighting(twi_page *p, const twi_web_request *r, const char *rest,
+                         twi_web_answer *out)
 {
-    json_t *o = tw_body_of(r);
+    json_t *o = twi_body_of(r);
     const int64_t id = number_of(rest);
     const json_t *starred = json_object_get(o, "star"),
                  *removed = json_object_get(o, "remove"),
@@ -279,9 +279,9 @@ void tw_change_sighting(tw_page *p, const tw_web_request *r, const char *rest,
     else if (id > 0 && json_is_string(sent))
         st = send_again(p, id, json_string_value(sent), &err);
     if (st == TW_EINVAL)
-        tw_answer_error(400, "star or remove is true or false, or send a destination",
-                        out);
+        twi_answer_error(400, "star or remove is true or false, or send a destination",
+                         out);
     else
-        tw_answer_status(st, "there is no such sighting", &err, out);
+        twi_answer_status(st, "there is no such sighting", &err, out);
     json_decref(o);
 }

@@ -5,7 +5,7 @@
 static tw_status ask_each(const tw_camera_make_fn *makers,
                           const tw_camera_request *request, tw_camera *out, tw_error *err)
 {
-    tw_status st = tw_push_camera(request, out, err);
+    tw_status st = twi_push_camera(request, out, err);
     for (; st == TW_ENOTSUP && makers && *makers; makers++)
         st = (*makers)(request, out, err);
     if (st != TW_ENOTSUP)
@@ -22,6 +22,6 @@ tw_status tw_camera_make(const tw_camera_make_fn *makers,
         return TW_EINVAL;
     const tw_status st = ask_each(makers, request, out, err);
     return st == TW_OK && request->most_fps > 0
-               ? tw_thinned_camera(request->most_fps, out, err)
+               ? twi_thinned_camera(request->most_fps, out, err)
                : st;
 }

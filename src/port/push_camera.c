@@ -14,7 +14,7 @@ struct tw_push {
     uint8_t *extra;
     tw_stream stream;
     tw_liveness live;
-    tw_packets *waiting;
+    twi_packets *waiting;
     pthread_mutex_t lock;
     pthread_cond_t opened;
     /* Under the lock. */
@@ -56,7 +56,7 @@ tw_status tw_push_new(const char *name, const tw_stream *stream, tw_liveness liv
     (void)pthread_cond_init(&p->opened, NULL);
     p->live = live;
     p->name = strdup(name);
-    p->waiting = tw_packets_new(WAITING_MAX);
+    p->waiting = twi_packets_new(WAITING_MAX);
     if (!p->name || !p->waiting || !copy_stream(p, stream)) {
         tw_push_free(p);
         return TW_ENOMEM;
@@ -69,7 +69,7 @@ void tw_push_free(tw_push *p)
 {
     if (!p)
         return;
-    tw_packets_free(p->waiting);
+    twi_packets_free(p->waiting);
     (void)pthread_cond_destroy(&p->opened);
     (void)pthread_mutex_destroy(&p->lock);
     free(p->name);
@@ -106,7 +106,7 @@ tw_status tw_push_frame(tw_push *p, const tw_frame *frame, bool wait)
     tw_frame own = *frame;
     if (!is_watched(p, wait, &own))
         return TW_EAGAIN;
-    const tw_status st = tw_packets_put(p->waiting, &own, wait, NULL);
+    const tw_status st = twi_packets_put(p->waiting, &own, wait, NULL);
     if (st != TW_EAGAIN && st != TW_ESTOPPED)
         return st;
     (void)pthread_mutex_lock(&p->lock);
@@ -119,7 +119,7 @@ static void say_ended(const tw_push *p)
 {
     tw_error why = {0};
     (void)tw_fail(&why, TW_EEND, "push:%s: no more frames are pushed", p->name);
-    tw_packets_end(p->waiting, TW_EEND, &why);
+    twi_packets_end(p->waiting, TW_EEND, &why);
 }
 
 void tw_push_end(tw_push *p)
@@ -135,7 +135,7 @@ void tw_push_end(tw_push *p)
 
 size_t tw_push_waiting(tw_push *p)
 {
-    return p ? tw_packets_waiting(p->waiting) : 0;
+    return p ? twi_packets_waiting(p->waiting) : 0;
 }
 
 /* ---- the camera ------------------------------------------------------------------ */
@@ -148,7 +148,7 @@ typedef struct push_camera {
 static void close_camera(void *ctx)
 {
     const push_camera *c = ctx;
-    tw_packets_stop(c->push->waiting); /* whoever waits for room is let go */
+    twi_packets_stop(c->push->waiting); /* whoever waits for room is let go */
     (void)pthread_mutex_lock(&c->push->lock);
     c->push->open = false;
     (void)pthread_mutex_unlock(&c->push->lock);
@@ -159,7 +159,7 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     const push_camera *c = ctx;
     tw_push *p = c->push;
     (void)err;
-    tw_packets_reset(p->waiting);
+    twi_packets_reset(p->waiting);
     (void)pthread_mutex_lock(&p->lock);
     if (p->ended)
         say_ended(p);
@@ -174,7 +174,7 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
 static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
 {
     const push_camera *c = ctx;
-    return tw_packets_take(c->push->waiting, WAIT_MS, frame, err);
+    return twi_packets_take(c->push->waiting, WAIT_MS, frame, err);
 }
 
 static void destroy(void *ctx)
@@ -183,7 +183,7 @@ static void destroy(void *ctx)
     free(ctx);
 }
 
-tw_status tw_push_camera(const tw_camera_request *request, tw_camera *out, tw_error *err)
+tw_status twi_push_camera(const tw_camera_request *request, tw_camera *out, tw_error *err)
 {
     static const tw_camera_ops ops[] = {
         [TW_RECORDED] = {"push", TW_RECORDED, open_camera, next, close_camera, destroy},

@@ -3,22 +3,22 @@
 
 enum { WAIT_MAX_US = 250000, STEP_USUAL_US = 100000 };
 
-void tw_recorded_begin(tw_recorded *r, const tw_camera_request *request,
-                       int64_t wall_zero_us)
+void twi_recorded_begin(twi_recorded *r, const tw_camera_request *request,
+                        int64_t wall_zero_us)
 {
-    *r = (tw_recorded){.clock = request->clock,
-                       .pace = request->pace,
-                       .wall_zero_us = wall_zero_us,
-                       .step_us = STEP_USUAL_US};
+    *r = (twi_recorded){.clock = request->clock,
+                        .pace = request->pace,
+                        .wall_zero_us = wall_zero_us,
+                        .step_us = STEP_USUAL_US};
     r->clock_zero_us = r->clock.ops->now_us(r->clock.ctx);
 }
 
-void tw_recorded_again(tw_recorded *r)
+void twi_recorded_again(twi_recorded *r)
 {
     r->round_us = r->newest_us + r->step_us;
 }
 
-tw_status tw_recorded_deliver(tw_recorded *r, const tw_packet *packet, tw_packet *out)
+tw_status twi_recorded_deliver(twi_recorded *r, const tw_packet *packet, tw_packet *out)
 {
     const int64_t t = r->round_us + packet->t_us, dts = r->round_us + packet->dts_us;
     if (r->pace) {

@@ -11,7 +11,7 @@ enum { LEFT_OUT_MAX = 64 }; /* before whoever asks may look after other things *
 typedef struct thinned {
     tw_camera_ops ops;
     tw_camera camera;
-    tw_thin thin;
+    twi_thin thin;
 } thinned;
 
 /* What it promises is less now. Groups of pictures keep no even rate. */
@@ -28,7 +28,7 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
 {
     thinned *t = ctx;
     const tw_status st = t->camera.ops->open(t->camera.ctx, stream, err);
-    t->thin = (tw_thin){.fps = t->thin.fps};
+    t->thin = (twi_thin){.fps = t->thin.fps};
     if (st == TW_OK)
         promise_less(stream, t->thin.fps);
     return st;
@@ -40,8 +40,8 @@ static tw_status next_frame(void *ctx, tw_frame *frame, tw_error *err)
     for (int i = 0; i < LEFT_OUT_MAX; i++) {
         const tw_status st = t->camera.ops->next(t->camera.ctx, frame, err);
         if (st == TW_OK)
-            tw_frame_complete(frame);
-        if (st != TW_OK || tw_thin_keeps(&t->thin, &frame->packet))
+            twi_frame_complete(frame);
+        if (st != TW_OK || twi_thin_keeps(&t->thin, &frame->packet))
             return st;
     }
     return TW_EAGAIN;
@@ -60,7 +60,7 @@ static void destroy(void *ctx)
     free(t);
 }
 
-tw_status tw_thinned_camera(uint32_t fps, tw_camera *camera, tw_error *err)
+tw_status twi_thinned_camera(uint32_t fps, tw_camera *camera, tw_error *err)
 {
     if (camera->ops->live == TW_LIVE_RARE)
         return TW_OK;

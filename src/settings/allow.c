@@ -8,12 +8,12 @@
 #include "state.h"
 #include "tawny/error.h"
 
-bool tw_has_secret(const tw_settings *s, const char *destination)
+bool twi_has_secret(const tw_settings *s, const char *destination)
 {
     static const char *const keys[] = {"secret_file", "secret_env", "key_file"};
     for (size_t i = 0; i < sizeof keys / sizeof *keys; i++) {
-        const tw_row *row = tw_table_find("destination", keys[i]);
-        const entry *e = tw_find_entry(s, IN_DESTINATION, destination, row);
+        const twi_row *row = twi_table_find("destination", keys[i]);
+        const entry *e = twi_find_entry(s, IN_DESTINATION, destination, row);
         if (e && e->value[0])
             return true;
     }
@@ -22,7 +22,7 @@ bool tw_has_secret(const tw_settings *s, const char *destination)
 
 static bool same_entry(const tw_settings *in, const entry *e)
 {
-    const entry *other = tw_find_entry(in, e->level, e->name, e->row);
+    const entry *other = twi_find_entry(in, e->level, e->name, e->row);
     return strcmp(other ? other->value : e->row->preset, e->value) == 0;
 }
 
@@ -91,9 +91,9 @@ static tw_status allow_entry(const tw_settings *other, const entry *e, bool secr
 {
     if (same_entry(other, e))
         return TW_OK;
-    if (e->row->reach == TW_REACH_FILE)
+    if (e->row->reach == TWI_REACH_FILE)
         return refuse(e, "", err);
-    if (e->row->reach == TW_REACH_SECRET && secret)
+    if (e->row->reach == TWI_REACH_SECRET && secret)
         return refuse(e, ": there is a secret that would go along", err);
     return TW_OK;
 }
@@ -113,9 +113,9 @@ static tw_status allow_folder(const tw_settings *had, const entry *e, tw_error *
 static tw_status allow_new(const tw_settings *had, const tw_settings *made,
                            const entry *e, tw_error *err)
 {
-    const bool secret = e->level == IN_DESTINATION && tw_has_secret(made, e->name);
+    const bool secret = e->level == IN_DESTINATION && twi_has_secret(made, e->name);
     tw_status st = allow_entry(had, e, secret, err);
-    if (st == TW_OK && e->row->reach == TW_REACH_PATH)
+    if (st == TW_OK && e->row->reach == TWI_REACH_PATH)
         st = allow_path(had, e, err);
     return st == TW_OK ? allow_folder(had, e, err) : st;
 }
@@ -123,14 +123,14 @@ static tw_status allow_new(const tw_settings *had, const tw_settings *made,
 /* What is no longer there. A destination may go as a whole. */
 static tw_status allow_gone(const tw_settings *made, const entry *e, tw_error *err)
 {
-    if (e->level == IN_DESTINATION && !tw_find_section(made, IN_DESTINATION, e->name))
+    if (e->level == IN_DESTINATION && !twi_find_section(made, IN_DESTINATION, e->name))
         return TW_OK;
-    const bool secret = e->level == IN_DESTINATION && tw_has_secret(made, e->name);
+    const bool secret = e->level == IN_DESTINATION && twi_has_secret(made, e->name);
     return allow_entry(made, e, secret, err);
 }
 
-tw_status tw_settings_allow(const tw_settings *had, const tw_settings *made,
-                            tw_error *err)
+tw_status twi_settings_allow(const tw_settings *had, const tw_settings *made,
+                             tw_error *err)
 {
     tw_status st = TW_OK;
     for (size_t i = 0; st == TW_OK && i < made->entry_count; i++)

@@ -7,7 +7,7 @@
 /* The line that a check should point at: the deciding one of two settings. */
 static const char *origin_of(const tw_settings *s, const char *camera, const char *key)
 {
-    const entry *e = tw_deciding(s, camera, tw_table_find("camera", key));
+    const entry *e = twi_deciding(s, camera, twi_table_find("camera", key));
     return e ? e->origin : NULL;
 }
 
@@ -18,44 +18,45 @@ static void check_pair(intake *in, const char *camera, const char *low, int64_t 
         return;
     const char *at = origin_of(in->settings, camera, low);
     in->file = at ? at : origin_of(in->settings, camera, high);
-    tw_intake_tell(in, TW_ESYNTAX, 0,
-                   "camera %s: %s is over %s: lower it or raise the other", camera, low,
-                   high);
+    twi_intake_tell(in, TW_ESYNTAX, 0,
+                    "camera %s: %s is over %s: lower it or raise the other", camera, low,
+                    high);
 }
 
 static void check_profiles(intake *in, const char *camera)
 {
-    const entry *use = tw_used_profiles(in->settings, camera);
+    const entry *use = twi_used_profiles(in->settings, camera);
     if (!use)
         return;
     const char *list = use->value;
     char profile[NAME_MAX_BYTES + 1];
-    while (tw_next_name(&list, profile, sizeof profile)) {
-        if (tw_find_section(in->settings, IN_PROFILE, profile))
+    while (twi_next_name(&list, profile, sizeof profile)) {
+        if (twi_find_section(in->settings, IN_PROFILE, profile))
             continue;
         in->file = use->origin;
-        tw_intake_tell(in, TW_ESYNTAX, 0, "camera %s uses profile %s, which is not there",
-                       camera, profile);
+        twi_intake_tell(in, TW_ESYNTAX, 0,
+                        "camera %s uses profile %s, which is not there", camera, profile);
     }
     if (*list) {
         in->file = use->origin;
-        tw_intake_tell(in, TW_ESYNTAX, 0, "use = %s: expected names of profiles",
-                       use->value);
+        twi_intake_tell(in, TW_ESYNTAX, 0, "use = %s: expected names of profiles",
+                        use->value);
     }
 }
 
 /* Hours by the sun need a place. */
 static void check_place(intake *in, const section *self, const tw_camera_settings *camera)
 {
-    tw_hours hours;
+    twi_hours hours;
     const bool known = camera->latitude != TW_NOWHERE && camera->longitude != TW_NOWHERE;
-    if (known || !camera->hours || tw_hours_parse(camera->hours, &hours, NULL) != TW_OK ||
-        !tw_hours_need_place(&hours))
+    if (known || !camera->hours ||
+        twi_hours_parse(camera->hours, &hours, NULL) != TW_OK ||
+        !twi_hours_need_place(&hours))
         return;
     in->file = self->file;
-    tw_intake_tell(in, TW_ESYNTAX, self->line,
-                   "camera %s: hours = %s needs its latitude and longitude", self->name,
-                   camera->hours);
+    twi_intake_tell(in, TW_ESYNTAX, self->line,
+                    "camera %s: hours = %s needs its latitude and longitude", self->name,
+                    camera->hours);
 }
 
 /* The destinations that a camera names. */
@@ -64,13 +65,13 @@ static void check_sent(intake *in, const section *self, const tw_camera_settings
     const char *list = camera->send_to ? camera->send_to : "";
     const char *at = origin_of(in->settings, self->name, "send_to");
     char name[NAME_MAX_BYTES + 1];
-    while (tw_next_name(&list, name, sizeof name)) {
-        if (tw_find_section(in->settings, IN_DESTINATION, name))
+    while (twi_next_name(&list, name, sizeof name)) {
+        if (twi_find_section(in->settings, IN_DESTINATION, name))
             continue;
         in->file = at ? at : self->file;
-        tw_intake_tell(in, TW_ESYNTAX, 0,
-                       "camera %s: send_to names %s: there is no [destination %s]",
-                       self->name, name, name);
+        twi_intake_tell(in, TW_ESYNTAX, 0,
+                        "camera %s: send_to names %s: there is no [destination %s]",
+                        self->name, name, name);
     }
 }
 
@@ -78,7 +79,7 @@ static void check_camera(intake *in, const section *self)
 {
     tw_camera_settings camera;
     if (tw_settings_camera(in->settings, self->name, &camera) != TW_OK) {
-        tw_intake_tell(in, TW_ENOMEM, 0, "out of memory");
+        twi_intake_tell(in, TW_ENOMEM, 0, "out of memory");
         return;
     }
     check_pair(in, self->name, "stay_at", camera.stay_ppm, "start_at", camera.start_ppm);
@@ -92,7 +93,7 @@ static void check_camera(intake *in, const section *self)
         own += camera.zones[i].start_ppm > 0;
     if (own > TW_OWN_LIMITS_MAX) {
         in->file = self->file;
-        tw_intake_tell(
+        twi_intake_tell(
             in, TW_ESYNTAX, self->line,
             "camera %s has %zu zones with limits of their own, at most %d are possible",
             self->name, own, TW_OWN_LIMITS_MAX);
@@ -100,9 +101,9 @@ static void check_camera(intake *in, const section *self)
     if (camera.source && camera.source[0] != '\0')
         return;
     in->file = self->file;
-    tw_intake_tell(in, TW_ESYNTAX, self->line,
-                   "camera %s has no source: write source = file:PATH or sim:SCENE",
-                   self->name);
+    twi_intake_tell(in, TW_ESYNTAX, self->line,
+                    "camera %s has no source: write source = file:PATH or sim:SCENE",
+                    self->name);
 }
 
 static void check_zone(intake *in, const section *self)
@@ -111,26 +112,27 @@ static void check_zone(intake *in, const section *self)
     (void)snprintf(camera, sizeof camera, "%s", self->name);
     *strchr(camera, '/') = '\0';
     in->file = self->file;
-    if (!tw_find_section(in->settings, IN_CAMERA, camera))
-        tw_intake_tell(in, TW_ESYNTAX, self->line, "zone %s: there is no camera %s",
-                       self->name, camera);
-    if (!tw_find_entry(in->settings, IN_ZONE, self->name, tw_table_find("zone", "area")))
-        tw_intake_tell(in, TW_ESYNTAX, self->line, "zone %s has no area", self->name);
-    tw_zone_settings zone;
-    tw_read_zone(in->settings, self->name, &zone);
-    if (zone.kind == TW_ZONE_OWN && zone.start_ppm == 0)
-        tw_intake_tell(in, TW_ESYNTAX, self->line,
-                       "zone %s is watched by its own limits: write its start_at",
-                       self->name);
-    if (zone.kind == TW_ZONE_IGNORED && (zone.start_ppm > 0 || zone.stay_ppm > 0))
-        tw_intake_tell(
+    if (!twi_find_section(in->settings, IN_CAMERA, camera))
+        twi_intake_tell(in, TW_ESYNTAX, self->line, "zone %s: there is no camera %s",
+                        self->name, camera);
+    if (!twi_find_entry(in->settings, IN_ZONE, self->name,
+                        twi_table_find("zone", "area")))
+        twi_intake_tell(in, TW_ESYNTAX, self->line, "zone %s has no area", self->name);
+    twi_zone_settings zone;
+    twi_read_zone(in->settings, self->name, &zone);
+    if (zone.kind == TWI_ZONE_OWN && zone.start_ppm == 0)
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "zone %s is watched by its own limits: write its start_at",
+                        self->name);
+    if (zone.kind == TWI_ZONE_IGNORED && (zone.start_ppm > 0 || zone.stay_ppm > 0))
+        twi_intake_tell(
             in, TW_ESYNTAX, self->line,
             "zone %s is ignored, so it can have no limits: write kind = own to watch it "
             "by them",
             self->name);
     if (zone.stay_ppm > zone.start_ppm)
-        tw_intake_tell(in, TW_ESYNTAX, self->line, "zone %s: stay_at is above start_at",
-                       self->name);
+        twi_intake_tell(in, TW_ESYNTAX, self->line, "zone %s: stay_at is above start_at",
+                        self->name);
 }
 
 static void check_hook(intake *in, const section *self)
@@ -139,19 +141,19 @@ static void check_hook(intake *in, const section *self)
     if (tw_settings_hook(in->settings, self->name, &hook) != TW_OK)
         return;
     if (!hook.run || hook.run[0] == '\0')
-        tw_intake_tell(in, TW_ESYNTAX, self->line,
-                       "hook %s has no program: write run = /path/to/program",
-                       self->name);
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "hook %s has no program: write run = /path/to/program",
+                        self->name);
     if (hook.on == 0)
-        tw_intake_tell(in, TW_ESYNTAX, self->line,
-                       "hook %s is started on nothing: write on = began, for one",
-                       self->name);
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "hook %s is started on nothing: write on = began, for one",
+                        self->name);
     const char *list = hook.cameras ? hook.cameras : "";
     char camera[NAME_MAX_BYTES + 1];
-    while (tw_next_name(&list, camera, sizeof camera))
-        if (!tw_find_section(in->settings, IN_CAMERA, camera))
-            tw_intake_tell(in, TW_ESYNTAX, self->line, "hook %s: there is no camera %s",
-                           self->name, camera);
+    while (twi_next_name(&list, camera, sizeof camera))
+        if (!twi_find_section(in->settings, IN_CAMERA, camera))
+            twi_intake_tell(in, TW_ESYNTAX, self->line, "hook %s: there is no camera %s",
+                            self->name, camera);
 }
 
 /* ---- destinations ---------------------------------------------------------------- */
@@ -196,44 +198,44 @@ static const char *fault_of(const char *url)
 static void check_destination(intake *in, const section *self)
 {
     tw_destination_settings d;
-    tw_hours hours;
-    char shown[TW_VALUE_MAX];
+    twi_hours hours;
+    char shown[TWI_VALUE_MAX];
     if (tw_settings_destination(in->settings, self->name, &d) != TW_OK)
         return;
     const char *url = d.url ? d.url : "", *fault = fault_of(url);
     if (url[0] == '\0')
-        tw_intake_tell(in, TW_ESYNTAX, self->line,
-                       "destination %s has no url: write url = sftp://HOST/FOLDER, for "
-                       "one",
-                       self->name);
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "destination %s has no url: write url = sftp://HOST/FOLDER, for "
+                        "one",
+                        self->name);
     else if (fault)
-        tw_intake_tell(in, TW_ESYNTAX, self->line, "destination %s: url = %s: %s",
-                       self->name, tw_source_shown(url, shown, sizeof shown), fault);
+        twi_intake_tell(in, TW_ESYNTAX, self->line, "destination %s: url = %s: %s",
+                        self->name, tw_source_shown(url, shown, sizeof shown), fault);
     if (is_mail(url) && d.to[0] == '\0')
-        tw_intake_tell(in, TW_ESYNTAX, self->line,
-                       "destination %s: mail to nobody: write to = NAME@HOST",
-                       self->name);
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "destination %s: mail to nobody: write to = NAME@HOST",
+                        self->name);
     if (is_mail(url) && d.from[0] == '\0' && !strchr(d.user, '@'))
-        tw_intake_tell(in, TW_ESYNTAX, self->line,
-                       "destination %s: mail from nobody: write from = NAME@HOST",
-                       self->name);
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "destination %s: mail from nobody: write from = NAME@HOST",
+                        self->name);
     if (d.secret_file[0] && d.secret_env[0])
-        tw_intake_tell(in, TW_ESYNTAX, self->line,
-                       "destination %s: secret_file and secret_env are both set: remove "
-                       "one of the two",
-                       self->name);
-    if (tw_hours_parse(d.hours, &hours, NULL) == TW_OK && tw_hours_need_place(&hours))
-        tw_intake_tell(in, TW_ESYNTAX, self->line,
-                       "destination %s: hours = %s: a destination has no sun, write "
-                       "times of the clock",
-                       self->name, d.hours);
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "destination %s: secret_file and secret_env are both set: remove "
+                        "one of the two",
+                        self->name);
+    if (twi_hours_parse(d.hours, &hours, NULL) == TW_OK && twi_hours_need_place(&hours))
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "destination %s: hours = %s: a destination has no sun, write "
+                        "times of the clock",
+                        self->name, d.hours);
 }
 
-tw_status tw_settings_check(tw_settings *settings, tw_problem_fn told, void *ctx)
+tw_status tw_settings_check(tw_settings *settings, tw_problem_fn callback, void *ctx)
 {
     if (!settings)
         return TW_EINVAL;
-    intake in = {.settings = settings, .told = told, .ctx = ctx};
+    intake in = {.settings = settings, .callback = callback, .ctx = ctx};
     for (size_t i = 0; i < settings->section_count; i++) {
         const section *self = &settings->sections[i];
         in.file = self->file;

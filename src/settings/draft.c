@@ -23,22 +23,22 @@ typedef struct mistakes {
     size_t count;
 } mistakes;
 
-struct tw_draft {
-    tw_texts texts; /* the first is the file itself */
+struct twi_draft {
+    twi_texts texts; /* the first is the file itself */
     mistakes known;
     tw_settings *had; /* what the files said, as far as they are right */
 };
 
 /* ---- texts ------------------------------------------------------------------------ */
 
-static bool differs(const tw_file_text *f)
+static bool differs(const twi_file_text *f)
 {
     return f->before_bytes != f->now_bytes ||
            memcmp(f->before, f->now, f->now_bytes) != 0;
 }
 
 /* Takes text over. */
-static void put(tw_file_text *f, char *text, size_t bytes)
+static void put(twi_file_text *f, char *text, size_t bytes)
 {
     free(f->now);
     f->now = text;
@@ -73,14 +73,14 @@ static void remember(void *ctx, const char *line)
 /* ---- a draft ---------------------------------------------------------------------- */
 
 /* What the texts say. @param out  Set unless TW_ENOMEM, whatever mistakes there are. */
-static tw_status read_settings(tw_draft *d, const char *path, tw_problem_fn told,
+static tw_status read_settings(twi_draft *d, const char *path, tw_problem_fn callback,
                                void *ctx, tw_settings **out)
 {
     tw_settings *s = tw_settings_new();
     if (!s)
         return TW_ENOMEM;
-    const tw_status st = tw_settings_read_texts(s, path, &d->texts, told, ctx);
-    const tw_status checked = tw_settings_check(s, told, ctx);
+    const tw_status st = twi_settings_read_texts(s, path, &d->texts, callback, ctx);
+    const tw_status checked = tw_settings_check(s, callback, ctx);
     if (st == TW_ENOMEM || checked == TW_ENOMEM) {
         tw_settings_free(s);
         return TW_ENOMEM;
@@ -89,11 +89,11 @@ static tw_status read_settings(tw_draft *d, const char *path, tw_problem_fn told
     return st == TW_OK ? checked : st;
 }
 
-tw_status tw_draft_open(const char *path, tw_draft **out, tw_error *err)
+tw_status twi_draft_open(const char *path, twi_draft **out, tw_error *err)
 {
     if (!path || !out)
         return tw_fail(err, TW_EINVAL, "no settings file");
-    tw_draft *d = calloc(1, sizeof *d);
+    twi_draft *d = calloc(1, sizeof *d);
     if (!d)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     tw_status st = read_settings(d, path, remember, &d->known, &d->had);
@@ -113,15 +113,15 @@ tw_status tw_draft_open(const char *path, tw_draft **out, tw_error *err)
     if (st == TW_OK)
         *out = d;
     else
-        tw_draft_free(d);
+        twi_draft_free(d);
     return st;
 }
 
-void tw_draft_free(tw_draft *d)
+void twi_draft_free(twi_draft *d)
 {
     if (!d)
         return;
-    tw_texts_clear(&d->texts);
+    twi_texts_clear(&d->texts);
     tw_settings_free(d->had);
     for (size_t i = 0; i < d->known.count; i++)
         free(d->known.all[i]);
@@ -129,25 +129,25 @@ void tw_draft_free(tw_draft *d)
 }
 
 /* The file that a change belongs into. */
-static tw_file_text *file_for(tw_draft *d, const tw_draft_change *c)
+static twi_file_text *file_for(twi_draft *d, const twi_draft_change *c)
 {
     for (int k = 0; k < 2; k++)
         for (size_t i = 0; i < d->texts.count; i++) {
-            tw_file_text *f = &d->texts.all[i];
-            if (tw_settings_has(f->now, f->now_bytes, c->head, c->name,
-                                k == 0 ? c->key : NULL))
+            twi_file_text *f = &d->texts.all[i];
+            if (twi_settings_has(f->now, f->now_bytes, c->head, c->name,
+                                 k == 0 ? c->key : NULL))
                 return f;
         }
     return &d->texts.all[0];
 }
 
-tw_status tw_draft_change_one(tw_draft *d, const tw_draft_change *c, tw_error *err)
+tw_status twi_draft_change_one(twi_draft *d, const twi_draft_change *c, tw_error *err)
 {
     char *text = NULL;
     size_t bytes = 0;
     if (!d || !c || !c->head || !c->name || (c->key && strcmp(c->key, "include") == 0))
         return tw_fail(err, TW_EINVAL, "this cannot be changed here");
-    tw_file_text *f = file_for(d, c);
+    twi_file_text *f = file_for(d, c);
     const tw_status st = tw_settings_edit(f->now, f->now_bytes, c->head, c->name, c->key,
                                           c->value, &text, &bytes);
     if (st == TW_OK)
@@ -188,20 +188,20 @@ static void see_problem(void *ctx, unsigned line, const char *what)
     (void)what;
 }
 
-tw_status tw_draft_replace(tw_draft *d, const char *text, size_t bytes, tw_error *err)
+tw_status twi_draft_replace(twi_draft *d, const char *text, size_t bytes, tw_error *err)
 {
     bool includes = false;
-    const tw_reader reader = {&includes, see_section, see_include, see_problem};
+    const twi_reader reader = {&includes, see_section, see_include, see_problem};
     if (!d || !text)
         return tw_fail(err, TW_EINVAL, "no text");
-    if (bytes > TW_FILE_MAX)
+    if (bytes > TWI_FILE_MAX)
         return tw_fail(err, TW_ESIZE, "a settings file has at most 1 MB");
-    tw_reader_run(&reader, text, bytes);
+    twi_reader_run(&reader, text, bytes);
     if (includes)
         return tw_fail(err, TW_ESYNTAX,
                        "it includes other files: restore what was downloaded, which "
                        "has all in one");
-    char *copy = tw_text_copy(text, bytes);
+    char *copy = twi_text_copy(text, bytes);
     if (!copy)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     put(&d->texts.all[0], copy, bytes);
@@ -211,7 +211,7 @@ tw_status tw_draft_replace(tw_draft *d, const char *text, size_t bytes, tw_error
 /* Who is told of mistakes that are new. */
 typedef struct fresh {
     const mistakes *known;
-    tw_problem_fn told;
+    tw_problem_fn callback;
     void *ctx;
     unsigned count;
 } fresh;
@@ -222,15 +222,16 @@ static void tell_fresh(void *ctx, const char *line)
     if (is_known(f->known, line))
         return;
     f->count++;
-    if (f->told)
-        f->told(f->ctx, line);
+    if (f->callback)
+        f->callback(f->ctx, line);
 }
 
-tw_status tw_draft_check(tw_draft *d, tw_problem_fn told, void *ctx, tw_settings **out)
+tw_status twi_draft_check(twi_draft *d, tw_problem_fn callback, void *ctx,
+                          tw_settings **out)
 {
     if (!d)
         return TW_EINVAL;
-    fresh f = {.known = &d->known, .told = told, .ctx = ctx};
+    fresh f = {.known = &d->known, .callback = callback, .ctx = ctx};
     tw_settings *s = NULL;
     tw_status st = read_settings(d, d->texts.all[0].path, tell_fresh, &f, &s);
     if (st != TW_ENOMEM)
@@ -242,11 +243,11 @@ tw_status tw_draft_check(tw_draft *d, tw_problem_fn told, void *ctx, tw_settings
     return st;
 }
 
-tw_status tw_draft_allow(const tw_draft *d, const tw_settings *made, tw_error *err)
+tw_status twi_draft_allow(const twi_draft *d, const tw_settings *made, tw_error *err)
 {
     if (!d || !made)
         return tw_fail(err, TW_EINVAL, "no draft");
-    return tw_settings_allow(d->had, made, err);
+    return twi_settings_allow(d->had, made, err);
 }
 
 /* ---- what differs ----------------------------------------------------------------- */
@@ -264,7 +265,7 @@ static bool split(const char *text, size_t bytes, lines *out)
     for (size_t i = 0; i < bytes; i++)
         most += text[i] == '\n';
     *out =
-        (lines){.text = tw_text_copy(text, bytes), .at = calloc(most, sizeof *out->at)};
+        (lines){.text = twi_text_copy(text, bytes), .at = calloc(most, sizeof *out->at)};
     if (!out->text || !out->at)
         return false;
     for (char *s = out->text; *s;) {
@@ -329,13 +330,13 @@ static void compare(const char *file, const lines *a, const lines *b, line_fn vi
     }
 }
 
-tw_status tw_draft_lines(const tw_draft *d, line_fn visit, void *ctx)
+tw_status twi_draft_lines(const twi_draft *d, line_fn visit, void *ctx)
 {
     if (!d || !visit)
         return TW_EINVAL;
     tw_status st = TW_OK;
     for (size_t i = 0; i < d->texts.count && st == TW_OK; i++) {
-        const tw_file_text *f = &d->texts.all[i];
+        const twi_file_text *f = &d->texts.all[i];
         lines before = {0}, now = {0};
         if (!differs(f))
             continue;
@@ -353,20 +354,20 @@ tw_status tw_draft_lines(const tw_draft *d, line_fn visit, void *ctx)
 /* ---- all in one ------------------------------------------------------------------- */
 
 /* A line that includes others is kept as a comment. */
-static void append_file(FILE *out, const tw_file_text *f)
+static void append_file(FILE *out, const twi_file_text *f)
 {
     for (size_t at = 0; at < f->now_bytes;) {
         const char *end = memchr(f->now + at, '\n', f->now_bytes - at);
         const size_t n = end ? (size_t)(end - f->now) - at : f->now_bytes - at;
         bool include = false;
-        const tw_reader reader = {&include, see_section, see_include, see_problem};
-        tw_reader_run(&reader, f->now + at, n);
+        const twi_reader reader = {&include, see_section, see_include, see_problem};
+        twi_reader_run(&reader, f->now + at, n);
         (void)fprintf(out, "%s%.*s\n", include ? "# " : "", (int)n, f->now + at);
         at += n + 1;
     }
 }
 
-char *tw_draft_whole(const tw_draft *d, size_t *bytes)
+char *twi_draft_whole(const twi_draft *d, size_t *bytes)
 {
     char *text = NULL;
     FILE *out = d && bytes ? open_memstream(&text, bytes) : NULL;
@@ -423,7 +424,7 @@ static tw_status write_file(const char *path, const char *text, size_t bytes,
     return st;
 }
 
-static tw_status write_text(tw_file_text *f, tw_error *err)
+static tw_status write_text(twi_file_text *f, tw_error *err)
 {
     char previous[PATH_BYTES + 8];
     struct stat like;
@@ -440,7 +441,7 @@ static tw_status write_text(tw_file_text *f, tw_error *err)
     free(path);
     if (st != TW_OK)
         return tw_fail(err, st, "%s cannot be written: %s", f->path, tw_status_text(st));
-    char *now = tw_text_copy(f->now, f->now_bytes);
+    char *now = twi_text_copy(f->now, f->now_bytes);
     if (now) { /* it does not differ any more */
         free(f->before);
         f->before = now;
@@ -449,7 +450,7 @@ static tw_status write_text(tw_file_text *f, tw_error *err)
     return TW_OK;
 }
 
-tw_status tw_draft_write(tw_draft *d, tw_error *err)
+tw_status twi_draft_write(twi_draft *d, tw_error *err)
 {
     if (!d)
         return tw_fail(err, TW_EINVAL, "no draft");

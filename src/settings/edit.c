@@ -140,12 +140,12 @@ static tw_status insert(const char *text, size_t bytes, const search *s,
     return splice(text, bytes, at, at, pieces, 12, out, out_bytes);
 }
 
-static search look_for(const char *text, size_t bytes, const char *head, const char *name,
-                       const char *key)
+static search search_for(const char *text, size_t bytes, const char *head,
+                         const char *name, const char *key)
 {
     search s = {.head = head, .name = name, .key = key};
-    const tw_reader reader = {&s, on_section, on_value, on_problem};
-    tw_reader_run(&reader, text, bytes);
+    const twi_reader reader = {&s, on_section, on_value, on_problem};
+    twi_reader_run(&reader, text, bytes);
     return s;
 }
 
@@ -199,10 +199,10 @@ static bool is_trimmed(const char *text)
     return n == 0 || (!blank(text[0]) && !blank(text[n - 1]));
 }
 
-bool tw_settings_has(const char *text, size_t bytes, const char *head, const char *name,
-                     const char *key)
+bool twi_settings_has(const char *text, size_t bytes, const char *head, const char *name,
+                      const char *key)
 {
-    const search s = look_for(text, bytes, head, name, key);
+    const search s = search_for(text, bytes, head, name, key);
     return key ? s.found > 0 : s.first > 0;
 }
 
@@ -215,9 +215,9 @@ tw_status tw_settings_edit(const char *text, size_t bytes, const char *head,
         (value && !is_line_of_its_own(value, key ? "" : "[]=")) ||
         (value && !key && !is_trimmed(value)))
         return TW_EINVAL;
-    if (bytes > TW_FILE_MAX)
+    if (bytes > TWI_FILE_MAX)
         return TW_ESIZE;
-    const search s = look_for(text, bytes, head, name, key);
+    const search s = search_for(text, bytes, head, name, key);
     if (key && value)
         return s.found > 0 ? replace(text, bytes, s.found, value, out, out_bytes)
                            : insert(text, bytes, &s, value, out, out_bytes);

@@ -32,7 +32,7 @@ static void cut_comment(char *s)
     }
 }
 
-static void read_section(const tw_reader *reader, unsigned line, char *s)
+static void read_section(const twi_reader *reader, unsigned line, char *s)
 {
     char *close = strchr(s, ']');
     if (!close || *trim(close + 1) != '\0') {
@@ -48,7 +48,7 @@ static void read_section(const tw_reader *reader, unsigned line, char *s)
     reader->section(reader->ctx, line, head, trim(name));
 }
 
-static void read_line(const tw_reader *reader, unsigned line, char *s)
+static void read_line(const twi_reader *reader, unsigned line, char *s)
 {
     cut_comment(s);
     s = trim(s);
@@ -70,7 +70,7 @@ static void read_line(const tw_reader *reader, unsigned line, char *s)
 /* @return what is wrong with a line as such, NULL: nothing. */
 static const char *bad_line(const char *s, size_t n)
 {
-    if (n >= TW_LINE_MAX)
+    if (n >= TWI_LINE_MAX)
         return "the line is longer than 4095 bytes";
     for (size_t i = 0; i < n; i++)
         if ((unsigned char)s[i] < 32 && !blank(s[i]))
@@ -78,7 +78,7 @@ static const char *bad_line(const char *s, size_t n)
     return NULL;
 }
 
-void tw_reader_run(const tw_reader *reader, const char *text, size_t bytes)
+void twi_reader_run(const twi_reader *reader, const char *text, size_t bytes)
 {
     static const char mark[] =
         "\xEF\xBB\xBF"; /* some editors begin UTF-8 files with it */
@@ -90,7 +90,7 @@ void tw_reader_run(const tw_reader *reader, const char *text, size_t bytes)
         if (bad) {
             reader->problem(reader->ctx, line, bad);
         } else {
-            char copy[TW_LINE_MAX];
+            char copy[TWI_LINE_MAX];
             memcpy(copy, text + at, n);
             copy[n] = '\0';
             read_line(reader, line, copy);

@@ -1,24 +1,24 @@
 /* Reading the text of a settings file, line by line. Knows the form, not the settings. */
-#ifndef TW_READER_H
-#define TW_READER_H
+#ifndef TWI_READER_H
+#define TWI_READER_H
 
 #include <stddef.h>
 
 #include "tawny/settings.h"
 
-enum { TW_LINE_MAX = 4096, TW_FILE_MAX = 1000000 }; /* bytes */
+enum { TWI_LINE_MAX = 4096, TWI_FILE_MAX = 1000000 }; /* bytes */
 
 /* What the lines say. Texts are good for the call. */
-typedef struct tw_reader {
+typedef struct twi_reader {
     void *ctx;
     /* "[head name]"; name is "" for one without. */
     void (*section)(void *ctx, unsigned line, const char *head, const char *name);
     void (*value)(void *ctx, unsigned line, const char *key, const char *value);
     /* A line that is none of these; what says why. */
     void (*problem)(void *ctx, unsigned line, const char *what);
-} tw_reader;
+} twi_reader;
 
 /** Read all lines of text; it need not be ended by 0. */
-void tw_reader_run(const tw_reader *reader, const char *text, size_t bytes);
+void twi_reader_run(const twi_reader *reader, const char *text, size_t bytes);
 
 #endif

@@ -32,15 +32,15 @@ static const char INTRO[] =
     "*opened* again, or from the next *start* on. A sighting that runs goes on in any "
     "case.\n";
 
-static const char *word_applied(const tw_row *row)
+static const char *word_applied(const twi_row *row)
 {
     static const char *const words[] = {"", "at once", "learnt", "opened", "start"};
-    return words[row->applied & ~(unsigned)TW_SENDING];
+    return words[row->applied & ~(unsigned)TWI_SENDING];
 }
 
-static void print_row(FILE *out, const tw_row *row)
+static void print_row(FILE *out, const twi_row *row)
 {
-    char range[TW_VALUE_MAX];
+    char range[TWI_VALUE_MAX];
     row->type->explain(row, range, sizeof range);
     const char *quote = row->preset[0] ? "`" : "";
     (void)fprintf(out, "| `%s` | %s%s%s | %s | %s | %s |\n", row->key, quote,
@@ -53,7 +53,7 @@ tw_status tw_settings_reference(FILE *out)
     if (!out)
         return TW_EINVAL;
     size_t count = 0;
-    const tw_row *rows = tw_table(&count);
+    const twi_row *rows = twi_table(&count);
     const char *group = "";
     (void)fputs(INTRO, out);
     for (size_t i = 0; i < count; i++) {

@@ -53,7 +53,7 @@ static void *one_more(void *array, size_t count, size_t size)
     return count < ENTRIES_MAX ? realloc(array, (count + 1) * size) : NULL;
 }
 
-section *tw_find_section(const tw_settings *s, level at, const char *name)
+section *twi_find_section(const tw_settings *s, level at, const char *name)
 {
     for (size_t i = 0; i < s->section_count; i++)
         if (s->sections[i].level == at && strcmp(s->sections[i].name, name) == 0)
@@ -61,10 +61,10 @@ section *tw_find_section(const tw_settings *s, level at, const char *name)
     return NULL;
 }
 
-tw_status tw_add_section(tw_settings *s, level at, const char *name, const char *file,
-                         unsigned line)
+tw_status twi_add_section(tw_settings *s, level at, const char *name, const char *file,
+                          unsigned line)
 {
-    if (tw_find_section(s, at, name))
+    if (twi_find_section(s, at, name))
         return TW_OK;
     section *more = one_more(s->sections, s->section_count, sizeof *more);
     if (!more)
@@ -80,7 +80,8 @@ tw_status tw_add_section(tw_settings *s, level at, const char *name, const char 
     return TW_OK;
 }
 
-entry *tw_find_entry(const tw_settings *s, level at, const char *name, const tw_row *row)
+entry *twi_find_entry(const tw_settings *s, level at, const char *name,
+                      const twi_row *row)
 {
     for (size_t i = 0; i < s->entry_count; i++) {
         entry *e = &s->entries[i];
@@ -90,14 +91,14 @@ entry *tw_find_entry(const tw_settings *s, level at, const char *name, const tw_
     return NULL;
 }
 
-tw_status tw_add_entry(tw_settings *s, level at, const char *name, const tw_row *row,
-                       const char *value, const char *origin)
+tw_status twi_add_entry(tw_settings *s, level at, const char *name, const twi_row *row,
+                        const char *value, const char *origin)
 {
     forget_zones(s);
     entry made = {row, at, strdup(name), strdup(value), strdup(origin)};
     if (!made.name || !made.value || !made.origin)
         goto fail;
-    entry *old = tw_find_entry(s, at, name, row);
+    entry *old = twi_find_entry(s, at, name, row);
     if (old) { /* a later --set of the same key */
         free(old->name);
         free(old->value);
@@ -124,14 +125,14 @@ tw_settings *tw_settings_copy(const tw_settings *from)
     tw_status st = s ? TW_OK : TW_ENOMEM;
     for (size_t i = 0; st == TW_OK && i < from->section_count; i++) {
         const section *x = &from->sections[i];
-        st = tw_add_section(s, x->level, x->name, x->file, x->line);
-        section *made = tw_find_section(s, x->level, x->name);
+        st = twi_add_section(s, x->level, x->name, x->file, x->line);
+        section *made = twi_find_section(s, x->level, x->name);
         if (made)
             made->wrong = x->wrong;
     }
     for (size_t i = 0; st == TW_OK && i < from->entry_count; i++) {
         const entry *e = &from->entries[i];
-        st = tw_add_entry(s, e->level, e->name, e->row, e->value, e->origin);
+        st = twi_add_entry(s, e->level, e->name, e->row, e->value, e->origin);
     }
     if (st == TW_OK) {
         s->wrong = from->wrong;
@@ -148,10 +149,10 @@ tw_status tw_settings_override(tw_settings *settings, const tw_settings *others)
         return TW_ENOMEM;
     for (size_t i = 0; others && st == TW_OK && i < others->entry_count; i++) {
         const entry *e = &others->entries[i];
-        if (strcmp(e->origin, TW_ORIGIN_SET) != 0 ||
-            (e->level == SET_CAMERA && !tw_find_section(settings, IN_CAMERA, e->name)))
+        if (strcmp(e->origin, TWI_ORIGIN_SET) != 0 ||
+            (e->level == SET_CAMERA && !twi_find_section(settings, IN_CAMERA, e->name)))
             continue;
-        st = tw_add_entry(settings, e->level, e->name, e->row, e->value, e->origin);
+        st = twi_add_entry(settings, e->level, e->name, e->row, e->value, e->origin);
     }
     if (st == TW_OK)
         (void)tw_settings_check(settings, NULL, NULL); /* what is wrong is marked */
@@ -177,7 +178,7 @@ const char *tw_settings_camera_name(const tw_settings *settings, size_t index)
 }
 
 /* Take the next name off a list. @return false: there is none. */
-bool tw_next_name(const char **list, char *name, size_t capacity)
+bool twi_next_name(const char **list, char *name, size_t capacity)
 {
     *list += strspn(*list, " \t,");
     const size_t n = strcspn(*list, " \t,");
@@ -189,28 +190,28 @@ bool tw_next_name(const char **list, char *name, size_t capacity)
     return true;
 }
 
-const entry *tw_used_profiles(const tw_settings *s, const char *camera)
+const entry *twi_used_profiles(const tw_settings *s, const char *camera)
 {
-    const tw_row *use = tw_table_find("camera", "use");
-    const entry *e = tw_find_entry(s, SET_CAMERA, camera, use);
-    return e ? e : tw_find_entry(s, IN_CAMERA, camera, use);
+    const twi_row *use = twi_table_find("camera", "use");
+    const entry *e = twi_find_entry(s, SET_CAMERA, camera, use);
+    return e ? e : twi_find_entry(s, IN_CAMERA, camera, use);
 }
 
 /* The entry that decides a camera's setting, NULL: the built-in value does. */
-const entry *tw_deciding(const tw_settings *s, const char *camera, const tw_row *row)
+const entry *twi_deciding(const tw_settings *s, const char *camera, const twi_row *row)
 {
-    const entry *found = tw_find_entry(s, IN_CAMERAS, "", row), *e = NULL;
-    const entry *use = tw_used_profiles(s, camera);
+    const entry *found = twi_find_entry(s, IN_CAMERAS, "", row), *e = NULL;
+    const entry *use = twi_used_profiles(s, camera);
     const char *list = use ? use->value : "";
     char profile[NAME_MAX_BYTES + 1];
-    while (tw_next_name(&list, profile, sizeof profile))
-        if ((e = tw_find_entry(s, IN_PROFILE, profile, row)) != NULL)
+    while (twi_next_name(&list, profile, sizeof profile))
+        if ((e = twi_find_entry(s, IN_PROFILE, profile, row)) != NULL)
             found = e;
-    if ((e = tw_find_entry(s, IN_CAMERA, camera, row)) != NULL)
+    if ((e = twi_find_entry(s, IN_CAMERA, camera, row)) != NULL)
         found = e;
-    if ((e = tw_find_entry(s, SET_ALL, "", row)) != NULL)
+    if ((e = twi_find_entry(s, SET_ALL, "", row)) != NULL)
         found = e;
-    if ((e = tw_find_entry(s, SET_CAMERA, camera, row)) != NULL)
+    if ((e = twi_find_entry(s, SET_CAMERA, camera, row)) != NULL)
         found = e;
     return found;
 }
@@ -218,17 +219,17 @@ const entry *tw_deciding(const tw_settings *s, const char *camera, const tw_row 
 /* Whether the sections that speak of a camera have no mistakes. */
 static bool sound_sections(const tw_settings *s, const char *camera)
 {
-    const section *self = tw_find_section(s, IN_CAMERA, camera);
+    const section *self = twi_find_section(s, IN_CAMERA, camera);
     if (!self || self->wrong)
         return false;
     for (size_t i = 0; i < s->section_count; i++)
-        if (s->sections[i].wrong && tw_zone_of(&s->sections[i], camera))
+        if (s->sections[i].wrong && twi_zone_of(&s->sections[i], camera))
             return false;
-    const entry *use = tw_used_profiles(s, camera);
+    const entry *use = twi_used_profiles(s, camera);
     const char *list = use ? use->value : "";
     char profile[NAME_MAX_BYTES + 1];
-    while (tw_next_name(&list, profile, sizeof profile)) {
-        const section *used = tw_find_section(s, IN_PROFILE, profile);
+    while (twi_next_name(&list, profile, sizeof profile)) {
+        const section *used = twi_find_section(s, IN_PROFILE, profile);
         if (!used || used->wrong)
             return false;
     }
@@ -241,7 +242,7 @@ bool tw_settings_sound(const tw_settings *settings, const char *camera)
 }
 
 /* Both the presets and every value kept were tried before, so parsing cannot fail. */
-static void fill(const tw_row *row, const entry *from, void *record)
+static void fill(const twi_row *row, const entry *from, void *record)
 {
     (void)row->type->parse(row, from ? from->value : row->preset,
                            (char *)record + row->offset);
@@ -252,11 +253,11 @@ static void fill_section(const tw_settings *s, const char *rows_of, level at,
                          const char *name, void *out, size_t bytes)
 {
     size_t count = 0;
-    const tw_row *rows = tw_table(&count);
+    const twi_row *rows = twi_table(&count);
     memset(out, 0, bytes);
     for (size_t i = 0; i < count; i++)
         if (strcmp(rows[i].section, rows_of) == 0)
-            fill(&rows[i], tw_find_entry(s, at, name, &rows[i]), out);
+            fill(&rows[i], twi_find_entry(s, at, name, &rows[i]), out);
 }
 
 void tw_settings_station(const tw_settings *settings, tw_station_settings *out)
@@ -285,7 +286,7 @@ tw_status tw_settings_hook(const tw_settings *settings, const char *name,
 {
     if (!settings || !name || !out)
         return TW_EINVAL;
-    const section *self = tw_find_section(settings, IN_HOOK, name);
+    const section *self = twi_find_section(settings, IN_HOOK, name);
     if (!self)
         return TW_ENOENT;
     fill_section(settings, "hook", IN_HOOK, name, out, sizeof *out);
@@ -303,7 +304,7 @@ tw_status tw_settings_destination(const tw_settings *settings, const char *name,
 {
     if (!settings || !name || !out)
         return TW_EINVAL;
-    const section *self = tw_find_section(settings, IN_DESTINATION, name);
+    const section *self = twi_find_section(settings, IN_DESTINATION, name);
     if (!self)
         return TW_ENOENT;
     fill_section(settings, "destination", IN_DESTINATION, name, out, sizeof *out);
@@ -314,14 +315,14 @@ tw_status tw_settings_destination(const tw_settings *settings, const char *name,
 bool tw_settings_names(const char *list, const char *name)
 {
     char item[NAME_MAX_BYTES + 1];
-    while (list && tw_next_name(&list, item, sizeof item))
+    while (list && twi_next_name(&list, item, sizeof item))
         if (strcmp(item, name) == 0)
             return true;
     return false;
 }
 
 /* @return the zone's own name if it is one of this camera's, else NULL. */
-const char *tw_zone_of(const section *s, const char *camera)
+const char *twi_zone_of(const section *s, const char *camera)
 {
     const size_t n = strlen(camera);
     if (s->level != IN_ZONE || strncmp(s->name, camera, n) != 0 || s->name[n] != '/')
@@ -329,7 +330,7 @@ const char *tw_zone_of(const section *s, const char *camera)
     return s->name + n + 1;
 }
 
-void tw_read_zone(const tw_settings *s, const char *name, tw_zone_settings *out)
+void twi_read_zone(const tw_settings *s, const char *name, twi_zone_settings *out)
 {
     fill_section(s, "zone", IN_ZONE, name, out, sizeof *out);
 }
@@ -338,26 +339,26 @@ static bool make_zones(const tw_settings *s, camera_zones *made)
 {
     size_t most = 0;
     for (size_t i = 0; i < s->section_count; i++)
-        most += tw_zone_of(&s->sections[i], made->camera) != NULL;
+        most += twi_zone_of(&s->sections[i], made->camera) != NULL;
     made->zones = calloc(most + 1, sizeof *made->zones);
     made->names = calloc(most + 1, sizeof *made->names);
-    made->points = calloc(most * TW_AREA_MAX + 1, sizeof *made->points);
+    made->points = calloc(most * TWI_AREA_MAX + 1, sizeof *made->points);
     if (!made->zones || !made->names || !made->points)
         return false;
     for (size_t i = 0; i < s->section_count; i++) {
-        const char *name = tw_zone_of(&s->sections[i], made->camera);
+        const char *name = twi_zone_of(&s->sections[i], made->camera);
         if (!name)
             continue;
-        tw_zone_settings read;
-        tw_read_zone(s, s->sections[i].name, &read);
-        tw_point *points = made->points + made->count * TW_AREA_MAX;
-        const size_t corners = read.area ? tw_area_parse(read.area, points) : 0;
+        twi_zone_settings read;
+        twi_read_zone(s, s->sections[i].name, &read);
+        tw_point *points = made->points + made->count * TWI_AREA_MAX;
+        const size_t corners = read.area ? twi_area_parse(read.area, points) : 0;
         if (corners == 0)
             continue; /* tw_settings_check has told */
         made->zones[made->count] = (tw_zone){
             .points = points,
             .count = (uint16_t)corners,
-            .watched = read.kind == TW_ZONE_WATCHED,
+            .watched = read.kind == TWI_ZONE_WATCHED,
             .start_ppm = (uint32_t)read.start_ppm,
             .stay_ppm = (uint32_t)(read.stay_ppm > 0 ? read.stay_ppm : read.start_ppm)};
         made->names[made->count] = name;
@@ -389,16 +390,16 @@ tw_status tw_settings_camera(tw_settings *settings, const char *name,
 {
     if (!settings || !name || !out)
         return TW_EINVAL;
-    const section *self = tw_find_section(settings, IN_CAMERA, name);
+    const section *self = twi_find_section(settings, IN_CAMERA, name);
     if (!self)
         return TW_ENOENT;
     size_t count = 0;
-    const tw_row *rows = tw_table(&count);
+    const twi_row *rows = twi_table(&count);
     memset(out, 0, sizeof *out);
     out->name = self->name;
     for (size_t i = 0; i < count; i++)
         if (strcmp(rows[i].section, "camera") == 0)
-            fill(&rows[i], tw_deciding(settings, name, &rows[i]), out);
+            fill(&rows[i], twi_deciding(settings, name, &rows[i]), out);
     const camera_zones *zones = zones_for(settings, name);
     if (!zones)
         return TW_ENOMEM;
@@ -409,39 +410,39 @@ tw_status tw_settings_camera(tw_settings *settings, const char *name,
 }
 
 /* What decides a setting of a camera, or, NULL, of the station. */
-static const entry *entry_of(const tw_settings *s, const char *camera, const tw_row *row)
+static const entry *entry_of(const tw_settings *s, const char *camera, const twi_row *row)
 {
-    return camera ? tw_deciding(s, camera, row) : tw_find_entry(s, IN_STATION, "", row);
+    return camera ? twi_deciding(s, camera, row) : twi_find_entry(s, IN_STATION, "", row);
 }
 
 /* ---- looking ---------------------------------------------------------------------- */
 
-static const char *choices_of(const tw_row *row)
+static const char *choices_of(const twi_row *row)
 {
-    if (row->type == &tw_type_switch)
+    if (row->type == &twi_type_switch)
         return "yes no";
-    return row->type == &tw_type_choice ? row->choices : NULL;
+    return row->type == &twi_type_choice ? row->choices : NULL;
 }
 
 /* Headers may carry a secret of their own; {secret} is the way that shows none. */
-static const char *shown(const tw_row *row, const char *value)
+static const char *shown(const twi_row *row, const char *value)
 {
     const bool bare =
         strcmp(row->key, "headers") == 0 && value[0] && strstr(value, "{secret}") == NULL;
     return bare ? "***" : value;
 }
 
-static tw_applied applied_of(const tw_row *row)
+static tw_applied applied_of(const twi_row *row)
 {
-    return (tw_applied)(row->applied & ~(unsigned)TW_SENDING);
+    return (tw_applied)(row->applied & ~(unsigned)TWI_SENDING);
 }
 
 /* @param fixed  It cannot be changed over the page, whatever its row says. */
-static void show_row(const tw_row *row, const entry *e, bool fixed,
+static void show_row(const twi_row *row, const entry *e, bool fixed,
                      void (*visit)(void *ctx, const tw_setting *setting), void *ctx)
 {
-    tw_value field;
-    char value[TW_LINE_MAX], range[TW_VALUE_MAX];
+    twi_value field;
+    char value[TWI_LINE_MAX], range[TWI_VALUE_MAX];
     memset(&field, 0, sizeof field);
     (void)row->type->parse(row, e ? e->value : row->preset, &field);
     row->type->print(row, &field, value, sizeof value);
@@ -455,7 +456,7 @@ static void show_row(const tw_row *row, const entry *e, bool fixed,
                                 .choices = choices_of(row),
                                 .help = row->help,
                                 .origin = e ? e->origin : "built-in",
-                                .in_file_alone = fixed || row->reach == TW_REACH_FILE,
+                                .in_file_alone = fixed || row->reach == TWI_REACH_FILE,
                                 .applied = applied_of(row)};
     visit(ctx, &setting);
 }
@@ -464,10 +465,10 @@ tw_status tw_settings_walk(tw_settings *settings, const char *camera,
                            void (*visit)(void *ctx, const tw_setting *setting), void *ctx)
 {
     size_t count = 0;
-    const tw_row *rows = tw_table(&count);
+    const twi_row *rows = twi_table(&count);
     if (!settings || !visit)
         return TW_EINVAL;
-    if (camera && !tw_find_section(settings, IN_CAMERA, camera))
+    if (camera && !twi_find_section(settings, IN_CAMERA, camera))
         return TW_ENOENT;
     for (size_t i = 0; i < count; i++)
         if (strcmp(rows[i].section, camera ? "camera" : "station") == 0)
@@ -481,22 +482,22 @@ tw_status tw_settings_walk_destination(tw_settings *settings, const char *name,
                                        void *ctx)
 {
     size_t count = 0;
-    const tw_row *rows = tw_table(&count);
+    const twi_row *rows = twi_table(&count);
     if (!settings || !name || !visit)
         return TW_EINVAL;
-    if (!tw_find_section(settings, IN_DESTINATION, name))
+    if (!twi_find_section(settings, IN_DESTINATION, name))
         return TW_ENOENT;
-    const bool secret = tw_has_secret(settings, name);
+    const bool secret = twi_has_secret(settings, name);
     for (size_t i = 0; i < count; i++)
         if (strcmp(rows[i].section, "destination") == 0)
-            show_row(&rows[i], tw_find_entry(settings, IN_DESTINATION, name, &rows[i]),
-                     secret && rows[i].reach == TW_REACH_SECRET, visit, ctx);
+            show_row(&rows[i], twi_find_entry(settings, IN_DESTINATION, name, &rows[i]),
+                     secret && rows[i].reach == TWI_REACH_SECRET, visit, ctx);
     return TW_OK;
 }
 
 /* ---- comparing ------------------------------------------------------------------- */
 
-static bool same_value(const entry *a, const entry *b, const tw_row *row)
+static bool same_value(const entry *a, const entry *b, const twi_row *row)
 {
     return strcmp(a ? a->value : row->preset, b ? b->value : row->preset) == 0;
 }
@@ -506,12 +507,12 @@ static bool same_section(const tw_settings *a, const tw_settings *b, level at,
                          const char *rows_of, const char *name)
 {
     size_t count = 0;
-    const tw_row *rows = tw_table(&count);
-    bool same = tw_find_section(b, at, name) != NULL;
+    const twi_row *rows = twi_table(&count);
+    bool same = twi_find_section(b, at, name) != NULL;
     for (size_t i = 0; i < count && same; i++)
         if (strcmp(rows[i].section, rows_of) == 0)
-            same = same_value(tw_find_entry(a, at, name, &rows[i]),
-                              tw_find_entry(b, at, name, &rows[i]), &rows[i]);
+            same = same_value(twi_find_entry(a, at, name, &rows[i]),
+                              twi_find_entry(b, at, name, &rows[i]), &rows[i]);
     return same;
 }
 
@@ -530,7 +531,7 @@ static bool has_sections(const tw_settings *a, const tw_settings *b, level at,
 static bool has_zones(const tw_settings *a, const tw_settings *b, const char *camera)
 {
     for (size_t i = 0; i < a->section_count; i++)
-        if (tw_zone_of(&a->sections[i], camera) &&
+        if (twi_zone_of(&a->sections[i], camera) &&
             !same_section(a, b, IN_ZONE, "zone", a->sections[i].name))
             return false;
     return true;
@@ -540,7 +541,7 @@ tw_applied tw_settings_difference(const tw_settings *a, const tw_settings *b,
                                   const char *camera)
 {
     size_t count = 0;
-    const tw_row *rows = tw_table(&count);
+    const twi_row *rows = twi_table(&count);
     tw_applied most = TW_APPLIED_NOT;
     if (!a || !b)
         return TW_APPLIED_START;
@@ -568,16 +569,16 @@ bool tw_settings_same_hooks(const tw_settings *a, const tw_settings *b)
 static bool sends_alike(const tw_settings *a, const tw_settings *b)
 {
     size_t count = 0;
-    const tw_row *rows = tw_table(&count);
+    const twi_row *rows = twi_table(&count);
     for (size_t i = 0; i < a->section_count; i++) {
         const char *name = a->sections[i].name;
         if (a->sections[i].level != IN_CAMERA)
             continue;
-        bool same = tw_find_section(b, IN_CAMERA, name) != NULL;
+        bool same = twi_find_section(b, IN_CAMERA, name) != NULL;
         for (size_t k = 0; same && k < count; k++)
-            if ((rows[k].applied & TW_SENDING) && strcmp(rows[k].section, "camera") == 0)
-                same = same_value(tw_deciding(a, name, &rows[k]),
-                                  tw_deciding(b, name, &rows[k]), &rows[k]);
+            if ((rows[k].applied & TWI_SENDING) && strcmp(rows[k].section, "camera") == 0)
+                same = same_value(twi_deciding(a, name, &rows[k]),
+                                  twi_deciding(b, name, &rows[k]), &rows[k]);
         if (!same)
             return false;
     }
@@ -586,7 +587,7 @@ static bool sends_alike(const tw_settings *a, const tw_settings *b)
 
 bool tw_settings_same_sending(const tw_settings *a, const tw_settings *b)
 {
-    const tw_row *name = tw_table_find("station", "name");
+    const twi_row *name = twi_table_find("station", "name");
     return a && b && has_sections(a, b, IN_DESTINATION, "destination") &&
            has_sections(b, a, IN_DESTINATION, "destination") && sends_alike(a, b) &&
            sends_alike(b, a) &&

@@ -56,29 +56,30 @@ const char *tw_format_name(int64_t format)
                                                                            : "auto";
 }
 
-static bool parse_source(const tw_row *row, const char *text, void *field)
+static bool parse_source(const twi_row *row, const char *text, void *field)
 {
     (void)row;
     *(const char **)field = text;
     return true;
 }
 
-static void print_source(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_source(const twi_row *row, const void *field, char *out,
+                         size_t capacity)
 {
     (void)row;
     (void)tw_source_shown(*(const char *const *)field, out, capacity);
 }
 
-static void explain_source(const tw_row *row, char *out, size_t capacity)
+static void explain_source(const twi_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity, "a source such as %s", row->example);
 }
 
-const tw_type tw_type_source = {parse_source, print_source, explain_source};
+const twi_type twi_type_source = {parse_source, print_source, explain_source};
 
 /* ---- size ------------------------------------------------------------------------ */
 
-static bool parse_size(const tw_row *row, const char *text, void *field)
+static bool parse_size(const twi_row *row, const char *text, void *field)
 {
     unsigned width = 0, height = 0;
     int end = 0;
@@ -94,7 +95,7 @@ static bool parse_size(const tw_row *row, const char *text, void *field)
     return true;
 }
 
-static void print_size(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_size(const twi_row *row, const void *field, char *out, size_t capacity)
 {
     (void)row;
     const tw_size *s = field;
@@ -104,9 +105,9 @@ static void print_size(const tw_row *row, const void *field, char *out, size_t c
         (void)snprintf(out, capacity, "%ux%u", s->width, s->height);
 }
 
-static void explain_size(const tw_row *row, char *out, size_t capacity)
+static void explain_size(const twi_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity, "auto, or pixels such as %s", row->example);
 }
 
-const tw_type tw_type_size = {parse_size, print_size, explain_size};
+const twi_type twi_type_size = {parse_size, print_size, explain_size};

@@ -1,14 +1,14 @@
 /* What the parts of the settings share: what the files said, and what they call of each
  * other. */
-#ifndef TW_SETTINGS_STATE_H
-#define TW_SETTINGS_STATE_H
+#ifndef TWI_SETTINGS_STATE_H
+#define TWI_SETTINGS_STATE_H
 
 #include "table.h"
 #include "texts.h"
 
 enum { NAME_MAX_BYTES = 32 };
 
-#define TW_ORIGIN_SET "--set" /* of values that tw_settings_set has set */
+#define TWI_ORIGIN_SET "--set" /* of values that tw_settings_set has set */
 
 /* Where a value stands. Of two values for one key, the higher wins. */
 typedef enum level {
@@ -32,7 +32,7 @@ typedef struct section {
 } section;
 
 typedef struct entry {
-    const tw_row *row;
+    const twi_row *row;
     level level;
     char *name; /* of the section */
     char *value;
@@ -59,44 +59,45 @@ struct tw_settings {
 };
 
 /** @return NULL: there is none. */
-section *tw_find_section(const tw_settings *s, level at, const char *name);
-entry *tw_find_entry(const tw_settings *s, level at, const char *name, const tw_row *row);
+section *twi_find_section(const tw_settings *s, level at, const char *name);
+entry *twi_find_entry(const tw_settings *s, level at, const char *name,
+                      const twi_row *row);
 
 /** Keep a section, or the value of a key; a later value takes the place of an earlier.
  * @return TW_OK; TW_ENOMEM. */
-tw_status tw_add_section(tw_settings *s, level at, const char *name, const char *file,
-                         unsigned line);
-tw_status tw_add_entry(tw_settings *s, level at, const char *name, const tw_row *row,
-                       const char *value, const char *origin);
+tw_status twi_add_section(tw_settings *s, level at, const char *name, const char *file,
+                          unsigned line);
+tw_status twi_add_entry(tw_settings *s, level at, const char *name, const twi_row *row,
+                        const char *value, const char *origin);
 
 /** @return the entry that decides a camera's setting, NULL: the built-in value does. */
-const entry *tw_deciding(const tw_settings *s, const char *camera, const tw_row *row);
+const entry *twi_deciding(const tw_settings *s, const char *camera, const twi_row *row);
 
 /** @return the entry that names a camera's profiles, NULL: none does. */
-const entry *tw_used_profiles(const tw_settings *s, const char *camera);
+const entry *twi_used_profiles(const tw_settings *s, const char *camera);
 
 /** Take the next name off a list of profiles. @return false: there is none. */
-bool tw_next_name(const char **list, char *name, size_t capacity);
+bool twi_next_name(const char **list, char *name, size_t capacity);
 
 /** @return the zone's own name if the section is a zone of this camera, else NULL. */
-const char *tw_zone_of(const section *s, const char *camera);
+const char *twi_zone_of(const section *s, const char *camera);
 
 /** What is said of a zone, by its whole name. */
-void tw_read_zone(const tw_settings *s, const char *name, tw_zone_settings *out);
+void twi_read_zone(const tw_settings *s, const char *name, twi_zone_settings *out);
 
 /** Whether a destination has a secret, in a file or the environment. */
-bool tw_has_secret(const tw_settings *s, const char *destination);
+bool twi_has_secret(const tw_settings *s, const char *destination);
 
 /** Whether settings that somebody made over the page from others change only what he
  * may. @return TW_OK; TW_EACCES: err says what may not be changed. */
-tw_status tw_settings_allow(const tw_settings *had, const tw_settings *made,
-                            tw_error *err);
+tw_status twi_settings_allow(const tw_settings *had, const tw_settings *made,
+                             tw_error *err);
 
 /* One reading of settings: where it stands, and what it has found. */
 typedef struct intake {
     tw_settings *settings;
     const char *file;
-    tw_problem_fn told;
+    tw_problem_fn callback;
     void *ctx;
     bool in_section;
     bool skip; /* the section is not known, and that has been said */
@@ -106,17 +107,17 @@ typedef struct intake {
     tw_status status;
     const char *folder; /* of the file; NULL: it is none, and cannot include others */
     int depth;          /* of files that include each other */
-    tw_texts *texts;    /* stand for the files; those that are not there yet are added.
-                           NULL: the files themselves */
+    twi_texts *texts;   /* stand for the files; those that are not there yet are added.
+                          NULL: the files themselves */
 } intake;
 
 /** As tw_settings_read, from texts. */
-tw_status tw_settings_read_texts(tw_settings *settings, const char *path, tw_texts *texts,
-                                 tw_problem_fn told, void *ctx);
+tw_status twi_settings_read_texts(tw_settings *settings, const char *path,
+                                  twi_texts *texts, tw_problem_fn callback, void *ctx);
 
 /** Tell of a mistake, and remember whom it concerns: the section that in stands in.
  * @param line  0: none in particular. */
-void tw_intake_tell(intake *in, tw_status st, unsigned line, const char *format, ...)
+void twi_intake_tell(intake *in, tw_status st, unsigned line, const char *format, ...)
     TW_PRINTF(4, 5);
 
 #endif

@@ -13,19 +13,19 @@ enum { INCLUDES_MAX = 8, PATH_BYTES = 4096 };
 static void remember(const intake *in)
 {
     const bool named = in->level >= IN_PROFILE && in->level <= IN_DESTINATION;
-    section *at = named ? tw_find_section(in->settings, in->level, in->name) : NULL;
+    section *at = named ? twi_find_section(in->settings, in->level, in->name) : NULL;
     if (at)
         at->wrong = true;
     else if (!in->lone)
         in->settings->wrong = true;
 }
 
-void tw_intake_tell(intake *in, tw_status st, unsigned line, const char *format, ...)
+void twi_intake_tell(intake *in, tw_status st, unsigned line, const char *format, ...)
 {
     if (in->status == TW_OK || st == TW_ENOMEM)
         in->status = st;
     remember(in);
-    if (!in->told)
+    if (!in->callback)
         return;
     char what[TW_ERROR_MAX], all[2 * TW_ERROR_MAX];
     va_list args;
@@ -36,7 +36,7 @@ void tw_intake_tell(intake *in, tw_status st, unsigned line, const char *format,
         (void)snprintf(all, sizeof all, "%s:%u: %s", in->file, line, what);
     else
         (void)snprintf(all, sizeof all, "%s: %s", in->file, what);
-    in->told(in->ctx, all);
+    in->callback(in->ctx, all);
 }
 
 static bool good_name(const char *name)
@@ -99,8 +99,8 @@ static void take_section(void *ctx, unsigned line, const char *head, const char 
     for (; i < HEAD_COUNT && strcmp(HEADS[i].head, head) != 0; i++)
         heads[i] = HEADS[i].head;
     if (i == HEAD_COUNT) {
-        const char *near = tw_nearest(head, heads);
-        tw_intake_tell(
+        const char *near = twi_nearest(head, heads);
+        twi_intake_tell(
             in, TW_ESYNTAX, line, "unknown section [%s]%s%s%s", head,
             near ? ": did you mean ["
                  : ": sections are station, cameras, profile, camera, zone, hook, "
@@ -110,66 +110,67 @@ static void take_section(void *ctx, unsigned line, const char *head, const char 
     }
     const bool named = HEADS[i].form != NULL;
     if (!named && *name) {
-        tw_intake_tell(in, TW_ESYNTAX, line,
-                       "[%s %s]: this section has no name, write [%s]", head, name, head);
+        twi_intake_tell(in, TW_ESYNTAX, line,
+                        "[%s %s]: this section has no name, write [%s]", head, name,
+                        head);
         return;
     }
     if (named && !(HEADS[i].level == IN_ZONE ? good_zone_name(name) : good_name(name))) {
         in->lone = true; /* it makes no camera and no zone */
-        tw_intake_tell(in, TW_ESYNTAX, line,
-                       "[%s %s]: write %s, names being 1 to %d letters, digits, - or _",
-                       head, name, HEADS[i].form, NAME_MAX_BYTES);
+        twi_intake_tell(in, TW_ESYNTAX, line,
+                        "[%s %s]: write %s, names being 1 to %d letters, digits, - or _",
+                        head, name, HEADS[i].form, NAME_MAX_BYTES);
         return;
     }
     in->skip = false;
     in->level = HEADS[i].level;
     (void)snprintf(in->name, sizeof in->name, "%s", name);
-    if (tw_add_section(in->settings, in->level, name, in->file, line) != TW_OK)
-        tw_intake_tell(in, TW_ENOMEM, line, "out of memory");
+    if (twi_add_section(in->settings, in->level, name, in->file, line) != TW_OK)
+        twi_intake_tell(in, TW_ENOMEM, line, "out of memory");
 }
 
 /* @return the row of a key; says why there is none. */
-static const tw_row *row_for(intake *in, unsigned line, level at, const char *key)
+static const twi_row *row_for(intake *in, unsigned line, level at, const char *key)
 {
     const char *rows = rows_of(at);
-    const tw_row *row = tw_table_find(rows, key);
+    const twi_row *row = twi_table_find(rows, key);
     if (row && strcmp(key, "use") == 0 && at != IN_CAMERA && at != SET_CAMERA) {
-        tw_intake_tell(in, TW_ESYNTAX, line, "use belongs in a [camera NAME] section");
+        twi_intake_tell(in, TW_ESYNTAX, line, "use belongs in a [camera NAME] section");
         return NULL;
     }
     if (row)
         return row;
     for (size_t i = 0; i < HEAD_COUNT; i++) {
-        if (tw_table_find(HEADS[i].rows, key)) {
-            tw_intake_tell(in, TW_ESYNTAX, line,
-                           "%s is no setting of a %s, it belongs in a [%s] section", key,
-                           rows, HEADS[i].head);
+        if (twi_table_find(HEADS[i].rows, key)) {
+            twi_intake_tell(in, TW_ESYNTAX, line,
+                            "%s is no setting of a %s, it belongs in a [%s] section", key,
+                            rows, HEADS[i].head);
             return NULL;
         }
     }
-    const char *near = tw_table_nearest(rows, key);
-    tw_intake_tell(in, TW_ESYNTAX, line, "unknown setting %s%s%s%s", key,
-                   near ? ": did you mean " : "", near ? near : "", near ? "?" : "");
+    const char *near = twi_table_nearest(rows, key);
+    twi_intake_tell(in, TW_ESYNTAX, line, "unknown setting %s%s%s%s", key,
+                    near ? ": did you mean " : "", near ? near : "", near ? "?" : "");
     return NULL;
 }
 
 static void take_checked(intake *in, unsigned line, level at, const char *name,
                          const char *key, const char *value, const char *origin)
 {
-    const tw_row *row = row_for(in, line, at, key);
+    const twi_row *row = row_for(in, line, at, key);
     if (!row)
         return;
-    tw_value tried;
+    twi_value tried;
     memset(&tried, 0, sizeof tried);
     if (!row->type->parse(row, value, &tried)) {
-        char expected[TW_VALUE_MAX];
+        char expected[TWI_VALUE_MAX];
         row->type->explain(row, expected, sizeof expected);
-        tw_intake_tell(in, TW_ESYNTAX, line, "%s = %s: expected %s", key, value,
-                       expected);
+        twi_intake_tell(in, TW_ESYNTAX, line, "%s = %s: expected %s", key, value,
+                        expected);
         return;
     }
-    if (tw_add_entry(in->settings, at, name, row, value, origin) != TW_OK)
-        tw_intake_tell(in, TW_ENOMEM, line, "out of memory");
+    if (twi_add_entry(in->settings, at, name, row, value, origin) != TW_OK)
+        twi_intake_tell(in, TW_ENOMEM, line, "out of memory");
 }
 
 static void take_include(intake *in, unsigned line, const char *value);
@@ -182,20 +183,21 @@ static void take_value(void *ctx, unsigned line, const char *key, const char *va
         return;
     }
     if (!in->in_section) {
-        tw_intake_tell(in, TW_ESYNTAX, line,
-                       "%s stands before any section; begin with [cameras]", key);
+        twi_intake_tell(in, TW_ESYNTAX, line,
+                        "%s stands before any section; begin with [cameras]", key);
         return;
     }
     if (in->skip)
         return;
     char origin[TW_ERROR_MAX];
     (void)snprintf(origin, sizeof origin, "%s:%u", in->file, line);
-    const tw_row *row = tw_table_find(rows_of(in->level), key);
-    const entry *old = row ? tw_find_entry(in->settings, in->level, in->name, row) : NULL;
+    const twi_row *row = twi_table_find(rows_of(in->level), key);
+    const entry *old =
+        row ? twi_find_entry(in->settings, in->level, in->name, row) : NULL;
     if (old) {
-        tw_intake_tell(in, TW_ESYNTAX, line,
-                       "%s is set already, at %s: remove one of the two", key,
-                       old->origin);
+        twi_intake_tell(in, TW_ESYNTAX, line,
+                        "%s is set already, at %s: remove one of the two", key,
+                        old->origin);
         return;
     }
     take_checked(in, line, in->level, in->name, key, value, origin);
@@ -203,39 +205,39 @@ static void take_value(void *ctx, unsigned line, const char *key, const char *va
 
 static void take_problem(void *ctx, unsigned line, const char *what)
 {
-    tw_intake_tell(ctx, TW_ESYNTAX, line, "%s", what);
+    twi_intake_tell(ctx, TW_ESYNTAX, line, "%s", what);
 }
 
 static void read_text(intake *in, const char *text, size_t bytes)
 {
-    if (bytes > TW_FILE_MAX) {
-        tw_intake_tell(in, TW_ESIZE, 0, "a settings file has at most 1 MB");
+    if (bytes > TWI_FILE_MAX) {
+        twi_intake_tell(in, TW_ESIZE, 0, "a settings file has at most 1 MB");
         return;
     }
-    const tw_reader reader = {in, take_section, take_value, take_problem};
-    tw_reader_run(&reader, text, bytes);
+    const twi_reader reader = {in, take_section, take_value, take_problem};
+    twi_reader_run(&reader, text, bytes);
 }
 
 /* @return what a file holds, to be freed; NULL: told. */
 static char *read_file(intake *in, const char *path, size_t *bytes)
 {
     FILE *file = fopen(path, "rb");
-    char *text = file ? malloc(TW_FILE_MAX + 1) : NULL;
+    char *text = file ? malloc(TWI_FILE_MAX + 1) : NULL;
     if (!file) {
-        tw_intake_tell(in, tw_status_of_errno(errno), 0, "cannot read the settings: %s",
-                       strerror(errno));
+        twi_intake_tell(in, tw_status_of_errno(errno), 0, "cannot read the settings: %s",
+                        strerror(errno));
         return NULL;
     }
     if (text) {
-        *bytes = fread(text, 1, TW_FILE_MAX + 1, file);
+        *bytes = fread(text, 1, TWI_FILE_MAX + 1, file);
         if (ferror(file)) { /* a folder, for one, can be opened but not read */
-            tw_intake_tell(in, TW_EIO, 0, "cannot read the settings: %s",
-                           strerror(errno));
+            twi_intake_tell(in, TW_EIO, 0, "cannot read the settings: %s",
+                            strerror(errno));
             free(text);
             text = NULL;
         }
     } else {
-        tw_intake_tell(in, TW_ENOMEM, 0, "out of memory");
+        twi_intake_tell(in, TW_ENOMEM, 0, "out of memory");
     }
     (void)fclose(file);
     return text;
@@ -245,11 +247,11 @@ static char *read_file(intake *in, const char *path, size_t *bytes)
 static char *read_whole(intake *in, const char *path, size_t *bytes)
 {
     size_t n = 0;
-    const char *known = in->texts ? tw_texts_find(in->texts, path, &n) : NULL;
+    const char *known = in->texts ? twi_texts_find(in->texts, path, &n) : NULL;
     if (!known && in->texts && in->texts->sealed) {
-        tw_intake_tell(in, TW_EACCES, 0,
-                       "is none of the files that were there: include it in the file "
-                       "itself");
+        twi_intake_tell(in, TW_EACCES, 0,
+                        "is none of the files that were there: include it in the file "
+                        "itself");
         return NULL;
     }
     char *text = known ? malloc(n + 1) : read_file(in, path, bytes);
@@ -257,11 +259,11 @@ static char *read_whole(intake *in, const char *path, size_t *bytes)
         memcpy(text, known, n);
         *bytes = n;
     } else if (known) {
-        tw_intake_tell(in, TW_ENOMEM, 0, "out of memory");
+        twi_intake_tell(in, TW_ENOMEM, 0, "out of memory");
     } else if (text && in->texts) {
-        const tw_status st = tw_texts_add(in->texts, path, in->file, text, *bytes);
+        const tw_status st = twi_texts_add(in->texts, path, in->file, text, *bytes);
         if (st != TW_OK)
-            tw_intake_tell(in, st, 0, "too many files");
+            twi_intake_tell(in, st, 0, "too many files");
     }
     return text;
 }
@@ -287,7 +289,7 @@ static void include_file(intake *in, const char *path, const char *shown)
                     .folder = folder,
                     .depth = in->depth + 1,
                     .texts = in->texts,
-                    .told = in->told,
+                    .callback = in->callback,
                     .ctx = in->ctx};
     size_t bytes = 0;
     char *text = read_whole(&inner, path, &bytes);
@@ -312,7 +314,8 @@ static void include_files(intake *in, unsigned line, const char *value)
         n < (int)sizeof pattern ? glob(pattern, 0, NULL, &found) : GLOB_ABORTED;
     const bool wild = strpbrk(value, "*?[") != NULL;
     if (code != 0 && !(code == GLOB_NOMATCH && wild)) /* none of many is fine */
-        tw_intake_tell(in, TW_ENOENT, line, "include = %s: there is no such file", value);
+        twi_intake_tell(in, TW_ENOENT, line, "include = %s: there is no such file",
+                        value);
     for (size_t i = 0; code == 0 && i < found.gl_pathc; i++) {
         const char *path = found.gl_pathv[i];
         const size_t above = absolute ? 0 : strlen(in->folder) + 1;
@@ -326,29 +329,29 @@ static void take_include(intake *in, unsigned line, const char *value)
     intake outside = *in; /* what is wrong with files concerns no single camera */
     outside.level = IN_STATION;
     if (!in->folder)
-        tw_intake_tell(&outside, TW_ESYNTAX, line,
-                       "include = %s: only a file can include others", value);
+        twi_intake_tell(&outside, TW_ESYNTAX, line,
+                        "include = %s: only a file can include others", value);
     else if (in->depth == INCLUDES_MAX)
-        tw_intake_tell(&outside, TW_ESYNTAX, line,
-                       "include = %s: files include each other, %d deep", value,
-                       INCLUDES_MAX);
+        twi_intake_tell(&outside, TW_ESYNTAX, line,
+                        "include = %s: files include each other, %d deep", value,
+                        INCLUDES_MAX);
     else
         include_files(&outside, line, value);
     in->status = outside.status;
 }
 
 tw_status tw_settings_read_text(tw_settings *settings, const char *name, const char *text,
-                                size_t bytes, tw_problem_fn told, void *ctx)
+                                size_t bytes, tw_problem_fn callback, void *ctx)
 {
     if (!settings || !name || (!text && bytes > 0))
         return TW_EINVAL;
-    intake in = {.settings = settings, .file = name, .told = told, .ctx = ctx};
+    intake in = {.settings = settings, .file = name, .callback = callback, .ctx = ctx};
     read_text(&in, text, bytes);
     return in.status;
 }
 
-tw_status tw_settings_read_texts(tw_settings *settings, const char *path, tw_texts *texts,
-                                 tw_problem_fn told, void *ctx)
+tw_status twi_settings_read_texts(tw_settings *settings, const char *path,
+                                  twi_texts *texts, tw_problem_fn callback, void *ctx)
 {
     char folder[PATH_BYTES];
     size_t bytes = 0;
@@ -358,7 +361,7 @@ tw_status tw_settings_read_texts(tw_settings *settings, const char *path, tw_tex
                  .file = path,
                  .folder = folder,
                  .texts = texts,
-                 .told = told,
+                 .callback = callback,
                  .ctx = ctx};
     char *text = read_whole(&in, path, &bytes);
     in.file = slash ? slash + 1 : path;
@@ -368,31 +371,31 @@ tw_status tw_settings_read_texts(tw_settings *settings, const char *path, tw_tex
     return in.status;
 }
 
-tw_status tw_settings_read(tw_settings *settings, const char *path, tw_problem_fn told,
-                           void *ctx)
+tw_status tw_settings_read(tw_settings *settings, const char *path,
+                           tw_problem_fn callback, void *ctx)
 {
     if (!settings || !path)
         return TW_EINVAL;
-    return tw_settings_read_texts(settings, path, NULL, told, ctx);
+    return twi_settings_read_texts(settings, path, NULL, callback, ctx);
 }
 
 tw_status tw_settings_set(tw_settings *settings, const char *assignment,
-                          tw_problem_fn told, void *ctx)
+                          tw_problem_fn callback, void *ctx)
 {
     if (!settings || !assignment)
         return TW_EINVAL;
-    intake in = {.settings = settings, .file = "--set", .told = told, .ctx = ctx};
-    char text[TW_LINE_MAX];
+    intake in = {.settings = settings, .file = "--set", .callback = callback, .ctx = ctx};
+    char text[TWI_LINE_MAX];
     if (strlen(assignment) >= sizeof text) {
-        tw_intake_tell(&in, TW_ESYNTAX, 0, "too long");
+        twi_intake_tell(&in, TW_ESYNTAX, 0, "too long");
         return in.status;
     }
     memcpy(text, assignment, strlen(assignment) + 1);
     char *equals = strchr(text, '=');
     if (!equals) {
-        tw_intake_tell(&in, TW_ESYNTAX, 0,
-                       "%s: write CAMERA.key=value, or key=value for every camera",
-                       assignment);
+        twi_intake_tell(&in, TW_ESYNTAX, 0,
+                        "%s: write CAMERA.key=value, or key=value for every camera",
+                        assignment);
         return in.status;
     }
     char *value = equals + 1 + strspn(equals + 1, " ");
@@ -406,27 +409,29 @@ tw_status tw_settings_set(tw_settings *settings, const char *assignment,
     level at = SET_ALL;
     if (dot)
         at = strcmp(text, "station") == 0 ? IN_STATION : SET_CAMERA;
-    if (at == SET_CAMERA && !tw_find_section(settings, IN_CAMERA, text)) {
-        tw_intake_tell(&in, TW_ESYNTAX, 0, "%s: there is no camera %s", assignment, text);
+    if (at == SET_CAMERA && !twi_find_section(settings, IN_CAMERA, text)) {
+        twi_intake_tell(&in, TW_ESYNTAX, 0, "%s: there is no camera %s", assignment,
+                        text);
         return in.status;
     }
-    take_checked(&in, 0, at, at == SET_CAMERA ? text : "", key, value, TW_ORIGIN_SET);
+    take_checked(&in, 0, at, at == SET_CAMERA ? text : "", key, value, TWI_ORIGIN_SET);
     return in.status;
 }
 
 tw_status tw_settings_add_camera(tw_settings *settings, const char *name,
-                                 const char *source, tw_problem_fn told, void *ctx)
+                                 const char *source, tw_problem_fn callback, void *ctx)
 {
     if (!settings || !name || !source)
         return TW_EINVAL;
-    intake in = {.settings = settings, .file = "command line", .told = told, .ctx = ctx};
+    intake in = {
+        .settings = settings, .file = "command line", .callback = callback, .ctx = ctx};
     if (!good_name(name)) {
-        tw_intake_tell(&in, TW_ESYNTAX, 0,
-                       "%s: a camera's name is 1 to %d letters, digits, - or _", name,
-                       NAME_MAX_BYTES);
+        twi_intake_tell(&in, TW_ESYNTAX, 0,
+                        "%s: a camera's name is 1 to %d letters, digits, - or _", name,
+                        NAME_MAX_BYTES);
         return in.status;
     }
-    if (tw_add_section(settings, IN_CAMERA, name, in.file, 0) != TW_OK)
+    if (twi_add_section(settings, IN_CAMERA, name, in.file, 0) != TW_OK)
         return TW_ENOMEM;
     take_checked(&in, 0, SET_CAMERA, name, "source", source, in.file);
     return in.status;

@@ -6,9 +6,9 @@
 
 #include "reader.h"
 
-enum { TEXT_MAX = 2 * TW_FILE_MAX };
+enum { TEXT_MAX = 2 * TWI_FILE_MAX };
 
-const char *tw_texts_find(const tw_texts *t, const char *path, size_t *bytes)
+const char *twi_texts_find(const twi_texts *t, const char *path, size_t *bytes)
 {
     for (size_t i = 0; i < t->count; i++) {
         if (strcmp(t->all[i].path, path) == 0) {
@@ -19,7 +19,7 @@ const char *tw_texts_find(const tw_texts *t, const char *path, size_t *bytes)
     return NULL;
 }
 
-char *tw_text_copy(const char *text, size_t bytes)
+char *twi_text_copy(const char *text, size_t bytes)
 {
     char *copy = bytes < TEXT_MAX ? malloc(bytes + 1) : NULL;
     if (copy) {
@@ -29,7 +29,7 @@ char *tw_text_copy(const char *text, size_t bytes)
     return copy;
 }
 
-static void free_text(tw_file_text *f)
+static void free_text(twi_file_text *f)
 {
     free(f->path);
     free(f->shown);
@@ -37,21 +37,21 @@ static void free_text(tw_file_text *f)
     free(f->now);
 }
 
-tw_status tw_texts_add(tw_texts *t, const char *path, const char *shown, const char *text,
-                       size_t bytes)
+tw_status twi_texts_add(twi_texts *t, const char *path, const char *shown,
+                        const char *text, size_t bytes)
 {
-    if (t->count == TW_TEXTS_MAX)
+    if (t->count == TWI_TEXTS_MAX)
         return TW_ESIZE;
-    tw_file_text *more = realloc(t->all, (t->count + 1) * sizeof *more);
+    twi_file_text *more = realloc(t->all, (t->count + 1) * sizeof *more);
     if (!more)
         return TW_ENOMEM;
     t->all = more;
-    tw_file_text made = {.path = strdup(path),
-                         .shown = strdup(shown),
-                         .before = tw_text_copy(text, bytes),
-                         .now = tw_text_copy(text, bytes),
-                         .before_bytes = bytes,
-                         .now_bytes = bytes};
+    twi_file_text made = {.path = strdup(path),
+                          .shown = strdup(shown),
+                          .before = twi_text_copy(text, bytes),
+                          .now = twi_text_copy(text, bytes),
+                          .before_bytes = bytes,
+                          .now_bytes = bytes};
     if (!made.path || !made.shown || !made.before || !made.now) {
         free_text(&made);
         return TW_ENOMEM;
@@ -60,10 +60,10 @@ tw_status tw_texts_add(tw_texts *t, const char *path, const char *shown, const c
     return TW_OK;
 }
 
-void tw_texts_clear(tw_texts *t)
+void twi_texts_clear(twi_texts *t)
 {
     for (size_t i = 0; i < t->count; i++)
         free_text(&t->all[i]);
     free(t->all);
-    *t = (tw_texts){0};
+    *t = (twi_texts){0};
 }

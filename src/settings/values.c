@@ -104,12 +104,12 @@ static bool read_sum(const char *text, const unit *units, size_t count, int64_t 
     return true;
 }
 
-static bool in_range(const tw_row *row, int64_t value)
+static bool in_range(const twi_row *row, int64_t value)
 {
     return value >= row->min && value <= row->max;
 }
 
-static bool store_number(const tw_row *row, int64_t value, void *field)
+static bool store_number(const twi_row *row, int64_t value, void *field)
 {
     if (!in_range(row, value))
         return false;
@@ -119,29 +119,29 @@ static bool store_number(const tw_row *row, int64_t value, void *field)
 
 /* ---- text ------------------------------------------------------------------------ */
 
-static bool parse_text(const tw_row *row, const char *text, void *field)
+static bool parse_text(const twi_row *row, const char *text, void *field)
 {
     (void)row;
     *(const char **)field = text;
     return true;
 }
 
-static void print_text(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_text(const twi_row *row, const void *field, char *out, size_t capacity)
 {
     (void)row;
     (void)snprintf(out, capacity, "%s", *(const char *const *)field);
 }
 
-static void explain_text(const tw_row *row, char *out, size_t capacity)
+static void explain_text(const twi_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity, "text such as %s", row->example);
 }
 
-const tw_type tw_type_text = {parse_text, print_text, explain_text};
+const twi_type twi_type_text = {parse_text, print_text, explain_text};
 
 /* ---- switch ---------------------------------------------------------------------- */
 
-static bool parse_switch(const tw_row *row, const char *text, void *field)
+static bool parse_switch(const twi_row *row, const char *text, void *field)
 {
     (void)row;
     const bool yes = strcmp(text, "yes") == 0;
@@ -151,19 +151,20 @@ static bool parse_switch(const tw_row *row, const char *text, void *field)
     return true;
 }
 
-static void print_switch(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_switch(const twi_row *row, const void *field, char *out,
+                         size_t capacity)
 {
     (void)row;
     (void)snprintf(out, capacity, "%s", *(const bool *)field ? "yes" : "no");
 }
 
-static void explain_switch(const tw_row *row, char *out, size_t capacity)
+static void explain_switch(const twi_row *row, char *out, size_t capacity)
 {
     (void)row;
     (void)snprintf(out, capacity, "yes or no");
 }
 
-const tw_type tw_type_switch = {parse_switch, print_switch, explain_switch};
+const twi_type twi_type_switch = {parse_switch, print_switch, explain_switch};
 
 /* ---- choice ---------------------------------------------------------------------- */
 
@@ -183,7 +184,7 @@ static const char *choice_at(const char *choices, int64_t index, size_t *length)
     return NULL;
 }
 
-static bool parse_choice(const tw_row *row, const char *text, void *field)
+static bool parse_choice(const twi_row *row, const char *text, void *field)
 {
     size_t n = 0;
     const char *word = NULL;
@@ -196,14 +197,15 @@ static bool parse_choice(const tw_row *row, const char *text, void *field)
     return false;
 }
 
-static void print_choice(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_choice(const twi_row *row, const void *field, char *out,
+                         size_t capacity)
 {
     size_t n = 0;
     const char *word = choice_at(row->choices, *(const int64_t *)field, &n);
     (void)snprintf(out, capacity, "%.*s", (int)n, word ? word : "");
 }
 
-static void explain_choice(const tw_row *row, char *out, size_t capacity)
+static void explain_choice(const twi_row *row, char *out, size_t capacity)
 {
     size_t used = 0, n = 0;
     const char *word = NULL;
@@ -217,7 +219,7 @@ static void explain_choice(const tw_row *row, char *out, size_t capacity)
     }
 }
 
-const tw_type tw_type_choice = {parse_choice, print_choice, explain_choice};
+const twi_type twi_type_choice = {parse_choice, print_choice, explain_choice};
 
 /* ---- duration -------------------------------------------------------------------- */
 
@@ -226,18 +228,18 @@ static const unit DURATIONS[] = {{"d", 86400 * MICRO}, {"h", 3600 * MICRO},
                                  {"ms", 1000},         {"us", 1}};
 enum { DURATION_UNITS = sizeof DURATIONS / sizeof *DURATIONS };
 
-bool tw_read_duration(const char *text, int64_t *us)
+bool twi_read_duration(const char *text, int64_t *us)
 {
     return read_sum(text, DURATIONS, DURATION_UNITS, us);
 }
 
-static bool parse_duration(const tw_row *row, const char *text, void *field)
+static bool parse_duration(const twi_row *row, const char *text, void *field)
 {
     int64_t us = 0;
-    return tw_read_duration(text, &us) && store_number(row, us, field);
+    return twi_read_duration(text, &us) && store_number(row, us, field);
 }
 
-void tw_write_duration(int64_t us, char *out, size_t capacity)
+void twi_write_duration(int64_t us, char *out, size_t capacity)
 {
     size_t i = DURATION_UNITS - 1;
     if (us == 0)
@@ -248,27 +250,27 @@ void tw_write_duration(int64_t us, char *out, size_t capacity)
                    DURATIONS[i].name);
 }
 
-static void print_duration(const tw_row *row, const void *field, char *out,
+static void print_duration(const twi_row *row, const void *field, char *out,
                            size_t capacity)
 {
     (void)row;
-    tw_write_duration(*(const int64_t *)field, out, capacity);
+    twi_write_duration(*(const int64_t *)field, out, capacity);
 }
 
-static void explain_duration(const tw_row *row, char *out, size_t capacity)
+static void explain_duration(const twi_row *row, char *out, size_t capacity)
 {
     char low[32], high[32];
-    tw_write_duration(row->min, low, sizeof low);
-    tw_write_duration(row->max, high, sizeof high);
+    twi_write_duration(row->min, low, sizeof low);
+    twi_write_duration(row->max, high, sizeof high);
     (void)snprintf(out, capacity, "a duration such as %s, from %s to %s", row->example,
                    low, high);
 }
 
-const tw_type tw_type_duration = {parse_duration, print_duration, explain_duration};
+const twi_type twi_type_duration = {parse_duration, print_duration, explain_duration};
 
 /* ---- share of the picture -------------------------------------------------------- */
 
-static bool parse_share(const tw_row *row, const char *text, void *field)
+static bool parse_share(const twi_row *row, const char *text, void *field)
 {
     int64_t micro = 0;
     const char *s = read_decimal(text, &micro);
@@ -284,13 +286,13 @@ static void write_share(int64_t ppm, char *out, size_t capacity)
     (void)snprintf(out, capacity, "%s %%", number);
 }
 
-static void print_share(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_share(const twi_row *row, const void *field, char *out, size_t capacity)
 {
     (void)row;
     write_share(*(const int64_t *)field, out, capacity);
 }
 
-static void explain_share(const tw_row *row, char *out, size_t capacity)
+static void explain_share(const twi_row *row, char *out, size_t capacity)
 {
     char low[40], high[40];
     write_share(row->min, low, sizeof low);
@@ -299,12 +301,12 @@ static void explain_share(const tw_row *row, char *out, size_t capacity)
                    low, high);
 }
 
-const tw_type tw_type_share = {parse_share, print_share, explain_share};
+const twi_type twi_type_share = {parse_share, print_share, explain_share};
 
 /* ---- whole numbers with one fixed word after them -------------------------------- */
 
-static bool read_whole(const tw_row *row, const char *text, const char *word, bool needed,
-                       void *field)
+static bool read_whole(const twi_row *row, const char *text, const char *word,
+                       bool needed, void *field)
 {
     int64_t micro = 0;
     const char *s = read_decimal(text, &micro);
@@ -316,50 +318,52 @@ static bool read_whole(const tw_row *row, const char *text, const char *word, bo
     return store_number(row, micro / MICRO, field);
 }
 
-static void explain_whole(const tw_row *row, const char *what, char *out, size_t capacity)
+static void explain_whole(const twi_row *row, const char *what, char *out,
+                          size_t capacity)
 {
     (void)snprintf(out, capacity, "%s such as %s, from %" PRId64 " to %" PRId64, what,
                    row->example, row->min, row->max);
 }
 
-static bool parse_percent(const tw_row *row, const char *text, void *field)
+static bool parse_percent(const twi_row *row, const char *text, void *field)
 {
     return read_whole(row, text, "%", true, field);
 }
 
-static void print_percent(const tw_row *row, const void *field, char *out,
+static void print_percent(const twi_row *row, const void *field, char *out,
                           size_t capacity)
 {
     (void)row;
     (void)snprintf(out, capacity, "%" PRId64 " %%", *(const int64_t *)field);
 }
 
-static void explain_percent(const tw_row *row, char *out, size_t capacity)
+static void explain_percent(const twi_row *row, char *out, size_t capacity)
 {
     explain_whole(row, "a whole percentage", out, capacity);
 }
 
-const tw_type tw_type_percent = {parse_percent, print_percent, explain_percent};
+const twi_type twi_type_percent = {parse_percent, print_percent, explain_percent};
 
-static bool parse_number(const tw_row *row, const char *text, void *field)
+static bool parse_number(const twi_row *row, const char *text, void *field)
 {
     return read_whole(row, text, "", false, field);
 }
 
-static void print_number(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_number(const twi_row *row, const void *field, char *out,
+                         size_t capacity)
 {
     (void)row;
     (void)snprintf(out, capacity, "%" PRId64, *(const int64_t *)field);
 }
 
-static void explain_number(const tw_row *row, char *out, size_t capacity)
+static void explain_number(const twi_row *row, char *out, size_t capacity)
 {
     explain_whole(row, "a whole number", out, capacity);
 }
 
-const tw_type tw_type_number = {parse_number, print_number, explain_number};
+const twi_type twi_type_number = {parse_number, print_number, explain_number};
 
-static bool parse_rate(const tw_row *row, const char *text, void *field)
+static bool parse_rate(const twi_row *row, const char *text, void *field)
 {
     if (strcmp(text, "auto") == 0) {
         *(int64_t *)field = 0;
@@ -368,7 +372,7 @@ static bool parse_rate(const tw_row *row, const char *text, void *field)
     return read_whole(row, text, "fps", false, field);
 }
 
-static void print_rate(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_rate(const twi_row *row, const void *field, char *out, size_t capacity)
 {
     const int64_t fps = *(const int64_t *)field;
     (void)row;
@@ -378,16 +382,16 @@ static void print_rate(const tw_row *row, const void *field, char *out, size_t c
         (void)snprintf(out, capacity, "%" PRId64 " fps", fps);
 }
 
-static void explain_rate(const tw_row *row, char *out, size_t capacity)
+static void explain_rate(const twi_row *row, char *out, size_t capacity)
 {
     explain_whole(row, "auto, or frames a second", out, capacity);
 }
 
-const tw_type tw_type_rate = {parse_rate, print_rate, explain_rate};
+const twi_type twi_type_rate = {parse_rate, print_rate, explain_rate};
 
 /* ---- luma levels ----------------------------------------------------------------- */
 
-static bool parse_levels(const tw_row *row, const char *text, void *field)
+static bool parse_levels(const twi_row *row, const char *text, void *field)
 {
     if (strcmp(text, "auto") == 0) {
         *(int64_t *)field = 0;
@@ -396,7 +400,8 @@ static bool parse_levels(const tw_row *row, const char *text, void *field)
     return read_whole(row, text, "levels", false, field);
 }
 
-static void print_levels(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_levels(const twi_row *row, const void *field, char *out,
+                         size_t capacity)
 {
     if (*(const int64_t *)field == 0)
         (void)snprintf(out, capacity, "auto");
@@ -404,31 +409,31 @@ static void print_levels(const tw_row *row, const void *field, char *out, size_t
         print_number(row, field, out, capacity);
 }
 
-static void explain_levels(const tw_row *row, char *out, size_t capacity)
+static void explain_levels(const twi_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity, "auto, or luma levels from %" PRId64 " to %" PRId64,
                    row->min, row->max);
 }
 
-const tw_type tw_type_levels = {parse_levels, print_levels, explain_levels};
+const twi_type twi_type_levels = {parse_levels, print_levels, explain_levels};
 
 /* ---- bytes ----------------------------------------------------------------------- */
 
 static const unit SIZES[] = {{"GB", 1000 * MICRO}, {"MB", MICRO}, {"kB", 1000}, {"B", 1}};
 enum { SIZE_UNITS = sizeof SIZES / sizeof *SIZES };
 
-bool tw_read_bytes(const char *text, int64_t *bytes)
+bool twi_read_bytes(const char *text, int64_t *bytes)
 {
     return read_sum(text, SIZES, SIZE_UNITS, bytes);
 }
 
-static bool parse_bytes(const tw_row *row, const char *text, void *field)
+static bool parse_bytes(const twi_row *row, const char *text, void *field)
 {
     int64_t bytes = 0;
-    return tw_read_bytes(text, &bytes) && store_number(row, bytes, field);
+    return twi_read_bytes(text, &bytes) && store_number(row, bytes, field);
 }
 
-void tw_write_bytes(int64_t bytes, char *out, size_t capacity)
+void twi_write_bytes(int64_t bytes, char *out, size_t capacity)
 {
     size_t i = SIZE_UNITS - 1;
     while (bytes > 0 && i > 0 && bytes % SIZES[i - 1].in_micro == 0)
@@ -437,26 +442,26 @@ void tw_write_bytes(int64_t bytes, char *out, size_t capacity)
                    SIZES[i].name);
 }
 
-static void print_bytes(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_bytes(const twi_row *row, const void *field, char *out, size_t capacity)
 {
     (void)row;
-    tw_write_bytes(*(const int64_t *)field, out, capacity);
+    twi_write_bytes(*(const int64_t *)field, out, capacity);
 }
 
-static void explain_bytes(const tw_row *row, char *out, size_t capacity)
+static void explain_bytes(const twi_row *row, char *out, size_t capacity)
 {
     char low[32], high[32];
-    tw_write_bytes(row->min, low, sizeof low);
-    tw_write_bytes(row->max, high, sizeof high);
+    twi_write_bytes(row->min, low, sizeof low);
+    twi_write_bytes(row->max, high, sizeof high);
     (void)snprintf(out, capacity, "a size such as %s, from %s to %s", row->example, low,
                    high);
 }
 
-const tw_type tw_type_bytes = {parse_bytes, print_bytes, explain_bytes};
+const twi_type twi_type_bytes = {parse_bytes, print_bytes, explain_bytes};
 
 /* ---- k of n ---------------------------------------------------------------------- */
 
-static bool parse_confirm(const tw_row *row, const char *text, void *field)
+static bool parse_confirm(const twi_row *row, const char *text, void *field)
 {
     int64_t k = 0, n = 0;
     const char *s = read_decimal(text, &k);
@@ -471,7 +476,7 @@ static bool parse_confirm(const tw_row *row, const char *text, void *field)
     return true;
 }
 
-static void print_confirm(const tw_row *row, const void *field, char *out,
+static void print_confirm(const twi_row *row, const void *field, char *out,
                           size_t capacity)
 {
     (void)row;
@@ -479,13 +484,13 @@ static void print_confirm(const tw_row *row, const void *field, char *out,
     (void)snprintf(out, capacity, "%u of %u", c->k, c->n);
 }
 
-static void explain_confirm(const tw_row *row, char *out, size_t capacity)
+static void explain_confirm(const twi_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity, "frames such as %s, of %" PRId64 " at most",
                    row->example, row->max);
 }
 
-const tw_type tw_type_confirm = {parse_confirm, print_confirm, explain_confirm};
+const twi_type twi_type_confirm = {parse_confirm, print_confirm, explain_confirm};
 
 /* ---- area ------------------------------------------------------------------------ */
 
@@ -511,31 +516,31 @@ static size_t parse_points(const char *text, size_t most, tw_point *points)
     return *s ? 0 : count;
 }
 
-size_t tw_area_parse(const char *text, tw_point *points)
+size_t twi_area_parse(const char *text, tw_point *points)
 {
-    const size_t count = parse_points(text, TW_AREA_MAX, points);
+    const size_t count = parse_points(text, TWI_AREA_MAX, points);
     return count < 3 ? 0 : count;
 }
 
-static bool parse_area(const tw_row *row, const char *text, void *field)
+static bool parse_area(const twi_row *row, const char *text, void *field)
 {
-    if (tw_area_parse(text, NULL) == 0)
+    if (twi_area_parse(text, NULL) == 0)
         return false;
     return parse_text(row, text, field);
 }
 
-static void explain_area(const tw_row *row, char *out, size_t capacity)
+static void explain_area(const twi_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity,
                    "3 to %d corners as x,y in percent of the picture, such as %s",
-                   TW_AREA_MAX, row->example);
+                   TWI_AREA_MAX, row->example);
 }
 
-const tw_type tw_type_area = {parse_area, print_text, explain_area};
+const twi_type twi_type_area = {parse_area, print_text, explain_area};
 
 /* ---- crop ------------------------------------------------------------------------ */
 
-static bool parse_crop(const tw_row *row, const char *text, void *field)
+static bool parse_crop(const twi_row *row, const char *text, void *field)
 {
     tw_point p[2] = {{0, 0}, {0, 0}};
     (void)row;
@@ -561,7 +566,7 @@ static int print_part(int32_t ppm, char *out, size_t capacity)
     return n;
 }
 
-static void print_crop(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_crop(const twi_row *row, const void *field, char *out, size_t capacity)
 {
     const tw_crop *c = field;
     const int32_t all[4] = {c->left, c->top, c->right, c->bottom};
@@ -577,7 +582,7 @@ static void print_crop(const tw_row *row, const void *field, char *out, size_t c
     }
 }
 
-static void explain_crop(const tw_row *row, char *out, size_t capacity)
+static void explain_crop(const twi_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity,
                    "the upper left and the lower right corner as x,y in percent of the "
@@ -585,4 +590,4 @@ static void explain_crop(const tw_row *row, char *out, size_t capacity)
                    row->example);
 }
 
-const tw_type tw_type_crop = {parse_crop, print_crop, explain_crop};
+const twi_type twi_type_crop = {parse_crop, print_crop, explain_crop};

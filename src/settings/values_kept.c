@@ -9,7 +9,7 @@
 
 /* ---- stills ---------------------------------------------------------------------- */
 
-static bool parse_stills(const tw_row *row, const char *text, void *field)
+static bool parse_stills(const twi_row *row, const char *text, void *field)
 {
     static const char *const words[] = {"none", "first", "best"};
     tw_stills_choice choice = {TW_STILLS_EVERY, 0};
@@ -18,42 +18,43 @@ static bool parse_stills(const tw_row *row, const char *text, void *field)
             choice.which = (tw_stills)i;
     if (choice.which == TW_STILLS_EVERY) {
         if (strncmp(text, "every ", 6) != 0 ||
-            !tw_read_duration(text + 6, &choice.every_us) || choice.every_us < row->min ||
-            choice.every_us > row->max)
+            !twi_read_duration(text + 6, &choice.every_us) ||
+            choice.every_us < row->min || choice.every_us > row->max)
             return false;
     }
     *(tw_stills_choice *)field = choice;
     return true;
 }
 
-static void print_stills(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_stills(const twi_row *row, const void *field, char *out,
+                         size_t capacity)
 {
     (void)row;
     const tw_stills_choice *c = field;
     static const char *const words[] = {"none", "first", "best"};
     char every[40];
     if (c->which == TW_STILLS_EVERY) {
-        tw_write_duration(c->every_us, every, sizeof every);
+        twi_write_duration(c->every_us, every, sizeof every);
         (void)snprintf(out, capacity, "every %s", every);
     } else {
         (void)snprintf(out, capacity, "%s", words[c->which]);
     }
 }
 
-static void explain_stills(const tw_row *row, char *out, size_t capacity)
+static void explain_stills(const twi_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity, "none, first, best, or %s", row->example);
 }
 
-const tw_type tw_type_stills = {parse_stills, print_stills, explain_stills};
+const twi_type twi_type_stills = {parse_stills, print_stills, explain_stills};
 
 /* ---- clips by the clock ---------------------------------------------------------- */
 
-static bool parse_timed_clip(const tw_row *row, const char *text, void *field)
+static bool parse_timed_clip(const twi_row *row, const char *text, void *field)
 {
     static const char EVERY[] = " every ";
     tw_timed_clip timed = {0, 0};
-    char length[TW_VALUE_MAX];
+    char length[TWI_VALUE_MAX];
     const char *every = strstr(text, EVERY);
     if (strcmp(text, "off") == 0) {
         *(tw_timed_clip *)field = timed;
@@ -62,8 +63,8 @@ static bool parse_timed_clip(const tw_row *row, const char *text, void *field)
     if (!every || (size_t)(every - text) >= sizeof length)
         return false;
     (void)snprintf(length, sizeof length, "%.*s", (int)(every - text), text);
-    if (!tw_read_duration(length, &timed.length_us) ||
-        !tw_read_duration(every + strlen(EVERY), &timed.every_us) ||
+    if (!twi_read_duration(length, &timed.length_us) ||
+        !twi_read_duration(every + strlen(EVERY), &timed.every_us) ||
         timed.length_us < row->min || timed.length_us > timed.every_us ||
         timed.every_us > row->max)
         return false;
@@ -71,28 +72,28 @@ static bool parse_timed_clip(const tw_row *row, const char *text, void *field)
     return true;
 }
 
-static void print_timed_clip(const tw_row *row, const void *field, char *out,
+static void print_timed_clip(const twi_row *row, const void *field, char *out,
                              size_t capacity)
 {
     (void)row;
     const tw_timed_clip *c = field;
     char length[40], every[40];
-    tw_write_duration(c->length_us, length, sizeof length);
-    tw_write_duration(c->every_us, every, sizeof every);
+    twi_write_duration(c->length_us, length, sizeof length);
+    twi_write_duration(c->every_us, every, sizeof every);
     if (c->every_us == 0)
         (void)snprintf(out, capacity, "off");
     else
         (void)snprintf(out, capacity, "%s every %s", length, every);
 }
 
-static void explain_timed_clip(const tw_row *row, char *out, size_t capacity)
+static void explain_timed_clip(const twi_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity, "off, or %s; not longer than its interval",
                    row->example);
 }
 
-const tw_type tw_type_timed_clip = {parse_timed_clip, print_timed_clip,
-                                    explain_timed_clip};
+const twi_type twi_type_timed_clip = {parse_timed_clip, print_timed_clip,
+                                      explain_timed_clip};
 
 /* ---- limits by kind -------------------------------------------------------------- */
 
@@ -113,14 +114,14 @@ typedef bool (*read_fn)(const char *text, int64_t *value);
 typedef void (*write_fn)(int64_t value, char *out, size_t capacity);
 
 /* "VALUE, KIND VALUE, ...": the value alone is for all kinds that are not named. */
-static bool parse_by_kind(const tw_row *row, const char *text, read_fn read, void *field)
+static bool parse_by_kind(const twi_row *row, const char *text, read_fn read, void *field)
 {
     tw_by_kind by = {.all = 0};
     for (int k = 0; k < TW_KIND_COUNT; k++)
         by.kind[k] = TW_AS_ALL;
     const char *s = text;
     for (int i = 0; *s && i <= TW_KIND_COUNT; i++) {
-        char item[TW_VALUE_MAX], *value = item;
+        char item[TWI_VALUE_MAX], *value = item;
         s = take_item(s, item, sizeof item);
         int64_t *to = &by.all;
         if (i > 0) {
@@ -154,7 +155,7 @@ static void print_by_kind(const void *field, write_fn write, char *out, size_t c
     }
 }
 
-static void explain_by_kind(const tw_row *row, const char *what, write_fn write,
+static void explain_by_kind(const twi_row *row, const char *what, write_fn write,
                             char *out, size_t capacity)
 {
     char high[40];
@@ -165,42 +166,42 @@ static void explain_by_kind(const tw_row *row, const char *what, write_fn write,
                    what, high, row->example);
 }
 
-static bool parse_durations(const tw_row *row, const char *text, void *field)
+static bool parse_durations(const twi_row *row, const char *text, void *field)
 {
-    return parse_by_kind(row, text, tw_read_duration, field);
+    return parse_by_kind(row, text, twi_read_duration, field);
 }
 
-static void print_durations(const tw_row *row, const void *field, char *out,
+static void print_durations(const twi_row *row, const void *field, char *out,
                             size_t capacity)
 {
     (void)row;
-    print_by_kind(field, tw_write_duration, out, capacity);
+    print_by_kind(field, twi_write_duration, out, capacity);
 }
 
-static void explain_durations(const tw_row *row, char *out, size_t capacity)
+static void explain_durations(const twi_row *row, char *out, size_t capacity)
 {
-    explain_by_kind(row, "a duration", tw_write_duration, out, capacity);
+    explain_by_kind(row, "a duration", twi_write_duration, out, capacity);
 }
 
-const tw_type tw_type_durations = {parse_durations, print_durations, explain_durations};
+const twi_type twi_type_durations = {parse_durations, print_durations, explain_durations};
 
-static bool parse_sizes(const tw_row *row, const char *text, void *field)
+static bool parse_sizes(const twi_row *row, const char *text, void *field)
 {
-    return parse_by_kind(row, text, tw_read_bytes, field);
+    return parse_by_kind(row, text, twi_read_bytes, field);
 }
 
-static void print_sizes(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_sizes(const twi_row *row, const void *field, char *out, size_t capacity)
 {
     (void)row;
-    print_by_kind(field, tw_write_bytes, out, capacity);
+    print_by_kind(field, twi_write_bytes, out, capacity);
 }
 
-static void explain_sizes(const tw_row *row, char *out, size_t capacity)
+static void explain_sizes(const twi_row *row, char *out, size_t capacity)
 {
-    explain_by_kind(row, "a size", tw_write_bytes, out, capacity);
+    explain_by_kind(row, "a size", twi_write_bytes, out, capacity);
 }
 
-const tw_type tw_type_sizes = {parse_sizes, print_sizes, explain_sizes};
+const twi_type twi_type_sizes = {parse_sizes, print_sizes, explain_sizes};
 
 /* ---- sets of words --------------------------------------------------------------- */
 
@@ -219,12 +220,12 @@ static int find_word(const char *choices, const char *word)
     return -1;
 }
 
-static bool parse_words(const tw_row *row, const char *text, void *field)
+static bool parse_words(const twi_row *row, const char *text, void *field)
 {
     int64_t set = 0;
     const char *s = text;
     for (int i = 0; *s && i < 8; i++) {
-        char item[TW_VALUE_MAX];
+        char item[TWI_VALUE_MAX];
         s = take_item(s, item, sizeof item);
         if (strcmp(item, "none") == 0)
             continue;
@@ -237,7 +238,7 @@ static bool parse_words(const tw_row *row, const char *text, void *field)
     return *s == '\0';
 }
 
-static void print_words(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_words(const twi_row *row, const void *field, char *out, size_t capacity)
 {
     const int64_t set = *(const int64_t *)field;
     int index = 0;
@@ -251,35 +252,35 @@ static void print_words(const tw_row *row, const void *field, char *out, size_t 
     }
 }
 
-static void explain_words(const tw_row *row, char *out, size_t capacity)
+static void explain_words(const twi_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity, "none, or some of %s, separated by commas",
                    row->choices);
 }
 
-const tw_type tw_type_words = {parse_words, print_words, explain_words};
+const twi_type twi_type_words = {parse_words, print_words, explain_words};
 
 /* ---- captions -------------------------------------------------------------------- */
 
-static void print_text(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_text(const twi_row *row, const void *field, char *out, size_t capacity)
 {
     (void)row;
     (void)snprintf(out, capacity, "%s", *(const char *const *)field);
 }
 
-static bool parse_caption(const tw_row *row, const char *text, void *field)
+static bool parse_caption(const twi_row *row, const char *text, void *field)
 {
-    char out[TW_CAPTION_MAX];
-    const tw_caption_fields fields = {
+    char out[TWI_CAPTION_MAX];
+    const twi_caption_fields fields = {
         .time = {.year = 2027, .month = 3, .day = 13}, .camera = "", .station = ""};
     (void)row;
-    if (tw_caption_expand(text, &fields, out, sizeof out, NULL) != TW_OK)
+    if (twi_caption_expand(text, &fields, out, sizeof out, NULL) != TW_OK)
         return false;
     *(const char **)field = text;
     return true;
 }
 
-static void explain_caption(const tw_row *row, char *out, size_t capacity)
+static void explain_caption(const twi_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity,
                    "text with strftime conversions and {camera}, {station}, {sighting}, "
@@ -287,11 +288,11 @@ static void explain_caption(const tw_row *row, char *out, size_t capacity)
                    row->example);
 }
 
-const tw_type tw_type_caption = {parse_caption, print_text, explain_caption};
+const twi_type twi_type_caption = {parse_caption, print_text, explain_caption};
 
 /* ---- degrees --------------------------------------------------------------------- */
 
-static bool parse_degrees(const tw_row *row, const char *text, void *field)
+static bool parse_degrees(const twi_row *row, const char *text, void *field)
 {
     int64_t whole = 0, millionths = 0, scale = 100000;
     const bool negative = *text == '-';
@@ -315,7 +316,7 @@ static bool parse_degrees(const tw_row *row, const char *text, void *field)
     return true;
 }
 
-static void print_degrees(const tw_row *row, const void *field, char *out,
+static void print_degrees(const twi_row *row, const void *field, char *out,
                           size_t capacity)
 {
     (void)row;
@@ -329,30 +330,30 @@ static void print_degrees(const tw_row *row, const void *field, char *out,
                    (int)(size / 1000000), (int)(size % 1000000));
 }
 
-static void explain_degrees(const tw_row *row, char *out, size_t capacity)
+static void explain_degrees(const twi_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity, "degrees such as %s, from %d to %d", row->example,
                    (int)(row->min / 1000000), (int)(row->max / 1000000));
 }
 
-const tw_type tw_type_degrees = {parse_degrees, print_degrees, explain_degrees};
+const twi_type twi_type_degrees = {parse_degrees, print_degrees, explain_degrees};
 
 /* ---- hours ----------------------------------------------------------------------- */
 
-static bool parse_hours(const tw_row *row, const char *text, void *field)
+static bool parse_hours(const twi_row *row, const char *text, void *field)
 {
-    tw_hours hours;
+    twi_hours hours;
     (void)row;
-    if (tw_hours_parse(text, &hours, NULL) != TW_OK)
+    if (twi_hours_parse(text, &hours, NULL) != TW_OK)
         return false;
     *(const char **)field = text;
     return true;
 }
 
-static void explain_hours(const tw_row *row, char *out, size_t capacity)
+static void explain_hours(const twi_row *row, char *out, size_t capacity)
 {
-    (void)snprintf(out, capacity, "always, or up to %d ranges such as %s", TW_HOURS_MAX,
+    (void)snprintf(out, capacity, "always, or up to %d ranges such as %s", TWI_HOURS_MAX,
                    row->example);
 }
 
-const tw_type tw_type_hours = {parse_hours, print_text, explain_hours};
+const twi_type twi_type_hours = {parse_hours, print_text, explain_hours};

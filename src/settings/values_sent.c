@@ -26,13 +26,13 @@ static bool read_count(const char *text, uint32_t most, uint32_t *out)
     return n > 0 && n <= most;
 }
 
-static bool parse_when(const tw_row *row, const char *text, void *field)
+static bool parse_when(const twi_row *row, const char *text, void *field)
 {
     enum { MOST = 1000 };
     tw_when when = {.kind = TW_WHEN_EACH};
     if (strncmp(text, DIGEST, strlen(DIGEST)) == 0) {
         when.kind = TW_WHEN_DIGEST;
-        if (!tw_read_duration(text + strlen(DIGEST), &when.every_us) ||
+        if (!twi_read_duration(text + strlen(DIGEST), &when.every_us) ||
             when.every_us < row->min || when.every_us > row->max)
             return false;
     } else if (strncmp(text, AFTER, strlen(AFTER)) == 0) {
@@ -46,13 +46,13 @@ static bool parse_when(const tw_row *row, const char *text, void *field)
     return true;
 }
 
-static void print_when(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_when(const twi_row *row, const void *field, char *out, size_t capacity)
 {
     const tw_when *when = field;
     char every[40];
     (void)row;
     if (when->kind == TW_WHEN_DIGEST) {
-        tw_write_duration(when->every_us, every, sizeof every);
+        twi_write_duration(when->every_us, every, sizeof every);
         (void)snprintf(out, capacity, "%s%s", DIGEST, every);
     } else if (when->kind == TW_WHEN_AFTER) {
         (void)snprintf(out, capacity, "%s%" PRIu32, AFTER, when->count);
@@ -61,16 +61,16 @@ static void print_when(const tw_row *row, const void *field, char *out, size_t c
     }
 }
 
-static void explain_when(const tw_row *row, char *out, size_t capacity)
+static void explain_when(const twi_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity, "each, %s, or after 3 (sightings)", row->example);
 }
 
-const tw_type tw_type_when = {parse_when, print_when, explain_when};
+const twi_type twi_type_when = {parse_when, print_when, explain_when};
 
 /* ---- limit ----------------------------------------------------------------------- */
 
-static bool parse_limit(const tw_row *row, const char *text, void *field)
+static bool parse_limit(const twi_row *row, const char *text, void *field)
 {
     char number[16];
     tw_limit limit = {0, HOUR};
@@ -92,7 +92,7 @@ static bool parse_limit(const tw_row *row, const char *text, void *field)
     return true;
 }
 
-static void print_limit(const tw_row *row, const void *field, char *out, size_t capacity)
+static void print_limit(const twi_row *row, const void *field, char *out, size_t capacity)
 {
     const tw_limit *limit = field;
     (void)row;
@@ -105,11 +105,11 @@ static void print_limit(const tw_row *row, const void *field, char *out, size_t 
                        limit->in_us == HOUR ? 'h' : 'd');
 }
 
-static void explain_limit(const tw_row *row, char *out, size_t capacity)
+static void explain_limit(const twi_row *row, char *out, size_t capacity)
 {
     (void)snprintf(out, capacity,
                    "auto, none, or so many an hour or a day such as %s or 100/d",
                    row->example);
 }
 
-const tw_type tw_type_limit = {parse_limit, print_limit, explain_limit};
+const twi_type twi_type_limit = {parse_limit, print_limit, explain_limit};

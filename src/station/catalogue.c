@@ -90,7 +90,7 @@ static const char FOURTH[] =
     " destination TEXT NOT NULL, what TEXT NOT NULL,"
     " sighting INTEGER REFERENCES sighting(id) ON DELETE CASCADE,"
     " capture INTEGER REFERENCES capture(id) ON DELETE CASCADE,"
-    " state INTEGER NOT NULL DEFAULT 0," /* a tw_item_state */
+    " state INTEGER NOT NULL DEFAULT 0," /* a twi_item_state */
     " message TEXT, tries INTEGER NOT NULL DEFAULT 0,"
     " sent_us INTEGER NOT NULL DEFAULT 0, why TEXT NOT NULL DEFAULT '') STRICT;"
     "INSERT INTO outbox(destination, what, sighting, capture, state, sent_us)"
@@ -125,7 +125,7 @@ static const char FOURTH[] =
 static const char *const STEPS[] = {FIRST, SECOND, THIRD, FOURTH};
 enum { VERSION = sizeof STEPS / sizeof *STEPS };
 
-tw_status tw_catalogue_fail(const tw_catalogue *c, int code, tw_error *err)
+tw_status twi_catalogue_fail(const tw_catalogue *c, int code, tw_error *err)
 {
     tw_status st = TW_EIO;
     if (code == SQLITE_CORRUPT || code == SQLITE_NOTADB)
@@ -140,24 +140,24 @@ tw_status tw_catalogue_fail(const tw_catalogue *c, int code, tw_error *err)
                    c->db ? sqlite3_errmsg(c->db) : sqlite3_errstr(code));
 }
 
-tw_status tw_catalogue_prepare(tw_catalogue *c, const char *sql, sqlite3_stmt **out,
-                               tw_error *err)
+tw_status twi_catalogue_prepare(tw_catalogue *c, const char *sql, sqlite3_stmt **out,
+                                tw_error *err)
 {
     const int code = sqlite3_prepare_v2(c->db, sql, -1, out, NULL);
-    return code == SQLITE_OK ? TW_OK : tw_catalogue_fail(c, code, err);
+    return code == SQLITE_OK ? TW_OK : twi_catalogue_fail(c, code, err);
 }
 
-tw_status tw_catalogue_execute(tw_catalogue *c, const char *sql, tw_error *err)
+tw_status twi_catalogue_execute(tw_catalogue *c, const char *sql, tw_error *err)
 {
     const int code = sqlite3_exec(c->db, sql, NULL, NULL, NULL);
-    return code == SQLITE_OK ? TW_OK : tw_catalogue_fail(c, code, err);
+    return code == SQLITE_OK ? TW_OK : twi_catalogue_fail(c, code, err);
 }
 
-tw_status tw_catalogue_ask(tw_catalogue *c, const char *sql, const char *text,
-                           int64_t *out, tw_error *err)
+tw_status twi_catalogue_ask(tw_catalogue *c, const char *sql, const char *text,
+                            int64_t *out, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
-    tw_status st = tw_catalogue_prepare(c, sql, &s, err);
+    tw_status st = twi_catalogue_prepare(c, sql, &s, err);
     if (st == TW_OK) {
         if (text)
             (void)sqlite3_bind_text(s, 1, text, -1, SQLITE_STATIC);
@@ -165,19 +165,19 @@ tw_status tw_catalogue_ask(tw_catalogue *c, const char *sql, const char *text,
         if (code == SQLITE_ROW)
             *out = sqlite3_column_int64(s, 0);
         else
-            st = tw_catalogue_fail(c, code, err);
+            st = twi_catalogue_fail(c, code, err);
     }
     (void)sqlite3_finalize(s);
     return st;
 }
 
 /* Steps to the statement's end and releases it. @return TW_OK; err says why not. */
-tw_status tw_catalogue_finish(tw_catalogue *c, sqlite3_stmt *s, tw_error *err)
+tw_status twi_catalogue_finish(tw_catalogue *c, sqlite3_stmt *s, tw_error *err)
 {
     const int code = sqlite3_step(s);
     const tw_status st = code == SQLITE_DONE || code == SQLITE_ROW
                              ? TW_OK
-                             : tw_catalogue_fail(c, code, err);
+                             : twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }
@@ -187,7 +187,7 @@ tw_status tw_catalogue_finish(tw_catalogue *c, sqlite3_stmt *s, tw_error *err)
 static tw_status upgrade(tw_catalogue *c, tw_error *err)
 {
     int64_t version = 0;
-    tw_status st = tw_catalogue_ask(c, "PRAGMA user_version", NULL, &version, err);
+    tw_status st = twi_catalogue_ask(c, "PRAGMA user_version", NULL, &version, err);
     if (st != TW_OK)
         return st;
     if (version > VERSION)
@@ -199,13 +199,13 @@ static tw_status upgrade(tw_catalogue *c, tw_error *err)
         return TW_OK;
     char set[48];
     (void)snprintf(set, sizeof set, "PRAGMA user_version = %d; COMMIT", VERSION);
-    st = tw_catalogue_execute(c, "BEGIN IMMEDIATE", err);
+    st = twi_catalogue_execute(c, "BEGIN IMMEDIATE", err);
     for (int64_t v = version < 0 ? 0 : version; v < VERSION && st == TW_OK; v++)
-        st = tw_catalogue_execute(c, STEPS[v], err);
+        st = twi_catalogue_execute(c, STEPS[v], err);
     if (st == TW_OK)
-        st = tw_catalogue_execute(c, set, err);
+        st = twi_catalogue_execute(c, set, err);
     if (st != TW_OK)
-        (void)tw_catalogue_execute(c, "ROLLBACK", NULL);
+        (void)twi_catalogue_execute(c, "ROLLBACK", NULL);
     return st;
 }
 
@@ -219,17 +219,17 @@ static tw_status check_schema(tw_catalogue *c, tw_error *err)
     sqlite3_stmt *s = NULL;
     (void)snprintf(sound.place, sizeof sound.place, "in memory");
     const int code = sqlite3_open(":memory:", &sound.db);
-    tw_status st = code == SQLITE_OK ? TW_OK : tw_catalogue_fail(&sound, code, err);
+    tw_status st = code == SQLITE_OK ? TW_OK : twi_catalogue_fail(&sound, code, err);
     for (size_t v = 0; v < VERSION && st == TW_OK; v++)
-        st = tw_catalogue_execute(&sound, STEPS[v], err);
+        st = twi_catalogue_execute(&sound, STEPS[v], err);
     if (st == TW_OK)
-        st = tw_catalogue_prepare(&sound, LIST, &s, err);
+        st = twi_catalogue_prepare(&sound, LIST, &s, err);
     while (st == TW_OK && sqlite3_step(s) == SQLITE_ROW) {
         int64_t found = 0;
-        st = tw_catalogue_ask(c, FIND, tw_catalogue_text(s, 1), &found, err);
+        st = twi_catalogue_ask(c, FIND, twi_catalogue_text(s, 1), &found, err);
         if (st == TW_OK && found == 0)
             st = tw_fail(err, TW_EDAMAGED, "catalogue %s: its %s is not as it should be",
-                         c->place, tw_catalogue_text(s, 0));
+                         c->place, twi_catalogue_text(s, 0));
     }
     (void)sqlite3_finalize(s);
     (void)sqlite3_close(sound.db);
@@ -253,7 +253,7 @@ static tw_status open_with(const char *path, bool write, bool alone, tw_catalogu
     if (!c)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     (void)snprintf(c->place, sizeof c->place, "%s", path ? path : "in memory");
-    (void)tw_catalogue_journal_name(path, c->journal, sizeof c->journal);
+    (void)twi_catalogue_journal_name(path, c->journal, sizeof c->journal);
     const int flags =
         (write ? SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE : SQLITE_OPEN_READWRITE) |
         SQLITE_OPEN_FULLMUTEX;
@@ -262,20 +262,20 @@ static tw_status open_with(const char *path, bool write, bool alone, tw_catalogu
     if (code == SQLITE_CANTOPEN && !write)
         st = tw_fail(err, TW_ENOENT, "there is no catalogue %s", c->place);
     else if (code != SQLITE_OK)
-        st = tw_catalogue_fail(c, code, err);
+        st = twi_catalogue_fail(c, code, err);
     if (c->db)
         (void)sqlite3_busy_timeout(c->db, WAIT_MS);
     if (st == TW_OK && alone)
-        st = tw_catalogue_execute(c, ALONE, err);
+        st = twi_catalogue_execute(c, ALONE, err);
     if (st == TW_OK)
-        st = tw_catalogue_execute(
+        st = twi_catalogue_execute(
             c, "PRAGMA foreign_keys = ON; PRAGMA synchronous = FULL", err);
     int64_t unused = 0;
     if (st == TW_OK && path && write)
-        st = tw_catalogue_execute(c, WRITES, err);
+        st = twi_catalogue_execute(c, WRITES, err);
     if (st == TW_OK)
-        st =
-            tw_catalogue_ask(c, "SELECT count(*) FROM sqlite_schema", NULL, &unused, err);
+        st = twi_catalogue_ask(c, "SELECT count(*) FROM sqlite_schema", NULL, &unused,
+                               err);
     if (st == TW_OK && (write || unused > 0))
         st = upgrade(c, err);
     else if (st == TW_OK)
@@ -297,23 +297,23 @@ tw_status tw_catalogue_open(const char *path, bool write, tw_catalogue **out,
     return open_with(path, write, false, out, err);
 }
 
-tw_status tw_catalogue_open_alone(const char *path, tw_catalogue **out, tw_error *err)
+tw_status twi_catalogue_open_alone(const char *path, tw_catalogue **out, tw_error *err)
 {
     return open_with(path, true, true, out, err);
 }
 
-tw_status tw_catalogue_begin_batch(tw_catalogue *c, tw_error *err)
+tw_status twi_catalogue_begin_batch(tw_catalogue *c, tw_error *err)
 {
-    return c ? tw_catalogue_execute(c, "BEGIN IMMEDIATE", err) : TW_EINVAL;
+    return c ? twi_catalogue_execute(c, "BEGIN IMMEDIATE", err) : TW_EINVAL;
 }
 
-tw_status tw_catalogue_end_batch(tw_catalogue *c, tw_error *err)
+tw_status twi_catalogue_end_batch(tw_catalogue *c, tw_error *err)
 {
     if (!c || sqlite3_get_autocommit(c->db)) /* it was rolled back */
         return c ? TW_OK : TW_EINVAL;
-    const tw_status st = tw_catalogue_execute(c, "COMMIT", err);
+    const tw_status st = twi_catalogue_execute(c, "COMMIT", err);
     if (st != TW_OK)
-        (void)tw_catalogue_execute(c, "ROLLBACK", NULL);
+        (void)twi_catalogue_execute(c, "ROLLBACK", NULL);
     return st;
 }
 
@@ -327,30 +327,31 @@ void tw_catalogue_close(tw_catalogue *c)
 
 /* ---- writing --------------------------------------------------------------------- */
 
-tw_status tw_catalogue_begin_run(tw_catalogue *c, int64_t wall_us, tw_error *err)
+tw_status twi_catalogue_begin_run(tw_catalogue *c, int64_t wall_us, tw_error *err)
 {
     if (!c)
         return tw_fail(err, TW_EINVAL, "no catalogue");
     /* What was running when the board died ended, at the least, with its last capture. */
-    tw_status st = tw_catalogue_execute(
+    tw_status st = twi_catalogue_execute(
         c,
         "UPDATE sighting SET end_us = max(start_us, coalesce((SELECT max(start_us) FROM "
         "capture WHERE capture.sighting = sighting.id), start_us)) WHERE end_us = 0",
         err);
     sqlite3_stmt *s = NULL;
     if (st == TW_OK)
-        st = tw_catalogue_prepare(c, "INSERT INTO run(began_us) VALUES (?)", &s, err);
+        st = twi_catalogue_prepare(c, "INSERT INTO run(began_us) VALUES (?)", &s, err);
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_int64(s, 1, wall_us);
-    st = tw_catalogue_finish(c, s, err);
+    st = twi_catalogue_finish(c, s, err);
     if (st == TW_OK)
         c->run = sqlite3_last_insert_rowid(c->db);
     return st;
 }
 
 /* Bind what a sighting says: the same places in both statements. */
-static void bind_entry(const tw_catalogue *c, const tw_sighting_entry *e, sqlite3_stmt *s)
+static void bind_entry(const tw_catalogue *c, const twi_sighting_entry *e,
+                       sqlite3_stmt *s)
 {
     const tw_sighting *g = e->sighting;
     (void)sqlite3_bind_int64(s, 1, c->run);
@@ -371,11 +372,11 @@ static void bind_entry(const tw_catalogue *c, const tw_sighting_entry *e, sqlite
 }
 
 /* @return TW_OK; TW_ENOENT: it gave no row; else err. */
-static tw_status write_entry(tw_catalogue *c, const char *sql, const tw_sighting_entry *e,
-                             int64_t *id, tw_error *err)
+static tw_status write_entry(tw_catalogue *c, const char *sql,
+                             const twi_sighting_entry *e, int64_t *id, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
-    tw_status st = tw_catalogue_prepare(c, sql, &s, err);
+    tw_status st = twi_catalogue_prepare(c, sql, &s, err);
     if (st != TW_OK)
         return st;
     bind_entry(c, e, s);
@@ -387,7 +388,7 @@ static tw_status write_entry(tw_catalogue *c, const char *sql, const tw_sighting
         code = sqlite3_step(s); /* to its end: it takes effect then */
     }
     if (code != SQLITE_DONE)
-        st = tw_catalogue_fail(c, code, err);
+        st = twi_catalogue_fail(c, code, err);
     else if (!row)
         st = TW_ENOENT;
     (void)sqlite3_finalize(s);
@@ -399,17 +400,17 @@ static tw_status write_entry(tw_catalogue *c, const char *sql, const tw_sighting
 #define ID_OF                                                                            \
     "CASE WHEN ?14 AND NOT EXISTS(SELECT 1 FROM sighting WHERE id = ?3) THEN ?3 END"
 
-tw_status tw_catalogue_last_number(tw_catalogue *c, int64_t *out, tw_error *err)
+tw_status twi_catalogue_last_number(tw_catalogue *c, int64_t *out, tw_error *err)
 {
-    return tw_catalogue_ask(c,
-                            "SELECT max(coalesce((SELECT seq FROM sqlite_sequence WHERE "
-                            "name = 'sighting'), 0), coalesce((SELECT max(number) FROM "
-                            "sighting), 0))",
-                            NULL, out, err);
+    return twi_catalogue_ask(c,
+                             "SELECT max(coalesce((SELECT seq FROM sqlite_sequence WHERE "
+                             "name = 'sighting'), 0), coalesce((SELECT max(number) FROM "
+                             "sighting), 0))",
+                             NULL, out, err);
 }
 
-tw_status tw_catalogue_note(tw_catalogue *c, const tw_sighting_entry *e, int64_t *id,
-                            tw_error *err)
+tw_status twi_catalogue_log_add(tw_catalogue *c, const twi_sighting_entry *e, int64_t *id,
+                                tw_error *err)
 {
     static const char UPDATE[] =
         "UPDATE sighting SET end_us = max(end_us, ?6), peak_ppm = max(peak_ppm, ?7), "
@@ -426,23 +427,23 @@ tw_status tw_catalogue_note(tw_catalogue *c, const tw_sighting_entry *e, int64_t
     if (st == TW_ENOENT)
         st = write_entry(c, INSERT, e, &own, err);
     if (st == TW_OK && e->over)
-        tw_catalogue_journal_sighting(c, own);
+        twi_catalogue_journal_sighting(c, own);
     if (id)
         *id = own;
     return st;
 }
 
-tw_status tw_catalogue_add(tw_catalogue *c, const tw_capture_record *r, tw_error *err)
+tw_status twi_catalogue_add(tw_catalogue *c, const tw_capture_record *r, tw_error *err)
 {
     if (!c || !r || !r->file || !r->kind || !r->camera)
         return tw_fail(err, TW_EINVAL, "no capture");
     sqlite3_stmt *s = NULL;
-    const tw_status st =
-        tw_catalogue_prepare(c,
-                             "INSERT INTO capture(sighting, camera, kind, file, bytes, "
-                             "start_us, order_us, unsure, run) VALUES (?, ?, ?, ?, ?, ?, "
-                             "?, ?, ?)",
-                             &s, err);
+    const tw_status st = twi_catalogue_prepare(
+        c,
+        "INSERT INTO capture(sighting, camera, kind, file, bytes, "
+        "start_us, order_us, unsure, run) VALUES (?, ?, ?, ?, ?, ?, "
+        "?, ?, ?)",
+        &s, err);
     if (st != TW_OK)
         return st;
     if (r->sighting != 0)
@@ -456,7 +457,7 @@ tw_status tw_catalogue_add(tw_catalogue *c, const tw_capture_record *r, tw_error
     (void)sqlite3_bind_int64(s, 8, r->unsure);
     if (c->run != 0)
         (void)sqlite3_bind_int64(s, 9, c->run);
-    return tw_catalogue_finish(c, s, err);
+    return twi_catalogue_finish(c, s, err);
 }
 
 /* @return the sighting that a capture lies in, 0: none is known. */
@@ -465,7 +466,7 @@ static tw_status find_home(tw_catalogue *c, const tw_capture_record *r, uint32_t
 {
     enum { NEAR_US = 600000000 }; /* footage lies so far around its sighting at most */
     sqlite3_stmt *s = NULL;
-    tw_status st = tw_catalogue_prepare(
+    tw_status st = twi_catalogue_prepare(
         c,
         "SELECT id FROM sighting WHERE camera = ?1 AND number = ?2 "
         "AND ?3 >= start_us - ?4 AND ?3 <= max(start_us, end_us) + ?4 "
@@ -482,7 +483,7 @@ static tw_status find_home(tw_catalogue *c, const tw_capture_record *r, uint32_t
     if (code == SQLITE_ROW)
         *id = sqlite3_column_int64(s, 0);
     else if (code != SQLITE_DONE)
-        st = tw_catalogue_fail(c, code, err);
+        st = twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }
@@ -491,7 +492,7 @@ static tw_status make_home(tw_catalogue *c, const tw_capture_record *r, uint32_t
                            int64_t *id, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
-    tw_status st = tw_catalogue_prepare(
+    tw_status st = twi_catalogue_prepare(
         c,
         "INSERT INTO sighting(id, camera, number, part, start_us, end_us, order_us, "
         "peak_ppm, frames, start_ppm, stay_ppm, why) VALUES (CASE WHEN ?2 > 0 AND NOT "
@@ -504,14 +505,14 @@ static tw_status make_home(tw_catalogue *c, const tw_capture_record *r, uint32_t
     (void)sqlite3_bind_text(s, 1, r->camera, -1, SQLITE_STATIC);
     (void)sqlite3_bind_int64(s, 2, number);
     (void)sqlite3_bind_int64(s, 3, r->start_us);
-    st = tw_catalogue_finish(c, s, err);
+    st = twi_catalogue_finish(c, s, err);
     if (st == TW_OK)
         *id = sqlite3_last_insert_rowid(c->db);
     return st;
 }
 
-tw_status tw_catalogue_adopt(tw_catalogue *c, const tw_capture_record *r, uint32_t number,
-                             tw_error *err)
+tw_status twi_catalogue_adopt(tw_catalogue *c, const tw_capture_record *r,
+                              uint32_t number, tw_error *err)
 {
     int64_t id = 0;
     if (!c || !r || !r->camera || !r->kind)
@@ -522,7 +523,7 @@ tw_status tw_catalogue_adopt(tw_catalogue *c, const tw_capture_record *r, uint32
         st = make_home(c, r, number, &id, err);
     tw_capture_record at_home = *r;
     at_home.sighting = id;
-    return st == TW_OK ? tw_catalogue_add(c, &at_home, err) : st;
+    return st == TW_OK ? twi_catalogue_add(c, &at_home, err) : st;
 }
 
 /* A statement with one number that changes one row. */
@@ -532,11 +533,11 @@ static tw_status change_one(tw_catalogue *c, const char *sql, int64_t id,
     sqlite3_stmt *s = NULL;
     if (!c)
         return tw_fail(err, TW_EINVAL, "no catalogue");
-    tw_status st = tw_catalogue_prepare(c, sql, &s, err);
+    tw_status st = twi_catalogue_prepare(c, sql, &s, err);
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_int64(s, 1, id);
-    st = tw_catalogue_finish(c, s, err);
+    st = twi_catalogue_finish(c, s, err);
     if (st == TW_OK && sqlite3_changes(c->db) == 0)
         st = tw_fail(err, TW_ENOENT, "there is no %s %lld", what, (long long)id);
     return st;
@@ -544,13 +545,13 @@ static tw_status change_one(tw_catalogue *c, const char *sql, int64_t id,
 
 /* On a full card the log of changes (WAL) grows with each file that goes, by more than a
  * small file sets free: it is emptied then. */
-tw_status tw_catalogue_drop(tw_catalogue *c, int64_t capture, tw_error *err)
+tw_status twi_catalogue_drop(tw_catalogue *c, int64_t capture, tw_error *err)
 {
     static const char sql[] = "DELETE FROM capture WHERE id = ?";
     const tw_status st = change_one(c, sql, capture, "capture", err);
     if (st != TW_ENOSPC)
         return st;
-    (void)tw_catalogue_execute(c, "PRAGMA wal_checkpoint(TRUNCATE)", NULL);
+    (void)twi_catalogue_execute(c, "PRAGMA wal_checkpoint(TRUNCATE)", NULL);
     return change_one(c, sql, capture, "capture", err);
 }
 
@@ -561,40 +562,40 @@ tw_status tw_catalogue_star(tw_catalogue *c, int64_t sighting, bool star, tw_err
                                          : "UPDATE sighting SET starred = 0 WHERE id = ?",
                                     sighting, "sighting", err);
     if (st == TW_OK)
-        tw_catalogue_journal_sighting(c, sighting);
+        twi_catalogue_journal_sighting(c, sighting);
     return st;
 }
 
 /* ---- what is on the card --------------------------------------------------------- */
 
-tw_status tw_catalogue_seen(tw_catalogue *c, const char *file, tw_error *err)
+tw_status twi_catalogue_seen(tw_catalogue *c, const char *file, tw_error *err)
 {
     if (!c)
         return tw_fail(err, TW_EINVAL, "no catalogue");
     if (!file)
-        return tw_catalogue_execute(
+        return twi_catalogue_execute(
             c,
             "CREATE TEMP TABLE IF NOT EXISTS seen(file TEXT PRIMARY KEY) STRICT;"
             "DELETE FROM temp.seen",
             err);
     sqlite3_stmt *s = NULL;
-    const tw_status st = tw_catalogue_prepare(
+    const tw_status st = twi_catalogue_prepare(
         c, "INSERT OR IGNORE INTO temp.seen(file) VALUES (?)", &s, err);
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_text(s, 1, file, -1, SQLITE_STATIC);
-    return tw_catalogue_finish(c, s, err);
+    return twi_catalogue_finish(c, s, err);
 }
 
-tw_status tw_catalogue_forget_unseen(tw_catalogue *c, uint32_t *gone, tw_error *err)
+tw_status twi_catalogue_forget_unseen(tw_catalogue *c, uint32_t *gone, tw_error *err)
 {
     if (!c)
         return tw_fail(err, TW_EINVAL, "no catalogue");
-    const tw_status st = tw_catalogue_execute(
+    const tw_status st = twi_catalogue_execute(
         c, "DELETE FROM capture WHERE file NOT IN (SELECT file FROM temp.seen)", err);
     if (st == TW_OK && gone)
         *gone = (uint32_t)sqlite3_changes(c->db);
-    return st == TW_OK ? tw_catalogue_execute(c, "DELETE FROM temp.seen", err) : st;
+    return st == TW_OK ? twi_catalogue_execute(c, "DELETE FROM temp.seen", err) : st;
 }
 
 /* ---- removing -------------------------------------------------------------------- */
@@ -630,14 +631,14 @@ tw_status tw_catalogue_remove(tw_catalogue *c, const tw_card *card, int64_t sigh
         for (size_t i = 0; i < d->count && st == TW_OK; i++) {
             st = card->ops->remove(card->ctx, d->file[i], err);
             if (st == TW_OK || st == TW_ENOENT)
-                st = tw_catalogue_drop(c, d->id[i], err);
+                st = twi_catalogue_drop(c, d->id[i], err);
         }
     } while (st == TW_OK && d->count > 0);
     if (st == TW_OK)
         st =
             change_one(c, "DELETE FROM sighting WHERE id = ?", sighting, "sighting", err);
     if (st == TW_OK)
-        tw_catalogue_journal_removed(c, sighting);
+        twi_catalogue_journal_removed(c, sighting);
     free(d);
     return st;
 }

@@ -12,7 +12,7 @@
 
 enum { LINE_MOST = 8192, SIGHTINGS_MOST = 10000000 };
 
-bool tw_catalogue_journal_name(const char *path, char *out, size_t capacity)
+bool twi_catalogue_journal_name(const char *path, char *out, size_t capacity)
 {
     const char *slash = path ? strrchr(path, '/') : NULL;
     const int n = slash ? snprintf(out, capacity, "%.*s/" TW_JOURNAL_FILE,
@@ -54,25 +54,25 @@ static void append_all(tw_catalogue *c, const char *where, int64_t value)
     char sql[sizeof HEAD + 64];
     sqlite3_stmt *s = NULL;
     (void)snprintf(sql, sizeof sql, "%s%s", HEAD, where);
-    if (!c->journal[0] || tw_catalogue_prepare(c, sql, &s, NULL) != TW_OK)
+    if (!c->journal[0] || twi_catalogue_prepare(c, sql, &s, NULL) != TW_OK)
         return;
     (void)sqlite3_bind_int64(s, 1, value);
     for (int i = 0; i < SIGHTINGS_MOST && sqlite3_step(s) == SQLITE_ROW; i++)
-        append(c, tw_catalogue_text(s, 0));
+        append(c, twi_catalogue_text(s, 0));
     (void)sqlite3_finalize(s);
 }
 
-void tw_catalogue_journal_sighting(tw_catalogue *c, int64_t id)
+void twi_catalogue_journal_sighting(tw_catalogue *c, int64_t id)
 {
     append_all(c, "id = ?", id);
 }
 
-void tw_catalogue_journal_run(tw_catalogue *c)
+void twi_catalogue_journal_run(tw_catalogue *c)
 {
     append_all(c, "run = ? AND end_us > 0", c->run);
 }
 
-void tw_catalogue_journal_removed(tw_catalogue *c, int64_t id)
+void twi_catalogue_journal_removed(tw_catalogue *c, int64_t id)
 {
     char line[64];
     (void)snprintf(line, sizeof line, "{\"id\":%lld,\"removed\":1}", (long long)id);
@@ -91,7 +91,7 @@ static tw_status take_line(sqlite3_stmt *s, tw_catalogue *c, const char *line,
     (void)sqlite3_reset(s);
     return code == SQLITE_DONE || code == SQLITE_CONSTRAINT
                ? TW_OK
-               : tw_catalogue_fail(c, code, err);
+               : twi_catalogue_fail(c, code, err);
 }
 
 static tw_status take_lines(tw_catalogue *c, FILE *file, sqlite3_stmt *put,
@@ -110,7 +110,7 @@ static tw_status take_lines(tw_catalogue *c, FILE *file, sqlite3_stmt *put,
     return st;
 }
 
-tw_status tw_catalogue_journal_read(tw_catalogue *c, tw_error *err)
+tw_status twi_catalogue_journal_read(tw_catalogue *c, tw_error *err)
 {
     static const char PUT[] =
         "INSERT OR REPLACE INTO sighting(id, camera, number, part, start_us, end_us, "
@@ -126,21 +126,21 @@ tw_status tw_catalogue_journal_read(tw_catalogue *c, tw_error *err)
     int64_t count = 0;
     sqlite3_stmt *put = NULL, *drop = NULL;
     tw_status st =
-        tw_catalogue_ask(c, "SELECT count(*) FROM sighting", NULL, &count, err);
+        twi_catalogue_ask(c, "SELECT count(*) FROM sighting", NULL, &count, err);
     FILE *file =
         st == TW_OK && count == 0 && c->journal[0] ? fopen(c->journal, "re") : NULL;
     if (!file)
         return st;
-    st = tw_catalogue_begin_batch(c, err);
+    st = twi_catalogue_begin_batch(c, err);
     if (st == TW_OK)
-        st = tw_catalogue_prepare(c, PUT, &put, err);
+        st = twi_catalogue_prepare(c, PUT, &put, err);
     if (st == TW_OK)
-        st = tw_catalogue_prepare(c, DROP, &drop, err);
+        st = twi_catalogue_prepare(c, DROP, &drop, err);
     if (st == TW_OK)
         st = take_lines(c, file, put, drop, err);
     (void)sqlite3_finalize(put);
     (void)sqlite3_finalize(drop);
-    const tw_status ended = tw_catalogue_end_batch(c, err);
+    const tw_status ended = twi_catalogue_end_batch(c, err);
     (void)fclose(file);
     return st == TW_OK ? ended : st;
 }

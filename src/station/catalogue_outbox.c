@@ -25,7 +25,7 @@ static tw_status prepare(tw_catalogue *c, const char *sql, const given *g,
 {
     if (!c)
         return tw_fail(err, TW_EINVAL, "no catalogue");
-    const tw_status st = tw_catalogue_prepare(c, sql, s, err);
+    const tw_status st = twi_catalogue_prepare(c, sql, s, err);
     if (st != TW_OK)
         return st;
     /* binding to place 0 does nothing */
@@ -41,7 +41,7 @@ static tw_status change(tw_catalogue *c, const char *sql, const given *g,
     sqlite3_stmt *s = NULL;
     tw_status st = prepare(c, sql, g, &s, err);
     if (st == TW_OK)
-        st = tw_catalogue_finish(c, s, err);
+        st = twi_catalogue_finish(c, s, err);
     if (st == TW_OK && changed)
         *changed = (uint32_t)sqlite3_changes(c->db);
     return st;
@@ -50,25 +50,25 @@ static tw_status change(tw_catalogue *c, const char *sql, const given *g,
 /* Several changes in one transaction. */
 static tw_status begin(tw_catalogue *c, tw_error *err)
 {
-    return c ? tw_catalogue_execute(c, "BEGIN IMMEDIATE", err)
+    return c ? twi_catalogue_execute(c, "BEGIN IMMEDIATE", err)
              : tw_fail(err, TW_EINVAL, "no catalogue");
 }
 
 static tw_status end(tw_catalogue *c, tw_status st, tw_error *err)
 {
     if (st == TW_OK)
-        st = tw_catalogue_execute(c, "COMMIT", err);
+        st = twi_catalogue_execute(c, "COMMIT", err);
     if (st != TW_OK)
-        (void)tw_catalogue_execute(c, "ROLLBACK", NULL);
+        (void)twi_catalogue_execute(c, "ROLLBACK", NULL);
     return st;
 }
 
 /* ---- what goes where -------------------------------------------------------------- */
 
-static tw_status add_route(tw_catalogue *c, const tw_route *r, tw_error *err)
+static tw_status add_route(tw_catalogue *c, const twi_route *r, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
-    const tw_status st = tw_catalogue_prepare(
+    const tw_status st = twi_catalogue_prepare(
         c, "INSERT OR IGNORE INTO route VALUES (?, ?, ?, ?)", &s, err);
     if (st != TW_OK)
         return st;
@@ -76,7 +76,7 @@ static tw_status add_route(tw_catalogue *c, const tw_route *r, tw_error *err)
     (void)sqlite3_bind_text(s, 2, r->kind, -1, SQLITE_STATIC);
     (void)sqlite3_bind_text(s, 3, r->destination, -1, SQLITE_STATIC);
     (void)sqlite3_bind_text(s, 4, r->what, -1, SQLITE_STATIC);
-    return tw_catalogue_finish(c, s, err);
+    return twi_catalogue_finish(c, s, err);
 }
 
 static bool is_kept(const char *const *kept, const char *name)
@@ -91,20 +91,20 @@ static tw_status drop_routes(tw_catalogue *c, const char *const *kept, tw_error 
 {
     sqlite3_stmt *s = NULL;
     tw_status st =
-        tw_catalogue_prepare(c, "SELECT DISTINCT destination FROM route", &s, err);
+        twi_catalogue_prepare(c, "SELECT DISTINCT destination FROM route", &s, err);
     int code = SQLITE_DONE;
     while (st == TW_OK && (code = sqlite3_step(s)) == SQLITE_ROW)
-        if (!is_kept(kept, tw_catalogue_text(s, 0)))
+        if (!is_kept(kept, twi_catalogue_text(s, 0)))
             st = change(c, "DELETE FROM route WHERE destination = :name",
-                        &(given){.name = tw_catalogue_text(s, 0)}, NULL, err);
+                        &(given){.name = twi_catalogue_text(s, 0)}, NULL, err);
     if (st == TW_OK && code != SQLITE_DONE)
-        st = tw_catalogue_fail(c, code, err);
+        st = twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }
 
-tw_status tw_outbox_route(tw_catalogue *c, const tw_route *routes, size_t count,
-                          const char *const *kept, tw_error *err)
+tw_status twi_outbox_route(tw_catalogue *c, const twi_route *routes, size_t count,
+                           const char *const *kept, tw_error *err)
 {
     tw_status st = begin(c, err);
     if (st != TW_OK)
@@ -115,24 +115,24 @@ tw_status tw_outbox_route(tw_catalogue *c, const tw_route *routes, size_t count,
     return end(c, st, err);
 }
 
-tw_status tw_outbox_add(tw_catalogue *c, const char *file, const char *destination,
-                        const char *what, tw_error *err)
+tw_status twi_outbox_add(tw_catalogue *c, const char *file, const char *destination,
+                         const char *what, tw_error *err)
 {
     uint32_t changed = 0;
     sqlite3_stmt *s = NULL;
     if (!c || !file || !destination || !what)
         return tw_fail(err, TW_EINVAL, "no capture or no destination");
     tw_status st =
-        tw_catalogue_prepare(c,
-                             "INSERT INTO outbox(destination, what, sighting, capture) "
-                             "SELECT ?2, ?3, sighting, id FROM capture WHERE file = ?1",
-                             &s, err);
+        twi_catalogue_prepare(c,
+                              "INSERT INTO outbox(destination, what, sighting, capture) "
+                              "SELECT ?2, ?3, sighting, id FROM capture WHERE file = ?1",
+                              &s, err);
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_text(s, 1, file, -1, SQLITE_STATIC);
     (void)sqlite3_bind_text(s, 2, destination, -1, SQLITE_STATIC);
     (void)sqlite3_bind_text(s, 3, what, -1, SQLITE_STATIC);
-    st = tw_catalogue_finish(c, s, err);
+    st = twi_catalogue_finish(c, s, err);
     changed = (uint32_t)sqlite3_changes(c->db);
     if (st == TW_OK && changed == 0)
         st = tw_fail(err, TW_ENOENT, "there is no capture %s", file);
@@ -149,45 +149,45 @@ tw_status tw_outbox_add(tw_catalogue *c, const char *file, const char *destinati
     "LEFT JOIN capture ON capture.id = outbox.capture "                                  \
     "LEFT JOIN sighting ON sighting.id = outbox.sighting "
 
-static tw_outbox_item item_at(sqlite3_stmt *s)
+static twi_outbox_item item_at(sqlite3_stmt *s)
 {
-    return (tw_outbox_item){.id = sqlite3_column_int64(s, 0),
-                            .destination = tw_catalogue_text(s, 1),
-                            .what = tw_catalogue_text(s, 2),
-                            .state = (tw_item_state)sqlite3_column_int(s, 3),
-                            .sighting = sqlite3_column_int64(s, 4),
-                            .capture = sqlite3_column_int64(s, 5),
-                            .camera = tw_catalogue_text(s, 6),
-                            .file = tw_catalogue_text(s, 7),
-                            .bytes = (uint64_t)sqlite3_column_int64(s, 8),
-                            .start_us = sqlite3_column_int64(s, 9),
-                            .message = tw_catalogue_text(s, 10),
-                            .tries = (uint32_t)sqlite3_column_int64(s, 11),
-                            .sent_us = sqlite3_column_int64(s, 12),
-                            .why = tw_catalogue_text(s, 13)};
+    return (twi_outbox_item){.id = sqlite3_column_int64(s, 0),
+                             .destination = twi_catalogue_text(s, 1),
+                             .what = twi_catalogue_text(s, 2),
+                             .state = (twi_item_state)sqlite3_column_int(s, 3),
+                             .sighting = sqlite3_column_int64(s, 4),
+                             .capture = sqlite3_column_int64(s, 5),
+                             .camera = twi_catalogue_text(s, 6),
+                             .file = twi_catalogue_text(s, 7),
+                             .bytes = (uint64_t)sqlite3_column_int64(s, 8),
+                             .start_us = sqlite3_column_int64(s, 9),
+                             .message = twi_catalogue_text(s, 10),
+                             .tries = (uint32_t)sqlite3_column_int64(s, 11),
+                             .sent_us = sqlite3_column_int64(s, 12),
+                             .why = twi_catalogue_text(s, 13)};
 }
 
 /* Visit what a statement gives, and release it. */
 static tw_status visit_all(tw_catalogue *c, sqlite3_stmt *s,
-                           bool (*visit)(void *ctx, const tw_outbox_item *item),
+                           bool (*visit)(void *ctx, const twi_outbox_item *item),
                            void *ctx, tw_error *err)
 {
     int code = SQLITE_DONE;
     bool more = true;
     while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {
-        const tw_outbox_item item = item_at(s);
+        const twi_outbox_item item = item_at(s);
         more = visit(ctx, &item);
     }
     const tw_status st = code == SQLITE_ROW || code == SQLITE_DONE
                              ? TW_OK
-                             : tw_catalogue_fail(c, code, err);
+                             : twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }
 
-tw_status tw_outbox_items(tw_catalogue *c, const char *destination, tw_item_state state,
-                          bool (*visit)(void *ctx, const tw_outbox_item *item), void *ctx,
-                          tw_error *err)
+tw_status twi_outbox_items(tw_catalogue *c, const char *destination, twi_item_state state,
+                           bool (*visit)(void *ctx, const twi_outbox_item *item),
+                           void *ctx, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     if (!visit)
@@ -202,7 +202,7 @@ tw_status tw_outbox_items(tw_catalogue *c, const char *destination, tw_item_stat
 
 typedef struct first_item {
     int64_t id, sighting; /* 0: there is none */
-    char message[TW_MESSAGE_KEY];
+    char message[TWI_MESSAGE_KEY];
 } first_item;
 
 static tw_status find_by(tw_catalogue *c, const char *sql, const char *destination,
@@ -216,9 +216,9 @@ static tw_status find_by(tw_catalogue *c, const char *sql, const char *destinati
     if (code == SQLITE_ROW) {
         out->id = sqlite3_column_int64(s, 0);
         out->sighting = sqlite3_column_int64(s, 1);
-        (void)snprintf(out->message, sizeof out->message, "%s", tw_catalogue_text(s, 2));
+        (void)snprintf(out->message, sizeof out->message, "%s", twi_catalogue_text(s, 2));
     } else if (code != SQLITE_DONE) {
-        st = tw_catalogue_fail(c, code, err);
+        st = twi_catalogue_fail(c, code, err);
     }
     (void)sqlite3_finalize(s);
     return st;
@@ -246,9 +246,9 @@ static tw_status find_first(tw_catalogue *c, const char *destination, bool newes
 }
 
 /* One row of numbers and texts that a statement gives into what is asked for. */
-static tw_status look_at(tw_catalogue *c, const char *sql, const given *g,
-                         void (*read)(sqlite3_stmt *s, tw_outbox_fill *out),
-                         tw_outbox_fill *out, tw_error *err)
+static tw_status examine(tw_catalogue *c, const char *sql, const given *g,
+                         void (*read)(sqlite3_stmt *s, twi_outbox_fill *out),
+                         twi_outbox_fill *out, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     tw_status st = prepare(c, sql, g, &s, err);
@@ -258,26 +258,26 @@ static tw_status look_at(tw_catalogue *c, const char *sql, const given *g,
     if (code == SQLITE_ROW)
         read(s, out);
     else if (code != SQLITE_DONE)
-        st = tw_catalogue_fail(c, code, err);
+        st = twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }
 
-static void read_waiting(sqlite3_stmt *s, tw_outbox_fill *out)
+static void read_waiting(sqlite3_stmt *s, twi_outbox_fill *out)
 {
     out->waiting = (uint32_t)sqlite3_column_int64(s, 0);
     out->sightings = (uint32_t)sqlite3_column_int64(s, 1);
     out->newest = sqlite3_column_int64(s, 2);
 }
 
-static void read_oldest(sqlite3_stmt *s, tw_outbox_fill *out)
+static void read_oldest(sqlite3_stmt *s, twi_outbox_fill *out)
 {
     out->oldest_us = sqlite3_column_int64(s, 0);
     if (!out->why[0])
-        (void)snprintf(out->why, sizeof out->why, "%s", tw_catalogue_text(s, 1));
+        (void)snprintf(out->why, sizeof out->why, "%s", twi_catalogue_text(s, 1));
 }
 
-static void read_sent(sqlite3_stmt *s, tw_outbox_fill *out)
+static void read_sent(sqlite3_stmt *s, twi_outbox_fill *out)
 {
     out->sent = (uint32_t)sqlite3_column_int64(s, 0);
     out->sent_us = sqlite3_column_int64(s, 1);
@@ -285,23 +285,23 @@ static void read_sent(sqlite3_stmt *s, tw_outbox_fill *out)
     out->given_up = (uint32_t)sqlite3_column_int64(s, 3);
 }
 
-static void read_first(sqlite3_stmt *s, tw_outbox_fill *out)
+static void read_first(sqlite3_stmt *s, twi_outbox_fill *out)
 {
     out->over = sqlite3_column_int(s, 0) != 0;
-    out->told = sqlite3_column_int(s, 1) != 0;
+    out->part_sent = sqlite3_column_int(s, 1) != 0;
     out->first_newest = sqlite3_column_int64(s, 2);
 }
 
-static void read_stopped(sqlite3_stmt *s, tw_outbox_fill *out)
+static void read_stopped(sqlite3_stmt *s, twi_outbox_fill *out)
 {
     out->stopped_us = sqlite3_column_int64(s, 0);
-    (void)snprintf(out->why, sizeof out->why, "%s", tw_catalogue_text(s, 1));
-    (void)snprintf(out->of, sizeof out->of, "%s", tw_catalogue_text(s, 2));
+    (void)snprintf(out->why, sizeof out->why, "%s", twi_catalogue_text(s, 1));
+    (void)snprintf(out->of, sizeof out->of, "%s", twi_catalogue_text(s, 2));
 }
 
 /* What is next, and whether the destination was stopped. */
-static tw_status look_at_first(tw_catalogue *c, const char *destination,
-                               bool newest_first, tw_outbox_fill *out, tw_error *err)
+static tw_status examine_first(tw_catalogue *c, const char *destination,
+                               bool newest_first, twi_outbox_fill *out, tw_error *err)
 {
     first_item first;
     const given of_it = {.name = destination};
@@ -315,7 +315,7 @@ static tw_status look_at_first(tw_catalogue *c, const char *destination,
         out->over = true;
         out->first_newest = first.id;
     } else {
-        st = look_at(
+        st = examine(
             c,
             "SELECT end_us > 0, EXISTS (SELECT 1 FROM outbox WHERE sighting = "
             ":number AND destination = :name AND state = 1), (SELECT max(id) FROM "
@@ -324,38 +324,38 @@ static tw_status look_at_first(tw_catalogue *c, const char *destination,
             &(given){destination, NULL, first.sighting}, read_first, out, err);
     }
     if (st == TW_OK)
-        st = look_at(
+        st = examine(
             c, "SELECT since_us, why, made_of FROM stopped WHERE destination = :name",
             &of_it, read_stopped, out, err);
     return st;
 }
 
-tw_status tw_outbox_peek(tw_catalogue *c, const char *destination, bool newest_first,
-                         tw_outbox_fill *out, tw_error *err)
+tw_status twi_outbox_peek(tw_catalogue *c, const char *destination, bool newest_first,
+                          twi_outbox_fill *out, tw_error *err)
 {
     if (!destination || !out)
         return tw_fail(err, TW_EINVAL, "no destination");
-    const tw_status st = look_at_first(c, destination, newest_first, out, err);
+    const tw_status st = examine_first(c, destination, newest_first, out, err);
     out->waiting = out->sightings = out->first != 0;
     return st;
 }
 
-tw_status tw_outbox_look(tw_catalogue *c, const char *destination, bool newest_first,
-                         int64_t since_us, tw_outbox_fill *out, tw_error *err)
+tw_status twi_outbox_inspect(tw_catalogue *c, const char *destination, bool newest_first,
+                             int64_t since_us, twi_outbox_fill *out, tw_error *err)
 {
     const given of_it = {destination, NULL, since_us};
     if (!destination || !out)
         return tw_fail(err, TW_EINVAL, "no destination");
-    tw_status st = look_at_first(c, destination, newest_first, out, err);
+    tw_status st = examine_first(c, destination, newest_first, out, err);
     if (st == TW_OK)
-        st = look_at(c,
+        st = examine(c,
                      "SELECT count(*), count(DISTINCT coalesce(sighting, -id)), "
                      "(SELECT coalesce(max(id), 0) FROM outbox) FROM outbox "
                      "WHERE destination = :name AND state = 0",
                      &of_it, read_waiting, out, err);
     if (st == TW_OK)
         st =
-            look_at(c,
+            examine(c,
                     "SELECT count(DISTINCT message), coalesce(min(sent_us), 0), "
                     "coalesce((SELECT max(sent_us) FROM outbox WHERE destination = :name "
                     "AND state = 1), 0), (SELECT count(*) FROM outbox WHERE "
@@ -363,7 +363,7 @@ tw_status tw_outbox_look(tw_catalogue *c, const char *destination, bool newest_f
                     "destination = :name AND state = 1 AND sent_us > :number",
                     &of_it, read_sent, out, err);
     if (st == TW_OK && out->first != 0)
-        st = look_at(c,
+        st = examine(c,
                      "SELECT coalesce(capture.start_us, sighting.start_us, 0), "
                      "outbox.why FROM outbox LEFT JOIN capture ON capture.id = "
                      "outbox.capture LEFT JOIN sighting ON sighting.id = "
@@ -373,9 +373,9 @@ tw_status tw_outbox_look(tw_catalogue *c, const char *destination, bool newest_f
     return st;
 }
 
-tw_status tw_outbox_destinations(tw_catalogue *c,
-                                 void (*visit)(void *ctx, const char *name), void *ctx,
-                                 tw_error *err)
+tw_status twi_outbox_destinations(tw_catalogue *c,
+                                  void (*visit)(void *ctx, const char *name), void *ctx,
+                                  tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     const tw_status st =
@@ -387,15 +387,15 @@ tw_status tw_outbox_destinations(tw_catalogue *c,
         return st;
     int code = SQLITE_DONE;
     while ((code = sqlite3_step(s)) == SQLITE_ROW)
-        visit(ctx, tw_catalogue_text(s, 0));
+        visit(ctx, twi_catalogue_text(s, 0));
     (void)sqlite3_finalize(s);
-    return code == SQLITE_DONE ? TW_OK : tw_catalogue_fail(c, code, err);
+    return code == SQLITE_DONE ? TW_OK : twi_catalogue_fail(c, code, err);
 }
 
-tw_status tw_outbox_stopped(tw_catalogue *c,
-                            void (*visit)(void *ctx, const char *destination,
-                                          int64_t since_us, const char *why),
-                            void *ctx, tw_error *err)
+tw_status twi_outbox_stopped(tw_catalogue *c,
+                             void (*visit)(void *ctx, const char *destination,
+                                           int64_t since_us, const char *why),
+                             void *ctx, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     const tw_status st =
@@ -408,15 +408,15 @@ tw_status tw_outbox_stopped(tw_catalogue *c,
         return st;
     int code = SQLITE_DONE;
     while ((code = sqlite3_step(s)) == SQLITE_ROW)
-        visit(ctx, tw_catalogue_text(s, 0), sqlite3_column_int64(s, 1),
-              tw_catalogue_text(s, 2));
+        visit(ctx, twi_catalogue_text(s, 0), sqlite3_column_int64(s, 1),
+              twi_catalogue_text(s, 2));
     (void)sqlite3_finalize(s);
-    return code == SQLITE_DONE ? TW_OK : tw_catalogue_fail(c, code, err);
+    return code == SQLITE_DONE ? TW_OK : twi_catalogue_fail(c, code, err);
 }
 
-tw_status tw_outbox_relax(tw_catalogue *c, tw_error *err)
+tw_status twi_outbox_relax(tw_catalogue *c, tw_error *err)
 {
-    return c ? tw_catalogue_execute(c, "PRAGMA synchronous = NORMAL", err)
+    return c ? twi_catalogue_execute(c, "PRAGMA synchronous = NORMAL", err)
              : tw_fail(err, TW_EINVAL, "no catalogue");
 }
 
@@ -424,7 +424,7 @@ tw_status tw_outbox_relax(tw_catalogue *c, tw_error *err)
 
 /* Give a message's key to what is to go in it. */
 static tw_status mark(tw_catalogue *c, const char *destination, const first_item *first,
-                      tw_outbox_take_what what, bool newest_first, const char *key,
+                      twi_outbox_take_what what, bool newest_first, const char *key,
                       tw_error *err)
 {
     static const char *const SQL[] = {
@@ -439,17 +439,17 @@ static tw_status mark(tw_catalogue *c, const char *destination, const first_item
         "UPDATE outbox SET message = :text WHERE id IN (SELECT id FROM outbox WHERE "
         "destination = :name AND state = 0 AND message IS NULL "
         "ORDER BY id DESC LIMIT 2000)"};
-    _Static_assert(TW_OUTBOX_BATCH == 2000, "as the statements say");
-    if (what == TW_TAKE_SIGHTING && first->sighting == 0)
-        what = TW_TAKE_ONE;
-    const int which = what == TW_TAKE_ALL && newest_first ? 3 : (int)what;
+    _Static_assert(TWI_OUTBOX_BATCH == 2000, "as the statements say");
+    if (what == TWI_TAKE_SIGHTING && first->sighting == 0)
+        what = TWI_TAKE_ONE;
+    const int which = what == TWI_TAKE_ALL && newest_first ? 3 : (int)what;
     const given g = {destination, key,
-                     what == TW_TAKE_SIGHTING ? first->sighting : first->id};
+                     what == TWI_TAKE_SIGHTING ? first->sighting : first->id};
     return change(c, SQL[which], &g, NULL, err);
 }
 
 /* The items that have a key, and that one more try was made of. */
-static tw_status collect(tw_catalogue *c, const char *destination, tw_outbox_batch *out,
+static tw_status collect(tw_catalogue *c, const char *destination, twi_outbox_batch *out,
                          tw_error *err)
 {
     const given g = {destination, out->message, 0};
@@ -477,20 +477,20 @@ static tw_status collect(tw_catalogue *c, const char *destination, tw_outbox_bat
     return st;
 }
 
-static tw_status make_key(tw_catalogue *c, char out[TW_MESSAGE_KEY], tw_error *err)
+static tw_status make_key(tw_catalogue *c, char out[TWI_MESSAGE_KEY], tw_error *err)
 {
     sqlite3_stmt *s = NULL;
-    tw_status st = tw_catalogue_prepare(c, "SELECT lower(hex(randomblob(16)))", &s, err);
+    tw_status st = twi_catalogue_prepare(c, "SELECT lower(hex(randomblob(16)))", &s, err);
     if (st == TW_OK && sqlite3_step(s) == SQLITE_ROW)
-        (void)snprintf(out, TW_MESSAGE_KEY, "%s", tw_catalogue_text(s, 0));
+        (void)snprintf(out, TWI_MESSAGE_KEY, "%s", twi_catalogue_text(s, 0));
     else if (st == TW_OK)
-        st = tw_catalogue_fail(c, SQLITE_ERROR, err);
+        st = twi_catalogue_fail(c, SQLITE_ERROR, err);
     (void)sqlite3_finalize(s);
     return st;
 }
 
-tw_status tw_outbox_take(tw_catalogue *c, const char *destination, bool newest_first,
-                         tw_outbox_take_what what, tw_outbox_batch *out, tw_error *err)
+tw_status twi_outbox_take(tw_catalogue *c, const char *destination, bool newest_first,
+                          twi_outbox_take_what what, twi_outbox_batch *out, tw_error *err)
 {
     first_item first;
     if (!destination || !out)
@@ -510,11 +510,11 @@ tw_status tw_outbox_take(tw_catalogue *c, const char *destination, bool newest_f
         st = collect(c, destination, out, err);
     st = end(c, st, err);
     if (st != TW_OK)
-        tw_outbox_batch_free(out);
+        twi_outbox_batch_free(out);
     return st;
 }
 
-void tw_outbox_batch_free(tw_outbox_batch *batch)
+void twi_outbox_batch_free(twi_outbox_batch *batch)
 {
     if (!batch)
         return;
@@ -522,9 +522,9 @@ void tw_outbox_batch_free(tw_outbox_batch *batch)
     memset(batch, 0, sizeof *batch);
 }
 
-tw_status tw_outbox_batch_items(tw_catalogue *c, const tw_outbox_batch *batch,
-                                bool (*visit)(void *ctx, const tw_outbox_item *item),
-                                void *ctx, tw_error *err)
+tw_status twi_outbox_batch_items(tw_catalogue *c, const twi_outbox_batch *batch,
+                                 bool (*visit)(void *ctx, const twi_outbox_item *item),
+                                 void *ctx, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     if (!batch || !visit)
@@ -539,7 +539,7 @@ tw_status tw_outbox_batch_items(tw_catalogue *c, const tw_outbox_batch *batch,
 }
 
 /* The same change to each item of a batch, as one. */
-static tw_status change_batch(tw_catalogue *c, const tw_outbox_batch *batch,
+static tw_status change_batch(tw_catalogue *c, const twi_outbox_batch *batch,
                               const char *sql, const char *text, int64_t number,
                               tw_error *err)
 {
@@ -554,15 +554,15 @@ static tw_status change_batch(tw_catalogue *c, const tw_outbox_batch *batch,
         (void)sqlite3_bind_int64(s, place_of(s, ":id"), batch->ids[i]);
         const int code = sqlite3_step(s);
         if (code != SQLITE_DONE)
-            st = tw_catalogue_fail(c, code, err);
+            st = twi_catalogue_fail(c, code, err);
         (void)sqlite3_reset(s);
     }
     (void)sqlite3_finalize(s);
     return end(c, st, err);
 }
 
-tw_status tw_outbox_sent(tw_catalogue *c, const tw_outbox_batch *batch, int64_t when_us,
-                         tw_error *err)
+tw_status twi_outbox_sent(tw_catalogue *c, const twi_outbox_batch *batch, int64_t when_us,
+                          tw_error *err)
 {
     return change_batch(
         c, batch,
@@ -571,18 +571,18 @@ tw_status tw_outbox_sent(tw_catalogue *c, const tw_outbox_batch *batch, int64_t 
         "", when_us, err);
 }
 
-tw_status tw_outbox_failed(tw_catalogue *c, const tw_outbox_batch *batch, bool for_good,
-                           const char *why, tw_error *err)
+tw_status twi_outbox_failed(tw_catalogue *c, const twi_outbox_batch *batch, bool for_good,
+                            const char *why, tw_error *err)
 {
     return change_batch(
         c, batch, "UPDATE outbox SET state = :number, why = :text WHERE id = :id",
-        why ? why : "", for_good ? TW_ITEM_GIVEN_UP : TW_ITEM_WAITING, err);
+        why ? why : "", for_good ? TWI_ITEM_GIVEN_UP : TWI_ITEM_WAITING, err);
 }
 
 /* ---- stopping and trying again ---------------------------------------------------- */
 
-tw_status tw_outbox_stop(tw_catalogue *c, const char *destination, int64_t since_us,
-                         const char *of, const char *why, tw_error *err)
+tw_status twi_outbox_stop(tw_catalogue *c, const char *destination, int64_t since_us,
+                          const char *of, const char *why, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     tw_status st = prepare(c,
@@ -592,11 +592,11 @@ tw_status tw_outbox_stop(tw_catalogue *c, const char *destination, int64_t since
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_text(s, place_of(s, ":of"), of, -1, SQLITE_STATIC);
-    return tw_catalogue_finish(c, s, err);
+    return twi_catalogue_finish(c, s, err);
 }
 
-tw_status tw_outbox_retry(tw_catalogue *c, const char *destination, uint32_t *changed,
-                          tw_error *err)
+tw_status twi_outbox_retry(tw_catalogue *c, const char *destination, uint32_t *changed,
+                           tw_error *err)
 {
     const given g = {.name = destination};
     tw_status st = begin(c, err);
@@ -612,8 +612,8 @@ tw_status tw_outbox_retry(tw_catalogue *c, const char *destination, uint32_t *ch
     return end(c, st, err);
 }
 
-tw_status tw_outbox_drop(tw_catalogue *c, const char *destination, int64_t id,
-                         uint32_t *changed, tw_error *err)
+tw_status twi_outbox_drop(tw_catalogue *c, const char *destination, int64_t id,
+                          uint32_t *changed, tw_error *err)
 {
     uint32_t count = 0;
     const tw_status st = change(
@@ -628,8 +628,8 @@ tw_status tw_outbox_drop(tw_catalogue *c, const char *destination, int64_t id,
     return st;
 }
 
-tw_status tw_outbox_bound(tw_catalogue *c, const char *destination, uint32_t most,
-                          uint32_t *given_up, tw_error *err)
+tw_status twi_outbox_bound(tw_catalogue *c, const char *destination, uint32_t most,
+                           uint32_t *given_up, tw_error *err)
 {
     return change(c,
                   "UPDATE outbox SET state = 2, why = 'too many waited' WHERE id IN "

@@ -5,7 +5,7 @@
 #include <stdio.h>
 #include <string.h>
 
-const char *tw_catalogue_text(sqlite3_stmt *s, int column)
+const char *twi_catalogue_text(sqlite3_stmt *s, int column)
 {
     const unsigned char *text = sqlite3_column_text(s, column);
     return text ? (const char *)text : "";
@@ -14,7 +14,7 @@ const char *tw_catalogue_text(sqlite3_stmt *s, int column)
 static tw_sighting_record sighting_at(sqlite3_stmt *s)
 {
     return (tw_sighting_record){.id = sqlite3_column_int64(s, 0),
-                                .camera = tw_catalogue_text(s, 1),
+                                .camera = twi_catalogue_text(s, 1),
                                 .number = (uint32_t)sqlite3_column_int64(s, 2),
                                 .part = (uint16_t)sqlite3_column_int64(s, 3),
                                 .start_us = sqlite3_column_int64(s, 4),
@@ -23,7 +23,7 @@ static tw_sighting_record sighting_at(sqlite3_stmt *s)
                                 .frames = (uint32_t)sqlite3_column_int64(s, 7),
                                 .start_ppm = (uint32_t)sqlite3_column_int64(s, 8),
                                 .stay_ppm = (uint32_t)sqlite3_column_int64(s, 9),
-                                .why = tw_catalogue_text(s, 10),
+                                .why = twi_catalogue_text(s, 10),
                                 .starred = sqlite3_column_int64(s, 11) != 0,
                                 .stills = (uint32_t)sqlite3_column_int64(s, 12),
                                 .clips = (uint32_t)sqlite3_column_int64(s, 13),
@@ -57,7 +57,7 @@ tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *f,
     if (!c || !f || !visit)
         return tw_fail(err, TW_EINVAL, "no catalogue");
     sqlite3_stmt *s = NULL;
-    tw_status st = tw_catalogue_prepare(c, SQL, &s, err);
+    tw_status st = twi_catalogue_prepare(c, SQL, &s, err);
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_int64(s, 1, f->id);
@@ -74,7 +74,7 @@ tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *f,
         more = visit(ctx, &record);
     }
     if (code != SQLITE_ROW && code != SQLITE_DONE)
-        st = tw_catalogue_fail(c, code, err);
+        st = twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }
@@ -87,11 +87,11 @@ tw_status tw_catalogue_captures(tw_catalogue *c, int64_t sighting,
         return tw_fail(err, TW_EINVAL, "no catalogue");
     sqlite3_stmt *s = NULL;
     tw_status st =
-        tw_catalogue_prepare(c,
-                             "SELECT id, sighting, camera, kind, file, bytes, start_us, "
-                             "order_us, unsure FROM capture "
-                             "WHERE ?1 = 0 OR sighting = ?1 ORDER BY order_us, id",
-                             &s, err);
+        twi_catalogue_prepare(c,
+                              "SELECT id, sighting, camera, kind, file, bytes, start_us, "
+                              "order_us, unsure FROM capture "
+                              "WHERE ?1 = 0 OR sighting = ?1 ORDER BY order_us, id",
+                              &s, err);
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_int64(s, 1, sighting);
@@ -100,9 +100,9 @@ tw_status tw_catalogue_captures(tw_catalogue *c, int64_t sighting,
     while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {
         const tw_capture_record r = {.id = sqlite3_column_int64(s, 0),
                                      .sighting = sqlite3_column_int64(s, 1),
-                                     .camera = tw_catalogue_text(s, 2),
-                                     .kind = tw_catalogue_text(s, 3),
-                                     .file = tw_catalogue_text(s, 4),
+                                     .camera = twi_catalogue_text(s, 2),
+                                     .kind = twi_catalogue_text(s, 3),
+                                     .file = twi_catalogue_text(s, 4),
                                      .bytes = (uint64_t)sqlite3_column_int64(s, 5),
                                      .start_us = sqlite3_column_int64(s, 6),
                                      .order_us = sqlite3_column_int64(s, 7),
@@ -110,16 +110,16 @@ tw_status tw_catalogue_captures(tw_catalogue *c, int64_t sighting,
         more = visit(ctx, &r);
     }
     if (code != SQLITE_ROW && code != SQLITE_DONE)
-        st = tw_catalogue_fail(c, code, err);
+        st = twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }
 
-bool tw_catalogue_knows(tw_catalogue *c, const char *file)
+bool twi_catalogue_knows(tw_catalogue *c, const char *file)
 {
     sqlite3_stmt *s = NULL;
     if (!c || !file ||
-        tw_catalogue_prepare(c, "SELECT 1 FROM capture WHERE file = ?", &s, NULL) !=
+        twi_catalogue_prepare(c, "SELECT 1 FROM capture WHERE file = ?", &s, NULL) !=
             TW_OK)
         return false;
     (void)sqlite3_bind_text(s, 1, file, -1, SQLITE_STATIC);
@@ -128,8 +128,8 @@ bool tw_catalogue_knows(tw_catalogue *c, const char *file)
     return known;
 }
 
-tw_status tw_catalogue_one(tw_catalogue *c, sqlite3_stmt *s, tw_catalogue_oldest *out,
-                           tw_error *err)
+tw_status twi_catalogue_one(tw_catalogue *c, sqlite3_stmt *s, twi_catalogue_oldest *out,
+                            tw_error *err)
 {
     tw_status st = TW_OK;
     const int code = sqlite3_step(s);
@@ -138,9 +138,9 @@ tw_status tw_catalogue_one(tw_catalogue *c, sqlite3_stmt *s, tw_catalogue_oldest
         out->start_us = sqlite3_column_int64(s, 1);
         out->bytes = (uint64_t)sqlite3_column_int64(s, 2);
         (void)sqlite3_snprintf((int)sizeof out->file, out->file, "%s",
-                               tw_catalogue_text(s, 3));
+                               twi_catalogue_text(s, 3));
     } else {
-        st = code == SQLITE_DONE ? TW_ENOENT : tw_catalogue_fail(c, code, err);
+        st = code == SQLITE_DONE ? TW_ENOENT : twi_catalogue_fail(c, code, err);
     }
     (void)sqlite3_finalize(s);
     return st;
@@ -155,8 +155,8 @@ static void add_which(char *sql, size_t capacity, const char *camera, tw_kind ki
                    kind < TW_KIND_COUNT ? " AND capture.kind = ?2" : "");
 }
 
-tw_status tw_catalogue_find_oldest(tw_catalogue *c, const char *camera, tw_kind kind,
-                                   bool unsent, tw_catalogue_oldest *out, tw_error *err)
+tw_status twi_catalogue_find_oldest(tw_catalogue *c, const char *camera, tw_kind kind,
+                                    bool unsent, twi_catalogue_oldest *out, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     if (!c || !out)
@@ -171,23 +171,23 @@ tw_status tw_catalogue_find_oldest(tw_catalogue *c, const char *camera, tw_kind 
                    unsent ? ""
                           : " AND NOT EXISTS (SELECT 1 FROM outbox WHERE "
                             "outbox.capture = capture.id AND state = 0)");
-    const tw_status st = tw_catalogue_prepare(c, sql, &s, err);
+    const tw_status st = twi_catalogue_prepare(c, sql, &s, err);
     if (st != TW_OK)
         return st;
     if (camera)
         (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
     if (kind < TW_KIND_COUNT)
         (void)sqlite3_bind_text(s, 2, tw_kind_name(kind), -1, SQLITE_STATIC);
-    return tw_catalogue_one(c, s, out, err);
+    return twi_catalogue_one(c, s, out, err);
 }
 
-tw_status tw_catalogue_bytes(tw_catalogue *c, const char *camera, tw_kind kind,
-                             uint64_t *bytes, tw_error *err)
+tw_status twi_catalogue_bytes(tw_catalogue *c, const char *camera, tw_kind kind,
+                              uint64_t *bytes, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     if (!c || !bytes)
         return tw_fail(err, TW_EINVAL, "no catalogue");
-    tw_status st = tw_catalogue_prepare(
+    tw_status st = twi_catalogue_prepare(
         c,
         "SELECT coalesce(sum(bytes), 0) FROM held WHERE (?1 IS NULL OR camera = ?1) "
         "AND (?2 IS NULL OR kind = ?2)",
@@ -201,7 +201,7 @@ tw_status tw_catalogue_bytes(tw_catalogue *c, const char *camera, tw_kind kind,
     if (code == SQLITE_ROW)
         *bytes = (uint64_t)sqlite3_column_int64(s, 0);
     else
-        st = tw_catalogue_fail(c, code, err);
+        st = twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }

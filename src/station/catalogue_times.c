@@ -7,17 +7,17 @@
 
 /* ---- the trace ------------------------------------------------------------------- */
 
-tw_status tw_catalogue_add_trace(tw_catalogue *c, const char *camera,
-                                 const tw_trace_minute *minute, bool unsure,
-                                 tw_error *err)
+tw_status twi_catalogue_add_trace(tw_catalogue *c, const char *camera,
+                                  const twi_trace_minute *minute, bool unsure,
+                                  tw_error *err)
 {
     sqlite3_stmt *s = NULL;
-    if (!c || !camera || !minute || minute->seconds > TW_TRACE_SECONDS)
+    if (!c || !camera || !minute || minute->seconds > TWI_TRACE_SECONDS)
         return tw_fail(err, TW_EINVAL, "no trace");
-    const tw_status st = tw_catalogue_prepare(c,
-                                              "INSERT INTO trace(run, camera, start_us, "
-                                              "unsure, seconds) VALUES (?, ?, ?, ?, ?)",
-                                              &s, err);
+    const tw_status st = twi_catalogue_prepare(c,
+                                               "INSERT INTO trace(run, camera, start_us, "
+                                               "unsure, seconds) VALUES (?, ?, ?, ?, ?)",
+                                               &s, err);
     if (st != TW_OK)
         return st;
     if (c->run != 0)
@@ -25,24 +25,24 @@ tw_status tw_catalogue_add_trace(tw_catalogue *c, const char *camera,
     (void)sqlite3_bind_text(s, 2, camera, -1, SQLITE_STATIC);
     (void)sqlite3_bind_int64(s, 3, minute->start_us);
     (void)sqlite3_bind_int64(s, 4, unsure);
-    (void)sqlite3_bind_blob(s, 5, minute->bytes, minute->seconds * TW_TRACE_STEP,
+    (void)sqlite3_bind_blob(s, 5, minute->bytes, minute->seconds * TWI_TRACE_STEP,
                             SQLITE_STATIC);
-    return tw_catalogue_finish(c, s, err);
+    return twi_catalogue_finish(c, s, err);
 }
 
-tw_status tw_catalogue_drop_trace(tw_catalogue *c, const char *camera, int64_t before_us,
-                                  tw_error *err)
+tw_status twi_catalogue_drop_trace(tw_catalogue *c, const char *camera, int64_t before_us,
+                                   tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     if (!c || !camera)
         return tw_fail(err, TW_EINVAL, "no catalogue");
-    const tw_status st = tw_catalogue_prepare(
+    const tw_status st = twi_catalogue_prepare(
         c, "DELETE FROM trace WHERE camera = ? AND start_us < ?", &s, err);
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
     (void)sqlite3_bind_int64(s, 2, before_us);
-    return tw_catalogue_finish(c, s, err);
+    return twi_catalogue_finish(c, s, err);
 }
 
 typedef struct window {
@@ -55,10 +55,10 @@ typedef struct window {
 static bool visit_seconds(const window *w, int64_t start_us, const uint8_t *bytes,
                           size_t size)
 {
-    for (size_t i = 0; i < size / TW_TRACE_STEP; i++) {
+    for (size_t i = 0; i < size / TWI_TRACE_STEP; i++) {
         tw_trace_point point = {.t_us = start_us + (int64_t)i * 1000000};
         if (point.t_us < w->from_us || point.t_us >= w->until_us ||
-            !tw_trace_read(bytes, i, &point.max_ppm, &point.mean_ppm))
+            !twi_trace_read(bytes, i, &point.max_ppm, &point.mean_ppm))
             continue;
         if (!w->visit(w->ctx, &point))
             return false;
@@ -71,16 +71,16 @@ tw_status tw_catalogue_trace(tw_catalogue *c, const char *camera, int64_t from_u
                              bool (*visit)(void *ctx, const tw_trace_point *point),
                              void *ctx, tw_error *err)
 {
-    enum { MINUTE_US = TW_TRACE_SECONDS * 1000000 };
+    enum { MINUTE_US = TWI_TRACE_SECONDS * 1000000 };
     const window w = {from_us, until_us > 0 ? until_us : INT64_MAX, visit, ctx};
     sqlite3_stmt *s = NULL;
     if (!c || !camera || !visit)
         return tw_fail(err, TW_EINVAL, "no catalogue");
-    tw_status st = tw_catalogue_prepare(c,
-                                        "SELECT start_us, seconds FROM trace WHERE "
-                                        "camera = ? AND start_us > ? AND start_us < ? "
-                                        "ORDER BY start_us, id",
-                                        &s, err);
+    tw_status st = twi_catalogue_prepare(c,
+                                         "SELECT start_us, seconds FROM trace WHERE "
+                                         "camera = ? AND start_us > ? AND start_us < ? "
+                                         "ORDER BY start_us, id",
+                                         &s, err);
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
@@ -92,31 +92,31 @@ tw_status tw_catalogue_trace(tw_catalogue *c, const char *camera, int64_t from_u
         more = visit_seconds(&w, sqlite3_column_int64(s, 0), sqlite3_column_blob(s, 1),
                              (size_t)sqlite3_column_bytes(s, 1));
     if (code != SQLITE_ROW && code != SQLITE_DONE)
-        st = tw_catalogue_fail(c, code, err);
+        st = twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }
 
 /* ---- what happened --------------------------------------------------------------- */
 
-static tw_status drop_first_happenings(tw_catalogue *c, tw_error *err)
+static tw_status drop_first_log_entries(tw_catalogue *c, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
-    const tw_status st = tw_catalogue_prepare(
+    const tw_status st = twi_catalogue_prepare(
         c, "DELETE FROM happening WHERE id <= (SELECT max(id) FROM happening) - ?", &s,
         err);
     if (st != TW_OK)
         return st;
-    (void)sqlite3_bind_int64(s, 1, TW_HAPPENINGS_MAX);
-    return tw_catalogue_finish(c, s, err);
+    (void)sqlite3_bind_int64(s, 1, TWI_LOG_MAX);
+    return twi_catalogue_finish(c, s, err);
 }
 
-tw_status tw_catalogue_happened(tw_catalogue *c, const tw_happening *h, tw_error *err)
+tw_status twi_catalogue_happened(tw_catalogue *c, const twi_log_entry *h, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     if (!c || !h || !h->what || !h->text)
         return tw_fail(err, TW_EINVAL, "nothing happened");
-    tw_status st = tw_catalogue_prepare(
+    tw_status st = twi_catalogue_prepare(
         c,
         "INSERT INTO happening(run, camera, at_us, unsure, what, text) "
         "VALUES (?, ?, ?, ?, ?, ?)",
@@ -130,19 +130,19 @@ tw_status tw_catalogue_happened(tw_catalogue *c, const tw_happening *h, tw_error
     (void)sqlite3_bind_int64(s, 4, h->unsure);
     (void)sqlite3_bind_text(s, 5, h->what, -1, SQLITE_STATIC);
     (void)sqlite3_bind_text(s, 6, h->text, -1, SQLITE_STATIC);
-    st = tw_catalogue_finish(c, s, err);
-    return st == TW_OK ? drop_first_happenings(c, err) : st;
+    st = twi_catalogue_finish(c, s, err);
+    return st == TW_OK ? drop_first_log_entries(c, err) : st;
 }
 
-tw_status tw_catalogue_happenings(tw_catalogue *c, const char *camera, int64_t from_us,
-                                  int64_t until_us,
-                                  bool (*visit)(void *ctx, const tw_happening *happening),
-                                  void *ctx, tw_error *err)
+tw_status twi_catalogue_log(tw_catalogue *c, const char *camera, int64_t from_us,
+                            int64_t until_us,
+                            bool (*visit)(void *ctx, const twi_log_entry *entry),
+                            void *ctx, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     if (!c || !visit)
         return tw_fail(err, TW_EINVAL, "no catalogue");
-    tw_status st = tw_catalogue_prepare(
+    tw_status st = twi_catalogue_prepare(
         c,
         "SELECT camera, at_us, what, text, unsure FROM happening WHERE (?1 IS NULL OR "
         "camera = ?1) AND at_us >= ?2 AND at_us < ?3 ORDER BY id",
@@ -156,26 +156,26 @@ tw_status tw_catalogue_happenings(tw_catalogue *c, const char *camera, int64_t f
     bool more = true;
     while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {
         const bool of_camera = sqlite3_column_type(s, 0) != SQLITE_NULL;
-        const tw_happening h = {.camera = of_camera ? tw_catalogue_text(s, 0) : NULL,
-                                .at_us = sqlite3_column_int64(s, 1),
-                                .what = tw_catalogue_text(s, 2),
-                                .text = tw_catalogue_text(s, 3),
-                                .unsure = sqlite3_column_int64(s, 4) != 0};
+        const twi_log_entry h = {.camera = of_camera ? twi_catalogue_text(s, 0) : NULL,
+                                 .at_us = sqlite3_column_int64(s, 1),
+                                 .what = twi_catalogue_text(s, 2),
+                                 .text = twi_catalogue_text(s, 3),
+                                 .unsure = sqlite3_column_int64(s, 4) != 0};
         more = visit(ctx, &h);
     }
     if (code != SQLITE_ROW && code != SQLITE_DONE)
-        st = tw_catalogue_fail(c, code, err);
+        st = twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }
 
 /* ---- times ----------------------------------------------------------------------- */
 
-int64_t tw_catalogue_newest(tw_catalogue *c)
+int64_t twi_catalogue_newest(tw_catalogue *c)
 {
     int64_t newest = 0;
     if (c)
-        (void)tw_catalogue_ask(
+        (void)twi_catalogue_ask(
             c,
             "SELECT max(coalesce((SELECT max(order_us) FROM sighting), "
             "0), coalesce((SELECT max(order_us) FROM capture), 0))",
@@ -188,19 +188,19 @@ static tw_status shift(tw_catalogue *c, const char *sql, int64_t later_us,
                        uint32_t *changed, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
-    tw_status st = tw_catalogue_prepare(c, sql, &s, err);
+    tw_status st = twi_catalogue_prepare(c, sql, &s, err);
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_int64(s, 1, later_us);
     (void)sqlite3_bind_int64(s, 2, c->run);
-    st = tw_catalogue_finish(c, s, err);
+    st = twi_catalogue_finish(c, s, err);
     if (st == TW_OK && changed)
         *changed += (uint32_t)sqlite3_changes(c->db);
     return st;
 }
 
-tw_status tw_catalogue_set_times(tw_catalogue *c, int64_t later_us, uint32_t *changed,
-                                 tw_error *err)
+tw_status twi_catalogue_set_times(tw_catalogue *c, int64_t later_us, uint32_t *changed,
+                                  tw_error *err)
 {
     static const char *const sql[] = {
         "UPDATE sighting SET start_us = start_us + ?1, end_us = CASE end_us WHEN 0 THEN "
@@ -218,17 +218,17 @@ tw_status tw_catalogue_set_times(tw_catalogue *c, int64_t later_us, uint32_t *ch
     for (size_t i = 0; i < sizeof sql / sizeof *sql && st == TW_OK; i++)
         st = shift(c, sql[i], later_us, i == 0 ? changed : NULL, err);
     if (st == TW_OK)
-        tw_catalogue_journal_run(c);
+        twi_catalogue_journal_run(c);
     return st;
 }
 
-tw_status tw_catalogue_find_unsure(tw_catalogue *c, int64_t above,
-                                   tw_catalogue_oldest *out, tw_error *err)
+tw_status twi_catalogue_find_unsure(tw_catalogue *c, int64_t above,
+                                    twi_catalogue_oldest *out, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     if (!c || !out)
         return tw_fail(err, TW_EINVAL, "no catalogue");
-    const tw_status st = tw_catalogue_prepare(
+    const tw_status st = twi_catalogue_prepare(
         c,
         "SELECT id, start_us, bytes, file FROM capture WHERE unsure = 1 AND run = ? AND "
         "id > ? ORDER BY id LIMIT 1",
@@ -237,16 +237,16 @@ tw_status tw_catalogue_find_unsure(tw_catalogue *c, int64_t above,
         return st;
     (void)sqlite3_bind_int64(s, 1, c->run);
     (void)sqlite3_bind_int64(s, 2, above);
-    return tw_catalogue_one(c, s, out, err);
+    return twi_catalogue_one(c, s, out, err);
 }
 
-tw_status tw_catalogue_rename(tw_catalogue *c, int64_t capture, const char *file,
-                              uint64_t bytes, int64_t start_us, tw_error *err)
+tw_status twi_catalogue_rename(tw_catalogue *c, int64_t capture, const char *file,
+                               uint64_t bytes, int64_t start_us, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     if (!c || !file)
         return tw_fail(err, TW_EINVAL, "no catalogue");
-    tw_status st = tw_catalogue_prepare(
+    tw_status st = twi_catalogue_prepare(
         c,
         "UPDATE capture SET file = ?, bytes = ?, start_us = ?, unsure = 0 WHERE id = ?",
         &s, err);
@@ -256,7 +256,7 @@ tw_status tw_catalogue_rename(tw_catalogue *c, int64_t capture, const char *file
     (void)sqlite3_bind_int64(s, 2, (int64_t)bytes);
     (void)sqlite3_bind_int64(s, 3, start_us);
     (void)sqlite3_bind_int64(s, 4, capture);
-    st = tw_catalogue_finish(c, s, err);
+    st = twi_catalogue_finish(c, s, err);
     if (st == TW_OK && sqlite3_changes(c->db) == 0)
         st = tw_fail(err, TW_ENOENT, "there is no capture %lld", (long long)capture);
     return st;

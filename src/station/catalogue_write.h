@@ -1,24 +1,25 @@
 /* The catalogue for who writes captures, and looks after them. */
-#ifndef TW_CATALOGUE_WRITE_H
-#define TW_CATALOGUE_WRITE_H
+#ifndef TWI_CATALOGUE_WRITE_H
+#define TWI_CATALOGUE_WRITE_H
 
 #include "../core/trace.h"
 #include "tawny/catalogue.h"
 #include "tawny/sighting.h"
 
 /* A capture that something is to be done with. */
-typedef struct tw_catalogue_oldest {
+typedef struct twi_catalogue_oldest {
     int64_t id, start_us;
     uint64_t bytes;
     char file[512];
-} tw_catalogue_oldest;
+} twi_catalogue_oldest;
 
 /** A new run of the station: numbers of sightings begin anew. What an earlier run left
  * open is closed. @return TW_OK; TW_EIO... */
-tw_status tw_catalogue_begin_run(tw_catalogue *catalogue, int64_t wall_us, tw_error *err);
+tw_status twi_catalogue_begin_run(tw_catalogue *catalogue, int64_t wall_us,
+                                  tw_error *err);
 
 /** What is written of a sighting, while it runs and at its end. */
-typedef struct tw_sighting_entry {
+typedef struct twi_sighting_entry {
     const char *camera;
     const tw_sighting *sighting;
     int64_t wall_offset_us; /* wall time less capture time */
@@ -28,77 +29,77 @@ typedef struct tw_sighting_entry {
     int64_t order_us; /* as in tw_capture_record; it counts when the entry is new */
     bool unsure;      /* likewise */
     bool by_number;   /* its number is the store's, and so its id as well */
-} tw_sighting_entry;
+} twi_sighting_entry;
 
 /** Write a sighting, or what is new of it. @param id  Set on TW_OK; may be NULL. */
-tw_status tw_catalogue_note(tw_catalogue *catalogue, const tw_sighting_entry *entry,
-                            int64_t *id, tw_error *err);
+tw_status twi_catalogue_log_add(tw_catalogue *catalogue, const twi_sighting_entry *entry,
+                                int64_t *id, tw_error *err);
 
 /** Write a capture that is complete on the card; its id is not used. */
-tw_status tw_catalogue_add(tw_catalogue *catalogue, const tw_capture_record *capture,
-                           tw_error *err);
+tw_status twi_catalogue_add(tw_catalogue *catalogue, const tw_capture_record *capture,
+                            tw_error *err);
 
-/** Write a piece of a camera's trace. @param seconds  As tw_trace_minute has them. */
-tw_status tw_catalogue_add_trace(tw_catalogue *catalogue, const char *camera,
-                                 const tw_trace_minute *minute, bool unsure,
-                                 tw_error *err);
+/** Write a piece of a camera's trace. @param seconds  As twi_trace_minute has them. */
+tw_status twi_catalogue_add_trace(tw_catalogue *catalogue, const char *camera,
+                                  const twi_trace_minute *minute, bool unsure,
+                                  tw_error *err);
 
 /** Drop the trace of a camera from before a time. */
-tw_status tw_catalogue_drop_trace(tw_catalogue *catalogue, const char *camera,
-                                  int64_t before_us, tw_error *err);
+tw_status twi_catalogue_drop_trace(tw_catalogue *catalogue, const char *camera,
+                                   int64_t before_us, tw_error *err);
 
-/** Write down what happened; the oldest of too many (TW_HAPPENINGS_MAX) go. */
-tw_status tw_catalogue_happened(tw_catalogue *catalogue, const tw_happening *happening,
-                                tw_error *err);
+/** Write down what happened; the oldest of too many (TWI_LOG_MAX) go. */
+tw_status twi_catalogue_happened(tw_catalogue *catalogue, const twi_log_entry *entry,
+                                 tw_error *err);
 
 /** @return the newest order_us of all, 0: there is none. */
-int64_t tw_catalogue_newest(tw_catalogue *catalogue);
+int64_t twi_catalogue_newest(tw_catalogue *catalogue);
 
 /** The clock has been set: what this run wrote as unsure is that much later in truth. For
  * all but captures, whose files have names. @param changed How many; may be NULL. */
-tw_status tw_catalogue_set_times(tw_catalogue *catalogue, int64_t later_us,
-                                 uint32_t *changed, tw_error *err);
+tw_status twi_catalogue_set_times(tw_catalogue *catalogue, int64_t later_us,
+                                  uint32_t *changed, tw_error *err);
 
 /** The oldest unsure capture of this run with an id above one.
  * @return TW_OK; TW_ENOENT: there is none; TW_EIO... */
-tw_status tw_catalogue_find_unsure(tw_catalogue *catalogue, int64_t above,
-                                   tw_catalogue_oldest *out, tw_error *err);
+tw_status twi_catalogue_find_unsure(tw_catalogue *catalogue, int64_t above,
+                                    twi_catalogue_oldest *out, tw_error *err);
 
 /** Its file has another name and its time is sure. @return TW_OK; TW_ENOENT; TW_EIO. */
-tw_status tw_catalogue_rename(tw_catalogue *catalogue, int64_t capture, const char *file,
-                              uint64_t bytes, int64_t start_us, tw_error *err);
+tw_status twi_catalogue_rename(tw_catalogue *catalogue, int64_t capture, const char *file,
+                               uint64_t bytes, int64_t start_us, tw_error *err);
 
 /** Take a capture out, as its file is gone. @return TW_OK; TW_ENOENT; TW_EIO. */
-tw_status tw_catalogue_drop(tw_catalogue *catalogue, int64_t capture, tw_error *err);
+tw_status twi_catalogue_drop(tw_catalogue *catalogue, int64_t capture, tw_error *err);
 
 /** Say that a file is on the card; name NULL: forget what was said so far. */
-tw_status tw_catalogue_seen(tw_catalogue *catalogue, const char *file, tw_error *err);
+tw_status twi_catalogue_seen(tw_catalogue *catalogue, const char *file, tw_error *err);
 
 /** Take captures out whose file was not seen. @param gone  How many; may be NULL. */
-tw_status tw_catalogue_forget_unseen(tw_catalogue *catalogue, uint32_t *gone,
-                                     tw_error *err);
+tw_status twi_catalogue_forget_unseen(tw_catalogue *catalogue, uint32_t *gone,
+                                      tw_error *err);
 
 /** Whether a file is known, by its name below the store. */
-bool tw_catalogue_knows(tw_catalogue *catalogue, const char *file);
+bool twi_catalogue_knows(tw_catalogue *catalogue, const char *file);
 
 /** Bytes of the captures of one camera (NULL: of all) and one kind (TW_KIND_COUNT: of
  * all). */
-tw_status tw_catalogue_bytes(tw_catalogue *catalogue, const char *camera, tw_kind kind,
-                             uint64_t *bytes, tw_error *err);
+tw_status twi_catalogue_bytes(tw_catalogue *catalogue, const char *camera, tw_kind kind,
+                              uint64_t *bytes, tw_error *err);
 
 /** The oldest capture that may go: of a sighting that is over and not starred, or of
- * none. Which camera and kind: as in tw_catalogue_bytes.
+ * none. Which camera and kind: as in twi_catalogue_bytes.
  *
  * @param unsent  Also one that a destination still waits for.
  * @return TW_OK; TW_ENOENT: none may go; TW_EIO... */
-tw_status tw_catalogue_find_oldest(tw_catalogue *catalogue, const char *camera,
-                                   tw_kind kind, bool unsent, tw_catalogue_oldest *out,
-                                   tw_error *err);
+tw_status twi_catalogue_find_oldest(tw_catalogue *catalogue, const char *camera,
+                                    tw_kind kind, bool unsent, twi_catalogue_oldest *out,
+                                    tw_error *err);
 
 /** Add a capture that is on the card but not in the catalogue: to the sighting of that
  * camera and number that it lies in, else to one that is made for it.
  * @param number  Of the sighting; 0 unknown. capture->sighting is not used. */
-tw_status tw_catalogue_adopt(tw_catalogue *catalogue, const tw_capture_record *capture,
-                             uint32_t number, tw_error *err);
+tw_status twi_catalogue_adopt(tw_catalogue *catalogue, const tw_capture_record *capture,
+                              uint32_t number, tw_error *err);
 
 #endif

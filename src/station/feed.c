@@ -235,7 +235,7 @@ static void tell(const subscriber *s, const note *n, uint64_t missed, uint64_t r
     tw_event event = n->event; /* others are handed the same note */
     event.missed_readings = missed;
     event.missed_others = refused;
-    s->who.told(s->who.ctx, &event);
+    s->who.callback(s->who.ctx, &event);
 }
 
 /* Hand one out, under no lock. @return false: there is none, and none will come. */
@@ -289,7 +289,7 @@ twi_feed *twi_feed_new(void)
 
 tw_status twi_feed_add(twi_feed *feed, const tw_subscriber *who)
 {
-    if (!feed || !who || !who->told)
+    if (!feed || !who || !who->callback)
         return TW_EINVAL;
     if (feed->count == SUBSCRIBERS_MAX)
         return TW_ESIZE;
@@ -312,7 +312,7 @@ tw_status twi_feed_start(twi_feed *feed)
 {
     for (size_t i = 0; i < feed->count; i++) {
         subscriber *s = &feed->all[i];
-        s->started = tw_thread_start(&s->thread, work, s);
+        s->started = twi_thread_start(&s->thread, work, s);
         if (!s->started)
             return TW_ENOMEM;
     }

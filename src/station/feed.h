@@ -1,8 +1,8 @@
 /* The events of a station on their way to its subscribers: each has a bounded queue and a
  * thread of its own, so that nobody who is slow holds up a camera, the writer, or another
  * subscriber. */
-#ifndef TW_FEED_H
-#define TW_FEED_H
+#ifndef TWI_FEED_H
+#define TWI_FEED_H
 
 #include "tawny/station.h"
 

@@ -15,8 +15,8 @@ static tw_status append(void *ctx, const void *data, size_t bytes, tw_error *err
 
 /* A file that a camera's frames go into. */
 typedef struct footage_file {
-    const tw_codecs *codecs;
-    tw_clip *clip;
+    const twi_codecs *codecs;
+    twi_clip *clip;
     bool encodes;
     tw_stream source;
 } footage_file;
@@ -24,13 +24,13 @@ typedef struct footage_file {
 static tw_status add_frame(footage_file *f, const tw_frame *frame, tw_error *err)
 {
     tw_frame own = *frame;
-    tw_parcel *parcel = tw_parcel_frame(frame);
-    if (!parcel)
+    twi_buffer *buffer = twi_buffer_frame(frame);
+    if (!buffer)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    tw_frame_complete(&own);
-    const tw_status st = tw_clip_frame(f->codecs, f->clip, f->encodes, &f->source,
-                                       &own.packet, parcel, err);
-    tw_parcel_release(parcel);
+    twi_frame_complete(&own);
+    const tw_status st = twi_clip_frame(f->codecs, f->clip, f->encodes, &f->source,
+                                        &own.packet, buffer, err);
+    twi_buffer_unref(buffer);
     return st;
 }
 
@@ -55,16 +55,16 @@ static tw_status write_all(const tw_camera *camera, const tw_camera_settings *se
                            const tw_stream *stream, FILE *file, const volatile int *stop,
                            tw_error *err)
 {
-    footage_file f = {.codecs = tw_codecs_load(err), .source = *stream};
+    footage_file f = {.codecs = twi_codecs_load(err), .source = *stream};
     if (!f.codecs)
         return TW_ENOTSUP;
-    f.encodes = tw_clip_must_encode(f.codecs, settings, stream);
-    const tw_stream made_of = tw_clip_stream(stream, f.encodes);
-    const tw_clip_spec spec = {.stream = &made_of,
-                               .encode = f.encodes,
-                               .quality = (int)settings->clip_quality,
-                               .view = tw_view_of(settings, stream->turn),
-                               .sink = {append, file}};
+    f.encodes = twi_clip_must_encode(f.codecs, settings, stream);
+    const tw_stream made_of = twi_clip_stream(stream, f.encodes);
+    const twi_clip_spec spec = {.stream = &made_of,
+                                .encode = f.encodes,
+                                .quality = (int)settings->clip_quality,
+                                .view = twi_view_of(settings, stream->turn),
+                                .sink = {append, file}};
     tw_status st = f.codecs->clip_open(&spec, &f.clip, err);
     if (st != TW_OK)
         return st;
@@ -73,16 +73,16 @@ static tw_status write_all(const tw_camera *camera, const tw_camera_settings *se
     return st == TW_OK ? closed : st;
 }
 
-tw_status tw_footage_write(const tw_board *board, const tw_camera_settings *camera,
+tw_status tw_footage_write(const tw_platform *platform, const tw_camera_settings *camera,
                            const char *path, const volatile int *stop, tw_error *err)
 {
-    if (!board || !camera || !path)
+    if (!platform || !camera || !path)
         return tw_fail(err, TW_EINVAL, "nothing to write");
-    const tw_camera_request request = tw_request_of(board, camera);
+    const tw_camera_request request = twi_request_of(platform, camera);
     tw_camera made = {0};
     tw_stream stream;
     FILE *file = NULL;
-    tw_status st = tw_camera_make(board->makers, &request, &made, err);
+    tw_status st = tw_camera_make(platform->makers, &request, &made, err);
     if (st != TW_OK)
         return st;
     st = made.ops->open(made.ctx, &stream, err);

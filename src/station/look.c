@@ -13,15 +13,15 @@
 enum { FRAMES_MAX = 1000000, QUALITY = 95 };
 
 /* Run on until so much footage has been watched, or it ends. */
-static tw_status watch_for(tw_run *run, int64_t after_us, tw_error *err)
+static tw_status watch_for(twi_run *run, int64_t after_us, tw_error *err)
 {
     for (int i = 0; i < FRAMES_MAX; i++) {
-        const tw_status st = tw_run_step(run, err);
+        const tw_status st = twi_run_step(run, err);
         if (st == TW_EEND)
             return TW_OK;
         if (st != TW_OK)
             return st;
-        if (tw_pipeline_watched(run->pipeline) >= after_us)
+        if (twi_pipeline_watched(run->pipeline) >= after_us)
             return TW_OK;
     }
     return TW_OK;
@@ -30,19 +30,19 @@ static tw_status watch_for(tw_run *run, int64_t after_us, tw_error *err)
 static tw_status to_png(const uint8_t *pixels, uint16_t width, uint16_t height,
                         uint8_t **out, size_t *bytes, tw_error *err)
 {
-    const tw_drawing *drawing = tw_drawing_load(err);
+    const twi_drawing *drawing = twi_drawing_load(err);
     return drawing ? drawing->png(pixels, width, height, out, bytes, err) : TW_ENOTSUP;
 }
 
 /* Draw on the picture that jpeg holds. */
-static tw_status draw(const uint8_t *jpeg, size_t jpeg_bytes, const tw_overlay *overlay,
+static tw_status draw(const uint8_t *jpeg, size_t jpeg_bytes, const twi_overlay *overlay,
                       bool png, uint8_t **out, size_t *bytes, tw_error *err)
 {
     uint8_t *pixels = NULL, *drawn = NULL;
     uint16_t width = 0, height = 0;
-    tw_status st = tw_jpeg_pixels(jpeg, jpeg_bytes, 0, &pixels, &width, &height, err);
+    tw_status st = twi_jpeg_pixels(jpeg, jpeg_bytes, 0, &pixels, &width, &height, err);
     if (st == TW_OK && overlay) {
-        const tw_drawing *drawing = tw_drawing_load(err);
+        const twi_drawing *drawing = twi_drawing_load(err);
         st = drawing ? drawing->overlay(pixels, width, height, overlay, &drawn, &width,
                                         &height, err)
                      : TW_ENOTSUP;
@@ -51,31 +51,31 @@ static tw_status draw(const uint8_t *jpeg, size_t jpeg_bytes, const tw_overlay *
     if (st == TW_OK && png)
         st = to_png(result, width, height, out, bytes, err);
     else if (st == TW_OK)
-        st = tw_jpeg_encode_pixels(result, width, height, QUALITY, out, bytes, err);
+        st = twi_jpeg_encode_pixels(result, width, height, QUALITY, out, bytes, err);
     free(pixels);
     free(drawn);
     return st;
 }
 
 /* A live picture has its caption, where that is wanted; an overlay says more. */
-static tw_status caption(const tw_board *board, const tw_camera_settings *camera,
-                         const tw_pipeline *pipeline, const tw_reading *taken,
+static tw_status caption(const tw_platform *platform, const tw_camera_settings *camera,
+                         const twi_pipeline *pipeline, const tw_reading *taken,
                          uint8_t **jpeg, size_t *bytes, tw_error *err)
 {
-    tw_caption *made = NULL;
+    twi_caption *made = NULL;
     uint8_t *drawn = NULL;
     if (camera->caption[0] == '\0' || !(camera->caption_on & TW_CAPTION_LIVE))
         return TW_OK;
-    tw_caption_fields fields = {
+    twi_caption_fields fields = {
         .camera = camera->name, .station = "", .activity_ppm = taken->activity_ppm};
-    const int64_t wall_us = taken->t_us + tw_pipeline_wall_offset(pipeline);
-    tw_civil_split(wall_us, board->clock.ops->offset_s(board->clock.ctx, wall_us),
+    const int64_t wall_us = taken->t_us + twi_pipeline_wall_offset(pipeline);
+    tw_civil_split(wall_us, platform->clock.ops->offset_s(platform->clock.ctx, wall_us),
                    &fields.time);
-    tw_status st = tw_caption_new(camera, &made, err);
+    tw_status st = twi_caption_new(camera, &made, err);
     if (st == TW_OK)
-        st = tw_caption_jpeg(made, &fields, *jpeg, *bytes, (int)camera->still_quality,
-                             &drawn, bytes, err);
-    tw_caption_free(made);
+        st = twi_caption_jpeg(made, &fields, *jpeg, *bytes, (int)camera->still_quality,
+                              &drawn, bytes, err);
+    twi_caption_free(made);
     if (st != TW_OK)
         return st;
     free(*jpeg);
@@ -83,37 +83,38 @@ static tw_status caption(const tw_board *board, const tw_camera_settings *camera
     return TW_OK;
 }
 
-tw_status tw_look(const tw_board *board, const tw_camera_settings *camera,
+tw_status tw_look(const tw_platform *platform, const tw_camera_settings *camera,
                   const tw_look_options *options, uint8_t **out, size_t *bytes,
                   tw_reading *taken, tw_error *err)
 {
-    if (!board || !camera || !options || !out || !bytes || !taken)
+    if (!platform || !camera || !options || !out || !bytes || !taken)
         return tw_fail(err, TW_EINVAL, "nothing to look at");
-    tw_run run;
+    twi_run run;
     uint8_t *jpeg = NULL;
     size_t jpeg_bytes = 0;
     tw_watch_state state = TW_IDLE;
-    tw_status st = tw_run_open(&run, board, camera, false, false, NULL, NULL, NULL, err);
+    tw_status st =
+        twi_run_open(&run, platform, camera, false, false, NULL, NULL, NULL, err);
     if (st == TW_OK)
         st = watch_for(&run, options->after_us, err);
     if (st == TW_OK)
-        st = tw_pipeline_still(run.pipeline, &jpeg, &jpeg_bytes, taken, &state, err);
+        st = twi_pipeline_still(run.pipeline, &jpeg, &jpeg_bytes, taken, &state, err);
     if (st == TW_OK && (options->overlay || options->png)) {
         char time[48];
         (void)snprintf(time, sizeof time, "at %.1f s",
-                       (double)tw_pipeline_watched(run.pipeline) / 1e6);
-        const tw_overlay overlay = {camera, taken, tw_watch_state_name(state), time};
+                       (double)twi_pipeline_watched(run.pipeline) / 1e6);
+        const twi_overlay overlay = {camera, taken, tw_watch_state_name(state), time};
         st = draw(jpeg, jpeg_bytes, options->overlay ? &overlay : NULL, options->png, out,
                   bytes, err);
     } else if (st == TW_OK) {
-        st = caption(board, camera, run.pipeline, taken, &jpeg, &jpeg_bytes, err);
+        st = caption(platform, camera, run.pipeline, taken, &jpeg, &jpeg_bytes, err);
         *out = jpeg;
         *bytes = jpeg_bytes;
         jpeg = NULL;
     }
     taken->cells = NULL;
     free(jpeg);
-    tw_run_close(&run);
+    twi_run_close(&run);
     return st;
 }
 
@@ -121,16 +122,16 @@ tw_status tw_picture_sharpness(const uint8_t *jpeg, size_t bytes, const tw_blob 
                                uint32_t *sharpness, tw_error *err)
 {
     static const tw_blob all = {.right_ppm = 1000000, .bottom_ppm = 1000000};
-    tw_canvas canvas;
+    twi_canvas canvas;
     uint8_t *memory = NULL;
     if (!jpeg || !sharpness)
         return tw_fail(err, TW_EINVAL, "no picture");
-    const tw_status st = tw_jpeg_planes(jpeg, bytes, &canvas, &memory, err);
+    const tw_status st = twi_jpeg_planes(jpeg, bytes, &canvas, &memory, err);
     if (st != TW_OK)
         return st;
     const tw_luma luma = {canvas.px[0], (uint32_t)canvas.stride[0], canvas.width,
                           canvas.height};
-    *sharpness = tw_sharpness(&luma, box ? box : &all);
+    *sharpness = twi_sharpness(&luma, box ? box : &all);
     free(memory);
     return TW_OK;
 }
@@ -149,16 +150,16 @@ static tw_status first_frame(const tw_camera *camera, tw_frame *frame, tw_error 
 }
 
 /* How fast frames come by themselves, of three seconds of them. */
-static void count_frames(const tw_camera *camera, const tw_board *board,
+static void count_frames(const tw_camera *camera, const tw_platform *platform,
                          const tw_frame *first, tw_camera_found *found)
 {
-    enum { LOOK_US = 3000000, MOST = 1000 };
-    const tw_clock *clock = &board->clock;
-    const int64_t until_us = clock->ops->now_us(clock->ctx) + LOOK_US;
+    enum { POLL_US = 3000000, MOST = 1000 };
+    const tw_clock *clock = &platform->clock;
+    const int64_t until_us = clock->ops->now_us(clock->ctx) + POLL_US;
     const int64_t from_us = first->packet.t_us;
     int64_t newest_us = from_us, count = 0;
     tw_status st = TW_OK;
-    for (int i = 0; i < MOST && newest_us - from_us < LOOK_US &&
+    for (int i = 0; i < MOST && newest_us - from_us < POLL_US &&
                     (st == TW_OK || st == TW_EAGAIN || st == TW_EDAMAGED) &&
                     clock->ops->now_us(clock->ctx) < until_us;
          i++) {
@@ -185,15 +186,15 @@ static bool may_exceed(const tw_stream *stream, int64_t fps)
     return fps > 0 && (stream->fps_num == 0 || stream->fps_num > fps * stream->fps_den);
 }
 
-tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
+tw_status tw_camera_try(const tw_platform *platform, const tw_camera_settings *camera,
                         tw_camera_found *found, tw_error *err)
 {
-    tw_camera_request request = tw_request_of(board, camera);
+    tw_camera_request request = twi_request_of(platform, camera);
     tw_camera made = {0};
     tw_frame frame = {.dropped = 0};
     request.most_fps = 0;
     *found = (tw_camera_found){.own_milli = 0};
-    tw_status st = tw_camera_make(board->makers, &request, &made, err);
+    tw_status st = tw_camera_make(platform->makers, &request, &made, err);
     if (st != TW_OK)
         return st;
     st = made.ops->open(made.ctx, &found->stream, err);
@@ -203,7 +204,7 @@ tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
         st = tw_fail(err, st, "%s: there is no frame in it", camera->source);
     if (st == TW_OK && may_exceed(&found->stream, camera->fps) &&
         made.ops->live != TW_LIVE_RARE)
-        count_frames(&made, board, &frame, found);
+        count_frames(&made, platform, &frame, found);
     found->stream.extra = NULL;
     found->stream.extra_size = 0;
     made.ops->destroy(made.ctx);
@@ -212,5 +213,5 @@ tw_status tw_camera_try(const tw_board *board, const tw_camera_settings *camera,
 
 bool tw_clips_possible(tw_error *err)
 {
-    return tw_codecs_load(err) != NULL;
+    return twi_codecs_load(err) != NULL;
 }

@@ -7,12 +7,12 @@
 
 /* How much of the width the detector looks at, or of the height where that is more: it
  * wants as many pixels of a part as of a whole. */
-uint32_t tw_pipeline_looked_ppm(const tw_view *view)
+uint32_t twi_pipeline_inspected_ppm(const tw_view *view)
 {
     const tw_crop *c = &view->crop;
     const int32_t across = c->right - c->left, down = c->bottom - c->top;
     if (tw_crop_is_whole(c))
-        return TW_LOOKED_ALL;
+        return TWI_INSPECT_ALL;
     return (uint32_t)(across > down ? across : down);
 }
 
@@ -52,7 +52,7 @@ static tw_detector_config detector_config(const tw_camera_settings *c, uint16_t 
     return config;
 }
 
-static bool any_watched(const uint8_t *cells, size_t count)
+static bool any_runs(const uint8_t *cells, size_t count)
 {
     for (size_t i = 0; i < count; i++)
         if (cells[i] != 0)
@@ -70,7 +70,7 @@ static tw_status mark_cells(const tw_grid *grid, const tw_camera_settings *camer
     tw_status st = tw_zones_mark(grid, camera->zones, camera->zone_count, cells);
     if (st == TW_OK && mask)
         st = tw_mask_mark(grid, mask, cells);
-    if (st == TW_OK && !any_watched(cells, (size_t)grid->columns * grid->rows))
+    if (st == TW_OK && !any_runs(cells, (size_t)grid->columns * grid->rows))
         st = TW_EINVAL;
     if (st == TW_OK) {
         *out = cells;
@@ -81,7 +81,7 @@ static tw_status mark_cells(const tw_grid *grid, const tw_camera_settings *camer
                    camera->name, mask ? "zones and mask" : "zones");
 }
 
-static tw_status watch_zones(tw_pipeline *p, tw_error *err)
+static tw_status watch_zones(twi_pipeline *p, tw_error *err)
 {
     const tw_grid grid = tw_detector_grid(p->detector);
     uint8_t *cells = NULL;
@@ -93,8 +93,8 @@ static tw_status watch_zones(tw_pipeline *p, tw_error *err)
     return st;
 }
 
-tw_status tw_pipeline_make_detector(tw_pipeline *p, uint16_t width, uint16_t height,
-                                    tw_error *err)
+tw_status twi_pipeline_make_detector(twi_pipeline *p, uint16_t width, uint16_t height,
+                                     tw_error *err)
 {
     const tw_detector_config config = detector_config(p->camera, width, height);
     size_t bytes = 0;
@@ -117,11 +117,11 @@ typedef struct replacement {
     const tw_camera_settings *camera;
     tw_sighting_config sighting;
     tw_detector_config detector;
-    tw_hours hours;
+    twi_hours hours;
     uint8_t *mask_picture;
     tw_luma mask_luma;
-    uint8_t *cells;      /* NULL: there is no detector yet, or another one comes */
-    tw_decoder *decoder; /* NULL: the one that there is goes on */
+    uint8_t *cells;       /* NULL: there is no detector yet, or another one comes */
+    twi_decoder *decoder; /* NULL: the one that there is goes on */
     tw_view view, kept_view;
     bool turned; /* it sees another picture */
 } replacement;
@@ -132,7 +132,7 @@ static bool same_view(const tw_view *a, const tw_view *b)
            memcmp(&a->crop, &b->crop, sizeof a->crop) == 0;
 }
 
-static tw_status prepare_limits(const tw_pipeline *p, replacement *r, tw_error *err)
+static tw_status prepare_limits(const twi_pipeline *p, replacement *r, tw_error *err)
 {
     tw_sighting_watch tried;
     size_t unused = 0;
@@ -151,11 +151,11 @@ static tw_status prepare_limits(const tw_pipeline *p, replacement *r, tw_error *
     return TW_OK;
 }
 
-static tw_status prepare_zones(const tw_pipeline *p, replacement *r, tw_error *err)
+static tw_status prepare_zones(const twi_pipeline *p, replacement *r, tw_error *err)
 {
     tw_status st = TW_OK;
     if (r->camera->mask[0] != '\0')
-        st = tw_mask_read(r->camera->mask, &r->mask_picture, &r->mask_luma, err);
+        st = twi_mask_read(r->camera->mask, &r->mask_picture, &r->mask_luma, err);
     if (st != TW_OK || !p->detector || r->turned)
         return st;
     const tw_grid grid = tw_detector_grid(p->detector);
@@ -163,22 +163,22 @@ static tw_status prepare_zones(const tw_pipeline *p, replacement *r, tw_error *e
                       err);
 }
 
-static tw_status prepare_view(const tw_pipeline *p, replacement *r, tw_error *err)
+static tw_status prepare_view(const twi_pipeline *p, replacement *r, tw_error *err)
 {
-    r->view = tw_view_of(r->camera, p->looked_stream.turn);
-    r->kept_view = tw_view_of(r->camera, p->stream.turn);
+    r->view = twi_view_of(r->camera, p->detect_stream.turn);
+    r->kept_view = twi_view_of(r->camera, p->stream.turn);
     r->turned = !same_view(&r->view, &p->view);
-    const uint32_t ppm = tw_pipeline_looked_ppm(&r->view);
-    if (ppm == tw_pipeline_looked_ppm(&p->view))
+    const uint32_t ppm = twi_pipeline_inspected_ppm(&r->view);
+    if (ppm == twi_pipeline_inspected_ppm(&p->view))
         return TW_OK;
-    return tw_decoder_open(&p->looked_stream, ppm, &r->decoder, err);
+    return twi_decoder_open(&p->detect_stream, ppm, &r->decoder, err);
 }
 
-static tw_status prepare(const tw_pipeline *p, replacement *r, tw_error *err)
+static tw_status prepare(const twi_pipeline *p, replacement *r, tw_error *err)
 {
     tw_status st = prepare_limits(p, r, err);
     if (st == TW_OK && r->camera->hours)
-        st = tw_hours_parse(r->camera->hours, &r->hours, NULL);
+        st = twi_hours_parse(r->camera->hours, &r->hours, NULL);
     if (st == TW_OK)
         st = prepare_view(p, r, err);
     if (st == TW_OK)
@@ -187,7 +187,7 @@ static tw_status prepare(const tw_pipeline *p, replacement *r, tw_error *err)
 }
 
 /* The next frame finds no detector of its size, and makes one. */
-static void begin_detector_anew(tw_pipeline *p)
+static void begin_detector_anew(twi_pipeline *p)
 {
     p->width = p->height = 0;
     tw_sighting_learns_anew(&p->watch);
@@ -195,10 +195,10 @@ static void begin_detector_anew(tw_pipeline *p)
 
 /* Nothing here can fail. What the replacement has is the pipeline's, and the other way
  * round. */
-static void exchange(tw_pipeline *p, replacement *r)
+static void exchange(twi_pipeline *p, replacement *r)
 {
     uint8_t *mask_picture = p->mask_picture;
-    tw_wiring_change(p, r->camera);
+    twi_gpio_change(p, r->camera);
     p->camera = r->camera;
     p->hours = r->hours;
     p->arming_known = false;
@@ -209,12 +209,12 @@ static void exchange(tw_pipeline *p, replacement *r)
     p->kept_view = r->kept_view;
     (void)tw_sighting_adjust(&p->watch, &r->sighting);
     if (p->recorder)
-        tw_recorder_adjust(p->recorder, r->camera);
+        twi_recorder_adjust(p->recorder, r->camera);
     if (r->decoder) {
-        tw_decoder *had = p->decoder;
+        twi_decoder *had = p->decoder;
         p->decoder = r->decoder;
         r->decoder = had;
-        p->waits_for_key = p->looked_stream.codec != TW_CODEC_MJPEG;
+        p->waits_for_key = p->detect_stream.codec != TW_CODEC_MJPEG;
     }
     if (r->turned) {
         begin_detector_anew(p);
@@ -224,14 +224,14 @@ static void exchange(tw_pipeline *p, replacement *r)
     }
 }
 
-tw_status tw_pipeline_adjust(tw_pipeline *p, const tw_camera_settings *camera,
-                             tw_error *err)
+tw_status twi_pipeline_adjust(twi_pipeline *p, const tw_camera_settings *camera,
+                              tw_error *err)
 {
     replacement r = {.camera = camera};
     const tw_status st = prepare(p, &r, err);
     if (st == TW_OK)
         exchange(p, &r);
-    tw_decoder_close(r.decoder);
+    twi_decoder_close(r.decoder);
     free(r.mask_picture);
     free(r.cells);
     return st;

@@ -2,46 +2,48 @@
 #include "../media/raw.h"
 #include "pipeline_state.h"
 
-static tw_packet times_at(const tw_pipeline *p, int64_t t_us)
+static tw_packet times_at(const twi_pipeline *p, int64_t t_us)
 {
     return (tw_packet){.t_us = t_us, .dts_us = t_us, .wall_us = t_us + p->wall_offset_us};
 }
 
-tw_parcel *tw_stills_frame(tw_pipeline *p)
+twi_buffer *twi_stills_frame(twi_pipeline *p)
 {
-    if (p->parcel)
-        return p->parcel;
-    p->parcel = tw_parcel_frame(&p->frame);
-    if (p->parcel)
-        p->parcel->activity_ppm = p->reading.activity_ppm;
-    return p->parcel;
+    if (p->buffer)
+        return p->buffer;
+    p->buffer = twi_buffer_frame(&p->frame);
+    if (p->buffer)
+        p->buffer->activity_ppm = p->reading.activity_ppm;
+    return p->buffer;
 }
 
-tw_status tw_stills_picture(tw_pipeline *p, uint8_t **jpeg, size_t *bytes, tw_error *err)
+tw_status twi_stills_picture(twi_pipeline *p, uint8_t **jpeg, size_t *bytes,
+                             tw_error *err)
 {
     const int quality = (int)p->camera->still_quality;
     if (p->frame.picture.px[0])
         return tw_picture_jpeg(&p->frame.picture, quality, jpeg, bytes, err);
-    return tw_decoder_still(p->apart ? p->keeper : p->decoder, quality, jpeg, bytes, err);
+    return twi_decoder_still(p->apart ? p->keeper : p->decoder, quality, jpeg, bytes,
+                             err);
 }
 
 /* Whether each frame is a picture of its own, which needs no decoding to be kept. */
-static bool stands_alone(const tw_pipeline *p)
+static bool stands_alone(const twi_pipeline *p)
 {
     return p->stream.codec == TW_CODEC_MJPEG || p->stream.codec == TW_CODEC_RAW;
 }
 
 /* The picture at hand: as it came, or as a JPEG where it depends on others.
  * @return NULL: err says why. */
-static tw_parcel *take_still(tw_pipeline *p, tw_error *err)
+static twi_buffer *take_still(twi_pipeline *p, tw_error *err)
 {
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
-    if (stands_alone(p) && tw_stills_frame(p))
-        return tw_parcel_keep(p->parcel);
-    if (tw_stills_picture(p, &jpeg, &bytes, err) != TW_OK)
+    if (stands_alone(p) && twi_stills_frame(p))
+        return twi_buffer_ref(p->buffer);
+    if (twi_stills_picture(p, &jpeg, &bytes, err) != TW_OK)
         return NULL;
-    tw_parcel *taken = tw_parcel_take(jpeg, bytes);
+    twi_buffer *taken = twi_buffer_adopt(jpeg, bytes);
     if (!taken)
         (void)tw_fail(err, TW_ENOMEM, "out of memory");
     else
@@ -49,78 +51,78 @@ static tw_parcel *take_still(tw_pipeline *p, tw_error *err)
     return taken;
 }
 
-void tw_stills_store(tw_pipeline *p, tw_kind kind, uint32_t n)
+void twi_stills_store(twi_pipeline *p, tw_kind kind, uint32_t n)
 {
     tw_error err = {0};
-    const tw_still still = {.kind = kind,
-                            .sighting = kind == TW_KIND_STILL ? &p->watch.now : NULL,
-                            .image = take_still(p, &err),
-                            .times = times_at(p, p->reading.t_us),
-                            .n = n,
-                            .width = p->kept_width,
-                            .height = p->kept_height};
+    const twi_still still = {.kind = kind,
+                             .sighting = kind == TW_KIND_STILL ? &p->watch.now : NULL,
+                             .image = take_still(p, &err),
+                             .times = times_at(p, p->reading.t_us),
+                             .n = n,
+                             .width = p->kept_width,
+                             .height = p->kept_height};
     if (still.image)
-        tw_recorder_still(p->recorder, &still);
+        twi_recorder_still(p->recorder, &still);
     else
-        tw_pipeline_problem(p, err.status, err.text);
+        twi_pipeline_problem(p, err.status, err.text);
 }
 
 /* The first confirming frame, where its packet is a picture of its own; else the one at
  * hand, by which it was confirmed. */
-static void store_first(tw_pipeline *p)
+static void store_first(twi_pipeline *p)
 {
-    tw_still still = {.kind = TW_KIND_STILL,
-                      .sighting = &p->watch.now,
-                      .n =
-                          p->camera->burst > 1 ? ++p->stills : 0, /* one alone has none */
-                      .width = p->kept_width,
-                      .height = p->kept_height};
-    if (!stands_alone(p) || tw_recorder_find(p->recorder, p->watch.now.start_us,
-                                             &still.times, &still.image) != TW_OK) {
-        tw_stills_store(p, TW_KIND_STILL, still.n);
+    twi_still still = {.kind = TW_KIND_STILL,
+                       .sighting = &p->watch.now,
+                       .n = p->camera->burst > 1 ? ++p->stills
+                                                 : 0, /* one alone has none */
+                       .width = p->kept_width,
+                       .height = p->kept_height};
+    if (!stands_alone(p) || twi_recorder_find(p->recorder, p->watch.now.start_us,
+                                              &still.times, &still.image) != TW_OK) {
+        twi_stills_store(p, TW_KIND_STILL, still.n);
         return;
     }
-    (void)tw_parcel_keep(still.image);
-    tw_recorder_still(p->recorder, &still);
+    (void)twi_buffer_ref(still.image);
+    twi_recorder_still(p->recorder, &still);
 }
 
 /* Encoding a still is dear where the camera sends no JPEG: only for clearly better ones.
  */
-static void keep_if_better(tw_pipeline *p)
+static void keep_if_better(twi_pipeline *p)
 {
     const uint32_t dear_pct = stands_alone(p) ? 4 : 12;
-    tw_best rank = p->best.image ? p->best.rank : (tw_best){0};
-    if (!tw_best_take(&rank, &p->reading, p->luma, dear_pct))
+    twi_best rank = p->best.image ? p->best.rank : (twi_best){0};
+    if (!twi_best_take(&rank, &p->reading, p->luma, dear_pct))
         return;
-    tw_parcel *image = take_still(p, NULL);
+    twi_buffer *image = take_still(p, NULL);
     if (!image)
         return;
-    tw_parcel_release(p->best.image);
+    twi_buffer_unref(p->best.image);
     p->best = (best_still){image, rank, times_at(p, p->reading.t_us)};
 }
 
-void tw_stills_ended(tw_pipeline *p, const tw_sighting *sighting)
+void twi_stills_ended(twi_pipeline *p, const tw_sighting *sighting)
 {
-    const tw_still still = {.kind = TW_KIND_STILL,
-                            .sighting = sighting,
-                            .image = p->best.image,
-                            .times = p->best.times,
-                            .width = p->kept_width,
-                            .height = p->kept_height};
+    const twi_still still = {.kind = TW_KIND_STILL,
+                             .sighting = sighting,
+                             .image = p->best.image,
+                             .times = p->best.times,
+                             .width = p->kept_width,
+                             .height = p->kept_height};
     if (!still.image)
         return;
-    tw_recorder_still(p->recorder, &still);
+    twi_recorder_still(p->recorder, &still);
     p->best = (best_still){0};
 }
 
-void tw_stills_began(tw_pipeline *p)
+void twi_stills_began(twi_pipeline *p)
 {
     p->stills = 0;
     p->burst_left = 0;
     p->next_still_us = p->reading.t_us;
     /* Where nothing moves there is no best frame: the one that it was asked for with. */
     if (p->camera->stills.which == TW_STILLS_BEST && p->watch.now.cause.of == 0) {
-        tw_parcel_release(p->best.image);
+        twi_buffer_unref(p->best.image);
         p->best = (best_still){take_still(p, NULL), {0}, times_at(p, p->reading.t_us)};
     }
     if (p->camera->stills.which != TW_STILLS_FIRST)
@@ -130,7 +132,7 @@ void tw_stills_began(tw_pipeline *p)
     p->next_still_us = p->reading.t_us + 1; /* the burst goes on with the next frame */
 }
 
-void tw_stills_while(tw_pipeline *p)
+void twi_stills_while(twi_pipeline *p)
 {
     const bool every = p->camera->stills.which == TW_STILLS_EVERY;
     const bool goes_on = p->burst_left > 0;
@@ -145,14 +147,14 @@ void tw_stills_while(tw_pipeline *p)
         p->every_from_us = p->reading.t_us;
     }
     p->burst_left--;
-    tw_stills_store(p, TW_KIND_STILL, ++p->stills);
+    twi_stills_store(p, TW_KIND_STILL, ++p->stills);
     if (p->burst_left == 0 && every)
         p->next_still_us = p->every_from_us + p->camera->stills.every_us;
 }
 
-void tw_stills_timed(tw_pipeline *p)
+void twi_stills_timed(twi_pipeline *p)
 {
-    if (tw_interval_due(&p->timed, p->reading.t_us + p->wall_offset_us,
-                        p->camera->timed_still_us))
-        tw_stills_store(p, TW_KIND_TIMED_STILL, 0);
+    if (twi_interval_due(&p->timed, p->reading.t_us + p->wall_offset_us,
+                         p->camera->timed_still_us))
+        twi_stills_store(p, TW_KIND_TIMED_STILL, 0);
 }

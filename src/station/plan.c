@@ -10,31 +10,31 @@
 #define HOUR_US INT64_C(3600000000)
 
 typedef struct reading {
-    tw_plan *plan;
+    twi_plan *plan;
     tw_settings *settings;
     bool failed; /* out of memory */
 } reading;
 
 /* @return NULL: out of memory. */
-static tw_plan_camera *find(reading *r, const char *name)
+static twi_plan_camera *find(reading *r, const char *name)
 {
-    tw_plan *p = r->plan;
+    twi_plan *p = r->plan;
     for (size_t i = 0; i < p->count; i++)
         if (strcmp(p->cameras[i].name, name) == 0)
             return &p->cameras[i];
-    tw_plan_camera *more = realloc(p->cameras, (p->count + 1) * sizeof *more);
+    twi_plan_camera *more = realloc(p->cameras, (p->count + 1) * sizeof *more);
     r->failed = r->failed || !more;
     if (!more)
         return NULL;
     p->cameras = more;
-    tw_plan_camera *c = &p->cameras[p->count++];
+    twi_plan_camera *c = &p->cameras[p->count++];
     memset(c, 0, sizeof *c);
     (void)snprintf(c->name, sizeof c->name, "%s", name);
     c->recorded = true;
     return c;
 }
 
-static void extend(tw_plan *p, int64_t start_us, int64_t end_us)
+static void extend(twi_plan *p, int64_t start_us, int64_t end_us)
 {
     if (p->first_us == 0 || start_us < p->first_us)
         p->first_us = start_us;
@@ -44,7 +44,7 @@ static void extend(tw_plan *p, int64_t start_us, int64_t end_us)
         p->last_us = end_us;
 }
 
-void tw_plan_peak_add(tw_plan_peak *peak, int64_t wall_us, uint64_t bytes)
+void twi_plan_peak_add(twi_plan_peak *peak, int64_t wall_us, uint64_t bytes)
 {
     const int64_t hour = wall_us / HOUR_US;
     if (hour != peak->hour)
@@ -57,7 +57,7 @@ void tw_plan_peak_add(tw_plan_peak *peak, int64_t wall_us, uint64_t bytes)
     peak->busiest_hour = hour;
 }
 
-double tw_plan_peak_bits(const tw_plan_peak *peak, int64_t span_us, double mean)
+double twi_plan_peak_bits(const twi_plan_peak *peak, int64_t span_us, double mean)
 {
     const double bits = (double)peak->most_bytes * 8 / 3600;
     return span_us < HOUR_US || bits < mean ? mean : bits;
@@ -66,7 +66,7 @@ double tw_plan_peak_bits(const tw_plan_peak *peak, int64_t span_us, double mean)
 static bool take_sighting(void *ctx, const tw_sighting_record *s)
 {
     reading *r = ctx;
-    tw_plan_camera *c = find(r, s->camera);
+    twi_plan_camera *c = find(r, s->camera);
     if (!c)
         return false;
     c->sightings++;
@@ -79,7 +79,7 @@ static bool take_capture(void *ctx, const tw_capture_record *record)
 {
     reading *r = ctx;
     const tw_kind kind = tw_kind_find(record->kind);
-    tw_plan_camera *c = find(r, record->camera);
+    twi_plan_camera *c = find(r, record->camera);
     tw_camera_settings camera;
     if (!c)
         return false;
@@ -90,18 +90,18 @@ static bool take_capture(void *ctx, const tw_capture_record *record)
         tw_settings_camera(r->settings, record->camera, &camera) == TW_OK)
         c->recorded_us += camera.segment_us;
     if (tw_kind_of_sighting(kind)) {
-        tw_plan_peak_add(&c->peak, record->start_us, record->bytes);
-        tw_plan_peak_add(&r->plan->peak, record->start_us, record->bytes);
+        twi_plan_peak_add(&c->peak, record->start_us, record->bytes);
+        twi_plan_peak_add(&r->plan->peak, record->start_us, record->bytes);
     }
     extend(r->plan, record->start_us, record->start_us);
     return true;
 }
 
-tw_status tw_plan_read(tw_catalogue *catalogue, tw_settings *settings, tw_plan *out,
-                       tw_error *err)
+tw_status twi_plan_read(tw_catalogue *catalogue, tw_settings *settings, twi_plan *out,
+                        tw_error *err)
 {
     const tw_sighting_filter all = {0};
-    tw_plan plan = {0};
+    twi_plan plan = {0};
     reading r = {.plan = &plan, .settings = settings};
     if (!catalogue || !settings || !out)
         return tw_fail(err, TW_EINVAL, "no catalogue");
@@ -116,14 +116,14 @@ tw_status tw_plan_read(tw_catalogue *catalogue, tw_settings *settings, tw_plan *
     if (st == TW_OK)
         *out = plan;
     else
-        tw_plan_free(&plan);
+        twi_plan_free(&plan);
     return st;
 }
 
-void tw_plan_free(tw_plan *plan)
+void twi_plan_free(twi_plan *plan)
 {
     free(plan->cameras);
-    *plan = (tw_plan){0};
+    *plan = (twi_plan){0};
 }
 
 /* Bytes in so long, scaled to another length; 0: there was none of it. */
@@ -132,7 +132,7 @@ static double scaled(uint64_t bytes, int64_t length_us, int64_t to_us)
     return length_us > 0 ? (double)bytes * (double)to_us / (double)length_us : 0;
 }
 
-tw_plan_rates tw_plan_rates_of(const tw_plan_camera *c)
+twi_plan_rates twi_plan_rates_of(const twi_plan_camera *c)
 {
     uint64_t sightings = 0, all = 0;
     for (int k = 0; k < TW_KIND_COUNT; k++) {
@@ -142,15 +142,15 @@ tw_plan_rates tw_plan_rates_of(const tw_plan_camera *c)
             all += c->bytes[k];
     }
     const double uplink = scaled(sightings, c->span_us, DAY_US) * 8 / 86400;
-    return (tw_plan_rates){
+    return (twi_plan_rates){
         .sighting_hour = scaled(sightings, c->seen_us, HOUR_US),
         .recorded_hour = scaled(c->bytes[TW_KIND_SEGMENT], c->recorded_us, HOUR_US),
         .day = scaled(all, c->span_us, DAY_US),
         .uplink = uplink,
-        .uplink_peak = tw_plan_peak_bits(&c->peak, c->span_us, uplink)};
+        .uplink_peak = twi_plan_peak_bits(&c->peak, c->span_us, uplink)};
 }
 
-double tw_plan_days(uint64_t free_bytes, int64_t keep_free, double day_bytes)
+double twi_plan_days(uint64_t free_bytes, int64_t keep_free, double day_bytes)
 {
     const double room = (double)free_bytes - (double)keep_free;
     return day_bytes > 0 && room > 0 ? room / day_bytes : 0;

@@ -21,11 +21,11 @@ enum {
 typedef struct node {
     struct node *next;
     int64_t given_us; /* by the writer's clock */
-    tw_job job;
+    twi_job job;
 } node;
 
-struct tw_queue {
-    tw_writer *writer;
+struct twi_queue {
+    twi_writer *writer;
     size_t limit, held; /* bytes */
     node *first, *last;
     bool ending;
@@ -37,29 +37,29 @@ struct tw_queue {
                                            of that the card */
 };
 
-static int64_t now_of(const tw_queue *q)
+static int64_t now_of(const twi_queue *q)
 {
     const tw_clock *clock = &q->writer->clock;
     return clock->ops->now_us(clock->ctx);
 }
 
-static size_t weight(const tw_job *job)
+static size_t weight(const twi_job *job)
 {
-    return (job->parcel ? job->parcel->size : 0) + JOB_OVERHEAD;
+    return (job->buffer ? job->buffer->size : 0) + JOB_OVERHEAD;
 }
 
 /* How much may wait for a job to be taken. What the catalogue is told is little, and must
  * not be lost to a slow card; stills are few, and must not be lost to clips that are
  * still being encoded. Packets can wait where they are. */
-static size_t limit_for(const tw_queue *q, const tw_job *job)
+static size_t limit_for(const twi_queue *q, const twi_job *job)
 {
-    if (job->kind >= TW_JOB_BEGAN)
+    if (job->kind >= TWI_JOB_BEGAN)
         return SIZE_MAX;
-    return job->kind == TW_JOB_STILL ? 2 * q->limit : q->limit;
+    return job->kind == TWI_JOB_STILL ? 2 * q->limit : q->limit;
 }
 
 /* The next job; NULL: it is time for upkeep, or, with ending set, there are no more. */
-static node *take(tw_queue *q, bool *ending)
+static node *take(twi_queue *q, bool *ending)
 {
     struct timespec until;
     (void)clock_gettime(CLOCK_MONOTONIC, &until);
@@ -80,7 +80,7 @@ static node *take(tw_queue *q, bool *ending)
 }
 
 /* Only once a job is done does its footage stop to count. */
-static void done(tw_queue *q, size_t bytes)
+static void done(twi_queue *q, size_t bytes)
 {
     (void)pthread_mutex_lock(&q->lock);
     q->held -= bytes;
@@ -88,17 +88,17 @@ static void done(tw_queue *q, size_t bytes)
     (void)pthread_mutex_unlock(&q->lock);
 }
 
-static void tell_late(tw_queue *q, tw_status st, const char *text)
+static void tell_late(twi_queue *q, tw_status st, const char *text)
 {
-    if (q->writer->told)
-        q->writer->told(
+    if (q->writer->callback)
+        q->writer->callback(
             q->writer->ctx,
             &(tw_event){.kind = TW_EVENT_PROBLEM, .status = st, .text = text});
 }
 
 /* What takes the time is told with it: otherwise clips come minutes late, and nothing
  * says why. */
-static void look_whether_late(tw_queue *q, int64_t waited_us)
+static void check_whether_late(twi_queue *q, int64_t waited_us)
 {
     char text[256];
     if (!q->late && waited_us > LATE_US) {
@@ -122,26 +122,26 @@ static void look_whether_late(tw_queue *q, int64_t waited_us)
     }
 }
 
-static void do_job(tw_queue *q, node *taken)
+static void do_job(twi_queue *q, node *taken)
 {
     const int64_t began_us = now_of(q), card_us = q->writer->card_us;
-    look_whether_late(q, began_us - taken->given_us);
-    tw_writer_do(q->writer, &taken->job);
+    check_whether_late(q, began_us - taken->given_us);
+    twi_writer_do(q->writer, &taken->job);
     q->busy_us += now_of(q) - began_us;
     q->card_us += q->writer->card_us - card_us;
 }
 
 static void *work(void *ctx)
 {
-    tw_queue *q = ctx;
+    twi_queue *q = ctx;
     bool ending = false;
-    tw_upkeep_mend(q->writer); /* cameras watch meanwhile */
+    twi_upkeep_mend(q->writer); /* cameras watch meanwhile */
     for (;;) {
         node *taken = take(q, &ending);
         if (!taken && ending)
             break;
         if (!taken) { /* captures grow old also where nothing happens */
-            tw_upkeep(q->writer);
+            twi_upkeep(q->writer);
             continue;
         }
         const size_t bytes = weight(&taken->job);
@@ -152,9 +152,9 @@ static void *work(void *ctx)
     return NULL;
 }
 
-static bool give(void *ctx, tw_job *job, bool wait)
+static bool give(void *ctx, twi_job *job, bool wait)
 {
-    tw_queue *q = ctx;
+    twi_queue *q = ctx;
     const size_t bytes = weight(job);
     node *made = malloc(sizeof *made);
     if (!made && !wait)
@@ -174,7 +174,7 @@ static bool give(void *ctx, tw_job *job, bool wait)
         made = NULL;
         (void)pthread_cond_signal(&q->came);
     } else if (wait) { /* out of memory: the footage of this job is lost */
-        tw_parcel_release(job->parcel);
+        twi_buffer_unref(job->buffer);
         twi_snapshot_release(job->snapshot);
     }
     (void)pthread_mutex_unlock(&q->lock);
@@ -182,7 +182,7 @@ static bool give(void *ctx, tw_job *job, bool wait)
     return room || wait;
 }
 
-void tw_queue_limit(tw_queue *q, size_t limit)
+void twi_queue_limit(twi_queue *q, size_t limit)
 {
     (void)pthread_mutex_lock(&q->lock);
     q->limit = limit;
@@ -190,7 +190,7 @@ void tw_queue_limit(tw_queue *q, size_t limit)
     (void)pthread_mutex_unlock(&q->lock);
 }
 
-size_t tw_queue_waiting(tw_queue *q)
+size_t twi_queue_waiting(twi_queue *q)
 {
     (void)pthread_mutex_lock(&q->lock);
     const size_t held = q->held;
@@ -198,14 +198,15 @@ size_t tw_queue_waiting(tw_queue *q)
     return held;
 }
 
-tw_job_sink tw_queue_sink(tw_queue *queue)
+twi_jobs twi_queue_jobs(twi_queue *queue)
 {
-    return (tw_job_sink){give, queue};
+    return (twi_jobs){give, queue};
 }
 
-tw_status tw_queue_start(tw_writer *writer, size_t limit, tw_queue **out, tw_error *err)
+tw_status twi_queue_start(twi_writer *writer, size_t limit, twi_queue **out,
+                          tw_error *err)
 {
-    tw_queue *q = calloc(1, sizeof *q);
+    twi_queue *q = calloc(1, sizeof *q);
     if (!q)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     q->writer = writer;
@@ -217,7 +218,7 @@ tw_status tw_queue_start(tw_writer *writer, size_t limit, tw_queue **out, tw_err
     (void)pthread_cond_init(&q->came, &monotonic);
     (void)pthread_condattr_destroy(&monotonic);
     (void)pthread_cond_init(&q->went, NULL);
-    if (!tw_thread_start(&q->thread, work, q)) {
+    if (!twi_thread_start(&q->thread, work, q)) {
         free(q);
         return tw_fail(err, TW_ENOMEM, "cannot start the writer's thread");
     }
@@ -225,7 +226,7 @@ tw_status tw_queue_start(tw_writer *writer, size_t limit, tw_queue **out, tw_err
     return TW_OK;
 }
 
-void tw_queue_finish(tw_queue *q)
+void twi_queue_finish(twi_queue *q)
 {
     if (!q)
         return;

@@ -9,7 +9,7 @@
 #include "../media/raw.h"
 
 enum {
-    PLANS_MAX = 8, /* files of one strand that are begun or waiting to begin */
+    PLANS_MAX = 8, /* files of one recording that are begun or waiting to begin */
     US = 1000000,
     MARGIN_US = US / 5, /* kept beside what can be wanted */
     STEP_USUAL_US = US / 10,
@@ -30,27 +30,27 @@ typedef struct plan {
 } plan;
 
 /* Files of one kind, one after the other. */
-typedef struct strand {
+typedef struct recording {
     tw_kind kind;
     plan plans[PLANS_MAX];
     size_t count;
     uint64_t given; /* one more than the newest packet that is in a file */
-} strand;
+} recording;
 
-enum { SIGHTINGS, CONTINUOUS, TIMED, STRANDS };
+enum { SIGHTINGS, CONTINUOUS, TIMED, RECORDINGS };
 
-struct tw_recorder {
+struct twi_recorder {
     const tw_camera_settings *camera;
-    tw_lane *lane;
+    twi_channel *channel;
     tw_stream stream;
-    tw_parcel *extra; /* of the stream */
-    tw_job_sink sink;
+    twi_buffer *extra; /* of the stream */
+    twi_jobs sink;
     void *memory; /* of the ring */
     tw_ring *ring;
-    strand strands[STRANDS];
-    tw_interval timed;
+    recording recordings[RECORDINGS];
+    twi_interval timed;
     int64_t newest_us;
-    int64_t hold_us;        /* see tw_recorder_hold */
+    int64_t hold_us;        /* see twi_recorder_hold */
     int64_t wall_offset_us; /* wall time less capture time, of the newest packet */
     bool crowded; /* raw pictures have gathered: they are encoded until there is room */
     uint64_t lost;
@@ -61,10 +61,10 @@ struct tw_recorder {
 static void release(void *ctx, void *owner)
 {
     (void)ctx;
-    tw_parcel_release(owner);
+    twi_buffer_unref(owner);
 }
 
-static tw_status make_ring(tw_recorder *r)
+static tw_status make_ring(twi_recorder *r)
 {
     const tw_ring_config config = {.max_frames = FIRST_SLOTS,
                                    .most_bytes = (size_t)r->camera->pre_bytes,
@@ -75,7 +75,7 @@ static tw_status make_ring(tw_recorder *r)
 }
 
 /* Room for one packet more; without memory the oldest will have to go. */
-static void grow(tw_recorder *r)
+static void grow(twi_recorder *r)
 {
     const uint32_t slots = tw_ring_slots(r->ring);
     if (tw_ring_end(r->ring) - tw_ring_first(r->ring) < slots)
@@ -97,7 +97,7 @@ static int64_t promised_step_us(const tw_stream *s)
 }
 
 /* The same as measured, once there is enough to measure. */
-static int64_t real_step_us(const tw_recorder *r)
+static int64_t real_step_us(const twi_recorder *r)
 {
     const uint64_t first = tw_ring_first(r->ring), count = tw_ring_end(r->ring) - first;
     tw_packet oldest;
@@ -109,21 +109,21 @@ static int64_t real_step_us(const tw_recorder *r)
 
 /* How far back from now a clip may begin: a sighting is confirmed some frames after its
  * first one, from which the pre-event time counts. */
-static int64_t reach_us(const tw_recorder *r)
+static int64_t reach_us(const twi_recorder *r)
 {
     const int64_t step = promised_step_us(&r->stream);
     return r->camera->pre_us + (r->camera->confirm.n + 1) * step + MARGIN_US;
 }
 
 /* Forget what no file can need any more. */
-static void trim(tw_recorder *r)
+static void trim(twi_recorder *r)
 {
     const int64_t from_us = r->hold_us < r->newest_us ? r->hold_us : r->newest_us;
     int64_t keep_us = from_us - reach_us(r);
-    for (int s = 0; s < STRANDS; s++) {
-        for (size_t i = 0; i < r->strands[s].count; i++) {
+    for (int s = 0; s < RECORDINGS; s++) {
+        for (size_t i = 0; i < r->recordings[s].count; i++) {
             tw_packet packet;
-            if (tw_ring_get(r->ring, r->strands[s].plans[i].next, &packet, NULL) ==
+            if (tw_ring_get(r->ring, r->recordings[s].plans[i].next, &packet, NULL) ==
                     TW_OK &&
                 packet.t_us < keep_us)
                 keep_us = packet.t_us;
@@ -132,7 +132,7 @@ static void trim(tw_recorder *r)
     tw_ring_trim(r->ring, keep_us);
 }
 
-bool tw_recorder_holds_raw(tw_recorder *r, size_t bytes)
+bool twi_recorder_holds_raw(twi_recorder *r, size_t bytes)
 {
     const uint64_t most = (uint64_t)r->camera->pre_bytes, held = tw_ring_held(r->ring);
     const int64_t real = real_step_us(r), step = real > 0 ? real : 1;
@@ -147,7 +147,7 @@ bool tw_recorder_holds_raw(tw_recorder *r, size_t bytes)
 /* ---- plans ----------------------------------------------------------------------- */
 
 /* What has been pushed out of the ring before it could be given is lost. */
-static void skip_lost(tw_recorder *r, plan *p)
+static void skip_lost(twi_recorder *r, plan *p)
 {
     const uint64_t first = tw_ring_first(r->ring);
     if (p->next >= first)
@@ -156,35 +156,36 @@ static void skip_lost(tw_recorder *r, plan *p)
     p->next = first;
 }
 
-/* @return false: the sink is full. The job's parcel is the caller's then. */
-static bool give(const tw_recorder *r, tw_job *job, bool wait)
+/* @return false: the sink is full. The job's buffer is the caller's then. */
+static bool give(const twi_recorder *r, twi_job *job, bool wait)
 {
-    job->lane = r->lane;
+    job->channel = r->channel;
     job->turn = r->stream.turn;
     job->wall_offset_us = r->wall_offset_us;
     return r->sink.give(r->sink.ctx, job, wait);
 }
 
-/* The same with a parcel of the job's own. */
-static bool give_parcel(const tw_recorder *r, tw_job *job, tw_parcel *parcel, bool wait)
+/* The same with a buffer of the job's own. */
+static bool give_buffer(const twi_recorder *r, twi_job *job, twi_buffer *buffer,
+                        bool wait)
 {
-    job->parcel = tw_parcel_keep(parcel);
+    job->buffer = twi_buffer_ref(buffer);
     if (give(r, job, wait))
         return true;
-    tw_parcel_release(parcel);
+    twi_buffer_unref(buffer);
     return false;
 }
 
 /* What a file is made of: of raw pictures, what the first one is held as. */
-static tw_stream stream_from(const tw_recorder *r, const tw_parcel *first)
+static tw_stream stream_from(const twi_recorder *r, const twi_buffer *first)
 {
     tw_stream s = r->stream;
     if (s.codec == TW_CODEC_RAW)
-        tw_parcel_describe(first, &s);
+        twi_buffer_describe(first, &s);
     return s;
 }
 
-static bool give_begin(tw_recorder *r, strand *s, plan *p, bool wait)
+static bool give_begin(twi_recorder *r, recording *s, plan *p, bool wait)
 {
     tw_packet first;
     void *held = NULL;
@@ -195,53 +196,54 @@ static bool give_begin(tw_recorder *r, strand *s, plan *p, bool wait)
         p->next = s->given;
     if (tw_ring_get(r->ring, p->next, &first, &held) != TW_OK)
         return false;
-    tw_job job = {.kind = TW_JOB_VIDEO_BEGIN,
-                  .what = s->kind,
-                  .sighting = p->sighting,
-                  .stream = stream_from(r, held)};
+    twi_job job = {.kind = TWI_JOB_VIDEO_BEGIN,
+                   .what = s->kind,
+                   .sighting = p->sighting,
+                   .stream = stream_from(r, held)};
     job.packet.t_us = first.t_us;
     job.packet.dts_us = first.dts_us;
     job.packet.wall_us = first.wall_us;
-    p->begun = give_parcel(r, &job, r->extra, wait);
+    p->begun = give_buffer(r, &job, r->extra, wait);
     return p->begun;
 }
 
 /* @return false: the sink is full. */
-static bool give_packets(tw_recorder *r, strand *s, plan *p, bool wait, bool *passed_end)
+static bool give_packets(twi_recorder *r, recording *s, plan *p, bool wait,
+                         bool *passed_end)
 {
     const uint64_t end = tw_ring_end(r->ring);
     skip_lost(r, p);
     for (; p->next < end; p->next++) {
-        tw_job job = {
-            .kind = TW_JOB_VIDEO_PACKET, .what = s->kind, .sighting = p->sighting};
-        void *parcel = NULL;
-        if (tw_ring_get(r->ring, p->next, &job.packet, &parcel) != TW_OK)
+        twi_job job = {
+            .kind = TWI_JOB_VIDEO_PACKET, .what = s->kind, .sighting = p->sighting};
+        void *buffer = NULL;
+        if (tw_ring_get(r->ring, p->next, &job.packet, &buffer) != TW_OK)
             return true;
         if (p->ended && job.packet.dts_us >= p->stop_us) {
             *passed_end = true;
             return true;
         }
-        if (!give_parcel(r, &job, parcel, wait))
+        if (!give_buffer(r, &job, buffer, wait))
             return false;
         s->given = p->next + 1;
     }
     return true;
 }
 
-static bool give_end(const tw_recorder *r, const strand *s, const plan *p, bool wait)
+static bool give_end(const twi_recorder *r, const recording *s, const plan *p, bool wait)
 {
-    tw_job job = {.kind = TW_JOB_VIDEO_END, .what = s->kind, .sighting = p->sighting};
+    twi_job job = {.kind = TWI_JOB_VIDEO_END, .what = s->kind, .sighting = p->sighting};
     return give(r, &job, wait);
 }
 
-static void give_over(const tw_recorder *r, const tw_sighting *sighting)
+static void give_over(const twi_recorder *r, const tw_sighting *sighting)
 {
-    tw_job job = {.kind = TW_JOB_ENDED, .sighting = *sighting};
+    twi_job job = {.kind = TWI_JOB_ENDED, .sighting = *sighting};
     (void)give(r, &job, false);
 }
 
 /* Whoever hears that a sighting is over finds its clip. */
-static void drop_first_plan(const tw_recorder *r, strand *s)
+static void drop_first_plan(const twi_recorder *r, recording *s)
 {
     if (s->plans[0].over)
         give_over(r, &s->plans[0].sighting);
@@ -249,8 +251,8 @@ static void drop_first_plan(const tw_recorder *r, strand *s)
     memmove(s->plans, s->plans + 1, s->count * sizeof s->plans[0]);
 }
 
-/* Give as much of a strand as the sink takes. @param all No more packets will come. */
-static void pump_strand(tw_recorder *r, strand *s, bool all)
+/* Give as much of a recording as the sink takes. @param all No more packets will come. */
+static void pump_recording(twi_recorder *r, recording *s, bool all)
 {
     while (s->count > 0) {
         plan *p = &s->plans[0];
@@ -271,14 +273,14 @@ static void pump_strand(tw_recorder *r, strand *s, bool all)
     }
 }
 
-static void pump(tw_recorder *r, bool all)
+static void pump(twi_recorder *r, bool all)
 {
-    for (int s = 0; s < STRANDS; s++)
-        pump_strand(r, &r->strands[s], all);
+    for (int s = 0; s < RECORDINGS; s++)
+        pump_recording(r, &r->recordings[s], all);
 }
 
 /* @return false: a card takes nothing for many files. */
-static bool plan_file(tw_recorder *r, strand *s, const plan *p)
+static bool plan_file(twi_recorder *r, recording *s, const plan *p)
 {
     if (s->count == PLANS_MAX) {
         r->lost++;
@@ -289,7 +291,7 @@ static bool plan_file(tw_recorder *r, strand *s, const plan *p)
 }
 
 /* The newest plan, if it is still to be ended. */
-static plan *running(strand *s)
+static plan *running(recording *s)
 {
     plan *p = s->count > 0 ? &s->plans[s->count - 1] : NULL;
     return p && !p->ended ? p : NULL;
@@ -302,7 +304,7 @@ static void end_plan(plan *p, int64_t stop_us)
 }
 
 /* A file ends with what is held by now. */
-static void end_here(const tw_recorder *r, plan *p)
+static void end_here(const twi_recorder *r, plan *p)
 {
     tw_packet newest;
     const bool any =
@@ -313,9 +315,9 @@ static void end_here(const tw_recorder *r, plan *p)
 
 /* Continuous recording: a segment that is long enough ends before a key frame, with which
  * the next one begins. */
-static void plan_segment(tw_recorder *r, const tw_packet *newest)
+static void plan_segment(twi_recorder *r, const tw_packet *newest)
 {
-    strand *s = &r->strands[CONTINUOUS];
+    recording *s = &r->recordings[CONTINUOUS];
     plan *p = running(s);
     if (!r->camera->continuous || !newest->key)
         return;
@@ -328,14 +330,14 @@ static void plan_segment(tw_recorder *r, const tw_packet *newest)
 }
 
 /* Clips by the clock: one begins with the key frame before its interval does. */
-static void plan_timed(tw_recorder *r, const tw_packet *newest)
+static void plan_timed(twi_recorder *r, const tw_packet *newest)
 {
-    strand *s = &r->strands[TIMED];
+    recording *s = &r->recordings[TIMED];
     const tw_timed_clip *timed = &r->camera->timed_clip;
     plan *p = running(s);
     if (p && newest->t_us - p->from_us >= timed->length_us)
         end_plan(p, newest->dts_us);
-    if (tw_interval_due(&r->timed, newest->wall_us, timed->every_us) && !running(s))
+    if (twi_interval_due(&r->timed, newest->wall_us, timed->every_us) && !running(s))
         (void)plan_file(r, s,
                         &(plan){.from_us = newest->t_us,
                                 .next = tw_ring_find(r->ring, newest->t_us)});
@@ -343,46 +345,46 @@ static void plan_timed(tw_recorder *r, const tw_packet *newest)
 
 /* ---- for the pipeline ------------------------------------------------------------ */
 
-tw_status tw_recorder_new(const tw_camera_settings *camera, tw_lane *lane,
-                          const tw_stream *stream, tw_job_sink sink, tw_recorder **out,
-                          tw_error *err)
+tw_status twi_recorder_new(const tw_camera_settings *camera, twi_channel *channel,
+                           const tw_stream *stream, twi_jobs sink, twi_recorder **out,
+                           tw_error *err)
 {
-    static const tw_kind kinds[STRANDS] = {[SIGHTINGS] = TW_KIND_CLIP,
-                                           [CONTINUOUS] = TW_KIND_SEGMENT,
-                                           [TIMED] = TW_KIND_TIMED_CLIP};
-    tw_recorder *r = calloc(1, sizeof *r);
+    static const tw_kind kinds[RECORDINGS] = {[SIGHTINGS] = TW_KIND_CLIP,
+                                              [CONTINUOUS] = TW_KIND_SEGMENT,
+                                              [TIMED] = TW_KIND_TIMED_CLIP};
+    twi_recorder *r = calloc(1, sizeof *r);
     if (!r)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     r->camera = camera;
-    r->lane = lane;
+    r->channel = channel;
     r->sink = sink;
     r->stream = *stream;
-    r->stream.extra = NULL; /* it goes with the parcel */
+    r->stream.extra = NULL; /* it goes with the buffer */
     r->hold_us = INT64_MAX;
-    for (int s = 0; s < STRANDS; s++)
-        r->strands[s].kind = kinds[s];
-    r->extra = tw_parcel_copy(stream->extra, stream->extra_size);
+    for (int s = 0; s < RECORDINGS; s++)
+        r->recordings[s].kind = kinds[s];
+    r->extra = twi_buffer_copy(stream->extra, stream->extra_size);
     if (!r->extra || make_ring(r) != TW_OK) {
-        tw_recorder_free(r);
+        twi_recorder_free(r);
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
     *out = r;
     return TW_OK;
 }
 
-void tw_recorder_free(tw_recorder *r)
+void twi_recorder_free(twi_recorder *r)
 {
     if (!r)
         return;
     tw_ring_clear(r->ring);
     free(r->memory);
-    tw_parcel_release(r->extra);
+    twi_buffer_unref(r->extra);
     free(r);
 }
 
-void tw_recorder_adjust(tw_recorder *r, const tw_camera_settings *camera)
+void twi_recorder_adjust(twi_recorder *r, const tw_camera_settings *camera)
 {
-    plan *segment = running(&r->strands[CONTINUOUS]);
+    plan *segment = running(&r->recordings[CONTINUOUS]);
     r->camera = camera;
     (void)tw_ring_limit(r->ring, (size_t)camera->pre_bytes);
     if (segment && !camera->continuous)
@@ -390,31 +392,31 @@ void tw_recorder_adjust(tw_recorder *r, const tw_camera_settings *camera)
     pump(r, false);
 }
 
-void tw_recorder_hold(tw_recorder *r, int64_t t_us)
+void twi_recorder_hold(twi_recorder *r, int64_t t_us)
 {
     r->hold_us = t_us;
 }
 
-void tw_recorder_size(tw_recorder *r, uint16_t width, uint16_t height)
+void twi_recorder_size(twi_recorder *r, uint16_t width, uint16_t height)
 {
     r->stream.width = width;
     r->stream.height = height;
 }
 
-tw_status tw_recorder_packet(tw_recorder *r, const tw_packet *packet, tw_parcel *parcel,
-                             tw_error *err)
+tw_status twi_recorder_packet(twi_recorder *r, const tw_packet *packet,
+                              twi_buffer *buffer, tw_error *err)
 {
     r->newest_us = packet->t_us;
     r->wall_offset_us = packet->wall_us - packet->t_us;
     trim(r);
     grow(r);
     tw_packet own = *packet;
-    own.data = parcel->data;
-    own.size = parcel->size;
+    own.data = buffer->data;
+    own.size = buffer->size;
     const uint64_t end = tw_ring_end(r->ring);
-    const tw_status st = tw_ring_push(r->ring, &own, parcel);
+    const tw_status st = tw_ring_push(r->ring, &own, buffer);
     if (st != TW_OK)
-        tw_parcel_release(parcel);
+        twi_buffer_unref(buffer);
     if (tw_ring_end(r->ring) != end) {
         plan_segment(r, packet);
         plan_timed(r, packet);
@@ -427,84 +429,84 @@ tw_status tw_recorder_packet(tw_recorder *r, const tw_packet *packet, tw_parcel 
     return st == TW_OK ? TW_OK : tw_fail(err, st, "%s", tw_status_text(st));
 }
 
-void tw_recorder_began(tw_recorder *r, const tw_sighting *sighting)
+void twi_recorder_began(twi_recorder *r, const tw_sighting *sighting)
 {
-    tw_job job = {.kind = TW_JOB_BEGAN, .sighting = *sighting};
+    twi_job job = {.kind = TWI_JOB_BEGAN, .sighting = *sighting};
     (void)give(r, &job, false); /* such jobs are always taken */
     if (!r->camera->clips)
         return;
     const plan p = {.sighting = *sighting,
                     .from_us = sighting->clip_start_us,
                     .next = tw_ring_find(r->ring, sighting->clip_start_us)};
-    if (plan_file(r, &r->strands[SIGHTINGS], &p))
+    if (plan_file(r, &r->recordings[SIGHTINGS], &p))
         pump(r, false);
 }
 
-void tw_recorder_ended(tw_recorder *r, const tw_sighting *sighting, bool last_too)
+void twi_recorder_ended(twi_recorder *r, const tw_sighting *sighting, bool last_too)
 {
-    strand *s = &r->strands[SIGHTINGS];
-    bool told = false;
+    recording *s = &r->recordings[SIGHTINGS];
+    bool reported = false;
     for (size_t i = 0; i < s->count; i++) {
         plan *p = &s->plans[i];
         if (p->ended || p->sighting.number != sighting->number ||
             p->sighting.part != sighting->part)
             continue;
         p->sighting = *sighting;
-        p->over = told = true;
+        p->over = reported = true;
         end_plan(p, sighting->clip_end_us + last_too);
     }
-    if (!told)
+    if (!reported)
         give_over(r, sighting);
 }
 
-void tw_recorder_still(tw_recorder *r, const tw_still *still)
+void twi_recorder_still(twi_recorder *r, const twi_still *still)
 {
-    tw_job job = {.kind = TW_JOB_STILL,
-                  .what = still->kind,
-                  .parcel = still->image,
-                  .packet = still->times,
-                  .n = still->n,
-                  .width = still->width,
-                  .height = still->height};
+    twi_job job = {.kind = TWI_JOB_STILL,
+                   .what = still->kind,
+                   .buffer = still->image,
+                   .packet = still->times,
+                   .n = still->n,
+                   .width = still->width,
+                   .height = still->height};
     if (still->sighting)
         job.sighting = *still->sighting;
     job.packet.data = still->image->data;
     job.packet.size = still->image->size;
     if (!give(r, &job, false)) {
-        tw_parcel_release(still->image);
+        twi_buffer_unref(still->image);
         r->lost++;
     }
 }
 
-void tw_recorder_trace(tw_recorder *r, const tw_trace_minute *minute)
+void twi_recorder_trace(twi_recorder *r, const twi_trace_minute *minute)
 {
-    tw_job job = {.kind = TW_JOB_TRACE,
-                  .parcel = tw_parcel_copy((const uint8_t *)minute, sizeof *minute)};
-    if (job.parcel && !give(r, &job, false))
-        tw_parcel_release(job.parcel);
+    twi_job job = {.kind = TWI_JOB_TRACE,
+                   .buffer = twi_buffer_copy((const uint8_t *)minute, sizeof *minute)};
+    if (job.buffer && !give(r, &job, false))
+        twi_buffer_unref(job.buffer);
 }
 
-tw_status tw_recorder_find(const tw_recorder *r, int64_t t_us, tw_packet *out,
-                           tw_parcel **parcel)
+tw_status twi_recorder_find(const twi_recorder *r, int64_t t_us, tw_packet *out,
+                            twi_buffer **buffer)
 {
     void *owner = NULL;
     const tw_status st = tw_ring_get(r->ring, tw_ring_find(r->ring, t_us), out, &owner);
-    *parcel = owner;
+    *buffer = owner;
     return st == TW_OK && out->t_us != t_us ? TW_ENOENT : st;
 }
 
-void tw_recorder_flush(tw_recorder *r)
+void twi_recorder_flush(twi_recorder *r)
 {
     pump(r, true);
     tw_ring_clear(r->ring);
 }
 
-size_t tw_recorder_held(const tw_recorder *r)
+size_t twi_recorder_held(const twi_recorder *r)
 {
     return tw_ring_held(r->ring);
 }
 
-uint64_t tw_recorder_lost(const tw_recorder *r)
+uint64_t twi_recorder_lost(const twi_recorder *r)
 {
     return r->lost;
 }

@@ -13,16 +13,16 @@
 enum { FPS_MAX = 60, DENSEST_US = 1000000 / 60 };
 
 typedef struct reel {
-    const tw_reel_spec *spec;
-    const tw_codecs *codecs;
-    tw_clip *clip; /* NULL: no part has been read yet */
+    const twi_reel_spec *spec;
+    const twi_codecs *codecs;
+    twi_clip *clip; /* NULL: no part has been read yet */
     FILE *file;
     tw_camera_settings look; /* of the caption */
-    tw_caption *caption;
-    const tw_reel_part *part; /* at hand */
-    int64_t base_us;          /* its place in the reel */
-    int64_t next_us;          /* where the next part goes */
-    int64_t last_us;          /* of the newest frame; -1: none */
+    twi_caption *caption;
+    const twi_reel_part *part; /* at hand */
+    int64_t base_us;           /* its place in the reel */
+    int64_t next_us;           /* where the next part goes */
+    int64_t last_us;           /* of the newest frame; -1: none */
 } reel;
 
 static tw_status append(void *ctx, const void *data, size_t bytes, tw_error *err)
@@ -36,34 +36,34 @@ static tw_status append(void *ctx, const void *data, size_t bytes, tw_error *err
 
 /* The time of a frame is that of its part, and so much into it at the part's own speed.
  */
-static tw_status paint(void *ctx, const tw_canvas *canvas, int64_t t_us,
+static tw_status paint(void *ctx, const twi_canvas *canvas, int64_t t_us,
                        uint32_t activity_ppm, tw_error *err)
 {
     const reel *r = ctx;
     const int64_t into_us = (t_us - r->base_us) * r->spec->speed_pct / 100;
     const int64_t wall_us = r->part->wall_us + into_us;
-    tw_caption_fields fields = {.camera = r->part->camera ? r->part->camera : "",
-                                .station = r->spec->station ? r->spec->station : "",
-                                .sighting = r->part->sighting,
-                                .activity_ppm = activity_ppm};
+    twi_caption_fields fields = {.camera = r->part->camera ? r->part->camera : "",
+                                 .station = r->spec->station ? r->spec->station : "",
+                                 .sighting = r->part->sighting,
+                                 .activity_ppm = activity_ppm};
     const int32_t offset =
         r->spec->offset_s ? r->spec->offset_s(r->spec->offset_ctx, wall_us) : 0;
     tw_civil_split(wall_us, offset, &fields.time);
-    return tw_caption_draw(r->caption, &fields, canvas, err);
+    return twi_caption_draw(r->caption, &fields, canvas, err);
 }
 
 static tw_status use_stream(reel *r, const tw_stream *stream, tw_error *err)
 {
     if (r->clip)
         return r->codecs->clip_source(r->clip, stream, err);
-    const tw_clip_spec spec = {.stream = stream,
-                               .encode = true,
-                               .quality = (int)r->spec->quality,
-                               .width = r->spec->width,
-                               .view = {.turn = stream->turn},
-                               .wall_us = r->part->wall_us,
-                               .sink = {append, r},
-                               .painter = {r->caption ? paint : NULL, r}};
+    const twi_clip_spec spec = {.stream = stream,
+                                .encode = true,
+                                .quality = (int)r->spec->quality,
+                                .width = r->spec->width,
+                                .view = {.turn = stream->turn},
+                                .wall_us = r->part->wall_us,
+                                .sink = {append, r},
+                                .painter = {r->caption ? paint : NULL, r}};
     return r->codecs->clip_open(&spec, &r->clip, err);
 }
 
@@ -72,7 +72,7 @@ static tw_status add_packet(reel *r, const tw_packet *packet, int64_t t_us, tw_e
     tw_packet at = *packet;
     at.t_us = t_us;
     at.dts_us = t_us;
-    return tw_clip_copy(r->codecs, r->clip, &at, err);
+    return twi_clip_copy(r->codecs, r->clip, &at, err);
 }
 
 /* ---- stills ---------------------------------------------------------------------- */
@@ -85,7 +85,7 @@ static tw_status add_still(reel *r, tw_error *err)
                               .fps_den = 1};
     uint8_t *jpeg = NULL;
     size_t bytes = 0, capacity = 0;
-    tw_status st = tw_jpeg_read_file(r->part->path, &jpeg, &capacity, &bytes, err);
+    tw_status st = twi_jpeg_read_file(r->part->path, &jpeg, &capacity, &bytes, err);
     if (st == TW_OK)
         st = use_stream(r, &stream, err);
     if (st == TW_OK) {
@@ -107,7 +107,7 @@ static bool too_dense(const reel *r, const tw_stream *stream, int64_t t_us)
            t_us - r->last_us < DENSEST_US;
 }
 
-static tw_status add_frames(reel *r, tw_footage *footage, const tw_stream *stream,
+static tw_status add_frames(reel *r, twi_footage *footage, const tw_stream *stream,
                             tw_error *err)
 {
     tw_status st = TW_OK;
@@ -131,7 +131,7 @@ static tw_status add_frames(reel *r, tw_footage *footage, const tw_stream *strea
 
 static tw_status add_video(reel *r, tw_error *err)
 {
-    tw_footage *footage = NULL;
+    twi_footage *footage = NULL;
     tw_stream stream;
     int64_t wall_us = 0;
     tw_status st =
@@ -154,18 +154,18 @@ static bool is_still(const char *path)
 
 static tw_status check_caption(const char *caption, tw_error *err)
 {
-    char text[TW_CAPTION_MAX];
-    const tw_caption_fields fields = {
+    char text[TWI_CAPTION_MAX];
+    const twi_caption_fields fields = {
         .time = {.year = 2027, .month = 1, .day = 1}, .camera = "", .station = ""};
     const char *at = caption;
     const tw_status st =
-        caption ? tw_caption_expand(caption, &fields, text, sizeof text, &at) : TW_OK;
+        caption ? twi_caption_expand(caption, &fields, text, sizeof text, &at) : TW_OK;
     if (st == TW_ESYNTAX)
         return tw_fail(err, st, "caption: \"%.12s\" is no conversion or field", at);
     return st == TW_OK ? TW_OK : tw_fail(err, st, "caption: %s", tw_status_text(st));
 }
 
-static tw_status check(const tw_reel_spec *s, const tw_reel_part *parts, uint32_t count,
+static tw_status check(const twi_reel_spec *s, const twi_reel_part *parts, uint32_t count,
                        tw_error *err)
 {
     if (!s || !parts || count == 0)
@@ -191,12 +191,12 @@ static tw_status set_caption(reel *r, tw_error *err)
     r->look.caption_size_ppm = 40000;
     if (!r->spec->caption || r->spec->caption[0] == '\0')
         return TW_OK;
-    return tw_caption_new(&r->look, &r->caption, err);
+    return twi_caption_new(&r->look, &r->caption, err);
 }
 
 /* A part that cannot be read is left out; a reel that cannot be written ends it. */
-static tw_status add_parts(reel *r, const tw_reel_part *parts, uint32_t count,
-                           tw_reel_progress_fn told, void *ctx, uint32_t *left_out,
+static tw_status add_parts(reel *r, const twi_reel_part *parts, uint32_t count,
+                           twi_reel_progress_fn callback, void *ctx, uint32_t *left_out,
                            tw_error *err)
 {
     for (uint32_t i = 0; i < count; i++) {
@@ -207,29 +207,29 @@ static tw_status add_parts(reel *r, const tw_reel_part *parts, uint32_t count,
         *left_out += st != TW_OK;
         if (st == TW_ENOSPC || st == TW_ENOMEM || st == TW_ENOTSUP || ferror(r->file))
             return st;
-        if (told && !told(ctx, i + 1, count))
+        if (callback && !callback(ctx, i + 1, count))
             return TW_ESTOPPED;
     }
     return TW_OK;
 }
 
-tw_status tw_reel_write(const tw_reel_spec *spec, const tw_reel_part *parts,
-                        uint32_t count, const char *path, tw_reel_progress_fn told,
-                        void *ctx, uint32_t *skipped, tw_error *err)
+tw_status twi_reel_write(const twi_reel_spec *spec, const twi_reel_part *parts,
+                         uint32_t count, const char *path, twi_reel_progress_fn callback,
+                         void *ctx, uint32_t *skipped, tw_error *err)
 {
     reel r = {.spec = spec, .last_us = -1};
     uint32_t left_out = 0;
     tw_status st = check(spec, parts, count, err);
     if (st != TW_OK || !path)
         return st;
-    r.codecs = tw_codecs_load(err);
+    r.codecs = twi_codecs_load(err);
     if (!r.codecs)
         return TW_ENOTSUP;
     st = set_caption(&r, err);
     if (st == TW_OK && !(r.file = fopen(path, "wbx")))
         st = tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
     if (st == TW_OK)
-        st = add_parts(&r, parts, count, told, ctx, &left_out, err);
+        st = add_parts(&r, parts, count, callback, ctx, &left_out, err);
     if (r.clip) {
         const bool good = st == TW_OK || st == TW_ESTOPPED;
         const tw_status closed = r.codecs->clip_close(r.clip, good ? err : NULL);
@@ -241,7 +241,7 @@ tw_status tw_reel_write(const tw_reel_spec *spec, const tw_reel_part *parts,
         st = tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
     if (r.file && st != TW_OK && st != TW_ESTOPPED)
         (void)remove(path);
-    tw_caption_free(r.caption);
+    twi_caption_free(r.caption);
     if (skipped)
         *skipped = left_out;
     return st;

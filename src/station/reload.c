@@ -10,7 +10,7 @@ typedef struct changes {
     unsigned live, reopened, added, dropped, kept_wrong;
 } changes;
 
-static watched *find(const tw_station *s, const char *name)
+static camera_thread *find(const tw_station *s, const char *name)
 {
     for (size_t i = 0; i < s->count; i++)
         if (strcmp(s->cameras[i]->name, name) == 0)
@@ -21,40 +21,40 @@ static watched *find(const tw_station *s, const char *name)
 /* ---- ending ---------------------------------------------------------------------- */
 
 /* The writer may still have its jobs; it is freed when that has let it go. */
-static void retire(tw_station *s, watched *w)
+static void retire(tw_station *s, camera_thread *w)
 {
-    tw_job job = {.kind = TW_JOB_LANE_GONE, .lane = &w->lane};
-    (void)tw_queue_sink(s->queue).give(s->queue, &job, true);
+    twi_job job = {.kind = TWI_JOB_CHANNEL_GONE, .channel = &w->channel};
+    (void)twi_queue_jobs(s->queue).give(s->queue, &job, true);
     w->next = s->retired;
     s->retired = w;
 }
 
 static void free_retired(tw_station *s)
 {
-    for (watched **at = &s->retired; *at;) {
-        watched *w = *at;
-        if (!atomic_load(&w->lane.gone)) {
+    for (camera_thread **at = &s->retired; *at;) {
+        camera_thread *w = *at;
+        if (!atomic_load(&w->channel.gone)) {
             at = &w->next;
             continue;
         }
         *at = w->next;
-        tw_watched_free(w);
+        twi_camera_thread_free(w);
     }
 }
 
 /* Close the gap that one leaves. */
 static void drop(tw_station *s, size_t index)
 {
-    watched *w = s->cameras[index];
+    camera_thread *w = s->cameras[index];
     (void)pthread_mutex_lock(&s->lock);
     s->count--;
     memmove(&s->cameras[index], &s->cameras[index + 1],
-            (s->count - index) * sizeof(watched *));
+            (s->count - index) * sizeof(camera_thread *));
     (void)pthread_mutex_unlock(&s->lock);
     retire(s, w);
 }
 
-static bool has_ended(tw_station *s, const watched *w)
+static bool has_ended(tw_station *s, const camera_thread *w)
 {
     (void)pthread_mutex_lock(&s->lock);
     const bool ended = w->ended;
@@ -62,12 +62,12 @@ static bool has_ended(tw_station *s, const watched *w)
     return ended;
 }
 
-bool tw_station_settle(tw_station *s)
+bool twi_station_settle(tw_station *s)
 {
     bool any = false;
     free_retired(s);
     for (size_t i = s->count; i-- > 0;) {
-        watched *w = s->cameras[i];
+        camera_thread *w = s->cameras[i];
         if (!has_ended(s, w)) {
             any = true;
             continue;
@@ -76,31 +76,31 @@ bool tw_station_settle(tw_station *s)
             (void)pthread_join(w->thread, NULL);
         w->started = false;
         s->any_opened = s->any_opened || w->opened;
-        if (tw_station_stopping(s))
+        if (twi_station_stopping(s))
             continue;
         if (atomic_load(&w->leave))
             drop(s, i);
         else
-            any = tw_watched_again(w) || any;
+            any = twi_camera_thread_again(w) || any;
     }
     return any;
 }
 
 /* ---- comparing ------------------------------------------------------------------- */
 
-static bool add(tw_station *s, watched *w)
+static bool add(tw_station *s, camera_thread *w)
 {
     (void)pthread_mutex_lock(&s->lock);
-    watched **more = realloc(s->cameras, (s->count + 1) * sizeof(watched *));
+    camera_thread **more = realloc(s->cameras, (s->count + 1) * sizeof(camera_thread *));
     if (more) {
         s->cameras = more;
         s->cameras[s->count++] = w;
     }
     (void)pthread_mutex_unlock(&s->lock);
     if (more)
-        tw_watched_start(w);
+        twi_camera_thread_start(w);
     else
-        tw_watched_free(w);
+        twi_camera_thread_free(w);
     return more != NULL;
 }
 
@@ -113,7 +113,7 @@ typedef struct standing {
 
 /* What was offered may not have been taken yet: a sighting runs, or a frame. Nobody else
  * offers it anything. */
-static standing compare(watched *w, const twi_source *from)
+static standing compare(camera_thread *w, const twi_source *from)
 {
     tw_station *s = w->station;
     tw_settings *given = twi_source_settings(from);
@@ -133,7 +133,7 @@ static standing compare(watched *w, const twi_source *from)
 static tw_status add_camera(tw_station *s, twi_source *from, const char *name,
                             changes *done)
 {
-    watched *made = tw_watched_new(s, from, name);
+    camera_thread *made = twi_camera_thread_new(s, from, name);
     done->added++;
     return made && add(s, made) ? TW_OK : TW_ENOMEM;
 }
@@ -141,7 +141,7 @@ static tw_status add_camera(tw_station *s, twi_source *from, const char *name,
 static tw_status take_camera(tw_station *s, twi_source *from, const char *name,
                              changes *done)
 {
-    watched *w = find(s, name);
+    camera_thread *w = find(s, name);
     if (!w)
         return add_camera(s, from, name, done);
     standing to = compare(w, from);
@@ -155,13 +155,14 @@ static tw_status take_camera(tw_station *s, twi_source *from, const char *name,
     done->live +=
         to.since_offered > TW_APPLIED_NOT && to.since_offered < TW_APPLIED_REOPEN;
     if (to.since_taken == TW_APPLIED_NOT) {
-        tw_watched_offer(w, NULL, TW_APPLIED_NOT); /* nor what was offered before */
+        twi_camera_thread_offer(w, NULL,
+                                TW_APPLIED_NOT); /* nor what was offered before */
         return TW_OK;
     }
     twi_snapshot *next = twi_snapshot_new(from, name);
     if (!next)
         return TW_ENOMEM;
-    tw_watched_offer(w, next, to.since_taken);
+    twi_camera_thread_offer(w, next, to.since_taken);
     return TW_OK;
 }
 
@@ -169,11 +170,11 @@ static void drop_others(tw_station *s, const twi_source *from, changes *done)
 {
     tw_camera_settings unused;
     for (size_t i = 0; i < s->count; i++) {
-        watched *w = s->cameras[i];
+        camera_thread *w = s->cameras[i];
         if (tw_settings_camera(twi_source_settings(from), w->name, &unused) == TW_OK ||
             atomic_load(&w->leave))
             continue;
-        tw_watched_offer(w, NULL, TW_APPLIED_NOT);
+        twi_camera_thread_offer(w, NULL, TW_APPLIED_NOT);
         atomic_store(&w->leave, true);
         done->dropped++;
     }
@@ -185,22 +186,22 @@ static tw_status take_station(tw_station *s, twi_source *from, tw_error *err)
     twi_snapshot *next = twi_snapshot_new(from, NULL);
     if (!next)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    const tw_status st = tw_store_check_names(next->station.names, err);
+    const tw_status st = twi_store_check_names(next->station.names, err);
     if (st != TW_OK) {
         twi_snapshot_release(next);
         return st;
     }
-    tw_queue_limit(s->queue, (size_t)next->station.queue_bytes);
-    tw_job job = {.kind = TW_JOB_SETTINGS, .snapshot = next};
-    (void)tw_queue_sink(s->queue).give(s->queue, &job, true);
+    twi_queue_limit(s->queue, (size_t)next->station.queue_bytes);
+    twi_job job = {.kind = TWI_JOB_SETTINGS, .snapshot = next};
+    (void)twi_queue_jobs(s->queue).give(s->queue, &job, true);
     return TW_OK;
 }
 
 static void say(tw_station *s, tw_status st, const char *text)
 {
-    tw_station_tell(
+    twi_station_tell(
         s, &(tw_event){.kind = TW_EVENT_PROBLEM,
-                       .wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx),
+                       .wall_us = s->platform.clock.ops->wall_us(s->platform.clock.ctx),
                        .status = st,
                        .text = text});
 }
@@ -231,9 +232,9 @@ static void say_changes(tw_station *s, const twi_source *from, const changes *do
         (void)snprintf(text + n, sizeof text - n,
                        "; cameras with mistakes, which keep their old settings: %u",
                        done->kept_wrong);
-    tw_station_tell(
+    twi_station_tell(
         s, &(tw_event){.kind = TW_EVENT_RELOADED,
-                       .wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx),
+                       .wall_us = s->platform.clock.ops->wall_us(s->platform.clock.ctx),
                        .settings = twi_source_settings(from),
                        .text = text});
 }
@@ -250,7 +251,7 @@ static void adopt_station(tw_station *s, twi_source *from)
         say(s, err.status, err.text);
 }
 
-void tw_station_adopt(tw_station *s, tw_settings *settings)
+void twi_station_adopt(tw_station *s, tw_settings *settings)
 {
     changes done = {0};
     tw_status st = TW_OK;

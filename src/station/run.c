@@ -6,7 +6,8 @@
 
 enum { FPS_USUAL = 10 }; /* where neither source nor settings say */
 
-tw_camera_request tw_request_of(const tw_board *board, const tw_camera_settings *camera)
+tw_camera_request twi_request_of(const tw_platform *platform,
+                                 const tw_camera_settings *camera)
 {
     return (tw_camera_request){.name = camera->name,
                                .source = camera->source,
@@ -18,57 +19,59 @@ tw_camera_request tw_request_of(const tw_board *board, const tw_camera_settings 
                                .controls = camera->controls,
                                .fetch_every_us = camera->fetch_every_us,
                                .udp = camera->transport == 1,
-                               .clock = board->clock,
-                               .pushed = board->pushed};
+                               .clock = platform->clock,
+                               .pushed = platform->pushed};
 }
 
-tw_status tw_run_open(tw_run *run, const tw_board *board,
-                      const tw_camera_settings *camera, bool pace, bool loop,
-                      const tw_keep *keep, tw_event_fn told, void *ctx, tw_error *err)
+tw_status twi_run_open(twi_run *run, const tw_platform *platform,
+                       const tw_camera_settings *camera, bool pace, bool loop,
+                       const twi_sink *sink, tw_event_fn callback, void *ctx,
+                       tw_error *err)
 {
     memset(run, 0, sizeof *run);
-    tw_camera_request request = tw_request_of(board, camera);
+    tw_camera_request request = twi_request_of(platform, camera);
     request.loop = loop;
     request.pace = pace;
-    tw_status st = tw_camera_make(board->makers, &request, &run->camera, err);
+    tw_status st = tw_camera_make(platform->makers, &request, &run->camera, err);
     if (st != TW_OK)
         return st;
-    tw_stream stream, looked;
+    tw_stream stream, inspected;
     st = run->camera.ops->open(run->camera.ctx, &stream, err);
     const bool second =
-        keep && keep->orders && camera->detect_source && camera->detect_source[0] != '\0';
+        sink && sink->orders && camera->detect_source && camera->detect_source[0] != '\0';
     request.source = camera->detect_source;
     if (st == TW_OK && second)
-        st = tw_ahead_open(board, &request, &run->ahead, &looked, err);
+        st = twi_prefetch_open(platform, &request, &run->prefetch, &inspected, err);
     if (st == TW_OK && stream.fps_den > 0)
         run->wanted_milli = (uint32_t)((uint64_t)stream.fps_num * 1000 / stream.fps_den);
     if (st == TW_OK)
-        st = tw_pipeline_new(camera, board->clock, &stream, second ? &looked : NULL, keep,
-                             told, ctx, &run->pipeline, err);
-    tw_module_give_back();
+        st =
+            twi_pipeline_new(camera, platform->clock, &stream, second ? &inspected : NULL,
+                             sink, callback, ctx, &run->pipeline, err);
+    twi_module_give_back();
     return st;
 }
 
 /* Take what there is to be looked at by now. */
-static tw_status look_ahead(tw_run *run, tw_error *err)
+static tw_status prefetch(twi_run *run, tw_error *err)
 {
     enum { MOST = 64 };
     tw_status st = TW_OK;
-    for (int i = 0; run->ahead && st == TW_OK && i < MOST; i++) {
+    for (int i = 0; run->prefetch && st == TW_OK && i < MOST; i++) {
         tw_frame frame;
         tw_error why = {0};
-        st = tw_ahead_take(run->ahead, &frame, &why);
+        st = twi_prefetch_take(run->prefetch, &frame, &why);
         if (st == TW_OK)
-            st = tw_pipeline_look(run->pipeline, &frame, err);
+            st = twi_pipeline_detect(run->pipeline, &frame, err);
         else if (st == TW_EDAMAGED)
-            st = tw_pipeline_bad_frame(run->pipeline, &why, err);
+            st = twi_pipeline_bad_frame(run->pipeline, &why, err);
         else if (st != TW_EAGAIN && err)
             *err = why;
     }
     return st == TW_EAGAIN ? TW_OK : st;
 }
 
-tw_status tw_run_step(tw_run *run, tw_error *err)
+tw_status twi_run_step(twi_run *run, tw_error *err)
 {
     tw_frame frame;
     tw_error why = {0};
@@ -76,25 +79,25 @@ tw_status tw_run_step(tw_run *run, tw_error *err)
     run->frames += st == TW_OK || st == TW_EDAMAGED;
     if (st == TW_OK) {
         run->dropped = frame.dropped;
-        const tw_status taken = tw_pipeline_frame(run->pipeline, &frame, err);
-        return taken == TW_OK ? look_ahead(run, err) : taken;
+        const tw_status taken = twi_pipeline_frame(run->pipeline, &frame, err);
+        return taken == TW_OK ? prefetch(run, err) : taken;
     }
     if (st == TW_EAGAIN)
         return TW_OK;
     if (st == TW_EDAMAGED)
-        return tw_pipeline_bad_frame(run->pipeline, &why, err);
+        return twi_pipeline_bad_frame(run->pipeline, &why, err);
     if (err)
         *err = why;
     return st;
 }
 
-void tw_run_close(tw_run *run)
+void twi_run_close(twi_run *run)
 {
     if (run->pipeline) {
-        tw_pipeline_finish(run->pipeline);
-        tw_pipeline_free(run->pipeline);
+        twi_pipeline_finish(run->pipeline);
+        twi_pipeline_free(run->pipeline);
     }
-    tw_ahead_close(run->ahead);
+    twi_prefetch_close(run->prefetch);
     if (run->camera.ops)
         run->camera.ops->destroy(run->camera.ctx);
     memset(run, 0, sizeof *run);

@@ -1,7 +1,7 @@
 /* What settings say of one camera, or of the station: never changed once made, and shared
  * by the threads that work by it. New settings make another. */
-#ifndef TW_SNAPSHOT_H
-#define TW_SNAPSHOT_H
+#ifndef TWI_SNAPSHOT_H
+#define TWI_SNAPSHOT_H
 
 #include "tawny/settings.h"
 

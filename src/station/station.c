@@ -29,7 +29,7 @@ const char *tw_event_name(tw_event_kind kind)
 }
 
 /* What belongs into the catalogue beside sightings; NULL: nothing. */
-static const char *word_happening(const tw_event *event)
+static const char *word_log_entry(const tw_event *event)
 {
     switch (event->kind) {
     case TW_EVENT_READING:
@@ -67,7 +67,7 @@ const char *tw_camera_state_name(const tw_camera_status *c)
 }
 
 /* The camera of an event, NULL: it concerns the station. Under the lock. */
-static watched *camera_of(const tw_station *s, const char *camera)
+static camera_thread *camera_of(const tw_station *s, const char *camera)
 {
     for (size_t i = 0; camera && i < s->count; i++)
         if (strcmp(s->cameras[i]->name, camera) == 0)
@@ -119,63 +119,63 @@ static void count_camera(tw_camera_status *c, const tw_event *event)
 /* For tw_station_camera and tw_station_store; under the lock. */
 static void count(tw_station *s, const tw_event *event)
 {
-    watched *w = camera_of(s, event->camera);
+    camera_thread *w = camera_of(s, event->camera);
     if (w)
         count_camera(&w->status, event);
     if (w && event->kind == TW_EVENT_READING)
-        w->status.frame_us = s->board.clock.ops->wall_us(s->board.clock.ctx);
+        w->status.frame_us = s->platform.clock.ops->wall_us(s->platform.clock.ctx);
     s->dropped += event->kind == TW_EVENT_FREED;
     s->problems += event->kind == TW_EVENT_PROBLEM && !w;
 }
 
-static void set_queue(tw_station *s, tw_queue *queue)
+static void set_queue(tw_station *s, twi_queue *queue)
 {
     (void)pthread_mutex_lock(&s->lock);
     s->queue = queue;
     (void)pthread_mutex_unlock(&s->lock);
 }
 
-/* The job is given under the lock, so that it comes before its lane's last. */
-static void note_happening(tw_station *s, const char *what, const tw_event *event)
+/* The job is given under the lock, so that it comes before its channel's last. */
+static void add_log_entry(tw_station *s, const char *what, const tw_event *event)
 {
     const char *text = event->text ? event->text : "";
     bool given = false;
-    tw_job job = {.kind = TW_JOB_HAPPENED,
-                  .happened = what,
-                  .parcel = tw_parcel_copy((const uint8_t *)text, strlen(text) + 1)};
-    job.packet.wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx);
-    if (!job.parcel)
+    twi_job job = {.kind = TWI_JOB_HAPPENED,
+                   .happened = what,
+                   .buffer = twi_buffer_copy((const uint8_t *)text, strlen(text) + 1)};
+    job.packet.wall_us = s->platform.clock.ops->wall_us(s->platform.clock.ctx);
+    if (!job.buffer)
         return;
     (void)pthread_mutex_lock(&s->lock);
-    watched *camera = camera_of(s, event->camera);
-    tw_queue *queue = s->queue;
-    job.lane = camera ? &camera->lane : NULL;
+    camera_thread *camera = camera_of(s, event->camera);
+    twi_queue *queue = s->queue;
+    job.channel = camera ? &camera->channel : NULL;
     if (queue)
-        given = tw_queue_sink(queue).give(queue, &job, false);
+        given = twi_queue_jobs(queue).give(queue, &job, false);
     (void)pthread_mutex_unlock(&s->lock);
     if (!queue) /* the writer's thread is not there yet, or this is it, at its end */
-        tw_writer_do(&s->writer, &job);
+        twi_writer_do(&s->writer, &job);
     else if (!given)
-        tw_parcel_release(job.parcel);
+        twi_buffer_unref(job.buffer);
 }
 
-void tw_station_tell_of(tw_station *s, const tw_event *event, bool patient)
+void twi_station_tell_of(tw_station *s, const tw_event *event, bool patient)
 {
-    const char *what = word_happening(event);
+    const char *what = word_log_entry(event);
     if (what)
-        note_happening(s, what, event);
+        add_log_entry(s, what, event);
     (void)pthread_mutex_lock(&s->lock);
     count(s, event);
     (void)pthread_mutex_unlock(&s->lock);
     twi_feed_give(s->feed, event, patient);
 }
 
-void tw_station_tell(void *ctx, const tw_event *event)
+void twi_station_tell(void *ctx, const tw_event *event)
 {
-    tw_station_tell_of(ctx, event, false);
+    twi_station_tell_of(ctx, event, false);
 }
 
-bool tw_station_stopping(const tw_station *s)
+bool twi_station_stopping(const tw_station *s)
 {
     return __atomic_load_n(&s->stop, __ATOMIC_RELAXED) != 0;
 }
@@ -186,10 +186,10 @@ static tw_status make_cameras(tw_station *s)
 {
     const tw_settings *settings = twi_source_settings(s->source);
     const size_t count = tw_settings_camera_count(settings);
-    s->cameras = calloc(count, sizeof(watched *));
+    s->cameras = calloc(count, sizeof(camera_thread *));
     for (size_t i = 0; s->cameras && i < count; i++) {
         s->cameras[i] =
-            tw_watched_new(s, s->source, tw_settings_camera_name(settings, i));
+            twi_camera_thread_new(s, s->source, tw_settings_camera_name(settings, i));
         if (!s->cameras[i])
             return TW_ENOMEM;
         s->count++;
@@ -197,12 +197,12 @@ static tw_status make_cameras(tw_station *s)
     return s->cameras ? TW_OK : TW_ENOMEM;
 }
 
-tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_fn told,
-                         void *ctx, tw_station **out, tw_error *err)
+tw_status tw_station_new(const tw_platform *platform, tw_settings *settings,
+                         tw_event_fn callback, void *ctx, tw_station **out, tw_error *err)
 {
-    if (!board || !settings || !out)
+    if (!platform || !settings || !out)
         return tw_fail(err, TW_EINVAL, "no board");
-    if (!board->card)
+    if (!platform->card)
         return tw_fail(err, TW_EINVAL, "no card: a station stores what it sees");
     if (tw_settings_camera_count(settings) == 0)
         return tw_fail(err, TW_ENOENT,
@@ -220,24 +220,25 @@ tw_status tw_station_new(const tw_board *board, tw_settings *settings, tw_event_
         free(s);
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
-    if (told)
-        (void)twi_feed_add(s->feed,
-                           &(tw_subscriber){.told = told, .readings = true, .ctx = ctx});
-    s->board = *board;
+    if (callback)
+        (void)twi_feed_add(
+            s->feed,
+            &(tw_subscriber){.callback = callback, .readings = true, .ctx = ctx});
+    s->platform = *platform;
     tw_settings_station(settings, &s->settings);
-    s->writer = (tw_writer){.clock = board->clock,
-                            .numbers_for_good = true,
-                            .told = tw_station_tell,
-                            .ctx = s};
+    s->writer = (twi_writer){.clock = platform->clock,
+                             .numbers_for_good = true,
+                             .callback = twi_station_tell,
+                             .ctx = s};
     (void)pthread_mutex_init(&s->lock, NULL);
     (void)pthread_cond_init(&s->changed, NULL);
     tw_status st = make_cameras(s);
     if (st != TW_OK)
         (void)tw_fail(err, st, "out of memory");
     if (st == TW_OK)
-        st = tw_writer_open(&s->writer, board->card, &s->settings, err);
+        st = twi_writer_open(&s->writer, platform->card, &s->settings, err);
     if (st == TW_OK)
-        tw_writer_try_card(&s->writer);
+        twi_writer_try_card(&s->writer);
     if (st == TW_OK)
         *out = s;
     else
@@ -260,14 +261,14 @@ void tw_station_free(tw_station *s)
 {
     if (!s)
         return;
-    tw_writer_close(&s->writer);
+    twi_writer_close(&s->writer);
     twi_feed_free(s->feed);
     for (size_t i = 0; i < s->count; i++) {
-        tw_watched_free(s->cameras[i]);
+        twi_camera_thread_free(s->cameras[i]);
     }
-    for (watched *w = s->retired, *next; w; w = next) {
+    for (camera_thread *w = s->retired, *next; w; w = next) {
         next = w->next;
-        tw_watched_free(w);
+        twi_camera_thread_free(w);
     }
     twi_source_release(s->source);
     tw_settings_free(s->pending);
@@ -300,11 +301,11 @@ static tw_settings *wait_for_change(tw_station *s)
 static void watch_all(tw_station *s)
 {
     for (size_t i = 0; i < s->count; i++)
-        tw_watched_start(s->cameras[i]);
-    while (tw_station_settle(s)) {
+        twi_camera_thread_start(s->cameras[i]);
+    while (twi_station_settle(s)) {
         tw_settings *settings = wait_for_change(s);
-        if (settings && !tw_station_stopping(s))
-            tw_station_adopt(s, settings);
+        if (settings && !twi_station_stopping(s))
+            twi_station_adopt(s, settings);
         else
             tw_settings_free(settings);
     }
@@ -315,16 +316,16 @@ tw_status tw_station_run(tw_station *s)
     if (!s)
         return TW_EINVAL;
     tw_error err = {0};
-    tw_queue *queue = NULL;
+    twi_queue *queue = NULL;
     tw_status st = twi_feed_start(s->feed);
     if (st == TW_OK)
-        st = tw_queue_start(&s->writer, (size_t)s->settings.queue_bytes, &queue, &err);
+        st = twi_queue_start(&s->writer, (size_t)s->settings.queue_bytes, &queue, &err);
     if (st == TW_OK) {
         set_queue(s, queue);
         watch_all(s);
         set_queue(s, NULL); /* nobody may look at it while it ends */
-        tw_queue_finish(queue);
-        tw_writer_end_videos(&s->writer);
+        twi_queue_finish(queue);
+        twi_writer_end_videos(&s->writer);
         st = s->any_opened ? TW_OK : TW_EIO;
     }
     twi_feed_finish(s->feed);
@@ -350,7 +351,7 @@ tw_status tw_station_apply(tw_station *s, tw_settings *settings)
 typedef enum order { ARM, DISARM, AS_SET, TRIGGER, SNAP } order;
 
 /* Under the lock. */
-static void give_order(watched *w, order what, int64_t until_us)
+static void give_order(camera_thread *w, order what, int64_t until_us)
 {
     switch (what) {
     case ARM:
@@ -362,7 +363,7 @@ static void give_order(watched *w, order what, int64_t until_us)
         break;
     case AS_SET:
         w->orders_until_us = 0;
-        atomic_store(&w->orders.armed, TW_AS_SET);
+        atomic_store(&w->orders.armed, TWI_AS_SET);
         break;
     case TRIGGER: atomic_store(&w->orders.trigger, true); break;
     case SNAP: atomic_store(&w->orders.snap, true); break;
@@ -395,10 +396,10 @@ static void tell_order(tw_station *s, const char *camera, order what, int64_t fo
 {
     char text[64];
     word_order(what, for_us, text);
-    tw_station_tell(
+    twi_station_tell(
         s, &(tw_event){.kind = TW_EVENT_ORDERED,
                        .camera = camera,
-                       .wall_us = s->board.clock.ops->wall_us(s->board.clock.ctx),
+                       .wall_us = s->platform.clock.ops->wall_us(s->platform.clock.ctx),
                        .text = text});
 }
 
@@ -410,7 +411,7 @@ static bool order_next(tw_station *s, const char *camera, order what, int64_t un
     bool found = false;
     (void)pthread_mutex_lock(&s->lock);
     for (; !found && *from < s->count; (*from)++) {
-        watched *w = s->cameras[*from];
+        camera_thread *w = s->cameras[*from];
         found = !camera || strcmp(camera, w->name) == 0;
         if (!found)
             continue;
@@ -429,7 +430,7 @@ static tw_status order_cameras(tw_station *s, const char *camera, order what,
         return TW_EINVAL;
     bool any = false;
     char name[64];
-    const int64_t now_us = s->board.clock.ops->now_us(s->board.clock.ctx);
+    const int64_t now_us = s->platform.clock.ops->now_us(s->platform.clock.ctx);
     const int64_t until_us = for_us > 0 ? now_us + for_us : 0;
     for (size_t i = 0; order_next(s, camera, what, until_us, &i, name);) {
         tell_order(s, name, what, for_us);
@@ -490,12 +491,12 @@ tw_status tw_station_store(tw_station *s, tw_store_status *out)
 {
     if (!s || !out)
         return TW_EINVAL;
-    const tw_card *card = s->board.card;
+    const tw_card *card = s->platform.card;
     *out = (tw_store_status){0};
     out->card =
         card->ops->space(card->ctx, &out->free_bytes, &out->total_bytes, NULL) == TW_OK;
     (void)pthread_mutex_lock(&s->lock);
-    out->waiting_bytes = s->queue ? tw_queue_waiting(s->queue) : 0;
+    out->waiting_bytes = s->queue ? twi_queue_waiting(s->queue) : 0;
     out->dropped = s->dropped;
     out->problems = s->problems;
     (void)pthread_mutex_unlock(&s->lock);

@@ -9,7 +9,7 @@
 
 enum { SAME_NAME_MAX = 999 };
 
-tw_status tw_store_check_names(const char *names, tw_error *err)
+tw_status twi_store_check_names(const char *names, tw_error *err)
 {
     tw_name_fields fields = {.camera = "camera",
                              .station = "station",
@@ -29,7 +29,7 @@ tw_status tw_store_check_names(const char *names, tw_error *err)
     return st == TW_OK ? TW_OK : tw_fail(err, st, "names = %s: too long", names);
 }
 
-tw_status tw_store_probe(const tw_card *card, tw_error *err)
+tw_status twi_store_probe(const tw_card *card, tw_error *err)
 {
     void *file = NULL;
     tw_status st = card->ops->create(card->ctx, TW_STORE_PROBE, &file, err);
@@ -48,11 +48,11 @@ tw_status tw_store_probe(const tw_card *card, tw_error *err)
     return closed != TW_OK ? closed : removed;
 }
 
-tw_status tw_store_open(tw_store *store, const tw_card *card,
-                        const tw_station_settings *settings, tw_error *err)
+tw_status twi_store_open(twi_store *store, const tw_card *card,
+                         const tw_station_settings *settings, tw_error *err)
 {
-    *store = (tw_store){*card, settings->name, settings->names};
-    return tw_store_check_names(settings->names, err);
+    *store = (twi_store){*card, settings->name, settings->names};
+    return twi_store_check_names(settings->names, err);
 }
 
 /* Name number try of a stem: the second is "stem-2.mp4". */
@@ -67,8 +67,8 @@ static bool numbered(const char *stem, const char *extension, int number,
     return n > 0 && n < TW_NAME_MAX;
 }
 
-tw_status tw_store_rename(const tw_card *card, const char *from, const char *stem,
-                          const char *extension, char *name, tw_error *err)
+tw_status twi_store_rename(const tw_card *card, const char *from, const char *stem,
+                           const char *extension, char *name, tw_error *err)
 {
     tw_status st = TW_EEXIST;
     for (int number = 1; st == TW_EEXIST && number <= SAME_NAME_MAX; number++)
@@ -77,8 +77,8 @@ tw_status tw_store_rename(const tw_card *card, const char *from, const char *ste
     return st;
 }
 
-tw_status tw_store_begin(const tw_store *store, const tw_name_fields *fields,
-                         tw_store_file *file, tw_error *err)
+tw_status twi_store_begin(const twi_store *store, const tw_name_fields *fields,
+                          twi_store_file *file, tw_error *err)
 {
     memset(file, 0, sizeof *file);
     tw_name_fields f = *fields;
@@ -91,13 +91,13 @@ tw_status tw_store_begin(const tw_store *store, const tw_name_fields *fields,
         return tw_fail(err, st, "names = %s: %s", store->names, tw_status_text(st));
     st = TW_EEXIST;
     for (int number = 1; st == TW_EEXIST && number <= SAME_NAME_MAX; number++)
-        if (numbered(file->stem, file->extension, number, TW_PART, file->part))
+        if (numbered(file->stem, file->extension, number, TWI_PART, file->part))
             st = store->card.ops->create(store->card.ctx, file->part, &file->handle, err);
     return st;
 }
 
-tw_status tw_store_append(const tw_store *store, tw_store_file *file, const void *data,
-                          size_t bytes, tw_error *err)
+tw_status twi_store_append(const twi_store *store, twi_store_file *file, const void *data,
+                           size_t bytes, tw_error *err)
 {
     const tw_status st =
         store->card.ops->append(store->card.ctx, file->handle, data, bytes, err);
@@ -106,12 +106,12 @@ tw_status tw_store_append(const tw_store *store, tw_store_file *file, const void
     return st;
 }
 
-tw_status tw_store_sync(const tw_store *store, tw_store_file *file, tw_error *err)
+tw_status twi_store_sync(const twi_store *store, twi_store_file *file, tw_error *err)
 {
     return store->card.ops->sync(store->card.ctx, file->handle, err);
 }
 
-void tw_store_abandon(const tw_store *store, tw_store_file *file)
+void twi_store_abandon(const twi_store *store, twi_store_file *file)
 {
     if (file->handle)
         (void)store->card.ops->close(store->card.ctx, file->handle, NULL);
@@ -119,7 +119,7 @@ void tw_store_abandon(const tw_store *store, tw_store_file *file)
     (void)store->card.ops->remove(store->card.ctx, file->part, NULL);
 }
 
-tw_status tw_store_commit(const tw_store *store, tw_store_file *file, tw_error *err)
+tw_status twi_store_commit(const twi_store *store, twi_store_file *file, tw_error *err)
 {
     tw_status st = store->card.ops->sync(store->card.ctx, file->handle, err);
     const tw_status closed =
@@ -128,21 +128,21 @@ tw_status tw_store_commit(const tw_store *store, tw_store_file *file, tw_error *
     if (st == TW_OK)
         st = closed;
     if (st == TW_OK)
-        st = tw_store_rename(&store->card, file->part, file->stem, file->extension,
-                             file->name, err);
+        st = twi_store_rename(&store->card, file->part, file->stem, file->extension,
+                              file->name, err);
     if (st != TW_OK)
-        tw_store_abandon(store, file);
+        twi_store_abandon(store, file);
     return st;
 }
 
 tw_status tw_store_try(const tw_card *card, const tw_station_settings *station,
                        tw_error *err)
 {
-    tw_store store;
+    twi_store store;
     tw_status st = card->ops->claim(card->ctx, err);
     if (st == TW_EACCES) /* by a station that runs: that is fine here */
         st = TW_OK;
     if (st == TW_OK)
-        st = tw_store_open(&store, card, station, err);
-    return st == TW_OK ? tw_store_probe(card, err) : st;
+        st = twi_store_open(&store, card, station, err);
+    return st == TW_OK ? twi_store_probe(card, err) : st;
 }

@@ -1,58 +1,58 @@
 /* The store: captures with names, complete or not there at all. */
-#ifndef TW_STORE_H
-#define TW_STORE_H
+#ifndef TWI_STORE_H
+#define TWI_STORE_H
 
 #include "tawny/naming.h"
 #include "tawny/port.h"
 #include "tawny/settings.h"
 
-#define TW_PART ".part" /* behind the name of a capture that is being written */
+#define TWI_PART ".part" /* behind the name of a capture that is being written */
 
-typedef struct tw_store {
+typedef struct twi_store {
     tw_card card;
     const char *station; /* name; borrowed */
     const char *names;   /* pattern; borrowed */
-} tw_store;
+} twi_store;
 
 /* A capture while it is written, under its name with ".part" behind it. */
-typedef struct tw_store_file {
+typedef struct twi_store_file {
     void *handle;
     char stem[TW_NAME_MAX]; /* name without extension */
     char extension[8];
     char part[TW_NAME_MAX];
-    char name[TW_NAME_MAX]; /* final; set by tw_store_commit */
+    char name[TW_NAME_MAX]; /* final; set by twi_store_commit */
     uint64_t bytes;
-} tw_store_file;
+} twi_store_file;
 
 /** Try whether the card can be written. @return TW_OK; TW_ENOSPC, TW_EACCES, TW_EIO. */
-tw_status tw_store_probe(const tw_card *card, tw_error *err);
+tw_status twi_store_probe(const tw_card *card, tw_error *err);
 
 /** Check a pattern of names. @return TW_OK; TW_ESYNTAX: err says where it is wrong. */
-tw_status tw_store_check_names(const char *names, tw_error *err);
+tw_status twi_store_check_names(const char *names, tw_error *err);
 
 /** Check the pattern of names, too. */
-tw_status tw_store_open(tw_store *store, const tw_card *card,
-                        const tw_station_settings *settings, tw_error *err);
+tw_status twi_store_open(twi_store *store, const tw_card *card,
+                         const tw_station_settings *settings, tw_error *err);
 
 /** Begin a capture. A name that is taken gets -2, -3... behind it. */
-tw_status tw_store_begin(const tw_store *store, const tw_name_fields *fields,
-                         tw_store_file *file, tw_error *err);
+tw_status twi_store_begin(const twi_store *store, const tw_name_fields *fields,
+                          twi_store_file *file, tw_error *err);
 
-tw_status tw_store_append(const tw_store *store, tw_store_file *file, const void *data,
-                          size_t bytes, tw_error *err);
+tw_status twi_store_append(const twi_store *store, twi_store_file *file, const void *data,
+                           size_t bytes, tw_error *err);
 
 /** Make what was appended safe on the card. */
-tw_status tw_store_sync(const tw_store *store, tw_store_file *file, tw_error *err);
+tw_status twi_store_sync(const twi_store *store, twi_store_file *file, tw_error *err);
 
 /** Make it safe on the card and give it its name. On an error nothing of it is left. */
-tw_status tw_store_commit(const tw_store *store, tw_store_file *file, tw_error *err);
+tw_status twi_store_commit(const twi_store *store, twi_store_file *file, tw_error *err);
 
 /** Give a file of the card another name: STEM.EXTENSION, or STEM-2.EXTENSION... where
  * that is taken. @param name  TW_NAME_MAX bytes; set to it on TW_OK. */
-tw_status tw_store_rename(const tw_card *card, const char *from, const char *stem,
-                          const char *extension, char *name, tw_error *err);
+tw_status twi_store_rename(const tw_card *card, const char *from, const char *stem,
+                           const char *extension, char *name, tw_error *err);
 
 /** Drop what was written. */
-void tw_store_abandon(const tw_store *store, tw_store_file *file);
+void twi_store_abandon(const twi_store *store, twi_store_file *file);
 
 #endif

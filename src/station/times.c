@@ -10,37 +10,37 @@
 
 enum { STILL_MAX = 64 << 20, ROUND_MAX = 100000, CHUNK = 1 << 16 };
 
-static void tell(const tw_writer *writer, tw_status st, const char *text)
+static void tell(const twi_writer *writer, tw_status st, const char *text)
 {
     const tw_event event = {.kind = TW_EVENT_PROBLEM,
                             .wall_us = writer->clock.ops->wall_us(writer->clock.ctx),
                             .status = st,
                             .text = text};
-    if (writer->told)
-        writer->told(writer->ctx, &event);
+    if (writer->callback)
+        writer->callback(writer->ctx, &event);
 }
 
 /* The name that a capture would have had. @return TW_OK; TW_ENOENT: its name is not of
  * the pattern. */
-static tw_status right_name(const tw_writer *writer, const char *file, int64_t wall_us,
+static tw_status right_name(const twi_writer *writer, const char *file, int64_t wall_us,
                             tw_name_fields *fields, char *stem, size_t capacity)
 {
-    tw_name_told told;
-    const tw_status st = tw_name_read(writer->store.names, file, &told);
+    tw_name_parts parts;
+    const tw_status st = tw_name_read(writer->store.names, file, &parts);
     if (st != TW_OK)
         return st;
-    *fields = (tw_name_fields){.camera = told.camera,
+    *fields = (tw_name_fields){.camera = parts.camera,
                                .station = writer->store.station,
-                               .kind = told.kind,
-                               .sighting = told.sighting,
-                               .n = told.n,
+                               .kind = parts.kind,
+                               .sighting = parts.sighting,
+                               .n = parts.n,
                                .extension = ""};
     tw_civil_split(wall_us, writer->clock.ops->offset_s(writer->clock.ctx, wall_us),
                    &fields->time);
     return tw_name_expand(writer->store.names, fields, stem, capacity, NULL);
 }
 
-static tw_status read_all(const tw_card *card, const tw_catalogue_oldest *capture,
+static tw_status read_all(const tw_card *card, const twi_catalogue_oldest *capture,
                           uint8_t *out, tw_error *err)
 {
     tw_status st = TW_OK;
@@ -57,7 +57,7 @@ static tw_status read_all(const tw_card *card, const tw_catalogue_oldest *captur
 }
 
 /* A still with its time put right under a temporary name; the old one stays meanwhile. */
-static tw_status write_again(const tw_writer *writer, const tw_catalogue_oldest *old,
+static tw_status write_again(const twi_writer *writer, const twi_catalogue_oldest *old,
                              const tw_civil *time, const char *part, uint64_t *bytes,
                              tw_error *err)
 {
@@ -69,8 +69,8 @@ static tw_status write_again(const tw_writer *writer, const tw_catalogue_oldest 
     tw_status st = jpeg ? read_all(card, old, jpeg, err)
                         : tw_fail(err, TW_ENOMEM, "%s: out of memory", old->file);
     if (st == TW_OK)
-        st = tw_exif_retime(jpeg, (size_t)old->bytes, time, &head, &head_bytes, &replaces,
-                            err);
+        st = twi_exif_retime(jpeg, (size_t)old->bytes, time, &head, &head_bytes,
+                             &replaces, err);
     if (st == TW_OK)
         st = card->ops->create(card->ctx, part, &file, err);
     if (st == TW_OK)
@@ -93,11 +93,11 @@ static tw_status write_again(const tw_writer *writer, const tw_catalogue_oldest 
 }
 
 /* One capture: another name, and other EXIF if it is a still. */
-static tw_status put_right(const tw_writer *writer, const tw_catalogue_oldest *capture,
+static tw_status put_right(const twi_writer *writer, const twi_catalogue_oldest *capture,
                            tw_error *err)
 {
     const tw_card *card = &writer->store.card;
-    const int64_t wall_us = capture->start_us + tw_timing_later(&writer->timing);
+    const int64_t wall_us = capture->start_us + twi_timing_later(&writer->timing);
     char stem[TW_NAME_MAX], name[TW_NAME_MAX], part[TW_NAME_MAX + 8];
     tw_name_fields fields;
     uint64_t bytes = capture->bytes;
@@ -106,32 +106,32 @@ static tw_status put_right(const tw_writer *writer, const tw_catalogue_oldest *c
     tw_status st =
         right_name(writer, capture->file, wall_us, &fields, stem, sizeof stem - 24);
     if (st != TW_OK) /* then only the catalogue can be right */
-        return tw_catalogue_rename(writer->catalogue, capture->id, capture->file, bytes,
-                                   wall_us, err);
+        return twi_catalogue_rename(writer->catalogue, capture->id, capture->file, bytes,
+                                    wall_us, err);
     const bool still = strcmp(extension, "jpg") == 0;
     if (still) {
-        (void)snprintf(part, sizeof part, "%s.%s" TW_PART, stem, extension);
+        (void)snprintf(part, sizeof part, "%s.%s" TWI_PART, stem, extension);
         st = write_again(writer, capture, &fields.time, part, &bytes, err);
     }
     if (st == TW_OK)
-        st = tw_store_rename(card, still ? part : capture->file, stem, extension, name,
-                             err);
+        st = twi_store_rename(card, still ? part : capture->file, stem, extension, name,
+                              err);
     if (st == TW_OK)
-        st = tw_catalogue_rename(writer->catalogue, capture->id, name, bytes, wall_us,
-                                 err);
+        st = twi_catalogue_rename(writer->catalogue, capture->id, name, bytes, wall_us,
+                                  err);
     if (st == TW_OK && still)
         (void)card->ops->remove(card->ctx, capture->file, NULL);
     return st;
 }
 
 /* All that is left to be put right. @return how many were. */
-static uint32_t put_all_right(tw_writer *writer)
+static uint32_t put_all_right(twi_writer *writer)
 {
     tw_error err = {0};
-    tw_catalogue_oldest capture = {0};
+    twi_catalogue_oldest capture = {0};
     uint32_t done = 0;
     for (int i = 0; i < ROUND_MAX; i++) {
-        if (tw_catalogue_find_unsure(writer->catalogue, capture.id, &capture, &err) !=
+        if (twi_catalogue_find_unsure(writer->catalogue, capture.id, &capture, &err) !=
             TW_OK)
             break;
         if (put_right(writer, &capture, &err) == TW_OK)
@@ -143,7 +143,7 @@ static uint32_t put_all_right(tw_writer *writer)
     return done;
 }
 
-static void tell_set(const tw_writer *writer, uint32_t sightings, uint32_t captures)
+static void tell_set(const twi_writer *writer, uint32_t sightings, uint32_t captures)
 {
     tw_error line = {0};
     (void)tw_fail(&line, TW_OK,
@@ -153,7 +153,7 @@ static void tell_set(const tw_writer *writer, uint32_t sightings, uint32_t captu
     tell(writer, TW_OK, line.text);
 }
 
-static void tell_jump(const tw_writer *writer)
+static void tell_jump(const twi_writer *writer)
 {
     const int64_t s = writer->timing.jump_us / 1000000;
     tw_error line = {0};
@@ -162,25 +162,25 @@ static void tell_jump(const tw_writer *writer)
     tell(writer, TW_OK, line.text);
 }
 
-void tw_upkeep_clock(tw_writer *writer)
+void twi_upkeep_clock(twi_writer *writer)
 {
     const tw_clock *clock = &writer->clock;
     const int64_t wall_us = clock->ops->wall_us(clock->ctx);
     const unsigned what =
-        tw_timing_look(&writer->timing, clock->ops->now_us(clock->ctx), wall_us,
-                       clock->ops->trusted(clock->ctx, wall_us));
+        twi_timing_sample(&writer->timing, clock->ops->now_us(clock->ctx), wall_us,
+                          clock->ops->trusted(clock->ctx, wall_us));
     uint32_t sightings = 0, captures = 0;
     tw_error err = {0};
-    if (what & TW_CLOCK_JUMPED)
+    if (what & TWI_CLOCK_JUMPED)
         tell_jump(writer);
     if (!writer->catalogue)
         return;
-    if (what & TW_CLOCK_SET &&
-        tw_catalogue_set_times(writer->catalogue, tw_timing_later(&writer->timing),
-                               &sightings, &err) != TW_OK)
+    if (what & TWI_CLOCK_SET &&
+        twi_catalogue_set_times(writer->catalogue, twi_timing_later(&writer->timing),
+                                &sightings, &err) != TW_OK)
         tell(writer, err.status, err.text);
-    if (tw_timing_later(&writer->timing) != 0)
+    if (twi_timing_later(&writer->timing) != 0)
         captures = put_all_right(writer);
-    if (what & TW_CLOCK_SET)
+    if (what & TWI_CLOCK_SET)
         tell_set(writer, sightings, captures);
 }

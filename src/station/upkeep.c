@@ -17,14 +17,14 @@ enum {
 
 /* ---- telling --------------------------------------------------------------------- */
 
-static void tell(const tw_writer *writer, tw_event event)
+static void tell(const twi_writer *writer, tw_event event)
 {
     event.wall_us = writer->clock.ops->wall_us(writer->clock.ctx);
-    if (writer->told)
-        writer->told(writer->ctx, &event);
+    if (writer->callback)
+        writer->callback(writer->ctx, &event);
 }
 
-static void tell_trouble(tw_writer *writer, const tw_error *why)
+static void tell_trouble(twi_writer *writer, const tw_error *why)
 {
     if (writer->upkeep_failed)
         return;
@@ -41,7 +41,7 @@ typedef struct dropped {
     uint64_t bytes;
 } dropped;
 
-static void tell_dropped(const tw_writer *writer, const char *camera, const char *why,
+static void tell_dropped(const twi_writer *writer, const char *camera, const char *why,
                          const dropped *d)
 {
     char text[160];
@@ -56,13 +56,13 @@ static void tell_dropped(const tw_writer *writer, const char *camera, const char
 }
 
 /* The file first: should the power go in between, the next start finds it gone. */
-static bool drop(tw_writer *writer, const tw_catalogue_oldest *oldest, dropped *d)
+static bool drop(twi_writer *writer, const twi_catalogue_oldest *oldest, dropped *d)
 {
     tw_error err = {0};
     const tw_card *card = &writer->store.card;
     tw_status st = card->ops->remove(card->ctx, oldest->file, &err);
     if (st == TW_OK || st == TW_ENOENT)
-        st = tw_catalogue_drop(writer->catalogue, oldest->id, &err);
+        st = twi_catalogue_drop(writer->catalogue, oldest->id, &err);
     if (st != TW_OK) {
         tell_trouble(writer, &err);
         return false;
@@ -73,12 +73,12 @@ static bool drop(tw_writer *writer, const tw_catalogue_oldest *oldest, dropped *
     return true;
 }
 
-static bool find_oldest(tw_writer *writer, const char *camera, tw_kind kind,
-                        tw_catalogue_oldest *out)
+static bool find_oldest(twi_writer *writer, const char *camera, tw_kind kind,
+                        twi_catalogue_oldest *out)
 {
     tw_error err = {0};
     const tw_status st =
-        tw_catalogue_find_oldest(writer->catalogue, camera, kind, false, out, &err);
+        twi_catalogue_find_oldest(writer->catalogue, camera, kind, false, out, &err);
     if (st != TW_OK && st != TW_ENOENT)
         tell_trouble(writer, &err);
     return st == TW_OK;
@@ -93,11 +93,11 @@ static const char *word_limit(const char *what, tw_kind kind, char text[64])
 }
 
 /* @param keep_us  How long captures of that kind are kept; 0: for ever. */
-static void drop_old(tw_writer *writer, const tw_camera_settings *camera, tw_kind kind,
+static void drop_old(twi_writer *writer, const tw_camera_settings *camera, tw_kind kind,
                      int64_t keep_us, dropped *d)
 {
     const int64_t now_us = writer->clock.ops->wall_us(writer->clock.ctx);
-    tw_catalogue_oldest oldest;
+    twi_catalogue_oldest oldest;
     if (keep_us == 0)
         return;
     for (int i = 0; i < ROUND_MAX && find_oldest(writer, camera->name, kind, &oldest);
@@ -106,15 +106,15 @@ static void drop_old(tw_writer *writer, const tw_camera_settings *camera, tw_kin
             break;
 }
 
-static void drop_all_old(tw_writer *writer, const tw_camera_settings *camera)
+static void drop_all_old(twi_writer *writer, const tw_camera_settings *camera)
 {
-    const tw_by_kind *keep = &camera->keep_for_us;
+    const tw_by_kind *sink = &camera->keep_for_us;
     dropped usual = {0, 0};
     for (int k = 0; k < TW_KIND_COUNT; k++) {
         dropped own = {0, 0};
         char why[64];
-        const bool as_all = keep->kind[k] == TW_AS_ALL;
-        drop_old(writer, camera, (tw_kind)k, as_all ? keep->all : keep->kind[k],
+        const bool as_all = sink->kind[k] == TW_AS_ALL;
+        drop_old(writer, camera, (tw_kind)k, as_all ? sink->all : sink->kind[k],
                  as_all ? &usual : &own);
         tell_dropped(writer, camera->name,
                      word_limit("older than keep_for", (tw_kind)k, why), &own);
@@ -124,17 +124,17 @@ static void drop_all_old(tw_writer *writer, const tw_camera_settings *camera)
 
 /* @param most  Bytes that captures of a kind may take, 0 or TW_AS_ALL: as many as there
  * are. */
-static void drop_excess(tw_writer *writer, const tw_camera_settings *camera, tw_kind kind,
-                        int64_t most)
+static void drop_excess(twi_writer *writer, const tw_camera_settings *camera,
+                        tw_kind kind, int64_t most)
 {
     dropped d = {0, 0};
-    tw_catalogue_oldest oldest;
+    twi_catalogue_oldest oldest;
     uint64_t bytes = 0;
     char why[64];
     tw_error err = {0};
     if (most <= 0)
         return;
-    if (tw_catalogue_bytes(writer->catalogue, camera->name, kind, &bytes, &err) !=
+    if (twi_catalogue_bytes(writer->catalogue, camera->name, kind, &bytes, &err) !=
         TW_OK) {
         tell_trouble(writer, &err);
         return;
@@ -149,19 +149,19 @@ static void drop_excess(tw_writer *writer, const tw_camera_settings *camera, tw_
 
 /* What the clips that run will need until it is looked again: as much as they have, at
  * most another tenth of the card. */
-static uint64_t needed_soon(const tw_writer *writer, uint64_t total)
+static uint64_t needed_soon(const twi_writer *writer, uint64_t total)
 {
     uint64_t bytes = 0;
-    for (const tw_lane *lane = writer->lanes; lane; lane = lane->next)
+    for (const twi_channel *channel = writer->channels; channel; channel = channel->next)
         for (int k = 0; k < TW_KIND_COUNT; k++)
-            if (lane->own[k].clip)
-                bytes += lane->own[k].file.bytes;
+            if (channel->own[k].clip)
+                bytes += channel->own[k].file.bytes;
     return bytes < total / RESERVE_PART ? bytes : total / RESERVE_PART;
 }
 
 /* Bytes that are missing for the card to be as free as it should be.
  * @param tells  Where it cannot be found out. */
-static uint64_t missing(tw_writer *writer, bool tells)
+static uint64_t missing(twi_writer *writer, bool tells)
 {
     const tw_card *card = &writer->store.card;
     uint64_t free_bytes = 0, total = 0;
@@ -179,16 +179,16 @@ static uint64_t missing(tw_writer *writer, bool tells)
 }
 
 /* The oldest of all, with unsent also those that a destination still waits for. */
-static bool find_any(tw_writer *writer, bool unsent, tw_catalogue_oldest *out)
+static bool find_any(twi_writer *writer, bool unsent, twi_catalogue_oldest *out)
 {
-    return tw_catalogue_find_oldest(writer->catalogue, NULL, TW_KIND_COUNT, unsent, out,
-                                    NULL) == TW_OK;
+    return twi_catalogue_find_oldest(writer->catalogue, NULL, TW_KIND_COUNT, unsent, out,
+                                     NULL) == TW_OK;
 }
 
-bool tw_upkeep_make_room(tw_writer *writer, uint64_t bytes, uint64_t more)
+bool twi_upkeep_make_room(twi_writer *writer, uint64_t bytes, uint64_t more)
 {
     dropped sent = {0, 0}, unsent = {0, 0};
-    tw_catalogue_oldest oldest;
+    twi_catalogue_oldest oldest;
     if (!writer->catalogue)
         return false;
     for (int i = 0; i < ROUND_MAX && sent.bytes + unsent.bytes < bytes + more; i++) {
@@ -205,29 +205,29 @@ bool tw_upkeep_make_room(tw_writer *writer, uint64_t bytes, uint64_t more)
     return sent.captures + unsent.captures > 0;
 }
 
-static void keep_free(tw_writer *writer, bool tells)
+static void keep_free(twi_writer *writer, bool tells)
 {
     const uint64_t bytes = writer->catalogue ? missing(writer, tells) : 0;
     if (bytes > 0)
-        (void)tw_upkeep_make_room(writer, 0, bytes);
+        (void)twi_upkeep_make_room(writer, 0, bytes);
 }
 
-void tw_upkeep_keep_free(tw_writer *writer)
+void twi_upkeep_keep_free(twi_writer *writer)
 {
     keep_free(writer, false); /* writing goes on, and says what is wrong */
 }
 
-static void drop_trace(tw_writer *writer, const tw_camera_settings *camera)
+static void drop_trace(twi_writer *writer, const tw_camera_settings *camera)
 {
     const int64_t now_us = writer->clock.ops->wall_us(writer->clock.ctx);
     tw_error err = {0};
     if (camera->keep_trace_us > 0 &&
-        tw_catalogue_drop_trace(writer->catalogue, camera->name,
-                                now_us - camera->keep_trace_us, &err) != TW_OK)
+        twi_catalogue_drop_trace(writer->catalogue, camera->name,
+                                 now_us - camera->keep_trace_us, &err) != TW_OK)
         tell_trouble(writer, &err);
 }
 
-static void keep_limits(tw_writer *writer, const tw_camera_settings *camera)
+static void keep_limits(twi_writer *writer, const tw_camera_settings *camera)
 {
     const int64_t now_us = writer->clock.ops->wall_us(writer->clock.ctx);
     if (writer->clock.ops->trusted(writer->clock.ctx, now_us)) {
@@ -239,22 +239,22 @@ static void keep_limits(tw_writer *writer, const tw_camera_settings *camera)
     drop_excess(writer, camera, TW_KIND_COUNT, camera->keep_size.all);
 }
 
-void tw_upkeep(tw_writer *writer)
+void twi_upkeep(twi_writer *writer)
 {
-    tw_writer_retry(writer);
+    twi_writer_retry(writer);
     if (!writer->catalogue)
         return;
-    tw_upkeep_clock(writer);
-    for (const tw_lane *lane = writer->lanes; lane; lane = lane->next)
-        keep_limits(writer, lane->camera);
+    twi_upkeep_clock(writer);
+    for (const twi_channel *channel = writer->channels; channel; channel = channel->next)
+        keep_limits(writer, channel->camera);
     keep_free(writer, true);
 }
 
 /* ---- mending --------------------------------------------------------------------- */
 
 typedef struct mending {
-    tw_writer *writer;
-    uint32_t removed, finished, adopted, looked_at;
+    twi_writer *writer;
+    uint32_t removed, finished, adopted, examined;
 } mending;
 
 static bool ends_with(const char *name, const char *end)
@@ -266,27 +266,27 @@ static bool ends_with(const char *name, const char *end)
 /* A file is there. Take it into the catalogue, if its name says what it is. */
 static void adopt(mending *m, const char *name, uint64_t bytes)
 {
-    tw_writer *w = m->writer;
-    tw_name_told told;
+    twi_writer *w = m->writer;
+    tw_name_parts parts;
     tw_error err = {0};
-    if (tw_catalogue_seen(w->catalogue, name, &err) != TW_OK)
+    if (twi_catalogue_seen(w->catalogue, name, &err) != TW_OK)
         tell_trouble(w, &err);
-    if (tw_catalogue_knows(w->catalogue, name) ||
-        tw_name_read(w->store.names, name, &told) != TW_OK)
+    if (twi_catalogue_knows(w->catalogue, name) ||
+        tw_name_read(w->store.names, name, &parts) != TW_OK)
         return;
-    if (!told.offset_told) { /* that of about then: right but in the hour of a change */
-        const int64_t about_us = tw_civil_join(&told.time);
-        told.time.offset_s = w->clock.ops->offset_s(w->clock.ctx, about_us);
+    if (!parts.offset_given) { /* that of about then: right but in the hour of a change */
+        const int64_t about_us = tw_civil_join(&parts.time);
+        parts.time.offset_s = w->clock.ops->offset_s(w->clock.ctx, about_us);
     }
     const char *kind =
-        told.kind[0] ? told.kind
-                     : tw_kind_name(ends_with(name, MP4) ? TW_KIND_CLIP : TW_KIND_STILL);
-    const tw_capture_record record = {.camera = told.camera,
+        parts.kind[0] ? parts.kind
+                      : tw_kind_name(ends_with(name, MP4) ? TW_KIND_CLIP : TW_KIND_STILL);
+    const tw_capture_record record = {.camera = parts.camera,
                                       .kind = kind,
                                       .file = name,
                                       .bytes = bytes,
-                                      .start_us = tw_civil_join(&told.time)};
-    if (tw_catalogue_adopt(w->catalogue, &record, told.sighting, &err) == TW_OK)
+                                      .start_us = tw_civil_join(&parts.time)};
+    if (twi_catalogue_adopt(w->catalogue, &record, parts.sighting, &err) == TW_OK)
         m->adopted++;
     else
         tell_trouble(w, &err);
@@ -329,21 +329,21 @@ static tw_status name_clip(const tw_card *card, const char *part, char *name,
                            tw_error *err)
 {
     char stem[TW_NAME_MAX];
-    const size_t n = strlen(part) - strlen(TW_PART) - strlen(MP4);
+    const size_t n = strlen(part) - strlen(TWI_PART) - strlen(MP4);
     (void)snprintf(stem, sizeof stem, "%.*s", (int)n, part);
-    return tw_store_rename(card, part, stem, &MP4[1], name, err);
+    return twi_store_rename(card, part, stem, &MP4[1], name, err);
 }
 
 /* Whether a file would have had a name of ours once it was complete: others' downloads
  * are none of our business. */
-static bool is_ours(const tw_writer *writer, const char *part)
+static bool is_ours(const twi_writer *writer, const char *part)
 {
     char name[TW_NAME_MAX];
-    tw_name_told told;
-    const size_t n = strlen(part) - strlen(TW_PART);
+    tw_name_parts parts;
+    const size_t n = strlen(part) - strlen(TWI_PART);
     (void)snprintf(name, sizeof name, "%.*s", (int)n, part);
     return (ends_with(name, MP4) || ends_with(name, ".jpg")) &&
-           tw_name_read(writer->store.names, name, &told) == TW_OK;
+           tw_name_read(writer->store.names, name, &parts) == TW_OK;
 }
 
 /* A clip that was being written plays as far as it got; a still does not. What cannot be
@@ -355,7 +355,7 @@ static void end_half_written(mending *m, const char *part, uint64_t bytes)
     tw_error err = {0};
     uint64_t whole = 0;
     tw_status st = TW_OK;
-    if (ends_with(part, MP4 TW_PART))
+    if (ends_with(part, MP4 TWI_PART))
         st = find_whole(card, part, bytes, &whole, &err);
     if (st == TW_OK && whole == 0) {
         st = card->ops->remove(card->ctx, part, &err);
@@ -378,12 +378,12 @@ static void next_batch(mending *m)
 {
     tw_error err = {0};
     tw_status st = TW_OK;
-    if (m->looked_at++ % BATCH_FILES != 0)
+    if (m->examined++ % BATCH_FILES != 0)
         return;
-    if (m->looked_at > 1)
-        st = tw_catalogue_end_batch(m->writer->catalogue, &err);
+    if (m->examined > 1)
+        st = twi_catalogue_end_batch(m->writer->catalogue, &err);
     if (st == TW_OK)
-        st = tw_catalogue_begin_batch(m->writer->catalogue, &err);
+        st = twi_catalogue_begin_batch(m->writer->catalogue, &err);
     if (st != TW_OK)
         tell_trouble(m->writer, &err);
 }
@@ -392,7 +392,7 @@ static bool mend_file(void *ctx, const char *name, uint64_t bytes)
 {
     mending *m = ctx;
     next_batch(m);
-    if (ends_with(name, TW_PART) && is_ours(m->writer, name))
+    if (ends_with(name, TWI_PART) && is_ours(m->writer, name))
         end_half_written(m, name, bytes);
     else if (strcmp(name, TW_JOURNAL_FILE) != 0 &&
              strncmp(name, TW_CATALOGUE_FILE, strlen(TW_CATALOGUE_FILE)) != 0)
@@ -408,7 +408,7 @@ static void say(char *text, size_t capacity, uint32_t count, const char *what)
                        (unsigned)count, what);
 }
 
-void tw_upkeep_mend(tw_writer *writer)
+void twi_upkeep_mend(twi_writer *writer)
 {
     mending m = {.writer = writer};
     const tw_card *card = &writer->store.card;
@@ -416,14 +416,14 @@ void tw_upkeep_mend(tw_writer *writer)
     uint32_t gone = 0;
     if (!writer->catalogue)
         return;
-    tw_status st = tw_catalogue_seen(writer->catalogue, NULL, &err);
+    tw_status st = twi_catalogue_seen(writer->catalogue, NULL, &err);
     if (st == TW_OK)
         st = card->ops->list(card->ctx, mend_file, &m, &err);
-    const tw_status ended = tw_catalogue_end_batch(writer->catalogue, &err);
+    const tw_status ended = twi_catalogue_end_batch(writer->catalogue, &err);
     if (st == TW_OK)
         st = ended;
     if (st == TW_OK)
-        st = tw_catalogue_forget_unseen(writer->catalogue, &gone, &err);
+        st = twi_catalogue_forget_unseen(writer->catalogue, &gone, &err);
     if (st != TW_OK)
         tell_trouble(writer, &err);
     char text[256] = "";

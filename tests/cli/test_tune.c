@@ -7,20 +7,20 @@
 #include "../support/support.h"
 
 /* What is printed of a search that goes from now to then, by a variant; the caller's. */
-static char *print(tune_variant variant, tw_score now, tw_score then)
+static char *print(tune_variant variant, twi_score now, twi_score then)
 {
     tune_variant variants[] = {{100, 100}, variant};
     tw_camera_settings camera = {
         .start_ppm = 500, .stay_ppm = 400, .travel_ppm = 40000, .noise_margin_pct = 100};
-    const tw_trial trials[] = {{.variant = 0, .start_ppm = 500, .score = now},
-                               {.variant = 1, .start_ppm = 500, .score = then}};
+    const twi_trial trials[] = {{.variant = 0, .start_ppm = 500, .score = now},
+                                {.variant = 1, .start_ppm = 500, .score = then}};
     char path[] = "/tmp/tawny-tune-XXXXXX";
     const int file = mkstemp(path), before = dup(1);
     tune_search s = {
         .camera = &camera,
         .title = "Camera kerb",
         .variants = variants,
-        .trials = g_array_new(FALSE, FALSE, sizeof(tw_trial)),
+        .trials = g_array_new(FALSE, FALSE, sizeof(twi_trial)),
         .worth = 3,
         .length_us = INT64_C(3600000000),
         .files = 2,
@@ -41,7 +41,7 @@ static char *print(tune_variant variant, tw_score now, tw_score then)
     return text;
 }
 
-static void check(tune_variant variant, tw_score now, tw_score then, const char *line,
+static void check(tune_variant variant, twi_score now, twi_score then, const char *line,
                   const char *reason)
 {
     char *text = print(variant, now, then);
@@ -53,9 +53,9 @@ static void check(tune_variant variant, tw_score now, tw_score then, const char 
 static void test_reasons_go_with_the_change(void **state)
 {
     (void)state;
-    const tw_score missed = {.events = 10, .found = 7},
-                   found = {.events = 10, .found = 10},
-                   noisy = {.events = 10, .found = 10, .is_false = 6};
+    const twi_score missed = {.events = 10, .found = 7},
+                    found = {.events = 10, .found = 10},
+                    noisy = {.events = 10, .found = 10, .is_false = 6};
     check((tune_variant){100, 50}, missed, found, "noise_margin = 50 %",
           "noise_margin: less, as what was missed hardly stands out");
     check((tune_variant){100, 220}, noisy, found, "noise_margin = 220 %",

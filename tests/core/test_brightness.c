@@ -96,11 +96,11 @@ static uint8_t *decode(const uint8_t *data, size_t bytes, unsigned *width,
     return out;
 }
 
-static tw_brightness *make_reader(void)
+static twi_brightness *make_reader(void)
 {
-    tw_brightness *reader = NULL;
-    const size_t bytes = tw_brightness_bytes();
-    assert_int_equal(tw_brightness_init(malloc(bytes), bytes, &reader), TW_OK);
+    twi_brightness *reader = NULL;
+    const size_t bytes = twi_brightness_bytes();
+    assert_int_equal(twi_brightness_init(malloc(bytes), bytes, &reader), TW_OK);
     return reader;
 }
 
@@ -125,20 +125,20 @@ enum { KIND_COUNT = sizeof KINDS / sizeof *KINDS };
 static void test_gives_the_pixels_of_libjpeg_at_an_eighth(void **state)
 {
     (void)state;
-    tw_brightness *reader = make_reader();
+    twi_brightness *reader = make_reader();
     for (size_t i = 0; i < 3 * KIND_COUNT; i++) {
         const kind *k = &KINDS[i * 5 % KIND_COUNT];
         size_t bytes = 0;
         unsigned width = 0, height = 0;
         uint16_t w = 0, h = 0;
-        tw_brightness_picture picture;
+        twi_brightness_picture picture;
         uint8_t *data = encode(k, &bytes), *want = decode(data, bytes, &width, &height);
         uint8_t *got = malloc((size_t)width * height);
-        assert_int_equal(tw_brightness_size(data, bytes, &w, &h), TW_OK);
+        assert_int_equal(twi_brightness_size(data, bytes, &w, &h), TW_OK);
         assert_int_equal(w, k->width);
         assert_int_equal(h, k->height);
-        assert_int_equal(tw_brightness_read(reader, data, bytes, 8, got,
-                                            (size_t)width * height, &picture),
+        assert_int_equal(twi_brightness_read(reader, data, bytes, 8, got,
+                                             (size_t)width * height, &picture),
                          TW_OK);
         assert_int_equal(picture.width, k->width);
         assert_int_equal(picture.height, k->height);
@@ -160,8 +160,8 @@ static void test_missing_tables_are_the_usual_ones(void **state)
     (void)state;
     const kind own = {160, 120, 2, 1, 70, 0, true, false, false, false};
     const kind usual = {160, 120, 2, 1, 70, 0, false, false, false, false};
-    tw_brightness *reader = make_reader();
-    tw_brightness_picture picture;
+    twi_brightness *reader = make_reader();
+    twi_brightness_picture picture;
     size_t bytes = 0, other = 0, to = 2;
     unsigned width = 0, height = 0;
     uint8_t got[20 * 15];
@@ -179,8 +179,8 @@ static void test_missing_tables_are_the_usual_ones(void **state)
     }
     assert_true(to < bytes - 300);
     assert_int_equal(
-        tw_brightness_read(reader, first, other, 8, got, sizeof got, &picture), TW_OK);
-    assert_int_equal(tw_brightness_read(reader, bare, to, 8, got, sizeof got, &picture),
+        twi_brightness_read(reader, first, other, 8, got, sizeof got, &picture), TW_OK);
+    assert_int_equal(twi_brightness_read(reader, bare, to, 8, got, sizeof got, &picture),
                      TW_OK);
     assert_memory_equal(got, want, sizeof got);
     free(bare);
@@ -219,14 +219,14 @@ static void test_a_quarter_is_the_mean_of_each_quarter_of_a_block(void **state)
     }
     jpeg_finish_compress(&c);
     jpeg_destroy_compress(&c);
-    tw_brightness *reader = make_reader();
-    tw_brightness_picture picture;
-    assert_int_equal(tw_brightness_read(reader, data, size, 4, out, sizeof out, &picture),
-                     TW_OK);
+    twi_brightness *reader = make_reader();
+    twi_brightness_picture picture;
+    assert_int_equal(
+        twi_brightness_read(reader, data, size, 4, out, sizeof out, &picture), TW_OK);
     assert_int_equal(picture.luma.width, 16);
     assert_int_equal(picture.luma.height, 12);
     assert_int_equal(
-        tw_brightness_read(reader, data, size, 8, whole, sizeof whole, &picture), TW_OK);
+        twi_brightness_read(reader, data, size, 8, whole, sizeof whole, &picture), TW_OK);
     for (int y = 0; y < 12; y++)
         for (int x = 0; x < 16; x++) {
             /* the mean of 4 x 4 pixels of the ramp */
@@ -251,14 +251,14 @@ static void test_declines_what_it_does_not_read(void **state)
         {64, 64, 2, 2, 80, 0, false, false, true, false}, /* arithmetic */
         {64, 64, 0, 0, 80, 0, false, false, false, true}, /* RGB */
     };
-    tw_brightness *reader = make_reader();
+    twi_brightness *reader = make_reader();
     uint8_t out[64];
     for (size_t i = 0; i < sizeof declined / sizeof *declined; i++) {
-        tw_brightness_picture picture;
+        twi_brightness_picture picture;
         size_t bytes = 0;
         uint8_t *data = encode(&declined[i], &bytes);
         assert_int_equal(
-            tw_brightness_read(reader, data, bytes, 8, out, sizeof out, &picture),
+            twi_brightness_read(reader, data, bytes, 8, out, sizeof out, &picture),
             TW_ENOTSUP);
         assert_int_equal(picture.rows, 0);
         free(data);
@@ -269,24 +269,24 @@ static void test_declines_what_it_does_not_read(void **state)
 static void test_refuses_bad_arguments(void **state)
 {
     (void)state;
-    tw_brightness *reader = make_reader(), *other = NULL;
-    tw_brightness_picture p;
+    twi_brightness *reader = make_reader(), *other = NULL;
+    twi_brightness_picture p;
     size_t bytes = 0;
     uint8_t *data = encode(&KINDS[0], &bytes), out[80 * 46];
     uint16_t w = 0, h = 0;
     uint64_t memory[4];
-    assert_int_equal(tw_brightness_init(NULL, 1 << 20, &other), TW_EINVAL);
-    assert_int_equal(tw_brightness_init(memory, sizeof memory, &other), TW_ESIZE);
-    assert_int_equal(tw_brightness_read(reader, data, bytes, 2, out, sizeof out, &p),
+    assert_int_equal(twi_brightness_init(NULL, 1 << 20, &other), TW_EINVAL);
+    assert_int_equal(twi_brightness_init(memory, sizeof memory, &other), TW_ESIZE);
+    assert_int_equal(twi_brightness_read(reader, data, bytes, 2, out, sizeof out, &p),
                      TW_EINVAL);
-    assert_int_equal(tw_brightness_read(reader, data, bytes, 8, NULL, 0, &p), TW_EINVAL);
-    assert_int_equal(tw_brightness_read(NULL, data, bytes, 8, out, sizeof out, &p),
+    assert_int_equal(twi_brightness_read(reader, data, bytes, 8, NULL, 0, &p), TW_EINVAL);
+    assert_int_equal(twi_brightness_read(NULL, data, bytes, 8, out, sizeof out, &p),
                      TW_EINVAL);
-    assert_int_equal(tw_brightness_read(reader, data, bytes, 8, out, sizeof out - 1, &p),
+    assert_int_equal(twi_brightness_read(reader, data, bytes, 8, out, sizeof out - 1, &p),
                      TW_ESIZE);
     assert_int_equal(p.luma.width, 80);
-    assert_int_equal(tw_brightness_size(NULL, bytes, &w, &h), TW_EINVAL);
-    assert_int_equal(tw_brightness_size((const uint8_t *)"GIF89a", 6, &w, &h),
+    assert_int_equal(twi_brightness_size(NULL, bytes, &w, &h), TW_EINVAL);
+    assert_int_equal(twi_brightness_size((const uint8_t *)"GIF89a", 6, &w, &h),
                      TW_EDAMAGED);
     free(data);
     free(reader);
@@ -296,16 +296,16 @@ static void test_a_cut_gives_the_rows_so_far(void **state)
 {
     (void)state;
     const kind k = {320, 240, 2, 1, 85, 0, false, false, false, false};
-    tw_brightness *reader = make_reader();
+    twi_brightness *reader = make_reader();
     size_t bytes = 0;
     unsigned width = 0, height = 0;
     uint16_t before = 0;
     uint8_t *data = encode(&k, &bytes), *want = decode(data, bytes, &width, &height);
     for (size_t cut = 0; cut < bytes - 2; cut += 97) {
         uint8_t *exact = malloc(cut + 1), out[40 * 30];
-        tw_brightness_picture p;
+        twi_brightness_picture p;
         memcpy(exact, data, cut);
-        assert_int_equal(tw_brightness_read(reader, exact, cut, 8, out, sizeof out, &p),
+        assert_int_equal(twi_brightness_read(reader, exact, cut, 8, out, sizeof out, &p),
                          TW_EDAMAGED);
         assert_true(p.rows >= before && p.rows < 30);
         assert_memory_equal(out, want, (size_t)p.rows * width);
@@ -323,15 +323,15 @@ static void test_any_damage_is_survived(void **state)
 {
     (void)state;
     const kind k = {112, 80, 2, 2, 60, 5, true, false, false, false};
-    tw_brightness *reader = make_reader();
+    twi_brightness *reader = make_reader();
     size_t bytes = 0, refused = 0;
     uint8_t *data = encode(&k, &bytes), out[28 * 20];
     for (size_t at = 0; at < bytes; at++) {
         for (int bit = 0; bit < 8; bit++) {
-            tw_brightness_picture p;
+            twi_brightness_picture p;
             data[at] ^= (uint8_t)(1 << bit);
-            const tw_status st = tw_brightness_read(reader, data, bytes, at % 2 ? 4 : 8,
-                                                    out, sizeof out, &p);
+            const tw_status st = twi_brightness_read(reader, data, bytes, at % 2 ? 4 : 8,
+                                                     out, sizeof out, &p);
             assert_true(st == TW_OK || st == TW_EDAMAGED || st == TW_ENOTSUP ||
                         st == TW_ESIZE);
             refused += st != TW_OK;
@@ -342,9 +342,9 @@ static void test_any_damage_is_survived(void **state)
     for (size_t at = 0; at + 1 < bytes; at++) {
         if (data[at] != 0xFF || data[at + 1] != 0xD1)
             continue;
-        tw_brightness_picture p;
+        twi_brightness_picture p;
         data[at + 1] = 0xD2;
-        assert_int_equal(tw_brightness_read(reader, data, bytes, 8, out, sizeof out, &p),
+        assert_int_equal(twi_brightness_read(reader, data, bytes, 8, out, sizeof out, &p),
                          TW_EDAMAGED);
         data[at + 1] = 0xD1;
     }
@@ -357,18 +357,18 @@ static void test_survives_the_corpus(void **state)
 {
     (void)state;
     char **names = list_files(SOURCE_DIR "/tests/corpus/brightness");
-    tw_brightness *reader = make_reader();
+    twi_brightness *reader = make_reader();
     assert_true(list_length(names) >= 12);
     for (size_t i = 0; names[i]; i++) {
         size_t bytes = 0;
         uint8_t out[64 * 64];
-        tw_brightness_picture p;
+        twi_brightness_picture p;
         char *path = join(SOURCE_DIR "/tests/corpus/brightness", names[i]);
         char *content = read_file(path, &bytes);
         for (uint16_t factor = 4; factor <= 8; factor += 4) {
             uint8_t *exact = malloc(bytes + 1);
             memcpy(exact, content, bytes);
-            (void)tw_brightness_read(reader, exact, bytes, factor, out, sizeof out, &p);
+            (void)twi_brightness_read(reader, exact, bytes, factor, out, sizeof out, &p);
             assert_true(p.rows <= p.luma.height);
             free(exact);
         }

@@ -3,13 +3,13 @@
 
 #include "../support/support.h"
 
-static const tw_caption_fields FIELDS = {
+static const twi_caption_fields FIELDS = {
     {2027, 3, 13, 21, 30, 15, 204567, 6, 72, 3600}, "kerb", "hollin", 7, 12549};
 
 static void check(const char *pattern, const char *expected)
 {
-    char out[TW_CAPTION_MAX];
-    assert_int_equal(tw_caption_expand(pattern, &FIELDS, out, sizeof out, NULL), TW_OK);
+    char out[TWI_CAPTION_MAX];
+    assert_int_equal(twi_caption_expand(pattern, &FIELDS, out, sizeof out, NULL), TW_OK);
     assert_string_equal(out, expected);
 }
 
@@ -26,31 +26,31 @@ static void test_fields_and_times(void **state)
 static void test_without_a_sighting(void **state)
 {
     (void)state;
-    char out[TW_CAPTION_MAX];
-    tw_caption_fields f = FIELDS;
+    char out[TWI_CAPTION_MAX];
+    twi_caption_fields f = FIELDS;
     f.sighting = 0;
     f.activity_ppm = 1000000;
     assert_int_equal(
-        tw_caption_expand("[{sighting}] {activity}", &f, out, sizeof out, NULL), TW_OK);
+        twi_caption_expand("[{sighting}] {activity}", &f, out, sizeof out, NULL), TW_OK);
     assert_string_equal(out, "[] 100.00 %");
 }
 
 static void test_what_is_wrong_is_shown(void **state)
 {
     (void)state;
-    char out[TW_CAPTION_MAX];
+    char out[TWI_CAPTION_MAX];
     const char *at = NULL, *pattern = "%H {kind}";
-    assert_int_equal(tw_caption_expand(pattern, &FIELDS, out, sizeof out, &at),
+    assert_int_equal(twi_caption_expand(pattern, &FIELDS, out, sizeof out, &at),
                      TW_ESYNTAX);
     assert_ptr_equal(at, pattern + 3);
-    assert_int_equal(tw_caption_expand("%Q", &FIELDS, out, sizeof out, &at), TW_ESYNTAX);
-    assert_int_equal(tw_caption_expand("{camera", &FIELDS, out, sizeof out, &at),
+    assert_int_equal(twi_caption_expand("%Q", &FIELDS, out, sizeof out, &at), TW_ESYNTAX);
+    assert_int_equal(twi_caption_expand("{camera", &FIELDS, out, sizeof out, &at),
                      TW_ESYNTAX);
-    assert_int_equal(tw_caption_expand("{camera}", &FIELDS, out, 4, &at), TW_ESIZE);
-    assert_int_equal(tw_caption_expand("{camera}", &FIELDS, out, 5, &at), TW_OK);
-    assert_int_equal(tw_caption_expand(NULL, &FIELDS, out, 5, NULL), TW_EINVAL);
-    assert_int_equal(tw_caption_expand("a", NULL, out, 5, NULL), TW_EINVAL);
-    assert_int_equal(tw_caption_expand("a", &FIELDS, NULL, 5, NULL), TW_EINVAL);
+    assert_int_equal(twi_caption_expand("{camera}", &FIELDS, out, 4, &at), TW_ESIZE);
+    assert_int_equal(twi_caption_expand("{camera}", &FIELDS, out, 5, &at), TW_OK);
+    assert_int_equal(twi_caption_expand(NULL, &FIELDS, out, 5, NULL), TW_EINVAL);
+    assert_int_equal(twi_caption_expand("a", NULL, out, 5, NULL), TW_EINVAL);
+    assert_int_equal(twi_caption_expand("a", &FIELDS, NULL, 5, NULL), TW_EINVAL);
 }
 
 int main(void)

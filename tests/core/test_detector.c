@@ -721,7 +721,7 @@ static void test_logarithm(void **state)
     } cases[] = {{1.0F, 0},      {2.0F, 65536},    {0.5F, -65536}, {1024.0F, 655360},
                  {3.0F, 103872}, {0.02F, -369876}, {1.5F, 38336},  {1e6F, 1306235}};
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
-        const int32_t got = tw_log2_level(cases[i].value);
+        const int32_t got = twi_log2_level(cases[i].value);
         assert_in_range(got - cases[i].level + 2, 0, 4);
     }
 }

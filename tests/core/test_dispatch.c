@@ -49,7 +49,7 @@ static void test_a_message_waits_for_the_rest_of_its_sighting(void **state)
     assert_true(goes(&files, &q, false));
     q.over = false; /* a first still leaves while it runs, though more keep coming... */
     assert_true(goes(&mail, &q, false));
-    q.told = true; /* ... and the others with the end */
+    q.part_sent = true; /* ... and the others with the end */
     assert_int_equal(held(&mail, &q, NULL), TW_HOLD_GATHER);
     assert_true(goes(&files, &q, false));
     q.waiting = 0;

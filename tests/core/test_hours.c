@@ -18,19 +18,19 @@ static int64_t at(int month, int day, int hour, int minute, int32_t offset_s)
     return tw_civil_join(&t);
 }
 
-static tw_hours parse(const char *text)
+static twi_hours parse(const char *text)
 {
-    tw_hours hours;
+    twi_hours hours;
     const char *problem = text;
-    if (tw_hours_parse(text, &hours, &problem) != TW_OK)
+    if (twi_hours_parse(text, &hours, &problem) != TW_OK)
         fail_msg("%s: wrong at \"%s\"", text, problem);
     return hours;
 }
 
 static void check(const char *text, int day, int hour, int minute, bool within)
 {
-    const tw_hours hours = parse(text);
-    if (tw_hours_within(&hours, at(3, day, hour, minute, 3600), 3600, NULL) != within)
+    const twi_hours hours = parse(text);
+    if (twi_hours_within(&hours, at(3, day, hour, minute, 3600), 3600, NULL) != within)
         fail_msg("%s at %02d %02d:%02d", text, day, hour, minute);
 }
 
@@ -80,29 +80,30 @@ static void test_by_weekday(void **state)
 static void test_across_changes_of_the_clock(void **state)
 {
     (void)state;
-    const tw_hours night = parse("22:00-06:00"), early = parse("02:30-03:30");
-    assert_true(tw_hours_within(&night, at(3, 28, 1, 59, 3600), 3600, NULL));
-    assert_true(tw_hours_within(&night, at(3, 28, 3, 0, 7200), 7200, NULL));
-    assert_true(tw_hours_within(&night, at(3, 28, 5, 59, 7200), 7200, NULL));
-    assert_false(tw_hours_within(&night, at(3, 28, 6, 0, 7200), 7200, NULL));
-    assert_false(tw_hours_within(&early, at(3, 28, 1, 59, 3600), 3600, NULL));
-    assert_true(tw_hours_within(&early, at(3, 28, 3, 0, 7200), 7200, NULL));
-    assert_true(tw_hours_within(&early, at(10, 31, 2, 30, 7200), 7200, NULL));
-    assert_true(tw_hours_within(&early, at(10, 31, 2, 45, 3600), 3600, NULL)); /* again */
-    assert_false(tw_hours_within(&early, at(10, 31, 2, 15, 3600), 3600, NULL));
+    const twi_hours night = parse("22:00-06:00"), early = parse("02:30-03:30");
+    assert_true(twi_hours_within(&night, at(3, 28, 1, 59, 3600), 3600, NULL));
+    assert_true(twi_hours_within(&night, at(3, 28, 3, 0, 7200), 7200, NULL));
+    assert_true(twi_hours_within(&night, at(3, 28, 5, 59, 7200), 7200, NULL));
+    assert_false(twi_hours_within(&night, at(3, 28, 6, 0, 7200), 7200, NULL));
+    assert_false(twi_hours_within(&early, at(3, 28, 1, 59, 3600), 3600, NULL));
+    assert_true(twi_hours_within(&early, at(3, 28, 3, 0, 7200), 7200, NULL));
+    assert_true(twi_hours_within(&early, at(10, 31, 2, 30, 7200), 7200, NULL));
+    assert_true(
+        twi_hours_within(&early, at(10, 31, 2, 45, 3600), 3600, NULL)); /* again */
+    assert_false(twi_hours_within(&early, at(10, 31, 2, 15, 3600), 3600, NULL));
 }
 
-static tw_hours_place place(double latitude, double longitude)
+static twi_hours_place place(double latitude, double longitude)
 {
-    return (tw_hours_place){(int64_t)(latitude * 1e6), (int64_t)(longitude * 1e6), true};
+    return (twi_hours_place){(int64_t)(latitude * 1e6), (int64_t)(longitude * 1e6), true};
 }
 
 /* Against an almanac, within three minutes. */
-static void check_sun(tw_hours_place p, int64_t noon, int32_t height, bool rising,
+static void check_sun(twi_hours_place p, int64_t noon, int32_t height, bool rising,
                       int64_t expected)
 {
     int64_t found = 0;
-    assert_int_equal(tw_sun_passes(&p, noon, height, rising, &found), TW_OK);
+    assert_int_equal(twi_sun_passes(&p, noon, height, rising, &found), TW_OK);
     const int64_t off = (found - expected) / S;
     if (off < -180 || off > 180)
         fail_msg("the sun is %lld s off", (long long)off);
@@ -111,8 +112,8 @@ static void check_sun(tw_hours_place p, int64_t noon, int32_t height, bool risin
 static void test_the_sun_against_an_almanac(void **state)
 {
     (void)state;
-    const tw_hours_place london = place(51.5074, -0.1278), equator = place(0, 0),
-                         sydney = place(-33.8688, 151.2093);
+    const twi_hours_place london = place(51.5074, -0.1278), equator = place(0, 0),
+                          sydney = place(-33.8688, 151.2093);
     check_sun(london, at(6, 21, 12, 0, 0), -833, true, at(6, 21, 3, 43, 0));
     check_sun(london, at(6, 21, 12, 0, 0), -833, false, at(6, 21, 20, 21, 0));
     check_sun(london, at(12, 21, 12, 0, 0), -833, true, at(12, 21, 8, 4, 0));
@@ -126,42 +127,42 @@ static void test_the_sun_against_an_almanac(void **state)
 static void test_where_it_does_not_set(void **state)
 {
     (void)state;
-    const tw_hours_place north = place(69.65, 18.96);
+    const twi_hours_place north = place(69.65, 18.96);
     int64_t out = 0;
-    assert_int_equal(tw_sun_passes(&north, at(6, 21, 11, 0, 0), -833, true, &out),
+    assert_int_equal(twi_sun_passes(&north, at(6, 21, 11, 0, 0), -833, true, &out),
                      TW_ENOENT);
-    assert_int_equal(tw_sun_passes(&north, at(12, 21, 11, 0, 0), -833, true, &out),
+    assert_int_equal(twi_sun_passes(&north, at(12, 21, 11, 0, 0), -833, true, &out),
                      TW_EEND);
-    const tw_hours night = parse("sunset-sunrise"), day = parse("sunrise-sunset");
+    const twi_hours night = parse("sunset-sunrise"), day = parse("sunrise-sunset");
     const int64_t june = at(6, 21, 23, 0, 7200), december = at(12, 21, 10, 0, 3600);
-    assert_false(tw_hours_within(&night, june, 7200, &north));
-    assert_true(tw_hours_within(&day, june, 7200, &north));
-    assert_true(tw_hours_within(&night, december, 3600, &north));
-    assert_false(tw_hours_within(&day, december, 3600, &north));
+    assert_false(twi_hours_within(&night, june, 7200, &north));
+    assert_true(twi_hours_within(&day, june, 7200, &north));
+    assert_true(twi_hours_within(&night, december, 3600, &north));
+    assert_false(twi_hours_within(&day, december, 3600, &north));
 }
 
 static void test_from_dusk_to_dawn(void **state)
 {
     (void)state;
-    const tw_hours_place p = place(51.5, -1.25);
-    const tw_hours night = parse("dusk-dawn"), later = parse("dusk+1h-dawn-30min"),
-                   evening = parse("sat dusk-23:00");
+    const twi_hours_place p = place(51.5, -1.25);
+    const twi_hours night = parse("dusk-dawn"), later = parse("dusk+1h-dawn-30min"),
+                    evening = parse("sat dusk-23:00");
     /* Civil dusk there on 2027-03-13 is at about 18:36, dawn on the 14th at 05:48. */
-    assert_false(tw_hours_within(&night, at(3, 13, 18, 25, 0), 0, &p));
-    assert_true(tw_hours_within(&night, at(3, 13, 18, 45, 0), 0, &p));
-    assert_true(tw_hours_within(&night, at(3, 14, 5, 35, 0), 0, &p));
-    assert_false(tw_hours_within(&night, at(3, 14, 6, 0, 0), 0, &p));
-    assert_false(tw_hours_within(&later, at(3, 13, 19, 25, 0), 0, &p));
-    assert_true(tw_hours_within(&later, at(3, 13, 19, 45, 0), 0, &p));
-    assert_false(tw_hours_within(&later, at(3, 14, 5, 30, 0), 0, &p));
-    assert_true(tw_hours_within(&evening, at(3, 13, 22, 59, 0), 0, &p));
-    assert_false(tw_hours_within(&evening, at(3, 13, 23, 0, 0), 0, &p));
-    assert_false(tw_hours_within(&evening, at(3, 14, 22, 0, 0), 0, &p));
-    assert_false(tw_hours_within(&night, at(3, 14, 0, 0, 0), 0, NULL)); /* where? */
-    assert_true(tw_hours_need_place(&night));
-    assert_true(tw_hours_need_place(&evening));
-    const tw_hours clock = parse("1:00-2:00");
-    assert_false(tw_hours_need_place(&clock));
+    assert_false(twi_hours_within(&night, at(3, 13, 18, 25, 0), 0, &p));
+    assert_true(twi_hours_within(&night, at(3, 13, 18, 45, 0), 0, &p));
+    assert_true(twi_hours_within(&night, at(3, 14, 5, 35, 0), 0, &p));
+    assert_false(twi_hours_within(&night, at(3, 14, 6, 0, 0), 0, &p));
+    assert_false(twi_hours_within(&later, at(3, 13, 19, 25, 0), 0, &p));
+    assert_true(twi_hours_within(&later, at(3, 13, 19, 45, 0), 0, &p));
+    assert_false(twi_hours_within(&later, at(3, 14, 5, 30, 0), 0, &p));
+    assert_true(twi_hours_within(&evening, at(3, 13, 22, 59, 0), 0, &p));
+    assert_false(twi_hours_within(&evening, at(3, 13, 23, 0, 0), 0, &p));
+    assert_false(twi_hours_within(&evening, at(3, 14, 22, 0, 0), 0, &p));
+    assert_false(twi_hours_within(&night, at(3, 14, 0, 0, 0), 0, NULL)); /* where? */
+    assert_true(twi_hours_need_place(&night));
+    assert_true(twi_hours_need_place(&evening));
+    const twi_hours clock = parse("1:00-2:00");
+    assert_false(twi_hours_need_place(&clock));
 }
 
 static void test_mistakes_are_pointed_at(void **state)
@@ -178,19 +179,19 @@ static void test_mistakes_are_pointed_at(void **state)
                                         "dusk+30-dawn",
                                         "08:00-09:00 mon",
                                         "always 1:00-2:00"};
-    tw_hours hours;
+    twi_hours hours;
     for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
         const char *problem = NULL;
-        if (tw_hours_parse(wrong[i], &hours, &problem) != TW_ESYNTAX)
+        if (twi_hours_parse(wrong[i], &hours, &problem) != TW_ESYNTAX)
             fail_msg("\"%s\" is taken", wrong[i]);
         assert_non_null(problem);
     }
     char many[400] = "1:00-2:00";
-    for (int i = 0; i < TW_HOURS_MAX; i++)
+    for (int i = 0; i < TWI_HOURS_MAX; i++)
         (void)strcat(many, ", 1:00-2:00");
-    assert_int_equal(tw_hours_parse(many, &hours, NULL), TW_ESIZE);
-    assert_int_equal(tw_hours_parse(NULL, &hours, NULL), TW_EINVAL);
-    assert_true(tw_hours_within(NULL, 0, 0, NULL));
+    assert_int_equal(twi_hours_parse(many, &hours, NULL), TW_ESIZE);
+    assert_int_equal(twi_hours_parse(NULL, &hours, NULL), TW_EINVAL);
+    assert_true(twi_hours_within(NULL, 0, 0, NULL));
 }
 
 int main(void)

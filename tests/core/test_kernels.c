@@ -10,14 +10,14 @@ static void test_each_set_gives_the_bytes_of_the_plain_one(void **state)
 {
     (void)state;
     size_t count = 0;
-    for (const tw_kernels *k = NULL; (k = tw_kernels_at(count)) != NULL; count++) {
+    for (const twi_kernels *k = NULL; (k = twi_kernels_at(count)) != NULL; count++) {
         size_t width = 0;
         const char *wrong = kernel_check(k, &width);
         if (wrong)
             fail_msg("%s of %s differs at a width of %zu", wrong, k->name, width);
     }
     assert_true(count >= 1);
-    assert_ptr_equal(tw_kernels_at(count - 1), tw_kernels_c());
+    assert_ptr_equal(twi_kernels_at(count - 1), twi_kernels_c());
 #ifdef __x86_64__
     assert_true(count >= 2); /* SSE2 is always there */
 #endif
@@ -27,21 +27,21 @@ static void test_each_set_gives_the_bytes_of_the_plain_one(void **state)
 static void learn_badly(uint16_t *background, const uint8_t *frame, const uint16_t *rate,
                         size_t width)
 {
-    tw_kernels_c()->learn(background, frame, rate, width);
+    twi_kernels_c()->learn(background, frame, rate, width);
     background[width - 1] ^= 1;
 }
 
 static void test_a_single_wrong_bit_is_seen(void **state)
 {
     (void)state;
-    tw_kernels bad = *tw_kernels_c();
+    twi_kernels bad = *twi_kernels_c();
     size_t width = 0;
     bad.learn = learn_badly;
     assert_string_equal(kernel_check(&bad, &width), "learn");
 }
 
 /* 40 frames of the scene with a set of loops; a digest of all readings. */
-static uint64_t digest_of_readings(const tw_kernels *kernels, uint16_t width,
+static uint64_t digest_of_readings(const twi_kernels *kernels, uint16_t width,
                                    uint16_t height)
 {
     char source[64];
@@ -79,9 +79,9 @@ static void test_readings_are_the_same_by_any_set(void **state)
     static const uint16_t sizes[][2] = {{64, 64}, {241, 137}, {320, 180}};
     for (size_t s = 0; s < sizeof sizes / sizeof *sizes; s++) {
         const uint64_t want =
-            digest_of_readings(tw_kernels_c(), sizes[s][0], sizes[s][1]);
-        for (size_t i = 0; tw_kernels_at(i); i++)
-            assert_true(digest_of_readings(tw_kernels_at(i), sizes[s][0], sizes[s][1]) ==
+            digest_of_readings(twi_kernels_c(), sizes[s][0], sizes[s][1]);
+        for (size_t i = 0; twi_kernels_at(i); i++)
+            assert_true(digest_of_readings(twi_kernels_at(i), sizes[s][0], sizes[s][1]) ==
                         want);
     }
 }

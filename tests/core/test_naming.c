@@ -230,7 +230,7 @@ static void test_kinds_and_offsets_are_read(void **state)
     (void)state;
     for (int k = 0; k < TW_KIND_COUNT; k++) {
         char name[TW_NAME_MAX];
-        tw_name_told told;
+        tw_name_parts parts;
         tw_name_fields f = usual();
         f.kind = tw_kind_name((tw_kind)k);
         f.n = 0;
@@ -240,12 +240,12 @@ static void test_kinds_and_offsets_are_read(void **state)
         for (size_t i = 0; i < 2; i++) {
             assert_int_equal(tw_name_expand(patterns[i], &f, name, sizeof name, NULL),
                              TW_OK);
-            assert_int_equal(tw_name_read(patterns[i], name, &told), TW_OK);
-            assert_string_equal(told.kind, f.kind);
-            assert_string_equal(told.camera, "kerb");
-            assert_true(told.offset_told);
-            assert_int_equal(told.time.offset_s, -16200);
-            assert_int_equal(tw_civil_join(&told.time), INT64_C(1804969815) * US);
+            assert_int_equal(tw_name_read(patterns[i], name, &parts), TW_OK);
+            assert_string_equal(parts.kind, f.kind);
+            assert_string_equal(parts.camera, "kerb");
+            assert_true(parts.offset_given);
+            assert_int_equal(parts.time.offset_s, -16200);
+            assert_int_equal(tw_civil_join(&parts.time), INT64_C(1804969815) * US);
         }
     }
 }
@@ -299,19 +299,19 @@ static void test_names_can_be_read(void **state)
     for (size_t i = 0; i < sizeof patterns / sizeof *patterns; i++) {
         for (size_t k = 0; k < sizeof cameras / sizeof *cameras; k++) {
             char name[TW_NAME_MAX];
-            tw_name_told told;
+            tw_name_parts parts;
             tw_name_fields f = usual();
             f.camera = cameras[k];
             assert_int_equal(tw_name_expand(patterns[i], &f, name, sizeof name, NULL),
                              TW_OK);
-            assert_int_equal(tw_name_read(patterns[i], name, &told), TW_OK);
-            assert_string_equal(told.camera, cameras[k]);
-            assert_string_equal(told.kind, "still");
-            assert_true(told.sighting == 7 || !strstr(patterns[i], "{sighting}"));
-            assert_true(told.n == 2 || !strstr(patterns[i], "{n}"));
+            assert_int_equal(tw_name_read(patterns[i], name, &parts), TW_OK);
+            assert_string_equal(parts.camera, cameras[k]);
+            assert_string_equal(parts.kind, "still");
+            assert_true(parts.sighting == 7 || !strstr(patterns[i], "{sighting}"));
+            assert_true(parts.n == 2 || !strstr(patterns[i], "{n}"));
             const bool to_ms = strstr(patterns[i], "{ms}") != NULL;
-            told.time.offset_s = 3600;
-            assert_int_equal(tw_civil_join(&told.time),
+            parts.time.offset_s = 3600;
+            assert_int_equal(tw_civil_join(&parts.time),
                              tw_civil_join(&f.time) -
                                  f.time.microsecond % (to_ms ? 1000 : 1000000));
         }
@@ -331,15 +331,15 @@ static void test_names_that_are_not_of_the_pattern(void **state)
         "2027-03-13/kerb-203015-01-still.jpg",
         "2027-03-13/-203015-001-still.jpg",
         "x2027-03-13/kerb-203015-001-still.jpg"};
-    tw_name_told told;
+    tw_name_parts parts;
     for (size_t i = 0; i < sizeof names / sizeof *names; i++)
-        assert_int_equal(tw_name_read(pattern, names[i], &told), TW_ENOENT);
+        assert_int_equal(tw_name_read(pattern, names[i], &parts), TW_ENOENT);
     assert_int_equal(
-        tw_name_read(pattern, "2027-03-13/kerb-203015-001-still3-2.jpg", &told), TW_OK);
-    assert_string_equal(told.kind, "still"); /* the -2 was put there as it was taken */
-    assert_int_equal(told.n, 3);
-    assert_int_equal(tw_name_read("%Y/{camera}", "2027/kerb.jpg", &told), TW_ENOENT);
-    assert_int_equal(tw_name_read(NULL, "a", &told), TW_EINVAL);
+        tw_name_read(pattern, "2027-03-13/kerb-203015-001-still3-2.jpg", &parts), TW_OK);
+    assert_string_equal(parts.kind, "still"); /* the -2 was put there as it was taken */
+    assert_int_equal(parts.n, 3);
+    assert_int_equal(tw_name_read("%Y/{camera}", "2027/kerb.jpg", &parts), TW_ENOENT);
+    assert_int_equal(tw_name_read(NULL, "a", &parts), TW_EINVAL);
 }
 
 /* A name that could be taken apart in very many ways ends all the same. */
@@ -347,11 +347,11 @@ static void test_hostile_names_end(void **state)
 {
     (void)state;
     char name[TW_NAME_MAX];
-    tw_name_told told;
+    tw_name_parts parts;
     memset(name, '1', sizeof name - 1);
     name[sizeof name - 1] = '\0';
     assert_int_equal(
-        tw_name_read("{camera}{kind}{station}{sighting}{n}{ms}%Y%m%dx", name, &told),
+        tw_name_read("{camera}{kind}{station}{sighting}{n}{ms}%Y%m%dx", name, &parts),
         TW_ENOENT);
     uint32_t chance = 9;
     for (int round = 0; round < 3000; round++) {
@@ -360,8 +360,8 @@ static void test_hostile_names_end(void **state)
             name[i] = "0123-/.{}%YmdHMSkerb still\xC3\xA4"[(chance >> 16) % 29];
         }
         name[60] = '\0';
-        (void)tw_name_read(name, name, &told);
-        (void)tw_name_read("%Y%m%d{camera}-%H%M%S{n}", name, &told);
+        (void)tw_name_read(name, name, &parts);
+        (void)tw_name_read("%Y%m%d{camera}-%H%M%S{n}", name, &parts);
     }
 }
 

@@ -5,8 +5,8 @@ enum { S = 1000000 };
 
 /* One that is looked at every second. */
 typedef struct looking {
-    tw_rate rate;
-    tw_rate_counts counts;
+    twi_rate rate;
+    twi_rate_counts counts;
     int64_t now_us;
     unsigned told[4]; /* by what */
 } looking;
@@ -19,7 +19,7 @@ static void pass(looking *l, int seconds, unsigned frames, unsigned dropped,
         l->counts.frames += frames;
         l->counts.dropped += dropped;
         l->counts.busy_us += busy_us;
-        l->told[tw_rate_look(&l->rate, l->now_us, &l->counts, 10000)]++;
+        l->told[twi_rate_sample(&l->rate, l->now_us, &l->counts, 10000)]++;
     }
 }
 
@@ -28,7 +28,7 @@ static void test_a_rate_that_holds(void **state)
     (void)state;
     looking l = {.now_us = 77 * S};
     pass(&l, 600, 9, 0, 100000); /* a little less is fine */
-    assert_int_equal(l.told[TW_RATE_NOTHING], 600);
+    assert_int_equal(l.told[TWI_RATE_NOTHING], 600);
     assert_int_equal(l.rate.milli_fps, 9000);
     assert_int_equal(l.rate.busy_ppm, 100000);
 }
@@ -40,14 +40,14 @@ static void test_told_once_each_way(void **state)
     pass(&l, 60, 10, 0, 1000);
     pass(&l, 10, 2, 0, 1000); /* a short lapse */
     pass(&l, 60, 10, 0, 1000);
-    assert_int_equal(l.told[TW_RATE_NOTHING], 130);
+    assert_int_equal(l.told[TWI_RATE_NOTHING], 130);
     pass(&l, 300, 5, 0, 1000);
-    assert_int_equal(l.told[TW_RATE_SLOW], 1);
+    assert_int_equal(l.told[TWI_RATE_SLOW], 1);
     pass(&l, 300, 10, 0, 1000);
-    assert_int_equal(l.told[TW_RATE_HOLDS], 1);
+    assert_int_equal(l.told[TWI_RATE_HOLDS], 1);
     pass(&l, 300, 5, 0, 1000);
-    assert_int_equal(l.told[TW_RATE_SLOW], 2);
-    assert_int_equal(l.told[TW_RATE_BUSY], 0);
+    assert_int_equal(l.told[TWI_RATE_SLOW], 2);
+    assert_int_equal(l.told[TWI_RATE_BUSY], 0);
 }
 
 static void test_who_holds_it_up(void **state)
@@ -55,14 +55,15 @@ static void test_who_holds_it_up(void **state)
     (void)state;
     looking dropping = {.now_us = 1}, busy = {.now_us = 1}, unknown = {.now_us = 1};
     pass(&dropping, 60, 5, 5, 300000);
-    assert_int_equal(dropping.told[TW_RATE_BUSY], 1);
+    assert_int_equal(dropping.told[TWI_RATE_BUSY], 1);
     pass(&busy, 60, 5, 0, 950000);
-    assert_int_equal(busy.told[TW_RATE_BUSY], 1);
+    assert_int_equal(busy.told[TWI_RATE_BUSY], 1);
     for (int i = 0; i < 100; i++) {
         unknown.now_us += S;
         unknown.counts.frames++;
-        assert_int_equal(tw_rate_look(&unknown.rate, unknown.now_us, &unknown.counts, 0),
-                         TW_RATE_NOTHING);
+        assert_int_equal(
+            twi_rate_sample(&unknown.rate, unknown.now_us, &unknown.counts, 0),
+            TWI_RATE_NOTHING);
     }
     assert_int_equal(unknown.rate.milli_fps, 1000);
 }

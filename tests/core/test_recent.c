@@ -25,15 +25,15 @@ static void add_up(void *ctx, const tw_reading *r)
     memcpy(t->area_ppm, r->area_ppm, sizeof t->area_ppm);
 }
 
-static tw_recent *make(void)
+static twi_recent *make(void)
 {
-    return tw_recent_init(malloc(tw_recent_bytes(&grid)), &grid);
+    return twi_recent_init(malloc(twi_recent_bytes(&grid)), &grid);
 }
 
-static void add(tw_recent *r, int64_t t_us, const uint8_t *cells)
+static void add(twi_recent *r, int64_t t_us, const uint8_t *cells)
 {
     const tw_reading reading = {.t_us = t_us, .grid = grid, .cells = cells};
-    assert_int_equal(tw_recent_add(r, &reading), TW_OK);
+    assert_int_equal(twi_recent_add(r, &reading), TW_OK);
 }
 
 static void test_only_what_is_watched_counts(void **state)
@@ -41,7 +41,7 @@ static void test_only_what_is_watched_counts(void **state)
     (void)state;
     uint8_t cells[CELLS], mask[CELLS];
     tally t = {0};
-    tw_recent *r = make();
+    twi_recent *r = make();
     memset(cells, TW_CELL_WATCHED, sizeof cells);
     cells[0] |= TW_CELL_MOVING | TW_CELL_COUNTED;
     cells[1] |= TW_CELL_MOVING | TW_CELL_COUNTED;
@@ -49,15 +49,15 @@ static void test_only_what_is_watched_counts(void **state)
     cells[3] |= TW_CELL_MOVING | TW_CELL_TRAVEL; /* nor does that */
     add(r, S, cells);
     memset(mask, 1, sizeof mask);
-    assert_int_equal(tw_recent_walk(r, mask, add_up, &t), 1);
+    assert_int_equal(twi_recent_walk(r, mask, add_up, &t), 1);
     assert_int_equal(t.most_ppm, 2 * 1000000 / CELLS);
     mask[0] = 0;
     t = (tally){0};
-    (void)tw_recent_walk(r, mask, add_up, &t);
+    (void)twi_recent_walk(r, mask, add_up, &t);
     assert_int_equal(t.most_ppm, 1000000 / (CELLS - 1));
     mask[1] = 0;
     t = (tally){0};
-    (void)tw_recent_walk(r, mask, add_up, &t);
+    (void)twi_recent_walk(r, mask, add_up, &t);
     assert_int_equal(t.most_ppm, 0);
     free(r);
 }
@@ -67,11 +67,11 @@ static void test_what_was_ignored_counts_once_it_is_watched(void **state)
     (void)state;
     uint8_t cells[CELLS] = {0}, mask[CELLS];
     tally t = {0};
-    tw_recent *r = make();
+    twi_recent *r = make();
     cells[7] = TW_CELL_MOVING;
     add(r, S, cells);
     memset(mask, 1, sizeof mask);
-    (void)tw_recent_walk(r, mask, add_up, &t);
+    (void)twi_recent_walk(r, mask, add_up, &t);
     assert_int_equal(t.most_ppm, 1000000 / CELLS);
     free(r);
 }
@@ -81,17 +81,17 @@ static void test_zones_with_limits_are_shares_of_themselves(void **state)
     (void)state;
     uint8_t cells[CELLS], mask[CELLS];
     tally t = {0};
-    tw_recent *r = make();
+    twi_recent *r = make();
     memset(cells, TW_CELL_WATCHED, sizeof cells);
     cells[0] |= TW_CELL_MOVING | TW_CELL_COUNTED;
     add(r, S, cells);
     memset(mask, 1, sizeof mask);
     mask[0] = mask[1] = mask[2] = mask[3] = 2;
-    (void)tw_recent_walk(r, mask, add_up, &t);
+    (void)twi_recent_walk(r, mask, add_up, &t);
     assert_int_equal(t.area_ppm[0], 0);
     assert_int_equal(t.area_ppm[1], 250000);
     memset(mask, 200, sizeof mask); /* no area has that number */
-    assert_int_equal(tw_recent_walk(r, mask, add_up, &t), 1);
+    assert_int_equal(twi_recent_walk(r, mask, add_up, &t), 1);
     free(r);
 }
 
@@ -100,16 +100,16 @@ static void test_a_minute_is_kept_at_ten_a_second(void **state)
     (void)state;
     uint8_t cells[CELLS] = {0}, mask[CELLS];
     tally t = {0};
-    tw_recent *r = make();
+    twi_recent *r = make();
     for (int i = 0; i < 4000; i++)
         add(r, 40000 * (int64_t)i, cells); /* 25 a second */
     memset(mask, 1, sizeof mask);
-    const size_t frames = tw_recent_walk(r, mask, add_up, &t);
+    const size_t frames = twi_recent_walk(r, mask, add_up, &t);
     assert_int_equal(frames, t.frames);
-    assert_true(t.frames > 450 && t.frames <= TW_RECENT_FRAMES);
+    assert_true(t.frames > 450 && t.frames <= TWI_RECENT_FRAMES);
     assert_true(t.last_us >= 40000 * INT64_C(3996));
-    assert_true(t.last_us - t.first_us <= TW_RECENT_SPAN_US);
-    assert_int_equal(tw_recent_walk(r, mask, NULL, NULL), t.frames);
+    assert_true(t.last_us - t.first_us <= TWI_RECENT_SPAN_US);
+    assert_int_equal(twi_recent_walk(r, mask, NULL, NULL), t.frames);
     free(r);
 }
 
@@ -118,12 +118,12 @@ static void test_a_clock_that_jumps_back(void **state)
     (void)state;
     uint8_t cells[CELLS] = {0}, mask[CELLS];
     tally t = {0};
-    tw_recent *r = make();
+    twi_recent *r = make();
     memset(mask, 1, sizeof mask);
-    assert_int_equal(tw_recent_walk(r, mask, add_up, &t), 0);
+    assert_int_equal(twi_recent_walk(r, mask, add_up, &t), 0);
     add(r, 900 * (int64_t)S, cells);
     add(r, 10 * S, cells);
-    assert_int_equal(tw_recent_walk(r, mask, add_up, &t), 1);
+    assert_int_equal(twi_recent_walk(r, mask, add_up, &t), 1);
     assert_int_equal(t.first_us, 10 * S);
     free(r);
 }
@@ -131,11 +131,11 @@ static void test_a_clock_that_jumps_back(void **state)
 static void test_another_grid_is_refused(void **state)
 {
     (void)state;
-    tw_recent *r = make();
+    twi_recent *r = make();
     tw_reading reading = {.t_us = 1, .grid = grid};
     reading.grid.columns--;
-    assert_int_equal(tw_recent_add(r, &reading), TW_ESIZE);
-    assert_int_equal(tw_recent_grid(r).columns, COLUMNS);
+    assert_int_equal(twi_recent_add(r, &reading), TW_ESIZE);
+    assert_int_equal(twi_recent_grid(r).columns, COLUMNS);
     free(r);
 }
 

@@ -35,11 +35,11 @@ static void test_pictures_one_behind_the_other(void **state)
 {
     (void)state;
     stream s = make();
-    tw_split split = {0, false};
+    twi_split split = {0, false};
     size_t at = 0;
     for (int i = 0; i < 3; i++) {
         size_t length = 0;
-        assert_int_equal(tw_split_jpeg(&split, s.data + at, s.bytes - at, &length),
+        assert_int_equal(twi_split_jpeg(&split, s.data + at, s.bytes - at, &length),
                          TW_OK);
         assert_int_equal(length, s.length[i]);
         at += length;
@@ -52,12 +52,12 @@ static void test_byte_by_byte(void **state)
 {
     (void)state;
     stream s = make();
-    tw_split split = {0, false};
+    twi_split split = {0, false};
     size_t first = 0, found = 0;
     for (size_t bytes = 1; bytes <= s.bytes; bytes++) {
         size_t length = 0;
         const tw_status st =
-            tw_split_jpeg(&split, s.data + first, bytes - first, &length);
+            twi_split_jpeg(&split, s.data + first, bytes - first, &length);
         if (st == TW_EAGAIN)
             continue;
         assert_int_equal(st, TW_OK);
@@ -72,22 +72,22 @@ static void test_byte_by_byte(void **state)
 static void test_what_is_no_picture(void **state)
 {
     (void)state;
-    tw_split split = {0, false};
+    twi_split split = {0, false};
     size_t length = 0;
     static const uint8_t text[] = "no picture", odd[] = {0xFF, 0xD8, 0x12, 0x34},
                          none[] = {0xFF, 0xD8, 0xFF, 0xE0, 0, 1},
                          twice[] = {0xFF, 0xD8, 0xFF, 0xD8};
-    assert_int_equal(tw_split_jpeg(&split, text, sizeof text, &length), TW_EDAMAGED);
-    assert_int_equal(tw_split_jpeg(&split, odd, sizeof odd, &length), TW_EDAMAGED);
-    split = (tw_split){0, false};
-    assert_int_equal(tw_split_jpeg(&split, none, sizeof none, &length), TW_EDAMAGED);
-    split = (tw_split){0, false};
-    assert_int_equal(tw_split_jpeg(&split, twice, sizeof twice, &length), TW_EDAMAGED);
-    assert_int_equal(tw_split_jpeg(NULL, text, 4, &length), TW_EINVAL);
-    assert_int_equal(tw_split_find(text, sizeof text, 0), sizeof text);
-    assert_int_equal(tw_split_find(twice, sizeof twice, 1), 2);
-    assert_int_equal(tw_split_find(twice, 3, 1), 2); /* it may go on like that */
-    assert_int_equal(tw_split_find(NULL, 3, 1), 3);
+    assert_int_equal(twi_split_jpeg(&split, text, sizeof text, &length), TW_EDAMAGED);
+    assert_int_equal(twi_split_jpeg(&split, odd, sizeof odd, &length), TW_EDAMAGED);
+    split = (twi_split){0, false};
+    assert_int_equal(twi_split_jpeg(&split, none, sizeof none, &length), TW_EDAMAGED);
+    split = (twi_split){0, false};
+    assert_int_equal(twi_split_jpeg(&split, twice, sizeof twice, &length), TW_EDAMAGED);
+    assert_int_equal(twi_split_jpeg(NULL, text, 4, &length), TW_EINVAL);
+    assert_int_equal(twi_split_find(text, sizeof text, 0), sizeof text);
+    assert_int_equal(twi_split_find(twice, sizeof twice, 1), 2);
+    assert_int_equal(twi_split_find(twice, 3, 1), 2); /* it may go on like that */
+    assert_int_equal(twi_split_find(NULL, 3, 1), 3);
 }
 
 /* Whatever comes: it ends, and never says more than there is. */
@@ -97,7 +97,7 @@ static void test_any_bytes(void **state)
     uint32_t chance = 9;
     uint8_t data[600];
     for (int round = 0; round < 20000; round++) {
-        tw_split split = {0, false};
+        twi_split split = {0, false};
         for (size_t i = 0; i < sizeof data; i++) {
             chance = chance * 1664525U + 1013904223U;
             data[i] = chance >> 31 ? 0xFF : (uint8_t)(chance >> 20);
@@ -105,7 +105,7 @@ static void test_any_bytes(void **state)
         data[0] = 0xFF;
         data[1] = 0xD8;
         size_t length = 0;
-        const tw_status st = tw_split_jpeg(&split, data, sizeof data, &length);
+        const tw_status st = twi_split_jpeg(&split, data, sizeof data, &length);
         assert_true(st == TW_OK || st == TW_EAGAIN || st == TW_EDAMAGED);
         assert_true(length <= sizeof data);
     }

@@ -21,7 +21,7 @@ static uint32_t chance(uint32_t *seed)
 }
 
 /* @return how many of its frames stay; gap_us: the longest time without one. */
-static uint32_t keep(tw_thin *thin, const source *s, int64_t *gap_us)
+static uint32_t keep(twi_thin *thin, const source *s, int64_t *gap_us)
 {
     uint32_t kept = 0, seed = 7;
     int64_t newest_us = 5 * S;
@@ -31,7 +31,7 @@ static uint32_t keep(tw_thin *thin, const source *s, int64_t *gap_us)
                        .key = i % s->group == 0};
         if (s->uneven > 0)
             p.t_us += (int64_t)(chance(&seed) % (2 * s->uneven)) - s->uneven;
-        if (!tw_thin_keeps(thin, &p))
+        if (!twi_thin_keeps(thin, &p))
             continue;
         kept++;
         if (p.t_us - newest_us > *gap_us)
@@ -43,7 +43,7 @@ static uint32_t keep(tw_thin *thin, const source *s, int64_t *gap_us)
 
 static void check(uint32_t fps, source s, uint32_t least, uint32_t most, int64_t gap_us)
 {
-    tw_thin thin = {.fps = fps};
+    twi_thin thin = {.fps = fps};
     int64_t gap = 0;
     const uint32_t kept = keep(&thin, &s, &gap);
     if (kept < least || kept > most || gap > gap_us)
@@ -79,13 +79,13 @@ static void test_what_is_slower_stays_whole(void **state)
 static void test_a_pause_brings_no_rush(void **state)
 {
     (void)state;
-    tw_thin thin = {.fps = 5};
+    twi_thin thin = {.fps = 5};
     uint32_t kept = 0;
     tw_packet p = {.t_us = 0, .key = true};
-    assert_true(tw_thin_keeps(&thin, &p));
+    assert_true(twi_thin_keeps(&thin, &p));
     for (int i = 0; i < 30; i++) {
         p.t_us = 60 * S + i * S / 30;
-        kept += tw_thin_keeps(&thin, &p);
+        kept += twi_thin_keeps(&thin, &p);
     }
     assert_in_range(kept, 5, 7);
 }
@@ -99,7 +99,7 @@ static void test_what_stays_can_be_decoded(void **state)
         uint32_t fps, group;
     } cases[] = {{1, 5}, {2, 12}, {5, 12}, {5, 50}, {24, 12}, {10, 3}};
     for (size_t c = 0; c < sizeof cases / sizeof cases[0]; c++) {
-        tw_thin thin = {.fps = cases[c].fps};
+        twi_thin thin = {.fps = cases[c].fps};
         bool whole = false, before = false;
         uint32_t kept = 0, leading = 0;
         for (uint32_t i = 0; i < 3000; i++) {
@@ -111,7 +111,7 @@ static void test_what_stays_can_be_decoded(void **state)
                 p.t_us += 80000;
             else if (leads)
                 p.t_us -= 40000;
-            const bool keeps = tw_thin_keeps(&thin, &p);
+            const bool keeps = twi_thin_keeps(&thin, &p);
             if (at == 0) {
                 before = whole;
                 whole = keeps;
@@ -136,12 +136,12 @@ static void test_what_stays_can_be_decoded(void **state)
 static void test_times_that_go_back(void **state)
 {
     (void)state;
-    tw_thin thin = {.fps = 10};
+    twi_thin thin = {.fps = 10};
     uint32_t kept = 0;
     for (int round = 0; round < 3; round++)
         for (int i = 0; i < 300; i++) {
             const tw_packet p = {.t_us = (int64_t)i * S / 30, .key = true};
-            kept += tw_thin_keeps(&thin, &p);
+            kept += twi_thin_keeps(&thin, &p);
         }
     assert_in_range(kept, 300, 315);
 }

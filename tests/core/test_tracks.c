@@ -284,7 +284,7 @@ enum { NEVER = 99 };
 
 /* A blob goes to the right by some millionths of the width each tenth of a second.
  * @return the seconds until it is a subject, or NEVER within 30 s. */
-static double known_after(tw_found blob, int32_t speed)
+static double known_after(twi_found blob, int32_t speed)
 {
     double after = NEVER;
     place *p = make(240, 136, 10);
@@ -298,7 +298,7 @@ static double known_after(tw_found blob, int32_t speed)
         tw_reading r = {0};
         d->age_us += d->step_us;
         d->found[0] = blob;
-        tw_tracks_follow(d, 1, &r);
+        twi_tracks_follow(d, 1, &r);
         after = r.subjects > 0 ? i / 10.0 : NEVER;
         blob.x += speed;
     }
@@ -309,10 +309,10 @@ static double known_after(tw_found blob, int32_t speed)
 static void test_what_is_small_where_it_is_restless_must_last(void **state)
 {
     (void)state;
-    const int32_t calm = (int32_t)TW_Q16(0.5), restless = (int32_t)TW_Q16(2);
-    const int32_t light = (int32_t)TW_Q16(3), heavy = (int32_t)TW_Q16(30);
-    const tw_found small = {.mass = light, .changing = 65536, .restless = calm};
-    tw_found leaf = small, fox = small;
+    const int32_t calm = (int32_t)TWI_Q16(0.5), restless = (int32_t)TWI_Q16(2);
+    const int32_t light = (int32_t)TWI_Q16(3), heavy = (int32_t)TWI_Q16(30);
+    const twi_found small = {.mass = light, .changing = 65536, .restless = calm};
+    twi_found leaf = small, fox = small;
     leaf.restless = fox.restless = restless;
     fox.mass = heavy;
     assert_true(known_after(small, 15000) < 1);
@@ -326,9 +326,9 @@ static void test_what_is_small_where_it_is_restless_must_last(void **state)
 static void test_what_does_not_change_is_no_snail(void **state)
 {
     (void)state;
-    tw_found snail = {.mass = (int32_t)TW_Q16(5), .changing = 65536, .restless = 0};
+    twi_found snail = {.mass = (int32_t)TWI_Q16(5), .changing = 65536, .restless = 0};
     assert_true(known_after(snail, 500) < NEVER);
-    snail.changing = (int32_t)TW_Q16(0.05);
+    snail.changing = (int32_t)TWI_Q16(0.05);
     assert_true(known_after(snail, 500) == NEVER);
 }
 

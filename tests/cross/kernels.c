@@ -6,7 +6,7 @@
 int main(void)
 {
     size_t count = 0, width = 0;
-    for (const tw_kernels *k = NULL; (k = tw_kernels_at(count)) != NULL; count++) {
+    for (const twi_kernels *k = NULL; (k = twi_kernels_at(count)) != NULL; count++) {
         const char *wrong = kernel_check(k, &width);
         printf("kernels %s: %s\n", k->name, wrong ? wrong : "the same");
         if (wrong)

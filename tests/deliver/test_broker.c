@@ -161,7 +161,7 @@ static void test_encrypted(void **state)
 {
     (void)state;
     char text[512];
-    tw_send_outcome out;
+    twi_send_outcome out;
     char *folder = make_folder();
     make_credentials(folder);
     server hub = start_broker(folder, false, true);
@@ -172,9 +172,9 @@ static void test_encrypted(void **state)
                        trusted ? "/cert.pem\n" : "");
         tw_settings *settings = sending_settings("hub", text);
         assert_int_equal(
-            tw_deliver_try(settings, "hub", tw_linux_clock(), NULL, NULL, &out, NULL),
+            twi_deliver_try(settings, "hub", tw_linux_clock(), NULL, NULL, &out, NULL),
             TW_OK);
-        assert_int_equal(out.fault, trusted ? TW_FAULT_NONE : TW_FAULT_CERTIFICATE);
+        assert_int_equal(out.fault, trusted ? TWI_FAULT_NONE : TWI_FAULT_CERTIFICATE);
         tw_settings_free(settings);
     }
     end_server(&hub);
@@ -295,19 +295,20 @@ static void test_what_is_no_order(void **state)
     char *folder = make_folder();
     tw_settings *settings = sending_settings("", "");
     assert_int_equal(tw_linux_card(folder, &card, &err), TW_OK);
-    const tw_board board = {
+    const tw_platform platform = {
         .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &card};
-    assert_int_equal(tw_station_new(&board, settings, NULL, NULL, &station, &err), TW_OK);
+    assert_int_equal(tw_station_new(&platform, settings, NULL, NULL, &station, &err),
+                     TW_OK);
     for (size_t i = 0; i < sizeof bad / sizeof *bad; i++) {
-        assert_int_equal(tw_deliver_order(station, bad[i], strlen(bad[i]), &err),
+        assert_int_equal(twi_deliver_order(station, bad[i], strlen(bad[i]), &err),
                          TW_ESYNTAX);
         assert_has(err.text, "not understood: write {\"do\"");
     }
     static const char none[] = "{\"do\": \"arm\", \"camera\": \"no\\u001b[31mne\"}",
                       good[] = "{\"do\": \"arm\", \"camera\": \"kerb\", \"for_s\": 9}";
-    assert_int_equal(tw_deliver_order(station, none, strlen(none), &err), TW_ENOENT);
+    assert_int_equal(twi_deliver_order(station, none, strlen(none), &err), TW_ENOENT);
     assert_has(err.text, "there is no camera no [31mne");
-    assert_int_equal(tw_deliver_order(station, good, strlen(good), &err), TW_OK);
+    assert_int_equal(twi_deliver_order(station, good, strlen(good), &err), TW_OK);
     tw_station_free(station);
     card.ops->destroy(card.ctx);
     tw_settings_free(settings);

@@ -286,14 +286,14 @@ static void test_mail_tells_of_a_destination_that_stopped(void **state)
     stored *s = make_stored();
     make_credentials(s->folder);
     server post = start_mail(s->folder);
-    assert_int_equal(tw_outbox_stop(s->catalogue, "shed", INT64_C(1804966260) * 1000000,
-                                    "x", "the password <old> is not taken", NULL),
+    assert_int_equal(twi_outbox_stop(s->catalogue, "shed", INT64_C(1804966260) * 1000000,
+                                     "x", "the password <old> is not taken", NULL),
                      TW_OK);
-    const tw_route route = {"kerb", "segment", "shed", "segment"};
+    const twi_route route = {"kerb", "segment", "shed", "segment"};
     mail_settings(s, post.port, "", text);
     deliver(s, "there", text);
     assert_int_equal(
-        tw_outbox_route(s->catalogue, &route, 1, (const char *[]){"there", NULL}, NULL),
+        twi_outbox_route(s->catalogue, &route, 1, (const char *[]){"there", NULL}, NULL),
         TW_OK);
     (void)sight(s, 100);
     char *mail = mail_number(s, 0);
@@ -302,7 +302,7 @@ static void test_mail_tells_of_a_destination_that_stopped(void **state)
     assert_has(mail, "shed stopped</b>");
     assert_has(mail, "&lt;old&gt;");
     free(mail);
-    assert_int_equal(tw_outbox_retry(s->catalogue, "shed", NULL, NULL), TW_OK);
+    assert_int_equal(twi_outbox_retry(s->catalogue, "shed", NULL, NULL), TW_OK);
     (void)sight(s, 100);
     mail = mail_number(s, 1);
     assert_null(strstr(mail, "stopped"));
@@ -470,7 +470,7 @@ static void test_stills_are_reduced(void **state)
     size_t bytes = 0;
     uint8_t *pixels = NULL;
     uint16_t width = 0, height = 0;
-    if (!tw_drawing_load(NULL))
+    if (!twi_drawing_load(NULL))
         skip(); /* without it they go as they are */
     stored *s = make_stored();
     folder_settings(s, "what = small\nsmall_side = 100\n", text);
@@ -480,7 +480,8 @@ static void test_stills_are_reduced(void **state)
     char *path = join(s->folder, "disk/2027-03-13/kerb+001-still-small.jpg");
     char *jpeg = read_file(path, &bytes);
     assert_int_equal(
-        tw_jpeg_pixels((uint8_t *)jpeg, bytes, 0, &pixels, &width, &height, NULL), TW_OK);
+        twi_jpeg_pixels((uint8_t *)jpeg, bytes, 0, &pixels, &width, &height, NULL),
+        TW_OK);
     assert_int_equal(width, 100);
     assert_int_equal(height, 75);                              /* of 320 x 240 */
     assert_true(pixels[4 * 50] >= 58 && pixels[4 * 50] <= 62); /* as grey as it was */

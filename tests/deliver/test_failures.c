@@ -21,29 +21,29 @@ static void hear(void *ctx, char who, const char *line)
     (void)snprintf(h->text + n, sizeof h->text - n, "%c %s\n", who, line);
 }
 
-static tw_send_outcome try_it(const char *destination, heard *h)
+static twi_send_outcome try_it(const char *destination, heard *h)
 {
-    tw_send_outcome out;
+    twi_send_outcome out;
     tw_error err = {0};
     tw_settings *settings = sending_settings("there", destination);
     if (h)
         memset(h, 0, sizeof *h);
-    if (tw_deliver_try(settings, "there", tw_linux_clock(), h ? hear : NULL, h, &out,
-                       &err) != TW_OK)
+    if (twi_deliver_try(settings, "there", tw_linux_clock(), h ? hear : NULL, h, &out,
+                        &err) != TW_OK)
         fail_msg("%s", err.text);
     tw_settings_free(settings);
     return out;
 }
 
 /* Fails unless a try ends so. */
-static void check(const char *destination, tw_fault fault, const char *words)
+static void check(const char *destination, twi_fault fault, const char *words)
 {
-    const tw_send_outcome out = try_it(destination, NULL);
+    const twi_send_outcome out = try_it(destination, NULL);
     if (out.fault != fault || !strstr(out.text, words))
         fail_msg("%s\nfault %d, not %d; \"%s\" lacks \"%s\"", destination, out.fault,
                  fault, out.text, words);
-    assert_int_equal(out.verdict, tw_fault_verdict(fault));
-    assert_true(strlen(out.text) > 0 || fault == TW_FAULT_NONE);
+    assert_int_equal(out.verdict, twi_fault_verdict(fault));
+    assert_true(strlen(out.text) > 0 || fault == TWI_FAULT_NONE);
 }
 
 /* ---- answers of HTTP servers ------------------------------------------------------- */
@@ -53,25 +53,25 @@ static void test_answers_over_http(void **state)
     (void)state;
     static const struct {
         const char *act;
-        tw_fault fault;
+        twi_fault fault;
         const char *words;
     } cases[] = {
-        {"200", TW_FAULT_NONE, "200"},
-        {"301:Location=http://elsewhere.example/", TW_FAULT_MOVED, "it has moved"},
-        {"400", TW_FAULT_REFUSED, "it refuses this (HTTP/1.1 400"},
-        {"401", TW_FAULT_LOGIN, "look at user and secret_file"},
-        {"403", TW_FAULT_FOLDER, "at what the user may"},
-        {"404", TW_FAULT_FOLDER, "the folder is missing there"},
-        {"405", TW_FAULT_METHOD, "it cannot do that: look at by"},
-        {"413", TW_FAULT_TOO_LARGE, "send less"},
-        {"429:Retry-After=7", TW_FAULT_BUSY, "come back later"},
-        {"500", TW_FAULT_BUSY, "HTTP/1.1 500 it says so"},
-        {"503", TW_FAULT_BUSY, "come back later"},
-        {"507", TW_FAULT_FULL, "no room left"},
-        {"reset", TW_FAULT_BROKEN, "the connection broke"},
-        {"short", TW_FAULT_BROKEN, "the connection broke"},
-        {"garbage", TW_FAULT_OTHER, "it did not work"},
-        {"stall", TW_FAULT_TIMEOUT, "no sign from it in time (timeout)"}};
+        {"200", TWI_FAULT_NONE, "200"},
+        {"301:Location=http://elsewhere.example/", TWI_FAULT_MOVED, "it has moved"},
+        {"400", TWI_FAULT_REFUSED, "it refuses this (HTTP/1.1 400"},
+        {"401", TWI_FAULT_LOGIN, "look at user and secret_file"},
+        {"403", TWI_FAULT_FOLDER, "at what the user may"},
+        {"404", TWI_FAULT_FOLDER, "the folder is missing there"},
+        {"405", TWI_FAULT_METHOD, "it cannot do that: look at by"},
+        {"413", TWI_FAULT_TOO_LARGE, "send less"},
+        {"429:Retry-After=7", TWI_FAULT_BUSY, "come back later"},
+        {"500", TWI_FAULT_BUSY, "HTTP/1.1 500 it says so"},
+        {"503", TWI_FAULT_BUSY, "come back later"},
+        {"507", TWI_FAULT_FULL, "no room left"},
+        {"reset", TWI_FAULT_BROKEN, "the connection broke"},
+        {"short", TWI_FAULT_BROKEN, "the connection broke"},
+        {"garbage", TWI_FAULT_OTHER, "it did not work"},
+        {"stall", TWI_FAULT_TIMEOUT, "no sign from it in time (timeout)"}};
     char *folder = make_folder(), text[512];
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         server web = start_stand_in("odd_server.py", "http", folder, cases[i].act, NULL);
@@ -92,24 +92,25 @@ static void test_answers_to_mail(void **state)
     (void)state;
     static const struct {
         const char *act;
-        tw_fault fault;
+        twi_fault fault;
         const char *words;
-    } cases[] = {{"fine", TW_FAULT_NONE, "250 2.0.0 kept"},
-                 {"GREETING=421 4.3.2 going down", TW_FAULT_BUSY, "421 4.3.2 going down"},
-                 {"AUTH=535 5.7.8 no", TW_FAULT_LOGIN, "it refuses the login"},
-                 {"AUTH=454 4.7.0 not now", TW_FAULT_BUSY, "454 4.7.0 not now"},
-                 {"MAIL=550 5.1.8 who are you", TW_FAULT_SENDER, "look at from"},
-                 {"MAIL=552 5.3.4 too big", TW_FAULT_TOO_LARGE, "too large for it"},
-                 {"RCPT=451 4.7.1 greylisted, come back", TW_FAULT_BUSY, "greylisted"},
-                 {"RCPT=550 5.1.1 no such user", TW_FAULT_RECIPIENT, "look at to"},
-                 {"RCPT=452 4.2.2 over quota", TW_FAULT_MAILBOX, "the mailbox is full"},
-                 {"RCPT=452 4.3.1 disk", TW_FAULT_FULL, "no room left"},
-                 {"END=552 5.2.2 mailbox full", TW_FAULT_MAILBOX, "the mailbox is full"},
-                 {"END=552 message size", TW_FAULT_TOO_LARGE, "send less"},
-                 {"END=554 5.7.1 looks like spam", TW_FAULT_REFUSED, "looks like spam"},
-                 {"END=451 4.3.0 try later", TW_FAULT_BUSY, "come back later"},
-                 {"reset", TW_FAULT_BROKEN, "the connection broke"},
-                 {"stall", TW_FAULT_TIMEOUT, "no sign from it in time"}};
+    } cases[] = {
+        {"fine", TWI_FAULT_NONE, "250 2.0.0 kept"},
+        {"GREETING=421 4.3.2 going down", TWI_FAULT_BUSY, "421 4.3.2 going down"},
+        {"AUTH=535 5.7.8 no", TWI_FAULT_LOGIN, "it refuses the login"},
+        {"AUTH=454 4.7.0 not now", TWI_FAULT_BUSY, "454 4.7.0 not now"},
+        {"MAIL=550 5.1.8 who are you", TWI_FAULT_SENDER, "look at from"},
+        {"MAIL=552 5.3.4 too big", TWI_FAULT_TOO_LARGE, "too large for it"},
+        {"RCPT=451 4.7.1 greylisted, come back", TWI_FAULT_BUSY, "greylisted"},
+        {"RCPT=550 5.1.1 no such user", TWI_FAULT_RECIPIENT, "look at to"},
+        {"RCPT=452 4.2.2 over quota", TWI_FAULT_MAILBOX, "the mailbox is full"},
+        {"RCPT=452 4.3.1 disk", TWI_FAULT_FULL, "no room left"},
+        {"END=552 5.2.2 mailbox full", TWI_FAULT_MAILBOX, "the mailbox is full"},
+        {"END=552 message size", TWI_FAULT_TOO_LARGE, "send less"},
+        {"END=554 5.7.1 looks like spam", TWI_FAULT_REFUSED, "looks like spam"},
+        {"END=451 4.3.0 try later", TWI_FAULT_BUSY, "come back later"},
+        {"reset", TWI_FAULT_BROKEN, "the connection broke"},
+        {"stall", TWI_FAULT_TIMEOUT, "no sign from it in time"}};
     char *folder = make_folder(), text[1024];
     char *secret = join(folder, "good.secret");
     write_text(secret, "frogspawn\n");
@@ -130,7 +131,7 @@ static void test_answers_to_mail(void **state)
                    "[destination there]\nurl = smtp://127.0.0.1:%d\ntls = none\n"
                    "to = a@lane.example\nfrom = b@lane.example\ntimeout = 2 s\n",
                    post.port);
-    assert_int_not_equal(try_it(text, NULL).verdict, TW_DELIVERED);
+    assert_int_not_equal(try_it(text, NULL).verdict, TWI_DELIVERED);
     /* and one that does not encrypt gets nothing */
     end_server(&post);
     post = start_stand_in("odd_server.py", "smtp", folder, "fine", NULL);
@@ -138,7 +139,7 @@ static void test_answers_to_mail(void **state)
                    "[destination there]\nurl = smtp://127.0.0.1:%d\n"
                    "to = a@lane.example\nfrom = b@lane.example\n",
                    post.port);
-    check(text, TW_FAULT_NO_TLS, "it does not encrypt");
+    check(text, TWI_FAULT_NO_TLS, "it does not encrypt");
     end_server(&post);
     free(secret);
     remove_folder(folder);
@@ -159,34 +160,34 @@ static void test_what_is_wrong_on_the_way(void **state)
     /* a name that cannot be one, so that nobody is asked for it */
     (void)snprintf(text, sizeof text,
                    "[destination there]\nurl = https://%064d.example/\n", 0);
-    check(text, TW_FAULT_HOST, "there is no such host, or no network");
+    check(text, TWI_FAULT_HOST, "there is no such host, or no network");
     (void)snprintf(text, sizeof text,
                    "[destination there]\nurl = https://127.0.0.1:%d/\n", free_port());
-    check(text, TW_FAULT_CONNECT, "nobody answers there");
+    check(text, TWI_FAULT_CONNECT, "nobody answers there");
     (void)snprintf(text, sizeof text,
                    "[destination there]\nurl = smtp://toad@localhost:%d\n%s", post.port,
                    mail);
-    check(text, TW_FAULT_CERTIFICATE, "name that by trust = FILE");
+    check(text, TWI_FAULT_CERTIFICATE, "name that by trust = FILE");
     (void)snprintf(text, sizeof text,
                    "[destination there]\nurl = smtp://toad@127.0.0.2:%d\ntrust = "
                    "%s/cert.pem\n%s",
                    post.port, folder, mail);
-    check(text, TW_FAULT_CONNECT, "nobody answers there");
+    check(text, TWI_FAULT_CONNECT, "nobody answers there");
     (void)snprintf(text, sizeof text,
                    "[destination there]\nurl = smtp://toad@localhost:%d\ntrust = "
                    "%s/none.pem\n%s",
                    post.port, folder, mail);
-    check(text, TW_FAULT_TRUST_FILE, "cannot be read");
+    check(text, TWI_FAULT_TRUST_FILE, "cannot be read");
     (void)snprintf(text, sizeof text,
                    "[destination there]\nurl = smtps://toad@localhost:%d\ntrust = "
                    "%s/cert.pem\n%s",
                    post.port, folder, mail);
-    check(text, TW_FAULT_TLS, "is that the port for it?");
+    check(text, TWI_FAULT_TLS, "is that the port for it?");
     (void)snprintf(text, sizeof text,
                    "[destination there]\nurl = smtp://toad@localhost:%d\ntls = "
                    "unverified\n%s",
                    post.port, mail);
-    check(text, TW_FAULT_NONE, "250");
+    check(text, TWI_FAULT_NONE, "250");
     end_server(&post);
     remove_folder(folder);
 }
@@ -215,7 +216,7 @@ static void test_certificates(void **state)
                    "[destination there]\nurl = https://localhost:%d/\n"
                    "trust = %s/other.pem\n",
                    hub.port, folder);
-    check(text, TW_FAULT_CERT_NAME, "write url with the name that stands in it");
+    check(text, TWI_FAULT_CERT_NAME, "write url with the name that stands in it");
     end_server(&hub);
     remove_folder(folder);
 }
@@ -232,17 +233,17 @@ static void test_sftp_keys(void **state)
                    "[destination there]\nurl = sftp://root@127.0.0.1:%d%s/sftp\n"
                    "key_file = %s/id\nhost_keys = %s/empty\n",
                    ssh.port, folder, folder, folder);
-    check(text, TW_FAULT_HOST_KEY, "as ssh-keyscan prints it");
+    check(text, TWI_FAULT_HOST_KEY, "as ssh-keyscan prints it");
     (void)snprintf(text, sizeof text,
                    "[destination there]\nurl = sftp://root@127.0.0.1:%d%s/sftp\n"
                    "key_file = %s/host\nhost_keys = %s/known_hosts\n",
                    ssh.port, folder, folder, folder);
-    check(text, TW_FAULT_LOGIN, "it refuses the login");
+    check(text, TWI_FAULT_LOGIN, "it refuses the login");
     (void)snprintf(text, sizeof text,
                    "[destination there]\nurl = sftp://root@127.0.0.1:%d/proc/lane\n"
                    "key_file = %s/id\nhost_keys = %s/known_hosts\n",
                    ssh.port, folder, folder);
-    check(text, TW_FAULT_FOLDER, "the folder is missing there");
+    check(text, TWI_FAULT_FOLDER, "the folder is missing there");
     end_server(&ssh);
     remove_folder(folder);
 }
@@ -260,9 +261,9 @@ static void test_object_storage_and_clocks(void **state)
                        "user = key\nsecret_file = %s/%s.secret\n",
                        store.port, folder, wrong ? "bad" : "s3");
         if (wrong)
-            check(text, TW_FAULT_LOGIN, "it refuses the login");
+            check(text, TWI_FAULT_LOGIN, "it refuses the login");
         else
-            check(text, TW_FAULT_CLOCK, "the clock of this board is wrong");
+            check(text, TWI_FAULT_CLOCK, "the clock of this board is wrong");
         end_server(&store);
     }
     remove_folder(folder);
@@ -283,7 +284,7 @@ static void test_secrets_are_not_shown(void **state)
                    "secret_file = %s/good.secret\ntrust = %s/cert.pem\n"
                    "to = a@lane.example\nfrom = b@lane.example\n",
                    post.port, folder, folder);
-    assert_int_equal(try_it(text, &h).verdict, TW_DELIVERED);
+    assert_int_equal(try_it(text, &h).verdict, TWI_DELIVERED);
     assert_has(h.text, "> AUTH ");
     assert_has(h.text, "***");
     assert_has(h.text, "< 250 2.0.0 kept as 000000");
@@ -295,7 +296,7 @@ static void test_secrets_are_not_shown(void **state)
                    "[destination there]\nurl = http://127.0.0.1:%d/\nby = json\n"
                    "headers = X-Token: {secret}\nsecret_file = %s/good.secret\n",
                    web.port, folder);
-    assert_int_equal(try_it(text, &h).verdict, TW_DELIVERED);
+    assert_int_equal(try_it(text, &h).verdict, TWI_DELIVERED);
     assert_has(h.text, "> X-Token: ***");
     assert_null(strstr(h.text, WORDS));
     end_server(&web);
@@ -315,18 +316,18 @@ static void test_secrets_that_cannot_be_had(void **state)
                    secret);
     (void)snprintf(words, sizeof words,
                    "may be read by others than its owner: chmod 600 %s", secret);
-    check(text, TW_FAULT_SECRET, words);
+    check(text, TWI_FAULT_SECRET, words);
     tw_settings *settings = sending_settings("there", text);
-    assert_int_equal(tw_deliver_check(settings, collect_problem, &p), TW_EACCES);
+    assert_int_equal(twi_deliver_check(settings, collect_problem, &p), TW_EACCES);
     assert_has(p.text, words);
     tw_settings_free(settings);
     (void)chmod(secret, 0600);
     write_text(secret, "\n");
-    check(text, TW_FAULT_SECRET, "is empty");
+    check(text, TWI_FAULT_SECRET, "is empty");
     assert_int_equal(unlink(secret), 0);
-    check(text, TW_FAULT_SECRET, "No such file");
+    check(text, TWI_FAULT_SECRET, "No such file");
     check("[destination there]\nurl = https://127.0.0.1:1/\nsecret_env = TAWNY_NONE\n",
-          TW_FAULT_SECRET, "there is no variable TAWNY_NONE");
+          TWI_FAULT_SECRET, "there is no variable TAWNY_NONE");
     free(secret);
     remove_folder(folder);
 }
@@ -435,11 +436,11 @@ static void test_what_waits_outlives_its_settings(void **state)
     tw_settings *wrong = tw_settings_new();
     static const char WRONG[] = "[camera kerb]\nsource = sim:kerb\nsend_to = there\n"
                                 "[destination there]\nurl = file:\n";
-    tw_deliver *none = NULL;
+    twi_deliver *none = NULL;
     (void)tw_settings_read_text(wrong, "test", WRONG, strlen(WRONG), NULL, NULL);
     (void)tw_settings_check(wrong, NULL, NULL);
     assert_int_equal(
-        tw_deliver_new(wrong, s->store, tw_linux_clock(), NULL, NULL, &none, NULL),
+        twi_deliver_new(wrong, s->store, tw_linux_clock(), NULL, NULL, &none, NULL),
         TW_OK);
     assert_null(none); /* there is nothing to serve */
     tw_settings_free(wrong);
@@ -473,7 +474,7 @@ static void test_a_file_that_was_renamed_is_found(void **state)
     deliver(s, "there", text);
     WAIT_FOR(was_told(s, "kerb+001-still.jpg is no more there; trying again"));
     assert_int_equal(
-        tw_catalogue_rename(s->catalogue, 1, "2027-03-13/right.jpg", 1, 1, NULL), TW_OK);
+        twi_catalogue_rename(s->catalogue, 1, "2027-03-13/right.jpg", 1, 1, NULL), TW_OK);
     WAIT_FOR(filled(s, "there").sent == 1);
     free(disk);
     leave_stored(s);

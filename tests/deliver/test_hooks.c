@@ -27,11 +27,11 @@ static void on_line(void *ctx, tw_status st, const char *line)
     (void)pthread_mutex_unlock(&t->lock);
 }
 
-static tw_hooks *make(const char *lines, told *t)
+static twi_hooks *make(const char *lines, told *t)
 {
     char text[2048];
     tw_error err = {0};
-    tw_hooks *hooks = NULL;
+    twi_hooks *hooks = NULL;
     (void)snprintf(text, sizeof text,
                    "[station]\nname = hollin\n[camera kerb]\nsource = sim:kerb\n"
                    "[camera mere]\nsource = sim:mere\n%s",
@@ -39,7 +39,7 @@ static tw_hooks *make(const char *lines, told *t)
     memset(t, 0, sizeof *t);
     (void)pthread_mutex_init(&t->lock, NULL);
     tw_settings *s = settings_of(text);
-    if (tw_hooks_new(s, "/srv/captures", tw_linux_clock(), on_line, t, &hooks, &err) !=
+    if (twi_hooks_new(s, "/srv/captures", tw_linux_clock(), on_line, t, &hooks, &err) !=
         TW_OK)
         fail_msg("%s", err.text);
     tw_settings_free(s); /* they need not outlive this */
@@ -68,10 +68,10 @@ static void test_what_a_program_gets(void **state)
                    "> %s; env | grep TAWNY_ | sort >> %s; cat >> %s; echo heard\" sh "
                    "{event} {camera} \"{file} of {sighting}\" {other}\n",
                    path, path, path);
-    tw_hooks *hooks = make(lines, &t);
+    twi_hooks *hooks = make(lines, &t);
     const tw_event event = stored("kerb", "clip", &sighting);
-    tw_hooks_event(hooks, &event);
-    tw_hooks_free(hooks); /* waits for it */
+    twi_hooks_event(hooks, &event);
+    twi_hooks_free(hooks); /* waits for it */
     char *got = read_file(path, NULL);
     assert_string_equal(
         got, "clip|kerb|/srv/captures/2027-03-13/kerb one.mp4 of 12|{other}|"
@@ -100,12 +100,12 @@ static void test_no_shell_is_in_between(void **state)
     told t;
     (void)snprintf(lines, sizeof lines,
                    "[hook ring]\non = lost\nrun = /usr/bin/printf %%s\\n {text}\n");
-    tw_hooks *hooks = make(lines, &t);
+    twi_hooks *hooks = make(lines, &t);
     const tw_event event = {.kind = TW_EVENT_LOST,
                             .camera = "kerb",
                             .text = "$(touch /tmp/none) `id`; \"quoted\" > x"};
-    tw_hooks_event(hooks, &event);
-    tw_hooks_free(hooks);
+    twi_hooks_event(hooks, &event);
+    twi_hooks_free(hooks);
     assert_has(t.text, "$(touch /tmp/none) `id`; \"quoted\" > x");
     remove_folder(folder);
 }
@@ -115,11 +115,12 @@ static void test_which_events_start_which(void **state)
     (void)state;
     static const tw_sighting sighting = {.number = 1};
     told t;
-    tw_hooks *hooks = make("[hook all]\non = began, still, clip, ended, lost, back, low\n"
-                           "run = /bin/echo all {event} {camera}\n"
-                           "[hook some]\non = began, lost\ncameras = mere\n"
-                           "run = /bin/echo some {event} {camera}\n",
-                           &t);
+    twi_hooks *hooks =
+        make("[hook all]\non = began, still, clip, ended, lost, back, low\n"
+             "run = /bin/echo all {event} {camera}\n"
+             "[hook some]\non = began, lost\ncameras = mere\n"
+             "run = /bin/echo some {event} {camera}\n",
+             &t);
     const tw_event events[] = {
         {.kind = TW_EVENT_BEGAN, .camera = "kerb", .sighting = &sighting},
         {.kind = TW_EVENT_BEGAN, .camera = "mere", .sighting = &sighting},
@@ -134,8 +135,8 @@ static void test_which_events_start_which(void **state)
         stored("kerb", "segment", NULL),
         stored("kerb", "timed-still", NULL)};
     for (size_t i = 0; i < sizeof events / sizeof *events; i++)
-        tw_hooks_event(hooks, &events[i]);
-    tw_hooks_free(hooks);
+        twi_hooks_event(hooks, &events[i]);
+    twi_hooks_free(hooks);
     static const char *const lines[] = {": all began kerb\n",  ": all began mere\n",
                                         ": some began mere\n", ": all ended mere\n",
                                         ": all lost mere\n",   ": some lost mere\n",
@@ -144,7 +145,7 @@ static void test_which_events_start_which(void **state)
     assert_int_equal(t.lines, sizeof lines / sizeof *lines);
     for (size_t i = 0; i < sizeof lines / sizeof *lines; i++)
         assert_has(t.text, i == 7 ? ": all low " : lines[i]);
-    tw_hooks_event(NULL, &events[0]); /* fine */
+    twi_hooks_event(NULL, &events[0]); /* fine */
 }
 
 static void test_how_they_end(void **state)
@@ -166,10 +167,10 @@ static void test_how_they_end(void **state)
         told t;
         (void)snprintf(lines, sizeof lines, "[hook ring]\non = lost\nrun = %s\n",
                        cases[i].run);
-        tw_hooks *hooks = make(lines, &t);
+        twi_hooks *hooks = make(lines, &t);
         const tw_event event = {.kind = TW_EVENT_LOST, .camera = "kerb", .text = "x"};
-        tw_hooks_event(hooks, &event);
-        tw_hooks_free(hooks);
+        twi_hooks_event(hooks, &event);
+        twi_hooks_free(hooks);
         assert_has(t.text, cases[i].line);
         assert_int_equal(t.bad, i < 5);
     }
@@ -187,14 +188,14 @@ static void test_time_is_up(void **state)
 {
     (void)state;
     told t;
-    tw_hooks *hooks =
+    twi_hooks *hooks =
         make("[hook ring]\non = lost\ntimeout = 1 s\n"
              "run = /bin/sh -c \"trap '' TERM; echo waiting; sleep 3600 & sleep 3600\"\n",
              &t);
     const tw_event event = {.kind = TW_EVENT_LOST, .camera = "kerb", .text = "x"};
     const double from = seconds();
-    tw_hooks_event(hooks, &event);
-    tw_hooks_free(hooks);
+    twi_hooks_event(hooks, &event);
+    twi_hooks_free(hooks);
     assert_true(seconds() - from < 60);
     assert_has(t.text, "hook ring: ended after ");
     assert_has(t.text, "its timeout: waiting");
@@ -205,15 +206,15 @@ static void test_the_end_of_the_station(void **state)
 {
     (void)state;
     told t;
-    tw_hooks *hooks =
+    twi_hooks *hooks =
         make("[hook ring]\non = lost\ntimeout = 1 h\nrun = /bin/sleep 3600\n", &t);
     const tw_event event = {.kind = TW_EVENT_LOST, .camera = "kerb", .text = "x"};
     const double from = seconds();
-    for (int i = 0; i < TW_HOOKS_AT_ONCE + 3; i++)
-        tw_hooks_event(hooks, &event);
-    tw_hooks_free(hooks);
+    for (int i = 0; i < TWI_HOOKS_AT_ONCE + 3; i++)
+        twi_hooks_event(hooks, &event);
+    twi_hooks_free(hooks);
     assert_true(seconds() - from < 60);
-    assert_int_equal(count_lines(t.text, "hook ring: ended after "), TW_HOOKS_AT_ONCE);
+    assert_int_equal(count_lines(t.text, "hook ring: ended after "), TWI_HOOKS_AT_ONCE);
     assert_int_equal(count_lines(t.text, "an event is left out: the station stops"), 3);
 }
 
@@ -223,16 +224,16 @@ static void test_nobody_waits_for_them(void **state)
 {
     (void)state;
     told t;
-    tw_hooks *hooks =
+    twi_hooks *hooks =
         make("[hook ring]\non = lost\nrun = /bin/sleep 0.05\ntimeout = 10 s\n", &t);
     const tw_event event = {.kind = TW_EVENT_LOST, .camera = "kerb", .text = "x"};
     for (int i = 0; i < 1000; i++)
-        tw_hooks_event(hooks, &event);
-    tw_hooks_free(hooks);
+        twi_hooks_event(hooks, &event);
+    twi_hooks_free(hooks);
     assert_int_equal(t.bad, 1);
     assert_has(t.text, "hook ring: events come faster than its program ends");
-    assert_in_range(t.lines, TW_HOOKS_WAITING + 1,
-                    TW_HOOKS_WAITING + TW_HOOKS_AT_ONCE + 40);
+    assert_in_range(t.lines, TWI_HOOKS_WAITING + 1,
+                    TWI_HOOKS_WAITING + TWI_HOOKS_AT_ONCE + 40);
 }
 
 static void test_command_lines(void **state)
@@ -251,9 +252,9 @@ static void test_command_lines(void **state)
                  {"a \"b", NULL},
                  {"a \"b\\", NULL}};
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
-        char text[128], joined[128] = "", *words[TW_RUN_ARGS_MAX + 1];
+        char text[128], joined[128] = "", *words[TWI_RUN_ARGS_MAX + 1];
         (void)snprintf(text, sizeof text, "%s", cases[i].text);
-        const tw_status st = tw_run_split(text, words);
+        const tw_status st = twi_run_split(text, words);
         assert_int_equal(st, cases[i].words ? TW_OK : TW_ESYNTAX);
         for (size_t k = 0; st == TW_OK && words[k]; k++)
             (void)snprintf(joined + strlen(joined), sizeof joined - strlen(joined),
@@ -261,10 +262,10 @@ static void test_command_lines(void **state)
         if (st == TW_OK)
             assert_string_equal(joined, cases[i].words);
     }
-    char many[256] = "", *words[TW_RUN_ARGS_MAX + 1];
-    for (int i = 0; i <= TW_RUN_ARGS_MAX; i++)
+    char many[256] = "", *words[TWI_RUN_ARGS_MAX + 1];
+    for (int i = 0; i <= TWI_RUN_ARGS_MAX; i++)
         memcpy(many + strlen(many), "a ", 3);
-    assert_int_equal(tw_run_split(many, words), TW_ESYNTAX);
+    assert_int_equal(twi_run_split(many, words), TW_ESYNTAX);
 }
 
 static void test_settings_of_hooks(void **state)
@@ -297,15 +298,15 @@ static void test_settings_of_hooks(void **state)
                                  "[hook a]\non = began\nrun = /none/at/all x\n"
                                  "[hook b]\non = began\nrun = sh\n");
     problems p = {0};
-    assert_int_equal(tw_hooks_try(s, collect_problem, &p), TW_ENOENT);
+    assert_int_equal(twi_hooks_try(s, collect_problem, &p), TW_ENOENT);
     assert_int_equal(p.count, 1);
     assert_has(p.text, "hook a: /none/at/all is not there, or may not be run");
     tw_settings_free(s);
-    tw_hooks *hooks = NULL;
+    twi_hooks *hooks = NULL;
     tw_error err = {0};
     s = settings_of(
         "[camera kerb]\nsource = sim:kerb\n[hook a]\non = began\nrun = x \"y\n");
-    assert_int_equal(tw_hooks_new(s, NULL, tw_linux_clock(), NULL, NULL, &hooks, &err),
+    assert_int_equal(twi_hooks_new(s, NULL, tw_linux_clock(), NULL, NULL, &hooks, &err),
                      TW_ESYNTAX);
     assert_has(err.text, "hook a: run = x \"y: expected a program");
     tw_settings_free(s);

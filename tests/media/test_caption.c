@@ -8,12 +8,12 @@
 
 enum { W = 320, H = 180 };
 
-static const tw_caption_fields FIELDS = {
+static const twi_caption_fields FIELDS = {
     {2027, 3, 13, 21, 30, 15, 204567, 6, 72, 3600}, "kerb", "hollin", 7, 12549};
 
 typedef struct picture {
     uint8_t bytes[W * H * 3 / 2];
-    tw_canvas canvas;
+    twi_canvas canvas;
 } picture;
 
 static picture *make_picture(uint8_t luma)
@@ -22,19 +22,19 @@ static picture *make_picture(uint8_t luma)
     assert_non_null(p);
     memset(p->bytes, luma, W * H);
     memset(p->bytes + W * H, 200, sizeof p->bytes - W * H);
-    p->canvas = (tw_canvas){
+    p->canvas = (twi_canvas){
         {p->bytes, p->bytes + W * H, p->bytes + W * H * 5 / 4}, {W, W / 2, W / 2}, W, H};
     return p;
 }
 
 static void draw(const tw_camera_settings *camera, picture *p)
 {
-    tw_caption *caption = NULL;
+    twi_caption *caption = NULL;
     tw_error err = {0};
-    if (tw_caption_new(camera, &caption, &err) != TW_OK ||
-        tw_caption_draw(caption, &FIELDS, &p->canvas, &err) != TW_OK)
+    if (twi_caption_new(camera, &caption, &err) != TW_OK ||
+        twi_caption_draw(caption, &FIELDS, &p->canvas, &err) != TW_OK)
         fail_msg("%s", err.text);
-    tw_caption_free(caption);
+    twi_caption_free(caption);
 }
 
 /* The box of what differs from a luma. @return how many pixels do. */
@@ -126,20 +126,21 @@ static void test_a_still_keeps_its_size(void **state)
                                        .caption_size_ppm = 100000};
     size_t plain = 0, bytes = 0;
     uint8_t *jpeg = plain_jpeg(65, 49, 90, &plain), *out = NULL, *memory = NULL;
-    tw_caption *caption = NULL;
-    tw_canvas canvas;
-    assert_int_equal(tw_caption_new(&camera, &caption, NULL), TW_OK);
+    twi_caption *caption = NULL;
+    twi_canvas canvas;
+    assert_int_equal(twi_caption_new(&camera, &caption, NULL), TW_OK);
     assert_int_equal(
-        tw_caption_jpeg(caption, &FIELDS, jpeg, plain, 90, &out, &bytes, NULL), TW_OK);
-    assert_int_equal(tw_jpeg_planes(out, bytes, &canvas, &memory, NULL), TW_OK);
+        twi_caption_jpeg(caption, &FIELDS, jpeg, plain, 90, &out, &bytes, NULL), TW_OK);
+    assert_int_equal(twi_jpeg_planes(out, bytes, &canvas, &memory, NULL), TW_OK);
     assert_int_equal(canvas.width, 65);
     assert_int_equal(canvas.height, 49);
     tw_error err = {0};
     uint8_t *none = NULL;
-    assert_int_equal(tw_caption_jpeg(caption, &FIELDS, jpeg, 20, 90, &none, &bytes, &err),
-                     TW_EDAMAGED);
+    assert_int_equal(
+        twi_caption_jpeg(caption, &FIELDS, jpeg, 20, 90, &none, &bytes, &err),
+        TW_EDAMAGED);
     assert_has(err.text, "damaged JPEG");
-    tw_caption_free(caption);
+    twi_caption_free(caption);
     free(memory);
     free(out);
     free(jpeg);

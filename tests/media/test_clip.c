@@ -26,10 +26,10 @@ static tw_status keep(void *ctx, const void *data, size_t bytes, tw_error *err)
     return TW_OK;
 }
 
-static const tw_codecs *codecs(void)
+static const twi_codecs *codecs(void)
 {
     tw_error err = {0};
-    const tw_codecs *c = tw_codecs_load(&err);
+    const twi_codecs *c = twi_codecs_load(&err);
     if (!c)
         fail_msg("%s", err.text);
     return c;
@@ -40,20 +40,20 @@ static tw_status write_clip(memory_file *file, bool encode, tw_error *err)
 {
     tw_stream stream;
     tw_frame frame;
-    tw_clip *clip = NULL;
+    twi_clip *clip = NULL;
     tw_camera camera = open_camera("sim:kerb,size=160x90", 10, &stream);
-    const tw_clip_spec spec = {.stream = &stream,
-                               .encode = encode,
-                               .quality = 60,
-                               .wall_us = INT64_C(1804969815204567),
-                               .why = "2 of 3 frames",
-                               .sink = {keep, file}};
+    const twi_clip_spec spec = {.stream = &stream,
+                                .encode = encode,
+                                .quality = 60,
+                                .wall_us = INT64_C(1804969815204567),
+                                .why = "2 of 3 frames",
+                                .sink = {keep, file}};
     tw_status st = codecs()->clip_open(&spec, &clip, err);
     for (int i = 0; i < FRAMES && st == TW_OK; i++) {
         assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
         frame.packet.t_us = frame.packet.dts_us =
             7000000 + (int64_t)i * 100000 + (i % 3) * 20000;
-        st = tw_clip_copy(codecs(), clip, &frame.packet, err);
+        st = twi_clip_copy(codecs(), clip, &frame.packet, err);
     }
     if (clip) {
         const tw_status closed = codecs()->clip_close(clip, st == TW_OK ? err : NULL);
@@ -66,22 +66,22 @@ static tw_status write_clip(memory_file *file, bool encode, tw_error *err)
 /* Count the frames that can be read and decoded; checks their times. */
 static int decode_all(const char *path, tw_codec codec, int64_t *wall_us)
 {
-    tw_footage *footage = NULL;
+    twi_footage *footage = NULL;
     tw_stream stream;
     tw_packet packet;
-    tw_decoder *decoder = NULL;
-    tw_decoded decoded;
+    twi_decoder *decoder = NULL;
+    twi_decoded decoded;
     int count = 0;
     if (codecs()->footage_open(path, &footage, &stream, wall_us, NULL) != TW_OK)
         return 0;
     assert_int_equal(stream.codec, codec);
     assert_int_equal(stream.width, 160);
-    assert_int_equal(tw_decoder_open(&stream, TW_LOOKED_ALL, &decoder, NULL), TW_OK);
+    assert_int_equal(twi_decoder_open(&stream, TWI_INSPECT_ALL, &decoder, NULL), TW_OK);
     tw_status st = TW_OK;
     for (bool more = true; more;) {
         more = codecs()->footage_next(footage, &packet, NULL) == TW_OK;
-        (void)tw_decoder_send(decoder, more ? &packet : NULL, NULL);
-        while ((st = tw_decoder_receive(decoder, &decoded, NULL)) != TW_EAGAIN &&
+        (void)twi_decoder_send(decoder, more ? &packet : NULL, NULL);
+        while ((st = twi_decoder_receive(decoder, &decoded, NULL)) != TW_EAGAIN &&
                st != TW_EEND) {
             if (st != TW_OK)
                 continue;
@@ -91,7 +91,7 @@ static int decode_all(const char *path, tw_codec codec, int64_t *wall_us)
             count++;
         }
     }
-    tw_decoder_close(decoder);
+    twi_decoder_close(decoder);
     codecs()->footage_close(footage);
     return count;
 }
@@ -167,14 +167,14 @@ static void test_a_clip_without_frames_is_none(void **state)
     (void)state;
     const tw_stream stream = {.codec = TW_CODEC_MJPEG, .width = 64, .height = 64};
     memory_file file = {0};
-    tw_clip *clip = NULL;
+    twi_clip *clip = NULL;
     tw_error err = {0};
-    const tw_clip_spec spec = {
+    const twi_clip_spec spec = {
         .stream = &stream, .encode = true, .quality = 60, .sink = {keep, &file}};
     assert_int_equal(codecs()->clip_open(&spec, &clip, &err), TW_OK);
     const tw_packet bad = {
         .data = (const uint8_t *)"no picture", .size = 10, .key = true};
-    assert_int_equal(tw_clip_copy(codecs(), clip, &bad, &err), TW_OK);
+    assert_int_equal(twi_clip_copy(codecs(), clip, &bad, &err), TW_OK);
     assert_int_equal(codecs()->clip_close(clip, &err), TW_EDAMAGED);
     assert_has(err.text, "no frame could be decoded");
     free(file.data);
@@ -194,7 +194,7 @@ static void test_a_missing_module_is_told(void **state)
     (void)state;
     tw_error err = {0};
     (void)setenv("TAWNY_MODULES", "/none/here", 1);
-    assert_null(tw_codecs_load(&err));
+    assert_null(twi_codecs_load(&err));
     assert_has(err.text, "tawny-codecs.so is not there (looked in /none/here)");
     assert_false(tw_clips_possible(&err));
     (void)unsetenv("TAWNY_MODULES");

@@ -16,9 +16,9 @@ typedef struct footage {
     char *folder, *path;
     uint8_t *expected; /* 4:2:0 pictures, decoded whole */
     size_t picture_bytes;
-    const tw_codecs *codecs;
-    tw_footage *file;
-    tw_av_decoder *decoder;
+    const twi_codecs *codecs;
+    twi_footage *file;
+    twi_av_decoder *decoder;
     tw_luma luma; /* received last */
     int64_t t_us;
     int received;
@@ -70,14 +70,14 @@ static footage *make_footage(const kind *k)
     tw_stream stream;
     int64_t wall = 0;
     tw_error err = {0};
-    f->codecs = tw_codecs_load(&err);
+    f->codecs = twi_codecs_load(&err);
     if (!f->codecs) {
         fail_msg("%s", err.text);
         abort(); /* never reached, which the analyser cannot know */
     }
     assert_int_equal(f->codecs->footage_open(f->path, &f->file, &stream, &wall, NULL),
                      TW_OK);
-    assert_int_equal(f->codecs->decoder_open(&stream, TW_LOOKED_ALL, &f->decoder, NULL),
+    assert_int_equal(f->codecs->decoder_open(&stream, TWI_INSPECT_ALL, &f->decoder, NULL),
                      TW_OK);
     return f;
 }

@@ -17,12 +17,12 @@ static uint8_t *joined(uint8_t *head, size_t *bytes, const uint8_t *rest, size_t
     return whole;
 }
 
-static uint8_t *tagged(size_t *bytes, const tw_exif_fields *fields)
+static uint8_t *tagged(size_t *bytes, const twi_exif_fields *fields)
 {
     size_t plain = 0;
     uint8_t *jpeg = plain_jpeg(64, 48, 100, &plain), *out = NULL;
-    assert_int_equal(tw_exif_head(jpeg, plain, fields, &out, bytes, NULL), TW_OK);
-    out = joined(out, bytes, jpeg + TW_EXIF_REPLACES, plain - TW_EXIF_REPLACES);
+    assert_int_equal(twi_exif_head(jpeg, plain, fields, &out, bytes, NULL), TW_OK);
+    out = joined(out, bytes, jpeg + TWI_EXIF_REPLACES, plain - TWI_EXIF_REPLACES);
     free(jpeg);
     return out;
 }
@@ -31,7 +31,7 @@ static void test_another_program_reads_it_back(void **state)
 {
     (void)state;
     char *folder = make_folder(), *path = join(folder, "still.jpg");
-    const tw_exif_fields fields = {EVENING, "kerb", 7, "2 of 3 frames", 64, 48};
+    const twi_exif_fields fields = {EVENING, "kerb", 7, "2 of 3 frames", 64, 48};
     size_t bytes = 0;
     uint8_t *jpeg = tagged(&bytes, &fields);
     write_bytes(path, jpeg, bytes);
@@ -59,7 +59,7 @@ static void test_times_west_of_greenwich(void **state)
 {
     (void)state;
     char *folder = make_folder(), *path = join(folder, "still.jpg");
-    tw_exif_fields fields = {EVENING, "kerb", 7, NULL, 0, 0};
+    twi_exif_fields fields = {EVENING, "kerb", 7, NULL, 0, 0};
     fields.time.offset_s = -12600;
     size_t bytes = 0;
     uint8_t *jpeg = tagged(&bytes, &fields);
@@ -76,12 +76,12 @@ static void test_a_time_is_put_right(void **state)
 {
     (void)state;
     char *folder = make_folder(), *path = join(folder, "still.jpg");
-    const tw_exif_fields fields = {
+    const twi_exif_fields fields = {
         {1970, 1, 1, 0, 3, 20, 0, 4, 1, 0}, "kerb", 7, "2 of 3 frames", 64, 48};
     size_t bytes = 0, again = 0, replaces = 0, twice = 0;
     uint8_t *jpeg = tagged(&bytes, &fields), *head = NULL;
     assert_int_equal(
-        tw_exif_retime(jpeg, bytes, &EVENING, &head, &again, &replaces, NULL), TW_OK);
+        twi_exif_retime(jpeg, bytes, &EVENING, &head, &again, &replaces, NULL), TW_OK);
     head = joined(head, &again, jpeg + replaces, bytes - replaces);
     write_bytes(path, head, again);
     outcome o = run_program(NULL, EXIFTOOL, "-s", path, NULL);
@@ -94,7 +94,7 @@ static void test_a_time_is_put_right(void **state)
     size_t plain = 0;
     uint8_t *none = NULL, *bare = plain_jpeg(64, 48, 100, &plain);
     assert_int_equal(
-        tw_exif_retime(bare, plain, &EVENING, &none, &twice, &replaces, &err),
+        twi_exif_retime(bare, plain, &EVENING, &none, &twice, &replaces, &err),
         TW_EDAMAGED);
     assert_has(err.text, "does not begin with EXIF");
     free(bare);
@@ -107,12 +107,12 @@ static void test_a_time_is_put_right(void **state)
 static void test_what_is_no_jpeg_is_refused(void **state)
 {
     (void)state;
-    const tw_exif_fields fields = {EVENING, "kerb", 7, "2 of 3 frames", 64, 48};
+    const twi_exif_fields fields = {EVENING, "kerb", 7, "2 of 3 frames", 64, 48};
     uint8_t *out = NULL;
     size_t bytes = 0;
     tw_error err = {0};
     assert_int_equal(
-        tw_exif_head((const uint8_t *)"text", 4, &fields, &out, &bytes, &err),
+        twi_exif_head((const uint8_t *)"text", 4, &fields, &out, &bytes, &err),
         TW_EDAMAGED);
     assert_has(err.text, "not a JPEG");
     assert_null(out);

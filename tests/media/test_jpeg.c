@@ -15,7 +15,7 @@ static uint8_t *square_jpeg(uint16_t width, uint16_t height, size_t *bytes)
                                     ? 200
                                     : (uint8_t)(40 + (x * 7 + y * 3) % 9);
     const tw_picture picture = {{px}, {width}, width, height, TW_PIXELS_GREY};
-    assert_int_equal(tw_jpeg_encode(&picture, 95, &out, bytes, NULL), TW_OK);
+    assert_int_equal(twi_jpeg_encode(&picture, 95, &out, bytes, NULL), TW_OK);
     free(px);
     return out;
 }
@@ -28,13 +28,13 @@ static void test_luma_is_reduced_as_far_as_it_may(void **state)
     } cases[] = {{64, 48, 64, 48},      {320, 240, 320, 240},   {640, 360, 320, 180},
                  {1280, 720, 320, 180}, {1920, 1080, 240, 135}, {4096, 64, 256, 4},
                  {1922, 1082, 241, 136}};
-    tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
+    twi_jpeg *jpeg = twi_jpeg_new(TWI_INSPECT_ALL);
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         size_t bytes = 0;
         tw_luma luma;
         uint16_t w = 0, h = 0;
         uint8_t *data = square_jpeg(cases[i].width, cases[i].height, &bytes);
-        assert_int_equal(tw_jpeg_luma(jpeg, data, bytes, &luma, &w, &h, NULL), TW_OK);
+        assert_int_equal(twi_jpeg_luma(jpeg, data, bytes, &luma, &w, &h, NULL), TW_OK);
         assert_int_equal(w, cases[i].width);
         assert_int_equal(h, cases[i].height);
         assert_int_equal(luma.width, cases[i].luma_width);
@@ -44,14 +44,14 @@ static void test_luma_is_reduced_as_far_as_it_may(void **state)
                         204);
         free(data);
     }
-    tw_jpeg_free(jpeg);
+    twi_jpeg_free(jpeg);
 }
 
-static tw_status read(tw_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_error *err)
+static tw_status read(twi_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_error *err)
 {
     tw_luma luma;
     uint16_t w = 0, h = 0;
-    return tw_jpeg_luma(jpeg, data, bytes, &luma, &w, &h, err);
+    return twi_jpeg_luma(jpeg, data, bytes, &luma, &w, &h, err);
 }
 
 static void test_damage_is_told_and_the_next_picture_is_fine(void **state)
@@ -59,7 +59,7 @@ static void test_damage_is_told_and_the_next_picture_is_fine(void **state)
     (void)state;
     size_t bytes = 0;
     uint8_t *data = square_jpeg(640, 360, &bytes);
-    tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
+    twi_jpeg *jpeg = twi_jpeg_new(TWI_INSPECT_ALL);
     tw_error err = {0};
     assert_int_equal(read(jpeg, data, bytes / 2, &err), TW_EDAMAGED); /* cut short */
     assert_has(err.text, "damaged JPEG (Premature end of JPEG file)");
@@ -74,7 +74,7 @@ static void test_damage_is_told_and_the_next_picture_is_fine(void **state)
     assert_int_equal(read(jpeg, data, bytes, &err), TW_OK);
     free(bad);
     free(data);
-    tw_jpeg_free(jpeg);
+    twi_jpeg_free(jpeg);
 }
 
 /* Every cut and every single wrong byte: an answer, never a crash. */
@@ -83,7 +83,7 @@ static void test_any_damage_is_survived(void **state)
     (void)state;
     size_t bytes = 0;
     uint8_t *data = square_jpeg(96, 80, &bytes);
-    tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
+    twi_jpeg *jpeg = twi_jpeg_new(TWI_INSPECT_ALL);
     for (size_t cut = 0; cut < bytes; cut++) {
         uint8_t *exact = malloc(cut + 1);
         memcpy(exact, data, cut);
@@ -98,7 +98,7 @@ static void test_any_damage_is_survived(void **state)
     }
     assert_int_equal(read(jpeg, data, bytes, NULL), TW_OK);
     free(data);
-    tw_jpeg_free(jpeg);
+    twi_jpeg_free(jpeg);
 }
 
 static void test_bytes_behind_the_picture_are_harmless(void **state)
@@ -106,7 +106,7 @@ static void test_bytes_behind_the_picture_are_harmless(void **state)
     (void)state;
     size_t bytes = 0;
     uint8_t *data = square_jpeg(64, 48, &bytes);
-    tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
+    twi_jpeg *jpeg = twi_jpeg_new(TWI_INSPECT_ALL);
     uint8_t *padded = calloc(1, bytes + 64);
     memcpy(padded, data, bytes);
     assert_int_equal(read(jpeg, padded, bytes + 64, NULL), TW_OK);
@@ -116,7 +116,7 @@ static void test_bytes_behind_the_picture_are_harmless(void **state)
     assert_int_equal(read(jpeg, padded, bytes + 16, NULL), TW_OK);
     free(padded);
     free(data);
-    tw_jpeg_free(jpeg);
+    twi_jpeg_free(jpeg);
 }
 
 static void test_giants_are_refused_unread(void **state)
@@ -124,7 +124,7 @@ static void test_giants_are_refused_unread(void **state)
     (void)state;
     size_t bytes = 0;
     uint8_t *data = square_jpeg(64, 48, &bytes);
-    tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
+    twi_jpeg *jpeg = twi_jpeg_new(TWI_INSPECT_ALL);
     tw_error err = {0};
     for (size_t i = 0; i + 9 < bytes; i++) { /* the frame header says 65500 x 65500 */
         if (data[i] != 0xFF || data[i + 1] != 0xC0)
@@ -136,7 +136,7 @@ static void test_giants_are_refused_unread(void **state)
     assert_int_equal(read(jpeg, data, bytes, &err), TW_ESIZE);
     assert_has(err.text, "65500 x 65500 is over the limit of 16384");
     free(data);
-    tw_jpeg_free(jpeg);
+    twi_jpeg_free(jpeg);
 }
 
 /* A progressive picture of a few bytes, whose scans hold nothing. */
@@ -174,7 +174,7 @@ static void test_a_few_bytes_do_not_ask_for_gigabytes(void **state)
         uint16_t side;
         unsigned scans;
     } bombs[] = {{16384, 1}, {16384, 90}, {8192, 1}, {4000, 90}, {2800, 99}};
-    tw_jpeg *reader = tw_jpeg_new(1);
+    twi_jpeg *reader = twi_jpeg_new(1);
     tw_luma luma;
     const tw_view turned = {.turn = {1, false}};
     uint16_t w = 0, h = 0;
@@ -183,19 +183,20 @@ static void test_a_few_bytes_do_not_ask_for_gigabytes(void **state)
     for (size_t i = 0; i < sizeof bombs / sizeof *bombs; i++) {
         tw_error err = {0};
         const size_t bytes = make_progressive(jpeg, bombs[i].side, bombs[i].scans);
-        assert_int_equal(tw_jpeg_luma(reader, jpeg, bytes, &luma, &w, &h, &err),
+        assert_int_equal(twi_jpeg_luma(reader, jpeg, bytes, &luma, &w, &h, &err),
                          TW_ESIZE);
         assert_has(err.text, "takes too much to decode");
-        assert_int_equal(tw_jpeg_pixels(jpeg, bytes, 0, &pixels, &w, &h, &err), TW_ESIZE);
-        assert_int_equal(tw_jpeg_view(jpeg, bytes, &turned, &pixels, &n, &w, &h, &err),
+        assert_int_equal(twi_jpeg_pixels(jpeg, bytes, 0, &pixels, &w, &h, &err),
+                         TW_ESIZE);
+        assert_int_equal(twi_jpeg_view(jpeg, bytes, &turned, &pixels, &n, &w, &h, &err),
                          TW_ESIZE);
     }
     /* One as a camera may send it is looked at. */
     tw_error err = {0};
     const size_t bytes = make_progressive(jpeg, 512, 10);
-    assert_int_not_equal(tw_jpeg_luma(reader, jpeg, bytes, &luma, &w, &h, &err),
+    assert_int_not_equal(twi_jpeg_luma(reader, jpeg, bytes, &luma, &w, &h, &err),
                          TW_ESIZE);
-    tw_jpeg_free(reader);
+    twi_jpeg_free(reader);
 }
 
 static void test_pixels_go_there_and_back(void **state)
@@ -205,20 +206,20 @@ static void test_pixels_go_there_and_back(void **state)
     uint16_t w = 0, h = 0;
     uint8_t *data = square_jpeg(64, 48, &bytes), *pixels = NULL, *encoded = NULL;
     tw_error err = {0};
-    assert_int_equal(tw_jpeg_pixels(data, bytes, 0, &pixels, &w, &h, &err), TW_OK);
+    assert_int_equal(twi_jpeg_pixels(data, bytes, 0, &pixels, &w, &h, &err), TW_OK);
     assert_int_equal(w, 64);
     assert_int_equal(h, 48);
     const uint8_t *last = pixels + (63 + 47 * 64) * 4;
     for (int i = 0; i < 3; i++)
         assert_in_range(last[i], 196, 204);
-    assert_int_equal(tw_jpeg_encode_pixels(pixels, w, h, 90, &encoded, &again, &err),
+    assert_int_equal(twi_jpeg_encode_pixels(pixels, w, h, 90, &encoded, &again, &err),
                      TW_OK);
     assert_true(encoded[0] == 0xFF && encoded[1] == 0xD8);
     free(encoded);
     free(pixels);
-    assert_int_equal(tw_jpeg_pixels(data, bytes / 2, 0, &pixels, &w, &h, &err),
+    assert_int_equal(twi_jpeg_pixels(data, bytes / 2, 0, &pixels, &w, &h, &err),
                      TW_EDAMAGED);
-    assert_int_equal(tw_jpeg_pixels((const uint8_t *)"no", 2, 0, &pixels, &w, &h, &err),
+    assert_int_equal(twi_jpeg_pixels((const uint8_t *)"no", 2, 0, &pixels, &w, &h, &err),
                      TW_EDAMAGED);
     free(data);
 }
@@ -234,8 +235,8 @@ static void test_colour_planes(void **state)
     memset(chroma[1], 200, sizeof chroma[1]); /* red */
     const tw_picture picture = {
         {luma, chroma[0], chroma[1]}, {16, 8, 8}, 16, 16, TW_PIXELS_I420};
-    assert_int_equal(tw_jpeg_encode(&picture, 95, &data, &bytes, NULL), TW_OK);
-    assert_int_equal(tw_jpeg_pixels(data, bytes, 0, &pixels, &w, &h, NULL), TW_OK);
+    assert_int_equal(twi_jpeg_encode(&picture, 95, &data, &bytes, NULL), TW_OK);
+    assert_int_equal(twi_jpeg_pixels(data, bytes, 0, &pixels, &w, &h, NULL), TW_OK);
     assert_true(pixels[2] > 180 && pixels[0] < 60); /* red over blue */
     free(data);
     free(pixels);
@@ -250,7 +251,7 @@ static uint8_t *ramp_jpeg(uint16_t w, uint16_t h, size_t *bytes)
         for (int x = 0; x < w; x++)
             px[y * w + x] = (uint8_t)(20 + x * 150 / w + y * 70 / h);
     const tw_picture picture = {{px, NULL, NULL}, {w, 0, 0}, w, h, TW_PIXELS_GREY};
-    assert_int_equal(tw_jpeg_encode(&picture, 95, &jpeg, bytes, NULL), TW_OK);
+    assert_int_equal(twi_jpeg_encode(&picture, 95, &jpeg, bytes, NULL), TW_OK);
     free(px);
     return jpeg;
 }
@@ -258,7 +259,7 @@ static uint8_t *ramp_jpeg(uint16_t w, uint16_t h, size_t *bytes)
 static uint8_t *pixels_of(const uint8_t *jpeg, size_t bytes, uint16_t *w, uint16_t *h)
 {
     uint8_t *px = NULL;
-    assert_int_equal(tw_jpeg_pixels(jpeg, bytes, 0, &px, w, h, NULL), TW_OK);
+    assert_int_equal(twi_jpeg_pixels(jpeg, bytes, 0, &px, w, h, NULL), TW_OK);
     for (int i = 0; i < *w * *h; i++)
         px[i] = px[(ptrdiff_t)i * 4]; /* grey: all channels are the same */
     return px;
@@ -278,7 +279,7 @@ static void test_views(void **state)
         size_t out_bytes = 0;
         uint16_t ow = 0, oh = 0;
         assert_int_equal(
-            tw_jpeg_view(jpeg, bytes, &view, &out, &out_bytes, &ow, &oh, NULL), TW_OK);
+            twi_jpeg_view(jpeg, bytes, &view, &out, &out_bytes, &ow, &oh, NULL), TW_OK);
         uint8_t *got = pixels_of(out, out_bytes, &w, &h);
         const tw_rect r = tw_view_rect(&view, 48, 32, 8);
         assert_int_equal(w, r.width);
@@ -303,8 +304,8 @@ static void test_views_of_what_is_no_picture(void **state)
     size_t bytes = 0;
     uint16_t w = 0, h = 0;
     tw_error err = {0};
-    assert_int_equal(tw_jpeg_view((const uint8_t *)"no picture", 10, &view, &out, &bytes,
-                                  &w, &h, &err),
+    assert_int_equal(twi_jpeg_view((const uint8_t *)"no picture", 10, &view, &out, &bytes,
+                                   &w, &h, &err),
                      TW_EIO);
     assert_has(err.text, "cannot make a JPEG");
 }

@@ -56,7 +56,7 @@ static void test_only_what_came_with_modules_is_given_back(void **state)
     touch(&own);
     own = find_code("/libsqlite3");
     assert_int_equal(own.resident_kb, own.bytes / 1024);
-    if (!tw_codecs_load(&err))
+    if (!twi_codecs_load(&err))
         fail_msg("%s", err.text);
     code theirs = find_code("/libavcodec");
     assert_non_null(theirs.first);
@@ -64,7 +64,7 @@ static void test_only_what_came_with_modules_is_given_back(void **state)
     touch(&theirs);
     theirs = find_code("/libavcodec");
     assert_true(theirs.resident_kb * 1024 > (long)theirs.bytes / 2);
-    tw_module_give_back();
+    twi_module_give_back();
     theirs = find_code("/libavcodec");
     assert_true(theirs.resident_kb * 1024 < (long)theirs.bytes / 8);
     own = find_code("/libsqlite3");

@@ -1,4 +1,4 @@
-/* Raw pictures in parcels, against what ffmpeg makes of the same bytes. */
+/* Raw pictures in buffers, against what ffmpeg makes of the same bytes. */
 #include <stdlib.h>
 #include <string.h>
 
@@ -88,13 +88,13 @@ static void test_planes_are_those_that_ffmpeg_makes(void **state)
         uint8_t *in = read_of(folder, "in.raw", LAYOUTS[i].bytes);
         uint8_t *out = read_of(folder, "out.raw", LUMA * 3 / 2);
         const tw_picture p = picture_of(i, in);
-        tw_parcel *parcel = tw_parcel_picture(&p);
-        assert_non_null(parcel);
-        check_near(parcel->data, out, LUMA, LAYOUTS[i].off);
+        twi_buffer *buffer = twi_buffer_picture(&p);
+        assert_non_null(buffer);
+        check_near(buffer->data, out, LUMA, LAYOUTS[i].off);
         if (LAYOUTS[i].pixels != TW_PIXELS_GREY)
-            check_near(parcel->data + LUMA, out + LUMA, (size_t)2 * CHROMA,
+            check_near(buffer->data + LUMA, out + LUMA, (size_t)2 * CHROMA,
                        LAYOUTS[i].chroma_off);
-        tw_parcel_release(parcel);
+        twi_buffer_unref(buffer);
         free(in);
         free(out);
     }
@@ -109,12 +109,12 @@ static void test_a_jpeg_of_any_layout(void **state)
         make_both(folder, LAYOUTS[i].format);
         uint8_t *in = read_of(folder, "in.raw", LAYOUTS[i].bytes);
         const tw_picture p = picture_of(i, in);
-        tw_parcel *parcel = NULL;
+        twi_buffer *buffer = NULL;
         tw_stream stream = {.codec = TW_CODEC_H264};
-        assert_int_equal(tw_parcel_jpeg(&p, 95, &parcel, NULL), TW_OK);
-        tw_parcel_describe(parcel, &stream);
+        assert_int_equal(twi_buffer_jpeg(&p, 95, &buffer, NULL), TW_OK);
+        twi_buffer_describe(buffer, &stream);
         assert_int_equal(stream.codec, TW_CODEC_MJPEG);
-        write_bytes(path, parcel->data, parcel->size);
+        write_bytes(path, buffer->data, buffer->size);
         outcome o =
             run_program(folder, FFMPEG, "-v", "error", "-y", "-i", "still.jpg",
                         "-pix_fmt", "yuvj420p", "-f", "rawvideo", "back.raw", NULL);
@@ -123,7 +123,7 @@ static void test_a_jpeg_of_any_layout(void **state)
         uint8_t *back = read_of(folder, "back.raw", LUMA * 3 / 2);
         uint8_t *out = read_of(folder, "out.raw", LUMA * 3 / 2);
         check_near(back, out, LUMA, 24);
-        tw_parcel_release(parcel);
+        twi_buffer_unref(buffer);
         free(back);
         free(out);
         free(in);
@@ -148,7 +148,7 @@ static void test_what_cannot_be_encoded(void **state)
     p.stride[0] = 3;
     assert_int_equal(tw_picture_jpeg(&p, 90, &out, &bytes, &err), TW_EINVAL);
     assert_has(err.text, "no picture that could be encoded");
-    assert_null(tw_parcel_picture(&p));
+    assert_null(twi_buffer_picture(&p));
 }
 
 int main(void)

@@ -66,15 +66,15 @@ static running *start(const char *more, const char *set)
     if (set)
         assert_int_equal(tw_settings_set(r->settings, set, NULL, NULL), TW_OK);
     assert_int_equal(tw_linux_card(r->store, &r->card, &err), TW_OK);
-    const tw_board board = {
+    const tw_platform platform = {
         .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &r->card};
-    if (tw_station_new(&board, r->settings, NULL, NULL, &r->station, &err) != TW_OK)
+    if (tw_station_new(&platform, r->settings, NULL, NULL, &r->station, &err) != TW_OK)
         fail_msg("%s", err.text);
     const tw_outward_host host = {.store = r->store,
                                   .card = &r->card,
                                   .settings_file = r->file,
-                                  .clock = board.clock,
-                                  .told = on_told,
+                                  .clock = platform.clock,
+                                  .callback = on_told,
                                   .failed = on_failed,
                                   .ctx = r};
     if (tw_outward_begin(r->station, r->settings, &host, &r->outward, &err) != TW_OK)

@@ -6,18 +6,18 @@
 
 #include "../support/support.h"
 
-static void list_one(void *ctx, const char *name, tw_may may)
+static void list_one(void *ctx, const char *name, twi_may may)
 {
     char *out = ctx;
     const size_t n = strlen(out);
-    (void)snprintf(out + n, 256 - n, "%s:%s ", name, may == TW_MAY_RUN ? "run" : "look");
+    (void)snprintf(out + n, 256 - n, "%s:%s ", name, may == TWI_MAY_RUN ? "run" : "look");
 }
 
 static const char *list(const char *file, char out[256])
 {
     tw_error err = {0};
     out[0] = '\0';
-    if (tw_account_walk(file, list_one, out, &err) != TW_OK)
+    if (twi_account_walk(file, list_one, out, &err) != TW_OK)
         fail_msg("%s", err.text);
     return out;
 }
@@ -28,20 +28,22 @@ static void test_they_are_made_changed_and_removed(void **state)
     char *folder = make_folder(), *file = join(folder, "accounts"), text[256];
     struct stat s;
     assert_string_equal(list(file, text), ""); /* no file: none */
-    assert_int_equal(tw_account_set(file, "ann", TW_MAY_RUN, "frogspawn", NULL), TW_OK);
-    assert_int_equal(tw_account_set(file, "bob.2", TW_MAY_LOOK, "tadpoles", NULL), TW_OK);
+    assert_int_equal(twi_account_set(file, "ann", TWI_MAY_RUN, "frogspawn", NULL), TW_OK);
+    assert_int_equal(twi_account_set(file, "bob.2", TWI_MAY_LOOK, "tadpoles", NULL),
+                     TW_OK);
     assert_string_equal(list(file, text), "ann:run bob.2:look ");
     assert_int_equal(stat(file, &s), 0);
     assert_int_equal(s.st_mode & 0777, 0600);
     char *before = read_file(file, NULL);
     assert_null(strstr(before, "frogspawn"));
     assert_has(before, "ann run $argon2id$");
-    assert_int_equal(tw_account_set(file, "ann", TW_MAY_LOOK, "frogspawn", NULL), TW_OK);
+    assert_int_equal(twi_account_set(file, "ann", TWI_MAY_LOOK, "frogspawn", NULL),
+                     TW_OK);
     char *after = read_file(file, NULL);
     assert_string_not_equal(before, after); /* the same password hashes otherwise */
     assert_string_equal(list(file, text), "ann:look bob.2:look ");
-    assert_int_equal(tw_account_remove(file, "ann", NULL), TW_OK);
-    assert_int_equal(tw_account_remove(file, "ann", NULL), TW_ENOENT);
+    assert_int_equal(twi_account_remove(file, "ann", NULL), TW_OK);
+    assert_int_equal(twi_account_remove(file, "ann", NULL), TW_ENOENT);
     assert_string_equal(list(file, text), "bob.2:look ");
     free(before);
     free(after);
@@ -62,22 +64,22 @@ static void test_what_is_refused(void **state)
                                         "123456789012345678901234567890123"};
     tw_error err = {0};
     for (size_t i = 0; i < sizeof names / sizeof *names; i++)
-        assert_int_equal(tw_account_set(file, names[i], TW_MAY_RUN, "frogspawn", &err),
+        assert_int_equal(twi_account_set(file, names[i], TWI_MAY_RUN, "frogspawn", &err),
                          TW_EINVAL);
-    assert_int_equal(tw_account_set(file, "ann", TW_MAY_RUN, "short", &err), TW_EINVAL);
+    assert_int_equal(twi_account_set(file, "ann", TWI_MAY_RUN, "short", &err), TW_EINVAL);
     assert_has(err.text, "a password has 8 to 255 letters");
-    assert_int_equal(tw_account_set(file, "ann", TW_MAY_NOTHING, "frogspawn", &err),
+    assert_int_equal(twi_account_set(file, "ann", TWI_MAY_NOTHING, "frogspawn", &err),
                      TW_EINVAL);
     assert_int_not_equal(access(file, F_OK), 0);
-    assert_int_equal(tw_account_set(file, "ann", TW_MAY_RUN, "frogspawn", &err), TW_OK);
+    assert_int_equal(twi_account_set(file, "ann", TWI_MAY_RUN, "frogspawn", &err), TW_OK);
     assert_int_equal(chmod(file, 0644), 0);
-    assert_int_equal(tw_account_walk(file, list_one, text, &err), TW_EDAMAGED);
+    assert_int_equal(twi_account_walk(file, list_one, text, &err), TW_EDAMAGED);
     assert_has(err.text, "may be read by others than its owner: chmod 600");
     assert_int_equal(chmod(file, 0600), 0);
     write_text(file, "ann run x\nthis is no account\n");
-    assert_int_equal(tw_account_walk(file, list_one, text, &err), TW_EDAMAGED);
+    assert_int_equal(twi_account_walk(file, list_one, text, &err), TW_EDAMAGED);
     assert_has(err.text, "accounts:2: this is no account");
-    assert_int_equal(tw_account_set(file, "bob", TW_MAY_RUN, "frogspawn", &err),
+    assert_int_equal(twi_account_set(file, "bob", TWI_MAY_RUN, "frogspawn", &err),
                      TW_EDAMAGED); /* and nothing is written over it */
     char *kept = read_file(file, NULL);
     assert_has(kept, "this is no account");

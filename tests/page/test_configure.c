@@ -109,7 +109,7 @@ static void test_zones_are_made_renamed_and_taken_out(void **state)
     free(now);
     tw_settings *again = tw_settings_new();
     assert_int_equal(tw_settings_read(again, w->file, NULL, NULL), TW_OK);
-    assert_int_equal(tw_page_reload(w->page, again), TW_OK);
+    assert_int_equal(twi_page_reload(w->page, again), TW_OK);
     tw_settings_free(again);
     json_t *o = body_of(200, get(w, "/api/zones/kerb", ""));
     json_t *zone = json_array_get(json_object_get(o, "zones"), 0);

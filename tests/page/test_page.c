@@ -46,15 +46,15 @@ static void test_without_accounts_it_is_for_this_machine(void **state)
     check(401, get(w, "/api/status", "Forwarded: for=192.0.2.66\r\n"));
     check(401, get(w, "/api/status", "Via: 1.1 lane\r\n"));
     /* the first account that is made shuts it, and the last that goes leaves it shut */
-    assert_int_equal(tw_account_set(w->accounts, "ann", TW_MAY_RUN, "frogspawn", NULL),
+    assert_int_equal(twi_account_set(w->accounts, "ann", TWI_MAY_RUN, "frogspawn", NULL),
                      TW_OK);
     check(401, get(w, "/api/status", ""));
-    assert_int_equal(tw_account_remove(w->accounts, "ann", NULL), TW_OK);
+    assert_int_equal(twi_account_remove(w->accounts, "ann", NULL), TW_OK);
     check(401, get(w, "/api/status", ""));
     write_text(w->accounts, "damaged\n"); /* nobody is let in by that */
     check(500, get(w, "/api/status", ""));
     assert_int_equal(unlink(w->accounts), 0);
-    tw_page_free(w->page);
+    twi_page_free(w->page);
     w->page = NULL;
     static const char *const wide[] = {"0.0.0.0:0", "[::]:0"};
     for (size_t i = 0; i < 2; i++) {
@@ -80,7 +80,7 @@ static void test_addresses_that_are_told_can_be_opened(void **state)
     char host[NI_MAXHOST];
     bool other = false;
     tw_error err = {0};
-    tw_page_free(w->page);
+    twi_page_free(w->page);
     w->page = NULL;
     w->told[0] = '\0';
     assert_int_equal(try_page(w, "0.0.0.0:0", &err), TW_OK);
@@ -183,13 +183,13 @@ static void test_those_who_may_look_and_those_who_may_change(void **state)
         ann);
     check(405, speak(w->port, deletion));
     /* another password ends the sessions of the old one */
-    assert_int_equal(tw_account_set(w->accounts, "bob", TW_MAY_LOOK, "froglets", NULL),
+    assert_int_equal(twi_account_set(w->accounts, "bob", TWI_MAY_LOOK, "froglets", NULL),
                      TW_OK);
     check(401, get(w, "/api/status", bob));
     log_in(w, "bob", "froglets", bob, bob_change);
     check(200, get(w, "/api/status", bob));
     /* one that is removed is out at once; one who logs out too */
-    assert_int_equal(tw_account_remove(w->accounts, "bob", NULL), TW_OK);
+    assert_int_equal(twi_account_remove(w->accounts, "bob", NULL), TW_OK);
     check(401, get(w, "/api/status", bob));
     check(200, post(w, "/api/logout", both, "{}"));
     check(401, get(w, "/api/status", ann));
@@ -471,7 +471,7 @@ static int read_pictures(int s, int wanted)
     return found;
 }
 
-static int look_on(const site *w)
+static int poll_on(const site *w)
 {
     char text[256];
     const int s = dial(w->port);
@@ -543,14 +543,14 @@ static void test_live_pictures(void **state)
     tw_settings *settings = sending_settings("", "");
     assert_int_equal(tw_settings_set(settings, "kerb.loop=yes", NULL, NULL), TW_OK);
     assert_int_equal(tw_linux_card(captures, &card, &err), TW_OK);
-    const tw_board board = {
+    const tw_platform platform = {
         .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &card};
-    assert_int_equal(tw_station_new(&board, settings, on_event, &r, &r.station, &err),
+    assert_int_equal(tw_station_new(&platform, settings, on_event, &r, &r.station, &err),
                      TW_OK);
-    assert_int_equal(tw_page_station(w->page, r.station), TW_OK);
+    assert_int_equal(twi_page_station(w->page, r.station), TW_OK);
     assert_int_equal(pthread_create(&thread, NULL, run_station, &r), 0);
     for (int i = 0; i < LOOKERS; i++)
-        lookers[i] = look_on(w);
+        lookers[i] = poll_on(w);
     for (int i = STALLED; i < LOOKERS; i++)
         assert_int_equal(read_pictures(lookers[i], 3), 3);
     assert_has(get(w, "/api/status", ""), "\"camera\":\"kerb\"");
@@ -561,7 +561,7 @@ static void test_live_pictures(void **state)
     check(404, get(w, "/live/none", ""));
     tw_settings *more = tw_settings_copy(settings); /* as after SIGHUP */
     assert_int_equal(tw_settings_add_camera(more, "none", "sim:mere", NULL, NULL), TW_OK);
-    assert_int_equal(tw_page_reload(w->page, more), TW_OK);
+    assert_int_equal(twi_page_reload(w->page, more), TW_OK);
     tw_settings_free(more);
     check(503, get(w, "/picture/none", "")); /* it is there, and gives nothing yet */
     const char *picture = get(w, "/picture/kerb", "");
@@ -571,7 +571,7 @@ static void test_live_pictures(void **state)
         (void)close(lookers[i]);
     check_pictures(w);
     check_readings(w);
-    assert_int_equal(tw_page_station(w->page, NULL), TW_OK);
+    assert_int_equal(twi_page_station(w->page, NULL), TW_OK);
     assert_has(get(w, "/api/status", ""), "\"state\":\"down\"");
     tw_station_stop(r.station);
     (void)pthread_join(thread, NULL);

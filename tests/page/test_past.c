@@ -36,7 +36,7 @@ static void frame(site *w, int64_t wall_us, int moving)
                         .t_us = wall_us,
                         .wall_us = wall_us,
                         .reading = &r};
-    tw_page_event(w->page, &e);
+    twi_page_event(w->page, &e);
 }
 
 /* Half a minute, ten frames a second: something moves from second 10 to 13. */
@@ -49,15 +49,15 @@ static void half_a_minute(site *w, int64_t from_us)
 /* A minute in the catalogue, before that: something moves from second 30 to 35. */
 static void minute_before(const site *w, int64_t from_us)
 {
-    tw_trace trace = {0};
-    tw_trace_minute done;
+    twi_trace trace = {0};
+    twi_trace_minute done;
     for (int i = 0; i < 60; i++)
-        if (tw_trace_add(&trace, from_us + i * S, i >= 30 && i < 35 ? 40000 : 0, &done))
+        if (twi_trace_add(&trace, from_us + i * S, i >= 30 && i < 35 ? 40000 : 0, &done))
             assert_int_equal(
-                tw_catalogue_add_trace(w->s->catalogue, "kerb", &done, false, NULL),
+                twi_catalogue_add_trace(w->s->catalogue, "kerb", &done, false, NULL),
                 TW_OK);
-    assert_true(tw_trace_end(&trace, &done));
-    assert_int_equal(tw_catalogue_add_trace(w->s->catalogue, "kerb", &done, false, NULL),
+    assert_true(twi_trace_end(&trace, &done));
+    assert_int_equal(twi_catalogue_add_trace(w->s->catalogue, "kerb", &done, false, NULL),
                      TW_OK);
 }
 
@@ -204,7 +204,7 @@ static void test_another_size_begins_anew(void **state)
     r.grid.rows--;
     const tw_event e = {
         .kind = TW_EVENT_READING, .camera = "kerb", .wall_us = now_us, .reading = &r};
-    tw_page_event(w->page, &e);
+    twi_page_event(w->page, &e);
     json_t *o = try(w, 0, "");
     assert_int_equal(number_at(o, "minute", "now", "frames"), 1);
     json_decref(o);
@@ -218,7 +218,7 @@ static void test_live_pictures_take_another_pace(void **state)
     tw_settings *more = sending_settings("", "");
     assert_int_equal(w->page->live.every_us, S / 5);
     assert_int_equal(tw_settings_set(more, "station.live_fps=10", NULL, NULL), TW_OK);
-    assert_int_equal(tw_page_reload(w->page, more), TW_OK);
+    assert_int_equal(twi_page_reload(w->page, more), TW_OK);
     assert_int_equal(w->page->live.every_us, S / 10);
     tw_settings_free(more);
     close_site(w);

@@ -10,7 +10,7 @@
 #define NOW (1000 * HOUR)
 
 static sessions all;
-static const tw_web_module *web;
+static const twi_web_module *web;
 
 static int start(void **state)
 {
@@ -18,7 +18,7 @@ static int start(void **state)
     memset(&all, 0, sizeof all);
     (void)pthread_mutex_init(&all.lock, NULL);
     (void)pthread_mutex_init(&all.checking, NULL);
-    web = tw_web_load(NULL);
+    web = twi_web_load(NULL);
     assert_non_null(web);
     return 0;
 }
@@ -26,9 +26,9 @@ static int start(void **state)
 /* A try. @return how long it must wait, microseconds; 0: it was made. */
 static int64_t try_by(const char *peer, const char *name, bool right, int64_t now_us)
 {
-    const int64_t wait_us = tw_login_begin(&all, peer, name, false, now_us);
+    const int64_t wait_us = twi_login_begin(&all, peer, name, false, now_us);
     if (wait_us == 0)
-        tw_login_end(&all, peer, name, right);
+        twi_login_end(&all, peer, name, right);
     return wait_us;
 }
 
@@ -49,8 +49,8 @@ static void test_each_failure_makes_the_next_wait_longer(void **state)
     /* Whoever sits elsewhere, or asks for somebody else, is not held up. */
     assert_int_equal(try_by("192.0.2.2", "ann", true, NOW), 0);
     assert_true(try_by("192.0.2.1", "ann", true, NOW) > 0);
-    assert_int_equal(tw_login_begin(&all, "192.0.2.1", "ann", true, NOW), 0);
-    tw_login_end(&all, "192.0.2.1", "ann", true); /* who is let in already */
+    assert_int_equal(twi_login_begin(&all, "192.0.2.1", "ann", true, NOW), 0);
+    twi_login_end(&all, "192.0.2.1", "ann", true); /* who is let in already */
 }
 
 static void test_who_tries_many_names_waits_too(void **state)
@@ -115,15 +115,15 @@ static void test_few_wait_while_one_is_checked(void **state)
 {
     (void)state;
     waiting_try w[LOGINS_MAX];
-    assert_int_equal(tw_login_begin(&all, "10.0.0.1", "ann", false, NOW), 0);
+    assert_int_equal(twi_login_begin(&all, "10.0.0.1", "ann", false, NOW), 0);
     for (int i = 1; i < LOGINS_MAX; i++) {
         w[i] = (waiting_try){.number = i};
         assert_int_equal(pthread_create(&w[i].thread, NULL, begin_and_end, &w[i]), 0);
     }
     while (waiting() < LOGINS_MAX)
         (void)usleep(1000);
-    assert_int_equal(tw_login_begin(&all, "10.0.2.1", "bob", false, NOW), S);
-    tw_login_end(&all, "10.0.0.1", "ann", false);
+    assert_int_equal(twi_login_begin(&all, "10.0.2.1", "bob", false, NOW), S);
+    twi_login_end(&all, "10.0.0.1", "ann", false);
     for (int i = 1; i < LOGINS_MAX; i++) {
         assert_int_equal(pthread_join(w[i].thread, NULL), 0);
         assert_int_equal(w[i].wait_us, 0);
@@ -154,28 +154,28 @@ static void test_many_guessers_fill_no_memory(void **state)
 static void test_sessions_end(void **state)
 {
     (void)state;
-    const account ann = {.name = "ann", .may = TW_MAY_RUN};
+    const account ann = {.name = "ann", .may = TWI_MAY_RUN};
     session first, made, found;
-    tw_session_begin(&all, web, &ann, NOW, &first);
-    assert_true(tw_session_find(&all, web, first.token, NOW + 11 * HOUR, &found));
+    twi_session_begin(&all, web, &ann, NOW, &first);
+    assert_true(twi_session_find(&all, web, first.token, NOW + 11 * HOUR, &found));
     assert_string_equal(found.name, "ann");
     assert_string_equal(found.change, first.change);
     assert_string_not_equal(first.change, first.token);
-    assert_true(tw_session_find(&all, web, first.token, NOW + 22 * HOUR, &found));
-    assert_false(tw_session_find(&all, web, first.token, NOW + 35 * HOUR, &found));
-    assert_false(tw_session_find(&all, web, "", NOW, &found));
-    assert_false(tw_session_find(&all, web, NULL, NOW, &found));
-    tw_session_begin(&all, web, &ann, NOW, &first);
-    const account bob = {.name = "bob", .may = TW_MAY_LOOK};
+    assert_true(twi_session_find(&all, web, first.token, NOW + 22 * HOUR, &found));
+    assert_false(twi_session_find(&all, web, first.token, NOW + 35 * HOUR, &found));
+    assert_false(twi_session_find(&all, web, "", NOW, &found));
+    assert_false(twi_session_find(&all, web, NULL, NOW, &found));
+    twi_session_begin(&all, web, &ann, NOW, &first);
+    const account bob = {.name = "bob", .may = TWI_MAY_LOOK};
     session other;
-    tw_session_begin(&all, web, &bob, NOW - 1, &other);
+    twi_session_begin(&all, web, &bob, NOW - 1, &other);
     for (int i = 0; i < 1000; i++) /* of one's own, that seen longest ago goes */
-        tw_session_begin(&all, web, &ann, NOW + 1 + i, &made);
-    assert_true(tw_session_find(&all, web, other.token, NOW + 100, &found));
-    assert_false(tw_session_find(&all, web, first.token, NOW + 100, &found));
-    assert_true(tw_session_find(&all, web, made.token, NOW + 100, &found));
-    tw_session_end(&all, web, made.token);
-    assert_false(tw_session_find(&all, web, made.token, NOW + 100, &found));
+        twi_session_begin(&all, web, &ann, NOW + 1 + i, &made);
+    assert_true(twi_session_find(&all, web, other.token, NOW + 100, &found));
+    assert_false(twi_session_find(&all, web, first.token, NOW + 100, &found));
+    assert_true(twi_session_find(&all, web, made.token, NOW + 100, &found));
+    twi_session_end(&all, web, made.token);
+    assert_false(twi_session_find(&all, web, made.token, NOW + 100, &found));
 }
 
 int main(void)

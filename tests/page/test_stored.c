@@ -95,7 +95,7 @@ static void test_the_end_carries_removals_out(void **state)
     char path[64];
     (void)snprintf(path, sizeof path, "/api/sightings/%lld", (long long)second);
     check(200, post(w, path, OWN, "{\"remove\":true}"));
-    tw_page_free(w->page);
+    twi_page_free(w->page);
     w->page = NULL;
     assert_int_equal(files_of(w), files - 2);
     close_site(w);
@@ -144,8 +144,8 @@ static void test_it_is_sent_again(void **state)
     assert_int_equal(json_array_size(json_object_get(o, "stopped")), 0);
     json_decref(o);
     assert_int_equal(
-        tw_outbox_stop(w->s->catalogue, "shed", 1, "x", "no such folder", NULL), TW_OK);
-    assert_int_equal(tw_outbox_stop(w->s->catalogue, "gone", 1, "x", "long ago", NULL),
+        twi_outbox_stop(w->s->catalogue, "shed", 1, "x", "no such folder", NULL), TW_OK);
+    assert_int_equal(twi_outbox_stop(w->s->catalogue, "gone", 1, "x", "long ago", NULL),
                      TW_OK); /* the settings do not name it any more */
     o = body_of(200, get(w, "/api/status", ""));
     assert_int_equal(json_array_size(json_object_get(o, "stopped")), 1);
@@ -201,10 +201,10 @@ static void test_small_pictures_forecasts_and_what_happened(void **state)
     assert_string_equal(json_string_value(json_object_get(camera, "camera")), "kerb");
     assert_true(json_number_value(json_object_get(o, "bytes_a_day")) > 50000);
     json_decref(o);
-    const tw_happening told = {
+    const twi_log_entry told = {
         .at_us = 1804969800 * SECOND, .what = "problem", .text = "the lens is dirty"};
-    assert_int_equal(tw_catalogue_happened(w->s->catalogue, &told, NULL), TW_OK);
-    assert_has(get(w, "/api/happenings", ""), "the lens is dirty");
+    assert_int_equal(twi_catalogue_happened(w->s->catalogue, &told, NULL), TW_OK);
+    assert_has(get(w, "/api/log", ""), "the lens is dirty");
     close_site(w);
 }
 

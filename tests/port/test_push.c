@@ -58,9 +58,9 @@ static pushing *begin(const char *lines, const tw_stream *first, const tw_stream
         p->list[1] = p->push[1];
     }
     assert_int_equal(tw_linux_card(p->folder, &p->card, &err), TW_OK);
-    const tw_board board = {
+    const tw_platform platform = {
         .clock = tw_linux_clock(), .card = &p->card, .pushed = p->list};
-    if (tw_station_new(&board, p->settings, on_pushed, p, &p->station, &err) != TW_OK)
+    if (tw_station_new(&platform, p->settings, on_pushed, p, &p->station, &err) != TW_OK)
         fail_msg("%s", err.text);
     assert_int_equal(pthread_create(&p->thread, NULL, run_station, p), 0);
     return p;

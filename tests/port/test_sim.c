@@ -69,7 +69,7 @@ static void test_every_scene_can_be_played(void **state)
         uint16_t w = 0, h = 0;
         tw_camera packets = open_camera(source, 2, &stream);
         tw_camera camera = open_camera(raw, 2, &stream);
-        tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
+        twi_jpeg *jpeg = twi_jpeg_new(TWI_INSPECT_ALL);
         uint64_t last = 0;
         for (int k = 0; k < 8; k++) {
             assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
@@ -77,12 +77,12 @@ static void test_every_scene_can_be_played(void **state)
             assert_true(sum != last);
             last = sum;
             assert_int_equal(packets.ops->next(packets.ctx, &frame, NULL), TW_OK);
-            assert_int_equal(tw_jpeg_luma(jpeg, frame.packet.data, frame.packet.size,
-                                          &decoded, &w, &h, NULL),
+            assert_int_equal(twi_jpeg_luma(jpeg, frame.packet.data, frame.packet.size,
+                                           &decoded, &w, &h, NULL),
                              TW_OK);
             assert_int_equal(w, 96);
         }
-        tw_jpeg_free(jpeg);
+        twi_jpeg_free(jpeg);
         packets.ops->destroy(packets.ctx);
         camera.ops->destroy(camera.ctx);
     }
@@ -134,7 +134,7 @@ static void test_packets_show_what_the_pixels_show(void **state)
     tw_frame frame, pixels;
     tw_luma luma;
     uint16_t w = 0, h = 0;
-    tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
+    twi_jpeg *jpeg = twi_jpeg_new(TWI_INSPECT_ALL);
     tw_camera camera = open_camera("sim:kerb,size=160x90", 10, &stream);
     assert_int_equal(stream.codec, TW_CODEC_MJPEG);
     tw_camera raw = open_camera("sim:kerb,size=160x90,raw=yes", 10, &stream);
@@ -144,7 +144,7 @@ static void test_packets_show_what_the_pixels_show(void **state)
     assert_null(frame.picture.px[0]);
     assert_null(pixels.packet.data);
     assert_int_equal(
-        tw_jpeg_luma(jpeg, frame.packet.data, frame.packet.size, &luma, &w, &h, NULL),
+        twi_jpeg_luma(jpeg, frame.packet.data, frame.packet.size, &luma, &w, &h, NULL),
         TW_OK);
     assert_int_equal(w, 160);
     assert_int_equal(h, 90);
@@ -152,7 +152,7 @@ static void test_packets_show_what_the_pixels_show(void **state)
         assert_true(abs(luma.px[i] - pixels.picture.px[0][i]) < 30);
     camera.ops->destroy(camera.ctx);
     raw.ops->destroy(raw.ctx);
-    tw_jpeg_free(jpeg);
+    twi_jpeg_free(jpeg);
 }
 
 static void test_options_that_cannot_be(void **state)

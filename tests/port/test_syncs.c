@@ -114,19 +114,19 @@ static void test_settings_that_are_written(void **state)
 {
     (void)state;
     char *folder = begin(), *path = join(folder, "a.ini");
-    tw_draft *draft = NULL;
+    twi_draft *draft = NULL;
     tw_error err = {0};
     write_text(path, "[camera kerb]\nsource = sim:kerb\n");
-    assert_int_equal(tw_draft_open(path, &draft, &err), TW_OK);
-    const tw_draft_change change = {
+    assert_int_equal(twi_draft_open(path, &draft, &err), TW_OK);
+    const twi_draft_change change = {
         .head = "camera", .name = "kerb", .key = "fps", .value = "5"};
-    assert_int_equal(tw_draft_change_one(draft, &change, &err), TW_OK);
-    assert_int_equal(tw_draft_check(draft, NULL, NULL, NULL), TW_OK);
-    assert_int_equal(tw_draft_write(draft, &err), TW_OK);
+    assert_int_equal(twi_draft_change_one(draft, &change, &err), TW_OK);
+    assert_int_equal(twi_draft_check(draft, NULL, NULL, NULL), TW_OK);
+    assert_int_equal(twi_draft_write(draft, &err), TW_OK);
     mask_letters(seen);
     assert_has(seen, "sync a.ini.XXXXXX, name a.ini, sync ., ");
     assert_has(seen, "name a.ini.old, sync ., ");
-    tw_draft_free(draft);
+    twi_draft_free(draft);
     free(path);
     remove_folder(folder);
 }
@@ -136,7 +136,7 @@ static void test_an_account(void **state)
     (void)state;
     char *folder = begin(), *path = join(folder, "accounts");
     tw_error err = {0};
-    const tw_status st = tw_account_set(path, "ann", TW_MAY_RUN, "frogspawn", &err);
+    const tw_status st = twi_account_set(path, "ann", TWI_MAY_RUN, "frogspawn", &err);
     if (st == TW_ENOTSUP)
         skip(); /* without the web module */
     assert_int_equal(st, TW_OK);

@@ -14,7 +14,7 @@ enum { FD = 77, BUFFERS = 4, BYTES = 1 << 20 };
 /* The device. */
 typedef struct device {
     uint32_t caps;
-    const tw_v4l2_mode *modes; /* of one size and rate for each format entry */
+    const twi_v4l2_mode *modes; /* of one size and rate for each format entry */
     size_t mode_count;
     bool no_sizes, no_rates; /* an old driver */
     uint32_t stride;         /* of raw pictures; 0: none beside the pixels */
@@ -279,18 +279,18 @@ static int dev_ioctl(void *ctx, int fd, unsigned long request, void *argument)
 
 typedef struct bench {
     device d;
-    tw_v4l2_calls calls;
+    twi_v4l2_calls calls;
     tw_camera camera;
     tw_stream stream;
 } bench;
 
-static const tw_v4l2_mode WEBCAM[] = {{V4L2_PIX_FMT_YUYV, 640, 480, 30, 1},
-                                      {V4L2_PIX_FMT_YUYV, 1280, 720, 10, 1},
-                                      {V4L2_PIX_FMT_MJPEG, 640, 480, 30, 1},
-                                      {V4L2_PIX_FMT_MJPEG, 1280, 720, 30, 1},
-                                      {V4L2_PIX_FMT_MJPEG, 1920, 1080, 30, 1}};
+static const twi_v4l2_mode WEBCAM[] = {{V4L2_PIX_FMT_YUYV, 640, 480, 30, 1},
+                                       {V4L2_PIX_FMT_YUYV, 1280, 720, 10, 1},
+                                       {V4L2_PIX_FMT_MJPEG, 640, 480, 30, 1},
+                                       {V4L2_PIX_FMT_MJPEG, 1280, 720, 30, 1},
+                                       {V4L2_PIX_FMT_MJPEG, 1920, 1080, 30, 1}};
 
-static bench *set_up(const tw_v4l2_mode *modes, size_t count,
+static bench *set_up(const twi_v4l2_mode *modes, size_t count,
                      const tw_camera_request *extra)
 {
     bench *b = calloc(1, sizeof *b);
@@ -300,12 +300,12 @@ static bench *set_up(const tw_v4l2_mode *modes, size_t count,
                     .mode_count = count};
     for (int i = 0; i < BUFFERS; i++)
         b->d.memory[i] = malloc(BYTES);
-    b->calls = (tw_v4l2_calls){dev_open,  dev_close, dev_ioctl, dev_map,
-                               dev_unmap, dev_poll,  &b->d};
+    b->calls = (twi_v4l2_calls){dev_open,  dev_close, dev_ioctl, dev_map,
+                                dev_unmap, dev_poll,  &b->d};
     tw_camera_request request = extra ? *extra : (tw_camera_request){.fps = 10};
     request.clock = tw_linux_clock();
-    assert_int_equal(tw_v4l2_camera(&b->calls, &request, "/dev/video7", &b->camera, NULL),
-                     TW_OK);
+    assert_int_equal(
+        twi_v4l2_camera(&b->calls, &request, "/dev/video7", &b->camera, NULL), TW_OK);
     return b;
 }
 
@@ -335,7 +335,7 @@ static void test_the_cheapest_good_format(void **state)
 {
     (void)state;
     static const struct {
-        tw_v4l2_wish wish;
+        twi_v4l2_wish wish;
         size_t expected;
     } cases[] = {{{0, 0, 0, 10}, 3},
                  {{0, 640, 480, 10}, 2},
@@ -344,16 +344,16 @@ static void test_the_cheapest_good_format(void **state)
                  {{V4L2_PIX_FMT_YUYV, 600, 400, 30}, 0},
                  {{V4L2_PIX_FMT_H264, 0, 0, 10}, 5}};
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++)
-        assert_int_equal(tw_v4l2_choose(WEBCAM, 5, &cases[i].wish), cases[i].expected);
-    const tw_v4l2_mode odd[] = {{V4L2_PIX_FMT_SBGGR8, 640, 480, 30, 1},
-                                {V4L2_PIX_FMT_GREY, 640, 480, 30, 1},
-                                {V4L2_PIX_FMT_MJPEG, 1280, 720, 5, 1},
-                                {V4L2_PIX_FMT_MJPEG, 1280, 720, 15, 1},
-                                {V4L2_PIX_FMT_MJPEG, 1280, 720, 60, 1}};
-    const tw_v4l2_wish ten = {0, 0, 0, 10};
-    assert_int_equal(tw_v4l2_choose(odd, 1, &ten), 1); /* none can be used */
-    assert_int_equal(tw_v4l2_choose(odd, 2, &ten), 1);
-    assert_int_equal(tw_v4l2_choose(odd, 5, &ten), 3); /* quick enough, and no quicker */
+        assert_int_equal(twi_v4l2_choose(WEBCAM, 5, &cases[i].wish), cases[i].expected);
+    const twi_v4l2_mode odd[] = {{V4L2_PIX_FMT_SBGGR8, 640, 480, 30, 1},
+                                 {V4L2_PIX_FMT_GREY, 640, 480, 30, 1},
+                                 {V4L2_PIX_FMT_MJPEG, 1280, 720, 5, 1},
+                                 {V4L2_PIX_FMT_MJPEG, 1280, 720, 15, 1},
+                                 {V4L2_PIX_FMT_MJPEG, 1280, 720, 60, 1}};
+    const twi_v4l2_wish ten = {0, 0, 0, 10};
+    assert_int_equal(twi_v4l2_choose(odd, 1, &ten), 1); /* none can be used */
+    assert_int_equal(twi_v4l2_choose(odd, 2, &ten), 1);
+    assert_int_equal(twi_v4l2_choose(odd, 5, &ten), 3); /* quick enough, and no quicker */
 }
 
 static void test_frames_come_with_the_drivers_times(void **state)
@@ -392,7 +392,7 @@ static void test_interrupted_calls_are_made_again(void **state)
 
 static void check_raw(uint32_t fourcc, const char *format, uint32_t stride)
 {
-    const tw_v4l2_mode mode = {fourcc, 321, 240, 15, 1};
+    const twi_v4l2_mode mode = {fourcc, 321, 240, 15, 1};
     const tw_camera_request request = {.fps = 10, .format = format};
     bench *b = set_up(&mode, 1, &request);
     tw_error err = {0};
@@ -432,7 +432,7 @@ static void test_raw_formats(void **state)
 static void test_old_drivers(void **state)
 {
     (void)state;
-    const tw_v4l2_mode mode = {V4L2_PIX_FMT_MJPEG, 0, 0, 0, 1};
+    const twi_v4l2_mode mode = {V4L2_PIX_FMT_MJPEG, 0, 0, 0, 1};
     const tw_camera_request request = {.fps = 10, .width = 640, .height = 480};
     bench *b = set_up(&mode, 1, &request);
     tw_frame frame;
@@ -512,8 +512,8 @@ static void test_a_device_in_words(void **state)
     (void)state;
     const tw_camera_request request = {.fps = 10};
     bench *b = set_up(WEBCAM, 5, &request);
-    tw_v4l2_about about;
-    assert_true(tw_v4l2_describe(&b->calls, "/dev/video7", &about));
+    twi_v4l2_about about;
+    assert_true(twi_v4l2_describe(&b->calls, "/dev/video7", &about));
     assert_string_equal(about.name, "Pond Cam");
     assert_true(about.usable);
     assert_has(about.modes, "MJPG ");
@@ -522,7 +522,7 @@ static void test_a_device_in_words(void **state)
     assert_has(about.controls, "gain 1 to 100 (now ");
     assert_has(about.controls, "exposure_time_absolute ");
     assert_false(b->d.is_open);
-    assert_false(tw_v4l2_describe(&b->calls, "/dev/video8", &about));
+    assert_false(twi_v4l2_describe(&b->calls, "/dev/video8", &about));
     take_down(b);
 }
 
@@ -536,14 +536,14 @@ static void test_the_name_that_stays(void **state)
     write_text(plain, "no link");
     assert_int_equal(symlink("../../video12", pond), 0);
     assert_int_equal(symlink("../../video2", lane), 0);
-    tw_v4l2_stable(folder, "/dev/video2", out, sizeof out);
+    twi_v4l2_stable(folder, "/dev/video2", out, sizeof out);
     (void)snprintf(want, sizeof want, "%s/usb-Lane_Cam_12-index0", folder);
     assert_string_equal(out, want);
-    tw_v4l2_stable(folder, "/dev/video12", out, sizeof out);
+    twi_v4l2_stable(folder, "/dev/video12", out, sizeof out);
     assert_has(out, "usb-Pond_Cam_4711-index0");
-    tw_v4l2_stable(folder, "/dev/video1", out, sizeof out);
+    twi_v4l2_stable(folder, "/dev/video1", out, sizeof out);
     assert_string_equal(out, "");
-    tw_v4l2_stable(plain, "/dev/video2", out, sizeof out); /* no folder */
+    twi_v4l2_stable(plain, "/dev/video2", out, sizeof out); /* no folder */
     assert_string_equal(out, "");
     remove_folder(folder);
     free(plain);

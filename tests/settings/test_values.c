@@ -4,18 +4,18 @@
 #include "../../src/settings/table.h"
 #include "../support/support.h"
 
-static bool parse(const char *key, const char *text, tw_value *out)
+static bool parse(const char *key, const char *text, twi_value *out)
 {
-    const tw_row *row = tw_table_find("camera", key);
+    const twi_row *row = twi_table_find("camera", key);
     if (!row)
-        row = tw_table_find("station", key);
+        row = twi_table_find("station", key);
     assert_non_null(row);
     return row->type->parse(row, text, out);
 }
 
-static const tw_row *destination_row(const char *key)
+static const twi_row *destination_row(const char *key)
 {
-    const tw_row *row = tw_table_find("destination", key);
+    const twi_row *row = twi_table_find("destination", key);
     assert_non_null(row);
     return row;
 }
@@ -23,8 +23,8 @@ static const tw_row *destination_row(const char *key)
 static void test_when_and_limits(void **state)
 {
     (void)state;
-    tw_value v = {0};
-    const tw_row *when = destination_row("when"), *limit = destination_row("limit");
+    twi_value v = {0};
+    const twi_row *when = destination_row("when"), *limit = destination_row("limit");
     assert_true(when->type->parse(when, "each", &v));
     assert_int_equal(v.when.kind, TW_WHEN_EACH);
     assert_true(when->type->parse(when, "digest 10 min", &v));
@@ -54,7 +54,7 @@ static void test_when_and_limits(void **state)
 
 static int64_t number(const char *key, const char *text)
 {
-    tw_value v = {0};
+    twi_value v = {0};
     if (!parse(key, text, &v))
         fail_msg("%s = %s was refused", key, text);
     return v.number;
@@ -62,7 +62,7 @@ static int64_t number(const char *key, const char *text)
 
 static void refused(const char *key, const char *text)
 {
-    tw_value v = {.number = 4242};
+    twi_value v = {.number = 4242};
     if (parse(key, text, &v))
         fail_msg("%s = %s was taken", key, text);
     assert_true(v.number == 4242);
@@ -105,7 +105,7 @@ static void test_shares(void **state)
 static void test_numbers_and_words(void **state)
 {
     (void)state;
-    tw_value v;
+    twi_value v;
     assert_true(number("still_quality", "1") == 1);
     assert_true(number("still_quality", "100") == 100);
     refused("still_quality", "0");
@@ -140,7 +140,7 @@ static void test_numbers_and_words(void **state)
 static void test_confirm(void **state)
 {
     (void)state;
-    tw_value v;
+    twi_value v;
     assert_true(parse("confirm", "2 of 3", &v));
     assert_int_equal(v.confirm.k, 2);
     assert_int_equal(v.confirm.n, 3);
@@ -154,7 +154,7 @@ static void test_confirm(void **state)
 static void test_stills(void **state)
 {
     (void)state;
-    tw_value v;
+    twi_value v;
     assert_true(parse("stills", "none", &v) && v.stills.which == TW_STILLS_NONE);
     assert_true(parse("stills", "first", &v) && v.stills.which == TW_STILLS_FIRST);
     assert_true(parse("stills", "best", &v) && v.stills.which == TW_STILLS_BEST);
@@ -169,8 +169,8 @@ static void test_stills(void **state)
 static void test_areas(void **state)
 {
     (void)state;
-    tw_point p[TW_AREA_MAX];
-    assert_int_equal(tw_area_parse("0,60 40.5,55 100,100", p), 3);
+    tw_point p[TWI_AREA_MAX];
+    assert_int_equal(twi_area_parse("0,60 40.5,55 100,100", p), 3);
     assert_int_equal(p[1].x_ppm, 405000);
     assert_int_equal(p[1].y_ppm, 550000);
     assert_int_equal(p[2].x_ppm, 1000000);
@@ -178,13 +178,13 @@ static void test_areas(void **state)
                                       "0 0 1 1 2 2",  "0,0;1,1;2,2",   "",
                                       "0,0 1,1 -1,0", "0, 0 1, 1 2, 2"};
     for (size_t i = 0; i < sizeof bad / sizeof *bad; i++)
-        assert_int_equal(tw_area_parse(bad[i], p), 0);
-    char many[TW_AREA_MAX * 4 + 8] = "";
-    for (int i = 0; i < TW_AREA_MAX; i++)
+        assert_int_equal(twi_area_parse(bad[i], p), 0);
+    char many[TWI_AREA_MAX * 4 + 8] = "";
+    for (int i = 0; i < TWI_AREA_MAX; i++)
         (void)strcat(many, "1,1 ");
-    assert_int_equal(tw_area_parse(many, p), TW_AREA_MAX);
+    assert_int_equal(twi_area_parse(many, p), TWI_AREA_MAX);
     (void)strcat(many, "1,1");
-    assert_int_equal(tw_area_parse(many, p), 0);
+    assert_int_equal(twi_area_parse(many, p), 0);
 }
 
 /* For every row: the preset is taken, what is printed is read back as the same, and the
@@ -193,12 +193,12 @@ static void test_every_row_reads_what_it_prints(void **state)
 {
     (void)state;
     size_t count = 0;
-    const tw_row *rows = tw_table(&count);
+    const twi_row *rows = twi_table(&count);
     assert_true(count > 30);
     for (size_t i = 0; i < count; i++) {
-        const tw_row *row = &rows[i];
-        char printed[TW_VALUE_MAX], again[TW_VALUE_MAX], range[TW_VALUE_MAX];
-        tw_value v = {0};
+        const twi_row *row = &rows[i];
+        char printed[TWI_VALUE_MAX], again[TWI_VALUE_MAX], range[TWI_VALUE_MAX];
+        twi_value v = {0};
         if (row->preset[0] && !row->type->parse(row, row->preset, &v))
             fail_msg("%s: its preset %s is refused", row->key, row->preset);
         assert_true(row->type->parse(row, row->example, &v));
@@ -219,18 +219,18 @@ static void test_keys_are_unique_and_nearest_is_found(void **state)
 {
     (void)state;
     size_t count = 0;
-    const tw_row *rows = tw_table(&count);
+    const twi_row *rows = twi_table(&count);
     for (size_t i = 0; i < count; i++)
         for (size_t k = i + 1; k < count; k++)
             assert_false(strcmp(rows[i].key, rows[k].key) == 0 &&
                          strcmp(rows[i].section, rows[k].section) == 0);
-    assert_string_equal(tw_table_nearest("camera", "start_ta"), "start_at");
-    assert_string_equal(tw_table_nearest("camera", "preevent"), "pre_event");
-    assert_string_equal(tw_table_nearest("camera", "lite_guard"), "light_guard");
-    assert_string_equal(tw_table_nearest("station", "sotre"), "store");
-    assert_null(tw_table_nearest("camera", "zebra"));
+    assert_string_equal(twi_table_nearest("camera", "start_ta"), "start_at");
+    assert_string_equal(twi_table_nearest("camera", "preevent"), "pre_event");
+    assert_string_equal(twi_table_nearest("camera", "lite_guard"), "light_guard");
+    assert_string_equal(twi_table_nearest("station", "sotre"), "store");
+    assert_null(twi_table_nearest("camera", "zebra"));
     assert_null(
-        tw_table_nearest("camera", "a_key_that_is_longer_than_any_key_could_ever_be"));
+        twi_table_nearest("camera", "a_key_that_is_longer_than_any_key_could_ever_be"));
 }
 
 int main(void)

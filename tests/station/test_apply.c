@@ -225,14 +225,14 @@ static void on_event(void *ctx, const tw_event *e)
 }
 
 /* What the still of the second sighting shows. */
-static void look_at_still(changing *c, const tw_card *card)
+static void examine_still(changing *c, const tw_card *card)
 {
     const char *name = NULL;
     const uint8_t *data = NULL;
     size_t bytes = 0;
     for (size_t i = 0; tw_sim_card_file(card, i, &name, &data, &bytes) == TW_OK; i++)
         if (strstr(name, "002-still"))
-            assert_int_equal(tw_brightness_size(data, bytes, &c->width, &c->height),
+            assert_int_equal(twi_brightness_size(data, bytes, &c->width, &c->height),
                              TW_OK);
 }
 
@@ -252,13 +252,14 @@ static changing *run(const char *first, const char *second, bool stays)
     c->left = TRIGGER_AT;
     free(plain_jpeg(W, H, 90, &c->jpeg_bytes));
     assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
-    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
-    if (tw_station_new(&board, settings, on_event, c, &c->station, &err) != TW_OK)
+    const tw_platform platform = {
+        .makers = makers, .clock = tw_linux_clock(), .card = &card};
+    if (tw_station_new(&platform, settings, on_event, c, &c->station, &err) != TW_OK)
         fail_msg("%s", err.text);
     assert_int_equal(tw_station_run(c->station), TW_OK);
     tw_station_free(c->station);
     assert_int_equal(tw_sim_card_open(&card), 0);
-    look_at_still(c, &card);
+    examine_still(c, &card);
     card.ops->destroy(card.ctx);
     tw_settings_free(settings);
     return c;
@@ -294,17 +295,17 @@ static const char *const OTHERWISE[][2] = {
 };
 
 /* @return a value that is not the one in the settings of before. */
-static void other_value(const tw_row *row, const char *mask, char out[TW_VALUE_MAX])
+static void other_value(const twi_row *row, const char *mask, char out[TWI_VALUE_MAX])
 {
     const char *value = row->example;
-    if (row->type == &tw_type_switch)
+    if (row->type == &twi_type_switch)
         value = strcmp(row->preset, "yes") == 0 ? "no" : "yes";
     for (size_t i = 0; i < sizeof OTHERWISE / sizeof *OTHERWISE; i++)
         if (strcmp(OTHERWISE[i][0], row->key) == 0)
             value = OTHERWISE[i][1];
     if (strcmp(row->key, "mask") == 0)
         value = mask;
-    (void)snprintf(out, TW_VALUE_MAX, "%s", value);
+    (void)snprintf(out, TWI_VALUE_MAX, "%s", value);
 }
 
 /* A clip in a whole number of frames, its head and index aside. */
@@ -341,9 +342,9 @@ static void check_row(const changing *c, const char *what, tw_applied applied)
         fail_msg("%s: told: %s", what, c->notes.text);
 }
 
-static void change_row(const tw_row *row, const char *mask)
+static void change_row(const twi_row *row, const char *mask)
 {
-    char value[TW_VALUE_MAX], what[TW_VALUE_MAX + 64], first[1024], second[2048];
+    char value[TWI_VALUE_MAX], what[TWI_VALUE_MAX + 64], first[1024], second[2048];
     const bool station = strcmp(row->section, "station") == 0;
     other_value(row, mask, value);
     (void)snprintf(what, sizeof what, "%s = %s", row->key, value);
@@ -353,7 +354,7 @@ static void change_row(const tw_row *row, const char *mask)
     else
         (void)snprintf(second, sizeof second, "%s%s%s\n", BASE, CAMERA, what);
     changing *c = change(first, second);
-    tw_applied applied = (tw_applied)(row->applied & ~(unsigned)TW_SENDING);
+    tw_applied applied = (tw_applied)(row->applied & ~(unsigned)TWI_SENDING);
     check_row(c, what, applied);
     assert_true(applied != TW_APPLIED_NOT);
     if (strcmp(row->key, "use") != 0 && !station) /* the profiles say nothing */
@@ -367,7 +368,7 @@ static void change_rows(const char *section)
     char *mask = join(folder, "mask.pgm");
     write_text(mask, "P2\n2 1\n255\n255 0\n");
     size_t count = 0, seen = 0;
-    const tw_row *rows = tw_table(&count);
+    const twi_row *rows = twi_table(&count);
     for (size_t i = 0; i < count; i++)
         if (strcmp(rows[i].section, section) == 0) {
             change_row(&rows[i], mask);

@@ -15,7 +15,7 @@ static tw_catalogue *fresh(const char *path)
     tw_error err = {0};
     if (tw_catalogue_open(path, true, &c, &err) != TW_OK)
         fail_msg("%s", err.text);
-    assert_int_equal(tw_catalogue_begin_run(c, WALL, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_begin_run(c, WALL, NULL), TW_OK);
     return c;
 }
 
@@ -31,15 +31,15 @@ static tw_sighting sighting(uint32_t number, int64_t start_s, int64_t end_s)
 
 static int64_t note(tw_catalogue *c, const char *camera, const tw_sighting *s, bool over)
 {
-    const tw_sighting_entry entry = {.camera = camera,
-                                     .sighting = s,
-                                     .wall_offset_us = WALL,
-                                     .start_ppm = 500,
-                                     .stay_ppm = 400,
-                                     .why = "2 of 3 frames",
-                                     .over = over};
+    const twi_sighting_entry entry = {.camera = camera,
+                                      .sighting = s,
+                                      .wall_offset_us = WALL,
+                                      .start_ppm = 500,
+                                      .stay_ppm = 400,
+                                      .why = "2 of 3 frames",
+                                      .over = over};
     int64_t id = 0;
-    assert_int_equal(tw_catalogue_note(c, &entry, &id, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_log_add(c, &entry, &id, NULL), TW_OK);
     return id;
 }
 
@@ -52,7 +52,7 @@ static void add(tw_catalogue *c, int64_t id, const char *camera, const char *kin
                                  .file = file,
                                  .bytes = bytes,
                                  .start_us = WALL + start_s * S};
-    assert_int_equal(tw_catalogue_add(c, &r, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_add(c, &r, NULL), TW_OK);
 }
 
 typedef struct seen {
@@ -190,8 +190,8 @@ static void test_removing_takes_the_files_too(void **state)
     add(c, kept, "kerb", "still", "b.jpg", 4, 20);
     assert_int_equal(tw_catalogue_remove(c, &card, id, NULL), TW_OK);
     assert_int_equal(tw_sim_card_count(&card), 1);
-    assert_false(tw_catalogue_knows(c, "a.jpg"));
-    assert_true(tw_catalogue_knows(c, "b.jpg"));
+    assert_false(twi_catalogue_knows(c, "a.jpg"));
+    assert_true(twi_catalogue_knows(c, "b.jpg"));
     assert_int_equal(list(c, (tw_sighting_filter){0}).count, 1);
     assert_int_equal(tw_catalogue_remove(c, &card, id, NULL), TW_ENOENT);
     card.ops->destroy(card.ctx);
@@ -202,11 +202,11 @@ static void test_the_oldest_that_may_go(void **state)
 {
     (void)state;
     tw_catalogue *c = fresh(NULL);
-    tw_catalogue_oldest oldest;
+    twi_catalogue_oldest oldest;
     uint64_t bytes = 0;
     int64_t id[3];
     assert_int_equal(
-        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL),
+        twi_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL),
         TW_ENOENT);
     for (uint32_t i = 0; i < 3; i++) {
         const tw_sighting s = sighting(i + 1, i * 100, i * 100 + 10);
@@ -215,25 +215,25 @@ static void test_the_oldest_that_may_go(void **state)
         id[i] = note(c, i == 1 ? "mere" : "kerb", &s, i < 2);
         add(c, id[i], i == 1 ? "mere" : "kerb", "still", file, 1000, i * 100);
     }
-    assert_int_equal(tw_catalogue_bytes(c, NULL, TW_KIND_COUNT, &bytes, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_bytes(c, NULL, TW_KIND_COUNT, &bytes, NULL), TW_OK);
     assert_int_equal(bytes, 3000);
-    assert_int_equal(tw_catalogue_bytes(c, "mere", TW_KIND_COUNT, &bytes, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_bytes(c, "mere", TW_KIND_COUNT, &bytes, NULL), TW_OK);
     assert_int_equal(bytes, 1000);
     assert_int_equal(
-        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
+        twi_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
     assert_string_equal(oldest.file, "0.jpg");
     assert_int_equal(tw_catalogue_star(c, id[0], true, NULL), TW_OK);
     assert_int_equal(
-        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
+        twi_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
     assert_string_equal(oldest.file, "1.jpg");
-    assert_int_equal(tw_catalogue_drop(c, oldest.id, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_drop(c, oldest.id, NULL), TW_OK);
     /* The third is still running. */
     assert_int_equal(
-        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL),
+        twi_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL),
         TW_ENOENT);
     add(c, 0, "kerb", "timed-still", "t.jpg", 1000, 500); /* of no sighting */
     assert_int_equal(
-        tw_catalogue_find_oldest(c, "kerb", TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
+        twi_catalogue_find_oldest(c, "kerb", TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
     assert_string_equal(oldest.file, "t.jpg");
     assert_int_equal(list(c, (tw_sighting_filter){0}).count, 3);
     tw_catalogue_close(c);
@@ -307,7 +307,7 @@ static void test_an_old_one_is_brought_up_to_date(void **state)
     char *folder = make_folder(), *path = join(folder, "old.db");
     sqlite3 *db = NULL;
     tw_catalogue *c = NULL;
-    tw_catalogue_oldest oldest;
+    twi_catalogue_oldest oldest;
     uint64_t bytes = 0;
     assert_int_equal(sqlite3_open(path, &db), SQLITE_OK);
     assert_int_equal(sqlite3_exec(db, OLD, NULL, NULL, NULL), SQLITE_OK);
@@ -319,13 +319,14 @@ static void test_an_old_one_is_brought_up_to_date(void **state)
         assert_int_equal(all.record[0].id, 4);
         assert_true(all.record[0].starred);
         assert_int_equal(all.record[0].bytes, 700);
-        assert_int_equal(tw_catalogue_bytes(c, "kerb", TW_KIND_CLIP, &bytes, NULL),
+        assert_int_equal(twi_catalogue_bytes(c, "kerb", TW_KIND_CLIP, &bytes, NULL),
                          TW_OK);
         assert_int_equal(bytes, 700);
-        assert_int_equal(tw_catalogue_bytes(c, NULL, TW_KIND_COUNT, &bytes, NULL), TW_OK);
+        assert_int_equal(twi_catalogue_bytes(c, NULL, TW_KIND_COUNT, &bytes, NULL),
+                         TW_OK);
         assert_int_equal(bytes, 730);
-        assert_int_equal(tw_catalogue_find_oldest(c, "kerb", TW_KIND_TIMED_STILL, false,
-                                                  &oldest, NULL),
+        assert_int_equal(twi_catalogue_find_oldest(c, "kerb", TW_KIND_TIMED_STILL, false,
+                                                   &oldest, NULL),
                          TW_OK);
         assert_string_equal(oldest.file, "b.jpg");
         tw_catalogue_close(c);

@@ -77,9 +77,9 @@ static outcome_of run_on(tw_card *card, const char *lines, stuck *wait)
         (void)snprintf(text + strlen(text), sizeof text - strlen(text), "%s", lines);
     assert_int_equal(
         tw_settings_read_text(settings, "test", text, strlen(text), NULL, NULL), TW_OK);
-    const tw_board board = {
+    const tw_platform platform = {
         .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = card};
-    if (tw_station_new(&board, settings, on_event, &o.watch, &station, &err) != TW_OK)
+    if (tw_station_new(&platform, settings, on_event, &o.watch, &station, &err) != TW_OK)
         fail_msg("%s", err.text);
     if (wait)
         wait->watch = &o.watch;

@@ -42,9 +42,10 @@ static twi_feed *feed_of(listener *one, listener *other)
     memset(one, 0, sizeof *one);
     memset(other, 0, sizeof *other);
     assert_int_equal(
-        twi_feed_add(feed, &(tw_subscriber){.told = hear, .readings = true, .ctx = one}),
+        twi_feed_add(feed,
+                     &(tw_subscriber){.callback = hear, .readings = true, .ctx = one}),
         TW_OK);
-    assert_int_equal(twi_feed_add(feed, &(tw_subscriber){.told = hear, .ctx = other}),
+    assert_int_equal(twi_feed_add(feed, &(tw_subscriber){.callback = hear, .ctx = other}),
                      TW_OK);
     return feed;
 }
@@ -171,11 +172,11 @@ static void test_subscribers_are_counted(void **state)
     assert_int_equal(twi_feed_add(feed, &(tw_subscriber){.ctx = &l}), TW_EINVAL);
     assert_int_equal(twi_feed_add(feed, NULL), TW_EINVAL);
     for (int i = 0; i < 16; i++)
-        assert_int_equal(twi_feed_add(feed, &(tw_subscriber){.told = hear, .ctx = &l}),
-                         TW_OK);
-    assert_int_equal(twi_feed_add(feed, &(tw_subscriber){.told = hear, .ctx = &l}),
+        assert_int_equal(
+            twi_feed_add(feed, &(tw_subscriber){.callback = hear, .ctx = &l}), TW_OK);
+    assert_int_equal(twi_feed_add(feed, &(tw_subscriber){.callback = hear, .ctx = &l}),
                      TW_ESIZE);
-    assert_int_equal(tw_station_subscribe(NULL, &(tw_subscriber){.told = hear}),
+    assert_int_equal(tw_station_subscribe(NULL, &(tw_subscriber){.callback = hear}),
                      TW_EINVAL);
     twi_feed_free(feed);
 }
@@ -186,7 +187,7 @@ static void test_events_are_copied_whole(void **state)
     (void)state;
     listener l = {0};
     twi_feed *feed = twi_feed_new();
-    assert_int_equal(twi_feed_add(feed, &(tw_subscriber){.told = hear, .ctx = &l}),
+    assert_int_equal(twi_feed_add(feed, &(tw_subscriber){.callback = hear, .ctx = &l}),
                      TW_OK);
     char *camera = strdup("mere"), *text = strdup("a line");
     twi_feed_give(
@@ -268,9 +269,9 @@ static void run_two(watching *w, tw_event_fn told, const tw_subscriber *more)
     tw_error err = {0};
     tw_settings *settings = settings_of(TWO);
     assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
-    const tw_board board = {
+    const tw_platform platform = {
         .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &card};
-    if (tw_station_new(&board, settings, told, w, &w->station, &err) != TW_OK)
+    if (tw_station_new(&platform, settings, told, w, &w->station, &err) != TW_OK)
         fail_msg("%s", err.text);
     if (more)
         assert_int_equal(tw_station_subscribe(w->station, more), TW_OK);
@@ -328,7 +329,7 @@ static void test_pictures_come_to_who_wants_them(void **state)
     watching w = {0};
     atomic_init(&w.wants, true);
     const tw_subscriber who = {
-        .told = on_picture, .readings = true, .wants = wants, .ctx = &w};
+        .callback = on_picture, .readings = true, .wants = wants, .ctx = &w};
     run_two(&w, NULL, &who);
     assert_true(atomic_load(&w.pictures) > 20);
 }

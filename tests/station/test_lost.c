@@ -174,12 +174,13 @@ static void run_with(fault f)
         tw_settings_read_text(settings, "test", text, sizeof text - 1, NULL, NULL),
         TW_OK);
     assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
-    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
-    if (tw_station_new(&board, settings, on_event, &t, &t.station, &err) != TW_OK)
+    const tw_platform platform = {
+        .makers = makers, .clock = tw_linux_clock(), .card = &card};
+    if (tw_station_new(&platform, settings, on_event, &t, &t.station, &err) != TW_OK)
         fail_msg("%s", err.text);
-    const int64_t began = board.clock.ops->now_us(NULL);
+    const int64_t began = platform.clock.ops->now_us(NULL);
     assert_int_equal(tw_station_run(t.station), TW_OK);
-    const int64_t took = board.clock.ops->now_us(NULL) - began;
+    const int64_t took = platform.clock.ops->now_us(NULL) - began;
     const bool loses = f <= TIMES_OUT;
     assert_int_equal(t.lost, loses); /* said once, however often it was tried */
     assert_int_equal(t.back, loses);
@@ -309,8 +310,9 @@ static void test_a_rare_camera_may_be_silent(void **state)
     }
     (void)tw_settings_read_text(settings, "test", text, sizeof text - 1, NULL, NULL);
     assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
-    const tw_board board = {.makers = makers, .clock = {&ops, &from_us}, .card = &card};
-    if (tw_station_new(&board, settings, on_silence, &t, &t.station, &err) != TW_OK)
+    const tw_platform platform = {
+        .makers = makers, .clock = {&ops, &from_us}, .card = &card};
+    if (tw_station_new(&platform, settings, on_silence, &t, &t.station, &err) != TW_OK)
         fail_msg("%s", err.text);
     assert_int_equal(tw_station_run(t.station), TW_OK);
     assert_int_equal(t.lost[0], 1);

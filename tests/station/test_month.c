@@ -109,9 +109,9 @@ typedef struct weeks {
     tw_card card;
     tw_station_settings station;
     tw_camera_settings camera[CAMERAS];
-    tw_lane lane[CAMERAS];
-    tw_run run[CAMERAS];
-    tw_writer writer;
+    twi_channel channel[CAMERAS];
+    twi_run run[CAMERAS];
+    twi_writer writer;
     size_t sightings, stored, freed;
     problems problems;
 } weeks;
@@ -130,15 +130,17 @@ static void set_cameras(weeks *w, tw_settings *settings, int64_t days)
 {
     static const tw_camera_make_fn makers[] = {make_slow, NULL};
     static const char *const names[CAMERAS] = {"tunnel", "kerb", "mere"};
-    const tw_board board = {.makers = makers, .clock = w->writer.clock, .card = &w->card};
+    const tw_platform platform = {
+        .makers = makers, .clock = w->writer.clock, .card = &w->card};
     for (int i = 0; i < CAMERAS; i++) {
-        const tw_keep keep = {.lane = &w->lane[i], .sink = tw_writer_sink(&w->writer)};
+        const twi_sink sink = {.channel = &w->channel[i],
+                               .sink = twi_writer_jobs(&w->writer)};
         tw_error err = {0};
         assert_int_equal(tw_settings_camera(settings, names[i], &w->camera[i]), TW_OK);
-        w->lane[i].camera = &w->camera[i];
-        tw_writer_add_lane(&w->writer, &w->lane[i]);
-        if (tw_run_open(&w->run[i], &board, &w->camera[i], false, false, &keep, on_event,
-                        w, &err) != TW_OK)
+        w->channel[i].camera = &w->camera[i];
+        twi_writer_add_channel(&w->writer, &w->channel[i]);
+        if (twi_run_open(&w->run[i], &platform, &w->camera[i], false, false, &sink,
+                         on_event, w, &err) != TW_OK)
             fail_msg("%s", err.text);
         ((slow_camera *)w->run[i].camera.ctx)->until_us = days * DAY;
     }
@@ -160,8 +162,9 @@ static weeks *set_up(tw_settings *settings, int64_t days)
     tw_settings_station(settings, &w->station);
     if (tw_linux_card(w->folder, &w->card, &err) != TW_OK)
         fail_msg("%s", err.text);
-    w->writer = (tw_writer){.clock = tw_sim_clock(&w->time), .told = on_event, .ctx = w};
-    if (tw_writer_open(&w->writer, &w->card, &w->station, &err) != TW_OK)
+    w->writer =
+        (twi_writer){.clock = tw_sim_clock(&w->time), .callback = on_event, .ctx = w};
+    if (twi_writer_open(&w->writer, &w->card, &w->station, &err) != TW_OK)
         fail_msg("%s", err.text);
     set_cameras(w, settings, days);
     return w;
@@ -183,9 +186,9 @@ static bool step(weeks *w)
         return false;
     tw_error err = {0};
     if (t_us / (60 * S) != w->time.now_us / (60 * S))
-        tw_upkeep(&w->writer);
+        twi_upkeep(&w->writer);
     w->time.now_us = t_us;
-    if (tw_run_step(&w->run[first], &err) != TW_OK)
+    if (twi_run_step(&w->run[first], &err) != TW_OK)
         fail_msg("%s", err.text);
     return true;
 }
@@ -197,14 +200,14 @@ static void check_limits(weeks *w)
 {
     for (int i = 0; i < CAMERAS; i++) {
         uint64_t bytes = 0;
-        assert_int_equal(tw_catalogue_bytes(w->writer.catalogue, w->camera[i].name,
-                                            TW_KIND_COUNT, &bytes, NULL),
+        assert_int_equal(twi_catalogue_bytes(w->writer.catalogue, w->camera[i].name,
+                                             TW_KIND_COUNT, &bytes, NULL),
                          TW_OK);
         assert_true(bytes <= KEEP_MB * UINT64_C(1000000));
     }
-    tw_catalogue_oldest oldest;
-    if (tw_catalogue_find_oldest(w->writer.catalogue, NULL, TW_KIND_TIMED_STILL, false,
-                                 &oldest, NULL) == TW_OK)
+    twi_catalogue_oldest oldest;
+    if (twi_catalogue_find_oldest(w->writer.catalogue, NULL, TW_KIND_TIMED_STILL, false,
+                                  &oldest, NULL) == TW_OK)
         assert_true(oldest.start_us >= WALL + w->time.now_us - DAY - 60 * S);
 }
 
@@ -259,9 +262,9 @@ static size_t resident(void)
 static void take_down(weeks *w)
 {
     for (int i = 0; i < CAMERAS; i++)
-        tw_run_close(&w->run[i]);
+        twi_run_close(&w->run[i]);
     check_agreement(w);
-    tw_writer_close(&w->writer);
+    twi_writer_close(&w->writer);
     w->card.ops->destroy(w->card.ctx);
     remove_folder(w->folder);
     free(w);

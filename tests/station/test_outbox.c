@@ -9,10 +9,10 @@
 #define S INT64_C(1000000)
 #define WALL (INT64_C(1804969800) * S)
 
-static const tw_route ROUTES[] = {{"kerb", "still", "mail", "still"},
-                                  {"kerb", "still", "shed", "small"},
-                                  {"kerb", "clip", "shed", "clip"},
-                                  {"kerb", "", "mail", "record"}};
+static const twi_route ROUTES[] = {{"kerb", "still", "mail", "still"},
+                                   {"kerb", "still", "shed", "small"},
+                                   {"kerb", "clip", "shed", "clip"},
+                                   {"kerb", "", "mail", "record"}};
 
 static tw_catalogue *opened(const char *path)
 {
@@ -20,14 +20,14 @@ static tw_catalogue *opened(const char *path)
     tw_error err = {0};
     if (tw_catalogue_open(path, true, &c, &err) != TW_OK)
         fail_msg("%s", err.text);
-    assert_int_equal(tw_catalogue_begin_run(c, WALL, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_begin_run(c, WALL, NULL), TW_OK);
     return c;
 }
 
 static tw_catalogue *routed(void)
 {
     tw_catalogue *c = opened(NULL);
-    assert_int_equal(tw_outbox_route(c, ROUTES, 4, NULL, NULL), TW_OK);
+    assert_int_equal(twi_outbox_route(c, ROUTES, 4, NULL, NULL), TW_OK);
     return c;
 }
 
@@ -37,10 +37,10 @@ static int64_t note(tw_catalogue *c, const char *camera, uint32_t number, bool o
                            .part = 1,
                            .start_us = 10 * number * S,
                            .end_us = (10 * number + 5) * S};
-    const tw_sighting_entry entry = {
+    const twi_sighting_entry entry = {
         .camera = camera, .sighting = &s, .wall_offset_us = WALL, .over = over};
     int64_t id = 0;
-    assert_int_equal(tw_catalogue_note(c, &entry, &id, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_log_add(c, &entry, &id, NULL), TW_OK);
     return id;
 }
 
@@ -52,7 +52,7 @@ static void add(tw_catalogue *c, int64_t id, const char *kind, const char *file)
                                  .file = file,
                                  .bytes = 100,
                                  .start_us = WALL + id * S};
-    assert_int_equal(tw_catalogue_add(c, &r, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_add(c, &r, NULL), TW_OK);
 }
 
 /* A sighting with a still and a clip. */
@@ -68,7 +68,7 @@ static int64_t sight(tw_catalogue *c, uint32_t number)
     return id;
 }
 
-static bool see(void *ctx, const tw_outbox_item *item)
+static bool see(void *ctx, const twi_outbox_item *item)
 {
     char *out = ctx;
     const size_t n = strlen(out);
@@ -77,37 +77,37 @@ static bool see(void *ctx, const tw_outbox_item *item)
     return true;
 }
 
-static const char *items(tw_catalogue *c, const char *destination, tw_item_state state,
+static const char *items(tw_catalogue *c, const char *destination, twi_item_state state,
                          char out[512])
 {
     out[0] = '\0';
-    assert_int_equal(tw_outbox_items(c, destination, state, see, out, NULL), TW_OK);
+    assert_int_equal(twi_outbox_items(c, destination, state, see, out, NULL), TW_OK);
     return out;
 }
 
-static tw_outbox_fill look(tw_catalogue *c, const char *destination)
+static twi_outbox_fill look(tw_catalogue *c, const char *destination)
 {
-    tw_outbox_fill fill;
-    assert_int_equal(tw_outbox_look(c, destination, false, WALL, &fill, NULL), TW_OK);
+    twi_outbox_fill fill;
+    assert_int_equal(twi_outbox_inspect(c, destination, false, WALL, &fill, NULL), TW_OK);
     return fill;
 }
 
-static tw_outbox_batch take(tw_catalogue *c, const char *destination, bool newest,
-                            tw_outbox_take_what what, char in_it[512])
+static twi_outbox_batch take(tw_catalogue *c, const char *destination, bool newest,
+                             twi_outbox_take_what what, char in_it[512])
 {
-    tw_outbox_batch batch;
+    twi_outbox_batch batch;
     tw_error err = {0};
-    if (tw_outbox_take(c, destination, newest, what, &batch, &err) != TW_OK)
+    if (twi_outbox_take(c, destination, newest, what, &batch, &err) != TW_OK)
         fail_msg("%s", err.text);
     in_it[0] = '\0';
-    assert_int_equal(tw_outbox_batch_items(c, &batch, see, in_it, NULL), TW_OK);
+    assert_int_equal(twi_outbox_batch_items(c, &batch, see, in_it, NULL), TW_OK);
     return batch;
 }
 
-static void send(tw_catalogue *c, tw_outbox_batch *batch, int64_t when_us)
+static void send(tw_catalogue *c, twi_outbox_batch *batch, int64_t when_us)
 {
-    assert_int_equal(tw_outbox_sent(c, batch, when_us, NULL), TW_OK);
-    tw_outbox_batch_free(batch);
+    assert_int_equal(twi_outbox_sent(c, batch, when_us, NULL), TW_OK);
+    twi_outbox_batch_free(batch);
 }
 
 static void test_routes_fill_it(void **state)
@@ -118,18 +118,18 @@ static void test_routes_fill_it(void **state)
     const int64_t running = note(c, "kerb", 1, false);
     add(c, running, "still", "a.jpg");
     add(c, running, "segment", "a-all.mp4"); /* goes nowhere */
-    assert_string_equal(items(c, NULL, TW_ITEM_WAITING, text),
+    assert_string_equal(items(c, NULL, TWI_ITEM_WAITING, text),
                         "mail:still:a.jpg shed:small:a.jpg");
     assert_false(look(c, "mail").over);
     (void)note(c, "kerb", 1, true);
     (void)note(c, "kerb", 1, true); /* said twice: a record once */
     assert_true(look(c, "mail").over);
-    assert_string_equal(items(c, "mail", TW_ITEM_WAITING, text),
+    assert_string_equal(items(c, "mail", TWI_ITEM_WAITING, text),
                         "mail:still:a.jpg mail:record:");
     (void)note(c, "mere", 1, true); /* has no routes */
     assert_int_equal(look(c, "mail").waiting, 2);
     static const char *const kept[] = {"shed", NULL};
-    assert_int_equal(tw_outbox_route(c, NULL, 0, kept, NULL), TW_OK);
+    assert_int_equal(twi_outbox_route(c, NULL, 0, kept, NULL), TW_OK);
     add(c, running, "still", "b.jpg");
     assert_int_equal(look(c, "mail").waiting, 2); /* what waits stays */
     assert_int_equal(look(c, "shed").waiting, 2);
@@ -142,11 +142,11 @@ static void test_a_sighting_cut_short_is_recorded(void **state)
     (void)state;
     char *folder = make_folder(), *path = join(folder, "catalogue.db"), text[512];
     tw_catalogue *c = opened(path);
-    assert_int_equal(tw_outbox_route(c, ROUTES, 4, NULL, NULL), TW_OK);
+    assert_int_equal(twi_outbox_route(c, ROUTES, 4, NULL, NULL), TW_OK);
     add(c, note(c, "kerb", 1, false), "still", "a.jpg");
     tw_catalogue_close(c);
     c = opened(path);
-    assert_string_equal(items(c, "mail", TW_ITEM_WAITING, text),
+    assert_string_equal(items(c, "mail", TWI_ITEM_WAITING, text),
                         "mail:still:a.jpg mail:record:");
     tw_catalogue_close(c);
     free(path);
@@ -160,25 +160,25 @@ static void test_the_order_and_what_goes_together(void **state)
     tw_catalogue *c = routed();
     for (uint32_t n = 1; n <= 3; n++)
         (void)sight(c, n);
-    tw_outbox_batch batch = take(c, "shed", false, TW_TAKE_ONE, text);
+    twi_outbox_batch batch = take(c, "shed", false, TWI_TAKE_ONE, text);
     assert_string_equal(text, "shed:small:1.jpg");
     send(c, &batch, WALL);
-    batch = take(c, "shed", true, TW_TAKE_ONE, text);
+    batch = take(c, "shed", true, TWI_TAKE_ONE, text);
     assert_string_equal(text, "shed:clip:3.mp4");
     send(c, &batch, WALL);
-    batch = take(c, "mail", false, TW_TAKE_SIGHTING, text);
+    batch = take(c, "mail", false, TWI_TAKE_SIGHTING, text);
     assert_string_equal(text, "mail:still:1.jpg mail:record:");
     send(c, &batch, WALL + S);
-    batch = take(c, "mail", false, TW_TAKE_ALL, text);
+    batch = take(c, "mail", false, TWI_TAKE_ALL, text);
     assert_string_equal(text,
                         "mail:still:2.jpg mail:record: mail:still:3.jpg mail:record:");
     send(c, &batch, WALL + 9 * S);
-    const tw_outbox_fill fill = look(c, "mail");
+    const twi_outbox_fill fill = look(c, "mail");
     assert_int_equal(fill.waiting, 0);
     assert_int_equal(fill.sent, 2); /* messages, not items */
     assert_int_equal(fill.sent_us, WALL + S);
     assert_int_equal(fill.last_us, WALL + 9 * S);
-    assert_int_equal(tw_outbox_take(c, "mail", false, TW_TAKE_ALL, &batch, NULL),
+    assert_int_equal(twi_outbox_take(c, "mail", false, TWI_TAKE_ALL, &batch, NULL),
                      TW_ENOENT);
     tw_catalogue_close(c);
 }
@@ -188,29 +188,29 @@ static void test_the_order_and_what_goes_together(void **state)
 static void test_a_message_that_was_begun_is_finished(void **state)
 {
     (void)state;
-    char text[512], key[TW_MESSAGE_KEY];
+    char text[512], key[TWI_MESSAGE_KEY];
     tw_catalogue *c = routed();
     (void)sight(c, 1);
-    tw_outbox_batch batch = take(c, "mail", true, TW_TAKE_SIGHTING, text);
+    twi_outbox_batch batch = take(c, "mail", true, TWI_TAKE_SIGHTING, text);
     assert_int_equal(batch.tries, 1);
-    assert_int_equal(strlen(batch.message), TW_MESSAGE_KEY - 1);
+    assert_int_equal(strlen(batch.message), TWI_MESSAGE_KEY - 1);
     memcpy(key, batch.message, sizeof key);
-    tw_outbox_batch_free(&batch); /* killed here */
+    twi_outbox_batch_free(&batch); /* killed here */
     (void)sight(c, 2);
-    batch = take(c, "mail", true, TW_TAKE_ALL, text);
+    batch = take(c, "mail", true, TWI_TAKE_ALL, text);
     assert_int_equal(batch.tries, 2);
     assert_string_equal(batch.message, key);
     assert_string_equal(text, "mail:still:1.jpg mail:record:");
-    assert_int_equal(tw_outbox_failed(c, &batch, false, "no answer", NULL), TW_OK);
-    tw_outbox_batch_free(&batch);
+    assert_int_equal(twi_outbox_failed(c, &batch, false, "no answer", NULL), TW_OK);
+    twi_outbox_batch_free(&batch);
     assert_true(look(c, "mail").begun);
     assert_string_equal(look(c, "mail").why, "no answer");
-    batch = take(c, "mail", true, TW_TAKE_ALL, text);
+    batch = take(c, "mail", true, TWI_TAKE_ALL, text);
     send(c, &batch, WALL);
-    batch = take(c, "mail", true, TW_TAKE_ALL, text);
+    batch = take(c, "mail", true, TWI_TAKE_ALL, text);
     assert_string_not_equal(batch.message, key);
     assert_string_equal(text, "mail:still:2.jpg mail:record:");
-    tw_outbox_batch_free(&batch);
+    twi_outbox_batch_free(&batch);
     tw_catalogue_close(c);
 }
 
@@ -222,28 +222,29 @@ static void test_giving_up_and_trying_again(void **state)
     tw_error err = {0};
     tw_catalogue *c = routed();
     (void)sight(c, 1);
-    tw_outbox_batch batch = take(c, "mail", false, TW_TAKE_ONE, text);
-    assert_int_equal(tw_outbox_failed(c, &batch, true, "too large", NULL), TW_OK);
-    tw_outbox_batch_free(&batch);
+    twi_outbox_batch batch = take(c, "mail", false, TWI_TAKE_ONE, text);
+    assert_int_equal(twi_outbox_failed(c, &batch, true, "too large", NULL), TW_OK);
+    twi_outbox_batch_free(&batch);
     assert_int_equal(look(c, "mail").given_up, 1);
     assert_int_equal(look(c, "mail").waiting, 1);
-    assert_int_equal(tw_outbox_stop(c, "mail", WALL, "of-these", "refused", NULL), TW_OK);
+    assert_int_equal(twi_outbox_stop(c, "mail", WALL, "of-these", "refused", NULL),
+                     TW_OK);
     assert_int_equal(look(c, "mail").stopped_us, WALL);
     assert_string_equal(look(c, "mail").of, "of-these");
     assert_string_equal(look(c, "mail").why, "refused");
     assert_int_equal(look(c, "shed").stopped_us, 0);
-    assert_int_equal(tw_outbox_retry(c, "mail", &changed, NULL), TW_OK);
+    assert_int_equal(twi_outbox_retry(c, "mail", &changed, NULL), TW_OK);
     assert_int_equal(changed, 1);
     assert_int_equal(look(c, "mail").stopped_us, 0);
     assert_int_equal(look(c, "mail").waiting, 2);
-    assert_int_equal(tw_outbox_drop(c, "mail", 999, NULL, &err), TW_ENOENT);
+    assert_int_equal(twi_outbox_drop(c, "mail", 999, NULL, &err), TW_ENOENT);
     assert_has(err.text, "nothing with number 999 waits");
-    assert_int_equal(tw_outbox_drop(c, "mail", 0, &changed, NULL), TW_OK);
+    assert_int_equal(twi_outbox_drop(c, "mail", 0, &changed, NULL), TW_OK);
     assert_int_equal(changed, 2);
     assert_int_equal(look(c, "shed").waiting, 2);
-    assert_int_equal(tw_outbox_bound(c, "shed", 1, &changed, NULL), TW_OK);
+    assert_int_equal(twi_outbox_bound(c, "shed", 1, &changed, NULL), TW_OK);
     assert_int_equal(changed, 1);
-    assert_string_equal(items(c, "shed", TW_ITEM_GIVEN_UP, text), "shed:small:1.jpg");
+    assert_string_equal(items(c, "shed", TWI_ITEM_GIVEN_UP, text), "shed:small:1.jpg");
     tw_catalogue_close(c);
 }
 
@@ -261,25 +262,25 @@ static void test_what_is_sent_is_counted_and_may_go(void **state)
     char text[512];
     uint32_t counts[2] = {0};
     const tw_sighting_filter all = {0};
-    tw_catalogue_oldest oldest;
+    twi_catalogue_oldest oldest;
     tw_catalogue *c = routed();
     (void)sight(c, 1);
     assert_int_equal(
-        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL),
+        twi_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL),
         TW_ENOENT);
     assert_int_equal(
-        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, true, &oldest, NULL), TW_OK);
-    tw_outbox_batch batch = take(c, "mail", false, TW_TAKE_SIGHTING, text);
+        twi_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, true, &oldest, NULL), TW_OK);
+    twi_outbox_batch batch = take(c, "mail", false, TWI_TAKE_SIGHTING, text);
     send(c, &batch, WALL);
     assert_int_equal(tw_catalogue_sightings(c, &all, count_sent, counts, NULL), TW_OK);
     assert_int_equal(counts[0], 1); /* a record is no capture */
     assert_int_equal(counts[1], 2);
-    batch = take(c, "shed", false, TW_TAKE_SIGHTING, text);
+    batch = take(c, "shed", false, TWI_TAKE_SIGHTING, text);
     send(c, &batch, WALL);
     assert_int_equal(
-        tw_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
-    assert_int_equal(tw_catalogue_drop(c, oldest.id, NULL), TW_OK); /* and so it goes */
-    assert_string_equal(items(c, "shed", TW_ITEM_SENT, text), "shed:clip:1.mp4");
+        twi_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_drop(c, oldest.id, NULL), TW_OK); /* and so it goes */
+    assert_string_equal(items(c, "shed", TWI_ITEM_SENT, text), "shed:clip:1.mp4");
     tw_catalogue_close(c);
 }
 
@@ -306,8 +307,8 @@ static void test_deliveries_of_an_older_version_are_kept(void **state)
         SQLITE_OK);
     (void)sqlite3_close(db);
     c = opened(path);
-    assert_string_equal(items(c, NULL, TW_ITEM_WAITING, text), "mail:still:a.jpg");
-    assert_string_equal(items(c, NULL, TW_ITEM_SENT, text), "shed:still:a.jpg");
+    assert_string_equal(items(c, NULL, TWI_ITEM_WAITING, text), "mail:still:a.jpg");
+    assert_string_equal(items(c, NULL, TWI_ITEM_SENT, text), "shed:still:a.jpg");
     tw_catalogue_close(c);
     free(path);
     remove_folder(folder);

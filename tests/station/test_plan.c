@@ -19,18 +19,18 @@ static void add(tw_catalogue *c, const char *camera, const char *kind, uint64_t 
                                  .bytes = bytes,
                                  .start_us = WALL + start_s * S,
                                  .order_us = WALL + start_s * S};
-    assert_int_equal(tw_catalogue_add(c, &r, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_add(c, &r, NULL), TW_OK);
 }
 
-static tw_plan read_plan(tw_catalogue *c)
+static twi_plan read_plan(tw_catalogue *c)
 {
     static const char text[] = "[camera kerb]\nsource = sim:kerb\n";
     tw_settings *settings = tw_settings_new();
-    tw_plan plan = {0};
+    twi_plan plan = {0};
     assert_int_equal(
         tw_settings_read_text(settings, "station.ini", text, strlen(text), NULL, NULL),
         TW_OK);
-    assert_int_equal(tw_plan_read(c, settings, &plan, NULL), TW_OK);
+    assert_int_equal(twi_plan_read(c, settings, &plan, NULL), TW_OK);
     tw_settings_free(settings);
     return plan;
 }
@@ -46,15 +46,15 @@ static void test_the_busiest_hour(void **state)
             add(c, i ? "mere" : "kerb", "still", hour == 6 ? 4500000 : 450000,
                 hour * 3600 + i * 600);
     add(c, "kerb", "segment", 90000000, 3 * 3600); /* is not sent */
-    tw_plan plan = read_plan(c);
+    twi_plan plan = read_plan(c);
     assert_int_equal(plan.count, 2);
-    const tw_plan_rates rates = tw_plan_rates_of(&plan.cameras[0]);
+    const twi_plan_rates rates = twi_plan_rates_of(&plan.cameras[0]);
     assert_true(rates.uplink > 1960 && rates.uplink < 1975); /* 9 MB in 10 h 10 min */
     assert_true(rates.uplink_peak == 10000);                 /* 4.5 MB in one */
     assert_int_equal(plan.cameras[0].peak.busiest_hour, WALL / S / 3600 + 6);
-    assert_true(tw_plan_peak_bits(&plan.peak, plan.last_us - plan.first_us, 4000) ==
+    assert_true(twi_plan_peak_bits(&plan.peak, plan.last_us - plan.first_us, 4000) ==
                 20000);
-    tw_plan_free(&plan);
+    twi_plan_free(&plan);
     tw_catalogue_close(c);
 }
 
@@ -66,11 +66,11 @@ static void test_less_than_an_hour(void **state)
     assert_int_equal(tw_catalogue_open(NULL, true, &c, NULL), TW_OK);
     add(c, "kerb", "clip", 3000000, 60);
     add(c, "kerb", "clip", 3000000, 660);
-    tw_plan plan = read_plan(c);
-    const tw_plan_rates rates = tw_plan_rates_of(&plan.cameras[0]);
+    twi_plan plan = read_plan(c);
+    const twi_plan_rates rates = twi_plan_rates_of(&plan.cameras[0]);
     assert_true(rates.uplink == 80000); /* 6 MB in ten minutes */
     assert_true(rates.uplink_peak == rates.uplink);
-    tw_plan_free(&plan);
+    twi_plan_free(&plan);
     tw_catalogue_close(c);
 }
 

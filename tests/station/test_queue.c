@@ -20,7 +20,7 @@ typedef struct bench {
     pthread_mutex_t lock;
     problems problems; /* under the lock */
     place *place;
-    tw_queue *queue;
+    twi_queue *queue;
 } bench;
 
 static int64_t now_us(void *ctx)
@@ -73,25 +73,25 @@ static void begin(bench *b, int64_t card_us, int64_t callback_us)
     assert_int_equal(pthread_mutex_init(&b->lock, NULL), 0);
     assert_int_equal(sem_init(&b->given, 0, 0), 0);
     b->place = make_place(&slow);
-    tw_writer *writer = &b->place->writer;
-    *writer = (tw_writer){.clock = clock, .told = on_event, .ctx = b};
+    twi_writer *writer = &b->place->writer;
+    *writer = (twi_writer){.clock = clock, .callback = on_event, .ctx = b};
     for (int i = 0; i < 2; i++)
-        tw_writer_add_lane(writer, &b->place->lane[i]);
-    assert_int_equal(tw_writer_open(writer, &b->place->card, &b->place->station, NULL),
+        twi_writer_add_channel(writer, &b->place->channel[i]);
+    assert_int_equal(twi_writer_open(writer, &b->place->card, &b->place->station, NULL),
                      TW_OK);
-    assert_int_equal(tw_queue_start(writer, 8000000, &b->queue, NULL), TW_OK);
+    assert_int_equal(twi_queue_start(writer, 8000000, &b->queue, NULL), TW_OK);
 }
 
 static void give_still(bench *b)
 {
-    const tw_job_sink sink = tw_queue_sink(b->queue);
+    const twi_jobs sink = twi_queue_jobs(b->queue);
     size_t bytes = 0;
     uint8_t *jpeg = plain_jpeg(64, 48, 90, &bytes);
-    tw_job job = {
-        .kind = TW_JOB_STILL,
+    twi_job job = {
+        .kind = TWI_JOB_STILL,
         .what = TW_KIND_TIMED_STILL,
-        .lane = &b->place->lane[0],
-        .parcel = tw_parcel_take(jpeg, bytes),
+        .channel = &b->place->channel[0],
+        .buffer = twi_buffer_adopt(jpeg, bytes),
         .packet = {
             .data = jpeg, .size = bytes, .t_us = now_us(b), .wall_us = wall_us(b)}};
     assert_true(sink.give(sink.ctx, &job, true));
@@ -99,7 +99,7 @@ static void give_still(bench *b)
 
 static void end(bench *b)
 {
-    tw_queue_finish(b->queue);
+    twi_queue_finish(b->queue);
     (void)sem_destroy(&b->given);
     (void)pthread_mutex_destroy(&b->lock);
     leave(b->place);
@@ -116,9 +116,9 @@ static void check(int64_t card_us, int64_t callback_us, const char *told)
     WAIT_FOR(atomic_load(&b.stored) == 5);
     give_still(&b);
     WAIT_FOR(atomic_load(&b.stored) == 6);
-    tw_queue *queue = b.queue;
+    twi_queue *queue = b.queue;
     b.queue = NULL;
-    tw_queue_finish(queue);
+    twi_queue_finish(queue);
     assert_int_equal(b.problems.count, 2); /* once each, however many were late */
     assert_has(b.problems.text, told);
     assert_has(b.problems.text, "captures are written in time again");
@@ -146,9 +146,9 @@ static void test_what_is_in_time_is_not_told(void **state)
         give_still(&b);
     (void)sem_post(&b.given);
     WAIT_FOR(atomic_load(&b.stored) == 20);
-    tw_queue *queue = b.queue;
+    twi_queue *queue = b.queue;
     b.queue = NULL;
-    tw_queue_finish(queue);
+    twi_queue_finish(queue);
     assert_int_equal(b.problems.count, 0);
     end(&b);
 }
@@ -159,7 +159,7 @@ static void test_who_waits_for_room_is_woken(void **state)
     (void)state;
     bench b;
     begin(&b, S / 100, 0);
-    tw_queue_limit(b.queue, 1);
+    twi_queue_limit(b.queue, 1);
     (void)sem_post(&b.given);
     (void)alarm(600); /* else it waits for ever */
     for (int i = 0; i < 20; i++)
@@ -174,17 +174,17 @@ static void test_a_higher_limit_is_heeded_at_once(void **state)
     (void)state;
     bench b;
     begin(&b, S / 100, 0);
-    tw_queue_limit(b.queue, 1);
-    const tw_job_sink sink = tw_queue_sink(b.queue);
+    twi_queue_limit(b.queue, 1);
+    const twi_jobs sink = twi_queue_jobs(b.queue);
     size_t bytes = 0;
     uint8_t *jpeg = plain_jpeg(64, 48, 90, &bytes);
-    tw_job job = {.kind = TW_JOB_VIDEO_PACKET,
-                  .what = TW_KIND_CLIP,
-                  .lane = &b.place->lane[0],
-                  .parcel = tw_parcel_take(jpeg, bytes)};
+    twi_job job = {.kind = TWI_JOB_VIDEO_PACKET,
+                   .what = TW_KIND_CLIP,
+                   .channel = &b.place->channel[0],
+                   .buffer = twi_buffer_adopt(jpeg, bytes)};
     give_still(&b); /* the card does not come to its end before all is given */
     assert_false(sink.give(sink.ctx, &job, false));
-    tw_queue_limit(b.queue, 8000000);
+    twi_queue_limit(b.queue, 8000000);
     assert_true(sink.give(sink.ctx, &job, false));
     (void)sem_post(&b.given);
     end(&b);
@@ -196,13 +196,13 @@ static void test_beginnings_are_never_refused(void **state)
     (void)state;
     bench b;
     begin(&b, S / 100, 0);
-    tw_queue_limit(b.queue, 1);
-    const tw_job_sink sink = tw_queue_sink(b.queue);
+    twi_queue_limit(b.queue, 1);
+    const twi_jobs sink = twi_queue_jobs(b.queue);
     give_still(&b);
     for (int i = 0; i < 100; i++) {
-        tw_job job = {.kind = i % 2 ? TW_JOB_ENDED : TW_JOB_BEGAN,
-                      .lane = &b.place->lane[0],
-                      .sighting = {.number = 1, .part = 1}};
+        twi_job job = {.kind = i % 2 ? TWI_JOB_ENDED : TWI_JOB_BEGAN,
+                       .channel = &b.place->channel[0],
+                       .sighting = {.number = 1, .part = 1}};
         assert_true(sink.give(sink.ctx, &job, false));
     }
     (void)sem_post(&b.given);

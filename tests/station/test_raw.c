@@ -45,10 +45,10 @@ static noted rehearse(const char *folder, const char *source, const char *lines)
     assert_int_equal(tw_settings_camera(settings, "kerb", &camera), TW_OK);
     tw_settings_station(settings, &station);
     assert_int_equal(tw_linux_card(folder, &card, &err), TW_OK);
-    const tw_board board = {
+    const tw_platform platform = {
         .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &card};
     atomic_store(&encoded, 0);
-    if (tw_rehearse(&board, &camera, &station, NULL, note_event, &s, &result, &err) !=
+    if (tw_rehearse(&platform, &camera, &station, NULL, note_event, &s, &result, &err) !=
         TW_OK)
         fail_msg("%s", err.text);
     card.ops->destroy(card.ctx);
@@ -150,8 +150,8 @@ static void test_footage_is_written_of_pixels(void **state)
                        cases[i].video);
         tw_settings *settings = settings_of(text);
         assert_int_equal(tw_settings_camera(settings, "kerb", &camera), TW_OK);
-        const tw_board board = {.makers = TEST_MAKERS, .clock = tw_linux_clock()};
-        if (tw_footage_write(&board, &camera, path, NULL, &err) != TW_OK)
+        const tw_platform platform = {.makers = TEST_MAKERS, .clock = tw_linux_clock()};
+        if (tw_footage_write(&platform, &camera, path, NULL, &err) != TW_OK)
             fail_msg("%s", err.text);
         assert_int_equal(frames_in(folder, "all.mp4", cases[i].codec), 150);
         tw_settings_free(settings);
@@ -172,12 +172,12 @@ static void test_a_clip_of_pixels_and_of_what_was_encoded(void **state)
     (void)state;
     enum { FRAMES = 30, EACH = 10 };
     static uint8_t px[240 * 136];
-    const tw_codecs *codecs = tw_codecs_load(NULL);
+    const twi_codecs *codecs = twi_codecs_load(NULL);
     assert_non_null(codecs);
     for (int encodes = 0; encodes < 2; encodes++) {
         char *folder = make_folder(), *path = join(folder, "both.mp4");
         FILE *file = fopen(path, "wb");
-        tw_clip *clip = NULL;
+        twi_clip *clip = NULL;
         tw_error err = {0};
         tw_stream source = {.codec = TW_CODEC_RAW,
                             .pixels = TW_PIXELS_GREY,
@@ -185,12 +185,12 @@ static void test_a_clip_of_pixels_and_of_what_was_encoded(void **state)
                             .height = 136,
                             .fps_num = 10,
                             .fps_den = 1};
-        const tw_stream made_of = tw_clip_stream(&source, encodes);
-        const tw_clip_spec spec = {.stream = &made_of,
-                                   .encode = encodes,
-                                   .quality = 60,
-                                   .view = {.crop = {0, 0, 1000000, 1000000}},
-                                   .sink = {append_to, file}};
+        const tw_stream made_of = twi_clip_stream(&source, encodes);
+        const twi_clip_spec spec = {.stream = &made_of,
+                                    .encode = encodes,
+                                    .quality = 60,
+                                    .view = {.crop = {0, 0, 1000000, 1000000}},
+                                    .sink = {append_to, file}};
         if (codecs->clip_open(&spec, &clip, &err) != TW_OK)
             fail_msg("%s", err.text);
         for (int i = 0; i < FRAMES; i++) {
@@ -201,16 +201,16 @@ static void test_a_clip_of_pixels_and_of_what_was_encoded(void **state)
                                         .pixels = TW_PIXELS_GREY};
             const tw_packet packet = {
                 .t_us = i * 100000, .dts_us = i * 100000, .key = true};
-            tw_parcel *parcel = NULL;
+            twi_buffer *buffer = NULL;
             memset(px, 5 * i, sizeof px);
             if (i / EACH == 1)
-                assert_int_equal(tw_parcel_jpeg(&picture, 90, &parcel, NULL), TW_OK);
+                assert_int_equal(twi_buffer_jpeg(&picture, 90, &buffer, NULL), TW_OK);
             else
-                parcel = tw_parcel_picture(&picture);
-            if (tw_clip_frame(codecs, clip, encodes, &source, &packet, parcel, &err) !=
+                buffer = twi_buffer_picture(&picture);
+            if (twi_clip_frame(codecs, clip, encodes, &source, &packet, buffer, &err) !=
                 TW_OK)
                 fail_msg("%s", err.text);
-            tw_parcel_release(parcel);
+            twi_buffer_unref(buffer);
         }
         assert_int_equal(codecs->clip_close(clip, &err), TW_OK);
         (void)fclose(file);

@@ -10,7 +10,7 @@ enum { MS100 = 100000, MOST = 4000 };
 /* A sink that notes what it is given, and may be full. */
 typedef struct notes {
     struct {
-        tw_job_kind kind;
+        twi_job_kind kind;
         uint32_t sighting;
         int number; /* of the packet */
     } job[MOST];
@@ -19,11 +19,11 @@ typedef struct notes {
     size_t began, ended; /* for the catalogue */
 } notes;
 
-static bool give(void *ctx, tw_job *job, bool wait)
+static bool give(void *ctx, twi_job *job, bool wait)
 {
     notes *n = ctx;
-    if (job->kind == TW_JOB_BEGAN || job->kind == TW_JOB_ENDED) {
-        *(job->kind == TW_JOB_BEGAN ? &n->began : &n->ended) += 1;
+    if (job->kind == TWI_JOB_BEGAN || job->kind == TWI_JOB_ENDED) {
+        *(job->kind == TWI_JOB_BEGAN ? &n->began : &n->ended) += 1;
         return true; /* also where footage would have to wait */
     }
     if (n->room == 0 && !wait)
@@ -33,21 +33,21 @@ static bool give(void *ctx, tw_job *job, bool wait)
     assert_true(n->count < MOST);
     n->job[n->count].kind = job->kind;
     n->job[n->count].sighting = job->sighting.number;
-    n->job[n->count].number = job->kind == TW_JOB_VIDEO_PACKET
+    n->job[n->count].number = job->kind == TWI_JOB_VIDEO_PACKET
                                   ? (int)(job->packet.t_us / MS100)
                                   : (int)(job->packet.wall_us);
-    if (job->kind == TW_JOB_VIDEO_PACKET) /* the content belongs to the number */
+    if (job->kind == TWI_JOB_VIDEO_PACKET) /* the content belongs to the number */
         assert_int_equal(job->packet.data[0], n->job[n->count].number & 0xFF);
     n->count++;
-    tw_parcel_release(job->parcel);
+    twi_buffer_unref(job->buffer);
     return true;
 }
 
 typedef struct bench {
     tw_camera_settings camera;
-    tw_lane lane;
+    twi_channel channel;
     notes notes;
-    tw_recorder *recorder;
+    twi_recorder *recorder;
     size_t packet_bytes;
     int key_every;
 } bench;
@@ -59,19 +59,20 @@ static bench *make(int64_t pre_us, int64_t pre_bytes, size_t packet_bytes, int k
     assert_non_null(b);
     b->camera = (tw_camera_settings){
         .name = "kerb", .pre_us = pre_us, .pre_bytes = pre_bytes, .clips = true};
-    b->lane.camera = &b->camera;
+    b->channel.camera = &b->camera;
     b->notes.room = SIZE_MAX;
     b->packet_bytes = packet_bytes;
     b->key_every = key_every;
-    const tw_job_sink sink = {give, &b->notes};
+    const twi_jobs sink = {give, &b->notes};
     assert_int_equal(
-        tw_recorder_new(&b->camera, &b->lane, &stream, sink, &b->recorder, NULL), TW_OK);
+        twi_recorder_new(&b->camera, &b->channel, &stream, sink, &b->recorder, NULL),
+        TW_OK);
     return b;
 }
 
 static void done(bench *b)
 {
-    tw_recorder_free(b->recorder);
+    twi_recorder_free(b->recorder);
     free(b);
 }
 
@@ -83,8 +84,9 @@ static void feed(bench *b, int from, int to)
         const tw_packet packet = {
             data, b->packet_bytes,      (int64_t)i * MS100, (int64_t)i * MS100,
             i,    i % b->key_every == 0};
-        assert_int_equal(tw_recorder_packet(b->recorder, &packet,
-                                            tw_parcel_copy(data, b->packet_bytes), NULL),
+        assert_int_equal(twi_recorder_packet(b->recorder, &packet,
+                                             twi_buffer_copy(data, b->packet_bytes),
+                                             NULL),
                          TW_OK);
     }
     free(data);
@@ -102,15 +104,15 @@ static tw_sighting sighting(uint32_t number, int clip_start, int clip_end)
 static void check_clip(const bench *b, size_t *at, uint32_t number, int first, int last)
 {
     const notes *n = &b->notes;
-    assert_int_equal(n->job[*at].kind, TW_JOB_VIDEO_BEGIN);
+    assert_int_equal(n->job[*at].kind, TWI_JOB_VIDEO_BEGIN);
     assert_int_equal(n->job[*at].sighting, number);
     assert_int_equal(n->job[*at].number, first); /* named after its first frame */
     (*at)++;
     for (int i = first; i <= last; i++, (*at)++) {
-        assert_int_equal(n->job[*at].kind, TW_JOB_VIDEO_PACKET);
+        assert_int_equal(n->job[*at].kind, TWI_JOB_VIDEO_PACKET);
         assert_int_equal(n->job[*at].number, i);
     }
-    assert_int_equal(n->job[*at].kind, TW_JOB_VIDEO_END);
+    assert_int_equal(n->job[*at].kind, TWI_JOB_VIDEO_END);
     (*at)++;
 }
 
@@ -121,10 +123,10 @@ static void test_a_clip_begins_before_and_ends_after(void **state)
     size_t at = 0;
     feed(b, 0, 49);
     tw_sighting s = sighting(1, 30, 80);
-    tw_recorder_began(b->recorder, &s);
+    twi_recorder_began(b->recorder, &s);
     assert_true(b->notes.count > 15); /* the pre-event footage goes at once */
     feed(b, 50, 79);
-    tw_recorder_ended(b->recorder, &s, false);
+    twi_recorder_ended(b->recorder, &s, false);
     feed(b, 80, 90);
     check_clip(b, &at, 1, 30, 79);
     assert_int_equal(at, b->notes.count);
@@ -138,9 +140,9 @@ static void test_a_clip_begins_at_a_key_frame(void **state)
     size_t at = 0;
     feed(b, 0, 49);
     tw_sighting s = sighting(1, 37, 60);
-    tw_recorder_began(b->recorder, &s);
+    twi_recorder_began(b->recorder, &s);
     feed(b, 50, 59);
-    tw_recorder_ended(b->recorder, &s, false);
+    twi_recorder_ended(b->recorder, &s, false);
     feed(b, 60, 62);
     check_clip(b, &at, 1, 30, 59);
     done(b);
@@ -153,13 +155,13 @@ static void test_clips_in_a_row_share_nothing_where_they_need_not(void **state)
     size_t at = 0;
     feed(b, 0, 30);
     tw_sighting one = sighting(1, 20, 50), two = sighting(2, 50, 70);
-    tw_recorder_began(b->recorder, &one);
+    twi_recorder_began(b->recorder, &one);
     feed(b, 31, 49);
-    tw_recorder_ended(b->recorder, &one, false);
-    tw_recorder_began(b->recorder, &two); /* its first packet is still to come */
+    twi_recorder_ended(b->recorder, &one, false);
+    twi_recorder_began(b->recorder, &two); /* its first packet is still to come */
     feed(b, 50, 70);
-    tw_recorder_ended(b->recorder, &two, true);
-    tw_recorder_flush(b->recorder);
+    twi_recorder_ended(b->recorder, &two, true);
+    twi_recorder_flush(b->recorder);
     check_clip(b, &at, 1, 20, 49);
     check_clip(b, &at, 2, 50, 70);
     assert_int_equal(at, b->notes.count);
@@ -174,14 +176,14 @@ static void test_a_slow_sink_loses_nothing_while_memory_lasts(void **state)
     feed(b, 0, 40);
     b->notes.room = 3;
     tw_sighting s = sighting(1, 20, 200);
-    tw_recorder_began(b->recorder, &s);
+    twi_recorder_began(b->recorder, &s);
     for (int i = 41; i < 200; i++) { /* one job for two frames */
         b->notes.room += (size_t)(i % 2);
         feed(b, i, i);
     }
-    tw_recorder_ended(b->recorder, &s, false);
-    assert_int_equal(tw_recorder_lost(b->recorder), 0);
-    tw_recorder_flush(b->recorder); /* waits for the rest */
+    twi_recorder_ended(b->recorder, &s, false);
+    assert_int_equal(twi_recorder_lost(b->recorder), 0);
+    twi_recorder_flush(b->recorder); /* waits for the rest */
     check_clip(b, &at, 1, 20, 199);
     done(b);
 }
@@ -193,18 +195,18 @@ static void test_a_dead_sink_costs_the_oldest_and_says_so(void **state)
     feed(b, 0, 20);
     b->notes.room = 0;
     tw_sighting s = sighting(1, 10, 500);
-    tw_recorder_began(b->recorder, &s);
+    twi_recorder_began(b->recorder, &s);
     feed(b, 21, 300);
     b->notes.room = SIZE_MAX;
     feed(b, 301, 310);
-    assert_true(tw_recorder_lost(b->recorder) > 200);
-    tw_recorder_ended(b->recorder, &s, true);
-    tw_recorder_flush(b->recorder);
+    assert_true(twi_recorder_lost(b->recorder) > 200);
+    twi_recorder_ended(b->recorder, &s, true);
+    twi_recorder_flush(b->recorder);
     size_t packets = 0;
     for (size_t i = 0; i < b->notes.count; i++)
-        packets += b->notes.job[i].kind == TW_JOB_VIDEO_PACKET;
+        packets += b->notes.job[i].kind == TWI_JOB_VIDEO_PACKET;
     assert_in_range(packets, 40, 70);
-    assert_int_equal(b->notes.job[b->notes.count - 1].kind, TW_JOB_VIDEO_END);
+    assert_int_equal(b->notes.job[b->notes.count - 1].kind, TWI_JOB_VIDEO_END);
     done(b);
 }
 
@@ -215,9 +217,9 @@ static void test_memory_grows_only_as_it_must(void **state)
     size_t at = 0;
     feed(b, 0, 400);
     tw_sighting s = sighting(1, 370, 410);
-    tw_recorder_began(b->recorder, &s);
+    twi_recorder_began(b->recorder, &s);
     feed(b, 401, 409);
-    tw_recorder_ended(b->recorder, &s, false);
+    twi_recorder_ended(b->recorder, &s, false);
     feed(b, 410, 411);
     check_clip(b, &at, 1, 370, 409); /* packets moved to larger rings are still right */
     done(b);
@@ -227,17 +229,17 @@ static void test_what_may_become_a_sighting_is_held(void **state)
 {
     (void)state;
     tw_packet found;
-    tw_parcel *parcel = NULL;
+    twi_buffer *buffer = NULL;
     bench *b = make(2000000, 1000000, 100, 1);
     feed(b, 0, 99);
-    assert_int_equal(tw_recorder_find(b->recorder, 70 * MS100, &found, &parcel),
+    assert_int_equal(twi_recorder_find(b->recorder, 70 * MS100, &found, &buffer),
                      TW_ENOENT);
-    tw_recorder_hold(b->recorder, 99 * MS100);
+    twi_recorder_hold(b->recorder, 99 * MS100);
     feed(b, 100, 125);
-    assert_int_equal(tw_recorder_find(b->recorder, 80 * MS100, &found, &parcel), TW_OK);
-    tw_recorder_hold(b->recorder, 125 * MS100);
+    assert_int_equal(twi_recorder_find(b->recorder, 80 * MS100, &found, &buffer), TW_OK);
+    twi_recorder_hold(b->recorder, 125 * MS100);
     feed(b, 126, 127);
-    assert_int_equal(tw_recorder_find(b->recorder, 80 * MS100, &found, &parcel),
+    assert_int_equal(twi_recorder_find(b->recorder, 80 * MS100, &found, &buffer),
                      TW_ENOENT);
     done(b);
 }
@@ -249,20 +251,20 @@ static void test_without_clips_only_stills_go(void **state)
     b->camera.clips = false;
     feed(b, 0, 20);
     tw_sighting s = sighting(1, 10, 30);
-    tw_recorder_began(b->recorder, &s);
+    twi_recorder_began(b->recorder, &s);
     feed(b, 21, 30);
-    const tw_still still = {.kind = TW_KIND_STILL,
-                            .sighting = &s,
-                            .image = tw_parcel_copy((const uint8_t *)"picture", 7),
-                            .times = {.t_us = 20 * MS100, .wall_us = 20},
-                            .n = 1,
-                            .width = 64,
-                            .height = 64};
-    tw_recorder_still(b->recorder, &still);
-    tw_recorder_ended(b->recorder, &s, false);
-    tw_recorder_flush(b->recorder);
+    const twi_still still = {.kind = TW_KIND_STILL,
+                             .sighting = &s,
+                             .image = twi_buffer_copy((const uint8_t *)"picture", 7),
+                             .times = {.t_us = 20 * MS100, .wall_us = 20},
+                             .n = 1,
+                             .width = 64,
+                             .height = 64};
+    twi_recorder_still(b->recorder, &still);
+    twi_recorder_ended(b->recorder, &s, false);
+    twi_recorder_flush(b->recorder);
     assert_int_equal(b->notes.count, 1);
-    assert_int_equal(b->notes.job[0].kind, TW_JOB_STILL);
+    assert_int_equal(b->notes.job[0].kind, TWI_JOB_STILL);
     assert_int_equal(b->notes.began, 1); /* the catalogue is told all the same */
     assert_int_equal(b->notes.ended, 1);
     done(b);
@@ -275,16 +277,16 @@ static void test_a_frame_that_never_fits_is_told(void **state)
     uint8_t *huge = calloc(1, 1000001);
     tw_error err = {0};
     const tw_packet packet = {huge, 1000001, 0, 0, 0, true};
-    assert_int_equal(
-        tw_recorder_packet(b->recorder, &packet, tw_parcel_copy(huge, packet.size), &err),
-        TW_ESIZE);
+    assert_int_equal(twi_recorder_packet(b->recorder, &packet,
+                                         twi_buffer_copy(huge, packet.size), &err),
+                     TW_ESIZE);
     assert_has(err.text, "a frame of 1000001 bytes does not fit into pre_event_memory");
     free(huge);
     feed(b, 1, 10); /* and smaller ones go on */
     tw_packet found;
-    tw_parcel *parcel = NULL;
-    assert_int_equal(tw_recorder_find(b->recorder, 5 * MS100, &found, &parcel), TW_OK);
-    assert_int_equal(tw_recorder_find(b->recorder, 5 * MS100 + 1, &found, &parcel),
+    twi_buffer *buffer = NULL;
+    assert_int_equal(twi_recorder_find(b->recorder, 5 * MS100, &found, &buffer), TW_OK);
+    assert_int_equal(twi_recorder_find(b->recorder, 5 * MS100 + 1, &found, &buffer),
                      TW_ENOENT);
     done(b);
 }
@@ -294,9 +296,9 @@ static void test_finding_a_clip_with_no_footage(void **state)
     (void)state;
     bench *b = make(1000000, 1000000, 100, 1);
     tw_sighting s = sighting(1, 10, 30);
-    tw_recorder_began(b->recorder, &s);
-    tw_recorder_ended(b->recorder, &s, true);
-    tw_recorder_flush(b->recorder);
+    twi_recorder_began(b->recorder, &s);
+    twi_recorder_ended(b->recorder, &s, true);
+    twi_recorder_flush(b->recorder);
     assert_int_equal(b->notes.count, 0); /* no empty clip is made */
     done(b);
 }
@@ -312,19 +314,19 @@ static void test_continuous_recording_is_switched(void **state)
     on.segment_us = 60000000;
     feed(b, 0, 9);
     assert_int_equal(b->notes.count, 0);
-    tw_recorder_adjust(b->recorder, &on);
+    twi_recorder_adjust(b->recorder, &on);
     feed(b, 10, 30);
     b->notes.room = 0; /* the card is slow just now */
     feed(b, 31, 40);
     b->notes.room = SIZE_MAX;
-    tw_recorder_adjust(b->recorder, &b->camera);
+    twi_recorder_adjust(b->recorder, &b->camera);
     check_clip(b, &at, 0, 10, 40);
     assert_int_equal(at, b->notes.count);
     feed(b, 41, 50);
     assert_int_equal(at, b->notes.count);
-    tw_recorder_adjust(b->recorder, &on);
+    twi_recorder_adjust(b->recorder, &on);
     feed(b, 51, 60);
-    tw_recorder_flush(b->recorder);
+    twi_recorder_flush(b->recorder);
     check_clip(b, &at, 0, 51, 60);
     done(b);
 }
@@ -339,18 +341,18 @@ static void test_the_pre_event_time_is_changed(void **state)
     longer.pre_us = 5000000;
     less.pre_bytes = 1000;
     feed(b, 0, 49);
-    const size_t held = tw_recorder_held(b->recorder);
-    tw_recorder_adjust(b->recorder, &longer);
-    assert_int_equal(tw_recorder_held(b->recorder), held);
+    const size_t held = twi_recorder_held(b->recorder);
+    twi_recorder_adjust(b->recorder, &longer);
+    assert_int_equal(twi_recorder_held(b->recorder), held);
     feed(b, 50, 99);
     tw_sighting s = sighting(1, 50, 110);
-    tw_recorder_began(b->recorder, &s);
+    twi_recorder_began(b->recorder, &s);
     feed(b, 100, 109);
-    tw_recorder_ended(b->recorder, &s, false);
+    twi_recorder_ended(b->recorder, &s, false);
     feed(b, 110, 120);
     check_clip(b, &at, 1, 50, 109);
-    tw_recorder_adjust(b->recorder, &less);
-    assert_in_range(tw_recorder_held(b->recorder), 900, 1000);
+    twi_recorder_adjust(b->recorder, &less);
+    assert_in_range(twi_recorder_held(b->recorder), 900, 1000);
     done(b);
 }
 
@@ -378,11 +380,11 @@ static void test_when_pixels_are_held_as_they_are(void **state)
                                          .pre_us = cases[i].pre_s * 1000000,
                                          .pre_bytes = cases[i].pre_mb * MB,
                                          .confirm = {2, 3}};
-        const tw_job_sink sink = {give, &b->notes};
+        const twi_jobs sink = {give, &b->notes};
         assert_int_equal(
-            tw_recorder_new(&b->camera, &b->lane, &stream, sink, &b->recorder, NULL),
+            twi_recorder_new(&b->camera, &b->channel, &stream, sink, &b->recorder, NULL),
             TW_OK);
-        assert_int_equal(tw_recorder_holds_raw(b->recorder, cases[i].bytes),
+        assert_int_equal(twi_recorder_holds_raw(b->recorder, cases[i].bytes),
                          cases[i].raw);
         done(b);
     }
@@ -394,31 +396,33 @@ static void test_pixels_that_gather_are_encoded(void **state)
 {
     (void)state;
     bench *b = make(1000000, 100000, 1000, 1);
-    assert_true(tw_recorder_holds_raw(b->recorder, 1000)); /* ten a second are promised */
-    for (int i = 0; i < 40; i++) {                         /* and fifty come */
+    assert_true(
+        twi_recorder_holds_raw(b->recorder, 1000)); /* ten a second are promised */
+    for (int i = 0; i < 40; i++) {                  /* and fifty come */
         const tw_packet p = {.t_us = i * 20000, .dts_us = i * 20000, .key = true};
         uint8_t *data = calloc(1, 1000);
         assert_int_equal(
-            tw_recorder_packet(b->recorder, &p, tw_parcel_take(data, 1000), NULL), TW_OK);
+            twi_recorder_packet(b->recorder, &p, twi_buffer_adopt(data, 1000), NULL),
+            TW_OK);
     }
-    assert_true(tw_recorder_holds_raw(b->recorder, 1000)); /* 62 frames of 75 */
+    assert_true(twi_recorder_holds_raw(b->recorder, 1000)); /* 62 frames of 75 */
     b->camera.pre_us = 1500000;
-    assert_false(tw_recorder_holds_raw(b->recorder, 1000));
+    assert_false(twi_recorder_holds_raw(b->recorder, 1000));
     done(b);
     b = make(1000000, 40000, 1000, 1);
     b->notes.room = 0; /* the card takes nothing */
     const tw_sighting s = {.number = 1};
-    tw_recorder_began(b->recorder, &s);
+    twi_recorder_began(b->recorder, &s);
     bool raw = true;
     int i = 0;
     for (; raw && i < 100; i++) {
         feed(b, i, i);
-        raw = tw_recorder_holds_raw(b->recorder, 1000);
+        raw = twi_recorder_holds_raw(b->recorder, 1000);
     }
     assert_int_equal(i, 35); /* seven eighths of what there is room for */
-    assert_false(tw_recorder_holds_raw(b->recorder, 1000));
-    tw_recorder_flush(b->recorder);
-    assert_true(tw_recorder_holds_raw(b->recorder, 1000));
+    assert_false(twi_recorder_holds_raw(b->recorder, 1000));
+    twi_recorder_flush(b->recorder);
+    assert_true(twi_recorder_holds_raw(b->recorder, 1000));
     done(b);
 }
 

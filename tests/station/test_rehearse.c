@@ -85,9 +85,9 @@ static rehearsal *prepare(const char *source, const char *lines)
 
 static tw_status run(rehearsal *r, const tw_card *card)
 {
-    const tw_board board = {
+    const tw_platform platform = {
         .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = card};
-    return tw_rehearse(&board, &r->camera, &r->station, NULL, on_event, &r->told,
+    return tw_rehearse(&platform, &r->camera, &r->station, NULL, on_event, &r->told,
                        &r->result, &r->err);
 }
 
@@ -191,10 +191,10 @@ static void note_picture(void *ctx, const tw_event *e)
 static void show(const char *source, const char *lines, shown *out)
 {
     rehearsal *r = prepare(source, lines);
-    const tw_board board = {.makers = TEST_MAKERS, .clock = tw_linux_clock()};
+    const tw_platform platform = {.makers = TEST_MAKERS, .clock = tw_linux_clock()};
     memset(out, 0, sizeof *out);
-    assert_int_equal(tw_rehearse(&board, &r->camera, &r->station, NULL, note_picture, out,
-                                 &r->result, &r->err),
+    assert_int_equal(tw_rehearse(&platform, &r->camera, &r->station, NULL, note_picture,
+                                 out, &r->result, &r->err),
                      TW_OK);
     assert_int_equal(r->result.bad_frames, 0);
     done(r);
@@ -312,7 +312,7 @@ static void test_a_clip_holds_pre_and_post_event_footage(void **state)
     assert_int_equal(run(r, &card), TW_OK);
     char **files = list_files(folder);
     assert_int_equal(list_length(files), 6);
-    const tw_codecs *codecs = tw_codecs_load(NULL);
+    const twi_codecs *codecs = twi_codecs_load(NULL);
     for (size_t i = 0; i < 3; i++) {
         const tw_sighting *s = &r->told.seen[i];
         tw_civil t;
@@ -323,7 +323,7 @@ static void test_a_clip_holds_pre_and_post_event_footage(void **state)
             "2027-03-13/kerb/kerb-20270313T%02u%02u%02u.%03u+0000-%03zu-clip.mp4", t.hour,
             t.minute, t.second, (unsigned)(t.microsecond / 1000), i + 1);
         assert_string_equal(files[2 * i], name);
-        tw_footage *footage = NULL;
+        twi_footage *footage = NULL;
         tw_stream stream;
         tw_packet packet;
         int64_t wall = 0, last = 0, frames = 0;
@@ -398,9 +398,9 @@ static uint32_t hash_of(const uint8_t *data, size_t bytes)
 static void take_samples(const char *folder, const uint8_t *data, size_t bytes,
                          samples *out)
 {
-    const tw_codecs *codecs = tw_codecs_load(NULL);
+    const twi_codecs *codecs = twi_codecs_load(NULL);
     char *path = join(folder, "one.mp4");
-    tw_footage *clip = NULL;
+    twi_footage *clip = NULL;
     tw_stream stream;
     tw_packet packet;
     int64_t wall = 0;
@@ -572,7 +572,7 @@ static char *pictures(size_t most, char *source, size_t capacity)
     return folder;
 }
 
-static void damage(const char *folder, const char *name, size_t keep, const char *instead)
+static void damage(const char *folder, const char *name, size_t sink, const char *instead)
 {
     char *path = join(folder, name);
     size_t bytes = 0;
@@ -580,7 +580,7 @@ static void damage(const char *folder, const char *name, size_t keep, const char
     if (instead)
         write_text(path, instead);
     else
-        write_bytes(path, data, bytes * keep / 100);
+        write_bytes(path, data, bytes * sink / 100);
     free(data);
     free(path);
 }
@@ -790,8 +790,8 @@ static void test_stopping(void **state)
     (void)state;
     volatile int stop = 1;
     rehearsal *r = prepare(KERB, "");
-    const tw_board board = {.makers = TEST_MAKERS, .clock = tw_linux_clock()};
-    assert_int_equal(tw_rehearse(&board, &r->camera, &r->station, &stop, NULL, NULL,
+    const tw_platform platform = {.makers = TEST_MAKERS, .clock = tw_linux_clock()};
+    assert_int_equal(tw_rehearse(&platform, &r->camera, &r->station, &stop, NULL, NULL,
                                  &r->result, &r->err),
                      TW_ESTOPPED);
     done(r);
@@ -800,19 +800,19 @@ static void test_stopping(void **state)
 static void test_looking(void **state)
 {
     (void)state;
-    const tw_board board = {.makers = TEST_MAKERS, .clock = tw_linux_clock()};
+    const tw_platform platform = {.makers = TEST_MAKERS, .clock = tw_linux_clock()};
     rehearsal *r = prepare("sim:kerb", "[zone kerb/sky]\narea = 0,0 100,0 100,20 0,20\n");
     uint8_t *data = NULL;
     size_t bytes = 0;
     tw_reading taken;
     tw_look_options options = {.after_us = 0};
     assert_int_equal(
-        tw_look(&board, &r->camera, &options, &data, &bytes, &taken, &r->err), TW_OK);
+        tw_look(&platform, &r->camera, &options, &data, &bytes, &taken, &r->err), TW_OK);
     assert_true(data[0] == 0xFF && data[1] == 0xD8);
     free(data);
     options = (tw_look_options){.after_us = 35000000, .overlay = true, .png = true};
     assert_int_equal(
-        tw_look(&board, &r->camera, &options, &data, &bytes, &taken, &r->err), TW_OK);
+        tw_look(&platform, &r->camera, &options, &data, &bytes, &taken, &r->err), TW_OK);
     assert_memory_equal(data, "\x89PNG", 4);
     assert_in_range(data[16] << 24 | data[17] << 16 | data[18] << 8 | data[19], 960,
                     1280);

@@ -76,9 +76,9 @@ static running *start(const char *text)
     r->settings = settings_as_they_are(text);
     (void)pthread_mutex_init(&r->lock, NULL);
     assert_int_equal(tw_sim_card(NULL, &r->card), TW_OK);
-    const tw_board board = {
+    const tw_platform platform = {
         .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &r->card};
-    if (tw_station_new(&board, r->settings, on_event, r, &r->station, &err) != TW_OK)
+    if (tw_station_new(&platform, r->settings, on_event, r, &r->station, &err) != TW_OK)
         fail_msg("%s", err.text);
     assert_int_equal(pthread_create(&r->thread, NULL, run_station, r), 0);
     return r;

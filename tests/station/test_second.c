@@ -44,7 +44,7 @@ static uint8_t *draw(int frame, size_t *bytes)
     for (int y = 50; y < 70 && frame >= MOVES_FROM && frame < MOVES_TO; y++)
         memset(px + (ptrdiff_t)y * W + x, 230, 20);
     const tw_picture picture = {{px, NULL, NULL}, {W, 0, 0}, W, H, TW_PIXELS_GREY};
-    assert_int_equal(tw_jpeg_encode(&picture, 90, &jpeg, bytes, NULL), TW_OK);
+    assert_int_equal(twi_jpeg_encode(&picture, 90, &jpeg, bytes, NULL), TW_OK);
     free(px);
     return jpeg;
 }
@@ -175,9 +175,10 @@ static void run(const char *folder, const char *file, const char *more, watching
     write_text(mark, "");
     free(mark);
     assert_int_equal(tw_linux_card(folder, &card, &err), TW_OK);
-    const tw_board board = {.makers = makers, .clock = tw_linux_clock(), .card = &card};
+    const tw_platform platform = {
+        .makers = makers, .clock = tw_linux_clock(), .card = &card};
     memset(w, 0, sizeof *w);
-    if (tw_station_new(&board, settings, on_event, w, &w->station, &err) != TW_OK)
+    if (tw_station_new(&platform, settings, on_event, w, &w->station, &err) != TW_OK)
         fail_msg("%s", err.text);
     assert_int_equal(tw_station_run(w->station), TW_OK);
     tw_station_free(w->station);

@@ -40,16 +40,16 @@ static void on_event(void *ctx, const tw_event *e)
     t->inside--;
 }
 
-typedef struct board {
+typedef struct platform {
     tw_settings *settings;
     tw_card card;
-    tw_board board;
+    tw_platform platform;
     told told;
-} board;
+} platform;
 
-static board *set_up(const char *text, const tw_sim_faults *faults)
+static platform *set_up(const char *text, const tw_sim_faults *faults)
 {
-    board *b = calloc(1, sizeof *b);
+    platform *b = calloc(1, sizeof *b);
     problems p = {0};
     assert_non_null(b);
     b->settings = tw_settings_new();
@@ -58,12 +58,12 @@ static board *set_up(const char *text, const tw_sim_faults *faults)
     if (p.count > 0)
         fail_msg("%s", p.text);
     assert_int_equal(tw_sim_card(faults, &b->card), TW_OK);
-    b->board =
-        (tw_board){.makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &b->card};
+    b->platform =
+        (tw_platform){.makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &b->card};
     return b;
 }
 
-static void take_down(board *b)
+static void take_down(platform *b)
 {
     assert_int_equal(tw_sim_card_open(&b->card), 0);
     b->card.ops->destroy(b->card.ctx);
@@ -71,11 +71,11 @@ static void take_down(board *b)
     free(b);
 }
 
-static tw_status run(board *b)
+static tw_status run(platform *b)
 {
     tw_station *station = NULL;
     tw_error err = {0};
-    if (tw_station_new(&b->board, b->settings, on_event, &b->told, &station, &err) !=
+    if (tw_station_new(&b->platform, b->settings, on_event, &b->told, &station, &err) !=
         TW_OK)
         fail_msg("%s", err.text);
     const tw_status st = tw_station_run(station);
@@ -92,7 +92,7 @@ static const char THREE[] =
 static void test_three_cameras_at_once(void **state)
 {
     (void)state;
-    board *b = set_up(THREE, NULL);
+    platform *b = set_up(THREE, NULL);
     assert_int_equal(run(b), TW_OK);
     assert_int_equal(b->told.opened, 3);
     assert_int_equal(b->told.closed, 3);
@@ -109,7 +109,7 @@ static void test_a_small_queue_loses_nothing(void **state)
     (void)state;
     char text[512];
     (void)snprintf(text, sizeof text, "[station]\nqueue = 1 MB\n%s", THREE);
-    board *b = set_up(text, NULL);
+    platform *b = set_up(text, NULL);
     assert_int_equal(run(b), TW_OK);
     assert_int_equal(b->told.clips, 9);
     assert_int_equal(b->told.problems.count, 0);
@@ -119,10 +119,10 @@ static void test_a_small_queue_loses_nothing(void **state)
 static void test_one_bad_camera_does_not_stop_the_others(void **state)
 {
     (void)state;
-    board *b = set_up("[cameras]\nfps = 5\npace = no\n"
-                      "[camera bad]\nsource = file:/none/at/all.mp4\n"
-                      "[camera kerb]\nsource = sim:kerb,size=240x136\n",
-                      NULL);
+    platform *b = set_up("[cameras]\nfps = 5\npace = no\n"
+                         "[camera bad]\nsource = file:/none/at/all.mp4\n"
+                         "[camera kerb]\nsource = sim:kerb,size=240x136\n",
+                         NULL);
     assert_int_equal(run(b), TW_OK);
     assert_int_equal(b->told.failed, 1);
     assert_has(b->told.problems.text, "/none/at/all.mp4: No such file or directory");
@@ -133,9 +133,9 @@ static void test_one_bad_camera_does_not_stop_the_others(void **state)
 static void test_nothing_but_bad_cameras(void **state)
 {
     (void)state;
-    board *b = set_up("[camera bad]\nsource = file:/none/at/all.mp4\n"
-                      "[camera worse]\nsource = tape:1\n",
-                      NULL);
+    platform *b = set_up("[camera bad]\nsource = file:/none/at/all.mp4\n"
+                         "[camera worse]\nsource = tape:1\n",
+                         NULL);
     assert_int_equal(run(b), TW_EIO);
     assert_int_equal(b->told.failed, 2);
     take_down(b);
@@ -144,12 +144,13 @@ static void test_nothing_but_bad_cameras(void **state)
 static void test_stopping_completes_what_is_written(void **state)
 {
     (void)state;
-    board *b = set_up("[camera kerb]\nsource = sim:kerb,size=240x136\nfps = 10\npace = "
-                      "no\nloop = yes\n",
-                      NULL);
+    platform *b =
+        set_up("[camera kerb]\nsource = sim:kerb,size=240x136\nfps = 10\npace = "
+               "no\nloop = yes\n",
+               NULL);
     tw_station *station = NULL;
     assert_int_equal(
-        tw_station_new(&b->board, b->settings, on_event, &b->told, &station, NULL),
+        tw_station_new(&b->platform, b->settings, on_event, &b->told, &station, NULL),
         TW_OK);
     b->told.stop_at_first = station;
     assert_int_equal(tw_station_run(station),
@@ -174,11 +175,11 @@ static void *stop_soon(void *ctx)
 static void test_a_paced_camera_stops_soon(void **state)
 {
     (void)state;
-    board *b = set_up("[camera kerb]\nsource = sim:kerb,size=64x64\nfps = 1\n", NULL);
+    platform *b = set_up("[camera kerb]\nsource = sim:kerb,size=64x64\nfps = 1\n", NULL);
     tw_station *station = NULL;
     pthread_t thread;
     assert_int_equal(
-        tw_station_new(&b->board, b->settings, on_event, &b->told, &station, NULL),
+        tw_station_new(&b->platform, b->settings, on_event, &b->told, &station, NULL),
         TW_OK);
     assert_int_equal(pthread_create(&thread, NULL, stop_soon, station), 0);
     const tw_clock clock = tw_linux_clock();
@@ -194,7 +195,7 @@ static void test_a_card_that_dies_is_told_and_watching_goes_on(void **state)
 {
     (void)state;
     const tw_sim_faults faults = {.fail_call = 9, .fail_with = TW_EIO, .dead = true};
-    board *b = set_up(THREE, &faults);
+    platform *b = set_up(THREE, &faults);
     assert_int_equal(run(b), TW_OK);
     assert_int_equal(b->told.ended, 9);
     assert_true(b->told.clips <= 1);
@@ -207,14 +208,15 @@ static void test_what_cannot_be_a_station(void **state)
     (void)state;
     tw_station *station = NULL;
     tw_error err = {0};
-    board *b = set_up("[station]\nname = x\n", NULL);
-    assert_int_equal(tw_station_new(&b->board, b->settings, NULL, NULL, &station, &err),
-                     TW_ENOENT);
+    platform *b = set_up("[station]\nname = x\n", NULL);
+    assert_int_equal(
+        tw_station_new(&b->platform, b->settings, NULL, NULL, &station, &err), TW_ENOENT);
     assert_has(err.text, "there is no camera: write a [camera NAME] section");
     take_down(b);
     b = set_up("[station]\nnames = {cam}\n[camera a]\nsource = sim:kerb\n", NULL);
-    assert_int_equal(tw_station_new(&b->board, b->settings, NULL, NULL, &station, &err),
-                     TW_ESYNTAX);
+    assert_int_equal(
+        tw_station_new(&b->platform, b->settings, NULL, NULL, &station, &err),
+        TW_ESYNTAX);
     assert_has(err.text, "names = {cam}");
     take_down(b);
     const tw_sim_faults dead = {.fail_call = 1, .fail_with = TW_EACCES, .dead = true};
@@ -222,7 +224,7 @@ static void test_what_cannot_be_a_station(void **state)
     /* A card that cannot be written is told, and ends no watch. */
     problems said = {0};
     assert_int_equal(
-        tw_station_new(&b->board, b->settings, note_problem, &said, &station, &err),
+        tw_station_new(&b->platform, b->settings, note_problem, &said, &station, &err),
         TW_OK);
     tw_station_free(station); /* it never ran: what was to be told is told now */
     assert_has(said.text, "the station watches, and tries each capture");
@@ -261,11 +263,11 @@ static void test_who_is_told_may_ask_back(void **state)
     (void)state;
     tw_error err = {0};
     asking a = {NULL, 0, 0, false};
-    board *b = set_up("[camera kerb]\nsource = sim:kerb,size=240x136\nfps = 5\npace = "
-                      "no\nclips = no\n",
-                      NULL);
+    platform *b = set_up("[camera kerb]\nsource = sim:kerb,size=240x136\nfps = 5\npace = "
+                         "no\nclips = no\n",
+                         NULL);
     assert_int_equal(
-        tw_station_new(&b->board, b->settings, ask_back, &a, &a.station, &err), TW_OK);
+        tw_station_new(&b->platform, b->settings, ask_back, &a, &a.station, &err), TW_OK);
     (void)alarm(600); /* it used to wait for itself */
     assert_int_equal(tw_station_run(a.station), TW_OK);
     (void)alarm(0);
@@ -308,12 +310,12 @@ static void test_what_arms_a_camera_is_told(void **state)
     (void)state;
     tw_error err = {0};
     armings a = {0};
-    board *b = set_up("[camera kerb]\nsource = sim:kerb,size=160x90\nfps = 30\n"
-                      "arm_delay = 3 s\nclips = no\narmed = no\npre_event_disarmed = "
-                      "no\n",
-                      NULL);
+    platform *b = set_up("[camera kerb]\nsource = sim:kerb,size=160x90\nfps = 30\n"
+                         "arm_delay = 3 s\nclips = no\narmed = no\npre_event_disarmed = "
+                         "no\n",
+                         NULL);
     assert_int_equal(
-        tw_station_new(&b->board, b->settings, watch_arming, &a, &a.station, &err),
+        tw_station_new(&b->platform, b->settings, watch_arming, &a, &a.station, &err),
         TW_OK);
     pthread_t thread;
     assert_int_equal(pthread_create(&thread, NULL, run_station, a.station), 0);

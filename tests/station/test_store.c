@@ -19,20 +19,20 @@ static tw_name_fields usual(void)
 }
 
 /* One capture from begin to commit. */
-static tw_status store_one(const tw_store *store, const char *content, char *name,
+static tw_status store_one(const twi_store *store, const char *content, char *name,
                            tw_error *err)
 {
-    tw_store_file file;
+    twi_store_file file;
     const tw_name_fields fields = usual();
-    tw_status st = tw_store_begin(store, &fields, &file, err);
+    tw_status st = twi_store_begin(store, &fields, &file, err);
     if (st != TW_OK)
         return st;
-    st = tw_store_append(store, &file, content, strlen(content), err);
+    st = twi_store_append(store, &file, content, strlen(content), err);
     if (st != TW_OK) {
-        tw_store_abandon(store, &file);
+        twi_store_abandon(store, &file);
         return st;
     }
-    st = tw_store_commit(store, &file, err);
+    st = twi_store_commit(store, &file, err);
     if (st == TW_OK && name)
         (void)strcpy(name, file.name);
     return st;
@@ -42,20 +42,20 @@ static void test_a_capture_gets_its_name_when_complete(void **state)
 {
     (void)state;
     tw_card card;
-    tw_store store;
-    tw_store_file file;
+    twi_store store;
+    twi_store_file file;
     const char *name = NULL;
     const uint8_t *data = NULL;
     size_t bytes = 0;
     const tw_name_fields fields = usual();
     assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
-    assert_int_equal(tw_store_open(&store, &card, &SETTINGS, NULL), TW_OK);
+    assert_int_equal(twi_store_open(&store, &card, &SETTINGS, NULL), TW_OK);
     assert_int_equal(tw_sim_card_count(&card), 0); /* trying it has left nothing */
-    assert_int_equal(tw_store_begin(&store, &fields, &file, NULL), TW_OK);
-    assert_int_equal(tw_store_append(&store, &file, "toad", 4, NULL), TW_OK);
+    assert_int_equal(twi_store_begin(&store, &fields, &file, NULL), TW_OK);
+    assert_int_equal(twi_store_append(&store, &file, "toad", 4, NULL), TW_OK);
     assert_int_equal(tw_sim_card_file(&card, 0, &name, &data, &bytes), TW_OK);
     assert_string_equal(name, "2027/kerb-203015-clip.mp4.part");
-    assert_int_equal(tw_store_commit(&store, &file, NULL), TW_OK);
+    assert_int_equal(twi_store_commit(&store, &file, NULL), TW_OK);
     assert_int_equal(tw_sim_card_file(&card, 0, &name, &data, &bytes), TW_OK);
     assert_string_equal(name, "2027/kerb-203015-clip.mp4");
     assert_string_equal(file.name, name);
@@ -68,10 +68,10 @@ static void test_names_never_collide(void **state)
 {
     (void)state;
     tw_card card;
-    tw_store store;
+    twi_store store;
     char names[4][TW_NAME_MAX];
     assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
-    assert_int_equal(tw_store_open(&store, &card, &SETTINGS, NULL), TW_OK);
+    assert_int_equal(twi_store_open(&store, &card, &SETTINGS, NULL), TW_OK);
     for (int i = 0; i < 4; i++) {
         const char content[] = {(char)('a' + i), '\0'};
         assert_int_equal(store_one(&store, content, names[i], NULL), TW_OK);
@@ -93,16 +93,16 @@ static void test_two_at_once(void **state)
 {
     (void)state;
     tw_card card;
-    tw_store store;
-    tw_store_file a, b;
+    twi_store store;
+    twi_store_file a, b;
     const tw_name_fields fields = usual();
     assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
-    assert_int_equal(tw_store_open(&store, &card, &SETTINGS, NULL), TW_OK);
-    assert_int_equal(tw_store_begin(&store, &fields, &a, NULL), TW_OK);
-    assert_int_equal(tw_store_begin(&store, &fields, &b, NULL), TW_OK);
+    assert_int_equal(twi_store_open(&store, &card, &SETTINGS, NULL), TW_OK);
+    assert_int_equal(twi_store_begin(&store, &fields, &a, NULL), TW_OK);
+    assert_int_equal(twi_store_begin(&store, &fields, &b, NULL), TW_OK);
     assert_string_not_equal(a.part, b.part);
-    assert_int_equal(tw_store_commit(&store, &b, NULL), TW_OK);
-    assert_int_equal(tw_store_commit(&store, &a, NULL), TW_OK);
+    assert_int_equal(twi_store_commit(&store, &b, NULL), TW_OK);
+    assert_int_equal(twi_store_commit(&store, &a, NULL), TW_OK);
     assert_string_not_equal(a.name, b.name);
     assert_int_equal(tw_sim_card_count(&card), 2);
     card.ops->destroy(card.ctx);
@@ -118,10 +118,10 @@ static void test_every_failure_leaves_nothing_behind(void **state)
     for (; !done; fail++) {
         const tw_sim_faults faults = {.fail_call = fail, .fail_with = TW_EIO};
         tw_card card;
-        tw_store store;
+        twi_store store;
         tw_error err = {0};
         assert_int_equal(tw_sim_card(&faults, &card), TW_OK);
-        tw_status st = tw_store_open(&store, &card, &SETTINGS, &err);
+        tw_status st = twi_store_open(&store, &card, &SETTINGS, &err);
         if (st == TW_OK)
             st = store_one(&store, "toad", NULL, &err);
         done = tw_sim_card_calls(&card) < fail;
@@ -171,10 +171,10 @@ static void test_a_full_card(void **state)
     (void)state;
     const tw_sim_faults faults = {.capacity = 30};
     tw_card card;
-    tw_store store;
+    twi_store store;
     tw_error err = {0};
     assert_int_equal(tw_sim_card(&faults, &card), TW_OK);
-    assert_int_equal(tw_store_open(&store, &card, &SETTINGS, NULL), TW_OK);
+    assert_int_equal(twi_store_open(&store, &card, &SETTINGS, NULL), TW_OK);
     assert_int_equal(store_one(&store, "0123456789012345", NULL, &err), TW_OK);
     assert_int_equal(store_one(&store, "0123456789012345", NULL, &err), TW_ENOSPC);
     assert_has(err.text, "no space left");
@@ -191,7 +191,7 @@ static void test_hostile_names_in_a_real_folder(void **state)
     char *folder = make_folder(), *place = join(folder, "captures");
     char *station = malloc(4097);
     tw_card card;
-    tw_store store;
+    twi_store store;
     tw_error err = {0};
     assert_non_null(station);
     for (int i = 0; i < 4096; i++)
@@ -202,7 +202,7 @@ static void test_hostile_names_in_a_real_folder(void **state)
     settings.name = station;
     settings.names = "{station}/{station}{station}{station}-{kind}";
     assert_int_equal(tw_linux_card(place, &card, &err), TW_OK);
-    if (tw_store_open(&store, &card, &settings, &err) != TW_OK)
+    if (twi_store_open(&store, &card, &settings, &err) != TW_OK)
         fail_msg("%s", err.text);
     for (int i = 0; i < 50; i++)
         if (store_one(&store, "toad", NULL, &err) != TW_OK)

@@ -88,7 +88,7 @@ static void test_1970_is_put_right(void **state)
     free_outcome(&o);
     assert_has(p->problems.text, "the clock has been set: times of 2 sightings and 2 "
                                  "captures from before were put right");
-    tw_upkeep_mend(&p->writer); /* files and catalogue agree */
+    twi_upkeep_mend(&p->writer); /* files and catalogue agree */
     assert_int_equal(p->problems.count, 1);
     leave(p);
 }
@@ -100,17 +100,17 @@ static void test_what_was_on_its_way_is_right_too(void **state)
     place *p = make_unset();
     (void)capture(p, 0);
     p->time.wall_at_zero_us = WALL;
-    tw_upkeep(&p->writer);
+    twi_upkeep(&p->writer);
     size_t bytes = 0;
-    tw_parcel *jpeg = tw_parcel_take(plain_jpeg(64, 48, 90, &bytes), 0);
+    twi_buffer *jpeg = twi_buffer_adopt(plain_jpeg(64, 48, 90, &bytes), 0);
     jpeg->size = bytes;
-    tw_job job = {
-        .kind = TW_JOB_STILL,
+    twi_job job = {
+        .kind = TWI_JOB_STILL,
         .what = TW_KIND_TIMED_STILL,
-        .lane = &p->lane[0],
-        .parcel = jpeg,
+        .channel = &p->channel[0],
+        .buffer = jpeg,
         .packet = {.data = jpeg->data, .size = bytes, .wall_us = 7 * S + 30 * S}};
-    tw_writer_do(&p->writer, &job);
+    twi_writer_do(&p->writer, &job);
     assert_int_equal(held(p, "kerb-20270313T203030.000-000-timed-still"), 1);
     leave(p);
 }
@@ -122,16 +122,16 @@ static void film(place *p, const tw_camera *camera, const tw_stream *stream, int
     tw_frame frame;
     assert_int_equal(camera->ops->next(camera->ctx, &frame, NULL), TW_OK);
     p->time.now_us = i * S / 10;
-    tw_job job = {.kind = begins ? TW_JOB_VIDEO_BEGIN : TW_JOB_VIDEO_PACKET,
-                  .what = TW_KIND_SEGMENT,
-                  .lane = &p->lane[0],
-                  .stream = *stream,
-                  .packet = frame.packet};
+    twi_job job = {.kind = begins ? TWI_JOB_VIDEO_BEGIN : TWI_JOB_VIDEO_PACKET,
+                   .what = TW_KIND_SEGMENT,
+                   .channel = &p->channel[0],
+                   .stream = *stream,
+                   .packet = frame.packet};
     job.packet.t_us = job.packet.dts_us = p->time.now_us;
     job.packet.wall_us = p->time.now_us + p->time.wall_at_zero_us;
-    job.parcel = tw_parcel_copy(begins ? stream->extra : frame.packet.data,
-                                begins ? stream->extra_size : frame.packet.size);
-    tw_writer_do(&p->writer, &job);
+    job.buffer = twi_buffer_copy(begins ? stream->extra : frame.packet.data,
+                                 begins ? stream->extra_size : frame.packet.size);
+    twi_writer_do(&p->writer, &job);
 }
 
 /* Without memory for the job that ends it: it is complete as far as it goes. */
@@ -147,7 +147,7 @@ static void test_a_file_whose_end_is_lost(void **state)
         film(p, &camera, &stream, i, i % 10 == 0); /* the second begins */
     assert_int_equal(held(p, "kerb-20270313T203000.000-000-segment.mp4"), 1);
     assert_int_equal(held(p, ".part"), 1);
-    tw_writer_end_videos(&p->writer);
+    twi_writer_end_videos(&p->writer);
     assert_int_equal(held(p, "kerb-20270313T203001.000-000-segment.mp4"), 1);
     assert_int_equal(held(p, ".part"), 0);
     assert_int_equal(tw_sim_card_open(&p->card), 0);
@@ -168,8 +168,9 @@ static void test_a_file_that_was_open_meanwhile(void **state)
             p->time.wall_at_zero_us = WALL;
         film(p, &camera, &stream, i, i == 0);
     }
-    tw_job end = {.kind = TW_JOB_VIDEO_END, .what = TW_KIND_SEGMENT, .lane = &p->lane[0]};
-    tw_writer_do(&p->writer, &end);
+    twi_job end = {
+        .kind = TWI_JOB_VIDEO_END, .what = TW_KIND_SEGMENT, .channel = &p->channel[0]};
+    twi_writer_do(&p->writer, &end);
     camera.ops->destroy(camera.ctx);
     assert_int_equal(held(p, "1970"), 0);
     assert_int_equal(held(p, "kerb-20270313T203000.000-000-segment.mp4"), 1);
@@ -186,12 +187,12 @@ static void test_without_a_set_clock_it_stays_marked(void **state)
     (void)state;
     place *p = make_unset();
     (void)capture(p, 0);
-    tw_writer_close(&p->writer);
+    twi_writer_close(&p->writer);
     p->time.now_us = 0;
     open_writer(p); /* the power went; the card in memory keeps no catalogue */
-    tw_upkeep_mend(&p->writer);
+    twi_upkeep_mend(&p->writer);
     p->time.wall_at_zero_us = WALL;
-    tw_upkeep(&p->writer);
+    twi_upkeep(&p->writer);
     assert_int_equal(held(p, "1970"), 1); /* nobody can know when that was */
     leave(p);
 }
@@ -220,9 +221,9 @@ static void test_an_hour_back_reorders_nothing(void **state)
     assert_int_equal(held(p, "kerb-20270313T203100.000-002-still.jpg"), 1);
     assert_int_equal(held(p, "kerb-20270313T203100.000-002-still-2.jpg"), 1);
     assert_has(p->problems.text, "the clock was set back by 3660 s");
-    tw_catalogue_oldest oldest;
-    assert_int_equal(tw_catalogue_find_oldest(p->writer.catalogue, NULL, TW_KIND_COUNT,
-                                              false, &oldest, NULL),
+    twi_catalogue_oldest oldest;
+    assert_int_equal(twi_catalogue_find_oldest(p->writer.catalogue, NULL, TW_KIND_COUNT,
+                                               false, &oldest, NULL),
                      TW_OK);
     assert_has(oldest.file, "203000.000-001"); /* not the one that says an hour less */
     leave(p);

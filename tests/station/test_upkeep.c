@@ -35,15 +35,15 @@ static void capture_timed(place *p, int camera)
 {
     size_t bytes = 0;
     uint8_t *jpeg = plain_jpeg(64, 48, 90, &bytes);
-    tw_job job = {.kind = TW_JOB_STILL,
-                  .what = TW_KIND_TIMED_STILL,
-                  .lane = &p->lane[camera],
-                  .parcel = tw_parcel_take(jpeg, bytes),
-                  .packet = {.data = jpeg,
-                             .size = bytes,
-                             .t_us = p->time.now_us,
-                             .wall_us = WALL + p->time.now_us}};
-    tw_writer_do(&p->writer, &job);
+    twi_job job = {.kind = TWI_JOB_STILL,
+                   .what = TW_KIND_TIMED_STILL,
+                   .channel = &p->channel[camera],
+                   .buffer = twi_buffer_adopt(jpeg, bytes),
+                   .packet = {.data = jpeg,
+                              .size = bytes,
+                              .t_us = p->time.now_us,
+                              .wall_us = WALL + p->time.now_us}};
+    twi_writer_do(&p->writer, &job);
     p->time.now_us += 60 * S;
 }
 
@@ -64,14 +64,14 @@ static void test_each_kind_has_its_own_limits(void **state)
     assert_int_equal(held(p, "mere"), 4 + 1); /* one timed one has room */
     assert_int_equal(held(p, "kerb"), 4 + 4);
     p->time.now_us += 2 * DAY;
-    tw_upkeep(&p->writer);
+    twi_upkeep(&p->writer);
     assert_int_equal(held(p, "kerb"), 4);
     assert_has(p->freed, "kerb: 4 captures dropped, 0.0 MB: older than keep_for for "
                          "timed-still");
     assert_has(p->freed, "mere: 1 capture dropped, 0.0 MB: more than keep_size for "
                          "timed-still");
     p->time.now_us += 2 * DAY;
-    tw_upkeep(&p->writer);
+    twi_upkeep(&p->writer);
     assert_int_equal(held(p, "kerb"), 0);
     assert_int_equal(held(p, "mere"), 5);
     leave(p);
@@ -87,10 +87,10 @@ static void test_nothing_is_old_in_1970(void **state)
     (void)capture(p, 0);
     p->time.sure_from_us = INT64_MAX;
     p->time.now_us += 3 * DAY;
-    tw_upkeep(&p->writer);
+    twi_upkeep(&p->writer);
     assert_int_equal(held(p, "kerb"), 1);
     p->time.sure_from_us = 0; /* it is set, and that was right */
-    tw_upkeep(&p->writer);
+    twi_upkeep(&p->writer);
     assert_int_equal(held(p, "kerb"), 0);
     leave(p);
 }
@@ -162,15 +162,15 @@ static void test_what_is_not_sent_stays(void **state)
     (void)capture(p, 0);
     for (int i = 1; i <= 2; i++) {
         const char *name = still_name(p, i == 1 ? "-001-" : "-002-");
-        assert_int_equal(tw_outbox_add(p->writer.catalogue, name, "mail", "still", NULL),
+        assert_int_equal(twi_outbox_add(p->writer.catalogue, name, "mail", "still", NULL),
                          TW_OK);
     }
-    tw_outbox_batch batch;
+    twi_outbox_batch batch;
     assert_int_equal(
-        tw_outbox_take(p->writer.catalogue, "mail", true, TW_TAKE_ONE, &batch, NULL),
+        twi_outbox_take(p->writer.catalogue, "mail", true, TWI_TAKE_ONE, &batch, NULL),
         TW_OK); /* the newest: -002- */
-    assert_int_equal(tw_outbox_sent(p->writer.catalogue, &batch, WALL, NULL), TW_OK);
-    tw_outbox_batch_free(&batch);
+    assert_int_equal(twi_outbox_sent(p->writer.catalogue, &batch, WALL, NULL), TW_OK);
+    twi_outbox_batch_free(&batch);
     for (int i = 0; i < 20; i++)
         (void)capture(p, 1);
     assert_int_equal(held(p, "-001-"), 1); /* it is still to be sent */
@@ -183,7 +183,8 @@ static void test_what_is_not_sent_stays(void **state)
     assert_int_equal(held(p, "-001-"), 0);
     assert_has(p->freed, "the card is full, and they had NOT BEEN SENT yet");
     assert_int_equal(
-        tw_outbox_add(p->writer.catalogue, "none.jpg", "mail", "still", &err), TW_ENOENT);
+        twi_outbox_add(p->writer.catalogue, "none.jpg", "mail", "still", &err),
+        TW_ENOENT);
     assert_has(err.text, "there is no capture none.jpg");
     leave(p);
 }
@@ -203,7 +204,7 @@ static void test_a_full_card_stops_nothing(void **state)
     assert_true(p->problems.count > 0);
     assert_has(p->problems.text, "no space left");
     const size_t before = held(p, "still");
-    assert_int_equal(held(p, TW_PART), 0);
+    assert_int_equal(held(p, TWI_PART), 0);
     assert_int_equal(tw_catalogue_star(p->writer.catalogue, 1, false, NULL), TW_OK);
     (void)capture(p, 0);
     assert_int_equal(held(p, "still"), before);
@@ -246,16 +247,17 @@ static void free_footage(footage *f)
     free(f);
 }
 
-static void still_of(tw_recorder *r, const footage *f, int i, const tw_sighting *s)
+static void still_of(twi_recorder *r, const footage *f, int i, const tw_sighting *s)
 {
-    const tw_still still = {.kind = TW_KIND_STILL,
-                            .sighting = s,
-                            .image = tw_parcel_copy(f->data[i], f->bytes[i]),
-                            .times = {.t_us = i * S / FPS, .wall_us = WALL + i * S / FPS},
-                            .n = 1,
-                            .width = 64,
-                            .height = 64};
-    tw_recorder_still(r, &still);
+    const twi_still still = {
+        .kind = TW_KIND_STILL,
+        .sighting = s,
+        .image = twi_buffer_copy(f->data[i], f->bytes[i]),
+        .times = {.t_us = i * S / FPS, .wall_us = WALL + i * S / FPS},
+        .n = 1,
+        .width = 64,
+        .height = 64};
+    twi_recorder_still(r, &still);
 }
 
 /* One sighting, recorded until the card has had so many calls; 0: to its end.
@@ -274,9 +276,9 @@ static int64_t record(place *p, const footage *f, uint32_t calls)
                      .end_us = LAST * S / FPS,
                      .clip_start_us = (FIRST - 5) * S / FPS,
                      .clip_end_us = (LAST + 5) * S / FPS};
-    tw_recorder *r = NULL;
-    assert_int_equal(tw_recorder_new(&p->camera[0], &p->lane[0], &stream,
-                                     tw_writer_sink(&p->writer), &r, NULL),
+    twi_recorder *r = NULL;
+    assert_int_equal(twi_recorder_new(&p->camera[0], &p->channel[0], &stream,
+                                      twi_writer_jobs(&p->writer), &r, NULL),
                      TW_OK);
     int i = 0;
     for (; i < FRAMES && (calls == 0 || tw_sim_card_calls(&p->card) < calls); i++) {
@@ -288,15 +290,15 @@ static int64_t record(place *p, const footage *f, uint32_t calls)
                                   .wall_us = WALL + i * S / FPS,
                                   .key = true};
         if (i == FIRST)
-            tw_recorder_began(r, &s);
+            twi_recorder_began(r, &s);
         if (i == FIRST + 10)
             still_of(r, f, i, &s);
         if (i == LAST)
-            tw_recorder_ended(r, &s, false);
-        (void)tw_recorder_packet(r, &packet, tw_parcel_copy(packet.data, packet.size),
-                                 NULL);
+            twi_recorder_ended(r, &s, false);
+        (void)twi_recorder_packet(r, &packet, twi_buffer_copy(packet.data, packet.size),
+                                  NULL);
     }
-    tw_recorder_free(r);
+    twi_recorder_free(r);
     return (i - 1) * S / FPS;
 }
 
@@ -304,24 +306,24 @@ static int64_t record(place *p, const footage *f, uint32_t calls)
 static int64_t play(const char *folder, const uint8_t *data, size_t bytes)
 {
     char *path = join(folder, "played.mp4");
-    const tw_codecs *codecs = tw_codecs_load(NULL);
-    tw_footage *clip = NULL;
+    const twi_codecs *codecs = twi_codecs_load(NULL);
+    twi_footage *clip = NULL;
     tw_stream stream;
     tw_packet packet;
-    tw_decoder *decoder = NULL;
-    tw_decoded decoded;
+    twi_decoder *decoder = NULL;
+    twi_decoded decoded;
     int64_t wall = 0, last = -1;
     write_bytes(path, data, bytes);
     assert_non_null(codecs);
     assert_int_equal(codecs->footage_open(path, &clip, &stream, &wall, NULL), TW_OK);
-    assert_int_equal(tw_decoder_open(&stream, TW_LOOKED_ALL, &decoder, NULL), TW_OK);
+    assert_int_equal(twi_decoder_open(&stream, TWI_INSPECT_ALL, &decoder, NULL), TW_OK);
     for (bool more = true; more;) {
         more = codecs->footage_next(clip, &packet, NULL) == TW_OK;
-        (void)tw_decoder_send(decoder, more ? &packet : NULL, NULL);
-        while (tw_decoder_receive(decoder, &decoded, NULL) == TW_OK)
+        (void)twi_decoder_send(decoder, more ? &packet : NULL, NULL);
+        while (twi_decoder_receive(decoder, &decoded, NULL) == TW_OK)
             last = decoded.t_us;
     }
-    tw_decoder_close(decoder);
+    twi_decoder_close(decoder);
     codecs->footage_close(clip);
     free(path);
     return last;
@@ -331,13 +333,13 @@ static int64_t play(const char *folder, const uint8_t *data, size_t bytes)
  * catalogue; a clip that was being written plays to two seconds before the cut. */
 static void check_after_cut(place *p, const char *folder, int64_t cut_us, size_t *clips)
 {
-    assert_int_equal(held(p, TW_PART), 0);
+    assert_int_equal(held(p, TWI_PART), 0);
     for (size_t i = 0; i < tw_sim_card_count(&p->card); i++) {
         const char *name = NULL;
         const uint8_t *data = NULL;
         size_t bytes = 0;
         assert_int_equal(tw_sim_card_file(&p->card, i, &name, &data, &bytes), TW_OK);
-        assert_true(tw_catalogue_knows(p->writer.catalogue, name));
+        assert_true(twi_catalogue_knows(p->writer.catalogue, name));
         if (strstr(name, "clip")) {
             const int64_t start_us = (FIRST - 5) * S / FPS;
             const int64_t end_us =
@@ -348,11 +350,12 @@ static void check_after_cut(place *p, const char *folder, int64_t cut_us, size_t
                          (long long)(end_us - start_us));
             ++*clips;
         } else {
-            tw_jpeg *jpeg = tw_jpeg_new(TW_LOOKED_ALL);
+            twi_jpeg *jpeg = twi_jpeg_new(TWI_INSPECT_ALL);
             tw_luma luma;
             uint16_t w = 0, h = 0;
-            assert_int_equal(tw_jpeg_luma(jpeg, data, bytes, &luma, &w, &h, NULL), TW_OK);
-            tw_jpeg_free(jpeg);
+            assert_int_equal(twi_jpeg_luma(jpeg, data, bytes, &luma, &w, &h, NULL),
+                             TW_OK);
+            twi_jpeg_free(jpeg);
         }
     }
 }
@@ -380,14 +383,14 @@ static void check_power_cuts(tw_clip_video video)
         p->camera[0].clip_video = video;
         open_writer(p);
         const int64_t cut_us = record(p, f, at);
-        tw_writer_close(&p->writer);
-        tw_recording *cut_off = &p->lane[0].own[TW_KIND_CLIP];
+        twi_writer_close(&p->writer);
+        twi_recording *cut_off = &p->channel[0].own[TW_KIND_CLIP];
         if (cut_off->clip) /* what is in memory does not reach the dead card */
             (void)cut_off->codecs->clip_close(cut_off->clip, NULL);
         cut_off->clip = NULL;
         tw_sim_card_cut(&p->card, cut * 2654435761U);
         open_writer(p);
-        tw_upkeep_mend(&p->writer);
+        twi_upkeep_mend(&p->writer);
         check_after_cut(p, folder, cut_us, &clips);
         leave(p);
     }
@@ -444,8 +447,8 @@ static void test_mending_makes_files_and_catalogue_agree(void **state)
     put_file(&p->card, "2027-03-13/mere/mere-20270313T200000.000-008-clip.mp4.part",
              9000);
     put_file(&p->card, "2027-03-13/mere/mere-20270313T201000.000-009-still.jpg.part", 90);
-    tw_upkeep_mend(&p->writer);
-    assert_int_equal(held(p, TW_PART), 0);
+    twi_upkeep_mend(&p->writer);
+    assert_int_equal(held(p, TWI_PART), 0);
     assert_int_equal(held(p, "notes.txt"), 1);
     assert_int_equal(held(p, "-008-"), 0); /* no header, no fragment: nothing to play */
     assert_int_equal(held(p, "-009-"), 0);
@@ -460,7 +463,7 @@ static void test_mending_makes_files_and_catalogue_agree(void **state)
     assert_int_equal(n[0], 1); /* the still and the clip of number 7 belong together */
     assert_int_equal(n[1], 2);
     p->problems.count = 0;
-    tw_upkeep_mend(&p->writer); /* nothing is left to mend */
+    twi_upkeep_mend(&p->writer); /* nothing is left to mend */
     assert_int_equal(p->problems.count, 0);
     leave(p);
 }

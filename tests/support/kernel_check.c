@@ -18,9 +18,9 @@ typedef struct rows {
 
 /* Likewise of the loops over a patch. */
 typedef struct cell {
-    tw_patch patch;
-    uint8_t noise[TW_PATCH_MAX];
-    int32_t sums[TW_FIT_SUMS];
+    twi_patch patch;
+    uint8_t noise[TWI_PATCH_MAX];
+    int32_t sums[TWI_FIT_SUMS];
 } cell;
 
 static uint32_t next_random(uint32_t *seed)
@@ -47,10 +47,10 @@ static void fill(rows *r, uint32_t *seed)
     }
 }
 
-static void add(const tw_kernels *k, rows *r, size_t at, size_t width)
+static void add(const twi_kernels *k, rows *r, size_t at, size_t width)
 {
-    const tw_column_sums sums = {r->n + at, r->x + at,  r->noises + at,
-                                 r->d + at, r->dd + at, r->half + at};
+    const twi_column_sums sums = {r->n + at, r->x + at,  r->noises + at,
+                                  r->d + at, r->dd + at, r->half + at};
     k->add_pixels(r->frame + at, r->background + at, r->noise + at, width, &sums);
 }
 
@@ -64,7 +64,7 @@ static void fill_cell(cell *c, size_t row, size_t height, uint32_t *seed)
         const uint32_t a = next_random(seed), b = next_random(seed);
         c->patch.background[i] = a % 5 == 0 ? (uint16_t)(b | 0xF000) : (uint16_t)b;
     }
-    for (size_t i = 0; i < TW_PATCH_MAX; i++) {
+    for (size_t i = 0; i < TWI_PATCH_MAX; i++) {
         const uint32_t a = next_random(seed), b = next_random(seed);
         c->patch.frame[i] = a % 7 == 0 ? 255 : (uint8_t)a;
         c->patch.inside[i] = (int16_t)(b % 4 == 0 ? 0 : -1);
@@ -73,23 +73,23 @@ static void fill_cell(cell *c, size_t row, size_t height, uint32_t *seed)
 }
 
 /* Fits are as far out as a detector lets them be. */
-static tw_noise_step random_step(uint32_t *seed)
+static twi_noise_step random_step(uint32_t *seed)
 {
-    return (tw_noise_step){.gain = (int32_t)(next_random(seed) % 2048),
-                           .dx = (int32_t)(next_random(seed) % 3200) - 1600,
-                           .dy = (int32_t)(next_random(seed) % 3200) - 1600,
-                           .offset = (int32_t)(next_random(seed) % 400000) - 200000,
-                           .rate = (int32_t)(next_random(seed) % 1025),
-                           .seed = next_random(seed)};
+    return (twi_noise_step){.gain = (int32_t)(next_random(seed) % 2048),
+                            .dx = (int32_t)(next_random(seed) % 3200) - 1600,
+                            .dy = (int32_t)(next_random(seed) % 3200) - 1600,
+                            .offset = (int32_t)(next_random(seed) % 400000) - 200000,
+                            .rate = (int32_t)(next_random(seed) % 1025),
+                            .seed = next_random(seed)};
 }
 
 /* @return the name of the first loop over a patch that differs. */
-static const char *check_cell(const tw_kernels *k, size_t row, size_t height,
+static const char *check_cell(const twi_kernels *k, size_t row, size_t height,
                               uint32_t *seed)
 {
     static cell got, want;
-    const tw_kernels *c = tw_kernels_c();
-    const tw_noise_step by = random_step(seed);
+    const twi_kernels *c = twi_kernels_c();
+    const twi_noise_step by = random_step(seed);
     fill_cell(&got, row, height, seed);
     memcpy(&want, &got, sizeof want);
     k->slopes(&got.patch);
@@ -105,20 +105,20 @@ static const char *check_cell(const tw_kernels *k, size_t row, size_t height,
     return memcmp(&got, &want, sizeof want) != 0 ? "learn_noise" : NULL;
 }
 
-static const char *check_cells(const tw_kernels *k, uint32_t *seed)
+static const char *check_cells(const twi_kernels *k, uint32_t *seed)
 {
     const char *wrong = NULL;
-    for (size_t row = TW_PATCH_LANES; row <= TW_PATCH_ROW_MAX; row += TW_PATCH_LANES)
-        for (size_t height = 1; height <= TW_PATCH_ROWS_MAX && !wrong; height++)
+    for (size_t row = TWI_PATCH_LANES; row <= TWI_PATCH_ROW_MAX; row += TWI_PATCH_LANES)
+        for (size_t height = 1; height <= TWI_PATCH_ROWS_MAX && !wrong; height++)
             wrong = check_cell(k, row, height, seed);
     return wrong;
 }
 
 /* @return the name of the first loop that differs at a width. */
-static const char *check_width(const tw_kernels *k, rows *got, rows *want, size_t at,
+static const char *check_width(const twi_kernels *k, rows *got, rows *want, size_t at,
                                size_t width, uint32_t *seed)
 {
-    const tw_kernels *c = tw_kernels_c();
+    const twi_kernels *c = twi_kernels_c();
     fill(got, seed);
     memcpy(want, got, sizeof *want);
     add(k, got, at, width);
@@ -132,7 +132,7 @@ static const char *check_width(const tw_kernels *k, rows *got, rows *want, size_
     return NULL;
 }
 
-const char *kernel_check(const tw_kernels *kernels, size_t *width)
+const char *kernel_check(const twi_kernels *kernels, size_t *width)
 {
     static const size_t edges[] = {1,  2,  3,  7,  8,  15,   16,
                                    17, 31, 33, 63, 65, 1920, WIDEST};

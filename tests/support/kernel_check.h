@@ -7,6 +7,6 @@
 
 /** @return NULL: all the same; else which loop differs. *width is set to the width of
  * the row that it was run with, 0: a patch of a cell. */
-const char *kernel_check(const tw_kernels *kernels, size_t *width);
+const char *kernel_check(const twi_kernels *kernels, size_t *width);
 
 #endif

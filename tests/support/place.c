@@ -17,10 +17,11 @@ static void on_event(void *ctx, const tw_event *e)
 void open_writer(place *p)
 {
     tw_error err = {0};
-    p->writer = (tw_writer){.clock = tw_sim_clock(&p->time), .told = on_event, .ctx = p};
+    p->writer =
+        (twi_writer){.clock = tw_sim_clock(&p->time), .callback = on_event, .ctx = p};
     for (int i = 0; i < 2; i++)
-        tw_writer_add_lane(&p->writer, &p->lane[i]);
-    if (tw_writer_open(&p->writer, &p->card, &p->station, &err) != TW_OK)
+        twi_writer_add_channel(&p->writer, &p->channel[i]);
+    if (twi_writer_open(&p->writer, &p->card, &p->station, &err) != TW_OK)
         fail_msg("%s", err.text);
 }
 
@@ -38,7 +39,7 @@ place *make_place(const tw_sim_faults *faults)
                                             .pre_bytes = 4000000,
                                             .clips = true,
                                             .confirm = {2, 3}};
-        p->lane[i].camera = &p->camera[i];
+        p->channel[i].camera = &p->camera[i];
     }
     assert_int_equal(tw_sim_card(faults, &p->card), TW_OK);
     return p;
@@ -46,7 +47,7 @@ place *make_place(const tw_sim_faults *faults)
 
 void leave(place *p)
 {
-    tw_writer_close(&p->writer);
+    twi_writer_close(&p->writer);
     p->card.ops->destroy(p->card.ctx);
     free(p);
 }
@@ -57,19 +58,19 @@ int64_t capture(place *p, int camera)
     const int64_t now = p->time.now_us;
     const int64_t wall_us = p->time.wall_at_zero_us;
     uint8_t *jpeg = plain_jpeg(64, 48, 90, &bytes);
-    tw_job job = {.lane = &p->lane[camera], .wall_offset_us = wall_us};
+    twi_job job = {.channel = &p->channel[camera], .wall_offset_us = wall_us};
     job.sighting = (tw_sighting){
         .number = ++p->number, .part = 1, .start_us = now, .end_us = now + S};
-    job.kind = TW_JOB_ENDED;
-    tw_writer_do(&p->writer, &job);
-    job.kind = TW_JOB_STILL;
+    job.kind = TWI_JOB_ENDED;
+    twi_writer_do(&p->writer, &job);
+    job.kind = TWI_JOB_STILL;
     job.what = TW_KIND_STILL;
-    job.parcel = tw_parcel_take(jpeg, bytes);
+    job.buffer = twi_buffer_adopt(jpeg, bytes);
     job.packet =
         (tw_packet){.data = jpeg, .size = bytes, .t_us = now, .wall_us = wall_us + now};
     job.width = 64;
     job.height = 48;
-    tw_writer_do(&p->writer, &job);
+    twi_writer_do(&p->writer, &job);
     p->time.now_us += 60 * S;
     return p->number; /* the first id is 1, and each sighting takes one */
 }

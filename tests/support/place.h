@@ -18,8 +18,8 @@ typedef struct place {
     tw_card card;
     tw_station_settings station;
     tw_camera_settings camera[2];
-    tw_lane lane[2];
-    tw_writer writer;
+    twi_channel channel[2];
+    twi_writer writer;
     uint32_t number;
     char freed[1024];
     problems problems;

@@ -139,17 +139,17 @@ tw_status try_page(site *w, const char *listen, tw_error *err)
     (void)tw_settings_read(settings, w->file, collect_problem, &p);
     if (p.count > 0)
         fail_msg("%s", p.text);
-    const tw_page_host host = {.store = w->s->store,
-                               .card = &w->card,
-                               .settings_file = w->file,
-                               .clock = {&AHEAD, w},
-                               .told = on_told,
-                               .apply = on_apply,
-                               .ctx = w};
-    const tw_status st = tw_page_new(settings, &host, &w->page, err);
+    const twi_page_host host = {.store = w->s->store,
+                                .card = &w->card,
+                                .settings_file = w->file,
+                                .clock = {&AHEAD, w},
+                                .callback = on_told,
+                                .apply = on_apply,
+                                .ctx = w};
+    const tw_status st = twi_page_new(settings, &host, &w->page, err);
     tw_settings_free(settings);
     if (st == TW_OK) {
-        w->port = tw_page_port(w->page);
+        w->port = twi_page_port(w->page);
         (void)snprintf(w->host, sizeof w->host, "127.0.0.1:%d", w->port);
     }
     return st;
@@ -166,9 +166,9 @@ site *open_site(bool accounts)
     (void)sight(w->s, 50000);
     if (accounts) {
         assert_int_equal(
-            tw_account_set(w->accounts, "ann", TW_MAY_RUN, "frogspawn", NULL), TW_OK);
+            twi_account_set(w->accounts, "ann", TWI_MAY_RUN, "frogspawn", NULL), TW_OK);
         assert_int_equal(
-            tw_account_set(w->accounts, "bob", TW_MAY_LOOK, "tadpoles", NULL), TW_OK);
+            twi_account_set(w->accounts, "bob", TWI_MAY_LOOK, "tadpoles", NULL), TW_OK);
     }
     if (try_page(w, "127.0.0.1:0", &err) != TW_OK)
         fail_msg("%s", err.text);
@@ -177,7 +177,7 @@ site *open_site(bool accounts)
 
 void close_site(site *w)
 {
-    tw_page_free(w->page);
+    twi_page_free(w->page);
     w->card.ops->destroy(w->card.ctx);
     free(w->accounts);
     free(w->file);

@@ -10,7 +10,7 @@ typedef struct site {
     stored *s;             /* its store, and a sighting in it */
     char *accounts, *file; /* of accounts, of settings: a camera kerb, a folder shed */
     tw_card card;
-    tw_page *page;
+    twi_page *page;
     int port;
     char host[64];
     char told[1024];       /* what the page said while it was made */

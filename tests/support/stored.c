@@ -21,7 +21,7 @@ stored *make_stored(void)
     (void)mkdir(day, 0755);
     if (tw_catalogue_open(path, true, &s->catalogue, &err) != TW_OK)
         fail_msg("%s", err.text);
-    assert_int_equal(tw_catalogue_begin_run(s->catalogue, WALL, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_begin_run(s->catalogue, WALL, NULL), TW_OK);
     free(day);
     free(path);
     return s;
@@ -29,7 +29,7 @@ stored *make_stored(void)
 
 void leave_stored(stored *s)
 {
-    tw_deliver_free(s->deliver);
+    twi_deliver_free(s->deliver);
     tw_settings_free(s->settings);
     tw_catalogue_close(s->catalogue);
     free(s->store);
@@ -68,14 +68,14 @@ static void on_line(void *ctx, tw_status st, const char *line)
 void deliver(stored *s, const char *send_to, const char *destinations)
 {
     tw_error err = {0};
-    tw_deliver_free(s->deliver);
+    twi_deliver_free(s->deliver);
     s->deliver = NULL;
     if (!send_to)
         return;
     tw_settings_free(s->settings);
     s->settings = sending_settings(send_to, destinations);
-    if (tw_deliver_new(s->settings, s->store, tw_linux_clock(), on_line, s, &s->deliver,
-                       &err) != TW_OK)
+    if (twi_deliver_new(s->settings, s->store, tw_linux_clock(), on_line, s, &s->deliver,
+                        &err) != TW_OK)
         fail_msg("%s", err.text);
 }
 
@@ -89,13 +89,13 @@ static int64_t note(stored *s, bool over)
                            .end_us = (s->number * 60 + 12) * S,
                            .peak_ppm = 4200,
                            .frames = 30};
-    const tw_sighting_entry entry = {.camera = "kerb",
-                                     .sighting = &g,
-                                     .wall_offset_us = WALL,
-                                     .why = "one blob of 0.4 % <at> the \"left\"",
-                                     .over = over};
+    const twi_sighting_entry entry = {.camera = "kerb",
+                                      .sighting = &g,
+                                      .wall_offset_us = WALL,
+                                      .why = "one blob of 0.4 % <at> the \"left\"",
+                                      .over = over};
     int64_t id = 0;
-    assert_int_equal(tw_catalogue_note(s->catalogue, &entry, &id, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_log_add(s->catalogue, &entry, &id, NULL), TW_OK);
     return id;
 }
 
@@ -114,7 +114,7 @@ static void add(stored *s, int64_t id, const char *kind, const char *ending,
                                  .file = name,
                                  .bytes = bytes,
                                  .start_us = WALL + s->number * 60 * S};
-    assert_int_equal(tw_catalogue_add(s->catalogue, &r, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_add(s->catalogue, &r, NULL), TW_OK);
 }
 
 int64_t begin_sighting(stored *s)
@@ -136,7 +136,7 @@ void end_sighting(stored *s, int64_t id)
     (void)id;
     (void)note(s, true);
     const tw_event event = {.kind = TW_EVENT_ENDED, .camera = "kerb"};
-    tw_deliver_event(s->deliver, &event);
+    twi_deliver_event(s->deliver, &event);
 }
 
 int64_t sight(stored *s, size_t clip_bytes)
@@ -153,10 +153,10 @@ int64_t sight(stored *s, size_t clip_bytes)
     return id;
 }
 
-tw_outbox_fill filled(stored *s, const char *destination)
+twi_outbox_fill filled(stored *s, const char *destination)
 {
-    tw_outbox_fill fill;
-    assert_int_equal(tw_outbox_look(s->catalogue, destination, false, 0, &fill, NULL),
+    twi_outbox_fill fill;
+    assert_int_equal(twi_outbox_inspect(s->catalogue, destination, false, 0, &fill, NULL),
                      TW_OK);
     return fill;
 }

@@ -11,7 +11,7 @@ typedef struct stored {
     char *store;
     tw_catalogue *catalogue;
     tw_settings *settings;
-    tw_deliver *deliver;
+    twi_deliver *deliver;
     uint32_t number; /* of the last sighting */
     pthread_mutex_t lock;
     char told[16384]; /* lines of the destinations; under the lock */
@@ -36,7 +36,7 @@ void add_still(stored *s, int64_t id);
 void end_sighting(stored *s, int64_t id);
 
 /** How a destination's queue stands. */
-tw_outbox_fill filled(stored *s, const char *destination);
+twi_outbox_fill filled(stored *s, const char *destination);
 
 /** Whether a line has been told. */
 bool was_told(stored *s, const char *words);

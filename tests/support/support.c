@@ -284,7 +284,7 @@ uint8_t *plain_jpeg(uint16_t width, uint16_t height, uint8_t level, size_t *byte
     assert_non_null(px);
     memset(px, level, (size_t)width * height);
     const tw_picture picture = {{px}, {width}, width, height, TW_PIXELS_GREY};
-    assert_int_equal(tw_jpeg_encode(&picture, 90, &out, bytes, NULL), TW_OK);
+    assert_int_equal(twi_jpeg_encode(&picture, 90, &out, bytes, NULL), TW_OK);
     free(px);
     return out;
 }

@@ -234,11 +234,11 @@ static size_t sightings_so_far(const world *w)
 static bool is_drained(const world *w)
 {
     static const char *const names[] = {"mail", "shed", "hub"};
-    tw_outbox_fill fill = {.waiting = 1};
+    twi_outbox_fill fill = {.waiting = 1};
     tw_catalogue *c = open_catalogue(w);
     bool drained = c != NULL;
     for (int i = 0; i < 3 && drained; i++) {
-        if (tw_outbox_look(c, names[i], false, 0, &fill, NULL) != TW_OK)
+        if (twi_outbox_inspect(c, names[i], false, 0, &fill, NULL) != TW_OK)
             fill.waiting = 1;
         if (fill.given_up > 0 || fill.stopped_us > 0)
             fail_msg("%s: %s", names[i], fill.why);

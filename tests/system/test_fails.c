@@ -248,10 +248,10 @@ static void rehearse(void *ctx)
         return;
     tw_settings_station(f->settings, &station);
     if (tw_settings_camera(f->settings, "kerb", &camera) == TW_OK) {
-        const tw_board board = {
+        const tw_platform platform = {
             .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &card};
         const tw_status st =
-            tw_rehearse(&board, &camera, &station, NULL, NULL, NULL, &result, &err);
+            tw_rehearse(&platform, &camera, &station, NULL, NULL, NULL, &result, &err);
         assert_true(st == TW_OK || err.text[0] != '\0'); /* it is said what is wrong */
     }
     assert_int_equal(tw_sim_card_open(&card), 0);
@@ -290,9 +290,10 @@ static void start(void *ctx)
             TW_OK &&
         tw_settings_check(settings, NULL, NULL) == TW_OK &&
         tw_linux_card(f->store, &card, &err) == TW_OK) {
-        const tw_board board = {
+        const tw_platform platform = {
             .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &card};
-        const tw_status st = tw_station_new(&board, settings, NULL, NULL, &station, &err);
+        const tw_status st =
+            tw_station_new(&platform, settings, NULL, NULL, &station, &err);
         assert_true((st == TW_OK) == (station != NULL));
         assert_true(st == TW_OK || err.text[0] != '\0');
         tw_station_free(station);
@@ -339,9 +340,9 @@ static tw_status watch_once(const footage *f)
     tw_error err = {0};
     tw_status st = tw_linux_card(f->store, &card, &err);
     if (st == TW_OK) {
-        const tw_board board = {
+        const tw_platform platform = {
             .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &card};
-        st = tw_station_new(&board, f->settings, NULL, NULL, &station, &err);
+        st = tw_station_new(&platform, f->settings, NULL, NULL, &station, &err);
     }
     if (st == TW_OK)
         st = tw_station_run(station);
@@ -434,15 +435,15 @@ typedef struct post {
 static void send(void *ctx)
 {
     post *p = ctx;
-    tw_deliver *deliverer = NULL;
+    twi_deliver *deliverer = NULL;
     tw_error err = {0};
-    if (tw_deliver_new(p->s->settings, p->s->store, tw_linux_clock(), NULL, NULL,
-                       &deliverer, &err) == TW_OK) {
+    if (twi_deliver_new(p->s->settings, p->s->store, tw_linux_clock(), NULL, NULL,
+                        &deliverer, &err) == TW_OK) {
         const tw_event event = {.kind = TW_EVENT_ENDED, .camera = "kerb"};
-        tw_deliver_event(deliverer, &event);
+        twi_deliver_event(deliverer, &event);
         (void)usleep(30000);
     }
-    tw_deliver_free(deliverer);
+    twi_deliver_free(deliverer);
 }
 
 static void test_sending(void **state)
@@ -465,7 +466,7 @@ static void test_sending(void **state)
         try_each(&s, (failing)which);
     }
     deliver(p.s, "there", text);
-    (void)tw_outbox_retry(p.s->catalogue, NULL, NULL, NULL);
+    (void)twi_outbox_retry(p.s->catalogue, NULL, NULL, NULL);
     WAIT_FOR(filled(p.s, "there").waiting == 0);
     assert_int_equal(filled(p.s, "there").given_up, 0);
     char **files = list_files(p.place);

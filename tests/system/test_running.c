@@ -18,8 +18,8 @@ static const char SETTINGS[] =
     "[camera kerb]\nsource = sim:kerb,size=240x136\nstills = first\n";
 
 enum {
-    LOOK_US = 50000,  /* between looks for what must come ... */
-    MOST_LOOKS = 3600 /* ... three minutes, on a machine that is busy otherwise */
+    POLL_US = 50000,  /* between looks for what must come ... */
+    MOST_POLLS = 3600 /* ... three minutes, on a machine that is busy otherwise */
 };
 
 static char *folder;
@@ -109,10 +109,10 @@ static void test_the_watchdog_is_fed_beside_a_stuck_station(void **state)
 static outcome ask(void)
 {
     outcome o = {.code = 1};
-    for (int i = 0; i < MOST_LOOKS && o.code != 0; i++) {
+    for (int i = 0; i < MOST_POLLS && o.code != 0; i++) {
         free_outcome(&o);
         o = run_program(folder, TOOL, "status", NULL);
-        (void)usleep(LOOK_US);
+        (void)usleep(POLL_US);
     }
     return o;
 }
@@ -131,11 +131,11 @@ static void await_line(const char *words)
 {
     char *path = join(folder, "watch.log");
     bool found = false;
-    for (int i = 0; i < MOST_LOOKS && !found; i++) {
+    for (int i = 0; i < MOST_POLLS && !found; i++) {
         char *text = access(path, R_OK) == 0 ? read_file(path, NULL) : NULL;
         found = text && strstr(text, words) != NULL;
         free(text);
-        (void)usleep(LOOK_US);
+        (void)usleep(POLL_US);
     }
     if (!found)
         fail_msg("the station never said \"%s\"", words);
@@ -146,11 +146,11 @@ static void await_line(const char *words)
 static void await_status(const char *words)
 {
     bool found = false;
-    for (int i = 0; i < MOST_LOOKS && !found; i++) {
+    for (int i = 0; i < MOST_POLLS && !found; i++) {
         outcome o = run_program(folder, TOOL, "status", NULL);
         found = strstr(o.out, words) != NULL;
         free_outcome(&o);
-        (void)usleep(LOOK_US);
+        (void)usleep(POLL_US);
     }
     if (!found)
         fail_msg("the status never had \"%s\"", words);
@@ -210,9 +210,9 @@ static void test_a_running_station_says_how_it_fares(void **state)
     assert_int_equal(o.code, 0);
     assert_has(o.out, "kerb ");
     assert_has(o.out, "The card has ");
-    for (int i = 0; i < MOST_LOOKS && !strstr(o.out, "240 x 136"); i++) {
+    for (int i = 0; i < MOST_POLLS && !strstr(o.out, "240 x 136"); i++) {
         free_outcome(&o); /* looked at every second */
-        (void)usleep(LOOK_US);
+        (void)usleep(POLL_US);
         o = run_program(folder, TOOL, "status", NULL);
     }
     assert_has(o.out, " of 5 frames a second, the last ");
@@ -305,7 +305,7 @@ static void test_settings_are_read_again(void **state)
     await_line("pond  watching");
     write_settings("[cameras]\nrest = lots\n"); /* of all: the old ones hold */
     assert_int_equal(kill(child, SIGHUP), 0);
-    for (int i = 0; i < MOST_LOOKS; i++, (void)usleep(LOOK_US)) {
+    for (int i = 0; i < MOST_POLLS; i++, (void)usleep(POLL_US)) {
         told = read_file(path, NULL);
         const bool refused = strstr(told, "the old settings hold") != NULL;
         free(told);

@@ -1,6 +1,6 @@
 /* The codec module, by libavformat, libavcodec and libswscale. */
-#ifndef TW_AV_H
-#define TW_AV_H
+#ifndef TWI_AV_H
+#define TWI_AV_H
 
 #include <libavcodec/avcodec.h>
 #include <libavformat/avformat.h>
@@ -10,121 +10,121 @@
 
 /* Of a stream of TW_CODEC_OTHER: in front of the decoder's set-up data in its extra.
  * Uncompressed video cannot be read without them. */
-typedef struct tw_av_details {
+typedef struct twi_av_details {
     int32_t id;     /* the library's number of the codec */
     int32_t format; /* its number of the form of pixels, -1 unknown */
     uint32_t tag;   /* the container's name for the codec, 0 unknown */
     uint32_t bits;  /* of a pixel, 0 unknown */
-} tw_av_details;
+} twi_av_details;
 
 /** Word an error of the libraries: "what: their text". @return st. */
-tw_status tw_av_fail(tw_error *err, tw_status st, int code, const char *what);
+tw_status twi_av_fail(tw_error *err, tw_status st, int code, const char *what);
 
 /** @return the status for an error code of the libraries. */
-tw_status tw_av_status(int code);
+tw_status twi_av_status(int code);
 
 /** Codec parameters for a stream. @return TW_OK: *out is the caller's; TW_ENOTSUP,
  * TW_ENOMEM. */
-tw_status tw_av_parameters(const tw_stream *stream, AVCodecParameters **out,
-                           tw_error *err);
+tw_status twi_av_parameters(const tw_stream *stream, AVCodecParameters **out,
+                            tw_error *err);
 
 /** A decoder, single-threaded so that it is deterministic and small. */
-tw_status tw_av_open(const AVCodecParameters *parameters, AVCodecContext **out,
-                     tw_error *err);
+tw_status twi_av_open(const AVCodecParameters *parameters, AVCodecContext **out,
+                      tw_error *err);
 
 /** The same for a stream. */
-tw_status tw_av_open_decoder(const tw_stream *stream, AVCodecContext **out,
-                             tw_error *err);
+tw_status twi_av_open_decoder(const tw_stream *stream, AVCodecContext **out,
+                              tw_error *err);
 
 /** A copy of a packet with the padding that decoders need; its times are in
  * microseconds. @return TW_OK: *out is the caller's, by av_packet_free; TW_ENOMEM. */
-tw_status tw_av_copy(const tw_packet *packet, AVPacket **out, tw_error *err);
+tw_status twi_av_copy(const tw_packet *packet, AVPacket **out, tw_error *err);
 
 /** Give a packet to a decoder (NULL: the end). @return TW_OK; TW_EDAMAGED. */
-tw_status tw_av_give(AVCodecContext *context, const AVPacket *packet, tw_error *err);
+tw_status twi_av_give(AVCodecContext *context, const AVPacket *packet, tw_error *err);
 
-/** A packet that points to a parcel's bytes and holds it; its times are in microseconds.
+/** A packet that points to a buffer's bytes and holds it; its times are in microseconds.
  * @return TW_OK: *out is the caller's, by av_packet_free; TW_ENOMEM. */
-tw_status tw_av_wrap(const tw_packet *packet, tw_parcel *parcel, AVPacket **out,
-                     tw_error *err);
+tw_status twi_av_wrap(const tw_packet *packet, twi_buffer *buffer, AVPacket **out,
+                      tw_error *err);
 
 /** @return whether pictures of a format have a plane of one byte a pixel that is
  * brightness. */
-bool tw_av_has_luma(enum AVPixelFormat format);
+bool twi_av_has_luma(enum AVPixelFormat format);
 
-typedef struct tw_av_bands tw_av_bands;
+typedef struct twi_av_bands twi_av_bands;
 
 /** Have a decoder's pictures reduced while it decodes them.
  * @return NULL: out of memory; else to be freed after the decoder. */
-tw_av_bands *tw_av_bands_new(AVCodecContext *context, uint32_t looked_ppm);
-void tw_av_bands_free(tw_av_bands *bands); /* NULL is fine */
+twi_av_bands *twi_av_bands_new(AVCodecContext *context, uint32_t inspected_ppm);
+void twi_av_bands_free(twi_av_bands *bands); /* NULL is fine */
 
 /** @param factor  The reduction that is wanted.
  * @return whether a picture came reduced already; *out is good as long as it is. */
-bool tw_av_bands_reduced(const AVFrame *frame, uint16_t factor, tw_luma *out);
+bool twi_av_bands_reduced(const AVFrame *frame, uint16_t factor, tw_luma *out);
 
-typedef struct tw_av_clean tw_av_clean;
+typedef struct twi_av_clean twi_av_clean;
 
-tw_status tw_av_clean_new(const tw_stream *stream, tw_av_clean **out, tw_error *err);
-void tw_av_clean_free(tw_av_clean *clean); /* NULL is fine */
+tw_status twi_av_clean_new(const tw_stream *stream, twi_av_clean **out, tw_error *err);
+void twi_av_clean_free(twi_av_clean *clean); /* NULL is fine */
 
 /** A packet that the first decoder is given, NULL the end: it is held by reference. */
-void tw_av_clean_hold(tw_av_clean *clean, const AVPacket *packet);
+void twi_av_clean_hold(twi_av_clean *clean, const AVPacket *packet);
 
 /** The first decoder has given the picture of that time: what only older ones need is let
  * go. */
-void tw_av_clean_reached(tw_av_clean *clean, int64_t t_us);
+void twi_av_clean_reached(twi_av_clean *clean, int64_t t_us);
 
 /** The picture of that time, one that was reached last or is still to come.
  * @return NULL: it cannot be had, as too much came since its key frame; else borrowed
  * until the next call. */
-const AVFrame *tw_av_clean_find(tw_av_clean *clean, int64_t t_us);
+const AVFrame *twi_av_clean_find(twi_av_clean *clean, int64_t t_us);
 
-tw_status tw_av_footage_open(const char *path, tw_footage **out, tw_stream *stream,
-                             int64_t *wall_us, tw_error *err);
-tw_status tw_av_live_open(const char *url, const tw_live_options *options,
-                          tw_footage **out, tw_stream *stream, bool *timed,
-                          tw_error *err);
-tw_status tw_av_footage_next(tw_footage *footage, tw_packet *packet, tw_error *err);
-void tw_av_footage_close(tw_footage *footage);
+tw_status twi_av_footage_open(const char *path, twi_footage **out, tw_stream *stream,
+                              int64_t *wall_us, tw_error *err);
+tw_status twi_av_live_open(const char *url, const twi_live_options *options,
+                           twi_footage **out, tw_stream *stream, bool *timed,
+                           tw_error *err);
+tw_status twi_av_footage_next(twi_footage *footage, tw_packet *packet, tw_error *err);
+void twi_av_footage_close(twi_footage *footage);
 
-tw_status tw_av_decoder_open(const tw_stream *stream, uint32_t looked_ppm,
-                             tw_av_decoder **out, tw_error *err);
-void tw_av_decoder_skim(tw_av_decoder *decoder, bool skim);
-tw_status tw_av_decoder_send(tw_av_decoder *decoder, const tw_packet *packet,
+tw_status twi_av_decoder_open(const tw_stream *stream, uint32_t inspected_ppm,
+                              twi_av_decoder **out, tw_error *err);
+void twi_av_decoder_skim(twi_av_decoder *decoder, bool skim);
+tw_status twi_av_decoder_send(twi_av_decoder *decoder, const tw_packet *packet,
+                              tw_error *err);
+tw_status twi_av_decoder_receive(twi_av_decoder *decoder, tw_luma *luma, int64_t *t_us,
+                                 uint16_t *width, uint16_t *height, tw_error *err);
+tw_status twi_av_decoder_picture(twi_av_decoder *decoder, tw_picture *picture,
+                                 tw_error *err);
+void twi_av_decoder_close(twi_av_decoder *decoder);
+
+bool twi_av_clip_carries(const tw_stream *stream);
+tw_status twi_av_clip_open(const twi_clip_spec *spec, twi_clip **out, tw_error *err);
+tw_status twi_av_clip_packet(twi_clip *clip, const tw_packet *packet, twi_buffer *buffer,
                              tw_error *err);
-tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *t_us,
-                                uint16_t *width, uint16_t *height, tw_error *err);
-tw_status tw_av_decoder_picture(tw_av_decoder *decoder, tw_picture *picture,
-                                tw_error *err);
-void tw_av_decoder_close(tw_av_decoder *decoder);
-
-bool tw_av_clip_carries(const tw_stream *stream);
-tw_status tw_av_clip_open(const tw_clip_spec *spec, tw_clip **out, tw_error *err);
-tw_status tw_av_clip_packet(tw_clip *clip, const tw_packet *packet, tw_parcel *parcel,
-                            tw_error *err);
-tw_status tw_av_clip_source(tw_clip *clip, const tw_stream *stream, tw_error *err);
-tw_status tw_av_clip_close(tw_clip *clip, tw_error *err);
+tw_status twi_av_clip_source(twi_clip *clip, const tw_stream *stream, tw_error *err);
+tw_status twi_av_clip_close(twi_clip *clip, tw_error *err);
 
 /* ---- how pictures lie ------------------------------------------------------------- */
 
 /** @return the turn that a container's display matrix asks for; none where it has none.
  */
-tw_turn tw_av_turn_of(const AVStream *stream);
+tw_turn twi_av_turn_of(const AVStream *stream);
 
 /** Have players turn a stream. Its size must be known. */
-tw_status tw_av_set_turn(AVStream *stream, tw_turn turn, tw_error *err);
+tw_status twi_av_set_turn(AVStream *stream, tw_turn turn, tw_error *err);
 
 /* Turns and crops pictures; all zero at first. */
-typedef struct tw_av_shown {
+typedef struct twi_av_shown {
     AVFrame *planar, *frame;
     struct SwsContext *scaler;
-} tw_av_shown;
+} twi_av_shown;
 
 /** @param out  Set to in where the view leaves it as it is, else to one that is good
  * until the next call. Its times are not set. */
-tw_status tw_av_show(tw_av_shown *shown, const AVFrame *in, const tw_view *view,
-                     const AVFrame **out, tw_error *err);
-void tw_av_shown_free(tw_av_shown *shown);
+tw_status twi_av_show(twi_av_shown *shown, const AVFrame *in, const tw_view *view,
+                      const AVFrame **out, tw_error *err);
+void twi_av_shown_free(twi_av_shown *shown);
 
 #endif

@@ -16,14 +16,14 @@ typedef struct banded {
     uint8_t px[];                   /* reduced */
 } banded;
 
-struct tw_av_bands {
-    uint32_t looked_ppm;
+struct twi_av_bands {
+    uint32_t inspected_ppm;
     AVBufferPool *pool;
     size_t bytes; /* of one in the pool */
 };
 
 /* Without one the picture is reduced when it is whole. */
-static AVBufferRef *take_one(tw_av_bands *bands, size_t bytes)
+static AVBufferRef *take_one(twi_av_bands *bands, size_t bytes)
 {
     if (bytes != bands->bytes) {
         av_buffer_pool_uninit(&bands->pool);
@@ -38,10 +38,11 @@ static int get_buffer(AVCodecContext *context, AVFrame *frame, int flags)
     const int code = avcodec_default_get_buffer2(context, frame, flags);
     if (code < 0 || context->width <= 0 || context->height <= 0 ||
         context->width > UINT16_MAX || context->height > UINT16_MAX ||
-        !tw_av_has_luma(context->pix_fmt))
+        !twi_av_has_luma(context->pix_fmt))
         return code;
-    tw_av_bands *bands = context->opaque;
-    const uint16_t factor = tw_factor_for((uint32_t)context->width, bands->looked_ppm);
+    twi_av_bands *bands = context->opaque;
+    const uint16_t factor =
+        twi_factor_for((uint32_t)context->width, bands->inspected_ppm);
     const size_t pixels =
         (size_t)(context->width / factor) * (size_t)(context->height / factor);
     frame->opaque_ref = take_one(bands, sizeof(banded) + pixels);
@@ -78,23 +79,23 @@ static void take_band(AVCodecContext *context, const AVFrame *frame,
     const tw_luma band = {frame->data[0] + first * b->factor * stride, (uint32_t)stride,
                           b->width, (uint16_t)(count * b->factor)};
     tw_luma reduced;
-    b->disordered = tw_reduce_whole(&band, b->factor, b->px + first * columns,
-                                    count * columns, &reduced) != TW_OK;
+    b->disordered = twi_reduce_whole(&band, b->factor, b->px + first * columns,
+                                     count * columns, &reduced) != TW_OK;
 }
 
-tw_av_bands *tw_av_bands_new(AVCodecContext *context, uint32_t looked_ppm)
+twi_av_bands *twi_av_bands_new(AVCodecContext *context, uint32_t inspected_ppm)
 {
-    tw_av_bands *bands = av_mallocz(sizeof *bands);
+    twi_av_bands *bands = av_mallocz(sizeof *bands);
     if (!bands)
         return NULL;
-    bands->looked_ppm = looked_ppm;
+    bands->inspected_ppm = inspected_ppm;
     context->opaque = bands;
     context->get_buffer2 = get_buffer;
     context->draw_horiz_band = take_band;
     return bands;
 }
 
-void tw_av_bands_free(tw_av_bands *bands)
+void twi_av_bands_free(twi_av_bands *bands)
 {
     if (!bands)
         return;
@@ -102,7 +103,7 @@ void tw_av_bands_free(tw_av_bands *bands)
     av_free(bands);
 }
 
-bool tw_av_bands_reduced(const AVFrame *frame, uint16_t factor, tw_luma *out)
+bool twi_av_bands_reduced(const AVFrame *frame, uint16_t factor, tw_luma *out)
 {
     if (!frame->opaque_ref)
         return false;

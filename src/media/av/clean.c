@@ -9,7 +9,7 @@
 
 enum { HELD_MAX = 1024, HELD_BYTES_MAX = 16 << 20 };
 
-struct tw_av_clean {
+struct twi_av_clean {
     AVCodecParameters *parameters;
     AVCodecContext *context; /* NULL: no still was wanted of late */
     AVPacket *held[HELD_MAX];
@@ -21,24 +21,24 @@ struct tw_av_clean {
     AVFrame *got; /* decoded last; empty if there is none */
 };
 
-tw_status tw_av_clean_new(const tw_stream *stream, tw_av_clean **out, tw_error *err)
+tw_status twi_av_clean_new(const tw_stream *stream, twi_av_clean **out, tw_error *err)
 {
-    tw_av_clean *clean = av_mallocz(sizeof *clean);
+    twi_av_clean *clean = av_mallocz(sizeof *clean);
     if (!clean)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     clean->got = av_frame_alloc();
     clean->broken = true; /* until the first key frame */
-    const tw_status st = clean->got ? tw_av_parameters(stream, &clean->parameters, err)
+    const tw_status st = clean->got ? twi_av_parameters(stream, &clean->parameters, err)
                                     : tw_fail(err, TW_ENOMEM, "out of memory");
     if (st == TW_OK)
         *out = clean;
     else
-        tw_av_clean_free(clean);
+        twi_av_clean_free(clean);
     return st;
 }
 
 /* Let go of the oldest packets. A decoder that has not had all of them starts anew. */
-static void let_go(tw_av_clean *clean, size_t oldest)
+static void let_go(twi_av_clean *clean, size_t oldest)
 {
     for (size_t i = 0; i < oldest; i++) {
         clean->bytes -= (size_t)clean->held[i]->size;
@@ -56,7 +56,7 @@ static void let_go(tw_av_clean *clean, size_t oldest)
         avcodec_flush_buffers(clean->context);
 }
 
-void tw_av_clean_free(tw_av_clean *clean)
+void twi_av_clean_free(twi_av_clean *clean)
 {
     if (!clean)
         return;
@@ -67,7 +67,7 @@ void tw_av_clean_free(tw_av_clean *clean)
     av_free(clean);
 }
 
-void tw_av_clean_hold(tw_av_clean *clean, const AVPacket *packet)
+void twi_av_clean_hold(twi_av_clean *clean, const AVPacket *packet)
 {
     clean->ended = packet == NULL;
     const bool key = packet && packet->flags & AV_PKT_FLAG_KEY;
@@ -85,7 +85,7 @@ void tw_av_clean_hold(tw_av_clean *clean, const AVPacket *packet)
     clean->bytes += (size_t)packet->size;
 }
 
-void tw_av_clean_reached(tw_av_clean *clean, int64_t t_us)
+void twi_av_clean_reached(twi_av_clean *clean, int64_t t_us)
 {
     size_t start = 0;
     for (size_t i = 1; i < clean->count; i++)
@@ -100,7 +100,7 @@ void tw_av_clean_reached(tw_av_clean *clean, int64_t t_us)
 }
 
 /* Take what the second decoder has ready, up to the picture that is wanted. */
-static bool take_ready(tw_av_clean *clean, int64_t t_us)
+static bool take_ready(twi_av_clean *clean, int64_t t_us)
 {
     for (int i = 0; i < HELD_MAX; i++) {
         if (avcodec_receive_frame(clean->context, clean->got) < 0)
@@ -111,17 +111,17 @@ static bool take_ready(tw_av_clean *clean, int64_t t_us)
     return false;
 }
 
-static bool start(tw_av_clean *clean)
+static bool start(twi_av_clean *clean)
 {
     clean->fed = 0;
     if (clean->context)
         avcodec_flush_buffers(clean->context);
     else
-        (void)tw_av_open(clean->parameters, &clean->context, NULL);
+        (void)twi_av_open(clean->parameters, &clean->context, NULL);
     return clean->context != NULL;
 }
 
-const AVFrame *tw_av_clean_find(tw_av_clean *clean, int64_t t_us)
+const AVFrame *twi_av_clean_find(twi_av_clean *clean, int64_t t_us)
 {
     clean->asked = true;
     const bool have = clean->got->data[0] != NULL;

@@ -14,12 +14,12 @@ enum {
 #define MP4_FLAGS "frag_keyframe+empty_moov+default_base_moof"
 #define FRAGMENT_US 1000000 /* at most so much is lost by a power cut */
 
-struct tw_clip {
+struct twi_clip {
     AVFormatContext *format;
     AVIOContext *io;
     AVStream *stream;
     AVPacket *packet;
-    tw_clip_sink sink;
+    twi_clip_sink sink;
     tw_error failed; /* the sink's first failure */
     bool begun;      /* the header is written */
     bool any;        /* a packet has come */
@@ -33,8 +33,8 @@ struct tw_clip {
     int quality;
     int width; /* wanted; 0: as it comes */
     tw_view view;
-    tw_av_shown shown;
-    tw_clip_painter painter;
+    twi_av_shown shown;
+    twi_clip_painter painter;
     int64_t encoded_us; /* newest pts given to the encoder */
 };
 
@@ -42,7 +42,7 @@ static const AVRational MICROSECONDS = {1, 1000000};
 
 static int pass_on(void *ctx, uint8_t *data, int bytes)
 {
-    tw_clip *clip = ctx;
+    twi_clip *clip = ctx;
     if (clip->failed.status != TW_OK)
         return AVERROR(EIO);
     const tw_status st =
@@ -54,22 +54,22 @@ static int pass_on(void *ctx, uint8_t *data, int bytes)
 }
 
 /* The sink's own words where it failed, else the library's. */
-static tw_status clip_fail(tw_clip *clip, int code, const char *what, tw_error *err)
+static tw_status clip_fail(twi_clip *clip, int code, const char *what, tw_error *err)
 {
     if (clip->failed.status == TW_OK)
-        return tw_av_fail(err, tw_av_status(code), code, what);
+        return twi_av_fail(err, twi_av_status(code), code, what);
     if (err)
         *err = clip->failed;
     return clip->failed.status;
 }
 
-bool tw_av_clip_carries(const tw_stream *stream)
+bool twi_av_clip_carries(const tw_stream *stream)
 {
     return stream->codec != TW_CODEC_OTHER && stream->codec != TW_CODEC_RAW;
 }
 
 /* Releases everything; nothing more is written. */
-static void drop(tw_clip *clip)
+static void drop(twi_clip *clip)
 {
     if (!clip)
         return;
@@ -83,11 +83,11 @@ static void drop(tw_clip *clip)
     av_frame_free(&clip->decoded);
     av_frame_free(&clip->scaled);
     sws_freeContext(clip->scaler);
-    tw_av_shown_free(&clip->shown);
+    twi_av_shown_free(&clip->shown);
     av_free(clip);
 }
 
-static tw_status open_output(tw_clip *clip, tw_error *err)
+static tw_status open_output(twi_clip *clip, tw_error *err)
 {
     uint8_t *buffer = av_malloc(BUFFER_BYTES);
     if (!buffer || avformat_alloc_output_context2(&clip->format, NULL, "mp4", NULL) < 0) {
@@ -108,7 +108,7 @@ static tw_status open_output(tw_clip *clip, tw_error *err)
     return TW_OK;
 }
 
-static void set_date(tw_clip *clip, int64_t wall_us)
+static void set_date(twi_clip *clip, int64_t wall_us)
 {
     char text[64];
     tw_civil t;
@@ -118,7 +118,7 @@ static void set_date(tw_clip *clip, int64_t wall_us)
     (void)av_dict_set(&clip->format->metadata, "creation_time", text, 0);
 }
 
-static tw_status write_header(tw_clip *clip, tw_error *err)
+static tw_status write_header(twi_clip *clip, tw_error *err)
 {
     AVDictionary *options = NULL;
     (void)av_dict_set(&options, "movflags", MP4_FLAGS, 0);
@@ -133,10 +133,10 @@ static tw_status write_header(tw_clip *clip, tw_error *err)
     return TW_OK;
 }
 
-static tw_status set_up_copy(tw_clip *clip, const tw_stream *stream, tw_error *err)
+static tw_status set_up_copy(twi_clip *clip, const tw_stream *stream, tw_error *err)
 {
     AVCodecParameters *parameters = NULL;
-    tw_status st = tw_av_parameters(stream, &parameters, err);
+    tw_status st = twi_av_parameters(stream, &parameters, err);
     if (st != TW_OK)
         return st;
     if (avcodec_parameters_copy(clip->stream->codecpar, parameters) < 0)
@@ -144,13 +144,13 @@ static tw_status set_up_copy(tw_clip *clip, const tw_stream *stream, tw_error *e
     clip->stream->codecpar->codec_tag = 0; /* that of the container it came from */
     avcodec_parameters_free(&parameters);
     if (st == TW_OK)
-        st = tw_av_set_turn(clip->stream, clip->view.turn, err);
+        st = twi_av_set_turn(clip->stream, clip->view.turn, err);
     return st == TW_OK ? write_header(clip, err) : st;
 }
 
-tw_status tw_av_clip_open(const tw_clip_spec *spec, tw_clip **out, tw_error *err)
+tw_status twi_av_clip_open(const twi_clip_spec *spec, twi_clip **out, tw_error *err)
 {
-    tw_clip *clip = av_mallocz(sizeof *clip);
+    twi_clip *clip = av_mallocz(sizeof *clip);
     if (!clip)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     clip->sink = spec->sink;
@@ -167,7 +167,7 @@ tw_status tw_av_clip_open(const tw_clip_spec *spec, tw_clip **out, tw_error *err
         if (spec->wall_us > 0)
             set_date(clip, spec->wall_us);
         (void)av_dict_set(&clip->format->metadata, "comment", spec->why, 0);
-        st = spec->encode ? tw_av_open_decoder(spec->stream, &clip->decoder, err)
+        st = spec->encode ? twi_av_open_decoder(spec->stream, &clip->decoder, err)
                           : set_up_copy(clip, spec->stream, err);
     }
     if (st == TW_OK && spec->encode &&
@@ -181,7 +181,7 @@ tw_status tw_av_clip_open(const tw_clip_spec *spec, tw_clip **out, tw_error *err
 }
 
 /* A packet into the file, its times in microseconds from the clip's beginning. */
-static tw_status write_packet(tw_clip *clip, AVPacket *packet, tw_error *err)
+static tw_status write_packet(twi_clip *clip, AVPacket *packet, tw_error *err)
 {
     packet->stream_index = clip->stream->index;
     av_packet_rescale_ts(packet, MICROSECONDS, clip->stream->time_base);
@@ -191,7 +191,7 @@ static tw_status write_packet(tw_clip *clip, AVPacket *packet, tw_error *err)
     return TW_OK;
 }
 
-static tw_status copy_packet(tw_clip *clip, AVPacket *packet, tw_error *err)
+static tw_status copy_packet(twi_clip *clip, AVPacket *packet, tw_error *err)
 {
     packet->dts -= clip->zero_us;
     packet->pts -= clip->zero_us;
@@ -211,20 +211,20 @@ static int crf_for(int quality)
 }
 
 /* Frames a second, as far as the newest two tell. */
-static int64_t step_of(const tw_clip *clip)
+static int64_t step_of(const twi_clip *clip)
 {
     return clip->step_us > 0 ? clip->step_us : 100000;
 }
 
 /* Hardware has no scale of quality: bits for each pixel, from 0.03 to 0.3 of them. */
-static int64_t bits_a_second(const tw_clip *clip, const AVCodecContext *c)
+static int64_t bits_a_second(const twi_clip *clip, const AVCodecContext *c)
 {
     const int64_t thousandths = 30 + INT64_C(270) * clip->quality * clip->quality / 10000;
     return (int64_t)c->width * c->height * thousandths / 1000 * 1000000 / step_of(clip);
 }
 
 /* Open one encoder for pictures like this. @return the library's code. */
-static int try_encoder(tw_clip *clip, const AVCodec *codec, const AVFrame *like)
+static int try_encoder(twi_clip *clip, const AVCodec *codec, const AVFrame *like)
 {
     AVCodecContext *c = clip->encoder = avcodec_alloc_context3(codec);
     if (!c)
@@ -254,7 +254,7 @@ static int try_encoder(tw_clip *clip, const AVCodec *codec, const AVFrame *like)
 }
 
 /* The board's encoder where there is one that opens, else the best in software. */
-static tw_status open_encoder(tw_clip *clip, const AVFrame *like, tw_error *err)
+static tw_status open_encoder(twi_clip *clip, const AVFrame *like, tw_error *err)
 {
     static const char *const names[] = {"h264_v4l2m2m", "libx264", "libopenh264"};
     int code = AVERROR_ENCODER_NOT_FOUND;
@@ -269,11 +269,12 @@ static tw_status open_encoder(tw_clip *clip, const AVFrame *like, tw_error *err)
     if (code >= 0)
         code = avcodec_parameters_from_context(clip->stream->codecpar, clip->encoder);
     if (code < 0)
-        return tw_av_fail(err, tw_av_status(code), code, "cannot open the H.264 encoder");
+        return twi_av_fail(err, twi_av_status(code), code,
+                           "cannot open the H.264 encoder");
     return write_header(clip, err);
 }
 
-static tw_status take_encoded(tw_clip *clip, tw_error *err)
+static tw_status take_encoded(twi_clip *clip, tw_error *err)
 {
     tw_status st = TW_OK;
     while (st == TW_OK) {
@@ -281,7 +282,7 @@ static tw_status take_encoded(tw_clip *clip, tw_error *err)
         if (code == AVERROR(EAGAIN) || code == AVERROR_EOF)
             return TW_OK;
         if (code < 0)
-            return tw_av_fail(err, TW_EIO, code, "cannot encode");
+            return twi_av_fail(err, TW_EIO, code, "cannot encode");
         clip->packet->duration = clip->step_us;
         st = write_packet(clip, clip->packet, err);
         av_packet_unref(clip->packet);
@@ -289,11 +290,11 @@ static tw_status take_encoded(tw_clip *clip, tw_error *err)
     return st;
 }
 
-static tw_status paint(tw_clip *clip, const AVFrame *in, AVFrame *out, tw_error *err)
+static tw_status paint(twi_clip *clip, const AVFrame *in, AVFrame *out, tw_error *err)
 {
     if (!clip->painter.paint)
         return TW_OK;
-    const tw_canvas canvas = {
+    const twi_canvas canvas = {
         .px = {out->data[0], out->data[1], out->data[2]},
         .stride = {out->linesize[0], out->linesize[1], out->linesize[2]},
         .width = (uint16_t)out->width,
@@ -302,10 +303,10 @@ static tw_status paint(tw_clip *clip, const AVFrame *in, AVFrame *out, tw_error 
                                (uint32_t)in->reordered_opaque, err);
 }
 
-static tw_status encode_picture(tw_clip *clip, tw_error *err)
+static tw_status encode_picture(twi_clip *clip, tw_error *err)
 {
     const AVFrame *in = NULL;
-    tw_status st = tw_av_show(&clip->shown, clip->decoded, &clip->view, &in, err);
+    tw_status st = twi_av_show(&clip->shown, clip->decoded, &clip->view, &in, err);
     if (st == TW_OK && !clip->encoder)
         st = open_encoder(clip, in, err);
     if (st != TW_OK)
@@ -337,12 +338,12 @@ static tw_status encode_picture(tw_clip *clip, tw_error *err)
     clip->encoded_us = out->pts;
     const int code = avcodec_send_frame(clip->encoder, out);
     if (code < 0)
-        return tw_av_fail(err, TW_EIO, code, "cannot encode");
+        return twi_av_fail(err, TW_EIO, code, "cannot encode");
     return take_encoded(clip, err);
 }
 
 /* Encode every picture that the decoder has ready. */
-static tw_status encode_ready(tw_clip *clip, tw_error *err)
+static tw_status encode_ready(twi_clip *clip, tw_error *err)
 {
     tw_status st = TW_OK;
     while (st == TW_OK && avcodec_receive_frame(clip->decoder, clip->decoded) >= 0)
@@ -351,14 +352,15 @@ static tw_status encode_ready(tw_clip *clip, tw_error *err)
 }
 
 /* The activity of a frame goes through the decoder with it. */
-static tw_status decode_packet(tw_clip *clip, const AVPacket *av, const tw_parcel *parcel)
+static tw_status decode_packet(twi_clip *clip, const AVPacket *av,
+                               const twi_buffer *buffer)
 {
-    clip->decoder->reordered_opaque = parcel->activity_ppm;
-    return tw_av_give(clip->decoder, av, NULL);
+    clip->decoder->reordered_opaque = buffer->activity_ppm;
+    return twi_av_give(clip->decoder, av, NULL);
 }
 
-tw_status tw_av_clip_packet(tw_clip *clip, const tw_packet *packet, tw_parcel *parcel,
-                            tw_error *err)
+tw_status twi_av_clip_packet(twi_clip *clip, const tw_packet *packet, twi_buffer *buffer,
+                             tw_error *err)
 {
     AVPacket *av = NULL;
     if (clip->failed.status != TW_OK)
@@ -366,10 +368,10 @@ tw_status tw_av_clip_packet(tw_clip *clip, const tw_packet *packet, tw_parcel *p
     if (!clip->any)
         clip->zero_us = packet->dts_us;
     clip->any = true;
-    tw_status st = tw_av_wrap(packet, parcel, &av, err);
+    tw_status st = twi_av_wrap(packet, buffer, &av, err);
     if (st == TW_OK && !clip->decoder)
         st = copy_packet(clip, av, err);
-    else if (st == TW_OK && decode_packet(clip, av, parcel) == TW_OK)
+    else if (st == TW_OK && decode_packet(clip, av, buffer) == TW_OK)
         st = encode_ready(clip,
                           err); /* a damaged frame leaves a gap, as for who watches */
     av_packet_free(&av);
@@ -377,25 +379,25 @@ tw_status tw_av_clip_packet(tw_clip *clip, const tw_packet *packet, tw_parcel *p
 }
 
 /* Take what the decoder still holds. */
-static tw_status drain(tw_clip *clip, tw_error *err)
+static tw_status drain(twi_clip *clip, tw_error *err)
 {
     if (!clip->decoder)
         return TW_OK;
-    (void)tw_av_give(clip->decoder, NULL, NULL);
+    (void)twi_av_give(clip->decoder, NULL, NULL);
     return encode_ready(clip, err);
 }
 
-tw_status tw_av_clip_source(tw_clip *clip, const tw_stream *stream, tw_error *err)
+tw_status twi_av_clip_source(twi_clip *clip, const tw_stream *stream, tw_error *err)
 {
     if (!clip->decoder)
         return tw_fail(err, TW_EINVAL, "packets of one stream only can be copied");
     const tw_status st = drain(clip, err);
     avcodec_free_context(&clip->decoder);
     clip->view.turn = stream->turn;
-    return st == TW_OK ? tw_av_open_decoder(stream, &clip->decoder, err) : st;
+    return st == TW_OK ? twi_av_open_decoder(stream, &clip->decoder, err) : st;
 }
 
-static tw_status finish(tw_clip *clip, tw_error *err)
+static tw_status finish(twi_clip *clip, tw_error *err)
 {
     tw_status st = drain(clip, err);
     if (st == TW_OK && clip->encoder) {
@@ -411,7 +413,7 @@ static tw_status finish(tw_clip *clip, tw_error *err)
     return st;
 }
 
-tw_status tw_av_clip_close(tw_clip *clip, tw_error *err)
+tw_status twi_av_clip_close(twi_clip *clip, tw_error *err)
 {
     if (!clip)
         return TW_OK;

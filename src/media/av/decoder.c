@@ -2,13 +2,13 @@
 #include <libavutil/pixdesc.h>
 
 #include "av.h"
-#include "../room.h"
+#include "../reserve.h"
 
 /* From this reduction on the loop filter makes no difference to what the detector sees;
  * below it, slow and faint subjects are missed without the filter. */
 enum { UNFILTERED_FROM = 4 };
 
-struct tw_av_decoder {
+struct twi_av_decoder {
     AVCodecContext *context;
     AVFrame *incoming;          /* what is asked for; empty if there is none yet */
     AVFrame *frame;             /* received last */
@@ -21,49 +21,49 @@ struct tw_av_decoder {
     uint8_t *planes; /* of the whole picture */
     size_t planes_bytes;
     int64_t last_us;
-    uint32_t looked_ppm;
-    tw_av_clean *clean; /* makes stills where the loop filter is left out; else NULL */
-    tw_av_bands *bands; /* reduces while the decoder is at it; else NULL */
+    uint32_t inspected_ppm;
+    twi_av_clean *clean; /* makes stills where the loop filter is left out; else NULL */
+    twi_av_bands *bands; /* reduces while the decoder is at it; else NULL */
 };
 
 /* Codecs whose pictures are filtered within the loop of prediction. */
-static bool leaves_filter_out(const AVCodecContext *context, uint32_t looked_ppm)
+static bool leaves_filter_out(const AVCodecContext *context, uint32_t inspected_ppm)
 {
     return (context->codec_id == AV_CODEC_ID_H264 ||
             context->codec_id == AV_CODEC_ID_HEVC) &&
            context->width <= UINT16_MAX &&
-           tw_factor_for((uint32_t)context->width, looked_ppm) >= UNFILTERED_FROM;
+           twi_factor_for((uint32_t)context->width, inspected_ppm) >= UNFILTERED_FROM;
 }
 
-tw_status tw_av_decoder_open(const tw_stream *stream, uint32_t looked_ppm,
-                             tw_av_decoder **out, tw_error *err)
+tw_status twi_av_decoder_open(const tw_stream *stream, uint32_t inspected_ppm,
+                              twi_av_decoder **out, tw_error *err)
 {
-    tw_av_decoder *decoder = av_mallocz(sizeof *decoder);
+    twi_av_decoder *decoder = av_mallocz(sizeof *decoder);
     if (!decoder)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     decoder->frame = av_frame_alloc();
     decoder->incoming = av_frame_alloc();
     decoder->last_us = -1;
-    decoder->looked_ppm = looked_ppm;
+    decoder->inspected_ppm = inspected_ppm;
     tw_status st = decoder->frame && decoder->incoming
-                       ? tw_av_open_decoder(stream, &decoder->context, err)
+                       ? twi_av_open_decoder(stream, &decoder->context, err)
                        : tw_fail(err, TW_ENOMEM, "out of memory");
-    if (st == TW_OK && looked_ppm == 0)
-        st = tw_av_clean_new(stream, &decoder->clean, err);
-    else if (st == TW_OK && leaves_filter_out(decoder->context, looked_ppm)) {
+    if (st == TW_OK && inspected_ppm == 0)
+        st = twi_av_clean_new(stream, &decoder->clean, err);
+    else if (st == TW_OK && leaves_filter_out(decoder->context, inspected_ppm)) {
         decoder->context->skip_loop_filter = AVDISCARD_ALL;
-        decoder->bands = tw_av_bands_new(decoder->context, looked_ppm);
-        st = decoder->bands ? tw_av_clean_new(stream, &decoder->clean, err)
+        decoder->bands = twi_av_bands_new(decoder->context, inspected_ppm);
+        st = decoder->bands ? twi_av_clean_new(stream, &decoder->clean, err)
                             : tw_fail(err, TW_ENOMEM, "out of memory");
     }
     if (st == TW_OK)
         *out = decoder;
     else
-        tw_av_decoder_close(decoder);
+        twi_av_decoder_close(decoder);
     return st;
 }
 
-void tw_av_decoder_close(tw_av_decoder *decoder)
+void twi_av_decoder_close(twi_av_decoder *decoder)
 {
     if (!decoder)
         return;
@@ -72,45 +72,45 @@ void tw_av_decoder_close(tw_av_decoder *decoder)
     av_frame_free(&decoder->frame);
     av_frame_free(&decoder->incoming);
     avcodec_free_context(&decoder->context);
-    tw_av_bands_free(decoder->bands);
-    tw_av_clean_free(decoder->clean);
+    twi_av_bands_free(decoder->bands);
+    twi_av_clean_free(decoder->clean);
     free(decoder->reduced);
     free(decoder->grey);
     free(decoder->planes);
     av_free(decoder);
 }
 
-void tw_av_decoder_skim(tw_av_decoder *decoder, bool skim)
+void twi_av_decoder_skim(twi_av_decoder *decoder, bool skim)
 {
     decoder->context->skip_frame = skim ? AVDISCARD_NONREF : AVDISCARD_DEFAULT;
 }
 
 /* Nothing is looked at: packets are only held, those since the newest key frame. */
-static void reach(tw_av_decoder *decoder, const tw_packet *packet)
+static void reach(twi_av_decoder *decoder, const tw_packet *packet)
 {
     if (!packet)
         return;
     decoder->last_us = packet->t_us;
-    tw_av_clean_reached(decoder->clean, packet->t_us);
+    twi_av_clean_reached(decoder->clean, packet->t_us);
 }
 
-tw_status tw_av_decoder_send(tw_av_decoder *decoder, const tw_packet *packet,
-                             tw_error *err)
+tw_status twi_av_decoder_send(twi_av_decoder *decoder, const tw_packet *packet,
+                              tw_error *err)
 {
     AVPacket *av = NULL;
-    tw_status st = packet ? tw_av_copy(packet, &av, err) : TW_OK;
+    tw_status st = packet ? twi_av_copy(packet, &av, err) : TW_OK;
     if (st == TW_OK && decoder->clean)
-        tw_av_clean_hold(decoder->clean, av);
-    if (st == TW_OK && decoder->looked_ppm == 0)
+        twi_av_clean_hold(decoder->clean, av);
+    if (st == TW_OK && decoder->inspected_ppm == 0)
         reach(decoder, packet);
     else if (st == TW_OK)
-        st = tw_av_give(decoder->context, av, err);
+        st = twi_av_give(decoder->context, av, err);
     av_packet_free(&av);
     return st;
 }
 
 /* A plane of one byte a pixel that is brightness. */
-bool tw_av_has_luma(enum AVPixelFormat format)
+bool twi_av_has_luma(enum AVPixelFormat format)
 {
     const AVPixFmtDescriptor *d = av_pix_fmt_desc_get(format);
     if (!d || (d->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_PAL |
@@ -119,19 +119,19 @@ bool tw_av_has_luma(enum AVPixelFormat format)
     return d->comp[0].depth == 8 && d->comp[0].step == 1 && d->comp[0].plane == 0;
 }
 
-static tw_status whole_luma(tw_av_decoder *decoder, tw_luma *out, tw_error *err)
+static tw_status whole_luma(twi_av_decoder *decoder, tw_luma *out, tw_error *err)
 {
     const AVFrame *f = decoder->frame;
     *out = (tw_luma){f->data[0], (uint32_t)f->linesize[0], (uint16_t)f->width,
                      (uint16_t)f->height};
-    if (tw_av_has_luma((enum AVPixelFormat)f->format) && f->linesize[0] > 0)
+    if (twi_av_has_luma((enum AVPixelFormat)f->format) && f->linesize[0] > 0)
         return TW_OK;
     const size_t need = (size_t)f->width * (size_t)f->height;
     decoder->to_grey = sws_getCachedContext(
         decoder->to_grey, f->width, f->height, (enum AVPixelFormat)f->format, f->width,
         f->height, AV_PIX_FMT_GRAY8, SWS_POINT | SWS_BITEXACT | SWS_ACCURATE_RND, NULL,
         NULL, NULL);
-    if (!decoder->to_grey || !tw_make_room(&decoder->grey, &decoder->grey_bytes, need))
+    if (!decoder->to_grey || !twi_reserve(&decoder->grey, &decoder->grey_bytes, need))
         return tw_fail(err, TW_ENOMEM, "out of memory");
     uint8_t *planes[4] = {decoder->grey};
     const int strides[4] = {f->width};
@@ -142,7 +142,7 @@ static tw_status whole_luma(tw_av_decoder *decoder, tw_luma *out, tw_error *err)
     return TW_OK;
 }
 
-static tw_status reduce_now(tw_av_decoder *decoder, uint16_t factor, tw_luma *luma,
+static tw_status reduce_now(twi_av_decoder *decoder, uint16_t factor, tw_luma *luma,
                             tw_error *err)
 {
     tw_luma whole;
@@ -150,18 +150,18 @@ static tw_status reduce_now(tw_av_decoder *decoder, uint16_t factor, tw_luma *lu
     if (st != TW_OK)
         return st;
     const size_t need = (size_t)(whole.width / factor) * (whole.height / factor);
-    if (!tw_make_room(&decoder->reduced, &decoder->reduced_bytes, need ? need : 1))
+    if (!twi_reserve(&decoder->reduced, &decoder->reduced_bytes, need ? need : 1))
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    if (tw_reduce_whole(&whole, factor, decoder->reduced, need, luma) != TW_OK)
+    if (twi_reduce_whole(&whole, factor, decoder->reduced, need, luma) != TW_OK)
         return tw_fail(err, TW_EDAMAGED, "a picture of %d x %d cannot be watched",
                        whole.width, whole.height);
     return TW_OK;
 }
 
-tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *t_us,
-                                uint16_t *width, uint16_t *height, tw_error *err)
+tw_status twi_av_decoder_receive(twi_av_decoder *decoder, tw_luma *luma, int64_t *t_us,
+                                 uint16_t *width, uint16_t *height, tw_error *err)
 {
-    if (decoder->looked_ppm == 0)
+    if (decoder->inspected_ppm == 0)
         return TW_EAGAIN;
     const int code = avcodec_receive_frame(decoder->context, decoder->incoming);
     if (code == AVERROR(EAGAIN))
@@ -169,7 +169,7 @@ tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *
     if (code == AVERROR_EOF)
         return TW_EEND;
     if (code < 0)
-        return tw_av_fail(err, TW_EDAMAGED, code, "cannot decode");
+        return twi_av_fail(err, TW_EDAMAGED, code, "cannot decode");
     av_frame_unref(decoder->frame);
     av_frame_move_ref(decoder->frame, decoder->incoming);
     const AVFrame *f = decoder->frame;
@@ -182,20 +182,20 @@ tw_status tw_av_decoder_receive(tw_av_decoder *decoder, tw_luma *luma, int64_t *
                                                        : decoder->last_us + 1;
     decoder->last_us = *t_us;
     if (decoder->clean)
-        tw_av_clean_reached(decoder->clean, *t_us);
+        twi_av_clean_reached(decoder->clean, *t_us);
     *width = (uint16_t)f->width;
     *height = (uint16_t)f->height;
-    const uint16_t factor = tw_factor_for((uint32_t)f->width, decoder->looked_ppm);
-    if (tw_av_bands_reduced(f, factor, luma))
+    const uint16_t factor = twi_factor_for((uint32_t)f->width, decoder->inspected_ppm);
+    if (twi_av_bands_reduced(f, factor, luma))
         return TW_OK;
     return reduce_now(decoder, factor, luma, err);
 }
 
-tw_status tw_av_decoder_picture(tw_av_decoder *decoder, tw_picture *picture,
-                                tw_error *err)
+tw_status twi_av_decoder_picture(twi_av_decoder *decoder, tw_picture *picture,
+                                 tw_error *err)
 {
     const AVFrame *clean =
-        decoder->clean ? tw_av_clean_find(decoder->clean, decoder->last_us) : NULL;
+        decoder->clean ? twi_av_clean_find(decoder->clean, decoder->last_us) : NULL;
     const AVFrame *f = clean ? clean : decoder->frame; /* better with blocks than none */
     if (f->width <= 0 || !f->data[0])
         return tw_fail(err, TW_ENOENT, "no picture yet");
@@ -205,7 +205,7 @@ tw_status tw_av_decoder_picture(tw_av_decoder *decoder, tw_picture *picture,
         decoder->to_full, w, h, (enum AVPixelFormat)f->format, w, h, AV_PIX_FMT_YUVJ420P,
         SWS_BILINEAR | SWS_BITEXACT | SWS_ACCURATE_RND, NULL, NULL, NULL);
     if (!decoder->to_full ||
-        !tw_make_room(&decoder->planes, &decoder->planes_bytes, luma + 2 * chroma))
+        !twi_reserve(&decoder->planes, &decoder->planes_bytes, luma + 2 * chroma))
         return tw_fail(err, TW_ENOMEM, "out of memory");
     uint8_t *planes[4] = {decoder->planes, decoder->planes + luma,
                           decoder->planes + luma + chroma};

@@ -15,17 +15,17 @@ enum { PROBE_FAILURES_MAX = 1000 }; /* packets of other streams and bad ones in 
 #define LIVE_FORMATS "rtsp,sdp,rtp,mpjpeg,mjpeg,jpeg_pipe"
 #define LIVE_PROTOCOLS "rtsp,rtsps,rtp,srtp,udp,tcp,tls,http,https,httpproxy,crypto"
 
-struct tw_footage {
+struct twi_footage {
     AVFormatContext *format;
     AVPacket *packet;
-    int index;            /* of the video stream */
-    bool any;             /* a packet has come */
-    int64_t zero;         /* time stamp of the first packet, in the stream's units */
-    int64_t last_us;      /* of the newest packet, for those without a time */
-    int64_t step_us;      /* between two frames, nominally */
-    tw_live_options live; /* shown NULL: it is a file */
+    int index;             /* of the video stream */
+    bool any;              /* a packet has come */
+    int64_t zero;          /* time stamp of the first packet, in the stream's units */
+    int64_t last_us;       /* of the newest packet, for those without a time */
+    int64_t step_us;       /* between two frames, nominally */
+    twi_live_options live; /* shown NULL: it is a file */
     char *shown;
-    uint8_t *details; /* see tw_av_details; NULL: the stream needs none */
+    uint8_t *details; /* see twi_av_details; NULL: the stream needs none */
 };
 
 static tw_codec codec_of(enum AVCodecID id)
@@ -44,7 +44,7 @@ static uint16_t side(int value)
     return (uint16_t)(value > 0 && value <= UINT16_MAX ? value : 0);
 }
 
-static void describe(const tw_footage *footage, tw_stream *out)
+static void describe(const twi_footage *footage, tw_stream *out)
 {
     const AVStream *stream = footage->format->streams[footage->index];
     const AVCodecParameters *p = stream->codecpar;
@@ -59,16 +59,16 @@ static void describe(const tw_footage *footage, tw_stream *out)
                     .fps_den = rate.den > 0 ? (uint32_t)rate.den : 1,
                     .extra = p->extradata,
                     .extra_size = p->extradata_size > 0 ? (size_t)p->extradata_size : 0};
-    out->turn = tw_av_turn_of(stream);
+    out->turn = twi_av_turn_of(stream);
     if (footage->format->duration > 0) /* in AV_TIME_BASE, which is microseconds */
         out->length_us = footage->format->duration;
 }
 
 /* What only the library knows a name for is told by its own parameters. */
-static tw_status add_details(tw_footage *footage, tw_stream *stream, tw_error *err)
+static tw_status add_details(twi_footage *footage, tw_stream *stream, tw_error *err)
 {
     const AVCodecParameters *p = footage->format->streams[footage->index]->codecpar;
-    const tw_av_details d = {
+    const twi_av_details d = {
         .id = (int32_t)p->codec_id,
         .format = p->format,
         .tag = p->codec_tag,
@@ -96,9 +96,9 @@ static int64_t recorded_at(const AVFormatContext *format)
     return wall_us;
 }
 
-static tw_footage *make_footage(void)
+static twi_footage *make_footage(void)
 {
-    tw_footage *footage = av_mallocz(sizeof *footage);
+    twi_footage *footage = av_mallocz(sizeof *footage);
     if (footage && !(footage->packet = av_packet_alloc()))
         av_freep(&footage);
     return footage;
@@ -138,7 +138,7 @@ static int find_undecoded(AVFormatContext *format)
 }
 
 /* Find the stream of what has been opened. @param name  For messages. */
-static tw_status choose_stream(tw_footage *footage, const char *name, tw_stream *stream,
+static tw_status choose_stream(twi_footage *footage, const char *name, tw_stream *stream,
                                tw_error *err)
 {
     const int code = says_all(footage->format)
@@ -159,7 +159,7 @@ static tw_status choose_stream(tw_footage *footage, const char *name, tw_stream 
 }
 
 /* A path is one, whatever it begins with, and no address of the library's. */
-static tw_status open_path(tw_footage *footage, const char *path, tw_error *err)
+static tw_status open_path(twi_footage *footage, const char *path, tw_error *err)
 {
     AVDictionary *options = NULL;
     char *url = av_asprintf("file:%s", path);
@@ -177,13 +177,13 @@ static tw_status open_path(tw_footage *footage, const char *path, tw_error *err)
     if (code == AVERROR(EINVAL) ||
         code == AVERROR_INVALIDDATA) /* as it says of a format that is not on the list */
         return tw_fail(err, TW_EDAMAGED, "%s: this is no footage", path);
-    return code < 0 ? tw_av_fail(err, tw_av_status(code), code, path) : TW_OK;
+    return code < 0 ? twi_av_fail(err, twi_av_status(code), code, path) : TW_OK;
 }
 
-tw_status tw_av_footage_open(const char *path, tw_footage **out, tw_stream *stream,
-                             int64_t *wall_us, tw_error *err)
+tw_status twi_av_footage_open(const char *path, twi_footage **out, tw_stream *stream,
+                              int64_t *wall_us, tw_error *err)
 {
-    tw_footage *footage = make_footage();
+    twi_footage *footage = make_footage();
     if (!footage)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     tw_status st = open_path(footage, path, err);
@@ -193,7 +193,7 @@ tw_status tw_av_footage_open(const char *path, tw_footage **out, tw_stream *stre
         *wall_us = recorded_at(footage->format);
         *out = footage;
     } else {
-        tw_av_footage_close(footage);
+        twi_av_footage_close(footage);
     }
     return st;
 }
@@ -203,7 +203,7 @@ tw_status tw_av_footage_open(const char *path, tw_footage **out, tw_stream *stre
 /* Seconds of a stream that are looked at to learn what it is: enough for a key frame. */
 #define ANALYSE_US 1500000
 
-static tw_status open_url(tw_footage *footage, const char *url, tw_error *err)
+static tw_status open_url(twi_footage *footage, const char *url, tw_error *err)
 {
     AVDictionary *options = NULL;
     footage->format = avformat_alloc_context();
@@ -226,13 +226,14 @@ static tw_status open_url(tw_footage *footage, const char *url, tw_error *err)
         return TW_OK;
     if (footage->live.interrupted(footage->live.ctx))
         return tw_fail(err, TW_ETIMEOUT, "%s: no answer", footage->shown);
-    return tw_av_fail(err, tw_av_status(code), code, footage->shown);
+    return twi_av_fail(err, twi_av_status(code), code, footage->shown);
 }
 
-tw_status tw_av_live_open(const char *url, const tw_live_options *options,
-                          tw_footage **out, tw_stream *stream, bool *timed, tw_error *err)
+tw_status twi_av_live_open(const char *url, const twi_live_options *options,
+                           twi_footage **out, tw_stream *stream, bool *timed,
+                           tw_error *err)
 {
-    tw_footage *footage = make_footage();
+    twi_footage *footage = make_footage();
     if (!footage)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     footage->live = *options;
@@ -245,7 +246,7 @@ tw_status tw_av_live_open(const char *url, const tw_live_options *options,
         *timed = strcmp(footage->format->iformat->name, "rtsp") == 0;
         *out = footage;
     } else {
-        tw_av_footage_close(footage);
+        twi_av_footage_close(footage);
     }
     return st;
 }
@@ -253,7 +254,7 @@ tw_status tw_av_live_open(const char *url, const tw_live_options *options,
 /* ---- packets --------------------------------------------------------------------- */
 
 /* Presentation time where there is one, else decoding time, else one step on. */
-static void stamp(tw_footage *footage, tw_packet *out)
+static void stamp(twi_footage *footage, tw_packet *out)
 {
     const AVPacket *p = footage->packet;
     const AVStream *stream = footage->format->streams[footage->index];
@@ -276,7 +277,7 @@ static void stamp(tw_footage *footage, tw_packet *out)
     footage->any = true;
 }
 
-tw_status tw_av_footage_next(tw_footage *footage, tw_packet *packet, tw_error *err)
+tw_status twi_av_footage_next(twi_footage *footage, tw_packet *packet, tw_error *err)
 {
     for (int tries = 0; tries < PROBE_FAILURES_MAX; tries++) {
         av_packet_unref(footage->packet);
@@ -284,9 +285,9 @@ tw_status tw_av_footage_next(tw_footage *footage, tw_packet *packet, tw_error *e
         if (code == AVERROR_EOF)
             return TW_EEND;
         if (code < 0 && footage->shown) /* it does not find into the stream again */
-            return tw_av_fail(err, TW_EIO, code, footage->shown);
+            return twi_av_fail(err, TW_EIO, code, footage->shown);
         if (code < 0)
-            return tw_av_fail(err, tw_av_status(code), code, "cannot read on");
+            return twi_av_fail(err, twi_av_status(code), code, "cannot read on");
         if (footage->packet->stream_index != footage->index || footage->packet->size <= 0)
             continue;
         if (footage->shown && footage->packet->flags & AV_PKT_FLAG_CORRUPT)
@@ -301,7 +302,7 @@ tw_status tw_av_footage_next(tw_footage *footage, tw_packet *packet, tw_error *e
                    PROBE_FAILURES_MAX);
 }
 
-void tw_av_footage_close(tw_footage *footage)
+void twi_av_footage_close(twi_footage *footage)
 {
     if (!footage)
         return;

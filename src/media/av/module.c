@@ -2,7 +2,7 @@
 #include "av.h"
 #include "tawny/api.h"
 
-tw_status tw_av_status(int code)
+tw_status twi_av_status(int code)
 {
     if (code == AVERROR(ENOMEM))
         return TW_ENOMEM;
@@ -21,7 +21,7 @@ tw_status tw_av_status(int code)
     return TW_EIO;
 }
 
-tw_status tw_av_fail(tw_error *err, tw_status st, int code, const char *what)
+tw_status twi_av_fail(tw_error *err, tw_status st, int code, const char *what)
 {
     char text[AV_ERROR_MAX_STRING_SIZE] = "";
     (void)av_strerror(code, text, sizeof text);
@@ -46,7 +46,7 @@ static enum AVCodecID id_of(const tw_stream *stream)
 static const uint8_t *take_details(const tw_stream *stream, AVCodecParameters *p,
                                    size_t *extra_size)
 {
-    tw_av_details d;
+    twi_av_details d;
     if (stream->extra_size < sizeof d)
         return NULL;
     memcpy(&d, stream->extra, sizeof d);
@@ -58,8 +58,8 @@ static const uint8_t *take_details(const tw_stream *stream, AVCodecParameters *p
     return stream->extra + sizeof d;
 }
 
-tw_status tw_av_parameters(const tw_stream *stream, AVCodecParameters **out,
-                           tw_error *err)
+tw_status twi_av_parameters(const tw_stream *stream, AVCodecParameters **out,
+                            tw_error *err)
 {
     AVCodecParameters *p = avcodec_parameters_alloc();
     if (!p)
@@ -88,8 +88,8 @@ tw_status tw_av_parameters(const tw_stream *stream, AVCodecParameters **out,
     return TW_OK;
 }
 
-tw_status tw_av_open(const AVCodecParameters *parameters, AVCodecContext **out,
-                     tw_error *err)
+tw_status twi_av_open(const AVCodecParameters *parameters, AVCodecContext **out,
+                      tw_error *err)
 {
     AVCodecContext *context = NULL;
     tw_status st = TW_OK;
@@ -109,7 +109,7 @@ tw_status tw_av_open(const AVCodecParameters *parameters, AVCodecContext **out,
     context->max_pixels = (int64_t)16384 * 16384;
     const int code = avcodec_open2(context, codec, NULL);
     if (code < 0) {
-        st = tw_av_fail(err, tw_av_status(code), code, "cannot open the decoder");
+        st = twi_av_fail(err, twi_av_status(code), code, "cannot open the decoder");
         goto done;
     }
     *out = context;
@@ -119,17 +119,18 @@ done:
     return st;
 }
 
-tw_status tw_av_open_decoder(const tw_stream *stream, AVCodecContext **out, tw_error *err)
+tw_status twi_av_open_decoder(const tw_stream *stream, AVCodecContext **out,
+                              tw_error *err)
 {
     AVCodecParameters *parameters = NULL;
-    tw_status st = tw_av_parameters(stream, &parameters, err);
+    tw_status st = twi_av_parameters(stream, &parameters, err);
     if (st == TW_OK && parameters)
-        st = tw_av_open(parameters, out, err);
+        st = twi_av_open(parameters, out, err);
     avcodec_parameters_free(&parameters);
     return st;
 }
 
-tw_status tw_av_copy(const tw_packet *packet, AVPacket **out, tw_error *err)
+tw_status twi_av_copy(const tw_packet *packet, AVPacket **out, tw_error *err)
 {
     AVPacket *av = av_packet_alloc();
     if (!av || av_new_packet(av, (int)packet->size) < 0) {
@@ -144,34 +145,34 @@ tw_status tw_av_copy(const tw_packet *packet, AVPacket **out, tw_error *err)
     return TW_OK;
 }
 
-tw_status tw_av_give(AVCodecContext *context, const AVPacket *packet, tw_error *err)
+tw_status twi_av_give(AVCodecContext *context, const AVPacket *packet, tw_error *err)
 {
     const int code = avcodec_send_packet(context, packet);
     if (code < 0 && code != AVERROR_EOF)
-        return tw_av_fail(err, TW_EDAMAGED, code, "cannot decode");
+        return twi_av_fail(err, TW_EDAMAGED, code, "cannot decode");
     return TW_OK;
 }
 
 static void release(void *opaque, uint8_t *data)
 {
     (void)data;
-    tw_parcel_release(opaque);
+    twi_buffer_unref(opaque);
 }
 
-tw_status tw_av_wrap(const tw_packet *packet, tw_parcel *parcel, AVPacket **out,
-                     tw_error *err)
+tw_status twi_av_wrap(const tw_packet *packet, twi_buffer *buffer, AVPacket **out,
+                      tw_error *err)
 {
     AVPacket *av = av_packet_alloc();
     if (av)
-        av->buf = av_buffer_create(parcel->data, parcel->size + TW_PARCEL_PADDING,
-                                   release, parcel, AV_BUFFER_FLAG_READONLY);
+        av->buf = av_buffer_create(buffer->data, buffer->size + TWI_BUFFER_PADDING,
+                                   release, buffer, AV_BUFFER_FLAG_READONLY);
     if (!av || !av->buf) {
         av_packet_free(&av);
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
-    (void)tw_parcel_keep(parcel);
-    av->data = parcel->data;
-    av->size = (int)parcel->size;
+    (void)twi_buffer_ref(buffer);
+    av->data = buffer->data;
+    av->size = (int)buffer->size;
     av->pts = packet->t_us;
     av->dts = packet->dts_us;
     av->flags = packet->key ? AV_PKT_FLAG_KEY : 0;
@@ -186,16 +187,16 @@ __attribute__((constructor)) static void begin(void)
     av_log_set_level(AV_LOG_QUIET); /* what matters comes back as a status */
 }
 
-TW_API const tw_codecs *tw_codecs_table(void);
+TW_API const twi_codecs *twi_codecs_table(void);
 
-const tw_codecs *tw_codecs_table(void)
+const twi_codecs *twi_codecs_table(void)
 {
-    static const tw_codecs table = {
-        TW_CODECS_ABI,         tw_av_footage_open,  tw_av_live_open,
-        tw_av_footage_next,    tw_av_footage_close, tw_av_decoder_open,
-        tw_av_decoder_send,    tw_av_decoder_skim,  tw_av_decoder_receive,
-        tw_av_decoder_picture, tw_av_decoder_close, tw_av_clip_carries,
-        tw_av_clip_open,       tw_av_clip_packet,   tw_av_clip_source,
-        tw_av_clip_close};
+    static const twi_codecs table = {
+        TWI_CODECS_ABI,         twi_av_footage_open,  twi_av_live_open,
+        twi_av_footage_next,    twi_av_footage_close, twi_av_decoder_open,
+        twi_av_decoder_send,    twi_av_decoder_skim,  twi_av_decoder_receive,
+        twi_av_decoder_picture, twi_av_decoder_close, twi_av_clip_carries,
+        twi_av_clip_open,       twi_av_clip_packet,   twi_av_clip_source,
+        twi_av_clip_close};
     return &table;
 }

@@ -20,7 +20,7 @@ static void steps_of(tw_turn turn, int right[2], int down[2])
     }
 }
 
-tw_turn tw_av_turn_of(const AVStream *stream)
+tw_turn twi_av_turn_of(const AVStream *stream)
 {
     size_t bytes = 0;
     const int32_t *m = (const int32_t *)(const void *)av_stream_get_side_data(
@@ -39,7 +39,7 @@ tw_turn tw_av_turn_of(const AVStream *stream)
     return (tw_turn){0, false}; /* oblique: nothing that could be followed here */
 }
 
-tw_status tw_av_set_turn(AVStream *stream, tw_turn turn, tw_error *err)
+tw_status twi_av_set_turn(AVStream *stream, tw_turn turn, tw_error *err)
 {
     int right[2], down[2];
     if (tw_turn_is_none(turn))
@@ -66,7 +66,7 @@ static bool is_planar(int format)
     return format == AV_PIX_FMT_YUV420P || format == AV_PIX_FMT_YUVJ420P;
 }
 
-static tw_status make_planar(tw_av_shown *s, const AVFrame *in, tw_error *err)
+static tw_status make_planar(twi_av_shown *s, const AVFrame *in, tw_error *err)
 {
     AVFrame *out = s->planar;
     av_frame_unref(out);
@@ -99,8 +99,8 @@ static void turn_planes(tw_turn turn, const AVFrame *in, const tw_rect *rect,
     }
 }
 
-tw_status tw_av_show(tw_av_shown *s, const AVFrame *in, const tw_view *view,
-                     const AVFrame **out, tw_error *err)
+tw_status twi_av_show(twi_av_shown *s, const AVFrame *in, const tw_view *view,
+                      const AVFrame **out, tw_error *err)
 {
     tw_status st = TW_OK;
     *out = in;
@@ -126,7 +126,7 @@ tw_status tw_av_show(tw_av_shown *s, const AVFrame *in, const tw_view *view,
     return TW_OK;
 }
 
-void tw_av_shown_free(tw_av_shown *s)
+void twi_av_shown_free(twi_av_shown *s)
 {
     av_frame_free(&s->planar);
     av_frame_free(&s->frame);

@@ -22,8 +22,8 @@ enum {
     ROOM_BYTES = 1 << 15 /* of the socket: so that it is looked often */
 };
 
-struct tw_broker {
-    tw_broker_spec spec;
+struct twi_broker {
+    twi_broker_spec spec;
     struct mosquitto *client;
     char host[256], user[256];
     char orders[TOPIC_BYTES];
@@ -45,7 +45,7 @@ static int64_t now_ms(void)
 /* ---- how much comes -------------------------------------------------------------- */
 
 /* Bytes that have come from the broker so far; 0: that cannot be told. */
-static uint64_t come_bytes(const tw_broker *b)
+static uint64_t come_bytes(const twi_broker *b)
 {
     struct tcp_info info;
     socklen_t bytes = sizeof info;
@@ -57,14 +57,14 @@ static uint64_t come_bytes(const tw_broker *b)
 }
 
 /* A message is whole. */
-static void mark_whole(tw_broker *b)
+static void mark_whole(twi_broker *b)
 {
     b->heard_bytes = come_bytes(b);
 }
 
 /* Have the library work once. It takes whatever size a broker announces for a message:
  * one that never becomes whole ends the connection. */
-static int work(tw_broker *b, int wait_ms)
+static int work(twi_broker *b, int wait_ms)
 {
     const int rc = mosquitto_loop(b->client, wait_ms, 1);
     if (rc != MOSQ_ERR_SUCCESS || come_bytes(b) <= b->heard_bytes + HEARD_MAX)
@@ -78,7 +78,7 @@ static int work(tw_broker *b, int wait_ms)
 
 static void on_connect(struct mosquitto *client, void *ctx, int code)
 {
-    tw_broker *b = ctx;
+    twi_broker *b = ctx;
     b->connecting = false;
     mark_whole(b);
     b->refused = code;
@@ -90,7 +90,7 @@ static void on_connect(struct mosquitto *client, void *ctx, int code)
 
 static void on_disconnect(struct mosquitto *client, void *ctx, int code)
 {
-    tw_broker *b = ctx;
+    twi_broker *b = ctx;
     (void)client;
     (void)code;
     b->connecting = b->connected = false;
@@ -98,7 +98,7 @@ static void on_disconnect(struct mosquitto *client, void *ctx, int code)
 
 static void on_publish(struct mosquitto *client, void *ctx, int id)
 {
-    tw_broker *b = ctx;
+    twi_broker *b = ctx;
     (void)client;
     mark_whole(b);
     if (id == b->waiting)
@@ -108,7 +108,7 @@ static void on_publish(struct mosquitto *client, void *ctx, int id)
 static void on_message(struct mosquitto *client, void *ctx,
                        const struct mosquitto_message *m)
 {
-    tw_broker *b = ctx;
+    twi_broker *b = ctx;
     (void)client;
     mark_whole(b);
     if (b->spec.heard && m->payloadlen > 0 && !m->retain) /* what is retained is old */
@@ -117,21 +117,21 @@ static void on_message(struct mosquitto *client, void *ctx,
 
 static void on_log(struct mosquitto *client, void *ctx, int level, const char *text)
 {
-    tw_broker *b = ctx;
-    char line[TW_REPLY_MAX];
+    twi_broker *b = ctx;
+    char line[TWI_REPLY_MAX];
     (void)client;
     (void)level;
     if (strstr(text, "received")) /* also of what no other call tells of */
         mark_whole(b);
-    if (b->spec.said)
-        b->spec.said(b->spec.ctx, '*',
-                     tw_reply_shown(text, strlen(text), line, sizeof line));
+    if (b->spec.on_line)
+        b->spec.on_line(b->spec.ctx, '*',
+                        twi_reply_shown(text, strlen(text), line, sizeof line));
 }
 
 /* ---- making ---------------------------------------------------------------------- */
 
 /* "mqtts://user@host:port/topic" */
-static bool read_url(tw_broker *b)
+static bool read_url(twi_broker *b)
 {
     const char *url = b->spec.to->url, *at = strstr(url, "://");
     if (!at)
@@ -155,7 +155,7 @@ static bool read_url(tw_broker *b)
     return host > 0 && host < sizeof b->host && b->port > 0 && b->port < 65536;
 }
 
-static int set_tls(const tw_broker *b)
+static int set_tls(const twi_broker *b)
 {
     const tw_destination_settings *to = b->spec.to;
     if (strncmp(to->url, "mqtts", 5) != 0)
@@ -171,9 +171,9 @@ static int set_tls(const tw_broker *b)
     return rc;
 }
 
-static int set_up(tw_broker *b)
+static int set_up(twi_broker *b)
 {
-    const tw_broker_spec *spec = &b->spec;
+    const twi_broker_spec *spec = &b->spec;
     mosquitto_connect_callback_set(b->client, on_connect);
     mosquitto_disconnect_callback_set(b->client, on_disconnect);
     mosquitto_publish_callback_set(b->client, on_publish);
@@ -186,7 +186,7 @@ static int set_up(tw_broker *b)
     return rc == MOSQ_ERR_SUCCESS ? set_tls(b) : rc;
 }
 
-static void broker_free(tw_broker *b)
+static void broker_free(twi_broker *b)
 {
     if (!b)
         return;
@@ -199,21 +199,21 @@ static void broker_free(tw_broker *b)
     free(b);
 }
 
-static tw_status broker_new(const tw_broker_spec *spec, tw_broker **out, tw_error *err)
+static tw_status broker_new(const twi_broker_spec *spec, twi_broker **out, tw_error *err)
 {
-    tw_broker *b = calloc(1, sizeof *b);
+    twi_broker *b = calloc(1, sizeof *b);
     if (!b)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     b->spec = *spec;
     (void)snprintf(b->orders, sizeof b->orders, "%s", spec->orders ? spec->orders : "");
     tw_status st = TW_OK;
     if (!read_url(b))
-        st = tw_fail(err, TW_EINVAL, "%s", tw_fault_text(TW_FAULT_URL));
+        st = tw_fail(err, TW_EINVAL, "%s", twi_fault_text(TWI_FAULT_URL));
     if (st == TW_OK && !(b->client = mosquitto_new(spec->client, true, b)))
         st = tw_fail(err, TW_ENOMEM, "out of memory");
     const int rc = st == TW_OK ? set_up(b) : MOSQ_ERR_SUCCESS;
     if (rc != MOSQ_ERR_SUCCESS)
-        st = tw_fail(err, TW_EINVAL, "%s (%s)", tw_fault_text(TW_FAULT_TRUST_FILE),
+        st = tw_fail(err, TW_EINVAL, "%s (%s)", twi_fault_text(TWI_FAULT_TRUST_FILE),
                      mosquitto_strerror(rc));
     if (st != TW_OK) {
         broker_free(b);
@@ -225,43 +225,43 @@ static tw_status broker_new(const tw_broker_spec *spec, tw_broker **out, tw_erro
 
 /* ---- talking --------------------------------------------------------------------- */
 
-static void fail(tw_sending *out, tw_fault fault, const char *more)
+static void fail(twi_sending *out, twi_fault fault, const char *more)
 {
     memset(out, 0, sizeof *out);
     out->fault = fault;
-    out->verdict = tw_fault_verdict(fault);
-    if (fault != TW_FAULT_NONE)
-        (void)snprintf(out->text, sizeof out->text, "%s%s%s%s", tw_fault_text(fault),
+    out->verdict = twi_fault_verdict(fault);
+    if (fault != TWI_FAULT_NONE)
+        (void)snprintf(out->text, sizeof out->text, "%s%s%s%s", twi_fault_text(fault),
                        more[0] ? " (" : "", more, more[0] ? ")" : "");
 }
 
-static tw_fault fault_of(const tw_broker *b, int rc)
+static twi_fault fault_of(const twi_broker *b, int rc)
 {
     enum { UNAVAILABLE = 3, BAD_LOGIN = 4, NOT_ALLOWED = 5 }; /* of CONNACK, MQTT 3.1.1 */
     if (b->refused == BAD_LOGIN || b->refused == NOT_ALLOWED)
-        return TW_FAULT_LOGIN;
+        return TWI_FAULT_LOGIN;
     if (b->refused == UNAVAILABLE)
-        return TW_FAULT_BUSY;
+        return TWI_FAULT_BUSY;
     switch (rc) {
-    case MOSQ_ERR_EAI: return TW_FAULT_HOST;
-    case MOSQ_ERR_ERRNO: return errno == EPROTO ? TW_FAULT_TLS : TW_FAULT_CONNECT;
-    case MOSQ_ERR_TLS: return TW_FAULT_CERTIFICATE;
-    case MOSQ_ERR_OVERSIZE_PACKET: return TW_FAULT_BROKEN;
-    case MOSQ_ERR_PAYLOAD_SIZE: return TW_FAULT_TOO_LARGE;
-    case MOSQ_ERR_CONN_LOST: return TW_FAULT_BROKEN;
-    case MOSQ_ERR_SUCCESS: return TW_FAULT_TIMEOUT;
-    default: return TW_FAULT_OTHER;
+    case MOSQ_ERR_EAI: return TWI_FAULT_HOST;
+    case MOSQ_ERR_ERRNO: return errno == EPROTO ? TWI_FAULT_TLS : TWI_FAULT_CONNECT;
+    case MOSQ_ERR_TLS: return TWI_FAULT_CERTIFICATE;
+    case MOSQ_ERR_OVERSIZE_PACKET: return TWI_FAULT_BROKEN;
+    case MOSQ_ERR_PAYLOAD_SIZE: return TWI_FAULT_TOO_LARGE;
+    case MOSQ_ERR_CONN_LOST: return TWI_FAULT_BROKEN;
+    case MOSQ_ERR_SUCCESS: return TWI_FAULT_TIMEOUT;
+    default: return TWI_FAULT_OTHER;
     }
 }
 
-static bool stopped(const tw_broker *b)
+static bool stopped(const twi_broker *b)
 {
     return b->spec.stop && atomic_load(b->spec.stop);
 }
 
 /* Have the library work until something is so, or the time is up.
  * @return what it said last. */
-static int work_until(tw_broker *b, const bool *done, bool wanted, int64_t until_ms)
+static int work_until(twi_broker *b, const bool *done, bool wanted, int64_t until_ms)
 {
     int rc = MOSQ_ERR_SUCCESS;
     while (*done != wanted && rc == MOSQ_ERR_SUCCESS && now_ms() < until_ms &&
@@ -270,7 +270,7 @@ static int work_until(tw_broker *b, const bool *done, bool wanted, int64_t until
     return rc;
 }
 
-static bool connect_now(tw_broker *b, tw_sending *out)
+static bool connect_now(twi_broker *b, twi_sending *out)
 {
     b->refused = 0;
     b->connecting = true;
@@ -285,16 +285,16 @@ static bool connect_now(tw_broker *b, tw_sending *out)
                         now_ms() + b->spec.to->timeout_us / 1000);
     b->connecting = false;
     if (b->connected)
-        fail(out, TW_FAULT_NONE, "");
+        fail(out, TWI_FAULT_NONE, "");
     else
         fail(out, fault_of(b, rc),
              b->refused ? mosquitto_connack_string(b->refused) : mosquitto_strerror(rc));
     return b->connected;
 }
 
-static bool broker_step(tw_broker *b, int wait_ms, tw_sending *out)
+static bool broker_step(twi_broker *b, int wait_ms, twi_sending *out)
 {
-    fail(out, TW_FAULT_NONE, "");
+    fail(out, TWI_FAULT_NONE, "");
     if (!b->connected)
         return connect_now(b, out);
     const int rc = work(b, wait_ms);
@@ -305,8 +305,8 @@ static bool broker_step(tw_broker *b, int wait_ms, tw_sending *out)
     return false;
 }
 
-static void broker_publish(tw_broker *b, const char *topic, const char *payload,
-                           bool retain, tw_sending *out)
+static void broker_publish(twi_broker *b, const char *topic, const char *payload,
+                           bool retain, twi_sending *out)
 {
     int id = 0;
     const int64_t until_ms = now_ms() + b->spec.to->timeout_us / 1000;
@@ -317,7 +317,7 @@ static void broker_publish(tw_broker *b, const char *topic, const char *payload,
            now_ms() < until_ms && !stopped(b))
         rc = work(b, STEP_MS);
     if (rc == MOSQ_ERR_SUCCESS && b->waiting == 0) {
-        fail(out, TW_FAULT_NONE, "");
+        fail(out, TWI_FAULT_NONE, "");
         return;
     }
     /* what is under way must not come again by itself behind what is sent then */
@@ -327,7 +327,7 @@ static void broker_publish(tw_broker *b, const char *topic, const char *payload,
     fail(out, fault_of(b, rc), mosquitto_strerror(rc));
 }
 
-static unsigned broker_times(const tw_broker *b)
+static unsigned broker_times(const twi_broker *b)
 {
     return b->times;
 }
@@ -338,11 +338,11 @@ __attribute__((constructor)) static void begin(void)
     (void)mosquitto_lib_init();
 }
 
-TW_API const tw_broker_module *tw_broker_table(void);
+TW_API const twi_broker_module *twi_broker_table(void);
 
-const tw_broker_module *tw_broker_table(void)
+const twi_broker_module *twi_broker_table(void)
 {
-    static const tw_broker_module table = {TW_BROKER_ABI,  broker_new,   broker_step,
-                                           broker_publish, broker_times, broker_free};
+    static const twi_broker_module table = {TWI_BROKER_ABI, broker_new,   broker_step,
+                                            broker_publish, broker_times, broker_free};
     return &table;
 }

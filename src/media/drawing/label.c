@@ -54,8 +54,8 @@ static tw_status draw_lines(const lines *l, double size, double row, uint8_t *in
     return paint_finish(cairo, surface, err);
 }
 
-tw_status tw_draw_label(const char *text, uint16_t line_height, uint16_t most_width,
-                        uint8_t **ink, uint16_t *width, uint16_t *height, tw_error *err)
+tw_status twi_draw_label(const char *text, uint16_t line_height, uint16_t most_width,
+                         uint8_t **ink, uint16_t *width, uint16_t *height, tw_error *err)
 {
     lines l;
     split(text, &l);

@@ -116,11 +116,11 @@ static tw_status scale(const uint8_t *pixels, uint16_t width, uint16_t height,
     return st;
 }
 
-TW_API const tw_drawing *tw_drawing_table(void);
+TW_API const twi_drawing *twi_drawing_table(void);
 
-const tw_drawing *tw_drawing_table(void)
+const twi_drawing *twi_drawing_table(void)
 {
-    static const tw_drawing table = {TW_DRAWING_ABI, tw_draw_overlay, tw_draw_sheet,
-                                     tw_draw_label,  scale,           png};
+    static const twi_drawing table = {
+        TWI_DRAWING_ABI, twi_draw_overlay, twi_draw_sheet, twi_draw_label, scale, png};
     return &table;
 }

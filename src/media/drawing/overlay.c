@@ -16,7 +16,7 @@ typedef struct canvas {
     cairo_t *cairo;
     double width, height; /* of the picture, without the strip */
     double unit;          /* size of things: 1 at a width of 960 */
-    const tw_overlay *what;
+    const twi_overlay *what;
 } canvas;
 
 static void ink(const canvas *c, colour k, double alpha)
@@ -312,9 +312,9 @@ static void draw_all(const canvas *c)
     draw_strip(c);
 }
 
-tw_status tw_draw_overlay(const uint8_t *pixels, uint16_t width, uint16_t height,
-                          const tw_overlay *what, uint8_t **out, uint16_t *out_width,
-                          uint16_t *out_height, tw_error *err)
+tw_status twi_draw_overlay(const uint8_t *pixels, uint16_t width, uint16_t height,
+                           const twi_overlay *what, uint8_t **out, uint16_t *out_width,
+                           uint16_t *out_height, tw_error *err)
 {
     const int scale = width < WIDTH_MIN ? (WIDTH_MIN + width - 1) / width : 1;
     const int w = width * scale, h = height * scale;

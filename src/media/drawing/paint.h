@@ -1,6 +1,6 @@
 /* What the parts of the drawing module share: colours, text, and the end of a drawing. */
-#ifndef TW_PAINT_H
-#define TW_PAINT_H
+#ifndef TWI_PAINT_H
+#define TWI_PAINT_H
 
 #include <cairo.h>
 
@@ -23,13 +23,13 @@ void paint_font(cairo_t *cairo, double size);
 tw_status paint_finish(cairo_t *cairo, cairo_surface_t *surface, tw_error *err);
 
 /* The table's functions that have files of their own; see drawing.h. */
-tw_status tw_draw_overlay(const uint8_t *pixels, uint16_t width, uint16_t height,
-                          const tw_overlay *what, uint8_t **out, uint16_t *out_width,
-                          uint16_t *out_height, tw_error *err);
-tw_status tw_draw_sheet(const tw_sheet_tile *tiles, size_t count, const char *title,
-                        uint8_t **out, uint16_t *out_width, uint16_t *out_height,
-                        tw_error *err);
-tw_status tw_draw_label(const char *text, uint16_t line_height, uint16_t most_width,
-                        uint8_t **ink, uint16_t *width, uint16_t *height, tw_error *err);
+tw_status twi_draw_overlay(const uint8_t *pixels, uint16_t width, uint16_t height,
+                           const twi_overlay *what, uint8_t **out, uint16_t *out_width,
+                           uint16_t *out_height, tw_error *err);
+tw_status twi_draw_sheet(const twi_sheet_tile *tiles, size_t count, const char *title,
+                         uint8_t **out, uint16_t *out_width, uint16_t *out_height,
+                         tw_error *err);
+tw_status twi_draw_label(const char *text, uint16_t line_height, uint16_t most_width,
+                         uint8_t **ink, uint16_t *width, uint16_t *height, tw_error *err);
 
 #endif

@@ -19,7 +19,7 @@ typedef struct layout {
 } layout;
 
 /* As many columns as there are pictures, but at least two, so that one is not huge. */
-static layout lay_out(const tw_sheet_tile *tiles, size_t count)
+static layout lay_out(const twi_sheet_tile *tiles, size_t count)
 {
     layout l = {.columns = count < 2             ? 2
                            : count < COLUMNS_MAX ? (int)count
@@ -46,7 +46,7 @@ static void draw_box(cairo_t *cairo, const tw_blob *blob, double x, double y,
     cairo_stroke(cairo);
 }
 
-static void draw_picture(cairo_t *cairo, const tw_sheet_tile *tile, double x, double y,
+static void draw_picture(cairo_t *cairo, const twi_sheet_tile *tile, double x, double y,
                          const layout *l)
 {
     const double scale =
@@ -66,7 +66,7 @@ static void draw_picture(cairo_t *cairo, const tw_sheet_tile *tile, double x, do
         draw_box(cairo, tile->box, x, y, tile->width * scale, tile->height * scale);
 }
 
-static void draw_tile(cairo_t *cairo, const tw_sheet_tile *tile, double x, double y,
+static void draw_tile(cairo_t *cairo, const twi_sheet_tile *tile, double x, double y,
                       const layout *l)
 {
     draw_picture(cairo, tile, x, y, l);
@@ -82,7 +82,7 @@ static void draw_tile(cairo_t *cairo, const tw_sheet_tile *tile, double x, doubl
     cairo_restore(cairo);
 }
 
-static void draw_all(cairo_t *cairo, const tw_sheet_tile *tiles, size_t count,
+static void draw_all(cairo_t *cairo, const twi_sheet_tile *tiles, size_t count,
                      const char *title, const layout *l)
 {
     paint_ink(cairo, PAPER, 1);
@@ -97,9 +97,9 @@ static void draw_all(cairo_t *cairo, const tw_sheet_tile *tiles, size_t count,
     }
 }
 
-tw_status tw_draw_sheet(const tw_sheet_tile *tiles, size_t count, const char *title,
-                        uint8_t **out, uint16_t *out_width, uint16_t *out_height,
-                        tw_error *err)
+tw_status twi_draw_sheet(const twi_sheet_tile *tiles, size_t count, const char *title,
+                         uint8_t **out, uint16_t *out_width, uint16_t *out_height,
+                         tw_error *err)
 {
     const layout l = lay_out(tiles, count);
     const double rows = TITLE_ROWS + l.rows * (l.tile_rows + MARGIN / 2.0) + MARGIN / 2.0;

@@ -6,7 +6,7 @@
 
 #include "wire.h"
 
-struct tw_fetch {
+struct twi_fetch {
     CURLM *multi;
     CURL *easy;
     char *shown;
@@ -20,7 +20,7 @@ struct tw_fetch {
 /* The library's way to take what has come. */
 static size_t take(char *data, size_t size, size_t count, void *ctx)
 {
-    tw_fetch *f = ctx;
+    twi_fetch *f = ctx;
     const size_t n = size * count;
     if (n > f->most - f->bytes)
         return 0; /* which ends it */
@@ -37,7 +37,7 @@ static size_t take(char *data, size_t size, size_t count, void *ctx)
     return n;
 }
 
-void tw_fetch_free(tw_fetch *f)
+void twi_fetch_free(twi_fetch *f)
 {
     if (!f)
         return;
@@ -50,7 +50,7 @@ void tw_fetch_free(tw_fetch *f)
     free(f);
 }
 
-static bool set_up(tw_fetch *f, const tw_fetch_spec *spec)
+static bool set_up(twi_fetch *f, const twi_fetch_spec *spec)
 {
     CURL *c = f->easy;
     return curl_easy_setopt(c, CURLOPT_URL, spec->url) == CURLE_OK &&
@@ -67,9 +67,9 @@ static bool set_up(tw_fetch *f, const tw_fetch_spec *spec)
            curl_easy_setopt(c, CURLOPT_WRITEDATA, f) == CURLE_OK;
 }
 
-tw_status tw_fetch_new(const tw_fetch_spec *spec, tw_fetch **out, tw_error *err)
+tw_status twi_fetch_new(const twi_fetch_spec *spec, twi_fetch **out, tw_error *err)
 {
-    tw_fetch *f = calloc(1, sizeof *f);
+    twi_fetch *f = calloc(1, sizeof *f);
     if (!f)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     f->most = spec->most_bytes;
@@ -77,14 +77,14 @@ tw_status tw_fetch_new(const tw_fetch_spec *spec, tw_fetch **out, tw_error *err)
     f->multi = curl_multi_init();
     f->easy = curl_easy_init();
     if (!f->shown || !f->multi || !f->easy || !set_up(f, spec)) {
-        tw_fetch_free(f);
+        twi_fetch_free(f);
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
     *out = f;
     return TW_OK;
 }
 
-tw_status tw_fetch_begin(tw_fetch *f, tw_error *err)
+tw_status twi_fetch_begin(twi_fetch *f, tw_error *err)
 {
     if (f->under_way)
         (void)curl_multi_remove_handle(f->multi, f->easy);
@@ -95,7 +95,7 @@ tw_status tw_fetch_begin(tw_fetch *f, tw_error *err)
 }
 
 /* What went wrong, in our words where we know better than the library. */
-static tw_status word_failure(const tw_fetch *f, CURLcode code, tw_error *err)
+static tw_status word_failure(const twi_fetch *f, CURLcode code, tw_error *err)
 {
     long answer = 0;
     (void)curl_easy_getinfo(f->easy, CURLINFO_RESPONSE_CODE, &answer);
@@ -122,8 +122,8 @@ static tw_status word_failure(const tw_fetch *f, CURLcode code, tw_error *err)
     }
 }
 
-tw_status tw_fetch_step(tw_fetch *f, int wait_ms, const uint8_t **data, size_t *bytes,
-                        tw_error *err)
+tw_status twi_fetch_step(twi_fetch *f, int wait_ms, const uint8_t **data, size_t *bytes,
+                         tw_error *err)
 {
     int running = 0, left = 0;
     if (!f->under_way)

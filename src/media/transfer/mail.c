@@ -77,7 +77,7 @@ static void begin_header(header *h, const char *name)
     put(h, ": ", 2);
 }
 
-static bool add_header(tw_sender *s, const char *name, const char *value)
+static bool add_header(twi_sender *s, const char *name, const char *value)
 {
     header h;
     begin_header(&h, name);
@@ -86,7 +86,7 @@ static bool add_header(tw_sender *s, const char *name, const char *value)
 }
 
 /* "Name <address>, address": of these the names alone are written in words. */
-static bool add_people(tw_sender *s, const char *name, const char *list)
+static bool add_people(twi_sender *s, const char *name, const char *list)
 {
     header h;
     begin_header(&h, name);
@@ -108,7 +108,7 @@ static bool add_people(tw_sender *s, const char *name, const char *list)
     return wire_header(s, h.line);
 }
 
-static bool add_date(tw_sender *s, const tw_mail *mail)
+static bool add_date(twi_sender *s, const twi_mail *mail)
 {
     static const char *const days[] = {"Sun", "Mon", "Tue", "Wed", "Thu", "Fri", "Sat"};
     static const char *const months[] = {"Jan", "Feb", "Mar", "Apr", "May", "Jun",
@@ -126,19 +126,19 @@ static bool add_date(tw_sender *s, const tw_mail *mail)
     return add_header(s, "Date", value);
 }
 
-static bool add_id(tw_sender *s, const char *name, const char *id)
+static bool add_id(twi_sender *s, const char *name, const char *id)
 {
     char value[256];
     (void)snprintf(value, sizeof value, "<%s>", id);
     return add_header(s, name, value);
 }
 
-static const char *sender_of(const tw_sender *s)
+static const char *sender_of(const twi_sender *s)
 {
     return s->spec.to->from[0] ? s->spec.to->from : s->user;
 }
 
-static bool add_headers(tw_sender *s, const tw_mail *mail)
+static bool add_headers(twi_sender *s, const twi_mail *mail)
 {
     return add_date(s, mail) && add_people(s, "From", sender_of(s)) &&
            add_people(s, "To", s->spec.to->to) &&
@@ -171,7 +171,7 @@ static char *with_line_ends(const char *text)
 static bool add_text(curl_mime *mime, const char *text, const char *type)
 {
     char *lines = with_line_ends(text);
-    const tw_content content = {
+    const twi_content content = {
         .data = lines, .bytes = lines ? strlen(lines) : 0, .type = type};
     const bool good = lines && wire_add_part(mime, NULL, &content, "quoted-printable");
     free(lines); /* the library has its own copy */
@@ -202,7 +202,7 @@ static struct curl_slist *picture_headers(const char *name)
     return list;
 }
 
-static bool add_picture(curl_mime *mime, const tw_content *p)
+static bool add_picture(curl_mime *mime, const twi_content *p)
 {
     struct curl_slist *headers = picture_headers(p->name);
     curl_mimepart *part = headers ? curl_mime_addpart(mime) : NULL;
@@ -220,7 +220,7 @@ static bool add_picture(curl_mime *mime, const tw_content *p)
 }
 
 /* The HTML, with the picture that it shows. */
-static bool add_html(tw_sender *s, curl_mime *mime, const tw_mail *mail)
+static bool add_html(twi_sender *s, curl_mime *mime, const twi_mail *mail)
 {
     curl_mime *related = curl_mime_init(s->easy);
     if (!related || !add_text(related, mail->html, "text/html; charset=utf-8") ||
@@ -231,7 +231,7 @@ static bool add_html(tw_sender *s, curl_mime *mime, const tw_mail *mail)
     return add_parts(mime, related, "multipart/related");
 }
 
-static bool add_body(tw_sender *s, curl_mime *mime, const tw_mail *mail)
+static bool add_body(twi_sender *s, curl_mime *mime, const twi_mail *mail)
 {
     curl_mime *both = curl_mime_init(s->easy);
     if (!both || !add_text(both, mail->text, "text/plain; charset=utf-8") ||
@@ -280,7 +280,7 @@ static struct curl_slist *recipients(const char *list)
     return out;
 }
 
-void wire_mail(tw_sender *s, const tw_mail *mail, tw_sending *out)
+void wire_mail(twi_sender *s, const twi_mail *mail, twi_sending *out)
 {
     struct curl_slist *to = recipients(s->spec.to->to), *from = NULL;
     curl_mime *mime = NULL;
@@ -295,7 +295,7 @@ void wire_mail(tw_sender *s, const tw_mail *mail, tw_sending *out)
     if (good)
         wire_run(s, out);
     else
-        wire_fail(out, TW_FAULT_GONE, "");
+        wire_fail(out, TWI_FAULT_GONE, "");
     curl_mime_free(mime);
     curl_slist_free_all(to);
     curl_slist_free_all(from);

@@ -4,7 +4,7 @@
 
 #include "wire.h"
 
-bool wire_add_part(curl_mime *mime, const char *field, const tw_content *what,
+bool wire_add_part(curl_mime *mime, const char *field, const twi_content *what,
                    const char *encoder)
 {
     curl_mimepart *part = curl_mime_addpart(mime);
@@ -20,7 +20,7 @@ bool wire_add_part(curl_mime *mime, const char *field, const tw_content *what,
 }
 
 /* Its address is as it was written: a form has no folder. */
-static void own_address(const tw_sender *s, char out[URL_BYTES])
+static void own_address(const twi_sender *s, char out[URL_BYTES])
 {
     const char *url = s->spec.to->url;
     const size_t n = strlen(url);
@@ -30,7 +30,7 @@ static void own_address(const tw_sender *s, char out[URL_BYTES])
         out[m - 1] = '\0';
 }
 
-static bool set_up(tw_sender *s, const char *key)
+static bool set_up(twi_sender *s, const char *key)
 {
     char url[URL_BYTES], line[128];
     own_address(s, url);
@@ -39,10 +39,10 @@ static bool set_up(tw_sender *s, const char *key)
            wire_header(s, line) && wire_header(s, "Expect:") && wire_own_headers(s);
 }
 
-void wire_post(tw_sender *s, const char *key, const char *record, const tw_content *files,
-               size_t count, tw_sending *out)
+void wire_post(twi_sender *s, const char *key, const char *record,
+               const twi_content *files, size_t count, twi_sending *out)
 {
-    const tw_content first = {
+    const twi_content first = {
         .data = record, .bytes = strlen(record), .type = "application/json"};
     curl_mime *mime = NULL;
     bool good = set_up(s, key);
@@ -61,6 +61,6 @@ void wire_post(tw_sender *s, const char *key, const char *record, const tw_conte
     if (good)
         wire_run(s, out);
     else
-        wire_fail(out, TW_FAULT_GONE, "");
+        wire_fail(out, TWI_FAULT_GONE, "");
     curl_mime_free(mime);
 }

@@ -12,13 +12,13 @@ enum { PIECE = 1 << 16, FOLDERS_MAX = 32 };
 
 /* What is read of a content. */
 typedef struct source {
-    const tw_content *what;
+    const twi_content *what;
     FILE *file; /* NULL: of memory */
     size_t at;  /* of memory */
     uint64_t bytes;
 } source;
 
-static bool open_source(const tw_content *what, source *out)
+static bool open_source(const twi_content *what, source *out)
 {
     *out = (source){.what = what, .bytes = what->bytes};
     if (!what->path)
@@ -70,7 +70,7 @@ static int seek_source(void *ctx, curl_off_t offset, int origin)
 /* ---- names ----------------------------------------------------------------------- */
 
 /* A name below the base, each part escaped. @return false: no room, or no good name. */
-static bool address(const tw_sender *s, const char *name, const char *ending, char *out,
+static bool address(const twi_sender *s, const char *name, const char *ending, char *out,
                     size_t capacity)
 {
     size_t used = (size_t)snprintf(out, capacity, "%s", s->base);
@@ -100,7 +100,7 @@ static const char *last_part(const char *name)
     return slash ? slash + 1 : name;
 }
 
-static bool set_up(tw_sender *s, const char *url, source *from)
+static bool set_up(twi_sender *s, const char *url, source *from)
 {
     CURL *c = s->easy;
     return wire_begin(s) && curl_easy_setopt(c, CURLOPT_URL, url) == CURLE_OK &&
@@ -113,25 +113,25 @@ static bool set_up(tw_sender *s, const char *url, source *from)
                CURLE_OK;
 }
 
-static void no_memory(tw_sending *out)
+static void no_memory(twi_sending *out)
 {
-    wire_fail(out, TW_FAULT_OTHER, "out of memory, or a name that cannot be sent");
+    wire_fail(out, TWI_FAULT_OTHER, "out of memory, or a name that cannot be sent");
 }
 
 /* ---- what is there already -------------------------------------------------------- */
 
 /* Whether something of that length has that name already. */
-static bool is_there(tw_sender *s, const char *url, uint64_t bytes)
+static bool is_there(twi_sender *s, const char *url, uint64_t bytes)
 {
     curl_off_t length = -1;
-    tw_sending asked;
+    twi_sending asked;
     CURL *c = s->easy;
     if (!wire_begin(s) || curl_easy_setopt(c, CURLOPT_URL, url) != CURLE_OK ||
         curl_easy_setopt(c, CURLOPT_NOBODY, 1L) != CURLE_OK ||
-        (s->protocol == TW_PROTOCOL_HTTP && !wire_own_headers(s)))
+        (s->protocol == TWI_PROTOCOL_HTTP && !wire_own_headers(s)))
         return false;
     wire_run(s, &asked);
-    return asked.verdict == TW_DELIVERED &&
+    return asked.verdict == TWI_DELIVERED &&
            curl_easy_getinfo(c, CURLINFO_CONTENT_LENGTH_DOWNLOAD_T, &length) ==
                CURLE_OK &&
            length >= 0 && (uint64_t)length == bytes;
@@ -139,18 +139,18 @@ static bool is_there(tw_sender *s, const char *url, uint64_t bytes)
 
 /* What a renaming that was refused means: the answer to an earlier one may have been
  * lost, and then it is there. If not, all of it goes again. */
-static void look_again(tw_sender *s, const char *url, uint64_t bytes, tw_sending *out)
+static void check_again(twi_sender *s, const char *url, uint64_t bytes, twi_sending *out)
 {
     if (is_there(s, url, bytes))
-        wire_fail(out, TW_FAULT_NONE, "");
+        wire_fail(out, TWI_FAULT_NONE, "");
     else
-        wire_fail(out, TW_FAULT_BROKEN, "what was put there is gone");
+        wire_fail(out, TWI_FAULT_BROKEN, "what was put there is gone");
 }
 
 /* ---- FTP and SFTP: another name until it is whole -------------------------------- */
 
 /* The decoded path on the server: what commands want. */
-static bool server_path(const tw_sender *s, const char *name, const char *ending,
+static bool server_path(const twi_sender *s, const char *name, const char *ending,
                         char *out, size_t capacity)
 {
     const char *host = strstr(s->base, "://") + 3, *path = strchr(host, '/');
@@ -168,7 +168,7 @@ static bool server_path(const tw_sender *s, const char *name, const char *ending
 }
 
 /* Renaming need not replace anything there: what an earlier try left goes first. */
-static bool rename_ftp(tw_sender *s, const char *name)
+static bool rename_ftp(twi_sender *s, const char *name)
 {
     char line[URL_BYTES];
     (void)snprintf(line, sizeof line, "*DELE %s", last_part(name));
@@ -179,7 +179,7 @@ static bool rename_ftp(tw_sender *s, const char *name)
     return good && wire_quote(s, line);
 }
 
-static bool rename_sftp(tw_sender *s, const char *name)
+static bool rename_sftp(twi_sender *s, const char *name)
 {
     char part[URL_BYTES], whole[URL_BYTES], line[2 * URL_BYTES + 32];
     if (!server_path(s, name, PART, part, sizeof part) ||
@@ -192,17 +192,17 @@ static bool rename_sftp(tw_sender *s, const char *name)
 }
 
 /* Whether a file was sent whole, and what came then was refused. */
-static bool was_put(const tw_sender *s)
+static bool was_put(const twi_sender *s)
 {
     curl_off_t sent = 0;
     return curl_easy_getinfo(s->easy, CURLINFO_SIZE_UPLOAD_T, &sent) == CURLE_OK &&
            sent > 0;
 }
 
-static void put_renamed(tw_sender *s, const char *name, source *from, tw_sending *out)
+static void put_renamed(twi_sender *s, const char *name, source *from, twi_sending *out)
 {
     char url[URL_BYTES];
-    const bool sftp = s->protocol == TW_PROTOCOL_SFTP;
+    const bool sftp = s->protocol == TWI_PROTOCOL_SFTP;
     if (!address(s, name, PART, url, sizeof url) || !set_up(s, url, from) ||
         curl_easy_setopt(s->easy, CURLOPT_FTP_CREATE_MISSING_DIRS,
                          (long)CURLFTP_CREATE_DIR_RETRY) != CURLE_OK ||
@@ -211,16 +211,16 @@ static void put_renamed(tw_sender *s, const char *name, source *from, tw_sending
     else
         wire_run(s, out);
     /* Some refuse to rename what they have renamed already. */
-    if (!sftp && out->fault == TW_FAULT_FOLDER && was_put(s) &&
+    if (!sftp && out->fault == TWI_FAULT_FOLDER && was_put(s) &&
         address(s, name, "", url, sizeof url) && is_there(s, url, from->bytes))
-        wire_fail(out, TW_FAULT_NONE, "");
+        wire_fail(out, TWI_FAULT_NONE, "");
 }
 
 /* ---- HTTP ------------------------------------------------------------------------ */
 
 /* A request without a body. */
-static void ask(tw_sender *s, const char *method, const char *url, const char *header,
-                tw_sending *out)
+static void ask(twi_sender *s, const char *method, const char *url, const char *header,
+                twi_sending *out)
 {
     CURL *c = s->easy;
     if (!wire_begin(s) || curl_easy_setopt(c, CURLOPT_URL, url) != CURLE_OK ||
@@ -233,7 +233,7 @@ static void ask(tw_sender *s, const char *method, const char *url, const char *h
 
 /* Make the collections above a file, the outermost first. One that is there already, or
  * that is not ours to make, is refused: what is wrong shows when the file is put. */
-static void make_folders(tw_sender *s, const char *url, tw_sending *out)
+static void make_folders(twi_sender *s, const char *url, twi_sending *out)
 {
     char folder[URL_BYTES];
     const char *slash = strchr(strstr(url, "://") + 3, '/');
@@ -243,7 +243,7 @@ static void make_folders(tw_sender *s, const char *url, tw_sending *out)
             break;
         (void)snprintf(folder, sizeof folder, "%.*s", (int)(slash - url) + 1, url);
         ask(s, "MKCOL", folder, NULL, out);
-        if (tw_reply_read(s->talk.last).code == 0)
+        if (twi_reply_read(s->talk.last).code == 0)
             return; /* nobody answers any more */
     }
     memset(out, 0, sizeof *out);
@@ -255,11 +255,11 @@ static bool lacks_folder(uint16_t code)
     return code == 409 || code == 404 || code == 500;
 }
 
-static void put_plain(tw_sender *s, const char *url, source *from, tw_sending *out)
+static void put_plain(twi_sender *s, const char *url, source *from, twi_sending *out)
 {
     char type[128];
     if (seek_source(from, 0, SEEK_SET) != CURL_SEEKFUNC_OK) {
-        wire_fail(out, TW_FAULT_GONE, "");
+        wire_fail(out, TWI_FAULT_GONE, "");
         return;
     }
     (void)snprintf(type, sizeof type, "Content-Type: %s",
@@ -277,7 +277,7 @@ static bool lacks_part(uint16_t code)
     return code == 404 || code == 412;
 }
 
-static void put_webdav(tw_sender *s, const char *name, source *from, tw_sending *out)
+static void put_webdav(twi_sender *s, const char *name, source *from, twi_sending *out)
 {
     char part[URL_BYTES], whole[URL_BYTES], header[URL_BYTES + 32];
     if (!address(s, name, PART, part, sizeof part) ||
@@ -286,17 +286,17 @@ static void put_webdav(tw_sender *s, const char *name, source *from, tw_sending 
         return;
     }
     put_plain(s, part, from, out);
-    if (lacks_folder(tw_reply_read(s->talk.last).code)) {
+    if (lacks_folder(twi_reply_read(s->talk.last).code)) {
         make_folders(s, whole, out);
-        if (out->verdict == TW_DELIVERED)
+        if (out->verdict == TWI_DELIVERED)
             put_plain(s, part, from, out);
     }
-    if (out->verdict != TW_DELIVERED)
+    if (out->verdict != TWI_DELIVERED)
         return;
     (void)snprintf(header, sizeof header, "Destination: %s", whole);
     ask(s, "MOVE", part, header, out);
-    if (lacks_part(tw_reply_read(s->talk.last).code))
-        look_again(s, whole, from->bytes, out);
+    if (lacks_part(twi_reply_read(s->talk.last).code))
+        check_again(s, whole, from->bytes, out);
 }
 
 /* ---- object storage -------------------------------------------------------------- */
@@ -322,11 +322,11 @@ static bool hash_source(source *from, char out[65])
 
 /* Signature version 4 covers what is sent. The library signs the hash of nothing where
  * it does not know the body beforehand: so it is told. */
-static void put_object(tw_sender *s, const char *name, source *from, tw_sending *out)
+static void put_object(twi_sender *s, const char *name, source *from, twi_sending *out)
 {
     char url[URL_BYTES], hash[65], line[160], signing[160];
     if (!hash_source(from, hash)) {
-        wire_fail(out, TW_FAULT_GONE, "");
+        wire_fail(out, TWI_FAULT_GONE, "");
         return;
     }
     (void)snprintf(line, sizeof line, "x-amz-content-sha256: %s", hash);
@@ -339,17 +339,17 @@ static void put_object(tw_sender *s, const char *name, source *from, tw_sending 
         wire_run(s, out);
 }
 
-void wire_put(tw_sender *s, const char *name, const tw_content *what, tw_sending *out)
+void wire_put(twi_sender *s, const char *name, const twi_content *what, twi_sending *out)
 {
     source from;
     char url[URL_BYTES];
     if (!open_source(what, &from)) {
-        wire_fail(out, TW_FAULT_GONE, "");
+        wire_fail(out, TWI_FAULT_GONE, "");
         return;
     }
-    if (s->protocol == TW_PROTOCOL_FTP || s->protocol == TW_PROTOCOL_SFTP)
+    if (s->protocol == TWI_PROTOCOL_FTP || s->protocol == TWI_PROTOCOL_SFTP)
         put_renamed(s, name, &from, out);
-    else if (s->protocol == TW_PROTOCOL_S3)
+    else if (s->protocol == TWI_PROTOCOL_S3)
         put_object(s, name, &from, out);
     else if (s->spec.to->by == TW_BY_WEBDAV)
         put_webdav(s, name, &from, out);

@@ -18,22 +18,22 @@ static bool begins(const char *text, const char *with)
 /* Schemes, and what the library calls them. */
 static const struct {
     const char *ours, *theirs;
-    tw_protocol protocol;
+    twi_protocol protocol;
 } SCHEMES[] = {
-    {"smtps://", "smtps://", TW_PROTOCOL_SMTP},
-    {"smtp://", "smtp://", TW_PROTOCOL_SMTP},
-    {"ftps://", "ftp://", TW_PROTOCOL_FTP}, /* encrypted when asked: RFC 4217 */
-    {"ftp://", "ftp://", TW_PROTOCOL_FTP},
-    {"sftp://", "sftp://", TW_PROTOCOL_SFTP},
-    {"https://", "https://", TW_PROTOCOL_HTTP},
-    {"http://", "http://", TW_PROTOCOL_HTTP},
-    {"s3://", "https://", TW_PROTOCOL_S3},
-    {"s3+http://", "http://", TW_PROTOCOL_S3}};
+    {"smtps://", "smtps://", TWI_PROTOCOL_SMTP},
+    {"smtp://", "smtp://", TWI_PROTOCOL_SMTP},
+    {"ftps://", "ftp://", TWI_PROTOCOL_FTP}, /* encrypted when asked: RFC 4217 */
+    {"ftp://", "ftp://", TWI_PROTOCOL_FTP},
+    {"sftp://", "sftp://", TWI_PROTOCOL_SFTP},
+    {"https://", "https://", TWI_PROTOCOL_HTTP},
+    {"http://", "http://", TWI_PROTOCOL_HTTP},
+    {"s3://", "https://", TWI_PROTOCOL_S3},
+    {"s3+http://", "http://", TWI_PROTOCOL_S3}};
 
 enum { SCHEME_COUNT = sizeof SCHEMES / sizeof *SCHEMES };
 
 /* Take the user out of what the settings say, and see that it ends with "/". */
-static tw_status read_url(tw_sender *s, tw_error *err)
+static tw_status read_url(twi_sender *s, tw_error *err)
 {
     const char *url = s->spec.to->url;
     size_t i = 0;
@@ -61,9 +61,9 @@ static tw_status read_url(tw_sender *s, tw_error *err)
     return TW_OK;
 }
 
-tw_status wire_sender_new(const tw_sender_spec *spec, tw_sender **out, tw_error *err)
+tw_status wire_sender_new(const twi_sender_spec *spec, twi_sender **out, tw_error *err)
 {
-    tw_sender *s = calloc(1, sizeof *s);
+    twi_sender *s = calloc(1, sizeof *s);
     if (!s)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     s->spec = *spec;
@@ -76,19 +76,20 @@ tw_status wire_sender_new(const tw_sender_spec *spec, tw_sender **out, tw_error 
         wire_sender_free(s);
         return st;
     }
-    s->talk = (wire_talk){.said = spec->said, .ctx = spec->ctx, .secret = s->secret};
+    s->talk =
+        (wire_talk){.on_line = spec->on_line, .ctx = spec->ctx, .secret = s->secret};
     *out = s;
     return TW_OK;
 }
 
-static void drop_lists(tw_sender *s)
+static void drop_lists(twi_sender *s)
 {
     curl_slist_free_all(s->headers);
     curl_slist_free_all(s->quotes);
     s->headers = s->quotes = NULL;
 }
 
-void wire_sender_free(tw_sender *s)
+void wire_sender_free(twi_sender *s)
 {
     if (!s)
         return;
@@ -110,12 +111,12 @@ static bool add(struct curl_slist **list, const char *text)
     return !text || more;
 }
 
-bool wire_header(tw_sender *s, const char *text)
+bool wire_header(twi_sender *s, const char *text)
 {
     return add(&s->headers, text);
 }
 
-bool wire_quote(tw_sender *s, const char *text)
+bool wire_quote(twi_sender *s, const char *text)
 {
     return add(&s->quotes, text);
 }
@@ -123,7 +124,7 @@ bool wire_quote(tw_sender *s, const char *text)
 static int watch(void *ctx, curl_off_t down_all, curl_off_t down, curl_off_t up_all,
                  curl_off_t up)
 {
-    const tw_sender *s = ctx;
+    const twi_sender *s = ctx;
     (void)down_all;
     (void)down;
     (void)up_all;
@@ -142,7 +143,7 @@ static int64_t now_us(void)
  * holds a destination by it. */
 static size_t take_body(char *data, size_t size, size_t count, void *ctx)
 {
-    tw_sender *s = ctx;
+    twi_sender *s = ctx;
     wire_talk *talk = &s->talk;
     const size_t n = size * count, room = sizeof talk->body - 1 - talk->body_bytes;
     const size_t taken = n < room ? n : room;
@@ -171,7 +172,7 @@ static bool set_patience(CURL *c, const tw_destination_settings *to)
                CURLE_OK;
 }
 
-static bool set_tls(const tw_sender *s)
+static bool set_tls(const twi_sender *s)
 {
     CURL *c = s->easy;
     const tw_destination_settings *to = s->spec.to;
@@ -183,7 +184,7 @@ static bool set_tls(const tw_sender *s)
         curl_easy_setopt(c, CURLOPT_SSL_VERIFYHOST, verified ? 2L : 0L) == CURLE_OK &&
         curl_easy_setopt(c, CURLOPT_SSLVERSION, (long)CURL_SSLVERSION_TLSv1_2) ==
             CURLE_OK;
-    if (good && (s->protocol == TW_PROTOCOL_SMTP || s->protocol == TW_PROTOCOL_FTP))
+    if (good && (s->protocol == TWI_PROTOCOL_SMTP || s->protocol == TWI_PROTOCOL_FTP))
         good = curl_easy_setopt(c, CURLOPT_USE_SSL,
                                 asked ? (long)CURLUSESSL_ALL : (long)CURLUSESSL_NONE) ==
                CURLE_OK;
@@ -193,7 +194,7 @@ static bool set_tls(const tw_sender *s)
 }
 
 /* The known keys of hosts: without a file the library would believe any. */
-static bool set_keys(const tw_sender *s)
+static bool set_keys(const twi_sender *s)
 {
     CURL *c = s->easy;
     const tw_destination_settings *to = s->spec.to;
@@ -214,22 +215,22 @@ static bool set_keys(const tw_sender *s)
     return good;
 }
 
-static bool set_login(const tw_sender *s)
+static bool set_login(const twi_sender *s)
 {
     CURL *c = s->easy;
     const bool own = s->spec.to->headers && strstr(s->spec.to->headers, "{secret}");
-    if (s->protocol == TW_PROTOCOL_SFTP && !set_keys(s))
+    if (s->protocol == TWI_PROTOCOL_SFTP && !set_keys(s))
         return false;
     if (!s->user[0] || own)
         return true;
     bool good = curl_easy_setopt(c, CURLOPT_USERNAME, s->user) == CURLE_OK &&
                 curl_easy_setopt(c, CURLOPT_PASSWORD, s->secret) == CURLE_OK;
-    if (good && s->protocol == TW_PROTOCOL_HTTP)
+    if (good && s->protocol == TWI_PROTOCOL_HTTP)
         good = curl_easy_setopt(c, CURLOPT_HTTPAUTH, (long)CURLAUTH_ANY) == CURLE_OK;
     return good;
 }
 
-bool wire_begin(tw_sender *s)
+bool wire_begin(twi_sender *s)
 {
     CURL *c = s->easy;
     drop_lists(s);
@@ -257,93 +258,93 @@ bool wire_begin(tw_sender *s)
 
 /* ---- what became of it ----------------------------------------------------------- */
 
-void wire_fail(tw_sending *out, tw_fault fault, const char *more)
+void wire_fail(twi_sending *out, twi_fault fault, const char *more)
 {
     memset(out, 0, sizeof *out);
     out->fault = fault;
-    out->verdict = tw_fault_verdict(fault);
-    (void)snprintf(out->text, sizeof out->text, "%s%s%s%s", tw_fault_text(fault),
+    out->verdict = twi_fault_verdict(fault);
+    (void)snprintf(out->text, sizeof out->text, "%s%s%s%s", twi_fault_text(fault),
                    more[0] ? " (" : "", more, more[0] ? ")" : "");
 }
 
 /* A certificate is refused for one of three reasons. */
-static tw_fault certificate_fault(const tw_sender *s)
+static twi_fault certificate_fault(const twi_sender *s)
 {
-    if (s->protocol == TW_PROTOCOL_SFTP)
-        return TW_FAULT_HOST_KEY;
+    if (s->protocol == TWI_PROTOCOL_SFTP)
+        return TWI_FAULT_HOST_KEY;
     if (strstr(s->why, "not yet valid"))
-        return TW_FAULT_CLOCK;
+        return TWI_FAULT_CLOCK;
     if (strstr(s->why, "subject name") || strstr(s->why, "subjectAltName"))
-        return TW_FAULT_CERT_NAME;
-    return TW_FAULT_CERTIFICATE;
+        return TWI_FAULT_CERT_NAME;
+    return TWI_FAULT_CERTIFICATE;
 }
 
 /* Of what the library says; OTHER: the server's reply says more. */
-static tw_fault library_fault(const tw_sender *s, CURLcode code)
+static twi_fault library_fault(const twi_sender *s, CURLcode code)
 {
     switch (code) {
-    case CURLE_COULDNT_RESOLVE_HOST: return TW_FAULT_HOST;
-    case CURLE_COULDNT_CONNECT: return TW_FAULT_CONNECT;
-    case CURLE_OPERATION_TIMEDOUT: return TW_FAULT_TIMEOUT;
+    case CURLE_COULDNT_RESOLVE_HOST: return TWI_FAULT_HOST;
+    case CURLE_COULDNT_CONNECT: return TWI_FAULT_CONNECT;
+    case CURLE_OPERATION_TIMEDOUT: return TWI_FAULT_TIMEOUT;
     case CURLE_PEER_FAILED_VERIFICATION: return certificate_fault(s);
-    case CURLE_SSL_CACERT_BADFILE: return TW_FAULT_TRUST_FILE;
-    case CURLE_USE_SSL_FAILED: return TW_FAULT_NO_TLS;
-    case CURLE_SSL_CONNECT_ERROR: return TW_FAULT_TLS;
-    case CURLE_REMOTE_DISK_FULL: return TW_FAULT_FULL;
+    case CURLE_SSL_CACERT_BADFILE: return TWI_FAULT_TRUST_FILE;
+    case CURLE_USE_SSL_FAILED: return TWI_FAULT_NO_TLS;
+    case CURLE_SSL_CONNECT_ERROR: return TWI_FAULT_TLS;
+    case CURLE_REMOTE_DISK_FULL: return TWI_FAULT_FULL;
     case CURLE_READ_ERROR:
-    case CURLE_FILE_COULDNT_READ_FILE: return TW_FAULT_GONE;
-    case CURLE_URL_MALFORMAT: return TW_FAULT_URL;
-    case CURLE_FILESIZE_EXCEEDED: return TW_FAULT_TOO_LARGE;
-    default: return TW_FAULT_OTHER;
+    case CURLE_FILE_COULDNT_READ_FILE: return TWI_FAULT_GONE;
+    case CURLE_URL_MALFORMAT: return TWI_FAULT_URL;
+    case CURLE_FILESIZE_EXCEEDED: return TWI_FAULT_TOO_LARGE;
+    default: return TWI_FAULT_OTHER;
     }
 }
 
 /* Of what the server said, where the library says little. */
-static tw_fault server_fault(const tw_sender *s, CURLcode code)
+static twi_fault server_fault(const twi_sender *s, CURLcode code)
 {
-    const tw_reply reply = tw_reply_read(s->talk.last);
-    tw_fault fault = tw_reply_fault(s->protocol, &reply);
+    const twi_reply reply = twi_reply_read(s->talk.last);
+    twi_fault fault = twi_reply_fault(s->protocol, &reply);
     const bool refused = reply.code >= FAILED ||
-                         (reply.code >= REDIRECTED && s->protocol == TW_PROTOCOL_HTTP);
-    if (s->protocol == TW_PROTOCOL_S3 && strstr(s->talk.body, "RequestTimeTooSkewed"))
-        return TW_FAULT_CLOCK;
-    if (s->protocol == TW_PROTOCOL_SMTP && fault == TW_FAULT_RECIPIENT &&
+                         (reply.code >= REDIRECTED && s->protocol == TWI_PROTOCOL_HTTP);
+    if (s->protocol == TWI_PROTOCOL_S3 && strstr(s->talk.body, "RequestTimeTooSkewed"))
+        return TWI_FAULT_CLOCK;
+    if (s->protocol == TWI_PROTOCOL_SMTP && fault == TWI_FAULT_RECIPIENT &&
         strstr(s->why, "MAIL"))
-        return TW_FAULT_SENDER;
-    if (refused && s->protocol != TW_PROTOCOL_SFTP)
+        return TWI_FAULT_SENDER;
+    if (refused && s->protocol != TWI_PROTOCOL_SFTP)
         return fault;
     if (code == CURLE_LOGIN_DENIED)
-        return TW_FAULT_LOGIN;
+        return TWI_FAULT_LOGIN;
     if (code == CURLE_REMOTE_ACCESS_DENIED || code == CURLE_REMOTE_FILE_NOT_FOUND ||
         code == CURLE_QUOTE_ERROR || (code == CURLE_SSH && strstr(s->why, "ermission")))
-        return TW_FAULT_FOLDER;
+        return TWI_FAULT_FOLDER;
     if (code == CURLE_SSH && strstr(s->why, "uthentication"))
-        return TW_FAULT_LOGIN;
+        return TWI_FAULT_LOGIN;
     return code == CURLE_SEND_ERROR || code == CURLE_RECV_ERROR ||
                    code == CURLE_GOT_NOTHING || code == CURLE_PARTIAL_FILE ||
                    code == CURLE_FTP_ACCEPT_FAILED
-               ? TW_FAULT_BROKEN
-               : TW_FAULT_OTHER;
+               ? TWI_FAULT_BROKEN
+               : TWI_FAULT_OTHER;
 }
 
 /* What the server says of it, or else the library. */
-static const char *more_of(const tw_sender *s, tw_fault fault)
+static const char *more_of(const twi_sender *s, twi_fault fault)
 {
-    const bool heard = tw_reply_read(s->talk.last).code >= REDIRECTED;
+    const bool heard = twi_reply_read(s->talk.last).code >= REDIRECTED;
     switch (fault) {
-    case TW_FAULT_HOST:
-    case TW_FAULT_CONNECT:
-    case TW_FAULT_CERTIFICATE:
-    case TW_FAULT_TLS: return s->why;
-    default: return heard && s->protocol != TW_PROTOCOL_SFTP ? s->talk.last : s->why;
+    case TWI_FAULT_HOST:
+    case TWI_FAULT_CONNECT:
+    case TWI_FAULT_CERTIFICATE:
+    case TWI_FAULT_TLS: return s->why;
+    default: return heard && s->protocol != TWI_PROTOCOL_SFTP ? s->talk.last : s->why;
     }
 }
 
-void wire_run(tw_sender *s, tw_sending *out)
+void wire_run(twi_sender *s, twi_sending *out)
 {
     CURL *c = s->easy;
     curl_off_t again_s = 0;
-    char more[TW_REPLY_MAX];
+    char more[TWI_REPLY_MAX];
     CURLcode code = CURLE_OUT_OF_MEMORY;
     if ((!s->headers ||
          curl_easy_setopt(c, CURLOPT_HTTPHEADER, s->headers) == CURLE_OK) &&
@@ -351,17 +352,17 @@ void wire_run(tw_sender *s, tw_sending *out)
         code = curl_easy_perform(c);
     if (s->cut_off) /* what the answer says is known by then */
         code = CURLE_OK;
-    const tw_reply reply = tw_reply_read(s->talk.last);
-    const bool http = s->protocol == TW_PROTOCOL_HTTP || s->protocol == TW_PROTOCOL_S3;
+    const twi_reply reply = twi_reply_read(s->talk.last);
+    const bool http = s->protocol == TWI_PROTOCOL_HTTP || s->protocol == TWI_PROTOCOL_S3;
     memset(out, 0, sizeof *out);
     (void)snprintf(out->text, sizeof out->text, "%s", s->talk.last);
     if (code == CURLE_OK && !(http && reply.code >= REDIRECTED))
         return;
-    tw_fault fault = library_fault(s, code);
-    if (fault == TW_FAULT_OTHER)
+    twi_fault fault = library_fault(s, code);
+    if (fault == TWI_FAULT_OTHER)
         fault = server_fault(s, code);
     const char *why = more_of(s, fault);
-    wire_fail(out, fault, tw_reply_shown(why, strlen(why), more, sizeof more));
+    wire_fail(out, fault, twi_reply_shown(why, strlen(why), more, sizeof more));
     if (curl_easy_getinfo(c, CURLINFO_RETRY_AFTER, &again_s) == CURLE_OK && again_s > 0)
         out->again_us =
             (again_s < SECONDS_MOST ? again_s : (curl_off_t)SECONDS_MOST) * 1000000;

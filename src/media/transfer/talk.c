@@ -65,8 +65,8 @@ static bool is_noise(const char *line)
 
 static void tell(const wire_talk *talk, char who, const char *line)
 {
-    if (talk->said && line[0] && !(who == '*' && is_noise(line)))
-        talk->said(talk->ctx, who, line);
+    if (talk->on_line && line[0] && !(who == '*' && is_noise(line)))
+        talk->on_line(talk->ctx, who, line);
 }
 
 static void tell_bytes(wire_talk *talk)
@@ -83,12 +83,12 @@ static void tell_bytes(wire_talk *talk)
 static void take_line(wire_talk *talk, char who, const char *data, size_t bytes)
 {
     char line[SAID_MAX];
-    (void)tw_reply_shown(data, bytes, line, sizeof line);
+    (void)twi_reply_shown(data, bytes, line, sizeof line);
     if (who == '>')
         mask_ours(talk, line, sizeof line);
     mask_secret(line, talk->secret);
     if (who == '<' && line[0]) {
-        const tw_reply reply = tw_reply_read(line);
+        const twi_reply reply = twi_reply_read(line);
         talk->answering = begins(line, "334");
         if (reply.code != GOOD_BYE && (reply.code != 0 || !talk->last[0]))
             (void)snprintf(talk->last, sizeof talk->last, "%s", line);
@@ -145,7 +145,7 @@ static bool put_secret(const char *text, size_t bytes, const char *secret, char 
     return true;
 }
 
-bool wire_own_headers(tw_sender *s)
+bool wire_own_headers(twi_sender *s)
 {
     char line[URL_BYTES];
     const char *at = s->spec.to->headers ? s->spec.to->headers : "";

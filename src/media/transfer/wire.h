@@ -1,6 +1,6 @@
 /* What the parts of the transfer module share. */
-#ifndef TW_WIRE_H
-#define TW_WIRE_H
+#ifndef TWI_WIRE_H
+#define TWI_WIRE_H
 
 #include <curl/curl.h>
 
@@ -10,21 +10,21 @@ enum { URL_BYTES = 4096, SAID_MAX = 512 };
 
 /* What the server says, and what is told of the conversation. */
 typedef struct wire_talk {
-    tw_said_fn said;
+    twi_talk_fn on_line;
     void *ctx;
     const char *secret;
-    bool answering;          /* the server has asked for a part of a login */
-    char last[TW_REPLY_MAX]; /* line of the server's, as it may be shown */
-    char tale[TW_REPLY_MAX]; /* remark of the library's, likewise */
-    char body[TW_REPLY_MAX]; /* of an answer: its beginning */
+    bool answering;           /* the server has asked for a part of a login */
+    char last[TWI_REPLY_MAX]; /* line of the server's, as it may be shown */
+    char tale[TWI_REPLY_MAX]; /* remark of the library's, likewise */
+    char body[TWI_REPLY_MAX]; /* of an answer: its beginning */
     size_t body_bytes;
     uint64_t sent_bytes; /* since the last line */
 } wire_talk;
 
-struct tw_sender {
-    tw_sender_spec spec;
+struct twi_sender {
+    twi_sender_spec spec;
     CURL *easy;
-    tw_protocol protocol;
+    twi_protocol protocol;
     char base[URL_BYTES]; /* for the library: no user, ends with "/" */
     char user[256];
     char *secret;
@@ -37,35 +37,35 @@ struct tw_sender {
 };
 
 /* fetch.c: as the table says. */
-tw_status tw_fetch_new(const tw_fetch_spec *spec, tw_fetch **out, tw_error *err);
-tw_status tw_fetch_begin(tw_fetch *fetch, tw_error *err);
-tw_status tw_fetch_step(tw_fetch *fetch, int wait_ms, const uint8_t **data, size_t *bytes,
-                        tw_error *err);
-void tw_fetch_free(tw_fetch *fetch);
+tw_status twi_fetch_new(const twi_fetch_spec *spec, twi_fetch **out, tw_error *err);
+tw_status twi_fetch_begin(twi_fetch *fetch, tw_error *err);
+tw_status twi_fetch_step(twi_fetch *fetch, int wait_ms, const uint8_t **data,
+                         size_t *bytes, tw_error *err);
+void twi_fetch_free(twi_fetch *fetch);
 
 /* sender.c */
-tw_status wire_sender_new(const tw_sender_spec *spec, tw_sender **out, tw_error *err);
-void wire_sender_free(tw_sender *sender);
+tw_status wire_sender_new(const twi_sender_spec *spec, twi_sender **out, tw_error *err);
+void wire_sender_free(twi_sender *sender);
 
 /** Set the library up anew for one transfer: who, how encrypted, how long.
  * @return false: out of memory, or what the settings say cannot be done. */
-bool wire_begin(tw_sender *s);
+bool wire_begin(twi_sender *s);
 
 /** Add a header or a command; NULL text is none. @return false: out of memory. */
-bool wire_header(tw_sender *s, const char *text);
-bool wire_quote(tw_sender *s, const char *text);
+bool wire_header(twi_sender *s, const char *text);
+bool wire_quote(twi_sender *s, const char *text);
 
 /** Run it, and say what became of it. @param out  Always set. */
-void wire_run(tw_sender *s, tw_sending *out);
+void wire_run(twi_sender *s, twi_sending *out);
 
 /** Set out without a transfer: for what fails before. */
-void wire_fail(tw_sending *out, tw_fault fault, const char *more);
+void wire_fail(twi_sending *out, twi_fault fault, const char *more);
 
 /* put.c, post.c, mail.c: as the table says. */
-void wire_put(tw_sender *s, const char *name, const tw_content *what, tw_sending *out);
-void wire_post(tw_sender *s, const char *key, const char *record, const tw_content *files,
-               size_t count, tw_sending *out);
-void wire_mail(tw_sender *s, const tw_mail *mail, tw_sending *out);
+void wire_put(twi_sender *s, const char *name, const twi_content *what, twi_sending *out);
+void wire_post(twi_sender *s, const char *key, const char *record,
+               const twi_content *files, size_t count, twi_sending *out);
+void wire_mail(twi_sender *s, const twi_mail *mail, twi_sending *out);
 
 /* talk.c */
 
@@ -73,11 +73,11 @@ void wire_mail(tw_sender *s, const tw_mail *mail, tw_sending *out);
 int wire_hear(CURL *easy, curl_infotype type, char *data, size_t bytes, void *ctx);
 
 /** What the settings' headers say, with the secret put in. @return false: no memory. */
-bool wire_own_headers(tw_sender *s);
+bool wire_own_headers(twi_sender *s);
 
 /** Bytes that a part or an upload is made of.
  * @return false: a file is not there, or out of memory. */
-bool wire_add_part(curl_mime *mime, const char *field, const tw_content *what,
+bool wire_add_part(curl_mime *mime, const char *field, const twi_content *what,
                    const char *encoder);
 
 #endif

@@ -12,20 +12,20 @@
 #include <unistd.h>
 #include <zlib.h>
 
-#include "guests.h"
+#include "connections.h"
 #include "tawny/api.h"
 
 enum { FROM_ONE = 24, MEMORY = 32768, STREAM_BLOCK = 65536 };
 
-struct tw_web {
+struct twi_web {
     struct MHD_Daemon *daemon;
-    tw_web_spec spec;
+    twi_web_spec spec;
     int port;
-    tw_guests guests;
+    twi_connections connections;
 };
 
 /* A request while its body comes in. */
-struct tw_web_call {
+struct twi_web_call {
     struct MHD_Connection *connection;
     char *body;
     size_t bytes;
@@ -34,22 +34,22 @@ struct tw_web_call {
 
 /* ---- what a handler asks ---------------------------------------------------------- */
 
-static const char *value_of(tw_web_call *call, enum MHD_ValueKind kind, const char *name)
+static const char *value_of(twi_web_call *call, enum MHD_ValueKind kind, const char *name)
 {
     return MHD_lookup_connection_value(call->connection, kind, name);
 }
 
-static const char *header(tw_web_call *call, const char *name)
+static const char *header(twi_web_call *call, const char *name)
 {
     return value_of(call, MHD_HEADER_KIND, name);
 }
 
-static const char *cookie(tw_web_call *call, const char *name)
+static const char *cookie(twi_web_call *call, const char *name)
 {
     return value_of(call, MHD_COOKIE_KIND, name);
 }
 
-static const char *query(tw_web_call *call, const char *name)
+static const char *query(twi_web_call *call, const char *name)
 {
     return value_of(call, MHD_GET_ARGUMENT_KIND, name);
 }
@@ -91,7 +91,7 @@ static bool read_range(const char *text, uint64_t bytes, uint64_t *from, uint64_
     return true;
 }
 
-static struct MHD_Response *file_response(tw_web_call *call, tw_web_answer *a)
+static struct MHD_Response *file_response(twi_web_call *call, twi_web_answer *a)
 {
     uint64_t from = 0, count = 0;
     char range[96];
@@ -138,7 +138,7 @@ static void end_stream(void *ctx)
     free(s);
 }
 
-static struct MHD_Response *stream_response(const tw_web_answer *a)
+static struct MHD_Response *stream_response(const twi_web_answer *a)
 {
     stream *s = malloc(sizeof *s);
     struct MHD_Response *r = NULL;
@@ -155,7 +155,7 @@ static struct MHD_Response *stream_response(const tw_web_answer *a)
 }
 
 /* Whether gzip is asked for: by name, and not with a weight of 0 (RFC 9110). */
-static bool takes_gzip(tw_web_call *call)
+static bool takes_gzip(twi_web_call *call)
 {
     const char *asked = header(call, "Accept-Encoding");
     const char *at = asked ? strstr(asked, "gzip") : NULL;
@@ -169,7 +169,7 @@ static bool takes_gzip(tw_web_call *call)
 
 /* Files of the page are packed; whoever does not ask for that gets them as they are.
  * @return false: out of memory. */
-static bool unzip(tw_web_answer *a)
+static bool unzip(twi_web_answer *a)
 {
     enum { MOST = 1 << 23 };
     const unsigned char *packed = a->data;
@@ -201,11 +201,11 @@ static bool unzip(tw_web_answer *a)
     return true;
 }
 
-static struct MHD_Response *response_of(tw_web_call *call, tw_web_answer *a)
+static struct MHD_Response *response_of(twi_web_call *call, twi_web_answer *a)
 {
-    if (a->kind == TW_ANSWER_FILE)
+    if (a->kind == TWI_ANSWER_FILE)
         return file_response(call, a);
-    if (a->kind == TW_ANSWER_STREAM)
+    if (a->kind == TWI_ANSWER_STREAM)
         return stream_response(a);
     return MHD_create_response_from_buffer(
         a->bytes, (void *)a->data, /* NOLINT: it is not written */
@@ -213,7 +213,7 @@ static struct MHD_Response *response_of(tw_web_call *call, tw_web_answer *a)
 }
 
 /* No code but ours, no other host, no frame around it; nothing is kept unless it says. */
-static void add_headers(struct MHD_Response *r, const tw_web_answer *a)
+static void add_headers(struct MHD_Response *r, const twi_web_answer *a)
 {
     char text[320];
     static const char *const always[][2] = {
@@ -231,7 +231,7 @@ static void add_headers(struct MHD_Response *r, const tw_web_answer *a)
         (void)MHD_add_response_header(r, "Content-Type", a->type);
     if (a->zipped)
         (void)MHD_add_response_header(r, "Content-Encoding", "gzip");
-    if (a->kind == TW_ANSWER_BYTES)
+    if (a->kind == TWI_ANSWER_BYTES)
         (void)MHD_add_response_header(r, "Vary", "Accept-Encoding");
     if (a->cookie[0])
         (void)MHD_add_response_header(r, "Set-Cookie", a->cookie);
@@ -246,7 +246,7 @@ static void add_headers(struct MHD_Response *r, const tw_web_answer *a)
         (void)MHD_add_response_header(r, "Retry-After", text);
 }
 
-static enum MHD_Result answer(tw_web_call *call, tw_web_answer *a)
+static enum MHD_Result answer(twi_web_call *call, twi_web_answer *a)
 {
     if (a->zipped && !takes_gzip(call) && !unzip(a))
         return MHD_NO;
@@ -274,9 +274,9 @@ static void word_peer(struct MHD_Connection *connection, char out[64])
                           out, 64, NULL, 0, NI_NUMERICHOST);
 }
 
-static void take_body(tw_web_call *call, const char *data, size_t bytes)
+static void take_body(twi_web_call *call, const char *data, size_t bytes)
 {
-    if (call->oversized || bytes > TW_WEB_BODY_MAX - call->bytes) {
+    if (call->oversized || bytes > TWI_WEB_BODY_MAX - call->bytes) {
         call->oversized = true;
         return;
     }
@@ -292,19 +292,19 @@ static void take_body(tw_web_call *call, const char *data, size_t bytes)
 }
 
 /* Whether so much is announced that it need not even come. */
-static bool is_too_much(tw_web_call *call)
+static bool is_too_much(twi_web_call *call)
 {
     const char *length = header(call, "Content-Length");
-    return length && strtoull(length, NULL, 10) > TW_WEB_BODY_MAX;
+    return length && strtoull(length, NULL, 10) > TWI_WEB_BODY_MAX;
 }
 
-static enum MHD_Result refuse_size(tw_web_call *call)
+static enum MHD_Result refuse_size(twi_web_call *call)
 {
-    tw_web_answer a = {.status = MHD_HTTP_CONTENT_TOO_LARGE};
+    twi_web_answer a = {.status = MHD_HTTP_CONTENT_TOO_LARGE};
     return answer(call, &a);
 }
 
-static tw_guest *guest_of(struct MHD_Connection *connection)
+static twi_connection *connection_of(struct MHD_Connection *connection)
 {
     const union MHD_ConnectionInfo *info =
         MHD_get_connection_info(connection, MHD_CONNECTION_INFO_SOCKET_CONTEXT);
@@ -315,8 +315,8 @@ static enum MHD_Result handle(void *ctx, struct MHD_Connection *connection,
                               const char *url, const char *method, const char *version,
                               const char *data, size_t *bytes, void **state)
 {
-    tw_web *web = ctx;
-    tw_web_call *call = *state;
+    twi_web *web = ctx;
+    twi_web_call *call = *state;
     char peer[64];
     (void)version;
     if (!call) {
@@ -334,26 +334,26 @@ static enum MHD_Result handle(void *ctx, struct MHD_Connection *connection,
     if (call->oversized)
         return refuse_size(call);
     word_peer(connection, peer);
-    const tw_web_request request = {.method = method,
-                                    .path = url,
-                                    .peer = peer,
-                                    .body = call->body ? call->body : "",
-                                    .bytes = call->bytes,
-                                    .call = call};
-    tw_web_answer a = {.status = MHD_HTTP_NOT_FOUND};
-    tw_guests_answer(&web->guests, guest_of(connection), false);
+    const twi_web_request request = {.method = method,
+                                     .path = url,
+                                     .peer = peer,
+                                     .body = call->body ? call->body : "",
+                                     .bytes = call->bytes,
+                                     .call = call};
+    twi_web_answer a = {.status = MHD_HTTP_NOT_FOUND};
+    twi_connections_answer(&web->connections, connection_of(connection), false);
     web->spec.handle(web->spec.ctx, &request, &a);
-    tw_guests_answer(&web->guests, guest_of(connection), a.known);
+    twi_connections_answer(&web->connections, connection_of(connection), a.known);
     return answer(call, &a);
 }
 
 static void completed(void *ctx, struct MHD_Connection *connection, void **state,
                       enum MHD_RequestTerminationCode code)
 {
-    tw_web *web = ctx;
-    tw_web_call *call = *state;
+    twi_web *web = ctx;
+    twi_web_call *call = *state;
     (void)code;
-    tw_guests_wait(&web->guests, guest_of(connection));
+    twi_connections_wait(&web->connections, connection_of(connection));
     if (!call)
         return;
     if (call->body)
@@ -364,16 +364,16 @@ static void completed(void *ctx, struct MHD_Connection *connection, void **state
 }
 
 /* A connection comes and goes. */
-static void connected(void *ctx, struct MHD_Connection *connection, void **guest,
+static void connected(void *ctx, struct MHD_Connection *connection, void **place,
                       enum MHD_ConnectionNotificationCode what)
 {
-    tw_web *web = ctx;
+    twi_web *web = ctx;
     const union MHD_ConnectionInfo *info =
         MHD_get_connection_info(connection, MHD_CONNECTION_INFO_CONNECTION_FD);
     if (what == MHD_CONNECTION_NOTIFY_STARTED && info)
-        *guest = tw_guests_come(&web->guests, info->connect_fd);
+        *place = twi_connections_open(&web->connections, info->connect_fd);
     else if (what == MHD_CONNECTION_NOTIFY_CLOSED)
-        tw_guests_leave(&web->guests, *guest);
+        twi_connections_close(&web->connections, *place);
 }
 
 /* ---- passwords -------------------------------------------------------------------- */
@@ -384,9 +384,9 @@ static bool is_ready(void)
     return sodium_init() >= 0;
 }
 
-static bool hash(const char *password, char out[TW_HASH_BYTES])
+static bool hash(const char *password, char out[TWI_HASH_BYTES])
 {
-    _Static_assert(TW_HASH_BYTES >= crypto_pwhash_STRBYTES, "a hash fits");
+    _Static_assert(TWI_HASH_BYTES >= crypto_pwhash_STRBYTES, "a hash fits");
     return is_ready() && crypto_pwhash_str(out, password, strlen(password),
                                            crypto_pwhash_OPSLIMIT_INTERACTIVE,
                                            crypto_pwhash_MEMLIMIT_INTERACTIVE) == 0;
@@ -394,17 +394,17 @@ static bool hash(const char *password, char out[TW_HASH_BYTES])
 
 static bool check(const char *password, const char *hash_text)
 {
-    char padded[TW_HASH_BYTES] = "";
+    char padded[TWI_HASH_BYTES] = "";
     (void)snprintf(padded, sizeof padded, "%s", hash_text);
     return is_ready() &&
            crypto_pwhash_str_verify(padded, password, strlen(password)) == 0;
 }
 
-static void token(char out[TW_TOKEN_BYTES])
+static void token(char out[TWI_TOKEN_BYTES])
 {
     unsigned char bytes[32];
     randombytes_buf(bytes, sizeof bytes);
-    (void)sodium_bin2base64(out, TW_TOKEN_BYTES, bytes, sizeof bytes,
+    (void)sodium_bin2base64(out, TWI_TOKEN_BYTES, bytes, sizeof bytes,
                             sodium_base64_VARIANT_URLSAFE_NO_PADDING);
 }
 
@@ -416,24 +416,24 @@ static bool same(const char *a, const char *b)
 
 /* ---- the server ------------------------------------------------------------------- */
 
-static int port_of(const tw_web *web)
+static int port_of(const twi_web *web)
 {
     return web->port;
 }
 
-static void stop(tw_web *web)
+static void stop(twi_web *web)
 {
     if (!web)
         return;
     if (web->daemon)
         MHD_stop_daemon(web->daemon);
-    tw_guests_end(&web->guests);
+    twi_connections_end(&web->connections);
     free(web);
 }
 
-static tw_status begin(tw_web *web, const struct addrinfo *at, tw_error *err)
+static tw_status begin(twi_web *web, const struct addrinfo *at, tw_error *err)
 {
-    const tw_web_spec *spec = &web->spec;
+    const twi_web_spec *spec = &web->spec;
     const bool tls = spec->certificate && spec->key;
     unsigned flags =
         MHD_USE_INTERNAL_POLLING_THREAD | MHD_USE_THREAD_PER_CONNECTION | MHD_USE_POLL;
@@ -447,9 +447,9 @@ static tw_status begin(tw_web *web, const struct addrinfo *at, tw_error *err)
     errno = 0;
     web->daemon = MHD_start_daemon(
         flags, (uint16_t)spec->port, NULL, NULL, handle, web, MHD_OPTION_SOCK_ADDR,
-        at->ai_addr, MHD_OPTION_CONNECTION_LIMIT, (unsigned)TW_WEB_CONNECTIONS,
+        at->ai_addr, MHD_OPTION_CONNECTION_LIMIT, (unsigned)TWI_WEB_CONNECTIONS,
         MHD_OPTION_PER_IP_CONNECTION_LIMIT, (unsigned)FROM_ONE,
-        MHD_OPTION_CONNECTION_TIMEOUT, (unsigned)TW_WEB_PATIENCE_S,
+        MHD_OPTION_CONNECTION_TIMEOUT, (unsigned)TWI_WEB_PATIENCE_S,
         MHD_OPTION_CONNECTION_MEMORY_LIMIT, (size_t)MEMORY, MHD_OPTION_NOTIFY_COMPLETED,
         completed, web, MHD_OPTION_NOTIFY_CONNECTION, connected, web, MHD_OPTION_ARRAY,
         tls ? more : none, MHD_OPTION_END);
@@ -464,7 +464,7 @@ static tw_status begin(tw_web *web, const struct addrinfo *at, tw_error *err)
     return TW_OK;
 }
 
-static tw_status start(const tw_web_spec *spec, tw_web **out, tw_error *err)
+static tw_status start(const twi_web_spec *spec, twi_web **out, tw_error *err)
 {
     const struct addrinfo hints = {.ai_flags = AI_NUMERICHOST | AI_PASSIVE,
                                    .ai_socktype = SOCK_STREAM};
@@ -475,7 +475,7 @@ static tw_status start(const tw_web_spec *spec, tw_web **out, tw_error *err)
         return tw_fail(err, TW_EIO, "there is no source of chance for tokens");
     if (getaddrinfo(spec->address, port, &hints, &at) != 0)
         return tw_fail(err, TW_EINVAL, "%s is no address to listen at", spec->address);
-    tw_web *web = calloc(1, sizeof *web);
+    twi_web *web = calloc(1, sizeof *web);
     if (!web) {
         freeaddrinfo(at);
         return tw_fail(err, TW_ENOMEM, "out of memory");
@@ -484,7 +484,7 @@ static tw_status start(const tw_web_spec *spec, tw_web **out, tw_error *err)
     sigset_t all, before;
     (void)sigfillset(&all);
     (void)pthread_sigmask(SIG_SETMASK, &all, &before); /* its threads are for no signal */
-    tw_status st = tw_guests_begin(&web->guests, err);
+    tw_status st = twi_connections_begin(&web->connections, err);
     if (st == TW_OK)
         st = begin(web, at, err);
     (void)pthread_sigmask(SIG_SETMASK, &before, NULL);
@@ -496,11 +496,12 @@ static tw_status start(const tw_web_spec *spec, tw_web **out, tw_error *err)
     return st;
 }
 
-TW_API const tw_web_module *tw_web_table(void);
+TW_API const twi_web_module *twi_web_table(void);
 
-const tw_web_module *tw_web_table(void)
+const twi_web_module *twi_web_table(void)
 {
-    static const tw_web_module table = {TW_WEB_ABI, start, port_of, stop,  header, cookie,
-                                        query,      hash,  check,   token, same};
+    static const twi_web_module table = {TWI_WEB_ABI, start,  port_of, stop,
+                                         header,      cookie, query,   hash,
+                                         check,       token,  same};
     return &table;
 }

@@ -75,8 +75,8 @@ async function showOutbox() {
 // ---- what happened
 
 async function showHappenings() {
-  const a = await ask("/api/happenings?from=" + (Date.now() - 7 * 86400e3));
-  const rows = a.happenings.reverse().slice(0, 100).map((h) => [when(h.time), h.camera || "station", h.what, h.text]);
+  const a = await ask("/api/log?from=" + (Date.now() - 7 * 86400e3));
+  const rows = a.entries.reverse().slice(0, 100).map((h) => [when(h.time), h.camera || "station", h.what, h.text]);
   $("happened").replaceChildren(rows.length ? table(["When", "To", "What", "Said"], rows, "In the last week, the newest first") : make("p", {}, "Nothing in the last week."));
 }
 

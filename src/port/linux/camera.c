@@ -8,7 +8,7 @@
 #include "tawny/port_linux.h"
 #include "v4l2.h"
 
-tw_status tw_linux_keep_extra(uint8_t **extra, tw_stream *stream, tw_error *err)
+tw_status twi_linux_keep_extra(uint8_t **extra, tw_stream *stream, tw_error *err)
 {
     free(*extra);
     *extra = NULL;
@@ -28,16 +28,16 @@ tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
     static const char *const net[] = {"rtsp://", "rtsps://", "http://", "https://"};
     static const char scheme[] = "file:";
     if (request->fetch_every_us > 0 && strncmp(request->source, "http", 4) == 0)
-        return tw_linux_fetch_camera(request, out, err);
+        return twi_linux_fetch_camera(request, out, err);
     for (size_t i = 0; i < sizeof net / sizeof *net; i++)
         if (strncmp(request->source, net[i], strlen(net[i])) == 0)
-            return tw_linux_net_camera(request, out, err);
+            return twi_linux_net_camera(request, out, err);
     if (strcmp(request->source, "stdin:") == 0)
-        return tw_linux_pipe_camera(request, out, err);
+        return twi_linux_pipe_camera(request, out, err);
     if (strncmp(request->source, "v4l2:", 5) == 0)
-        return tw_v4l2_camera(NULL, request, request->source + 5, out, err);
+        return twi_v4l2_camera(NULL, request, request->source + 5, out, err);
     if (strncmp(request->source, "inbox:", 6) == 0)
-        return tw_linux_inbox_camera(request, request->source + 6, out, err);
+        return twi_linux_inbox_camera(request, request->source + 6, out, err);
     if (strncmp(request->source, scheme, sizeof scheme - 1) != 0)
         return TW_ENOTSUP;
     const char *path = request->source + sizeof scheme - 1;
@@ -45,8 +45,8 @@ tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
     if (stat(path, &found) != 0)
         return tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
     if (S_ISDIR(found.st_mode))
-        return tw_linux_folder_camera(request, path, out, err);
+        return twi_linux_folder_camera(request, path, out, err);
     if (found.st_size == 0 && S_ISREG(found.st_mode))
         return tw_fail(err, TW_EDAMAGED, "%s: the file is empty", path);
-    return tw_linux_file_camera(request, path, out, err);
+    return twi_linux_file_camera(request, path, out, err);
 }

@@ -295,12 +295,12 @@ static bool has_catalogue(const folder_card *card)
 {
     static const char TABLE[] = "CREATE TABLE sighting(id INTEGER";
     static const char *const names[] = {TW_CATALOGUE_FILE, TW_CATALOGUE_FILE "-wal"};
-    enum { LOOKED_AT = 1 << 17 };
-    char *text = malloc(LOOKED_AT);
+    enum { EXAMINED = 1 << 17 };
+    char *text = malloc(EXAMINED);
     bool found = false;
     for (size_t i = 0; text && !found && i < 2; i++) {
         size_t got = 0;
-        found = read_file((void *)card, names[i], 0, text, LOOKED_AT, &got, NULL) ==
+        found = read_file((void *)card, names[i], 0, text, EXAMINED, &got, NULL) ==
                     TW_OK && /* NOLINT: it is not written */
                 memmem(text, got, TABLE, sizeof TABLE - 1) != NULL;
     }

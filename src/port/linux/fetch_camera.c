@@ -18,8 +18,8 @@ typedef struct fetch_camera {
     tw_clock clock;
     int64_t every_us;
     int64_t next_us; /* when the next one is due, by the clock */
-    const tw_transfer *transfer;
-    tw_fetch *fetch;
+    const twi_transfer *transfer;
+    twi_fetch *fetch;
     bool under_way, waiting; /* one is being fetched; one is there, not yet given */
     tw_frame frame;
 } fetch_camera;
@@ -73,10 +73,10 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
 {
     fetch_camera *c = ctx;
     close_camera(c);
-    c->transfer = tw_transfer_load(err);
+    c->transfer = twi_transfer_load(err);
     if (!c->transfer)
         return TW_ENOTSUP;
-    const tw_fetch_spec spec = {c->url, c->shown, TIMEOUT_MS, TW_JPEG_MAX_BYTES};
+    const twi_fetch_spec spec = {c->url, c->shown, TIMEOUT_MS, TWI_JPEG_MAX_BYTES};
     tw_status st = c->transfer->fetch_new(&spec, &c->fetch, err);
     if (st == TW_OK)
         st = begin(c, err);
@@ -134,8 +134,8 @@ static void destroy(void *ctx)
     free(c);
 }
 
-tw_status tw_linux_fetch_camera(const tw_camera_request *request, tw_camera *out,
-                                tw_error *err)
+tw_status twi_linux_fetch_camera(const tw_camera_request *request, tw_camera *out,
+                                 tw_error *err)
 {
     /* There may be minutes between pictures; that one fails is told by itself. */
     static const tw_camera_ops ops = {"fetch", TW_LIVE_RARE, open_camera,

@@ -10,9 +10,9 @@
 typedef struct file_camera {
     tw_camera_request request;
     char *path;
-    const tw_codecs *codecs;
-    tw_footage *footage;
-    tw_recorded recorded;
+    const twi_codecs *codecs;
+    twi_footage *footage;
+    twi_recorded recorded;
     tw_packet waiting; /* read, but not due yet */
     bool has_waiting;
     bool any;       /* this round has had a frame */
@@ -23,7 +23,7 @@ typedef struct file_camera {
 static tw_status open_footage(file_camera *c, tw_stream *stream, int64_t *wall_us,
                               tw_error *err)
 {
-    c->codecs = tw_codecs_load(err);
+    c->codecs = twi_codecs_load(err);
     if (!c->codecs)
         return TW_ENOTSUP;
     return c->codecs->footage_open(c->path, &c->footage, stream, wall_us, err);
@@ -57,9 +57,9 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     c->any = c->failed = false;
     tw_status st = open_footage(c, stream, &wall_us, err);
     if (st == TW_OK)
-        st = tw_linux_keep_extra(&c->extra, stream, err);
+        st = twi_linux_keep_extra(&c->extra, stream, err);
     if (st == TW_OK)
-        tw_recorded_begin(&c->recorded, &c->request, began(c, stream, wall_us));
+        twi_recorded_begin(&c->recorded, &c->request, began(c, stream, wall_us));
     return st;
 }
 
@@ -72,7 +72,7 @@ static tw_status again(file_camera *c, tw_error *err)
         return tw_fail(err, TW_EDAMAGED, "%s: no frame in it", c->path);
     close_camera(c);
     const tw_status st = open_footage(c, &stream, &wall_us, err);
-    tw_recorded_again(&c->recorded);
+    twi_recorded_again(&c->recorded);
     c->any = false;
     return st;
 }
@@ -96,7 +96,7 @@ static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
         }
         c->has_waiting = c->any = true;
     }
-    const tw_status st = tw_recorded_deliver(&c->recorded, &c->waiting, &frame->packet);
+    const tw_status st = twi_recorded_deliver(&c->recorded, &c->waiting, &frame->packet);
     c->has_waiting = st != TW_OK;
     return st;
 }
@@ -110,8 +110,8 @@ static void destroy(void *ctx)
     free(c);
 }
 
-tw_status tw_linux_file_camera(const tw_camera_request *request, const char *path,
-                               tw_camera *out, tw_error *err)
+tw_status twi_linux_file_camera(const tw_camera_request *request, const char *path,
+                                tw_camera *out, tw_error *err)
 {
     static const tw_camera_ops ops = {"file", TW_RECORDED,  open_camera,
                                       next,   close_camera, destroy};

@@ -21,7 +21,7 @@ typedef struct folder_camera {
     size_t capacity;
     tw_packet waiting;
     bool has_waiting;
-    tw_recorded recorded;
+    twi_recorded recorded;
 } folder_camera;
 
 static int is_picture(const struct dirent *entry)
@@ -62,7 +62,7 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     c->count = count;
     if (count == 0)
         return tw_fail(err, TW_ENOENT, "%s: no JPEG pictures in this folder", c->path);
-    tw_recorded_begin(&c->recorded, &c->request, written_at(c, c->entries[0]->d_name));
+    twi_recorded_begin(&c->recorded, &c->request, written_at(c, c->entries[0]->d_name));
     *stream = (tw_stream){.codec = TW_CODEC_MJPEG,
                           .codec_name = "mjpeg",
                           .fps_num = c->request.fps,
@@ -76,7 +76,7 @@ static tw_status read_picture(folder_camera *c, const char *name, size_t *bytes,
 {
     char path[4096 + 256];
     (void)snprintf(path, sizeof path, "%s/%s", c->path, name);
-    return tw_jpeg_read_file(path, &c->data, &c->capacity, bytes, err);
+    return twi_jpeg_read_file(path, &c->data, &c->capacity, bytes, err);
 }
 
 static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
@@ -85,7 +85,7 @@ static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
     memset(frame, 0, sizeof *frame);
     if (!c->has_waiting) {
         if (c->at == c->count && c->request.loop) {
-            tw_recorded_again(&c->recorded);
+            twi_recorded_again(&c->recorded);
             c->at = 0;
         }
         if (c->at >= c->count)
@@ -100,7 +100,7 @@ static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
             .data = c->data, .size = bytes, .t_us = t, .dts_us = t, .key = true};
         c->has_waiting = true;
     }
-    const tw_status st = tw_recorded_deliver(&c->recorded, &c->waiting, &frame->packet);
+    const tw_status st = twi_recorded_deliver(&c->recorded, &c->waiting, &frame->packet);
     c->has_waiting = st != TW_OK;
     return st;
 }
@@ -114,8 +114,8 @@ static void destroy(void *ctx)
     free(c);
 }
 
-tw_status tw_linux_folder_camera(const tw_camera_request *request, const char *path,
-                                 tw_camera *out, tw_error *err)
+tw_status twi_linux_folder_camera(const tw_camera_request *request, const char *path,
+                                  tw_camera *out, tw_error *err)
 {
     static const tw_camera_ops ops = {"folder", TW_RECORDED,  open_camera,
                                       next,     close_camera, destroy};

@@ -84,7 +84,7 @@ static tw_status read_picture(inbox_camera *c, const char *name, tw_frame *frame
     struct stat s;
     size_t bytes = 0;
     (void)snprintf(path, sizeof path, "%s/%s", c->path, name);
-    const tw_status st = tw_jpeg_read_file(path, &c->data, &c->capacity, &bytes, err);
+    const tw_status st = twi_jpeg_read_file(path, &c->data, &c->capacity, &bytes, err);
     if (st != TW_OK || stat(path, &s) != 0)
         return st != TW_OK ? st : tw_fail(err, TW_EDAMAGED, "%s: is gone", path);
     const int64_t now = c->clock.ops->now_us(c->clock.ctx);
@@ -137,8 +137,8 @@ static void destroy(void *ctx)
     free(c);
 }
 
-tw_status tw_linux_inbox_camera(const tw_camera_request *request, const char *path,
-                                tw_camera *out, tw_error *err)
+tw_status twi_linux_inbox_camera(const tw_camera_request *request, const char *path,
+                                 tw_camera *out, tw_error *err)
 {
     static const tw_camera_ops ops = {"inbox", TW_LIVE_RARE, open_camera,
                                       next,    close_camera, destroy};

@@ -1,35 +1,35 @@
 /* What the files of the Linux port share. */
-#ifndef TW_LINUX_H
-#define TW_LINUX_H
+#ifndef TWI_LINUX_H
+#define TWI_LINUX_H
 
 #include "tawny/port.h"
 
 /** Make a stream's set-up data the caller's own: *extra is freed and made anew, and the
  * stream points to it. @return TW_OK; TW_ENOMEM. */
-tw_status tw_linux_keep_extra(uint8_t **extra, tw_stream *stream, tw_error *err);
+tw_status twi_linux_keep_extra(uint8_t **extra, tw_stream *stream, tw_error *err);
 
 /** A video file, by the codec module. Same contract as tw_camera_make_fn. */
-tw_status tw_linux_file_camera(const tw_camera_request *request, const char *path,
-                               tw_camera *out, tw_error *err);
+tw_status twi_linux_file_camera(const tw_camera_request *request, const char *path,
+                                tw_camera *out, tw_error *err);
 
 /** A folder of JPEG pictures. Same contract. */
-tw_status tw_linux_folder_camera(const tw_camera_request *request, const char *path,
-                                 tw_camera *out, tw_error *err);
+tw_status twi_linux_folder_camera(const tw_camera_request *request, const char *path,
+                                  tw_camera *out, tw_error *err);
 
 /** A picture fetched over HTTP every so often. Same contract. */
-tw_status tw_linux_fetch_camera(const tw_camera_request *request, tw_camera *out,
-                                tw_error *err);
+tw_status twi_linux_fetch_camera(const tw_camera_request *request, tw_camera *out,
+                                 tw_error *err);
 
 /** A stream from the network. Same contract. */
-tw_status tw_linux_net_camera(const tw_camera_request *request, tw_camera *out,
-                              tw_error *err);
-
-/** Frames on standard input. Same contract. */
-tw_status tw_linux_pipe_camera(const tw_camera_request *request, tw_camera *out,
+tw_status twi_linux_net_camera(const tw_camera_request *request, tw_camera *out,
                                tw_error *err);
 
+/** Frames on standard input. Same contract. */
+tw_status twi_linux_pipe_camera(const tw_camera_request *request, tw_camera *out,
+                                tw_error *err);
+
 /** A folder that pictures are dropped into. Same contract. */
-tw_status tw_linux_inbox_camera(const tw_camera_request *request, const char *path,
-                                tw_camera *out, tw_error *err);
+tw_status twi_linux_inbox_camera(const tw_camera_request *request, const char *path,
+                                 tw_camera *out, tw_error *err);
 
 #endif

@@ -23,8 +23,8 @@ typedef struct net_camera {
     char *url, *shown;
     tw_clock clock;
     bool udp;
-    const tw_codecs *codecs;
-    tw_footage *footage;
+    const twi_codecs *codecs;
+    twi_footage *footage;
     uint8_t *extra;
     bool timed;
     bool any;         /* a packet has come */
@@ -33,14 +33,14 @@ typedef struct net_camera {
     int64_t until_us; /* the call into the library ends by then */
     pthread_t thread;
     bool running;
-    tw_packets *packets;
+    twi_packets *packets;
 } net_camera;
 
 /* Asked by the library, in the thread that called it. */
 static int interrupted(void *ctx)
 {
     net_camera *c = ctx;
-    return tw_packets_stopped(c->packets) ||
+    return twi_packets_stopped(c->packets) ||
            c->clock.ops->now_us(c->clock.ctx) >= c->until_us;
 }
 
@@ -93,16 +93,16 @@ static bool read_one(net_camera *c)
     tw_status st = c->codecs->footage_next(c->footage, &frame.packet, &err);
     if (st == TW_OK) {
         stamp(c, &frame.packet);
-        st = tw_packets_put(c->packets, &frame, true, &err);
+        st = twi_packets_put(c->packets, &frame, true, &err);
     } else if (st == TW_EDAMAGED) {
-        st = tw_packets_put(c->packets, NULL, true, &err);
+        st = twi_packets_put(c->packets, NULL, true, &err);
     } else {
         st = word_end(c, st, &err);
     }
     if (st == TW_OK)
         return true;
     if (st != TW_ESTOPPED)
-        tw_packets_end(c->packets, st, &err);
+        twi_packets_end(c->packets, st, &err);
     return false;
 }
 
@@ -119,7 +119,7 @@ static void *read_all(void *ctx)
 static void close_camera(void *ctx)
 {
     net_camera *c = ctx;
-    tw_packets_stop(c->packets);
+    twi_packets_stop(c->packets);
     if (c->running)
         (void)pthread_join(c->thread, NULL);
     c->running = false;
@@ -135,18 +135,18 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     net_camera *c = ctx;
     close_camera(c);
     c->any = false;
-    tw_packets_reset(c->packets);
-    c->codecs = tw_codecs_load(err);
+    twi_packets_reset(c->packets);
+    c->codecs = twi_codecs_load(err);
     if (!c->codecs)
         return TW_ENOTSUP;
-    const tw_live_options options = {c->shown, c->udp, TIMEOUT_US, interrupted, c};
+    const twi_live_options options = {c->shown, c->udp, TIMEOUT_US, interrupted, c};
     allow(c, OPEN_US);
     tw_status st =
         c->codecs->live_open(c->url, &options, &c->footage, stream, &c->timed, err);
     if (!c->timed)
         stream->fps_num = 0; /* the rate is as invented as the times */
     if (st == TW_OK)
-        st = tw_linux_keep_extra(&c->extra, stream, err);
+        st = twi_linux_keep_extra(&c->extra, stream, err);
     if (st == TW_OK && pthread_create(&c->thread, NULL, read_all, c) != 0)
         st = tw_fail(err, TW_ENOMEM, "cannot start the thread that reads %s", c->shown);
     c->running = st == TW_OK;
@@ -158,7 +158,7 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
 static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
 {
     net_camera *c = ctx;
-    const tw_status st = tw_packets_take(c->packets, WAIT_MS, frame, err);
+    const tw_status st = twi_packets_take(c->packets, WAIT_MS, frame, err);
     if (st == TW_EDAMAGED)
         return tw_fail(err, TW_EDAMAGED, "%s: a frame was cut short", c->shown);
     return st;
@@ -169,14 +169,14 @@ static void destroy(void *ctx)
     net_camera *c = ctx;
     if (c->packets)
         close_camera(c);
-    tw_packets_free(c->packets);
+    twi_packets_free(c->packets);
     free(c->url);
     free(c->shown);
     free(c);
 }
 
-tw_status tw_linux_net_camera(const tw_camera_request *request, tw_camera *out,
-                              tw_error *err)
+tw_status twi_linux_net_camera(const tw_camera_request *request, tw_camera *out,
+                               tw_error *err)
 {
     static const tw_camera_ops ops = {"net", TW_LIVE,      open_camera,
                                       next,  close_camera, destroy};
@@ -188,7 +188,7 @@ tw_status tw_linux_net_camera(const tw_camera_request *request, tw_camera *out,
     c->udp = request->udp;
     c->url = strdup(request->source);
     c->shown = strdup(tw_source_shown(request->source, shown, sizeof shown));
-    c->packets = tw_packets_new(WAITING_MAX);
+    c->packets = twi_packets_new(WAITING_MAX);
     if (!c->url || !c->shown || !c->packets) {
         destroy(c);
         return tw_fail(err, TW_ENOMEM, "out of memory");

@@ -27,7 +27,7 @@ typedef struct pipe_camera {
     uint8_t *data;    /* what has come and is not used up */
     size_t used, capacity, dropped; /* dropped: to go before the next read */
     bool ended, any;
-    tw_split split;
+    twi_split split;
     bool planes;            /* Y4M */
     uint16_t width, height; /* of its pictures */
     bool grey;
@@ -45,7 +45,7 @@ static tw_status make_room(pipe_camera *c, tw_error *err)
 {
     if (c->capacity - c->used >= CHUNK)
         return TW_OK;
-    if (c->used >= TW_JPEG_MAX_BYTES)
+    if (c->used >= TWI_JPEG_MAX_BYTES)
         return tw_fail(err, TW_EDAMAGED, "standard input: a picture is over 64 MB");
     const size_t capacity = c->capacity ? c->capacity * 2 : 4 * CHUNK;
     uint8_t *more = realloc(c->data, capacity);
@@ -94,11 +94,11 @@ static void stamp(pipe_camera *c, const uint8_t *data, size_t bytes, tw_frame *f
 
 /* ---- JPEG ------------------------------------------------------------------------ */
 
-/* @return as tw_split_jpeg; what is no picture is dropped. */
+/* @return as twi_split_jpeg; what is no picture is dropped. */
 static tw_status next_jpeg(pipe_camera *c, tw_frame *frame, tw_error *err)
 {
     size_t length = 0;
-    const tw_status st = tw_split_jpeg(&c->split, c->data, c->used, &length);
+    const tw_status st = twi_split_jpeg(&c->split, c->data, c->used, &length);
     if (st == TW_OK) {
         stamp(c, c->data, length, frame);
         c->dropped = length;
@@ -106,8 +106,8 @@ static tw_status next_jpeg(pipe_camera *c, tw_frame *frame, tw_error *err)
     }
     if (st != TW_EDAMAGED)
         return st;
-    c->split = (tw_split){0, false};
-    const size_t next = tw_split_find(c->data, c->used, 1);
+    c->split = (twi_split){0, false};
+    const size_t next = twi_split_find(c->data, c->used, 1);
     drop(c, next);
     return tw_fail(err, TW_EDAMAGED, "standard input: %zu bytes are no picture", next);
 }
@@ -119,7 +119,7 @@ static bool take_side(const char *text, uint16_t *out)
     char *end = NULL;
     const unsigned long value = strtoul(text, &end, 10);
     *out = (uint16_t)value;
-    return end != text && value >= 2 && value <= TW_JPEG_MAX_SIDE;
+    return end != text && value >= 2 && value <= TWI_JPEG_MAX_SIDE;
 }
 
 static bool is_known(const char *colour)
@@ -277,8 +277,8 @@ static void destroy(void *ctx)
     free(c);
 }
 
-tw_status tw_linux_pipe_camera(const tw_camera_request *request, tw_camera *out,
-                               tw_error *err)
+tw_status twi_linux_pipe_camera(const tw_camera_request *request, tw_camera *out,
+                                tw_error *err)
 {
     static const tw_camera_ops ops = {"stdin", TW_RECORDED,  open_camera,
                                       next,    close_camera, destroy};

@@ -1,6 +1,6 @@
 /* Cameras by V4L2: the seam to the kernel, and choosing a format. */
-#ifndef TW_V4L2_H
-#define TW_V4L2_H
+#ifndef TWI_V4L2_H
+#define TWI_V4L2_H
 
 #include <poll.h>
 #include <stddef.h>
@@ -10,7 +10,7 @@
 #include "tawny/port.h"
 
 /* The system calls that a device needs; tests put a device of their own behind them. */
-typedef struct tw_v4l2_calls {
+typedef struct twi_v4l2_calls {
     int (*open)(void *ctx, const char *path, int flags);
     int (*close)(void *ctx, int fd);
     int (*ioctl)(void *ctx, int fd, unsigned long request, void *argument);
@@ -19,23 +19,23 @@ typedef struct tw_v4l2_calls {
     int (*unmap)(void *ctx, void *memory, size_t bytes);
     int (*poll)(void *ctx, struct pollfd *fds, nfds_t count, int timeout_ms);
     void *ctx;
-} tw_v4l2_calls;
+} twi_v4l2_calls;
 
 /* One way in which a device can deliver. */
-typedef struct tw_v4l2_mode {
+typedef struct twi_v4l2_mode {
     uint32_t fourcc; /* V4L2_PIX_FMT_... */
     uint32_t width, height;
     uint32_t fps_num, fps_den; /* frames a second; 0/1: it does not say */
-} tw_v4l2_mode;
+} twi_v4l2_mode;
 
-enum { TW_V4L2_MODES_MAX = 512 };
+enum { TWI_V4L2_MODES_MAX = 512 };
 
 /* What is wanted of a device. */
-typedef struct tw_v4l2_wish {
+typedef struct twi_v4l2_wish {
     uint32_t fourcc;        /* 0: the cheapest */
     uint32_t width, height; /* 0: 1280 x 720, or what is nearest */
     uint32_t fps;
-} tw_v4l2_wish;
+} twi_v4l2_wish;
 
 /**
  * Choose a mode: of a format that can be used, compressed before raw, as that is cheap to
@@ -44,17 +44,19 @@ typedef struct tw_v4l2_wish {
  *
  * @return its index, count: none can be used.
  */
-size_t tw_v4l2_choose(const tw_v4l2_mode *modes, size_t count, const tw_v4l2_wish *wish);
+size_t twi_v4l2_choose(const twi_v4l2_mode *modes, size_t count,
+                       const twi_v4l2_wish *wish);
 
-/** All modes of an open device. @return how many there are, at most TW_V4L2_MODES_MAX. */
-size_t tw_v4l2_modes(const tw_v4l2_calls *calls, int fd, tw_v4l2_mode *out);
+/** All modes of an open device. @return how many there are, at most TWI_V4L2_MODES_MAX.
+ */
+size_t twi_v4l2_modes(const twi_v4l2_calls *calls, int fd, twi_v4l2_mode *out);
 
 /** "MJPG": its four letters, ended by 0. */
-const char *tw_v4l2_fourcc(uint32_t fourcc, char out[5]);
+const char *twi_v4l2_fourcc(uint32_t fourcc, char out[5]);
 
 /** An ioctl, again while it is interrupted. @return 0; -1: errno says why. */
-int tw_v4l2_ask(const tw_v4l2_calls *calls, int fd, unsigned long request,
-                void *argument);
+int twi_v4l2_ask(const twi_v4l2_calls *calls, int fd, unsigned long request,
+                 void *argument);
 
 /**
  * Set controls of an open device: "exposure_time_absolute=120, gain=3".
@@ -63,32 +65,33 @@ int tw_v4l2_ask(const tw_v4l2_calls *calls, int fd, unsigned long request,
  * @return TW_OK; TW_ENOENT: it has no such control, and err names those it has;
  *         TW_EINVAL: a value that cannot be read or is out of its range; TW_EIO.
  */
-tw_status tw_v4l2_set_controls(const tw_v4l2_calls *calls, int fd, const char *device,
-                               const char *controls, tw_error *err);
+tw_status twi_v4l2_set_controls(const twi_v4l2_calls *calls, int fd, const char *device,
+                                const char *controls, tw_error *err);
 
-enum { TW_V4L2_WORDS = 1024 };
+enum { TWI_V4L2_WORDS = 1024 };
 
 /* A device in words. */
-typedef struct tw_v4l2_about {
+typedef struct twi_v4l2_about {
     char name[64];
-    char modes[TW_V4L2_WORDS];    /* "MJPG 640x480@30, ..." */
-    char controls[TW_V4L2_WORDS]; /* "gain 1 to 100 (now 16), ..." */
-    char choice[160];             /* the mode that is taken without a wish, and why */
-    bool usable;                  /* it can be a camera */
-} tw_v4l2_about;
+    char modes[TWI_V4L2_WORDS];    /* "MJPG 640x480@30, ..." */
+    char controls[TWI_V4L2_WORDS]; /* "gain 1 to 100 (now 16), ..." */
+    char choice[160];              /* the mode that is taken without a wish, and why */
+    bool usable;                   /* it can be a camera */
+} twi_v4l2_about;
 
 /** @return false: there is no such device. */
-bool tw_v4l2_describe(const tw_v4l2_calls *calls, const char *path, tw_v4l2_about *out);
+bool twi_v4l2_describe(const twi_v4l2_calls *calls, const char *path,
+                       twi_v4l2_about *out);
 
 /** The link to a device in a folder of links that are named by make and serial number.
  * @param path  "/dev/video0". @param out  Set to its path, "" where there is none. */
-void tw_v4l2_stable(const char *folder, const char *path, char *out, size_t capacity);
+void twi_v4l2_stable(const char *folder, const char *path, char *out, size_t capacity);
 
 /** A device as a camera. @param calls Outlives it; NULL: the kernel's. */
-tw_status tw_v4l2_camera(const tw_v4l2_calls *calls, const tw_camera_request *request,
-                         const char *path, tw_camera *out, tw_error *err);
+tw_status twi_v4l2_camera(const twi_v4l2_calls *calls, const tw_camera_request *request,
+                          const char *path, tw_camera *out, tw_error *err);
 
 /** The kernel's own. */
-const tw_v4l2_calls *tw_v4l2_kernel(void);
+const twi_v4l2_calls *twi_v4l2_kernel(void);
 
 #endif

@@ -17,10 +17,10 @@ typedef struct buffer {
 } buffer;
 
 typedef struct v4l2_camera {
-    const tw_v4l2_calls *calls;
+    const twi_v4l2_calls *calls;
     tw_clock clock;
     char *path, *controls;
-    tw_v4l2_wish wish;
+    twi_v4l2_wish wish;
     int fd; /* -1: closed */
     bool streaming;
     buffer buffers[BUFFERS];
@@ -42,7 +42,7 @@ static tw_status fail(const v4l2_camera *c, const char *doing, tw_error *err)
 
 static int ask(const v4l2_camera *c, unsigned long request, void *argument)
 {
-    return tw_v4l2_ask(c->calls, c->fd, request, argument);
+    return twi_v4l2_ask(c->calls, c->fd, request, argument);
 }
 
 /* ---- raw pictures ---------------------------------------------------------------- */
@@ -112,14 +112,14 @@ static tw_status check_device(const v4l2_camera *c, tw_error *err)
     return TW_OK;
 }
 
-static tw_status choose_mode(const v4l2_camera *c, tw_v4l2_mode *out, tw_error *err)
+static tw_status choose_mode(const v4l2_camera *c, twi_v4l2_mode *out, tw_error *err)
 {
-    tw_v4l2_mode *modes = calloc(TW_V4L2_MODES_MAX, sizeof *modes);
+    twi_v4l2_mode *modes = calloc(TWI_V4L2_MODES_MAX, sizeof *modes);
     if (!modes)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     tw_status st = TW_OK;
-    const size_t count = tw_v4l2_modes(c->calls, c->fd, modes);
-    const size_t best = tw_v4l2_choose(modes, count, &c->wish);
+    const size_t count = twi_v4l2_modes(c->calls, c->fd, modes);
+    const size_t best = twi_v4l2_choose(modes, count, &c->wish);
     if (best < count)
         *out = modes[best];
     else
@@ -131,7 +131,7 @@ static tw_status choose_mode(const v4l2_camera *c, tw_v4l2_mode *out, tw_error *
 }
 
 /* The driver may give another size or rate than it was asked for: what it says holds. */
-static tw_status set_mode(v4l2_camera *c, const tw_v4l2_mode *mode, tw_error *err)
+static tw_status set_mode(v4l2_camera *c, const twi_v4l2_mode *mode, tw_error *err)
 {
     struct v4l2_format format = {.type = V4L2_BUF_TYPE_VIDEO_CAPTURE};
     format.fmt.pix.pixelformat = mode->fourcc;
@@ -148,8 +148,8 @@ static tw_status set_mode(v4l2_camera *c, const tw_v4l2_mode *mode, tw_error *er
     c->width = format.fmt.pix.width;
     c->height = format.fmt.pix.height;
     c->stride = format.fmt.pix.bytesperline;
-    if (c->width == 0 || c->height == 0 || c->width > TW_JPEG_MAX_SIDE ||
-        c->height > TW_JPEG_MAX_SIDE)
+    if (c->width == 0 || c->height == 0 || c->width > TWI_JPEG_MAX_SIDE ||
+        c->height > TWI_JPEG_MAX_SIDE)
         return tw_fail(err, TW_ESIZE, "%s: a picture of %u x %u cannot be watched",
                        c->path, c->width, c->height);
     return TW_OK;
@@ -223,7 +223,7 @@ static void describe(const v4l2_camera *c, tw_stream *stream)
 
 static tw_status start(v4l2_camera *c, tw_stream *stream, tw_error *err)
 {
-    tw_v4l2_mode mode = {.fourcc = 0};
+    twi_v4l2_mode mode = {.fourcc = 0};
     int type = V4L2_BUF_TYPE_VIDEO_CAPTURE;
     tw_status st = check_device(c, err);
     if (st == TW_OK)
@@ -231,7 +231,7 @@ static tw_status start(v4l2_camera *c, tw_stream *stream, tw_error *err)
     if (st == TW_OK)
         st = set_mode(c, &mode, err);
     if (st == TW_OK && c->controls[0])
-        st = tw_v4l2_set_controls(c->calls, c->fd, c->path, c->controls, err);
+        st = twi_v4l2_set_controls(c->calls, c->fd, c->path, c->controls, err);
     if (st != TW_OK)
         return st;
     set_rate(c, stream);
@@ -371,8 +371,8 @@ static uint32_t fourcc_of(const char *format)
     return 0;
 }
 
-tw_status tw_v4l2_camera(const tw_v4l2_calls *calls, const tw_camera_request *request,
-                         const char *path, tw_camera *out, tw_error *err)
+tw_status twi_v4l2_camera(const twi_v4l2_calls *calls, const tw_camera_request *request,
+                          const char *path, tw_camera *out, tw_error *err)
 {
     static const tw_camera_ops ops = {"v4l2", TW_LIVE,      open_camera,
                                       next,   close_camera, destroy};
@@ -380,10 +380,10 @@ tw_status tw_v4l2_camera(const tw_v4l2_calls *calls, const tw_camera_request *re
     if (!c)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     c->fd = -1;
-    c->calls = calls ? calls : tw_v4l2_kernel();
+    c->calls = calls ? calls : twi_v4l2_kernel();
     c->clock = request->clock;
-    c->wish = (tw_v4l2_wish){fourcc_of(request->format), request->width, request->height,
-                             request->fps};
+    c->wish = (twi_v4l2_wish){fourcc_of(request->format), request->width, request->height,
+                              request->fps};
     c->path = strdup(path);
     c->controls = strdup(request->controls ? request->controls : "");
     if (!c->path || !c->controls) {

@@ -61,15 +61,16 @@ static int kernel_poll(void *ctx, struct pollfd *fds, nfds_t count, int timeout_
     return poll(fds, count, timeout_ms);
 }
 
-const tw_v4l2_calls *tw_v4l2_kernel(void)
+const twi_v4l2_calls *twi_v4l2_kernel(void)
 {
-    static const tw_v4l2_calls calls = {kernel_open, kernel_close, kernel_ioctl,
-                                        kernel_map,  kernel_unmap, kernel_poll,
-                                        NULL};
+    static const twi_v4l2_calls calls = {kernel_open, kernel_close, kernel_ioctl,
+                                         kernel_map,  kernel_unmap, kernel_poll,
+                                         NULL};
     return &calls;
 }
 
-int tw_v4l2_ask(const tw_v4l2_calls *calls, int fd, unsigned long request, void *argument)
+int twi_v4l2_ask(const twi_v4l2_calls *calls, int fd, unsigned long request,
+                 void *argument)
 {
     int code = -1;
     for (int i = 0; i < AGAIN_MAX; i++) {
@@ -82,7 +83,7 @@ int tw_v4l2_ask(const tw_v4l2_calls *calls, int fd, unsigned long request, void 
 
 /* ---- modes ----------------------------------------------------------------------- */
 
-const char *tw_v4l2_fourcc(uint32_t fourcc, char out[5])
+const char *twi_v4l2_fourcc(uint32_t fourcc, char out[5])
 {
     for (int i = 0; i < 4; i++) {
         const char c = (char)(fourcc >> 8 * i);
@@ -93,26 +94,26 @@ const char *tw_v4l2_fourcc(uint32_t fourcc, char out[5])
 }
 
 typedef struct listing {
-    const tw_v4l2_calls *calls;
+    const twi_v4l2_calls *calls;
     int fd;
-    tw_v4l2_mode *out;
+    twi_v4l2_mode *out;
     size_t count;
 } listing;
 
-static void add(listing *l, tw_v4l2_mode mode, uint32_t num, uint32_t den)
+static void add(listing *l, twi_v4l2_mode mode, uint32_t num, uint32_t den)
 {
     mode.fps_num = num;
     mode.fps_den = den > 0 ? den : 1;
-    if (l->count < TW_V4L2_MODES_MAX)
+    if (l->count < TWI_V4L2_MODES_MAX)
         l->out[l->count++] = mode;
 }
 
-static void list_rates(listing *l, const tw_v4l2_mode *mode)
+static void list_rates(listing *l, const twi_v4l2_mode *mode)
 {
     struct v4l2_frmivalenum rate = {
         .pixel_format = mode->fourcc, .width = mode->width, .height = mode->height};
     for (; rate.index < RATES_MAX; rate.index++) {
-        if (tw_v4l2_ask(l->calls, l->fd, VIDIOC_ENUM_FRAMEINTERVALS, &rate) != 0)
+        if (twi_v4l2_ask(l->calls, l->fd, VIDIOC_ENUM_FRAMEINTERVALS, &rate) != 0)
             break;
         if (rate.type != V4L2_FRMIVAL_TYPE_DISCRETE) { /* any; the shortest is the best */
             add(l, *mode, rate.stepwise.min.denominator, rate.stepwise.min.numerator);
@@ -125,7 +126,7 @@ static void list_rates(listing *l, const tw_v4l2_mode *mode)
 }
 
 /* Of sizes that it can have step by step, those that people ask for. */
-static void list_steps(listing *l, tw_v4l2_mode mode,
+static void list_steps(listing *l, twi_v4l2_mode mode,
                        const struct v4l2_frmsize_stepwise *steps)
 {
     static const uint32_t usual[][2] = {{320, 240}, {640, 360},  {640, 480},
@@ -145,9 +146,9 @@ static void list_steps(listing *l, tw_v4l2_mode mode,
 static void list_sizes(listing *l, uint32_t fourcc)
 {
     struct v4l2_frmsizeenum size = {.pixel_format = fourcc};
-    tw_v4l2_mode mode = {.fourcc = fourcc};
+    twi_v4l2_mode mode = {.fourcc = fourcc};
     for (; size.index < SIZES_MAX; size.index++) {
-        if (tw_v4l2_ask(l->calls, l->fd, VIDIOC_ENUM_FRAMESIZES, &size) != 0)
+        if (twi_v4l2_ask(l->calls, l->fd, VIDIOC_ENUM_FRAMESIZES, &size) != 0)
             break;
         if (size.type != V4L2_FRMSIZE_TYPE_DISCRETE) {
             list_steps(l, mode, &size.stepwise);
@@ -161,12 +162,12 @@ static void list_sizes(listing *l, uint32_t fourcc)
         add(l, mode, 0, 1);
 }
 
-size_t tw_v4l2_modes(const tw_v4l2_calls *calls, int fd, tw_v4l2_mode *out)
+size_t twi_v4l2_modes(const twi_v4l2_calls *calls, int fd, twi_v4l2_mode *out)
 {
     listing l = {calls, fd, out, 0};
     struct v4l2_fmtdesc format = {.type = V4L2_BUF_TYPE_VIDEO_CAPTURE};
     for (; format.index < FORMATS_MAX; format.index++) {
-        if (tw_v4l2_ask(calls, fd, VIDIOC_ENUM_FMT, &format) != 0)
+        if (twi_v4l2_ask(calls, fd, VIDIOC_ENUM_FMT, &format) != 0)
             break;
         list_sizes(&l, format.pixelformat);
     }
@@ -194,7 +195,7 @@ static bool is_compressed(uint32_t fourcc)
 }
 
 /* How far a size is from the wish; one that it does not say is as good as any. */
-static uint64_t distance(const tw_v4l2_mode *m, const tw_v4l2_wish *wish)
+static uint64_t distance(const twi_v4l2_mode *m, const twi_v4l2_wish *wish)
 {
     const int64_t width = wish->width > 0 ? wish->width : 1280,
                   height = wish->height > 0 ? wish->height : 720;
@@ -205,7 +206,7 @@ static uint64_t distance(const tw_v4l2_mode *m, const tw_v4l2_wish *wish)
 }
 
 /* Frames a second too few count ten times those too many. */
-static uint64_t rate_off(const tw_v4l2_mode *m, const tw_v4l2_wish *wish)
+static uint64_t rate_off(const twi_v4l2_mode *m, const twi_v4l2_wish *wish)
 {
     if (m->fps_num == 0)
         return 0;
@@ -215,7 +216,8 @@ static uint64_t rate_off(const tw_v4l2_mode *m, const tw_v4l2_wish *wish)
 }
 
 /* @return whether a is the better one. */
-static bool better(const tw_v4l2_mode *a, const tw_v4l2_mode *b, const tw_v4l2_wish *wish)
+static bool better(const twi_v4l2_mode *a, const twi_v4l2_mode *b,
+                   const twi_v4l2_wish *wish)
 {
     if (is_compressed(a->fourcc) != is_compressed(b->fourcc))
         return is_compressed(a->fourcc);
@@ -226,7 +228,8 @@ static bool better(const tw_v4l2_mode *a, const tw_v4l2_mode *b, const tw_v4l2_w
     return cost_of(a->fourcc) < cost_of(b->fourcc);
 }
 
-size_t tw_v4l2_choose(const tw_v4l2_mode *modes, size_t count, const tw_v4l2_wish *wish)
+size_t twi_v4l2_choose(const twi_v4l2_mode *modes, size_t count,
+                       const twi_v4l2_wish *wish)
 {
     size_t best = count;
     for (size_t i = 0; i < count; i++) {
@@ -257,14 +260,14 @@ static void plain_name(const char *name, char out[64])
 }
 
 /* Find a control. @param known Gets the names of all, for messages. */
-static bool find_control(const tw_v4l2_calls *calls, int fd, const char *wanted,
+static bool find_control(const twi_v4l2_calls *calls, int fd, const char *wanted,
                          struct v4l2_queryctrl *out, char *known, size_t capacity)
 {
     struct v4l2_queryctrl query = {.id = V4L2_CTRL_FLAG_NEXT_CTRL};
     known[0] = '\0';
     for (int i = 0; i < CONTROLS_MAX; i++) {
         char name[64];
-        if (tw_v4l2_ask(calls, fd, VIDIOC_QUERYCTRL, &query) != 0)
+        if (twi_v4l2_ask(calls, fd, VIDIOC_QUERYCTRL, &query) != 0)
             return false;
         plain_name((const char *)query.name, name);
         if (strcmp(name, wanted) == 0 && !(query.flags & V4L2_CTRL_FLAG_DISABLED)) {
@@ -279,7 +282,7 @@ static bool find_control(const tw_v4l2_calls *calls, int fd, const char *wanted,
     return false;
 }
 
-static tw_status set_control(const tw_v4l2_calls *calls, int fd, const char *device,
+static tw_status set_control(const twi_v4l2_calls *calls, int fd, const char *device,
                              const char *name, const char *value, tw_error *err)
 {
     struct v4l2_queryctrl query;
@@ -296,7 +299,7 @@ static tw_status set_control(const tw_v4l2_calls *calls, int fd, const char *dev
         return tw_fail(err, TW_EINVAL, "%s: controls: %s = %ld is not within %d to %d",
                        device, name, number, query.minimum, query.maximum);
     struct v4l2_control control = {.id = query.id, .value = (int32_t)number};
-    if (tw_v4l2_ask(calls, fd, VIDIOC_S_CTRL, &control) != 0)
+    if (twi_v4l2_ask(calls, fd, VIDIOC_S_CTRL, &control) != 0)
         return tw_fail(err, TW_EIO, "%s: controls: %s = %ld: %s", device, name, number,
                        strerror(errno));
     return TW_OK;
@@ -311,8 +314,8 @@ static char *trimmed(char *s)
     return s;
 }
 
-tw_status tw_v4l2_set_controls(const tw_v4l2_calls *calls, int fd, const char *device,
-                               const char *controls, tw_error *err)
+tw_status twi_v4l2_set_controls(const twi_v4l2_calls *calls, int fd, const char *device,
+                                const char *controls, tw_error *err)
 {
     char text[1024], *rest = NULL;
     if (snprintf(text, sizeof text, "%s", controls) >= (int)sizeof text)
@@ -333,10 +336,10 @@ tw_status tw_v4l2_set_controls(const tw_v4l2_calls *calls, int fd, const char *d
 
 /* ---- devices --------------------------------------------------------------------- */
 
-enum { DEVICES_MAX = 64, WORDS = TW_V4L2_WORDS };
+enum { DEVICES_MAX = 64, WORDS = TWI_V4L2_WORDS };
 
 /* "MJPG 640x480@30, ..." */
-static void word_modes(const tw_v4l2_mode *modes, size_t count, char out[WORDS])
+static void word_modes(const twi_v4l2_mode *modes, size_t count, char out[WORDS])
 {
     char letters[5];
     out[0] = '\0';
@@ -344,20 +347,20 @@ static void word_modes(const tw_v4l2_mode *modes, size_t count, char out[WORDS])
         const size_t n = strlen(out);
         const bool same = i > 0 && modes[i].fourcc == modes[i - 1].fourcc;
         (void)snprintf(out + n, WORDS - n, "%s%s%s%ux%u@%u", i == 0 ? "" : ", ",
-                       same ? "" : tw_v4l2_fourcc(modes[i].fourcc, letters),
+                       same ? "" : twi_v4l2_fourcc(modes[i].fourcc, letters),
                        same ? "" : " ", modes[i].width, modes[i].height,
                        modes[i].fps_num / modes[i].fps_den);
     }
 }
 
 /* "gain 1 to 100 (now 16), ..." */
-static void word_controls(const tw_v4l2_calls *calls, int fd, char out[WORDS])
+static void word_controls(const twi_v4l2_calls *calls, int fd, char out[WORDS])
 {
     struct v4l2_queryctrl query = {.id = V4L2_CTRL_FLAG_NEXT_CTRL};
     out[0] = '\0';
     for (int i = 0; i < CONTROLS_MAX; i++, query.id |= V4L2_CTRL_FLAG_NEXT_CTRL) {
         char name[64];
-        if (tw_v4l2_ask(calls, fd, VIDIOC_QUERYCTRL, &query) != 0)
+        if (twi_v4l2_ask(calls, fd, VIDIOC_QUERYCTRL, &query) != 0)
             return;
         const size_t n = strlen(out);
         struct v4l2_control now = {.id = query.id};
@@ -368,23 +371,23 @@ static void word_controls(const tw_v4l2_calls *calls, int fd, char out[WORDS])
         (void)snprintf(out + n, WORDS - n, "%s%s %d to %d", n > 0 ? ", " : "", name,
                        query.minimum, query.maximum);
         const size_t m = strlen(out);
-        if (tw_v4l2_ask(calls, fd, VIDIOC_G_CTRL, &now) == 0)
+        if (twi_v4l2_ask(calls, fd, VIDIOC_G_CTRL, &now) == 0)
             (void)snprintf(out + m, WORDS - m, " (now %d)", now.value);
     }
 }
 
 /* Which mode is picked without a wish, and why. */
-static void word_choice(const tw_v4l2_mode *m, char out[160])
+static void word_choice(const twi_v4l2_mode *m, char out[160])
 {
     char letters[5];
     (void)snprintf(out, 160, "%s %ux%u@%u: %s, and nearest to 1280 x 720",
-                   tw_v4l2_fourcc(m->fourcc, letters), m->width, m->height,
+                   twi_v4l2_fourcc(m->fourcc, letters), m->width, m->height,
                    m->fps_num / m->fps_den,
                    is_compressed(m->fourcc) ? "compressed, so cheap to keep"
                                             : "nothing is compressed");
 }
 
-bool tw_v4l2_describe(const tw_v4l2_calls *calls, const char *path, tw_v4l2_about *out)
+bool twi_v4l2_describe(const twi_v4l2_calls *calls, const char *path, twi_v4l2_about *out)
 {
     struct v4l2_capability about;
     memset(&about, 0, sizeof about);
@@ -394,11 +397,11 @@ bool tw_v4l2_describe(const tw_v4l2_calls *calls, const char *path, tw_v4l2_abou
         return false;
     (void)snprintf(out->name, sizeof out->name, "%s",
                    fd < 0 ? strerror(errno) : "no video device");
-    tw_v4l2_mode *modes = calloc(TW_V4L2_MODES_MAX, sizeof *modes);
-    if (modes && fd >= 0 && tw_v4l2_ask(calls, fd, VIDIOC_QUERYCAP, &about) == 0) {
-        const tw_v4l2_wish any = {.fps = 10};
-        const size_t count = tw_v4l2_modes(calls, fd, modes);
-        const size_t best = tw_v4l2_choose(modes, count, &any);
+    twi_v4l2_mode *modes = calloc(TWI_V4L2_MODES_MAX, sizeof *modes);
+    if (modes && fd >= 0 && twi_v4l2_ask(calls, fd, VIDIOC_QUERYCAP, &about) == 0) {
+        const twi_v4l2_wish any = {.fps = 10};
+        const size_t count = twi_v4l2_modes(calls, fd, modes);
+        const size_t best = twi_v4l2_choose(modes, count, &any);
         (void)snprintf(out->name, sizeof out->name, "%s", (const char *)about.card);
         word_modes(modes, count, out->modes);
         word_controls(calls, fd, out->controls);
@@ -412,7 +415,7 @@ bool tw_v4l2_describe(const tw_v4l2_calls *calls, const char *path, tw_v4l2_abou
     return true;
 }
 
-void tw_v4l2_stable(const char *folder, const char *path, char *out, size_t capacity)
+void twi_v4l2_stable(const char *folder, const char *path, char *out, size_t capacity)
 {
     const char *name = strrchr(path, '/');
     DIR *dir = opendir(folder);
@@ -438,13 +441,13 @@ size_t tw_linux_devices(void (*visit)(void *ctx, const tw_linux_device *device),
     size_t count = 0;
     for (int i = 0; i < DEVICES_MAX; i++) {
         char path[32], source[48], link[320], stable[328] = "";
-        tw_v4l2_about about;
+        twi_v4l2_about about;
         (void)snprintf(path, sizeof path, "/dev/video%d", i);
         (void)snprintf(source, sizeof source, "v4l2:%s", path);
-        if (!tw_v4l2_describe(tw_v4l2_kernel(), path, &about))
+        if (!twi_v4l2_describe(twi_v4l2_kernel(), path, &about))
             continue;
         count++;
-        tw_v4l2_stable("/dev/v4l/by-id", path, link, sizeof link);
+        twi_v4l2_stable("/dev/v4l/by-id", path, link, sizeof link);
         if (link[0])
             (void)snprintf(stable, sizeof stable, "v4l2:%s", link);
         const tw_linux_device device = {.source = source,

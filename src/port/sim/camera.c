@@ -18,20 +18,20 @@ typedef struct sim_camera {
     const tw_sim_scene *scene;
     unsigned seed, width, height;
     bool raw; /* pixels instead of JPEG packets */
-    tw_painter *painter;
+    twi_painter *painter;
     uint32_t number; /* of the next frame in this round */
     uint32_t rounds;
     uint8_t *jpeg;
     tw_picture picture;
     tw_packet waiting;
     bool has_waiting;
-    tw_recorded recorded;
+    twi_recorded recorded;
 } sim_camera;
 
 static void close_camera(void *ctx)
 {
     sim_camera *c = ctx;
-    tw_painter_free(c->painter);
+    twi_painter_free(c->painter);
     free(c->jpeg);
     c->painter = NULL;
     c->jpeg = NULL;
@@ -43,11 +43,11 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     sim_camera *c = ctx;
     close_camera(c);
     c->painter =
-        tw_painter_new(c->scene, c->seed, (uint16_t)c->width, (uint16_t)c->height);
+        twi_painter_new(c->scene, c->seed, (uint16_t)c->width, (uint16_t)c->height);
     if (!c->painter)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     c->number = c->rounds = 0;
-    tw_recorded_begin(&c->recorded, &c->request, WALK_BEGINS_US);
+    twi_recorded_begin(&c->recorded, &c->request, WALK_BEGINS_US);
     *stream = (tw_stream){.codec = c->raw ? TW_CODEC_RAW : TW_CODEC_MJPEG,
                           .pixels = TW_PIXELS_GREY,
                           .codec_name = c->raw ? "grey" : "mjpeg",
@@ -61,11 +61,11 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
 
 static tw_status encode(sim_camera *c, size_t *bytes, tw_error *err)
 {
-    const bool coarse = tw_painter_pulses(c->painter) && c->number % KEY_EVERY != 0;
+    const bool coarse = twi_painter_pulses(c->painter) && c->number % KEY_EVERY != 0;
     free(c->jpeg);
     c->jpeg = NULL;
-    return tw_jpeg_encode(&c->picture, coarse ? COARSE_QUALITY : QUALITY, &c->jpeg, bytes,
-                          err);
+    return twi_jpeg_encode(&c->picture, coarse ? COARSE_QUALITY : QUALITY, &c->jpeg,
+                           bytes, err);
 }
 
 static tw_status draw_next(sim_camera *c, tw_error *err)
@@ -74,12 +74,12 @@ static tw_status draw_next(sim_camera *c, tw_error *err)
     if (t >= c->scene->length_us) {
         if (!c->request.loop)
             return TW_EEND;
-        tw_recorded_again(&c->recorded);
+        twi_recorded_again(&c->recorded);
         c->number = 0;
         c->rounds++;
         t = 0;
     }
-    const tw_luma luma = tw_painter_draw(c->painter, c->number + c->rounds * 100003, t);
+    const tw_luma luma = twi_painter_draw(c->painter, c->number + c->rounds * 100003, t);
     c->picture = (tw_picture){.px = {luma.px},
                               .stride = {luma.stride},
                               .width = luma.width,
@@ -103,7 +103,7 @@ static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
     tw_status st = c->has_waiting ? TW_OK : draw_next(c, err);
     if (st != TW_OK)
         return st;
-    st = tw_recorded_deliver(&c->recorded, &c->waiting, &frame->packet);
+    st = twi_recorded_deliver(&c->recorded, &c->waiting, &frame->packet);
     c->has_waiting = st != TW_OK;
     if (c->raw) { /* of pixels a camera says when they were captured, and no more */
         frame->picture = c->picture;

@@ -56,8 +56,8 @@ static float wave(float t)
 
 enum { TEXTURE = 256, KNOT = 16, NOISE_WIDTH = 640 };
 
-struct tw_painter {
-    const tw_script *script;
+struct twi_painter {
+    const twi_script *script;
     uint32_t seed;
     uint16_t width, height;
     uint8_t *ground;   /* lit by the camera's own lamp */
@@ -120,12 +120,12 @@ static float pond_at(float x, float y, uint32_t seed)
            8.0F * value_noise(x * 140.0F, y * 110.0F, seed + 3);
 }
 
-static float ground_of(const tw_painter *p, float x, float y)
+static float ground_of(const twi_painter *p, float x, float y)
 {
     switch (p->script->ground) {
-    case TW_GROUND_CULVERT: return culvert_at(x, y, p->seed);
-    case TW_GROUND_POND: return pond_at(x, y, p->seed);
-    case TW_GROUND_VERGE: break;
+    case TWI_GROUND_CULVERT: return culvert_at(x, y, p->seed);
+    case TWI_GROUND_POND: return pond_at(x, y, p->seed);
+    case TWI_GROUND_VERGE: break;
     }
     return ground_at(x, y, p->seed);
 }
@@ -136,18 +136,18 @@ static uint8_t to_luma(float v)
 }
 
 /* Grass above the kerb and reeds at the water's edge take part in the wind. */
-static uint8_t loose_at(const tw_painter *p, float x, float y)
+static uint8_t loose_at(const twi_painter *p, float x, float y)
 {
     const float patch = 0.5F + 0.5F * value_noise(x * 7.0F, y * 5.0F, p->seed + 40);
-    const bool reeds = p->script->ground == TW_GROUND_POND && y > 0.5F && y < 0.72F;
-    const bool grass = p->script->ground == TW_GROUND_VERGE && y < 0.55F;
+    const bool reeds = p->script->ground == TWI_GROUND_POND && y > 0.5F && y < 0.72F;
+    const bool grass = p->script->ground == TWI_GROUND_VERGE && y < 0.55F;
     return reeds || grass ? (uint8_t)(255.0F * patch) : 0;
 }
 
 /* Clumps of leaves that hang into the picture, with gaps between them. */
-static uint8_t leaves_at(const tw_painter *p, float x, float y)
+static uint8_t leaves_at(const twi_painter *p, float x, float y)
 {
-    const tw_script *s = p->script;
+    const twi_script *s = p->script;
     if (x < s->leaves_x0 || x > s->leaves_x1 || y < 0.25F)
         return 0;
     const float clump = value_noise(x * 34.0F, y * 26.0F, p->seed + 50);
@@ -157,7 +157,7 @@ static uint8_t leaves_at(const tw_painter *p, float x, float y)
                    s->light);
 }
 
-static void draw_ground(tw_painter *p)
+static void draw_ground(twi_painter *p)
 {
     for (uint32_t y = 0; y < p->height; y++) {
         for (uint32_t x = 0; x < p->width; x++) {
@@ -184,7 +184,7 @@ static float joined(float x, float y, float fx, float fy, uint32_t seed)
     return low + (top - low) * fy;
 }
 
-static void draw_texture(tw_painter *p)
+static void draw_texture(twi_painter *p)
 {
     for (uint32_t y = 0; y < TEXTURE; y++)
         for (uint32_t x = 0; x < TEXTURE; x++) {
@@ -194,14 +194,14 @@ static void draw_texture(tw_painter *p)
         }
 }
 
-tw_painter *tw_painter_new(const tw_sim_scene *scene, uint32_t seed, uint16_t width,
-                           uint16_t height)
+twi_painter *twi_painter_new(const tw_sim_scene *scene, uint32_t seed, uint16_t width,
+                             uint16_t height)
 {
     const size_t pixels = (size_t)width * height;
-    tw_painter *p = calloc(1, sizeof *p);
+    twi_painter *p = calloc(1, sizeof *p);
     if (!p)
         return NULL;
-    p->script = tw_script_of(scene);
+    p->script = twi_script_of(scene);
     p->seed = seed;
     p->width = width;
     p->height = height;
@@ -212,7 +212,7 @@ tw_painter *tw_painter_new(const tw_sim_scene *scene, uint32_t seed, uint16_t wi
     p->out = malloc(pixels);
     p->gain_x = malloc(width * sizeof *p->gain_x);
     if (!p->ground || !p->loose || !p->leaves || !p->scene_px || !p->out || !p->gain_x) {
-        tw_painter_free(p);
+        twi_painter_free(p);
         return NULL;
     }
     draw_ground(p);
@@ -220,7 +220,7 @@ tw_painter *tw_painter_new(const tw_sim_scene *scene, uint32_t seed, uint16_t wi
     return p;
 }
 
-void tw_painter_free(tw_painter *p)
+void twi_painter_free(twi_painter *p)
 {
     if (!p)
         return;
@@ -241,7 +241,7 @@ static float seconds(int64_t t_us)
 }
 
 /* A pixel between pixels, at x and y in Q8; outside, the edge goes on. */
-static uint8_t between(const tw_painter *p, const uint8_t *px, int32_t x, int32_t y)
+static uint8_t between(const twi_painter *p, const uint8_t *px, int32_t x, int32_t y)
 {
     const int32_t right = (p->width - 1) * 256, bottom = (p->height - 1) * 256;
     x = x < 0 ? 0 : x > right ? right : x;
@@ -256,7 +256,7 @@ static uint8_t between(const tw_painter *p, const uint8_t *px, int32_t x, int32_
 }
 
 /* The wind at a place: gusts that travel across, Q8 pixels. */
-static int32_t wind(const tw_painter *p, float x, float y, float t)
+static int32_t wind(const twi_painter *p, float x, float y, float t)
 {
     const float gust = 0.6F + 0.4F * wave(t / 7.3F + x * 0.7F);
     const float swing =
@@ -265,14 +265,14 @@ static int32_t wind(const tw_painter *p, float x, float y, float t)
 }
 
 /* How far the pole has moved, Q8 pixels. */
-static int32_t shake(const tw_painter *p, float t, float period)
+static int32_t shake(const twi_painter *p, float t, float period)
 {
     const float gust = 0.5F + 0.5F * wave(t / 5.7F);
     return (int32_t)(p->script->shake * (float)p->width * gust * wave(t / period) *
                      256.0F);
 }
 
-static void draw_still(tw_painter *p, int64_t t_us)
+static void draw_still(twi_painter *p, int64_t t_us)
 {
     const float t = seconds(t_us);
     if (p->script->sway <= 0 && p->script->shake <= 0) {
@@ -297,7 +297,7 @@ static void draw_still(tw_painter *p, int64_t t_us)
 }
 
 /* Leaves before the subjects swing as one, each row a little. */
-static void draw_leaves(tw_painter *p, int64_t t_us)
+static void draw_leaves(twi_painter *p, int64_t t_us)
 {
     if (p->script->leaves_x1 <= 0)
         return;
@@ -318,7 +318,7 @@ static void draw_leaves(tw_painter *p, int64_t t_us)
 /* ---- the subjects ---------------------------------------------------------------- */
 
 /* A heron's: it comes, stands, and goes. */
-static float share_of_heron(const tw_crossing *c, float time)
+static float share_of_heron(const twi_crossing *c, float time)
 {
     const float moves = 1.0F - (c->stand_to - c->stand_from);
     if (time <= c->stand_from)
@@ -329,12 +329,12 @@ static float share_of_heron(const tw_crossing *c, float time)
 }
 
 /* Share of the way gone. */
-static float share_gone(const tw_crossing *c, int64_t t_us)
+static float share_gone(const twi_crossing *c, int64_t t_us)
 {
     const int64_t gone = t_us - c->start_us, whole = c->end_us - c->start_us;
-    if (c->pace == TW_PACE_EVEN)
+    if (c->pace == TWI_PACE_EVEN)
         return (float)gone / (float)whole;
-    if (c->pace == TW_PACE_HERON)
+    if (c->pace == TWI_PACE_HERON)
         return share_of_heron(c, (float)gone / (float)whole);
     const int64_t cycle = 1800000, walk = 1200000; /* it ends walking */
     const int64_t cycles = (whole + cycle - walk) / cycle;
@@ -345,7 +345,7 @@ static float share_gone(const tw_crossing *c, int64_t t_us)
 }
 
 /* One ellipse of mottled skin. */
-static void draw_ellipse(tw_painter *p, float cx, float cy, float rx, float ry,
+static void draw_ellipse(twi_painter *p, float cx, float cy, float rx, float ry,
                          int brightness, uint32_t seed)
 {
     const float w = (float)p->width;
@@ -368,7 +368,7 @@ static void draw_ellipse(tw_painter *p, float cx, float cy, float rx, float ry,
     }
 }
 
-static void draw_crossing(tw_painter *p, const tw_crossing *c, int64_t t_us,
+static void draw_crossing(twi_painter *p, const twi_crossing *c, int64_t t_us,
                           uint32_t seed)
 {
     if (t_us < c->start_us || t_us > c->end_us)
@@ -384,17 +384,17 @@ static void draw_crossing(tw_painter *p, const tw_crossing *c, int64_t t_us,
 /* ---- the light ------------------------------------------------------------------- */
 
 /* Brightness grows as the car comes and fades as it goes. */
-static float swell(const tw_headlight *h, float share)
+static float swell(const twi_headlight *h, float share)
 {
     return h->gain * bump(2.0F * share - 1.0F);
 }
 
-static void light_row(tw_painter *p, int64_t t_us)
+static void light_row(twi_painter *p, int64_t t_us)
 {
     for (uint32_t x = 0; x < p->width; x++) {
         float gain = 0.0F;
         for (size_t i = 0; i < p->script->headlight_count; i++) {
-            const tw_headlight *h = &p->script->headlights[i];
+            const twi_headlight *h = &p->script->headlights[i];
             if (t_us < h->start_us || t_us >= h->end_us)
                 continue;
             const float share =
@@ -408,16 +408,16 @@ static void light_row(tw_painter *p, int64_t t_us)
 }
 
 /* The pool of light lies on the lane and fades upwards. Q8. */
-static uint32_t light_down(const tw_painter *p, uint32_t y)
+static uint32_t light_down(const twi_painter *p, uint32_t y)
 {
     const float fy = (float)y / (float)p->height;
     return (uint32_t)(256.0F * (0.35F + 0.65F * bump((fy - 0.75F) / 0.8F)));
 }
 
 /* Light that is the same everywhere: clouds, dawn, lamps, exposure. Q8. */
-static uint32_t light_now(const tw_painter *p, int64_t t_us)
+static uint32_t light_now(const twi_painter *p, int64_t t_us)
 {
-    const tw_script *s = p->script;
+    const twi_script *s = p->script;
     const float t = seconds(t_us);
     float light = 1.0F;
     if (s->cloud_s > 0)
@@ -439,7 +439,7 @@ static uint32_t light_now(const tw_painter *p, int64_t t_us)
 }
 
 /* Bands of the mains that run down the picture. Q8, signed. */
-static int32_t flicker_at(const tw_painter *p, uint32_t y, int64_t t_us)
+static int32_t flicker_at(const twi_painter *p, uint32_t y, int64_t t_us)
 {
     if (p->script->flicker <= 0)
         return 0;
@@ -448,7 +448,7 @@ static int32_t flicker_at(const tw_painter *p, uint32_t y, int64_t t_us)
 }
 
 /* Branches before the sun: patches of shade that swing. */
-static void cast_shadows(tw_painter *p, int64_t t_us)
+static void cast_shadows(twi_painter *p, int64_t t_us)
 {
     if (p->script->shadows <= 0)
         return;
@@ -470,7 +470,7 @@ static void cast_shadows(tw_painter *p, int64_t t_us)
 }
 
 /* Two trains of ripples across each other; where they meet they glitter. */
-static void draw_water(tw_painter *p, int64_t t_us)
+static void draw_water(twi_painter *p, int64_t t_us)
 {
     if (p->script->water <= 0)
         return;
@@ -496,7 +496,7 @@ static void draw_water(tw_painter *p, int64_t t_us)
 
 /* ---- weather and the lens --------------------------------------------------------- */
 
-static void brighten(tw_painter *p, int32_t x, int32_t y, int32_t by)
+static void brighten(twi_painter *p, int32_t x, int32_t y, int32_t by)
 {
     if (x < 0 || y < 0 || x >= p->width || y >= p->height)
         return;
@@ -505,7 +505,7 @@ static void brighten(tw_painter *p, int32_t x, int32_t y, int32_t by)
 }
 
 /* Drops are streaks that are elsewhere in the next frame. */
-static void draw_rain(tw_painter *p, uint32_t number)
+static void draw_rain(twi_painter *p, uint32_t number)
 {
     const int32_t length = p->height / 14;
     for (uint32_t i = 0; i < (uint32_t)p->script->rain; i++) {
@@ -518,7 +518,7 @@ static void draw_rain(tw_painter *p, uint32_t number)
 }
 
 /* Flakes come down slowly, near ones large, and drift with the wind. */
-static void draw_snow(tw_painter *p, int64_t t_us)
+static void draw_snow(twi_painter *p, int64_t t_us)
 {
     const float t = seconds(t_us);
     for (uint32_t i = 0; i < (uint32_t)p->script->snow; i++) {
@@ -540,7 +540,7 @@ static void draw_snow(tw_painter *p, int64_t t_us)
 }
 
 /* Out of focus: a soft disc on an erratic way. */
-static void draw_insect(tw_painter *p, const tw_insect *m, int64_t t_us, uint32_t seed)
+static void draw_insect(twi_painter *p, const twi_insect *m, int64_t t_us, uint32_t seed)
 {
     if (t_us < m->start_us || t_us > m->end_us)
         return;
@@ -569,7 +569,7 @@ static int32_t sensor_noise(uint32_t seed, int32_t half)
     return ((int32_t)((seed & 0xFF) + (seed >> 8 & 0xFF)) * half >> 16) - (half >> 8);
 }
 
-static void light_and_noise(tw_painter *p, uint32_t number, int64_t t_us)
+static void light_and_noise(twi_painter *p, uint32_t number, int64_t t_us)
 {
     const uint32_t all = light_now(p, t_us);
     /* the same sensor at any size: the fewer pixels, the more of it each is the mean of;
@@ -591,14 +591,14 @@ static void light_and_noise(tw_painter *p, uint32_t number, int64_t t_us)
     }
 }
 
-bool tw_painter_pulses(const tw_painter *painter)
+bool twi_painter_pulses(const twi_painter *painter)
 {
     return painter->script->pulse;
 }
 
-tw_luma tw_painter_draw(tw_painter *p, uint32_t number, int64_t t_us)
+tw_luma twi_painter_draw(twi_painter *p, uint32_t number, int64_t t_us)
 {
-    const tw_script *s = p->script;
+    const twi_script *s = p->script;
     draw_still(p, t_us);
     draw_water(p, t_us);
     for (size_t i = 0; i < s->crossing_count; i++)

@@ -15,10 +15,10 @@ typedef struct place {
     tw_camera_settings camera;
     tw_sim_time time;
     tw_pins pins;
-    tw_orders orders;
-    tw_lane lane;
-    tw_writer writer;
-    tw_pipeline *pipeline;
+    twi_orders orders;
+    twi_channel channel;
+    twi_writer writer;
+    twi_pipeline *pipeline;
     uint8_t px[W * H];
     uint32_t chance;
     size_t began, ended;
@@ -40,11 +40,11 @@ static void on_event(void *ctx, const tw_event *e)
 }
 
 /* Nothing is stored here. */
-static bool give(void *ctx, tw_job *job, bool wait)
+static bool give(void *ctx, twi_job *job, bool wait)
 {
     (void)ctx;
     (void)wait;
-    tw_parcel_release(job->parcel);
+    twi_buffer_unref(job->buffer);
     return true;
 }
 
@@ -66,20 +66,22 @@ static place *set_up(const char *lines, const tw_sim_signal *signals, size_t cou
     assert_int_equal(tw_settings_camera(p->settings, "mere", &p->camera), TW_OK);
     assert_int_equal(tw_sim_pins(signals, count, tw_sim_clock(&p->time), &p->pins),
                      TW_OK);
-    p->lane.camera = &p->camera;
-    atomic_init(&p->orders.armed, TW_AS_SET);
-    const tw_keep keep = {
-        .lane = &p->lane, .sink = {give, NULL}, .orders = &p->orders, .pins = &p->pins};
-    if (tw_pipeline_new(&p->camera, tw_sim_clock(&p->time), &stream, NULL, &keep,
-                        on_event, p, &p->pipeline, &err) != TW_OK)
+    p->channel.camera = &p->camera;
+    atomic_init(&p->orders.armed, TWI_AS_SET);
+    const twi_sink sink = {.channel = &p->channel,
+                           .sink = {give, NULL},
+                           .orders = &p->orders,
+                           .pins = &p->pins};
+    if (twi_pipeline_new(&p->camera, tw_sim_clock(&p->time), &stream, NULL, &sink,
+                         on_event, p, &p->pipeline, &err) != TW_OK)
         fail_msg("%s", err.text);
     return p;
 }
 
 static void take_down(place *p)
 {
-    tw_pipeline_finish(p->pipeline);
-    tw_pipeline_free(p->pipeline);
+    twi_pipeline_finish(p->pipeline);
+    twi_pipeline_free(p->pipeline);
     p->pins.ops->destroy(p->pins.ctx);
     tw_settings_free(p->settings);
     free(p);
@@ -121,7 +123,7 @@ static void watch(place *p, int seconds, int64_t from_us, int64_t to_us)
                                             .width = W,
                                             .height = H,
                                             .pixels = TW_PIXELS_GREY}};
-        assert_int_equal(tw_pipeline_frame(p->pipeline, &frame, NULL), TW_OK);
+        assert_int_equal(twi_pipeline_frame(p->pipeline, &frame, NULL), TW_OK);
     }
 }
 
@@ -223,27 +225,27 @@ static void test_the_lamp_does_not_stay_on(void **state)
     place *p = set_up("sensor_pin = sensor\nlamp_pin = lamp\n", signals, 1);
     watch(p, 21, 60 * S, 61 * S);
     assert_true(is_on(p, "lamp", 1));
-    tw_pipeline_finish(p->pipeline); /* the station stops in the middle of it */
+    twi_pipeline_finish(p->pipeline); /* the station stops in the middle of it */
     assert_false(is_on(p, "lamp", 2));
     take_down(p);
 }
 
 /* ---- other settings, while it watches ---------------------------------------------- */
 
-/* @param keep  What they lie in, to be freed behind the pipeline. */
-static void adjust(place *p, const char *lines, tw_settings **keep,
+/* @param sink  What they lie in, to be freed behind the pipeline. */
+static void adjust(place *p, const char *lines, tw_settings **sink,
                    tw_camera_settings *camera)
 {
     char text[512];
     tw_error err = {0};
-    *keep = tw_settings_new();
+    *sink = tw_settings_new();
     (void)snprintf(text, sizeof text,
                    "[camera mere]\nsource = x\npost_event = 3 s\nstills = none\n%s",
                    lines);
-    assert_int_equal(tw_settings_read_text(*keep, "test", text, strlen(text), NULL, NULL),
+    assert_int_equal(tw_settings_read_text(*sink, "test", text, strlen(text), NULL, NULL),
                      TW_OK);
-    assert_int_equal(tw_settings_camera(*keep, "mere", camera), TW_OK);
-    if (tw_pipeline_adjust(p->pipeline, camera, &err) != TW_OK)
+    assert_int_equal(tw_settings_camera(*sink, "mere", camera), TW_OK);
+    if (twi_pipeline_adjust(p->pipeline, camera, &err) != TW_OK)
         fail_msg("%s", err.text);
 }
 
@@ -291,20 +293,20 @@ static void test_other_hours_arm_it_at_another_time(void **state)
     static const tw_sim_signal none[] = {{"unused", 0, 0}};
     tw_settings *kept[2] = {NULL};
     tw_camera_settings camera[2];
-    tw_health health;
+    twi_health health;
     place *p = set_up("hours = 06:00-07:00\n", none, 1); /* it is midnight */
     watch(p, 2, 20 * S, 28 * S);
-    tw_pipeline_health(p->pipeline, &health);
+    twi_pipeline_health(p->pipeline, &health);
     assert_int_equal(health.arming, TW_DISARMED_BY_HOURS);
     assert_int_equal(health.arming_until_us, INT64_C(6) * 3600 * S);
     adjust(p, "hours = 05:00-07:00\n", &kept[0], &camera[0]);
     watch(p, 2, 20 * S, 28 * S);
-    tw_pipeline_health(p->pipeline, &health);
+    twi_pipeline_health(p->pipeline, &health);
     assert_int_equal(health.arming, TW_DISARMED_BY_HOURS);
     assert_int_equal(health.arming_until_us, INT64_C(5) * 3600 * S);
     adjust(p, "hours = 00:00-07:00\n", &kept[1], &camera[1]);
     watch(p, 2, 20 * S, 28 * S);
-    tw_pipeline_health(p->pipeline, &health);
+    twi_pipeline_health(p->pipeline, &health);
     assert_int_equal(health.arming, TW_ARMED_BY_SETTING);
     take_down(p);
     tw_settings_free(kept[0]);

@@ -1,5 +1,5 @@
 /* Reading a camera ahead. */
-#include "ahead.h"
+#include "prefetch.h"
 
 #include <pthread.h>
 #include <stdlib.h>
@@ -9,27 +9,27 @@
 
 enum { WAITING_MAX = 32 }; /* packets; then the camera has to wait */
 
-struct tw_ahead {
+struct twi_prefetch {
     tw_camera camera;
     pthread_t thread;
     bool running;
-    tw_packets *packets;
+    twi_packets *packets;
 };
 
 /* @return false: that was the last. */
-static bool read_one(tw_ahead *a)
+static bool read_one(twi_prefetch *a)
 {
     tw_frame frame;
     tw_error err = {0};
     tw_status st = a->camera.ops->next(a->camera.ctx, &frame, &err);
     if (st == TW_EAGAIN)
-        return !tw_packets_stopped(a->packets);
+        return !twi_packets_stopped(a->packets);
     if (st == TW_OK || st == TW_EDAMAGED)
-        st = tw_packets_put(a->packets, st == TW_OK ? &frame : NULL, true, &err);
+        st = twi_packets_put(a->packets, st == TW_OK ? &frame : NULL, true, &err);
     if (st == TW_OK)
         return true;
     if (st != TW_ESTOPPED)
-        tw_packets_end(a->packets, st, &err);
+        twi_packets_end(a->packets, st, &err);
     return false;
 }
 
@@ -40,44 +40,44 @@ static void *read_all(void *ctx)
     return NULL;
 }
 
-tw_status tw_ahead_open(const tw_board *board, const tw_camera_request *request,
-                        tw_ahead **out, tw_stream *stream, tw_error *err)
+tw_status twi_prefetch_open(const tw_platform *platform, const tw_camera_request *request,
+                            twi_prefetch **out, tw_stream *stream, tw_error *err)
 {
-    tw_ahead *a = calloc(1, sizeof *a);
+    twi_prefetch *a = calloc(1, sizeof *a);
     if (a)
-        a->packets = tw_packets_new(WAITING_MAX);
+        a->packets = twi_packets_new(WAITING_MAX);
     if (!a || !a->packets) {
         free(a);
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
-    tw_status st = tw_camera_make(board->makers, request, &a->camera, err);
+    tw_status st = tw_camera_make(platform->makers, request, &a->camera, err);
     if (st == TW_OK)
         st = a->camera.ops->open(a->camera.ctx, stream, err);
-    a->running = st == TW_OK && tw_thread_start(&a->thread, read_all, a);
+    a->running = st == TW_OK && twi_thread_start(&a->thread, read_all, a);
     if (st == TW_OK && !a->running)
         st = tw_fail(err, TW_ENOMEM, "cannot start the thread that reads %s",
                      request->name);
     if (st == TW_OK)
         *out = a;
     else
-        tw_ahead_close(a);
+        twi_prefetch_close(a);
     return st;
 }
 
-tw_status tw_ahead_take(tw_ahead *a, tw_frame *frame, tw_error *err)
+tw_status twi_prefetch_take(twi_prefetch *a, tw_frame *frame, tw_error *err)
 {
-    return tw_packets_take(a->packets, 0, frame, err);
+    return twi_packets_take(a->packets, 0, frame, err);
 }
 
-void tw_ahead_close(tw_ahead *a)
+void twi_prefetch_close(twi_prefetch *a)
 {
     if (!a)
         return;
-    tw_packets_stop(a->packets);
+    twi_packets_stop(a->packets);
     if (a->running)
         (void)pthread_join(a->thread, NULL);
     if (a->camera.ops)
         a->camera.ops->destroy(a->camera.ctx);
-    tw_packets_free(a->packets);
+    twi_packets_free(a->packets);
     free(a);
 }

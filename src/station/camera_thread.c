@@ -12,30 +12,30 @@ enum {
     STEADY_US = 30000000,     /* with frames for so long it is well again */
     AGAIN_US = 1000000,       /* first tried again after, ... */
     AGAIN_MOST_US = 60000000, /* ... and at most */
-    LOOK_EVERY_US = 1000000,  /* at how it fares */
+    POLL_EVERY_US = 1000000,  /* at how it fares */
     NAP_US = 100000           /* between looks whether the station stops */
 };
 
 static int64_t now_of(const tw_station *s)
 {
-    return s->board.clock.ops->now_us(s->board.clock.ctx);
+    return s->platform.clock.ops->now_us(s->platform.clock.ctx);
 }
 
 static int64_t wall_of(const tw_station *s)
 {
-    return s->board.clock.ops->wall_us(s->board.clock.ctx);
+    return s->platform.clock.ops->wall_us(s->platform.clock.ctx);
 }
 
 /* Orders that were for a time have had it. */
-static void end_orders(watched *w)
+static void end_orders(camera_thread *w)
 {
     tw_station *s = w->station;
-    if (atomic_load(&w->orders.armed) == TW_AS_SET)
+    if (atomic_load(&w->orders.armed) == TWI_AS_SET)
         return;
     (void)pthread_mutex_lock(&s->lock);
     if (w->orders_until_us > 0 && now_of(s) >= w->orders_until_us) {
         w->orders_until_us = 0;
-        atomic_store(&w->orders.armed, TW_AS_SET);
+        atomic_store(&w->orders.armed, TWI_AS_SET);
     }
     (void)pthread_mutex_unlock(&s->lock);
 }
@@ -43,7 +43,7 @@ static void end_orders(watched *w)
 /* ---- lost and found -------------------------------------------------------------- */
 
 /* Told once, however often it is tried again. */
-static void lost(watched *w, tw_status st, const tw_error *why, int64_t wait_us)
+static void lost(camera_thread *w, tw_status st, const tw_error *why, int64_t wait_us)
 {
     tw_station *s = w->station;
     const char *text = why->text[0] ? why->text : "it ended";
@@ -61,15 +61,15 @@ static void lost(watched *w, tw_status st, const tw_error *why, int64_t wait_us)
         return;
     (void)tw_fail(&line, st, "lost: %s; trying again in %.1f s, then less often", text,
                   (double)wait_us / 1e6);
-    tw_station_tell(s, &(tw_event){.kind = TW_EVENT_LOST,
-                                   .camera = w->name,
-                                   .wall_us = wall_us,
-                                   .status = st,
-                                   .text = line.text});
+    twi_station_tell(s, &(tw_event){.kind = TW_EVENT_LOST,
+                                    .camera = w->name,
+                                    .wall_us = wall_us,
+                                    .status = st,
+                                    .text = line.text});
 }
 
 /* A frame has come. */
-static void found_again(watched *w)
+static void found_again(camera_thread *w)
 {
     tw_station *s = w->station;
     const int64_t wall_us = wall_of(s);
@@ -81,23 +81,23 @@ static void found_again(watched *w)
     if (since_us == 0)
         return;
     (void)tw_fail(&line, TW_OK, "back after %.1f s", (double)(wall_us - since_us) / 1e6);
-    tw_station_tell(s, &(tw_event){.kind = TW_EVENT_BACK,
-                                   .camera = w->name,
-                                   .wall_us = wall_us,
-                                   .text = line.text});
+    twi_station_tell(s, &(tw_event){.kind = TW_EVENT_BACK,
+                                    .camera = w->name,
+                                    .wall_us = wall_us,
+                                    .text = line.text});
 }
 
 /* ---- other settings -------------------------------------------------------------- */
 
-static tw_queue *queue_of(tw_station *s)
+static twi_queue *queue_of(tw_station *s)
 {
     (void)pthread_mutex_lock(&s->lock);
-    tw_queue *queue = s->queue;
+    twi_queue *queue = s->queue;
     (void)pthread_mutex_unlock(&s->lock);
     return queue;
 }
 
-void tw_watched_offer(watched *w, twi_snapshot *next, tw_applied how)
+void twi_camera_thread_offer(camera_thread *w, twi_snapshot *next, tw_applied how)
 {
     tw_station *s = w->station;
     (void)pthread_mutex_lock(&s->lock);
@@ -111,7 +111,7 @@ void tw_watched_offer(watched *w, twi_snapshot *next, tw_applied how)
 
 /* @param most  What it may take at most.
  * @return what is offered, now the caller's; NULL: nothing is, or it takes more. */
-static twi_snapshot *take_offered(watched *w, tw_applied most, tw_applied *how)
+static twi_snapshot *take_offered(camera_thread *w, tw_applied most, tw_applied *how)
 {
     tw_station *s = w->station;
     twi_snapshot *offered = NULL;
@@ -127,13 +127,14 @@ static twi_snapshot *take_offered(watched *w, tw_applied most, tw_applied *how)
 }
 
 /* It runs on other settings from now on, and so does what the writer gets after this. */
-static void run_on(watched *w, twi_snapshot *next)
+static void run_on(camera_thread *w, twi_snapshot *next)
 {
     tw_station *s = w->station;
-    tw_queue *queue = queue_of(s);
-    tw_job job = {
-        .kind = TW_JOB_SETTINGS, .lane = &w->lane, .snapshot = twi_snapshot_keep(next)};
-    (void)tw_queue_sink(queue).give(queue, &job, true);
+    twi_queue *queue = queue_of(s);
+    twi_job job = {.kind = TWI_JOB_SETTINGS,
+                   .channel = &w->channel,
+                   .snapshot = twi_snapshot_keep(next)};
+    (void)twi_queue_jobs(queue).give(queue, &job, true);
     (void)pthread_mutex_lock(&s->lock);
     twi_snapshot *had = w->snapshot;
     w->snapshot = next;
@@ -142,28 +143,28 @@ static void run_on(watched *w, twi_snapshot *next)
 }
 
 /* Between two frames. */
-static void adjust(watched *w, tw_pipeline *pipeline)
+static void adjust(camera_thread *w, twi_pipeline *pipeline)
 {
     tw_applied how;
     tw_error err = {0}, line = {0};
     twi_snapshot *next = take_offered(w, TW_APPLIED_RELEARN, &how);
     if (!next)
         return;
-    if (tw_pipeline_adjust(pipeline, &next->camera, &err) == TW_OK) {
+    if (twi_pipeline_adjust(pipeline, &next->camera, &err) == TW_OK) {
         run_on(w, next);
         return;
     }
     twi_snapshot_release(next);
     (void)tw_fail(&line, err.status, "its new settings do not hold: %s", err.text);
-    tw_station_tell(w->station, &(tw_event){.kind = TW_EVENT_PROBLEM,
-                                            .camera = w->name,
-                                            .wall_us = wall_of(w->station),
-                                            .status = err.status,
-                                            .text = line.text});
+    twi_station_tell(w->station, &(tw_event){.kind = TW_EVENT_PROBLEM,
+                                             .camera = w->name,
+                                             .wall_us = wall_of(w->station),
+                                             .status = err.status,
+                                             .text = line.text});
 }
 
 /* While the camera is closed. @return whether it is to be opened for them. */
-static bool take_over(watched *w)
+static bool take_over(camera_thread *w)
 {
     tw_applied how;
     twi_snapshot *next = take_offered(w, TW_APPLIED_START, &how);
@@ -176,7 +177,7 @@ static bool take_over(watched *w)
     (void)pthread_mutex_lock(&w->station->lock);
     w->status.open = false;
     (void)pthread_mutex_unlock(&w->station->lock);
-    tw_backoff_reset(&w->again);
+    twi_backoff_reset(&w->again);
     return true;
 }
 
@@ -184,35 +185,35 @@ static bool take_over(watched *w)
 
 /* Whether what is to be done spoils no sighting, or has waited for one for long enough.
  */
-static bool may_end(const watched *w, const tw_pipeline *pipeline)
+static bool may_end(const camera_thread *w, const twi_pipeline *pipeline)
 {
-    return !pipeline || !tw_pipeline_in_sighting(pipeline) ||
+    return !pipeline || !twi_pipeline_in_sighting(pipeline) ||
            now_of(w->station) >= atomic_load(&w->leave_by_us);
 }
 
 /* Whether its thread is to end: at once with the station. */
-static bool leaves(const watched *w, const tw_pipeline *pipeline)
+static bool leaves(const camera_thread *w, const twi_pipeline *pipeline)
 {
-    return tw_station_stopping(w->station) ||
+    return twi_station_stopping(w->station) ||
            (atomic_load(&w->leave) && may_end(w, pipeline));
 }
 
 /* Whether it is to be opened again. */
-static bool reopens(const watched *w, const tw_pipeline *pipeline)
+static bool reopens(const camera_thread *w, const twi_pipeline *pipeline)
 {
     return atomic_load(&w->offered_how) >= TW_APPLIED_REOPEN && may_end(w, pipeline);
 }
 
 /* A rate that does not hold is told, with who holds it up and what can be done. */
-static void tell_rate(const watched *w, tw_rate_news news, uint32_t wanted_milli)
+static void tell_rate(const camera_thread *w, twi_rate_news news, uint32_t wanted_milli)
 {
     const double real = w->rate.milli_fps / 1e3, wanted = wanted_milli / 1e3;
     tw_error line = {0};
-    if (news == TW_RATE_NOTHING)
+    if (news == TWI_RATE_NOTHING)
         return;
-    if (news == TW_RATE_HOLDS)
+    if (news == TWI_RATE_HOLDS)
         (void)tw_fail(&line, TW_OK, "%.1f frames a second again", real);
-    else if (news == TW_RATE_BUSY)
+    else if (news == TWI_RATE_BUSY)
         (void)tw_fail(&line, TW_EAGAIN,
                       "only %.1f of %.1f frames a second: its thread is busy %.0f %% of "
                       "the time; look at fewer (check_every = 0.2 s) or smaller ones "
@@ -224,11 +225,11 @@ static void tell_rate(const watched *w, tw_rate_news news, uint32_t wanted_milli
                       "dark many expose for longer (see controls), and a link may be too "
                       "slow (size)",
                       real, wanted);
-    tw_station_tell(w->station, &(tw_event){.kind = TW_EVENT_PROBLEM,
-                                            .camera = w->name,
-                                            .wall_us = wall_of(w->station),
-                                            .status = line.status,
-                                            .text = line.text});
+    twi_station_tell(w->station, &(tw_event){.kind = TW_EVENT_PROBLEM,
+                                             .camera = w->name,
+                                             .wall_us = wall_of(w->station),
+                                             .status = line.status,
+                                             .text = line.text});
 }
 
 /* Time of a processor that this thread has taken. */
@@ -240,18 +241,18 @@ static int64_t busy_us(void)
 }
 
 /* Once a second: how it fares, for whoever asks. */
-static void look_at(watched *w, const tw_run *run, tw_liveness live)
+static void examine(camera_thread *w, const twi_run *run, tw_liveness live)
 {
     tw_station *s = w->station;
     const int64_t now_us = now_of(s);
-    if (now_us - w->looked_us < LOOK_EVERY_US)
+    if (now_us - w->polled_us < POLL_EVERY_US)
         return;
-    w->looked_us = now_us;
-    tw_health health;
-    tw_pipeline_health(run->pipeline, &health);
-    const tw_rate_counts counts = {run->frames, run->dropped, busy_us()};
-    const tw_rate_news news =
-        tw_rate_look(&w->rate, now_us, &counts, live == TW_LIVE ? run->wanted_milli : 0);
+    w->polled_us = now_us;
+    twi_health health;
+    twi_pipeline_health(run->pipeline, &health);
+    const twi_rate_counts counts = {run->frames, run->dropped, busy_us()};
+    const twi_rate_news news = twi_rate_sample(&w->rate, now_us, &counts,
+                                               live == TW_LIVE ? run->wanted_milli : 0);
     tw_camera_status *c = &w->status;
     (void)pthread_mutex_lock(&s->lock);
     c->width = health.width;
@@ -274,7 +275,7 @@ static void look_at(watched *w, const tw_run *run, tw_liveness live)
 }
 
 /* Whether it is offered settings for which it need not be opened again. */
-static bool gentle(const watched *w)
+static bool gentle(const camera_thread *w)
 {
     const int how = atomic_load(&w->offered_how);
     return how != TW_APPLIED_NOT && how < TW_APPLIED_REOPEN;
@@ -282,19 +283,20 @@ static bool gentle(const watched *w)
 
 /* Watch until the camera ends, fails, falls silent, or is to leave, or to be opened anew.
  */
-static tw_status watch_run(watched *w, tw_run *run, tw_liveness live, tw_error *err)
+static tw_status watch_run(camera_thread *w, twi_run *run, tw_liveness live,
+                           tw_error *err)
 {
     tw_station *s = w->station;
     const int64_t opened_us = now_of(s);
     int64_t heard_us = opened_us;
     uint64_t frames = 0;
     tw_status st = TW_OK;
-    w->rate = (tw_rate){0};
+    w->rate = (twi_rate){0};
     while (st == TW_OK && !leaves(w, run->pipeline) && !reopens(w, run->pipeline)) {
         end_orders(w);
         if (gentle(w))
             adjust(w, run->pipeline);
-        st = tw_run_step(run, err);
+        st = twi_run_step(run, err);
         const int64_t now_us = now_of(s);
         if (run->frames != frames) {
             frames = run->frames;
@@ -303,50 +305,50 @@ static tw_status watch_run(watched *w, tw_run *run, tw_liveness live, tw_error *
                 found_again(w);
         }
         if (st == TW_OK)
-            look_at(w, run, live);
+            examine(w, run, live);
         if (st == TW_OK && live == TW_LIVE && now_us - heard_us >= SILENT_US)
             st = tw_fail(err, TW_ETIMEOUT, "no frame for %d s", SILENT_US / 1000000);
         if (live != TW_RECORDED && now_us - opened_us >= STEADY_US)
-            tw_backoff_reset(&w->again);
+            twi_backoff_reset(&w->again);
     }
     return st;
 }
 
 /* Sleep in short naps, until then or until there are other settings.
  * @return false: it is to leave. */
-static bool nap_until(const watched *w, int64_t until_us)
+static bool nap_until(const camera_thread *w, int64_t until_us)
 {
     const tw_station *s = w->station;
     for (int64_t now = now_of(s);
          now < until_us && !leaves(w, NULL) && atomic_load(&w->offered_how) == 0;
          now = now_of(s))
-        s->board.clock.ops->sleep_until(
-            s->board.clock.ctx, until_us - now < NAP_US ? until_us : now + NAP_US);
+        s->platform.clock.ops->sleep_until(
+            s->platform.clock.ctx, until_us - now < NAP_US ? until_us : now + NAP_US);
     return !leaves(w, NULL);
 }
 
 /* Events of recorded footage wait for who is slow: it can wait, too. */
 static void tell_of(void *ctx, const tw_event *event)
 {
-    watched *w = ctx;
-    tw_station_tell_of(w->station, event, w->recorded);
+    camera_thread *w = ctx;
+    twi_station_tell_of(w->station, event, w->recorded);
 }
 
 /* One try. @return whether the camera is to be tried again. */
-static bool watch_once(watched *w, tw_status *st, tw_error *err)
+static bool watch_once(camera_thread *w, tw_status *st, tw_error *err)
 {
     tw_station *s = w->station;
-    const tw_keep keep = {.lane = &w->lane,
-                          .sink = tw_queue_sink(queue_of(s)),
-                          .orders = &w->orders,
-                          .number = w->number,
-                          .numbers = &s->writer.last_number,
-                          .pins = s->board.pins};
+    const twi_sink sink = {.channel = &w->channel,
+                           .sink = twi_queue_jobs(queue_of(s)),
+                           .orders = &w->orders,
+                           .number = w->number,
+                           .numbers = &s->writer.last_number,
+                           .pins = s->platform.pins};
     const tw_camera_settings *camera = &w->snapshot->camera;
-    tw_run run;
+    twi_run run;
     *err = (tw_error){0};
-    *st = tw_run_open(&run, &s->board, camera, camera->pace, camera->loop, &keep, tell_of,
-                      w, err);
+    *st = twi_run_open(&run, &s->platform, camera, camera->pace, camera->loop, &sink,
+                       tell_of, w, err);
     w->opened = w->opened || *st == TW_OK;
     const tw_liveness live = run.camera.ops ? run.camera.ops->live : TW_RECORDED;
     w->live = w->live || live != TW_RECORDED;
@@ -354,13 +356,13 @@ static bool watch_once(watched *w, tw_status *st, tw_error *err)
     if (*st == TW_OK)
         *st = watch_run(w, &run, live, err);
     if (run.pipeline)
-        w->number = tw_pipeline_number(run.pipeline);
-    tw_run_close(&run);
+        w->number = twi_pipeline_number(run.pipeline);
+    twi_run_close(&run);
     return live != TW_RECORDED && !leaves(w, NULL);
 }
 
 /* Watch, again and again, as long as there is a reason to. */
-static void watch_on(watched *w, tw_status *st, tw_error *err)
+static void watch_on(camera_thread *w, tw_status *st, tw_error *err)
 {
     for (;;) {
         const bool lost_it = watch_once(w, st, err);
@@ -370,7 +372,7 @@ static void watch_on(watched *w, tw_status *st, tw_error *err)
             continue;
         if (!lost_it)
             break;
-        const int64_t wait_us = tw_backoff_next(&w->again);
+        const int64_t wait_us = twi_backoff_next(&w->again);
         lost(w, *st, err, wait_us);
         if (!nap_until(w, now_of(w->station) + wait_us))
             break;
@@ -378,7 +380,7 @@ static void watch_on(watched *w, tw_status *st, tw_error *err)
     }
 }
 
-static void closed(watched *w, tw_status st, const char *text)
+static void closed(camera_thread *w, tw_status st, const char *text)
 {
     tw_station *s = w->station;
     atomic_store(&w->failed, st != TW_OK);
@@ -387,16 +389,16 @@ static void closed(watched *w, tw_status st, const char *text)
     w->ended = true;
     (void)pthread_cond_signal(&s->changed);
     (void)pthread_mutex_unlock(&s->lock);
-    tw_station_tell(s, &(tw_event){.kind = TW_EVENT_CLOSED,
-                                   .camera = w->name,
-                                   .wall_us = wall_of(s),
-                                   .status = st,
-                                   .text = st != TW_OK ? text : NULL});
+    twi_station_tell(s, &(tw_event){.kind = TW_EVENT_CLOSED,
+                                    .camera = w->name,
+                                    .wall_us = wall_of(s),
+                                    .status = st,
+                                    .text = st != TW_OK ? text : NULL});
 }
 
 static void *watch_camera(void *ctx)
 {
-    watched *w = ctx;
+    camera_thread *w = ctx;
     tw_error err = {0};
     tw_status st = TW_OK;
     watch_on(w, &st, &err);
@@ -416,9 +418,9 @@ static uint32_t seed_of(const char *name)
     return seed;
 }
 
-watched *tw_watched_new(tw_station *s, twi_source *from, const char *name)
+camera_thread *twi_camera_thread_new(tw_station *s, twi_source *from, const char *name)
 {
-    watched *w = calloc(1, sizeof *w);
+    camera_thread *w = calloc(1, sizeof *w);
     if (w)
         w->snapshot = twi_snapshot_new(from, name);
     if (!w || !w->snapshot) {
@@ -427,47 +429,47 @@ watched *tw_watched_new(tw_station *s, twi_source *from, const char *name)
     }
     w->station = s;
     (void)snprintf(w->name, sizeof w->name, "%s", name);
-    w->lane.camera = &w->snapshot->camera;
-    w->lane.snapshot = twi_snapshot_keep(w->snapshot);
-    atomic_init(&w->lane.gone, false);
+    w->channel.camera = &w->snapshot->camera;
+    w->channel.snapshot = twi_snapshot_keep(w->snapshot);
+    atomic_init(&w->channel.gone, false);
     atomic_init(&w->leave, false);
     atomic_init(&w->leave_by_us, 0);
     atomic_init(&w->offered_how, TW_APPLIED_NOT);
     atomic_init(&w->failed, false);
-    atomic_init(&w->orders.armed, TW_AS_SET);
+    atomic_init(&w->orders.armed, TWI_AS_SET);
     atomic_init(&w->orders.arms, 0);
-    w->again = (tw_backoff){AGAIN_US, AGAIN_MOST_US, seed_of(name), 0};
+    w->again = (twi_backoff){AGAIN_US, AGAIN_MOST_US, seed_of(name), 0};
     (void)snprintf(w->status.name, sizeof w->status.name, "%s", name);
     return w;
 }
 
-void tw_watched_free(watched *w)
+void twi_camera_thread_free(camera_thread *w)
 {
     if (!w)
         return;
     twi_snapshot_release(w->snapshot);
     twi_snapshot_release(w->offered);
-    twi_snapshot_release(w->lane.snapshot);
+    twi_snapshot_release(w->channel.snapshot);
     free(w);
 }
 
-void tw_watched_start(watched *w)
+void twi_camera_thread_start(camera_thread *w)
 {
-    tw_queue *queue = w->station->queue;
-    tw_job job = {.kind = TW_JOB_LANE, .lane = &w->lane};
-    if (!w->laned)
-        (void)tw_queue_sink(queue).give(queue, &job, true);
-    w->laned = true;
+    twi_queue *queue = w->station->queue;
+    twi_job job = {.kind = TWI_JOB_CHANNEL, .channel = &w->channel};
+    if (!w->has_channel)
+        (void)twi_queue_jobs(queue).give(queue, &job, true);
+    w->has_channel = true;
     if (!w->snapshot->sound) {
         closed(w, TW_ESYNTAX, "its settings have mistakes, so it is not watched");
         return;
     }
-    w->started = tw_thread_start(&w->thread, watch_camera, w);
+    w->started = twi_thread_start(&w->thread, watch_camera, w);
     if (!w->started)
         closed(w, TW_ENOMEM, "cannot start the camera's thread");
 }
 
-bool tw_watched_again(watched *w)
+bool twi_camera_thread_again(camera_thread *w)
 {
     if (!take_over(w))
         return false;
@@ -475,6 +477,6 @@ bool tw_watched_again(watched *w)
     (void)pthread_mutex_lock(&w->station->lock);
     w->ended = false;
     (void)pthread_mutex_unlock(&w->station->lock);
-    tw_watched_start(w);
+    twi_camera_thread_start(w);
     return true;
 }

@@ -1,5 +1,5 @@
 /* Shared frames. */
-#include "parcel.h"
+#include "buffer.h"
 
 #include <stdlib.h>
 #include <string.h>
@@ -17,9 +17,9 @@ static size_t rounded(size_t bytes)
 }
 
 /* Its data comes behind it where none is taken over. */
-static tw_parcel *make(size_t room, uint8_t *taken, size_t bytes)
+static twi_buffer *make(size_t room, uint8_t *taken, size_t bytes)
 {
-    tw_parcel *p = malloc(rounded(sizeof *p + room));
+    twi_buffer *p = malloc(rounded(sizeof *p + room));
     if (!p)
         return NULL;
     atomic_init(&p->holders, 1);
@@ -31,37 +31,37 @@ static tw_parcel *make(size_t room, uint8_t *taken, size_t bytes)
     return p;
 }
 
-tw_parcel *tw_parcel_room(size_t bytes)
+twi_buffer *twi_buffer_new(size_t bytes)
 {
-    tw_parcel *p = make(bytes + TW_PARCEL_PADDING, NULL, bytes);
+    twi_buffer *p = make(bytes + TWI_BUFFER_PADDING, NULL, bytes);
     if (p)
-        memset(p->data + bytes, 0, TW_PARCEL_PADDING);
+        memset(p->data + bytes, 0, TWI_BUFFER_PADDING);
     return p;
 }
 
-tw_parcel *tw_parcel_copy(const uint8_t *data, size_t bytes)
+twi_buffer *twi_buffer_copy(const uint8_t *data, size_t bytes)
 {
-    tw_parcel *p = tw_parcel_room(bytes);
+    twi_buffer *p = twi_buffer_new(bytes);
     if (p && bytes > 0)
         memcpy(p->data, data, bytes);
     return p;
 }
 
-tw_parcel *tw_parcel_take(uint8_t *data, size_t bytes)
+twi_buffer *twi_buffer_adopt(uint8_t *data, size_t bytes)
 {
-    tw_parcel *p = make(0, data, bytes);
+    twi_buffer *p = make(0, data, bytes);
     if (!p)
         free(data);
     return p;
 }
 
-tw_parcel *tw_parcel_keep(tw_parcel *p)
+twi_buffer *twi_buffer_ref(twi_buffer *p)
 {
     (void)atomic_fetch_add_explicit(&p->holders, 1, memory_order_relaxed);
     return p;
 }
 
-void tw_parcel_release(tw_parcel *p)
+void twi_buffer_unref(twi_buffer *p)
 {
     if (!p || atomic_fetch_sub_explicit(&p->holders, 1, memory_order_acq_rel) != 1)
         return;

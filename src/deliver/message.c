@@ -10,7 +10,7 @@
 
 enum { QUALITY = 85 };
 
-const char *tw_letter_word(int64_t what_bit)
+const char *twi_message_word(int64_t what_bit)
 {
     static const char *const words[] = {"still",  "small", "clip",
                                         "record", "timed", "segment"};
@@ -20,43 +20,43 @@ const char *tw_letter_word(int64_t what_bit)
     return "?";
 }
 
-bool tw_letter_is(const letter_item *item, int64_t what_bit)
+bool twi_message_is(const message_item *item, int64_t what_bit)
 {
-    return strcmp(item->what, tw_letter_word(what_bit)) == 0;
+    return strcmp(item->what, twi_message_word(what_bit)) == 0;
 }
 
-void tw_letter_path(const tw_deliver *of, const char *file, char out[PATH_BYTES])
+void twi_message_path(const twi_deliver *of, const char *file, char out[PATH_BYTES])
 {
     (void)snprintf(out, PATH_BYTES, "%s/%s", of->store, file);
 }
 
-void tw_letter_take(const tw_outbox_item *item, letter_item *out)
+void twi_message_take(const twi_outbox_item *item, message_item *out)
 {
-    *out = (letter_item){
+    *out = (message_item){
         .sighting = item->sighting, .start_us = item->start_us, .bytes = item->bytes};
     (void)snprintf(out->what, sizeof out->what, "%s", item->what);
     (void)snprintf(out->camera, sizeof out->camera, "%s", item->camera);
     (void)snprintf(out->file, sizeof out->file, "%s", item->file);
 }
 
-static bool take_item(void *ctx, const tw_outbox_item *item)
+static bool take_item(void *ctx, const twi_outbox_item *item)
 {
-    letter *l = ctx;
+    message *l = ctx;
     if (l->count == l->room)
         return false;
-    tw_letter_take(item, &l->items[l->count++]);
+    twi_message_take(item, &l->items[l->count++]);
     return true;
 }
 
 /* Items of one sighting stand together. */
-static tw_status read_sightings(tw_catalogue *catalogue, letter *l, tw_error *err)
+static tw_status read_sightings(tw_catalogue *catalogue, message *l, tw_error *err)
 {
     tw_status st = TW_OK;
     for (size_t i = 0; i < l->count && st == TW_OK; i++) {
         const int64_t id = l->items[i].sighting;
         if (id == 0 || (i > 0 && l->items[i - 1].sighting == id))
             continue;
-        st = tw_record_facts(catalogue, id, &l->sightings[l->sighting_count], err);
+        st = twi_record_facts(catalogue, id, &l->sightings[l->sighting_count], err);
         l->sighting_count += st == TW_OK;
         st = st == TW_ENOENT ? TW_OK : st;
     }
@@ -65,17 +65,17 @@ static tw_status read_sightings(tw_catalogue *catalogue, letter *l, tw_error *er
 
 static void take_stopped(void *ctx, const char *name, int64_t since_us, const char *why)
 {
-    letter *l = ctx;
+    message *l = ctx;
     if (l->stopped_count == STOPPED_MAX)
         return;
-    letter_stopped *s = &l->stopped[l->stopped_count++];
+    message_stopped *s = &l->stopped[l->stopped_count++];
     s->since_us = since_us;
     (void)snprintf(s->name, sizeof s->name, "%s", name);
     (void)snprintf(s->why, sizeof s->why, "%s", why);
 }
 
-tw_status tw_letter_read(tw_catalogue *catalogue, const tw_outbox_batch *batch,
-                         letter *out, tw_error *err)
+tw_status twi_message_read(tw_catalogue *catalogue, const twi_outbox_batch *batch,
+                           message *out, tw_error *err)
 {
     memset(out, 0, sizeof *out);
     out->room = batch->count;
@@ -84,17 +84,17 @@ tw_status tw_letter_read(tw_catalogue *catalogue, const tw_outbox_batch *batch,
     tw_status st =
         out->items && out->sightings ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
     if (st == TW_OK)
-        st = tw_outbox_batch_items(catalogue, batch, take_item, out, err);
+        st = twi_outbox_batch_items(catalogue, batch, take_item, out, err);
     if (st == TW_OK)
         st = read_sightings(catalogue, out, err);
     if (st == TW_OK)
-        st = tw_outbox_stopped(catalogue, take_stopped, out, err);
+        st = twi_outbox_stopped(catalogue, take_stopped, out, err);
     if (st != TW_OK)
-        tw_letter_free(out);
+        twi_message_free(out);
     return st;
 }
 
-void tw_letter_free(letter *l)
+void twi_message_free(message *l)
 {
     free(l->items);
     free(l->sightings);
@@ -116,7 +116,7 @@ static void fit(uint16_t *width, uint16_t *height, uint16_t side)
 static tw_status scale(const uint8_t *pixels, uint16_t width, uint16_t height,
                        uint16_t side, uint8_t **out, size_t *bytes, tw_error *err)
 {
-    const tw_drawing *drawing = tw_drawing_load(err);
+    const twi_drawing *drawing = twi_drawing_load(err);
     uint16_t to_width = width, to_height = height;
     uint8_t *scaled = NULL;
     if (!drawing)
@@ -125,22 +125,23 @@ static tw_status scale(const uint8_t *pixels, uint16_t width, uint16_t height,
     tw_status st =
         drawing->scale(pixels, width, height, to_width, to_height, &scaled, err);
     if (st == TW_OK)
-        st = tw_jpeg_encode_pixels(scaled, to_width, to_height, QUALITY, out, bytes, err);
+        st =
+            twi_jpeg_encode_pixels(scaled, to_width, to_height, QUALITY, out, bytes, err);
     free(scaled);
     return st;
 }
 
-tw_status tw_letter_reduce(const char *store, const char *file, uint16_t side,
-                           uint8_t **out, size_t *bytes, tw_error *err)
+tw_status twi_message_reduce(const char *store, const char *file, uint16_t side,
+                             uint8_t **out, size_t *bytes, tw_error *err)
 {
     char path[PATH_BYTES];
     uint8_t *data = NULL, *pixels = NULL;
     size_t capacity = 0, n = 0;
     uint16_t width = 0, height = 0;
     (void)snprintf(path, sizeof path, "%s/%s", store, file);
-    tw_status st = tw_jpeg_read_file(path, &data, &capacity, &n, err);
+    tw_status st = twi_jpeg_read_file(path, &data, &capacity, &n, err);
     if (st == TW_OK)
-        st = tw_jpeg_pixels(data, n, side, &pixels, &width, &height, err);
+        st = twi_jpeg_pixels(data, n, side, &pixels, &width, &height, err);
     if (st == TW_OK && width <= side && height <= side) { /* small enough as it is */
         *out = data;
         *bytes = n;

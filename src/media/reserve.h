@@ -1,6 +1,6 @@
 /* Buffers that are kept from picture to picture. */
-#ifndef TW_ROOM_H
-#define TW_ROOM_H
+#ifndef TWI_RESERVE_H
+#define TWI_RESERVE_H
 
 #include <stdbool.h>
 #include <stdint.h>
@@ -8,7 +8,7 @@
 
 /** Have room for so many bytes in a buffer of malloc(); what is in it is lost where it
  * has to grow. @return false: out of memory, and the buffer is empty. */
-static inline bool tw_make_room(uint8_t **buffer, size_t *have, size_t need)
+static inline bool twi_reserve(uint8_t **buffer, size_t *have, size_t need)
 {
     if (*have >= need)
         return true;

@@ -1,5 +1,5 @@
 /* How long connections may take. */
-#include "guests.h"
+#include "connections.h"
 
 #include <string.h>
 #include <sys/socket.h>
@@ -15,32 +15,32 @@ static int64_t now_us(void)
 }
 
 /* Under the lock, as all that follows. Its own thread sees the end, and closes it. */
-static void show_out(tw_guest *guest)
+static void show_out(twi_connection *connection)
 {
-    (void)shutdown(guest->socket, SHUT_RDWR);
+    (void)shutdown(connection->socket, SHUT_RDWR);
 }
 
-static bool is_late(const tw_guest *g, int64_t now)
+static bool is_late(const twi_connection *g, int64_t now)
 {
     if (!g->used || (g->answering && g->known)) /* a film, or a live picture */
         return false;
     return now - g->since_us > (g->answering ? STRANGER_S : REQUEST_S) * S;
 }
 
-static void show_out_the_late(tw_guests *g)
+static void show_out_the_late(twi_connections *g)
 {
     const int64_t now = now_us();
-    for (size_t i = 0; i < TW_WEB_CONNECTIONS; i++)
+    for (size_t i = 0; i < TWI_WEB_CONNECTIONS; i++)
         if (is_late(&g->all[i], now))
             show_out(&g->all[i]);
 }
 
-static void make_room(tw_guests *g)
+static void make_room(twi_connections *g)
 {
-    tw_guest *oldest = NULL;
+    twi_connection *oldest = NULL;
     size_t strangers = 0;
-    for (size_t i = 0; i < TW_WEB_CONNECTIONS; i++) {
-        tw_guest *at = &g->all[i];
+    for (size_t i = 0; i < TWI_WEB_CONNECTIONS; i++) {
+        twi_connection *at = &g->all[i];
         if (!at->used || at->known)
             continue;
         strangers++;
@@ -53,7 +53,7 @@ static void make_room(tw_guests *g)
 
 static void *watch(void *ctx)
 {
-    tw_guests *g = ctx;
+    twi_connections *g = ctx;
     (void)pthread_mutex_lock(&g->lock);
     while (!g->ending) {
         struct timespec until;
@@ -66,7 +66,7 @@ static void *watch(void *ctx)
     return NULL;
 }
 
-tw_status tw_guests_begin(tw_guests *g, tw_error *err)
+tw_status twi_connections_begin(twi_connections *g, tw_error *err)
 {
     pthread_condattr_t monotonic;
     (void)pthread_mutex_init(&g->lock, NULL);
@@ -78,7 +78,7 @@ tw_status tw_guests_begin(tw_guests *g, tw_error *err)
     return g->running ? TW_OK : tw_fail(err, TW_ENOMEM, "no thread for the page");
 }
 
-void tw_guests_end(tw_guests *g)
+void twi_connections_end(twi_connections *g)
 {
     if (g->running) {
         (void)pthread_mutex_lock(&g->lock);
@@ -92,46 +92,46 @@ void tw_guests_end(tw_guests *g)
     memset(g, 0, sizeof *g);
 }
 
-tw_guest *tw_guests_come(tw_guests *g, int socket)
+twi_connection *twi_connections_open(twi_connections *g, int socket)
 {
-    tw_guest *place = NULL;
+    twi_connection *place = NULL;
     (void)pthread_mutex_lock(&g->lock);
     make_room(g);
-    for (size_t i = 0; i < TW_WEB_CONNECTIONS && !place; i++)
+    for (size_t i = 0; i < TWI_WEB_CONNECTIONS && !place; i++)
         if (!g->all[i].used)
             place = &g->all[i];
     if (place)
-        *place = (tw_guest){.used = true, .socket = socket, .since_us = now_us()};
+        *place = (twi_connection){.used = true, .socket = socket, .since_us = now_us()};
     (void)pthread_mutex_unlock(&g->lock);
     return place;
 }
 
-void tw_guests_leave(tw_guests *g, tw_guest *guest)
+void twi_connections_close(twi_connections *g, twi_connection *connection)
 {
-    if (!guest)
+    if (!connection)
         return;
     (void)pthread_mutex_lock(&g->lock);
-    memset(guest, 0, sizeof *guest);
+    memset(connection, 0, sizeof *connection);
     (void)pthread_mutex_unlock(&g->lock);
 }
 
-void tw_guests_answer(tw_guests *g, tw_guest *guest, bool known)
+void twi_connections_answer(twi_connections *g, twi_connection *connection, bool known)
 {
-    if (!guest)
+    if (!connection)
         return;
     (void)pthread_mutex_lock(&g->lock);
-    guest->answering = true;
-    guest->known = guest->known || known;
-    guest->since_us = now_us();
+    connection->answering = true;
+    connection->known = connection->known || known;
+    connection->since_us = now_us();
     (void)pthread_mutex_unlock(&g->lock);
 }
 
-void tw_guests_wait(tw_guests *g, tw_guest *guest)
+void twi_connections_wait(twi_connections *g, twi_connection *connection)
 {
-    if (!guest)
+    if (!connection)
         return;
     (void)pthread_mutex_lock(&g->lock);
-    guest->answering = false;
-    guest->since_us = now_us();
+    connection->answering = false;
+    connection->since_us = now_us();
     (void)pthread_mutex_unlock(&g->lock);
 }
