@@ -18,7 +18,7 @@
 extern "C" {
 #endif
 
-enum { TWI_LOG_MAX = 20000 };
+enum { TW_LOG_MAX = 20000 };
 
 typedef struct tw_catalogue tw_catalogue;
 
@@ -107,19 +107,19 @@ TW_API tw_status tw_catalogue_trace(tw_catalogue *catalogue, const char *camera,
                                     void *ctx, tw_error *err);
 
 /* Something that happened to a camera or to the station. */
-typedef struct twi_log_entry {
+typedef struct tw_log_entry {
     const char *camera; /* NULL: to the station */
     int64_t at_us;
     const char *what; /* "opened", "closed", "freed", "problem", "clock", "started" */
     const char *text; /* one line; may be "" */
     bool unsure;      /* the clock had not been set */
-} twi_log_entry;
+} tw_log_entry;
 
 /** Visit what happened, the oldest first, until visit says false.
  * @param camera  NULL: to all of them and to the station. */
-TW_API tw_status twi_catalogue_log(tw_catalogue *catalogue, const char *camera,
+TW_API tw_status tw_catalogue_log(tw_catalogue *catalogue, const char *camera,
                                    int64_t from_us, int64_t until_us,
-                                   bool (*visit)(void *ctx, const twi_log_entry *entry),
+                                   bool (*visit)(void *ctx, const tw_log_entry *entry),
                                    void *ctx, tw_error *err);
 
 /** A starred sighting is never dropped to make room.

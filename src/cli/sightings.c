@@ -210,7 +210,7 @@ static int print_trace(listing *l)
 }
 
 /* "lost: no frame for 10 s" stands behind "lost" already. */
-static const char *text_of(const twi_log_entry *h)
+static const char *text_of(const tw_log_entry *h)
 {
     const gsize n = strlen(h->what);
     return strncmp(h->text, h->what, n) == 0 && strncmp(h->text + n, ": ", 2) == 0
@@ -218,7 +218,7 @@ static const char *text_of(const twi_log_entry *h)
                : h->text;
 }
 
-static bool print_log_entry(void *ctx, const twi_log_entry *h)
+static bool print_log_entry(void *ctx, const tw_log_entry *h)
 {
     const listing *l = ctx;
     char time[32];
@@ -237,7 +237,7 @@ static int print_log(listing *l)
     const int code = store_day(&l->clock, l->day, &filter.from_us, &filter.until_us);
     if (code != CLI_DONE)
         return code;
-    if (twi_catalogue_log(l->catalogue, l->camera, filter.from_us, filter.until_us,
+    if (tw_catalogue_log(l->catalogue, l->camera, filter.from_us, filter.until_us,
                           print_log_entry, l, &err) != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
     return CLI_DONE;

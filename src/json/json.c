@@ -342,7 +342,7 @@ json_t *twi_json_record(tw_catalogue *catalogue, int64_t sighting, const char *s
     return o;
 }
 
-json_t *twi_json_log_entry(const twi_log_entry *h)
+json_t *twi_json_log_entry(const tw_log_entry *h)
 {
     json_t *o = object("log_entry");
     put_time(o, "time", h->at_us);

@@ -65,7 +65,7 @@ json_t *twi_json_capture(const tw_capture_record *capture);
 json_t *twi_json_record(tw_catalogue *catalogue, int64_t sighting, const char *station);
 
 /** Something of the log that the catalogue keeps. */
-json_t *twi_json_log_entry(const twi_log_entry *entry);
+json_t *twi_json_log_entry(const tw_log_entry *entry);
 
 /** One second of a camera's activity. */
 json_t *twi_json_second(const tw_trace_point *point);

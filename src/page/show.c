@@ -115,7 +115,7 @@ void twi_show_plan(twi_page *p, const twi_web_request *r, const char *rest,
 
 enum { LOG_ENTRIES = 200 };
 
-static bool take_log_entry(void *ctx, const twi_log_entry *h)
+static bool take_log_entry(void *ctx, const tw_log_entry *h)
 {
     (void)json_array_append_new(ctx, twi_json_log_entry(h));
     if (json_array_size(ctx) > LOG_ENTRIES) /* the newest are of interest */
@@ -131,7 +131,7 @@ void twi_show_log(twi_page *p, const twi_web_request *r, const char *rest,
     (void)pthread_mutex_lock(&p->store_lock);
     tw_catalogue *c = twi_page_catalogue(p);
     if (c)
-        (void)twi_catalogue_log(c, NULL, twi_time_of(p, r, "from"),
+        (void)tw_catalogue_log(c, NULL, twi_time_of(p, r, "from"),
                                 twi_time_of(p, r, "until"), take_log_entry, list, NULL);
     (void)pthread_mutex_unlock(&p->store_lock);
     twi_answer_json(json_pack("{so}", "entries", list), 200, out);

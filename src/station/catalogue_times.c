@@ -107,11 +107,11 @@ static tw_status drop_first_log_entries(tw_catalogue *c, tw_error *err)
         err);
     if (st != TW_OK)
         return st;
-    (void)sqlite3_bind_int64(s, 1, TWI_LOG_MAX);
+    (void)sqlite3_bind_int64(s, 1, TW_LOG_MAX);
     return twi_catalogue_finish(c, s, err);
 }
 
-tw_status twi_catalogue_happened(tw_catalogue *c, const twi_log_entry *h, tw_error *err)
+tw_status twi_catalogue_happened(tw_catalogue *c, const tw_log_entry *h, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     if (!c || !h || !h->what || !h->text)
@@ -134,9 +134,9 @@ tw_status twi_catalogue_happened(tw_catalogue *c, const twi_log_entry *h, tw_err
     return st == TW_OK ? drop_first_log_entries(c, err) : st;
 }
 
-tw_status twi_catalogue_log(tw_catalogue *c, const char *camera, int64_t from_us,
+tw_status tw_catalogue_log(tw_catalogue *c, const char *camera, int64_t from_us,
                             int64_t until_us,
-                            bool (*visit)(void *ctx, const twi_log_entry *entry),
+                            bool (*visit)(void *ctx, const tw_log_entry *entry),
                             void *ctx, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
@@ -156,7 +156,7 @@ tw_status twi_catalogue_log(tw_catalogue *c, const char *camera, int64_t from_us
     bool more = true;
     while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {
         const bool of_camera = sqlite3_column_type(s, 0) != SQLITE_NULL;
-        const twi_log_entry h = {.camera = of_camera ? twi_catalogue_text(s, 0) : NULL,
+        const tw_log_entry h = {.camera = of_camera ? twi_catalogue_text(s, 0) : NULL,
                                  .at_us = sqlite3_column_int64(s, 1),
                                  .what = twi_catalogue_text(s, 2),
                                  .text = twi_catalogue_text(s, 3),

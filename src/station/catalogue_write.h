@@ -48,8 +48,8 @@ tw_status twi_catalogue_add_trace(tw_catalogue *catalogue, const char *camera,
 tw_status twi_catalogue_drop_trace(tw_catalogue *catalogue, const char *camera,
                                    int64_t before_us, tw_error *err);
 
-/** Write down what happened; the oldest of too many (TWI_LOG_MAX) go. */
-tw_status twi_catalogue_happened(tw_catalogue *catalogue, const twi_log_entry *entry,
+/** Write down what happened; the oldest of too many (TW_LOG_MAX) go. */
+tw_status twi_catalogue_happened(tw_catalogue *catalogue, const tw_log_entry *entry,
                                  tw_error *err);
 
 /** @return the newest order_us of all, 0: there is none. */

@@ -144,7 +144,7 @@ static void add_log_entry(twi_writer *writer, const twi_job *job)
 {
     tw_error err = {0};
     const twi_stamp stamp = twi_writer_stamp(writer, job->packet.wall_us);
-    const twi_log_entry entry = {.camera =
+    const tw_log_entry entry = {.camera =
                                      job->channel ? job->channel->camera->name : NULL,
                                  .at_us = stamp.wall_us,
                                  .what = job->happened,

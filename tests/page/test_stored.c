@@ -201,7 +201,7 @@ static void test_small_pictures_forecasts_and_what_happened(void **state)
     assert_string_equal(json_string_value(json_object_get(camera, "camera")), "kerb");
     assert_true(json_number_value(json_object_get(o, "bytes_a_day")) > 50000);
     json_decref(o);
-    const twi_log_entry told = {
+    const tw_log_entry told = {
         .at_us = 1804969800 * SECOND, .what = "problem", .text = "the lens is dirty"};
     assert_int_equal(twi_catalogue_happened(w->s->catalogue, &told, NULL), TW_OK);
     assert_has(get(w, "/api/log", ""), "the lens is dirty");
