@@ -40,7 +40,7 @@ static void write_one(tw_catalogue *c, uint32_t i)
                                       .over = true};
     tw_error err = {0};
     int64_t id = 0;
-    if (twi_catalogue_log_add(c, &entry, &id, &err) != TW_OK)
+    if (twi_catalogue_put(c, &entry, &id, &err) != TW_OK)
         die(&err);
     for (int k = 0; k < 2; k++) {
         char file[64];

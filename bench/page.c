@@ -261,7 +261,7 @@ static tw_catalogue *make_day(const char *store)
                                           .wall_offset_us = US,
                                           .why = "something moved",
                                           .over = true};
-        if (twi_catalogue_log_add(c, &entry, &id, &err) != TW_OK)
+        if (twi_catalogue_put(c, &entry, &id, &err) != TW_OK)
             die("day", &err);
     }
     return c;

@@ -93,7 +93,7 @@ static void queue_all(const char *store)
         (void)snprintf(name, sizeof name, "%05u.jpg", (unsigned)i);
         (void)snprintf(path, sizeof path, "%s/%s", store, name);
         write_still(path, bytes);
-        if (twi_catalogue_log_add(c, &entry, &id, &err) != TW_OK)
+        if (twi_catalogue_put(c, &entry, &id, &err) != TW_OK)
             die("queue", &err);
         const tw_capture_record r = {.sighting = id,
                                      .camera = "kerb",

@@ -118,9 +118,9 @@ typedef struct tw_log_entry {
 /** Visit what happened, the oldest first, until visit says false.
  * @param camera  NULL: to all of them and to the station. */
 TW_API tw_status tw_catalogue_log(tw_catalogue *catalogue, const char *camera,
-                                   int64_t from_us, int64_t until_us,
-                                   bool (*visit)(void *ctx, const tw_log_entry *entry),
-                                   void *ctx, tw_error *err);
+                                  int64_t from_us, int64_t until_us,
+                                  bool (*visit)(void *ctx, const tw_log_entry *entry),
+                                  void *ctx, tw_error *err);
 
 /** A starred sighting is never dropped to make room.
  * @return TW_OK; TW_ENOENT: there is no such sighting; TW_EIO. */

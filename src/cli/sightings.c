@@ -238,7 +238,7 @@ static int print_log(listing *l)
     if (code != CLI_DONE)
         return code;
     if (tw_catalogue_log(l->catalogue, l->camera, filter.from_us, filter.until_us,
-                          print_log_entry, l, &err) != TW_OK)
+                         print_log_entry, l, &err) != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
     return CLI_DONE;
 }

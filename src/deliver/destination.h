@@ -7,8 +7,8 @@
 #include "../core/backoff.h"
 #include "../core/hours.h"
 #include "../json/json.h"
-#include "../media/broker.h"
-#include "../media/transfer.h"
+#include "../net/broker.h"
+#include "../net/transfer.h"
 #include "deliver.h"
 
 enum { SECRET_BYTES = 1024, PATH_BYTES = 4096, NEWS_MAX = 64 };

@@ -113,8 +113,8 @@ typedef struct twi_codecs {
 tw_status twi_clip_copy(const twi_codecs *codecs, twi_clip *clip, const tw_packet *packet,
                         tw_error *err);
 
-/** The module's only symbol. @return its table; static. */
-typedef const twi_codecs *(*twi_codecs_entry)(void);
+/** What the module exports. */
+extern const twi_codecs twi_codecs_table;
 
 /** Load the module if it is not loaded yet; thread-safe.
  * @return NULL: err says what is missing and what to do. */

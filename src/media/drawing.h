@@ -55,7 +55,8 @@ typedef struct twi_drawing {
                      uint8_t **out, size_t *bytes, tw_error *err);
 } twi_drawing;
 
-typedef const twi_drawing *(*twi_drawing_entry)(void);
+/** What the module exports. */
+extern const twi_drawing twi_drawing_table;
 
 /** As twi_codecs_load. */
 const twi_drawing *twi_drawing_load(tw_error *err);

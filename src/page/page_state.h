@@ -6,7 +6,7 @@
 #include <stdatomic.h>
 
 #include "../core/recent.h"
-#include "../media/web.h"
+#include "../net/web.h"
 #include "../settings/draft.h"
 #include "page.h"
 #include "tawny/catalogue.h"

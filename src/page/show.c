@@ -132,7 +132,7 @@ void twi_show_log(twi_page *p, const twi_web_request *r, const char *rest,
     tw_catalogue *c = twi_page_catalogue(p);
     if (c)
         (void)tw_catalogue_log(c, NULL, twi_time_of(p, r, "from"),
-                                twi_time_of(p, r, "until"), take_log_entry, list, NULL);
+                               twi_time_of(p, r, "until"), take_log_entry, list, NULL);
     (void)pthread_mutex_unlock(&p->store_lock);
     twi_answer_json(json_pack("{so}", "entries", list), 200, out);
 }

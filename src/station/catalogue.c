@@ -409,8 +409,8 @@ tw_status twi_catalogue_last_number(tw_catalogue *c, int64_t *out, tw_error *err
                              NULL, out, err);
 }
 
-tw_status twi_catalogue_log_add(tw_catalogue *c, const twi_sighting_entry *e, int64_t *id,
-                                tw_error *err)
+tw_status twi_catalogue_put(tw_catalogue *c, const twi_sighting_entry *e, int64_t *id,
+                            tw_error *err)
 {
     static const char UPDATE[] =
         "UPDATE sighting SET end_us = max(end_us, ?6), peak_ppm = max(peak_ppm, ?7), "

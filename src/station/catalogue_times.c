@@ -135,9 +135,9 @@ tw_status twi_catalogue_happened(tw_catalogue *c, const tw_log_entry *h, tw_erro
 }
 
 tw_status tw_catalogue_log(tw_catalogue *c, const char *camera, int64_t from_us,
-                            int64_t until_us,
-                            bool (*visit)(void *ctx, const tw_log_entry *entry),
-                            void *ctx, tw_error *err)
+                           int64_t until_us,
+                           bool (*visit)(void *ctx, const tw_log_entry *entry), void *ctx,
+                           tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     if (!c || !visit)
@@ -157,10 +157,10 @@ tw_status tw_catalogue_log(tw_catalogue *c, const char *camera, int64_t from_us,
     while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {
         const bool of_camera = sqlite3_column_type(s, 0) != SQLITE_NULL;
         const tw_log_entry h = {.camera = of_camera ? twi_catalogue_text(s, 0) : NULL,
-                                 .at_us = sqlite3_column_int64(s, 1),
-                                 .what = twi_catalogue_text(s, 2),
-                                 .text = twi_catalogue_text(s, 3),
-                                 .unsure = sqlite3_column_int64(s, 4) != 0};
+                                .at_us = sqlite3_column_int64(s, 1),
+                                .what = twi_catalogue_text(s, 2),
+                                .text = twi_catalogue_text(s, 3),
+                                .unsure = sqlite3_column_int64(s, 4) != 0};
         more = visit(ctx, &h);
     }
     if (code != SQLITE_ROW && code != SQLITE_DONE)

@@ -32,8 +32,8 @@ typedef struct twi_sighting_entry {
 } twi_sighting_entry;
 
 /** Write a sighting, or what is new of it. @param id  Set on TW_OK; may be NULL. */
-tw_status twi_catalogue_log_add(tw_catalogue *catalogue, const twi_sighting_entry *entry,
-                                int64_t *id, tw_error *err);
+tw_status twi_catalogue_put(tw_catalogue *catalogue, const twi_sighting_entry *entry,
+                            int64_t *id, tw_error *err);
 
 /** Write a capture that is complete on the card; its id is not used. */
 tw_status twi_catalogue_add(tw_catalogue *catalogue, const tw_capture_record *capture,

@@ -1,7 +1,7 @@
 /* Running a camera to its end; shared by rehearsals, looks and stations. */
 #include <string.h>
 
-#include "../media/module.h"
+#include "../base/module.h"
 #include "pipeline.h"
 
 enum { FPS_USUAL = 10 }; /* where neither source nor settings say */

@@ -103,7 +103,7 @@ static int64_t note_sighting(twi_writer *writer, const twi_job *job, bool over)
                                       .by_number = writer->numbers_for_good};
     if (!writer->catalogue)
         return 0;
-    if (twi_catalogue_log_add(writer->catalogue, &entry, &id, &err) != TW_OK)
+    if (twi_catalogue_put(writer->catalogue, &entry, &id, &err) != TW_OK)
         tell_catalogue(writer, camera->name, &err);
     return id;
 }
@@ -145,11 +145,11 @@ static void add_log_entry(twi_writer *writer, const twi_job *job)
     tw_error err = {0};
     const twi_stamp stamp = twi_writer_stamp(writer, job->packet.wall_us);
     const tw_log_entry entry = {.camera =
-                                     job->channel ? job->channel->camera->name : NULL,
-                                 .at_us = stamp.wall_us,
-                                 .what = job->happened,
-                                 .text = (const char *)job->buffer->data,
-                                 .unsure = stamp.unsure};
+                                    job->channel ? job->channel->camera->name : NULL,
+                                .at_us = stamp.wall_us,
+                                .what = job->happened,
+                                .text = (const char *)job->buffer->data,
+                                .unsure = stamp.unsure};
     if (writer->catalogue &&
         twi_catalogue_happened(writer->catalogue, &entry, &err) != TW_OK)
         tell_catalogue(writer, entry.camera, &err);

@@ -39,7 +39,7 @@ static int64_t note(tw_catalogue *c, const char *camera, const tw_sighting *s, b
                                       .why = "2 of 3 frames",
                                       .over = over};
     int64_t id = 0;
-    assert_int_equal(twi_catalogue_log_add(c, &entry, &id, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_put(c, &entry, &id, NULL), TW_OK);
     return id;
 }
 

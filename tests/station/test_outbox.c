@@ -40,7 +40,7 @@ static int64_t note(tw_catalogue *c, const char *camera, uint32_t number, bool o
     const twi_sighting_entry entry = {
         .camera = camera, .sighting = &s, .wall_offset_us = WALL, .over = over};
     int64_t id = 0;
-    assert_int_equal(twi_catalogue_log_add(c, &entry, &id, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_put(c, &entry, &id, NULL), TW_OK);
     return id;
 }
 

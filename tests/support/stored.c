@@ -95,7 +95,7 @@ static int64_t note(stored *s, bool over)
                                       .why = "one blob of 0.4 % <at> the \"left\"",
                                       .over = over};
     int64_t id = 0;
-    assert_int_equal(twi_catalogue_log_add(s->catalogue, &entry, &id, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_put(s->catalogue, &entry, &id, NULL), TW_OK);
     return id;
 }
 

@@ -116,11 +116,5 @@ static tw_status scale(const uint8_t *pixels, uint16_t width, uint16_t height,
     return st;
 }
 
-TW_API const twi_drawing *twi_drawing_table(void);
-
-const twi_drawing *twi_drawing_table(void)
-{
-    static const twi_drawing table = {
-        TWI_DRAWING_ABI, twi_draw_overlay, twi_draw_sheet, twi_draw_label, scale, png};
-    return &table;
-}
+TW_API const twi_drawing twi_drawing_table = {
+    TWI_DRAWING_ABI, twi_draw_overlay, twi_draw_sheet, twi_draw_label, scale, png};

@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "../../media/jpeg.h"
-#include "../../media/transfer.h"
+#include "../../net/transfer.h"
 #include "linux.h"
 #include "tawny/settings.h"
 

@@ -98,7 +98,8 @@ typedef struct twi_transfer {
     void (*sender_free)(twi_sender *sender); /* NULL is fine; wipes the secret */
 } twi_transfer;
 
-typedef const twi_transfer *(*twi_transfer_entry)(void);
+/** What the module exports. */
+extern const twi_transfer twi_transfer_table;
 
 /** As twi_codecs_load. */
 const twi_transfer *twi_transfer_load(tw_error *err);

@@ -5,17 +5,12 @@
 #include <elf.h>
 #include <link.h>
 #include <pthread.h>
+#include <stdbool.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/mman.h>
 #include <unistd.h>
-
-#include "broker.h"
-#include "codecs.h"
-#include "drawing.h"
-#include "transfer.h"
-#include "web.h"
 
 #ifndef TWI_MODULE_DIR
 #define TWI_MODULE_DIR "/usr/local/lib/tawny"
@@ -161,11 +156,12 @@ void twi_module_give_back(void)
     (void)pthread_mutex_unlock(&loading);
 }
 
-/* Under the lock. */
-static void *find_entry(const char *name, const char *symbol, tw_error *err)
+/* Under the lock. @return what the symbol stands for; NULL: err says why. */
+static const void *find_table(const char *name, tw_error *err)
 {
-    char place[PLACES][PATH_BYTES];
+    char place[PLACES][PATH_BYTES], symbol[64];
     const int count = places(place);
+    (void)snprintf(symbol, sizeof symbol, "twi_%s_table", name);
     for (int i = 0; i < count; i++) {
         char path[PATH_BYTES + 64];
         (void)snprintf(path, sizeof path, "%s/tawny-%s.so", place[i], name);
@@ -174,10 +170,10 @@ static void *find_entry(const char *name, const char *symbol, tw_error *err)
         void *module = dlopen(path, RTLD_NOW | RTLD_NOLOAD);
         if (!module && (module = load(path)))
             give_all_back();
-        void *entry = module ? dlsym(module, symbol) : NULL;
-        if (!entry)
+        const void *table = module ? dlsym(module, symbol) : NULL;
+        if (!table)
             (void)tw_fail(err, TW_ENOTSUP, "cannot load %s: %s", path, dlerror());
-        return entry;
+        return table;
     }
     (void)tw_fail(
         err, TW_ENOTSUP,
@@ -188,73 +184,14 @@ static void *find_entry(const char *name, const char *symbol, tw_error *err)
     return NULL;
 }
 
-/* ISO C has no conversion between pointers to objects and to functions; POSIX asks that
- * they have the same representation. */
-#define CALL_ENTRY(type, pointer)                                                        \
-    (((union {                                                                           \
-         void *object;                                                                   \
-         type function;                                                                  \
-     }){.object = (pointer)})                                                            \
-         .function())
-
-static void *entry_of(const char *name, const char *symbol, tw_error *err)
+const void *twi_module_table(const char *name, int abi, tw_error *err)
 {
     (void)pthread_mutex_lock(&loading);
-    void *entry = find_entry(name, symbol, err);
+    const int *table = find_table(name, err);
     (void)pthread_mutex_unlock(&loading);
-    return entry;
-}
-
-static bool fits(const char *name, int abi, int wanted, tw_error *err)
-{
-    if (abi != wanted)
-        (void)tw_fail(err, TW_ENOTSUP,
-                      "tawny-%s.so is of another version: install both anew", name);
-    return abi == wanted;
-}
-
-const twi_codecs *twi_codecs_load(tw_error *err)
-{
-    void *entry = entry_of("codecs", "twi_codecs_table", err);
-    const twi_codecs *t = entry ? CALL_ENTRY(twi_codecs_entry, entry) : NULL;
-    return t && fits("codecs", t->abi, TWI_CODECS_ABI, err) ? t : NULL;
-}
-
-const twi_drawing *twi_drawing_load(tw_error *err)
-{
-    void *entry = entry_of("drawing", "twi_drawing_table", err);
-    const twi_drawing *t = entry ? CALL_ENTRY(twi_drawing_entry, entry) : NULL;
-    return t && fits("drawing", t->abi, TWI_DRAWING_ABI, err) ? t : NULL;
-}
-
-const twi_transfer *twi_transfer_load(tw_error *err)
-{
-    void *entry = entry_of("transfer", "twi_transfer_table", err);
-    const twi_transfer *t = entry ? CALL_ENTRY(twi_transfer_entry, entry) : NULL;
-    return t && fits("transfer", t->abi, TWI_TRANSFER_ABI, err) ? t : NULL;
-}
-
-const twi_broker_module *twi_broker_load(tw_error *err)
-{
-    void *entry = entry_of("broker", "twi_broker_table", err);
-    const twi_broker_module *t = entry ? CALL_ENTRY(twi_broker_entry, entry) : NULL;
-    return t && fits("broker", t->abi, TWI_BROKER_ABI, err) ? t : NULL;
-}
-
-const twi_web_module *twi_web_load(tw_error *err)
-{
-    void *entry = entry_of("web", "twi_web_table", err);
-    const twi_web_module *t = entry ? CALL_ENTRY(twi_web_entry, entry) : NULL;
-    return t && fits("web", t->abi, TWI_WEB_ABI, err) ? t : NULL;
-}
-
-tw_status twi_clip_copy(const twi_codecs *codecs, twi_clip *clip, const tw_packet *packet,
-                        tw_error *err)
-{
-    twi_buffer *buffer = twi_buffer_copy(packet->data, packet->size);
-    if (!buffer)
-        return tw_fail(err, TW_ENOMEM, "out of memory");
-    const tw_status st = codecs->clip_packet(clip, packet, buffer, err);
-    twi_buffer_unref(buffer);
-    return st;
+    if (!table || *table == abi)
+        return table;
+    (void)tw_fail(err, TW_ENOTSUP, "tawny-%s.so is of another version: install both anew",
+                  name);
+    return NULL;
 }

@@ -92,7 +92,8 @@ typedef struct twi_web_module {
     bool (*same)(const char *a, const char *b);
 } twi_web_module;
 
-typedef const twi_web_module *(*twi_web_entry)(void);
+/** What the module exports. */
+extern const twi_web_module twi_web_table;
 
 /** As twi_codecs_load. */
 const twi_web_module *twi_web_load(tw_error *err);

@@ -46,7 +46,8 @@ typedef struct twi_broker_module {
     void (*broker_free)(twi_broker *broker);
 } twi_broker_module;
 
-typedef const twi_broker_module *(*twi_broker_entry)(void);
+/** What the module exports. */
+extern const twi_broker_module twi_broker_table;
 
 /** As twi_codecs_load. */
 const twi_broker_module *twi_broker_load(tw_error *err);

@@ -5,7 +5,7 @@
 #include <string.h>
 
 #include "../../src/media/codecs.h"
-#include "../../src/media/module.h"
+#include "../../src/base/module.h"
 #include "../support/support.h"
 
 /* The code of a library as it is mapped now. */

@@ -338,11 +338,5 @@ __attribute__((constructor)) static void begin(void)
     (void)mosquitto_lib_init();
 }
 
-TW_API const twi_broker_module *twi_broker_table(void);
-
-const twi_broker_module *twi_broker_table(void)
-{
-    static const twi_broker_module table = {TWI_BROKER_ABI, broker_new,   broker_step,
-                                            broker_publish, broker_times, broker_free};
-    return &table;
-}
+TW_API const twi_broker_module twi_broker_table = {
+    TWI_BROKER_ABI, broker_new, broker_step, broker_publish, broker_times, broker_free};

@@ -496,12 +496,5 @@ static tw_status start(const twi_web_spec *spec, twi_web **out, tw_error *err)
     return st;
 }
 
-TW_API const twi_web_module *twi_web_table(void);
-
-const twi_web_module *twi_web_table(void)
-{
-    static const twi_web_module table = {TWI_WEB_ABI, start,  port_of, stop,
-                                         header,      cookie, query,   hash,
-                                         check,       token,  same};
-    return &table;
-}
+TW_API const twi_web_module twi_web_table = {
+    TWI_WEB_ABI, start, port_of, stop, header, cookie, query, hash, check, token, same};
