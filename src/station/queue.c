@@ -8,7 +8,8 @@
 #include <time.h>
 
 #include "../base/thread.h"
-#include "upkeep.h"
+#include "recovery.h"
+#include "retention.h"
 
 enum {
     JOB_OVERHEAD = 512, /* so that jobs without data count as well */
@@ -58,7 +59,8 @@ static size_t limit_for(const twi_queue *q, const twi_job *job)
     return job->kind == TWI_JOB_STILL ? 2 * q->limit : q->limit;
 }
 
-/* The next job; NULL: it is time for upkeep, or, with ending set, there are no more. */
+/* The next job; NULL: it is time for retention, or, with ending set, there are no more.
+ */
 static node *take(twi_queue *q, bool *ending)
 {
     struct timespec until;
@@ -135,13 +137,13 @@ static void *work(void *ctx)
 {
     twi_queue *q = ctx;
     bool ending = false;
-    twi_upkeep_mend(q->writer); /* cameras watch meanwhile */
+    twi_recovery_run(q->writer); /* cameras watch meanwhile */
     for (;;) {
         node *taken = take(q, &ending);
         if (!taken && ending)
             break;
         if (!taken) { /* captures grow old also where nothing happens */
-            twi_upkeep(q->writer);
+            twi_retention_run(q->writer);
             continue;
         }
         const size_t bytes = weight(&taken->job);

@@ -6,7 +6,6 @@
 #include <string.h>
 
 #include "station_state.h"
-#include "upkeep.h"
 
 const char *tw_event_name(tw_event_kind kind)
 {

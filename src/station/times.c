@@ -1,4 +1,6 @@
 /* Putting times right once the clock has been set. */
+#include "times.h"
+
 #include <inttypes.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -6,18 +8,12 @@
 
 #include "../media/exif.h"
 #include "catalogue_write.h"
-#include "upkeep.h"
 
 enum { STILL_MAX = 64 << 20, ROUND_MAX = 100000, CHUNK = 1 << 16 };
 
-static void tell(const twi_writer *writer, tw_status st, const char *text)
+static void tell(const twi_writer *writer, const char *text)
 {
-    const tw_event event = {.kind = TW_EVENT_PROBLEM,
-                            .wall_us = writer->clock.ops->wall_us(writer->clock.ctx),
-                            .status = st,
-                            .text = text};
-    if (writer->callback)
-        writer->callback(writer->ctx, &event);
+    twi_writer_tell(writer, (tw_event){.kind = TW_EVENT_PROBLEM, .text = text});
 }
 
 /* The name that a capture would have had. @return TW_OK; TW_ENOENT: its name is not of
@@ -136,9 +132,8 @@ static uint32_t put_all_right(twi_writer *writer)
             break;
         if (put_right(writer, &capture, &err) == TW_OK)
             done++;
-        else if (!writer->upkeep_failed)
-            tell(writer, err.status, err.text);
-        writer->upkeep_failed = writer->upkeep_failed || err.status != TW_OK;
+        else
+            twi_writer_trouble(writer, &err);
     }
     return done;
 }
@@ -150,7 +145,7 @@ static void tell_set(const twi_writer *writer, uint32_t sightings, uint32_t capt
                   "the clock has been set: times of %u sightings and %u captures from "
                   "before were put right",
                   (unsigned)sightings, (unsigned)captures);
-    tell(writer, TW_OK, line.text);
+    tell(writer, line.text);
 }
 
 static void tell_jump(const twi_writer *writer)
@@ -159,10 +154,10 @@ static void tell_jump(const twi_writer *writer)
     tw_error line = {0};
     (void)tw_fail(&line, TW_OK, "the clock was set %s by %" PRId64 " s",
                   s < 0 ? "back" : "forward", s < 0 ? -s : s);
-    tell(writer, TW_OK, line.text);
+    tell(writer, line.text);
 }
 
-void twi_upkeep_clock(twi_writer *writer)
+void twi_times_check(twi_writer *writer)
 {
     const tw_clock *clock = &writer->clock;
     const int64_t wall_us = clock->ops->wall_us(clock->ctx);
@@ -178,7 +173,9 @@ void twi_upkeep_clock(twi_writer *writer)
     if (what & TWI_CLOCK_SET &&
         twi_catalogue_set_times(writer->catalogue, twi_timing_later(&writer->timing),
                                 &sightings, &err) != TW_OK)
-        tell(writer, err.status, err.text);
+        twi_writer_tell(
+            writer,
+            (tw_event){.kind = TW_EVENT_PROBLEM, .status = err.status, .text = err.text});
     if (twi_timing_later(&writer->timing) != 0)
         captures = put_all_right(writer);
     if (what & TWI_CLOCK_SET)

@@ -89,7 +89,7 @@ typedef struct twi_writer {
     tw_catalogue *catalogue;  /* NULL: none is kept */
     bool catalogue_failed;    /* and that has been said; others may look, atomically */
     int64_t retry_us;         /* when it is opened again, by the clock */
-    bool upkeep_failed;       /* likewise */
+    bool store_failed;        /* likewise */
     uint64_t keep_free;       /* bytes of the card */
     int64_t card_us;          /* time that the card took in all, by the clock */
     int64_t useless_until_us; /* making room was of no use: not before, by the clock */
@@ -126,6 +126,12 @@ tw_view twi_view_of(const tw_camera_settings *camera, tw_turn lies);
 
 /** When something was captured that a camera says was captured at a wall time. */
 twi_stamp twi_writer_stamp(const twi_writer *writer, int64_t wall_us);
+
+/** Tell of something that concerns no camera's frame, with the time that it is. */
+void twi_writer_tell(const twi_writer *writer, tw_event event);
+
+/** Tell what is wrong with the store; once, until it works again. */
+void twi_writer_trouble(twi_writer *writer, const tw_error *why);
 
 /** Do one job. Never fails: what goes wrong is told. Releases the job's buffer. */
 void twi_writer_do(twi_writer *writer, twi_job *job);

@@ -6,7 +6,8 @@
 #include <unistd.h>
 
 #include "../../src/station/pipeline.h"
-#include "../../src/station/upkeep.h"
+#include "../../src/station/recovery.h"
+#include "../../src/station/retention.h"
 #include "../support/support.h"
 
 #define S INT64_C(1000000)
@@ -186,7 +187,7 @@ static bool step(weeks *w)
         return false;
     tw_error err = {0};
     if (t_us / (60 * S) != w->time.now_us / (60 * S))
-        twi_upkeep(&w->writer);
+        twi_retention_run(&w->writer);
     w->time.now_us = t_us;
     if (twi_run_step(&w->run[first], &err) != TW_OK)
         fail_msg("%s", err.text);

@@ -2,7 +2,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../../src/station/upkeep.h"
+#include "../../src/station/recovery.h"
+#include "../../src/station/retention.h"
 #include "../support/place.h"
 
 #define HOUR (3600 * S)
@@ -88,7 +89,7 @@ static void test_1970_is_put_right(void **state)
     free_outcome(&o);
     assert_has(p->problems.text, "the clock has been set: times of 2 sightings and 2 "
                                  "captures from before were put right");
-    twi_upkeep_mend(&p->writer); /* files and catalogue agree */
+    twi_recovery_run(&p->writer); /* files and catalogue agree */
     assert_int_equal(p->problems.count, 1);
     leave(p);
 }
@@ -100,7 +101,7 @@ static void test_what_was_on_its_way_is_right_too(void **state)
     place *p = make_unset();
     (void)capture(p, 0);
     p->time.wall_at_zero_us = WALL;
-    twi_upkeep(&p->writer);
+    twi_retention_run(&p->writer);
     size_t bytes = 0;
     twi_buffer *jpeg = twi_buffer_adopt(plain_jpeg(64, 48, 90, &bytes), 0);
     jpeg->size = bytes;
@@ -190,9 +191,9 @@ static void test_without_a_set_clock_it_stays_marked(void **state)
     twi_writer_close(&p->writer);
     p->time.now_us = 0;
     open_writer(p); /* the power went; the card in memory keeps no catalogue */
-    twi_upkeep_mend(&p->writer);
+    twi_recovery_run(&p->writer);
     p->time.wall_at_zero_us = WALL;
-    twi_upkeep(&p->writer);
+    twi_retention_run(&p->writer);
     assert_int_equal(held(p, "1970"), 1); /* nobody can know when that was */
     leave(p);
 }
