@@ -339,7 +339,7 @@ static bool watch_once(camera_thread *w, tw_status *st, tw_error *err)
 {
     tw_station *s = w->station;
     const twi_sink sink = {.channel = &w->channel,
-                           .sink = twi_queue_jobs(queue_of(s)),
+                           .jobs = twi_queue_jobs(queue_of(s)),
                            .orders = &w->orders,
                            .number = w->number,
                            .numbers = &s->writer.last_number,

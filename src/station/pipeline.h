@@ -22,7 +22,7 @@ enum { TWI_AS_SET = -1 };
 /* Where a camera's captures go. */
 typedef struct twi_sink {
     twi_channel *channel; /* outlives every job that the sink has taken */
-    twi_jobs sink;
+    twi_jobs jobs;
     twi_orders *orders; /* NULL: there are none */
     uint32_t number;    /* of the last sighting before this; where numbers are its own */
     atomic_uint *numbers; /* the store's, of which each sighting takes the next; NULL: its

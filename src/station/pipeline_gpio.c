@@ -74,14 +74,14 @@ static void light(twi_pipeline *p, bool on)
         return;
     switch_line(p, p->camera->lamp_pin, on);
     p->gpio.lamp = on;
-    if (p->detector)
-        tw_detector_light_switched(p->detector);
+    if (p->detect.detector)
+        tw_detector_light_switched(p->detect.detector);
 }
 
 static bool is_dark(const twi_pipeline *p)
 {
     uint32_t light_ppm = 0, noise = 0;
-    tw_detector_conditions(p->detector, &light_ppm, &noise);
+    tw_detector_conditions(p->detect.detector, &light_ppm, &noise);
     return light_ppm < (uint64_t)p->camera->dark_ppm || p->camera->dark_ppm >= 1000000;
 }
 

@@ -83,12 +83,12 @@ static tw_status mark_cells(const tw_grid *grid, const tw_camera_settings *camer
 
 static tw_status watch_zones(twi_pipeline *p, tw_error *err)
 {
-    const tw_grid grid = tw_detector_grid(p->detector);
+    const tw_grid grid = tw_detector_grid(p->detect.detector);
     uint8_t *cells = NULL;
-    tw_status st =
-        mark_cells(&grid, p->camera, p->mask_picture ? &p->mask_luma : NULL, &cells, err);
+    tw_status st = mark_cells(
+        &grid, p->camera, p->detect.mask_picture ? &p->detect.mask : NULL, &cells, err);
     if (st == TW_OK)
-        st = tw_detector_watch_cells(p->detector, cells);
+        st = tw_detector_watch_cells(p->detect.detector, cells);
     free(cells);
     return st;
 }
@@ -100,13 +100,14 @@ tw_status twi_pipeline_make_detector(twi_pipeline *p, uint16_t width, uint16_t h
     size_t bytes = 0;
     if (tw_detector_bytes(&config, &bytes) != TW_OK)
         return tw_fail(err, TW_ESIZE, "camera %s: a picture of %u x %u cannot be watched",
-                       p->camera->name, p->width, p->height);
-    free(p->memory);
-    p->memory = malloc(bytes);
-    if (!p->memory || tw_detector_init(&config, p->memory, bytes, &p->detector) != TW_OK)
+                       p->camera->name, p->detect.width, p->detect.height);
+    free(p->detect.memory);
+    p->detect.memory = malloc(bytes);
+    if (!p->detect.memory ||
+        tw_detector_init(&config, p->detect.memory, bytes, &p->detect.detector) != TW_OK)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    p->luma_width = width;
-    p->luma_height = height;
+    p->detect.luma_width = width;
+    p->detect.luma_height = height;
     return watch_zones(p, err);
 }
 
@@ -141,9 +142,9 @@ static tw_status prepare_limits(const twi_pipeline *p, replacement *r, tw_error 
         return tw_fail(err, TW_EINVAL,
                        "camera %s: start_at and stay_at contradict each other",
                        r->camera->name);
-    if (!p->detector)
+    if (!p->detect.detector)
         return TW_OK;
-    r->detector = detector_config(r->camera, p->luma_width, p->luma_height);
+    r->detector = detector_config(r->camera, p->detect.luma_width, p->detect.luma_height);
     if (tw_detector_bytes(&r->detector, &unused) != TW_OK)
         return tw_fail(err, TW_EINVAL,
                        "camera %s: smallest and largest contradict each other",
@@ -156,22 +157,22 @@ static tw_status prepare_zones(const twi_pipeline *p, replacement *r, tw_error *
     tw_status st = TW_OK;
     if (r->camera->mask[0] != '\0')
         st = twi_mask_read(r->camera->mask, &r->mask_picture, &r->mask_luma, err);
-    if (st != TW_OK || !p->detector || r->turned)
+    if (st != TW_OK || !p->detect.detector || r->turned)
         return st;
-    const tw_grid grid = tw_detector_grid(p->detector);
+    const tw_grid grid = tw_detector_grid(p->detect.detector);
     return mark_cells(&grid, r->camera, r->mask_picture ? &r->mask_luma : NULL, &r->cells,
                       err);
 }
 
 static tw_status prepare_view(const twi_pipeline *p, replacement *r, tw_error *err)
 {
-    r->view = twi_view_of(r->camera, p->detect_stream.turn);
+    r->view = twi_view_of(r->camera, p->detect.stream.turn);
     r->kept_view = twi_view_of(r->camera, p->stream.turn);
-    r->turned = !same_view(&r->view, &p->view);
+    r->turned = !same_view(&r->view, &p->detect.view);
     const uint32_t ppm = twi_pipeline_inspected_ppm(&r->view);
-    if (ppm == twi_pipeline_inspected_ppm(&p->view))
+    if (ppm == twi_pipeline_inspected_ppm(&p->detect.view))
         return TW_OK;
-    return twi_decoder_open(&p->detect_stream, ppm, &r->decoder, err);
+    return twi_decoder_open(&p->detect.stream, ppm, &r->decoder, err);
 }
 
 static tw_status prepare(const twi_pipeline *p, replacement *r, tw_error *err)
@@ -189,7 +190,7 @@ static tw_status prepare(const twi_pipeline *p, replacement *r, tw_error *err)
 /* The next frame finds no detector of its size, and makes one. */
 static void begin_detector_anew(twi_pipeline *p)
 {
-    p->width = p->height = 0;
+    p->detect.width = p->detect.height = 0;
     tw_sighting_learns_anew(&p->watch);
 }
 
@@ -197,30 +198,30 @@ static void begin_detector_anew(twi_pipeline *p)
  * round. */
 static void exchange(twi_pipeline *p, replacement *r)
 {
-    uint8_t *mask_picture = p->mask_picture;
+    uint8_t *mask_picture = p->detect.mask_picture;
     twi_gpio_change(p, r->camera);
     p->camera = r->camera;
-    p->hours = r->hours;
-    p->arming_known = false;
-    p->mask_picture = r->mask_picture;
-    p->mask_luma = r->mask_luma;
+    p->arming.hours = r->hours;
+    p->arming.known = false;
+    p->detect.mask_picture = r->mask_picture;
+    p->detect.mask = r->mask_luma;
     r->mask_picture = mask_picture;
-    p->view = r->view;
-    p->kept_view = r->kept_view;
+    p->detect.view = r->view;
+    p->kept.view = r->kept_view;
     (void)tw_sighting_adjust(&p->watch, &r->sighting);
-    if (p->recorder)
-        twi_recorder_adjust(p->recorder, r->camera);
+    if (p->kept.recorder)
+        twi_recorder_adjust(p->kept.recorder, r->camera);
     if (r->decoder) {
-        twi_decoder *had = p->decoder;
-        p->decoder = r->decoder;
+        twi_decoder *had = p->detect.decoder;
+        p->detect.decoder = r->decoder;
         r->decoder = had;
-        p->waits_for_key = p->detect_stream.codec != TW_CODEC_MJPEG;
+        p->times.waits_for_key = p->detect.stream.codec != TW_CODEC_MJPEG;
     }
     if (r->turned) {
         begin_detector_anew(p);
-    } else if (p->detector) {
-        (void)tw_detector_adjust(p->detector, &r->detector);
-        (void)tw_detector_watch_cells(p->detector, r->cells);
+    } else if (p->detect.detector) {
+        (void)tw_detector_adjust(p->detect.detector, &r->detector);
+        (void)tw_detector_watch_cells(p->detect.detector, r->cells);
     }
 }
 

@@ -26,64 +26,148 @@ typedef struct twi_gpio {
     bool failed; /* something cannot be used, and that has been told */
 } twi_gpio;
 
-struct twi_pipeline {
-    const tw_camera_settings *camera;
+/* Whether motion may begin a sighting, and what decides it. */
+typedef struct twi_arming {
+    twi_hours hours;
+    int64_t from_us; /* the first frame of all, or after an order: arm_delay counts */
+    unsigned arms;   /* orders to arm that have been seen to */
+    tw_arming now;
+    bool known;       /* and for how long, by these settings */
+    int64_t until_us; /* wall time; 0: not known */
+} twi_arming;
+
+/* What is looked at, on its way into the detector. */
+typedef struct detection {
     tw_stream stream;
-    tw_stream detect_stream; /* what is looked at: the same, or another */
-    twi_decoder *decoder;    /* of it; NULL: its frames are pixels */
-    twi_decoder *keeper;     /* of what is kept, for stills; NULL: the same, or pixels */
+    twi_decoder *decoder; /* of it; NULL: its frames are pixels */
     tw_detector *detector;
     void *memory;                     /* of the detector */
     uint8_t *mask_picture;            /* of mask = FILE; NULL: none */
-    tw_luma mask_luma;                /* a view of it */
-    uint16_t width, height;           /* of pictures looked at; 0 before the first */
-    uint16_t kept_width, kept_height; /* of pictures kept, likewise */
+    tw_luma mask;                     /* a view of it */
+    tw_view view;                     /* of what is looked at */
+    uint16_t width, height;           /* of pictures; 0 before the first */
     uint16_t luma_width, luma_height; /* of what the detector reads */
-    tw_sighting_watch watch;
+    uint8_t *px;                      /* of raw pictures whose luma is not in rows */
+    size_t px_bytes;
+    uint8_t *reduced;
+    size_t reduced_bytes;
+    uint8_t *shown; /* of the reduced picture, as view says */
+    size_t shown_bytes;
+} detection;
+
+/* What is kept. */
+typedef struct keeping {
+    twi_recorder *recorder; /* NULL: nothing is stored */
+    twi_decoder *decoder;   /* for stills; NULL: that of what is looked at, or pixels */
+    twi_buffer *buffer;     /* of the frame at hand; NULL: not made yet */
+    tw_view view;
+    uint16_t width, height; /* of pictures; 0 before the first */
+    uint64_t lost_reported;
+    bool apart; /* it is another stream than what is looked at */
+    bool any;   /* frame has come, that could be kept */
+    bool raw;   /* pictures are held as they came */
+} keeping;
+
+/* Which frames become stills. */
+typedef struct choosing {
+    best_still best;
+    int64_t next_us;
+    int64_t every_from_us; /* when the last TW_STILLS_EVERY still, or burst, began */
+    twi_interval timed;    /* of timed stills */
+    uint32_t count;        /* of this sighting so far, where they are numbered */
+    uint32_t burst_left;   /* frames in a row that are stills too */
+} choosing;
+
+/* When frames came. */
+typedef struct pacing {
+    int64_t wall_offset_us;              /* wall time less capture time, of the newest */
+    int64_t last_us, step_us;            /* of the frames that were read */
+    int64_t offered_us, offered_step_us; /* of all */
+    int64_t key_us, key_step_us; /* the newest key frame, and since the one before it */
+    bool waits_for_key; /* packets were left out: the next picture needs a key frame */
+} pacing;
+
+struct twi_pipeline {
+    const tw_camera_settings *camera;
+    tw_stream stream;
     tw_clock clock;
-    twi_hours hours;
+    tw_sighting_watch watch;
     twi_orders *orders;   /* NULL: none */
     atomic_uint *numbers; /* of the store; NULL: its own */
     twi_gpio gpio;
-    int64_t armed_us; /* the first frame of all, or after an order: arm_delay counts */
-    unsigned arms;    /* orders to arm that have been seen to */
-    tw_arming arming;
-    bool arming_known;       /* and for how long, by these settings */
-    int64_t arming_until_us; /* wall time; 0: not known */
-    bool waits_for_key; /* packets were left out: the next picture needs a key frame */
-    bool apart;         /* what is kept is another stream than what is looked at */
-    bool any;           /* frame has come, that could be kept */
-    bool held_raw;      /* pictures are held as they came */
-    twi_recorder *recorder; /* NULL: nothing is stored */
+    twi_arming arming;
+    detection detect;
+    keeping kept;
+    choosing stills;
+    pacing times;
+    twi_trace trace;
+    tw_frame frame; /* at hand, the camera's */
     tw_reading reading;
     const tw_luma *luma; /* of the frame that is being decided on */
-    best_still best;
-    int64_t next_still_us;
-    int64_t every_from_us; /* when the last TW_STILLS_EVERY still, or burst, began */
-    uint32_t stills;       /* of this sighting so far, where they are numbered */
-    uint32_t burst_left;   /* frames in a row that are stills too */
-    twi_interval timed;    /* of timed stills */
-    twi_trace trace;
-    tw_frame frame;           /* at hand, the camera's */
-    twi_buffer *buffer;       /* of it; NULL: not made yet */
-    int64_t wall_offset_us;   /* wall time less capture time, of the newest packet */
-    int64_t last_us, step_us; /* of the frames that were read */
-    int64_t offered_us, offered_step_us; /* of all */
-    int64_t key_us, key_step_us; /* the newest key frame, and since the one before it */
-    uint64_t lost_reported;
     uint32_t bad_in_a_row;
-    uint8_t *luma_px; /* of raw pictures in which it does not lie in rows */
-    size_t luma_bytes;
-    uint8_t *reduced;
-    size_t reduced_bytes;
-    tw_view view;      /* of what is looked at */
-    tw_view kept_view; /* of what is kept */
-    uint8_t *shown;    /* of the reduced picture, as view says */
-    size_t shown_bytes;
     tw_rehearsal_result result;
     tw_event_fn callback;
     void *ctx;
 };
+
+/* ---- pipeline_events.c */
+
+/** Tell of something, with the camera, its state and the time of its newest frame. */
+void twi_pipeline_tell(const twi_pipeline *p, tw_event event);
+
+/** Tell of something wrong; the camera goes on. */
+void twi_pipeline_problem(const twi_pipeline *p, tw_status st, const char *text);
+
+/** Word what is wrong with the frame at hand, which one and when, and tell it.
+ * @return as twi_pipeline_bad_frame. */
+tw_status twi_pipeline_bad_picture(twi_pipeline *p, const tw_packet *packet,
+                                   const tw_error *why, tw_error *err);
+
+/* ---- pipeline_arming.c */
+
+/** @return whether motion may begin a sighting then. */
+bool twi_arming_allows(const twi_pipeline *p, int64_t t_us);
+
+/** Looked at with each frame; when it ends is worked out when it begins. */
+void twi_arming_note(twi_pipeline *p, int64_t t_us);
+
+/* ---- pipeline_detect.c: frames to readings */
+
+/** Whether a frame holds what its stream promises: another's camera may be wrong. */
+bool twi_detect_is_whole(const tw_stream *stream, const tw_frame *frame);
+tw_status twi_detect_bad_form(twi_pipeline *p, const tw_frame *frame, tw_error *err);
+
+/** Read a frame, if it is time to. @param bad  Set where it is damaged. */
+tw_status twi_detect_frame(twi_pipeline *p, const tw_frame *frame, bool *bad,
+                           tw_error *err);
+
+/** @param packet  NULL: the last has come, and what is left is read. */
+tw_status twi_detect_packet(twi_pipeline *p, const tw_packet *packet, bool *bad,
+                            tw_error *err);
+
+/** Whether frames that come now go into the pre-event footage, or into a file. */
+bool twi_pipeline_is_kept(const twi_pipeline *p);
+
+/* ---- pipeline_decide.c: readings to sightings */
+
+/** What the reading at hand means. */
+void twi_pipeline_decide(twi_pipeline *p);
+
+/** End what is running; what comes next is another footage. */
+void twi_pipeline_close_footage(twi_pipeline *p);
+
+/** The size of what is kept. */
+void twi_pipeline_keep_size(twi_pipeline *p, uint16_t width, uint16_t height);
+
+/** What is looked at has another size: learn anew. */
+tw_status twi_pipeline_change_size(twi_pipeline *p, const twi_decoded *decoded,
+                                   tw_error *err);
+
+/** The picture at hand, turned and cropped, as a JPEG; the caller's. */
+tw_status twi_pipeline_shown(twi_pipeline *p, uint8_t **out, size_t *bytes,
+                             tw_error *err);
+
+/* ---- pipeline_settings.c */
 
 /** How much of the width the detector looks at, or of the height where that is more. */
 uint32_t twi_pipeline_inspected_ppm(const tw_view *view);
@@ -93,8 +177,7 @@ uint32_t twi_pipeline_inspected_ppm(const tw_view *view);
 tw_status twi_pipeline_make_detector(twi_pipeline *p, uint16_t width, uint16_t height,
                                      tw_error *err);
 
-/** Tell of something wrong; the camera goes on. */
-void twi_pipeline_problem(const twi_pipeline *p, tw_status st, const char *text);
+/* ---- pipeline_stills.c */
 
 /** The frame at hand, its packet or its planes, copied from the camera when it is first
  * wanted; the pipeline's. @return NULL: out of memory. */
@@ -112,6 +195,11 @@ void twi_stills_began(twi_pipeline *p);
 void twi_stills_while(twi_pipeline *p);
 void twi_stills_ended(twi_pipeline *p, const tw_sighting *sighting);
 
+/** The still by the clock, if it is time. */
+void twi_stills_timed(twi_pipeline *p);
+
+/* ---- pipeline_gpio.c */
+
 /** Look at the sensor, and end a pulse, with each reading. */
 void twi_gpio_read(twi_pipeline *p);
 
@@ -127,8 +215,5 @@ void twi_gpio_ended(twi_pipeline *p);
 
 /** Other settings come: what they wire otherwise is switched off. */
 void twi_gpio_change(twi_pipeline *p, const tw_camera_settings *next);
-
-/** The still by the clock, if it is time. */
-void twi_stills_timed(twi_pipeline *p);
 
 #endif

@@ -23,7 +23,7 @@ tw_status tw_rehearse(const tw_platform *platform, const tw_camera_settings *cam
     twi_run run;
     twi_writer writer = {.clock = platform->clock, .callback = callback, .ctx = ctx};
     twi_channel channel = {.camera = camera};
-    const twi_sink sink = {.channel = &channel, .sink = twi_writer_jobs(&writer)};
+    const twi_sink sink = {.channel = &channel, .jobs = twi_writer_jobs(&writer)};
     tw_status st = TW_OK;
     memset(&run, 0, sizeof run);
     twi_writer_add_channel(&writer, &channel);

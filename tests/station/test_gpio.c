@@ -69,7 +69,7 @@ static place *set_up(const char *lines, const tw_sim_signal *signals, size_t cou
     p->channel.camera = &p->camera;
     atomic_init(&p->orders.armed, TWI_AS_SET);
     const twi_sink sink = {.channel = &p->channel,
-                           .sink = {give, NULL},
+                           .jobs = {give, NULL},
                            .orders = &p->orders,
                            .pins = &p->pins};
     if (twi_pipeline_new(&p->camera, tw_sim_clock(&p->time), &stream, NULL, &sink,
@@ -232,19 +232,19 @@ static void test_the_lamp_does_not_stay_on(void **state)
 
 /* ---- other settings, while it watches ---------------------------------------------- */
 
-/* @param sink  What they lie in, to be freed behind the pipeline. */
-static void adjust(place *p, const char *lines, tw_settings **sink,
+/* @param kept  What they lie in, to be freed behind the pipeline. */
+static void adjust(place *p, const char *lines, tw_settings **kept,
                    tw_camera_settings *camera)
 {
     char text[512];
     tw_error err = {0};
-    *sink = tw_settings_new();
+    *kept = tw_settings_new();
     (void)snprintf(text, sizeof text,
                    "[camera mere]\nsource = x\npost_event = 3 s\nstills = none\n%s",
                    lines);
-    assert_int_equal(tw_settings_read_text(*sink, "test", text, strlen(text), NULL, NULL),
+    assert_int_equal(tw_settings_read_text(*kept, "test", text, strlen(text), NULL, NULL),
                      TW_OK);
-    assert_int_equal(tw_settings_camera(*sink, "mere", camera), TW_OK);
+    assert_int_equal(tw_settings_camera(*kept, "mere", camera), TW_OK);
     if (twi_pipeline_adjust(p->pipeline, camera, &err) != TW_OK)
         fail_msg("%s", err.text);
 }

@@ -135,7 +135,7 @@ static void set_cameras(weeks *w, tw_settings *settings, int64_t days)
         .makers = makers, .clock = w->writer.clock, .card = &w->card};
     for (int i = 0; i < CAMERAS; i++) {
         const twi_sink sink = {.channel = &w->channel[i],
-                               .sink = twi_writer_jobs(&w->writer)};
+                               .jobs = twi_writer_jobs(&w->writer)};
         tw_error err = {0};
         assert_int_equal(tw_settings_camera(settings, names[i], &w->camera[i]), TW_OK);
         w->channel[i].camera = &w->camera[i];

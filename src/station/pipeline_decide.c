@@ -1,0 +1,153 @@
+/* From readings to sightings, and to what is kept of them. */
+#include <stdlib.h>
+
+#include "../media/jpeg.h"
+#include "feed.h"
+#include "pipeline_state.h"
+
+static void hand_over_trace(twi_pipeline *p, bool ends)
+{
+    twi_trace_minute minute;
+    const int64_t wall_us = p->reading.t_us + p->times.wall_offset_us;
+    const bool done =
+        ends ? twi_trace_end(&p->trace, &minute)
+             : twi_trace_add(&p->trace, wall_us, p->reading.activity_ppm, &minute);
+    if (done)
+        twi_recorder_trace(p->kept.recorder, &minute);
+}
+
+static void ended(twi_pipeline *p, bool last_too)
+{
+    const tw_sighting *s = &p->watch.ended;
+    p->result.sightings++;
+    if (p->kept.recorder) {
+        twi_stills_ended(p, s);
+        twi_recorder_ended(p->kept.recorder, s, last_too);
+    }
+    twi_gpio_ended(p);
+    twi_pipeline_tell(p, (tw_event){.kind = TW_EVENT_ENDED, .sighting = s});
+}
+
+/* Whether something was ordered; it is done with then. */
+static bool take_order(atomic_bool *order)
+{
+    return atomic_load_explicit(order, memory_order_relaxed) &&
+           atomic_exchange(order, false);
+}
+
+/* One number for good, by which the catalogue, names, pages and messages know it. */
+static void take_number(twi_pipeline *p)
+{
+    if (p->numbers)
+        p->watch.now.number = atomic_fetch_add(p->numbers, 1) + 1;
+}
+
+/* The picture at hand, turned and cropped. */
+tw_status twi_pipeline_shown(twi_pipeline *p, uint8_t **out, size_t *bytes, tw_error *err)
+{
+    const tw_view *view = &p->kept.view;
+    uint8_t *whole = NULL;
+    uint16_t width = 0, height = 0;
+    if (tw_view_is_plain(view))
+        return twi_stills_picture(p, out, bytes, err);
+    tw_status st = twi_stills_picture(p, &whole, bytes, err);
+    if (st == TW_OK)
+        st = twi_jpeg_view(whole, *bytes, view, out, bytes, &width, &height, err);
+    free(whole);
+    return st;
+}
+
+static tw_status shown_picture(void *ctx, uint8_t **out, size_t *bytes, tw_error *err)
+{
+    return twi_pipeline_shown(ctx, out, bytes, err);
+}
+
+static void decide(twi_pipeline *p)
+{
+    twi_gpio_read(p);
+    twi_arming_note(p, p->reading.t_us);
+    const bool armed = twi_arming_allows(p, p->reading.t_us);
+    tw_sighting_arm(&p->watch, armed && twi_gpio_allows(p));
+    unsigned what = tw_sighting_step(&p->watch, &p->reading);
+    const bool asked = p->orders && take_order(&p->orders->trigger);
+    if (asked || (armed && twi_gpio_starts(p)))
+        what |= tw_sighting_trigger(&p->watch);
+    if (what & TW_SIGHTING_ENDED)
+        ended(p, false);
+    if (what & TW_SIGHTING_BEGAN) {
+        take_number(p);
+        twi_pipeline_tell(p, (tw_event){.kind = TW_EVENT_BEGAN,
+                                        .sighting = &p->watch.now,
+                                        .reading = &p->reading});
+        twi_gpio_began(p);
+        if (p->kept.recorder) {
+            twi_recorder_began(p->kept.recorder, &p->watch.now);
+            twi_stills_began(p);
+        }
+    }
+    const bool running = p->watch.state == TW_SIGHTING;
+    const struct tw_event_frame shown = {shown_picture, p};
+    if (running && p->kept.recorder)
+        twi_stills_while(p);
+    twi_pipeline_tell(p, (tw_event){.kind = TW_EVENT_READING,
+                                    .frame = &shown,
+                                    .reading = &p->reading,
+                                    .luma = p->luma,
+                                    .sighting = running ? &p->watch.now : NULL});
+}
+
+void twi_pipeline_decide(twi_pipeline *p)
+{
+    if (p->kept.recorder)
+        twi_recorder_hold(p->kept.recorder, p->reading.earliest_us);
+    decide(p);
+    if (!p->kept.recorder)
+        return;
+    twi_stills_timed(p);
+    if (p->orders && take_order(&p->orders->snap))
+        twi_stills_store(p, TW_KIND_SNAP, 0);
+    hand_over_trace(p, false);
+}
+
+/* End what is running; what comes next is another footage. */
+void twi_pipeline_close_footage(twi_pipeline *p)
+{
+    if (tw_sighting_finish(&p->watch) & TW_SIGHTING_ENDED)
+        ended(p, true);
+    if (p->kept.recorder) {
+        hand_over_trace(p, true);
+        twi_recorder_flush(p->kept.recorder);
+    }
+    tw_sighting_settle_again(&p->watch);
+}
+
+/* The size of what is kept. */
+void twi_pipeline_keep_size(twi_pipeline *p, uint16_t width, uint16_t height)
+{
+    p->kept.width = width;
+    p->kept.height = height;
+    if (p->kept.recorder)
+        twi_recorder_size(p->kept.recorder, width, height);
+}
+
+tw_status twi_pipeline_change_size(twi_pipeline *p, const twi_decoded *decoded,
+                                   tw_error *err)
+{
+    const bool first = p->detect.width == 0;
+    if (!first) {
+        tw_error line = {0};
+        (void)tw_fail(
+            &line, TW_OK,
+            "the picture changed from %u x %u to %u x %u at %.3f s: learning the "
+            "place anew",
+            p->detect.width, p->detect.height, decoded->width, decoded->height,
+            (double)(decoded->t_us - p->result.first_us) / 1e6);
+        twi_pipeline_problem(p, TW_OK, line.text);
+        twi_pipeline_close_footage(p);
+    }
+    p->detect.width = decoded->width;
+    p->detect.height = decoded->height;
+    if (!p->kept.apart)
+        twi_pipeline_keep_size(p, p->detect.width, p->detect.height);
+    return twi_pipeline_make_detector(p, decoded->luma.width, decoded->luma.height, err);
+}
