@@ -11,6 +11,8 @@
 
 #include "../src/core/score.h"
 #include "tawny/tawny.h"
+#include "../src/settings/sections.h"
+#include "../src/station/rehearse.h"
 
 enum { SIGHTINGS_MAX = 64, EVENTS_MAX = 16, SCENES_MAX = 32, LATE_MAX = 256, SEEDS = 3 };
 #define SPREAD_MAX 0.03 /* of F1 between sizes, and between rates */
@@ -87,7 +89,7 @@ static void run_scene(const trial *t, unsigned seed, size_t index, result *r)
     const tw_sim_scene *scene = tw_sim_scene_at(index);
     const tw_platform platform = {.makers = MAKERS, .clock = tw_linux_clock()};
     char source[128], fps[32];
-    tw_camera_settings camera;
+    twi_camera_settings camera;
     tw_rehearsal_result got;
     tw_error err = {0};
     collected c = {0};
@@ -100,9 +102,9 @@ static void run_scene(const trial *t, unsigned seed, size_t index, result *r)
     if (!s || tw_settings_add_camera(s, "bench", source, NULL, NULL) != TW_OK ||
         tw_settings_set(s, fps, NULL, NULL) != TW_OK ||
         (t->set && tw_settings_set(s, t->set, NULL, NULL) != TW_OK) ||
-        tw_settings_camera(s, "bench", &camera) != TW_OK)
+        twi_settings_camera(s, "bench", &camera) != TW_OK)
         die("settings");
-    if (tw_rehearse(&platform, &camera, NULL, NULL, collect, &c, &got, &err) != TW_OK)
+    if (twi_rehearse(&platform, &camera, NULL, NULL, collect, &c, &got, &err) != TW_OK)
         die(err.text);
     for (size_t i = 0; i < scene->event_count; i++) {
         truth[i].when = (twi_span){scene->events[i].start_us, scene->events[i].end_us};

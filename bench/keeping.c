@@ -18,6 +18,7 @@
 #include "../src/media/codecs.h"
 #include "../src/station/recorder.h"
 #include "tawny/tawny.h"
+#include "../src/settings/sections.h"
 
 enum { PACKET = 200000, KEPT = 2000, FPS = 25, SIGHTINGS = 100, CLIP_FRAMES = 100 };
 
@@ -55,7 +56,7 @@ static bool give_nothing(void *ctx, twi_job *job, bool wait)
 /* Seconds for KEPT frames of 1080p MJPEG, 10 s of which are held. */
 static double sink(const uint8_t *data)
 {
-    const tw_camera_settings camera = {
+    const twi_camera_settings camera = {
         .name = "kerb", .pre_us = 10000000, .pre_bytes = 500000000, .confirm = {2, 3}};
     twi_channel channel = {.camera = &camera};
     const tw_stream stream = {.codec = TW_CODEC_MJPEG, .fps_num = FPS, .fps_den = 1};

@@ -22,6 +22,8 @@
 #include "../src/page/page.h"
 #include "../src/station/catalogue_write.h"
 #include "tawny/tawny.h"
+#include "../src/settings/sections.h"
+#include "../src/station/footage.h"
 
 enum {
     RUN_S = 15,
@@ -86,10 +88,10 @@ static void make_footage(const char *path)
     const tw_platform platform = {.makers = makers, .clock = tw_linux_clock()};
     tw_settings *s = read_settings("[camera kerb]\nsource = sim:kerb,size=1280x720\n"
                                    "clip_video = mjpeg\npace = no\n");
-    tw_camera_settings camera;
+    twi_camera_settings camera;
     tw_error err = {0};
-    if (tw_settings_camera(s, "kerb", &camera) != TW_OK ||
-        tw_footage_write(&platform, &camera, path, NULL, &err) != TW_OK)
+    if (twi_settings_camera(s, "kerb", &camera) != TW_OK ||
+        twi_footage_write(&platform, &camera, path, NULL, &err) != TW_OK)
         die("footage", &err);
     tw_settings_free(s);
 }

@@ -29,6 +29,8 @@
 #include "../src/core/brightness.h"
 #include "../src/media/codecs.h"
 #include "tawny/tawny.h"
+#include "../src/settings/sections.h"
+#include "../src/station/rehearse.h"
 
 /* A station runs for weeks, so most of the frames come after the first ten seconds, in
  * which a detector learns the place: CPU is measured at a rate that lets most do so. */
@@ -210,17 +212,17 @@ static double rehearse(const char *path, const tw_camera_make_fn *makers)
 {
     tw_error err = {0};
     char source[4096];
-    tw_camera_settings camera;
+    twi_camera_settings camera;
     tw_rehearsal_result result;
     const tw_platform platform = {.makers = makers, .clock = tw_linux_clock()};
     tw_settings *settings = tw_settings_new();
     (void)snprintf(source, sizeof source, "file:%s", path);
     if (!settings ||
         tw_settings_add_camera(settings, "bench", source, NULL, NULL) != TW_OK ||
-        tw_settings_camera(settings, "bench", &camera) != TW_OK)
+        twi_settings_camera(settings, "bench", &camera) != TW_OK)
         die("settings", &err);
     const double before = cpu_seconds();
-    if (tw_rehearse(&platform, &camera, NULL, NULL, NULL, NULL, &result, &err) != TW_OK)
+    if (twi_rehearse(&platform, &camera, NULL, NULL, NULL, NULL, &result, &err) != TW_OK)
         die("rehearse", &err);
     const double spent = cpu_seconds() - before;
     tw_settings_free(settings);
@@ -427,8 +429,8 @@ static double watch_cam(const char *lines)
     static const tw_camera_make_fn makers[] = {make_raw, NULL};
     tw_error err = {0};
     char text[256];
-    tw_camera_settings camera;
-    tw_station_settings station;
+    twi_camera_settings camera;
+    twi_station_settings station;
     tw_rehearsal_result result;
     tw_card card;
     tw_settings *settings = tw_settings_new();
@@ -436,14 +438,14 @@ static double watch_cam(const char *lines)
     if (!settings ||
         tw_settings_read_text(settings, "bench", text, strlen(text), NULL, NULL) !=
             TW_OK ||
-        tw_settings_camera(settings, "bench", &camera) != TW_OK ||
+        twi_settings_camera(settings, "bench", &camera) != TW_OK ||
         tw_sim_card(NULL, &card) != TW_OK)
         die("webcam", &err);
-    tw_settings_station(settings, &station);
+    twi_settings_station(settings, &station);
     const tw_platform platform = {
         .makers = makers, .clock = tw_linux_clock(), .card = &card};
     const double before = cpu_seconds();
-    if (tw_rehearse(&platform, &camera, &station, NULL, NULL, NULL, &result, &err) !=
+    if (twi_rehearse(&platform, &camera, &station, NULL, NULL, NULL, &result, &err) !=
         TW_OK)
         die("webcam", &err);
     const double spent = cpu_seconds() - before;

@@ -24,25 +24,21 @@ int main(int argc, char **argv)
 {
     static const tw_camera_make_fn makers[] = {tw_linux_camera_make, tw_sim_camera_make,
                                                NULL};
-    tw_camera_settings camera;
-    tw_station_settings station;
     tw_rehearsal_result result;
     tw_error err = {0};
     tw_card card;
     tw_settings *settings = tw_settings_new();
     if (argc != 3 || !settings ||
-        tw_settings_add_camera(settings, "kerb", argv[1], NULL, NULL) != TW_OK ||
-        tw_settings_camera(settings, "kerb", &camera) != TW_OK) {
+        tw_settings_add_camera(settings, "kerb", argv[1], NULL, NULL) != TW_OK) {
         printf("rehearse_file SOURCE FOLDER\n");
         return 1;
     }
-    tw_settings_station(settings, &station);
     tw_status st = tw_linux_card(argv[2], &card, &err);
     if (st == TW_OK) {
         const tw_platform platform = {
             .makers = makers, .clock = tw_linux_clock(), .card = &card};
-        st = tw_rehearse(&platform, &camera, &station, NULL, on_event, NULL, &result,
-                         &err);
+        st =
+            tw_rehearse(&platform, settings, "kerb", NULL, on_event, NULL, &result, &err);
         card.ops->destroy(card.ctx);
     }
     if (st == TW_OK)

@@ -9,6 +9,8 @@
 
 #include "../src/settings/draft.h"
 #include "fields.h"
+#include "../src/settings/sections.h"
+#include "tawny/settings.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
 
@@ -39,9 +41,9 @@ static void check_made(twi_draft *draft)
     if (twi_draft_check(draft, NULL, NULL, &made) != TW_OK)
         return;
     if (twi_draft_allow(draft, made, &err) == TW_OK) {
-        tw_station_settings station;
-        tw_settings_station(made, &station);
-        if (tw_settings_hook_name(made, 0) || strcmp(station.store, "captures") != 0)
+        twi_station_settings station;
+        twi_settings_station(made, &station);
+        if (twi_settings_hook_name(made, 0) || strcmp(station.store, "captures") != 0)
             abort(); /* whoever is not at the machine may not */
     } else if (strlen(err.text) == 0) {
         abort();

@@ -6,6 +6,7 @@
 
 #include "fields.h"
 #include "tawny/settings.h"
+#include "../src/settings/sections.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
 
@@ -26,8 +27,8 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
     const char *text = (const char *)data + at;
     char *out = NULL;
     size_t out_bytes = 0;
-    if (tw_settings_edit(text, bytes - at, field[0], field[1], field[2], field[3], &out,
-                         &out_bytes) != TW_OK)
+    if (twi_settings_edit(text, bytes - at, field[0], field[1], field[2], field[3], &out,
+                          &out_bytes) != TW_OK)
         return 0;
     if (strspn(field[2], "abcdefghijklmnopqrstuvwxyz_") != strlen(field[2]) ||
         strcmp(field[2], "") == 0)

@@ -6,6 +6,9 @@
 #include <unistd.h>
 
 #include "tawny/tawny.h"
+#include "../src/settings/sections.h"
+#include "../src/station/footage.h"
+#include "../src/station/rehearse.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
 
@@ -30,8 +33,8 @@ static void rehearse(const char *source)
     static const tw_camera_make_fn makers[] = {tw_linux_camera_make, NULL};
     const tw_sim_faults counting = {.forgets = true};
     tw_settings *settings = tw_settings_new();
-    tw_camera_settings camera;
-    tw_station_settings station;
+    twi_camera_settings camera;
+    twi_station_settings station;
     tw_rehearsal_result result;
     tw_error err = {0};
     tw_card card;
@@ -39,13 +42,13 @@ static void rehearse(const char *source)
     if (!settings || tw_sim_card(&counting, &card) != TW_OK ||
         tw_settings_add_camera(settings, "kerb", source, NULL, NULL) != TW_OK ||
         tw_settings_set(settings, "kerb.settle=0 s", NULL, NULL) != TW_OK ||
-        tw_settings_camera(settings, "kerb", &camera) != TW_OK)
+        twi_settings_camera(settings, "kerb", &camera) != TW_OK)
         abort();
-    tw_settings_station(settings, &station);
+    twi_settings_station(settings, &station);
     const tw_platform platform = {
         .makers = makers, .clock = tw_linux_clock(), .card = &card};
     const tw_status st =
-        tw_rehearse(&platform, &camera, &station, &t.stop, on_event, &t, &result, &err);
+        twi_rehearse(&platform, &camera, &station, &t.stop, on_event, &t, &result, &err);
     if (st != TW_OK && st != TW_ESTOPPED && strlen(err.text) == 0)
         abort();
     card.ops->destroy(card.ctx);
@@ -58,7 +61,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
     (void)snprintf(path, sizeof path, "/tmp/tawny-fuzz-%d.mkv", (int)getpid());
     (void)snprintf(source, sizeof source, "file:%s", path);
     FILE *file = fopen(path, "wb");
-    if (!tw_clips_possible(NULL)) /* without the module there is nothing to try */
+    if (!twi_clips_possible(NULL)) /* without the module there is nothing to try */
         abort();
     if (!file || fwrite(data, 1, bytes, file) != bytes || fclose(file) != 0)
         abort();

@@ -3,7 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "tawny/naming.h"
+#include "../src/core/naming.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
 
@@ -41,27 +41,27 @@ static char *take(char **rest)
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
 {
-    char *text = malloc(bytes + 1), *rest = text, out[TW_NAME_MAX];
+    char *text = malloc(bytes + 1), *rest = text, out[TWI_NAME_MAX];
     const char *problem = NULL;
-    tw_name_parts parts;
+    twi_name_parts parts;
     if (!text)
         return 0;
     if (bytes > 0)
         memcpy(text, data, bytes);
     text[bytes] = '\0';
     const char *pattern = take(&rest), *camera = take(&rest), *station = take(&rest);
-    tw_name_fields fields = {.camera = camera,
-                             .station = station,
-                             .kind = "clip",
-                             .sighting = (uint32_t)bytes,
-                             .n = 1,
-                             .extension = bytes % 2 ? "mp4" : ""};
-    tw_civil_split((int64_t)bytes * 86399999999, 3600, &fields.time);
-    if (tw_name_expand(pattern, &fields, out, sizeof out, &problem) == TW_OK) {
+    twi_name_fields fields = {.camera = camera,
+                              .station = station,
+                              .kind = "clip",
+                              .sighting = (uint32_t)bytes,
+                              .n = 1,
+                              .extension = bytes % 2 ? "mp4" : ""};
+    twi_civil_split((int64_t)bytes * 86399999999, 3600, &fields.time);
+    if (twi_name_expand(pattern, &fields, out, sizeof out, &problem) == TW_OK) {
         check_name(out);
-        (void)tw_name_read(pattern, out, &parts);
+        (void)twi_name_read(pattern, out, &parts);
     }
-    (void)tw_name_read(pattern, rest, &parts);
+    (void)twi_name_read(pattern, rest, &parts);
     free(text);
     return 0;
 }

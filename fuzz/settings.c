@@ -5,6 +5,7 @@
 
 #include "../src/settings/draft.h"
 #include "tawny/settings.h"
+#include "../src/settings/sections.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
 
@@ -35,15 +36,15 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
         abort();
     (void)tw_settings_check(s, count_problem, &problems);
     for (size_t i = 0; (name = tw_settings_camera_name(s, i)); i++) {
-        tw_camera_settings camera;
-        if (tw_settings_camera(s, name, &camera) == TW_OK)
+        twi_camera_settings camera;
+        if (twi_settings_camera(s, name, &camera) == TW_OK)
             (void)tw_settings_walk(s, name, see_setting, &rows);
     }
-    for (size_t i = 0; (name = tw_settings_destination_name(s, i)); i++)
-        (void)tw_settings_walk_destination(s, name, see_setting, &rows);
+    for (size_t i = 0; (name = twi_settings_destination_name(s, i)); i++)
+        (void)twi_settings_walk_destination(s, name, see_setting, &rows);
     (void)tw_settings_walk(s, NULL, see_setting, &rows);
     tw_settings *copy = tw_settings_copy(s);
-    if (copy && tw_settings_difference(s, copy, NULL) != TW_APPLIED_NOT)
+    if (copy && twi_settings_difference(s, copy, NULL) != TW_APPLIED_NOT)
         abort();
     tw_settings_free(copy);
     tw_settings_free(s);

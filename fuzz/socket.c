@@ -11,6 +11,8 @@
 
 #include "../src/cli/common.h"
 #include "../src/cli/control.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes);
 

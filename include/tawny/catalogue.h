@@ -11,8 +11,9 @@
 #include <stdint.h>
 
 #include "tawny/error.h"
-#include "tawny/naming.h"
+#include "tawny/events.h"
 #include "tawny/port.h"
+#include "tawny/settings.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -44,7 +45,7 @@ typedef struct tw_sighting_record {
 typedef struct tw_capture_record {
     int64_t id, sighting; /* sighting 0: it belongs to none */
     const char *camera;
-    const char *kind; /* a tw_kind_name */
+    const char *kind; /* a twi_kind_name */
     const char *file; /* name below the store */
     uint64_t bytes;
     int64_t start_us; /* of its first frame */
@@ -132,6 +133,20 @@ TW_API tw_status tw_catalogue_star(tw_catalogue *catalogue, int64_t sighting, bo
  * @return TW_OK; TW_ENOENT: there is no such sighting; TW_EIO... */
 TW_API tw_status tw_catalogue_remove(tw_catalogue *catalogue, const tw_card *card,
                                      int64_t sighting, tw_error *err);
+
+/**
+ * Make the catalogue of a store again from its files, as far as their names tell: when,
+ * by which camera, which captures belong together. The old one is kept beside it, as
+ * catalogue.db.old-1. What no name tells (stars, peaks, reasons) is in the journal beside
+ * it, sightings.jsonl. Not while a station writes to the store.
+ *
+ * @param settings  For the names of captures.
+ * @param callback  Is told what was done; may be NULL.
+ * @return TW_OK; else err says why the store cannot be written.
+ */
+TW_API tw_status tw_store_rebuild(const tw_card *card, const tw_settings *settings,
+                                  tw_clock clock, tw_event_fn callback, void *ctx,
+                                  tw_error *err);
 
 #ifdef __cplusplus
 }

@@ -12,7 +12,7 @@
 #include <stdint.h>
 
 #include "tawny/frame.h"
-#include "tawny/status.h"
+#include "tawny/error.h"
 #include "tawny/zones.h"
 
 #ifdef __cplusplus

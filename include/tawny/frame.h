@@ -6,7 +6,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include "tawny/status.h"
+#include "tawny/error.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -49,6 +49,44 @@ typedef struct tw_packet {
     int64_t wall_us;     /* when it was captured: microseconds since 1970, UTC */
     bool key;            /* it can be decoded without any packet before it */
 } tw_packet;
+
+/* First mirrored left to right, then turned clockwise by quarters * 90 degrees. All eight
+ * ways in which a picture can lie. */
+typedef struct tw_turn {
+    uint8_t quarters; /* 0..3 */
+    bool mirror;
+} tw_turn;
+
+typedef enum tw_codec {
+    TW_CODEC_MJPEG, /* each packet is a JPEG picture */
+    TW_CODEC_H264,
+    TW_CODEC_H265,
+    TW_CODEC_MPEG4,
+    TW_CODEC_OTHER, /* one that only the codec module knows: it is told by extra */
+    TW_CODEC_RAW    /* frames are pixels, not packets */
+} tw_codec;
+
+/* What a camera delivers. Pointers are the camera's and good until it is closed. */
+typedef struct tw_stream {
+    tw_codec codec;
+    tw_pixels pixels;          /* of TW_CODEC_RAW: how they lie, in most frames */
+    const char *codec_name;    /* for messages, such as "h264" */
+    uint16_t width, height;    /* pixels; 0 unknown until the first frame */
+    uint32_t fps_num, fps_den; /* nominal rate, frames a second; 0/1 unknown */
+    const uint8_t *extra;      /* decoder set-up data, NULL if none; of TW_CODEC_OTHER in
+                                  a form of the codec module's own */
+    size_t extra_size;         /* bytes */
+    int64_t length_us;         /* of recorded footage; 0 unknown or endless */
+    tw_turn turn;              /* that its pictures need to be upright */
+} tw_stream;
+
+/* One frame: pixels, or a packet. Pixels are looked at as they are, and encoded only when
+ * they are kept for good. Borrowed; good until the next call to the same camera. */
+typedef struct tw_frame {
+    tw_packet packet;   /* with data; of pixels t_us and wall_us alone are looked at */
+    tw_picture picture; /* its pixels; px[0] is NULL if there is a packet */
+    uint64_t dropped;   /* frames that the driver has lost since the camera was opened */
+} tw_frame;
 
 /** @return TW_OK, or TW_EINVAL: NULL pointer, zero size, a stride that is too short or a
  * layout that there is not. */

@@ -11,56 +11,12 @@
 
 #include "tawny/error.h"
 #include "tawny/frame.h"
-#include "tawny/status.h"
-#include "tawny/view.h"
 
 #ifdef __cplusplus
 extern "C" {
 #endif
 
 /* ---- camera ---------------------------------------------------------------------- */
-
-typedef enum tw_codec {
-    TW_CODEC_MJPEG, /* each packet is a JPEG picture */
-    TW_CODEC_H264,
-    TW_CODEC_H265,
-    TW_CODEC_MPEG4,
-    TW_CODEC_OTHER, /* one that only the codec module knows: it is told by extra */
-    TW_CODEC_RAW    /* frames are pixels, not packets */
-} tw_codec;
-
-/* What a camera delivers. Pointers are the camera's and good until it is closed. */
-typedef struct tw_stream {
-    tw_codec codec;
-    tw_pixels pixels;          /* of TW_CODEC_RAW: how they lie, in most frames */
-    const char *codec_name;    /* for messages, such as "h264" */
-    uint16_t width, height;    /* pixels; 0 unknown until the first frame */
-    uint32_t fps_num, fps_den; /* nominal rate, frames a second; 0/1 unknown */
-    const uint8_t *extra;      /* decoder set-up data, NULL if none; of TW_CODEC_OTHER in
-                                  a form of the codec module's own */
-    size_t extra_size;         /* bytes */
-    int64_t length_us;         /* of recorded footage; 0 unknown or endless */
-    tw_turn turn;              /* that its pictures need to be upright */
-} tw_stream;
-
-/* One frame: pixels, or a packet. Pixels are looked at as they are, and encoded only when
- * they are kept for good. Borrowed; good until the next call to the same camera. */
-typedef struct tw_frame {
-    tw_packet packet;   /* with data; of pixels t_us and wall_us alone are looked at */
-    tw_picture picture; /* its pixels; px[0] is NULL if there is a packet */
-    uint64_t dropped;   /* frames that the driver has lost since the camera was opened */
-} tw_frame;
-
-/**
- * Encode a picture of any layout as JPEG.
- *
- * @param quality  1..100.
- * @param out      Set on TW_OK, the caller's to free().
- * @return TW_OK; TW_EINVAL: bad view; TW_ENOMEM; TW_EIO: it cannot be encoded. Any
- *         thread.
- */
-TW_API tw_status tw_picture_jpeg(const tw_picture *picture, int quality, uint8_t **out,
-                                 size_t *bytes, tw_error *err);
 
 /* How frames come. A station opens a live camera again when it cannot be opened or ends,
  * and one that is not rare when it falls silent. */
@@ -264,6 +220,18 @@ TW_API size_t tw_push_waiting(tw_push *push);
 
 /** After the station. NULL is fine. */
 TW_API void tw_push_free(tw_push *push);
+
+/* ---- all of them together --------------------------------------------------------- */
+
+/* What a station or a rehearsal runs on. */
+typedef struct tw_platform {
+    const tw_camera_make_fn *makers; /* ended by NULL; NULL: there are none */
+    tw_clock clock;
+    const tw_card *card; /* where captures go; a station needs one; NULL: a rehearsal or a
+                            look stores nothing */
+    const tw_pins *pins; /* sensors, lamps...; NULL: there are none */
+    tw_push *const *pushed; /* cameras of your own, ended by NULL; NULL: there are none */
+} tw_platform;
 
 #ifdef __cplusplus
 }

@@ -14,26 +14,6 @@ extern "C" {
 TW_API tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
                                       tw_error *err);
 
-/* A video device in words; "" where there is nothing to say. */
-typedef struct tw_linux_device {
-    const char *source;   /* "v4l2:/dev/video0" */
-    const char *stable;   /* "v4l2:/dev/v4l/by-id/...": its number may change, this not */
-    const char *name;     /* its own, or why it cannot be asked */
-    const char *modes;    /* "MJPG 640x480@30, ..." */
-    const char *controls; /* with their ranges: "gain 1 to 100 (now 16), ..." */
-    const char *choice;   /* what is taken where no size or format is set, and why */
-    bool usable;          /* it can be a camera */
-} tw_linux_device;
-
-/**
- * Visit the video devices of the machine.
- *
- * @param visit  Told of each; borrowed for the call. May be NULL.
- * @return how many there are.
- */
-TW_API size_t tw_linux_devices(void (*visit)(void *ctx, const tw_linux_device *device),
-                               void *ctx);
-
 /** @return The board's clock. Needs no release. */
 TW_API tw_clock tw_linux_clock(void);
 

@@ -7,7 +7,7 @@
 #include <stdint.h>
 
 #include "tawny/frame.h"
-#include "tawny/status.h"
+#include "tawny/error.h"
 
 #ifdef __cplusplus
 extern "C" {

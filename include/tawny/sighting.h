@@ -6,7 +6,7 @@
 #include <stdint.h>
 
 #include "tawny/detector.h"
-#include "tawny/status.h"
+#include "tawny/error.h"
 
 #ifdef __cplusplus
 extern "C" {

@@ -1,8 +1,17 @@
-/* tawny/version.h - the version of the library, by semantic versioning. */
+/* tawny/version.h - the version of the library, by semantic versioning, and which
+ * functions it exports. */
 #ifndef TW_VERSION_H
 #define TW_VERSION_H
 
-#include "tawny/api.h"
+#include <stddef.h>
+
+#if defined(__GNUC__)
+#define TW_API __attribute__((visibility("default")))
+#define TW_PRINTF(fmt, args) __attribute__((format(printf, fmt, args)))
+#else
+#define TW_API
+#define TW_PRINTF(fmt, args)
+#endif
 
 #ifdef __cplusplus
 extern "C" {

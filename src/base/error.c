@@ -1,5 +1,6 @@
 /* Wording of errors. */
 #include "tawny/error.h"
+#include "system_error.h"
 
 #include <errno.h>
 #include <stdarg.h>
@@ -17,7 +18,7 @@ tw_status tw_fail(tw_error *err, tw_status st, const char *format, ...)
     return st;
 }
 
-tw_status tw_status_of_errno(int number)
+tw_status twi_status_of_errno(int number)
 {
     switch (number) {
     case 0: return TW_OK;

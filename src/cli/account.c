@@ -6,6 +6,8 @@
 #include <unistd.h>
 
 #include "output.h"
+#include "../settings/sections.h"
+#include "tawny/settings.h"
 
 static const char ABOUT[] =
     "Lists, makes and removes accounts of the page. add asks for the password, or reads "
@@ -125,7 +127,7 @@ int cli_account(int argc, char **argv)
     CLI_COMMON common = {0};
     g_autofree char *may = NULL;
     tw_settings *settings = NULL;
-    tw_station_settings station;
+    twi_station_settings station;
     const GOptionEntry own[] = {
         {"may", 0, 0, G_OPTION_ARG_STRING, &may, "What it may", "look|run"},
         {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
@@ -135,7 +137,7 @@ int cli_account(int argc, char **argv)
         code = CLI_USAGE;
     if (code != CLI_DONE)
         return code;
-    tw_settings_station(settings, &station);
+    twi_settings_station(settings, &station);
     code = do_it(station.accounts_file, argc, argv, may, common.json);
     tw_settings_free(settings);
     return code;

@@ -12,6 +12,8 @@
 #include <unistd.h>
 
 #include "output.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
 
 #define BASE "https://raw.githubusercontent.com/tdwg/camtrap-dp/1.0/"
 
@@ -83,8 +85,8 @@ static void put_row(FILE *out, const char *columns, const cell *cells)
 /* "2027-03-13T20:30:14Z" */
 static const char *stamp(int64_t wall_us, char buffer[40])
 {
-    tw_civil t;
-    tw_civil_split(wall_us, 0, &t);
+    twi_civil t;
+    twi_civil_split(wall_us, 0, &t);
     (void)snprintf(buffer, 40, "%04d-%02u-%02uT%02u:%02u:%02uZ", (int)t.year, t.month,
                    t.day, t.hour, t.minute, t.second);
     return buffer;
@@ -126,14 +128,14 @@ static void free_deployment(gpointer data)
  * known where the camera stands; told. */
 static deployment *find_deployment(package *p, const char *camera)
 {
-    tw_camera_settings settings;
+    twi_camera_settings settings;
     for (guint i = 0; i < p->deployments->len; i++) {
         deployment *d = p->deployments->pdata[i];
         if (strcmp(d->camera, camera) == 0)
             return d;
     }
-    if (tw_settings_camera(p->source->settings, camera, &settings) != TW_OK ||
-        settings.latitude == TW_NOWHERE || settings.longitude == TW_NOWHERE) {
+    if (twi_settings_camera(p->source->settings, camera, &settings) != TW_OK ||
+        settings.latitude == TWI_NOWHERE || settings.longitude == TWI_NOWHERE) {
         p->code =
             cli_say(CLI_FAILED,
                     "it is not known where camera %s stands: write its latitude and "
@@ -198,17 +200,17 @@ static gboolean bring(package *p, const char *file)
 
 /* Captioned copies show nothing that the clean ones do not; continuous recording is no
  * capture method of the standard. */
-static gboolean is_media(tw_kind kind)
+static gboolean is_media(twi_kind kind)
 {
-    return kind == TW_KIND_STILL || kind == TW_KIND_CLIP || kind == TW_KIND_TIMED_STILL ||
-           kind == TW_KIND_TIMED_CLIP;
+    return kind == TWI_KIND_STILL || kind == TWI_KIND_CLIP ||
+           kind == TWI_KIND_TIMED_STILL || kind == TWI_KIND_TIMED_CLIP;
 }
 
 static void write_medium(package *p, const tw_capture_record *c, gboolean starred)
 {
     char id[32], time[40];
-    const tw_kind kind = tw_kind_find(c->kind);
-    const gboolean video = tw_kind_is_video(kind);
+    const twi_kind kind = twi_kind_find(c->kind);
+    const gboolean video = twi_kind_is_video(kind);
     g_autofree char *name = g_path_get_basename(c->file);
     (void)g_snprintf(id, sizeof id, "m%lld", (long long)c->id);
     put_row(
@@ -216,7 +218,7 @@ static void write_medium(package *p, const tw_capture_record *c, gboolean starre
         (const cell[]){{"mediaID", id},
                        {"deploymentID", c->camera},
                        {"captureMethod",
-                        tw_kind_of_sighting(kind) ? "activityDetection" : "timeLapse"},
+                        twi_kind_of_sighting(kind) ? "activityDetection" : "timeLapse"},
                        {"timestamp", stamp(c->start_us, time)},
                        {"filePath", c->file},
                        {"filePublic", "false"},
@@ -236,8 +238,8 @@ static bool take_capture(void *ctx, const tw_capture_record *c)
 {
     taking *t = ctx;
     package *p = t->p;
-    const tw_kind kind = tw_kind_find(c->kind);
-    if (!is_media(kind) || (t->timed && tw_kind_of_sighting(kind)))
+    const twi_kind kind = twi_kind_find(c->kind);
+    if (!is_media(kind) || (t->timed && twi_kind_of_sighting(kind)))
         return true;
     deployment *d = find_deployment(p, c->camera);
     if (!d || !bring(p, c->file))
@@ -352,8 +354,8 @@ static json_t *describe_project(const package *p, const char *title)
 static void write_package(package *p)
 {
     char created[40];
-    tw_station_settings station;
-    tw_settings_station(p->source->settings, &station);
+    twi_station_settings station;
+    twi_settings_station(p->source->settings, &station);
     const tw_clock clock = tw_linux_clock();
     json_t *o = json_pack(
         "{s[ooo] ss ss s[{ss ss}] so so so s[]}", "resources",

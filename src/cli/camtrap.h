@@ -3,6 +3,7 @@
 #define TWI_CLI_CAMTRAP_H
 
 #include "common.h"
+#include "tawny/settings.h"
 
 typedef struct camtrap_source {
     tw_catalogue *catalogue;

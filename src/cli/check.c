@@ -4,6 +4,11 @@
 #include <string.h>
 
 #include "output.h"
+#include "../settings/sections.h"
+#include "../station/footage.h"
+#include "../port/linux/devices.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 static const char ABOUT[] =
     "Reads the settings, opens each camera once, tries the store, and says what would\n"
@@ -30,7 +35,7 @@ static gboolean find(const cli_common *common, gboolean ok, const char *what,
 }
 
 /* Addresses of single pictures look like those of streams. */
-static gboolean wants_fetching(const tw_camera_settings *camera)
+static gboolean wants_fetching(const twi_camera_settings *camera)
 {
     const gboolean http = g_str_has_prefix(camera->source, "http://") ||
                           g_str_has_prefix(camera->source, "https://");
@@ -38,7 +43,7 @@ static gboolean wants_fetching(const tw_camera_settings *camera)
 }
 
 /* What comes, and what the setting fps made of it. */
-static void add_rate(GString *text, const tw_camera_found *found, int64_t fps)
+static void add_rate(GString *text, const twi_camera_found *found, int64_t fps)
 {
     const double promised = found->stream.fps_num > 0 ? (double)found->stream.fps_num /
                                                             (double)found->stream.fps_den
@@ -56,13 +61,13 @@ static void add_rate(GString *text, const tw_camera_found *found, int64_t fps)
 }
 
 static gboolean check_camera(const cli_common *common, const tw_platform *platform,
-                             const tw_camera_settings *camera)
+                             const twi_camera_settings *camera)
 {
     tw_error err = {0};
-    tw_camera_found found;
+    twi_camera_found found;
     const tw_stream *stream = &found.stream;
     char start[24];
-    const tw_status st = tw_camera_try(platform, camera, &found, &err);
+    const tw_status st = twi_camera_try(platform, camera, &found, &err);
     if (st != TW_OK && wants_fetching(camera)) {
         g_autofree char *line = g_strdup_printf(
             "%s; if this address gives one picture each time it is asked, "
@@ -81,7 +86,7 @@ static gboolean check_camera(const cli_common *common, const tw_platform *platfo
         camera->armed ? "a sighting begins" : "disarmed; a sighting would begin",
         out_percent((uint32_t)camera->start_ppm, start),
         camera->clips ? ", clips" : ", no clips",
-        camera->stills.which == TW_STILLS_NONE ? ", no stills" : ", stills");
+        camera->stills.which == TWI_STILLS_NONE ? ", no stills" : ", stills");
     return find(common, TRUE, "camera", camera->name, text->str);
 }
 
@@ -98,7 +103,7 @@ static const struct {
 
 typedef struct useless {
     const cli_common *common;
-    const tw_camera_settings *camera;
+    const twi_camera_settings *camera;
 } useless;
 
 /* Folders of pictures have no rate of their own, other files do. */
@@ -134,16 +139,16 @@ static void say_useless(void *ctx, const tw_setting *s)
 
 /* The second stream is opened as well: it is what the detector looks at. */
 static gboolean check_second(const cli_common *common, const tw_platform *platform,
-                             const tw_camera_settings *camera)
+                             const twi_camera_settings *camera)
 {
-    tw_camera_settings second = *camera;
+    twi_camera_settings second = *camera;
     tw_error err = {0};
-    tw_camera_found found;
+    twi_camera_found found;
     char text[256];
     if (camera->detect_source[0] == '\0')
         return TRUE;
     second.source = camera->detect_source;
-    if (tw_camera_try(platform, &second, &found, &err) != TW_OK) {
+    if (twi_camera_try(platform, &second, &found, &err) != TW_OK) {
         g_autofree char *line = g_strdup_printf("detect_source: %s", err.text);
         return find(common, FALSE, "camera", camera->name, line);
     }
@@ -152,7 +157,7 @@ static gboolean check_second(const cli_common *common, const tw_platform *platfo
     return find(common, TRUE, "camera", camera->name, text);
 }
 
-static gboolean check_store(const cli_common *common, const tw_station_settings *station)
+static gboolean check_store(const cli_common *common, const twi_station_settings *station)
 {
     tw_card card = {0};
     tw_error err = {0};
@@ -160,7 +165,7 @@ static gboolean check_store(const cli_common *common, const tw_station_settings 
     char text[128];
     tw_status st = tw_linux_card(station->store, &card, &err);
     if (st == TW_OK)
-        st = tw_store_try(&card, station, &err);
+        st = twi_store_try(&card, station, &err);
     if (st == TW_OK)
         st = card.ops->space(card.ctx, &free_bytes, &total, &err);
     if (st == TW_OK)
@@ -172,7 +177,7 @@ static gboolean check_store(const cli_common *common, const tw_station_settings 
                 st == TW_OK ? text : err.text);
 }
 
-static void say_device(void *ctx, const tw_linux_device *d)
+static void say_device(void *ctx, const twi_linux_device *d)
 {
     GString *text = g_string_new(d->name);
     if (d->modes[0])
@@ -189,7 +194,7 @@ static void say_device(void *ctx, const tw_linux_device *d)
 
 static int list_devices(cli_common *common)
 {
-    if (tw_linux_devices(say_device, common) == 0 && !common->json)
+    if (twi_linux_devices(say_device, common) == 0 && !common->json)
         (void)printf("There are no video devices.\n");
     return CLI_DONE;
 }
@@ -241,26 +246,26 @@ int cli_check(int argc, char **argv)
         code = CLI_USAGE;
     if (code == CLI_DONE) {
         const tw_platform platform = cli_platform();
-        tw_station_settings station;
-        tw_camera_settings camera;
+        twi_station_settings station;
+        twi_camera_settings camera;
         tw_error err = {0};
         gboolean good = find(&common, tw_settings_camera_count(settings) > 0, "settings",
                              path, "no mistakes found");
         for (size_t i = 0; tw_settings_camera_name(settings, i); i++)
-            if (tw_settings_camera(settings, tw_settings_camera_name(settings, i),
-                                   &camera) == TW_OK) {
+            if (twi_settings_camera(settings, tw_settings_camera_name(settings, i),
+                                    &camera) == TW_OK) {
                 useless u = {&common, &camera};
                 good &= check_camera(&common, &platform, &camera);
                 good &= check_second(&common, &platform, &camera);
                 (void)tw_settings_walk(settings, camera.name, say_useless, &u);
             }
-        tw_settings_station(settings, &station);
+        twi_settings_station(settings, &station);
         good &= check_store(&common, &station);
-        if (tw_settings_hook_name(settings, 0))
+        if (twi_settings_hook_name(settings, 0))
             good &= check_hooks(&common, settings);
-        if (tw_settings_destination_name(settings, 0))
+        if (twi_settings_destination_name(settings, 0))
             good &= check_destinations(&common, settings);
-        if (!tw_clips_possible(&err))
+        if (!twi_clips_possible(&err))
             good &= find(&common, FALSE, "module", "codecs", err.text);
         code = good ? CLI_DONE : CLI_FAILED;
     }

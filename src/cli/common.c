@@ -8,6 +8,9 @@
 #include <string.h>
 
 #include "notify.h"
+#include "../settings/sections.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 char *cli_plain(char *text)
 {
@@ -195,7 +198,7 @@ tw_status cli_load_sound(const cli_common *common, tw_settings **out, char **pat
     const gboolean read = st == TW_OK || st == TW_ESYNTAX;
     if (read)
         (void)tw_settings_check(settings, cli_told, NULL);
-    if (read && tw_settings_sound(settings, NULL)) {
+    if (read && twi_settings_sound(settings, NULL)) {
         *out = settings;
         if (path_out)
             *path_out = g_steal_pointer(&path);
@@ -224,7 +227,7 @@ static char *name_for(const char *source)
 
 static tw_status find_camera(const cli_common *common, const char *name,
                              const char *source, tw_settings *settings,
-                             tw_camera_settings *camera)
+                             twi_camera_settings *camera)
 {
     tw_status st = TW_OK;
     if (source)
@@ -233,11 +236,11 @@ static tw_status find_camera(const cli_common *common, const char *name,
         st = apply_sets(common, settings);
     if (st == TW_OK)
         st = tw_settings_check(settings, cli_told, NULL);
-    return st == TW_OK ? tw_settings_camera(settings, name, camera) : st;
+    return st == TW_OK ? twi_settings_camera(settings, name, camera) : st;
 }
 
 tw_status cli_camera(const cli_common *common, const char *name, const char *source,
-                     tw_settings **out, tw_camera_settings *camera)
+                     tw_settings **out, twi_camera_settings *camera)
 {
     cli_common without_sets = *common; /* they may name a camera that is still to come */
     without_sets.sets = NULL;
@@ -248,7 +251,7 @@ tw_status cli_camera(const cli_common *common, const char *name, const char *sou
         st = cli_load(&without_sets, TRUE, &settings, NULL);
     else
         st = (settings = tw_settings_new()) ? TW_OK : TW_ENOMEM;
-    if (st == TW_OK && name && tw_settings_camera(settings, name, camera) != TW_OK) {
+    if (st == TW_OK && name && twi_settings_camera(settings, name, camera) != TW_OK) {
         st = TW_ENOENT;
         (void)cli_say(CLI_USAGE, "the settings have no camera %s", name);
     }

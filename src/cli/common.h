@@ -21,6 +21,7 @@
 #include "../station/plan.h"
 #include "../station/reel.h"
 #include "tawny/tawny.h"
+#include "../settings/sections.h"
 
 enum { CLI_DONE = 0, CLI_FAILED = 1, CLI_USAGE = 2 };
 
@@ -116,7 +117,7 @@ tw_status cli_load_readable(const cli_common *common, tw_settings **out);
 
 /**
  * The same, checked, for a station: mistakes that concern single cameras are told and
- * leave the others be (tw_settings_sound).
+ * leave the others be (twi_settings_sound).
  *
  * @param path_out  As in cli_load.
  * @return TW_OK: *out is the caller's; else told.
@@ -132,7 +133,7 @@ tw_status cli_load_sound(const cli_common *common, tw_settings **out, char **pat
  * @return TW_OK: *out is the caller's and what camera points to is its; else told.
  */
 tw_status cli_camera(const cli_common *common, const char *name, const char *source,
-                     tw_settings **out, tw_camera_settings *camera);
+                     tw_settings **out, twi_camera_settings *camera);
 
 /** The board that commands run on: all ports' cameras, the machine's clock. */
 tw_platform cli_platform(void);

@@ -6,6 +6,15 @@
 
 #include "output.h"
 #include "truth.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "../station/rehearse.h"
+#include "../station/footage.h"
+#include "../station/why.h"
+#include "tawny/rehearse.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 static const char ABOUT[] = "Plays a simulated night at the Hollin Lane toad crossing "
                             "through the whole of it: camera,\n"
@@ -37,7 +46,7 @@ static const char SETTINGS[] = "[station]\n"
 
 typedef struct demo {
     const tw_sim_scene *scene;
-    const tw_camera_settings *camera;
+    const twi_camera_settings *camera;
     tw_sighting seen[SIGHTINGS_MAX];
     twi_score_sighting judged[SIGHTINGS_MAX];
     size_t count;
@@ -46,7 +55,7 @@ typedef struct demo {
     gboolean any;
     guint stored;
     uint64_t bytes;
-    char clip[TW_NAME_MAX]; /* the first one, for the commands to try */
+    char clip[TWI_NAME_MAX]; /* the first one, for the commands to try */
 } demo;
 
 static double since(const demo *d, int64_t t_us)
@@ -66,7 +75,7 @@ static void on_event(void *ctx, const tw_event *e)
     case TW_EVENT_BEGAN:
         (void)printf("%7.1f s  %s  sighting %u begins: %s\n",
                      since(d, e->sighting->start_us), e->camera, e->sighting->number,
-                     tw_why_began(e->sighting, text, sizeof text));
+                     twi_why_began(e->sighting, text, sizeof text));
         break;
     case TW_EVENT_ENDED:
         (void)printf("%7.1f s  %s  sighting %u ends, peak %.2f %%\n",
@@ -183,21 +192,21 @@ static void suggest(const demo *d, const char *folder)
 static int play(const tw_card *card, tw_settings *settings, const char *folder)
 {
     tw_platform platform = cli_platform();
-    tw_camera_settings camera;
-    tw_station_settings station;
+    twi_camera_settings camera;
+    twi_station_settings station;
     tw_rehearsal_result result;
     tw_error err = {0};
     platform.card = card;
-    tw_settings_station(settings, &station);
-    if (tw_settings_camera(settings, "kerb", &camera) != TW_OK)
+    twi_settings_station(settings, &station);
+    if (twi_settings_camera(settings, "kerb", &camera) != TW_OK)
         return cli_say(CLI_FAILED, "out of memory");
     demo d = {.scene = tw_sim_scene_find("kerb"), .camera = &camera};
     (void)printf("Hollin Lane by night: %.0f s at the kerb, simulated.\n"
                  "Captures go to %s\n\n",
                  (double)d.scene->length_us / 1e6, folder);
     const tw_status st =
-        tw_rehearse(&platform, &camera, &station, cli_catch_signals(NULL), on_event, &d,
-                    &result, &err);
+        twi_rehearse(&platform, &camera, &station, cli_catch_signals(NULL), on_event, &d,
+                     &result, &err);
     if (st == TW_ESTOPPED)
         return cli_say(CLI_FAILED, "stopped; what was captured is in %s", folder);
     if (st != TW_OK)
@@ -233,15 +242,15 @@ static int render_scene(const rendering *r, const tw_sim_scene *scene, FILE *tru
         "[camera %s]\nsource = sim:%s,size=%s,seed=%d\nfps = %d\nclip_video = h264\n",
         scene->name, scene->name, r->size, r->seed, r->fps);
     tw_settings *settings = tw_settings_new();
-    tw_camera_settings camera;
+    twi_camera_settings camera;
     tw_error err = {0};
     const tw_platform platform = cli_platform();
     int code = CLI_USAGE;
     if (settings &&
         tw_settings_read_text(settings, "demo", text, strlen(text), cli_told, NULL) ==
             TW_OK &&
-        tw_settings_camera(settings, scene->name, &camera) == TW_OK) {
-        code = cli_exit(tw_footage_write(&platform, &camera, path, stop, &err));
+        twi_settings_camera(settings, scene->name, &camera) == TW_OK) {
+        code = cli_exit(twi_footage_write(&platform, &camera, path, stop, &err));
         if (code != CLI_DONE)
             (void)cli_say(code, "%s", err.status != TW_OK ? err.text : "stopped");
     }

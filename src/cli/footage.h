@@ -3,6 +3,7 @@
 #define TWI_CLI_FOOTAGE_H
 
 #include "common.h"
+#include "../settings/sections.h"
 
 /* One frame. */
 typedef struct cli_moment {
@@ -72,7 +73,7 @@ gboolean cli_plot_name_fits(const char *path);
  * @param path  PNG or SVG by its ending; "-": to the terminal.
  * @return TW_OK; else told.
  */
-tw_status cli_plot(const cli_footage *footage, const tw_camera_settings *camera,
+tw_status cli_plot(const cli_footage *footage, const twi_camera_settings *camera,
                    const char *path);
 
 #endif

@@ -7,6 +7,11 @@
 
 #include "footage.h"
 #include "output.h"
+#include "../settings/sections.h"
+#include "../station/footage.h"
+#include "tawny/draw.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 static const char ABOUT[] =
     "Writes one frame of a camera as JPEG or PNG. With --overlay the detector watches "
@@ -37,7 +42,7 @@ static int write_file(const char *path, const uint8_t *data, size_t bytes)
     return code;
 }
 
-static int look(const tw_camera_settings *camera, const tw_look_options *options,
+static int look(const twi_camera_settings *camera, const tw_look_options *options,
                 const char *path, gboolean json)
 {
     const tw_platform platform = cli_platform();
@@ -47,7 +52,7 @@ static int look(const tw_camera_settings *camera, const tw_look_options *options
     size_t bytes = 0;
     char size[24], percent[24];
     const tw_status st =
-        tw_look(&platform, camera, options, &data, &bytes, &reading, &err);
+        twi_look(&platform, camera, options, &data, &bytes, &reading, &err);
     if (st != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
     const int code = write_file(path, data, bytes);
@@ -97,7 +102,7 @@ int cli_look(int argc, char **argv)
     if (code != CLI_DONE)
         return code;
     tw_settings *settings = NULL;
-    tw_camera_settings camera;
+    twi_camera_settings camera;
     const gboolean source = strchr(argv[1], ':') || strchr(argv[1], '/') ||
                             g_file_test(argv[1], G_FILE_TEST_IS_REGULAR);
     g_autofree char *from = source ? cli_source_of(argv[1]) : NULL;

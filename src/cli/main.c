@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "common.h"
+#include "../settings/sections.h"
 
 static const cli_command COMMANDS[] = {
     {"demo", "the whole thing on a simulated camera, with nothing set up", cli_demo},
@@ -71,7 +72,7 @@ int main(int argc, char **argv)
     char **own = g_strdupv(argv);
     char **taken = g_memdup2((const void *)own, ((size_t)argc + 1) * sizeof *own);
     for (int i = 0; i < argc; i++)
-        tw_source_blank(argv[i]);
+        twi_source_blank(argv[i]);
     const int code = run_command(argc, taken); /* which drops options from it */
     g_strfreev(own);
     g_free((void *)taken);

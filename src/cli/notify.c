@@ -2,6 +2,7 @@
 #include "notify.h"
 
 #include <stddef.h>
+#include <stdio.h>
 #include <string.h>
 #include <sys/socket.h>
 #include <sys/stat.h>

@@ -4,6 +4,8 @@
 
 #include "../json/json.h"
 #include "control.h"
+#include "../settings/sections.h"
+#include "tawny/settings.h"
 
 /* One of these commands. */
 typedef struct order {
@@ -84,14 +86,14 @@ static int say_answer(const char *answer, const ordering *o)
 static int tell_station(const ordering *o, const char *what, const char *camera)
 {
     tw_settings *settings = NULL;
-    tw_station_settings station;
+    twi_station_settings station;
     int64_t for_us = 0;
     int code = cli_read_time("--for", o->how_long, &for_us);
     if (code != CLI_DONE)
         return code;
     if (cli_load_readable(&o->common, &settings) != TW_OK)
         return CLI_USAGE;
-    tw_settings_station(settings, &station);
+    twi_settings_station(settings, &station);
     json_t *request = json_pack("{ss ss* sf}", "do", o->as_set ? "as-set" : what,
                                 "camera", camera, "for_s", (double)for_us / 1e6);
     char *line = twi_json_text(request);

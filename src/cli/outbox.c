@@ -5,6 +5,7 @@
 #include "../json/json.h"
 #include "output.h"
 #include "store.h"
+#include "../core/naming.h"
 
 static const char ABOUT[] =
     "Shows how each destination's queue stands; with --list also what is in it. --retry "
@@ -32,8 +33,8 @@ typedef struct looking {
 
 static const char *local_time(const looking *l, int64_t wall_us, char out[64])
 {
-    tw_civil t;
-    tw_civil_split(wall_us, l->clock.ops->offset_s(l->clock.ctx, wall_us), &t);
+    twi_civil t;
+    twi_civil_split(wall_us, l->clock.ops->offset_s(l->clock.ctx, wall_us), &t);
     (void)snprintf(out, 64, "%04d-%02u-%02u %02u:%02u", (int)t.year, t.month, t.day,
                    t.hour, t.minute);
     return out;

@@ -5,6 +5,7 @@
 
 #include <inttypes.h>
 #include <math.h>
+#include <stdio.h>
 #include <unistd.h>
 
 enum { BAR_CELLS = 30 };

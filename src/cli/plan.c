@@ -7,6 +7,13 @@
 #include "footage.h"
 #include "output.h"
 #include "store.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "../station/rehearse.h"
+#include "tawny/rehearse.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 static const char ABOUT[] =
     "Says for each camera how many megabytes its settings make: an hour of sightings, "
@@ -76,7 +83,7 @@ static void count_event(void *ctx, const tw_event *e)
     if (e->kind == TW_EVENT_ENDED)
         h->seen_us += MAX(0, e->sighting->end_us - e->sighting->start_us);
     if (e->kind == TW_EVENT_STORED)
-        h->bytes[tw_kind_find(e->file_kind)] += e->bytes;
+        h->bytes[twi_kind_find(e->file_kind)] += e->bytes;
 }
 
 static history *find(planning *p, const char *name)
@@ -94,7 +101,7 @@ static history *find(planning *p, const char *name)
 
 /* What the settings would keep, on a card that counts. Recording without a break is
  * tried in any case, so that its price is known. */
-static int try_footage(planning *p, history *known, tw_camera_settings *camera)
+static int try_footage(planning *p, history *known, twi_camera_settings *camera)
 {
     twi_plan_camera *h = &known->made;
     const tw_sim_faults counting = {.forgets = true};
@@ -102,15 +109,15 @@ static int try_footage(planning *p, history *known, tw_camera_settings *camera)
     tw_card card = {0};
     tw_error err = {0};
     tw_rehearsal_result result;
-    tw_station_settings station;
-    tw_settings_station(p->settings, &station);
+    twi_station_settings station;
+    twi_settings_station(p->settings, &station);
     h->recorded = camera->continuous;
     camera->continuous = true;
     tw_status st = tw_sim_card(&counting, &card);
     platform.card = &card;
     if (st == TW_OK)
-        st = tw_rehearse(&platform, camera, &station, cli_catch_signals(NULL),
-                         count_event, h, &result, &err);
+        st = twi_rehearse(&platform, camera, &station, cli_catch_signals(NULL),
+                          count_event, h, &result, &err);
     if (card.ops)
         card.ops->destroy(card.ctx);
     if (st != TW_OK)
@@ -130,7 +137,7 @@ static int read_footage(planning *p, char **files)
 {
     int code = CLI_DONE;
     for (char **file = files; *file && code == CLI_DONE; file++) {
-        tw_camera_settings camera;
+        twi_camera_settings camera;
         g_autofree char *source = cli_source_of(*file);
         tw_settings_free(p->settings);
         p->settings = NULL;
@@ -176,13 +183,13 @@ static double history_days(const planning *p)
  * some are kept for good. */
 static double held_of(const planning *p, const history *h)
 {
-    tw_camera_settings camera;
+    twi_camera_settings camera;
     double held = 0;
-    if (tw_settings_camera(p->settings, h->made.name, &camera) != TW_OK)
+    if (twi_settings_camera(p->settings, h->made.name, &camera) != TW_OK)
         return 0;
-    for (int k = 0; k < TW_KIND_COUNT; k++) {
+    for (int k = 0; k < TWI_KIND_COUNT; k++) {
         const int64_t own = camera.keep_for_us.kind[k];
-        const int64_t keep_us = own == TW_AS_ALL ? camera.keep_for_us.all : own;
+        const int64_t keep_us = own == TWI_AS_ALL ? camera.keep_for_us.all : own;
         const double day = h->made.span_us > 0
                                ? (double)h->made.bytes[k] * 24.0 * (double)HOUR_US /
                                      (double)h->made.span_us
@@ -234,9 +241,9 @@ static int say_card(const planning *p, double day_bytes)
 {
     tw_card card = {0};
     tw_error err = {0};
-    tw_station_settings station;
+    twi_station_settings station;
     uint64_t free_bytes = 0, total = 0;
-    tw_settings_station(p->settings, &station);
+    twi_settings_station(p->settings, &station);
     free_bytes = total = (uint64_t)p->card_bytes;
     tw_status st =
         p->card_bytes > 0 ? TW_OK : tw_linux_card(p->store ? p->store : ".", &card, &err);

@@ -6,6 +6,7 @@
 #include <unistd.h>
 
 #include "footage.h"
+#include "../settings/sections.h"
 
 enum { COLUMNS = 100, LINES = 40, LONG_S = 900 /* from here on in minutes */ };
 
@@ -116,7 +117,7 @@ tw_status cli_plot_end(GString *script, const char *data, const char *what,
 /* A plot on its way. */
 typedef struct plot {
     const cli_footage *footage;
-    const tw_camera_settings *camera;
+    const twi_camera_settings *camera;
     GString *script;
     double unit; /* seconds in one unit of the time axis */
     gboolean text;
@@ -294,7 +295,7 @@ static char *data_of(const plot *p)
     return g_string_free(data, FALSE);
 }
 
-tw_status cli_plot(const cli_footage *footage, const tw_camera_settings *camera,
+tw_status cli_plot(const cli_footage *footage, const twi_camera_settings *camera,
                    const char *path)
 {
     plot p = {.footage = footage,

@@ -4,6 +4,7 @@
 
 #include "output.h"
 #include "store.h"
+#include "../core/naming.h"
 
 static const char ABOUT[] = "Makes one H.264 video from what a store holds: a time-lapse "
                             "from its timed stills, or\n"
@@ -50,10 +51,10 @@ static void drop_part(gpointer data)
 static bool take_capture(void *ctx, const tw_capture_record *c)
 {
     reeling *r = ctx;
-    const tw_kind wanted = r->clips    ? TW_KIND_CLIP
-                           : r->stills ? TW_KIND_STILL
-                                       : TW_KIND_TIMED_STILL;
-    if (tw_kind_find(c->kind) != wanted || c->start_us < r->from_us ||
+    const twi_kind wanted = r->clips    ? TWI_KIND_CLIP
+                            : r->stills ? TWI_KIND_STILL
+                                        : TWI_KIND_TIMED_STILL;
+    if (twi_kind_find(c->kind) != wanted || c->start_us < r->from_us ||
         (r->until_us > 0 && c->start_us >= r->until_us) ||
         (r->camera && strcmp(r->camera, c->camera) != 0))
         return true;

@@ -8,6 +8,14 @@
 #include "footage.h"
 #include "output.h"
 #include "truth.h"
+#include "../settings/sections.h"
+#include "../station/rehearse.h"
+#include "../station/sheet.h"
+#include "../station/why.h"
+#include "tawny/rehearse.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 static const char ABOUT[] =
     "Runs recorded footage through a camera's settings, as fast as it can be read, and "
@@ -63,7 +71,7 @@ typedef struct plan {
 /* One rehearsal on its way. */
 typedef struct rehearsal {
     plan *plan;
-    const tw_camera_settings *camera;
+    const twi_camera_settings *camera;
     cli_footage footage;
     best_frame best; /* of the sighting that runs */
     GArray *frames;  /* best_frame of each sighting; NULL: no sheet is wanted */
@@ -99,7 +107,7 @@ static void answer(rehearsal *r, const tw_reading *d, tw_watch_state state, aske
     if (a->answered || t_us < a->t_us)
         return;
     a->answered = TRUE;
-    (void)tw_why_not(d, state, r->camera, text, sizeof text);
+    (void)twi_why_not(d, state, r->camera, text, sizeof text);
     out_progress_clear(&r->progress);
     if (r->plan->common.json)
         out_json_moment(file_key(r), (double)t_us / 1e6, text);
@@ -164,7 +172,7 @@ static void show_sighting(const rehearsal *r, const tw_sighting *s)
                   s->peak_ppm / 1e4, s->frames, since(r, s->clip_start_us),
                   since(r, s->clip_end_us), s->why == TW_END_LONGEST ? ", split" : "");
     if (r->plan->why)
-        (void)fprintf(say, "    %s\n", tw_why_began(s, why, sizeof why));
+        (void)fprintf(say, "    %s\n", twi_why_began(s, why, sizeof why));
 }
 
 static void take_sighting(rehearsal *r, const tw_sighting *s)
@@ -299,15 +307,15 @@ static char *path_for(const rehearsal *r, const char *path)
 
 static tw_status draw_sheet(const rehearsal *r, const char *path)
 {
-    const guint count = MIN(r->frames->len, (guint)TW_SHEET_MAX);
-    tw_sheet_entry *entries = g_new0(tw_sheet_entry, count + 1);
+    const guint count = MIN(r->frames->len, (guint)TWI_SHEET_MAX);
+    twi_sheet_entry *entries = g_new0(twi_sheet_entry, count + 1);
     guint used = 0;
     for (guint i = 0; i < count; i++) {
         const best_frame *b = &g_array_index(r->frames, best_frame, i);
         const tw_sighting *s = &g_array_index(r->footage.sightings, tw_sighting, i);
         if (!b->jpeg)
             continue;
-        entries[used++] = (tw_sheet_entry){
+        entries[used++] = (twi_sheet_entry){
             .jpeg = b->jpeg,
             .bytes = b->bytes,
             .boxed = b->boxed,
@@ -316,7 +324,7 @@ static tw_status draw_sheet(const rehearsal *r, const char *path)
                                      since(r, b->t_us), s->peak_ppm / 1e4),
             .line = g_strdup_printf("%.1f s to %.1f s, %s", since(r, s->start_us),
                                     since(r, s->end_us),
-                                    tw_place_words(s->cause.x_ppm, s->cause.y_ppm))};
+                                    twi_place_words(s->cause.x_ppm, s->cause.y_ppm))};
     }
     g_autofree char *title =
         g_strdup_printf("%s: %u sighting%s", r->footage.name, r->footage.sightings->len,
@@ -325,8 +333,8 @@ static tw_status draw_sheet(const rehearsal *r, const char *path)
     size_t bytes = 0;
     tw_error err = {0};
     GError *error = NULL;
-    tw_status st = tw_sheet_draw(entries, used, title, g_str_has_suffix(path, ".png"),
-                                 &file, &bytes, &err);
+    tw_status st = twi_sheet_draw(entries, used, title, g_str_has_suffix(path, ".png"),
+                                  &file, &bytes, &err);
     if (st != TW_OK) {
         (void)cli_say(CLI_FAILED, "%s", err.text);
     } else if (!g_file_set_contents(path, (const char *)file, (gssize)bytes, &error)) {
@@ -428,7 +436,7 @@ static void say_unwatched(const rehearsal *r, const tw_rehearsal_result *result)
                       settle);
 }
 
-static tw_status run(rehearsal *r, const tw_station_settings *station)
+static tw_status run(rehearsal *r, const twi_station_settings *station)
 {
     plan *p = r->plan;
     tw_rehearsal_result result = {0};
@@ -439,7 +447,7 @@ static tw_status run(rehearsal *r, const tw_station_settings *station)
     if (p->several && !p->common.json)
         (void)fprintf(p->say, "%s\n", plain);
     tw_status st =
-        tw_rehearse(&platform, r->camera, station, p->stop, on_event, r, &result, &err);
+        twi_rehearse(&platform, r->camera, station, p->stop, on_event, r, &result, &err);
     out_progress_clear(&r->progress);
     r->footage.length_us = result.length_us;
     add_result(p, &result);
@@ -472,7 +480,7 @@ static void find_settle(void *ctx, const tw_setting *s)
 /* Footage is looked at from its first frame on, unless it is asked for: a station that
  * waits some seconds loses nothing, clips of ten seconds have nothing else. */
 static void check_at_once(const plan *p, tw_settings *settings,
-                          tw_camera_settings *camera)
+                          twi_camera_settings *camera)
 {
     gboolean settles = p->as_live;
     (void)tw_settings_walk(settings, camera->name, find_settle, &settles);
@@ -483,8 +491,8 @@ static void check_at_once(const plan *p, tw_settings *settings,
 static tw_status rehearse_one(plan *p, const char *arg)
 {
     tw_settings *settings = NULL;
-    tw_camera_settings camera;
-    tw_station_settings station;
+    twi_camera_settings camera;
+    twi_station_settings station;
     g_autofree char *source = cli_source_of(arg);
     tw_status st = cli_camera(&p->common, p->camera, source, &settings, &camera);
     if (st != TW_OK)
@@ -494,7 +502,7 @@ static tw_status rehearse_one(plan *p, const char *arg)
     cli_footage_init(&r.footage, arg);
     if (p->sheet)
         r.frames = g_array_new(FALSE, FALSE, sizeof(best_frame));
-    tw_settings_station(settings, &station);
+    twi_settings_station(settings, &station);
     if (p->truth)
         st = cli_truth_of(p->truth, arg, &r.footage.event_count, &r.footage.events,
                           &r.footage.what);

@@ -1,5 +1,6 @@
 /* A thread waits for SIGHUP, so that reading files is nothing for a signal handler. */
 #include "reload.h"
+#include "tawny/settings.h"
 
 #include <errno.h>
 #include <poll.h>

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "output.h"
+#include "tawny/settings.h"
 
 static const char ABOUT[] =
     "Sends a test to a destination at once, and prints the conversation: what the "

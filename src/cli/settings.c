@@ -5,6 +5,8 @@
 #include <string.h>
 
 #include "output.h"
+#include "../settings/sections.h"
+#include "tawny/settings.h"
 
 static const char ABOUT[] =
     "Shows every setting of the station, of its cameras (or of those that are named) and "
@@ -66,7 +68,7 @@ static void show_destination(tw_settings *settings, const char *name, const show
     s.destination = name;
     if (!s.json)
         (void)printf("\n[destination %s]\n", name);
-    (void)tw_settings_walk_destination(settings, name, show, &s);
+    (void)twi_settings_walk_destination(settings, name, show, &s);
 }
 
 static int show_all(tw_settings *settings, int count, char **names, const showing *how)
@@ -75,8 +77,8 @@ static int show_all(tw_settings *settings, int count, char **names, const showin
         (void)show_section(settings, NULL, how);
     for (size_t i = 0; count == 0 && tw_settings_camera_name(settings, i); i++)
         (void)show_section(settings, tw_settings_camera_name(settings, i), how);
-    for (size_t i = 0; count == 0 && tw_settings_destination_name(settings, i); i++)
-        show_destination(settings, tw_settings_destination_name(settings, i), how);
+    for (size_t i = 0; count == 0 && twi_settings_destination_name(settings, i); i++)
+        show_destination(settings, twi_settings_destination_name(settings, i), how);
     for (int i = 0; i < count; i++)
         if (show_section(settings, names[i], how) != TW_OK)
             return cli_say(CLI_USAGE, "the settings have no camera %s", names[i]);
@@ -180,7 +182,7 @@ int cli_settings(int argc, char **argv)
     if (code != CLI_DONE)
         return code;
     if (reference)
-        return cli_exit(tw_settings_reference(stdout));
+        return cli_exit(twi_settings_reference(stdout));
     if (writes || whole)
         return change_file(&common, writes, whole);
     tw_settings *settings = NULL;

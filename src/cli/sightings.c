@@ -8,6 +8,10 @@
 #include "camtrap.h"
 #include "output.h"
 #include "store.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
+#include "tawny/settings.h"
 
 static const char ABOUT[] =
     "Lists the sightings in a store, the oldest first, each with its number for good, "
@@ -86,8 +90,8 @@ static int collect(listing *l, int64_t id)
 
 static const char *local(const listing *l, int64_t wall_us, char buffer[32])
 {
-    tw_civil t;
-    tw_civil_split(wall_us, l->clock.ops->offset_s(l->clock.ctx, wall_us), &t);
+    twi_civil t;
+    twi_civil_split(wall_us, l->clock.ops->offset_s(l->clock.ctx, wall_us), &t);
     (void)snprintf(buffer, 32, "%04d-%02u-%02u %02u:%02u:%02u", t.year, t.month, t.day,
                    t.hour, t.minute, t.second);
     return buffer;
@@ -127,10 +131,10 @@ static void print_csv(const tw_sighting_record *r)
 {
     char start[40], end[40] = "";
     if (r->end_us > 0)
-        (void)tw_utc(r->end_us, end);
+        (void)twi_utc(r->end_us, end);
     (void)printf("%lld,", (long long)r->id);
     (void)csv_fwrite(stdout, r->camera, strlen(r->camera));
-    (void)printf(",%s,%s,%.4f,%u,%d,%u,%u,%llu,", tw_utc(r->start_us, start), end,
+    (void)printf(",%s,%s,%.4f,%u,%d,%u,%u,%llu,", twi_utc(r->start_us, start), end,
                  r->peak_ppm / 1e4, (unsigned)r->frames, r->starred, (unsigned)r->stills,
                  (unsigned)r->clips, (unsigned long long)r->bytes);
     (void)csv_fwrite(stdout, r->why, strlen(r->why));
@@ -183,11 +187,11 @@ static int export(listing *l)
 static bool print_point(void *ctx, const tw_trace_point *point)
 {
     const listing *l = ctx;
-    char time[TW_UTC_MAX];
+    char time[TWI_UTC_MAX];
     if (l->common.json)
         out_json(twi_json_second(point));
     else
-        (void)printf("%s,%.4f,%.4f\n", tw_utc(point->t_us, time), point->max_ppm / 1e4,
+        (void)printf("%s,%.4f,%.4f\n", twi_utc(point->t_us, time), point->max_ppm / 1e4,
                      point->mean_ppm / 1e4);
     return true;
 }
@@ -333,17 +337,15 @@ static void tell_rebuilt(void *ctx, const tw_event *e)
 static int rebuild(listing *l)
 {
     tw_settings *settings = NULL;
-    tw_station_settings station;
     tw_card card = {0};
     tw_error err = {0};
     if (!g_file_test(l->store, G_FILE_TEST_IS_DIR))
         return cli_say(CLI_FAILED, "there is no store %s", l->store);
     if (cli_load_readable(&l->common, &settings) != TW_OK)
         return CLI_USAGE;
-    tw_settings_station(settings, &station);
     tw_status st = tw_linux_card(l->store, &card, &err);
     if (st == TW_OK)
-        st = tw_store_rebuild(&card, &station, l->clock, tell_rebuilt, NULL, &err);
+        st = tw_store_rebuild(&card, settings, l->clock, tell_rebuilt, NULL, &err);
     if (card.ops)
         card.ops->destroy(card.ctx);
     tw_settings_free(settings);

@@ -6,6 +6,9 @@
 #include "control.h"
 #include "output.h"
 #include "store.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "tawny/settings.h"
 
 static const char ABOUT[] =
     "Asks the station that runs with these settings how it fares: for each camera its\n"
@@ -38,8 +41,8 @@ static int64_t time_at(const json_t *o, const char *key)
 
 static void say_last(const telling *t, int64_t wall_us, char out[32])
 {
-    tw_civil c;
-    tw_civil_split(wall_us, t->clock.ops->offset_s(t->clock.ctx, wall_us), &c);
+    twi_civil c;
+    twi_civil_split(wall_us, t->clock.ops->offset_s(t->clock.ctx, wall_us), &c);
     if (wall_us == 0)
         (void)snprintf(out, 32, "none yet");
     else
@@ -198,7 +201,7 @@ int cli_status(int argc, char **argv)
 {
     CLI_COMMON common = {0};
     tw_settings *settings = NULL;
-    tw_station_settings station;
+    twi_station_settings station;
     telling t = {tw_linux_clock(), FALSE};
     int code = cli_parse(&argc, &argv, NULL, ABOUT, EXAMPLE, NULL, &common);
     if (code == CLI_DONE && argc > 1)
@@ -207,7 +210,7 @@ int cli_status(int argc, char **argv)
         return code;
     if (cli_load_readable(&common, &settings) != TW_OK)
         return CLI_USAGE;
-    tw_settings_station(settings, &station);
+    twi_settings_station(settings, &station);
     g_autofree char *answer = control_ask(station.name, "{\"do\":\"status\"}");
     if (!answer)
         code = cli_say(CLI_FAILED, CONTROL_NONE, station.name);

@@ -1,5 +1,8 @@
 /* Finding and opening a store. */
 #include "store.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "tawny/settings.h"
 
 #include <stdio.h>
 
@@ -8,12 +11,12 @@ enum { DAY_S = 86400 };
 int store_find(const cli_common *common, char **store)
 {
     tw_settings *settings = NULL;
-    tw_station_settings station;
+    twi_station_settings station;
     if (*store)
         return CLI_DONE;
     if (cli_load_readable(common, &settings) != TW_OK)
         return CLI_USAGE;
-    tw_settings_station(settings, &station);
+    twi_settings_station(settings, &station);
     *store = g_strdup(station.store);
     tw_settings_free(settings);
     return CLI_DONE;
@@ -22,7 +25,7 @@ int store_find(const cli_common *common, char **store)
 int store_open(const char *store, tw_catalogue **out)
 {
     tw_error err = {0};
-    g_autofree char *path = g_build_filename(store, TW_CATALOGUE_FILE, NULL);
+    g_autofree char *path = g_build_filename(store, TWI_CATALOGUE_FILE, NULL);
     const tw_status st = tw_catalogue_open(path, false, out, &err);
     if (st == TW_ENOENT)
         return cli_say(CLI_FAILED,
@@ -52,7 +55,7 @@ static void see_destination(void *ctx, const char *name, int64_t since_us,
 void store_stopped(const char *store, store_stopped_fn visit, void *ctx)
 {
     stopped_list l = {.visit = visit, .ctx = ctx};
-    g_autofree char *path = g_build_filename(store, TW_CATALOGUE_FILE, NULL);
+    g_autofree char *path = g_build_filename(store, TWI_CATALOGUE_FILE, NULL);
     if (tw_catalogue_open(path, false, &l.catalogue, NULL) == TW_OK)
         (void)twi_outbox_stopped(l.catalogue, see_destination, &l, NULL);
     tw_catalogue_close(l.catalogue);
@@ -61,7 +64,7 @@ void store_stopped(const char *store, store_stopped_fn visit, void *ctx)
 int store_day(const tw_clock *clock, const char *text, int64_t *from_us,
               int64_t *until_us)
 {
-    tw_civil t = {0};
+    twi_civil t = {0};
     int year = 0, month = 0, day = 0, end = 0;
     *from_us = *until_us = 0;
     if (!text)
@@ -74,7 +77,7 @@ int store_day(const tw_clock *clock, const char *text, int64_t *from_us,
     t.month = (uint8_t)month;
     t.day = (uint8_t)day;
     for (int i = 0; i < 2; i++) {
-        const int64_t about = tw_civil_join(&t) + (int64_t)i * DAY_S * G_USEC_PER_SEC;
+        const int64_t about = twi_civil_join(&t) + (int64_t)i * DAY_S * G_USEC_PER_SEC;
         const int64_t at =
             about - (int64_t)clock->ops->offset_s(clock->ctx, about) * G_USEC_PER_SEC;
         *(i ? until_us : from_us) = at;

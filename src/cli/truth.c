@@ -2,6 +2,7 @@
 #include "truth.h"
 
 #include <csv.h>
+#include <stdio.h>
 #include <string.h>
 
 enum { FIELDS = 4, LINES_MAX = 1000000, FILE_BYTES_MAX = 64 << 20 };

@@ -7,6 +7,13 @@
 
 #include "output.h"
 #include "truth.h"
+#include "../settings/sections.h"
+#include "../station/rehearse.h"
+#include "../station/why.h"
+#include "tawny/rehearse.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 static const char ABOUT[] =
     "Proposes settings for a camera from footage, with what they would have found and "
@@ -51,7 +58,7 @@ typedef struct tuning {
     int walk_s, worth;
     gboolean write;
     tw_settings *settings;
-    tw_camera_settings camera;
+    twi_camera_settings camera;
     char *settings_path;
     cli_truth *truth;
     GArray *pieces; /* of piece */
@@ -64,8 +71,8 @@ typedef struct tuning {
     volatile int enough;
 } tuning;
 
-void tune_apply(const tw_camera_settings *now, const tune_variant *v,
-                tw_camera_settings *out)
+void tune_apply(const twi_camera_settings *now, const tune_variant *v,
+                twi_camera_settings *out)
 {
     tw_detector_config usual;
     tw_detector_defaults(&usual, TW_LUMA_MIN_WIDTH, TW_LUMA_MIN_WIDTH);
@@ -169,9 +176,9 @@ static void on_event(void *ctx, const tw_event *e)
 }
 
 /* Run one piece through the detector. */
-static int read_piece(tuning *t, piece *p, const tw_camera_settings *camera)
+static int read_piece(tuning *t, piece *p, const twi_camera_settings *camera)
 {
-    tw_camera_settings with = *camera;
+    twi_camera_settings with = *camera;
     tw_rehearsal_result result = {0};
     tw_error err = {0};
     const tw_platform platform = cli_platform();
@@ -180,7 +187,7 @@ static int read_piece(tuning *t, piece *p, const tw_camera_settings *camera)
     t->reading = p;
     t->enough = 0;
     const tw_status st =
-        tw_rehearse(&platform, &with, NULL, &t->enough, on_event, t, &result, &err);
+        twi_rehearse(&platform, &with, NULL, &t->enough, on_event, t, &result, &err);
     out_progress_clear(&t->progress);
     p->footage.length_us = result.length_us;
     if (*t->stop)
@@ -216,7 +223,7 @@ static size_t limits(uint32_t now_ppm, uint32_t out[LIMITS + 1])
 static void try_limit(tuning *t, tune_search *search, uint16_t variant, uint32_t start)
 {
     twi_trial trial = {.variant = variant, .start_ppm = start};
-    tw_sighting_config config = tw_sighting_config_of(&t->camera);
+    tw_sighting_config config = twi_sighting_config_of(&t->camera);
     config.start_ppm = start;
     config.stay_ppm = MIN(config.stay_ppm, start);
     config.armed = true;
@@ -230,7 +237,7 @@ static void try_limit(tuning *t, tune_search *search, uint16_t variant, uint32_t
 
 static int try_variant(tuning *t, tune_search *search, uint16_t variant)
 {
-    tw_camera_settings camera;
+    twi_camera_settings camera;
     uint32_t limit[LIMITS + 1];
     tune_apply(&t->camera, &VARIANTS[variant], &camera);
     for (guint i = 0; i < t->pieces->len; i++) {

@@ -3,6 +3,7 @@
 #define TWI_CLI_TUNE_H
 
 #include "footage.h"
+#include "../settings/sections.h"
 
 /* The settings of the detector that are tried: percent of what is set now. */
 typedef struct tune_variant {
@@ -10,8 +11,8 @@ typedef struct tune_variant {
 } tune_variant;
 
 typedef struct tune_search {
-    const tw_camera_settings *camera; /* as set now */
-    const char *title;                /* whose settings those are */
+    const twi_camera_settings *camera; /* as set now */
+    const char *title;                 /* whose settings those are */
     tune_variant *variants;
     GArray *trials; /* of twi_trial */
     uint32_t worth;
@@ -22,8 +23,8 @@ typedef struct tune_search {
 } tune_search;
 
 /** The detector's settings of a variant. */
-void tune_apply(const tw_camera_settings *now, const tune_variant *variant,
-                tw_camera_settings *out);
+void tune_apply(const twi_camera_settings *now, const tune_variant *variant,
+                twi_camera_settings *out);
 
 /** A setting that is to be changed. */
 typedef struct tune_change {

@@ -6,6 +6,7 @@
 
 #include "output.h"
 #include "tune.h"
+#include "../settings/sections.h"
 
 #define SURE 1.645 /* standard deviations that hold 95 % of one side */
 
@@ -42,8 +43,8 @@ static void change(tune_change *c, const char *key, double value, double was)
 
 int tune_changes(const tune_search *s, tune_change out[TUNE_CHANGES_MAX])
 {
-    tw_camera_settings to;
-    const tw_camera_settings *now = s->camera;
+    twi_camera_settings to;
+    const twi_camera_settings *now = s->camera;
     const uint32_t start = s->chosen->start_ppm;
     int n = 0;
     tune_apply(now, &s->variants[s->chosen->variant], &to);
@@ -71,7 +72,7 @@ static void print_result(const char *when, const twi_trial *t)
 static const char *reason_of_margin(const tune_search *s, const twi_score *now,
                                     const twi_score *then)
 {
-    tw_camera_settings to;
+    twi_camera_settings to;
     tune_apply(s->camera, &s->variants[s->chosen->variant], &to);
     const bool keener = to.noise_margin_pct < s->camera->noise_margin_pct;
     if (keener)
@@ -87,7 +88,7 @@ static const char *reason_of_margin(const tune_search *s, const twi_score *now,
 static const char *reason_of_travel(const tune_search *s, const twi_score *now,
                                     const twi_score *then)
 {
-    tw_camera_settings to;
+    twi_camera_settings to;
     tune_apply(s->camera, &s->variants[s->chosen->variant], &to);
     if (to.travel_ppm < s->camera->travel_ppm)
         return then->found > now->found
@@ -155,7 +156,7 @@ void tune_print(const tune_search *s)
 
 static json_t *trial_json(const tune_search *s, const twi_trial *t, const char *type)
 {
-    tw_camera_settings c;
+    twi_camera_settings c;
     tune_apply(s->camera, &s->variants[t->variant], &c);
     return json_pack("{ss sf sf sI si si si sf sf}", "type", type, "start_at",
                      t->start_ppm / 1e4, "travel", (double)c.travel_ppm / 1e4,
@@ -237,7 +238,7 @@ tw_status tune_plot(const tune_search *s, const char *path)
     mark(script, s->now, "now", "#4f6472", 6, 1.1, most);
     mark(script, s->chosen, "proposed", "#8a5a00", 7, -1.1, most);
     for (guint v = 0; v <= last; v++) {
-        tw_camera_settings c;
+        twi_camera_settings c;
         tune_apply(s->camera, &s->variants[v], &c);
         g_string_append_printf(script,
                                "%s$data index %u using 1:2 with linespoints pt 1 ps 0.8 "

@@ -8,6 +8,12 @@
 #include "output.h"
 #include "reload.h"
 #include "store.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "../station/why.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 static const char ABOUT[] =
     "Watches all cameras of the settings file until Ctrl-C or SIGTERM, one line for "
@@ -44,10 +50,10 @@ typedef struct watching {
 
 static const char *time_of_day(const watching *w, int64_t wall_us, char buffer[24])
 {
-    tw_civil t;
+    twi_civil t;
     if (wall_us == 0)
         return "            ";
-    tw_civil_split(wall_us, w->clock.ops->offset_s(w->clock.ctx, wall_us), &t);
+    twi_civil_split(wall_us, w->clock.ops->offset_s(w->clock.ctx, wall_us), &t);
     (void)snprintf(buffer, 24, "%02u:%02u:%02u.%03u", t.hour, t.minute, t.second,
                    (unsigned)(t.microsecond / 1000));
     return buffer;
@@ -75,7 +81,7 @@ static void print_event(watching *w, const tw_event *e)
         break;
     case TW_EVENT_BEGAN:
         (void)printf("%s  %-*s  sighting %u begins: %s\n", time, w->name_width, e->camera,
-                     e->sighting->number, tw_why_began(e->sighting, why, sizeof why));
+                     e->sighting->number, twi_why_began(e->sighting, why, sizeof why));
         break;
     case TW_EVENT_ENDED:
         (void)printf("%s  %-*s  sighting %u ends after %.1f s, peak %.2f %%\n", time,
@@ -243,7 +249,7 @@ static tw_outward *begin_outward(watching *w, const tw_card *card)
 /* Run the station until it ends or is told to. */
 static tw_status run_station(watching *w, const tw_card *card)
 {
-    tw_station_settings station;
+    twi_station_settings station;
     tw_status st = TW_ENOMEM;
     w->report_next_us = w->clock.ops->now_us(w->clock.ctx) + w->report_us;
     reloading *again = reload_begin(w->common, running, report, w);
@@ -255,7 +261,7 @@ static tw_status run_station(watching *w, const tw_card *card)
         (void)printf("Captures go to the folder %s; Ctrl-C ends.\n",
                      card->ops->place(card->ctx));
     (void)fflush(stdout);
-    tw_settings_station(w->settings, &station);
+    twi_settings_station(w->settings, &station);
     control *socket = control_begin(station.name, running);
     st = tw_station_run(running);
     notify_state("STOPPING=1");
@@ -315,8 +321,8 @@ int cli_watch(int argc, char **argv)
     if (cli_load_sound(&common, &w.settings, &w.settings_file) != TW_OK)
         return CLI_USAGE;
     w.common = &common;
-    tw_station_settings station;
-    tw_settings_station(w.settings, &station);
+    twi_station_settings station;
+    twi_settings_station(w.settings, &station);
     if (code == CLI_DONE && tw_linux_card(station.store, &card, &err) != TW_OK)
         code = cli_say(CLI_FAILED, "%s", err.text);
     if (code == CLI_DONE)

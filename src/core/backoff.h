@@ -5,7 +5,7 @@
 
 #include <stdint.h>
 
-#include "tawny/status.h"
+#include "tawny/error.h"
 
 /* State. Set least_us and most_us, and seed to anything; the rest to zero. */
 typedef struct twi_backoff {

@@ -13,7 +13,7 @@
 #include <stdint.h>
 
 #include "tawny/frame.h"
-#include "tawny/status.h"
+#include "tawny/error.h"
 
 typedef struct twi_brightness twi_brightness;
 

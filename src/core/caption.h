@@ -5,14 +5,14 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include "tawny/naming.h"
-#include "tawny/status.h"
+#include "naming.h"
+#include "tawny/error.h"
 
 enum { TWI_CAPTION_MAX = 512 }; /* bytes of a caption's text, the final 0 included */
 
 /* What a caption can tell. Texts are borrowed UTF-8. */
 typedef struct twi_caption_fields {
-    tw_civil time;         /* of the frame */
+    twi_civil time;        /* of the frame */
     const char *camera;    /* {camera} */
     const char *station;   /* {station} */
     uint32_t sighting;     /* {sighting}; empty if 0 */
@@ -20,7 +20,7 @@ typedef struct twi_caption_fields {
 } twi_caption_fields;
 
 /**
- * Expand a caption's pattern: strftime conversions as in tw_name_expand, %n begins a new
+ * Expand a caption's pattern: strftime conversions as in twi_name_expand, %n begins a new
  * line; {camera} {station} {sighting} {activity} {ms}.
  *
  * @param out      Caller's, capacity bytes; always ended by 0 on TW_OK.

@@ -1,5 +1,6 @@
 /* Hours: reading them, and whether a moment lies within. */
 #include "hours.h"
+#include "naming.h"
 
 #include <stddef.h>
 #include <string.h>
@@ -217,8 +218,8 @@ bool twi_hours_within(const twi_hours *hours, int64_t wall_us, int32_t offset_s,
 {
     if (!hours || hours->count == 0)
         return true;
-    tw_civil t;
-    tw_civil_split(wall_us, offset_s, &t);
+    twi_civil t;
+    twi_civil_split(wall_us, offset_s, &t);
     const int64_t local_us = wall_us + offset_s * S_US;
     const int64_t of_day_us =
         ((t.hour * 60 + t.minute) * 60 + t.second) * S_US + t.microsecond;

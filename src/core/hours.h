@@ -6,8 +6,8 @@
 #include <stdbool.h>
 #include <stdint.h>
 
-#include "tawny/naming.h"
-#include "tawny/status.h"
+#include "naming.h"
+#include "tawny/error.h"
 
 enum { TWI_HOURS_MAX = 16 };
 

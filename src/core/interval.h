@@ -5,7 +5,7 @@
 #include <stdbool.h>
 #include <stdint.h>
 
-#include "tawny/status.h"
+#include "tawny/error.h"
 
 /* Zero it to begin. */
 typedef struct twi_interval {

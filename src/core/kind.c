@@ -1,34 +1,34 @@
 /* Kinds of captures. */
 #include <string.h>
 
-#include "tawny/naming.h"
+#include "naming.h"
 
-const char *tw_kind_name(tw_kind kind)
+const char *twi_kind_name(twi_kind kind)
 {
-    static const char *const names[TW_KIND_COUNT] = {
+    static const char *const names[TWI_KIND_COUNT] = {
         "still",           "clip",           "segment", "timed-still", "timed-clip",
         "captioned-still", "captioned-clip", "snap"};
-    return kind < TW_KIND_COUNT ? names[kind] : "?";
+    return kind < TWI_KIND_COUNT ? names[kind] : "?";
 }
 
-tw_kind tw_kind_find(const char *name)
+twi_kind twi_kind_find(const char *name)
 {
     int k = 0;
-    while (name && k < TW_KIND_COUNT && strcmp(name, tw_kind_name((tw_kind)k)) != 0)
+    while (name && k < TWI_KIND_COUNT && strcmp(name, twi_kind_name((twi_kind)k)) != 0)
         k++;
-    return name ? (tw_kind)k : TW_KIND_COUNT;
+    return name ? (twi_kind)k : TWI_KIND_COUNT;
 }
 
-bool tw_kind_of_sighting(tw_kind kind)
+bool twi_kind_of_sighting(twi_kind kind)
 {
-    return kind == TW_KIND_STILL || kind == TW_KIND_CLIP ||
-           kind == TW_KIND_CAPTIONED_STILL || kind == TW_KIND_CAPTIONED_CLIP;
+    return kind == TWI_KIND_STILL || kind == TWI_KIND_CLIP ||
+           kind == TWI_KIND_CAPTIONED_STILL || kind == TWI_KIND_CAPTIONED_CLIP;
 }
 
-bool tw_kind_is_video(tw_kind kind)
+bool twi_kind_is_video(twi_kind kind)
 {
-    return kind == TW_KIND_CLIP || kind == TW_KIND_SEGMENT ||
-           kind == TW_KIND_TIMED_CLIP || kind == TW_KIND_CAPTIONED_CLIP;
+    return kind == TWI_KIND_CLIP || kind == TWI_KIND_SEGMENT ||
+           kind == TWI_KIND_TIMED_CLIP || kind == TWI_KIND_CAPTIONED_CLIP;
 }
 
 static bool ends(const char *name, const char *with)
@@ -37,7 +37,7 @@ static bool ends(const char *name, const char *with)
     return n >= m && memcmp(name + n - m, with, m) == 0;
 }
 
-const char *tw_media_type(const char *name)
+const char *twi_media_type(const char *name)
 {
     if (name && ends(name, ".jpg"))
         return "image/jpeg";

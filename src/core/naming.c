@@ -1,5 +1,5 @@
 /* The calendar and the names of captures. */
-#include "tawny/naming.h"
+#include "naming.h"
 
 #include <stdbool.h>
 #include <string.h>
@@ -26,7 +26,7 @@ static int64_t days_of(int64_t year, int64_t month, int64_t day)
     return era * 146097 + of_era * 365 + of_era / 4 - of_era / 100 + of_year - 719468;
 }
 
-static void date_of(int64_t days, tw_civil *out)
+static void date_of(int64_t days, twi_civil *out)
 {
     const int64_t shifted = days + 719468;
     const int64_t era = (shifted >= 0 ? shifted : shifted - 146096) / 146097;
@@ -43,7 +43,7 @@ static void date_of(int64_t days, tw_civil *out)
     out->weekday = (uint8_t)(((days % 7) + 11) % 7); /* 1970-01-01 was a Thursday */
 }
 
-void tw_civil_split(int64_t wall_us, int32_t offset_s, tw_civil *out)
+void twi_civil_split(int64_t wall_us, int32_t offset_s, twi_civil *out)
 {
     if (!out)
         return;
@@ -64,7 +64,7 @@ void tw_civil_split(int64_t wall_us, int32_t offset_s, tw_civil *out)
     out->offset_s = offset_s;
 }
 
-int64_t tw_civil_join(const tw_civil *c)
+int64_t twi_civil_join(const twi_civil *c)
 {
     if (!c)
         return 0;
@@ -97,7 +97,7 @@ static void put_field(twi_text *t, const char *s)
 
 static bool put_name_field(twi_text *t, const char *at, size_t n, const void *fields)
 {
-    const tw_name_fields *f = fields;
+    const twi_name_fields *f = fields;
     if (twi_is_field(at, n, "{camera}"))
         put_field(t, f->camera);
     else if (twi_is_field(at, n, "{station}"))
@@ -223,8 +223,8 @@ static size_t mend(char *name, size_t n)
     return out;
 }
 
-tw_status tw_name_expand(const char *pattern, const tw_name_fields *fields, char *out,
-                         size_t capacity, const char **problem)
+tw_status twi_name_expand(const char *pattern, const twi_name_fields *fields, char *out,
+                          size_t capacity, const char **problem)
 {
     if (!pattern || !fields || !out || capacity == 0)
         return TW_EINVAL;

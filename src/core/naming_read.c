@@ -2,7 +2,7 @@
 #include <stdbool.h>
 #include <string.h>
 
-#include "tawny/naming.h"
+#include "naming.h"
 
 enum { DEPTH_MAX = 128, STEPS_MAX = 20000 };
 
@@ -134,8 +134,8 @@ static bool match_kind(matching *m, const char *p, const char *at, found *f, int
 {
     const found before = *f;
     for (size_t length = (size_t)(m->end - at); length > 0; length--) {
-        for (int k = 0; k < TW_KIND_COUNT; k++) {
-            const char *name = tw_kind_name((tw_kind)k);
+        for (int k = 0; k < TWI_KIND_COUNT; k++) {
+            const char *name = twi_kind_name((twi_kind)k);
             if (strlen(name) != length || memcmp(name, at, length) != 0 ||
                 (f->kind && (f->kind_n != length || memcmp(f->kind, at, length) != 0)))
                 continue;
@@ -254,7 +254,7 @@ static uint8_t part(const found *f, char conversion)
     return (uint8_t)f->number[(unsigned char)conversion];
 }
 
-tw_status tw_name_read(const char *pattern, const char *name, tw_name_parts *out)
+tw_status twi_name_read(const char *pattern, const char *name, twi_name_parts *out)
 {
     if (!pattern || !name || !out)
         return TW_EINVAL;
@@ -284,7 +284,7 @@ tw_status tw_name_read(const char *pattern, const char *name, tw_name_parts *out
     out->time.microsecond = f.have_ms ? f.ms % 1000 * 1000 : 0;
     out->time.offset_s = f.offset_s;
     out->offset_given = f.have_offset;
-    const tw_civil *t = &out->time;
+    const twi_civil *t = &out->time;
     const bool sound = t->year >= 1 && t->month >= 1 && t->month <= 12 && t->day >= 1 &&
                        t->day <= 31 && t->hour <= 23 && t->minute <= 59 &&
                        t->second <= 59;

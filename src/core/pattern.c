@@ -1,5 +1,6 @@
 /* Expanding patterns. */
 #include "pattern.h"
+#include "naming.h"
 
 #include <string.h>
 
@@ -56,7 +57,7 @@ static const char *const MONTHS[] = {"January",   "February", "March",    "April
                                      "May",       "June",     "July",     "August",
                                      "September", "October",  "November", "December"};
 
-static void put_clock(twi_text *t, const tw_civil *c, bool seconds)
+static void put_clock(twi_text *t, const twi_civil *c, bool seconds)
 {
     twi_put_number(t, c->hour, 2);
     twi_put(t, ':');
@@ -67,7 +68,7 @@ static void put_clock(twi_text *t, const tw_civil *c, bool seconds)
     twi_put_number(t, c->second, 2);
 }
 
-static void put_date(twi_text *t, const tw_civil *c)
+static void put_date(twi_text *t, const twi_civil *c)
 {
     twi_put_number(t, c->year, 4);
     twi_put(t, '-');
@@ -76,7 +77,7 @@ static void put_date(twi_text *t, const tw_civil *c)
     twi_put_number(t, c->day, 2);
 }
 
-static void put_american_date(twi_text *t, const tw_civil *c)
+static void put_american_date(twi_text *t, const twi_civil *c)
 {
     twi_put_number(t, c->month, 2);
     twi_put(t, t->slash);
@@ -86,7 +87,7 @@ static void put_american_date(twi_text *t, const tw_civil *c)
 }
 
 /* A strftime conversion that is one number. @return false: it is none. */
-static bool put_part(twi_text *t, char conversion, const tw_civil *c)
+static bool put_part(twi_text *t, char conversion, const twi_civil *c)
 {
     const struct {
         char conversion;
@@ -104,7 +105,7 @@ static bool put_part(twi_text *t, char conversion, const tw_civil *c)
                  {'j', 3, c->yearday},
                  {'u', 1, c->weekday == 0 ? 7 : c->weekday},
                  {'w', 1, c->weekday},
-                 {'s', 1, tw_civil_join(c) / 1000000}};
+                 {'s', 1, twi_civil_join(c) / 1000000}};
     for (size_t i = 0; i < sizeof parts / sizeof *parts; i++) {
         if (parts[i].conversion != conversion)
             continue;
@@ -115,7 +116,7 @@ static bool put_part(twi_text *t, char conversion, const tw_civil *c)
 }
 
 /* One strftime conversion. @return false: not one of ours. */
-static bool put_conversion(twi_text *t, char conversion, const tw_civil *c)
+static bool put_conversion(twi_text *t, char conversion, const twi_civil *c)
 {
     const char *month = MONTHS[(c->month + 11U) % 12], *day = DAYS[c->weekday % 7U];
     switch (conversion) {
@@ -138,7 +139,7 @@ static bool put_conversion(twi_text *t, char conversion, const tw_civil *c)
     return true;
 }
 
-const char *twi_expand(twi_text *t, const char *pattern, const tw_civil *time,
+const char *twi_expand(twi_text *t, const char *pattern, const twi_civil *time,
                        twi_field_fn field, const void *fields)
 {
     for (const char *p = pattern; *p;) {
@@ -163,11 +164,11 @@ bool twi_is_field(const char *at, size_t n, const char *name)
     return strlen(name) == n && strncmp(at, name, n) == 0;
 }
 
-const char *tw_utc(int64_t wall_us, char out[TW_UTC_MAX])
+const char *twi_utc(int64_t wall_us, char out[TWI_UTC_MAX])
 {
-    tw_civil c;
-    twi_text t = {.at = out, .capacity = TW_UTC_MAX};
-    tw_civil_split(wall_us, 0, &c);
+    twi_civil c;
+    twi_text t = {.at = out, .capacity = TWI_UTC_MAX};
+    twi_civil_split(wall_us, 0, &c);
     put_date(&t, &c);
     twi_put(&t, 'T');
     put_clock(&t, &c, true);

@@ -6,7 +6,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include "tawny/naming.h"
+#include "naming.h"
 
 /* A text that is being written. */
 typedef struct twi_text {
@@ -25,7 +25,7 @@ void twi_put_number(twi_text *t, int64_t value, int digits);
 typedef bool (*twi_field_fn)(twi_text *t, const char *at, size_t n, const void *fields);
 
 /** Expand a pattern. @return NULL; the offending place in it. */
-const char *twi_expand(twi_text *t, const char *pattern, const tw_civil *time,
+const char *twi_expand(twi_text *t, const char *pattern, const twi_civil *time,
                        twi_field_fn field, const void *fields);
 
 /** Whether a field has that name: "{camera}". */

@@ -6,7 +6,7 @@
 #include <stdbool.h>
 #include <stdint.h>
 
-#include "tawny/status.h"
+#include "tawny/error.h"
 
 /* What has been counted since any zero; all only grow. */
 typedef struct twi_rate_counts {

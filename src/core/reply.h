@@ -7,7 +7,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include "tawny/status.h"
+#include "tawny/error.h"
 
 /* What became of something that was to be sent. */
 typedef enum twi_verdict {

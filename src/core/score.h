@@ -7,7 +7,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include "tawny/status.h"
+#include "tawny/error.h"
 
 /* How far a sighting may miss and still be the right one. */
 enum {

@@ -7,7 +7,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include "tawny/status.h"
+#include "tawny/error.h"
 
 /* How far a picture has been looked through. Zero it to begin with a picture. */
 typedef struct twi_split {

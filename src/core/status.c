@@ -1,5 +1,5 @@
 /* Names and texts of the status values, and the library's version. */
-#include "tawny/status.h"
+#include "tawny/error.h"
 
 #include "tawny/version.h"
 

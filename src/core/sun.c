@@ -1,5 +1,6 @@
 /* Where the sun is. A few figures a minute: nothing here is in the path of frames. */
 #include "hours.h"
+#include "naming.h"
 
 #define PI 3.14159265358979323846
 #define DAY_US INT64_C(86400000000)
@@ -46,8 +47,8 @@ static double arccosine(double c)
 /* NOAA's fractional year, radians, at a moment. */
 static double fraction_of_year(int64_t wall_us)
 {
-    tw_civil t;
-    tw_civil_split(wall_us, 0, &t);
+    twi_civil t;
+    twi_civil_split(wall_us, 0, &t);
     const bool leap = (t.year % 4 == 0 && t.year % 100 != 0) || t.year % 400 == 0;
     const double hour = t.hour + t.minute / 60.0;
     return 2 * PI / (leap ? 366 : 365) * (t.yearday - 1 + (hour - 12) / 24);

@@ -8,7 +8,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-#include "tawny/status.h"
+#include "tawny/error.h"
 
 enum {
     TWI_TRACE_SECONDS = 60, /* in a minute that is written */

@@ -1,11 +1,11 @@
 /* Mirroring, turning and cropping. */
-#include "tawny/view.h"
+#include "view.h"
 
 #include <string.h>
 
 enum { WHOLE = 1000000 };
 
-tw_turn tw_turn_then(tw_turn first, tw_turn then)
+tw_turn twi_turn_then(tw_turn first, tw_turn then)
 {
     /* A mirror turns what was turned before it the other way round. */
     const unsigned before = then.mirror ? 4U - first.quarters : first.quarters;
@@ -13,20 +13,20 @@ tw_turn tw_turn_then(tw_turn first, tw_turn then)
                      first.mirror != then.mirror};
 }
 
-bool tw_turn_is_none(tw_turn turn)
+bool twi_turn_is_none(tw_turn turn)
 {
     return turn.quarters == 0 && !turn.mirror;
 }
 
-bool tw_crop_is_whole(const tw_crop *c)
+bool twi_crop_is_whole(const twi_crop *c)
 {
     return c->right <= c->left || c->bottom <= c->top ||
            (c->left <= 0 && c->top <= 0 && c->right >= WHOLE && c->bottom >= WHOLE);
 }
 
-bool tw_view_is_plain(const tw_view *view)
+bool twi_view_is_plain(const twi_view *view)
 {
-    return tw_turn_is_none(view->turn) && tw_crop_is_whole(&view->crop);
+    return twi_turn_is_none(view->turn) && twi_crop_is_whole(&view->crop);
 }
 
 /* One direction of a crop: first is rounded down, past up, both to steps. */
@@ -45,19 +45,20 @@ static void span(int32_t from_ppm, int32_t to_ppm, uint16_t side, uint16_t step,
     *length = (uint16_t)(to - from);
 }
 
-tw_rect tw_view_rect(const tw_view *view, uint16_t width, uint16_t height, uint16_t step)
+twi_rect twi_view_rect(const twi_view *view, uint16_t width, uint16_t height,
+                       uint16_t step)
 {
-    const bool whole = tw_crop_is_whole(&view->crop);
-    const tw_crop crop = whole ? (tw_crop){0, 0, WHOLE, WHOLE} : view->crop;
+    const bool whole = twi_crop_is_whole(&view->crop);
+    const twi_crop crop = whole ? (twi_crop){0, 0, WHOLE, WHOLE} : view->crop;
     const bool lies = view->turn.quarters % 2 != 0;
-    tw_rect r;
+    twi_rect r;
     span(crop.left, crop.right, lies ? height : width, step, &r.left, &r.width);
     span(crop.top, crop.bottom, lies ? width : height, step, &r.top, &r.height);
     return r;
 }
 
-void tw_view_plane(tw_turn turn, const tw_luma *src, const tw_rect *rect, uint8_t *out,
-                   uint32_t out_stride)
+void twi_view_plane(tw_turn turn, const tw_luma *src, const twi_rect *rect, uint8_t *out,
+                    uint32_t out_stride)
 {
     const ptrdiff_t row = (ptrdiff_t)src->stride, w = src->width, h = src->height;
     /* Where the turned picture's first pixel lies in src, and how far apart the pixels

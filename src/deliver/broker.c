@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "destination.h"
+#include "../core/naming.h"
 
 enum {
     CAMERAS_MAX = 64,
@@ -230,10 +231,10 @@ static void send_record(destination *d, const twi_outbox_batch *batch, twi_sendi
 
 static void put_time(const destination *d, json_t *o, const char *key, int64_t in_us)
 {
-    char time[TW_UTC_MAX];
+    char time[TWI_UTC_MAX];
     const tw_clock *clock = &d->of->clock;
     (void)json_object_set_new(
-        o, key, json_string(tw_utc(clock->ops->wall_us(clock->ctx) + in_us, time)));
+        o, key, json_string(twi_utc(clock->ops->wall_us(clock->ctx) + in_us, time)));
 }
 
 static json_t *describe_camera(const destination *d, const tw_camera_status *c)

@@ -7,6 +7,9 @@
 #include "../core/caption.h"
 #include "../media/jpeg.h"
 #include "destination.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "../station/sheet.h"
 
 enum { LINES_MAX = 50, TILES_MAX = 12 };
 
@@ -81,7 +84,7 @@ static void local_time(const destination *d, int64_t wall_us, const char *patter
 {
     const tw_clock *clock = &d->of->clock;
     twi_caption_fields fields = {.camera = "", .station = ""};
-    tw_civil_split(wall_us, clock->ops->offset_s(clock->ctx, wall_us), &fields.time);
+    twi_civil_split(wall_us, clock->ops->offset_s(clock->ctx, wall_us), &fields.time);
     if (twi_caption_expand(pattern, &fields, out, capacity, NULL) != TW_OK)
         out[0] = '\0';
 }
@@ -116,8 +119,8 @@ static char *make_subject(const destination *d, const message *l)
                                      .station = d->of->station,
                                      .sighting = (uint32_t)s->id,
                                      .activity_ppm = s->peak_ppm};
-        tw_civil_split(s->start_us, clock->ops->offset_s(clock->ctx, s->start_us),
-                       &fields.time);
+        twi_civil_split(s->start_us, clock->ops->offset_s(clock->ctx, s->start_us),
+                        &fields.time);
         if (twi_caption_expand(d->set.subject, &fields, out, sizeof out, NULL) == TW_OK)
             return strdup(out);
     }
@@ -301,7 +304,7 @@ void twi_compose_free(prose *p)
 
 /* One still of each sighting, as far as the sheet goes. */
 typedef struct tiles {
-    tw_sheet_entry entry[TILES_MAX];
+    twi_sheet_entry entry[TILES_MAX];
     uint8_t *jpeg[TILES_MAX];
     char title[TILES_MAX][96], line[TILES_MAX][128];
     size_t count;
@@ -326,7 +329,7 @@ static void add_tile(const destination *d, const message_item *item,
         return;
     (void)snprintf(t->title[i], sizeof t->title[i], "%s  %u", s->camera, (unsigned)s->id);
     word_time(d, s, t->line[i], sizeof t->line[i]);
-    t->entry[i] = (tw_sheet_entry){
+    t->entry[i] = (twi_sheet_entry){
         .jpeg = t->jpeg[i], .bytes = bytes, .title = t->title[i], .line = t->line[i]};
     t->count++;
 }
@@ -342,7 +345,8 @@ tw_status twi_compose_sheet(const destination *d, const message *l, uint8_t **ou
         const message_item *item = &l->items[i];
         const sighting_facts *s = facts_of(l, item->sighting);
         if (!s || s->id == last ||
-            !(twi_message_is(item, TW_SEND_STILL) || twi_message_is(item, TW_SEND_SMALL)))
+            !(twi_message_is(item, TWI_SEND_STILL) ||
+              twi_message_is(item, TWI_SEND_SMALL)))
             continue;
         last = s->id;
         add_tile(d, item, s, t);
@@ -352,7 +356,7 @@ tw_status twi_compose_sheet(const destination *d, const message *l, uint8_t **ou
     if (st == TW_OK && !title)
         st = tw_fail(err, TW_ENOMEM, "out of memory");
     if (st == TW_OK)
-        st = tw_sheet_draw(t->entry, t->count, title, false, out, bytes, err);
+        st = twi_sheet_draw(t->entry, t->count, title, false, out, bytes, err);
     for (size_t i = 0; i < TILES_MAX; i++)
         free(t->jpeg[i]);
     free(t);

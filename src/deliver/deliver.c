@@ -7,6 +7,10 @@
 #include <time.h>
 
 #include "../base/thread.h"
+#include "../core/dispatch.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
+#include "tawny/settings.h"
 
 #define AUTO_MOST 20
 #define HOUR_US INT64_C(3600000000)
@@ -18,7 +22,7 @@ static bool begins(const char *text, const char *with)
     return text && strncmp(text, with, strlen(with)) == 0;
 }
 
-const transport *twi_deliver_transport(const tw_destination_settings *set)
+const transport *twi_deliver_transport(const twi_destination_settings *set)
 {
     if (begins(set->url, "file:"))
         return &twi_transport_folder;
@@ -26,24 +30,24 @@ const transport *twi_deliver_transport(const tw_destination_settings *set)
         return &twi_transport_mail;
     if (begins(set->url, "mqtt"))
         return &twi_transport_broker;
-    return begins(set->url, "http") && set->by >= TW_BY_FORM ? &twi_transport_post
-                                                             : &twi_transport_file;
+    return begins(set->url, "http") && set->by >= TWI_BY_FORM ? &twi_transport_post
+                                                              : &twi_transport_file;
 }
 
 static tw_status make_destination(twi_deliver *o, const char *name, destination *d,
                                   tw_error *err)
 {
     d->of = o;
-    if (tw_settings_destination(o->settings, name, &d->set) != TW_OK || !d->set.url)
+    if (twi_settings_destination(o->settings, name, &d->set) != TW_OK || !d->set.url)
         return tw_fail(err, TW_EINVAL, "destination %s has no url", name);
     d->transport = twi_deliver_transport(&d->set);
-    d->rule = (tw_dispatch_rule){d->set.when, d->set.limit,
-                                 d->transport->message &&
-                                     d->transport != &twi_transport_broker};
-    if (d->set.limit.most == TW_LIMIT_AUTO)
-        d->rule.limit = (tw_limit){d->rule.joins ? AUTO_MOST : 0, HOUR_US};
+    d->rule = (twi_dispatch_rule){d->set.when, d->set.limit,
+                                  d->transport->message &&
+                                      d->transport != &twi_transport_broker};
+    if (d->set.limit.most == TWI_LIMIT_AUTO)
+        d->rule.limit = (twi_limit){d->rule.joins ? AUTO_MOST : 0, HOUR_US};
     if (d->transport == &twi_transport_broker) /* what is late is of no use there */
-        d->rule = (tw_dispatch_rule){.limit = {0, HOUR_US}};
+        d->rule = (twi_dispatch_rule){.limit = {0, HOUR_US}};
     (void)twi_hours_parse(d->set.hours, &d->hours, NULL);
     twi_deliver_patience(d);
     twi_secret_stand_in(&d->set, d->made_of);
@@ -62,13 +66,13 @@ static tw_status make_destinations(twi_deliver *o, const char *only, tw_error *e
     tw_status st = TW_OK;
     size_t count = 0;
     const char *name = NULL;
-    while (tw_settings_destination_name(o->settings, count))
+    while (twi_settings_destination_name(o->settings, count))
         count++;
     o->all = calloc(count + 1, sizeof *o->all);
     if (!o->all)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     for (size_t i = 0;
-         st == TW_OK && (name = tw_settings_destination_name(o->settings, i)); i++)
+         st == TW_OK && (name = twi_settings_destination_name(o->settings, i)); i++)
         if (!only || strcmp(only, name) == 0)
             st = make_destination(o, name, &o->all[o->count++], err);
     return st;
@@ -90,7 +94,7 @@ static void warn(const destination *d)
 {
     if (d->transport == &twi_transport_folder)
         return;
-    if (d->set.tls == TW_TLS_UNVERIFIED)
+    if (d->set.tls == TWI_TLS_UNVERIFIED)
         twi_deliver_tell(
             d, TW_EACCES,
             "tls = unverified: whoever answers there is believed, and gets the "
@@ -98,7 +102,7 @@ static void warn(const destination *d)
     const bool clear = begins(d->set.url, "http://") || begins(d->set.url, "ftp://") ||
                        begins(d->set.url, "mqtt://") ||
                        begins(d->set.url, "s3+http://") ||
-                       (begins(d->set.url, "smtp://") && d->set.tls == TW_TLS_NONE);
+                       (begins(d->set.url, "smtp://") && d->set.tls == TWI_TLS_NONE);
     if (clear)
         twi_deliver_tell(d, TW_EACCES, "nothing is encrypted on the way there");
 }
@@ -118,7 +122,7 @@ static bool start_threads(twi_deliver *o)
 tw_status twi_deliver_make(const tw_settings *settings, const char *only, tw_clock clock,
                            twi_deliver **out, tw_error *err)
 {
-    tw_station_settings station;
+    twi_station_settings station;
     twi_deliver *o = calloc(1, sizeof *o);
     *out = o;
     if (!o)
@@ -126,7 +130,7 @@ tw_status twi_deliver_make(const tw_settings *settings, const char *only, tw_clo
     init_lock(o);
     o->clock = clock;
     o->settings = tw_settings_copy(settings);
-    tw_settings_station(settings, &station);
+    twi_settings_station(settings, &station);
     o->station = strdup(station.name);
     if (!o->settings || !o->station)
         return tw_fail(err, TW_ENOMEM, "out of memory");
@@ -247,7 +251,7 @@ void twi_deliver_station(twi_deliver *o, tw_station *station)
 
 /* ---- checking -------------------------------------------------------------------- */
 
-static bool check_one(const tw_destination_settings *set, char line[TW_ERROR_MAX])
+static bool check_one(const twi_destination_settings *set, char line[TW_ERROR_MAX])
 {
     char secret[SECRET_BYTES];
     tw_error err = {0};
@@ -264,10 +268,10 @@ tw_status twi_deliver_check(const tw_settings *settings, tw_problem_fn callback,
 {
     bool good = true;
     const char *name = NULL;
-    for (size_t i = 0; (name = tw_settings_destination_name(settings, i)); i++) {
-        tw_destination_settings set;
+    for (size_t i = 0; (name = twi_settings_destination_name(settings, i)); i++) {
+        twi_destination_settings set;
         char line[TW_ERROR_MAX];
-        (void)tw_settings_destination(settings, name, &set);
+        (void)twi_settings_destination(settings, name, &set);
         if (check_one(&set, line))
             continue;
         good = false;

@@ -9,6 +9,7 @@
 #include "tawny/error.h"
 #include "tawny/settings.h"
 #include "tawny/station.h"
+#include "tawny/events.h"
 
 enum { TWI_DELIVER_END_S = 5 }; /* that destinations have left once the station stops */
 

@@ -10,6 +10,9 @@
 #include "../net/broker.h"
 #include "../net/transfer.h"
 #include "deliver.h"
+#include "../core/dispatch.h"
+#include "../settings/sections.h"
+#include "tawny/settings.h"
 
 enum { SECRET_BYTES = 1024, PATH_BYTES = 4096, NEWS_MAX = 64 };
 
@@ -34,9 +37,9 @@ typedef struct news {
 
 struct destination {
     twi_deliver *of;
-    tw_destination_settings set;
+    twi_destination_settings set;
     const transport *transport;
-    tw_dispatch_rule rule;
+    twi_dispatch_rule rule;
     twi_hours hours;
     char made_of[TWI_MESSAGE_KEY]; /* stands for the settings, as they were last used */
     pthread_t thread;
@@ -50,7 +53,7 @@ struct destination {
     unsigned inspections; /* at the queue */
     /* What was seen of the queue, and when by the clock. */
     int64_t first, first_us, newest, newest_us, released;
-    int64_t settled;         /* items up to this id have been there for TW_GATHER_US */
+    int64_t settled;         /* items up to this id have been there for TWI_GATHER_US */
     int64_t marked, mark_us; /* the newest id at a moment: it will have been */
     /* Connections. */
     const twi_transfer *transfer;
@@ -94,11 +97,11 @@ void twi_folder_try(destination *d, const char *name, const char *text, twi_send
 
 /** @param out  Wipe it after use. @return TW_OK; TW_EACCES, TW_ENOENT...: err says what
  * to do. */
-tw_status twi_secret_read(const tw_destination_settings *to, char out[SECRET_BYTES],
+tw_status twi_secret_read(const twi_destination_settings *to, char out[SECRET_BYTES],
                           tw_error *err);
 
 /** What stands for a destination's settings and the state of its secret. */
-void twi_secret_stand_in(const tw_destination_settings *to, char out[TWI_MESSAGE_KEY]);
+void twi_secret_stand_in(const twi_destination_settings *to, char out[TWI_MESSAGE_KEY]);
 
 /* ---- routes.c */
 
@@ -123,7 +126,7 @@ void twi_deliver_fail(twi_sending *out, twi_fault fault, const char *format, ...
     TW_PRINTF(3, 4);
 
 /** (deliver.c) How a destination is reached, by its URL. */
-const transport *twi_deliver_transport(const tw_destination_settings *set);
+const transport *twi_deliver_transport(const twi_destination_settings *set);
 
 /** (deliver.c) What serves the destinations of the settings, or the one that is named; no
  * thread is started. @param out  Always set; twi_deliver_free. */

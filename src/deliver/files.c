@@ -9,6 +9,8 @@
 
 #include "../base/sync.h"
 #include "destination.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
 
 #define PART ".part"
 
@@ -46,16 +48,16 @@ static tw_status name_record(const destination *d, const message_item *item,
     const tw_status st = twi_record_facts(d->catalogue, item->sighting, &s, err);
     if (st != TW_OK)
         return st;
-    tw_name_fields fields = {.camera = s.camera,
-                             .station = d->of->station,
-                             .kind = "record",
-                             .sighting = (uint32_t)s.id,
-                             .extension = "json"};
-    tw_civil_split(s.start_us, clock->ops->offset_s(clock->ctx, s.start_us),
-                   &fields.time);
-    return tw_name_expand("%Y-%m-%d/{camera}/{camera}-%Y%m%dT%H%M%S.{ms}%z-{sighting}-"
-                          "{kind}",
-                          &fields, out, NAME_BYTES, NULL);
+    twi_name_fields fields = {.camera = s.camera,
+                              .station = d->of->station,
+                              .kind = "record",
+                              .sighting = (uint32_t)s.id,
+                              .extension = "json"};
+    twi_civil_split(s.start_us, clock->ops->offset_s(clock->ctx, s.start_us),
+                    &fields.time);
+    return twi_name_expand("%Y-%m-%d/{camera}/{camera}-%Y%m%dT%H%M%S.{ms}%z-{sighting}-"
+                           "{kind}",
+                           &fields, out, NAME_BYTES, NULL);
 }
 
 static tw_status load_record(destination *d, const message_item *item, load *out,
@@ -87,15 +89,15 @@ static tw_status load_item(destination *d, const message_item *item, load *out,
                            tw_error *err)
 {
     memset(out, 0, sizeof *out);
-    if (twi_message_is(item, TW_SEND_RECORD))
+    if (twi_message_is(item, TWI_SEND_RECORD))
         return load_record(d, item, out, err);
-    if (twi_message_is(item, TW_SEND_SMALL) &&
+    if (twi_message_is(item, TWI_SEND_SMALL) &&
         load_small(d, item, out, err) != TW_ENOTSUP)
         return err->status;
     *err = (tw_error){0}; /* without a way to reduce it, it goes as it is */
     twi_message_path(d->of, item->file, out->path);
     (void)snprintf(out->name, sizeof out->name, "%s", item->file);
-    out->content = (twi_content){.path = out->path, .type = tw_media_type(item->file)};
+    out->content = (twi_content){.path = out->path, .type = twi_media_type(item->file)};
     return access(out->path, R_OK) == 0
                ? TW_OK
                : tw_fail(err, TW_ENOENT, "%s is no more there", item->file);

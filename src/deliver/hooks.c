@@ -10,7 +10,11 @@
 
 #include "../base/thread.h"
 #include "../json/json.h"
-#include "tawny/naming.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "../station/why.h"
+#include "tawny/events.h"
+#include "tawny/settings.h"
 
 enum { ARG_BYTES = 4096 };
 
@@ -64,25 +68,26 @@ static void tell(const twi_hooks *h, tw_status st, const char *hook_name,
 static const struct {
     int64_t bit;
     const char *word;
-} WORDS[] = {{TW_HOOK_BEGAN, "began"}, {TW_HOOK_STILL, "still"},
-             {TW_HOOK_CLIP, "clip"},   {TW_HOOK_ENDED, "ended"},
-             {TW_HOOK_LOST, "lost"},   {TW_HOOK_BACK, "back"},
-             {TW_HOOK_LOW, "low"},     {TW_HOOK_STOPPED, "stopped"}};
+} WORDS[] = {{TWI_HOOK_BEGAN, "began"}, {TWI_HOOK_STILL, "still"},
+             {TWI_HOOK_CLIP, "clip"},   {TWI_HOOK_ENDED, "ended"},
+             {TWI_HOOK_LOST, "lost"},   {TWI_HOOK_BACK, "back"},
+             {TWI_HOOK_LOW, "low"},     {TWI_HOOK_STOPPED, "stopped"}};
 
 /* @return the bit of an event; 0: no hook is started on it. */
 static int64_t bit_of(const tw_event *e)
 {
     switch (e->kind) {
-    case TW_EVENT_BEGAN: return TW_HOOK_BEGAN;
-    case TW_EVENT_ENDED: return TW_HOOK_ENDED;
-    case TW_EVENT_LOST: return TW_HOOK_LOST;
-    case TW_EVENT_BACK: return TW_HOOK_BACK;
-    case TW_EVENT_FREED: return TW_HOOK_LOW;
-    case TW_EVENT_STOPPED: return TW_HOOK_STOPPED;
+    case TW_EVENT_BEGAN: return TWI_HOOK_BEGAN;
+    case TW_EVENT_ENDED: return TWI_HOOK_ENDED;
+    case TW_EVENT_LOST: return TWI_HOOK_LOST;
+    case TW_EVENT_BACK: return TWI_HOOK_BACK;
+    case TW_EVENT_FREED: return TWI_HOOK_LOW;
+    case TW_EVENT_STOPPED: return TWI_HOOK_STOPPED;
     case TW_EVENT_STORED:
-        if (strcmp(e->file_kind, tw_kind_name(TW_KIND_STILL)) == 0)
-            return TW_HOOK_STILL;
-        return strcmp(e->file_kind, tw_kind_name(TW_KIND_CLIP)) == 0 ? TW_HOOK_CLIP : 0;
+        if (strcmp(e->file_kind, twi_kind_name(TWI_KIND_STILL)) == 0)
+            return TWI_HOOK_STILL;
+        return strcmp(e->file_kind, twi_kind_name(TWI_KIND_CLIP)) == 0 ? TWI_HOOK_CLIP
+                                                                       : 0;
     default: return 0;
     }
 }
@@ -109,13 +114,13 @@ static void describe(const twi_hooks *h, const tw_event *e, int64_t bit, twi_fie
     set(f, TWI_FIELD_CAMERA, e->camera);
     set(f, TWI_FIELD_KIND, e->file_kind);
     set(f, TWI_FIELD_TEXT, e->text);
-    (void)tw_utc(e->wall_us > 0 ? e->wall_us : h->clock.ops->wall_us(h->clock.ctx),
-                 f->value[TWI_FIELD_TIME]);
+    (void)twi_utc(e->wall_us > 0 ? e->wall_us : h->clock.ops->wall_us(h->clock.ctx),
+                  f->value[TWI_FIELD_TIME]);
     if (e->sighting)
         (void)snprintf(f->value[TWI_FIELD_SIGHTING], TWI_FIELD_MAX, "%u",
                        (unsigned)e->sighting->number);
-    if (bit == TW_HOOK_BEGAN)
-        set(f, TWI_FIELD_TEXT, tw_why_began(e->sighting, why, sizeof why));
+    if (bit == TWI_HOOK_BEGAN)
+        set(f, TWI_FIELD_TEXT, twi_why_began(e->sighting, why, sizeof why));
     if (e->file)
         (void)snprintf(f->value[TWI_FIELD_FILE], TWI_FIELD_MAX, "%s%s%s",
                        h->store ? h->store : "", h->store ? "/" : "", e->file);
@@ -154,7 +159,7 @@ static bool enqueue(twi_hooks *h, const hook *of, const twi_fields *fields,
 static bool is_told(twi_hooks *h, int64_t bit)
 {
     const int64_t now_us = h->clock.ops->now_us(h->clock.ctx);
-    if (bit != TW_HOOK_LOW)
+    if (bit != TWI_HOOK_LOW)
         return true;
     if (h->low_next_us != 0 && now_us < h->low_next_us)
         return false;
@@ -166,7 +171,7 @@ static bool is_for(const hook *k, int64_t bit, const char *camera)
 {
     const bool all = k->cameras[strspn(k->cameras, " \t,")] == '\0';
     return (k->on & bit) != 0 &&
-           (all || !camera || tw_settings_names(k->cameras, camera));
+           (all || !camera || twi_settings_names(k->cameras, camera));
 }
 
 void twi_hooks_event(twi_hooks *h, const tw_event *e)
@@ -269,7 +274,7 @@ static void *work(void *ctx)
 
 /* ---- making ----------------------------------------------------------------------- */
 
-static tw_status read_hook(hook *k, const tw_hook_settings *from, tw_error *err)
+static tw_status read_hook(hook *k, const twi_hook_settings *from, tw_error *err)
 {
     k->name = strdup(from->name);
     k->cameras = strdup(from->cameras ? from->cameras : "");
@@ -288,17 +293,17 @@ static tw_status read_hook(hook *k, const tw_hook_settings *from, tw_error *err)
 
 static tw_status read_hooks(twi_hooks *h, const tw_settings *settings, tw_error *err)
 {
-    tw_hook_settings from;
+    twi_hook_settings from;
     tw_status st = TW_OK;
     size_t count = 0;
-    while (tw_settings_hook_name(settings, count))
+    while (twi_settings_hook_name(settings, count))
         count++;
     h->hooks = calloc(count > 0 ? count : 1, sizeof *h->hooks);
     if (!h->hooks)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     for (; st == TW_OK && h->count < count; h->count++) {
-        (void)tw_settings_hook(settings, tw_settings_hook_name(settings, h->count),
-                               &from);
+        (void)twi_settings_hook(settings, twi_settings_hook_name(settings, h->count),
+                                &from);
         st = read_hook(&h->hooks[h->count], &from, err);
     }
     return st;
@@ -325,9 +330,9 @@ tw_status twi_hooks_new(const tw_settings *settings, const char *store, tw_clock
                         twi_hook_report_fn callback, void *ctx, twi_hooks **out,
                         tw_error *err)
 {
-    tw_station_settings station;
+    twi_station_settings station;
     *out = NULL;
-    if (!tw_settings_hook_name(settings, 0))
+    if (!twi_settings_hook_name(settings, 0))
         return TW_OK;
     twi_hooks *h = calloc(1, sizeof *h);
     if (!h)
@@ -337,7 +342,7 @@ tw_status twi_hooks_new(const tw_settings *settings, const char *store, tw_clock
     h->ctx = ctx;
     (void)pthread_mutex_init(&h->lock, NULL);
     (void)pthread_cond_init(&h->came, NULL);
-    tw_settings_station(settings, &station);
+    twi_settings_station(settings, &station);
     h->station = strdup(station.name);
     h->store = store ? strdup(store) : NULL;
     tw_status st = read_hooks(h, settings, err);

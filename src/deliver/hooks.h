@@ -6,6 +6,7 @@
 #include "tawny/error.h"
 #include "tawny/settings.h"
 #include "tawny/station.h"
+#include "tawny/events.h"
 
 enum {
     TWI_HOOKS_AT_ONCE = 4,   /* programs that run beside each other */

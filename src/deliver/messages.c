@@ -4,6 +4,8 @@
 #include <string.h>
 
 #include "destination.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
 
 enum { FILES_MAX = 20, ALL_FILES_BYTES = 20000000 };
 
@@ -27,7 +29,7 @@ static const char *last_part(const char *file)
 
 static bool is_picture(const message_item *item)
 {
-    return twi_message_is(item, TW_SEND_STILL) || twi_message_is(item, TW_SEND_SMALL);
+    return twi_message_is(item, TWI_SEND_STILL) || twi_message_is(item, TWI_SEND_SMALL);
 }
 
 /* Reduced if it is to be, and can be. */
@@ -38,7 +40,7 @@ static void make_picture(const destination *d, const message_item *item, char *p
     twi_message_path(d->of, item->file, path);
     *out =
         (twi_content){.path = path, .name = last_part(item->file), .type = "image/jpeg"};
-    if (!twi_message_is(item, TW_SEND_SMALL) ||
+    if (!twi_message_is(item, TWI_SEND_SMALL) ||
         twi_message_reduce(d->of->store, item->file, (uint16_t)d->set.small_side, made,
                            &bytes, NULL) != TW_OK)
         return;
@@ -62,7 +64,7 @@ static void add_file(const destination *d, const message_item *item, uint64_t mo
         twi_message_path(d->of, item->file, e->paths[i]);
         e->files[i] = (twi_content){.path = e->paths[i],
                                     .name = last_part(item->file),
-                                    .type = tw_media_type(item->file)};
+                                    .type = twi_media_type(item->file)};
     }
     e->bytes += item->bytes;
     e->count++;
@@ -113,8 +115,8 @@ static const message_item *best_picture(const message *l)
         const message_item *item = &l->items[i];
         if (!is_picture(item))
             continue;
-        const int rank = twi_message_is(item, TW_SEND_SMALL);
-        const int best_rank = best ? twi_message_is(best, TW_SEND_SMALL) : -1;
+        const int rank = twi_message_is(item, TWI_SEND_SMALL);
+        const int best_rank = best ? twi_message_is(best, TWI_SEND_SMALL) : -1;
         if (rank > best_rank || (rank == best_rank && item->bytes > best->bytes))
             best = item;
     }
@@ -137,7 +139,7 @@ static void add_enclosed(const destination *d, const message *l, const message_i
     const bool one = l->sighting_count <= 1;
     for (size_t i = 0; i < l->count; i++) {
         const message_item *item = &l->items[i];
-        if (item == best || twi_message_is(item, TW_SEND_RECORD) ||
+        if (item == best || twi_message_is(item, TWI_SEND_RECORD) ||
             (!one && is_picture(item)))
             continue; /* of many, the sheet shows them */
         add_file(d, item, is_picture(item) ? UINT64_MAX : (uint64_t)d->set.attach_below,
@@ -151,7 +153,7 @@ static char *mailed_record(const destination *d, const message *l)
 {
     bool wanted = false;
     for (size_t i = 0; i < l->count; i++)
-        wanted = wanted || twi_message_is(&l->items[i], TW_SEND_RECORD);
+        wanted = wanted || twi_message_is(&l->items[i], TWI_SEND_RECORD);
     if (!wanted)
         return NULL;
     json_t *all = json_array();
@@ -259,7 +261,7 @@ static void post_message(destination *d, const message *l, const char *key,
     enclosed *e = new_enclosed(l);
     char *record = describe(d, l);
     for (size_t i = 0; e && i < l->count; i++)
-        if (!twi_message_is(&l->items[i], TW_SEND_RECORD))
+        if (!twi_message_is(&l->items[i], TWI_SEND_RECORD))
             add_file(d, &l->items[i], UINT64_MAX, e);
     if (e && record)
         d->transfer->sender_post(d->sender, key, record, e->files, e->count, out);

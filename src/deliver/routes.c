@@ -4,48 +4,51 @@
 #include <string.h>
 
 #include "destination.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "tawny/settings.h"
 
 enum { OTHERS_MAX = 32 };
 
 /* Kinds of captures, and as what they go. */
 static const struct {
-    tw_kind kind;
+    twi_kind kind;
     int64_t what;
-} GOES[] = {{TW_KIND_STILL, TW_SEND_STILL},
-            {TW_KIND_CAPTIONED_STILL, TW_SEND_STILL},
-            {TW_KIND_SNAP, TW_SEND_STILL},
-            {TW_KIND_STILL, TW_SEND_SMALL},
-            {TW_KIND_CAPTIONED_STILL, TW_SEND_SMALL},
-            {TW_KIND_SNAP, TW_SEND_SMALL},
-            {TW_KIND_CLIP, TW_SEND_CLIP},
-            {TW_KIND_CAPTIONED_CLIP, TW_SEND_CLIP},
-            {TW_KIND_TIMED_STILL, TW_SEND_TIMED},
-            {TW_KIND_TIMED_CLIP, TW_SEND_TIMED},
-            {TW_KIND_SEGMENT, TW_SEND_SEGMENT}};
+} GOES[] = {{TWI_KIND_STILL, TWI_SEND_STILL},
+            {TWI_KIND_CAPTIONED_STILL, TWI_SEND_STILL},
+            {TWI_KIND_SNAP, TWI_SEND_STILL},
+            {TWI_KIND_STILL, TWI_SEND_SMALL},
+            {TWI_KIND_CAPTIONED_STILL, TWI_SEND_SMALL},
+            {TWI_KIND_SNAP, TWI_SEND_SMALL},
+            {TWI_KIND_CLIP, TWI_SEND_CLIP},
+            {TWI_KIND_CAPTIONED_CLIP, TWI_SEND_CLIP},
+            {TWI_KIND_TIMED_STILL, TWI_SEND_TIMED},
+            {TWI_KIND_TIMED_CLIP, TWI_SEND_TIMED},
+            {TWI_KIND_SEGMENT, TWI_SEND_SEGMENT}};
 
 enum { GOES_COUNT = sizeof GOES / sizeof *GOES };
 
 /* Where there are both, the one with its caption goes. */
-static bool is_spare(const tw_camera_settings *camera, tw_kind kind)
+static bool is_spare(const twi_camera_settings *camera, twi_kind kind)
 {
     const bool captions = camera->caption && camera->caption[0] && camera->caption_clean;
     return captions &&
-           ((kind == TW_KIND_STILL && (camera->caption_on & TW_CAPTION_STILLS)) ||
-            (kind == TW_KIND_CLIP && (camera->caption_on & TW_CAPTION_CLIPS)));
+           ((kind == TWI_KIND_STILL && (camera->caption_on & TWI_CAPTION_STILLS)) ||
+            (kind == TWI_KIND_CLIP && (camera->caption_on & TWI_CAPTION_CLIPS)));
 }
 
-static size_t routes_of(const tw_camera_settings *camera, const destination *d,
+static size_t routes_of(const twi_camera_settings *camera, const destination *d,
                         twi_route *out)
 {
     size_t n = 0;
     const bool broker = d->transport == &twi_transport_broker;
     for (size_t i = 0; i < GOES_COUNT && !broker; i++)
         if ((d->set.what & GOES[i].what) && !is_spare(camera, GOES[i].kind))
-            out[n++] = (twi_route){camera->name, tw_kind_name(GOES[i].kind), d->set.name,
+            out[n++] = (twi_route){camera->name, twi_kind_name(GOES[i].kind), d->set.name,
                                    twi_message_word(GOES[i].what)};
-    if (broker || (d->set.what & TW_SEND_RECORD))
+    if (broker || (d->set.what & TWI_SEND_RECORD))
         out[n++] =
-            (twi_route){camera->name, "", d->set.name, twi_message_word(TW_SEND_RECORD)};
+            (twi_route){camera->name, "", d->set.name, twi_message_word(TWI_SEND_RECORD)};
     return n;
 }
 
@@ -69,10 +72,10 @@ typedef struct others {
 static void take_other(void *ctx, const char *name)
 {
     others *x = ctx;
-    tw_destination_settings set;
+    twi_destination_settings set;
     if (is_served(x->of, name) || x->wrong_count + x->gone_count == OTHERS_MAX)
         return;
-    if (tw_settings_destination(x->of->settings, name, &set) == TW_OK)
+    if (twi_settings_destination(x->of->settings, name, &set) == TW_OK)
         x->wrong[x->wrong_count++] = strdup(name);
     else
         x->gone[x->gone_count++] = strdup(name);
@@ -99,11 +102,11 @@ static size_t collect_routes(twi_deliver *o, twi_route *routes)
     size_t count = 0;
     const char *name = NULL;
     for (size_t i = 0; (name = tw_settings_camera_name(o->settings, i)); i++) {
-        tw_camera_settings camera;
-        if (tw_settings_camera(o->settings, name, &camera) != TW_OK)
+        twi_camera_settings camera;
+        if (twi_settings_camera(o->settings, name, &camera) != TW_OK)
             continue;
         for (size_t k = 0; k < o->count; k++)
-            if (tw_settings_names(camera.send_to, o->all[k].set.name))
+            if (twi_settings_names(camera.send_to, o->all[k].set.name))
                 count += routes_of(&camera, &o->all[k], routes + count);
     }
     return count;
@@ -112,7 +115,7 @@ static size_t collect_routes(twi_deliver *o, twi_route *routes)
 tw_status twi_deliver_catalogue(const twi_deliver *o, tw_catalogue **out, tw_error *err)
 {
     char path[PATH_BYTES];
-    (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, o->store);
+    (void)snprintf(path, sizeof path, "%s/" TWI_CATALOGUE_FILE, o->store);
     return tw_catalogue_open(path, true, out, err);
 }
 
@@ -149,7 +152,7 @@ tw_status twi_deliver_route(twi_deliver *o, tw_error *err)
 /* Captures are read first: the catalogue is not changed while it is walked through. */
 typedef struct found {
     char **files;
-    tw_kind *kinds;
+    twi_kind *kinds;
     size_t count;
     bool failed; /* out of memory */
 } found;
@@ -159,13 +162,13 @@ static bool take_file(void *ctx, const tw_capture_record *r)
     found *f = ctx;
     char **files = realloc(f->files, (f->count + 1) * sizeof *files);
     f->files = files ? files : f->files;
-    tw_kind *kinds = realloc(f->kinds, (f->count + 1) * sizeof *kinds);
+    twi_kind *kinds = realloc(f->kinds, (f->count + 1) * sizeof *kinds);
     f->kinds = kinds ? kinds : f->kinds;
     char *name = files && kinds ? strdup(r->file) : NULL;
     f->failed = f->failed || !name;
     if (!name)
         return false;
-    f->kinds[f->count] = tw_kind_find(r->kind);
+    f->kinds[f->count] = twi_kind_find(r->kind);
     f->files[f->count++] = name;
     return true;
 }
@@ -179,7 +182,7 @@ static void free_found(found *f)
 }
 
 /* @return as what a destination takes a kind, NULL: it does not. */
-static const char *word_for(const tw_destination_settings *set, tw_kind kind)
+static const char *word_for(const twi_destination_settings *set, twi_kind kind)
 {
     for (size_t i = 0; i < GOES_COUNT; i++)
         if (GOES[i].kind == kind && (set->what & GOES[i].what))
@@ -187,7 +190,7 @@ static const char *word_for(const tw_destination_settings *set, tw_kind kind)
     return NULL;
 }
 
-static tw_status add_again(const tw_destination_settings *set, tw_catalogue *catalogue,
+static tw_status add_again(const twi_destination_settings *set, tw_catalogue *catalogue,
                            int64_t sighting, uint32_t *items, tw_error *err)
 {
     found f = {0};
@@ -212,11 +215,11 @@ tw_status twi_deliver_again(const tw_settings *settings, const char *name,
                             tw_catalogue *catalogue, int64_t sighting, uint32_t *items,
                             tw_error *err)
 {
-    tw_destination_settings set;
+    twi_destination_settings set;
     uint32_t count = 0;
     if (!settings || !name || !catalogue || sighting <= 0)
         return tw_fail(err, TW_EINVAL, "no sighting or no destination");
-    if (tw_settings_destination(settings, name, &set) != TW_OK)
+    if (twi_settings_destination(settings, name, &set) != TW_OK)
         return tw_fail(err, TW_ENOENT, "there is no [destination %s] in the settings",
                        name);
     if (twi_deliver_transport(&set) == &twi_transport_broker)

@@ -13,6 +13,7 @@
 #include <unistd.h>
 
 #include "hooks_state.h"
+#include "../base/system_error.h"
 
 enum {
     POLL_MS = 100,      /* between looks whether it has ended */
@@ -199,8 +200,8 @@ static tw_status start(char *const argv[], const twi_fields *fields, child *c,
     } else {
         const int code = spawn(argv, environment, in, out, &c->pid);
         if (code != 0)
-            st =
-                tw_fail(err, tw_status_of_errno(code), "%s: %s", argv[0], strerror(code));
+            st = tw_fail(err, twi_status_of_errno(code), "%s: %s", argv[0],
+                         strerror(code));
     }
     close_end(&in[0]);
     close_end(&out[1]);

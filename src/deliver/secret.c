@@ -10,6 +10,8 @@
 #include <unistd.h>
 
 #include "destination.h"
+#include "../settings/sections.h"
+#include "../base/system_error.h"
 
 static tw_status check_file(int fd, const char *path, tw_error *err)
 {
@@ -29,7 +31,7 @@ static tw_status read_line(int fd, const char *path, char out[SECRET_BYTES],
 {
     const ssize_t n = read(fd, out, SECRET_BYTES - 1);
     if (n < 0)
-        return tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
     out[n] = '\0';
     const size_t length = strcspn(out, "\r\n");
     if (n == SECRET_BYTES - 1 && length == (size_t)n)
@@ -45,7 +47,7 @@ static tw_status read_file(const char *path, char out[SECRET_BYTES], tw_error *e
 {
     const int fd = open(path, O_RDONLY | O_CLOEXEC);
     if (fd < 0)
-        return tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
     tw_status st = check_file(fd, path, err);
     if (st == TW_OK)
         st = read_line(fd, path, out, err);
@@ -53,7 +55,7 @@ static tw_status read_file(const char *path, char out[SECRET_BYTES], tw_error *e
     return st;
 }
 
-tw_status twi_secret_read(const tw_destination_settings *to, char out[SECRET_BYTES],
+tw_status twi_secret_read(const twi_destination_settings *to, char out[SECRET_BYTES],
                           tw_error *err)
 {
     memset(out, 0, SECRET_BYTES);
@@ -79,7 +81,7 @@ static void add(uint64_t *hash, const char *text)
     *hash = (*hash ^ 0xFF) * UINT64_C(1099511628211);
 }
 
-void twi_secret_stand_in(const tw_destination_settings *to, char out[TWI_MESSAGE_KEY])
+void twi_secret_stand_in(const twi_destination_settings *to, char out[TWI_MESSAGE_KEY])
 {
     uint64_t hash = UINT64_C(14695981039346656037);
     struct stat s;

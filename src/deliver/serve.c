@@ -5,6 +5,7 @@
 #include <time.h>
 
 #include "destination.h"
+#include "../core/dispatch.h"
 
 enum {
     TRIES_GONE = 3,           /* a file may have got another name meanwhile */
@@ -108,7 +109,7 @@ static bool within_hours(const destination *d, int64_t wall_us)
  * waited before this began has been there for long. */
 static void watch_queue(destination *d, const twi_outbox_fill *fill, int64_t now_us)
 {
-    if (d->mark_us == 0 || now_us - d->mark_us >= TW_GATHER_US) {
+    if (d->mark_us == 0 || now_us - d->mark_us >= TWI_GATHER_US) {
         d->settled = d->mark_us == 0 ? fill->newest : d->marked;
         d->marked = fill->newest;
         d->mark_us = now_us;
@@ -121,7 +122,7 @@ static void watch_queue(destination *d, const twi_outbox_fill *fill, int64_t now
     d->newest = fill->first_newest;
 }
 
-static tw_dispatch decide(destination *d, const twi_outbox_fill *fill)
+static twi_dispatch decide(destination *d, const twi_outbox_fill *fill)
 {
     const int64_t now_us = now_of(d), wall_us = wall_of(d);
     watch_queue(d, fill, now_us);
@@ -129,12 +130,12 @@ static tw_dispatch decide(destination *d, const twi_outbox_fill *fill)
     const bool ending = atomic_load(&d->of->ending);
     const bool waited = ending || fill->first <= d->settled;
     const bool quiet = ending || fill->first_newest <= d->settled;
-    const tw_dispatch_queue queue = {
+    const twi_dispatch_queue queue = {
         .waiting = fill->waiting,
         .sightings = fill->sightings,
         .oldest_us = fill->oldest_us,
-        .waited_us = waited ? TW_GATHER_US : now_us - d->first_us,
-        .quiet_us = quiet ? TW_GATHER_US : now_us - d->newest_us,
+        .waited_us = waited ? TWI_GATHER_US : now_us - d->first_us,
+        .quiet_us = quiet ? TWI_GATHER_US : now_us - d->newest_us,
         .over = fill->over,
         .part_sent = fill->part_sent,
         .released = fill->first <= d->released,
@@ -142,10 +143,10 @@ static tw_dispatch decide(destination *d, const twi_outbox_fill *fill)
         .sent_us = fill->sent_us,
         .last_us = fill->last_us,
         .within = within_hours(d, wall_us)};
-    tw_dispatch next = tw_dispatch_decide(&d->rule, &queue, wall_us);
+    twi_dispatch next = twi_dispatch_decide(&d->rule, &queue, wall_us);
     if (fill->begun && fill->waiting > 0 && queue.within) /* it was decided before */
         next.go = true;
-    if (next.go && !d->rule.joins && d->rule.when.kind != TW_WHEN_EACH)
+    if (next.go && !d->rule.joins && d->rule.when.kind != TWI_WHEN_EACH)
         d->released = fill->newest;
     return next;
 }
@@ -300,7 +301,8 @@ static bool has_catalogue(destination *d)
 /* Whatever waits goes at once, one by one: then nothing need be counted. */
 static bool is_simple(const destination *d)
 {
-    return !d->rule.joins && d->rule.when.kind == TW_WHEN_EACH && d->rule.limit.most == 0;
+    return !d->rule.joins && d->rule.when.kind == TWI_WHEN_EACH &&
+           d->rule.limit.most == 0;
 }
 
 /* How the queue stands, as far as it matters; now and then all of it, so that it is
@@ -340,7 +342,7 @@ static int64_t step(destination *d)
     const int64_t left_us = d->next_us > 0 ? d->next_us - now_of(d) : 0;
     if (left_us > 0)
         return left_us < POLL_US ? left_us : (int64_t)POLL_US;
-    const tw_dispatch next = decide(d, &fill);
+    const twi_dispatch next = decide(d, &fill);
     if (next.go) {
         send_next(d, next.joined);
         return 0;

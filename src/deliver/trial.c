@@ -4,15 +4,18 @@
 #include <string.h>
 
 #include "destination.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "tawny/settings.h"
 
 static const char NAME[] = "tawny-test.txt";
 
 static void word_test(const destination *d, char *out, size_t capacity)
 {
-    char time[TW_UTC_MAX];
+    char time[TWI_UTC_MAX];
     const tw_clock *clock = &d->of->clock;
     (void)snprintf(out, capacity, "A test of tawny station %s, %s.\n", d->of->station,
-                   tw_utc(clock->ops->wall_us(clock->ctx), time));
+                   twi_utc(clock->ops->wall_us(clock->ctx), time));
 }
 
 static void try_mail(destination *d, const char *text, twi_sending *out)
@@ -73,10 +76,10 @@ tw_status twi_deliver_try(const tw_settings *settings, const char *name, tw_cloc
 {
     twi_deliver *o = NULL;
     twi_sending sent;
-    tw_destination_settings set;
+    twi_destination_settings set;
     if (!settings || !name || !out)
         return tw_fail(err, TW_EINVAL, "no destination");
-    if (tw_settings_destination(settings, name, &set) != TW_OK)
+    if (twi_settings_destination(settings, name, &set) != TW_OK)
         return tw_fail(err, TW_ENOENT, "there is no [destination %s] in the settings",
                        name);
     tw_status st = twi_deliver_make(settings, name, clock, &o, err);

@@ -4,7 +4,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "tawny/naming.h"
+#include "../core/naming.h"
+#include "../station/why.h"
+#include "tawny/events.h"
 
 enum { DIGITS = 10 }; /* that tell apart all that is ever measured */
 
@@ -90,9 +92,9 @@ static void put_seconds(json_t *o, const char *key, int64_t us)
 /* 0: not known, and left out. */
 static void put_time(json_t *o, const char *key, int64_t wall_us)
 {
-    char time[TW_UTC_MAX];
+    char time[TWI_UTC_MAX];
     if (wall_us != 0)
-        put_text(o, key, tw_utc(wall_us, time));
+        put_text(o, key, twi_utc(wall_us, time));
 }
 
 static json_t *object(const char *type)
@@ -209,7 +211,7 @@ static void put_sighting_of(json_t *o, const tw_event *e)
     put_count(o, "sighting", s->number);
     put_count(o, "part", s->part);
     if (e->kind == TW_EVENT_BEGAN)
-        put_text(o, "why", tw_why_began(s, why, sizeof why));
+        put_text(o, "why", twi_why_began(s, why, sizeof why));
     if (e->kind == TW_EVENT_ENDED) {
         put_seconds(o, "seconds", s->end_us - s->start_us);
         put_percent(o, "peak", s->peak_ppm);
@@ -269,7 +271,7 @@ json_t *twi_json_found(const char *camera, const char *file, const tw_sighting *
     put_count(o, "frames", s->frames);
     put_some_text(o, "file", file);
     if (why)
-        put_text(o, "why", tw_why_began(s, text, sizeof text));
+        put_text(o, "why", twi_why_began(s, text, sizeof text));
     return o;
 }
 

@@ -14,6 +14,7 @@
 #include "../station/plan.h"
 #include "tawny/catalogue.h"
 #include "tawny/station.h"
+#include "tawny/events.h"
 
 /** As one line of text, the caller's to free(). @param json  Taken over; may be NULL.
  * @return NULL: out of memory, or json is NULL. */

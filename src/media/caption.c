@@ -6,13 +6,14 @@
 
 #include "drawing.h"
 #include "jpeg.h"
+#include "../settings/sections.h"
 
 /* The plate is as dark as the ground of everything else that is drawn, and lets a third
  * of the picture through; the ink is nearly white. */
 enum { PLATE_LUMA = 20, INK_LUMA = 228, PLATE_ALPHA = 170, GREY = 128 };
 
 struct twi_caption {
-    const tw_camera_settings *camera;
+    const twi_camera_settings *camera;
     const twi_drawing *drawing;
     char text[TWI_CAPTION_MAX]; /* that ink shows */
     uint8_t *ink;               /* NULL: nothing is drawn yet */
@@ -20,7 +21,7 @@ struct twi_caption {
     uint16_t width, height; /* of the picture it was drawn for */
 };
 
-tw_status twi_caption_new(const tw_camera_settings *camera, twi_caption **out,
+tw_status twi_caption_new(const twi_camera_settings *camera, twi_caption **out,
                           tw_error *err)
 {
     twi_caption *c = calloc(1, sizeof *c);
@@ -76,11 +77,11 @@ typedef struct place {
 
 static place place_of(const twi_caption *c, uint16_t width, uint16_t height)
 {
-    const tw_corner corner = (tw_corner)c->camera->caption_place;
+    const twi_corner corner = (twi_corner)c->camera->caption_place;
     place p = {0, 0, c->ink_width, c->ink_height < height ? c->ink_height : height};
-    if (corner == TW_TOP_RIGHT || corner == TW_BOTTOM_RIGHT)
+    if (corner == TWI_TOP_RIGHT || corner == TWI_BOTTOM_RIGHT)
         p.x = (width - p.width) & ~1U;
-    if (corner == TW_BOTTOM_LEFT || corner == TW_BOTTOM_RIGHT)
+    if (corner == TWI_BOTTOM_LEFT || corner == TWI_BOTTOM_RIGHT)
         p.y = (height - p.height) & ~1U;
     return p;
 }

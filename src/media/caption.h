@@ -7,12 +7,13 @@
 #include "picture.h"
 #include "tawny/error.h"
 #include "tawny/settings.h"
+#include "../settings/sections.h"
 
 typedef struct twi_caption twi_caption;
 
 /** @param camera  Its caption settings are used; outlives the caption.
  * @return TW_OK; TW_ENOTSUP: the drawing module is missing; TW_ENOMEM. */
-tw_status twi_caption_new(const tw_camera_settings *camera, twi_caption **out,
+tw_status twi_caption_new(const twi_camera_settings *camera, twi_caption **out,
                           tw_error *err);
 void twi_caption_free(twi_caption *caption); /* NULL is fine */
 

@@ -15,7 +15,7 @@
 #include "tawny/error.h"
 #include "tawny/frame.h"
 #include "tawny/port.h"
-#include "tawny/view.h"
+#include "../core/view.h"
 
 enum { TWI_CODECS_ABI = 7 };
 
@@ -43,7 +43,7 @@ typedef struct twi_clip_spec {
     bool encode;             /* H.264 from decoded packets; false: copy them */
     int quality;             /* of the encoding, 1..100 */
     uint16_t width;          /* of encoded pictures, pixels; 0: as they come */
-    tw_view view;            /* copied packets are not cropped, and players turn them */
+    twi_view view;           /* copied packets are not cropped, and players turn them */
     int64_t wall_us;         /* of the first packet, for the file's own date; 0 unknown */
     const char *why;         /* the sighting began; NULL: not said */
     twi_clip_sink sink;

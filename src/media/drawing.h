@@ -7,11 +7,12 @@
 #include "tawny/detector.h"
 #include "tawny/error.h"
 #include "tawny/settings.h"
+#include "../settings/sections.h"
 
 enum { TWI_DRAWING_ABI = 5 };
 
 typedef struct twi_overlay {
-    const tw_camera_settings *camera;
+    const twi_camera_settings *camera;
     const tw_reading *reading;
     const char *state; /* of the sighting watch, in words */
     const char *time;  /* of the frame, in words */

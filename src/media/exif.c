@@ -9,6 +9,7 @@
 #include <libexif/exif-data.h>
 
 #include "tawny/version.h"
+#include "../core/naming.h"
 
 /* libexif knows no names for the tags of EXIF 2.31 that hold the offset from UTC. */
 enum { OFFSET_TIME = 0x9010, OFFSET_TIME_ORIGINAL = 0x9011, APP1_MAX = 65533 };
@@ -58,7 +59,7 @@ static void put_resolution(ExifData *data, int tag)
     put_entry(data, EXIF_IFD_0, tag, EXIF_FORMAT_RATIONAL, bytes, sizeof bytes, 1);
 }
 
-static void put_time(ExifData *data, const tw_civil *t)
+static void put_time(ExifData *data, const twi_civil *t)
 {
     char text[64];
     (void)snprintf(text, sizeof text, "%04d:%02u:%02u %02u:%02u:%02u", (int)t->year,
@@ -177,7 +178,7 @@ static void drop_time(ExifData *data)
         drop_entry(data, EXIF_IFD_EXIF, tags[i]);
 }
 
-tw_status twi_exif_retime(const uint8_t *jpeg, size_t jpeg_bytes, const tw_civil *time,
+tw_status twi_exif_retime(const uint8_t *jpeg, size_t jpeg_bytes, const twi_civil *time,
                           uint8_t **out, size_t *bytes, size_t *replaces, tw_error *err)
 {
     const bool ours = jpeg_bytes > 12 && jpeg[0] == 0xFF && jpeg[1] == 0xD8 &&

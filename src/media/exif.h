@@ -6,10 +6,10 @@
 #include <stdint.h>
 
 #include "tawny/error.h"
-#include "tawny/naming.h"
+#include "../core/naming.h"
 
 typedef struct twi_exif_fields {
-    tw_civil time;
+    twi_civil time;
     const char *camera;
     uint32_t sighting;      /* 0: none */
     const char *why;        /* it began, in a line; NULL: not said */
@@ -35,7 +35,7 @@ tw_status twi_exif_head(const uint8_t *jpeg, size_t jpeg_bytes,
  * @param replaces  Set to how many bytes at the picture's beginning it stands for.
  * @return TW_OK; TW_EDAMAGED: it has no such EXIF; TW_ENOMEM.
  */
-tw_status twi_exif_retime(const uint8_t *jpeg, size_t jpeg_bytes, const tw_civil *time,
+tw_status twi_exif_retime(const uint8_t *jpeg, size_t jpeg_bytes, const twi_civil *time,
                           uint8_t **out, size_t *bytes, size_t *replaces, tw_error *err);
 
 #endif

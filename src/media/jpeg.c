@@ -15,6 +15,8 @@
 
 #include "../core/brightness.h"
 #include "reserve.h"
+#include "../core/view.h"
+#include "tawny/draw.h"
 
 typedef struct failure {
     struct jpeg_error_mgr base; /* first, as libjpeg hands it back */
@@ -494,22 +496,22 @@ static int operation_for(tw_turn turn)
 }
 
 /* Blocks that cannot be moved whole are left out: a strip at one edge or two. */
-static void set_transform(const tw_view *view, int width, int height, int subsampling,
+static void set_transform(const twi_view *view, int width, int height, int subsampling,
                           tjtransform *out)
 {
     const int across = tjMCUWidth[subsampling], down = tjMCUHeight[subsampling];
     const uint16_t step = (uint16_t)(across > down ? across : down);
-    const tw_rect r = tw_view_rect(view, (uint16_t)width, (uint16_t)height, step);
+    const twi_rect r = twi_view_rect(view, (uint16_t)width, (uint16_t)height, step);
     memset(out, 0, sizeof *out);
     out->op = operation_for(view->turn);
     out->options = TJXOPT_TRIM;
-    if (tw_crop_is_whole(&view->crop))
+    if (twi_crop_is_whole(&view->crop))
         return;
     out->options |= TJXOPT_CROP;
     out->r = (tjregion){r.left, r.top, r.width, r.height};
 }
 
-tw_status twi_jpeg_view(const uint8_t *data, size_t bytes, const tw_view *view,
+tw_status twi_jpeg_view(const uint8_t *data, size_t bytes, const twi_view *view,
                         uint8_t **out, size_t *out_bytes, uint16_t *width,
                         uint16_t *height, tw_error *err)
 {

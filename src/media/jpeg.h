@@ -7,7 +7,7 @@
 #include "picture.h"
 #include "tawny/error.h"
 #include "tawny/port.h"
-#include "tawny/view.h"
+#include "../core/view.h"
 
 enum {
     TWI_JPEG_MAX_SIDE = 16384,     /* pixels: larger ones are refused unread */
@@ -74,7 +74,7 @@ tw_status twi_jpeg_planes(const uint8_t *data, size_t bytes, twi_canvas *canvas,
  * @param out           Set on TW_OK, the caller's to free().
  * @param width,height  Set to its size, pixels.
  */
-tw_status twi_jpeg_view(const uint8_t *data, size_t bytes, const tw_view *view,
+tw_status twi_jpeg_view(const uint8_t *data, size_t bytes, const twi_view *view,
                         uint8_t **out, size_t *out_bytes, uint16_t *width,
                         uint16_t *height, tw_error *err);
 

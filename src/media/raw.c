@@ -1,5 +1,6 @@
 /* Raw pictures in buffers. */
 #include "raw.h"
+#include "tawny/draw.h"
 
 #include <stdlib.h>
 

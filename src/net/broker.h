@@ -6,6 +6,7 @@
 #include <stdatomic.h>
 
 #include "transfer.h"
+#include "../settings/sections.h"
 
 enum { TWI_BROKER_ABI = 1 };
 
@@ -17,12 +18,12 @@ typedef void (*twi_heard_fn)(void *ctx, const char *topic, const void *payload,
                              size_t bytes);
 
 typedef struct twi_broker_spec {
-    const tw_destination_settings *to; /* borrowed while the broker is there */
-    const char *secret;                /* copied; "": none */
-    const char *client;                /* id; the same each time */
-    const char *will_topic, *will;     /* retained there when this end dies */
-    const char *orders;                /* topic that is listened to; NULL: none */
-    const atomic_bool *stop;           /* gives up when it is set; may be NULL */
+    const twi_destination_settings *to; /* borrowed while the broker is there */
+    const char *secret;                 /* copied; "": none */
+    const char *client;                 /* id; the same each time */
+    const char *will_topic, *will;      /* retained there when this end dies */
+    const char *orders;                 /* topic that is listened to; NULL: none */
+    const atomic_bool *stop;            /* gives up when it is set; may be NULL */
     twi_heard_fn heard;
     twi_talk_fn on_line; /* may be NULL */
     void *ctx;

@@ -11,6 +11,7 @@
 #include "../core/reply.h"
 #include "tawny/error.h"
 #include "tawny/settings.h"
+#include "../settings/sections.h"
 
 enum { TWI_TRANSFER_ABI = 2, TWI_REPLY_MAX = 200 };
 
@@ -32,10 +33,10 @@ typedef struct twi_sender twi_sender;
 typedef void (*twi_talk_fn)(void *ctx, char who, const char *line);
 
 typedef struct twi_sender_spec {
-    const tw_destination_settings *to; /* borrowed while the sender is there */
-    const char *secret;                /* copied; "": none */
-    const atomic_bool *stop;           /* gives up when it is set; may be NULL */
-    twi_talk_fn on_line;               /* may be NULL */
+    const twi_destination_settings *to; /* borrowed while the sender is there */
+    const char *secret;                 /* copied; "": none */
+    const atomic_bool *stop;            /* gives up when it is set; may be NULL */
+    twi_talk_fn on_line;                /* may be NULL */
     void *ctx;
 } twi_sender_spec;
 

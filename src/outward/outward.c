@@ -11,6 +11,9 @@
 #include "../deliver/deliver.h"
 #include "../deliver/hooks.h"
 #include "../page/page.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
+#include "tawny/settings.h"
 
 enum { RETRY_S = 10 }; /* until destinations that could not begin are tried again */
 
@@ -88,7 +91,7 @@ static void use_hooks(tw_outward *o, const tw_settings *settings)
 {
     twi_hooks *made = NULL;
     tw_error err = {0};
-    if (settings && tw_settings_same_hooks(settings, o->settings))
+    if (settings && twi_settings_same_hooks(settings, o->settings))
         return;
     if (settings && twi_hooks_new(settings, o->host.store, o->host.clock, on_hook, o,
                                   &made, &err) != TW_OK)
@@ -138,7 +141,7 @@ static void begin_destinations(tw_outward *o, const tw_settings *settings)
 /* The old ones first, so that nothing is sent by both. */
 static void use_destinations(tw_outward *o, const tw_settings *settings)
 {
-    if (!o->owed && tw_settings_same_sending(settings, o->settings))
+    if (!o->owed && twi_settings_same_sending(settings, o->settings))
         return;
     end_destinations(o);
     begin_destinations(o, settings);
@@ -202,7 +205,7 @@ static tw_status on_changed(void *ctx, tw_settings *settings)
 {
     tw_outward *o = ctx;
     (void)pthread_mutex_lock(&o->making);
-    const tw_status st = tw_settings_override(settings, o->settings);
+    const tw_status st = twi_settings_override(settings, o->settings);
     (void)pthread_mutex_unlock(&o->making);
     if (st == TW_OK)
         return tw_station_apply(o->station, settings);

@@ -9,6 +9,7 @@
 
 #include "../base/sync.h"
 #include "page_state.h"
+#include "../base/system_error.h"
 
 static const char HEAD[] = "# Accounts of a tawny station: name, what it may, hash. "
                            "Written by tawny account.\n";
@@ -53,7 +54,7 @@ static tw_status check_mode(FILE *file, const char *path, tw_error *err)
 {
     struct stat s;
     if (fstat(fileno(file), &s) != 0)
-        return tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
     if (!S_ISREG(s.st_mode) || (s.st_mode & (S_IRWXG | S_IRWXO)))
         return tw_fail(err, TW_EDAMAGED,
                        "%s may be read by others than its owner: chmod 600 %s", path,
@@ -70,7 +71,7 @@ tw_status twi_accounts_read(const char *path, accounts *out, tw_error *err)
     if (!file && errno == ENOENT)
         return TW_OK;
     if (!file)
-        return tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
     out->made = true;
     tw_status st = check_mode(file, path, err);
     while (st == TW_OK && fgets(line, sizeof line, file)) {
@@ -126,7 +127,7 @@ static tw_status write_all(const char *path, const accounts *all, tw_error *err)
     (void)unlink(part);
     const int fd = open(part, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
     if (fd < 0)
-        return tw_fail(err, tw_status_of_errno(errno), "%s: %s", part, strerror(errno));
+        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", part, strerror(errno));
     const bool good = print_all(fd, all);
     const int code = errno;
     if (close(fd) == 0 && good && rename(part, path) == 0) {

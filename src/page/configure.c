@@ -1,10 +1,14 @@
 /* The settings: shown, changed, saved and restored as a whole. */
 #include <jansson.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
 #include "page_state.h"
+#include "../settings/sections.h"
+#include "tawny/zones.h"
+#include "tawny/settings.h"
 
 enum { CHANGES_MAX = 500 };
 
@@ -47,7 +51,7 @@ static json_t *list_sections(const twi_page *p, tw_settings *s)
     add_section(list, "station", "");
     for (size_t i = 0; (name = tw_settings_camera_name(s, i)); i++)
         add_section(list, "camera", name);
-    for (size_t i = 0; (name = tw_settings_destination_name(s, i)); i++)
+    for (size_t i = 0; (name = twi_settings_destination_name(s, i)); i++)
         add_section(list, "destination", name);
     return json_pack("{so ss sb}", "sections", list, "file",
                      slash              ? slash + 1
@@ -63,7 +67,7 @@ static tw_status walk(tw_settings *s, const char *head, const char *name, json_t
     if (strcmp(head, "camera") == 0)
         return name ? tw_settings_walk(s, name, add_row, rows) : TW_ENOENT;
     return strcmp(head, "destination") == 0 && name
-               ? tw_settings_walk_destination(s, name, add_row, rows)
+               ? twi_settings_walk_destination(s, name, add_row, rows)
                : TW_ENOENT;
 }
 
@@ -105,9 +109,9 @@ void twi_show_zones(twi_page *p, const twi_web_request *r, const char *camera,
                     twi_web_answer *out)
 {
     tw_settings *s = twi_page_settings(p);
-    tw_camera_settings set;
+    twi_camera_settings set;
     (void)r;
-    if (s && tw_settings_camera(s, camera, &set) == TW_OK) {
+    if (s && twi_settings_camera(s, camera, &set) == TW_OK) {
         json_t *list = json_array();
         for (size_t i = 0; i < set.zone_count; i++)
             (void)json_array_append_new(list,
@@ -225,7 +229,7 @@ static bool needs_restart(twi_page *p, const tw_settings *made)
 {
     tw_settings *now = twi_page_settings(p);
     const bool needed =
-        now && tw_settings_difference(now, made, NULL) == TW_APPLIED_START;
+        now && twi_settings_difference(now, made, NULL) == TW_APPLIED_START;
     tw_settings_free(now);
     return needed;
 }

@@ -8,6 +8,9 @@
 
 #include "../json/json.h"
 #include "page_state.h"
+#include "../core/naming.h"
+#include "tawny/draw.h"
+#include "tawny/events.h"
 
 #define ASK_AGAIN_US INT64_C(3000000)
 #define BOUNDARY "tawny-picture"
@@ -350,12 +353,12 @@ static json_t *describe_grid(const tw_grid *g)
 static json_t *describe_reading(const view *v)
 {
     const tw_reading *r = &v->reading;
-    char time[TW_UTC_MAX];
+    char time[TWI_UTC_MAX];
     json_t *o = twi_json_reading(r, v->state, NULL), *seen = json_array();
     for (uint16_t i = 0; i < r->blob_count; i++)
         (void)json_array_append_new(seen, describe_blob(&r->blob[i]));
     (void)json_object_set_new(o, "picture", json_integer((json_int_t)v->number));
-    (void)json_object_set_new(o, "time", json_string(tw_utc(v->wall_us, time)));
+    (void)json_object_set_new(o, "time", json_string(twi_utc(v->wall_us, time)));
     (void)json_object_set_new(o, "whole_picture", json_boolean(r->whole_picture));
     (void)json_object_set_new(o, "seen", seen);
     (void)json_object_set_new(o, "grid", describe_grid(&r->grid));

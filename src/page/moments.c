@@ -1,10 +1,13 @@
 /* What moved lately: seconds that the catalogue does not have yet, and where in the
  * picture, to try zones on. */
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "../media/mask.h"
 #include "page_state.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
 
 #define SECOND_US INT64_C(1000000)
 
@@ -105,7 +108,7 @@ void twi_moments_seconds(moments *m, const char *camera, int64_t from_us,
 }
 
 /* @return false: the zones cannot be laid over it. */
-static bool make_mask(const tw_grid *grid, const tw_camera_settings *camera,
+static bool make_mask(const tw_grid *grid, const twi_camera_settings *camera,
                       uint8_t mask[CELLS_MAX])
 {
     uint8_t *memory = NULL;
@@ -119,7 +122,7 @@ static bool make_mask(const tw_grid *grid, const tw_camera_settings *camera,
     return good;
 }
 
-size_t twi_moments_walk(moments *m, const tw_camera_settings *camera,
+size_t twi_moments_walk(moments *m, const twi_camera_settings *camera,
                         void (*visit)(void *ctx, const tw_reading *reading), void *ctx)
 {
     uint8_t mask[CELLS_MAX];

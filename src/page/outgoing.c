@@ -4,6 +4,8 @@
 #include "../deliver/deliver.h"
 #include "../json/json.h"
 #include "page_state.h"
+#include "../settings/sections.h"
+#include "tawny/settings.h"
 
 #define DAY_US INT64_C(86400000000)
 
@@ -32,7 +34,7 @@ static json_t *all_names(twi_page *p, tw_catalogue *c)
     const char *name = NULL;
     json_t *names = json_array();
     (void)pthread_mutex_lock(&p->station_lock);
-    for (size_t i = 0; (name = tw_settings_destination_name(p->settings, i)); i++)
+    for (size_t i = 0; (name = twi_settings_destination_name(p->settings, i)); i++)
         add_name(names, name);
     (void)pthread_mutex_unlock(&p->station_lock);
     if (c)

@@ -1,5 +1,9 @@
 /* The page: from its settings to its end. */
 #include "page_state.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
+#include "tawny/settings.h"
+#include "../base/system_error.h"
 
 #include <errno.h>
 #include <ifaddrs.h>
@@ -20,7 +24,7 @@ static void tell(const twi_page *p, tw_status st, const char *line)
 
 tw_status twi_page_reload(twi_page *p, const tw_settings *settings)
 {
-    tw_station_settings station;
+    twi_station_settings station;
     if (!p)
         return TW_OK;
     tw_settings *copy = tw_settings_copy(settings);
@@ -31,7 +35,7 @@ tw_status twi_page_reload(twi_page *p, const tw_settings *settings)
     p->settings = copy;
     (void)pthread_mutex_unlock(&p->station_lock);
     tw_settings_free(old);
-    tw_settings_station(settings, &station);
+    twi_settings_station(settings, &station);
     twi_live_pace(&p->live, INT64_C(1000000) / station.live_fps);
     return TW_OK;
 }
@@ -68,7 +72,7 @@ static tw_status read_pem(const char *path, char **out, tw_error *err)
     FILE *file = fopen(path, "re");
     char *text = file ? calloc(1, PEM_MAX + 1) : NULL;
     if (!file)
-        return tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
     if (text)
         (void)fread(text, 1, PEM_MAX, file);
     (void)fclose(file);
@@ -76,7 +80,7 @@ static tw_status read_pem(const char *path, char **out, tw_error *err)
     return text ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
 }
 
-static tw_status read_tls(twi_page *p, const tw_station_settings *set, tw_error *err)
+static tw_status read_tls(twi_page *p, const twi_station_settings *set, tw_error *err)
 {
     if (!set->certificate[0] && !set->certificate_key[0])
         return TW_OK;
@@ -153,7 +157,7 @@ static void word_addresses(const twi_page *p, const char *address, char *out,
 
 /* ---- making ----------------------------------------------------------------------- */
 
-static tw_status start(twi_page *p, const tw_station_settings *set, tw_error *err)
+static tw_status start(twi_page *p, const twi_station_settings *set, tw_error *err)
 {
     char address[64], line[1024], places[768];
     int port = 0;
@@ -186,7 +190,7 @@ static tw_status start(twi_page *p, const tw_station_settings *set, tw_error *er
 
 /* Texts are the page's own. @return false: out of memory. */
 static bool take_host(twi_page *p, const twi_page_host *host,
-                      const tw_station_settings *set)
+                      const twi_station_settings *set)
 {
     p->host = *host;
     p->store = strdup(host->store);
@@ -202,11 +206,11 @@ static bool take_host(twi_page *p, const twi_page_host *host,
 tw_status twi_page_new(const tw_settings *settings, const twi_page_host *host,
                        twi_page **out, tw_error *err)
 {
-    tw_station_settings set;
+    twi_station_settings set;
     if (!settings || !host || !host->store || !out)
         return tw_fail(err, TW_EINVAL, "no settings or no store");
     *out = NULL;
-    tw_settings_station(settings, &set);
+    twi_settings_station(settings, &set);
     if (strcmp(set.listen, "none") == 0)
         return TW_OK;
     twi_page *p = calloc(1, sizeof *p);

@@ -10,6 +10,9 @@
 #include "../settings/draft.h"
 #include "page.h"
 #include "tawny/catalogue.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
+#include "tawny/settings.h"
 
 enum {
     SESSIONS_OF_ONE = 8, /* of an account; its oldest goes for a new one */
@@ -151,7 +154,7 @@ void twi_moments_seconds(moments *m, const char *camera, int64_t from_us,
                          void *ctx);
 /** As twi_recent_walk, with the zones and the mask of settings. @return 0: nothing is
  * known. */
-size_t twi_moments_walk(moments *m, const tw_camera_settings *camera,
+size_t twi_moments_walk(moments *m, const twi_camera_settings *camera,
                         void (*visit)(void *ctx, const tw_reading *reading), void *ctx);
 
 /* ---- removals.c */

@@ -5,6 +5,9 @@
 
 #include "../core/tryout.h"
 #include "page_state.h"
+#include "../settings/sections.h"
+#include "../station/why.h"
+#include "tawny/settings.h"
 
 #define SECOND_US INT64_C(1000000)
 #define SPAN_MAX_US (31 * INT64_C(86400) * SECOND_US)
@@ -135,9 +138,9 @@ static void note_span(trying *t, unsigned news)
                       (json_int_t)(t->tryout.ended.clip_end_us / 1000)));
 }
 
-static void begin_try(trying *t, const tw_camera_settings *camera, bool seconds)
+static void begin_try(trying *t, const twi_camera_settings *camera, bool seconds)
 {
-    tw_sighting_config config = tw_sighting_config_of(camera);
+    tw_sighting_config config = twi_sighting_config_of(camera);
     if (seconds)
         config.own_count = 0; /* a trace does not say in which zone it was */
     t->spans = json_array();
@@ -181,7 +184,7 @@ static bool add_taken(void *ctx, const tw_sighting_record *r)
 
 /* Bytes that a second of footage takes; 0: not known. Of the newest sightings, as it is
  * asked for while a limit is being dragged. */
-static double bytes_a_second(twi_page *p, const tw_camera_settings *camera)
+static double bytes_a_second(twi_page *p, const twi_camera_settings *camera)
 {
     const tw_sighting_filter newest = {.camera = camera->name, .most = NEWEST};
     taken t = {.around_s = (double)(camera->pre_us + camera->post_us) / 1e6};
@@ -206,8 +209,8 @@ static json_t *describe_try(trying *t, double rate)
 }
 
 /* What a camera would have made of its trace, now and changed. */
-static json_t *try_trace(twi_page *p, const tw_camera_settings *now,
-                         const tw_camera_settings *changed, int64_t from_us,
+static json_t *try_trace(twi_page *p, const twi_camera_settings *now,
+                         const twi_camera_settings *changed, int64_t from_us,
                          int64_t until_us)
 {
     trying t[2];
@@ -221,7 +224,7 @@ static json_t *try_trace(twi_page *p, const tw_camera_settings *now,
 }
 
 /* The same of the frames of the last minute, zones included. */
-static json_t *try_minute(twi_page *p, const tw_camera_settings *camera)
+static json_t *try_minute(twi_page *p, const twi_camera_settings *camera)
 {
     trying t = {.levels = json_array(), .times = json_array()};
     begin_try(&t, camera, false);
@@ -236,11 +239,11 @@ static json_t *try_minute(twi_page *p, const tw_camera_settings *camera)
 static void answer_try(twi_page *p, tw_settings *now, tw_settings *changed,
                        const json_t *asked, const char *name, twi_web_answer *out)
 {
-    tw_camera_settings a, b;
+    twi_camera_settings a, b;
     const int64_t from_us = twi_us_of(json_integer_value(json_object_get(asked, "from")));
     int64_t until_us = twi_us_of(json_integer_value(json_object_get(asked, "until")));
-    if (tw_settings_camera(now, name, &a) != TW_OK ||
-        tw_settings_camera(changed, name, &b) != TW_OK) {
+    if (twi_settings_camera(now, name, &a) != TW_OK ||
+        twi_settings_camera(changed, name, &b) != TW_OK) {
         twi_answer_error(404, "there is no such camera", out);
         return;
     }

@@ -1,4 +1,5 @@
 /* Removing sightings, a little later than it is asked for, so that it can be undone. */
+#include <stdio.h>
 #include <string.h>
 #include <time.h>
 

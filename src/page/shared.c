@@ -3,6 +3,8 @@
 #include <string.h>
 
 #include "page_state.h"
+#include "../core/naming.h"
+#include "tawny/settings.h"
 
 bool twi_page_is_tls(const twi_page *p)
 {
@@ -41,7 +43,7 @@ int64_t twi_page_wall(const twi_page *p)
 tw_catalogue *twi_page_catalogue(twi_page *p)
 {
     char path[PATH_BYTES];
-    (void)snprintf(path, sizeof path, "%s/" TW_CATALOGUE_FILE, p->store);
+    (void)snprintf(path, sizeof path, "%s/" TWI_CATALOGUE_FILE, p->store);
     if (!p->catalogue)
         (void)tw_catalogue_open(path, false, &p->catalogue, NULL);
     return p->catalogue;

@@ -5,12 +5,14 @@
 #include "../json/json.h"
 #include "../station/plan.h"
 #include "page_state.h"
+#include "../settings/sections.h"
+#include "tawny/settings.h"
 
 static json_t *describe_camera(const twi_page *p, const tw_camera_status *c)
 {
-    tw_camera_settings set;
+    twi_camera_settings set;
     json_t *o = twi_json_camera(c, NULL);
-    if (tw_settings_camera(p->settings, c->name, &set) == TW_OK) {
+    if (twi_settings_camera(p->settings, c->name, &set) == TW_OK) {
         (void)json_object_set_new(o, "start_at", json_real((double)set.start_ppm / 1e4));
         (void)json_object_set_new(o, "stay_at", json_real((double)set.stay_ppm / 1e4));
     }
@@ -79,7 +81,7 @@ void twi_show_plan(twi_page *p, const twi_web_request *r, const char *rest,
 {
     twi_plan plan = {0};
     tw_store_status store;
-    tw_station_settings station;
+    twi_station_settings station;
     tw_settings *s = twi_page_settings(p);
     double day_bytes = 0;
     (void)r;
@@ -98,7 +100,7 @@ void twi_show_plan(twi_page *p, const twi_web_request *r, const char *rest,
     if (p->station)
         (void)tw_station_store(p->station, &store);
     (void)pthread_mutex_unlock(&p->station_lock);
-    tw_settings_station(s, &station);
+    twi_settings_station(s, &station);
     json_t *cameras = describe_plan(&plan, &day_bytes);
     twi_answer_json(
         json_pack("{so sf sI sI sf sf}", "cameras", cameras, "history_days",

@@ -12,6 +12,8 @@
 #include "../media/jpeg.h"
 #include "../station/catalogue_write.h"
 #include "page_state.h"
+#include "../core/naming.h"
+#include "tawny/settings.h"
 
 enum { MOST = 5000, THUMB_WIDTH = 240, THUMB_QUALITY = 70 };
 
@@ -138,7 +140,7 @@ void twi_show_capture(twi_page *p, const twi_web_request *r, const char *file,
     }
     *out = (twi_web_answer){.kind = TWI_ANSWER_FILE,
                             .status = 200,
-                            .type = tw_media_type(file),
+                            .type = twi_media_type(file),
                             .cache = "private, max-age=3600",
                             .fd = fd,
                             .file_bytes = bytes};
@@ -152,8 +154,8 @@ void twi_show_capture(twi_page *p, const twi_web_request *r, const char *file,
 static bool take_still(void *ctx, const tw_capture_record *r)
 {
     char *out = ctx;
-    const tw_kind kind = tw_kind_find(r->kind);
-    if (kind == TW_KIND_COUNT || tw_kind_is_video(kind))
+    const twi_kind kind = twi_kind_find(r->kind);
+    if (kind == TWI_KIND_COUNT || twi_kind_is_video(kind))
         return true;
     (void)snprintf(out, PATH_BYTES, "%s", r->file);
     return false;

@@ -7,6 +7,8 @@
 
 #include "state.h"
 #include "tawny/error.h"
+#include "sections.h"
+#include "tawny/settings.h"
 
 bool twi_has_secret(const tw_settings *s, const char *destination)
 {
@@ -65,8 +67,8 @@ static bool lies_below(const char *path, const char *folder)
 static tw_status allow_path(const tw_settings *had, const entry *e, tw_error *err)
 {
     const char *path = path_of(e);
-    tw_station_settings station;
-    tw_settings_station(had, &station);
+    twi_station_settings station;
+    twi_settings_station(had, &station);
     if (!path || is_used(had, e) || lies_below(path, station.footage))
         return TW_OK;
     return tw_fail(err, TW_EACCES,

@@ -1,8 +1,11 @@
 /* Whether the settings make sense together. */
+#include <stdio.h>
 #include <string.h>
 
 #include "../core/hours.h"
 #include "state.h"
+#include "sections.h"
+#include "tawny/settings.h"
 
 /* The line that a check should point at: the deciding one of two settings. */
 static const char *origin_of(const tw_settings *s, const char *camera, const char *key)
@@ -45,10 +48,12 @@ static void check_profiles(intake *in, const char *camera)
 }
 
 /* Hours by the sun need a place. */
-static void check_place(intake *in, const section *self, const tw_camera_settings *camera)
+static void check_place(intake *in, const section *self,
+                        const twi_camera_settings *camera)
 {
     twi_hours hours;
-    const bool known = camera->latitude != TW_NOWHERE && camera->longitude != TW_NOWHERE;
+    const bool known =
+        camera->latitude != TWI_NOWHERE && camera->longitude != TWI_NOWHERE;
     if (known || !camera->hours ||
         twi_hours_parse(camera->hours, &hours, NULL) != TW_OK ||
         !twi_hours_need_place(&hours))
@@ -60,7 +65,7 @@ static void check_place(intake *in, const section *self, const tw_camera_setting
 }
 
 /* The destinations that a camera names. */
-static void check_sent(intake *in, const section *self, const tw_camera_settings *camera)
+static void check_sent(intake *in, const section *self, const twi_camera_settings *camera)
 {
     const char *list = camera->send_to ? camera->send_to : "";
     const char *at = origin_of(in->settings, self->name, "send_to");
@@ -77,8 +82,8 @@ static void check_sent(intake *in, const section *self, const tw_camera_settings
 
 static void check_camera(intake *in, const section *self)
 {
-    tw_camera_settings camera;
-    if (tw_settings_camera(in->settings, self->name, &camera) != TW_OK) {
+    twi_camera_settings camera;
+    if (twi_settings_camera(in->settings, self->name, &camera) != TW_OK) {
         twi_intake_tell(in, TW_ENOMEM, 0, "out of memory");
         return;
     }
@@ -137,8 +142,8 @@ static void check_zone(intake *in, const section *self)
 
 static void check_hook(intake *in, const section *self)
 {
-    tw_hook_settings hook;
-    if (tw_settings_hook(in->settings, self->name, &hook) != TW_OK)
+    twi_hook_settings hook;
+    if (twi_settings_hook(in->settings, self->name, &hook) != TW_OK)
         return;
     if (!hook.run || hook.run[0] == '\0')
         twi_intake_tell(in, TW_ESYNTAX, self->line,
@@ -197,10 +202,10 @@ static const char *fault_of(const char *url)
 
 static void check_destination(intake *in, const section *self)
 {
-    tw_destination_settings d;
+    twi_destination_settings d;
     twi_hours hours;
     char shown[TWI_VALUE_MAX];
-    if (tw_settings_destination(in->settings, self->name, &d) != TW_OK)
+    if (twi_settings_destination(in->settings, self->name, &d) != TW_OK)
         return;
     const char *url = d.url ? d.url : "", *fault = fault_of(url);
     if (url[0] == '\0')
@@ -210,7 +215,7 @@ static void check_destination(intake *in, const section *self)
                         self->name);
     else if (fault)
         twi_intake_tell(in, TW_ESYNTAX, self->line, "destination %s: url = %s: %s",
-                        self->name, tw_source_shown(url, shown, sizeof shown), fault);
+                        self->name, twi_source_shown(url, shown, sizeof shown), fault);
     if (is_mail(url) && d.to[0] == '\0')
         twi_intake_tell(in, TW_ESYNTAX, self->line,
                         "destination %s: mail to nobody: write to = NAME@HOST",

@@ -14,6 +14,9 @@
 #include "reader.h"
 #include "state.h"
 #include "texts.h"
+#include "sections.h"
+#include "tawny/settings.h"
+#include "../base/system_error.h"
 
 enum { PATH_BYTES = 4096, PROBLEMS_MAX = 500 };
 
@@ -148,8 +151,8 @@ tw_status twi_draft_change_one(twi_draft *d, const twi_draft_change *c, tw_error
     if (!d || !c || !c->head || !c->name || (c->key && strcmp(c->key, "include") == 0))
         return tw_fail(err, TW_EINVAL, "this cannot be changed here");
     twi_file_text *f = file_for(d, c);
-    const tw_status st = tw_settings_edit(f->now, f->now_bytes, c->head, c->name, c->key,
-                                          c->value, &text, &bytes);
+    const tw_status st = twi_settings_edit(f->now, f->now_bytes, c->head, c->name, c->key,
+                                           c->value, &text, &bytes);
     if (st == TW_OK)
         put(f, text, bytes);
     else if (st == TW_EINVAL)
@@ -392,10 +395,10 @@ static tw_status write_all(int fd, const char *text, size_t bytes)
     for (size_t at = 0; at < bytes;) {
         const ssize_t n = write(fd, text + at, bytes - at);
         if (n < 0 && errno != EINTR)
-            return tw_status_of_errno(errno);
+            return twi_status_of_errno(errno);
         at += n > 0 ? (size_t)n : 0;
     }
-    return fsync(fd) == 0 ? TW_OK : tw_status_of_errno(errno);
+    return fsync(fd) == 0 ? TW_OK : twi_status_of_errno(errno);
 }
 
 /* A file beside its place first, with the rights that it had, so that one is there at any
@@ -407,7 +410,7 @@ static tw_status write_file(const char *path, const char *text, size_t bytes,
     (void)snprintf(beside, sizeof beside, "%s.XXXXXX", path);
     const int fd = mkostemp(beside, O_CLOEXEC);
     if (fd < 0)
-        return tw_status_of_errno(errno);
+        return twi_status_of_errno(errno);
     tw_status st = fchmod(fd, like->st_mode & 07777) == 0 ? TW_OK : TW_EACCES;
     if (like->st_uid != geteuid()) /* as root: it stays the user's */
         (void)!fchown(fd, like->st_uid, like->st_gid);
@@ -415,7 +418,7 @@ static tw_status write_file(const char *path, const char *text, size_t bytes,
         st = write_all(fd, text, bytes);
     (void)close(fd);
     if (st == TW_OK && rename(beside, path) != 0)
-        st = tw_status_of_errno(errno);
+        st = twi_status_of_errno(errno);
     if (st != TW_OK)
         (void)unlink(beside);
     else
@@ -431,7 +434,7 @@ static tw_status write_text(twi_file_text *f, tw_error *err)
     char *path = realpath(f->path, NULL); /* a link stays one */
     if (!path || stat(path, &like) != 0) {
         free(path);
-        return tw_fail(err, tw_status_of_errno(errno), "%s: %s", f->path,
+        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", f->path,
                        strerror(errno));
     }
     (void)snprintf(previous, sizeof previous, "%s.old", path);

@@ -11,7 +11,7 @@
 
 typedef struct twi_draft twi_draft;
 
-/* One change, as tw_settings_edit takes it. Texts are borrowed. */
+/* One change, as twi_settings_edit takes it. Texts are borrowed. */
 typedef struct twi_draft_change {
     const char *head, *name; /* the section: "camera", "kerb" */
     const char *key;         /* NULL: the section itself */
@@ -33,7 +33,7 @@ void twi_draft_free(twi_draft *draft);
 
 /** Change something: in the file that sets it, else in the one that has its section, else
  * in the first.
- * @return TW_OK; TW_EINVAL, TW_ENOENT, TW_ESIZE: as tw_settings_edit; TW_ENOMEM. */
+ * @return TW_OK; TW_EINVAL, TW_ENOENT, TW_ESIZE: as twi_settings_edit; TW_ENOMEM. */
 tw_status twi_draft_change_one(twi_draft *draft, const twi_draft_change *change,
                                tw_error *err);
 

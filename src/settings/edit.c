@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "reader.h"
+#include "sections.h"
 
 /* What the lines of a text say about what is to change. */
 typedef struct search {
@@ -206,9 +207,9 @@ bool twi_settings_has(const char *text, size_t bytes, const char *head, const ch
     return key ? s.found > 0 : s.first > 0;
 }
 
-tw_status tw_settings_edit(const char *text, size_t bytes, const char *head,
-                           const char *name, const char *key, const char *value,
-                           char **out, size_t *out_bytes)
+tw_status twi_settings_edit(const char *text, size_t bytes, const char *head,
+                            const char *name, const char *key, const char *value,
+                            char **out, size_t *out_bytes)
 {
     if (!text || !head || !name || !out || !out_bytes || !is_word(head) ||
         !is_line_of_its_own(name, "[]=") || !is_trimmed(name) || (key && !is_word(key)) ||

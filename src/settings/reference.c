@@ -1,8 +1,10 @@
 /* The reference of all settings, from the table. */
+#include <stdio.h>
 #include <string.h>
 
 #include "table.h"
 #include "tawny/settings.h"
+#include "sections.h"
 
 static const char INTRO[] =
     "# Settings\n\n"
@@ -48,7 +50,7 @@ static void print_row(FILE *out, const twi_row *row)
                   word_applied(row));
 }
 
-tw_status tw_settings_reference(FILE *out)
+tw_status twi_settings_reference(FILE *out)
 {
     if (!out)
         return TW_EINVAL;

@@ -4,6 +4,9 @@
 
 #include "reader.h"
 #include "state.h"
+#include "sections.h"
+#include "tawny/zones.h"
+#include "tawny/settings.h"
 
 enum { ENTRIES_MAX = 100000 };
 
@@ -142,7 +145,7 @@ tw_settings *tw_settings_copy(const tw_settings *from)
     return NULL;
 }
 
-tw_status tw_settings_override(tw_settings *settings, const tw_settings *others)
+tw_status twi_settings_override(tw_settings *settings, const tw_settings *others)
 {
     tw_status st = TW_OK;
     if (!settings)
@@ -236,7 +239,7 @@ static bool sound_sections(const tw_settings *s, const char *camera)
     return true;
 }
 
-bool tw_settings_sound(const tw_settings *settings, const char *camera)
+bool twi_settings_sound(const tw_settings *settings, const char *camera)
 {
     return settings && !settings->wrong && (!camera || sound_sections(settings, camera));
 }
@@ -260,7 +263,7 @@ static void fill_section(const tw_settings *s, const char *rows_of, level at,
             fill(&rows[i], twi_find_entry(s, at, name, &rows[i]), out);
 }
 
-void tw_settings_station(const tw_settings *settings, tw_station_settings *out)
+void twi_settings_station(const tw_settings *settings, twi_station_settings *out)
 {
     fill_section(settings, "station", IN_STATION, "", out, sizeof *out);
 }
@@ -276,13 +279,13 @@ static const char *name_of(const tw_settings *settings, level at, size_t index)
     return NULL;
 }
 
-const char *tw_settings_hook_name(const tw_settings *settings, size_t index)
+const char *twi_settings_hook_name(const tw_settings *settings, size_t index)
 {
     return name_of(settings, IN_HOOK, index);
 }
 
-tw_status tw_settings_hook(const tw_settings *settings, const char *name,
-                           tw_hook_settings *out)
+tw_status twi_settings_hook(const tw_settings *settings, const char *name,
+                            twi_hook_settings *out)
 {
     if (!settings || !name || !out)
         return TW_EINVAL;
@@ -294,13 +297,13 @@ tw_status tw_settings_hook(const tw_settings *settings, const char *name,
     return TW_OK;
 }
 
-const char *tw_settings_destination_name(const tw_settings *settings, size_t index)
+const char *twi_settings_destination_name(const tw_settings *settings, size_t index)
 {
     return name_of(settings, IN_DESTINATION, index);
 }
 
-tw_status tw_settings_destination(const tw_settings *settings, const char *name,
-                                  tw_destination_settings *out)
+tw_status twi_settings_destination(const tw_settings *settings, const char *name,
+                                   twi_destination_settings *out)
 {
     if (!settings || !name || !out)
         return TW_EINVAL;
@@ -312,7 +315,7 @@ tw_status tw_settings_destination(const tw_settings *settings, const char *name,
     return TW_OK;
 }
 
-bool tw_settings_names(const char *list, const char *name)
+bool twi_settings_names(const char *list, const char *name)
 {
     char item[NAME_MAX_BYTES + 1];
     while (list && twi_next_name(&list, item, sizeof item))
@@ -385,8 +388,8 @@ static const camera_zones *zones_for(tw_settings *s, const char *camera)
     return NULL;
 }
 
-tw_status tw_settings_camera(tw_settings *settings, const char *name,
-                             tw_camera_settings *out)
+tw_status twi_settings_camera(tw_settings *settings, const char *name,
+                              twi_camera_settings *out)
 {
     if (!settings || !name || !out)
         return TW_EINVAL;
@@ -476,10 +479,10 @@ tw_status tw_settings_walk(tw_settings *settings, const char *camera,
     return TW_OK;
 }
 
-tw_status tw_settings_walk_destination(tw_settings *settings, const char *name,
-                                       void (*visit)(void *ctx,
-                                                     const tw_setting *setting),
-                                       void *ctx)
+tw_status twi_settings_walk_destination(tw_settings *settings, const char *name,
+                                        void (*visit)(void *ctx,
+                                                      const tw_setting *setting),
+                                        void *ctx)
 {
     size_t count = 0;
     const twi_row *rows = twi_table(&count);
@@ -537,8 +540,8 @@ static bool has_zones(const tw_settings *a, const tw_settings *b, const char *ca
     return true;
 }
 
-tw_applied tw_settings_difference(const tw_settings *a, const tw_settings *b,
-                                  const char *camera)
+tw_applied twi_settings_difference(const tw_settings *a, const tw_settings *b,
+                                   const char *camera)
 {
     size_t count = 0;
     const twi_row *rows = twi_table(&count);
@@ -559,7 +562,7 @@ tw_applied tw_settings_difference(const tw_settings *a, const tw_settings *b,
     return most;
 }
 
-bool tw_settings_same_hooks(const tw_settings *a, const tw_settings *b)
+bool twi_settings_same_hooks(const tw_settings *a, const tw_settings *b)
 {
     return a && b && has_sections(a, b, IN_HOOK, "hook") &&
            has_sections(b, a, IN_HOOK, "hook");
@@ -585,7 +588,7 @@ static bool sends_alike(const tw_settings *a, const tw_settings *b)
     return true;
 }
 
-bool tw_settings_same_sending(const tw_settings *a, const tw_settings *b)
+bool twi_settings_same_sending(const tw_settings *a, const tw_settings *b)
 {
     const twi_row *name = twi_table_find("station", "name");
     return a && b && has_sections(a, b, IN_DESTINATION, "destination") &&

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "values.h"
+#include "sections.h"
 
 /* What of a source nobody may see: user and password, and the query, in which many
  * cameras want them. Empty where there is none; a user alone is no secret. */
@@ -31,7 +32,7 @@ static secrets find_secrets(const char *source)
     return s;
 }
 
-const char *tw_source_shown(const char *source, char *out, size_t capacity)
+const char *twi_source_shown(const char *source, char *out, size_t capacity)
 {
     const char *text = source ? source : "";
     const secrets s = find_secrets(text);
@@ -41,14 +42,14 @@ const char *tw_source_shown(const char *source, char *out, size_t capacity)
     return out;
 }
 
-void tw_source_blank(char *source)
+void twi_source_blank(char *source)
 {
     const secrets s = find_secrets(source);
     memset(source + s.user, '*', s.user_end - s.user);
     memset(source + s.query, '*', s.query_end - s.query);
 }
 
-const char *tw_format_name(int64_t format)
+const char *twi_format_name(int64_t format)
 {
     static const char *const names[] = {"auto", "mjpeg", "h264", "yuyv",
                                         "nv12", "grey",  "rgb"};
@@ -67,7 +68,7 @@ static void print_source(const twi_row *row, const void *field, char *out,
                          size_t capacity)
 {
     (void)row;
-    (void)tw_source_shown(*(const char *const *)field, out, capacity);
+    (void)twi_source_shown(*(const char *const *)field, out, capacity);
 }
 
 static void explain_source(const twi_row *row, char *out, size_t capacity)
@@ -85,20 +86,20 @@ static bool parse_size(const twi_row *row, const char *text, void *field)
     int end = 0;
     (void)row;
     if (strcmp(text, "auto") == 0) {
-        *(tw_size *)field = (tw_size){0, 0};
+        *(twi_size *)field = (twi_size){0, 0};
         return true;
     }
     if (sscanf(text, "%4ux%4u%n", &width, &height, &end) != 2 || text[end] != '\0' ||
         width < 16 || height < 16 || text[0] < '0' || text[0] > '9')
         return false;
-    *(tw_size *)field = (tw_size){(uint16_t)width, (uint16_t)height};
+    *(twi_size *)field = (twi_size){(uint16_t)width, (uint16_t)height};
     return true;
 }
 
 static void print_size(const twi_row *row, const void *field, char *out, size_t capacity)
 {
     (void)row;
-    const tw_size *s = field;
+    const twi_size *s = field;
     if (s->width == 0)
         (void)snprintf(out, capacity, "auto");
     else

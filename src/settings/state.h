@@ -5,6 +5,8 @@
 
 #include "table.h"
 #include "texts.h"
+#include "tawny/zones.h"
+#include "tawny/settings.h"
 
 enum { NAME_MAX_BYTES = 32 };
 

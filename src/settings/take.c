@@ -2,11 +2,14 @@
 #include <errno.h>
 #include <glob.h>
 #include <stdarg.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "reader.h"
 #include "state.h"
+#include "tawny/settings.h"
+#include "../base/system_error.h"
 
 enum { INCLUDES_MAX = 8, PATH_BYTES = 4096 };
 
@@ -224,7 +227,7 @@ static char *read_file(intake *in, const char *path, size_t *bytes)
     FILE *file = fopen(path, "rb");
     char *text = file ? malloc(TWI_FILE_MAX + 1) : NULL;
     if (!file) {
-        twi_intake_tell(in, tw_status_of_errno(errno), 0, "cannot read the settings: %s",
+        twi_intake_tell(in, twi_status_of_errno(errno), 0, "cannot read the settings: %s",
                         strerror(errno));
         return NULL;
     }

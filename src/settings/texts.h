@@ -5,7 +5,7 @@
 #include <stdbool.h>
 #include <stddef.h>
 
-#include "tawny/status.h"
+#include "tawny/error.h"
 
 enum { TWI_TEXTS_MAX = 256 };
 

@@ -9,6 +9,9 @@
 #include <string.h>
 
 #include "tawny/settings.h"
+#include "../core/view.h"
+#include "sections.h"
+#include "tawny/zones.h"
 
 #define MICRO INT64_C(1000000)
 
@@ -472,7 +475,7 @@ static bool parse_confirm(const twi_row *row, const char *text, void *field)
         return false;
     if (k < MICRO || k > n || n > row->max * MICRO)
         return false;
-    *(tw_confirm *)field = (tw_confirm){(uint8_t)(k / MICRO), (uint8_t)(n / MICRO)};
+    *(twi_confirm *)field = (twi_confirm){(uint8_t)(k / MICRO), (uint8_t)(n / MICRO)};
     return true;
 }
 
@@ -480,7 +483,7 @@ static void print_confirm(const twi_row *row, const void *field, char *out,
                           size_t capacity)
 {
     (void)row;
-    const tw_confirm *c = field;
+    const twi_confirm *c = field;
     (void)snprintf(out, capacity, "%u of %u", c->k, c->n);
 }
 
@@ -545,13 +548,13 @@ static bool parse_crop(const twi_row *row, const char *text, void *field)
     tw_point p[2] = {{0, 0}, {0, 0}};
     (void)row;
     if (*text == '\0') {
-        *(tw_crop *)field = (tw_crop){0, 0, 0, 0};
+        *(twi_crop *)field = (twi_crop){0, 0, 0, 0};
         return true;
     }
     if (parse_points(text, 2, p) != 2 || p[1].x_ppm <= p[0].x_ppm ||
         p[1].y_ppm <= p[0].y_ppm)
         return false;
-    *(tw_crop *)field = (tw_crop){p[0].x_ppm, p[0].y_ppm, p[1].x_ppm, p[1].y_ppm};
+    *(twi_crop *)field = (twi_crop){p[0].x_ppm, p[0].y_ppm, p[1].x_ppm, p[1].y_ppm};
     return true;
 }
 
@@ -568,12 +571,12 @@ static int print_part(int32_t ppm, char *out, size_t capacity)
 
 static void print_crop(const twi_row *row, const void *field, char *out, size_t capacity)
 {
-    const tw_crop *c = field;
+    const twi_crop *c = field;
     const int32_t all[4] = {c->left, c->top, c->right, c->bottom};
     static const char between[4] = {',', ' ', ',', '\0'};
     (void)row;
     out[0] = '\0';
-    if (tw_crop_is_whole(c))
+    if (twi_crop_is_whole(c))
         return;
     for (size_t i = 0, n = 0; i < 4 && n + 12 < capacity; i++) {
         n += (size_t)print_part(all[i], out + n, capacity - n);

@@ -7,6 +7,10 @@
 #include <stdint.h>
 
 #include "tawny/settings.h"
+#include "../core/dispatch.h"
+#include "../core/view.h"
+#include "sections.h"
+#include "tawny/zones.h"
 
 enum { TWI_VALUE_MAX = 320, TWI_AREA_MAX = 64 }; /* bytes of a printed value; corners */
 
@@ -17,14 +21,14 @@ typedef union twi_value {
     bool yes;
     int64_t number;
     const char *text;
-    tw_confirm confirm;
-    tw_stills_choice stills;
-    tw_timed_clip timed_clip;
-    tw_size size;
-    tw_crop crop;
-    tw_by_kind by_kind;
-    tw_when when;
-    tw_limit limit;
+    twi_confirm confirm;
+    twi_stills_choice stills;
+    twi_timed_clip timed_clip;
+    twi_size size;
+    twi_crop crop;
+    twi_by_kind by_kind;
+    twi_when when;
+    twi_limit limit;
 } twi_value;
 
 typedef struct twi_type {
@@ -75,20 +79,20 @@ extern const twi_type twi_type_levels;     /* int64_t: luma levels, 0 is "auto" 
 extern const twi_type twi_type_number;     /* int64_t */
 extern const twi_type twi_type_rate;       /* int64_t: frames a second */
 extern const twi_type twi_type_bytes;      /* int64_t */
-extern const twi_type twi_type_confirm;    /* tw_confirm */
-extern const twi_type twi_type_stills;     /* tw_stills_choice */
-extern const twi_type twi_type_timed_clip; /* tw_timed_clip */
-extern const twi_type twi_type_durations;  /* tw_by_kind: microseconds */
-extern const twi_type twi_type_sizes;      /* tw_by_kind: bytes */
+extern const twi_type twi_type_confirm;    /* twi_confirm */
+extern const twi_type twi_type_stills;     /* twi_stills_choice */
+extern const twi_type twi_type_timed_clip; /* twi_timed_clip */
+extern const twi_type twi_type_durations;  /* twi_by_kind: microseconds */
+extern const twi_type twi_type_sizes;      /* twi_by_kind: bytes */
 extern const twi_type twi_type_caption;    /* const char *, a pattern that expands */
-extern const twi_type twi_type_degrees;    /* int64_t: millionths; "": TW_NOWHERE */
+extern const twi_type twi_type_degrees;    /* int64_t: millionths; "": TWI_NOWHERE */
 extern const twi_type twi_type_hours;      /* const char *, hours that can be read */
 extern const twi_type twi_type_source; /* const char *, printed without its password */
-extern const twi_type twi_type_size;   /* tw_size */
-extern const twi_type twi_type_crop;   /* tw_crop, two corners */
+extern const twi_type twi_type_size;   /* twi_size */
+extern const twi_type twi_type_crop;   /* twi_crop, two corners */
 extern const twi_type twi_type_words;  /* int64_t: bits, from the first of choices on */
-extern const twi_type twi_type_when;   /* tw_when */
-extern const twi_type twi_type_limit;  /* tw_limit */
+extern const twi_type twi_type_when;   /* twi_when */
+extern const twi_type twi_type_limit;  /* twi_limit */
 extern const twi_type twi_type_area;   /* const char *, checked with twi_area_parse */
 
 /** Read a duration, microseconds, or a size, bytes. @return false: not understood. */

@@ -6,23 +6,25 @@
 #include "../core/caption.h"
 #include "../core/hours.h"
 #include "values.h"
+#include "../core/naming.h"
+#include "sections.h"
 
 /* ---- stills ---------------------------------------------------------------------- */
 
 static bool parse_stills(const twi_row *row, const char *text, void *field)
 {
     static const char *const words[] = {"none", "first", "best"};
-    tw_stills_choice choice = {TW_STILLS_EVERY, 0};
+    twi_stills_choice choice = {TWI_STILLS_EVERY, 0};
     for (size_t i = 0; i < sizeof words / sizeof *words; i++)
         if (strcmp(text, words[i]) == 0)
-            choice.which = (tw_stills)i;
-    if (choice.which == TW_STILLS_EVERY) {
+            choice.which = (twi_stills)i;
+    if (choice.which == TWI_STILLS_EVERY) {
         if (strncmp(text, "every ", 6) != 0 ||
             !twi_read_duration(text + 6, &choice.every_us) ||
             choice.every_us < row->min || choice.every_us > row->max)
             return false;
     }
-    *(tw_stills_choice *)field = choice;
+    *(twi_stills_choice *)field = choice;
     return true;
 }
 
@@ -30,10 +32,10 @@ static void print_stills(const twi_row *row, const void *field, char *out,
                          size_t capacity)
 {
     (void)row;
-    const tw_stills_choice *c = field;
+    const twi_stills_choice *c = field;
     static const char *const words[] = {"none", "first", "best"};
     char every[40];
-    if (c->which == TW_STILLS_EVERY) {
+    if (c->which == TWI_STILLS_EVERY) {
         twi_write_duration(c->every_us, every, sizeof every);
         (void)snprintf(out, capacity, "every %s", every);
     } else {
@@ -53,11 +55,11 @@ const twi_type twi_type_stills = {parse_stills, print_stills, explain_stills};
 static bool parse_timed_clip(const twi_row *row, const char *text, void *field)
 {
     static const char EVERY[] = " every ";
-    tw_timed_clip timed = {0, 0};
+    twi_timed_clip timed = {0, 0};
     char length[TWI_VALUE_MAX];
     const char *every = strstr(text, EVERY);
     if (strcmp(text, "off") == 0) {
-        *(tw_timed_clip *)field = timed;
+        *(twi_timed_clip *)field = timed;
         return true;
     }
     if (!every || (size_t)(every - text) >= sizeof length)
@@ -68,7 +70,7 @@ static bool parse_timed_clip(const twi_row *row, const char *text, void *field)
         timed.length_us < row->min || timed.length_us > timed.every_us ||
         timed.every_us > row->max)
         return false;
-    *(tw_timed_clip *)field = timed;
+    *(twi_timed_clip *)field = timed;
     return true;
 }
 
@@ -76,7 +78,7 @@ static void print_timed_clip(const twi_row *row, const void *field, char *out,
                              size_t capacity)
 {
     (void)row;
-    const tw_timed_clip *c = field;
+    const twi_timed_clip *c = field;
     char length[40], every[40];
     twi_write_duration(c->length_us, length, sizeof length);
     twi_write_duration(c->every_us, every, sizeof every);
@@ -116,11 +118,11 @@ typedef void (*write_fn)(int64_t value, char *out, size_t capacity);
 /* "VALUE, KIND VALUE, ...": the value alone is for all kinds that are not named. */
 static bool parse_by_kind(const twi_row *row, const char *text, read_fn read, void *field)
 {
-    tw_by_kind by = {.all = 0};
-    for (int k = 0; k < TW_KIND_COUNT; k++)
-        by.kind[k] = TW_AS_ALL;
+    twi_by_kind by = {.all = 0};
+    for (int k = 0; k < TWI_KIND_COUNT; k++)
+        by.kind[k] = TWI_AS_ALL;
     const char *s = text;
-    for (int i = 0; *s && i <= TW_KIND_COUNT; i++) {
+    for (int i = 0; *s && i <= TWI_KIND_COUNT; i++) {
         char item[TWI_VALUE_MAX], *value = item;
         s = take_item(s, item, sizeof item);
         int64_t *to = &by.all;
@@ -129,29 +131,30 @@ static bool parse_by_kind(const twi_row *row, const char *text, read_fn read, vo
             if (!value)
                 return false;
             *value++ = '\0';
-            const tw_kind kind = tw_kind_find(item);
-            if (kind == TW_KIND_COUNT)
+            const twi_kind kind = twi_kind_find(item);
+            if (kind == TWI_KIND_COUNT)
                 return false;
             to = &by.kind[kind];
         }
         if (!read(value, to) || *to < row->min || *to > row->max)
             return false;
     }
-    *(tw_by_kind *)field = by;
+    *(twi_by_kind *)field = by;
     return *s == '\0' && *text != '\0';
 }
 
 static void print_by_kind(const void *field, write_fn write, char *out, size_t capacity)
 {
-    const tw_by_kind *by = field;
+    const twi_by_kind *by = field;
     write(by->all, out, capacity);
-    for (int k = 0; k < TW_KIND_COUNT; k++) {
+    for (int k = 0; k < TWI_KIND_COUNT; k++) {
         char value[40];
         const size_t n = strlen(out);
-        if (by->kind[k] == TW_AS_ALL)
+        if (by->kind[k] == TWI_AS_ALL)
             continue;
         write(by->kind[k], value, sizeof value);
-        (void)snprintf(out + n, capacity - n, ", %s %s", tw_kind_name((tw_kind)k), value);
+        (void)snprintf(out + n, capacity - n, ", %s %s", twi_kind_name((twi_kind)k),
+                       value);
     }
 }
 
@@ -298,7 +301,7 @@ static bool parse_degrees(const twi_row *row, const char *text, void *field)
     const bool negative = *text == '-';
     const char *s = text + negative;
     if (*text == '\0') {
-        *(int64_t *)field = TW_NOWHERE;
+        *(int64_t *)field = TWI_NOWHERE;
         return true;
     }
     const char *first = s;
@@ -321,7 +324,7 @@ static void print_degrees(const twi_row *row, const void *field, char *out,
 {
     (void)row;
     const int64_t value = *(const int64_t *)field;
-    if (value == TW_NOWHERE) {
+    if (value == TWI_NOWHERE) {
         (void)snprintf(out, capacity, "%s", "");
         return;
     }

@@ -4,6 +4,8 @@
 #include <string.h>
 
 #include "values.h"
+#include "../core/dispatch.h"
+#include "sections.h"
 
 #define HOUR INT64_C(3600000000)
 
@@ -29,32 +31,32 @@ static bool read_count(const char *text, uint32_t most, uint32_t *out)
 static bool parse_when(const twi_row *row, const char *text, void *field)
 {
     enum { MOST = 1000 };
-    tw_when when = {.kind = TW_WHEN_EACH};
+    twi_when when = {.kind = TWI_WHEN_EACH};
     if (strncmp(text, DIGEST, strlen(DIGEST)) == 0) {
-        when.kind = TW_WHEN_DIGEST;
+        when.kind = TWI_WHEN_DIGEST;
         if (!twi_read_duration(text + strlen(DIGEST), &when.every_us) ||
             when.every_us < row->min || when.every_us > row->max)
             return false;
     } else if (strncmp(text, AFTER, strlen(AFTER)) == 0) {
-        when.kind = TW_WHEN_AFTER;
+        when.kind = TWI_WHEN_AFTER;
         if (!read_count(text + strlen(AFTER), MOST, &when.count))
             return false;
     } else if (strcmp(text, "each") != 0) {
         return false;
     }
-    *(tw_when *)field = when;
+    *(twi_when *)field = when;
     return true;
 }
 
 static void print_when(const twi_row *row, const void *field, char *out, size_t capacity)
 {
-    const tw_when *when = field;
+    const twi_when *when = field;
     char every[40];
     (void)row;
-    if (when->kind == TW_WHEN_DIGEST) {
+    if (when->kind == TWI_WHEN_DIGEST) {
         twi_write_duration(when->every_us, every, sizeof every);
         (void)snprintf(out, capacity, "%s%s", DIGEST, every);
-    } else if (when->kind == TW_WHEN_AFTER) {
+    } else if (when->kind == TWI_WHEN_AFTER) {
         (void)snprintf(out, capacity, "%s%" PRIu32, AFTER, when->count);
     } else {
         (void)snprintf(out, capacity, "each");
@@ -73,10 +75,10 @@ const twi_type twi_type_when = {parse_when, print_when, explain_when};
 static bool parse_limit(const twi_row *row, const char *text, void *field)
 {
     char number[16];
-    tw_limit limit = {0, HOUR};
+    twi_limit limit = {0, HOUR};
     const char *slash = strchr(text, '/');
     if (strcmp(text, "auto") == 0) {
-        limit.most = TW_LIMIT_AUTO;
+        limit.most = TWI_LIMIT_AUTO;
     } else if (strcmp(text, "none") != 0) {
         if (!slash || (size_t)(slash - text) >= sizeof number)
             return false;
@@ -88,15 +90,15 @@ static bool parse_limit(const twi_row *row, const char *text, void *field)
         else if (strcmp(slash, "/h") != 0)
             return false;
     }
-    *(tw_limit *)field = limit;
+    *(twi_limit *)field = limit;
     return true;
 }
 
 static void print_limit(const twi_row *row, const void *field, char *out, size_t capacity)
 {
-    const tw_limit *limit = field;
+    const twi_limit *limit = field;
     (void)row;
-    if (limit->most == TW_LIMIT_AUTO)
+    if (limit->most == TWI_LIMIT_AUTO)
         (void)snprintf(out, capacity, "auto");
     else if (limit->most == 0)
         (void)snprintf(out, capacity, "none");

@@ -6,6 +6,8 @@
 
 #include "../base/thread.h"
 #include "station_state.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
 
 enum {
     SILENT_US = 10000000,     /* without a frame a live camera is lost */
@@ -344,7 +346,7 @@ static bool watch_once(camera_thread *w, tw_status *st, tw_error *err)
                            .number = w->number,
                            .numbers = &s->writer.last_number,
                            .pins = s->platform.pins};
-    const tw_camera_settings *camera = &w->snapshot->camera;
+    const twi_camera_settings *camera = &w->snapshot->camera;
     twi_run run;
     *err = (tw_error){0};
     *st = twi_run_open(&run, &s->platform, camera, camera->pace, camera->loop, &sink,

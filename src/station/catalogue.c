@@ -6,6 +6,7 @@
  * again. */
 #include "catalogue.h"
 #include "catalogue_write.h"
+#include "../core/naming.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -517,7 +518,7 @@ tw_status twi_catalogue_adopt(tw_catalogue *c, const tw_capture_record *r,
     int64_t id = 0;
     if (!c || !r || !r->camera || !r->kind)
         return tw_fail(err, TW_EINVAL, "no capture");
-    const bool homeless = !tw_kind_of_sighting(tw_kind_find(r->kind));
+    const bool homeless = !twi_kind_of_sighting(twi_kind_find(r->kind));
     tw_status st = homeless ? TW_OK : find_home(c, r, number, &id, err);
     if (st == TW_OK && id == 0 && !homeless)
         st = make_home(c, r, number, &id, err);

@@ -9,13 +9,14 @@
 #include <unistd.h>
 
 #include "catalogue.h"
+#include "../core/naming.h"
 
 enum { LINE_MOST = 8192, SIGHTINGS_MOST = 10000000 };
 
 bool twi_catalogue_journal_name(const char *path, char *out, size_t capacity)
 {
     const char *slash = path ? strrchr(path, '/') : NULL;
-    const int n = slash ? snprintf(out, capacity, "%.*s/" TW_JOURNAL_FILE,
+    const int n = slash ? snprintf(out, capacity, "%.*s/" TWI_JOURNAL_FILE,
                                    (int)(slash - path), path)
                         : 0;
     if (n > 0 && n < (int)capacity)

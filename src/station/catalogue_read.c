@@ -1,6 +1,7 @@
 /* Reading the catalogue. */
 #include "catalogue.h"
 #include "catalogue_write.h"
+#include "../core/naming.h"
 
 #include <stdio.h>
 #include <string.h>
@@ -147,15 +148,15 @@ tw_status twi_catalogue_one(tw_catalogue *c, sqlite3_stmt *s, twi_catalogue_olde
 }
 
 /* What is asked for decides which index serves, so it stands in the statement. */
-static void add_which(char *sql, size_t capacity, const char *camera, tw_kind kind)
+static void add_which(char *sql, size_t capacity, const char *camera, twi_kind kind)
 {
     const size_t n = strlen(sql);
     (void)snprintf(sql + n, capacity - n, "%s%s",
                    camera ? " AND capture.camera = ?1" : "",
-                   kind < TW_KIND_COUNT ? " AND capture.kind = ?2" : "");
+                   kind < TWI_KIND_COUNT ? " AND capture.kind = ?2" : "");
 }
 
-tw_status twi_catalogue_find_oldest(tw_catalogue *c, const char *camera, tw_kind kind,
+tw_status twi_catalogue_find_oldest(tw_catalogue *c, const char *camera, twi_kind kind,
                                     bool unsent, twi_catalogue_oldest *out, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
@@ -176,12 +177,12 @@ tw_status twi_catalogue_find_oldest(tw_catalogue *c, const char *camera, tw_kind
         return st;
     if (camera)
         (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
-    if (kind < TW_KIND_COUNT)
-        (void)sqlite3_bind_text(s, 2, tw_kind_name(kind), -1, SQLITE_STATIC);
+    if (kind < TWI_KIND_COUNT)
+        (void)sqlite3_bind_text(s, 2, twi_kind_name(kind), -1, SQLITE_STATIC);
     return twi_catalogue_one(c, s, out, err);
 }
 
-tw_status twi_catalogue_bytes(tw_catalogue *c, const char *camera, tw_kind kind,
+tw_status twi_catalogue_bytes(tw_catalogue *c, const char *camera, twi_kind kind,
                               uint64_t *bytes, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
@@ -195,7 +196,7 @@ tw_status twi_catalogue_bytes(tw_catalogue *c, const char *camera, tw_kind kind,
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
-    (void)sqlite3_bind_text(s, 2, kind < TW_KIND_COUNT ? tw_kind_name(kind) : NULL, -1,
+    (void)sqlite3_bind_text(s, 2, kind < TWI_KIND_COUNT ? twi_kind_name(kind) : NULL, -1,
                             SQLITE_STATIC);
     const int code = sqlite3_step(s);
     if (code == SQLITE_ROW)

@@ -5,6 +5,7 @@
 #include "../core/trace.h"
 #include "tawny/catalogue.h"
 #include "tawny/sighting.h"
+#include "../core/naming.h"
 
 /* A capture that something is to be done with. */
 typedef struct twi_catalogue_oldest {
@@ -82,9 +83,9 @@ tw_status twi_catalogue_forget_unseen(tw_catalogue *catalogue, uint32_t *gone,
 /** Whether a file is known, by its name below the store. */
 bool twi_catalogue_knows(tw_catalogue *catalogue, const char *file);
 
-/** Bytes of the captures of one camera (NULL: of all) and one kind (TW_KIND_COUNT: of
+/** Bytes of the captures of one camera (NULL: of all) and one kind (TWI_KIND_COUNT: of
  * all). */
-tw_status twi_catalogue_bytes(tw_catalogue *catalogue, const char *camera, tw_kind kind,
+tw_status twi_catalogue_bytes(tw_catalogue *catalogue, const char *camera, twi_kind kind,
                               uint64_t *bytes, tw_error *err);
 
 /** The oldest capture that may go: of a sighting that is over and not starred, or of
@@ -93,7 +94,7 @@ tw_status twi_catalogue_bytes(tw_catalogue *catalogue, const char *camera, tw_ki
  * @param unsent  Also one that a destination still waits for.
  * @return TW_OK; TW_ENOENT: none may go; TW_EIO... */
 tw_status twi_catalogue_find_oldest(tw_catalogue *catalogue, const char *camera,
-                                    tw_kind kind, bool unsent, twi_catalogue_oldest *out,
+                                    twi_kind kind, bool unsent, twi_catalogue_oldest *out,
                                     tw_error *err);
 
 /** Add a capture that is on the card but not in the catalogue: to the sighting of that

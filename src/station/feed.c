@@ -7,6 +7,8 @@
 #include <string.h>
 
 #include "../base/thread.h"
+#include "tawny/events.h"
+#include "tawny/settings.h"
 
 enum {
     SUBSCRIBERS_MAX = 16,

@@ -5,6 +5,7 @@
 #define TWI_FEED_H
 
 #include "tawny/station.h"
+#include "tawny/events.h"
 
 typedef struct twi_feed twi_feed;
 

@@ -5,12 +5,16 @@
 
 #include "../media/raw.h"
 #include "pipeline.h"
+#include "../settings/sections.h"
+#include "footage.h"
+#include "tawny/port.h"
+#include "../base/system_error.h"
 
 static tw_status append(void *ctx, const void *data, size_t bytes, tw_error *err)
 {
     if (fwrite(data, 1, bytes, ctx) == bytes)
         return TW_OK;
-    return tw_fail(err, tw_status_of_errno(errno), "cannot write: %s", strerror(errno));
+    return tw_fail(err, twi_status_of_errno(errno), "cannot write: %s", strerror(errno));
 }
 
 /* A file that a camera's frames go into. */
@@ -51,7 +55,7 @@ static tw_status copy_frames(const tw_camera *camera, footage_file *f,
     return st == TW_OK ? TW_ESTOPPED : st;
 }
 
-static tw_status write_all(const tw_camera *camera, const tw_camera_settings *settings,
+static tw_status write_all(const tw_camera *camera, const twi_camera_settings *settings,
                            const tw_stream *stream, FILE *file, const volatile int *stop,
                            tw_error *err)
 {
@@ -73,8 +77,9 @@ static tw_status write_all(const tw_camera *camera, const tw_camera_settings *se
     return st == TW_OK ? closed : st;
 }
 
-tw_status tw_footage_write(const tw_platform *platform, const tw_camera_settings *camera,
-                           const char *path, const volatile int *stop, tw_error *err)
+tw_status twi_footage_write(const tw_platform *platform,
+                            const twi_camera_settings *camera, const char *path,
+                            const volatile int *stop, tw_error *err)
 {
     if (!platform || !camera || !path)
         return tw_fail(err, TW_EINVAL, "nothing to write");
@@ -87,11 +92,11 @@ tw_status tw_footage_write(const tw_platform *platform, const tw_camera_settings
         return st;
     st = made.ops->open(made.ctx, &stream, err);
     if (st == TW_OK && !(file = fopen(path, "wb")))
-        st = tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+        st = tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
     if (st == TW_OK)
         st = write_all(&made, camera, &stream, file, stop, err);
     if (file && fclose(file) != 0 && st == TW_OK)
-        st = tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+        st = tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
     made.ops->destroy(made.ctx);
     return st;
 }

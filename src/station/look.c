@@ -9,6 +9,12 @@
 #include "../media/drawing.h"
 #include "../media/jpeg.h"
 #include "pipeline.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "footage.h"
+#include "tawny/draw.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 enum { FRAMES_MAX = 1000000, QUALITY = 95 };
 
@@ -58,19 +64,19 @@ static tw_status draw(const uint8_t *jpeg, size_t jpeg_bytes, const twi_overlay 
 }
 
 /* A live picture has its caption, where that is wanted; an overlay says more. */
-static tw_status caption(const tw_platform *platform, const tw_camera_settings *camera,
+static tw_status caption(const tw_platform *platform, const twi_camera_settings *camera,
                          const twi_pipeline *pipeline, const tw_reading *taken,
                          uint8_t **jpeg, size_t *bytes, tw_error *err)
 {
     twi_caption *made = NULL;
     uint8_t *drawn = NULL;
-    if (camera->caption[0] == '\0' || !(camera->caption_on & TW_CAPTION_LIVE))
+    if (camera->caption[0] == '\0' || !(camera->caption_on & TWI_CAPTION_LIVE))
         return TW_OK;
     twi_caption_fields fields = {
         .camera = camera->name, .station = "", .activity_ppm = taken->activity_ppm};
     const int64_t wall_us = taken->t_us + twi_pipeline_wall_offset(pipeline);
-    tw_civil_split(wall_us, platform->clock.ops->offset_s(platform->clock.ctx, wall_us),
-                   &fields.time);
+    twi_civil_split(wall_us, platform->clock.ops->offset_s(platform->clock.ctx, wall_us),
+                    &fields.time);
     tw_status st = twi_caption_new(camera, &made, err);
     if (st == TW_OK)
         st = twi_caption_jpeg(made, &fields, *jpeg, *bytes, (int)camera->still_quality,
@@ -83,9 +89,9 @@ static tw_status caption(const tw_platform *platform, const tw_camera_settings *
     return TW_OK;
 }
 
-tw_status tw_look(const tw_platform *platform, const tw_camera_settings *camera,
-                  const tw_look_options *options, uint8_t **out, size_t *bytes,
-                  tw_reading *taken, tw_error *err)
+tw_status twi_look(const tw_platform *platform, const twi_camera_settings *camera,
+                   const tw_look_options *options, uint8_t **out, size_t *bytes,
+                   tw_reading *taken, tw_error *err)
 {
     if (!platform || !camera || !options || !out || !bytes || !taken)
         return tw_fail(err, TW_EINVAL, "nothing to look at");
@@ -116,6 +122,19 @@ tw_status tw_look(const tw_platform *platform, const tw_camera_settings *camera,
     free(jpeg);
     twi_run_close(&run);
     return st;
+}
+
+tw_status tw_look(const tw_platform *platform, tw_settings *settings, const char *camera,
+                  const tw_look_options *options, uint8_t **out, size_t *bytes,
+                  tw_reading *taken, tw_error *err)
+{
+    twi_camera_settings of;
+    if (!settings || !camera)
+        return tw_fail(err, TW_EINVAL, "nothing to look at");
+    const tw_status st = twi_settings_camera(settings, camera, &of);
+    if (st != TW_OK)
+        return tw_fail(err, st, "there is no camera %s", camera);
+    return twi_look(platform, &of, options, out, bytes, taken, err);
 }
 
 tw_status tw_picture_sharpness(const uint8_t *jpeg, size_t bytes, const tw_blob *box,
@@ -151,7 +170,7 @@ static tw_status first_frame(const tw_camera *camera, tw_frame *frame, tw_error 
 
 /* How fast frames come by themselves, of three seconds of them. */
 static void count_frames(const tw_camera *camera, const tw_platform *platform,
-                         const tw_frame *first, tw_camera_found *found)
+                         const tw_frame *first, twi_camera_found *found)
 {
     enum { POLL_US = 3000000, MOST = 1000 };
     const tw_clock *clock = &platform->clock;
@@ -186,14 +205,14 @@ static bool may_exceed(const tw_stream *stream, int64_t fps)
     return fps > 0 && (stream->fps_num == 0 || stream->fps_num > fps * stream->fps_den);
 }
 
-tw_status tw_camera_try(const tw_platform *platform, const tw_camera_settings *camera,
-                        tw_camera_found *found, tw_error *err)
+tw_status twi_camera_try(const tw_platform *platform, const twi_camera_settings *camera,
+                         twi_camera_found *found, tw_error *err)
 {
     tw_camera_request request = twi_request_of(platform, camera);
     tw_camera made = {0};
     tw_frame frame = {.dropped = 0};
     request.most_fps = 0;
-    *found = (tw_camera_found){.own_milli = 0};
+    *found = (twi_camera_found){.own_milli = 0};
     tw_status st = tw_camera_make(platform->makers, &request, &made, err);
     if (st != TW_OK)
         return st;
@@ -211,7 +230,7 @@ tw_status tw_camera_try(const tw_platform *platform, const tw_camera_settings *c
     return st;
 }
 
-bool tw_clips_possible(tw_error *err)
+bool twi_clips_possible(tw_error *err)
 {
     return twi_codecs_load(err) != NULL;
 }

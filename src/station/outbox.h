@@ -19,7 +19,7 @@ enum {
 /* What goes to a destination of what a camera makes. Texts are borrowed. */
 typedef struct twi_route {
     const char *camera;
-    const char *kind; /* a tw_kind_name; "": the record of a sighting that is over */
+    const char *kind; /* a twi_kind_name; "": the record of a sighting that is over */
     const char *destination;
     const char *what; /* a tw_what_name: as what it goes */
 } twi_route;
@@ -80,7 +80,7 @@ typedef struct twi_outbox_fill {
     /* Of the item that is next in the order: */
     int64_t first;        /* its id; 0: none waits */
     int64_t first_newest; /* id of the newest that waits of its sighting */
-    bool over, part_sent; /* as in tw_dispatch_queue */
+    bool over, part_sent; /* as in twi_dispatch_queue */
     bool begun;           /* it is part of a message that was begun */
     int64_t stopped_us;   /* since when nothing is sent there; 0: it is */
     char why[256];        /* it was stopped, or the last try failed */

@@ -7,6 +7,11 @@
 #include "../media/jpeg.h"
 #include "../media/mask.h"
 #include "../media/raw.h"
+#include "../core/view.h"
+#include "../settings/sections.h"
+#include "why.h"
+#include "tawny/rehearse.h"
+#include "tawny/events.h"
 
 /* ---- making ---------------------------------------------------------------------- */
 
@@ -15,8 +20,8 @@
 static tw_status open_parts(twi_pipeline *p, bool second, const twi_sink *sink,
                             tw_error *err)
 {
-    const tw_camera_settings *camera = p->camera;
-    const tw_sighting_config config = tw_sighting_config_of(camera);
+    const twi_camera_settings *camera = p->camera;
+    const tw_sighting_config config = twi_sighting_config_of(camera);
     tw_status st = tw_sighting_init(&p->watch, &config);
     if (st != TW_OK)
         st = tw_fail(err, st, "camera %s: start_at and stay_at contradict each other",
@@ -37,7 +42,7 @@ static tw_status open_parts(twi_pipeline *p, bool second, const twi_sink *sink,
     return st;
 }
 
-tw_status twi_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
+tw_status twi_pipeline_new(const twi_camera_settings *camera, tw_clock clock,
                            const tw_stream *stream, const tw_stream *inspected,
                            const twi_sink *sink, tw_event_fn callback, void *ctx,
                            twi_pipeline **out, tw_error *err)
@@ -204,9 +209,9 @@ uint32_t twi_pipeline_number(const twi_pipeline *p)
 
 void twi_pipeline_health(const twi_pipeline *p, twi_health *out)
 {
-    const tw_rect shown =
-        p->kept.width > 0 ? tw_view_rect(&p->kept.view, p->kept.width, p->kept.height, 1)
-                          : (tw_rect){0, 0, 0, 0};
+    const twi_rect shown =
+        p->kept.width > 0 ? twi_view_rect(&p->kept.view, p->kept.width, p->kept.height, 1)
+                          : (twi_rect){0, 0, 0, 0};
     *out = (twi_health){.width = shown.width,
                         .height = shown.height,
                         .damaged = p->result.bad_frames,

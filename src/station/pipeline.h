@@ -6,6 +6,10 @@
 
 #include "prefetch.h"
 #include "recorder.h"
+#include "../settings/sections.h"
+#include "tawny/rehearse.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
 
 typedef struct twi_pipeline twi_pipeline;
 
@@ -38,7 +42,7 @@ typedef struct twi_sink {
  * @param sink  Copied; NULL: nothing is stored.
  * @param callback  May be NULL.
  */
-tw_status twi_pipeline_new(const tw_camera_settings *camera, tw_clock clock,
+tw_status twi_pipeline_new(const twi_camera_settings *camera, tw_clock clock,
                            const tw_stream *stream, const tw_stream *inspected,
                            const twi_sink *sink, tw_event_fn callback, void *ctx,
                            twi_pipeline **out, tw_error *err);
@@ -50,7 +54,7 @@ void twi_pipeline_free(twi_pipeline *pipeline); /* NULL is fine */
  * say of the source, its size and its rate is not looked at.
  * @param camera  Outlives the pipeline, or the next of these calls.
  * @return TW_OK; else the old ones hold, and err says why. */
-tw_status twi_pipeline_adjust(twi_pipeline *pipeline, const tw_camera_settings *camera,
+tw_status twi_pipeline_adjust(twi_pipeline *pipeline, const twi_camera_settings *camera,
                               tw_error *err);
 
 /** Take one frame through. What is wrong with it is told; only what ends the camera comes
@@ -118,11 +122,11 @@ typedef struct twi_run {
 /** What is asked of a port for a camera of the settings; paced and looped is left to the
  * caller. */
 tw_camera_request twi_request_of(const tw_platform *platform,
-                                 const tw_camera_settings *camera);
+                                 const twi_camera_settings *camera);
 
 /** Make and open a camera and its pipeline. twi_run_close in any case. */
 tw_status twi_run_open(twi_run *run, const tw_platform *platform,
-                       const tw_camera_settings *camera, bool pace, bool loop,
+                       const twi_camera_settings *camera, bool pace, bool loop,
                        const twi_sink *sink, tw_event_fn callback, void *ctx,
                        tw_error *err);
 

@@ -1,12 +1,13 @@
 /* Whether motion may begin a sighting: orders, hours, the delay, the setting. */
 #include "pipeline_state.h"
+#include "../settings/sections.h"
 
 static bool within_hours(const twi_pipeline *p, int64_t wall_us)
 {
-    const tw_camera_settings *c = p->camera;
+    const twi_camera_settings *c = p->camera;
     const twi_hours_place place = {c->latitude, c->longitude,
-                                   c->latitude != TW_NOWHERE &&
-                                       c->longitude != TW_NOWHERE};
+                                   c->latitude != TWI_NOWHERE &&
+                                       c->longitude != TWI_NOWHERE};
     return twi_hours_within(&p->arming.hours, wall_us,
                             p->clock.ops->offset_s(p->clock.ctx, wall_us), &place);
 }
@@ -14,7 +15,7 @@ static bool within_hours(const twi_pipeline *p, int64_t wall_us)
 /* What decides whether motion may begin a sighting now. */
 static tw_arming arming_at(const twi_pipeline *p, int64_t t_us)
 {
-    const tw_camera_settings *c = p->camera;
+    const twi_camera_settings *c = p->camera;
     const int asked = p->orders ? atomic_load(&p->orders->armed) : TWI_AS_SET;
     if (asked == 0)
         return TW_DISARMED_BY_ORDER;

@@ -4,6 +4,9 @@
 #include "../media/jpeg.h"
 #include "feed.h"
 #include "pipeline_state.h"
+#include "../core/naming.h"
+#include "../core/view.h"
+#include "tawny/events.h"
 
 static void hand_over_trace(twi_pipeline *p, bool ends)
 {
@@ -45,10 +48,10 @@ static void take_number(twi_pipeline *p)
 /* The picture at hand, turned and cropped. */
 tw_status twi_pipeline_shown(twi_pipeline *p, uint8_t **out, size_t *bytes, tw_error *err)
 {
-    const tw_view *view = &p->kept.view;
+    const twi_view *view = &p->kept.view;
     uint8_t *whole = NULL;
     uint16_t width = 0, height = 0;
-    if (tw_view_is_plain(view))
+    if (twi_view_is_plain(view))
         return twi_stills_picture(p, out, bytes, err);
     tw_status st = twi_stills_picture(p, &whole, bytes, err);
     if (st == TW_OK)
@@ -105,7 +108,7 @@ void twi_pipeline_decide(twi_pipeline *p)
         return;
     twi_stills_timed(p);
     if (p->orders && take_order(&p->orders->snap))
-        twi_stills_store(p, TW_KIND_SNAP, 0);
+        twi_stills_store(p, TWI_KIND_SNAP, 0);
     hand_over_trace(p, false);
 }
 

@@ -2,6 +2,7 @@
 #include "../media/raw.h"
 #include "../media/reserve.h"
 #include "pipeline_state.h"
+#include "../core/view.h"
 
 enum { RECEIVE_MAX = 64 /* pictures that one packet can set free */ };
 
@@ -18,13 +19,13 @@ static bool due(const twi_pipeline *p, int64_t t_us)
 /* Turn and crop what the detector looks at. */
 static tw_status show(twi_pipeline *p, tw_luma *luma, tw_error *err)
 {
-    if (tw_view_is_plain(&p->detect.view))
+    if (twi_view_is_plain(&p->detect.view))
         return TW_OK;
-    const tw_rect r = tw_view_rect(&p->detect.view, luma->width, luma->height, 1);
+    const twi_rect r = twi_view_rect(&p->detect.view, luma->width, luma->height, 1);
     if (!twi_reserve(&p->detect.shown, &p->detect.shown_bytes,
                      (size_t)r.width * r.height))
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    tw_view_plane(p->detect.view.turn, luma, &r, p->detect.shown, r.width);
+    twi_view_plane(p->detect.view.turn, luma, &r, p->detect.shown, r.width);
     *luma = (tw_luma){p->detect.shown, r.width, r.width, r.height};
     return TW_OK;
 }

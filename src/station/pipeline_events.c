@@ -2,6 +2,7 @@
 #include <inttypes.h>
 
 #include "pipeline_state.h"
+#include "tawny/events.h"
 
 enum {
     BAD_TOLD_MAX = 5,  /* damaged frames that are told one by one */

@@ -2,6 +2,7 @@
 #include <string.h>
 
 #include "pipeline_state.h"
+#include "../settings/sections.h"
 
 static bool wired(const twi_pipeline *p, const char *line)
 {
@@ -27,7 +28,7 @@ static void switch_line(twi_pipeline *p, const char *line, bool on)
 
 void twi_gpio_read(twi_pipeline *p)
 {
-    const tw_camera_settings *c = p->camera;
+    const twi_camera_settings *c = p->camera;
     twi_gpio *w = &p->gpio;
     tw_error err = {0};
     if (w->pulse && p->reading.t_us >= w->pulse_until_us) {
@@ -53,10 +54,10 @@ bool twi_gpio_allows(const twi_pipeline *p)
     const twi_gpio *w = &p->gpio;
     if (!wired(p, p->camera->sensor_pin) || w->blind) /* better too much than nothing */
         return true;
-    switch ((tw_sensor_starts)p->camera->sensor_starts) {
-    case TW_SENSOR_EITHER: return true;
-    case TW_SENSOR_ALONE: return false;
-    case TW_SENSOR_BOTH: break;
+    switch ((twi_sensor_starts)p->camera->sensor_starts) {
+    case TWI_SENSOR_EITHER: return true;
+    case TWI_SENSOR_ALONE: return false;
+    case TWI_SENSOR_BOTH: break;
     }
     return w->sensed_us != INT64_MIN &&
            p->reading.t_us - w->sensed_us <= p->camera->sensor_holds_us;
@@ -65,7 +66,7 @@ bool twi_gpio_allows(const twi_pipeline *p)
 bool twi_gpio_starts(const twi_pipeline *p)
 {
     const twi_gpio *w = &p->gpio;
-    return w->sensed && !w->was_sensed && p->camera->sensor_starts != TW_SENSOR_BOTH;
+    return w->sensed && !w->was_sensed && p->camera->sensor_starts != TWI_SENSOR_BOTH;
 }
 
 static void light(twi_pipeline *p, bool on)
@@ -104,9 +105,9 @@ void twi_gpio_ended(twi_pipeline *p)
     p->gpio.pulse = false;
 }
 
-void twi_gpio_change(twi_pipeline *p, const tw_camera_settings *next)
+void twi_gpio_change(twi_pipeline *p, const twi_camera_settings *next)
 {
-    const tw_camera_settings *had = p->camera;
+    const twi_camera_settings *had = p->camera;
     twi_gpio *w = &p->gpio;
     if (w->lamp && strcmp(had->lamp_pin, next->lamp_pin) != 0)
         light(p, false);

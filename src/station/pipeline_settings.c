@@ -4,19 +4,22 @@
 
 #include "../media/mask.h"
 #include "pipeline_state.h"
+#include "../core/view.h"
+#include "../settings/sections.h"
+#include "why.h"
 
 /* How much of the width the detector looks at, or of the height where that is more: it
  * wants as many pixels of a part as of a whole. */
-uint32_t twi_pipeline_inspected_ppm(const tw_view *view)
+uint32_t twi_pipeline_inspected_ppm(const twi_view *view)
 {
-    const tw_crop *c = &view->crop;
+    const twi_crop *c = &view->crop;
     const int32_t across = c->right - c->left, down = c->bottom - c->top;
-    if (tw_crop_is_whole(c))
+    if (twi_crop_is_whole(c))
         return TWI_INSPECT_ALL;
     return (uint32_t)(across > down ? across : down);
 }
 
-tw_sighting_config tw_sighting_config_of(const tw_camera_settings *c)
+tw_sighting_config twi_sighting_config_of(const twi_camera_settings *c)
 {
     tw_sighting_config config = (tw_sighting_config){.start_ppm = (uint32_t)c->start_ppm,
                                                      .stay_ppm = (uint32_t)c->stay_ppm,
@@ -35,7 +38,7 @@ tw_sighting_config tw_sighting_config_of(const tw_camera_settings *c)
     return config;
 }
 
-static tw_detector_config detector_config(const tw_camera_settings *c, uint16_t width,
+static tw_detector_config detector_config(const twi_camera_settings *c, uint16_t width,
                                           uint16_t height)
 {
     tw_detector_config config;
@@ -61,7 +64,7 @@ static bool any_runs(const uint8_t *cells, size_t count)
 }
 
 /* Which cells zones and mask leave to be watched. @param out  The caller's to free. */
-static tw_status mark_cells(const tw_grid *grid, const tw_camera_settings *camera,
+static tw_status mark_cells(const tw_grid *grid, const twi_camera_settings *camera,
                             const tw_luma *mask, uint8_t **out, tw_error *err)
 {
     uint8_t *cells = malloc((size_t)grid->columns * grid->rows);
@@ -115,7 +118,7 @@ tw_status twi_pipeline_make_detector(twi_pipeline *p, uint16_t width, uint16_t h
 
 /* What may fail is made before any of the new settings hold. */
 typedef struct replacement {
-    const tw_camera_settings *camera;
+    const twi_camera_settings *camera;
     tw_sighting_config sighting;
     tw_detector_config detector;
     twi_hours hours;
@@ -123,11 +126,11 @@ typedef struct replacement {
     tw_luma mask_luma;
     uint8_t *cells;       /* NULL: there is no detector yet, or another one comes */
     twi_decoder *decoder; /* NULL: the one that there is goes on */
-    tw_view view, kept_view;
+    twi_view view, kept_view;
     bool turned; /* it sees another picture */
 } replacement;
 
-static bool same_view(const tw_view *a, const tw_view *b)
+static bool same_view(const twi_view *a, const twi_view *b)
 {
     return a->turn.quarters == b->turn.quarters && a->turn.mirror == b->turn.mirror &&
            memcmp(&a->crop, &b->crop, sizeof a->crop) == 0;
@@ -137,7 +140,7 @@ static tw_status prepare_limits(const twi_pipeline *p, replacement *r, tw_error 
 {
     tw_sighting_watch tried;
     size_t unused = 0;
-    r->sighting = tw_sighting_config_of(r->camera);
+    r->sighting = twi_sighting_config_of(r->camera);
     if (tw_sighting_init(&tried, &r->sighting) != TW_OK)
         return tw_fail(err, TW_EINVAL,
                        "camera %s: start_at and stay_at contradict each other",
@@ -225,7 +228,7 @@ static void exchange(twi_pipeline *p, replacement *r)
     }
 }
 
-tw_status twi_pipeline_adjust(twi_pipeline *p, const tw_camera_settings *camera,
+tw_status twi_pipeline_adjust(twi_pipeline *p, const twi_camera_settings *camera,
                               tw_error *err)
 {
     replacement r = {.camera = camera};

@@ -7,6 +7,11 @@
 #include "../core/interval.h"
 #include "../media/decoder.h"
 #include "pipeline.h"
+#include "../core/naming.h"
+#include "../core/view.h"
+#include "../settings/sections.h"
+#include "tawny/rehearse.h"
+#include "tawny/events.h"
 
 /* The still that waits for the end of its sighting. */
 typedef struct best_still {
@@ -44,7 +49,7 @@ typedef struct detection {
     void *memory;                     /* of the detector */
     uint8_t *mask_picture;            /* of mask = FILE; NULL: none */
     tw_luma mask;                     /* a view of it */
-    tw_view view;                     /* of what is looked at */
+    twi_view view;                    /* of what is looked at */
     uint16_t width, height;           /* of pictures; 0 before the first */
     uint16_t luma_width, luma_height; /* of what the detector reads */
     uint8_t *px;                      /* of raw pictures whose luma is not in rows */
@@ -60,7 +65,7 @@ typedef struct keeping {
     twi_recorder *recorder; /* NULL: nothing is stored */
     twi_decoder *decoder;   /* for stills; NULL: that of what is looked at, or pixels */
     twi_buffer *buffer;     /* of the frame at hand; NULL: not made yet */
-    tw_view view;
+    twi_view view;
     uint16_t width, height; /* of pictures; 0 before the first */
     uint64_t lost_reported;
     bool apart; /* it is another stream than what is looked at */
@@ -72,7 +77,7 @@ typedef struct keeping {
 typedef struct choosing {
     best_still best;
     int64_t next_us;
-    int64_t every_from_us; /* when the last TW_STILLS_EVERY still, or burst, began */
+    int64_t every_from_us; /* when the last TWI_STILLS_EVERY still, or burst, began */
     twi_interval timed;    /* of timed stills */
     uint32_t count;        /* of this sighting so far, where they are numbered */
     uint32_t burst_left;   /* frames in a row that are stills too */
@@ -88,7 +93,7 @@ typedef struct pacing {
 } pacing;
 
 struct twi_pipeline {
-    const tw_camera_settings *camera;
+    const twi_camera_settings *camera;
     tw_stream stream;
     tw_clock clock;
     tw_sighting_watch watch;
@@ -170,7 +175,7 @@ tw_status twi_pipeline_shown(twi_pipeline *p, uint8_t **out, size_t *bytes,
 /* ---- pipeline_settings.c */
 
 /** How much of the width the detector looks at, or of the height where that is more. */
-uint32_t twi_pipeline_inspected_ppm(const tw_view *view);
+uint32_t twi_pipeline_inspected_ppm(const twi_view *view);
 
 /** A detector of pictures of this size, by the camera's settings, takes the place of the
  * one that there is. */
@@ -188,7 +193,7 @@ tw_status twi_stills_picture(twi_pipeline *p, uint8_t **jpeg, size_t *bytes,
                              tw_error *err);
 
 /** Store the picture at hand. @param n  Its number, 0: it is the only one. */
-void twi_stills_store(twi_pipeline *p, tw_kind kind, uint32_t n);
+void twi_stills_store(twi_pipeline *p, twi_kind kind, uint32_t n);
 
 /** A sighting began, goes on with the frame at hand, or has ended. */
 void twi_stills_began(twi_pipeline *p);
@@ -214,6 +219,6 @@ void twi_gpio_began(twi_pipeline *p);
 void twi_gpio_ended(twi_pipeline *p);
 
 /** Other settings come: what they wire otherwise is switched off. */
-void twi_gpio_change(twi_pipeline *p, const tw_camera_settings *next);
+void twi_gpio_change(twi_pipeline *p, const twi_camera_settings *next);
 
 #endif

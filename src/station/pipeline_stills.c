@@ -1,6 +1,9 @@
 /* Which frames become stills. */
 #include "../media/raw.h"
 #include "pipeline_state.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "tawny/draw.h"
 
 static tw_packet times_at(const twi_pipeline *p, int64_t t_us)
 {
@@ -52,11 +55,11 @@ static twi_buffer *take_still(twi_pipeline *p, tw_error *err)
     return taken;
 }
 
-void twi_stills_store(twi_pipeline *p, tw_kind kind, uint32_t n)
+void twi_stills_store(twi_pipeline *p, twi_kind kind, uint32_t n)
 {
     tw_error err = {0};
     const twi_still still = {.kind = kind,
-                             .sighting = kind == TW_KIND_STILL ? &p->watch.now : NULL,
+                             .sighting = kind == TWI_KIND_STILL ? &p->watch.now : NULL,
                              .image = take_still(p, &err),
                              .times = times_at(p, p->reading.t_us),
                              .n = n,
@@ -72,7 +75,7 @@ void twi_stills_store(twi_pipeline *p, tw_kind kind, uint32_t n)
  * hand, by which it was confirmed. */
 static void store_first(twi_pipeline *p)
 {
-    twi_still still = {.kind = TW_KIND_STILL,
+    twi_still still = {.kind = TWI_KIND_STILL,
                        .sighting = &p->watch.now,
                        .n = p->camera->burst > 1 ? ++p->stills.count
                                                  : 0, /* one alone has none */
@@ -80,7 +83,7 @@ static void store_first(twi_pipeline *p)
                        .height = p->kept.height};
     if (!stands_alone(p) || twi_recorder_find(p->kept.recorder, p->watch.now.start_us,
                                               &still.times, &still.image) != TW_OK) {
-        twi_stills_store(p, TW_KIND_STILL, still.n);
+        twi_stills_store(p, TWI_KIND_STILL, still.n);
         return;
     }
     (void)twi_buffer_ref(still.image);
@@ -104,7 +107,7 @@ static void keep_if_better(twi_pipeline *p)
 
 void twi_stills_ended(twi_pipeline *p, const tw_sighting *sighting)
 {
-    const twi_still still = {.kind = TW_KIND_STILL,
+    const twi_still still = {.kind = TWI_KIND_STILL,
                              .sighting = sighting,
                              .image = p->stills.best.image,
                              .times = p->stills.best.times,
@@ -122,12 +125,12 @@ void twi_stills_began(twi_pipeline *p)
     p->stills.burst_left = 0;
     p->stills.next_us = p->reading.t_us;
     /* Where nothing moves there is no best frame: the one that it was asked for with. */
-    if (p->camera->stills.which == TW_STILLS_BEST && p->watch.now.cause.of == 0) {
+    if (p->camera->stills.which == TWI_STILLS_BEST && p->watch.now.cause.of == 0) {
         twi_buffer_unref(p->stills.best.image);
         p->stills.best =
             (best_still){take_still(p, NULL), {0}, times_at(p, p->reading.t_us)};
     }
-    if (p->camera->stills.which != TW_STILLS_FIRST)
+    if (p->camera->stills.which != TWI_STILLS_FIRST)
         return;
     store_first(p);
     p->stills.burst_left = (uint32_t)p->camera->burst - 1;
@@ -136,9 +139,9 @@ void twi_stills_began(twi_pipeline *p)
 
 void twi_stills_while(twi_pipeline *p)
 {
-    const bool every = p->camera->stills.which == TW_STILLS_EVERY;
+    const bool every = p->camera->stills.which == TWI_STILLS_EVERY;
     const bool goes_on = p->stills.burst_left > 0;
-    if (p->camera->stills.which == TW_STILLS_BEST)
+    if (p->camera->stills.which == TWI_STILLS_BEST)
         keep_if_better(p);
     if (p->reading.t_us < p->stills.next_us || (!goes_on && !every))
         return;
@@ -149,7 +152,7 @@ void twi_stills_while(twi_pipeline *p)
         p->stills.every_from_us = p->reading.t_us;
     }
     p->stills.burst_left--;
-    twi_stills_store(p, TW_KIND_STILL, ++p->stills.count);
+    twi_stills_store(p, TWI_KIND_STILL, ++p->stills.count);
     if (p->stills.burst_left == 0 && every)
         p->stills.next_us = p->stills.every_from_us + p->camera->stills.every_us;
 }
@@ -158,5 +161,5 @@ void twi_stills_timed(twi_pipeline *p)
 {
     if (twi_interval_due(&p->stills.timed, p->reading.t_us + p->times.wall_offset_us,
                          p->camera->timed_still_us))
-        twi_stills_store(p, TW_KIND_TIMED_STILL, 0);
+        twi_stills_store(p, TWI_KIND_TIMED_STILL, 0);
 }

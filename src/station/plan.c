@@ -1,5 +1,8 @@
 /* What a station's settings cost. */
 #include "plan.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "tawny/settings.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -78,18 +81,18 @@ static bool take_sighting(void *ctx, const tw_sighting_record *s)
 static bool take_capture(void *ctx, const tw_capture_record *record)
 {
     reading *r = ctx;
-    const tw_kind kind = tw_kind_find(record->kind);
+    const twi_kind kind = twi_kind_find(record->kind);
     twi_plan_camera *c = find(r, record->camera);
-    tw_camera_settings camera;
+    twi_camera_settings camera;
     if (!c)
         return false;
-    if (kind == TW_KIND_COUNT)
+    if (kind == TWI_KIND_COUNT)
         return true;
     c->bytes[kind] += record->bytes;
-    if (kind == TW_KIND_SEGMENT &&
-        tw_settings_camera(r->settings, record->camera, &camera) == TW_OK)
+    if (kind == TWI_KIND_SEGMENT &&
+        twi_settings_camera(r->settings, record->camera, &camera) == TW_OK)
         c->recorded_us += camera.segment_us;
-    if (tw_kind_of_sighting(kind)) {
+    if (twi_kind_of_sighting(kind)) {
         twi_plan_peak_add(&c->peak, record->start_us, record->bytes);
         twi_plan_peak_add(&r->plan->peak, record->start_us, record->bytes);
     }
@@ -135,16 +138,16 @@ static double scaled(uint64_t bytes, int64_t length_us, int64_t to_us)
 twi_plan_rates twi_plan_rates_of(const twi_plan_camera *c)
 {
     uint64_t sightings = 0, all = 0;
-    for (int k = 0; k < TW_KIND_COUNT; k++) {
-        if (tw_kind_of_sighting((tw_kind)k))
+    for (int k = 0; k < TWI_KIND_COUNT; k++) {
+        if (twi_kind_of_sighting((twi_kind)k))
             sightings += c->bytes[k];
-        if (k != TW_KIND_SEGMENT || c->recorded)
+        if (k != TWI_KIND_SEGMENT || c->recorded)
             all += c->bytes[k];
     }
     const double uplink = scaled(sightings, c->span_us, DAY_US) * 8 / 86400;
     return (twi_plan_rates){
         .sighting_hour = scaled(sightings, c->seen_us, HOUR_US),
-        .recorded_hour = scaled(c->bytes[TW_KIND_SEGMENT], c->recorded_us, HOUR_US),
+        .recorded_hour = scaled(c->bytes[TWI_KIND_SEGMENT], c->recorded_us, HOUR_US),
         .day = scaled(all, c->span_us, DAY_US),
         .uplink = uplink,
         .uplink_peak = twi_plan_peak_bits(&c->peak, c->span_us, uplink)};

@@ -5,6 +5,7 @@
 
 #include "tawny/catalogue.h"
 #include "tawny/settings.h"
+#include "../core/naming.h"
 
 /* The hour by the clock in which most was made for sending; hours since 1970, UTC. */
 typedef struct twi_plan_peak {
@@ -21,7 +22,7 @@ typedef struct twi_plan_camera {
     uint32_t sightings;
     int64_t seen_us;     /* length of all its sightings */
     int64_t recorded_us; /* of continuous recording */
-    uint64_t bytes[TW_KIND_COUNT];
+    uint64_t bytes[TWI_KIND_COUNT];
     int64_t span_us; /* that all this is of */
     twi_plan_peak peak;
     bool recorded; /* continuous recording counts: the settings ask for it */

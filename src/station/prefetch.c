@@ -6,6 +6,7 @@
 
 #include "../base/thread.h"
 #include "../media/packets.h"
+#include "tawny/port.h"
 
 enum { WAITING_MAX = 32 }; /* packets; then the camera has to wait */
 

@@ -4,6 +4,7 @@
 #define TWI_PREFETCH_H
 
 #include "tawny/station.h"
+#include "tawny/port.h"
 
 typedef struct twi_prefetch twi_prefetch;
 

@@ -10,6 +10,7 @@
 #include "../base/thread.h"
 #include "recovery.h"
 #include "retention.h"
+#include "tawny/events.h"
 
 enum {
     JOB_OVERHEAD = 512, /* so that jobs without data count as well */

@@ -7,6 +7,8 @@
 
 #include "../core/interval.h"
 #include "../media/raw.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
 
 enum {
     PLANS_MAX = 8, /* files of one recording that are begun or waiting to begin */
@@ -31,7 +33,7 @@ typedef struct plan {
 
 /* Files of one kind, one after the other. */
 typedef struct recording {
-    tw_kind kind;
+    twi_kind kind;
     plan plans[PLANS_MAX];
     size_t count;
     uint64_t given; /* one more than the newest packet that is in a file */
@@ -40,7 +42,7 @@ typedef struct recording {
 enum { SIGHTINGS, CONTINUOUS, TIMED, RECORDINGS };
 
 struct twi_recorder {
-    const tw_camera_settings *camera;
+    const twi_camera_settings *camera;
     twi_channel *channel;
     tw_stream stream;
     twi_buffer *extra; /* of the stream */
@@ -333,7 +335,7 @@ static void plan_segment(twi_recorder *r, const tw_packet *newest)
 static void plan_timed(twi_recorder *r, const tw_packet *newest)
 {
     recording *s = &r->recordings[TIMED];
-    const tw_timed_clip *timed = &r->camera->timed_clip;
+    const twi_timed_clip *timed = &r->camera->timed_clip;
     plan *p = running(s);
     if (p && newest->t_us - p->from_us >= timed->length_us)
         end_plan(p, newest->dts_us);
@@ -345,13 +347,13 @@ static void plan_timed(twi_recorder *r, const tw_packet *newest)
 
 /* ---- for the pipeline ------------------------------------------------------------ */
 
-tw_status twi_recorder_new(const tw_camera_settings *camera, twi_channel *channel,
+tw_status twi_recorder_new(const twi_camera_settings *camera, twi_channel *channel,
                            const tw_stream *stream, twi_jobs sink, twi_recorder **out,
                            tw_error *err)
 {
-    static const tw_kind kinds[RECORDINGS] = {[SIGHTINGS] = TW_KIND_CLIP,
-                                              [CONTINUOUS] = TW_KIND_SEGMENT,
-                                              [TIMED] = TW_KIND_TIMED_CLIP};
+    static const twi_kind kinds[RECORDINGS] = {[SIGHTINGS] = TWI_KIND_CLIP,
+                                               [CONTINUOUS] = TWI_KIND_SEGMENT,
+                                               [TIMED] = TWI_KIND_TIMED_CLIP};
     twi_recorder *r = calloc(1, sizeof *r);
     if (!r)
         return tw_fail(err, TW_ENOMEM, "out of memory");
@@ -382,7 +384,7 @@ void twi_recorder_free(twi_recorder *r)
     free(r);
 }
 
-void twi_recorder_adjust(twi_recorder *r, const tw_camera_settings *camera)
+void twi_recorder_adjust(twi_recorder *r, const twi_camera_settings *camera)
 {
     plan *segment = running(&r->recordings[CONTINUOUS]);
     r->camera = camera;

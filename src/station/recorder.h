@@ -6,19 +6,21 @@
 
 #include "tawny/ring.h"
 #include "writer.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
 
 typedef struct twi_recorder twi_recorder;
 
 /** @param camera  Outlives the recorder, or the next twi_recorder_adjust.
  * @param stream  Copied, with what it points to. */
-tw_status twi_recorder_new(const tw_camera_settings *camera, twi_channel *channel,
+tw_status twi_recorder_new(const twi_camera_settings *camera, twi_channel *channel,
                            const tw_stream *stream, twi_jobs sink, twi_recorder **out,
                            tw_error *err);
 void twi_recorder_free(twi_recorder *recorder); /* NULL is fine */
 
 /** Other settings of the camera hold from now on; what is held stays, as far as its new
  * memory reaches. A segment that runs ends where continuous recording does. */
-void twi_recorder_adjust(twi_recorder *recorder, const tw_camera_settings *camera);
+void twi_recorder_adjust(twi_recorder *recorder, const twi_camera_settings *camera);
 
 /** The size of the pictures that come from now on: some cameras do not know it before
  * their first frame, and it may change after a twi_recorder_flush. */
@@ -52,7 +54,7 @@ void twi_recorder_ended(twi_recorder *recorder, const tw_sighting *sighting,
 
 /* A still that is handed over. */
 typedef struct twi_still {
-    tw_kind kind;                /* TW_KIND_STILL or TW_KIND_TIMED_STILL */
+    twi_kind kind;               /* TWI_KIND_STILL or TWI_KIND_TIMED_STILL */
     const tw_sighting *sighting; /* NULL for a timed one */
     twi_buffer *image;           /* a JPEG, or planes; taken over */
     tw_packet times;             /* when it was captured */

@@ -6,6 +6,8 @@
 
 #include "catalogue.h"
 #include "catalogue_write.h"
+#include "../core/naming.h"
+#include "tawny/events.h"
 
 #define MP4 ".mp4"
 
@@ -26,25 +28,26 @@ static bool ends_with(const char *name, const char *end)
 static void adopt(mending *m, const char *name, uint64_t bytes)
 {
     twi_writer *w = m->writer;
-    tw_name_parts parts;
+    twi_name_parts parts;
     tw_error err = {0};
     if (twi_catalogue_seen(w->catalogue, name, &err) != TW_OK)
         twi_writer_trouble(w, &err);
     if (twi_catalogue_knows(w->catalogue, name) ||
-        tw_name_read(w->store.names, name, &parts) != TW_OK)
+        twi_name_read(w->store.names, name, &parts) != TW_OK)
         return;
     if (!parts.offset_given) { /* that of about then: right but in the hour of a change */
-        const int64_t about_us = tw_civil_join(&parts.time);
+        const int64_t about_us = twi_civil_join(&parts.time);
         parts.time.offset_s = w->clock.ops->offset_s(w->clock.ctx, about_us);
     }
     const char *kind =
-        parts.kind[0] ? parts.kind
-                      : tw_kind_name(ends_with(name, MP4) ? TW_KIND_CLIP : TW_KIND_STILL);
+        parts.kind[0]
+            ? parts.kind
+            : twi_kind_name(ends_with(name, MP4) ? TWI_KIND_CLIP : TWI_KIND_STILL);
     const tw_capture_record record = {.camera = parts.camera,
                                       .kind = kind,
                                       .file = name,
                                       .bytes = bytes,
-                                      .start_us = tw_civil_join(&parts.time)};
+                                      .start_us = twi_civil_join(&parts.time)};
     if (twi_catalogue_adopt(w->catalogue, &record, parts.sighting, &err) == TW_OK)
         m->adopted++;
     else
@@ -87,7 +90,7 @@ static tw_status find_whole(const tw_card *card, const char *name, uint64_t byte
 static tw_status name_clip(const tw_card *card, const char *part, char *name,
                            tw_error *err)
 {
-    char stem[TW_NAME_MAX];
+    char stem[TWI_NAME_MAX];
     const size_t n = strlen(part) - strlen(TWI_PART) - strlen(MP4);
     (void)snprintf(stem, sizeof stem, "%.*s", (int)n, part);
     return twi_store_rename(card, part, stem, &MP4[1], name, err);
@@ -97,12 +100,12 @@ static tw_status name_clip(const tw_card *card, const char *part, char *name,
  * are none of our business. */
 static bool is_ours(const twi_writer *writer, const char *part)
 {
-    char name[TW_NAME_MAX];
-    tw_name_parts parts;
+    char name[TWI_NAME_MAX];
+    twi_name_parts parts;
     const size_t n = strlen(part) - strlen(TWI_PART);
     (void)snprintf(name, sizeof name, "%.*s", (int)n, part);
     return (ends_with(name, MP4) || ends_with(name, ".jpg")) &&
-           tw_name_read(writer->store.names, name, &parts) == TW_OK;
+           twi_name_read(writer->store.names, name, &parts) == TW_OK;
 }
 
 /* A clip that was being written plays as far as it got; a still does not. What cannot be
@@ -110,7 +113,7 @@ static bool is_ours(const twi_writer *writer, const char *part)
 static void end_half_written(mending *m, const char *part, uint64_t bytes)
 {
     const tw_card *card = &m->writer->store.card;
-    char name[TW_NAME_MAX] = "";
+    char name[TWI_NAME_MAX] = "";
     tw_error err = {0};
     uint64_t whole = 0;
     tw_status st = TW_OK;
@@ -153,8 +156,8 @@ static bool mend_file(void *ctx, const char *name, uint64_t bytes)
     next_batch(m);
     if (ends_with(name, TWI_PART) && is_ours(m->writer, name))
         end_half_written(m, name, bytes);
-    else if (strcmp(name, TW_JOURNAL_FILE) != 0 &&
-             strncmp(name, TW_CATALOGUE_FILE, strlen(TW_CATALOGUE_FILE)) != 0)
+    else if (strcmp(name, TWI_JOURNAL_FILE) != 0 &&
+             strncmp(name, TWI_CATALOGUE_FILE, strlen(TWI_CATALOGUE_FILE)) != 0)
         adopt(m, name, bytes);
     return true;
 }

@@ -9,6 +9,9 @@
 #include "../media/caption.h"
 #include "../media/codecs.h"
 #include "../media/jpeg.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "../base/system_error.h"
 
 enum { FPS_MAX = 60, DENSEST_US = 1000000 / 60 };
 
@@ -17,7 +20,7 @@ typedef struct reel {
     const twi_codecs *codecs;
     twi_clip *clip; /* NULL: no part has been read yet */
     FILE *file;
-    tw_camera_settings look; /* of the caption */
+    twi_camera_settings look; /* of the caption */
     twi_caption *caption;
     const twi_reel_part *part; /* at hand */
     int64_t base_us;           /* its place in the reel */
@@ -30,7 +33,7 @@ static tw_status append(void *ctx, const void *data, size_t bytes, tw_error *err
     const reel *r = ctx;
     if (fwrite(data, 1, bytes, r->file) == bytes)
         return TW_OK;
-    return tw_fail(err, tw_status_of_errno(errno), "cannot write the reel: %s",
+    return tw_fail(err, twi_status_of_errno(errno), "cannot write the reel: %s",
                    strerror(errno));
 }
 
@@ -48,7 +51,7 @@ static tw_status paint(void *ctx, const twi_canvas *canvas, int64_t t_us,
                                  .activity_ppm = activity_ppm};
     const int32_t offset =
         r->spec->offset_s ? r->spec->offset_s(r->spec->offset_ctx, wall_us) : 0;
-    tw_civil_split(wall_us, offset, &fields.time);
+    twi_civil_split(wall_us, offset, &fields.time);
     return twi_caption_draw(r->caption, &fields, canvas, err);
 }
 
@@ -187,7 +190,7 @@ static tw_status check(const twi_reel_spec *s, const twi_reel_part *parts, uint3
 static tw_status set_caption(reel *r, tw_error *err)
 {
     r->look.caption = r->spec->caption;
-    r->look.caption_place = TW_BOTTOM_LEFT;
+    r->look.caption_place = TWI_BOTTOM_LEFT;
     r->look.caption_size_ppm = 40000;
     if (!r->spec->caption || r->spec->caption[0] == '\0')
         return TW_OK;
@@ -227,7 +230,7 @@ tw_status twi_reel_write(const twi_reel_spec *spec, const twi_reel_part *parts,
         return TW_ENOTSUP;
     st = set_caption(&r, err);
     if (st == TW_OK && !(r.file = fopen(path, "wbx")))
-        st = tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+        st = tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
     if (st == TW_OK)
         st = add_parts(&r, parts, count, callback, ctx, &left_out, err);
     if (r.clip) {
@@ -238,7 +241,7 @@ tw_status twi_reel_write(const twi_reel_spec *spec, const twi_reel_part *parts,
         st = TW_EDAMAGED; /* err has the last part's words */
     }
     if (r.file && fclose(r.file) != 0 && st == TW_OK)
-        st = tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+        st = tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
     if (r.file && st != TW_OK && st != TW_ESTOPPED)
         (void)remove(path);
     twi_caption_free(r.caption);

@@ -6,7 +6,6 @@
 #include <stdint.h>
 
 #include "tawny/error.h"
-#include "tawny/status.h"
 
 /* One capture. Texts are borrowed. */
 typedef struct twi_reel_part {

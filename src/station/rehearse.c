@@ -2,6 +2,12 @@
 #include <string.h>
 
 #include "pipeline.h"
+#include "rehearse.h"
+#include "../settings/sections.h"
+#include "tawny/rehearse.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 static tw_status run_to_end(twi_run *run, const volatile int *stop, tw_error *err)
 {
@@ -13,10 +19,10 @@ static tw_status run_to_end(twi_run *run, const volatile int *stop, tw_error *er
     return st == TW_OK ? TW_ESTOPPED : st;
 }
 
-tw_status tw_rehearse(const tw_platform *platform, const tw_camera_settings *camera,
-                      const tw_station_settings *station, const volatile int *stop,
-                      tw_event_fn callback, void *ctx, tw_rehearsal_result *result,
-                      tw_error *err)
+tw_status twi_rehearse(const tw_platform *platform, const twi_camera_settings *camera,
+                       const twi_station_settings *station, const volatile int *stop,
+                       tw_event_fn callback, void *ctx, tw_rehearsal_result *result,
+                       tw_error *err)
 {
     if (!platform || !camera || !result || (platform->card && !station))
         return tw_fail(err, TW_EINVAL, "nothing to rehearse");
@@ -46,4 +52,19 @@ tw_status tw_rehearse(const tw_platform *platform, const tw_camera_settings *cam
     twi_writer_end_videos(&writer);
     twi_writer_close(&writer);
     return st;
+}
+
+tw_status tw_rehearse(const tw_platform *platform, tw_settings *settings,
+                      const char *camera, const volatile int *stop, tw_event_fn callback,
+                      void *ctx, tw_rehearsal_result *result, tw_error *err)
+{
+    twi_camera_settings of;
+    twi_station_settings station;
+    if (!settings || !camera)
+        return tw_fail(err, TW_EINVAL, "nothing to rehearse");
+    const tw_status st = twi_settings_camera(settings, camera, &of);
+    if (st != TW_OK)
+        return tw_fail(err, st, "there is no camera %s", camera);
+    twi_settings_station(settings, &station);
+    return twi_rehearse(platform, &of, &station, stop, callback, ctx, result, err);
 }

@@ -5,6 +5,9 @@
 #include <string.h>
 
 #include "station_state.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
+#include "tawny/settings.h"
 
 typedef struct changes {
     unsigned live, reopened, added, dropped, kept_wrong;
@@ -121,9 +124,9 @@ static standing compare(camera_thread *w, const twi_source *from)
     const twi_snapshot *taken = w->snapshot, *newest = w->offered ? w->offered : taken;
     const standing to = {
         .since_offered =
-            tw_settings_difference(twi_source_settings(newest->source), given, w->name),
+            twi_settings_difference(twi_source_settings(newest->source), given, w->name),
         .since_taken =
-            tw_settings_difference(twi_source_settings(taken->source), given, w->name),
+            twi_settings_difference(twi_source_settings(taken->source), given, w->name),
         .was_sound = newest->sound,
     };
     (void)pthread_mutex_unlock(&s->lock);
@@ -145,7 +148,7 @@ static tw_status take_camera(tw_station *s, twi_source *from, const char *name,
     if (!w)
         return add_camera(s, from, name, done);
     standing to = compare(w, from);
-    if (to.was_sound && !tw_settings_sound(twi_source_settings(from), name)) {
+    if (to.was_sound && !twi_settings_sound(twi_source_settings(from), name)) {
         done->kept_wrong++; /* better with its old settings than not at all */
         return TW_OK;
     }
@@ -168,10 +171,10 @@ static tw_status take_camera(tw_station *s, twi_source *from, const char *name,
 
 static void drop_others(tw_station *s, const twi_source *from, changes *done)
 {
-    tw_camera_settings unused;
+    twi_camera_settings unused;
     for (size_t i = 0; i < s->count; i++) {
         camera_thread *w = s->cameras[i];
-        if (tw_settings_camera(twi_source_settings(from), w->name, &unused) == TW_OK ||
+        if (twi_settings_camera(twi_source_settings(from), w->name, &unused) == TW_OK ||
             atomic_load(&w->leave))
             continue;
         twi_camera_thread_offer(w, NULL, TW_APPLIED_NOT);
@@ -242,8 +245,8 @@ static void say_changes(tw_station *s, const twi_source *from, const changes *do
 static void adopt_station(tw_station *s, twi_source *from)
 {
     tw_error err = {0};
-    const tw_applied how = tw_settings_difference(twi_source_settings(s->source),
-                                                  twi_source_settings(from), NULL);
+    const tw_applied how = twi_settings_difference(twi_source_settings(s->source),
+                                                   twi_source_settings(from), NULL);
     if (how == TW_APPLIED_START)
         say(s, TW_EAGAIN,
             "some of what has changed in [station] holds from the next start on");

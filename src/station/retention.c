@@ -7,6 +7,9 @@
 #include "catalogue_write.h"
 #include "recovery.h"
 #include "times.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
 
 enum {
     ROUND_MAX = 100000, /* captures dropped in one round */
@@ -52,7 +55,7 @@ static bool drop(twi_writer *writer, const twi_catalogue_oldest *oldest, dropped
     return true;
 }
 
-static bool find_oldest(twi_writer *writer, const char *camera, tw_kind kind,
+static bool find_oldest(twi_writer *writer, const char *camera, twi_kind kind,
                         twi_catalogue_oldest *out)
 {
     tw_error err = {0};
@@ -64,15 +67,15 @@ static bool find_oldest(twi_writer *writer, const char *camera, tw_kind kind,
 }
 
 /* Where a limit comes from, for messages: "older than keep_for", "... for segment". */
-static const char *word_limit(const char *what, tw_kind kind, char text[64])
+static const char *word_limit(const char *what, twi_kind kind, char text[64])
 {
-    (void)snprintf(text, 64, "%s%s%s", what, kind < TW_KIND_COUNT ? " for " : "",
-                   kind < TW_KIND_COUNT ? tw_kind_name(kind) : "");
+    (void)snprintf(text, 64, "%s%s%s", what, kind < TWI_KIND_COUNT ? " for " : "",
+                   kind < TWI_KIND_COUNT ? twi_kind_name(kind) : "");
     return text;
 }
 
 /* @param keep_us  How long captures of that kind are kept; 0: for ever. */
-static void drop_old(twi_writer *writer, const tw_camera_settings *camera, tw_kind kind,
+static void drop_old(twi_writer *writer, const twi_camera_settings *camera, twi_kind kind,
                      int64_t keep_us, dropped *d)
 {
     const int64_t now_us = writer->clock.ops->wall_us(writer->clock.ctx);
@@ -85,26 +88,26 @@ static void drop_old(twi_writer *writer, const tw_camera_settings *camera, tw_ki
             break;
 }
 
-static void drop_all_old(twi_writer *writer, const tw_camera_settings *camera)
+static void drop_all_old(twi_writer *writer, const twi_camera_settings *camera)
 {
-    const tw_by_kind *keep = &camera->keep_for_us;
+    const twi_by_kind *keep = &camera->keep_for_us;
     dropped usual = {0, 0};
-    for (int k = 0; k < TW_KIND_COUNT; k++) {
+    for (int k = 0; k < TWI_KIND_COUNT; k++) {
         dropped own = {0, 0};
         char why[64];
-        const bool as_all = keep->kind[k] == TW_AS_ALL;
-        drop_old(writer, camera, (tw_kind)k, as_all ? keep->all : keep->kind[k],
+        const bool as_all = keep->kind[k] == TWI_AS_ALL;
+        drop_old(writer, camera, (twi_kind)k, as_all ? keep->all : keep->kind[k],
                  as_all ? &usual : &own);
         tell_dropped(writer, camera->name,
-                     word_limit("older than keep_for", (tw_kind)k, why), &own);
+                     word_limit("older than keep_for", (twi_kind)k, why), &own);
     }
     tell_dropped(writer, camera->name, "older than keep_for", &usual);
 }
 
-/* @param most  Bytes that captures of a kind may take, 0 or TW_AS_ALL: as many as there
+/* @param most  Bytes that captures of a kind may take, 0 or TWI_AS_ALL: as many as there
  * are. */
-static void drop_excess(twi_writer *writer, const tw_camera_settings *camera,
-                        tw_kind kind, int64_t most)
+static void drop_excess(twi_writer *writer, const twi_camera_settings *camera,
+                        twi_kind kind, int64_t most)
 {
     dropped d = {0, 0};
     twi_catalogue_oldest oldest;
@@ -132,7 +135,7 @@ static uint64_t needed_soon(const twi_writer *writer, uint64_t total)
 {
     uint64_t bytes = 0;
     for (const twi_channel *channel = writer->channels; channel; channel = channel->next)
-        for (int k = 0; k < TW_KIND_COUNT; k++)
+        for (int k = 0; k < TWI_KIND_COUNT; k++)
             if (channel->own[k].clip)
                 bytes += channel->own[k].file.bytes;
     return bytes < total / RESERVE_PART ? bytes : total / RESERVE_PART;
@@ -160,7 +163,7 @@ static uint64_t missing(twi_writer *writer, bool tells)
 /* The oldest of all, with unsent also those that a destination still waits for. */
 static bool find_any(twi_writer *writer, bool unsent, twi_catalogue_oldest *out)
 {
-    return twi_catalogue_find_oldest(writer->catalogue, NULL, TW_KIND_COUNT, unsent, out,
+    return twi_catalogue_find_oldest(writer->catalogue, NULL, TWI_KIND_COUNT, unsent, out,
                                      NULL) == TW_OK;
 }
 
@@ -196,7 +199,7 @@ void twi_retention_keep_free(twi_writer *writer)
     keep_free(writer, false); /* writing goes on, and says what is wrong */
 }
 
-static void drop_trace(twi_writer *writer, const tw_camera_settings *camera)
+static void drop_trace(twi_writer *writer, const twi_camera_settings *camera)
 {
     const int64_t now_us = writer->clock.ops->wall_us(writer->clock.ctx);
     tw_error err = {0};
@@ -206,16 +209,16 @@ static void drop_trace(twi_writer *writer, const tw_camera_settings *camera)
         twi_writer_trouble(writer, &err);
 }
 
-static void keep_limits(twi_writer *writer, const tw_camera_settings *camera)
+static void keep_limits(twi_writer *writer, const twi_camera_settings *camera)
 {
     const int64_t now_us = writer->clock.ops->wall_us(writer->clock.ctx);
     if (writer->clock.ops->trusted(writer->clock.ctx, now_us)) {
         drop_all_old(writer, camera);
         drop_trace(writer, camera);
     }
-    for (int k = 0; k < TW_KIND_COUNT; k++)
-        drop_excess(writer, camera, (tw_kind)k, camera->keep_size.kind[k]);
-    drop_excess(writer, camera, TW_KIND_COUNT, camera->keep_size.all);
+    for (int k = 0; k < TWI_KIND_COUNT; k++)
+        drop_excess(writer, camera, (twi_kind)k, camera->keep_size.kind[k]);
+    drop_excess(writer, camera, TWI_KIND_COUNT, camera->keep_size.all);
 }
 
 void twi_retention_run(twi_writer *writer)

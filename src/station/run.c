@@ -3,11 +3,14 @@
 
 #include "../base/module.h"
 #include "pipeline.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
 
 enum { FPS_USUAL = 10 }; /* where neither source nor settings say */
 
 tw_camera_request twi_request_of(const tw_platform *platform,
-                                 const tw_camera_settings *camera)
+                                 const twi_camera_settings *camera)
 {
     return (tw_camera_request){.name = camera->name,
                                .source = camera->source,
@@ -15,7 +18,7 @@ tw_camera_request twi_request_of(const tw_platform *platform,
                                .most_fps = (uint32_t)camera->fps,
                                .width = camera->size.width,
                                .height = camera->size.height,
-                               .format = tw_format_name(camera->format),
+                               .format = twi_format_name(camera->format),
                                .controls = camera->controls,
                                .fetch_every_us = camera->fetch_every_us,
                                .udp = camera->transport == 1,
@@ -24,7 +27,7 @@ tw_camera_request twi_request_of(const tw_platform *platform,
 }
 
 tw_status twi_run_open(twi_run *run, const tw_platform *platform,
-                       const tw_camera_settings *camera, bool pace, bool loop,
+                       const twi_camera_settings *camera, bool pace, bool loop,
                        const twi_sink *sink, tw_event_fn callback, void *ctx,
                        tw_error *err)
 {

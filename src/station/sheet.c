@@ -4,6 +4,7 @@
 #include "../media/drawing.h"
 #include "tawny/station.h"
 #include "../media/jpeg.h"
+#include "sheet.h"
 
 enum { QUALITY = 92, TILE_WIDTH = 640 /* no tile is wider */ };
 
@@ -16,12 +17,12 @@ static tw_status encode(const twi_drawing *drawing, const uint8_t *pixels, uint1
     return twi_jpeg_encode_pixels(pixels, width, height, QUALITY, out, bytes, err);
 }
 
-tw_status tw_sheet_draw(const tw_sheet_entry *entries, size_t count, const char *title,
-                        bool png, uint8_t **out, size_t *bytes, tw_error *err)
+tw_status twi_sheet_draw(const twi_sheet_entry *entries, size_t count, const char *title,
+                         bool png, uint8_t **out, size_t *bytes, tw_error *err)
 {
-    if (!entries || !title || !out || !bytes || count == 0 || count > TW_SHEET_MAX)
+    if (!entries || !title || !out || !bytes || count == 0 || count > TWI_SHEET_MAX)
         return tw_fail(err, TW_EINVAL, "a contact sheet holds 1 to %d pictures",
-                       TW_SHEET_MAX);
+                       TWI_SHEET_MAX);
     const twi_drawing *drawing = twi_drawing_load(err);
     if (!drawing)
         return TW_ENOTSUP;

@@ -1,5 +1,7 @@
 /* Settings that are shared, counted by holder. */
 #include "snapshot.h"
+#include "../settings/sections.h"
+#include "tawny/settings.h"
 
 #include <stdatomic.h>
 #include <stdlib.h>
@@ -46,12 +48,12 @@ twi_snapshot *twi_snapshot_new(twi_source *source, const char *camera)
     if (!c)
         return NULL;
     if (!camera) {
-        tw_settings_station(source->settings, &c->shown.station);
-    } else if (tw_settings_camera(source->settings, camera, &c->shown.camera) != TW_OK) {
+        twi_settings_station(source->settings, &c->shown.station);
+    } else if (twi_settings_camera(source->settings, camera, &c->shown.camera) != TW_OK) {
         free(c);
         return NULL;
     }
-    c->shown.sound = tw_settings_sound(source->settings, camera);
+    c->shown.sound = twi_settings_sound(source->settings, camera);
     c->shown.source = source;
     (void)atomic_fetch_add(&source->holders, 1);
     atomic_init(&c->holders, 1);

@@ -4,14 +4,15 @@
 #define TWI_SNAPSHOT_H
 
 #include "tawny/settings.h"
+#include "../settings/sections.h"
 
 /* Settings that were read together; their texts are borrowed by snapshots. */
 typedef struct twi_source twi_source;
 
 typedef struct twi_snapshot {
-    tw_camera_settings camera;   /* all zero: it is the station's */
-    tw_station_settings station; /* all zero: it is a camera's */
-    bool sound;                  /* nothing is wrong with what it says */
+    twi_camera_settings camera;   /* all zero: it is the station's */
+    twi_station_settings station; /* all zero: it is a camera's */
+    bool sound;                   /* nothing is wrong with what it says */
     twi_source *source;
 } twi_snapshot;
 

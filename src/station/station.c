@@ -6,6 +6,10 @@
 #include <string.h>
 
 #include "station_state.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 const char *tw_event_name(tw_event_kind kind)
 {
@@ -224,7 +228,7 @@ tw_status tw_station_new(const tw_platform *platform, tw_settings *settings,
             s->feed,
             &(tw_subscriber){.callback = callback, .readings = true, .ctx = ctx});
     s->platform = *platform;
-    tw_settings_station(settings, &s->settings);
+    twi_settings_station(settings, &s->settings);
     s->writer = (twi_writer){.clock = platform->clock,
                              .numbers_for_good = true,
                              .callback = twi_station_tell,
@@ -334,7 +338,7 @@ tw_status tw_station_run(tw_station *s)
 tw_status tw_station_apply(tw_station *s, tw_settings *settings)
 {
     if (!s || !settings || tw_settings_camera_count(settings) == 0 ||
-        !tw_settings_sound(settings, NULL)) {
+        !twi_settings_sound(settings, NULL)) {
         tw_settings_free(settings);
         return TW_EINVAL;
     }

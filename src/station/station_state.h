@@ -9,6 +9,10 @@
 #include "feed.h"
 #include "pipeline.h"
 #include "queue.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 /* A camera that is watched. */
 typedef struct camera_thread {
@@ -44,7 +48,7 @@ typedef struct camera_thread {
 
 struct tw_station {
     tw_platform platform;
-    tw_station_settings settings;
+    twi_station_settings settings;
     twi_writer writer;
     twi_source *source; /* newest settings; the running thread's own, as ... */
     bool any_opened;    /* ... this, and ... */

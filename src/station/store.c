@@ -6,21 +6,24 @@
 #include <string.h>
 
 #include "tawny/station.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "footage.h"
 
 enum { SAME_NAME_MAX = 999 };
 
 tw_status twi_store_check_names(const char *names, tw_error *err)
 {
-    tw_name_fields fields = {.camera = "camera",
-                             .station = "station",
-                             .kind = "clip",
-                             .sighting = 1,
-                             .n = 1,
-                             .extension = "mp4"};
-    tw_civil_split(0, 0, &fields.time);
-    char name[TW_NAME_MAX];
+    twi_name_fields fields = {.camera = "camera",
+                              .station = "station",
+                              .kind = "clip",
+                              .sighting = 1,
+                              .n = 1,
+                              .extension = "mp4"};
+    twi_civil_split(0, 0, &fields.time);
+    char name[TWI_NAME_MAX];
     const char *at = names;
-    const tw_status st = tw_name_expand(names, &fields, name, sizeof name, &at);
+    const tw_status st = twi_name_expand(names, &fields, name, sizeof name, &at);
     if (st == TW_ESYNTAX)
         return tw_fail(
             err, st,
@@ -32,24 +35,24 @@ tw_status twi_store_check_names(const char *names, tw_error *err)
 tw_status twi_store_probe(const tw_card *card, tw_error *err)
 {
     void *file = NULL;
-    tw_status st = card->ops->create(card->ctx, TW_STORE_PROBE, &file, err);
+    tw_status st = card->ops->create(card->ctx, TWI_STORE_PROBE, &file, err);
     if (st == TW_EEXIST) { /* left by a power cut */
-        (void)card->ops->remove(card->ctx, TW_STORE_PROBE, NULL);
-        st = card->ops->create(card->ctx, TW_STORE_PROBE, &file, err);
+        (void)card->ops->remove(card->ctx, TWI_STORE_PROBE, NULL);
+        st = card->ops->create(card->ctx, TWI_STORE_PROBE, &file, err);
     }
     if (st != TW_OK)
         return st;
-    st = card->ops->append(card->ctx, file, TW_STORE_PROBE, sizeof TW_STORE_PROBE, err);
+    st = card->ops->append(card->ctx, file, TWI_STORE_PROBE, sizeof TWI_STORE_PROBE, err);
     const tw_status closed = card->ops->close(card->ctx, file, st == TW_OK ? err : NULL);
     const tw_status removed = card->ops->remove(
-        card->ctx, TW_STORE_PROBE, st == TW_OK && closed == TW_OK ? err : NULL);
+        card->ctx, TWI_STORE_PROBE, st == TW_OK && closed == TW_OK ? err : NULL);
     if (st != TW_OK)
         return st;
     return closed != TW_OK ? closed : removed;
 }
 
 tw_status twi_store_open(twi_store *store, const tw_card *card,
-                         const tw_station_settings *settings, tw_error *err)
+                         const twi_station_settings *settings, tw_error *err)
 {
     *store = (twi_store){*card, settings->name, settings->names};
     return twi_store_check_names(settings->names, err);
@@ -63,8 +66,8 @@ static bool numbered(const char *stem, const char *extension, int number,
     if (number > 1)
         (void)snprintf(suffix, sizeof suffix, "-%d", number);
     const int n =
-        snprintf(out, TW_NAME_MAX, "%s%s.%s%s", stem, suffix, extension, behind);
-    return n > 0 && n < TW_NAME_MAX;
+        snprintf(out, TWI_NAME_MAX, "%s%s.%s%s", stem, suffix, extension, behind);
+    return n > 0 && n < TWI_NAME_MAX;
 }
 
 tw_status twi_store_rename(const tw_card *card, const char *from, const char *stem,
@@ -77,16 +80,16 @@ tw_status twi_store_rename(const tw_card *card, const char *from, const char *st
     return st;
 }
 
-tw_status twi_store_begin(const twi_store *store, const tw_name_fields *fields,
+tw_status twi_store_begin(const twi_store *store, const twi_name_fields *fields,
                           twi_store_file *file, tw_error *err)
 {
     memset(file, 0, sizeof *file);
-    tw_name_fields f = *fields;
+    twi_name_fields f = *fields;
     f.station = store->station;
     f.extension = "";
     (void)snprintf(file->extension, sizeof file->extension, "%s", fields->extension);
     tw_status st =
-        tw_name_expand(store->names, &f, file->stem, sizeof file->stem - 24, NULL);
+        twi_name_expand(store->names, &f, file->stem, sizeof file->stem - 24, NULL);
     if (st != TW_OK)
         return tw_fail(err, st, "names = %s: %s", store->names, tw_status_text(st));
     st = TW_EEXIST;
@@ -135,8 +138,8 @@ tw_status twi_store_commit(const twi_store *store, twi_store_file *file, tw_erro
     return st;
 }
 
-tw_status tw_store_try(const tw_card *card, const tw_station_settings *station,
-                       tw_error *err)
+tw_status twi_store_try(const tw_card *card, const twi_station_settings *station,
+                        tw_error *err)
 {
     twi_store store;
     tw_status st = card->ops->claim(card->ctx, err);

@@ -2,9 +2,10 @@
 #ifndef TWI_STORE_H
 #define TWI_STORE_H
 
-#include "tawny/naming.h"
+#include "../core/naming.h"
 #include "tawny/port.h"
 #include "tawny/settings.h"
+#include "../settings/sections.h"
 
 #define TWI_PART ".part" /* behind the name of a capture that is being written */
 
@@ -17,10 +18,10 @@ typedef struct twi_store {
 /* A capture while it is written, under its name with ".part" behind it. */
 typedef struct twi_store_file {
     void *handle;
-    char stem[TW_NAME_MAX]; /* name without extension */
+    char stem[TWI_NAME_MAX]; /* name without extension */
     char extension[8];
-    char part[TW_NAME_MAX];
-    char name[TW_NAME_MAX]; /* final; set by twi_store_commit */
+    char part[TWI_NAME_MAX];
+    char name[TWI_NAME_MAX]; /* final; set by twi_store_commit */
     uint64_t bytes;
 } twi_store_file;
 
@@ -32,10 +33,10 @@ tw_status twi_store_check_names(const char *names, tw_error *err);
 
 /** Check the pattern of names, too. */
 tw_status twi_store_open(twi_store *store, const tw_card *card,
-                         const tw_station_settings *settings, tw_error *err);
+                         const twi_station_settings *settings, tw_error *err);
 
 /** Begin a capture. A name that is taken gets -2, -3... behind it. */
-tw_status twi_store_begin(const twi_store *store, const tw_name_fields *fields,
+tw_status twi_store_begin(const twi_store *store, const twi_name_fields *fields,
                           twi_store_file *file, tw_error *err);
 
 tw_status twi_store_append(const twi_store *store, twi_store_file *file, const void *data,
@@ -48,7 +49,7 @@ tw_status twi_store_sync(const twi_store *store, twi_store_file *file, tw_error 
 tw_status twi_store_commit(const twi_store *store, twi_store_file *file, tw_error *err);
 
 /** Give a file of the card another name: STEM.EXTENSION, or STEM-2.EXTENSION... where
- * that is taken. @param name  TW_NAME_MAX bytes; set to it on TW_OK. */
+ * that is taken. @param name  TWI_NAME_MAX bytes; set to it on TW_OK. */
 tw_status twi_store_rename(const tw_card *card, const char *from, const char *stem,
                            const char *extension, char *name, tw_error *err);
 

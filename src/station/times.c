@@ -8,6 +8,8 @@
 
 #include "../media/exif.h"
 #include "catalogue_write.h"
+#include "../core/naming.h"
+#include "tawny/events.h"
 
 enum { STILL_MAX = 64 << 20, ROUND_MAX = 100000, CHUNK = 1 << 16 };
 
@@ -19,21 +21,21 @@ static void tell(const twi_writer *writer, const char *text)
 /* The name that a capture would have had. @return TW_OK; TW_ENOENT: its name is not of
  * the pattern. */
 static tw_status right_name(const twi_writer *writer, const char *file, int64_t wall_us,
-                            tw_name_fields *fields, char *stem, size_t capacity)
+                            twi_name_fields *fields, char *stem, size_t capacity)
 {
-    tw_name_parts parts;
-    const tw_status st = tw_name_read(writer->store.names, file, &parts);
+    twi_name_parts parts;
+    const tw_status st = twi_name_read(writer->store.names, file, &parts);
     if (st != TW_OK)
         return st;
-    *fields = (tw_name_fields){.camera = parts.camera,
-                               .station = writer->store.station,
-                               .kind = parts.kind,
-                               .sighting = parts.sighting,
-                               .n = parts.n,
-                               .extension = ""};
-    tw_civil_split(wall_us, writer->clock.ops->offset_s(writer->clock.ctx, wall_us),
-                   &fields->time);
-    return tw_name_expand(writer->store.names, fields, stem, capacity, NULL);
+    *fields = (twi_name_fields){.camera = parts.camera,
+                                .station = writer->store.station,
+                                .kind = parts.kind,
+                                .sighting = parts.sighting,
+                                .n = parts.n,
+                                .extension = ""};
+    twi_civil_split(wall_us, writer->clock.ops->offset_s(writer->clock.ctx, wall_us),
+                    &fields->time);
+    return twi_name_expand(writer->store.names, fields, stem, capacity, NULL);
 }
 
 static tw_status read_all(const tw_card *card, const twi_catalogue_oldest *capture,
@@ -54,7 +56,7 @@ static tw_status read_all(const tw_card *card, const twi_catalogue_oldest *captu
 
 /* A still with its time put right under a temporary name; the old one stays meanwhile. */
 static tw_status write_again(const twi_writer *writer, const twi_catalogue_oldest *old,
-                             const tw_civil *time, const char *part, uint64_t *bytes,
+                             const twi_civil *time, const char *part, uint64_t *bytes,
                              tw_error *err)
 {
     const tw_card *card = &writer->store.card;
@@ -94,8 +96,8 @@ static tw_status put_right(const twi_writer *writer, const twi_catalogue_oldest 
 {
     const tw_card *card = &writer->store.card;
     const int64_t wall_us = capture->start_us + twi_timing_later(&writer->timing);
-    char stem[TW_NAME_MAX], name[TW_NAME_MAX], part[TW_NAME_MAX + 8];
-    tw_name_fields fields;
+    char stem[TWI_NAME_MAX], name[TWI_NAME_MAX], part[TWI_NAME_MAX + 8];
+    twi_name_fields fields;
     uint64_t bytes = capture->bytes;
     const char *dot = strrchr(capture->file, '.');
     const char *extension = dot ? dot + 1 : "";

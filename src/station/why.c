@@ -5,6 +5,8 @@
 #include <string.h>
 
 #include "tawny/station.h"
+#include "../settings/sections.h"
+#include "why.h"
 
 /* A line that is put together; what does not fit is cut. */
 typedef struct line {
@@ -29,7 +31,7 @@ static double percent(uint32_t ppm)
     return ppm / 1e4;
 }
 
-const char *tw_place_words(int32_t x_ppm, int32_t y_ppm)
+const char *twi_place_words(int32_t x_ppm, int32_t y_ppm)
 {
     static const char *const names[3][3] = {
         {"at the upper left", "at the top", "at the upper right"},
@@ -40,7 +42,7 @@ const char *tw_place_words(int32_t x_ppm, int32_t y_ppm)
     return names[row][column];
 }
 
-const char *tw_why_began(const tw_sighting *sighting, char *out, size_t capacity)
+const char *twi_why_began(const tw_sighting *sighting, char *out, size_t capacity)
 {
     if (sighting->cause.of == 0) {
         (void)snprintf(out, capacity, "it was asked for");
@@ -53,17 +55,17 @@ const char *tw_why_began(const tw_sighting *sighting, char *out, size_t capacity
         percent(c->start_ppm));
     if (c->blobs == 1)
         add(&l, ", one blob of %.2f %% %s", percent(c->size_ppm),
-            tw_place_words(c->x_ppm, c->y_ppm));
+            twi_place_words(c->x_ppm, c->y_ppm));
     else if (c->blobs > 1)
         add(&l, ", %u blobs, the largest of %.2f %% %s", c->blobs, percent(c->size_ppm),
-            tw_place_words(c->x_ppm, c->y_ppm));
+            twi_place_words(c->x_ppm, c->y_ppm));
     add(&l, ", %u of %u frames", c->hits, c->of);
     return out;
 }
 
 /* What kept a frame from counting whatever moved in it. */
 static bool add_state(line *l, const tw_reading *r, tw_watch_state state,
-                      const tw_camera_settings *camera)
+                      const twi_camera_settings *camera)
 {
     if (state == TW_IDLE && !camera->armed)
         add(l, "the camera was disarmed (armed = no); ");
@@ -109,8 +111,8 @@ static void add_takings(line *l, const tw_reading *r)
         add(l, ": nothing else moved");
 }
 
-const char *tw_why_not(const tw_reading *reading, tw_watch_state state,
-                       const tw_camera_settings *camera, char *out, size_t capacity)
+const char *twi_why_not(const tw_reading *reading, tw_watch_state state,
+                        const twi_camera_settings *camera, char *out, size_t capacity)
 {
     line l = {out, capacity, 0};
     out[0] = '\0';

@@ -3,6 +3,10 @@
 
 #include "times.h"
 #include "writer_state.h"
+#include "../core/naming.h"
+#include "../core/view.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
 
 int64_t twi_writer_now(const twi_writer *writer)
 {
@@ -33,21 +37,21 @@ void twi_writer_trouble(twi_writer *writer, const tw_error *why)
         (tw_event){.kind = TW_EVENT_PROBLEM, .status = why->status, .text = why->text});
 }
 
-void twi_writer_problem(const twi_writer *writer, const twi_job *job, tw_kind what,
+void twi_writer_problem(const twi_writer *writer, const twi_job *job, twi_kind what,
                         const tw_error *why)
 {
     tw_error line = {0};
-    if (tw_kind_of_sighting(what))
+    if (twi_kind_of_sighting(what))
         (void)tw_fail(&line, why->status, "%s of sighting %u not stored: %s",
-                      tw_kind_name(what), (unsigned)job->sighting.number, why->text);
+                      twi_kind_name(what), (unsigned)job->sighting.number, why->text);
     else
-        (void)tw_fail(&line, why->status, "%s not stored: %s", tw_kind_name(what),
+        (void)tw_fail(&line, why->status, "%s not stored: %s", twi_kind_name(what),
                       why->text);
     const tw_event event = {.kind = TW_EVENT_PROBLEM,
                             .camera = job->channel->camera->name,
                             .t_us = job->packet.t_us,
                             .wall_us = job->packet.wall_us,
-                            .file_kind = tw_kind_name(what),
+                            .file_kind = twi_kind_name(what),
                             .lost = true,
                             .status = why->status,
                             .text = line.text};
@@ -57,22 +61,22 @@ void twi_writer_problem(const twi_writer *writer, const twi_job *job, tw_kind wh
 /* ---- what cameras have in common ----------------------------------------------------
  */
 
-tw_view twi_view_of(const tw_camera_settings *camera, tw_turn lies)
+twi_view twi_view_of(const twi_camera_settings *camera, tw_turn lies)
 {
     const tw_turn wanted = {(uint8_t)camera->rotate, camera->mirror};
-    return (tw_view){tw_turn_then(lies, wanted), camera->crop};
+    return (twi_view){twi_turn_then(lies, wanted), camera->crop};
 }
 
 twi_caption_fields twi_writer_caption(const twi_writer *writer,
-                                      const tw_camera_settings *camera, uint32_t sighting,
-                                      int64_t wall_us)
+                                      const twi_camera_settings *camera,
+                                      uint32_t sighting, int64_t wall_us)
 {
     twi_caption_fields f = {
         .camera = camera->name, .station = writer->store.station, .sighting = sighting};
     const twi_stamp stamp = twi_writer_stamp(writer, wall_us);
-    tw_civil_split(stamp.wall_us,
-                   writer->clock.ops->offset_s(writer->clock.ctx, stamp.wall_us),
-                   &f.time);
+    twi_civil_split(stamp.wall_us,
+                    writer->clock.ops->offset_s(writer->clock.ctx, stamp.wall_us),
+                    &f.time);
     return f;
 }
 
@@ -103,7 +107,7 @@ static void take_settings(twi_writer *writer, const twi_job *job)
         job->channel->camera = &job->snapshot->camera;
         return;
     }
-    const tw_station_settings *station = &job->snapshot->station;
+    const twi_station_settings *station = &job->snapshot->station;
     writer->keep_free = (uint64_t)station->keep_free;
     writer->store.names = station->names;
 }

@@ -13,6 +13,10 @@
 #include "store.h"
 #include "tawny/catalogue.h"
 #include "tawny/station.h"
+#include "../core/naming.h"
+#include "../core/view.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
 
 /* When something was captured, as far as is known. */
 typedef struct twi_stamp {
@@ -23,7 +27,7 @@ typedef struct twi_stamp {
 
 /* A video file that is being written, by the settings with which it began. */
 typedef struct twi_recording {
-    const tw_camera_settings *camera;
+    const twi_camera_settings *camera;
     twi_snapshot *snapshot; /* that they lie in; NULL: they are their owner's */
     const twi_codecs *codecs;
     twi_clip *clip;   /* NULL: none open */
@@ -42,9 +46,9 @@ typedef struct twi_recording {
 /* One camera's place at the writer. Made by its owner, who sets camera; from its first
  * job on all of it is the writer's. */
 typedef struct twi_channel {
-    const tw_camera_settings *camera;
-    twi_snapshot *snapshot;           /* that it lies in; NULL: it is the owner's */
-    twi_recording own[TW_KIND_COUNT]; /* one of each kind at a time */
+    const twi_camera_settings *camera;
+    twi_snapshot *snapshot;            /* that it lies in; NULL: it is the owner's */
+    twi_recording own[TWI_KIND_COUNT]; /* one of each kind at a time */
     struct twi_channel *next;
     atomic_bool gone; /* the writer is done with it, see TWI_JOB_CHANNEL_GONE */
 } twi_channel;
@@ -67,7 +71,7 @@ typedef enum twi_job_kind {
 /* Something to be written. */
 typedef struct twi_job {
     twi_job_kind kind;
-    tw_kind what; /* it becomes; for videos and stills */
+    twi_kind what; /* it becomes; for videos and stills */
     twi_channel *channel;
     tw_sighting sighting;   /* all zero: it belongs to none */
     twi_buffer *buffer;     /* the job holds it; NULL: there is none */
@@ -102,7 +106,7 @@ typedef struct twi_writer {
 } twi_writer;
 
 /** Whether a stream is encoded anew in clips, by the camera's clip_video. */
-bool twi_clip_must_encode(const twi_codecs *codecs, const tw_camera_settings *camera,
+bool twi_clip_must_encode(const twi_codecs *codecs, const twi_camera_settings *camera,
                           const tw_stream *stream);
 
 /** What a clip of a stream is made of: raw pictures that are not encoded as video go into
@@ -122,7 +126,7 @@ tw_status twi_clip_frame(const twi_codecs *codecs, twi_clip *clip, bool encodes,
 
 /** What is shown of a camera's pictures. @param lies  The turn that its stream says they
  * need. */
-tw_view twi_view_of(const tw_camera_settings *camera, tw_turn lies);
+twi_view twi_view_of(const twi_camera_settings *camera, tw_turn lies);
 
 /** When something was captured that a camera says was captured at a wall time. */
 twi_stamp twi_writer_stamp(const twi_writer *writer, int64_t wall_us);
@@ -149,7 +153,7 @@ typedef struct twi_jobs {
  * @return TW_OK; TW_EACCES: another station has it; TW_EEXIST: the folder is no store;
  *         TW_ESYNTAX: the pattern of names is wrong. */
 tw_status twi_writer_open(twi_writer *writer, const tw_card *card,
-                          const tw_station_settings *settings, tw_error *err);
+                          const twi_station_settings *settings, tw_error *err);
 /** Try whether the card can be written; make room if it is full; tell if it cannot. */
 void twi_writer_try_card(twi_writer *writer);
 /** Complete the videos that are open, after the last job. */

@@ -4,6 +4,10 @@
 #include "catalogue_write.h"
 #include "retention.h"
 #include "writer_state.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "why.h"
+#include "tawny/events.h"
 
 /* A catalogue that cannot be written stops nothing, and is told once. It is opened anew
  * when the card can be written again. */
@@ -36,7 +40,7 @@ twi_stamp twi_writer_stamp(const twi_writer *writer, int64_t wall_us)
 /* @return the sighting's id, 0: it could not be written. */
 int64_t twi_writer_note_sighting(twi_writer *writer, const twi_job *job, bool over)
 {
-    const tw_camera_settings *camera = job->channel->camera;
+    const twi_camera_settings *camera = job->channel->camera;
     char why[TWI_WHY_BYTES];
     tw_error err = {0};
     int64_t id = 0;
@@ -48,7 +52,7 @@ int64_t twi_writer_note_sighting(twi_writer *writer, const twi_job *job, bool ov
                                       .start_ppm = (uint32_t)camera->start_ppm,
                                       .stay_ppm = (uint32_t)camera->stay_ppm,
                                       .why =
-                                          tw_why_began(&job->sighting, why, sizeof why),
+                                          twi_why_began(&job->sighting, why, sizeof why),
                                       .over = over,
                                       .order_us = stamp.order_us,
                                       .unsure = stamp.unsure,
@@ -61,14 +65,15 @@ int64_t twi_writer_note_sighting(twi_writer *writer, const twi_job *job, bool ov
 }
 
 static void note_capture(twi_writer *writer, const twi_job *job,
-                         const twi_store_file *file, tw_kind kind, const twi_stamp *stamp)
+                         const twi_store_file *file, twi_kind kind,
+                         const twi_stamp *stamp)
 {
     tw_error err = {0};
-    const bool homeless = !tw_kind_of_sighting(kind);
+    const bool homeless = !twi_kind_of_sighting(kind);
     const int64_t id = homeless ? 0 : twi_writer_note_sighting(writer, job, false);
     const tw_capture_record record = {.sighting = id,
                                       .camera = job->channel->camera->name,
-                                      .kind = tw_kind_name(kind),
+                                      .kind = twi_kind_name(kind),
                                       .file = file->name,
                                       .bytes = file->bytes,
                                       .start_us = stamp->wall_us,
@@ -108,15 +113,16 @@ void twi_writer_note_log(twi_writer *writer, const twi_job *job)
 }
 
 void twi_writer_stored(twi_writer *writer, const twi_job *job, const twi_store_file *file,
-                       tw_kind kind, const twi_stamp *stamp)
+                       twi_kind kind, const twi_stamp *stamp)
 {
     note_capture(writer, job, file, kind, stamp);
     twi_retention_run(writer);
     const tw_event event = {.kind = TW_EVENT_STORED,
                             .camera = job->channel->camera->name,
-                            .sighting = tw_kind_of_sighting(kind) ? &job->sighting : NULL,
+                            .sighting =
+                                twi_kind_of_sighting(kind) ? &job->sighting : NULL,
                             .file = file->name,
-                            .file_kind = tw_kind_name(kind),
+                            .file_kind = twi_kind_name(kind),
                             .bytes = file->bytes};
     twi_writer_pass(writer, &event);
 }

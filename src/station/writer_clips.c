@@ -2,6 +2,10 @@
 #include "../media/jpeg.h"
 #include "../media/raw.h"
 #include "writer_state.h"
+#include "../core/naming.h"
+#include "../core/view.h"
+#include "../settings/sections.h"
+#include "why.h"
 
 /* A clip plays as far as it is safe on the card: a power cut costs no more than this. */
 enum {
@@ -22,22 +26,22 @@ static tw_status write_video(void *ctx, const void *data, size_t bytes, tw_error
     return twi_writer_took(writer, now_us, twi_store_sync(&writer->store, &r->file, err));
 }
 
-bool twi_clip_must_encode(const twi_codecs *codecs, const tw_camera_settings *camera,
+bool twi_clip_must_encode(const twi_codecs *codecs, const twi_camera_settings *camera,
                           const tw_stream *stream)
 {
-    switch ((tw_clip_video)camera->clip_video) {
-    case TW_VIDEO_COPY: return false;
-    case TW_VIDEO_H264:
-        return stream->codec != TW_CODEC_H264 || !tw_crop_is_whole(&camera->crop);
-    case TW_VIDEO_MJPEG:
+    switch ((twi_clip_video)camera->clip_video) {
+    case TWI_VIDEO_COPY: return false;
+    case TWI_VIDEO_H264:
+        return stream->codec != TW_CODEC_H264 || !twi_crop_is_whole(&camera->crop);
+    case TWI_VIDEO_MJPEG:
         if (stream->codec == TW_CODEC_MJPEG || stream->codec == TW_CODEC_RAW)
             return false;
         break;
-    case TW_VIDEO_AUTO: break;
+    case TWI_VIDEO_AUTO: break;
     }
     /* What browsers play as it is. */
     const bool plays = stream->codec == TW_CODEC_H264 || stream->codec == TW_CODEC_H265;
-    return !plays || !tw_crop_is_whole(&camera->crop) || !codecs->clip_carries(stream);
+    return !plays || !twi_crop_is_whole(&camera->crop) || !codecs->clip_carries(stream);
 }
 
 static tw_status paint_caption(void *ctx, const twi_canvas *canvas, int64_t t_us,
@@ -60,7 +64,7 @@ tw_stream twi_clip_stream(const tw_stream *stream, bool encode)
     return s;
 }
 
-static tw_status open_clip(const twi_job *job, tw_kind kind, twi_recording *r,
+static tw_status open_clip(const twi_job *job, twi_kind kind, twi_recording *r,
                            tw_error *err)
 {
     char why[TWI_WHY_BYTES];
@@ -69,16 +73,16 @@ static tw_status open_clip(const twi_job *job, tw_kind kind, twi_recording *r,
     r->source = job->stream;
     tw_stream stream = twi_clip_stream(&job->stream, r->encodes);
     stream.extra = job->buffer->data;
-    const twi_clip_spec spec = {.stream = &stream,
-                                .encode = r->encodes,
-                                .quality = (int)job->channel->camera->clip_quality,
-                                .view = twi_view_of(job->channel->camera, stream.turn),
-                                .wall_us = r->stamp.unsure ? 0 : r->stamp.wall_us,
-                                .why = tw_kind_of_sighting(kind)
-                                           ? tw_why_began(&job->sighting, why, sizeof why)
-                                           : NULL,
-                                .sink = {write_video, r},
-                                .painter = {r->caption ? paint_caption : NULL, r}};
+    const twi_clip_spec spec = {
+        .stream = &stream,
+        .encode = r->encodes,
+        .quality = (int)job->channel->camera->clip_quality,
+        .view = twi_view_of(job->channel->camera, stream.turn),
+        .wall_us = r->stamp.unsure ? 0 : r->stamp.wall_us,
+        .why = twi_kind_of_sighting(kind) ? twi_why_began(&job->sighting, why, sizeof why)
+                                          : NULL,
+        .sink = {write_video, r},
+        .painter = {r->caption ? paint_caption : NULL, r}};
     if (!spec.encode && !r->codecs->clip_carries(&stream))
         return tw_fail(err, TW_ENOTSUP, "clips cannot carry %s: use clip_video = auto",
                        stream.codec_name);
@@ -95,7 +99,7 @@ static tw_status give_up(twi_recording *r, tw_status st)
     return st;
 }
 
-static tw_status begin_video(twi_writer *writer, const twi_job *job, tw_kind kind,
+static tw_status begin_video(twi_writer *writer, const twi_job *job, twi_kind kind,
                              tw_error *err)
 {
     twi_recording *r = &job->channel->own[kind];
@@ -108,9 +112,9 @@ static tw_status begin_video(twi_writer *writer, const twi_job *job, tw_kind kin
     if (!r->codecs)
         return TW_ENOTSUP;
     tw_status st = TW_OK;
-    if (kind == TW_KIND_CAPTIONED_CLIP)
+    if (kind == TWI_KIND_CAPTIONED_CLIP)
         st = twi_caption_new(r->camera, &r->caption, err);
-    const tw_name_fields name = twi_writer_name(writer, job, kind, &r->stamp);
+    const twi_name_fields name = twi_writer_name(writer, job, kind, &r->stamp);
     if (st == TW_OK)
         st = twi_writer_begin_file(writer, &name, &r->file, err);
     if (st == TW_OK) {
@@ -169,7 +173,7 @@ tw_status twi_clip_frame(const twi_codecs *codecs, twi_clip *clip, bool encodes,
     return st;
 }
 
-static void do_packet(const twi_writer *writer, const twi_job *job, tw_kind kind)
+static void do_packet(const twi_writer *writer, const twi_job *job, twi_kind kind)
 {
     twi_recording *r = &job->channel->own[kind];
     tw_error err = {0};
@@ -183,7 +187,7 @@ static void do_packet(const twi_writer *writer, const twi_job *job, tw_kind kind
     twi_writer_problem(writer, job, kind, &err);
 }
 
-static void do_end(twi_writer *writer, const twi_job *job, tw_kind kind)
+static void do_end(twi_writer *writer, const twi_job *job, twi_kind kind)
 {
     twi_recording *r = &job->channel->own[kind];
     tw_error err = {0};
@@ -201,7 +205,7 @@ static void do_end(twi_writer *writer, const twi_job *job, tw_kind kind)
 }
 
 /* Whoever was to say that it is over has failed: it is kept as far as it goes. */
-static void end_left_open(twi_writer *writer, twi_channel *channel, tw_kind kind)
+static void end_left_open(twi_writer *writer, twi_channel *channel, twi_kind kind)
 {
     const twi_job over = {.kind = TWI_JOB_VIDEO_END,
                           .what = kind,
@@ -212,8 +216,8 @@ static void end_left_open(twi_writer *writer, twi_channel *channel, tw_kind kind
 
 void twi_writer_end_channel(twi_writer *writer, twi_channel *channel)
 {
-    for (int k = 0; k < TW_KIND_COUNT; k++)
-        end_left_open(writer, channel, (tw_kind)k);
+    for (int k = 0; k < TWI_KIND_COUNT; k++)
+        end_left_open(writer, channel, (twi_kind)k);
 }
 
 void twi_writer_end_videos(twi_writer *writer)
@@ -222,7 +226,7 @@ void twi_writer_end_videos(twi_writer *writer)
         twi_writer_end_channel(writer, channel);
 }
 
-static void do_begin(twi_writer *writer, const twi_job *job, tw_kind kind)
+static void do_begin(twi_writer *writer, const twi_job *job, twi_kind kind)
 {
     tw_error err = {0};
     end_left_open(writer, job->channel, kind);
@@ -235,19 +239,19 @@ static void do_begin(twi_writer *writer, const twi_job *job, tw_kind kind)
 /* What becomes of a video: itself, or its captioned copy, or both. */
 void twi_writer_begin_clips(twi_writer *writer, const twi_job *job)
 {
-    const bool with = job->what == TW_KIND_CLIP &&
-                      twi_writer_has_caption(job->channel, TW_CAPTION_CLIPS);
+    const bool with = job->what == TWI_KIND_CLIP &&
+                      twi_writer_has_caption(job->channel, TWI_CAPTION_CLIPS);
     if (!with || job->channel->camera->caption_clean)
         do_begin(writer, job, job->what);
     if (with)
-        do_begin(writer, job, TW_KIND_CAPTIONED_CLIP);
+        do_begin(writer, job, TWI_KIND_CAPTIONED_CLIP);
 }
 
 /* Which of them have begun is decided: the settings may have changed since. */
 void twi_writer_clips(twi_writer *writer, const twi_job *job)
 {
-    const tw_kind kinds[] = {job->what, TW_KIND_CAPTIONED_CLIP};
-    const int count = job->what == TW_KIND_CLIP ? 2 : 1;
+    const twi_kind kinds[] = {job->what, TWI_KIND_CAPTIONED_CLIP};
+    const int count = job->what == TWI_KIND_CLIP ? 2 : 1;
     for (int i = 0; i < count; i++) {
         if (job->kind == TWI_JOB_VIDEO_PACKET)
             do_packet(writer, job, kinds[i]);

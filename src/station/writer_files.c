@@ -1,6 +1,7 @@
 /* Files of the writer: their names, and room for them on a full card. */
 #include "retention.h"
 #include "writer_state.h"
+#include "../core/naming.h"
 
 enum {
     UNIT_BYTES = 65536,  /* more than is needed: cards give room in units */
@@ -10,16 +11,16 @@ enum {
 /* Until room is made again where it was of no use. */
 #define USELESS_US (INT64_C(3600) * 1000000)
 
-tw_name_fields twi_writer_name(const twi_writer *writer, const twi_job *job, tw_kind kind,
-                               const twi_stamp *stamp)
+twi_name_fields twi_writer_name(const twi_writer *writer, const twi_job *job,
+                                twi_kind kind, const twi_stamp *stamp)
 {
-    tw_name_fields f = {.camera = job->channel->camera->name,
-                        .kind = tw_kind_name(kind),
-                        .sighting = job->sighting.number,
-                        .n = job->n,
-                        .extension = tw_kind_is_video(kind) ? "mp4" : "jpg"};
+    twi_name_fields f = {.camera = job->channel->camera->name,
+                         .kind = twi_kind_name(kind),
+                         .sighting = job->sighting.number,
+                         .n = job->n,
+                         .extension = twi_kind_is_video(kind) ? "mp4" : "jpg"};
     const int64_t wall = stamp->wall_us;
-    tw_civil_split(wall, writer->clock.ops->offset_s(writer->clock.ctx, wall), &f.time);
+    twi_civil_split(wall, writer->clock.ops->offset_s(writer->clock.ctx, wall), &f.time);
     return f;
 }
 
@@ -71,7 +72,7 @@ tw_status twi_writer_append(twi_writer *writer, twi_store_file *file, const void
     return twi_writer_took(writer, began_us, st);
 }
 
-tw_status twi_writer_begin_file(twi_writer *writer, const tw_name_fields *name,
+tw_status twi_writer_begin_file(twi_writer *writer, const twi_name_fields *name,
                                 twi_store_file *file, tw_error *err)
 {
     const int64_t began_us = twi_writer_now(writer);

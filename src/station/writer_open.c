@@ -6,6 +6,10 @@
 #include "recovery.h"
 #include "retention.h"
 #include "writer_state.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
+#include "tawny/settings.h"
 
 enum { PATH_BYTES = 1024 };
 
@@ -15,11 +19,11 @@ static tw_status move_aside(const tw_card *card, char name[64], tw_error *err)
     enum { KEPT_MAX = 99 };
     tw_status st = TW_EEXIST;
     for (int i = 1; st == TW_EEXIST && i <= KEPT_MAX; i++) {
-        (void)snprintf(name, 64, "%s.old-%d", TW_CATALOGUE_FILE, i);
-        st = card->ops->rename(card->ctx, TW_CATALOGUE_FILE, name, err);
+        (void)snprintf(name, 64, "%s.old-%d", TWI_CATALOGUE_FILE, i);
+        st = card->ops->rename(card->ctx, TWI_CATALOGUE_FILE, name, err);
     }
-    (void)card->ops->remove(card->ctx, TW_CATALOGUE_FILE "-wal", NULL);
-    (void)card->ops->remove(card->ctx, TW_CATALOGUE_FILE "-shm", NULL);
+    (void)card->ops->remove(card->ctx, TWI_CATALOGUE_FILE "-wal", NULL);
+    (void)card->ops->remove(card->ctx, TWI_CATALOGUE_FILE "-shm", NULL);
     return st;
 }
 
@@ -30,7 +34,7 @@ static tw_status find_catalogue(const tw_card *card, char path[PATH_BYTES],
     const char *folder = card->ops->folder(card->ctx);
     *found = folder ? path : NULL;
     if (folder &&
-        snprintf(path, PATH_BYTES, "%s/%s", folder, TW_CATALOGUE_FILE) >= PATH_BYTES)
+        snprintf(path, PATH_BYTES, "%s/%s", folder, TWI_CATALOGUE_FILE) >= PATH_BYTES)
         return tw_fail(err, TW_ESIZE, "%s: the name of the store is too long", folder);
     return TW_OK;
 }
@@ -46,9 +50,9 @@ static void raise_number(twi_writer *writer, int64_t number)
 static bool raise_by_name(void *ctx, const char *name, uint64_t bytes)
 {
     twi_writer *writer = ctx;
-    tw_name_parts parts;
+    twi_name_parts parts;
     (void)bytes;
-    if (tw_name_read(writer->store.names, name, &parts) == TW_OK)
+    if (twi_name_read(writer->store.names, name, &parts) == TW_OK)
         raise_number(writer, parts.sighting);
     return true;
 }
@@ -144,12 +148,14 @@ void twi_writer_retry(twi_writer *writer)
     twi_recovery_run(writer);
 }
 
-tw_status tw_store_rebuild(const tw_card *card, const tw_station_settings *settings,
+tw_status tw_store_rebuild(const tw_card *card, const tw_settings *settings,
                            tw_clock clock, tw_event_fn callback, void *ctx, tw_error *err)
 {
     char name[64];
+    twi_station_settings station;
     if (!card || !settings)
         return tw_fail(err, TW_EINVAL, "no store");
+    twi_settings_station(settings, &station);
     twi_writer writer = {.clock = clock, .callback = callback, .ctx = ctx};
     tw_status st = card->ops->claim(card->ctx, err);
     if (st == TW_OK)
@@ -157,7 +163,7 @@ tw_status tw_store_rebuild(const tw_card *card, const tw_station_settings *setti
     if (st == TW_ENOENT) /* it was lost */
         st = TW_OK;
     if (st == TW_OK)
-        st = twi_store_open(&writer.store, card, settings, err);
+        st = twi_store_open(&writer.store, card, &station, err);
     if (st == TW_OK)
         st = open_in(&writer, card, err);
     if (st == TW_OK)
@@ -176,7 +182,7 @@ static void begin_timing(twi_writer *writer, int64_t newest_us)
 }
 
 tw_status twi_writer_open(twi_writer *writer, const tw_card *card,
-                          const tw_station_settings *settings, tw_error *err)
+                          const twi_station_settings *settings, tw_error *err)
 {
     tw_status st = card->ops->claim(card->ctx, err);
     if (st == TW_OK)

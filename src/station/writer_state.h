@@ -3,6 +3,9 @@
 #define TWI_WRITER_STATE_H
 
 #include "writer.h"
+#include "../core/naming.h"
+#include "../settings/sections.h"
+#include "tawny/events.h"
 
 enum {
     TWI_WHY_BYTES = 256,      /* of the line that says why a sighting began */
@@ -16,22 +19,22 @@ int64_t twi_writer_now(const twi_writer *writer); /* by the clock, monotonic */
 void twi_writer_pass(const twi_writer *writer, const tw_event *event);
 
 /** A capture of the job has not been stored. */
-void twi_writer_problem(const twi_writer *writer, const twi_job *job, tw_kind what,
+void twi_writer_problem(const twi_writer *writer, const twi_job *job, twi_kind what,
                         const tw_error *why);
 
 /** What is written on a picture. */
 twi_caption_fields twi_writer_caption(const twi_writer *writer,
-                                      const tw_camera_settings *camera, uint32_t sighting,
-                                      int64_t wall_us);
+                                      const twi_camera_settings *camera,
+                                      uint32_t sighting, int64_t wall_us);
 
-/** @param on  TW_CAPTION_STILLS or TW_CAPTION_CLIPS. */
+/** @param on  TWI_CAPTION_STILLS or TWI_CAPTION_CLIPS. */
 bool twi_writer_has_caption(const twi_channel *channel, int64_t on);
 
 /* ---- writer_files.c: on a full card room is made, and it is tried once more */
 
-tw_name_fields twi_writer_name(const twi_writer *writer, const twi_job *job, tw_kind kind,
-                               const twi_stamp *stamp);
-tw_status twi_writer_begin_file(twi_writer *writer, const tw_name_fields *name,
+twi_name_fields twi_writer_name(const twi_writer *writer, const twi_job *job,
+                                twi_kind kind, const twi_stamp *stamp);
+tw_status twi_writer_begin_file(twi_writer *writer, const twi_name_fields *name,
                                 twi_store_file *file, tw_error *err);
 tw_status twi_writer_append(twi_writer *writer, twi_store_file *file, const void *data,
                             size_t bytes, tw_error *err);
@@ -59,7 +62,7 @@ void twi_writer_note_log(twi_writer *writer, const twi_job *job);
 
 /** A capture is complete on the card. */
 void twi_writer_stored(twi_writer *writer, const twi_job *job, const twi_store_file *file,
-                       tw_kind kind, const twi_stamp *stamp);
+                       twi_kind kind, const twi_stamp *stamp);
 
 /* ---- writer_stills.c, writer_clips.c */
 

@@ -4,6 +4,11 @@
 #include "../media/exif.h"
 #include "../media/jpeg.h"
 #include "writer_state.h"
+#include "../core/naming.h"
+#include "../core/view.h"
+#include "../settings/sections.h"
+#include "why.h"
+#include "tawny/draw.h"
 
 /* The picture with our EXIF before its own segments, which go to the card as they are. */
 static tw_status append_still(twi_writer *writer, twi_store_file *file,
@@ -26,14 +31,14 @@ static tw_status append_still(twi_writer *writer, twi_store_file *file,
 static tw_status store_still(twi_writer *writer, const twi_job *job,
                              const twi_stamp *stamp, twi_store_file *file, tw_error *err)
 {
-    const tw_name_fields name = twi_writer_name(writer, job, job->what, stamp);
+    const twi_name_fields name = twi_writer_name(writer, job, job->what, stamp);
     char why[TWI_WHY_BYTES];
     const twi_exif_fields exif = {.time = name.time,
                                   .camera = name.camera,
                                   .sighting = name.sighting,
                                   .why =
-                                      tw_kind_of_sighting(job->what)
-                                          ? tw_why_began(&job->sighting, why, sizeof why)
+                                      twi_kind_of_sighting(job->what)
+                                          ? twi_why_began(&job->sighting, why, sizeof why)
                                           : NULL,
                                   .width = job->width,
                                   .height = job->height};
@@ -76,11 +81,11 @@ static tw_status replace_still(twi_job *job, uint8_t *jpeg, size_t bytes, tw_err
  * came. */
 static void show_still(twi_writer *writer, twi_job *job)
 {
-    const tw_view view = twi_view_of(job->channel->camera, job->turn);
+    const twi_view view = twi_view_of(job->channel->camera, job->turn);
     tw_error err = {0};
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
-    if (tw_view_is_plain(&view))
+    if (twi_view_is_plain(&view))
         return;
     tw_status st = twi_jpeg_view(job->packet.data, job->packet.size, &view, &jpeg, &bytes,
                                  &job->width, &job->height, &err);
@@ -125,8 +130,8 @@ static tw_status encode_still(twi_job *job, tw_error *err)
 void twi_writer_stills(twi_writer *writer, twi_job *job)
 {
     tw_error err = {0};
-    const bool with = job->what == TW_KIND_STILL &&
-                      twi_writer_has_caption(job->channel, TW_CAPTION_STILLS);
+    const bool with = job->what == TWI_KIND_STILL &&
+                      twi_writer_has_caption(job->channel, TWI_CAPTION_STILLS);
     if (encode_still(job, &err) != TW_OK) {
         twi_writer_problem(writer, job, job->what, &err);
         return;
@@ -137,11 +142,11 @@ void twi_writer_stills(twi_writer *writer, twi_job *job)
     if (!with)
         return;
     if (add_caption(writer, job, &err) == TW_OK) {
-        job->what = TW_KIND_CAPTIONED_STILL;
+        job->what = TWI_KIND_CAPTIONED_STILL;
         do_still(writer, job);
         return;
     }
-    twi_writer_problem(writer, job, TW_KIND_CAPTIONED_STILL, &err);
+    twi_writer_problem(writer, job, TWI_KIND_CAPTIONED_STILL, &err);
     if (!job->channel->camera->caption_clean) /* better without than not at all */
         do_still(writer, job);
 }

@@ -5,12 +5,13 @@
 
 #include "../../src/cli/tune.h"
 #include "../support/support.h"
+#include "../../src/settings/sections.h"
 
 /* What is printed of a search that goes from now to then, by a variant; the caller's. */
 static char *print(tune_variant variant, twi_score now, twi_score then)
 {
     tune_variant variants[] = {{100, 100}, variant};
-    tw_camera_settings camera = {
+    twi_camera_settings camera = {
         .start_ppm = 500, .stay_ppm = 400, .travel_ppm = 40000, .noise_margin_pct = 100};
     const twi_trial trials[] = {{.variant = 0, .start_ppm = 500, .score = now},
                                 {.variant = 1, .start_ppm = 500, .score = then}};

@@ -3,19 +3,20 @@
 #include <string.h>
 
 #include "../support/support.h"
+#include "../../src/core/naming.h"
 
 #define S INT64_C(1000000)
 
 /* A moment by a clock on the wall. */
 static int64_t at(int month, int day, int hour, int minute, int32_t offset_s)
 {
-    const tw_civil t = {.year = 2027,
-                        .month = (uint8_t)month,
-                        .day = (uint8_t)day,
-                        .hour = (uint8_t)hour,
-                        .minute = (uint8_t)minute,
-                        .offset_s = offset_s};
-    return tw_civil_join(&t);
+    const twi_civil t = {.year = 2027,
+                         .month = (uint8_t)month,
+                         .day = (uint8_t)day,
+                         .hour = (uint8_t)hour,
+                         .minute = (uint8_t)minute,
+                         .offset_s = offset_s};
+    return twi_civil_join(&t);
 }
 
 static twi_hours parse(const char *text)

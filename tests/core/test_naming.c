@@ -4,26 +4,27 @@
 #include <time.h>
 
 #include "../support/support.h"
+#include "../../src/core/naming.h"
 
 #define US INT64_C(1000000)
 
-static tw_name_fields usual(void)
+static twi_name_fields usual(void)
 {
-    tw_name_fields f = {.camera = "kerb",
-                        .station = "hollin",
-                        .kind = "still",
-                        .sighting = 7,
-                        .n = 2,
-                        .extension = "jpg"};
-    tw_civil_split(INT64_C(1804969815) * US + 204567, 3600, &f.time);
+    twi_name_fields f = {.camera = "kerb",
+                         .station = "hollin",
+                         .kind = "still",
+                         .sighting = 7,
+                         .n = 2,
+                         .extension = "jpg"};
+    twi_civil_split(INT64_C(1804969815) * US + 204567, 3600, &f.time);
     return f;
 }
 
 static void check(const char *pattern, const char *expected)
 {
-    const tw_name_fields f = usual();
-    char name[TW_NAME_MAX];
-    assert_int_equal(tw_name_expand(pattern, &f, name, sizeof name, NULL), TW_OK);
+    const twi_name_fields f = usual();
+    char name[TWI_NAME_MAX];
+    assert_int_equal(twi_name_expand(pattern, &f, name, sizeof name, NULL), TW_OK);
     assert_string_equal(name, expected);
 }
 
@@ -34,11 +35,11 @@ static void test_calendar_agrees_with_the_c_library(void **state)
     for (int64_t day = -20000; day < 60000; day += 13) {
         const int64_t seconds = day * 86400 + (day * 7919) % 86400;
         for (size_t i = 0; i < 4; i++) {
-            tw_civil c;
+            twi_civil c;
             struct tm tm;
             const time_t local = (time_t)(seconds + offsets[i]);
             assert_non_null(gmtime_r(&local, &tm));
-            tw_civil_split(seconds * US + 250000, offsets[i], &c);
+            twi_civil_split(seconds * US + 250000, offsets[i], &c);
             assert_int_equal(c.year, tm.tm_year + 1900);
             assert_int_equal(c.month, tm.tm_mon + 1);
             assert_int_equal(c.day, tm.tm_mday);
@@ -48,7 +49,7 @@ static void test_calendar_agrees_with_the_c_library(void **state)
             assert_int_equal(c.weekday, tm.tm_wday);
             assert_int_equal(c.yearday, tm.tm_yday + 1);
             assert_int_equal(c.microsecond, 250000);
-            assert_true(tw_civil_join(&c) == seconds * US + 250000);
+            assert_true(twi_civil_join(&c) == seconds * US + 250000);
         }
     }
 }
@@ -56,13 +57,13 @@ static void test_calendar_agrees_with_the_c_library(void **state)
 static void test_moments_before_1970(void **state)
 {
     (void)state;
-    tw_civil c;
-    tw_civil_split(-1, 0, &c);
+    twi_civil c;
+    twi_civil_split(-1, 0, &c);
     assert_int_equal(c.year, 1969);
     assert_int_equal(c.month, 12);
     assert_int_equal(c.second, 59);
     assert_int_equal(c.microsecond, 999999);
-    assert_true(tw_civil_join(&c) == -1);
+    assert_true(twi_civil_join(&c) == -1);
 }
 
 static void test_conversions_agree_with_strftime(void **state)
@@ -71,16 +72,16 @@ static void test_conversions_agree_with_strftime(void **state)
     static const char *const conversions[] = {"%Y", "%y", "%m", "%d", "%H", "%I", "%M",
                                               "%S", "%p", "%j", "%a", "%A", "%b", "%B",
                                               "%u", "%w", "%F", "%s", "%%"};
-    const tw_name_fields f = usual();
+    const twi_name_fields f = usual();
     struct tm tm;
     const time_t t = 1804969815;
     (void)localtime_r(&t, &tm); /* the tests run in TZ=<+01>-1 */
     for (size_t i = 0; i < sizeof conversions / sizeof *conversions; i++) {
-        char pattern[16], theirs[64], ours[TW_NAME_MAX];
+        char pattern[16], theirs[64], ours[TWI_NAME_MAX];
         (void)snprintf(pattern, sizeof pattern, "x%s", conversions[i]);
         assert_true(strftime(theirs, sizeof theirs, pattern, &tm) > 0);
         (void)strcat(theirs, ".jpg");
-        assert_int_equal(tw_name_expand(pattern, &f, ours, sizeof ours, NULL), TW_OK);
+        assert_int_equal(twi_name_expand(pattern, &f, ours, sizeof ours, NULL), TW_OK);
         assert_string_equal(ours, theirs);
     }
 }
@@ -99,11 +100,11 @@ static void test_fields(void **state)
 static void test_a_number_of_zero_is_left_out(void **state)
 {
     (void)state;
-    tw_name_fields f = usual();
-    char name[TW_NAME_MAX];
+    twi_name_fields f = usual();
+    char name[TWI_NAME_MAX];
     f.n = 0;
     f.sighting = 12345;
-    assert_int_equal(tw_name_expand("{kind}{n}-{sighting}", &f, name, sizeof name, NULL),
+    assert_int_equal(twi_name_expand("{kind}{n}-{sighting}", &f, name, sizeof name, NULL),
                      TW_OK);
     assert_string_equal(name, "still-12345.jpg");
 }
@@ -115,10 +116,10 @@ static void test_no_name_leaves_the_store(void **state)
     check("/etc/./{kind}", "etc/still.jpg");
     check("a/..../b", "a/b.jpg");
     check("//a//b", "a/b.jpg");
-    tw_name_fields f = usual();
-    char name[TW_NAME_MAX];
+    twi_name_fields f = usual();
+    char name[TWI_NAME_MAX];
     f.camera = "../up";
-    assert_int_equal(tw_name_expand("{camera}/x", &f, name, sizeof name, NULL), TW_OK);
+    assert_int_equal(twi_name_expand("{camera}/x", &f, name, sizeof name, NULL), TW_OK);
     assert_string_equal(name, ".._up/x.jpg");
 }
 
@@ -147,8 +148,8 @@ static void test_long_parts_are_cut_in_whole_characters(void **state)
     for (int i = 0; i < 200; i++)
         (void)strcat(pattern, "\xC3\xA4"); /* 400 bytes */
     (void)strcat(pattern, "/x");
-    const tw_name_fields f = usual();
-    assert_int_equal(tw_name_expand(pattern, &f, name, sizeof name, NULL), TW_OK);
+    const twi_name_fields f = usual();
+    assert_int_equal(twi_name_expand(pattern, &f, name, sizeof name, NULL), TW_OK);
     const size_t part = strcspn(name, "/");
     assert_true(part <= 231 && part >= 227); /* room for a number and ".part" */
     for (size_t i = 0; i < part; i += 2)
@@ -158,15 +159,15 @@ static void test_long_parts_are_cut_in_whole_characters(void **state)
 static void test_long_fields_make_no_name_impossible(void **state)
 {
     (void)state;
-    char name[TW_NAME_MAX], *camera = malloc(4097);
-    tw_name_fields f = usual();
+    char name[TWI_NAME_MAX], *camera = malloc(4097);
+    twi_name_fields f = usual();
     assert_non_null(camera);
     memset(camera, 'k', 4096);
     memcpy(camera + 62, "\xE2\x82\xAC", 3); /* lies across the cut */
     camera[4096] = '\0';
     f.camera = f.station = camera;
     assert_int_equal(
-        tw_name_expand("{camera}/{station}-{kind}", &f, name, sizeof name, NULL), TW_OK);
+        twi_name_expand("{camera}/{station}-{kind}", &f, name, sizeof name, NULL), TW_OK);
     assert_int_equal(strcspn(name, "/"), 62);
     assert_has(name, "kkk-still.jpg");
     free(camera);
@@ -182,7 +183,7 @@ static void test_any_pattern_and_fields(void **state)
         " ",  "con", "\xC3\xB6", "\xFF", "|",        "{n}",    "{station}", "x",  "lpt1"};
     uint32_t chance = 3;
     for (int i = 0; i < 20000; i++) {
-        char pattern[256] = "", name[TW_NAME_MAX], camera[80];
+        char pattern[256] = "", name[TWI_NAME_MAX], camera[80];
         for (int k = 0; k < 12; k++) {
             chance = chance * 1664525U + 1013904223U;
             (void)strcat(pattern,
@@ -194,9 +195,9 @@ static void test_any_pattern_and_fields(void **state)
         }
         camera[(chance >> 20) % sizeof camera] = '\0';
         camera[sizeof camera - 1] = '\0';
-        tw_name_fields f = usual();
+        twi_name_fields f = usual();
         f.camera = f.station = camera;
-        if (tw_name_expand(pattern, &f, name, sizeof name, NULL) != TW_OK)
+        if (twi_name_expand(pattern, &f, name, sizeof name, NULL) != TW_OK)
             continue;
         assert_true(name[0] != '/');
         for (const char *at = name; *at;) {
@@ -214,38 +215,39 @@ static void test_any_pattern_and_fields(void **state)
 static void test_kinds_have_names(void **state)
 {
     (void)state;
-    for (int k = 0; k < TW_KIND_COUNT; k++)
-        assert_int_equal(tw_kind_find(tw_kind_name((tw_kind)k)), k);
-    assert_int_equal(tw_kind_find("reel"), TW_KIND_COUNT);
-    assert_int_equal(tw_kind_find(NULL), TW_KIND_COUNT);
-    assert_string_equal(tw_kind_name(TW_KIND_COUNT), "?");
-    assert_true(tw_kind_is_video(TW_KIND_SEGMENT) && !tw_kind_is_video(TW_KIND_STILL));
-    assert_true(tw_kind_of_sighting(TW_KIND_CAPTIONED_CLIP) &&
-                !tw_kind_of_sighting(TW_KIND_TIMED_CLIP));
+    for (int k = 0; k < TWI_KIND_COUNT; k++)
+        assert_int_equal(twi_kind_find(twi_kind_name((twi_kind)k)), k);
+    assert_int_equal(twi_kind_find("reel"), TWI_KIND_COUNT);
+    assert_int_equal(twi_kind_find(NULL), TWI_KIND_COUNT);
+    assert_string_equal(twi_kind_name(TWI_KIND_COUNT), "?");
+    assert_true(twi_kind_is_video(TWI_KIND_SEGMENT) &&
+                !twi_kind_is_video(TWI_KIND_STILL));
+    assert_true(twi_kind_of_sighting(TWI_KIND_CAPTIONED_CLIP) &&
+                !twi_kind_of_sighting(TWI_KIND_TIMED_CLIP));
 }
 
 /* All kinds, and the offset of local time where it is told. */
 static void test_kinds_and_offsets_are_read(void **state)
 {
     (void)state;
-    for (int k = 0; k < TW_KIND_COUNT; k++) {
-        char name[TW_NAME_MAX];
-        tw_name_parts parts;
-        tw_name_fields f = usual();
-        f.kind = tw_kind_name((tw_kind)k);
+    for (int k = 0; k < TWI_KIND_COUNT; k++) {
+        char name[TWI_NAME_MAX];
+        twi_name_parts parts;
+        twi_name_fields f = usual();
+        f.kind = twi_kind_name((twi_kind)k);
         f.n = 0;
-        tw_civil_split(INT64_C(1804969815) * US, -16200, &f.time);
+        twi_civil_split(INT64_C(1804969815) * US, -16200, &f.time);
         static const char *const patterns[] = {"{camera}-%F-%H%M%S%z-{kind}{n}",
                                                "{kind}-%z-{camera}-%F_%T"};
         for (size_t i = 0; i < 2; i++) {
-            assert_int_equal(tw_name_expand(patterns[i], &f, name, sizeof name, NULL),
+            assert_int_equal(twi_name_expand(patterns[i], &f, name, sizeof name, NULL),
                              TW_OK);
-            assert_int_equal(tw_name_read(patterns[i], name, &parts), TW_OK);
+            assert_int_equal(twi_name_read(patterns[i], name, &parts), TW_OK);
             assert_string_equal(parts.kind, f.kind);
             assert_string_equal(parts.camera, "kerb");
             assert_true(parts.offset_given);
             assert_int_equal(parts.time.offset_s, -16200);
-            assert_int_equal(tw_civil_join(&parts.time), INT64_C(1804969815) * US);
+            assert_int_equal(twi_civil_join(&parts.time), INT64_C(1804969815) * US);
         }
     }
 }
@@ -257,33 +259,33 @@ static void test_mistakes_are_pointed_at(void **state)
         const char *pattern;
         size_t at;
     } cases[] = {{"a%Q", 1}, {"ab{cam}", 2}, {"x{camera", 1}, {"%", 0}, {"abc%", 3}};
-    const tw_name_fields f = usual();
-    char name[TW_NAME_MAX];
+    const twi_name_fields f = usual();
+    char name[TWI_NAME_MAX];
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         const char *problem = NULL;
         assert_int_equal(
-            tw_name_expand(cases[i].pattern, &f, name, sizeof name, &problem),
+            twi_name_expand(cases[i].pattern, &f, name, sizeof name, &problem),
             TW_ESYNTAX);
         assert_ptr_equal(problem, cases[i].pattern + cases[i].at);
     }
-    assert_int_equal(tw_name_expand("", &f, name, sizeof name, NULL), TW_ESYNTAX);
-    assert_int_equal(tw_name_expand("a/", &f, name, sizeof name, NULL), TW_ESYNTAX);
-    assert_int_equal(tw_name_expand("..", &f, name, sizeof name, NULL), TW_OK);
+    assert_int_equal(twi_name_expand("", &f, name, sizeof name, NULL), TW_ESYNTAX);
+    assert_int_equal(twi_name_expand("a/", &f, name, sizeof name, NULL), TW_ESYNTAX);
+    assert_int_equal(twi_name_expand("..", &f, name, sizeof name, NULL), TW_OK);
     assert_string_equal(name, "...jpg");
 }
 
 static void test_capacity_is_kept(void **state)
 {
     (void)state;
-    const tw_name_fields f = usual();
+    const twi_name_fields f = usual();
     char name[16];
     memset(name, 'Z', sizeof name);
-    assert_int_equal(tw_name_expand("12345678", &f, name, 12, NULL), TW_ESIZE);
+    assert_int_equal(twi_name_expand("12345678", &f, name, 12, NULL), TW_ESIZE);
     assert_int_equal(name[12], 'Z');
-    assert_int_equal(tw_name_expand("12345678", &f, name, 13, NULL), TW_OK);
+    assert_int_equal(twi_name_expand("12345678", &f, name, 13, NULL), TW_OK);
     assert_string_equal(name, "12345678.jpg");
-    assert_int_equal(tw_name_expand(NULL, &f, name, 13, NULL), TW_EINVAL);
-    assert_int_equal(tw_name_expand("a", &f, name, 0, NULL), TW_EINVAL);
+    assert_int_equal(twi_name_expand(NULL, &f, name, 13, NULL), TW_EINVAL);
+    assert_int_equal(twi_name_expand("a", &f, name, 0, NULL), TW_EINVAL);
 }
 
 /* What was put into a name comes out of it again, whatever the pattern. */
@@ -298,21 +300,21 @@ static void test_names_can_be_read(void **state)
     static const char *const cameras[] = {"kerb", "mere-2", "a", "wald_rand"};
     for (size_t i = 0; i < sizeof patterns / sizeof *patterns; i++) {
         for (size_t k = 0; k < sizeof cameras / sizeof *cameras; k++) {
-            char name[TW_NAME_MAX];
-            tw_name_parts parts;
-            tw_name_fields f = usual();
+            char name[TWI_NAME_MAX];
+            twi_name_parts parts;
+            twi_name_fields f = usual();
             f.camera = cameras[k];
-            assert_int_equal(tw_name_expand(patterns[i], &f, name, sizeof name, NULL),
+            assert_int_equal(twi_name_expand(patterns[i], &f, name, sizeof name, NULL),
                              TW_OK);
-            assert_int_equal(tw_name_read(patterns[i], name, &parts), TW_OK);
+            assert_int_equal(twi_name_read(patterns[i], name, &parts), TW_OK);
             assert_string_equal(parts.camera, cameras[k]);
             assert_string_equal(parts.kind, "still");
             assert_true(parts.sighting == 7 || !strstr(patterns[i], "{sighting}"));
             assert_true(parts.n == 2 || !strstr(patterns[i], "{n}"));
             const bool to_ms = strstr(patterns[i], "{ms}") != NULL;
             parts.time.offset_s = 3600;
-            assert_int_equal(tw_civil_join(&parts.time),
-                             tw_civil_join(&f.time) -
+            assert_int_equal(twi_civil_join(&parts.time),
+                             twi_civil_join(&f.time) -
                                  f.time.microsecond % (to_ms ? 1000 : 1000000));
         }
     }
@@ -331,27 +333,27 @@ static void test_names_that_are_not_of_the_pattern(void **state)
         "2027-03-13/kerb-203015-01-still.jpg",
         "2027-03-13/-203015-001-still.jpg",
         "x2027-03-13/kerb-203015-001-still.jpg"};
-    tw_name_parts parts;
+    twi_name_parts parts;
     for (size_t i = 0; i < sizeof names / sizeof *names; i++)
-        assert_int_equal(tw_name_read(pattern, names[i], &parts), TW_ENOENT);
+        assert_int_equal(twi_name_read(pattern, names[i], &parts), TW_ENOENT);
     assert_int_equal(
-        tw_name_read(pattern, "2027-03-13/kerb-203015-001-still3-2.jpg", &parts), TW_OK);
+        twi_name_read(pattern, "2027-03-13/kerb-203015-001-still3-2.jpg", &parts), TW_OK);
     assert_string_equal(parts.kind, "still"); /* the -2 was put there as it was taken */
     assert_int_equal(parts.n, 3);
-    assert_int_equal(tw_name_read("%Y/{camera}", "2027/kerb.jpg", &parts), TW_ENOENT);
-    assert_int_equal(tw_name_read(NULL, "a", &parts), TW_EINVAL);
+    assert_int_equal(twi_name_read("%Y/{camera}", "2027/kerb.jpg", &parts), TW_ENOENT);
+    assert_int_equal(twi_name_read(NULL, "a", &parts), TW_EINVAL);
 }
 
 /* A name that could be taken apart in very many ways ends all the same. */
 static void test_hostile_names_end(void **state)
 {
     (void)state;
-    char name[TW_NAME_MAX];
-    tw_name_parts parts;
+    char name[TWI_NAME_MAX];
+    twi_name_parts parts;
     memset(name, '1', sizeof name - 1);
     name[sizeof name - 1] = '\0';
     assert_int_equal(
-        tw_name_read("{camera}{kind}{station}{sighting}{n}{ms}%Y%m%dx", name, &parts),
+        twi_name_read("{camera}{kind}{station}{sighting}{n}{ms}%Y%m%dx", name, &parts),
         TW_ENOENT);
     uint32_t chance = 9;
     for (int round = 0; round < 3000; round++) {
@@ -360,20 +362,20 @@ static void test_hostile_names_end(void **state)
             name[i] = "0123-/.{}%YmdHMSkerb still\xC3\xA4"[(chance >> 16) % 29];
         }
         name[60] = '\0';
-        (void)tw_name_read(name, name, &parts);
-        (void)tw_name_read("%Y%m%d{camera}-%H%M%S{n}", name, &parts);
+        (void)twi_name_read(name, name, &parts);
+        (void)twi_name_read("%Y%m%d{camera}-%H%M%S{n}", name, &parts);
     }
 }
 
 static void test_media_types(void **state)
 {
     (void)state;
-    assert_string_equal(tw_media_type("2027-03-13/kerb.jpg"), "image/jpeg");
-    assert_string_equal(tw_media_type("a.mp4"), "video/mp4");
+    assert_string_equal(twi_media_type("2027-03-13/kerb.jpg"), "image/jpeg");
+    assert_string_equal(twi_media_type("a.mp4"), "video/mp4");
     static const char *const others[] = {"", "jpg", "a.jpg.part", "a.JPG", "a.json"};
     for (size_t i = 0; i < sizeof others / sizeof *others; i++)
-        assert_string_equal(tw_media_type(others[i]), "application/octet-stream");
-    assert_string_equal(tw_media_type(NULL), "application/octet-stream");
+        assert_string_equal(twi_media_type(others[i]), "application/octet-stream");
+    assert_string_equal(twi_media_type(NULL), "application/octet-stream");
 }
 
 int main(void)

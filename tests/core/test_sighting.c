@@ -2,6 +2,8 @@
 #include <string.h>
 
 #include "../support/support.h"
+#include "../../src/settings/sections.h"
+#include "tawny/settings.h"
 
 enum { MS100 = 100000, S = 1000000 };
 
@@ -485,12 +487,12 @@ static void test_the_built_in_values(void **state)
     (void)state;
     tw_sighting_config config;
     tw_sighting_watch watch;
-    tw_camera_settings c;
+    twi_camera_settings c;
     tw_settings *settings = settings_of("[camera kerb]\nsource = sim:kerb\n");
     memset(&config, 0xEE, sizeof config);
     tw_sighting_defaults(&config);
     assert_int_equal(tw_sighting_init(&watch, &config), TW_OK);
-    assert_int_equal(tw_settings_camera(settings, "kerb", &c), TW_OK);
+    assert_int_equal(twi_settings_camera(settings, "kerb", &c), TW_OK);
     assert_int_equal(config.start_ppm, c.start_ppm);
     assert_int_equal(config.stay_ppm, c.stay_ppm);
     assert_int_equal(config.own_count, 0);

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "../support/support.h"
+#include "../../src/core/view.h"
 
 enum { W = 5, H = 3 };
 
@@ -50,16 +51,16 @@ static void test_all_turns(void **state)
         memcpy(padded + (ptrdiff_t)y * 8, px + (ptrdiff_t)y * W, W);
     const tw_luma src = {padded, 8, W, H};
     for (int i = 0; i < 8; i++) {
-        const tw_view view = {.turn = turn_of(i)};
+        const twi_view view = {.turn = turn_of(i)};
         uint16_t w = 0, h = 0;
         turn_plainly(view.turn, px, &w, &h, plain);
-        const tw_rect r = tw_view_rect(&view, W, H, 1);
+        const twi_rect r = twi_view_rect(&view, W, H, 1);
         assert_int_equal(r.width, w);
         assert_int_equal(r.height, h);
-        tw_view_plane(view.turn, &src, &r, got, r.width);
+        twi_view_plane(view.turn, &src, &r, got, r.width);
         assert_memory_equal(got, plain, sizeof got);
-        assert_int_equal(tw_turn_is_none(view.turn), i == 0);
-        assert_int_equal(tw_view_is_plain(&view), i == 0);
+        assert_int_equal(twi_turn_is_none(view.turn), i == 0);
+        assert_int_equal(twi_view_is_plain(&view), i == 0);
     }
 }
 
@@ -70,17 +71,17 @@ static void test_two_turns_are_one(void **state)
     numbers(px);
     for (int i = 0; i < 8; i++)
         for (int k = 0; k < 8; k++) {
-            const tw_view first = {.turn = turn_of(i)}, then = {.turn = turn_of(k)};
-            const tw_view all = {.turn = tw_turn_then(first.turn, then.turn)};
+            const twi_view first = {.turn = turn_of(i)}, then = {.turn = turn_of(k)};
+            const twi_view all = {.turn = twi_turn_then(first.turn, then.turn)};
             const tw_luma src = {px, W, W, H};
-            const tw_rect r = tw_view_rect(&first, W, H, 1);
-            tw_view_plane(first.turn, &src, &r, once, r.width);
+            const twi_rect r = twi_view_rect(&first, W, H, 1);
+            twi_view_plane(first.turn, &src, &r, once, r.width);
             const tw_luma middle = {once, r.width, r.width, r.height};
-            const tw_rect r2 = tw_view_rect(&then, r.width, r.height, 1);
-            tw_view_plane(then.turn, &middle, &r2, twice, r2.width);
-            const tw_rect r3 = tw_view_rect(&all, W, H, 1);
+            const twi_rect r2 = twi_view_rect(&then, r.width, r.height, 1);
+            twi_view_plane(then.turn, &middle, &r2, twice, r2.width);
+            const twi_rect r3 = twi_view_rect(&all, W, H, 1);
             assert_memory_equal(&r2, &r3, sizeof r2);
-            tw_view_plane(all.turn, &src, &r3, both, r3.width);
+            twi_view_plane(all.turn, &src, &r3, both, r3.width);
             assert_memory_equal(twice, both, sizeof both);
         }
 }
@@ -89,9 +90,9 @@ static void test_crops(void **state)
 {
     (void)state;
     static const struct {
-        tw_view view;
+        twi_view view;
         uint16_t step;
-        tw_rect rect; /* of 640 x 360 */
+        twi_rect rect; /* of 640 x 360 */
     } CASES[] = {
         {{{0, false}, {0, 0, 0, 0}}, 1, {0, 0, 640, 360}},
         {{{0, false}, {0, 0, 1000000, 1000000}}, 16, {0, 0, 640, 352}},
@@ -102,12 +103,12 @@ static void test_crops(void **state)
         {{{0, false}, {999999, 999999, 1000000, 1000000}}, 16, {624, 336, 16, 16}},
     };
     for (size_t i = 0; i < sizeof CASES / sizeof *CASES; i++) {
-        const tw_rect r = tw_view_rect(&CASES[i].view, 640, 360, CASES[i].step);
+        const twi_rect r = twi_view_rect(&CASES[i].view, 640, 360, CASES[i].step);
         if (memcmp(&r, &CASES[i].rect, sizeof r) != 0)
             fail_msg("%zu: %u,%u %ux%u", i, r.left, r.top, r.width, r.height);
     }
-    const tw_view tiny = {.crop = {0, 0, 1, 1}};
-    const tw_rect r = tw_view_rect(&tiny, 3, 2, 16); /* smaller than a step */
+    const twi_view tiny = {.crop = {0, 0, 1, 1}};
+    const twi_rect r = twi_view_rect(&tiny, 3, 2, 16); /* smaller than a step */
     assert_true(r.width >= 1 && r.height >= 1 && r.left + r.width <= 3);
 }
 
@@ -119,11 +120,11 @@ static void test_parts(void **state)
     numbers(px);
     const tw_luma src = {px, W, W, H};
     for (int i = 0; i < 8; i++) {
-        const tw_view view = {.turn = turn_of(i)};
-        const tw_rect all = tw_view_rect(&view, W, H, 1);
-        tw_view_plane(view.turn, &src, &all, whole, all.width);
-        const tw_rect r = {1, 1, (uint16_t)(all.width - 1), (uint16_t)(all.height - 1)};
-        tw_view_plane(view.turn, &src, &r, part, r.width);
+        const twi_view view = {.turn = turn_of(i)};
+        const twi_rect all = twi_view_rect(&view, W, H, 1);
+        twi_view_plane(view.turn, &src, &all, whole, all.width);
+        const twi_rect r = {1, 1, (uint16_t)(all.width - 1), (uint16_t)(all.height - 1)};
+        twi_view_plane(view.turn, &src, &r, part, r.width);
         for (int y = 0; y < r.height; y++)
             assert_memory_equal(part + (ptrdiff_t)y * r.width,
                                 whole + (ptrdiff_t)(y + 1) * all.width + 1, r.width);

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "../support/support.h"
+#include "tawny/zones.h"
 
 static const tw_grid GRID = {10, 10, 8, 80, 80}; /* cell centres at 5, 15, ... 95 % */
 

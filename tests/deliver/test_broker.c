@@ -11,6 +11,8 @@
 
 #include "../support/servers.h"
 #include "../support/stored.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 /* All that was published, in lines of "topic payload", by a subscriber that runs beside.
  */

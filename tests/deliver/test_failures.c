@@ -8,6 +8,7 @@
 
 #include "../support/servers.h"
 #include "../support/stored.h"
+#include "tawny/settings.h"
 
 /* Lines of a conversation. */
 typedef struct heard {

@@ -8,6 +8,9 @@
 
 #include "../../src/deliver/hooks_state.h"
 #include "../support/support.h"
+#include "../../src/settings/sections.h"
+#include "tawny/events.h"
+#include "tawny/settings.h"
 
 /* What has been told; by several threads. */
 typedef struct told {
@@ -290,8 +293,8 @@ static void test_settings_of_hooks(void **state)
         (void)tw_settings_read_text(s, "test", text, strlen(text), collect_problem, &p);
         (void)tw_settings_check(s, collect_problem, &p);
         assert_has(p.text, cases[i].line);
-        assert_null(tw_settings_hook_name(s, 0));  /* it is not used, and ... */
-        assert_true(tw_settings_sound(s, "kerb")); /* ... concerns no camera */
+        assert_null(twi_settings_hook_name(s, 0));  /* it is not used, and ... */
+        assert_true(twi_settings_sound(s, "kerb")); /* ... concerns no camera */
         tw_settings_free(s);
     }
     tw_settings *s = settings_of("[camera kerb]\nsource = sim:kerb\n"

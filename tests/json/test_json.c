@@ -5,6 +5,7 @@
 
 #include "../../src/json/json.h"
 #include "../support/support.h"
+#include "tawny/events.h"
 
 #define MARCH INT64_C(1804973047250000) /* 2027-03-13 21:24:07.250 UTC */
 

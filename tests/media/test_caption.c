@@ -5,6 +5,7 @@
 #include "../../src/media/caption.h"
 #include "../../src/media/jpeg.h"
 #include "../support/support.h"
+#include "../../src/settings/sections.h"
 
 enum { W = 320, H = 180 };
 
@@ -27,7 +28,7 @@ static picture *make_picture(uint8_t luma)
     return p;
 }
 
-static void draw(const tw_camera_settings *camera, picture *p)
+static void draw(const twi_camera_settings *camera, picture *p)
 {
     twi_caption *caption = NULL;
     tw_error err = {0};
@@ -59,10 +60,10 @@ static size_t changed(const picture *p, uint8_t luma, int box[4])
 static void test_it_stands_in_its_corner(void **state)
 {
     (void)state;
-    for (int corner = TW_TOP_LEFT; corner <= TW_BOTTOM_RIGHT; corner++) {
-        const tw_camera_settings camera = {.caption = "%H:%M:%S {camera}",
-                                           .caption_place = corner,
-                                           .caption_size_ppm = 80000};
+    for (int corner = TWI_TOP_LEFT; corner <= TWI_BOTTOM_RIGHT; corner++) {
+        const twi_camera_settings camera = {.caption = "%H:%M:%S {camera}",
+                                            .caption_place = corner,
+                                            .caption_size_ppm = 80000};
         picture *p = make_picture(3);
         int box[4];
         draw(&camera, p);
@@ -71,8 +72,8 @@ static void test_it_stands_in_its_corner(void **state)
         assert_in_range(height, 14, 24); /* one line of 8 % and its margins */
         assert_in_range(width, 60, 160);
         assert_int_equal(count, width * height); /* one plate, nothing beside it */
-        const bool right = corner == TW_TOP_RIGHT || corner == TW_BOTTOM_RIGHT,
-                   below = corner >= TW_BOTTOM_LEFT;
+        const bool right = corner == TWI_TOP_RIGHT || corner == TWI_BOTTOM_RIGHT,
+                   below = corner >= TWI_BOTTOM_LEFT;
         assert_true(right ? box[2] >= W - 2 : box[0] == 0);
         assert_true(below ? box[3] >= H - 2 : box[1] == 0);
         free(p);
@@ -84,8 +85,8 @@ static void test_it_can_be_read_on_any_background(void **state)
 {
     (void)state;
     for (int luma = 0; luma < 256; luma += 51) {
-        const tw_camera_settings camera = {
-            .caption = "W", .caption_place = TW_TOP_LEFT, .caption_size_ppm = 250000};
+        const twi_camera_settings camera = {
+            .caption = "W", .caption_place = TWI_TOP_LEFT, .caption_size_ppm = 250000};
         picture *p = make_picture((uint8_t)luma);
         int box[4], least = 255, most = 0;
         draw(&camera, p);
@@ -104,10 +105,10 @@ static void test_it_can_be_read_on_any_background(void **state)
 static void test_a_long_text_is_made_to_fit(void **state)
 {
     (void)state;
-    const tw_camera_settings camera = {
+    const twi_camera_settings camera = {
         .caption = "a caption that is much wider than the picture would ever be, at this "
                    "size at any rate%nand a second line",
-        .caption_place = TW_BOTTOM_LEFT,
+        .caption_place = TWI_BOTTOM_LEFT,
         .caption_size_ppm = 250000};
     picture *p = make_picture(3);
     int box[4];
@@ -121,9 +122,9 @@ static void test_a_long_text_is_made_to_fit(void **state)
 static void test_a_still_keeps_its_size(void **state)
 {
     (void)state;
-    const tw_camera_settings camera = {.caption = "{camera} {activity} \xC3\xB6",
-                                       .caption_place = TW_TOP_LEFT,
-                                       .caption_size_ppm = 100000};
+    const twi_camera_settings camera = {.caption = "{camera} {activity} \xC3\xB6",
+                                        .caption_place = TWI_TOP_LEFT,
+                                        .caption_size_ppm = 100000};
     size_t plain = 0, bytes = 0;
     uint8_t *jpeg = plain_jpeg(65, 49, 90, &plain), *out = NULL, *memory = NULL;
     twi_caption *caption = NULL;

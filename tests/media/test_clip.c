@@ -5,6 +5,7 @@
 #include "../../src/media/codecs.h"
 #include "../../src/media/decoder.h"
 #include "../support/support.h"
+#include "../../src/station/footage.h"
 
 enum { FRAMES = 40 };
 
@@ -196,7 +197,7 @@ static void test_a_missing_module_is_told(void **state)
     (void)setenv("TAWNY_MODULES", "/none/here", 1);
     assert_null(twi_codecs_load(&err));
     assert_has(err.text, "tawny-codecs.so is not there (looked in /none/here)");
-    assert_false(tw_clips_possible(&err));
+    assert_false(twi_clips_possible(&err));
     (void)unsetenv("TAWNY_MODULES");
 }
 

@@ -4,8 +4,9 @@
 
 #include "../../src/media/exif.h"
 #include "../support/support.h"
+#include "../../src/core/naming.h"
 
-static const tw_civil EVENING = {2027, 3, 13, 21, 30, 15, 204567, 6, 72, 3600};
+static const twi_civil EVENING = {2027, 3, 13, 21, 30, 15, 204567, 6, 72, 3600};
 
 /* A head with the rest of the picture behind it. */
 static uint8_t *joined(uint8_t *head, size_t *bytes, const uint8_t *rest, size_t size)

@@ -4,6 +4,7 @@
 
 #include "../../src/media/jpeg.h"
 #include "../support/support.h"
+#include "../../src/core/view.h"
 
 /* A picture with a bright square, of quality 95. */
 static uint8_t *square_jpeg(uint16_t width, uint16_t height, size_t *bytes)
@@ -176,7 +177,7 @@ static void test_a_few_bytes_do_not_ask_for_gigabytes(void **state)
     } bombs[] = {{16384, 1}, {16384, 90}, {8192, 1}, {4000, 90}, {2800, 99}};
     twi_jpeg *reader = twi_jpeg_new(1);
     tw_luma luma;
-    const tw_view turned = {.turn = {1, false}};
+    const twi_view turned = {.turn = {1, false}};
     uint16_t w = 0, h = 0;
     uint8_t *pixels = NULL;
     size_t n = 0;
@@ -272,21 +273,21 @@ static void test_views(void **state)
     uint16_t w = 0, h = 0;
     uint8_t *jpeg = ramp_jpeg(48, 32, &bytes), *plain = pixels_of(jpeg, bytes, &w, &h);
     for (int i = 0; i < 16; i++) {
-        tw_view view = {.turn = {(uint8_t)(i % 4), i / 4 % 2 == 1}};
+        twi_view view = {.turn = {(uint8_t)(i % 4), i / 4 % 2 == 1}};
         if (i >= 8)
-            view.crop = (tw_crop){250000, 250000, 1000000, 1000000};
+            view.crop = (twi_crop){250000, 250000, 1000000, 1000000};
         uint8_t *out = NULL, expected[48 * 32];
         size_t out_bytes = 0;
         uint16_t ow = 0, oh = 0;
         assert_int_equal(
             twi_jpeg_view(jpeg, bytes, &view, &out, &out_bytes, &ow, &oh, NULL), TW_OK);
         uint8_t *got = pixels_of(out, out_bytes, &w, &h);
-        const tw_rect r = tw_view_rect(&view, 48, 32, 8);
+        const twi_rect r = twi_view_rect(&view, 48, 32, 8);
         assert_int_equal(w, r.width);
         assert_int_equal(h, r.height);
         assert_true(ow == w && oh == h);
         const tw_luma src = {plain, 48, 48, 32};
-        tw_view_plane(view.turn, &src, &r, expected, r.width);
+        twi_view_plane(view.turn, &src, &r, expected, r.width);
         for (int k = 0; k < w * h; k++)
             assert_in_range(got[k] - expected[k] + 2, 0, 4);
         free(got);
@@ -299,7 +300,7 @@ static void test_views(void **state)
 static void test_views_of_what_is_no_picture(void **state)
 {
     (void)state;
-    const tw_view view = {.turn = {1, false}};
+    const twi_view view = {.turn = {1, false}};
     uint8_t *out = NULL;
     size_t bytes = 0;
     uint16_t w = 0, h = 0;

@@ -4,6 +4,7 @@
 
 #include "../../src/media/raw.h"
 #include "../support/support.h"
+#include "tawny/draw.h"
 
 enum { W = 64, H = 48, LUMA = W * H, CHROMA = LUMA / 4 };
 

@@ -6,6 +6,8 @@
 #include <unistd.h>
 
 #include "../support/site.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 /* A station with all that goes outward from it. */
 typedef struct running {

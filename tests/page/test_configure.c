@@ -6,6 +6,7 @@
 #include <unistd.h>
 
 #include "../support/site.h"
+#include "tawny/settings.h"
 
 #define OWN "X-Tawny-Change: local\r\n"
 

@@ -13,6 +13,9 @@
 #include <unistd.h>
 
 #include "../support/site.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 /* ---- who may ----------------------------------------------------------------------- */
 

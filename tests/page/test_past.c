@@ -5,6 +5,8 @@
 
 #include "../../src/page/page_state.h"
 #include "../support/site.h"
+#include "tawny/events.h"
+#include "tawny/settings.h"
 
 #define OWN "X-Tawny-Change: local\r\n"
 #define S INT64_C(1000000)

@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include "../support/support.h"
+#include "../../src/core/naming.h"
 
 typedef struct listed {
     size_t count;
@@ -126,8 +127,8 @@ static void test_a_folder_that_is_no_store(void **state)
 {
     (void)state;
     char *folder = make_folder(), *photo = join(folder, "IMG_20200101_101112.jpg"),
-         *mark = join(folder, TW_STORE_MARK), *lost = join(folder, "lost+found"),
-         *catalogue = join(folder, TW_CATALOGUE_FILE);
+         *mark = join(folder, TWI_STORE_MARK), *lost = join(folder, "lost+found"),
+         *catalogue = join(folder, TWI_CATALOGUE_FILE);
     tw_error err = {0};
     assert_int_equal(mkdir(lost, 0700), 0); /* as a card of its own has */
     assert_int_equal(claim_folder(folder, &err), TW_OK);

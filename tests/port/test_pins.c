@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "../support/support.h"
+#include "../../src/base/system_error.h"
 
 /* ---- the stand-in: one chip with four lines -----------------------------------------
  */
@@ -184,9 +185,9 @@ static void test_lines_that_cannot_be_used(void **state)
     check_read(&pins, "gpiochip0/0", false);
     check_failure(&pins, "gpiochip0/0", true, TW_EINVAL, "is an input and an output");
     fail_value = ENODEV;
-    check_failure(&pins, "gpiochip0/0", false, tw_status_of_errno(ENODEV),
+    check_failure(&pins, "gpiochip0/0", false, twi_status_of_errno(ENODEV),
                   "it cannot be read");
-    check_failure(&pins, "gpiochip0/2", true, tw_status_of_errno(ENODEV),
+    check_failure(&pins, "gpiochip0/2", true, twi_status_of_errno(ENODEV),
                   "it cannot be switched");
     end(&pins);
 }

@@ -4,6 +4,9 @@
 #include <string.h>
 
 #include "../support/support.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 enum { W = 160, H = 120, FPS = 10 };
 

@@ -8,6 +8,7 @@
 
 #include "../../src/port/linux/v4l2.h"
 #include "../support/support.h"
+#include "../../src/port/linux/devices.h"
 
 enum { FD = 77, BUFFERS = 4, BYTES = 1 << 20 };
 
@@ -579,7 +580,7 @@ static void test_devices_that_cannot_be_used(void **state)
     assert_int_equal(camera.ops->open(camera.ctx, &stream, &err), TW_ENOTSUP);
     assert_has(err.text, "/dev/null is no video device"); /* the real kernel says so */
     camera.ops->destroy(camera.ctx);
-    assert_true(tw_linux_devices(NULL, NULL) < 64); /* there are none here, as a rule */
+    assert_true(twi_linux_devices(NULL, NULL) < 64); /* there are none here, as a rule */
 }
 
 int main(void)

@@ -5,6 +5,8 @@
 #include <unistd.h>
 
 #include "../support/support.h"
+#include "../../src/settings/sections.h"
+#include "tawny/settings.h"
 
 static char *folder, *path;
 
@@ -190,8 +192,8 @@ static void test_a_mistake_is_told_unless_it_was_there(void **state)
     tw_settings *made = NULL;
     assert_int_equal(change(d, "camera", "mere", "start_at", "10 %"), TW_OK);
     assert_int_equal(twi_draft_check(d, NULL, NULL, &made), TW_OK);
-    tw_camera_settings camera;
-    assert_int_equal(tw_settings_camera(made, "mere", &camera), TW_OK);
+    twi_camera_settings camera;
+    assert_int_equal(twi_settings_camera(made, "mere", &camera), TW_OK);
     assert_int_equal(camera.stay_ppm, 90000);
     tw_settings_free(made);
     twi_draft_free(d);
@@ -210,9 +212,9 @@ static void test_all_in_one_and_back(void **state)
     assert_int_equal(twi_draft_check(d, NULL, NULL, &before), TW_OK);
     assert_int_equal(twi_draft_replace(d, whole, bytes, &err), TW_OK);
     assert_int_equal(twi_draft_check(d, NULL, NULL, &after), TW_OK);
-    assert_int_equal(tw_settings_difference(before, after, "kerb"), TW_APPLIED_NOT);
-    assert_int_equal(tw_settings_difference(before, after, "mere"), TW_APPLIED_NOT);
-    assert_int_equal(tw_settings_difference(before, after, NULL), TW_APPLIED_NOT);
+    assert_int_equal(twi_settings_difference(before, after, "kerb"), TW_APPLIED_NOT);
+    assert_int_equal(twi_settings_difference(before, after, "mere"), TW_APPLIED_NOT);
+    assert_int_equal(twi_settings_difference(before, after, NULL), TW_APPLIED_NOT);
     assert_int_equal(twi_draft_replace(d, MAIN, strlen(MAIN), &err), TW_ESYNTAX);
     assert_has(err.text, "it includes other files");
     tw_settings_free(before);

@@ -3,6 +3,8 @@
 #include <string.h>
 
 #include "../support/support.h"
+#include "../../src/settings/sections.h"
+#include "tawny/settings.h"
 
 static const char FILE_TEXT[] = "# Hollin Lane\n"
                                 "[station]\n"
@@ -23,7 +25,7 @@ static void check(const char *text, const char *head, const char *name, const ch
     char *out = NULL;
     size_t bytes = 0;
     assert_int_equal(
-        tw_settings_edit(text, strlen(text), head, name, key, value, &out, &bytes),
+        twi_settings_edit(text, strlen(text), head, name, key, value, &out, &bytes),
         TW_OK);
     assert_string_equal(out, want);
     assert_int_equal(bytes, strlen(want));
@@ -95,17 +97,17 @@ static void test_what_is_written_is_read_back(void **state)
     (void)state;
     char *out = NULL;
     size_t bytes = 0;
-    tw_camera_settings c;
-    assert_int_equal(tw_settings_edit(FILE_TEXT, strlen(FILE_TEXT), "camera", "kerb",
-                                      "start_at", "0.07 %", &out, &bytes),
+    twi_camera_settings c;
+    assert_int_equal(twi_settings_edit(FILE_TEXT, strlen(FILE_TEXT), "camera", "kerb",
+                                       "start_at", "0.07 %", &out, &bytes),
                      TW_OK);
     tw_settings *s = tw_settings_new();
     assert_int_equal(tw_settings_read_text(s, "f", out, bytes, NULL, NULL), TW_OK);
-    assert_int_equal(tw_settings_camera(s, "kerb", &c), TW_OK);
+    assert_int_equal(twi_settings_camera(s, "kerb", &c), TW_OK);
     assert_int_equal(c.start_ppm, 700);
     tw_settings_free(s);
     free(out);
-    assert_int_equal(tw_settings_edit(NULL, 0, "a", "", "b", "c", &out, &bytes),
+    assert_int_equal(twi_settings_edit(NULL, 0, "a", "", "b", "c", &out, &bytes),
                      TW_EINVAL);
 }
 

@@ -3,6 +3,9 @@
 
 #include "../../src/settings/table.h"
 #include "../support/support.h"
+#include "../../src/core/dispatch.h"
+#include "../../src/settings/sections.h"
+#include "tawny/zones.h"
 
 static bool parse(const char *key, const char *text, twi_value *out)
 {
@@ -26,12 +29,12 @@ static void test_when_and_limits(void **state)
     twi_value v = {0};
     const twi_row *when = destination_row("when"), *limit = destination_row("limit");
     assert_true(when->type->parse(when, "each", &v));
-    assert_int_equal(v.when.kind, TW_WHEN_EACH);
+    assert_int_equal(v.when.kind, TWI_WHEN_EACH);
     assert_true(when->type->parse(when, "digest 10 min", &v));
-    assert_int_equal(v.when.kind, TW_WHEN_DIGEST);
+    assert_int_equal(v.when.kind, TWI_WHEN_DIGEST);
     assert_true(v.when.every_us == INT64_C(600000000));
     assert_true(when->type->parse(when, "after 3", &v));
-    assert_int_equal(v.when.kind, TW_WHEN_AFTER);
+    assert_int_equal(v.when.kind, TWI_WHEN_AFTER);
     assert_int_equal(v.when.count, 3);
     static const char *const bad_when[] = {
         "",          "digest",  "digest 1 s",
@@ -122,10 +125,10 @@ static void test_numbers_and_words(void **state)
     refused("difference", "256");
     assert_true(number("noise_margin", "150 %") == 150);
     refused("noise_margin", "150");
-    assert_true(number("clip_video", "auto") == TW_VIDEO_AUTO);
-    assert_true(number("clip_video", "copy") == TW_VIDEO_COPY);
-    assert_true(number("clip_video", "h264") == TW_VIDEO_H264);
-    assert_true(number("clip_video", "mjpeg") == TW_VIDEO_MJPEG);
+    assert_true(number("clip_video", "auto") == TWI_VIDEO_AUTO);
+    assert_true(number("clip_video", "copy") == TWI_VIDEO_COPY);
+    assert_true(number("clip_video", "h264") == TWI_VIDEO_H264);
+    assert_true(number("clip_video", "mjpeg") == TWI_VIDEO_MJPEG);
     refused("clip_video", "h26");
     assert_true(number("queue", "8 MB") == 8000000);
     assert_true(number("queue", "1500 kB") == 1500000);
@@ -155,10 +158,10 @@ static void test_stills(void **state)
 {
     (void)state;
     twi_value v;
-    assert_true(parse("stills", "none", &v) && v.stills.which == TW_STILLS_NONE);
-    assert_true(parse("stills", "first", &v) && v.stills.which == TW_STILLS_FIRST);
-    assert_true(parse("stills", "best", &v) && v.stills.which == TW_STILLS_BEST);
-    assert_true(parse("stills", "every 2 s", &v) && v.stills.which == TW_STILLS_EVERY);
+    assert_true(parse("stills", "none", &v) && v.stills.which == TWI_STILLS_NONE);
+    assert_true(parse("stills", "first", &v) && v.stills.which == TWI_STILLS_FIRST);
+    assert_true(parse("stills", "best", &v) && v.stills.which == TWI_STILLS_BEST);
+    assert_true(parse("stills", "every 2 s", &v) && v.stills.which == TWI_STILLS_EVERY);
     assert_true(v.stills.every_us == 2000000);
     refused("stills", "every");
     refused("stills", "every 2");

@@ -8,6 +8,10 @@
 
 #include "../../src/settings/table.h"
 #include "../support/support.h"
+#include "../../src/core/naming.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 enum {
     W = 96,
@@ -118,7 +122,7 @@ typedef struct changing {
     double had[2]; /* ... and have, by their bytes */
     uint32_t number[2];
     size_t clips;
-    char name[2][TW_NAME_MAX];
+    char name[2][TWI_NAME_MAX];
     uint16_t width, height; /* of the still of the second sighting */
     problems faults, notes;
 } changing;
@@ -181,7 +185,7 @@ static void on_stored(changing *c, const tw_event *e)
         return;
     const int which = e->sighting->number == c->number[0] ? 0 : 1;
     c->had[which] = (double)e->bytes / (double)c->jpeg_bytes;
-    (void)snprintf(c->name[which], TW_NAME_MAX, "%s", e->file);
+    (void)snprintf(c->name[which], TWI_NAME_MAX, "%s", e->file);
     c->clips++;
 }
 

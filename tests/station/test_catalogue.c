@@ -5,6 +5,7 @@
 #include <sqlite3.h>
 
 #include "../support/support.h"
+#include "../../src/core/naming.h"
 
 #define S INT64_C(1000000)
 #define WALL (INT64_C(1804969800) * S)
@@ -111,7 +112,7 @@ static void test_a_sighting_is_written_as_it_goes_on(void **state)
 static void test_runs_do_not_mix(void **state)
 {
     (void)state;
-    char *folder = make_folder(), *path = join(folder, TW_CATALOGUE_FILE);
+    char *folder = make_folder(), *path = join(folder, TWI_CATALOGUE_FILE);
     const tw_sighting s = sighting(1, 10, 12);
     tw_catalogue *c = fresh(path);
     const int64_t first = note(c, "kerb", &s, false);
@@ -206,7 +207,7 @@ static void test_the_oldest_that_may_go(void **state)
     uint64_t bytes = 0;
     int64_t id[3];
     assert_int_equal(
-        twi_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL),
+        twi_catalogue_find_oldest(c, NULL, TWI_KIND_COUNT, false, &oldest, NULL),
         TW_ENOENT);
     for (uint32_t i = 0; i < 3; i++) {
         const tw_sighting s = sighting(i + 1, i * 100, i * 100 + 10);
@@ -215,25 +216,26 @@ static void test_the_oldest_that_may_go(void **state)
         id[i] = note(c, i == 1 ? "mere" : "kerb", &s, i < 2);
         add(c, id[i], i == 1 ? "mere" : "kerb", "still", file, 1000, i * 100);
     }
-    assert_int_equal(twi_catalogue_bytes(c, NULL, TW_KIND_COUNT, &bytes, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_bytes(c, NULL, TWI_KIND_COUNT, &bytes, NULL), TW_OK);
     assert_int_equal(bytes, 3000);
-    assert_int_equal(twi_catalogue_bytes(c, "mere", TW_KIND_COUNT, &bytes, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_bytes(c, "mere", TWI_KIND_COUNT, &bytes, NULL), TW_OK);
     assert_int_equal(bytes, 1000);
     assert_int_equal(
-        twi_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
+        twi_catalogue_find_oldest(c, NULL, TWI_KIND_COUNT, false, &oldest, NULL), TW_OK);
     assert_string_equal(oldest.file, "0.jpg");
     assert_int_equal(tw_catalogue_star(c, id[0], true, NULL), TW_OK);
     assert_int_equal(
-        twi_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
+        twi_catalogue_find_oldest(c, NULL, TWI_KIND_COUNT, false, &oldest, NULL), TW_OK);
     assert_string_equal(oldest.file, "1.jpg");
     assert_int_equal(twi_catalogue_drop(c, oldest.id, NULL), TW_OK);
     /* The third is still running. */
     assert_int_equal(
-        twi_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL),
+        twi_catalogue_find_oldest(c, NULL, TWI_KIND_COUNT, false, &oldest, NULL),
         TW_ENOENT);
     add(c, 0, "kerb", "timed-still", "t.jpg", 1000, 500); /* of no sighting */
     assert_int_equal(
-        twi_catalogue_find_oldest(c, "kerb", TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
+        twi_catalogue_find_oldest(c, "kerb", TWI_KIND_COUNT, false, &oldest, NULL),
+        TW_OK);
     assert_string_equal(oldest.file, "t.jpg");
     assert_int_equal(list(c, (tw_sighting_filter){0}).count, 3);
     tw_catalogue_close(c);
@@ -319,13 +321,13 @@ static void test_an_old_one_is_brought_up_to_date(void **state)
         assert_int_equal(all.record[0].id, 4);
         assert_true(all.record[0].starred);
         assert_int_equal(all.record[0].bytes, 700);
-        assert_int_equal(twi_catalogue_bytes(c, "kerb", TW_KIND_CLIP, &bytes, NULL),
+        assert_int_equal(twi_catalogue_bytes(c, "kerb", TWI_KIND_CLIP, &bytes, NULL),
                          TW_OK);
         assert_int_equal(bytes, 700);
-        assert_int_equal(twi_catalogue_bytes(c, NULL, TW_KIND_COUNT, &bytes, NULL),
+        assert_int_equal(twi_catalogue_bytes(c, NULL, TWI_KIND_COUNT, &bytes, NULL),
                          TW_OK);
         assert_int_equal(bytes, 730);
-        assert_int_equal(twi_catalogue_find_oldest(c, "kerb", TW_KIND_TIMED_STILL, false,
+        assert_int_equal(twi_catalogue_find_oldest(c, "kerb", TWI_KIND_TIMED_STILL, false,
                                                    &oldest, NULL),
                          TW_OK);
         assert_string_equal(oldest.file, "b.jpg");

@@ -5,6 +5,9 @@
 #include <unistd.h>
 
 #include "../support/support.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 enum { FRAMES = 750, SIGHTINGS = 3 };
 

@@ -8,6 +8,10 @@
 
 #include "../../src/station/feed.h"
 #include "../support/support.h"
+#include "tawny/draw.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 /* ---- the feed alone -----------------------------------------------------------------
  */

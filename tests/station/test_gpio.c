@@ -6,13 +6,16 @@
 #include "../../src/media/jpeg.h"
 #include "../../src/station/pipeline.h"
 #include "../support/support.h"
+#include "../../src/settings/sections.h"
+#include "tawny/events.h"
+#include "tawny/settings.h"
 
 enum { W = 160, H = 120, S = 1000000, STEP = 100000 };
 
 /* One camera, fed frame by frame. */
 typedef struct place {
     tw_settings *settings;
-    tw_camera_settings camera;
+    twi_camera_settings camera;
     tw_sim_time time;
     tw_pins pins;
     twi_orders orders;
@@ -63,7 +66,7 @@ static place *set_up(const char *lines, const tw_sim_signal *signals, size_t cou
     assert_int_equal(
         tw_settings_read_text(p->settings, "test", text, strlen(text), NULL, NULL),
         TW_OK);
-    assert_int_equal(tw_settings_camera(p->settings, "mere", &p->camera), TW_OK);
+    assert_int_equal(twi_settings_camera(p->settings, "mere", &p->camera), TW_OK);
     assert_int_equal(tw_sim_pins(signals, count, tw_sim_clock(&p->time), &p->pins),
                      TW_OK);
     p->channel.camera = &p->camera;
@@ -234,7 +237,7 @@ static void test_the_lamp_does_not_stay_on(void **state)
 
 /* @param kept  What they lie in, to be freed behind the pipeline. */
 static void adjust(place *p, const char *lines, tw_settings **kept,
-                   tw_camera_settings *camera)
+                   twi_camera_settings *camera)
 {
     char text[512];
     tw_error err = {0};
@@ -244,7 +247,7 @@ static void adjust(place *p, const char *lines, tw_settings **kept,
                    lines);
     assert_int_equal(tw_settings_read_text(*kept, "test", text, strlen(text), NULL, NULL),
                      TW_OK);
-    assert_int_equal(tw_settings_camera(*kept, "mere", camera), TW_OK);
+    assert_int_equal(twi_settings_camera(*kept, "mere", camera), TW_OK);
     if (twi_pipeline_adjust(p->pipeline, camera, &err) != TW_OK)
         fail_msg("%s", err.text);
 }
@@ -254,7 +257,7 @@ static void test_a_zone_is_laid_over_what_moves(void **state)
     (void)state;
     static const tw_sim_signal none[] = {{"unused", 0, 0}};
     tw_settings *kept = NULL;
-    tw_camera_settings camera;
+    twi_camera_settings camera;
     for (int with = 0; with < 2; with++) {
         place *p = set_up("", none, 1);
         watch(p, 15, 20 * S, 28 * S);
@@ -273,7 +276,7 @@ static void test_another_lamp_is_wired(void **state)
     static const tw_sim_signal none[] = {{"unused", 0, 0}};
     uint32_t switched = 0;
     tw_settings *kept = NULL;
-    tw_camera_settings camera;
+    twi_camera_settings camera;
     place *p = set_up("lamp_pin = lamp\npulse_pin = buzzer\npulse = 50 s\n", none, 1);
     watch(p, 23, 20 * S, 28 * S);
     assert_int_equal(p->began, 1);
@@ -292,7 +295,7 @@ static void test_other_hours_arm_it_at_another_time(void **state)
     (void)state;
     static const tw_sim_signal none[] = {{"unused", 0, 0}};
     tw_settings *kept[2] = {NULL};
-    tw_camera_settings camera[2];
+    twi_camera_settings camera[2];
     twi_health health;
     place *p = set_up("hours = 06:00-07:00\n", none, 1); /* it is midnight */
     watch(p, 2, 20 * S, 28 * S);

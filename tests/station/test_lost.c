@@ -5,6 +5,9 @@
 #include <string.h>
 
 #include "../support/support.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 /* The twelve ways in which a camera fails here. */
 typedef enum fault {

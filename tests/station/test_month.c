@@ -9,6 +9,11 @@
 #include "../../src/station/recovery.h"
 #include "../../src/station/retention.h"
 #include "../support/support.h"
+#include "../../src/core/naming.h"
+#include "../../src/settings/sections.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 #define S INT64_C(1000000)
 #define WALL (INT64_C(1804896000) * S) /* 2027-03-13 00:00 UTC */
@@ -108,8 +113,8 @@ typedef struct weeks {
     char *folder;
     tw_sim_time time;
     tw_card card;
-    tw_station_settings station;
-    tw_camera_settings camera[CAMERAS];
+    twi_station_settings station;
+    twi_camera_settings camera[CAMERAS];
     twi_channel channel[CAMERAS];
     twi_run run[CAMERAS];
     twi_writer writer;
@@ -137,7 +142,7 @@ static void set_cameras(weeks *w, tw_settings *settings, int64_t days)
         const twi_sink sink = {.channel = &w->channel[i],
                                .jobs = twi_writer_jobs(&w->writer)};
         tw_error err = {0};
-        assert_int_equal(tw_settings_camera(settings, names[i], &w->camera[i]), TW_OK);
+        assert_int_equal(twi_settings_camera(settings, names[i], &w->camera[i]), TW_OK);
         w->channel[i].camera = &w->camera[i];
         twi_writer_add_channel(&w->writer, &w->channel[i]);
         if (twi_run_open(&w->run[i], &platform, &w->camera[i], false, false, &sink,
@@ -160,7 +165,7 @@ static weeks *set_up(tw_settings *settings, int64_t days)
     assert_non_null(w);
     w->folder = make_folder();
     w->time = (tw_sim_time){.wall_at_zero_us = WALL};
-    tw_settings_station(settings, &w->station);
+    twi_settings_station(settings, &w->station);
     if (tw_linux_card(w->folder, &w->card, &err) != TW_OK)
         fail_msg("%s", err.text);
     w->writer =
@@ -202,12 +207,12 @@ static void check_limits(weeks *w)
     for (int i = 0; i < CAMERAS; i++) {
         uint64_t bytes = 0;
         assert_int_equal(twi_catalogue_bytes(w->writer.catalogue, w->camera[i].name,
-                                             TW_KIND_COUNT, &bytes, NULL),
+                                             TWI_KIND_COUNT, &bytes, NULL),
                          TW_OK);
         assert_true(bytes <= KEEP_MB * UINT64_C(1000000));
     }
     twi_catalogue_oldest oldest;
-    if (twi_catalogue_find_oldest(w->writer.catalogue, NULL, TW_KIND_TIMED_STILL, false,
+    if (twi_catalogue_find_oldest(w->writer.catalogue, NULL, TWI_KIND_TIMED_STILL, false,
                                   &oldest, NULL) == TW_OK)
         assert_true(oldest.start_us >= WALL + w->time.now_us - DAY - 60 * S);
 }
@@ -215,8 +220,8 @@ static void check_limits(weeks *w)
 static bool compare(void *ctx, const char *name, uint64_t bytes)
 {
     uint64_t *sum = ctx;
-    if (strcmp(name, TW_JOURNAL_FILE) != 0 &&
-        strncmp(name, TW_CATALOGUE_FILE, strlen(TW_CATALOGUE_FILE)) != 0) {
+    if (strcmp(name, TWI_JOURNAL_FILE) != 0 &&
+        strncmp(name, TWI_CATALOGUE_FILE, strlen(TWI_CATALOGUE_FILE)) != 0) {
         sum[0]++;
         sum[1] += bytes;
     }

@@ -5,6 +5,7 @@
 #include <sqlite3.h>
 
 #include "../support/support.h"
+#include "../../src/core/naming.h"
 
 #define S INT64_C(1000000)
 #define WALL (INT64_C(1804969800) * S)
@@ -266,10 +267,10 @@ static void test_what_is_sent_is_counted_and_may_go(void **state)
     tw_catalogue *c = routed();
     (void)sight(c, 1);
     assert_int_equal(
-        twi_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL),
+        twi_catalogue_find_oldest(c, NULL, TWI_KIND_COUNT, false, &oldest, NULL),
         TW_ENOENT);
     assert_int_equal(
-        twi_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, true, &oldest, NULL), TW_OK);
+        twi_catalogue_find_oldest(c, NULL, TWI_KIND_COUNT, true, &oldest, NULL), TW_OK);
     twi_outbox_batch batch = take(c, "mail", false, TWI_TAKE_SIGHTING, text);
     send(c, &batch, WALL);
     assert_int_equal(tw_catalogue_sightings(c, &all, count_sent, counts, NULL), TW_OK);
@@ -278,7 +279,7 @@ static void test_what_is_sent_is_counted_and_may_go(void **state)
     batch = take(c, "shed", false, TWI_TAKE_SIGHTING, text);
     send(c, &batch, WALL);
     assert_int_equal(
-        twi_catalogue_find_oldest(c, NULL, TW_KIND_COUNT, false, &oldest, NULL), TW_OK);
+        twi_catalogue_find_oldest(c, NULL, TWI_KIND_COUNT, false, &oldest, NULL), TW_OK);
     assert_int_equal(twi_catalogue_drop(c, oldest.id, NULL), TW_OK); /* and so it goes */
     assert_string_equal(items(c, "shed", TWI_ITEM_SENT, text), "shed:clip:1.mp4");
     tw_catalogue_close(c);

@@ -3,6 +3,7 @@
 
 #include "../../src/station/plan.h"
 #include "../support/support.h"
+#include "tawny/settings.h"
 
 #define S INT64_C(1000000)
 #define WALL (INT64_C(1804968000) * S) /* a full hour */

@@ -9,6 +9,8 @@
 #include "../../src/station/queue.h"
 #include "../support/place.h"
 #include "../support/servers.h"
+#include "../../src/core/naming.h"
+#include "tawny/events.h"
 
 /* A clock that only what is slow moves, and not before all jobs are given. */
 typedef struct bench {
@@ -89,7 +91,7 @@ static void give_still(bench *b)
     uint8_t *jpeg = plain_jpeg(64, 48, 90, &bytes);
     twi_job job = {
         .kind = TWI_JOB_STILL,
-        .what = TW_KIND_TIMED_STILL,
+        .what = TWI_KIND_TIMED_STILL,
         .channel = &b->place->channel[0],
         .buffer = twi_buffer_adopt(jpeg, bytes),
         .packet = {
@@ -179,7 +181,7 @@ static void test_a_higher_limit_is_heeded_at_once(void **state)
     size_t bytes = 0;
     uint8_t *jpeg = plain_jpeg(64, 48, 90, &bytes);
     twi_job job = {.kind = TWI_JOB_VIDEO_PACKET,
-                   .what = TW_KIND_CLIP,
+                   .what = TWI_KIND_CLIP,
                    .channel = &b.place->channel[0],
                    .buffer = twi_buffer_adopt(jpeg, bytes)};
     give_still(&b); /* the card does not come to its end before all is given */

@@ -6,6 +6,12 @@
 #include "../../src/media/raw.h"
 #include "../../src/station/writer.h"
 #include "../support/support.h"
+#include "../../src/settings/sections.h"
+#include "../../src/station/rehearse.h"
+#include "../../src/station/footage.h"
+#include "tawny/rehearse.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 /* ---- how often something is encoded ------------------------------------------------ */
 
@@ -32,8 +38,8 @@ static noted rehearse(const char *folder, const char *source, const char *lines)
 {
     char text[1024];
     noted s = {0};
-    tw_camera_settings camera;
-    tw_station_settings station;
+    twi_camera_settings camera;
+    twi_station_settings station;
     tw_rehearsal_result result;
     tw_error err = {0};
     tw_card card;
@@ -42,13 +48,13 @@ static noted rehearse(const char *folder, const char *source, const char *lines)
                    "[camera kerb]\nsource = %s\nfps = 5\n%s",
                    source, lines);
     tw_settings *settings = settings_of(text);
-    assert_int_equal(tw_settings_camera(settings, "kerb", &camera), TW_OK);
-    tw_settings_station(settings, &station);
+    assert_int_equal(twi_settings_camera(settings, "kerb", &camera), TW_OK);
+    twi_settings_station(settings, &station);
     assert_int_equal(tw_linux_card(folder, &card, &err), TW_OK);
     const tw_platform platform = {
         .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &card};
     atomic_store(&encoded, 0);
-    if (tw_rehearse(&platform, &camera, &station, NULL, note_event, &s, &result, &err) !=
+    if (twi_rehearse(&platform, &camera, &station, NULL, note_event, &s, &result, &err) !=
         TW_OK)
         fail_msg("%s", err.text);
     card.ops->destroy(card.ctx);
@@ -142,16 +148,16 @@ static void test_footage_is_written_of_pixels(void **state)
     } cases[] = {{"copy", "mjpeg"}, {"h264", "h264"}};
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         char *folder = make_folder(), *path = join(folder, "all.mp4"), text[256];
-        tw_camera_settings camera;
+        twi_camera_settings camera;
         tw_error err = {0};
         (void)snprintf(text, sizeof text,
                        "[camera kerb]\nsource = " SCENE ",raw=yes\nfps = 1\n"
                        "clip_video = %s\n",
                        cases[i].video);
         tw_settings *settings = settings_of(text);
-        assert_int_equal(tw_settings_camera(settings, "kerb", &camera), TW_OK);
+        assert_int_equal(twi_settings_camera(settings, "kerb", &camera), TW_OK);
         const tw_platform platform = {.makers = TEST_MAKERS, .clock = tw_linux_clock()};
-        if (tw_footage_write(&platform, &camera, path, NULL, &err) != TW_OK)
+        if (twi_footage_write(&platform, &camera, path, NULL, &err) != TW_OK)
             fail_msg("%s", err.text);
         assert_int_equal(frames_in(folder, "all.mp4", cases[i].codec), 150);
         tw_settings_free(settings);

@@ -4,6 +4,8 @@
 
 #include "../../src/station/recorder.h"
 #include "../support/support.h"
+#include "../../src/core/naming.h"
+#include "../../src/settings/sections.h"
 
 enum { MS100 = 100000, MOST = 4000 };
 
@@ -44,7 +46,7 @@ static bool give(void *ctx, twi_job *job, bool wait)
 }
 
 typedef struct bench {
-    tw_camera_settings camera;
+    twi_camera_settings camera;
     twi_channel channel;
     notes notes;
     twi_recorder *recorder;
@@ -57,7 +59,7 @@ static bench *make(int64_t pre_us, int64_t pre_bytes, size_t packet_bytes, int k
     bench *b = calloc(1, sizeof *b);
     const tw_stream stream = {.codec = TW_CODEC_H264, .width = 64, .height = 64};
     assert_non_null(b);
-    b->camera = (tw_camera_settings){
+    b->camera = (twi_camera_settings){
         .name = "kerb", .pre_us = pre_us, .pre_bytes = pre_bytes, .clips = true};
     b->channel.camera = &b->camera;
     b->notes.room = SIZE_MAX;
@@ -253,7 +255,7 @@ static void test_without_clips_only_stills_go(void **state)
     tw_sighting s = sighting(1, 10, 30);
     twi_recorder_began(b->recorder, &s);
     feed(b, 21, 30);
-    const twi_still still = {.kind = TW_KIND_STILL,
+    const twi_still still = {.kind = TWI_KIND_STILL,
                              .sighting = &s,
                              .image = twi_buffer_copy((const uint8_t *)"picture", 7),
                              .times = {.t_us = 20 * MS100, .wall_us = 20},
@@ -308,7 +310,7 @@ static void test_continuous_recording_is_switched(void **state)
 {
     (void)state;
     bench *b = make(2000000, 1000000, 100, 1);
-    tw_camera_settings on = b->camera;
+    twi_camera_settings on = b->camera;
     size_t at = 0;
     on.continuous = true;
     on.segment_us = 60000000;
@@ -336,7 +338,7 @@ static void test_the_pre_event_time_is_changed(void **state)
 {
     (void)state;
     bench *b = make(1000000, 1000000, 100, 1);
-    tw_camera_settings longer = b->camera, less = b->camera;
+    twi_camera_settings longer = b->camera, less = b->camera;
     size_t at = 0;
     longer.pre_us = 5000000;
     less.pre_bytes = 1000;
@@ -376,10 +378,10 @@ static void test_when_pixels_are_held_as_they_are(void **state)
         bench *b = calloc(1, sizeof *b);
         const tw_stream stream = {
             .codec = TW_CODEC_RAW, .fps_num = cases[i].fps, .fps_den = 1};
-        b->camera = (tw_camera_settings){.name = "kerb",
-                                         .pre_us = cases[i].pre_s * 1000000,
-                                         .pre_bytes = cases[i].pre_mb * MB,
-                                         .confirm = {2, 3}};
+        b->camera = (twi_camera_settings){.name = "kerb",
+                                          .pre_us = cases[i].pre_s * 1000000,
+                                          .pre_bytes = cases[i].pre_mb * MB,
+                                          .confirm = {2, 3}};
         const twi_jobs sink = {give, &b->notes};
         assert_int_equal(
             twi_recorder_new(&b->camera, &b->channel, &stream, sink, &b->recorder, NULL),

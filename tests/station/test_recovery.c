@@ -8,6 +8,8 @@
 #include "../../src/station/recorder.h"
 #include "../../src/station/recovery.h"
 #include "../support/place.h"
+#include "../../src/core/naming.h"
+#include "../../src/settings/sections.h"
 
 enum { FPS = 10, FRAMES = 90, FIRST = 20, LAST = 70 };
 
@@ -44,7 +46,7 @@ static void free_footage(footage *f)
 static void still_of(twi_recorder *r, const footage *f, int i, const tw_sighting *s)
 {
     const twi_still still = {
-        .kind = TW_KIND_STILL,
+        .kind = TWI_KIND_STILL,
         .sighting = s,
         .image = twi_buffer_copy(f->data[i], f->bytes[i]),
         .times = {.t_us = i * S / FPS, .wall_us = WALL + i * S / FPS},
@@ -156,7 +158,7 @@ static void check_after_cut(place *p, const char *folder, int64_t cut_us, size_t
 
 enum { CUTS = 150 };
 
-static void check_power_cuts(tw_clip_video video)
+static void check_power_cuts(twi_clip_video video)
 {
     char *folder = make_folder();
     footage *f = make_footage();
@@ -178,7 +180,7 @@ static void check_power_cuts(tw_clip_video video)
         open_writer(p);
         const int64_t cut_us = record(p, f, at);
         twi_writer_close(&p->writer);
-        twi_recording *cut_off = &p->channel[0].own[TW_KIND_CLIP];
+        twi_recording *cut_off = &p->channel[0].own[TWI_KIND_CLIP];
         if (cut_off->clip) /* what is in memory does not reach the dead card */
             (void)cut_off->codecs->clip_close(cut_off->clip, NULL);
         cut_off->clip = NULL;
@@ -196,13 +198,13 @@ static void check_power_cuts(tw_clip_video video)
 static void test_power_cuts_while_a_clip_is_copied(void **state)
 {
     (void)state;
-    check_power_cuts(TW_VIDEO_MJPEG);
+    check_power_cuts(TWI_VIDEO_MJPEG);
 }
 
 static void test_power_cuts_while_a_clip_is_encoded(void **state)
 {
     (void)state;
-    check_power_cuts(TW_VIDEO_AUTO);
+    check_power_cuts(TWI_VIDEO_AUTO);
 }
 
 static void put_file(tw_card *card, const char *name, size_t bytes)

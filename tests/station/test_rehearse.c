@@ -5,6 +5,15 @@
 
 #include "../../src/media/codecs.h"
 #include "../support/support.h"
+#include "../../src/core/naming.h"
+#include "../../src/settings/sections.h"
+#include "../../src/station/rehearse.h"
+#include "../../src/station/footage.h"
+#include "tawny/rehearse.h"
+#include "tawny/draw.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 enum { MOST = 16 };
 
@@ -44,7 +53,7 @@ static void on_event(void *ctx, const tw_event *e)
         t->homeless += e->sighting == NULL;
         t->captioned += strncmp(e->file_kind, "captioned", 9) == 0;
         assert_true((e->sighting != NULL) ==
-                    tw_kind_of_sighting(tw_kind_find(e->file_kind)));
+                    twi_kind_of_sighting(twi_kind_find(e->file_kind)));
         assert_true(e->bytes > 0);
         break;
     case TW_EVENT_FREED: t->freed++; break;
@@ -55,8 +64,8 @@ static void on_event(void *ctx, const tw_event *e)
 
 typedef struct rehearsal {
     tw_settings *settings;
-    tw_camera_settings camera;
-    tw_station_settings station;
+    twi_camera_settings camera;
+    twi_station_settings station;
     told told;
     tw_rehearsal_result result;
     tw_error err;
@@ -78,8 +87,8 @@ static rehearsal *prepare(const char *source, const char *lines)
     (void)tw_settings_check(r->settings, collect_problem, &p);
     if (p.count > 0)
         fail_msg("%s", p.text);
-    assert_int_equal(tw_settings_camera(r->settings, "kerb", &r->camera), TW_OK);
-    tw_settings_station(r->settings, &r->station);
+    assert_int_equal(twi_settings_camera(r->settings, "kerb", &r->camera), TW_OK);
+    twi_settings_station(r->settings, &r->station);
     return r;
 }
 
@@ -87,8 +96,8 @@ static tw_status run(rehearsal *r, const tw_card *card)
 {
     const tw_platform platform = {
         .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = card};
-    return tw_rehearse(&platform, &r->camera, &r->station, NULL, on_event, &r->told,
-                       &r->result, &r->err);
+    return twi_rehearse(&platform, &r->camera, &r->station, NULL, on_event, &r->told,
+                        &r->result, &r->err);
 }
 
 static void done(rehearsal *r)
@@ -193,8 +202,8 @@ static void show(const char *source, const char *lines, shown *out)
     rehearsal *r = prepare(source, lines);
     const tw_platform platform = {.makers = TEST_MAKERS, .clock = tw_linux_clock()};
     memset(out, 0, sizeof *out);
-    assert_int_equal(tw_rehearse(&platform, &r->camera, &r->station, NULL, note_picture,
-                                 out, &r->result, &r->err),
+    assert_int_equal(twi_rehearse(&platform, &r->camera, &r->station, NULL, note_picture,
+                                  out, &r->result, &r->err),
                      TW_OK);
     assert_int_equal(r->result.bad_frames, 0);
     done(r);
@@ -315,9 +324,9 @@ static void test_a_clip_holds_pre_and_post_event_footage(void **state)
     const twi_codecs *codecs = twi_codecs_load(NULL);
     for (size_t i = 0; i < 3; i++) {
         const tw_sighting *s = &r->told.seen[i];
-        tw_civil t;
+        twi_civil t;
         char name[128], *path = join(folder, files[2 * i]);
-        tw_civil_split(INT64_C(1804969800000000) + s->clip_start_us, 0, &t);
+        twi_civil_split(INT64_C(1804969800000000) + s->clip_start_us, 0, &t);
         (void)snprintf(
             name, sizeof name,
             "2027-03-13/kerb/kerb-20270313T%02u%02u%02u.%03u+0000-%03zu-clip.mp4", t.hour,
@@ -791,8 +800,8 @@ static void test_stopping(void **state)
     volatile int stop = 1;
     rehearsal *r = prepare(KERB, "");
     const tw_platform platform = {.makers = TEST_MAKERS, .clock = tw_linux_clock()};
-    assert_int_equal(tw_rehearse(&platform, &r->camera, &r->station, &stop, NULL, NULL,
-                                 &r->result, &r->err),
+    assert_int_equal(twi_rehearse(&platform, &r->camera, &r->station, &stop, NULL, NULL,
+                                  &r->result, &r->err),
                      TW_ESTOPPED);
     done(r);
 }
@@ -807,12 +816,12 @@ static void test_looking(void **state)
     tw_reading taken;
     tw_look_options options = {.after_us = 0};
     assert_int_equal(
-        tw_look(&platform, &r->camera, &options, &data, &bytes, &taken, &r->err), TW_OK);
+        twi_look(&platform, &r->camera, &options, &data, &bytes, &taken, &r->err), TW_OK);
     assert_true(data[0] == 0xFF && data[1] == 0xD8);
     free(data);
     options = (tw_look_options){.after_us = 35000000, .overlay = true, .png = true};
     assert_int_equal(
-        tw_look(&platform, &r->camera, &options, &data, &bytes, &taken, &r->err), TW_OK);
+        twi_look(&platform, &r->camera, &options, &data, &bytes, &taken, &r->err), TW_OK);
     assert_memory_equal(data, "\x89PNG", 4);
     assert_in_range(data[16] << 24 | data[17] << 16 | data[18] << 8 | data[19], 960,
                     1280);

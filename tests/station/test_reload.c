@@ -7,6 +7,9 @@
 #include <unistd.h>
 
 #include "../support/support.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 /* What has been told, in order: "opened kerb, began kerb, ..." Events come one at a time;
  * the lock is for the test that looks on. */

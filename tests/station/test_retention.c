@@ -4,6 +4,7 @@
 
 #include "../../src/station/retention.h"
 #include "../support/place.h"
+#include "../../src/core/naming.h"
 
 static void test_what_is_too_old_goes(void **state)
 {
@@ -30,7 +31,7 @@ static void capture_timed(place *p, int camera)
     size_t bytes = 0;
     uint8_t *jpeg = plain_jpeg(64, 48, 90, &bytes);
     twi_job job = {.kind = TWI_JOB_STILL,
-                   .what = TW_KIND_TIMED_STILL,
+                   .what = TWI_KIND_TIMED_STILL,
                    .channel = &p->channel[camera],
                    .buffer = twi_buffer_adopt(jpeg, bytes),
                    .packet = {.data = jpeg,
@@ -46,8 +47,8 @@ static void test_each_kind_has_its_own_limits(void **state)
     (void)state;
     place *p = make_place(NULL);
     p->camera[0].keep_for_us.all = 3 * DAY;
-    p->camera[0].keep_for_us.kind[TW_KIND_TIMED_STILL] = DAY;
-    p->camera[1].keep_size.kind[TW_KIND_TIMED_STILL] = 1500;
+    p->camera[0].keep_for_us.kind[TWI_KIND_TIMED_STILL] = DAY;
+    p->camera[1].keep_size.kind[TWI_KIND_TIMED_STILL] = 1500;
     open_writer(p);
     for (int i = 0; i < 4; i++) {
         capture_timed(p, 0);

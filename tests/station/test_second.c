@@ -5,6 +5,10 @@
 
 #include "../../src/media/jpeg.h"
 #include "../support/support.h"
+#include "../../src/core/naming.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 enum {
     W = 160,
@@ -171,7 +175,7 @@ static void run(const char *folder, const char *file, const char *more, watching
                    folder, file, more);
     assert_int_equal(
         tw_settings_read_text(settings, "test", text, strlen(text), NULL, NULL), TW_OK);
-    char *mark = join(folder, TW_STORE_MARK); /* the footage lies in the store */
+    char *mark = join(folder, TWI_STORE_MARK); /* the footage lies in the store */
     write_text(mark, "");
     free(mark);
     assert_int_equal(tw_linux_card(folder, &card, &err), TW_OK);

@@ -5,6 +5,9 @@
 #include <unistd.h>
 
 #include "../support/support.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 /* What a station has told. Events come one at a time, so no lock is needed. */
 typedef struct told {

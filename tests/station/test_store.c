@@ -4,17 +4,20 @@
 
 #include "../../src/station/store.h"
 #include "../support/support.h"
+#include "../../src/core/naming.h"
+#include "../../src/settings/sections.h"
+#include "../../src/station/footage.h"
 
-static const tw_station_settings SETTINGS = {.name = "hollin",
-                                             .store = "captures",
-                                             .names = "%Y/{camera}-%H%M%S-{kind}{n}",
-                                             .queue_bytes = 8000000};
+static const twi_station_settings SETTINGS = {.name = "hollin",
+                                              .store = "captures",
+                                              .names = "%Y/{camera}-%H%M%S-{kind}{n}",
+                                              .queue_bytes = 8000000};
 
-static tw_name_fields usual(void)
+static twi_name_fields usual(void)
 {
-    tw_name_fields f = {
+    twi_name_fields f = {
         .camera = "kerb", .kind = "clip", .sighting = 1, .extension = "mp4"};
-    tw_civil_split(INT64_C(1804969815204567), 0, &f.time);
+    twi_civil_split(INT64_C(1804969815204567), 0, &f.time);
     return f;
 }
 
@@ -23,7 +26,7 @@ static tw_status store_one(const twi_store *store, const char *content, char *na
                            tw_error *err)
 {
     twi_store_file file;
-    const tw_name_fields fields = usual();
+    const twi_name_fields fields = usual();
     tw_status st = twi_store_begin(store, &fields, &file, err);
     if (st != TW_OK)
         return st;
@@ -47,7 +50,7 @@ static void test_a_capture_gets_its_name_when_complete(void **state)
     const char *name = NULL;
     const uint8_t *data = NULL;
     size_t bytes = 0;
-    const tw_name_fields fields = usual();
+    const twi_name_fields fields = usual();
     assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
     assert_int_equal(twi_store_open(&store, &card, &SETTINGS, NULL), TW_OK);
     assert_int_equal(tw_sim_card_count(&card), 0); /* trying it has left nothing */
@@ -69,7 +72,7 @@ static void test_names_never_collide(void **state)
     (void)state;
     tw_card card;
     twi_store store;
-    char names[4][TW_NAME_MAX];
+    char names[4][TWI_NAME_MAX];
     assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
     assert_int_equal(twi_store_open(&store, &card, &SETTINGS, NULL), TW_OK);
     for (int i = 0; i < 4; i++) {
@@ -95,7 +98,7 @@ static void test_two_at_once(void **state)
     tw_card card;
     twi_store store;
     twi_store_file a, b;
-    const tw_name_fields fields = usual();
+    const twi_name_fields fields = usual();
     assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
     assert_int_equal(twi_store_open(&store, &card, &SETTINGS, NULL), TW_OK);
     assert_int_equal(twi_store_begin(&store, &fields, &a, NULL), TW_OK);
@@ -156,10 +159,10 @@ static void test_patterns_are_checked_at_the_start(void **state)
     tw_card card;
     assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
     for (size_t i = 0; i < 3; i++) {
-        tw_station_settings settings = SETTINGS;
+        twi_station_settings settings = SETTINGS;
         tw_error err = {0};
         settings.names = cases[i].names;
-        assert_int_equal(tw_store_try(&card, &settings, &err), TW_ESYNTAX);
+        assert_int_equal(twi_store_try(&card, &settings, &err), TW_ESYNTAX);
         assert_has(err.text, cases[i].line);
     }
     assert_int_equal(tw_sim_card_calls(&card), 0);
@@ -198,7 +201,7 @@ static void test_hostile_names_in_a_real_folder(void **state)
         station[i] = (char)(1 + (i * 37 + 90) % 255);
     memcpy(station, "/../../", 7);
     station[4096] = '\0';
-    tw_station_settings settings = SETTINGS;
+    twi_station_settings settings = SETTINGS;
     settings.name = station;
     settings.names = "{station}/{station}{station}{station}-{kind}";
     assert_int_equal(tw_linux_card(place, &card, &err), TW_OK);

@@ -5,6 +5,8 @@
 #include "../../src/station/recovery.h"
 #include "../../src/station/retention.h"
 #include "../support/place.h"
+#include "../../src/core/naming.h"
+#include "../../src/settings/sections.h"
 
 #define HOUR (3600 * S)
 
@@ -107,7 +109,7 @@ static void test_what_was_on_its_way_is_right_too(void **state)
     jpeg->size = bytes;
     twi_job job = {
         .kind = TWI_JOB_STILL,
-        .what = TW_KIND_TIMED_STILL,
+        .what = TWI_KIND_TIMED_STILL,
         .channel = &p->channel[0],
         .buffer = jpeg,
         .packet = {.data = jpeg->data, .size = bytes, .wall_us = 7 * S + 30 * S}};
@@ -124,7 +126,7 @@ static void film(place *p, const tw_camera *camera, const tw_stream *stream, int
     assert_int_equal(camera->ops->next(camera->ctx, &frame, NULL), TW_OK);
     p->time.now_us = i * S / 10;
     twi_job job = {.kind = begins ? TWI_JOB_VIDEO_BEGIN : TWI_JOB_VIDEO_PACKET,
-                   .what = TW_KIND_SEGMENT,
+                   .what = TWI_KIND_SEGMENT,
                    .channel = &p->channel[0],
                    .stream = *stream,
                    .packet = frame.packet};
@@ -142,7 +144,7 @@ static void test_a_file_whose_end_is_lost(void **state)
     place *p = make_place(NULL);
     tw_stream stream;
     tw_camera camera = open_camera("sim:kerb,size=64x64", 10, &stream);
-    p->camera[0].clip_video = TW_VIDEO_COPY;
+    p->camera[0].clip_video = TWI_VIDEO_COPY;
     open_writer(p);
     for (int i = 0; i < 20; i++)
         film(p, &camera, &stream, i, i % 10 == 0); /* the second begins */
@@ -163,14 +165,14 @@ static void test_a_file_that_was_open_meanwhile(void **state)
     place *p = make_unset();
     tw_stream stream;
     tw_camera camera = open_camera("sim:kerb,size=64x64", 10, &stream);
-    p->camera[0].clip_video = TW_VIDEO_COPY;
+    p->camera[0].clip_video = TWI_VIDEO_COPY;
     for (int i = 0; i < 20; i++) {
         if (i == 10)
             p->time.wall_at_zero_us = WALL;
         film(p, &camera, &stream, i, i == 0);
     }
     twi_job end = {
-        .kind = TWI_JOB_VIDEO_END, .what = TW_KIND_SEGMENT, .channel = &p->channel[0]};
+        .kind = TWI_JOB_VIDEO_END, .what = TWI_KIND_SEGMENT, .channel = &p->channel[0]};
     twi_writer_do(&p->writer, &end);
     camera.ops->destroy(camera.ctx);
     assert_int_equal(held(p, "1970"), 0);
@@ -223,7 +225,7 @@ static void test_an_hour_back_reorders_nothing(void **state)
     assert_int_equal(held(p, "kerb-20270313T203100.000-002-still-2.jpg"), 1);
     assert_has(p->problems.text, "the clock was set back by 3660 s");
     twi_catalogue_oldest oldest;
-    assert_int_equal(twi_catalogue_find_oldest(p->writer.catalogue, NULL, TW_KIND_COUNT,
+    assert_int_equal(twi_catalogue_find_oldest(p->writer.catalogue, NULL, TWI_KIND_COUNT,
                                                false, &oldest, NULL),
                      TW_OK);
     assert_has(oldest.file, "203000.000-001"); /* not the one that says an hour less */

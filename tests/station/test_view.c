@@ -5,6 +5,8 @@
 
 #include "../../src/media/jpeg.h"
 #include "../support/support.h"
+#include "../../src/core/naming.h"
+#include "../../src/core/view.h"
 
 enum { W = 320, H = 192, FPS = 5 };
 
@@ -18,7 +20,7 @@ static char *rehearse(const char *more, char ***files, outcome *told)
                    "source = sim:kerb,size=%dx%d\nfps = %d\nstills = first\n%s",
                    W, H, FPS, more);
     write_text(path, text);
-    char *mark = join(folder, TW_STORE_MARK); /* all that lies here is the store's */
+    char *mark = join(folder, TWI_STORE_MARK); /* all that lies here is the store's */
     write_text(mark, "");
     free(mark);
     *told = run_program(folder, TOOL, "watch", "--json", "--set", "pace=no", NULL);
@@ -53,14 +55,14 @@ static unsigned difference(const uint8_t *a, const uint8_t *b, size_t bytes)
 }
 
 static void check_picture(const char *folder, const char *name, const uint8_t *upright,
-                          const tw_view *view)
+                          const twi_view *view)
 {
     const tw_luma src = {upright, W, W, H};
-    const tw_rect r = tw_view_rect(view, W, H, 16);
+    const twi_rect r = twi_view_rect(view, W, H, 16);
     const size_t bytes = (size_t)r.width * r.height;
     uint8_t *expected = malloc(bytes);
     assert_non_null(expected);
-    tw_view_plane(view->turn, &src, &r, expected, r.width);
+    twi_view_plane(view->turn, &src, &r, expected, r.width);
     uint8_t *px = first_picture(folder, name, bytes);
     const unsigned off = difference(px, expected, bytes);
     if (off > 250)
@@ -71,7 +73,7 @@ static void check_picture(const char *folder, const char *name, const uint8_t *u
 
 static const struct {
     const char *settings;
-    tw_view view;
+    twi_view view;
     const char *place; /* where the first sighting's blob is */
 } CASES[] = {
     {"rotate = 90\n", {{1, false}, {0, 0, 0, 0}}, "at the top"},
@@ -142,11 +144,11 @@ static void test_footage_that_says_how_it_lies(void **state)
     free_outcome(&o);
     uint8_t *back = first_picture(folder, "back.jpg", (size_t)W * H);
     const tw_luma src = {clip, H, H, W}; /* it stands upright */
-    const tw_view view = {.turn = {3, false}};
-    const tw_rect r = tw_view_rect(&view, H, W, 1);
+    const twi_view view = {.turn = {3, false}};
+    const twi_rect r = twi_view_rect(&view, H, W, 1);
     uint8_t *expected = malloc((size_t)W * H);
     assert_non_null(expected);
-    tw_view_plane(view.turn, &src, &r, expected, r.width);
+    twi_view_plane(view.turn, &src, &r, expected, r.width);
     assert_true(difference(back, expected, (size_t)W * H) < 250);
     free(expected);
     free(back);

@@ -3,6 +3,8 @@
 #include <string.h>
 
 #include "../support/support.h"
+#include "../../src/settings/sections.h"
+#include "../../src/station/why.h"
 
 static void test_why_a_sighting_began(void **state)
 {
@@ -16,24 +18,24 @@ static void test_why_a_sighting_began(void **state)
                                .size_ppm = 18000,
                                .x_ppm = 100000,
                                .y_ppm = 500000}};
-    assert_string_equal(tw_why_began(&s, text, sizeof text),
+    assert_string_equal(twi_why_began(&s, text, sizeof text),
                         "2.10 % of the watched area moved (start_at 0.05 %), one blob of "
                         "1.80 % at the left, 2 of 3 frames");
     s.cause.blobs = 4;
     s.cause.x_ppm = s.cause.y_ppm = 900000;
-    assert_has(tw_why_began(&s, text, sizeof text),
+    assert_has(twi_why_began(&s, text, sizeof text),
                "4 blobs, the largest of 1.80 % at the lower right");
     s.cause.blobs = 0; /* of a fixed limit, without blobs */
-    assert_string_equal(tw_why_began(&s, text, sizeof text),
+    assert_string_equal(twi_why_began(&s, text, sizeof text),
                         "2.10 % of the watched area moved (start_at 0.05 %), 2 of 3 "
                         "frames");
-    assert_string_equal(tw_why_began(&s, text, 10), "2.10 % of"); /* cut, not overrun */
-    assert_string_equal(tw_why_began(&s, text, 1), "");
+    assert_string_equal(twi_why_began(&s, text, 10), "2.10 % of"); /* cut, not overrun */
+    assert_string_equal(twi_why_began(&s, text, 1), "");
 }
 
-static tw_camera_settings camera(void)
+static twi_camera_settings camera(void)
 {
-    return (tw_camera_settings){
+    return (twi_camera_settings){
         .start_ppm = 5000, .armed = true, .confirm = {2, 3}, .settle_us = 8000000};
 }
 
@@ -41,7 +43,7 @@ static void test_why_a_moment_did_not(void **state)
 {
     (void)state;
     char text[512];
-    const tw_camera_settings c = camera();
+    const twi_camera_settings c = camera();
     tw_reading r = {.activity_ppm = 2000,
                     .raw_ppm = 9000,
                     .travel_ppm = 4000,
@@ -51,17 +53,17 @@ static void test_why_a_moment_did_not(void **state)
                     .shake_ppm = 200,
                     .ignored_ppm = 100};
     assert_string_equal(
-        tw_why_not(&r, TW_ARMED, &c, text, sizeof text),
+        twi_why_not(&r, TW_ARMED, &c, text, sizeof text),
         "activity 0.20 %, under start_at 0.50 %: 0.40 % has not travelled like a "
         "subject, "
         "0.10 % too small or too large, 0.20 % in single cells that made no blob, 0.70 % "
         "taken by the light guard, 0.03 % taken by the sway guard, 0.02 % taken by the "
         "shake guard, 0.01 % of the picture moved in ignored zones");
     r = (tw_reading){.t_us = 1};
-    assert_string_equal(tw_why_not(&r, TW_ARMED, &c, text, sizeof text),
+    assert_string_equal(twi_why_not(&r, TW_ARMED, &c, text, sizeof text),
                         "activity 0.00 %, under start_at 0.50 %: nothing else moved");
     r.activity_ppm = r.raw_ppm = 6000;
-    assert_has(tw_why_not(&r, TW_ARMED, &c, text, sizeof text),
+    assert_has(twi_why_not(&r, TW_ARMED, &c, text, sizeof text),
                "at or over start_at 0.50 %, but not yet in 2 of 3 frames");
 }
 
@@ -69,18 +71,18 @@ static void test_what_bars_a_sighting_is_said_first(void **state)
 {
     (void)state;
     char text[512];
-    tw_camera_settings c = camera();
+    twi_camera_settings c = camera();
     tw_reading r = {.activity_ppm = 6000, .raw_ppm = 6000};
-    assert_has(tw_why_not(&r, TW_SETTLING, &c, text, sizeof text),
+    assert_has(twi_why_not(&r, TW_SETTLING, &c, text, sizeof text),
                "the place was still being learned (settle 8.0 s); activity 0.60 %");
-    assert_has(tw_why_not(&r, TW_SIGHTING, &c, text, sizeof text),
+    assert_has(twi_why_not(&r, TW_SIGHTING, &c, text, sizeof text),
                "a sighting was running already; ");
-    assert_has(tw_why_not(&r, TW_RESTING, &c, text, sizeof text), "it was the rest");
+    assert_has(twi_why_not(&r, TW_RESTING, &c, text, sizeof text), "it was the rest");
     r.whole_picture = true;
-    assert_has(tw_why_not(&r, TW_ARMED, &c, text, sizeof text),
+    assert_has(twi_why_not(&r, TW_ARMED, &c, text, sizeof text),
                "most of the picture turned at once");
     c.armed = false;
-    assert_has(tw_why_not(&r, TW_IDLE, &c, text, sizeof text),
+    assert_has(twi_why_not(&r, TW_IDLE, &c, text, sizeof text),
                "the camera was disarmed (armed = no); ");
 }
 

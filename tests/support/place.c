@@ -1,5 +1,8 @@
 /* A store for tests. */
 #include "place.h"
+#include "../../src/core/naming.h"
+#include "../../src/settings/sections.h"
+#include "tawny/events.h"
 
 #include <stdlib.h>
 #include <string.h>
@@ -30,15 +33,15 @@ place *make_place(const tw_sim_faults *faults)
     place *p = calloc(1, sizeof *p);
     assert_non_null(p);
     p->time = (tw_sim_time){.wall_at_zero_us = WALL};
-    p->station = (tw_station_settings){.name = "hollin", .names = NAMES};
+    p->station = (twi_station_settings){.name = "hollin", .names = NAMES};
     for (int i = 0; i < 2; i++) {
-        p->camera[i] = (tw_camera_settings){.name = i ? "mere" : "kerb",
-                                            .keep_for_us = NO_LIMIT,
-                                            .keep_size = NO_LIMIT,
-                                            .pre_us = S,
-                                            .pre_bytes = 4000000,
-                                            .clips = true,
-                                            .confirm = {2, 3}};
+        p->camera[i] = (twi_camera_settings){.name = i ? "mere" : "kerb",
+                                             .keep_for_us = NO_LIMIT,
+                                             .keep_size = NO_LIMIT,
+                                             .pre_us = S,
+                                             .pre_bytes = 4000000,
+                                             .clips = true,
+                                             .confirm = {2, 3}};
         p->channel[i].camera = &p->camera[i];
     }
     assert_int_equal(tw_sim_card(faults, &p->card), TW_OK);
@@ -64,7 +67,7 @@ int64_t capture(place *p, int camera)
     job.kind = TWI_JOB_ENDED;
     twi_writer_do(&p->writer, &job);
     job.kind = TWI_JOB_STILL;
-    job.what = TW_KIND_STILL;
+    job.what = TWI_KIND_STILL;
     job.buffer = twi_buffer_adopt(jpeg, bytes);
     job.packet =
         (tw_packet){.data = jpeg, .size = bytes, .t_us = now, .wall_us = wall_us + now};

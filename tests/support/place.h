@@ -4,20 +4,21 @@
 
 #include "../../src/station/writer.h"
 #include "support.h"
+#include "../../src/settings/sections.h"
 
 #define S INT64_C(1000000)
 #define WALL (INT64_C(1804969800) * S) /* 2027-03-13 20:30 UTC */
 #define DAY (INT64_C(86400) * S)
 #define NO_LIMIT                                                                         \
-    ((tw_by_kind){0, {-1, -1, -1, -1, -1, -1, -1, -1}}) /* TW_AS_ALL each                \
-                                                         */
+    ((twi_by_kind){0, {-1, -1, -1, -1, -1, -1, -1, -1}}) /* TWI_AS_ALL each              \
+                                                          */
 #define NAMES "%Y-%m-%d/{camera}/{camera}-%Y%m%dT%H%M%S.{ms}-{sighting}-{kind}{n}"
 
 typedef struct place {
     tw_sim_time time;
     tw_card card;
-    tw_station_settings station;
-    tw_camera_settings camera[2];
+    twi_station_settings station;
+    twi_camera_settings camera[2];
     twi_channel channel[2];
     twi_writer writer;
     uint32_t number;

@@ -1,5 +1,6 @@
 /* A page that is served, and speaking to it. */
 #include "site.h"
+#include "tawny/settings.h"
 
 #include <arpa/inet.h>
 #include <jansson.h>

@@ -1,5 +1,8 @@
 /* A store with sightings that wait. */
 #include "stored.h"
+#include "../../src/core/naming.h"
+#include "tawny/events.h"
+#include "tawny/settings.h"
 
 #include <stdlib.h>
 #include <string.h>
@@ -17,7 +20,7 @@ stored *make_stored(void)
     s->folder = make_folder();
     s->store = join(s->folder, "store");
     (void)mkdir(s->store, 0755);
-    char *day = join(s->store, "2027-03-13"), *path = join(s->store, TW_CATALOGUE_FILE);
+    char *day = join(s->store, "2027-03-13"), *path = join(s->store, TWI_CATALOGUE_FILE);
     (void)mkdir(day, 0755);
     if (tw_catalogue_open(path, true, &s->catalogue, &err) != TW_OK)
         fail_msg("%s", err.text);

@@ -5,6 +5,7 @@
 #include <pthread.h>
 
 #include "support.h"
+#include "tawny/settings.h"
 
 typedef struct stored {
     char *folder; /* of the test; the store is store/ in it */

@@ -14,6 +14,9 @@
 #include <unistd.h>
 
 #include "../../src/media/jpeg.h"
+#include "../../src/core/naming.h"
+#include "tawny/events.h"
+#include "tawny/settings.h"
 
 extern char **environ;
 
@@ -123,9 +126,9 @@ static void list_below(const char *top, const char *below, char ***list, size_t 
     DIR *dir = opendir(here);
     for (struct dirent *e = dir ? readdir(dir) : NULL; e; e = readdir(dir)) {
         if (strcmp(e->d_name, ".") == 0 || strcmp(e->d_name, "..") == 0 ||
-            strcmp(e->d_name, TW_STORE_MARK) == 0 ||
-            strcmp(e->d_name, TW_JOURNAL_FILE) == 0 ||
-            strncmp(e->d_name, TW_CATALOGUE_FILE, strlen(TW_CATALOGUE_FILE)) == 0)
+            strcmp(e->d_name, TWI_STORE_MARK) == 0 ||
+            strcmp(e->d_name, TWI_JOURNAL_FILE) == 0 ||
+            strncmp(e->d_name, TWI_CATALOGUE_FILE, strlen(TWI_CATALOGUE_FILE)) == 0)
             continue;
         char *name = *below ? join(below, e->d_name) : strdup(e->d_name);
         char *path = join(top, name);

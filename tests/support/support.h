@@ -8,6 +8,7 @@
 #include <stdint.h>
 
 #include <cmocka.h>
+#include <stdio.h>
 
 #include "../../src/core/backoff.h"
 #include "../../src/core/best.h"

@@ -12,6 +12,7 @@
 #include <unistd.h>
 
 #include "../support/servers.h"
+#include "../../src/core/naming.h"
 
 enum { EACH_LIFE = 15, ROADS = 3 /* mail, web, hub */ };
 
@@ -208,7 +209,7 @@ typedef struct counts {
 static tw_catalogue *open_catalogue(const world *w)
 {
     tw_catalogue *c = NULL;
-    char *path = join(w->folder, "store/" TW_CATALOGUE_FILE);
+    char *path = join(w->folder, "store/" TWI_CATALOGUE_FILE);
     (void)tw_catalogue_open(path, false, &c, NULL);
     free(path);
     return c;

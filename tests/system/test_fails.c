@@ -18,6 +18,13 @@
 #include "../support/servers.h"
 #include "../support/stored.h"
 #include "../support/support.h"
+#include "../../src/core/naming.h"
+#include "../../src/settings/sections.h"
+#include "../../src/station/rehearse.h"
+#include "tawny/rehearse.h"
+#include "tawny/events.h"
+#include "tawny/port.h"
+#include "tawny/settings.h"
 
 /* ---- calls that fail --------------------------------------------------------------- */
 
@@ -240,18 +247,18 @@ static void rehearse(void *ctx)
 {
     const footage *f = ctx;
     tw_card card = {0};
-    tw_camera_settings camera;
-    tw_station_settings station;
+    twi_camera_settings camera;
+    twi_station_settings station;
     tw_rehearsal_result result;
     tw_error err = {0};
     if (tw_sim_card(NULL, &card) != TW_OK)
         return;
-    tw_settings_station(f->settings, &station);
-    if (tw_settings_camera(f->settings, "kerb", &camera) == TW_OK) {
+    twi_settings_station(f->settings, &station);
+    if (twi_settings_camera(f->settings, "kerb", &camera) == TW_OK) {
         const tw_platform platform = {
             .makers = TEST_MAKERS, .clock = tw_linux_clock(), .card = &card};
         const tw_status st =
-            tw_rehearse(&platform, &camera, &station, NULL, NULL, NULL, &result, &err);
+            twi_rehearse(&platform, &camera, &station, NULL, NULL, NULL, &result, &err);
         assert_true(st == TW_OK || err.text[0] != '\0'); /* it is said what is wrong */
     }
     assert_int_equal(tw_sim_card_open(&card), 0);
@@ -391,7 +398,7 @@ static void check_store(const footage *f)
     assert_int_equal(watch_once(f), TW_OK);
     const size_t after = whole_files(f->store, NULL);
     assert_true(after >= before + 4); /* a still and a clip of each camera */
-    char *path = join(f->store, TW_CATALOGUE_FILE), **files = list_files(f->store);
+    char *path = join(f->store, TWI_CATALOGUE_FILE), **files = list_files(f->store);
     assert_int_equal(count_ending(files, ".part"), 0);
     assert_int_equal(tw_catalogue_open(path, false, &catalogue, NULL), TW_OK);
     assert_int_equal(tw_catalogue_captures(catalogue, 0, count_capture, &known, NULL),

@@ -7,6 +7,7 @@
 #include <unistd.h>
 
 #include "../support/support.h"
+#include "../../src/core/naming.h"
 
 enum { KILLS = 25, KILLS_MAX = 250, FILES = 30 };
 
@@ -115,7 +116,7 @@ static void test_killed_again_and_again(void **state)
     assert_true(files > FILES);
     size_t known = 0;
     tw_catalogue *c = NULL;
-    char *store = join(folder, "captures"), *catalogue = join(store, TW_CATALOGUE_FILE);
+    char *store = join(folder, "captures"), *catalogue = join(store, TWI_CATALOGUE_FILE);
     assert_int_equal(tw_catalogue_open(catalogue, false, &c, NULL), TW_OK);
     assert_int_equal(tw_catalogue_captures(c, 0, count_one, &known, NULL), TW_OK);
     tw_catalogue_close(c);

@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include "../support/support.h"
+#include "../../src/core/naming.h"
 
 static char *folder; /* holds hollin-demo, made once */
 
@@ -212,7 +213,7 @@ static void test_a_lost_catalogue_is_made_again(void **state)
 {
     (void)state;
     char *place = make_folder(), *store = join(place, "hollin-demo"),
-         *path = join(store, TW_CATALOGUE_FILE);
+         *path = join(store, TWI_CATALOGUE_FILE);
     outcome o = run_program(place, TOOL, "demo", NULL);
     free_outcome(&o);
     o = run_program(place, TOOL, "sightings", "--store", "hollin-demo", "--star", "2",
@@ -224,7 +225,7 @@ static void test_a_lost_catalogue_is_made_again(void **state)
     outcome before =
         run_program(place, TOOL, "sightings", "--store", "hollin-demo", "--json", NULL);
     assert_has(before.out, "\"starred\":true");
-    char *journal = join(store, TW_JOURNAL_FILE), *lines = read_file(journal, NULL);
+    char *journal = join(store, TWI_JOURNAL_FILE), *lines = read_file(journal, NULL);
     char *torn = malloc(strlen(lines) + 64); /* a power cut, and a line of nobody */
     (void)sprintf(torn, "%snothing\n{\"id\":2,\"camera\":", lines);
     write_text(journal, torn);

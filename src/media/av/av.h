@@ -7,6 +7,7 @@
 #include <libswscale/swscale.h>
 
 #include "../codecs.h"
+#include "../../core/view.h"
 
 /* Of a stream of TW_CODEC_OTHER: in front of the decoder's set-up data in its extra.
  * Uncompressed video cannot be read without them. */
@@ -123,7 +124,7 @@ typedef struct twi_av_shown {
 
 /** @param out  Set to in where the view leaves it as it is, else to one that is good
  * until the next call. Its times are not set. */
-tw_status twi_av_show(twi_av_shown *shown, const AVFrame *in, const tw_view *view,
+tw_status twi_av_show(twi_av_shown *shown, const AVFrame *in, const twi_view *view,
                       const AVFrame **out, tw_error *err);
 void twi_av_shown_free(twi_av_shown *shown);
 

@@ -3,7 +3,8 @@
 #include <stdio.h>
 
 #include "av.h"
-#include "tawny/naming.h"
+#include "../../core/naming.h"
+#include "../../core/view.h"
 
 enum {
     BUFFER_BYTES = 32768,
@@ -32,7 +33,7 @@ struct twi_clip {
     struct SwsContext *scaler;
     int quality;
     int width; /* wanted; 0: as it comes */
-    tw_view view;
+    twi_view view;
     twi_av_shown shown;
     twi_clip_painter painter;
     int64_t encoded_us; /* newest pts given to the encoder */
@@ -111,8 +112,8 @@ static tw_status open_output(twi_clip *clip, tw_error *err)
 static void set_date(twi_clip *clip, int64_t wall_us)
 {
     char text[64];
-    tw_civil t;
-    tw_civil_split(wall_us, 0, &t);
+    twi_civil t;
+    twi_civil_split(wall_us, 0, &t);
     (void)snprintf(text, sizeof text, "%04d-%02u-%02uT%02u:%02u:%02u.%06uZ", (int)t.year,
                    t.month, t.day, t.hour, t.minute, t.second, (unsigned)t.microsecond);
     (void)av_dict_set(&clip->format->metadata, "creation_time", text, 0);

@@ -1,6 +1,6 @@
 /* The codec module's table, and what its parts share. */
 #include "av.h"
-#include "tawny/api.h"
+#include "tawny/version.h"
 
 tw_status twi_av_status(int code)
 {

@@ -2,6 +2,7 @@
 #include <libavutil/display.h>
 
 #include "av.h"
+#include "../../core/view.h"
 
 enum { ONE = 1 << 16 };
 
@@ -42,7 +43,7 @@ tw_turn twi_av_turn_of(const AVStream *stream)
 tw_status twi_av_set_turn(AVStream *stream, tw_turn turn, tw_error *err)
 {
     int right[2], down[2];
-    if (tw_turn_is_none(turn))
+    if (twi_turn_is_none(turn))
         return TW_OK;
     int32_t *m = (int32_t *)(void *)av_stream_new_side_data(
         stream, AV_PKT_DATA_DISPLAYMATRIX, 9 * sizeof *m);
@@ -84,27 +85,27 @@ static tw_status make_planar(twi_av_shown *s, const AVFrame *in, tw_error *err)
     return TW_OK;
 }
 
-static void turn_planes(tw_turn turn, const AVFrame *in, const tw_rect *rect,
+static void turn_planes(tw_turn turn, const AVFrame *in, const twi_rect *rect,
                         AVFrame *out)
 {
-    const tw_rect half = {rect->left / 2, rect->top / 2, rect->width / 2,
-                          rect->height / 2};
+    const twi_rect half = {rect->left / 2, rect->top / 2, rect->width / 2,
+                           rect->height / 2};
     for (int i = 0; i < 3; i++) {
         const int round = i > 0;
         const tw_luma plane = {in->data[i], (uint32_t)in->linesize[i],
                                (uint16_t)((in->width + round) >> round),
                                (uint16_t)((in->height + round) >> round)};
-        tw_view_plane(turn, &plane, i > 0 ? &half : rect, out->data[i],
-                      (uint32_t)out->linesize[i]);
+        twi_view_plane(turn, &plane, i > 0 ? &half : rect, out->data[i],
+                       (uint32_t)out->linesize[i]);
     }
 }
 
-tw_status twi_av_show(twi_av_shown *s, const AVFrame *in, const tw_view *view,
+tw_status twi_av_show(twi_av_shown *s, const AVFrame *in, const twi_view *view,
                       const AVFrame **out, tw_error *err)
 {
     tw_status st = TW_OK;
     *out = in;
-    if (tw_view_is_plain(view))
+    if (twi_view_is_plain(view))
         return TW_OK;
     if (!s->planar && (!(s->planar = av_frame_alloc()) || !(s->frame = av_frame_alloc())))
         return tw_fail(err, TW_ENOMEM, "out of memory");
@@ -114,7 +115,8 @@ tw_status twi_av_show(twi_av_shown *s, const AVFrame *in, const tw_view *view,
     }
     if (st != TW_OK)
         return st;
-    const tw_rect rect = tw_view_rect(view, (uint16_t)in->width, (uint16_t)in->height, 2);
+    const twi_rect rect =
+        twi_view_rect(view, (uint16_t)in->width, (uint16_t)in->height, 2);
     av_frame_unref(s->frame);
     s->frame->width = rect.width;
     s->frame->height = rect.height;

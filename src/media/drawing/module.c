@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "paint.h"
-#include "tawny/api.h"
+#include "tawny/version.h"
 
 #define RGB(hex)                                                                         \
     {                                                                                    \

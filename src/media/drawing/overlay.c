@@ -6,6 +6,8 @@
 #include <string.h>
 
 #include "paint.h"
+#include "../../settings/sections.h"
+#include "tawny/zones.h"
 
 enum { WIDTH_MIN = 960 };
 
@@ -212,7 +214,7 @@ static void tick(const canvas *c, double x, double y, double h, colour k)
  * both behind start_at's. */
 static void draw_limits(const canvas *c, double y, double h, double top)
 {
-    const tw_camera_settings *camera = c->what->camera;
+    const twi_camera_settings *camera = c->what->camera;
     const double stay_x = meter_x(c, (double)camera->stay_ppm, top);
     const double start_x = meter_x(c, (double)camera->start_ppm, top);
     const double gap = 4 * c->unit, above = y - 5 * c->unit;
@@ -232,7 +234,7 @@ static void draw_limits(const canvas *c, double y, double h, double top)
 
 static void draw_meter(const canvas *c, double y)
 {
-    const tw_camera_settings *camera = c->what->camera;
+    const twi_camera_settings *camera = c->what->camera;
     const double activity = c->what->reading->activity_ppm, h = 12 * c->unit;
     const double top = activity > METER_TOP_PPM ? activity : METER_TOP_PPM;
     const double left = meter_x(c, 0, top), right = meter_x(c, top, top);

@@ -10,7 +10,8 @@
 #include <time.h>
 
 #include "../broker.h"
-#include "tawny/api.h"
+#include "tawny/version.h"
+#include "../../settings/sections.h"
 
 enum {
     PORT = 1883,
@@ -157,13 +158,13 @@ static bool read_url(twi_broker *b)
 
 static int set_tls(const twi_broker *b)
 {
-    const tw_destination_settings *to = b->spec.to;
+    const twi_destination_settings *to = b->spec.to;
     if (strncmp(to->url, "mqtts", 5) != 0)
         return MOSQ_ERR_SUCCESS;
     const char *file = to->trust[0] ? to->trust : NULL;
     int rc = mosquitto_tls_set(b->client, file, file ? NULL : "/etc/ssl/certs", NULL,
                                NULL, NULL);
-    if (rc == MOSQ_ERR_SUCCESS && to->tls != TW_TLS_VERIFIED) {
+    if (rc == MOSQ_ERR_SUCCESS && to->tls != TWI_TLS_VERIFIED) {
         rc = mosquitto_tls_opts_set(b->client, 0, NULL, NULL);
         if (rc == MOSQ_ERR_SUCCESS)
             rc = mosquitto_tls_insecure_set(b->client, true);

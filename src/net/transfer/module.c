@@ -1,5 +1,5 @@
 /* The transfer module, by libcurl: its table. */
-#include "tawny/api.h"
+#include "tawny/version.h"
 #include "wire.h"
 
 /* Before any thread uses it. */

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "wire.h"
+#include "../../settings/sections.h"
 
 bool wire_add_part(curl_mime *mime, const char *field, const twi_content *what,
                    const char *encoder)
@@ -46,7 +47,7 @@ void wire_post(twi_sender *s, const char *key, const char *record,
         .data = record, .bytes = strlen(record), .type = "application/json"};
     curl_mime *mime = NULL;
     bool good = set_up(s, key);
-    if (good && s->spec.to->by == TW_BY_JSON) {
+    if (good && s->spec.to->by == TWI_BY_JSON) {
         good = wire_header(s, "Content-Type: application/json") &&
                curl_easy_setopt(s->easy, CURLOPT_POSTFIELDSIZE_LARGE,
                                 (curl_off_t)first.bytes) == CURLE_OK &&

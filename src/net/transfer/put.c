@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "wire.h"
+#include "../../settings/sections.h"
 
 #define PART ".part" /* until it is whole */
 
@@ -351,7 +352,7 @@ void wire_put(twi_sender *s, const char *name, const twi_content *what, twi_send
         put_renamed(s, name, &from, out);
     else if (s->protocol == TWI_PROTOCOL_S3)
         put_object(s, name, &from, out);
-    else if (s->spec.to->by == TW_BY_WEBDAV)
+    else if (s->spec.to->by == TWI_BY_WEBDAV)
         put_webdav(s, name, &from, out);
     else if (address(s, name, "", url, sizeof url))
         put_plain(s, url, &from, out);

@@ -5,6 +5,7 @@
 #include <time.h>
 
 #include "wire.h"
+#include "../../settings/sections.h"
 
 enum { REDIRECTED = 300, FAILED = 400, SECONDS_MOST = 86400, BODY_MAX = 1 << 16 };
 
@@ -161,7 +162,7 @@ static size_t take_body(char *data, size_t size, size_t count, void *ctx)
     return n;
 }
 
-static bool set_patience(CURL *c, const tw_destination_settings *to)
+static bool set_patience(CURL *c, const twi_destination_settings *to)
 {
     const long s = (long)(to->timeout_us / 1000000);
     return curl_easy_setopt(c, CURLOPT_CONNECTTIMEOUT, s) == CURLE_OK &&
@@ -175,10 +176,10 @@ static bool set_patience(CURL *c, const tw_destination_settings *to)
 static bool set_tls(const twi_sender *s)
 {
     CURL *c = s->easy;
-    const tw_destination_settings *to = s->spec.to;
-    const bool verified = to->tls == TW_TLS_VERIFIED;
+    const twi_destination_settings *to = s->spec.to;
+    const bool verified = to->tls == TWI_TLS_VERIFIED;
     /* only ftp:// is asked for in clear text by its name */
-    const bool asked = to->tls != TW_TLS_NONE && !begins(to->url, "ftp://");
+    const bool asked = to->tls != TWI_TLS_NONE && !begins(to->url, "ftp://");
     bool good =
         curl_easy_setopt(c, CURLOPT_SSL_VERIFYPEER, verified ? 1L : 0L) == CURLE_OK &&
         curl_easy_setopt(c, CURLOPT_SSL_VERIFYHOST, verified ? 2L : 0L) == CURLE_OK &&
@@ -197,7 +198,7 @@ static bool set_tls(const twi_sender *s)
 static bool set_keys(const twi_sender *s)
 {
     CURL *c = s->easy;
-    const tw_destination_settings *to = s->spec.to;
+    const twi_destination_settings *to = s->spec.to;
     char path[URL_BYTES];
     const char *home = getenv("HOME");
     (void)snprintf(path, sizeof path, "%s/.ssh/known_hosts", home ? home : "");

@@ -13,7 +13,8 @@
 #include <zlib.h>
 
 #include "connections.h"
-#include "tawny/api.h"
+#include "tawny/version.h"
+#include "../../base/system_error.h"
 
 enum { FROM_ONE = 24, MEMORY = 32768, STREAM_BLOCK = 65536 };
 
@@ -455,7 +456,7 @@ static tw_status begin(twi_web *web, const struct addrinfo *at, tw_error *err)
         tls ? more : none, MHD_OPTION_END);
     const int code = errno;
     if (!web->daemon)
-        return tw_fail(err, tw_status_of_errno(code ? code : EINVAL),
+        return tw_fail(err, twi_status_of_errno(code ? code : EINVAL),
                        "cannot listen at %s, port %d: %s", spec->address, spec->port,
                        code ? strerror(code) : "the certificate or its key is no good");
     const union MHD_DaemonInfo *info =

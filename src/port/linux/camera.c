@@ -7,6 +7,7 @@
 #include "linux.h"
 #include "tawny/port_linux.h"
 #include "v4l2.h"
+#include "../../base/system_error.h"
 
 tw_status twi_linux_keep_extra(uint8_t **extra, tw_stream *stream, tw_error *err)
 {
@@ -43,7 +44,7 @@ tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
     const char *path = request->source + sizeof scheme - 1;
     struct stat found;
     if (stat(path, &found) != 0)
-        return tw_fail(err, tw_status_of_errno(errno), "%s: %s", path, strerror(errno));
+        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
     if (S_ISDIR(found.st_mode))
         return twi_linux_folder_camera(request, path, out, err);
     if (found.st_size == 0 && S_ISREG(found.st_mode))

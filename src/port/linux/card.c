@@ -12,8 +12,9 @@
 #include <unistd.h>
 
 #include "../../base/sync.h"
-#include "tawny/naming.h"
+#include "../../core/naming.h"
 #include "tawny/port_linux.h"
+#include "../../base/system_error.h"
 
 typedef struct folder_card {
     int fd;
@@ -23,21 +24,21 @@ typedef struct folder_card {
 typedef struct open_file {
     int fd;
     off_t bytes; /* appended */
-    char name[TW_NAME_MAX];
+    char name[TWI_NAME_MAX];
 } open_file;
 
 static tw_status fail(const folder_card *card, const char *doing, const char *name,
                       tw_error *err)
 {
     const int number = errno;
-    return tw_fail(err, tw_status_of_errno(number), "cannot %s %s%s%s: %s", doing,
+    return tw_fail(err, twi_status_of_errno(number), "cannot %s %s%s%s: %s", doing,
                    card->place, *name ? "/" : "", name, strerror(number));
 }
 
 /* Make the folders above a name. Each may be there already. */
 static tw_status make_parents(const folder_card *card, const char *name, tw_error *err)
 {
-    char part[TW_NAME_MAX + 8];
+    char part[TWI_NAME_MAX + 8];
     (void)snprintf(part, sizeof part, "%s", name);
     for (char *slash = strchr(part, '/'); slash; slash = strchr(slash + 1, '/')) {
         *slash = '\0';
@@ -110,7 +111,7 @@ static tw_status close_file(void *ctx, void *file, tw_error *err)
 /* Folders above a name that are left empty. */
 static void drop_empty(const folder_card *card, const char *name)
 {
-    char part[TW_NAME_MAX + 8];
+    char part[TWI_NAME_MAX + 8];
     (void)snprintf(part, sizeof part, "%s", name);
     for (char *slash = strrchr(part, '/'); slash; slash = strrchr(part, '/')) {
         *slash = '\0';
@@ -195,14 +196,14 @@ static void list_folder(int parent, const char *name, const char *below, int dep
         return; /* gone meanwhile, or not for us */
     }
     for (struct dirent *e = NULL; l->more && (e = readdir(folder)) != NULL;) {
-        char full[TW_NAME_MAX];
+        char full[TWI_NAME_MAX];
         struct stat s;
         if (strcmp(e->d_name, ".") == 0 || strcmp(e->d_name, "..") == 0 ||
             snprintf(full, sizeof full, "%s%s%s", below, *below ? "/" : "", e->d_name) >=
                 (int)sizeof full ||
             fstatat(fd, e->d_name, &s, AT_SYMLINK_NOFOLLOW) != 0)
             continue;
-        if (S_ISREG(s.st_mode) && strcmp(full, TW_STORE_MARK) != 0)
+        if (S_ISREG(s.st_mode) && strcmp(full, TWI_STORE_MARK) != 0)
             l->more = l->visit(l->visitor, full, (uint64_t)s.st_size);
         else if (S_ISDIR(s.st_mode) && depth < DEPTH_MAX)
             list_folder(fd, e->d_name, full, depth + 1, l);
@@ -283,7 +284,7 @@ static tw_status find_other(const folder_card *card, char other[256], tw_error *
         return st;
     }
     for (struct dirent *e = NULL; !other[0] && (e = readdir(folder)) != NULL;)
-        if (!is_of_the_system(e->d_name) && strcmp(e->d_name, TW_STORE_PROBE) != 0)
+        if (!is_of_the_system(e->d_name) && strcmp(e->d_name, TWI_STORE_PROBE) != 0)
             (void)snprintf(other, 256, "%s", e->d_name);
     (void)closedir(folder);
     return TW_OK;
@@ -294,7 +295,7 @@ static tw_status find_other(const folder_card *card, char other[256], tw_error *
 static bool has_catalogue(const folder_card *card)
 {
     static const char TABLE[] = "CREATE TABLE sighting(id INTEGER";
-    static const char *const names[] = {TW_CATALOGUE_FILE, TW_CATALOGUE_FILE "-wal"};
+    static const char *const names[] = {TWI_CATALOGUE_FILE, TWI_CATALOGUE_FILE "-wal"};
     enum { EXAMINED = 1 << 17 };
     char *text = malloc(EXAMINED);
     bool found = false;
@@ -314,7 +315,7 @@ static tw_status check_mark(const folder_card *card, tw_error *err)
 {
     char other[256];
     struct stat s;
-    if (fstatat(card->fd, TW_STORE_MARK, &s, AT_SYMLINK_NOFOLLOW) == 0)
+    if (fstatat(card->fd, TWI_STORE_MARK, &s, AT_SYMLINK_NOFOLLOW) == 0)
         return TW_OK;
     const tw_status st = find_other(card, other, err);
     if (st != TW_OK)
@@ -324,8 +325,8 @@ static tw_status check_mark(const folder_card *card, tw_error *err)
                        "the folder %s holds other things (%s): choose an empty one for "
                        "the captures; if all in it is a station's, put an empty file %s "
                        "beside it",
-                       card->place, other, TW_STORE_MARK);
-    const int fd = openat(card->fd, TW_STORE_MARK, O_WRONLY | O_CREAT | O_CLOEXEC, 0666);
+                       card->place, other, TWI_STORE_MARK);
+    const int fd = openat(card->fd, TWI_STORE_MARK, O_WRONLY | O_CREAT | O_CLOEXEC, 0666);
     if (fd >= 0) { /* a card that is full or cannot be written gets it another time */
         (void)fsync(fd);
         (void)close(fd);
@@ -367,7 +368,7 @@ static tw_status make_folder(const char *folder, tw_error *err)
     }
     if (mkdir(folder, 0777) != 0 && errno != EEXIST) {
         const int number = errno;
-        return tw_fail(err, tw_status_of_errno(number), "cannot make the folder %s: %s",
+        return tw_fail(err, twi_status_of_errno(number), "cannot make the folder %s: %s",
                        folder, strerror(number));
     }
     return TW_OK;
@@ -390,7 +391,7 @@ tw_status tw_linux_card(const char *folder, tw_card *out, tw_error *err)
     card->fd = open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
     if (!card->place || card->fd < 0) {
         const int number = errno;
-        st = tw_fail(err, tw_status_of_errno(number), "cannot open the folder %s: %s",
+        st = tw_fail(err, twi_status_of_errno(number), "cannot open the folder %s: %s",
                      folder, strerror(number));
         destroy(card);
         return st;

@@ -6,6 +6,7 @@
 #include "../../net/transfer.h"
 #include "linux.h"
 #include "tawny/settings.h"
+#include "../../settings/sections.h"
 
 enum {
     TIMEOUT_MS = 10000, /* for one picture */
@@ -147,7 +148,7 @@ tw_status twi_linux_fetch_camera(const tw_camera_request *request, tw_camera *ou
     c->clock = request->clock;
     c->every_us = request->fetch_every_us;
     c->url = strdup(request->source);
-    c->shown = strdup(tw_source_shown(request->source, shown, sizeof shown));
+    c->shown = strdup(twi_source_shown(request->source, shown, sizeof shown));
     if (!c->url || !c->shown) {
         destroy(c);
         return tw_fail(err, TW_ENOMEM, "out of memory");

@@ -11,6 +11,7 @@
 #include "../../media/jpeg.h"
 #include "../recorded.h"
 #include "linux.h"
+#include "../../base/system_error.h"
 
 typedef struct folder_camera {
     tw_camera_request request;
@@ -57,7 +58,7 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     close_camera(c);
     const int count = scandir(c->path, &c->entries, is_picture, versionsort);
     if (count < 0)
-        return tw_fail(err, tw_status_of_errno(errno), "%s: %s", c->path,
+        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", c->path,
                        strerror(errno));
     c->count = count;
     if (count == 0)

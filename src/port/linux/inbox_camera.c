@@ -12,6 +12,7 @@
 
 #include "../../media/jpeg.h"
 #include "linux.h"
+#include "../../base/system_error.h"
 
 enum { WAIT_MS = 400, EVENTS_BYTES = 16384 };
 
@@ -52,7 +53,7 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
                                        IN_CLOSE_WRITE | IN_MOVED_TO | IN_DELETE_SELF |
                                            IN_MOVE_SELF | IN_ONLYDIR) < 0) {
         const tw_status st =
-            tw_fail(err, tw_status_of_errno(errno), "%s: %s", c->path, strerror(errno));
+            tw_fail(err, twi_status_of_errno(errno), "%s: %s", c->path, strerror(errno));
         close_camera(c);
         return st;
     }

@@ -10,6 +10,7 @@
 #include "../../media/packets.h"
 #include "linux.h"
 #include "tawny/settings.h"
+#include "../../settings/sections.h"
 
 enum {
     WAITING_MAX = 16,     /* packets; then the network has to wait */
@@ -187,7 +188,7 @@ tw_status twi_linux_net_camera(const tw_camera_request *request, tw_camera *out,
     c->clock = request->clock;
     c->udp = request->udp;
     c->url = strdup(request->source);
-    c->shown = strdup(tw_source_shown(request->source, shown, sizeof shown));
+    c->shown = strdup(twi_source_shown(request->source, shown, sizeof shown));
     c->packets = twi_packets_new(WAITING_MAX);
     if (!c->url || !c->shown || !c->packets) {
         destroy(c);

@@ -8,6 +8,7 @@
 #include <string.h>
 
 #include "tawny/port_linux.h"
+#include "../../base/system_error.h"
 
 enum { LINES_MAX = 64, NAME_MAX_BYTES = 64 };
 
@@ -27,7 +28,7 @@ typedef struct linux_pins {
 static tw_status fail(tw_error *err, const char *name, const char *what)
 {
     const int why = errno;
-    const tw_status st = why == EBUSY ? TW_EACCES : tw_status_of_errno(why);
+    const tw_status st = why == EBUSY ? TW_EACCES : twi_status_of_errno(why);
     return tw_fail(err, st, "pin %s: %s: %s", name, what,
                    why == EBUSY ? "another program has it" : strerror(why));
 }

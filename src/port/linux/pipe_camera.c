@@ -10,6 +10,7 @@
 #include "../../core/split.h"
 #include "../../media/jpeg.h"
 #include "linux.h"
+#include "../../base/system_error.h"
 
 enum {
     WAIT_MS = 400,
@@ -70,7 +71,7 @@ static tw_status read_more(pipe_camera *c, tw_error *err)
         return TW_EAGAIN;
     const ssize_t n = read(STDIN_FILENO, c->data + c->used, c->capacity - c->used);
     if (n < 0)
-        return tw_fail(err, tw_status_of_errno(errno), "standard input: %s",
+        return tw_fail(err, twi_status_of_errno(errno), "standard input: %s",
                        strerror(errno));
     c->ended = n == 0;
     c->used += (size_t)n;

@@ -8,6 +8,7 @@
 
 #include "../../media/jpeg.h"
 #include "v4l2.h"
+#include "../../base/system_error.h"
 
 enum { BUFFERS = 4, WAIT_MS = 400 };
 
@@ -36,7 +37,7 @@ typedef struct v4l2_camera {
 static tw_status fail(const v4l2_camera *c, const char *doing, tw_error *err)
 {
     const int number = errno;
-    return tw_fail(err, tw_status_of_errno(number), "%s: %s: %s", c->path, doing,
+    return tw_fail(err, twi_status_of_errno(number), "%s: %s: %s", c->path, doing,
                    strerror(number));
 }
 

@@ -13,6 +13,7 @@
 
 #include "tawny/port_linux.h"
 #include "v4l2.h"
+#include "devices.h"
 
 enum {
     AGAIN_MAX = 100,
@@ -435,8 +436,8 @@ void twi_v4l2_stable(const char *folder, const char *path, char *out, size_t cap
         (void)closedir(dir);
 }
 
-size_t tw_linux_devices(void (*visit)(void *ctx, const tw_linux_device *device),
-                        void *ctx)
+size_t twi_linux_devices(void (*visit)(void *ctx, const twi_linux_device *device),
+                         void *ctx)
 {
     size_t count = 0;
     for (int i = 0; i < DEVICES_MAX; i++) {
@@ -450,13 +451,13 @@ size_t tw_linux_devices(void (*visit)(void *ctx, const tw_linux_device *device),
         twi_v4l2_stable("/dev/v4l/by-id", path, link, sizeof link);
         if (link[0])
             (void)snprintf(stable, sizeof stable, "v4l2:%s", link);
-        const tw_linux_device device = {.source = source,
-                                        .stable = stable,
-                                        .name = about.name,
-                                        .modes = about.modes,
-                                        .controls = about.controls,
-                                        .choice = about.choice,
-                                        .usable = about.usable};
+        const twi_linux_device device = {.source = source,
+                                         .stable = stable,
+                                         .name = about.name,
+                                         .modes = about.modes,
+                                         .controls = about.controls,
+                                         .choice = about.choice,
+                                         .usable = about.usable};
         if (visit)
             visit(ctx, &device);
     }

@@ -3,11 +3,11 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "tawny/naming.h"
+#include "../../core/naming.h"
 #include "tawny/port_sim.h"
 
 typedef struct sim_file {
-    char name[TW_NAME_MAX];
+    char name[TWI_NAME_MAX];
     uint8_t *data;
     size_t bytes, capacity;
     size_t synced; /* bytes that a power cut leaves alone */

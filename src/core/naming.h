@@ -1,56 +1,51 @@
-/* tawny/naming.h - names of captures, and the calendar that they need.
- * Pure: no I/O, clock or heap. */
-#ifndef TW_NAMING_H
-#define TW_NAMING_H
+/* Names of captures, and the calendar that they need. Pure: no I/O, clock or heap. */
+#ifndef TWI_NAMING_H
+#define TWI_NAMING_H
 
 #include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
 
-#include "tawny/status.h"
-
-#ifdef __cplusplus
-extern "C" {
-#endif
+#include "tawny/error.h"
 
 /* What lies in a store beside captures: the catalogue, and its journal; the mark by which
  * a folder is known for a store; and, for a moment, what tries whether it can be written.
  */
-#define TW_CATALOGUE_FILE "catalogue.db"
-#define TW_JOURNAL_FILE                                                                  \
+#define TWI_CATALOGUE_FILE "catalogue.db"
+#define TWI_JOURNAL_FILE                                                                 \
     "sightings.jsonl" /* of what no name tells, for a lost catalogue */
-#define TW_STORE_MARK ".tawny-store"
-#define TW_STORE_PROBE "tawny-can-write-here"
+#define TWI_STORE_MARK ".tawny-store"
+#define TWI_STORE_PROBE "tawny-can-write-here"
 
-enum { TW_NAME_MAX = 512 }; /* bytes of a name with its folders, the final 0 included */
+enum { TWI_NAME_MAX = 512 }; /* bytes of a name with its folders, the final 0 included */
 
 /* What a capture is. */
-typedef enum tw_kind {
-    TW_KIND_STILL,
-    TW_KIND_CLIP,
-    TW_KIND_SEGMENT,     /* a piece of continuous recording */
-    TW_KIND_TIMED_STILL, /* by the clock, of no sighting */
-    TW_KIND_TIMED_CLIP,
-    TW_KIND_CAPTIONED_STILL, /* a copy of a still or clip with text in it */
-    TW_KIND_CAPTIONED_CLIP,
-    TW_KIND_SNAP, /* a still that was asked for, of no sighting */
-    TW_KIND_COUNT
-} tw_kind;
+typedef enum twi_kind {
+    TWI_KIND_STILL,
+    TWI_KIND_CLIP,
+    TWI_KIND_SEGMENT,     /* a piece of continuous recording */
+    TWI_KIND_TIMED_STILL, /* by the clock, of no sighting */
+    TWI_KIND_TIMED_CLIP,
+    TWI_KIND_CAPTIONED_STILL, /* a copy of a still or clip with text in it */
+    TWI_KIND_CAPTIONED_CLIP,
+    TWI_KIND_SNAP, /* a still that was asked for, of no sighting */
+    TWI_KIND_COUNT
+} twi_kind;
 
 /** @return "still", "clip", "segment", "timed-still"...; "?" out of range; static. */
-TW_API const char *tw_kind_name(tw_kind kind);
+const char *twi_kind_name(twi_kind kind);
 
-/** @return the kind of a name, TW_KIND_COUNT: there is none. */
-TW_API tw_kind tw_kind_find(const char *name);
+/** @return the kind of a name, TWI_KIND_COUNT: there is none. */
+twi_kind twi_kind_find(const char *name);
 
 /** Whether captures of a kind belong to a sighting. */
-TW_API bool tw_kind_of_sighting(tw_kind kind);
+bool twi_kind_of_sighting(twi_kind kind);
 
 /** Whether captures of a kind are video. */
-TW_API bool tw_kind_is_video(tw_kind kind);
+bool twi_kind_is_video(twi_kind kind);
 
 /* A moment on somebody's wall clock. */
-typedef struct tw_civil {
+typedef struct twi_civil {
     int32_t year;
     uint8_t month, day;           /* 1..12, 1..31 */
     uint8_t hour, minute, second; /* 0..23, 0..59, 0..59 */
@@ -58,7 +53,7 @@ typedef struct tw_civil {
     uint8_t weekday;              /* 0 Sunday .. 6 */
     uint16_t yearday;             /* 1..366 */
     int32_t offset_s;             /* of the wall clock from UTC, seconds east */
-} tw_civil;
+} twi_civil;
 
 /**
  * Split a moment (proleptic Gregorian calendar, no leap seconds).
@@ -67,32 +62,32 @@ typedef struct tw_civil {
  * @param offset_s  Of local time from UTC, seconds east, -86400..86400.
  * Source: H. Hinnant, "chrono-compatible low-level date algorithms", 2013.
  */
-TW_API void tw_civil_split(int64_t wall_us, int32_t offset_s, tw_civil *out);
+void twi_civil_split(int64_t wall_us, int32_t offset_s, twi_civil *out);
 
 /** @return Microseconds since 1970 UTC of a civil time; its weekday and yearday unused.
  */
-TW_API int64_t tw_civil_join(const tw_civil *civil);
+int64_t twi_civil_join(const twi_civil *civil);
 
-enum { TW_UTC_MAX = 32 }; /* bytes of a moment in text, the final 0 included */
+enum { TWI_UTC_MAX = 32 }; /* bytes of a moment in text, the final 0 included */
 
 /** Write a moment of the years 0 to 9999 in UTC, as RFC 3339 has it:
  * "2027-03-13T20:30:14.200Z". @return out. */
-TW_API const char *tw_utc(int64_t wall_us, char out[TW_UTC_MAX]);
+const char *twi_utc(int64_t wall_us, char out[TWI_UTC_MAX]);
 
 /** @return the media type of a file by how its name ends: "image/jpeg" of .jpg,
  * "video/mp4" of .mp4; else "application/octet-stream"; static. */
-TW_API const char *tw_media_type(const char *name);
+const char *twi_media_type(const char *name);
 
 /* What a name can tell. Texts are borrowed UTF-8. */
-typedef struct tw_name_fields {
-    tw_civil time;         /* of the first frame in the file */
+typedef struct twi_name_fields {
+    twi_civil time;        /* of the first frame in the file */
     const char *camera;    /* {camera} */
     const char *station;   /* {station} */
     const char *kind;      /* {kind}: "clip", "still" */
     uint32_t sighting;     /* {sighting}, at least three digits */
     uint32_t n;            /* {n}: counts the stills of a sighting; empty if 0 */
     const char *extension; /* added with its dot; "" for none */
-} tw_name_fields;
+} twi_name_fields;
 
 /**
  * Expand a pattern to a path below the store.
@@ -109,29 +104,25 @@ typedef struct tw_name_fields {
  * @return TW_OK; TW_EINVAL: NULL pointer; TW_ESYNTAX: unknown conversion or field, or an
  *         empty name; TW_ESIZE: longer than capacity.
  */
-TW_API tw_status tw_name_expand(const char *pattern, const tw_name_fields *fields,
-                                char *out, size_t capacity, const char **problem);
+tw_status twi_name_expand(const char *pattern, const twi_name_fields *fields, char *out,
+                          size_t capacity, const char **problem);
 
 /* What a name tells. Times are of the wall clock that named it. */
-typedef struct tw_name_parts {
-    tw_civil time;
+typedef struct twi_name_parts {
+    twi_civil time;
     bool offset_given;         /* by %z; else time.offset_s is 0 */
     char camera[64], kind[16]; /* "": the pattern does not say */
     uint32_t sighting, n;      /* 0 likewise */
-} tw_name_parts;
+} twi_name_parts;
 
 /**
- * Read a name that tw_name_expand made from a pattern, a number behind it ("-2") allowed.
- * Only kinds that tw_kind_name knows are read.
+ * Read a name that twi_name_expand made from a pattern, a number behind it ("-2")
+ * allowed. Only kinds that twi_kind_name knows are read.
  *
  * @param name  Below the store, with its extension.
  * @return TW_OK; TW_EINVAL: NULL pointer; TW_ENOENT: the name is not of this pattern, or
  *         the pattern does not tell the time to the second.
  */
-TW_API tw_status tw_name_read(const char *pattern, const char *name, tw_name_parts *out);
-
-#ifdef __cplusplus
-}
-#endif
+tw_status twi_name_read(const char *pattern, const char *name, twi_name_parts *out);
 
 #endif
