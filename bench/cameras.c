@@ -165,7 +165,7 @@ static void close_shown(void *ctx)
 static tw_status make_shown(const tw_camera_request *request, tw_camera *out,
                             tw_error *err)
 {
-    static const tw_camera_ops ops = {"shown",    TW_LIVE,     open_shown,
+    static const tw_camera_ops ops = {sizeof ops, "shown",     TW_LIVE, open_shown,
                                       next_shown, close_shown, free};
     shown *c = calloc(1, sizeof *c);
     if (!c)

@@ -53,7 +53,10 @@ int main()
         tw_push_new("bank", &stream, TW_RECORDED, &push) != TW_OK)
         return 1;
     tw_push *const pushed[] = {push, nullptr};
-    const tw_platform platform = {nullptr, tw_linux_clock(), &card, nullptr, pushed};
+    tw_platform platform = {};
+    platform.clock = tw_linux_clock();
+    platform.card = &card;
+    platform.pushed = pushed;
     tw_status st =
         tw_station_new(&platform, settings.get(), on_event, nullptr, &station, &err);
     if (st == TW_OK) {

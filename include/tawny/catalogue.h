@@ -56,6 +56,7 @@ typedef struct tw_capture_record {
 
 /* Which sightings. All zero: all of them. */
 typedef struct tw_sighting_filter {
+    size_t size;               /* of this struct; 0: see version.h */
     int64_t id;                /* that one only */
     const char *camera;        /* of one camera */
     int64_t from_us, until_us; /* begun at or after, and before */

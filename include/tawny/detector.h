@@ -3,7 +3,11 @@
  * The detector keeps a slowly learned background with a noise estimate for each pixel,
  * explains each cell of a new frame as the background under another light and a small
  * shift, and calls a cell moving where that explanation fails by more than the cell's own
- * usual restlessness. docs/architecture.md has the method in short. */
+ * usual restlessness. docs/architecture.md has the method in short.
+ *
+ * A detector is one thread's at a time; several may run at once. It lies in the caller's
+ * memory and holds nothing else, so it is never freed. Pictures are borrowed for the call;
+ * of a reading, cells alone is the detector's. */
 #ifndef TW_DETECTOR_H
 #define TW_DETECTOR_H
 
@@ -30,6 +34,7 @@ enum {
 };
 
 typedef struct tw_detector_config {
+    size_t size;            /* of this struct; 0: see version.h */
     uint16_t width, height; /* of every frame, TW_DETECTOR_MIN_SIDE.._MAX_SIDE pixels */
     uint16_t difference;    /* luma levels, 1..255; 0 follows the measured noise */
     uint16_t noise_margin_pct; /* scales the noise that is expected, 10..1000; 100 */
@@ -70,6 +75,7 @@ typedef struct tw_blob {
 
 /* What the detector says of one frame. All shares are of the watched area, in ppm. */
 typedef struct tw_reading {
+    size_t size;           /* of this struct; 0: see version.h */
     int64_t t_us;          /* the frame's capture time */
     uint32_t activity_ppm; /* moving, after everything shut out is taken off */
     uint32_t raw_ppm;      /* all moving cells, before the size limits */
@@ -97,8 +103,14 @@ typedef struct tw_reading {
 typedef struct tw_detector tw_detector;
 
 /** Fill in the values that suit an outdoor camera, for frames of this size. */
-TW_API void tw_detector_defaults(tw_detector_config *config, uint16_t width,
-                                 uint16_t height);
+TW_API void tw_detector_defaults_sized(tw_detector_config *config, uint16_t width,
+                                       uint16_t height, size_t size);
+
+static inline void tw_detector_defaults(tw_detector_config *config, uint16_t width,
+                                        uint16_t height)
+{
+    tw_detector_defaults_sized(config, width, height, sizeof *config);
+}
 
 /**
  * @param bytes  Set to the memory that a detector of this configuration needs.
@@ -166,8 +178,14 @@ TW_API tw_status tw_detector_watch_cells(tw_detector *detector, const uint8_t *m
  * @param out   Written on TW_OK.
  * @return TW_OK; TW_EINVAL: bad view or NULL pointer; TW_ESIZE: another frame size.
  */
-TW_API tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma,
-                                  int64_t t_us, tw_reading *out);
+TW_API tw_status tw_detector_read_sized(tw_detector *detector, const tw_luma *luma,
+                                        int64_t t_us, tw_reading *out, size_t size);
+
+static inline tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma,
+                                         int64_t t_us, tw_reading *out)
+{
+    return tw_detector_read_sized(detector, luma, t_us, out, sizeof *out);
+}
 
 #ifdef __cplusplus
 }

@@ -1,5 +1,8 @@
 /* tawny/draw.h - pictures made of frames: a JPEG, one with what the detector sees in it,
- * and how sharp it is. */
+ * and how sharp it is.
+ *
+ * Any thread, with settings that no other thread uses meanwhile. Pictures that come back
+ * are the caller's, to free(). */
 #ifndef TW_DRAW_H
 #define TW_DRAW_H
 
@@ -42,6 +45,7 @@ TW_API tw_status tw_picture_sharpness(const uint8_t *jpeg, size_t bytes,
 
 /* One picture that a camera gives, for aiming and for trying limits. */
 typedef struct tw_look_options {
+    size_t size;      /* of this struct; 0: see version.h */
     int64_t after_us; /* watch for so long first, so that the detector knows the place */
     bool overlay;     /* draw zones, cells, blobs and levels */
     bool png;         /* PNG instead of JPEG */
@@ -55,9 +59,19 @@ typedef struct tw_look_options {
  * @param taken   Set to what the detector said of the frame; its cells are not kept.
  * @return TW_OK; TW_ENOENT: there is no such camera; else err says what and where.
  */
-TW_API tw_status tw_look(const tw_platform *platform, tw_settings *settings,
-                         const char *camera, const tw_look_options *options,
-                         uint8_t **out, size_t *bytes, tw_reading *taken, tw_error *err);
+TW_API tw_status tw_look_sized(const tw_platform *platform, tw_settings *settings,
+                               const char *camera, const tw_look_options *options,
+                               uint8_t **out, size_t *bytes, tw_reading *taken,
+                               tw_error *err, size_t size);
+
+static inline tw_status tw_look(const tw_platform *platform, tw_settings *settings,
+                                const char *camera, const tw_look_options *options,
+                                uint8_t **out, size_t *bytes, tw_reading *taken,
+                                tw_error *err)
+{
+    return tw_look_sized(platform, settings, camera, options, out, bytes, taken, err,
+                         sizeof *taken);
+}
 
 #ifdef __cplusplus
 }

@@ -1,5 +1,7 @@
 /* tawny/error.h - how every function of the library says whether it worked, and one clear
- * line about what went wrong. */
+ * line about what went wrong.
+ *
+ * Any thread. A tw_error is the caller's, and one thread's at a time. */
 #ifndef TW_ERROR_H
 #define TW_ERROR_H
 
@@ -29,11 +31,12 @@ extern "C" {
     X(TW_ESTOPPED, -15, "stopped on request")
 
 /** Outcome of a call: TW_OK (0), or a negative value that says why not. */
-typedef enum tw_status {
+enum tw_status_values {
 #define TW_STATUS_ENUM(name, value, text) name = (value),
     TW_STATUS_LIST(TW_STATUS_ENUM)
 #undef TW_STATUS_ENUM
-} tw_status;
+};
+typedef int32_t tw_status; /* one of them */
 
 /** @return The name of a status ("TW_EIO"), "TW_?" for an unknown value; static. */
 TW_API const char *tw_status_name(tw_status st);

@@ -1,4 +1,8 @@
-/* tawny/events.h - what a station or a rehearsal tells of. */
+/* tawny/events.h - what a station or a rehearsal tells of.
+ *
+ * Events are the library's, and good for the call that tells of them. Those of a station
+ * come from a thread of the subscriber's own, under no lock; those of a rehearsal from the
+ * thread that rehearses. */
 #ifndef TW_EVENTS_H
 #define TW_EVENTS_H
 
@@ -15,7 +19,7 @@
 extern "C" {
 #endif
 
-typedef enum tw_event_kind {
+enum tw_event_kind_values {
     TW_EVENT_OPENED,  /* a camera delivers: stream */
     TW_EVENT_READING, /* one frame was read: reading, luma, state, and sighting if one
                          runs */
@@ -30,7 +34,8 @@ typedef enum tw_event_kind {
     TW_EVENT_STOPPED,  /* nothing is sent to a destination any more: text says why */
     TW_EVENT_ORDERED,  /* somebody has given an order: text says which */
     TW_EVENT_CLOSED    /* a camera has ended: status, text if that was an error */
-} tw_event_kind;
+};
+typedef int32_t tw_event_kind; /* one of them */
 
 /** @return "opened", "began"...: one word for each kind; static. */
 TW_API const char *tw_event_name(tw_event_kind kind);
@@ -68,6 +73,7 @@ typedef void (*tw_event_fn)(void *ctx, const tw_event *event);
 
 /* Somebody who is told of a station's events. */
 typedef struct tw_subscriber {
+    size_t size;          /* of this struct; 0: see version.h */
     tw_event_fn callback; /* required */
     bool readings;        /* of all frames */
     /* Whether the next reading of a camera is wanted with luma and picture; asked in the

@@ -1,4 +1,7 @@
-/* tawny/frame.h - pictures and packets, as views over memory that the caller owns. */
+/* tawny/frame.h - pictures and packets, as views over memory that the caller owns.
+ *
+ * Any thread: nothing is kept between calls. Views are borrowed for the call, and what is
+ * written goes into memory of the caller's. */
 #ifndef TW_FRAME_H
 #define TW_FRAME_H
 
@@ -22,14 +25,15 @@ typedef struct tw_luma {
 } tw_luma;
 
 /* How the pixels of a raw picture lie. All values are full range, 0 to 255. */
-typedef enum tw_pixels {
+enum tw_pixels_values {
     TW_PIXELS_I420, /* px[0]: luma; px[1], px[2]: chroma, half as wide and high, rounded
                        up; without px[1] it is grey */
     TW_PIXELS_GREY, /* px[0]: luma */
     TW_PIXELS_NV12, /* px[0]: luma; px[1]: chroma in pairs, rows as I420 has them */
     TW_PIXELS_YUYV, /* px[0]: luma, blue, luma, red for each two pixels */
     TW_PIXELS_RGB   /* px[0]: red, green, blue for each pixel */
-} tw_pixels;
+};
+typedef int32_t tw_pixels; /* one of them */
 
 /* A raw picture. Borrowed: whoever fills the view keeps px alive and unchanged during a
  * call. */
@@ -57,17 +61,19 @@ typedef struct tw_turn {
     bool mirror;
 } tw_turn;
 
-typedef enum tw_codec {
+enum tw_codec_values {
     TW_CODEC_MJPEG, /* each packet is a JPEG picture */
     TW_CODEC_H264,
     TW_CODEC_H265,
     TW_CODEC_MPEG4,
     TW_CODEC_OTHER, /* one that only the codec module knows: it is told by extra */
     TW_CODEC_RAW    /* frames are pixels, not packets */
-} tw_codec;
+};
+typedef int32_t tw_codec; /* one of them */
 
 /* What a camera delivers. Pointers are the camera's and good until it is closed. */
 typedef struct tw_stream {
+    size_t size; /* of this struct; 0: see version.h */
     tw_codec codec;
     tw_pixels pixels;          /* of TW_CODEC_RAW: how they lie, in most frames */
     const char *codec_name;    /* for messages, such as "h264" */

@@ -1,5 +1,8 @@
 /* tawny/outward.h - what goes outward from a station: hooks, destinations and the page,
- * as its settings say, and as new ones say while it runs. */
+ * as its settings say, and as new ones say while it runs.
+ *
+ * Begun and ended by the thread that runs the station; it has threads of its own, from
+ * which the host is told. */
 #ifndef TW_OUTWARD_H
 #define TW_OUTWARD_H
 
@@ -15,6 +18,7 @@ typedef struct tw_outward tw_outward;
 
 /* What it needs of the program. */
 typedef struct tw_outward_host {
+    size_t size;               /* of this struct; 0: see version.h */
     const char *store;         /* folder of the captures */
     const tw_card *card;       /* the same; outlives this */
     const char *settings_file; /* that the page may change; NULL: none */

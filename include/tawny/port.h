@@ -1,7 +1,10 @@
 /* tawny/port.h - the thin layer between the library and the hardware.
  *
  * Each part is a table of functions and a context for them. Every function may be called
- * from any one thread at a time, unless it says otherwise. */
+ * from any one thread at a time, unless it says otherwise.
+ *
+ * A port's tables are static. What a maker makes is the caller's, to destroy; a camera is
+ * one thread's at a time, and clocks and pins are any thread's. */
 #ifndef TW_PORT_H
 #define TW_PORT_H
 
@@ -20,13 +23,15 @@ extern "C" {
 
 /* How frames come. A station opens a live camera again when it cannot be opened or ends,
  * and one that is not rare when it falls silent. */
-typedef enum tw_liveness {
+enum tw_liveness_values {
     TW_RECORDED, /* from something that has an end */
     TW_LIVE,     /* as they happen */
     TW_LIVE_RARE /* likewise, and for long there may be none */
-} tw_liveness;
+};
+typedef int32_t tw_liveness; /* one of them */
 
 typedef struct tw_camera_ops {
+    size_t size;      /* of this struct; 0: see version.h */
     const char *name; /* "file", "sim": for messages */
     tw_liveness live;
     /* Required. Blocks until the stream is known. TW_ENOENT, TW_EDAMAGED, TW_EIO...:
@@ -49,6 +54,7 @@ typedef struct tw_camera {
 /* ---- clock ----------------------------------------------------------------------- */
 
 typedef struct tw_clock_ops {
+    size_t size; /* of this struct; 0: see version.h */
     /* Required, thread-safe. Monotonic microseconds, any zero. */
     int64_t (*now_us)(void *ctx);
     /* Required, thread-safe. Microseconds since 1970 UTC. */
@@ -70,6 +76,7 @@ typedef struct tw_clock {
 /* ---- card ------------------------------------------------------------------------ */
 
 typedef struct tw_card_ops {
+    size_t size; /* of this struct; 0: see version.h */
     /* Names are paths below the card, "/" between parts, none of them ".." or empty. */
 
     /* Required. Make a new file and the folders above it. TW_EEXIST if it is there. */
@@ -124,6 +131,7 @@ typedef struct tw_card {
 /* Inputs and outputs of the board. Lines are named as the port does, "gpiochip0/17" for
  * one; each is used in one direction only. */
 typedef struct tw_pins_ops {
+    size_t size; /* of this struct; 0: see version.h */
     /* Required, thread-safe. Whether an input is active now. TW_ENOENT: there is no such
      * line; TW_EACCES: it is in use, or not allowed; TW_EIO. */
     tw_status (*read)(void *ctx, const char *line, bool *active, tw_error *err);
@@ -146,6 +154,7 @@ typedef struct tw_push tw_push;
 
 /* A camera that is wanted. Texts are borrowed for the call. */
 typedef struct tw_camera_request {
+    size_t size;            /* of this struct; 0: see version.h */
     const char *name;       /* of the camera, for messages */
     const char *source;     /* "file:yard.mp4", "sim:kerb" */
     uint32_t fps;           /* for sources that have no rate of their own, 1..240 */
@@ -225,6 +234,7 @@ TW_API void tw_push_free(tw_push *push);
 
 /* What a station or a rehearsal runs on. */
 typedef struct tw_platform {
+    size_t size;                     /* of this struct; 0: see version.h */
     const tw_camera_make_fn *makers; /* ended by NULL; NULL: there are none */
     tw_clock clock;
     const tw_card *card; /* where captures go; a station needs one; NULL: a rehearsal or a

@@ -1,4 +1,6 @@
-/* tawny/port_linux.h - the port to a Linux board: files, the board's clock, folders. */
+/* tawny/port_linux.h - the port to a Linux board: files, the board's clock, folders.
+ *
+ * Any thread may make cameras, cards and pins; they are the caller's, to destroy. */
 #ifndef TW_PORT_LINUX_H
 #define TW_PORT_LINUX_H
 

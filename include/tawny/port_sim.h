@@ -1,5 +1,8 @@
 /* tawny/port_sim.h - a simulated board: a scene with known truth, a clock that jumps, a
- * card in memory. The base of the demo and of the tests. */
+ * card in memory. The base of the demo and of the tests.
+ *
+ * Scenes are static. A card, pins and a clock are one thread's at a time unless a line says
+ * otherwise; card and pins are the caller's, to destroy. */
 #ifndef TW_PORT_SIM_H
 #define TW_PORT_SIM_H
 
@@ -76,6 +79,7 @@ TW_API bool tw_sim_pins_output(const tw_pins *pins, const char *line, uint32_t *
 
 /* What befalls a simulated card. Counts start with 1; 0: never. */
 typedef struct tw_sim_faults {
+    size_t size;         /* of this struct; 0: see version.h */
     uint64_t capacity;   /* bytes; TW_ENOSPC beyond */
     uint32_t fail_call;  /* this call fails, counted over all of them ... */
     tw_status fail_with; /* ... with this */

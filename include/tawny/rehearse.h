@@ -1,4 +1,7 @@
-/* tawny/rehearse.h - a run over recorded footage, as fast as the machine allows. */
+/* tawny/rehearse.h - a run over recorded footage, as fast as the machine allows.
+ *
+ * In the caller's thread; several may run at once, each with settings of its own. All that
+ * is given is borrowed for the call. */
 #ifndef TW_REHEARSE_H
 #define TW_REHEARSE_H
 
@@ -10,6 +13,7 @@ extern "C" {
 #endif
 
 typedef struct tw_rehearsal_result {
+    size_t size;           /* of this struct; 0: see version.h */
     uint64_t frames;       /* read by the detector */
     uint64_t decoded;      /* pictures; more than were read where check_every is set */
     uint64_t bad_frames;   /* that could not be read */
@@ -34,10 +38,20 @@ typedef struct tw_rehearsal_result {
  * @return TW_OK; TW_ESTOPPED; TW_ENOENT: there is no such camera; else err says which
  *         file cannot be read and why.
  */
-TW_API tw_status tw_rehearse(const tw_platform *platform, tw_settings *settings,
-                             const char *camera, const volatile int *stop,
-                             tw_event_fn callback, void *ctx, tw_rehearsal_result *result,
-                             tw_error *err);
+TW_API tw_status tw_rehearse_sized(const tw_platform *platform, tw_settings *settings,
+                                   const char *camera, const volatile int *stop,
+                                   tw_event_fn callback, void *ctx,
+                                   tw_rehearsal_result *result, tw_error *err,
+                                   size_t size);
+
+static inline tw_status tw_rehearse(const tw_platform *platform, tw_settings *settings,
+                                    const char *camera, const volatile int *stop,
+                                    tw_event_fn callback, void *ctx,
+                                    tw_rehearsal_result *result, tw_error *err)
+{
+    return tw_rehearse_sized(platform, settings, camera, stop, callback, ctx, result, err,
+                             sizeof *result);
+}
 
 #ifdef __cplusplus
 }

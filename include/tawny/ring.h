@@ -1,5 +1,8 @@
 /* tawny/ring.h - the newest packets of a camera, for pre-event footage.
- * Pure: no I/O, clock or heap. */
+ * Pure: no I/O, clock or heap.
+ *
+ * A ring is one thread's at a time. It lies in the caller's memory; the bytes of packets
+ * stay their owner's, until the ring has released them. */
 #ifndef TW_RING_H
 #define TW_RING_H
 
@@ -20,6 +23,7 @@ typedef struct tw_ring tw_ring;
 typedef void (*tw_ring_release_fn)(void *ctx, void *owner);
 
 typedef struct tw_ring_config {
+    size_t size;                /* of this struct; 0: see version.h */
     uint32_t max_frames;        /* packets held at most, 2..1000000 */
     size_t most_bytes;          /* of all packets held, >= 1 */
     tw_ring_release_fn release; /* required; must not call the ring */

@@ -16,13 +16,14 @@ extern "C" {
 #endif
 
 /* How another value of a setting is applied while a station runs; the gentlest first. */
-typedef enum tw_applied {
+enum tw_applied_values {
     TW_APPLIED_NOT,     /* nothing differs */
     TW_APPLIED_LIVE,    /* between two frames; for files and messages, with the next */
     TW_APPLIED_RELEARN, /* the detector begins anew; what runs goes on */
     TW_APPLIED_REOPEN,  /* the camera is opened again, once no sighting runs */
     TW_APPLIED_START    /* when the station starts again */
-} tw_applied;
+};
+typedef int32_t tw_applied; /* one of them */
 
 /* One setting with its value and where that comes from. Texts are borrowed. */
 typedef struct tw_setting {

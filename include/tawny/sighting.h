@@ -1,4 +1,6 @@
-/* tawny/sighting.h - when a sighting begins and ends. Pure: no I/O, clock or heap. */
+/* tawny/sighting.h - when a sighting begins and ends. Pure: no I/O, clock or heap.
+ *
+ * A watch is one thread's at a time. It lies in the caller's memory and holds nothing else. */
 #ifndef TW_SIGHTING_H
 #define TW_SIGHTING_H
 
@@ -20,6 +22,7 @@ typedef struct tw_own_limits {
 } tw_own_limits;
 
 typedef struct tw_sighting_config {
+    size_t size;        /* of this struct; 0: see version.h */
     uint32_t start_ppm; /* activity that confirms, > 0 */
     uint32_t stay_ppm;  /* activity that keeps a sighting going, 1..start_ppm */
     uint8_t own_count;  /* zones with limits of their own, in the order of the reading's
@@ -35,19 +38,21 @@ typedef struct tw_sighting_config {
     int64_t longest_us; /* a sighting is split when its clip gets this long, > 0 */
 } tw_sighting_config;
 
-typedef enum tw_watch_state {
+enum tw_watch_state_values {
     TW_IDLE,     /* no frame yet, or disarmed */
     TW_SETTLING, /* the detector is still learning the place */
     TW_ARMED,    /* motion starts a sighting */
     TW_SIGHTING, /* one is running, its post-event time included */
     TW_RESTING   /* one has just ended */
-} tw_watch_state;
+};
+typedef int32_t tw_watch_state; /* one of them */
 
-typedef enum tw_sighting_why {
+enum tw_sighting_why_values {
     TW_END_QUIET,   /* no motion for the post-event time */
     TW_END_LONGEST, /* split; the next part begins where this one's clip ends */
     TW_END_FINISHED /* the footage ended or the camera was stopped */
-} tw_sighting_why;
+};
+typedef int32_t tw_sighting_why; /* one of them */
 
 /* What confirmed a sighting. */
 typedef struct tw_cause {
@@ -100,17 +105,30 @@ typedef struct tw_sighting_watch {
         bool stay[TW_CONFIRM_MAX];
         int64_t at[TW_CONFIRM_MAX];
         uint32_t level[TW_CONFIRM_MAX];
+        uint64_t later[8]; /* room for what later versions need */
     } own;
 } tw_sighting_watch;
 
 /** The built-in limits and times, as settings that say nothing have them: armed. */
-TW_API void tw_sighting_defaults(tw_sighting_config *config);
+TW_API void tw_sighting_defaults_sized(tw_sighting_config *config, size_t size);
+
+static inline void tw_sighting_defaults(tw_sighting_config *config)
+{
+    tw_sighting_defaults_sized(config, sizeof *config);
+}
 
 /**
- * @return TW_OK; TW_EINVAL: NULL pointer or a value out of the range given above.
+ * @return TW_OK; TW_EINVAL: NULL pointer or a value out of the range given above;
+ *         TW_ESIZE: the library is so much newer that it needs a larger watch.
  */
-TW_API tw_status tw_sighting_init(tw_sighting_watch *watch,
-                                  const tw_sighting_config *config);
+TW_API tw_status tw_sighting_init_sized(tw_sighting_watch *watch,
+                                        const tw_sighting_config *config, size_t size);
+
+static inline tw_status tw_sighting_init(tw_sighting_watch *watch,
+                                         const tw_sighting_config *config)
+{
+    return tw_sighting_init_sized(watch, config, sizeof *watch);
+}
 
 /**
  * Take in one reading.

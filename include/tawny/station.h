@@ -1,4 +1,8 @@
-/* tawny/station.h - cameras watched end to end: frames in, sightings and captures out. */
+/* tawny/station.h - cameras watched end to end: frames in, sightings and captures out.
+ *
+ * A station is made, run and freed by one thread; everything that says "any thread" may
+ * be called meanwhile, from callbacks too. Settings that tw_station_apply takes are the
+ * station's from then on; all else that is given is borrowed, for as long as it says. */
 #ifndef TW_STATION_H
 #define TW_STATION_H
 
@@ -93,20 +97,22 @@ TW_API tw_status tw_station_order(tw_station *station, const char *what,
                                   const char *camera, int64_t for_us);
 
 /* Whether motion may begin a sighting, and what decides it. */
-typedef enum tw_arming {
+enum tw_arming_values {
     TW_ARMED_BY_SETTING,
     TW_ARMED_BY_ORDER,
     TW_DISARMED_BY_SETTING, /* armed = no */
     TW_DISARMED_BY_ORDER,
     TW_DISARMED_BY_HOURS,
     TW_DISARMED_BY_DELAY /* arm_delay */
-} tw_arming;
+};
+typedef int32_t tw_arming; /* one of them */
 
 /** @return "armed", "armed by order", "disarmed by hours"...; static. */
 TW_API const char *tw_arming_name(tw_arming arming);
 
 /* How a camera fares. */
 typedef struct tw_camera_status {
+    size_t size; /* of this struct; 0: see version.h */
     char name[64];
     bool open;  /* it delivers */
     bool ended; /* it will not any more: it is closed, or could not be opened */
@@ -149,11 +155,18 @@ TW_API const char *tw_camera_state_name(const tw_camera_status *camera);
 
 /** How a camera of a station fares. Any thread, also while it runs.
  * @return TW_OK; TW_EINVAL; TW_ENOENT: index is past the last. */
-TW_API tw_status tw_station_camera(tw_station *station, size_t index,
-                                   tw_camera_status *out);
+TW_API tw_status tw_station_camera_sized(tw_station *station, size_t index,
+                                         tw_camera_status *out, size_t size);
+
+static inline tw_status tw_station_camera(tw_station *station, size_t index,
+                                          tw_camera_status *out)
+{
+    return tw_station_camera_sized(station, index, out, sizeof *out);
+}
 
 /* How the store fares. */
 typedef struct tw_store_status {
+    size_t size;            /* of this struct; 0: see version.h */
     uint64_t waiting_bytes; /* footage that is not written yet */
     uint64_t free_bytes, total_bytes;
     bool card;        /* it can be asked for its space */
@@ -163,7 +176,13 @@ typedef struct tw_store_status {
 } tw_store_status;
 
 /** How the store fares. Any thread. @return TW_OK; TW_EINVAL. */
-TW_API tw_status tw_station_store(tw_station *station, tw_store_status *out);
+TW_API tw_status tw_station_store_sized(tw_station *station, tw_store_status *out,
+                                        size_t size);
+
+static inline tw_status tw_station_store(tw_station *station, tw_store_status *out)
+{
+    return tw_station_store_sized(station, out, sizeof *out);
+}
 
 /** Ask tw_station_run to return. From any thread, and from a signal handler. */
 TW_API void tw_station_stop(tw_station *station);

@@ -1,4 +1,6 @@
-/* tawny/zones.h - polygons that are watched or ignored. Pure: no I/O, clock or heap. */
+/* tawny/zones.h - polygons that are watched or ignored. Pure: no I/O, clock or heap.
+ *
+ * Any thread: nothing is kept between calls. All memory is the caller's. */
 #ifndef TW_ZONES_H
 #define TW_ZONES_H
 

@@ -58,7 +58,7 @@ const char *cli_tool(void)
 
 int cli_exit(tw_status st)
 {
-    switch (st) {
+    switch ((enum tw_status_values)st) {
     case TW_OK: return CLI_DONE;
     case TW_EINVAL:
     case TW_ESYNTAX: return CLI_USAGE;

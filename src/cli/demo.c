@@ -67,7 +67,7 @@ static void on_event(void *ctx, const tw_event *e)
 {
     demo *d = ctx;
     char text[256], size[24];
-    switch (e->kind) {
+    switch ((enum tw_event_kind_values)e->kind) {
     case TW_EVENT_READING:
         d->zero_us = d->any ? d->zero_us : e->reading->t_us;
         d->any = TRUE;

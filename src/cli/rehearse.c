@@ -190,7 +190,7 @@ static void on_event(void *ctx, const tw_event *e)
 {
     rehearsal *r = ctx;
     char size[24];
-    switch (e->kind) {
+    switch ((enum tw_event_kind_values)e->kind) {
     case TW_EVENT_OPENED:
         out_progress_start(&r->progress, r->camera->name, e->stream->length_us);
         break;

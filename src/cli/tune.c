@@ -149,7 +149,7 @@ static void lead_the_walk(tuning *t, int64_t t_us)
 static void on_event(void *ctx, const tw_event *e)
 {
     tuning *t = ctx;
-    switch (e->kind) {
+    switch ((enum tw_event_kind_values)e->kind) {
     case TW_EVENT_OPENED:
         out_progress_start(&t->progress, t->reading->footage.name, e->stream->length_us);
         break;

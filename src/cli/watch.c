@@ -75,7 +75,7 @@ static void print_event(watching *w, const tw_event *e)
 {
     char clock[24], size[24], why[256];
     const char *time = time_of_day(w, e->wall_us, clock);
-    switch (e->kind) {
+    switch ((enum tw_event_kind_values)e->kind) {
     case TW_EVENT_OPENED:
         print_opened(w, e, time_of_day(w, w->clock.ops->wall_us(w->clock.ctx), clock));
         break;

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "detector_state.h"
+#include "sized.h"
 
 enum {
     US = 1000000,
@@ -23,21 +24,23 @@ enum {
     ALIGN = 16
 };
 
-void tw_detector_defaults(tw_detector_config *config, uint16_t width, uint16_t height)
+void tw_detector_defaults_sized(tw_detector_config *config, uint16_t width,
+                                uint16_t height, size_t size)
 {
     if (!config)
         return;
-    *config = (tw_detector_config){.width = width,
-                                   .height = height,
-                                   .noise_margin_pct = 100,
-                                   .largest_ppm = 1000000,
-                                   .travel_ppm = 43750,
-                                   .memory_us = INT64_C(30) * US,
-                                   .cells = CELLS_USUAL,
-                                   .tracks = TW_TRACKS_MAX,
-                                   .light_guard = true,
-                                   .sway_guard = true,
-                                   .shake_guard = true};
+    const tw_detector_config usual = {.width = width,
+                                      .height = height,
+                                      .noise_margin_pct = 100,
+                                      .largest_ppm = 1000000,
+                                      .travel_ppm = 43750,
+                                      .memory_us = INT64_C(30) * US,
+                                      .cells = CELLS_USUAL,
+                                      .tracks = TW_TRACKS_MAX,
+                                      .light_guard = true,
+                                      .sway_guard = true,
+                                      .shake_guard = true};
+    twi_sized_give(config, size, &usual, sizeof usual);
 }
 
 static bool valid(const tw_detector_config *c)
@@ -110,12 +113,22 @@ static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
     return d;
 }
 
+/* @return whether there is a configuration, and it is valid. @param own  Set to it. */
+static bool take_config(const tw_detector_config *config, tw_detector_config *own)
+{
+    if (!config)
+        return false;
+    TWI_TAKE(*own, config);
+    return valid(own);
+}
+
 tw_status tw_detector_bytes(const tw_detector_config *config, size_t *bytes)
 {
-    if (!config || !bytes || !valid(config))
+    tw_detector_config own;
+    if (!bytes || !take_config(config, &own))
         return TW_EINVAL;
     pieces p = {NULL, 0};
-    (void)lay_out(config, &p);
+    (void)lay_out(&own, &p);
     *bytes = p.used;
     return TW_OK;
 }
@@ -123,16 +136,15 @@ tw_status tw_detector_bytes(const tw_detector_config *config, size_t *bytes)
 tw_status tw_detector_init(const tw_detector_config *config, void *memory, size_t bytes,
                            tw_detector **out)
 {
-    size_t need = 0;
-    const tw_status st = tw_detector_bytes(config, &need);
-    if (st != TW_OK)
-        return st;
-    if (!memory || !out || (uintptr_t)memory % sizeof(int64_t) != 0)
+    tw_detector_config own;
+    if (!memory || !out || !take_config(config, &own) ||
+        (uintptr_t)memory % sizeof(int64_t) != 0)
         return TW_EINVAL;
-    if (bytes < need)
+    pieces need = {NULL, 0}, p = {memory, 0};
+    (void)lay_out(&own, &need);
+    if (bytes < need.used)
         return TW_ESIZE;
-    pieces p = {memory, 0};
-    tw_detector *d = lay_out(config, &p);
+    tw_detector *d = lay_out(&own, &p);
     d->kernels = twi_kernels_at(0);
     memset(d->cell, 0, d->cells * sizeof *d->cell);
     memset(d->track, 0, d->config.tracks * sizeof *d->track);
@@ -146,13 +158,14 @@ tw_status tw_detector_init(const tw_detector_config *config, void *memory, size_
 
 tw_status tw_detector_adjust(tw_detector *detector, const tw_detector_config *config)
 {
-    if (!detector || !config || !valid(config))
+    tw_detector_config own;
+    if (!detector || !take_config(config, &own))
         return TW_EINVAL;
     const tw_detector_config *had = &detector->config;
-    if (config->width != had->width || config->height != had->height ||
-        config->cells != had->cells || config->tracks != had->tracks)
+    if (own.width != had->width || own.height != had->height || own.cells != had->cells ||
+        own.tracks != had->tracks)
         return TW_ESIZE;
-    detector->config = *config;
+    detector->config = own;
     return TW_OK;
 }
 
@@ -320,15 +333,14 @@ static bool whole_picture_turned(tw_detector *d)
     return d->age_us >= SETTLED_US && now.moving > sudden && (wide >= 3 || flash);
 }
 
-tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma, int64_t t_us,
-                           tw_reading *out)
+static tw_status read_frame(tw_detector *detector, const tw_luma *luma, int64_t t_us,
+                            tw_reading *out)
 {
-    if (!detector || !out || tw_luma_check(luma) != TW_OK)
-        return TW_EINVAL;
     tw_detector *d = detector;
     if (luma->width != d->config.width || luma->height != d->config.height)
         return TW_ESIZE;
     memset(out, 0, sizeof *out);
+    out->size = sizeof *out;
     out->t_us = out->since_us = out->earliest_us = t_us;
     if (d->frames == 0) {
         take_first(d, luma);
@@ -350,4 +362,24 @@ tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma, int64_t t
     d->frames++;
     twi_blobs_find(d, out);
     return TW_OK;
+}
+
+/* For a program that knows less of a reading, or more. */
+static tw_status read_for(tw_detector *detector, const tw_luma *luma, int64_t t_us,
+                          tw_reading *out, size_t size)
+{
+    tw_reading own;
+    const tw_status st = read_frame(detector, luma, t_us, &own);
+    if (st == TW_OK)
+        twi_sized_give(out, size, &own, sizeof own);
+    return st;
+}
+
+tw_status tw_detector_read_sized(tw_detector *detector, const tw_luma *luma, int64_t t_us,
+                                 tw_reading *out, size_t size)
+{
+    if (!detector || !out || tw_luma_check(luma) != TW_OK)
+        return TW_EINVAL;
+    return size == sizeof *out ? read_frame(detector, luma, t_us, out)
+                               : read_for(detector, luma, t_us, out, size);
 }

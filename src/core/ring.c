@@ -4,6 +4,8 @@
 #include <stdbool.h>
 #include <string.h>
 
+#include "sized.h"
+
 typedef struct entry {
     tw_packet packet;
     void *owner;
@@ -46,18 +48,21 @@ static entry *table_in(void *memory)
 tw_status tw_ring_init(const tw_ring_config *config, void *memory, size_t bytes,
                        tw_ring **out)
 {
-    if (!config || !config->release || config->most_bytes == 0 || !out ||
-        !sound(memory, config->max_frames))
+    tw_ring_config own;
+    if (!config)
         return TW_EINVAL;
-    if (bytes < tw_ring_bytes(config->max_frames))
+    TWI_TAKE(own, config);
+    if (!own.release || own.most_bytes == 0 || !out || !sound(memory, own.max_frames))
+        return TW_EINVAL;
+    if (bytes < tw_ring_bytes(own.max_frames))
         return TW_ESIZE;
     tw_ring *ring = memory;
     memset(ring, 0, sizeof *ring);
     ring->table = table_in(memory);
-    ring->slots = config->max_frames;
-    ring->most = config->most_bytes;
-    ring->release = config->release;
-    ring->ctx = config->ctx;
+    ring->slots = own.max_frames;
+    ring->most = own.most_bytes;
+    ring->release = own.release;
+    ring->ctx = own.ctx;
     ring->broken = true; /* until the first key frame */
     *out = ring;
     return TW_OK;

@@ -3,6 +3,8 @@
 
 #include <string.h>
 
+#include "sized.h"
+
 static bool valid(const tw_sighting_config *c)
 {
     if (c->own_count > TW_OWN_LIMITS_MAX)
@@ -16,39 +18,54 @@ static bool valid(const tw_sighting_config *c)
            c->post_us >= 0 && c->rest_us >= 0 && c->longest_us > 0;
 }
 
-void tw_sighting_defaults(tw_sighting_config *config)
+void tw_sighting_defaults_sized(tw_sighting_config *config, size_t size)
 {
+    const tw_sighting_config usual = {.start_ppm = 500,
+                                      .stay_ppm = 500,
+                                      .confirm_k = 2,
+                                      .confirm_n = 3,
+                                      .armed = true,
+                                      .settle_us = 8000000,
+                                      .pre_us = 5000000,
+                                      .post_us = 8000000,
+                                      .longest_us = 300000000};
     if (config)
-        *config = (tw_sighting_config){.start_ppm = 500,
-                                       .stay_ppm = 500,
-                                       .confirm_k = 2,
-                                       .confirm_n = 3,
-                                       .armed = true,
-                                       .settle_us = 8000000,
-                                       .pre_us = 5000000,
-                                       .post_us = 8000000,
-                                       .longest_us = 300000000};
+        twi_sized_give(config, size, &usual, sizeof usual);
 }
 
-tw_status tw_sighting_init(tw_sighting_watch *watch, const tw_sighting_config *config)
+/* @return whether there is a configuration, and it is valid. @param own  Set to it. */
+static bool take_config(const tw_sighting_config *config, tw_sighting_config *own)
 {
-    if (!watch || !config || !valid(config))
+    if (!config)
+        return false;
+    TWI_TAKE(*own, config);
+    return valid(own);
+}
+
+tw_status tw_sighting_init_sized(tw_sighting_watch *watch,
+                                 const tw_sighting_config *config, size_t size)
+{
+    tw_sighting_config own;
+    if (!watch || !take_config(config, &own))
         return TW_EINVAL;
-    memset(watch, 0, sizeof *watch);
-    watch->config = *config;
+    if (size < sizeof *watch)
+        return TW_ESIZE;
+    memset(watch, 0, size);
+    watch->config = own;
     watch->state = TW_IDLE;
     return TW_OK;
 }
 
 tw_status tw_sighting_adjust(tw_sighting_watch *watch, const tw_sighting_config *config)
 {
-    if (!watch || !config || !valid(config))
+    tw_sighting_config own;
+    if (!watch || !take_config(config, &own))
         return TW_EINVAL;
     const bool armed = watch->config.armed;
-    watch->config = *config;
+    watch->config = own;
     watch->config.armed = armed;
-    if (watch->own.seen > config->confirm_n)
-        watch->own.seen = config->confirm_n;
+    if (watch->own.seen > own.confirm_n)
+        watch->own.seen = own.confirm_n;
     return TW_OK;
 }
 
@@ -56,7 +73,7 @@ const char *tw_watch_state_name(tw_watch_state state)
 {
     static const char *const names[] = {"idle", "settling", "armed", "sighting",
                                         "resting"};
-    return state <= TW_RESTING ? names[state] : "?";
+    return (uint32_t)state <= TW_RESTING ? names[state] : "?";
 }
 
 static void forget_hits(tw_sighting_watch *watch)
@@ -290,7 +307,7 @@ unsigned tw_sighting_step(tw_sighting_watch *watch, const tw_reading *reading)
         watch->state = ready(watch);
     if (watch->state == TW_SETTLING && has_settled(watch))
         watch->state = ready(watch);
-    switch (watch->state) {
+    switch ((enum tw_watch_state_values)watch->state) {
     case TW_ARMED: return wait_for_motion(watch, reading);
     case TW_SIGHTING: return go_on(watch, reading);
     case TW_IDLE:

@@ -10,7 +10,7 @@ const char *tw_version(void)
 
 const char *tw_status_name(tw_status st)
 {
-    switch (st) {
+    switch ((enum tw_status_values)st) {
 #define CASE(name, value, text)                                                          \
     case name: return #name;
         TW_STATUS_LIST(CASE)
@@ -21,7 +21,7 @@ const char *tw_status_name(tw_status st)
 
 const char *tw_status_text(tw_status st)
 {
-    switch (st) {
+    switch ((enum tw_status_values)st) {
 #define CASE(name, value, text)                                                          \
     case name: return text;
         TW_STATUS_LIST(CASE)

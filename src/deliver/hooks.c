@@ -76,7 +76,7 @@ static const struct {
 /* @return the bit of an event; 0: no hook is started on it. */
 static int64_t bit_of(const tw_event *e)
 {
-    switch (e->kind) {
+    switch ((enum tw_event_kind_values)e->kind) {
     case TW_EVENT_BEGAN: return TWI_HOOK_BEGAN;
     case TW_EVENT_ENDED: return TWI_HOOK_ENDED;
     case TW_EVENT_LOST: return TWI_HOOK_LOST;

@@ -7,6 +7,7 @@
 #include <string.h>
 #include <time.h>
 
+#include "../core/sized.h"
 #include "../base/thread.h"
 #include "../deliver/deliver.h"
 #include "../deliver/hooks.h"
@@ -238,7 +239,7 @@ static tw_outward *make(tw_station *station, const tw_outward_host *host)
     if (!o)
         return NULL;
     o->station = station;
-    o->host = *host;
+    TWI_TAKE(o->host, host);
     o->host.store = strdup(host->store);
     o->host.settings_file = host->settings_file ? strdup(host->settings_file) : NULL;
     (void)pthread_mutex_init(&o->lock, NULL);

@@ -1,4 +1,5 @@
 /* Choosing the port that knows a source. */
+#include "../core/sized.h"
 #include "push_camera.h"
 #include "thinned.h"
 
@@ -20,8 +21,9 @@ tw_status tw_camera_make(const tw_camera_make_fn *makers,
 {
     if (!request || !request->source || !out)
         return TW_EINVAL;
-    const tw_status st = ask_each(makers, request, out, err);
-    return st == TW_OK && request->most_fps > 0
-               ? twi_thinned_camera(request->most_fps, out, err)
-               : st;
+    tw_camera_request own;
+    TWI_TAKE(own, request);
+    const tw_status st = ask_each(makers, &own, out, err);
+    return st == TW_OK && own.most_fps > 0 ? twi_thinned_camera(own.most_fps, out, err)
+                                           : st;
 }

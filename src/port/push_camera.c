@@ -1,6 +1,8 @@
 /* Frames that a program pushes, as a camera. */
 #include "push_camera.h"
 
+#include "../core/sized.h"
+
 #include <pthread.h>
 #include <stdlib.h>
 #include <string.h>
@@ -28,7 +30,7 @@ struct tw_push {
 /* @return false: out of memory. */
 static bool copy_stream(tw_push *p, const tw_stream *stream)
 {
-    p->stream = *stream;
+    TWI_TAKE(p->stream, stream);
     p->codec_name = strdup(stream->codec_name ? stream->codec_name : "pushed");
     if (stream->extra_size > 0)
         p->extra = malloc(stream->extra_size);
@@ -186,10 +188,12 @@ static void destroy(void *ctx)
 tw_status twi_push_camera(const tw_camera_request *request, tw_camera *out, tw_error *err)
 {
     static const tw_camera_ops ops[] = {
-        [TW_RECORDED] = {"push", TW_RECORDED, open_camera, next, close_camera, destroy},
-        [TW_LIVE] = {"push", TW_LIVE, open_camera, next, close_camera, destroy},
-        [TW_LIVE_RARE] = {"push", TW_LIVE_RARE, open_camera, next, close_camera,
-                          destroy}};
+        [TW_RECORDED] = {sizeof *ops, "push", TW_RECORDED, open_camera, next,
+                         close_camera, destroy},
+        [TW_LIVE] = {sizeof *ops, "push", TW_LIVE, open_camera, next, close_camera,
+                     destroy},
+        [TW_LIVE_RARE] = {sizeof *ops, "push", TW_LIVE_RARE, open_camera, next,
+                          close_camera, destroy}};
     static const char scheme[] = "push:";
     if (strncmp(request->source, scheme, sizeof scheme - 1) != 0)
         return TW_ENOTSUP;

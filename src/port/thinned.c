@@ -70,8 +70,9 @@ tw_status twi_thinned_camera(uint32_t fps, tw_camera *camera, tw_error *err)
         *camera = (tw_camera){0};
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
-    t->ops = (tw_camera_ops){camera->ops->name, camera->ops->live, open_camera,
-                             next_frame,        close_camera,      destroy};
+    t->ops = (tw_camera_ops){sizeof t->ops, camera->ops->name, camera->ops->live,
+                             open_camera,   next_frame,        close_camera,
+                             destroy};
     t->camera = *camera;
     t->thin.fps = fps;
     *camera = (tw_camera){&t->ops, t};

@@ -4,7 +4,7 @@
  * capture is added only once its file is complete, and dropped only once its file is
  * gone, so that what the catalogue names is there; 3. the id of a sighting is never used
  * again. */
-#include "catalogue.h"
+#include "catalogue_state.h"
 #include "catalogue_write.h"
 #include "../core/naming.h"
 

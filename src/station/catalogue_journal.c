@@ -8,7 +8,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "catalogue.h"
+#include "catalogue_state.h"
 #include "../core/naming.h"
 
 enum { LINE_MOST = 8192, SIGHTINGS_MOST = 10000000 };

@@ -3,7 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "catalogue.h"
+#include "catalogue_state.h"
 #include "outbox.h"
 
 /* ---- statements ------------------------------------------------------------------- */

@@ -1,5 +1,6 @@
 /* Reading the catalogue. */
-#include "catalogue.h"
+#include "../core/sized.h"
+#include "catalogue_state.h"
 #include "catalogue_write.h"
 #include "../core/naming.h"
 
@@ -34,7 +35,7 @@ static tw_sighting_record sighting_at(sqlite3_stmt *s)
                                 .unsent = (uint32_t)sqlite3_column_int64(s, 17)};
 }
 
-tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *f,
+tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *filter,
                                  bool (*visit)(void *ctx,
                                                const tw_sighting_record *record),
                                  void *ctx, tw_error *err)
@@ -55,8 +56,11 @@ tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *f,
         "AND (?5 = 0 OR starred = 1) AND (?6 = 0 OR "
         "(SELECT coalesce(sum(bytes), 0) FROM capture WHERE sighting = sighting.id) >= "
         "?6) ORDER BY order_us DESC, id DESC LIMIT ?7) AS g ORDER BY g.order_us, g.id";
-    if (!c || !f || !visit)
+    if (!c || !filter || !visit)
         return tw_fail(err, TW_EINVAL, "no catalogue");
+    tw_sighting_filter own;
+    TWI_TAKE(own, filter);
+    const tw_sighting_filter *f = &own;
     sqlite3_stmt *s = NULL;
     tw_status st = twi_catalogue_prepare(c, SQL, &s, err);
     if (st != TW_OK)

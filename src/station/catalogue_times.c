@@ -2,7 +2,7 @@
  */
 #include <string.h>
 
-#include "catalogue.h"
+#include "catalogue_state.h"
 #include "catalogue_write.h"
 
 /* ---- the trace ------------------------------------------------------------------- */

@@ -8,6 +8,7 @@
 #include "../media/codecs.h"
 #include "../media/drawing.h"
 #include "../media/jpeg.h"
+#include "../core/sized.h"
 #include "pipeline.h"
 #include "../core/naming.h"
 #include "../settings/sections.h"
@@ -124,17 +125,25 @@ tw_status twi_look(const tw_platform *platform, const twi_camera_settings *camer
     return st;
 }
 
-tw_status tw_look(const tw_platform *platform, tw_settings *settings, const char *camera,
-                  const tw_look_options *options, uint8_t **out, size_t *bytes,
-                  tw_reading *taken, tw_error *err)
+tw_status tw_look_sized(const tw_platform *platform, tw_settings *settings,
+                        const char *camera, const tw_look_options *options, uint8_t **out,
+                        size_t *bytes, tw_reading *taken, tw_error *err, size_t size)
 {
+    tw_platform own;
+    tw_look_options how;
+    tw_reading reading;
     twi_camera_settings of;
-    if (!settings || !camera)
+    if (!platform || !settings || !camera || !options || !taken)
         return tw_fail(err, TW_EINVAL, "nothing to look at");
-    const tw_status st = twi_settings_camera(settings, camera, &of);
+    TWI_TAKE(own, platform);
+    TWI_TAKE(how, options);
+    tw_status st = twi_settings_camera(settings, camera, &of);
     if (st != TW_OK)
         return tw_fail(err, st, "there is no camera %s", camera);
-    return twi_look(platform, &of, options, out, bytes, taken, err);
+    st = twi_look(&own, &of, &how, out, bytes, &reading, err);
+    if (st == TW_OK)
+        twi_sized_give(taken, size, &reading, sizeof reading);
+    return st;
 }
 
 tw_status tw_picture_sharpness(const uint8_t *jpeg, size_t bytes, const tw_blob *box,

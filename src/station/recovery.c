@@ -4,7 +4,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "catalogue.h"
+#include "catalogue_state.h"
 #include "catalogue_write.h"
 #include "../core/naming.h"
 #include "tawny/events.h"

@@ -1,6 +1,7 @@
 /* Rehearsals: one camera, one thread, as fast as the footage can be read. */
 #include <string.h>
 
+#include "../core/sized.h"
 #include "pipeline.h"
 #include "rehearse.h"
 #include "../settings/sections.h"
@@ -54,17 +55,24 @@ tw_status twi_rehearse(const tw_platform *platform, const twi_camera_settings *c
     return st;
 }
 
-tw_status tw_rehearse(const tw_platform *platform, tw_settings *settings,
-                      const char *camera, const volatile int *stop, tw_event_fn callback,
-                      void *ctx, tw_rehearsal_result *result, tw_error *err)
+tw_status tw_rehearse_sized(const tw_platform *platform, tw_settings *settings,
+                            const char *camera, const volatile int *stop,
+                            tw_event_fn callback, void *ctx, tw_rehearsal_result *result,
+                            tw_error *err, size_t size)
 {
+    tw_platform own;
+    tw_rehearsal_result got;
     twi_camera_settings of;
     twi_station_settings station;
-    if (!settings || !camera)
+    if (!platform || !settings || !camera || !result)
         return tw_fail(err, TW_EINVAL, "nothing to rehearse");
-    const tw_status st = twi_settings_camera(settings, camera, &of);
+    TWI_TAKE(own, platform);
+    tw_status st = twi_settings_camera(settings, camera, &of);
     if (st != TW_OK)
         return tw_fail(err, st, "there is no camera %s", camera);
     twi_settings_station(settings, &station);
-    return twi_rehearse(platform, &of, &station, stop, callback, ctx, result, err);
+    st = twi_rehearse(&own, &of, &station, stop, callback, ctx, &got, err);
+    if (st == TW_OK || st == TW_ESTOPPED)
+        twi_sized_give(result, size, &got, sizeof got);
+    return st;
 }

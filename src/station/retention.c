@@ -3,7 +3,7 @@
 
 #include <stdio.h>
 
-#include "catalogue.h"
+#include "catalogue_state.h"
 #include "catalogue_write.h"
 #include "recovery.h"
 #include "times.h"

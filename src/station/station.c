@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../core/sized.h"
 #include "station_state.h"
 #include "../settings/sections.h"
 #include "tawny/events.h"
@@ -13,7 +14,7 @@
 
 const char *tw_event_name(tw_event_kind kind)
 {
-    switch (kind) {
+    switch ((enum tw_event_kind_values)kind) {
     case TW_EVENT_OPENED: return "opened";
     case TW_EVENT_READING: return "reading";
     case TW_EVENT_BEGAN: return "began";
@@ -34,7 +35,7 @@ const char *tw_event_name(tw_event_kind kind)
 /* What belongs into the catalogue beside sightings; NULL: nothing. */
 static const char *word_log_entry(const tw_event *event)
 {
-    switch (event->kind) {
+    switch ((enum tw_event_kind_values)event->kind) {
     case TW_EVENT_READING:
     case TW_EVENT_BEGAN:
     case TW_EVENT_ENDED:
@@ -89,7 +90,7 @@ static void count_reading(tw_camera_status *c, const tw_event *event)
 
 static void count_camera(tw_camera_status *c, const tw_event *event)
 {
-    switch (event->kind) {
+    switch ((enum tw_event_kind_values)event->kind) {
     case TW_EVENT_OPENED:
         c->open = true;
         (void)snprintf(c->format, sizeof c->format, "%s",
@@ -205,7 +206,9 @@ tw_status tw_station_new(const tw_platform *platform, tw_settings *settings,
 {
     if (!platform || !settings || !out)
         return tw_fail(err, TW_EINVAL, "no board");
-    if (!platform->card)
+    tw_platform own;
+    TWI_TAKE(own, platform);
+    if (!own.card)
         return tw_fail(err, TW_EINVAL, "no card: a station stores what it sees");
     if (tw_settings_camera_count(settings) == 0)
         return tw_fail(err, TW_ENOENT,
@@ -227,9 +230,9 @@ tw_status tw_station_new(const tw_platform *platform, tw_settings *settings,
         (void)twi_feed_add(
             s->feed,
             &(tw_subscriber){.callback = callback, .readings = true, .ctx = ctx});
-    s->platform = *platform;
+    s->platform = own;
     twi_settings_station(settings, &s->settings);
-    s->writer = (twi_writer){.clock = platform->clock,
+    s->writer = (twi_writer){.clock = own.clock,
                              .numbers_for_good = true,
                              .callback = twi_station_tell,
                              .ctx = s};
@@ -239,7 +242,7 @@ tw_status tw_station_new(const tw_platform *platform, tw_settings *settings,
     if (st != TW_OK)
         (void)tw_fail(err, st, "out of memory");
     if (st == TW_OK)
-        st = twi_writer_open(&s->writer, platform->card, &s->settings, err);
+        st = twi_writer_open(&s->writer, own.card, &s->settings, err);
     if (st == TW_OK)
         twi_writer_try_card(&s->writer);
     if (st == TW_OK)
@@ -251,7 +254,11 @@ tw_status tw_station_new(const tw_platform *platform, tw_settings *settings,
 
 tw_status tw_station_subscribe(tw_station *s, const tw_subscriber *who)
 {
-    return s ? twi_feed_add(s->feed, who) : TW_EINVAL;
+    tw_subscriber own;
+    if (!s || !who)
+        return TW_EINVAL;
+    TWI_TAKE(own, who);
+    return twi_feed_add(s->feed, &own);
 }
 
 void tw_station_unsubscribe(tw_station *s, const void *ctx)
@@ -476,34 +483,39 @@ tw_status tw_station_order(tw_station *s, const char *what, const char *camera,
     return strcmp(what, "snap") == 0 ? tw_station_snap(s, camera) : TW_ENOTSUP;
 }
 
-tw_status tw_station_camera(tw_station *s, size_t index, tw_camera_status *out)
+tw_status tw_station_camera_sized(tw_station *s, size_t index, tw_camera_status *out,
+                                  size_t size)
 {
+    tw_camera_status own;
     if (!s || !out)
         return TW_EINVAL;
     (void)pthread_mutex_lock(&s->lock);
     const bool there = index < s->count;
     if (there) {
-        *out = s->cameras[index]->status;
-        out->ended = s->cameras[index]->ended;
+        own = s->cameras[index]->status;
+        own.ended = s->cameras[index]->ended;
     }
     (void)pthread_mutex_unlock(&s->lock);
+    if (there)
+        twi_sized_give(out, size, &own, sizeof own);
     return there ? TW_OK : TW_ENOENT;
 }
 
-tw_status tw_station_store(tw_station *s, tw_store_status *out)
+tw_status tw_station_store_sized(tw_station *s, tw_store_status *out, size_t size)
 {
+    tw_store_status own = {0};
     if (!s || !out)
         return TW_EINVAL;
     const tw_card *card = s->platform.card;
-    *out = (tw_store_status){0};
-    out->card =
-        card->ops->space(card->ctx, &out->free_bytes, &out->total_bytes, NULL) == TW_OK;
+    own.card =
+        card->ops->space(card->ctx, &own.free_bytes, &own.total_bytes, NULL) == TW_OK;
     (void)pthread_mutex_lock(&s->lock);
-    out->waiting_bytes = s->queue ? twi_queue_waiting(s->queue) : 0;
-    out->dropped = s->dropped;
-    out->problems = s->problems;
+    own.waiting_bytes = s->queue ? twi_queue_waiting(s->queue) : 0;
+    own.dropped = s->dropped;
+    own.problems = s->problems;
     (void)pthread_mutex_unlock(&s->lock);
-    out->catalogue = !__atomic_load_n(&s->writer.catalogue_failed, __ATOMIC_RELAXED);
+    own.catalogue = !__atomic_load_n(&s->writer.catalogue_failed, __ATOMIC_RELAXED);
+    twi_sized_give(out, size, &own, sizeof own);
     return TW_OK;
 }
 

@@ -1,7 +1,7 @@
 /* Opening a store with its catalogue, also where it is full, damaged or lost. */
 #include <stdio.h>
 
-#include "catalogue.h"
+#include "catalogue_state.h"
 #include "catalogue_write.h"
 #include "recovery.h"
 #include "retention.h"

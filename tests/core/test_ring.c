@@ -23,7 +23,7 @@ static void release(void *ctx, void *owner)
 static held_ring *make(uint32_t slots, size_t bytes)
 {
     held_ring *r = calloc(1, sizeof *r);
-    const tw_ring_config config = {slots, bytes, release, r};
+    const tw_ring_config config = {0, slots, bytes, release, r};
     assert_non_null(r);
     r->memory = malloc(tw_ring_bytes(slots));
     assert_int_equal(tw_ring_init(&config, r->memory, tw_ring_bytes(slots), &r->ring),
@@ -266,7 +266,7 @@ static void test_init_refuses(void **state)
     (void)state;
     uint64_t memory[512];
     tw_ring *ring = NULL;
-    const tw_ring_config good = {8, 100, no_release, NULL};
+    const tw_ring_config good = {0, 8, 100, no_release, NULL};
     tw_ring_config bad = good;
     assert_int_equal(tw_ring_init(&good, NULL, 4096, &ring), TW_EINVAL);
     assert_int_equal(tw_ring_init(NULL, memory, 4096, &ring), TW_EINVAL);

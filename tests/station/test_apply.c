@@ -78,8 +78,8 @@ static void destroy_life(void *ctx)
 static tw_status make_camera(const tw_camera_request *request, tw_camera *out,
                              tw_error *err)
 {
-    static const tw_camera_ops ops = {"still life", TW_LIVE,  begin_life,
-                                      next_picture, end_life, destroy_life};
+    static const tw_camera_ops ops = {sizeof ops,   "still life", TW_LIVE,     begin_life,
+                                      next_picture, end_life,     destroy_life};
     still_life *c = calloc(1, sizeof *c);
     (void)err;
     assert_non_null(c);

@@ -30,7 +30,7 @@ tw_status twi_av_fail(tw_error *err, tw_status st, int code, const char *what)
 
 static enum AVCodecID id_of(const tw_stream *stream)
 {
-    switch (stream->codec) {
+    switch ((enum tw_codec_values)stream->codec) {
     case TW_CODEC_MJPEG: return AV_CODEC_ID_MJPEG;
     case TW_CODEC_H264: return AV_CODEC_ID_H264;
     case TW_CODEC_H265: return AV_CODEC_ID_HEVC;

@@ -376,9 +376,10 @@ static tw_status make_folder(const char *folder, tw_error *err)
 
 tw_status tw_linux_card(const char *folder, tw_card *out, tw_error *err)
 {
-    static const tw_card_ops ops = {
-        create, append,     sync_file, close_file,   rename_file, remove_file, space,
-        place,  list_files, read_file, shorten_file, place,       claim,       destroy};
+    static const tw_card_ops ops = {sizeof ops, create,      append,      sync_file,
+                                    close_file, rename_file, remove_file, space,
+                                    place,      list_files,  read_file,   shorten_file,
+                                    place,      claim,       destroy};
     if (!folder || !*folder || !out)
         return tw_fail(err, TW_EINVAL, "no folder is named");
     tw_status st = make_folder(folder, err);

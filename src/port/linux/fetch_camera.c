@@ -139,8 +139,8 @@ tw_status twi_linux_fetch_camera(const tw_camera_request *request, tw_camera *ou
                                  tw_error *err)
 {
     /* There may be minutes between pictures; that one fails is told by itself. */
-    static const tw_camera_ops ops = {"fetch", TW_LIVE_RARE, open_camera,
-                                      next,    close_camera, destroy};
+    static const tw_camera_ops ops = {sizeof ops, "fetch",      TW_LIVE_RARE, open_camera,
+                                      next,       close_camera, destroy};
     char shown[1024];
     fetch_camera *c = calloc(1, sizeof *c);
     if (!c)

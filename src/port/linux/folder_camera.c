@@ -118,8 +118,8 @@ static void destroy(void *ctx)
 tw_status twi_linux_folder_camera(const tw_camera_request *request, const char *path,
                                   tw_camera *out, tw_error *err)
 {
-    static const tw_camera_ops ops = {"folder", TW_RECORDED,  open_camera,
-                                      next,     close_camera, destroy};
+    static const tw_camera_ops ops = {sizeof ops, "folder",     TW_RECORDED, open_camera,
+                                      next,       close_camera, destroy};
     folder_camera *c = calloc(1, sizeof *c);
     if (!c || !(c->path = strdup(path))) {
         free(c);

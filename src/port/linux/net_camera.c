@@ -179,8 +179,8 @@ static void destroy(void *ctx)
 tw_status twi_linux_net_camera(const tw_camera_request *request, tw_camera *out,
                                tw_error *err)
 {
-    static const tw_camera_ops ops = {"net", TW_LIVE,      open_camera,
-                                      next,  close_camera, destroy};
+    static const tw_camera_ops ops = {sizeof ops, "net",        TW_LIVE, open_camera,
+                                      next,       close_camera, destroy};
     char shown[1024];
     net_camera *c = calloc(1, sizeof *c);
     if (!c)

@@ -131,7 +131,7 @@ static void destroy(void *ctx)
 
 tw_status tw_linux_pins(tw_pins *out, tw_error *err)
 {
-    static const tw_pins_ops ops = {read_line, write_line, destroy};
+    static const tw_pins_ops ops = {sizeof ops, read_line, write_line, destroy};
     linux_pins *p = calloc(1, sizeof *p);
     if (!p)
         return tw_fail(err, TW_ENOMEM, "out of memory");

@@ -375,8 +375,8 @@ static uint32_t fourcc_of(const char *format)
 tw_status twi_v4l2_camera(const twi_v4l2_calls *calls, const tw_camera_request *request,
                           const char *path, tw_camera *out, tw_error *err)
 {
-    static const tw_camera_ops ops = {"v4l2", TW_LIVE,      open_camera,
-                                      next,   close_camera, destroy};
+    static const tw_camera_ops ops = {sizeof ops, "v4l2",       TW_LIVE, open_camera,
+                                      next,       close_camera, destroy};
     v4l2_camera *c = calloc(1, sizeof *c);
     if (!c)
         return tw_fail(err, TW_ENOMEM, "out of memory");

@@ -159,8 +159,8 @@ static tw_status read_source(sim_camera *c, const char *text, tw_error *err)
 tw_status tw_sim_camera_make(const tw_camera_request *request, tw_camera *out,
                              tw_error *err)
 {
-    static const tw_camera_ops ops = {"sim", TW_RECORDED,  open_camera,
-                                      next,  close_camera, destroy};
+    static const tw_camera_ops ops = {sizeof ops, "sim",        TW_RECORDED, open_camera,
+                                      next,       close_camera, destroy};
     static const char scheme[] = "sim:";
     if (strncmp(request->source, scheme, sizeof scheme - 1) != 0)
         return TW_ENOTSUP;

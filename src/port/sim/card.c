@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "../../core/naming.h"
+#include "../../core/sized.h"
 #include "tawny/port_sim.h"
 
 typedef struct sim_file {
@@ -254,14 +255,15 @@ static void destroy(void *ctx)
 
 tw_status tw_sim_card(const tw_sim_faults *faults, tw_card *out)
 {
-    static const tw_card_ops ops = {
-        create, append,     sync_file, close_file,   rename_file, remove_file, space,
-        place,  list_files, read_file, shorten_file, folder,      claim,       destroy};
+    static const tw_card_ops ops = {sizeof ops, create,      append,      sync_file,
+                                    close_file, rename_file, remove_file, space,
+                                    place,      list_files,  read_file,   shorten_file,
+                                    folder,     claim,       destroy};
     sim_card *card = calloc(1, sizeof *card);
     if (!card)
         return TW_ENOMEM;
     if (faults)
-        card->faults = *faults;
+        TWI_TAKE(card->faults, faults);
     *out = (tw_card){&ops, card};
     return TW_OK;
 }

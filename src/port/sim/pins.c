@@ -72,7 +72,7 @@ static void destroy(void *ctx)
 tw_status tw_sim_pins(const tw_sim_signal *signals, size_t count, tw_clock clock,
                       tw_pins *out)
 {
-    static const tw_pins_ops ops = {read_line, write_line, destroy};
+    static const tw_pins_ops ops = {sizeof ops, read_line, write_line, destroy};
     sim_pins *p = calloc(1, sizeof *p);
     if (!p)
         return TW_ENOMEM;

@@ -1,6 +1,6 @@
 /* What the parts of the catalogue share. */
-#ifndef TWI_STATION_CATALOGUE_H
-#define TWI_STATION_CATALOGUE_H
+#ifndef TWI_CATALOGUE_STATE_H
+#define TWI_CATALOGUE_STATE_H
 
 #include <sqlite3.h>
 
