@@ -6,8 +6,8 @@
  * usual restlessness. docs/architecture.md has the method in short.
  *
  * A detector is one thread's at a time; several may run at once. It lies in the caller's
- * memory and holds nothing else, so it is never freed. Pictures are borrowed for the call;
- * of a reading, cells alone is the detector's. */
+ * memory and holds nothing else, so it is never freed. Pictures are borrowed for the
+ * call; of a reading, cells alone is the detector's. */
 #ifndef TW_DETECTOR_H
 #define TW_DETECTOR_H
 

@@ -1,8 +1,8 @@
 /* tawny/events.h - what a station or a rehearsal tells of.
  *
  * Events are the library's, and good for the call that tells of them. Those of a station
- * come from a thread of the subscriber's own, under no lock; those of a rehearsal from the
- * thread that rehearses. */
+ * come from a thread of the subscriber's own, under no lock; those of a rehearsal from
+ * the thread that rehearses. */
 #ifndef TW_EVENTS_H
 #define TW_EVENTS_H
 

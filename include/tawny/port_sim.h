@@ -1,8 +1,8 @@
 /* tawny/port_sim.h - a simulated board: a scene with known truth, a clock that jumps, a
  * card in memory. The base of the demo and of the tests.
  *
- * Scenes are static. A card, pins and a clock are one thread's at a time unless a line says
- * otherwise; card and pins are the caller's, to destroy. */
+ * Scenes are static. A card, pins and a clock are one thread's at a time unless a line
+ * says otherwise; card and pins are the caller's, to destroy. */
 #ifndef TW_PORT_SIM_H
 #define TW_PORT_SIM_H
 

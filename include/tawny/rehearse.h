@@ -1,7 +1,7 @@
 /* tawny/rehearse.h - a run over recorded footage, as fast as the machine allows.
  *
- * In the caller's thread; several may run at once, each with settings of its own. All that
- * is given is borrowed for the call. */
+ * In the caller's thread; several may run at once, each with settings of its own. All
+ * that is given is borrowed for the call. */
 #ifndef TW_REHEARSE_H
 #define TW_REHEARSE_H
 

@@ -1,6 +1,7 @@
 /* tawny/sighting.h - when a sighting begins and ends. Pure: no I/O, clock or heap.
  *
- * A watch is one thread's at a time. It lies in the caller's memory and holds nothing else. */
+ * A watch is one thread's at a time. It lies in the caller's memory and holds nothing
+ * else. */
 #ifndef TW_SIGHTING_H
 #define TW_SIGHTING_H
 

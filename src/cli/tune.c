@@ -71,20 +71,6 @@ typedef struct tuning {
     volatile int enough;
 } tuning;
 
-void tune_apply(const twi_camera_settings *now, const tune_variant *v,
-                twi_camera_settings *out)
-{
-    tw_detector_config usual;
-    tw_detector_defaults(&usual, TW_LUMA_MIN_WIDTH, TW_LUMA_MIN_WIDTH);
-    *out = *now;
-    /* Switched off, it is tried around its usual value. */
-    const int64_t around = now->travel_ppm > 0    ? now->travel_ppm
-                           : v->travel_pct != 100 ? (int64_t)usual.travel_ppm
-                                                  : 0;
-    out->travel_ppm = around * v->travel_pct / 100;
-    out->noise_margin_pct = CLAMP(now->noise_margin_pct * v->margin_pct / 100, 10, 1000);
-}
-
 /* ---- footage --------------------------------------------------------------------- */
 
 static piece *add_piece(tuning *t, const char *name)

@@ -1,4 +1,4 @@
-/* Names of captures, and the calendar that they need. Pure: no I/O, clock or heap. */
+/* Names of captures. Pure: no I/O, clock or heap. */
 #ifndef TWI_NAMING_H
 #define TWI_NAMING_H
 
@@ -6,6 +6,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#include "civil.h"
 #include "tawny/error.h"
 
 /* What lies in a store beside captures: the catalogue, and its journal; the mark by which
@@ -43,36 +44,6 @@ bool twi_kind_of_sighting(twi_kind kind);
 
 /** Whether captures of a kind are video. */
 bool twi_kind_is_video(twi_kind kind);
-
-/* A moment on somebody's wall clock. */
-typedef struct twi_civil {
-    int32_t year;
-    uint8_t month, day;           /* 1..12, 1..31 */
-    uint8_t hour, minute, second; /* 0..23, 0..59, 0..59 */
-    uint32_t microsecond;         /* 0..999999 */
-    uint8_t weekday;              /* 0 Sunday .. 6 */
-    uint16_t yearday;             /* 1..366 */
-    int32_t offset_s;             /* of the wall clock from UTC, seconds east */
-} twi_civil;
-
-/**
- * Split a moment (proleptic Gregorian calendar, no leap seconds).
- *
- * @param wall_us   Microseconds since 1970-01-01 00:00 UTC, years 1..9999.
- * @param offset_s  Of local time from UTC, seconds east, -86400..86400.
- * Source: H. Hinnant, "chrono-compatible low-level date algorithms", 2013.
- */
-void twi_civil_split(int64_t wall_us, int32_t offset_s, twi_civil *out);
-
-/** @return Microseconds since 1970 UTC of a civil time; its weekday and yearday unused.
- */
-int64_t twi_civil_join(const twi_civil *civil);
-
-enum { TWI_UTC_MAX = 32 }; /* bytes of a moment in text, the final 0 included */
-
-/** Write a moment of the years 0 to 9999 in UTC, as RFC 3339 has it:
- * "2027-03-13T20:30:14.200Z". @return out. */
-const char *twi_utc(int64_t wall_us, char out[TWI_UTC_MAX]);
 
 /** @return the media type of a file by how its name ends: "image/jpeg" of .jpg,
  * "video/mp4" of .mp4; else "application/octet-stream"; static. */

@@ -17,23 +17,6 @@
 
 /* ---- making ---------------------------------------------------------------------- */
 
-static bool begins(const char *text, const char *with)
-{
-    return text && strncmp(text, with, strlen(with)) == 0;
-}
-
-const transport *twi_deliver_transport(const twi_destination_settings *set)
-{
-    if (begins(set->url, "file:"))
-        return &twi_transport_folder;
-    if (begins(set->url, "smtp"))
-        return &twi_transport_mail;
-    if (begins(set->url, "mqtt"))
-        return &twi_transport_broker;
-    return begins(set->url, "http") && set->by >= TWI_BY_FORM ? &twi_transport_post
-                                                              : &twi_transport_file;
-}
-
 static tw_status make_destination(twi_deliver *o, const char *name, destination *d,
                                   tw_error *err)
 {
@@ -99,10 +82,12 @@ static void warn(const destination *d)
             d, TW_EACCES,
             "tls = unverified: whoever answers there is believed, and gets the "
             "secret");
-    const bool clear = begins(d->set.url, "http://") || begins(d->set.url, "ftp://") ||
-                       begins(d->set.url, "mqtt://") ||
-                       begins(d->set.url, "s3+http://") ||
-                       (begins(d->set.url, "smtp://") && d->set.tls == TWI_TLS_NONE);
+    const bool clear =
+        twi_deliver_begins(d->set.url, "http://") ||
+        twi_deliver_begins(d->set.url, "ftp://") ||
+        twi_deliver_begins(d->set.url, "mqtt://") ||
+        twi_deliver_begins(d->set.url, "s3+http://") ||
+        (twi_deliver_begins(d->set.url, "smtp://") && d->set.tls == TWI_TLS_NONE);
     if (clear)
         twi_deliver_tell(d, TW_EACCES, "nothing is encrypted on the way there");
 }

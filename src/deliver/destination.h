@@ -14,7 +14,12 @@
 #include "../settings/sections.h"
 #include "tawny/settings.h"
 
-enum { SECRET_BYTES = 1024, PATH_BYTES = 4096, NEWS_MAX = 64 };
+enum {
+    SECRET_BYTES = 1024,
+    PATH_BYTES = 4096,
+    NEWS_MAX = 64,
+    TWI_AGAIN_US = 5000000 /* what fails is tried again after so long, first */
+};
 
 typedef struct destination destination;
 
@@ -105,9 +110,6 @@ void twi_secret_stand_in(const twi_destination_settings *to, char out[TWI_MESSAG
 
 /* ---- routes.c */
 
-/** Another connection to the catalogue of the store; the caller's. */
-tw_status twi_deliver_catalogue(const twi_deliver *o, tw_catalogue **out, tw_error *err);
-
 /** Put what goes where from now on into the catalogue. A mistake in what is said of a
  * destination loses nothing: what was to go there goes on waiting. */
 tw_status twi_deliver_route(twi_deliver *o, tw_error *err);
@@ -115,7 +117,15 @@ tw_status twi_deliver_route(twi_deliver *o, tw_error *err);
 /* ---- serve.c */
 
 void *twi_deliver_work(void *destination); /* of its thread, until the end */
-void twi_deliver_patience(destination *d); /* it has not failed yet */
+
+/* ---- destination.c */
+
+int64_t twi_deliver_now(const destination *d);  /* by the clock, monotonic */
+int64_t twi_deliver_wall(const destination *d); /* by the wall */
+void twi_deliver_patience(destination *d);      /* it has not failed yet */
+
+/** Another connection to the catalogue of the store; the caller's. */
+tw_status twi_deliver_catalogue(const twi_deliver *o, tw_catalogue **out, tw_error *err);
 
 /** Tell a line of a destination. */
 void twi_deliver_tell(const destination *d, tw_status st, const char *format, ...)
@@ -125,8 +135,11 @@ void twi_deliver_tell(const destination *d, tw_status st, const char *format, ..
 void twi_deliver_fail(twi_sending *out, twi_fault fault, const char *format, ...)
     TW_PRINTF(3, 4);
 
-/** (deliver.c) How a destination is reached, by its URL. */
+/** (transports.c) How a destination is reached, by its URL. */
 const transport *twi_deliver_transport(const twi_destination_settings *set);
+
+/** (transports.c) Whether a text, which may be NULL, begins so. */
+bool twi_deliver_begins(const char *text, const char *with);
 
 /** (deliver.c) What serves the destinations of the settings, or the one that is named; no
  * thread is started. @param out  Always set; twi_deliver_free. */

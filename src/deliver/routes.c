@@ -112,13 +112,6 @@ static size_t collect_routes(twi_deliver *o, twi_route *routes)
     return count;
 }
 
-tw_status twi_deliver_catalogue(const twi_deliver *o, tw_catalogue **out, tw_error *err)
-{
-    char path[PATH_BYTES];
-    (void)snprintf(path, sizeof path, "%s/" TWI_CATALOGUE_FILE, o->store);
-    return tw_catalogue_open(path, true, out, err);
-}
-
 /* What goes where from now on. A mistake in what is said of a destination loses nothing:
  * what was to go there goes on waiting. */
 tw_status twi_deliver_route(twi_deliver *o, tw_error *err)

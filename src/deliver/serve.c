@@ -1,5 +1,4 @@
 /* One destination's thread: what goes next, when, and what became of it. */
-#include <stdarg.h>
 #include <stdio.h>
 #include <string.h>
 #include <time.h>
@@ -8,93 +7,11 @@
 #include "../core/dispatch.h"
 
 enum {
-    TRIES_GONE = 3,           /* a file may have got another name meanwhile */
-    POLL_US = 2000000,        /* others may have changed the queue */
-    AGAIN_US = 5000000,       /* first tried again after, ... */
-    AGAIN_MOST_US = 900000000 /* ... and at most */
+    TRIES_GONE = 3,   /* a file may have got another name meanwhile */
+    POLL_US = 2000000 /* others may have changed the queue */
 };
 
-/* ---- telling --------------------------------------------------------------------- */
-
-void twi_deliver_tell(const destination *d, tw_status st, const char *format, ...)
-{
-    char what[TW_ERROR_MAX], line[TW_ERROR_MAX + 64];
-    va_list args;
-    va_start(args, format);
-    (void)vsnprintf(what, sizeof what, format, args);
-    va_end(args);
-    (void)snprintf(line, sizeof line, "%s: %s", d->set.name, what);
-    if (d->of->callback)
-        d->of->callback(d->of->ctx, st, line);
-}
-
-void twi_deliver_fail(twi_sending *out, twi_fault fault, const char *format, ...)
-{
-    va_list args;
-    memset(out, 0, sizeof *out);
-    out->fault = fault;
-    out->verdict = twi_fault_verdict(fault);
-    va_start(args, format);
-    (void)vsnprintf(out->text, sizeof out->text, format, args);
-    va_end(args);
-}
-
-static int64_t now_of(const destination *d)
-{
-    return d->of->clock.ops->now_us(d->of->clock.ctx);
-}
-
-static int64_t wall_of(const destination *d)
-{
-    return d->of->clock.ops->wall_us(d->of->clock.ctx);
-}
-
 /* ---- connections ----------------------------------------------------------------- */
-
-bool twi_deliver_secret(destination *d, char secret[SECRET_BYTES], twi_sending *out)
-{
-    tw_error err = {0};
-    twi_secret_stand_in(&d->set, d->made_of); /* before: a change since then is another */
-    if (twi_secret_read(&d->set, secret, &err) == TW_OK)
-        return true;
-    twi_deliver_fail(out, TWI_FAULT_SECRET, "%s", err.text);
-    return false;
-}
-
-bool twi_deliver_connect(destination *d, twi_sending *out)
-{
-    char secret[SECRET_BYTES];
-    tw_error err = {0};
-    if (d->sender)
-        return true;
-    if (!twi_deliver_secret(d, secret, out))
-        return false;
-    const twi_sender_spec spec = {.to = &d->set,
-                                  .secret = secret,
-                                  .stop = &d->of->stop,
-                                  .on_line = d->on_line,
-                                  .ctx = d->talk_ctx};
-    const tw_status st = d->transfer->sender_new(&spec, &d->sender, &err);
-    explicit_bzero(secret, sizeof secret);
-    if (st != TW_OK)
-        twi_deliver_fail(out, TWI_FAULT_URL, "%s", err.text);
-    return st == TW_OK;
-}
-
-void twi_deliver_disconnect(destination *d)
-{
-    if (d->sender)
-        d->transfer->sender_free(d->sender);
-    if (d->broker)
-        d->brokers->broker_free(d->broker);
-    d->sender = NULL;
-    d->broker = NULL;
-}
-
-void twi_deliver_patience(destination *d)
-{
-    d->backoff = (twi_backoff){AGAIN_US, AGAIN_MOST_US, (uint32_t)now_of(d), 0};
-}
 
 /* ---- what is next ----------------------------------------------------------------- */
 
@@ -124,7 +41,7 @@ static void watch_queue(destination *d, const twi_outbox_fill *fill, int64_t now
 
 static twi_dispatch decide(destination *d, const twi_outbox_fill *fill)
 {
-    const int64_t now_us = now_of(d), wall_us = wall_of(d);
+    const int64_t now_us = twi_deliver_now(d), wall_us = twi_deliver_wall(d);
     watch_queue(d, fill, now_us);
     /* nothing more comes of it, or it has been there for long enough */
     const bool ending = atomic_load(&d->of->ending);
@@ -165,19 +82,10 @@ static void rest(destination *d)
 
 /* ---- what became of it ------------------------------------------------------------ */
 
-void twi_deliver_works(destination *d)
-{
-    if (d->failing)
-        twi_deliver_tell(d, TW_OK, "works again");
-    d->failing = false;
-    d->next_us = 0;
-    twi_backoff_reset(&d->backoff);
-}
-
 static void went(destination *d, const twi_outbox_batch *batch)
 {
     tw_error err = {0};
-    int64_t wall_us = wall_of(d);
+    int64_t wall_us = twi_deliver_wall(d);
     if (wall_us < 1)
         wall_us = 1;
     if (twi_outbox_sent(d->catalogue, batch, wall_us, &err) != TW_OK)
@@ -185,19 +93,6 @@ static void went(destination *d, const twi_outbox_batch *batch)
     twi_deliver_works(d);
     d->halted = false;
     d->sent++;
-}
-
-void twi_deliver_later(destination *d, const twi_sending *out)
-{
-    int64_t wait_us = twi_backoff_next(&d->backoff);
-    if (out->again_us > wait_us)
-        wait_us = out->again_us;
-    d->next_us = now_of(d) + wait_us;
-    if (!d->failing)
-        twi_deliver_tell(d, TW_EAGAIN, "%s; trying again in %.0f s, then less often",
-                         out->text, (double)wait_us / 1e6);
-    d->failing = true;
-    twi_deliver_disconnect(d);
 }
 
 static void halt(destination *d, const twi_sending *out)
@@ -209,8 +104,8 @@ static void halt(destination *d, const twi_sending *out)
                      "%s. Nothing is sent there until its settings are changed, or tawny "
                      "outbox --retry %s",
                      out->text, d->set.name);
-    if (twi_outbox_stop(d->catalogue, d->set.name, wall_of(d), d->made_of, out->text,
-                        &err) != TW_OK)
+    if (twi_outbox_stop(d->catalogue, d->set.name, twi_deliver_wall(d), d->made_of,
+                        out->text, &err) != TW_OK)
         twi_deliver_tell(d, err.status, "%s", err.text);
 }
 
@@ -250,7 +145,7 @@ static void send_next(destination *d, bool joined)
         if (!d->failing)
             twi_deliver_tell(d, st, "%s", err.text);
         d->failing = true;
-        d->next_us = now_of(d) + twi_backoff_next(&d->backoff);
+        d->next_us = twi_deliver_now(d) + twi_backoff_next(&d->backoff);
         return;
     }
     d->transport->send(d, &batch, &out);
@@ -314,8 +209,9 @@ static tw_status inspect(destination *d, twi_outbox_fill *fill, tw_error *err)
     const bool newest_first = d->set.newest_first != 0;
     if (is_simple(d) && d->inspections++ % ALL_EVERY != 0)
         return twi_outbox_peek(d->catalogue, d->set.name, newest_first, fill, err);
-    const tw_status st = twi_outbox_inspect(d->catalogue, d->set.name, newest_first,
-                                            wall_of(d) - d->rule.limit.in_us, fill, err);
+    const tw_status st =
+        twi_outbox_inspect(d->catalogue, d->set.name, newest_first,
+                           twi_deliver_wall(d) - d->rule.limit.in_us, fill, err);
     if (st == TW_OK && fill->waiting > TWI_OUTBOX_MOST &&
         twi_outbox_bound(d->catalogue, d->set.name, TWI_OUTBOX_MOST, &excess, NULL) ==
             TW_OK)
@@ -330,16 +226,16 @@ static int64_t step(destination *d)
     twi_outbox_fill fill;
     tw_error err = {0};
     if (!has_catalogue(d))
-        return AGAIN_US;
+        return TWI_AGAIN_US;
     if (inspect(d, &fill, &err) != TW_OK) {
         twi_deliver_tell(d, err.status, "%s", err.text);
-        return AGAIN_US;
+        return TWI_AGAIN_US;
     }
     if (is_halted(d, &fill))
         return POLL_US;
     if (fill.waiting == 0)
         rest(d);
-    const int64_t left_us = d->next_us > 0 ? d->next_us - now_of(d) : 0;
+    const int64_t left_us = d->next_us > 0 ? d->next_us - twi_deliver_now(d) : 0;
     if (left_us > 0)
         return left_us < POLL_US ? left_us : (int64_t)POLL_US;
     const twi_dispatch next = decide(d, &fill);

@@ -36,31 +36,6 @@ static bool is_this_machine(const char *peer)
            strncmp(peer, "::ffff:127.", 11) == 0;
 }
 
-/* The session that a request belongs to. Accounts hold as they are now: one that is gone,
- * or has another password, ends its sessions.
- * @return its account; NULL: there is none. */
-static const account *account_of(twi_page *p, const char *token, const accounts *all,
-                                 session *out)
-{
-    if (!token || !twi_session_find(&p->sessions, p->web, token, twi_page_now(p), out))
-        return NULL;
-    const account *who = twi_accounts_find(all, out->name);
-    if (who && p->web->same(who->hash, out->hash))
-        return who;
-    twi_session_end(&p->sessions, p->web, token);
-    return NULL;
-}
-
-bool twi_page_may_look(twi_page *p, const char *token)
-{
-    session s;
-    accounts *all = calloc(1, sizeof *all);
-    bool may = all && twi_accounts_read(p->accounts_file, all, NULL) == TW_OK;
-    may = may && (token[0] ? account_of(p, token, all, &s) != NULL : !all->made);
-    free(all);
-    return may;
-}
-
 /* The first account that is made shuts the page to who has none; it stays shut when the
  * last one is gone. */
 static void look_up(twi_page *p, const twi_web_request *r, const accounts *all,
@@ -71,7 +46,7 @@ static void look_up(twi_page *p, const twi_web_request *r, const accounts *all,
         p->loopback && !all->made && is_this_machine(r->peer) && !is_passed_on(p, r);
     out->may = out->open ? TWI_MAY_RUN : TWI_MAY_NOTHING;
     const account *who =
-        account_of(p, p->web->cookie(r->call, TWI_COOKIE), all, &out->session);
+        twi_page_account(p, p->web->cookie(r->call, TWI_COOKIE), all, &out->session);
     out->known = who != NULL;
     if (who)
         out->may = who->may;
@@ -142,7 +117,7 @@ static void try_login(twi_page *p, const twi_web_request *r, const accounts *all
     session own;
     const account *who = twi_accounts_find(all, name);
     const bool known =
-        who && account_of(p, p->web->cookie(r->call, TWI_COOKIE), all, &own) == who;
+        who && twi_page_account(p, p->web->cookie(r->call, TWI_COOKIE), all, &own) == who;
     const int64_t wait_us =
         twi_login_begin(&p->sessions, r->peer, name, known, twi_page_now(p));
     if (wait_us > 0) {

@@ -215,6 +215,11 @@ int64_t twi_page_wall(const twi_page *page);
 
 #define TWI_COOKIE "tawny" /* that holds a session's token */
 
+/** (visitors.c) The account of a session; NULL: there is none. Accounts hold as they are
+ * now: one that is gone, or has another password, ends its sessions. */
+const account *twi_page_account(twi_page *page, const char *token, const accounts *all,
+                                session *out);
+
 /** Whether somebody who has asked already may still look.
  * @param token  Of his session; "": he had none, as there were no accounts. */
 bool twi_page_may_look(twi_page *page, const char *token);

@@ -72,6 +72,12 @@ tw_status twi_add_section(tw_settings *s, level at, const char *name, const char
 tw_status twi_add_entry(tw_settings *s, level at, const char *name, const twi_row *row,
                         const char *value, const char *origin);
 
+/** Room for one more in an array. @return NULL: out of memory, or there are too many. */
+void *twi_one_more(void *array, size_t count, size_t size);
+
+/** What was made of zones does not hold any more. */
+void twi_forget_zones(tw_settings *s);
+
 /** @return the entry that decides a camera's setting, NULL: the built-in value does. */
 const entry *twi_deciding(const tw_settings *s, const char *camera, const twi_row *row);
 

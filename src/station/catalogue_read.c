@@ -7,12 +7,6 @@
 #include <stdio.h>
 #include <string.h>
 
-const char *twi_catalogue_text(sqlite3_stmt *s, int column)
-{
-    const unsigned char *text = sqlite3_column_text(s, column);
-    return text ? (const char *)text : "";
-}
-
 static tw_sighting_record sighting_at(sqlite3_stmt *s)
 {
     return (tw_sighting_record){.id = sqlite3_column_int64(s, 0),

@@ -144,7 +144,7 @@ static void *work(void *ctx)
         if (!taken && ending)
             break;
         if (!taken) { /* captures grow old also where nothing happens */
-            twi_retention_run(q->writer);
+            twi_writer_tend(q->writer);
             continue;
         }
         const size_t bytes = weight(&taken->job);

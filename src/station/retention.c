@@ -5,8 +5,6 @@
 
 #include "catalogue_state.h"
 #include "catalogue_write.h"
-#include "recovery.h"
-#include "times.h"
 #include "../core/naming.h"
 #include "../settings/sections.h"
 #include "tawny/events.h"
@@ -223,10 +221,8 @@ static void keep_limits(twi_writer *writer, const twi_camera_settings *camera)
 
 void twi_retention_run(twi_writer *writer)
 {
-    twi_writer_retry(writer);
     if (!writer->catalogue)
         return;
-    twi_times_check(writer);
     for (const twi_channel *channel = writer->channels; channel; channel = channel->next)
         keep_limits(writer, channel->camera);
     keep_free(writer, true);

@@ -160,6 +160,10 @@ void twi_writer_try_card(twi_writer *writer);
 void twi_writer_end_videos(twi_writer *writer);
 void twi_writer_close(twi_writer *writer); /* fine if it was never opened */
 
+/** What is to be done now and then: a catalogue that failed is opened again, the clock is
+ * looked at, and what is too old or too much goes. */
+void twi_writer_tend(twi_writer *writer);
+
 /** Open a catalogue again that failed, if it is time, and make it agree with the files.
  */
 void twi_writer_retry(twi_writer *writer);

@@ -192,7 +192,7 @@ static bool step(weeks *w)
         return false;
     tw_error err = {0};
     if (t_us / (60 * S) != w->time.now_us / (60 * S))
-        twi_retention_run(&w->writer);
+        twi_writer_tend(&w->writer);
     w->time.now_us = t_us;
     if (twi_run_step(&w->run[first], &err) != TW_OK)
         fail_msg("%s", err.text);

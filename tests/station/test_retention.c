@@ -59,14 +59,14 @@ static void test_each_kind_has_its_own_limits(void **state)
     assert_int_equal(held(p, "mere"), 4 + 1); /* one timed one has room */
     assert_int_equal(held(p, "kerb"), 4 + 4);
     p->time.now_us += 2 * DAY;
-    twi_retention_run(&p->writer);
+    twi_writer_tend(&p->writer);
     assert_int_equal(held(p, "kerb"), 4);
     assert_has(p->freed, "kerb: 4 captures dropped, 0.0 MB: older than keep_for for "
                          "timed-still");
     assert_has(p->freed, "mere: 1 capture dropped, 0.0 MB: more than keep_size for "
                          "timed-still");
     p->time.now_us += 2 * DAY;
-    twi_retention_run(&p->writer);
+    twi_writer_tend(&p->writer);
     assert_int_equal(held(p, "kerb"), 0);
     assert_int_equal(held(p, "mere"), 5);
     leave(p);
@@ -82,10 +82,10 @@ static void test_nothing_is_old_in_1970(void **state)
     (void)capture(p, 0);
     p->time.sure_from_us = INT64_MAX;
     p->time.now_us += 3 * DAY;
-    twi_retention_run(&p->writer);
+    twi_writer_tend(&p->writer);
     assert_int_equal(held(p, "kerb"), 1);
     p->time.sure_from_us = 0; /* it is set, and that was right */
-    twi_retention_run(&p->writer);
+    twi_writer_tend(&p->writer);
     assert_int_equal(held(p, "kerb"), 0);
     leave(p);
 }

@@ -103,7 +103,7 @@ static void test_what_was_on_its_way_is_right_too(void **state)
     place *p = make_unset();
     (void)capture(p, 0);
     p->time.wall_at_zero_us = WALL;
-    twi_retention_run(&p->writer);
+    twi_writer_tend(&p->writer);
     size_t bytes = 0;
     twi_buffer *jpeg = twi_buffer_adopt(plain_jpeg(64, 48, 90, &bytes), 0);
     jpeg->size = bytes;
@@ -195,7 +195,7 @@ static void test_without_a_set_clock_it_stays_marked(void **state)
     open_writer(p); /* the power went; the card in memory keeps no catalogue */
     twi_recovery_run(&p->writer);
     p->time.wall_at_zero_us = WALL;
-    twi_retention_run(&p->writer);
+    twi_writer_tend(&p->writer);
     assert_int_equal(held(p, "1970"), 1); /* nobody can know when that was */
     leave(p);
 }

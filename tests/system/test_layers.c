@@ -2,6 +2,7 @@
  * library exports, and that the files people read name each other rightly. */
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 #include "../support/support.h"
 #include "../../src/settings/sections.h"
@@ -241,6 +242,136 @@ static void test_arrows_point_one_way(void **state)
     free(top);
 }
 
+/* ---- circles ------------------------------------------------------------------------
+ */
+
+enum { UNITS_MAX = 400, NAMES_MAX = 4000 };
+
+/* Which source files use names that others define, as objects have them. */
+typedef struct uses {
+    size_t units, names;
+    char *unit[UNITS_MAX];
+    struct {
+        char *name;
+        size_t unit;
+    } defined[NAMES_MAX];
+    bool of[UNITS_MAX][UNITS_MAX]; /* [a][b]: a uses something of b */
+    bool out[UNITS_MAX];
+} uses;
+
+static size_t unit_of(uses *u, const char *path)
+{
+    for (size_t i = 0; i < u->units; i++)
+        if (strcmp(u->unit[i], path) == 0)
+            return i;
+    assert_true(u->units < UNITS_MAX);
+    u->unit[u->units] = strdup(path);
+    return u->units++;
+}
+
+/* One line of nm -A: "…/src/core/ring.c.o:0000 T tw_ring_init", or "…: U memcpy".
+ * @return false: it is none of a file below src. */
+static bool read_symbol(char *line, char **path, char *kind, char **name)
+{
+    char *colon = strchr(line, ':'), *from = strstr(line, "/src/");
+    if (!colon || !from || from > colon)
+        return false;
+    *colon = '\0';
+    *path = from + 5;
+    *name = strrchr(colon + 1, ' ');
+    if (!*name || *name < colon + 2)
+        return false;
+    *kind = (*name)[-1];
+    ++*name;
+    return strchr("TDBRVU", *kind) != NULL;
+}
+
+/* Objects of files that are gone lie about in a build folder. */
+static bool is_there(const char *path)
+{
+    char file[512];
+    (void)snprintf(file, sizeof file, "%s/src/%.*s", SOURCE_DIR, (int)strlen(path) - 2,
+                   path);
+    return access(file, R_OK) == 0 || strchr(path, '/') == NULL;
+}
+
+/* @param defines  Names that are defined are taken; else uses of them. */
+static void take_symbols(uses *u, const char *nm, bool defines)
+{
+    char *text = strdup(nm), *state = NULL, *path, *name, kind;
+    for (char *line = strtok_r(text, "\n", &state); line;
+         line = strtok_r(NULL, "\n", &state)) {
+        if (!read_symbol(line, &path, &kind, &name) || (kind != 'U') != defines ||
+            !is_there(path))
+            continue;
+        const size_t at = unit_of(u, path);
+        if (defines) {
+            assert_true(u->names < NAMES_MAX);
+            u->defined[u->names].name = strdup(name);
+            u->defined[u->names++].unit = at;
+            continue;
+        }
+        for (size_t i = 0; i < u->names; i++)
+            if (strcmp(u->defined[i].name, name) == 0 && u->defined[i].unit != at)
+                u->of[at][u->defined[i].unit] = true;
+    }
+    free(text);
+}
+
+/* Whether a file uses one that is still there, or is used by one. */
+static bool is_tied(const uses *u, size_t a, bool uses_others)
+{
+    for (size_t b = 0; b < u->units; b++)
+        if (b != a && !u->out[b] && (uses_others ? u->of[a][b] : u->of[b][a]))
+            return true;
+    return false;
+}
+
+/* Take out what uses nothing that is left, or is used by nothing, until nothing changes:
+ * what stays goes in circles, or lies between two of them. @return their names. */
+static char *circles_of(const char *nm)
+{
+    static uses u;
+    memset(&u, 0, sizeof u);
+    take_symbols(&u, nm, true);
+    take_symbols(&u, nm, false);
+    for (bool changed = true; changed;) {
+        changed = false;
+        for (size_t a = 0; a < u.units; a++)
+            if (!u.out[a] && (!is_tied(&u, a, true) || !is_tied(&u, a, false)))
+                u.out[a] = changed = true;
+    }
+    char *left = calloc(1, 65536);
+    for (size_t a = 0; a < u.units; a++) {
+        if (!u.out[a])
+            (void)snprintf(left + strlen(left), 65536 - strlen(left), "%s ", u.unit[a]);
+        free(u.unit[a]);
+    }
+    for (size_t i = 0; i < u.names; i++)
+        free(u.defined[i].name);
+    return left;
+}
+
+static void test_no_files_use_each_other_in_a_circle(void **state)
+{
+    (void)state;
+    outcome o =
+        run_program(NULL, "sh", "-c",
+                    "nm -A -g $(find '" OBJECTS "' -path '*/src/*' -name '*.o') | "
+                    "grep -vE '__|@'",
+                    NULL);
+    assert_true(strlen(o.out) > 50000);
+    char *left = circles_of(o.out);
+    assert_string_equal(left, "");
+    free(left);
+    free_outcome(&o);
+    /* It would be seen. */
+    left = circles_of("x/src/a.c.o:00 T fa\nx/src/b.c.o:00 T fb\nx/src/c.c.o:00 T fc\n"
+                      "x/src/a.c.o: U fb\nx/src/b.c.o: U fc\nx/src/c.c.o: U fb\n");
+    assert_string_equal(left, "b.c.o c.c.o ");
+    free(left);
+}
+
 /* ---- what others see --------------------------------------------------------------- */
 
 /* How many symbols a library defines that begin so; all do, with tw_ or with what is for
@@ -389,6 +520,7 @@ int main(void)
         cmocka_unit_test(test_the_examples_use_public_headers_alone),
         cmocka_unit_test(test_a_breach_would_be_seen),
         cmocka_unit_test(test_arrows_point_one_way),
+        cmocka_unit_test(test_no_files_use_each_other_in_a_circle),
         cmocka_unit_test(test_only_our_names_are_exported),
         cmocka_unit_test(test_public_headers_compile_alone),
         cmocka_unit_test(test_the_core_builds_as_a_plain_cc_line),

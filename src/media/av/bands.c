@@ -5,6 +5,8 @@
  */
 #include "av.h"
 
+#include <libavutil/pixdesc.h>
+
 #include "../picture.h"
 
 /* What goes along with each picture of the decoder. */
@@ -115,4 +117,14 @@ bool twi_av_bands_reduced(const AVFrame *frame, uint16_t factor, tw_luma *out)
     const uint16_t columns = b->width / factor;
     *out = (tw_luma){b->px, columns, columns, (uint16_t)(b->height / factor)};
     return true;
+}
+
+/* A plane of one byte a pixel that is brightness. */
+bool twi_av_has_luma(enum AVPixelFormat format)
+{
+    const AVPixFmtDescriptor *d = av_pix_fmt_desc_get(format);
+    if (!d || (d->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_PAL |
+                           AV_PIX_FMT_FLAG_HWACCEL | AV_PIX_FMT_FLAG_BITSTREAM)))
+        return false;
+    return d->comp[0].depth == 8 && d->comp[0].step == 1 && d->comp[0].plane == 0;
 }

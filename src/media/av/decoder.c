@@ -1,5 +1,4 @@
 /* Decoding for detection and stills, by libavcodec. */
-#include <libavutil/pixdesc.h>
 
 #include "av.h"
 #include "../reserve.h"
@@ -107,16 +106,6 @@ tw_status twi_av_decoder_send(twi_av_decoder *decoder, const tw_packet *packet,
         st = twi_av_give(decoder->context, av, err);
     av_packet_free(&av);
     return st;
-}
-
-/* A plane of one byte a pixel that is brightness. */
-bool twi_av_has_luma(enum AVPixelFormat format)
-{
-    const AVPixFmtDescriptor *d = av_pix_fmt_desc_get(format);
-    if (!d || (d->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_PAL |
-                           AV_PIX_FMT_FLAG_HWACCEL | AV_PIX_FMT_FLAG_BITSTREAM)))
-        return false;
-    return d->comp[0].depth == 8 && d->comp[0].step == 1 && d->comp[0].plane == 0;
 }
 
 static tw_status whole_luma(twi_av_decoder *decoder, tw_luma *out, tw_error *err)

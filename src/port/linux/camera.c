@@ -9,20 +9,6 @@
 #include "v4l2.h"
 #include "../../base/system_error.h"
 
-tw_status twi_linux_keep_extra(uint8_t **extra, tw_stream *stream, tw_error *err)
-{
-    free(*extra);
-    *extra = NULL;
-    if (stream->extra_size == 0)
-        return TW_OK;
-    *extra = malloc(stream->extra_size);
-    if (!*extra)
-        return tw_fail(err, TW_ENOMEM, "out of memory");
-    memcpy(*extra, stream->extra, stream->extra_size);
-    stream->extra = *extra;
-    return TW_OK;
-}
-
 tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
                                tw_error *err)
 {
