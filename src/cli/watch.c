@@ -187,8 +187,7 @@ static void on_outward(void *ctx, const char *type, tw_status st, const char *li
     const watching *w = ctx;
     char clock[24];
     if (w->json)
-        out_json(json_pack("{ss ss sb ss}", "type", "notice", "of", type, "good",
-                           st == TW_OK, "text", line));
+        out_json(twi_json_notice(type, st == TW_OK, line));
     else
         (void)printf("%s%s  %-*s  %s\n",
                      st == TW_OK ? "" : notify_level(stdout, NOTIFY_WARNING),

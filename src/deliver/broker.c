@@ -107,7 +107,7 @@ static tw_status make_view(destination *d)
     (void)snprintf(d->view->client, sizeof d->view->client, "tawny-");
     put_part(d->view->client, sizeof d->view->client, d->of->station);
     put_part(d->view->client, sizeof d->view->client, d->set.name);
-    char *will = twi_json_text(twi_json_station(d->of->station, "dead"));
+    char *will = twi_json_text(twi_json_station(d->of->station, "dead", NULL, NULL));
     (void)snprintf(d->view->will, sizeof d->view->will, "%s", will ? will : "");
     free(will);
     return TW_OK;
@@ -216,7 +216,7 @@ static void send_record(destination *d, const twi_outbox_batch *batch, twi_sendi
         return;
     (void)twi_outbox_batch_items(d->catalogue, batch, take_item, &item, NULL);
     if (item.sighting != 0)
-        o = twi_record_json(d->catalogue, d->of->station, item.sighting, "end");
+        o = twi_json_record_of(d->catalogue, item.sighting, d->of->station, "end");
     if (!o) {
         twi_deliver_fail(out, TWI_FAULT_GONE, "the sighting is no more in the catalogue");
         return;
@@ -248,11 +248,12 @@ static json_t *describe_camera(const destination *d, const tw_camera_status *c)
 static json_t *describe_station(const destination *d, const char *state)
 {
     tw_store_status store;
-    json_t *o = twi_json_station(d->of->station, state);
+    const bool known =
+        d->of->running && tw_station_store(d->of->running, &store) == TW_OK;
+    json_t *o = twi_json_station(d->of->station, state,
+                                 twi_json_all_stopped(d->catalogue),
+                                 known ? &store : NULL);
     put_time(d, o, "time", 0);
-    (void)json_object_set_new(o, "stopped", twi_json_all_stopped(d->catalogue));
-    if (d->of->running && tw_station_store(d->of->running, &store) == TW_OK)
-        (void)json_object_set_new(o, "store", twi_json_store(&store));
     return o;
 }
 
@@ -379,9 +380,7 @@ static bool tell_down(destination *d, twi_sending *out)
     bool good = true;
     for (size_t i = 0; good && d->view && i < CAMERAS_MAX && d->view->camera[i].name[0];
          i++) {
-        json_t *o =
-            json_pack("{ss ss ss ss}", "type", "camera", "station", d->of->station,
-                      "camera", d->view->camera[i].name, "state", "down");
+        json_t *o = twi_json_camera_down(d->of->station, d->view->camera[i].name);
         put_time(d, o, "time", 0);
         good = publish(d, d->view->camera[i].name, "state", o, true, out);
     }
@@ -395,7 +394,7 @@ static void end(destination *d)
     if (!atomic_load(&d->of->ending)) /* nothing waits; the connection stays */
         return;
     if (d->broker && d->brokers->broker_times(d->broker) > 0 && !d->failing)
-        (void)(publish(d, NULL, "state", twi_json_station(d->of->station, "down"), true,
+        (void)(publish(d, NULL, "state", twi_json_station(d->of->station, "down", NULL, NULL), true,
                        &out) &&
                tell_down(d, &out));
     twi_deliver_disconnect(d);
@@ -411,7 +410,7 @@ const transport twi_transport_broker = {
 void twi_broker_try(destination *d, twi_sending *out)
 {
     if (ready(d, out))
-        (void)publish_text(d, NULL, "test", twi_record_test(d->of->station), false, out);
+        (void)publish_text(d, NULL, "test", twi_json_text(twi_json_test(d->of->station)), false, out);
     twi_deliver_disconnect(d);
     free(d->view);
     d->view = NULL;

@@ -173,18 +173,6 @@ typedef struct sighting_facts {
 tw_status twi_record_facts(tw_catalogue *catalogue, int64_t sighting, sighting_facts *out,
                            tw_error *err);
 
-/** The record of a sighting as JSON, NULL: out of memory, or it is gone.
- * @param phase  "end", or "update" while it runs. */
-json_t *twi_record_json(tw_catalogue *catalogue, const char *station, int64_t sighting,
-                        const char *phase);
-
-/** The same as text, the caller's to free(). */
-char *twi_record_text(tw_catalogue *catalogue, const char *station, int64_t sighting,
-                      const char *phase);
-
-/** What is sent where there is no sighting, to see whether it arrives. */
-char *twi_record_test(const char *station);
-
 /* ---- message.c */
 
 typedef struct message_item {

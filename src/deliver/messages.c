@@ -159,7 +159,7 @@ static char *mailed_record(const destination *d, const message *l)
     json_t *all = json_array();
     for (size_t i = 0; i < l->sighting_count; i++)
         (void)json_array_append_new(
-            all, twi_record_json(d->catalogue, d->of->station, l->sightings[i].id,
+            all, twi_json_record_of(d->catalogue, l->sightings[i].id, d->of->station,
                                  l->sightings[i].over ? "end" : "update"));
     if (l->sighting_count != 1)
         return twi_json_text(all);
@@ -231,28 +231,24 @@ static void mail_message(destination *d, const message *l, const char *key,
 /* What belongs to no sighting is a picture that was asked for, or one by the clock. */
 static json_t *describe_capture(const destination *d, const message_item *item)
 {
-    json_t *o = twi_json_capture(&(tw_capture_record){.camera = item->camera,
-                                                      .kind = item->what,
-                                                      .file = item->file,
-                                                      .start_us = item->start_us,
-                                                      .bytes = item->bytes});
-    (void)json_object_set_new(o, "station", json_string(d->of->station));
-    return o;
+    return twi_json_capture_of(&(tw_capture_record){.camera = item->camera,
+                                                    .kind = item->what,
+                                                    .file = item->file,
+                                                    .start_us = item->start_us,
+                                                    .bytes = item->bytes},
+                               d->of->station);
 }
 
 static char *describe(const destination *d, const message *l)
 {
     if (l->sighting_count == 1 && l->items[0].sighting != 0)
-        return twi_record_text(d->catalogue, d->of->station, l->sightings[0].id,
-                               l->sightings[0].over ? "end" : "update");
+        return twi_json_text(twi_json_record_of(d->catalogue, l->sightings[0].id, d->of->station, l->sightings[0].over ? "end" : "update"));
     if (l->sighting_count == 0)
         return twi_json_text(l->count > 0 ? describe_capture(d, &l->items[0]) : NULL);
     json_t *all = json_array();
     for (size_t i = 0; i < l->sighting_count; i++)
-        (void)json_array_append_new(all, twi_record_json(d->catalogue, d->of->station,
-                                                         l->sightings[i].id, "end"));
-    return twi_json_text(json_pack("{ss ss so}", "type", "digest", "station",
-                                   d->of->station, "sightings", all));
+        (void)json_array_append_new(all, twi_json_record_of(d->catalogue, l->sightings[i].id, d->of->station, "end"));
+    return twi_json_text(twi_json_digest(d->of->station, all));
 }
 
 static void post_message(destination *d, const message *l, const char *key,

@@ -28,23 +28,3 @@ tw_status twi_record_facts(tw_catalogue *catalogue, int64_t sighting, sighting_f
     const tw_status st = tw_catalogue_sightings(catalogue, &filter, take_facts, out, err);
     return st == TW_OK && out->id == 0 ? TW_ENOENT : st;
 }
-
-json_t *twi_record_json(tw_catalogue *catalogue, const char *station, int64_t sighting,
-                        const char *phase)
-{
-    json_t *o = twi_json_record(catalogue, sighting, station);
-    if (o)
-        (void)json_object_set_new(o, "phase", json_string(phase));
-    return o;
-}
-
-char *twi_record_text(tw_catalogue *catalogue, const char *station, int64_t sighting,
-                      const char *phase)
-{
-    return twi_json_text(twi_record_json(catalogue, station, sighting, phase));
-}
-
-char *twi_record_test(const char *station)
-{
-    return twi_json_text(json_pack("{ss ss}", "type", "test", "station", station));
-}

@@ -41,7 +41,7 @@ static void try_server(destination *d, const char *text, twi_sending *out)
     char key[64];
     const twi_content content = {
         .data = text, .bytes = strlen(text), .name = NAME, .type = "text/plain"};
-    char *record = twi_record_test(d->of->station);
+    char *record = twi_json_text(twi_json_test(d->of->station));
     (void)snprintf(key, sizeof key, "test-%lld",
                    (long long)d->of->clock.ops->wall_us(d->of->clock.ctx));
     if (d->transport == &twi_transport_mail)

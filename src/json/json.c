@@ -172,11 +172,25 @@ json_t *twi_json_store(const tw_store_status *s)
     return o;
 }
 
-json_t *twi_json_station(const char *station, const char *state)
+json_t *twi_json_camera_down(const char *station, const char *camera)
+{
+    json_t *o = object("camera");
+    put_text(o, "station", station);
+    put_text(o, "camera", camera);
+    put_text(o, "state", "down");
+    return o;
+}
+
+json_t *twi_json_station(const char *station, const char *state, json_t *stopped,
+                         const tw_store_status *store)
 {
     json_t *o = object("station");
     put_text(o, "station", station);
     put_text(o, "state", state);
+    if (stopped)
+        (void)json_object_set_new(o, "stopped", stopped);
+    if (store)
+        (void)json_object_set_new(o, "store", twi_json_store(store));
     return o;
 }
 
@@ -415,5 +429,46 @@ json_t *twi_json_plan(const twi_plan_camera *camera, const twi_plan_rates *rates
     put(o, "bytes_an_hour_of_recording", json_real(rates->recorded_hour));
     put(o, "uplink_bits", json_real(rates->uplink));
     put(o, "uplink_peak_bits", json_real(rates->uplink_peak));
+    return o;
+}
+
+/* ---- messages ---------------------------------------------------------------------- */
+
+json_t *twi_json_record_of(tw_catalogue *catalogue, int64_t sighting, const char *station,
+                           const char *phase)
+{
+    json_t *o = twi_json_record(catalogue, sighting, station);
+    put_text(o, "phase", o ? phase : NULL);
+    return o;
+}
+
+json_t *twi_json_digest(const char *station, json_t *sightings)
+{
+    json_t *o = object("digest");
+    put_text(o, "station", station);
+    (void)json_object_set_new(o, "sightings", sightings);
+    return o;
+}
+
+json_t *twi_json_capture_of(const tw_capture_record *capture, const char *station)
+{
+    json_t *o = twi_json_capture(capture);
+    put_text(o, "station", station);
+    return o;
+}
+
+json_t *twi_json_test(const char *station)
+{
+    json_t *o = object("test");
+    put_text(o, "station", station);
+    return o;
+}
+
+json_t *twi_json_notice(const char *of, bool good, const char *line)
+{
+    json_t *o = object("notice");
+    put_text(o, "of", of);
+    (void)json_object_set_new(o, "good", json_boolean(good));
+    put_text(o, "text", line);
     return o;
 }

@@ -30,8 +30,15 @@ json_t *twi_json_percent(uint32_t ppm);
 json_t *twi_json_camera(const tw_camera_status *camera, const char *station);
 json_t *twi_json_store(const tw_store_status *store);
 
-/** A station as a broker and the page are told of it. @param state  "up", "down"... */
-json_t *twi_json_station(const char *station, const char *state);
+/** A camera of a station that is going. */
+json_t *twi_json_camera_down(const char *station, const char *camera);
+
+/** A station as a broker and the page are told of it.
+ * @param state    "up", "down"...
+ * @param stopped  Taken over: twi_json_all_stopped; NULL: left out.
+ * @param store    NULL: left out. */
+json_t *twi_json_station(const char *station, const char *state, json_t *stopped,
+                         const tw_store_status *store);
 
 /** A destination to which nothing is sent any more. */
 json_t *twi_json_stopped(const char *destination, int64_t since_us, const char *why);
@@ -65,6 +72,19 @@ json_t *twi_json_capture(const tw_capture_record *capture);
  * @return NULL: there is no such sighting, too, or the catalogue cannot be read. */
 json_t *twi_json_record(tw_catalogue *catalogue, int64_t sighting, const char *station);
 
+/** The same as a part of a message. @param phase  "end", "update"... */
+json_t *twi_json_record_of(tw_catalogue *catalogue, int64_t sighting, const char *station,
+                           const char *phase);
+
+/** Several of them in one message. @param sightings  An array, taken over. */
+json_t *twi_json_digest(const char *station, json_t *sightings);
+
+/** A capture that belongs to no sighting, as it is sent. */
+json_t *twi_json_capture_of(const tw_capture_record *capture, const char *station);
+
+/** What is sent to try a destination. */
+json_t *twi_json_test(const char *station);
+
 /** Something of the log that the catalogue keeps. */
 json_t *twi_json_log_entry(const tw_log_entry *entry);
 
@@ -74,6 +94,9 @@ json_t *twi_json_second(const tw_trace_point *point);
 /* ---- what is sent ----------------------------------------------------------------- */
 
 json_t *twi_json_item(const twi_outbox_item *item);
+
+/** A line about a "hook", a "destination" or the "page". */
+json_t *twi_json_notice(const char *of, bool good, const char *line);
 
 /** @return "waiting", "given up"...; static. */
 const char *twi_json_item_state(twi_item_state state);

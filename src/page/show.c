@@ -35,17 +35,16 @@ void twi_show_status(twi_page *p, const twi_web_request *r, const char *rest,
     tw_camera_status camera;
     json_t *stopped = stopped_destinations(p);
     tw_store_status store;
-    json_t *cameras = json_array(), *all = NULL;
+    json_t *cameras = json_array();
     (void)pthread_mutex_lock(&p->station_lock);
     for (size_t i = 0; p->station && tw_station_camera(p->station, i, &camera) == TW_OK;
          i++)
         (void)json_array_append_new(cameras, describe_camera(p, &camera));
-    all = twi_json_station(p->station_name, p->station ? "up" : "down");
-    (void)json_object_set_new(all, "cameras", cameras);
-    (void)json_object_set_new(all, "stopped", stopped);
-    if (p->station && tw_station_store(p->station, &store) == TW_OK)
-        (void)json_object_set_new(all, "store", twi_json_store(&store));
+    const bool known = p->station && tw_station_store(p->station, &store) == TW_OK;
+    json_t *all = twi_json_station(p->station_name, p->station ? "up" : "down", stopped,
+                                   known ? &store : NULL);
     (void)pthread_mutex_unlock(&p->station_lock);
+    (void)json_object_set_new(all, "cameras", cameras);
     twi_answer_json(all, 200, out);
 }
 
