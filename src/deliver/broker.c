@@ -250,9 +250,8 @@ static json_t *describe_station(const destination *d, const char *state)
     tw_store_status store;
     const bool known =
         d->of->running && tw_station_store(d->of->running, &store) == TW_OK;
-    json_t *o = twi_json_station(d->of->station, state,
-                                 twi_json_all_stopped(d->catalogue),
-                                 known ? &store : NULL);
+    json_t *o = twi_json_station(
+        d->of->station, state, twi_json_all_stopped(d->catalogue), known ? &store : NULL);
     put_time(d, o, "time", 0);
     return o;
 }
@@ -394,7 +393,8 @@ static void end(destination *d)
     if (!atomic_load(&d->of->ending)) /* nothing waits; the connection stays */
         return;
     if (d->broker && d->brokers->broker_times(d->broker) > 0 && !d->failing)
-        (void)(publish(d, NULL, "state", twi_json_station(d->of->station, "down", NULL, NULL), true,
+        (void)(publish(d, NULL, "state",
+                       twi_json_station(d->of->station, "down", NULL, NULL), true,
                        &out) &&
                tell_down(d, &out));
     twi_deliver_disconnect(d);
@@ -410,7 +410,8 @@ const transport twi_transport_broker = {
 void twi_broker_try(destination *d, twi_sending *out)
 {
     if (ready(d, out))
-        (void)publish_text(d, NULL, "test", twi_json_text(twi_json_test(d->of->station)), false, out);
+        (void)publish_text(d, NULL, "test", twi_json_text(twi_json_test(d->of->station)),
+                           false, out);
     twi_deliver_disconnect(d);
     free(d->view);
     d->view = NULL;

@@ -160,7 +160,7 @@ static char *mailed_record(const destination *d, const message *l)
     for (size_t i = 0; i < l->sighting_count; i++)
         (void)json_array_append_new(
             all, twi_json_record_of(d->catalogue, l->sightings[i].id, d->of->station,
-                                 l->sightings[i].over ? "end" : "update"));
+                                    l->sightings[i].over ? "end" : "update"));
     if (l->sighting_count != 1)
         return twi_json_text(all);
     json_t *one = json_incref(json_array_get(all, 0));
@@ -242,12 +242,16 @@ static json_t *describe_capture(const destination *d, const message_item *item)
 static char *describe(const destination *d, const message *l)
 {
     if (l->sighting_count == 1 && l->items[0].sighting != 0)
-        return twi_json_text(twi_json_record_of(d->catalogue, l->sightings[0].id, d->of->station, l->sightings[0].over ? "end" : "update"));
+        return twi_json_text(twi_json_record_of(d->catalogue, l->sightings[0].id,
+                                                d->of->station,
+                                                l->sightings[0].over ? "end" : "update"));
     if (l->sighting_count == 0)
         return twi_json_text(l->count > 0 ? describe_capture(d, &l->items[0]) : NULL);
     json_t *all = json_array();
     for (size_t i = 0; i < l->sighting_count; i++)
-        (void)json_array_append_new(all, twi_json_record_of(d->catalogue, l->sightings[i].id, d->of->station, "end"));
+        (void)json_array_append_new(
+            all,
+            twi_json_record_of(d->catalogue, l->sightings[i].id, d->of->station, "end"));
     return twi_json_text(twi_json_digest(d->of->station, all));
 }
 

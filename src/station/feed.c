@@ -26,8 +26,7 @@ typedef struct note {
     tw_luma luma;
     struct tw_event_frame frame;
     tw_settings *settings; /* NULL: none came with it */
-    uint8_t *jpeg;         /* NULL: no picture was wanted, or there is none */
-    size_t jpeg_bytes;
+    twi_buffer *picture;   /* a JPEG; NULL: none was wanted, or there is none */
     uint8_t more[]; /* texts, cells and the luma plane */
 } note;
 
@@ -63,7 +62,7 @@ static void release(note *n)
     if (atomic_fetch_sub(&n->holders, 1) > 1)
         return;
     tw_settings_free(n->settings);
-    free(n->jpeg);
+    twi_buffer_unref(n->picture);
     free(n);
 }
 
@@ -109,15 +108,11 @@ static void put_luma(note *n, uint8_t **at, const tw_luma *from)
     n->event.luma = &n->luma;
 }
 
-static tw_status picture_of(void *ctx, uint8_t **out, size_t *bytes, tw_error *err)
+static twi_buffer *picture_of(void *ctx, tw_error *err)
 {
     const note *n = ctx;
-    *out = malloc(n->jpeg_bytes);
-    if (!*out)
-        return tw_fail(err, TW_ENOMEM, "out of memory");
-    memcpy(*out, n->jpeg, n->jpeg_bytes);
-    *bytes = n->jpeg_bytes;
-    return TW_OK;
+    (void)err;
+    return twi_buffer_ref(n->picture);
 }
 
 static void put_structs(note *n, const tw_event *e)
@@ -162,8 +157,9 @@ static note *copy(const tw_event *e, bool whole)
         n->event.settings = n->settings = tw_settings_copy(e->settings);
     if (luma > 0)
         put_luma(n, &at, e->luma);
-    if (whole && e->frame &&
-        e->frame->picture(e->frame->ctx, &n->jpeg, &n->jpeg_bytes, NULL) == TW_OK) {
+    if (whole && e->frame)
+        n->picture = e->frame->picture(e->frame->ctx, NULL);
+    if (n->picture) {
         n->frame = (struct tw_event_frame){picture_of, n};
         n->event.frame = &n->frame;
     }
@@ -175,7 +171,17 @@ tw_status tw_event_picture(const tw_event *event, uint8_t **out, size_t *bytes,
 {
     if (!event || !event->frame || !out || !bytes)
         return tw_fail(err, TW_EINVAL, "this event has no picture");
-    return event->frame->picture(event->frame->ctx, out, bytes, err);
+    tw_error why = {0};
+    twi_buffer *picture = event->frame->picture(event->frame->ctx, &why);
+    if (!picture)
+        return tw_fail(err, why.status != TW_OK ? why.status : TW_EDAMAGED, "%s",
+                       why.text);
+    *bytes = picture->size;
+    *out = malloc(picture->size);
+    if (*out)
+        memcpy(*out, picture->data, picture->size);
+    twi_buffer_unref(picture);
+    return *out ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
 }
 
 /* ---- queues ------------------------------------------------------------------------ */

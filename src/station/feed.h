@@ -4,6 +4,7 @@
 #ifndef TWI_FEED_H
 #define TWI_FEED_H
 
+#include "../media/buffer.h"
 #include "tawny/station.h"
 #include "tawny/events.h"
 
@@ -11,8 +12,9 @@ typedef struct twi_feed twi_feed;
 
 /* A frame whose picture an event may give. */
 struct tw_event_frame {
-    /* As tw_event_picture. */
-    tw_status (*picture)(void *ctx, uint8_t **out, size_t *bytes, tw_error *err);
+    /* It as a JPEG, with one holder more: shared by all who want it, and with what is
+     * kept. NULL: err says why. */
+    twi_buffer *(*picture)(void *ctx, tw_error *err);
     void *ctx;
 };
 

@@ -60,9 +60,21 @@ tw_status twi_pipeline_shown(twi_pipeline *p, uint8_t **out, size_t *bytes, tw_e
     return st;
 }
 
-static tw_status shown_picture(void *ctx, uint8_t **out, size_t *bytes, tw_error *err)
+/* A JPEG that is shown as it came is shared; all else is made. */
+static twi_buffer *shown_picture(void *ctx, tw_error *err)
 {
-    return twi_pipeline_shown(ctx, out, bytes, err);
+    twi_pipeline *p = ctx;
+    uint8_t *jpeg = NULL;
+    size_t bytes = 0;
+    if (p->stream.codec == TW_CODEC_MJPEG && twi_view_is_plain(&p->kept.view) &&
+        twi_stills_frame(p))
+        return twi_buffer_ref(p->kept.buffer);
+    if (twi_pipeline_shown(p, &jpeg, &bytes, err) != TW_OK)
+        return NULL;
+    twi_buffer *made = twi_buffer_adopt(jpeg, bytes);
+    if (!made)
+        (void)tw_fail(err, TW_ENOMEM, "out of memory");
+    return made;
 }
 
 static void decide(twi_pipeline *p)
