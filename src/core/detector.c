@@ -109,7 +109,6 @@ static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
     at->column.bottom = piece(p, c->width, sizeof *at->column.bottom);
     at->column.d = piece(p, c->width, sizeof *at->column.d);
     at->column.dd = piece(p, c->width, sizeof *at->column.dd);
-    at->column.rate = at->column.n;
     return d;
 }
 

@@ -157,11 +157,13 @@ struct tw_detector {
     twi_found *found;     /* TWI_FOUND_EACH for each track */
     twi_track *track;     /* config.tracks */
     struct {              /* one column of pixels within a row of cells; width each */
-        uint16_t *n, *x, *noise, *top, *bottom;
+        union {
+            uint16_t *n;
+            uint16_t *rate; /* learning rate of the background, Q16, once n is spent */
+        };
+        uint16_t *x, *noise, *top, *bottom;
         int16_t *d;
         uint32_t *dd;
-        uint16_t *rate; /* learning rate of the background, Q16; where n was, which is
-                           spent by then */
     } column;
 };
 
