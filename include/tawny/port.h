@@ -66,6 +66,10 @@ typedef struct tw_clock_ops {
     bool (*trusted)(void *ctx, int64_t wall_us);
     /* Required, thread-safe. Sleep until now_us() reaches t_us. */
     void (*sleep_until)(void *ctx, int64_t t_us);
+    /* Optional, thread-safe. How long a span of this clock lasts by the system's own, for
+     * waits that something else may end: a clock of a test may run faster. NULL: as long.
+     */
+    int64_t (*lasts_us)(void *ctx, int64_t span_us);
 } tw_clock_ops;
 
 typedef struct tw_clock {

@@ -36,12 +36,12 @@ TW_API tw_status tw_station_new(const tw_platform *platform, tw_settings *settin
                                 tw_event_fn callback, void *ctx, tw_station **out,
                                 tw_error *err);
 
-/** Tell somebody else of events, too, from a thread of his own. Before tw_station_run.
+/** Another callback hears of events, too, in a thread of its own. Before tw_station_run.
  * @return TW_OK; TW_EINVAL; TW_ESIZE: there are sixteen already. */
 TW_API tw_status tw_station_subscribe(tw_station *station, const tw_subscriber *who);
 
-/** Who has this ctx is told nothing any more once this returns. Any thread, but not from
- * his own callback. */
+/** The subscriber with this ctx hears of nothing more once this returns. Any thread, but
+ * not from its own callback. */
 TW_API void tw_station_unsubscribe(tw_station *station, const void *ctx);
 
 /** NULL is fine. Not while tw_station_run runs. */

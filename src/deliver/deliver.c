@@ -63,13 +63,9 @@ static tw_status make_destinations(twi_deliver *o, const char *only, tw_error *e
 
 static void init_lock(twi_deliver *o)
 {
-    pthread_condattr_t attr;
-    (void)pthread_condattr_init(&attr);
-    (void)pthread_condattr_setclock(&attr, CLOCK_MONOTONIC);
     (void)pthread_mutex_init(&o->lock, NULL);
     (void)pthread_mutex_init(&o->station_lock, NULL);
-    (void)pthread_cond_init(&o->came, &attr);
-    (void)pthread_condattr_destroy(&attr);
+    twi_cond_init(&o->came);
 }
 
 /* What trusts more than it should is told at every start. */

@@ -5,6 +5,7 @@
 
 #include "destination.h"
 #include "../core/dispatch.h"
+#include "../station/waits.h"
 
 enum {
     TRIES_GONE = 3,   /* a file may have got another name meanwhile */
@@ -250,11 +251,7 @@ static int64_t step(destination *d)
 static void wait_for(destination *d, unsigned *seen, int64_t wait_us)
 {
     twi_deliver *o = d->of;
-    struct timespec until;
-    (void)clock_gettime(CLOCK_MONOTONIC, &until);
-    const int64_t ns = until.tv_nsec + wait_us % 1000000 * 1000;
-    until.tv_sec += (time_t)(wait_us / 1000000 + ns / 1000000000);
-    until.tv_nsec = (long)(ns % 1000000000);
+    const struct timespec until = twi_deadline_by(&o->clock, wait_us);
     (void)pthread_mutex_lock(&o->lock);
     int code = 0;
     while (*seen == o->wakes && code == 0 && !atomic_load(&o->ending))

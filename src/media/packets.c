@@ -6,6 +6,7 @@
 #include <time.h>
 
 #include "raw.h"
+#include "../base/thread.h"
 
 typedef struct item {
     tw_frame frame;
@@ -28,16 +29,12 @@ struct twi_packets {
 twi_packets *twi_packets_new(size_t most)
 {
     twi_packets *q = calloc(1, sizeof *q + most * sizeof q->waiting[0]);
-    pthread_condattr_t monotonic;
     if (!q)
         return NULL;
     q->most = most;
-    (void)pthread_condattr_init(&monotonic);
-    (void)pthread_condattr_setclock(&monotonic, CLOCK_MONOTONIC);
     (void)pthread_mutex_init(&q->lock, NULL);
-    (void)pthread_cond_init(&q->came, &monotonic);
+    twi_cond_init(&q->came);
     (void)pthread_cond_init(&q->went, NULL);
-    (void)pthread_condattr_destroy(&monotonic);
     return q;
 }
 
@@ -135,22 +132,13 @@ size_t twi_packets_waiting(twi_packets *q)
     return count;
 }
 
-static void deadline(int wait_ms, struct timespec *out)
-{
-    (void)clock_gettime(CLOCK_MONOTONIC, out);
-    out->tv_nsec += (long)wait_ms * 1000000;
-    out->tv_sec += out->tv_nsec / 1000000000;
-    out->tv_nsec %= 1000000000;
-}
-
 tw_status twi_packets_take(twi_packets *q, int wait_ms, tw_frame *frame, tw_error *err)
 {
-    struct timespec until;
+    const struct timespec until = twi_deadline(INT64_C(1000) * wait_ms);
     item taken = {.buffer = NULL};
     tw_status st = TW_OK;
     twi_buffer_unref(q->given);
     q->given = NULL;
-    deadline(wait_ms, &until);
     (void)pthread_mutex_lock(&q->lock);
     int waited = wait_ms > 0 ? 0 : 1;
     while (q->count == 0 && q->ended == TW_OK && waited == 0)

@@ -15,8 +15,9 @@
 #include "../settings/sections.h"
 #include "tawny/events.h"
 #include "tawny/settings.h"
+#include "../station/waits.h"
 
-enum { RETRY_S = 10 }; /* until destinations that could not begin are tried again */
+enum { RETRY_US = 10000000 }; /* until destinations that could not begin are tried again */
 
 struct tw_outward {
     tw_station *station;
@@ -164,11 +165,9 @@ static void use(tw_outward *o, const tw_settings *settings)
 /* With making held. */
 static void wait_for_retry(tw_outward *o)
 {
-    struct timespec until;
     while (!o->ending && !o->owed)
         (void)pthread_cond_wait(&o->changed, &o->making);
-    (void)clock_gettime(CLOCK_MONOTONIC, &until);
-    until.tv_sec += RETRY_S;
+    const struct timespec until = twi_deadline_by(&o->host.clock, RETRY_US);
     int waited = 0;
     while (!o->ending && o->owed && waited == 0)
         waited = pthread_cond_timedwait(&o->changed, &o->making, &until);
@@ -234,7 +233,6 @@ static void begin_page(tw_outward *o, const tw_settings *settings)
 
 static tw_outward *make(tw_station *station, const tw_outward_host *host)
 {
-    pthread_condattr_t monotonic;
     tw_outward *o = calloc(1, sizeof *o);
     if (!o)
         return NULL;
@@ -244,10 +242,7 @@ static tw_outward *make(tw_station *station, const tw_outward_host *host)
     o->host.settings_file = host->settings_file ? strdup(host->settings_file) : NULL;
     (void)pthread_mutex_init(&o->lock, NULL);
     (void)pthread_mutex_init(&o->making, NULL);
-    (void)pthread_condattr_init(&monotonic);
-    (void)pthread_condattr_setclock(&monotonic, CLOCK_MONOTONIC);
-    (void)pthread_cond_init(&o->changed, &monotonic);
-    (void)pthread_condattr_destroy(&monotonic);
+    twi_cond_init(&o->changed);
     if (o->host.store && (o->host.settings_file || !host->settings_file))
         return o;
     tw_outward_end(o);

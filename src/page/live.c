@@ -11,6 +11,7 @@
 #include "../core/naming.h"
 #include "tawny/draw.h"
 #include "tawny/events.h"
+#include "../base/thread.h"
 
 #define ASK_AGAIN_US INT64_C(3000000)
 #define BOUNDARY "tawny-picture"
@@ -25,15 +26,11 @@ enum {
 
 void twi_live_init(live *l, int64_t every_us, tw_clock clock)
 {
-    pthread_condattr_t attr;
     memset(l, 0, sizeof *l);
     l->every_us = every_us;
     l->clock = clock;
-    (void)pthread_condattr_init(&attr);
-    (void)pthread_condattr_setclock(&attr, CLOCK_MONOTONIC);
     (void)pthread_mutex_init(&l->lock, NULL);
-    (void)pthread_cond_init(&l->came, &attr);
-    (void)pthread_condattr_destroy(&attr);
+    twi_cond_init(&l->came);
 }
 
 void twi_live_pace(live *l, int64_t every_us)
@@ -184,9 +181,7 @@ static bool has_come(const viewer *k)
 /* Under the lock: wait for a picture that it has not had. @return false: none came. */
 static bool await_picture(viewer *k)
 {
-    struct timespec until;
-    (void)clock_gettime(CLOCK_MONOTONIC, &until);
-    until.tv_sec += WAIT_S;
+    const struct timespec until = twi_deadline(INT64_C(1000000) * WAIT_S);
     int code = 0;
     while (code == 0 && !k->live->ending && !has_come(k))
         code = pthread_cond_timedwait(&k->live->came, &k->live->lock, &until);

@@ -8,13 +8,9 @@
 
 void twi_removals_init(removals *r)
 {
-    pthread_condattr_t attr;
     memset(r, 0, sizeof *r);
-    (void)pthread_condattr_init(&attr);
-    (void)pthread_condattr_setclock(&attr, CLOCK_MONOTONIC);
     (void)pthread_mutex_init(&r->lock, NULL);
-    (void)pthread_cond_init(&r->changed, &attr);
-    (void)pthread_condattr_destroy(&attr);
+    twi_cond_init(&r->changed);
 }
 
 static void remove_one(twi_page *p, int64_t id)
@@ -50,9 +46,7 @@ static int64_t take_due(removals *r, int64_t now_us)
 /* A second is short enough for what takes ten. */
 static void wait_a_little(removals *r)
 {
-    struct timespec until;
-    (void)clock_gettime(CLOCK_MONOTONIC, &until);
-    until.tv_sec++;
+    const struct timespec until = twi_deadline(1000000);
     (void)pthread_cond_timedwait(&r->changed, &r->lock, &until);
 }
 

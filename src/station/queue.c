@@ -11,10 +11,11 @@
 #include "recovery.h"
 #include "retention.h"
 #include "tawny/events.h"
+#include "waits.h"
 
 enum {
     JOB_OVERHEAD = 512, /* so that jobs without data count as well */
-    UPKEEP_EVERY_S = 60
+    TEND_EVERY_US = 60000000
 };
 
 #define LATE_US INT64_C(10000000) /* that a job may wait before it is told ... */
@@ -64,9 +65,7 @@ static size_t limit_for(const twi_queue *q, const twi_job *job)
  */
 static node *take(twi_queue *q, bool *ending)
 {
-    struct timespec until;
-    (void)clock_gettime(CLOCK_MONOTONIC, &until);
-    until.tv_sec += UPKEEP_EVERY_S;
+    const struct timespec until = twi_deadline_by(&q->writer->clock, TEND_EVERY_US);
     (void)pthread_mutex_lock(&q->lock);
     int waited = 0;
     while (!q->first && !q->ending && waited == 0)
@@ -215,11 +214,7 @@ tw_status twi_queue_start(twi_writer *writer, size_t limit, twi_queue **out,
     q->writer = writer;
     q->limit = limit;
     (void)pthread_mutex_init(&q->lock, NULL);
-    pthread_condattr_t monotonic;
-    (void)pthread_condattr_init(&monotonic);
-    (void)pthread_condattr_setclock(&monotonic, CLOCK_MONOTONIC);
-    (void)pthread_cond_init(&q->came, &monotonic);
-    (void)pthread_condattr_destroy(&monotonic);
+    twi_cond_init(&q->came);
     (void)pthread_cond_init(&q->went, NULL);
     if (!twi_thread_start(&q->thread, work, q)) {
         free(q);

@@ -1,5 +1,6 @@
 /* How long connections may take. */
 #include "connections.h"
+#include "../../base/thread.h"
 
 #include <string.h>
 #include <sys/socket.h>
@@ -56,9 +57,7 @@ static void *watch(void *ctx)
     twi_connections *g = ctx;
     (void)pthread_mutex_lock(&g->lock);
     while (!g->ending) {
-        struct timespec until;
-        (void)clock_gettime(CLOCK_MONOTONIC, &until);
-        until.tv_sec++;
+        const struct timespec until = twi_deadline(1000000);
         (void)pthread_cond_timedwait(&g->changed, &g->lock, &until);
         show_out_the_late(g);
     }
@@ -68,12 +67,8 @@ static void *watch(void *ctx)
 
 tw_status twi_connections_begin(twi_connections *g, tw_error *err)
 {
-    pthread_condattr_t monotonic;
     (void)pthread_mutex_init(&g->lock, NULL);
-    (void)pthread_condattr_init(&monotonic);
-    (void)pthread_condattr_setclock(&monotonic, CLOCK_MONOTONIC);
-    (void)pthread_cond_init(&g->changed, &monotonic);
-    (void)pthread_condattr_destroy(&monotonic);
+    twi_cond_init(&g->changed);
     g->running = pthread_create(&g->thread, NULL, watch, g) == 0;
     return g->running ? TW_OK : tw_fail(err, TW_ENOMEM, "no thread for the page");
 }
