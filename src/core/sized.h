@@ -32,8 +32,8 @@ static inline void twi_sized_give(void *out, size_t out_size, const void *own,
 
 /* Whether a table of functions of a caller's has a member. */
 #define TWI_HAS(table, member)                                                           \
-    ((table)->size == 0 || (const char *)(&(table)->member + 1) <=                       \
-                               (const char *)(table) + (table)->size)
+    ((table)->size == 0 ||                                                               \
+     (const char *)(&(table)->member + 1) <= (const char *)(table) + (table)->size)
 
 /* A caller's struct, whole, in one of ours of the same type. */
 #define TWI_TAKE(own, given) twi_sized_take(&(own), sizeof(own), (given), (given)->size)

@@ -17,7 +17,9 @@
 #include "tawny/settings.h"
 #include "../station/waits.h"
 
-enum { RETRY_US = 10000000 }; /* until destinations that could not begin are tried again */
+enum {
+    RETRY_US = 10000000
+}; /* until destinations that could not begin are tried again */
 
 struct tw_outward {
     tw_station *station;

@@ -27,7 +27,7 @@ typedef struct note {
     struct tw_event_frame frame;
     tw_settings *settings; /* NULL: none came with it */
     twi_buffer *picture;   /* a JPEG; NULL: none was wanted, or there is none */
-    uint8_t more[]; /* texts, cells and the luma plane */
+    uint8_t more[];        /* texts, cells and the luma plane */
 } note;
 
 typedef struct entry {

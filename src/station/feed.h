@@ -24,8 +24,8 @@ twi_feed *twi_feed_new(void);
 /** Before twi_feed_start. @return TW_OK; TW_EINVAL; TW_ESIZE: there are too many. */
 tw_status twi_feed_add(twi_feed *feed, const tw_subscriber *who);
 
-/** The subscriber with this ctx hears of nothing more, and is not asked what it wants. Any
- * thread but that in which it is told. */
+/** The subscriber with this ctx hears of nothing more, and is not asked what it wants.
+ * Any thread but that in which it is told. */
 void twi_feed_remove(twi_feed *feed, const void *ctx);
 
 /** Start the threads. What was given before waits for them.

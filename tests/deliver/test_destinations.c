@@ -364,7 +364,7 @@ static void test_mail_that_a_limit_held_back_is_joined(void **state)
     assert_has(mail, "Subject: kerb: sighting 9, 20:39\r\n");
     free(mail);
     (void)sight(s, 0); /* held for an hour */
-    (void)usleep(3000000);
+    let_pass(3000000);
     assert_int_equal(filled(s, "there").waiting, 1);
     end_server(&post);
     leave_stored(s);
@@ -499,12 +499,12 @@ static void test_nothing_goes_until_so_many_have_come(void **state)
     folder_settings(s, "when = after 2\n", text);
     deliver(s, "there", text);
     (void)sight(s, 100);
-    (void)usleep(700000);
+    let_pass(2000000);
     assert_int_equal(filled(s, "there").waiting, 2);
     (void)sight(s, 100);
     WAIT_FOR(filled(s, "there").sent == 4); /* all of both, one by one */
     (void)sight(s, 100);
-    (void)usleep(700000);
+    let_pass(2000000);
     assert_int_equal(filled(s, "there").waiting, 2);
     leave_stored(s);
 }
@@ -520,7 +520,7 @@ static void test_nothing_goes_outside_its_hours(void **state)
     folder_settings(s, hours, text);
     deliver(s, "there", text);
     (void)sight(s, 100);
-    (void)usleep(700000);
+    let_pass(2000000);
     assert_int_equal(filled(s, "there").waiting, 2);
     folder_settings(s, "", text);
     deliver(s, "there", text);

@@ -356,7 +356,7 @@ static void test_a_refused_login_is_not_tried_again(void **state)
     deliver(s, NULL, NULL);
     deliver(s, "there", text); /* a station that starts again does not try either */
     WAIT_FOR(was_told(s, "there: nothing is sent there: it refuses the login"));
-    (void)usleep(300000);
+    let_pass(2000000);
     char **files = list_files(got);
     const size_t tries = list_length(files);
     assert_int_equal(tries, 1);

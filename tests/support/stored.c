@@ -77,7 +77,7 @@ void deliver(stored *s, const char *send_to, const char *destinations)
         return;
     tw_settings_free(s->settings);
     s->settings = sending_settings(send_to, destinations);
-    if (twi_deliver_new(s->settings, s->store, tw_linux_clock(), on_line, s, &s->deliver,
+    if (twi_deliver_new(s->settings, s->store, quick_clock(), on_line, s, &s->deliver,
                         &err) != TW_OK)
         fail_msg("%s", err.text);
 }

@@ -49,7 +49,7 @@ static void sleep_until(void *ctx, int64_t t_us)
 
 tw_clock tw_linux_clock(void)
 {
-    static const tw_clock_ops ops = {sizeof ops, now_us,  wall_us,
-                                     offset_s,   trusted, sleep_until, NULL};
+    static const tw_clock_ops ops = {sizeof ops, now_us,      wall_us, offset_s,
+                                     trusted,    sleep_until, NULL};
     return (tw_clock){&ops, NULL};
 }
