@@ -159,7 +159,7 @@ void twi_deliver_later(destination *d, const twi_sending *out);
 bool twi_deliver_connect(destination *d, twi_sending *out);
 void twi_deliver_disconnect(destination *d);
 
-/* ---- record.c */
+/* ---- message.c: what is known of a sighting */
 
 /* What is known of a sighting. */
 typedef struct sighting_facts {
@@ -170,8 +170,8 @@ typedef struct sighting_facts {
 } sighting_facts;
 
 /** @return TW_OK; TW_ENOENT: it is gone. */
-tw_status twi_record_facts(tw_catalogue *catalogue, int64_t sighting, sighting_facts *out,
-                           tw_error *err);
+tw_status twi_message_facts(tw_catalogue *catalogue, int64_t sighting,
+                            sighting_facts *out, tw_error *err);
 
 /* ---- message.c */
 

@@ -45,7 +45,7 @@ static tw_status name_record(const destination *d, const message_item *item,
 {
     sighting_facts s;
     const tw_clock *clock = &d->of->clock;
-    const tw_status st = twi_record_facts(d->catalogue, item->sighting, &s, err);
+    const tw_status st = twi_message_facts(d->catalogue, item->sighting, &s, err);
     if (st != TW_OK)
         return st;
     twi_name_fields fields = {.camera = s.camera,

@@ -8,6 +8,33 @@
 #include "../media/drawing.h"
 #include "../media/jpeg.h"
 
+/* ---- what is known of a sighting ------------------------------------------------------
+ */
+
+static bool take_facts(void *ctx, const tw_sighting_record *r)
+{
+    sighting_facts *f = ctx;
+    *f = (sighting_facts){.id = r->id,
+                          .start_us = r->start_us,
+                          .end_us = r->end_us,
+                          .peak_ppm = r->peak_ppm,
+                          .frames = r->frames,
+                          .over = r->end_us > 0,
+                          .unsure = r->unsure};
+    (void)snprintf(f->camera, sizeof f->camera, "%s", r->camera);
+    (void)snprintf(f->why, sizeof f->why, "%s", r->why);
+    return false;
+}
+
+tw_status twi_message_facts(tw_catalogue *catalogue, int64_t sighting,
+                            sighting_facts *out, tw_error *err)
+{
+    const tw_sighting_filter filter = {.id = sighting};
+    memset(out, 0, sizeof *out);
+    const tw_status st = tw_catalogue_sightings(catalogue, &filter, take_facts, out, err);
+    return st == TW_OK && out->id == 0 ? TW_ENOENT : st;
+}
+
 enum { QUALITY = 85 };
 
 const char *twi_message_word(int64_t what_bit)
@@ -56,7 +83,7 @@ static tw_status read_sightings(tw_catalogue *catalogue, message *l, tw_error *e
         const int64_t id = l->items[i].sighting;
         if (id == 0 || (i > 0 && l->items[i - 1].sighting == id))
             continue;
-        st = twi_record_facts(catalogue, id, &l->sightings[l->sighting_count], err);
+        st = twi_message_facts(catalogue, id, &l->sightings[l->sighting_count], err);
         l->sighting_count += st == TW_OK;
         st = st == TW_ENOENT ? TW_OK : st;
     }
