@@ -602,18 +602,21 @@ static int make(const char *folder, const char *unused)
 
 int main(void)
 {
-    char folder[] = "/tmp/tawny-bench-XXXXXX", path[3][128];
-    if (!mkdtemp(folder))
+    char folder[] = "/tmp/tawny-bench-XXXXXX", store[] = "/tmp/tawny-bench-store-XXXXXX";
+    char path[3][128], line[128];
+    if (!mkdtemp(folder) || !mkdtemp(store))
         return 2;
     for (size_t i = 0; i < 3; i++)
         (void)snprintf(path[i], sizeof path[i], "%s/%s", folder, FILES[i].name);
     int code = apart(make, folder, NULL);
     if (code == 0)
-        code = apart(bench_memory, folder, path[0]);
+        code = apart(bench_memory, store, path[0]);
     const int cpu =
         bench_cpu(path[1]) | bench_h264(path[2]) | bench_raw() | bench_webcam();
     for (size_t i = 0; i < 3; i++)
         (void)unlink(path[i]);
     (void)rmdir(folder);
+    (void)snprintf(line, sizeof line, "rm -rf '%s'", store);
+    (void)system(line);
     return code != 0 ? code : cpu;
 }

@@ -5,6 +5,8 @@
 #include <unistd.h>
 
 #include "../support/support.h"
+#include "tawny/catalogue.h"
+#include "tawny/rehearse.h"
 #include "tawny/events.h"
 #include "tawny/port.h"
 #include "tawny/settings.h"
@@ -237,6 +239,64 @@ static void test_what_cannot_be_a_station(void **state)
     take_down(b);
 }
 
+static bool no_sighting(void *ctx, const tw_sighting_record *record)
+{
+    (void)ctx;
+    (void)record;
+    return true;
+}
+
+/* A program that was built when structs were shorter: what lies behind them is somebody
+ * else's, which the address sanitizer watches. */
+static void test_an_older_program_is_given_what_it_knows(void **state)
+{
+    (void)state;
+    enum {
+        CAMERA = offsetof(tw_camera_status, format),
+        STORE = offsetof(tw_store_status, dropped),
+        PLATFORM = offsetof(tw_platform, pins),
+        RESULT = offsetof(tw_rehearsal_result, length_us),
+        FILTER = offsetof(tw_sighting_filter, most)
+    };
+    platform *b = set_up("[camera kerb]\nsource = sim:kerb,size=240x136\n", NULL);
+    tw_error err = {0};
+    tw_station *station = NULL;
+    tw_platform *older = malloc(PLATFORM);
+    memcpy(older, &b->platform, PLATFORM);
+    older->size = PLATFORM;
+    if (tw_station_new(older, b->settings, NULL, NULL, &station, &err) != TW_OK)
+        fail_msg("%s", err.text);
+    tw_camera_status *camera = malloc(CAMERA);
+    tw_store_status *store = malloc(STORE);
+    assert_int_equal(tw_station_camera_sized(station, 0, camera, CAMERA), TW_OK);
+    assert_int_equal(camera->size, CAMERA);
+    assert_string_equal(camera->name, "kerb");
+    assert_int_equal(tw_station_store_sized(station, store, STORE), TW_OK);
+    assert_int_equal(store->size, STORE);
+    assert_true(store->total_bytes > 0);
+    tw_station_free(station);
+    older->card = NULL;
+    tw_rehearsal_result *result = malloc(RESULT);
+    assert_int_equal(tw_rehearse_sized(older, b->settings, "kerb", NULL, NULL, NULL,
+                                       result, &err, RESULT),
+                     TW_OK);
+    assert_int_equal(result->size, RESULT);
+    assert_true(result->frames > 100);
+    tw_catalogue *catalogue = NULL;
+    tw_sighting_filter *filter = calloc(1, FILTER);
+    filter->size = FILTER;
+    assert_int_equal(tw_catalogue_open(NULL, true, &catalogue, &err), TW_OK);
+    assert_int_equal(tw_catalogue_sightings(catalogue, filter, no_sighting, NULL, &err),
+                     TW_OK);
+    tw_catalogue_close(catalogue);
+    free(filter);
+    free(result);
+    free(store);
+    free(camera);
+    free(older);
+    take_down(b);
+}
+
 /* Who is told of an event may ask the station, and give it orders. */
 typedef struct asking {
     tw_station *station;
@@ -345,6 +405,7 @@ static void test_what_arms_a_camera_is_told(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_an_older_program_is_given_what_it_knows),
         cmocka_unit_test(test_who_is_told_may_ask_back),
         cmocka_unit_test(test_what_arms_a_camera_is_told),
         cmocka_unit_test(test_three_cameras_at_once),
