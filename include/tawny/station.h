@@ -24,7 +24,7 @@ typedef struct tw_station tw_station;
  * Make a station with all cameras of the settings. Nothing is opened yet. One whose
  * settings are not sound (twi_settings_sound) is not watched; it is told as closed.
  *
- * @param board     Copied; what it points to outlives the station. Its card is needed.
+ * @param platform  Copied; what it points to outlives the station. Its card is needed.
  * @param callback      Of all events, readings without pictures; while the station runs,
  * and of what went wrong here before this returns where it fails. May be NULL.
  * @param settings  Outlives the station, unchanged.

@@ -57,8 +57,8 @@ typedef struct twi_send_outcome {
  * Send a test to a destination at once: a mail; a small file, tawny-test.txt, that is
  * left there; a form; a message under "test".
  *
- * @param said  Told of the conversation: who ('<' they, '>' we, '*' a remark) and a line,
- *              secrets masked. May be NULL.
+ * @param on_line  Told of the conversation: who ('<' they, '>' we, '*' a remark) and a
+ * line, secrets masked. May be NULL.
  * @return TW_OK: out is set; TW_ENOENT: there is no such destination; TW_ENOTSUP: a
  * module is missing; TW_ENOMEM.
  */

@@ -213,7 +213,7 @@ tw_status twi_message_reduce(const char *store, const char *file, uint16_t side,
 /** Where a capture is. */
 void twi_message_path(const twi_deliver *of, const char *file, char out[PATH_BYTES]);
 
-/** @return the word in the outbox for a TW_SEND_ bit; static. */
+/** @return the word in the outbox for a TWI_SEND_ bit; static. */
 const char *twi_message_word(int64_t what_bit);
 bool twi_message_is(const message_item *item, int64_t what_bit);
 

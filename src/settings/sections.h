@@ -166,7 +166,7 @@ enum {
 /* [hook NAME]: a program of the user's. */
 typedef struct twi_hook_settings {
     const char *name;
-    int64_t on;          /* TW_HOOK_ bits */
+    int64_t on;          /* TWI_HOOK_ bits */
     const char *run;     /* program and arguments: no shell reads it */
     const char *cameras; /* their names, separated by commas; "": all */
     int64_t timeout_us;
@@ -197,7 +197,7 @@ typedef enum twi_tls { TWI_TLS_VERIFIED, TWI_TLS_UNVERIFIED, TWI_TLS_NONE } twi_
 typedef struct twi_destination_settings {
     const char *name;
     const char *url; /* without a password */
-    int64_t what;    /* TW_SEND_ bits */
+    int64_t what;    /* TWI_SEND_ bits */
     twi_when when;
     twi_limit limit;
     const char *hours;                    /* as docs/settings.md has them */

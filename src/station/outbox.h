@@ -21,7 +21,7 @@ typedef struct twi_route {
     const char *camera;
     const char *kind; /* a twi_kind_name; "": the record of a sighting that is over */
     const char *destination;
-    const char *what; /* a tw_what_name: as what it goes */
+    const char *what; /* as what it goes: "still", "small"... */
 } twi_route;
 
 typedef enum twi_item_state {

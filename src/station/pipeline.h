@@ -37,7 +37,7 @@ typedef struct twi_sink {
 /**
  * @param clock  For local time.
  * @param stream What is kept, and looked at.
- * @param looked What is looked at instead; NULL: nothing else. Its frames come by
+ * @param inspected What is looked at instead; NULL: nothing else. Its frames come by
  *               twi_pipeline_detect.
  * @param sink  Copied; NULL: nothing is stored.
  * @param callback  May be NULL.

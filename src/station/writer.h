@@ -147,7 +147,7 @@ typedef struct twi_jobs {
     void *ctx;
 } twi_jobs;
 
-/** Open the store with its catalogue. Set clock, told and ctx before. What fails
+/** Open the store with its catalogue. Set clock, callback and ctx before. What fails
  * there is told, and captures are tried all the same: also where the card is full, or
  * cannot be written.
  * @return TW_OK; TW_EACCES: another station has it; TW_EEXIST: the folder is no store;
