@@ -236,6 +236,25 @@ static void test_zones(void **state)
     tw_settings_free(s);
 }
 
+/* What was asked for once holds no longer than what was read. */
+static void test_zones_that_are_read_later_count(void **state)
+{
+    (void)state;
+    static const char later[] = "[zone mere/bank]\narea = 0,0 20,0 20,20 0,20\n";
+    problems p = {0};
+    tw_settings *s = read_good("[camera mere]\nsource = sim:kerb\n"
+                               "[zone mere/reeds]\narea = 0,0 50,0 50,50\n");
+    assert_int_equal(camera_of(s, "mere").zone_count, 1);
+    (void)tw_settings_read_text(s, "later.ini", later, strlen(later), collect_problem,
+                                &p);
+    assert_string_equal(p.text, "");
+    const twi_camera_settings mere = camera_of(s, "mere");
+    assert_int_equal(mere.zone_count, 2);
+    assert_int_equal(mere.zones[1].count, 4);
+    assert_int_equal(mere.zones[1].points[1].x_ppm, 200000);
+    tw_settings_free(s);
+}
+
 /* Each text has one mistake; the line says where, what and what to do. */
 static void test_every_kind_of_mistake_has_its_line(void **state)
 {
@@ -633,6 +652,7 @@ int main(void)
         cmocka_unit_test(test_files_include_others),
         cmocka_unit_test(test_origins),
         cmocka_unit_test(test_zones),
+        cmocka_unit_test(test_zones_that_are_read_later_count),
         cmocka_unit_test(test_every_kind_of_mistake_has_its_line),
         cmocka_unit_test(test_all_mistakes_of_a_file_are_told),
         cmocka_unit_test(test_what_no_single_line_can_show),
