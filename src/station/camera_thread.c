@@ -14,7 +14,7 @@ enum {
     STEADY_US = 30000000,     /* with frames for so long it is well again */
     AGAIN_US = 1000000,       /* first tried again after, ... */
     AGAIN_MOST_US = 60000000, /* ... and at most */
-    POLL_EVERY_US = 1000000,  /* at how it fares */
+    POLL_EVERY_US = 1000000,  /* its state is worked out so often */
     NAP_US = 100000           /* between looks whether the station stops */
 };
 

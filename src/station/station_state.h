@@ -31,7 +31,7 @@ typedef struct camera_thread {
     uint32_t number; /* of its last sighting */
     twi_backoff again;
     twi_rate rate;
-    int64_t polled_us; /* at how it fares */
+    int64_t polled_us; /* when its state was worked out last */
     /* Of any thread: */
     atomic_llong leave_by_us; /* it ends by then, or is opened again, sighting or not */
     atomic_int offered_how;   /* a tw_applied: what the settings that are offered take */
