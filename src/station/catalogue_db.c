@@ -41,12 +41,20 @@ tw_status twi_catalogue_ask(tw_catalogue *c, const char *sql, const char *text,
     if (st == TW_OK) {
         if (text)
             (void)sqlite3_bind_text(s, 1, text, -1, SQLITE_STATIC);
-        const int code = sqlite3_step(s);
-        if (code == SQLITE_ROW)
-            *out = sqlite3_column_int64(s, 0);
-        else
-            st = twi_catalogue_fail(c, code, err);
+        st = twi_catalogue_number(c, s, out, err);
     }
+    return st;
+}
+
+tw_status twi_catalogue_number(tw_catalogue *c, sqlite3_stmt *s, int64_t *out,
+                               tw_error *err)
+{
+    tw_status st = TW_OK;
+    const int code = sqlite3_step(s);
+    if (code == SQLITE_ROW)
+        *out = sqlite3_column_int64(s, 0);
+    else
+        st = twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }

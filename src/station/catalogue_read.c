@@ -196,11 +196,9 @@ tw_status twi_catalogue_bytes(tw_catalogue *c, const char *camera, twi_kind kind
     (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
     (void)sqlite3_bind_text(s, 2, kind < TWI_KIND_COUNT ? twi_kind_name(kind) : NULL, -1,
                             SQLITE_STATIC);
-    const int code = sqlite3_step(s);
-    if (code == SQLITE_ROW)
-        *bytes = (uint64_t)sqlite3_column_int64(s, 0);
-    else
-        st = twi_catalogue_fail(c, code, err);
-    (void)sqlite3_finalize(s);
+    int64_t sum = 0;
+    st = twi_catalogue_number(c, s, &sum, err);
+    if (st == TW_OK)
+        *bytes = (uint64_t)sum;
     return st;
 }

@@ -64,4 +64,8 @@ tw_status twi_catalogue_one(tw_catalogue *catalogue, sqlite3_stmt *statement,
 tw_status twi_catalogue_ask(tw_catalogue *catalogue, const char *sql, const char *text,
                             int64_t *out, tw_error *err);
 
+/** The same of a statement that is prepared and bound, which is released. */
+tw_status twi_catalogue_number(tw_catalogue *catalogue, sqlite3_stmt *statement,
+                               int64_t *out, tw_error *err);
+
 #endif
