@@ -130,6 +130,19 @@ static void test_a_short_default_is_no_longer_than_it_was(void **state)
     free(older);
 }
 
+/* A table of functions of an older program's has no more than it had then. */
+static void test_a_member_counts_where_it_is_there(void **state)
+{
+    (void)state;
+    tw_ring_config table = {.size = sizeof table};
+    assert_true(TWI_HAS(&table, ctx));
+    table.size = OLDER(tw_ring_config, ctx);
+    assert_false(TWI_HAS(&table, ctx));
+    assert_true(TWI_HAS(&table, release));
+    table.size = 0; /* as of the first version, which has it */
+    assert_true(TWI_HAS(&table, ctx));
+}
+
 static void test_ours_begins_with_our_size(void **state)
 {
     (void)state;
@@ -151,6 +164,7 @@ int main(void)
         cmocka_unit_test(test_a_short_reading_is_written_no_further_than_it_goes),
         cmocka_unit_test(test_a_watch_that_is_too_small_is_refused),
         cmocka_unit_test(test_a_short_default_is_no_longer_than_it_was),
+        cmocka_unit_test(test_a_member_counts_where_it_is_there),
         cmocka_unit_test(test_ours_begins_with_our_size),
     };
     cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));
