@@ -27,9 +27,7 @@ typedef struct newer_reading {
 
 static void *copy_of(const void *from, size_t bytes)
 {
-    void *made = malloc(bytes);
-    assert_non_null(made);
-    return memcpy(made, from, bytes);
+    return memcpy(make_block(bytes), from, bytes);
 }
 
 static void test_a_short_struct_is_read_no_further_than_it_goes(void **state)
@@ -88,7 +86,7 @@ static void test_a_short_reading_is_written_no_further_than_it_goes(void **state
     assert_int_equal(tw_detector_bytes(&config, &bytes), TW_OK);
     void *memory = malloc(bytes);
     assert_int_equal(tw_detector_init(&config, memory, bytes, &detector), TW_OK);
-    tw_reading *older = malloc(size);
+    tw_reading *older = make_block(size);
     assert_int_equal(tw_detector_read_sized(detector, &luma, 5000000, older, size),
                      TW_OK);
     assert_int_equal(older->size, size);
@@ -113,7 +111,7 @@ static void test_a_watch_that_is_too_small_is_refused(void **state)
     const size_t size = OLDER(tw_sighting_watch, own);
     tw_sighting_config config;
     tw_sighting_defaults(&config);
-    tw_sighting_watch *older = calloc(1, size);
+    tw_sighting_watch *older = make_block(size);
     assert_int_equal(tw_sighting_init_sized(older, &config, size), TW_ESIZE);
     assert_int_equal(older->config.start_ppm, 0); /* nothing is written */
     free(older);
@@ -123,7 +121,7 @@ static void test_a_short_default_is_no_longer_than_it_was(void **state)
 {
     (void)state;
     const size_t size = OLDER(tw_sighting_config, rest_us);
-    tw_sighting_config *older = malloc(size);
+    tw_sighting_config *older = make_block(size);
     tw_sighting_defaults_sized(older, size);
     assert_int_equal(older->size, size);
     assert_int_equal(older->post_us, 8000000);

@@ -261,13 +261,13 @@ static void test_an_older_program_is_given_what_it_knows(void **state)
     platform *b = set_up("[camera kerb]\nsource = sim:kerb,size=240x136\n", NULL);
     tw_error err = {0};
     tw_station *station = NULL;
-    tw_platform *older = malloc(PLATFORM);
+    tw_platform *older = make_block(PLATFORM);
     memcpy(older, &b->platform, PLATFORM);
     older->size = PLATFORM;
     if (tw_station_new(older, b->settings, NULL, NULL, &station, &err) != TW_OK)
         fail_msg("%s", err.text);
-    tw_camera_status *camera = malloc(CAMERA);
-    tw_store_status *store = malloc(STORE);
+    tw_camera_status *camera = make_block(CAMERA);
+    tw_store_status *store = make_block(STORE);
     assert_int_equal(tw_station_camera_sized(station, 0, camera, CAMERA), TW_OK);
     assert_int_equal(camera->size, CAMERA);
     assert_string_equal(camera->name, "kerb");
@@ -276,14 +276,14 @@ static void test_an_older_program_is_given_what_it_knows(void **state)
     assert_true(store->total_bytes > 0);
     tw_station_free(station);
     older->card = NULL;
-    tw_rehearsal_result *result = malloc(RESULT);
+    tw_rehearsal_result *result = make_block(RESULT);
     assert_int_equal(tw_rehearse_sized(older, b->settings, "kerb", NULL, NULL, NULL,
                                        result, &err, RESULT),
                      TW_OK);
     assert_int_equal(result->size, RESULT);
     assert_true(result->frames > 100);
     tw_catalogue *catalogue = NULL;
-    tw_sighting_filter *filter = calloc(1, FILTER);
+    tw_sighting_filter *filter = make_block(FILTER);
     filter->size = FILTER;
     assert_int_equal(tw_catalogue_open(NULL, true, &catalogue, &err), TW_OK);
     assert_int_equal(tw_catalogue_sightings(catalogue, filter, no_sighting, NULL, &err),

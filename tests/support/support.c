@@ -48,6 +48,14 @@ char *join(const char *folder, const char *name)
     return path;
 }
 
+void *make_block(size_t bytes)
+{
+    volatile size_t unseen = bytes;
+    void *block = calloc(1, unseen);
+    assert_non_null(block);
+    return block;
+}
+
 static void remove_below(const char *path)
 {
     DIR *dir = opendir(path);

@@ -44,6 +44,10 @@ void remove_folder(char *path); /* with all in it; frees path */
 /** "folder/name", to be freed. */
 char *join(const char *folder, const char *name);
 
+/* Zeros, exactly so many; to be freed. The compiler is not told how many, else it would
+ * say that a struct in them is cut short, which is what it is there for. */
+void *make_block(size_t bytes);
+
 void write_bytes(const char *path, const void *data, size_t bytes);
 void write_text(const char *path, const char *text);
 /** Whole content, ended by 0; to be freed. */
