@@ -33,6 +33,7 @@ static const trial TRIALS[] = {
     {"5 a second", "320x180", 5, NULL},
     {"15 a second", "320x180", 15, NULL},
     {"25 a second", "320x180", 25, NULL},
+    {"without colour", "320x180", 10, "colour=no"},
     {"without light guard", "320x180", 10, "light_guard=no"},
     {"without sway guard", "320x180", 10, "sway_guard=no"},
     {"without shake guard", "320x180", 10, "shake_guard=no"},

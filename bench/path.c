@@ -520,7 +520,7 @@ static void watch_memory(void *ctx, const tw_event *event)
 
 /* What ten seconds of pre-event footage keep: a sighting may be dated back. */
 #define KEPT_S (10 + TW_DATED_BACK_US / 1e6 + 0.2)
-#define BESIDE_MB 12.0
+#define BESIDE_MB 14.0
 
 /* Bytes of so much of the footage's packets. */
 static double kept_mb(const char *path)

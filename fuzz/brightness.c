@@ -12,13 +12,18 @@ static void read_at(twi_brightness *reader, const uint8_t *data, size_t bytes,
                     uint16_t factor)
 {
     uint8_t *out = malloc(CAPACITY); /* of its own, so that a step past its end is seen */
+    uint8_t *colour = malloc(CAPACITY);
     twi_brightness_picture p;
+    twi_brightness_want_colour(reader, colour, CAPACITY);
     const tw_status st =
         twi_brightness_read(reader, data, bytes, factor, out, CAPACITY, &p);
     if (p.rows > p.luma.height || (st == TW_OK && p.rows != p.luma.height))
         abort();
     if (p.rows > 0 && (size_t)p.luma.stride * p.luma.height > CAPACITY)
         abort();
+    if (p.chroma.u && (size_t)2 * p.chroma.stride * p.chroma.height > CAPACITY)
+        abort();
+    free(colour);
     free(out);
 }
 

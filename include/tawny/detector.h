@@ -49,6 +49,7 @@ typedef struct tw_detector_config {
     bool light_guard;    /* explain changes of brightness and contrast */
     bool sway_guard;     /* raise the limit where a cell is always restless */
     bool shake_guard;    /* explain shifts of less than a pixel */
+    bool colour;         /* heed colour where pictures have it; takes memory */
 } tw_detector_config;
 
 /* What a cell showed in the last frame; bits of tw_reading.cells. */
@@ -98,6 +99,7 @@ typedef struct tw_reading {
     tw_blob blob[TW_READING_BLOBS];
     const uint8_t *cells; /* TW_CELL_ bits, the detector's, good until its next call */
     tw_grid grid;
+    uint32_t colour_ppm; /* of what moves, by its colour alone */
 } tw_reading;
 
 typedef struct tw_detector tw_detector;
@@ -172,19 +174,30 @@ TW_API tw_status tw_detector_watch_cells(tw_detector *detector, const uint8_t *m
 /**
  * Read one frame.
  *
- * @param luma  Of the configured size. Borrowed, read only.
+ * @param luma    Of the configured size. Borrowed, read only.
+ * @param chroma  Of the same frame, at any size; NULL: it has no colour. Borrowed, read
+ *                only.
  * @param t_us  Capture time; rises from call to call. A step back, or of more than ten
  *              seconds, is taken for one tenth of a second.
  * @param out   Written on TW_OK.
  * @return TW_OK; TW_EINVAL: bad view or NULL pointer; TW_ESIZE: another frame size.
  */
 TW_API tw_status tw_detector_read_sized(tw_detector *detector, const tw_luma *luma,
-                                        int64_t t_us, tw_reading *out, size_t size);
+                                        const tw_chroma *chroma, int64_t t_us,
+                                        tw_reading *out, size_t size);
+
+static inline tw_status tw_detector_read_colour(tw_detector *detector,
+                                                const tw_luma *luma,
+                                                const tw_chroma *chroma, int64_t t_us,
+                                                tw_reading *out)
+{
+    return tw_detector_read_sized(detector, luma, chroma, t_us, out, sizeof *out);
+}
 
 static inline tw_status tw_detector_read(tw_detector *detector, const tw_luma *luma,
                                          int64_t t_us, tw_reading *out)
 {
-    return tw_detector_read_sized(detector, luma, t_us, out, sizeof *out);
+    return tw_detector_read_sized(detector, luma, NULL, t_us, out, sizeof *out);
 }
 
 #ifdef __cplusplus

@@ -24,6 +24,15 @@ typedef struct tw_luma {
     uint16_t height;   /* rows, >= 1 */
 } tw_luma;
 
+/* Borrowed chroma of a picture: the blue and red differences of its pixels, 128 where
+ * there is no colour. Each pixel is the mean of a part of the picture, which they divide
+ * evenly: so width and height are their own, mostly less than the luma's. */
+typedef struct tw_chroma {
+    const uint8_t *u, *v;   /* pixel (x, y) at y * stride + x; NULL: there is no colour */
+    uint32_t stride;        /* bytes, >= width; of both */
+    uint16_t width, height; /* pixels, >= 1 */
+} tw_chroma;
+
 /* How the pixels of a raw picture lie. All values are full range, 0 to 255. */
 enum tw_pixels_values {
     TW_PIXELS_I420, /* px[0]: luma; px[1], px[2]: chroma, half as wide and high, rounded
@@ -122,6 +131,26 @@ TW_API tw_status tw_picture_pack(const tw_picture *picture, uint8_t *dst,
  */
 TW_API tw_status tw_picture_luma(const tw_picture *picture, uint8_t *dst,
                                  size_t dst_bytes, tw_luma *out);
+
+enum { TW_CHROMA_ACROSS = 80 /* pixels: chroma is reduced to no fewer */ };
+
+/** @return Bytes that tw_picture_chroma writes; 0: it has no chroma, or is no picture. */
+TW_API size_t tw_picture_chroma_bytes(const tw_picture *picture);
+
+/**
+ * The chroma of a picture as the detector reads it: reduced as far as TW_CHROMA_ACROSS
+ * pixels of width are left, each the mean of two rows of the part that it stands for.
+ *
+ * @param dst     Caller's, tw_picture_chroma_bytes(picture); not within the picture.
+ * @param out     Set on TW_OK, to views over dst; u and v are NULL where the picture has
+ *                no chroma.
+ * @return TW_OK; TW_EINVAL: bad view or NULL pointer; TW_ESIZE: dst too small.
+ */
+TW_API tw_status tw_picture_chroma(const tw_picture *picture, uint8_t *dst,
+                                   size_t dst_bytes, tw_chroma *out);
+
+/** @return TW_OK, or TW_EINVAL: NULL pointer, zero size or stride < width. */
+TW_API tw_status tw_chroma_check(const tw_chroma *chroma);
 
 enum {
     TW_LUMA_MIN_WIDTH = 240, /* reduced no further than this */

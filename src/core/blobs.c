@@ -13,7 +13,7 @@ typedef struct sums {
     int64_t x, y, weight; /* weighted centre, in half cells */
     int64_t restless;     /* of the cells' usual levels */
     uint16_t left, top, right, bottom;
-    uint16_t cells, changing, lit;
+    uint16_t cells, changing, lit, coloured, plain;
 } sums;
 
 enum { CHANGED_WITHIN = 1500000 / TWI_STILL_UNIT_US };
@@ -38,9 +38,11 @@ static void add_cell(const tw_detector *d, uint16_t index, sums *s)
     s->y += weight * (2 * row + 1);
     s->weight += weight;
     s->cells++;
-    s->restless += cell->q98;
+    s->restless += cell->coloured ? twi_colour_restless(d, index) : cell->q98;
     s->changing = (uint16_t)(s->changing + (cell->still < CHANGED_WITHIN));
     s->lit = (uint16_t)(s->lit + cell->lit);
+    s->coloured = (uint16_t)(s->coloured + cell->coloured);
+    s->plain = (uint16_t)(s->plain + cell->plain);
     s->left = column < s->left ? column : s->left;
     s->right = column > s->right ? column : s->right;
     s->top = row < s->top ? row : s->top;
@@ -125,14 +127,20 @@ static int32_t share_q16(uint16_t part, uint16_t all)
     return (int32_t)(part * UINT32_C(65536) / all);
 }
 
-/* Share of the cells around a blob that glow. A pool of light has soft edges; a pale
- * animal before dark ground has not. */
-static int32_t glow_around(const tw_detector *d, const sums *s, uint16_t label)
+/* Of the cells around a blob. */
+typedef struct surroundings {
+    int32_t glow;  /* share of those that glow, Q16 */
+    int32_t shade; /* of those in which light explains a change */
+} surroundings;
+
+/* A pool of light has soft edges; a pale animal before dark ground has not. Around the
+ * edge of a cloud light changes everywhere. */
+static surroundings look_around(const tw_detector *d, const sums *s, uint16_t label)
 {
     enum { AROUND = 2 };
     const int left = s->left - AROUND, right = s->right + AROUND;
     const int top = s->top - AROUND, bottom = s->bottom + AROUND;
-    uint16_t all = 0, glow = 0;
+    uint16_t all = 0, glow = 0, shade = 0;
     for (int y = top < 0 ? 0 : top; y <= bottom && y < d->grid.rows; y++) {
         for (int x = left < 0 ? 0 : left; x <= right && x < d->grid.columns; x++) {
             const twi_cell *cell = &d->cell[y * d->grid.columns + x];
@@ -140,9 +148,11 @@ static int32_t glow_around(const tw_detector *d, const sums *s, uint16_t label)
                 continue;
             all++;
             glow = (uint16_t)(glow + cell->glows);
+            shade = (uint16_t)(shade + ((cell->flags & TW_CELL_LIGHT) != 0));
         }
     }
-    return all > 0 ? share_q16(glow, all) : 65536;
+    return all > 0 ? (surroundings){share_q16(glow, all), share_q16(shade, all)}
+                   : (surroundings){65536, 0};
 }
 
 static twi_found found_as(const tw_detector *d, const sums *s, uint16_t label)
@@ -156,9 +166,12 @@ static twi_found found_as(const tw_detector *d, const sums *s, uint16_t label)
                    .mass = (int32_t)(s->weight > INT32_MAX ? INT32_MAX : s->weight),
                    .changing = share_q16(s->changing, s->cells),
                    .restless = (int32_t)(s->restless / s->cells),
-                   .lit = share_q16(s->lit, s->cells)};
-    const int32_t glow = f.lit > 0 ? glow_around(d, s, label) : 0;
-    f.lit = f.lit < glow ? f.lit : glow;
+                   .lit = share_q16(s->lit, s->cells),
+                   .coloured = share_q16(s->coloured, s->cells),
+                   .plain = share_q16(s->plain, s->cells)};
+    const surroundings around = look_around(d, s, label);
+    f.lit = f.lit < around.glow ? f.lit : around.glow;
+    f.shade = around.shade;
     f.allowed = f.shape.size_ppm >= d->config.smallest_ppm &&
                 f.shape.size_ppm <= d->config.largest_ppm;
     f.taken = !f.allowed; /* no track may have it */
@@ -186,11 +199,12 @@ static void mark_cells(tw_detector *d)
 {
     for (uint32_t i = 0; i < d->cells; i++) {
         twi_cell *cell = &d->cell[i];
-        cell->owned = false;
+        cell->owned = cell->counted = false;
         if (cell->label == 0)
             continue;
         const twi_found *f = &d->found[cell->label - 1];
         cell->owned = (f->shape.counted || f->promising) && d->config.travel_ppm > 0;
+        cell->counted = cell->owned && f->shape.counted;
         if (f->shape.counted)
             cell->flags |= TW_CELL_COUNTED;
         else
@@ -209,6 +223,16 @@ static uint32_t with_flag(const tw_detector *d, uint8_t flag)
     uint32_t count = 0;
     for (uint32_t i = 0; i < d->cells; i++)
         count += (d->shown[i] & TW_CELL_WATCHED) && (d->shown[i] & flag);
+    return count;
+}
+
+/* Watched cells that move by their colour alone. */
+static uint32_t moved_by_colour(const tw_detector *d)
+{
+    uint32_t count = 0;
+    for (uint32_t i = 0; i < d->cells; i++)
+        count += d->cell[i].coloured && d->cell[i].watched &&
+                 (d->cell[i].flags & TW_CELL_MOVING);
     return count;
 }
 
@@ -233,6 +257,7 @@ static void write_shares(tw_detector *d, tw_reading *out)
     out->size_ppm = share(with_flag(d, TW_CELL_SIZE), all);
     out->travel_ppm = share(with_flag(d, TW_CELL_TRAVEL), all);
     out->ignored_ppm = share(ignored, d->cells);
+    out->colour_ppm = share(moved_by_colour(d), all);
     out->cells = d->shown;
     out->grid = d->grid;
 }

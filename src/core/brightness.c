@@ -58,6 +58,12 @@ tw_status twi_brightness_init(void *memory, size_t bytes, twi_brightness **out)
     return TW_OK;
 }
 
+void twi_brightness_want_colour(twi_brightness *reader, uint8_t *out, size_t capacity)
+{
+    reader->colour = out;
+    reader->colour_bytes = out ? capacity : 0;
+}
+
 /* ---- segments -------------------------------------------------------------------- */
 
 /* The next marker and the segment behind it; those without one have an empty segment. */
@@ -236,6 +242,37 @@ static tw_status complete_tables(twi_brightness *r)
     return st;
 }
 
+/* Blocks along one side of a picture's colours. */
+static uint16_t colour_blocks(uint16_t side, uint8_t sampling, uint8_t luma_sampling)
+{
+    const uint32_t pixels =
+        ((uint32_t)side * sampling + luma_sampling - 1U) / luma_sampling;
+    return (uint16_t)((pixels + 7) / 8);
+}
+
+/* Have a scan read colours, where they are wanted and alike, and there is room. */
+static void aim_at_colour(const twi_brightness *r, twi_scan *scan,
+                          twi_brightness_picture *picture)
+{
+    const twi_component *luma = &r->component[0], *c = &r->component[1];
+    if (!r->colour || r->components != TWI_COMPONENTS ||
+        c->across != r->component[2].across || c->down != r->component[2].down ||
+        !(r->quantisers_given >> c->quantiser & 1) ||
+        !(r->quantisers_given >> r->component[2].quantiser & 1))
+        return;
+    const uint16_t columns = colour_blocks(r->width, c->across, luma->across);
+    const uint16_t rows = colour_blocks(r->height, c->down, luma->down);
+    const size_t plane = (size_t)columns * rows;
+    if (2 * plane > r->colour_bytes)
+        return;
+    scan->colour[0] = r->colour;
+    scan->colour[1] = r->colour + plane;
+    scan->colour_columns = columns;
+    scan->colour_rows = rows;
+    picture->chroma =
+        (tw_chroma){scan->colour[0], scan->colour[1], columns, columns, rows};
+}
+
 static tw_status read_scan(twi_brightness *r, const span *rest, uint16_t factor,
                            uint8_t *out, size_t capacity, twi_brightness_picture *picture)
 {
@@ -247,8 +284,14 @@ static tw_status read_scan(twi_brightness *r, const span *rest, uint16_t factor,
     const tw_status st = complete_tables(r);
     if (st != TW_OK)
         return st;
-    twi_brightness_prepare(r);
-    const twi_scan scan = {rest->at, rest->at + rest->left, factor, out, columns, rows};
+    twi_scan scan = {.at = rest->at,
+                     .end = rest->at + rest->left,
+                     .factor = factor,
+                     .out = out,
+                     .columns = columns,
+                     .rows = rows};
+    aim_at_colour(r, &scan, picture);
+    twi_brightness_prepare(r, scan.colour[0] != NULL);
     return twi_brightness_scan(r, &scan, &picture->rows);
 }
 

@@ -1,5 +1,6 @@
-/* The brightness of a JPEG picture at an eighth or a quarter of its
- * size, read straight from the compressed bytes. Pure: no I/O, clock or heap.
+/* The brightness of a JPEG picture at an eighth or a quarter of its size, and the mean
+ * colour of each of its blocks, read straight from the compressed bytes. Pure: no I/O,
+ * clock or heap.
  *
  * The mean of each block of 8 x 8 pixels is its first coefficient, so nothing has to be
  * transformed, and all other coefficients are only stepped over, several at a time. This
@@ -22,9 +23,11 @@ typedef struct twi_brightness_picture {
     uint16_t width, height; /* of the whole picture, pixels */
     tw_luma luma;           /* reduced; its sides are the picture's divided, rounded up */
     uint16_t rows;          /* of luma that were read: all of them on TW_OK */
+    tw_chroma chroma;       /* a mean for each block of 8 x 8 chroma pixels; u is NULL
+                               where none was wanted, or there is none */
 } twi_brightness_picture;
 
-/** @return bytes of memory that a reader needs, about 70,000. */
+/** @return bytes of memory that a reader needs, about 90,000. */
 size_t twi_brightness_bytes(void);
 
 /**
@@ -36,6 +39,16 @@ size_t twi_brightness_bytes(void);
  * @return TW_OK; TW_EINVAL: NULL pointer or misaligned; TW_ESIZE: memory too small.
  */
 tw_status twi_brightness_init(void *memory, size_t bytes, twi_brightness **out);
+
+/**
+ * Have colour read as well, from the next picture on.
+ *
+ * @param out       Where to; outlives the reader, or what is said here next. NULL: no
+ *                  more.
+ * @param capacity  Bytes in out. A picture whose colour does not fit is read without it;
+ *                  one of 8 x 8 pixels for each block of the picture always fits twice.
+ */
+void twi_brightness_want_colour(twi_brightness *reader, uint8_t *out, size_t capacity);
 
 /**
  * Look for the size of a JPEG picture, any kind of it.

@@ -1,5 +1,7 @@
 /* The brightness reader's way through the entropy-coded bytes. Every read is bounded:
  * past the end, and at a marker, there are only zeros, and they are counted. */
+#include <string.h>
+
 #include "brightness_state.h"
 
 enum {
@@ -249,7 +251,7 @@ typedef struct walk {
     const twi_brightness *reader;
     const twi_scan *scan;
     bits bits;
-    int32_t dc; /* of the last luma block */
+    int32_t dc[TWI_COMPONENTS]; /* of the last block of each */
 } walk;
 
 static inline bool read_luma_block(walk *w, uint32_t column, uint32_t row)
@@ -261,27 +263,63 @@ static inline bool read_luma_block(walk *w, uint32_t column, uint32_t row)
     int32_t difference = 0;
     if (!take_difference(&w->bits, &r->luma_dc, &r->dc[c->dc], &difference))
         return false;
-    w->dc += difference;
-    if (w->dc > DC_MAX || w->dc < -DC_MAX)
+    w->dc[0] += difference;
+    if (w->dc[0] > DC_MAX || w->dc[0] < -DC_MAX)
         return false;
     if (w->scan->factor == 8) {
-        put(w->scan, column, row, eighth((int64_t)w->dc * quantiser[0]));
+        put(w->scan, column, row, eighth((int64_t)w->dc[0] * quantiser[0]));
         return step_over(&w->bits, &r->luma_ac, ac, 1);
     }
-    int32_t value[16 + 5] = {w->dc}; /* a run may lead past the fifth */
+    int32_t value[16 + 5] = {w->dc[0]}; /* a run may lead past the fifth */
     const uint32_t next = take_lowest(&w->bits, &r->luma_lowest, ac, value);
     put_quarters(w->scan, quantiser, 2 * column, 2 * row, value);
     return next > 0 && step_over(&w->bits, &r->luma_ac, ac, next);
+}
+
+/* Which look-ups a colour has. */
+static inline int code_of(const twi_brightness *r, int which)
+{
+    return r->one_colour_code ? 0 : which - 1;
 }
 
 static inline bool skip_colour(walk *w, int which)
 {
     const twi_brightness *r = w->reader;
     const twi_component *c = &r->component[which];
+    const int code = code_of(r, which);
     for (uint32_t i = 0; i < (uint32_t)c->across * c->down; i++)
-        if (!skip_block(&w->bits, &r->chroma_first[which - 1], &r->chroma_ac[which - 1],
+        if (!skip_block(&w->bits, &r->chroma_first[code], &r->chroma_ac[code],
                         &r->dc[c->dc], &r->ac[c->ac]))
             return false;
+    return true;
+}
+
+static inline bool read_colour_block(walk *w, int which, uint32_t column, uint32_t row)
+{
+    const twi_brightness *r = w->reader;
+    const twi_component *c = &r->component[which];
+    const int code = code_of(r, which);
+    const twi_scan *s = w->scan;
+    int32_t difference = 0, *dc = &w->dc[which];
+    if (!take_difference(&w->bits, &r->chroma_dc[code], &r->dc[c->dc], &difference))
+        return false;
+    *dc += difference;
+    if (*dc > DC_MAX || *dc < -DC_MAX)
+        return false;
+    if (column < s->colour_columns && row < s->colour_rows)
+        s->colour[which - 1][(size_t)row * s->colour_columns + column] =
+            to_pixel(eighth((int64_t)*dc * r->quantiser[c->quantiser][0]));
+    return step_over(&w->bits, &r->chroma_ac[code], &r->ac[c->ac], 1);
+}
+
+/* @param x,y  The unit's place, counted in units. */
+static inline bool read_colour(walk *w, int which, uint32_t x, uint32_t y)
+{
+    const twi_component *c = &w->reader->component[which];
+    for (uint32_t row = 0; row < c->down; row++)
+        for (uint32_t column = 0; column < c->across; column++)
+            if (!read_colour_block(w, which, x * c->across + column, y * c->down + row))
+                return false;
     return true;
 }
 
@@ -291,8 +329,9 @@ static bool read_mcu(walk *w, uint32_t across, uint32_t down, uint32_t x, uint32
         for (uint32_t column = 0; column < across; column++)
             if (!read_luma_block(w, x * across + column, y * down + row))
                 return false;
+    const bool wanted = w->scan->colour[0] != NULL;
     for (int i = 1; i < w->reader->components; i++)
-        if (!skip_colour(w, i))
+        if (!(wanted ? read_colour(w, i, x, y) : skip_colour(w, i)))
             return false;
     return !overran(&w->bits);
 }
@@ -307,14 +346,14 @@ static bool pass_restart(walk *w, uint32_t number)
     if (b->end - at < 2 || at[1] != RESTART_FIRST + number % 8)
         return false;
     *b = (bits){.at = at + 2, .end = b->end};
-    w->dc = 0;
+    memset(w->dc, 0, sizeof w->dc);
     return true;
 }
 
 tw_status twi_brightness_scan(const twi_brightness *b, const twi_scan *scan,
                               uint16_t *rows)
 {
-    walk w = {b, scan, {.at = scan->at, .end = scan->end}, 0};
+    walk w = {b, scan, {.at = scan->at, .end = scan->end}, {0}};
     const bool alone = b->components == 1; /* then one block is one unit */
     const uint32_t across = alone ? 1 : b->component[0].across;
     const uint32_t down = alone ? 1 : b->component[0].down;

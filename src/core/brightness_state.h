@@ -66,6 +66,10 @@ struct twi_brightness {
     twi_steps luma_ac;
     twi_symbols luma_lowest;
     twi_steps chroma_first[2], chroma_ac[2];
+    twi_differences chroma_dc[2];
+    bool one_colour_code; /* both colours have the same codes: the first look-ups do */
+    uint8_t *colour;      /* where colour is wanted, NULL: nowhere */
+    size_t colour_bytes;
     twi_component component[TWI_COMPONENTS];
     uint8_t components;
     uint16_t width, height;
@@ -79,6 +83,8 @@ typedef struct twi_scan {
     uint16_t factor;         /* 8 or 4 */
     uint8_t *out;
     uint16_t columns, rows; /* of out */
+    uint8_t *colour[2];     /* one plane each; NULL: stepped over */
+    uint16_t colour_columns, colour_rows;
 } twi_scan;
 
 /** Take the codes of one table.
@@ -94,8 +100,9 @@ tw_status twi_huffman_set(twi_huffman *table, const uint8_t *counts,
 tw_status twi_huffman_usual(twi_huffman *table, int which, bool is_dc,
                             uint32_t *versions);
 
-/** Make the look-ups for the components at hand, those that are not made yet. */
-void twi_brightness_prepare(twi_brightness *b);
+/** Make the look-ups for the components at hand, those that are not made yet.
+ * @param with_colour  The values of colours are wanted. */
+void twi_brightness_prepare(twi_brightness *b, bool with_colour);
 
 /** Read all blocks. @param rows Set to how many rows of out are complete. */
 tw_status twi_brightness_scan(const twi_brightness *b, const twi_scan *scan,

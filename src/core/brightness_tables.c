@@ -152,14 +152,20 @@ static void make_symbols(twi_symbols *s, const twi_huffman *ac)
     s->version = ac->version;
 }
 
-void twi_brightness_prepare(twi_brightness *b)
+void twi_brightness_prepare(twi_brightness *b, bool with_colour)
 {
     make_differences(&b->luma_dc, &b->dc[b->component[0].dc]);
     make_steps(&b->luma_ac, NULL, &b->ac[b->component[0].ac]);
     make_symbols(&b->luma_lowest, &b->ac[b->component[0].ac]);
-    for (int i = 1; i < b->components; i++) {
+    b->one_colour_code = b->component[1].dc == b->component[2].dc &&
+                         b->component[1].ac == b->component[2].ac;
+    const int last = b->components == 1 ? 0 : b->one_colour_code ? 1 : 2;
+    for (int i = 1; i <= last; i++) {
         const twi_component *c = &b->component[i];
-        make_steps(&b->chroma_first[i - 1], &b->dc[c->dc], &b->ac[c->ac]);
+        if (with_colour)
+            make_differences(&b->chroma_dc[i - 1], &b->dc[c->dc]);
+        else
+            make_steps(&b->chroma_first[i - 1], &b->dc[c->dc], &b->ac[c->ac]);
         make_steps(&b->chroma_ac[i - 1], NULL, &b->ac[c->ac]);
     }
 }

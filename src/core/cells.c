@@ -351,7 +351,7 @@ static void track_usual(const tw_detector *d, twi_cell *cell, int32_t level,
                         bool unbiased)
 {
     /* A subject must not teach the cell that it is restless. */
-    const int32_t up = d->pace.up / (cell->owned ? 4 : 1);
+    const int32_t up = d->pace.up / twi_teaches(cell);
     const int32_t down = d->pace.down;
     const bool all = d->age_us < TWI_ALL_FITTED_US;
     if (unbiased) {
@@ -368,12 +368,22 @@ static void track_usual(const tw_detector *d, twi_cell *cell, int32_t level,
 
 /* The restless cell's limit: its own 98th percentile with a margin that grows with the
  * spread of its levels. Less of it where something is awaited. */
+static int32_t margin_of(int32_t q98, int32_t q50)
+{
+    const int32_t spread = q98 > q50 ? q98 - q50 : 0;
+    return (int32_t)(TWI_LEVEL(0.2) + (int64_t)spread * 6 / 10);
+}
+
+int32_t twi_limit_of(int32_t q98, int32_t q50)
+{
+    return q98 + margin_of(q98, q50);
+}
+
 static int32_t sway_limit(const tw_detector *d, const twi_cell *cell)
 {
     if (!d->config.sway_guard)
         return LEVEL_BASE;
-    const int32_t spread = cell->q98 > cell->q50 ? cell->q98 - cell->q50 : 0;
-    const int64_t margin = TWI_LEVEL(0.2) + (int64_t)spread * 6 / 10;
+    const int64_t margin = margin_of(cell->q98, cell->q50);
     const int64_t limit = cell->q98 + (cell->predicted ? margin * 3 / 10 : margin);
     if (limit < LEVEL_BASE)
         return LEVEL_BASE;
@@ -426,10 +436,11 @@ static uint8_t taken_by(const tw_detector *d, const twi_cell *cell,
  * twice as long. */
 static int32_t lasting_level(tw_detector *d, twi_cell *cell, int32_t measured)
 {
-    const int32_t before = cell->past[d->past], older = cell->past[!d->past];
+    const int32_t before = cell->past[d->past] * TWI_PAST_STEP,
+                  older = cell->past[!d->past] * TWI_PAST_STEP;
     const bool quick = d->step_us <= TWI_LASTING_STEP_US;
     if (d->sampling)
-        cell->past[!d->newest] = measured;
+        cell->past[!d->newest] = (int16_t)(measured / TWI_PAST_STEP);
     if (measured > LEVEL_BASE + SEED_ABOVE && measured - before > FLEETING_RISE)
         d->fleeting_cells++;
     int32_t level = quick || d->falling ? lower(measured, before) : measured;
@@ -466,7 +477,8 @@ bool twi_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t
     level = lasting_level(d, cell, measured);
     cell->level = level;
     cell->limit = d->falling ? limit_in_falling(d, row, column) : sway_limit(d, cell);
-    const bool high = level > cell->limit + SEED_ABOVE;
+    twi_colour_judge(d, (uint32_t)(cell - d->cell), sums);
+    const bool high = cell->level > cell->limit + SEED_ABOVE;
     /* Where frames are far apart a subject may be in a cell for one of them alone. */
     const bool apart = d->step_us > TWI_LASTING_STEP_US && !d->falling;
     cell->seed = high && (cell->over_high || apart);
@@ -474,7 +486,7 @@ bool twi_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t
     cell->fast = !d->falling && d->age_us > TWI_ALL_FITTED_US && cell->q98 < FAST_CALM &&
                  measured > cell->limit + TWI_FAST_ABOVE && level <= cell->limit;
     const uint8_t watched = cell->watched ? TW_CELL_WATCHED : 0;
-    const uint8_t became = level > cell->limit
+    const uint8_t became = cell->level > cell->limit
                                ? TW_CELL_MOVING
                                : taken_by(d, cell, sums, &by, fit, measured);
     cell->flags = watched | became;

@@ -39,7 +39,8 @@ void tw_detector_defaults_sized(tw_detector_config *config, uint16_t width,
                                       .tracks = TW_TRACKS_MAX,
                                       .light_guard = true,
                                       .sway_guard = true,
-                                      .shake_guard = true};
+                                      .shake_guard = true,
+                                      .colour = true};
     twi_sized_give(config, size, &usual, sizeof usual);
 }
 
@@ -98,6 +99,7 @@ static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
     at->background = piece(p, pixels, sizeof *at->background);
     at->noise = piece(p, pixels, sizeof *at->noise);
     at->cell = piece(p, cells, sizeof *at->cell);
+    at->colour = c->colour ? piece(p, cells, sizeof *at->colour) : NULL;
     at->shown = piece(p, cells, sizeof *at->shown);
     at->stack = piece(p, cells, sizeof *at->stack);
     at->found = piece(p, (size_t)TWI_FOUND_EACH * c->tracks, sizeof *at->found);
@@ -146,6 +148,8 @@ tw_status tw_detector_init(const tw_detector_config *config, void *memory, size_
     tw_detector *d = lay_out(&own, &p);
     d->kernels = twi_kernels_at(0);
     memset(d->cell, 0, d->cells * sizeof *d->cell);
+    if (d->colour)
+        memset(d->colour, 0, d->cells * sizeof *d->colour);
     memset(d->track, 0, d->config.tracks * sizeof *d->track);
     for (uint32_t i = 0; i < d->cells; i++) {
         d->cell[i].watched = true;
@@ -162,7 +166,7 @@ tw_status tw_detector_adjust(tw_detector *detector, const tw_detector_config *co
         return TW_EINVAL;
     const tw_detector_config *had = &detector->config;
     if (own.width != had->width || own.height != had->height || own.cells != had->cells ||
-        own.tracks != had->tracks)
+        own.colour != had->colour || own.tracks != had->tracks)
         return TW_ESIZE;
     detector->config = own;
     return TW_OK;
@@ -332,8 +336,8 @@ static bool whole_picture_turned(tw_detector *d)
     return d->age_us >= SETTLED_US && now.moving > sudden && (wide >= 3 || flash);
 }
 
-static tw_status read_frame(tw_detector *detector, const tw_luma *luma, int64_t t_us,
-                            tw_reading *out)
+static tw_status read_frame(tw_detector *detector, const tw_luma *luma,
+                            const tw_chroma *chroma, int64_t t_us, tw_reading *out)
 {
     tw_detector *d = detector;
     if (luma->width != d->config.width || luma->height != d->config.height)
@@ -343,11 +347,13 @@ static tw_status read_frame(tw_detector *detector, const tw_luma *luma, int64_t 
     out->t_us = out->since_us = out->earliest_us = t_us;
     if (d->frames == 0) {
         take_first(d, luma);
+        twi_colour_take(d, chroma);
         d->last_us = t_us;
     } else {
         move_clock(d, t_us);
         twi_cells_set_pace(d);
         twi_learn_set_pace(d);
+        twi_colour_take(d, chroma);
         for (uint16_t row = 0; row < d->grid.rows; row++)
             judge_row(d, luma, row);
         follow_falling(d);
@@ -364,21 +370,24 @@ static tw_status read_frame(tw_detector *detector, const tw_luma *luma, int64_t 
 }
 
 /* For a program that knows less of a reading, or more. */
-static tw_status read_for(tw_detector *detector, const tw_luma *luma, int64_t t_us,
-                          tw_reading *out, size_t size)
+static tw_status read_for(tw_detector *detector, const tw_luma *luma,
+                          const tw_chroma *chroma, int64_t t_us, tw_reading *out,
+                          size_t size)
 {
     tw_reading own;
-    const tw_status st = read_frame(detector, luma, t_us, &own);
+    const tw_status st = read_frame(detector, luma, chroma, t_us, &own);
     if (st == TW_OK)
         twi_sized_give(out, size, &own, sizeof own);
     return st;
 }
 
-tw_status tw_detector_read_sized(tw_detector *detector, const tw_luma *luma, int64_t t_us,
-                                 tw_reading *out, size_t size)
+tw_status tw_detector_read_sized(tw_detector *detector, const tw_luma *luma,
+                                 const tw_chroma *chroma, int64_t t_us, tw_reading *out,
+                                 size_t size)
 {
-    if (!detector || !out || tw_luma_check(luma) != TW_OK)
+    if (!detector || !out || tw_luma_check(luma) != TW_OK ||
+        (chroma && tw_chroma_check(chroma) != TW_OK))
         return TW_EINVAL;
-    return size == sizeof *out ? read_frame(detector, luma, t_us, out)
-                               : read_for(detector, luma, t_us, out, size);
+    return size == sizeof *out ? read_frame(detector, luma, chroma, t_us, out)
+                               : read_for(detector, luma, chroma, t_us, out, size);
 }

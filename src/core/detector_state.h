@@ -16,6 +16,7 @@
                     */
 
 enum {
+    TWI_CLUTTERS = 5,
     TWI_QUADRANTS = 4,
     TWI_FOUND_EACH = 3,    /* blobs in a frame for each track; more are not looked at */
     TWI_TRAIL_PLACES = 60, /* that a trail holds */
@@ -48,7 +49,7 @@ typedef struct twi_cell_fit {
     int32_t unshifted; /* the level that a fit without dx and dy would have left */
 } twi_cell_fit;
 
-enum { TWI_STILL_UNIT_US = 4000 };
+enum { TWI_STILL_UNIT_US = 4000, TWI_PAST_STEP = 64 };
 
 #define TWI_NOISE_HASH                                                                   \
     2654435761U /* the golden ratio of 2^32: neighbours differ most                      \
@@ -56,24 +57,38 @@ enum { TWI_STILL_UNIT_US = 4000 };
 
 typedef struct twi_cell {
     int32_t level;    /* of this frame, as judged */
-    int32_t past[2];  /* levels as measured a little earlier, see tw_detector.past */
     int32_t limit;    /* moving above this */
     int32_t q98, q50; /* the cell's usual levels: 98th percentile and median */
     uint16_t quadrant[TWI_QUADRANTS]; /* means it is compared with, Q8 */
-    uint8_t absorb;                   /* frames for which it is learned quickly */
-    uint8_t flags;                    /* TW_CELL_ bits of this frame */
-    uint8_t area;                     /* of tw_reading.area_ppm */
+    int16_t past[2]; /* levels as measured a little earlier, see tw_detector.past, in
+                        steps of TWI_PAST_STEP */
+    uint8_t flags;   /* TW_CELL_ bits of this frame */
+    uint8_t area;    /* of tw_reading.area_ppm */
     bool watched : 1;
-    bool over_high : 1; /* over the seed's limit in this frame */
-    bool seed : 1;      /* and in the one before, or that is long ago */
-    bool lit : 1;       /* explained only by much more light */
-    bool glows : 1;     /* somewhat brighter than it was */
-    bool owned : 1;     /* part of a subject in the last frame */
-    bool predicted : 1; /* what is followed should be about here in the next frame */
-    bool fast : 1;      /* calm, and well over its limit, but not a moment ago */
+    bool over_high : 1;  /* over the seed's limit in this frame */
+    bool seed : 1;       /* and in the one before, or that is long ago */
+    bool lit : 1;        /* explained only by much more light */
+    bool glows : 1;      /* somewhat brighter than it was */
+    bool owned : 1;      /* part of a subject in the last frame, or what may be one */
+    bool counted : 1;    /* and that is a subject */
+    bool predicted : 1;  /* what is followed should be about here in the next frame */
+    bool fast : 1;       /* calm, and well over its limit, but not a moment ago */
+    bool coloured : 1;   /* moving by its colour alone */
+    bool plain : 1;      /* its colour is as usual, or only as much lighter or darker */
+    unsigned absorb : 4; /* frames for which it is learned quickly */
     uint16_t still; /* how long a moving cell has looked the same, TWI_STILL_UNIT_US */
     uint16_t label; /* of its blob, counted from 1; 0 none */
 } twi_cell;
+
+/* What is usual of a cell's colour; blue and red differences from grey, in levels. */
+typedef struct twi_colour {
+    float u, v;     /* usual mean */
+    float variance; /* usual square of what is off it, half of both */
+    float now_u, now_v,
+        off;          /* in this frame; and half the square of what is unexplained */
+    int32_t past[2];  /* as those of twi_cell */
+    int32_t q98, q50; /* usual levels, likewise */
+} twi_colour;
 
 /* A blob of this frame, as tracks see it. Lengths are millionths of the picture's width,
  * also those down the picture; Q16 where 65536 is one. */
@@ -90,6 +105,9 @@ typedef struct twi_found {
     int32_t restless;   /* mean usual level of its cells, Q16 */
     int32_t lit;        /* share of its cells that are lit, or of the cells around it that
                            glow if that is less, Q16 */
+    int32_t coloured;   /* share of its cells that move by their colour alone, Q16 */
+    int32_t shade;      /* share of the cells around it in which light has changed, Q16 */
+    int32_t plain;      /* share of its cells whose colour only followed the light, Q16 */
 } twi_found;
 
 /* Where a track was, in PLACE_STEP millionths of the width. */
@@ -116,9 +134,13 @@ typedef struct twi_track {
     int64_t born_us, seen_us, moved_us;
     uint32_t hits, frames; /* in which it was seen, and in all */
     int32_t mass, size, changing, restless, lit, recent; /* smoothed, but for size */
-    int32_t net;          /* how far it has travelled, as far as is remembered */
-    int32_t calm;         /* how restless its cells were when it came, Q16 */
-    twi_trail trail;      /* five places a second */
+    int32_t plain, coloured;                             /* smoothed */
+    int32_t shade;                                       /* smoothed */
+    int32_t widest;                                      /* size, fading slowly */
+    int32_t leap;    /* furthest that it was from where it should have been, fading */
+    int32_t net;     /* how far it has travelled, as far as is remembered */
+    int32_t calm;    /* how restless its cells were when it came, Q16 */
+    twi_trail trail; /* five places a second */
     twi_trail slow_trail; /* one in two seconds */
 } twi_track;
 
@@ -130,6 +152,7 @@ struct tw_detector {
     bool newest : 1;        /* which of the two there is the newer one */
     bool past : 1;          /* which of the two this frame is compared with */
     bool falling : 1;       /* rain or snow, all over the picture */
+    bool tinted : 1;        /* this frame has colour, and so had one before */
     uint32_t cells;         /* columns * rows */
     uint32_t watched_cells; /* >= 1 */
     uint32_t area_cells[TW_AREAS_MAX];
@@ -140,18 +163,21 @@ struct tw_detector {
     int64_t age_us;          /* since the first frame, bad steps mended */
     int32_t step_us;         /* since the last frame, likewise */
     int32_t sampled_us;      /* since levels were kept */
+    int64_t tinted_us;       /* in age: colour has been there since */
     int64_t turned_until_us; /* in age: most of the picture turned */
     struct {
-        int32_t up, down; /* of the trackers of cells, levels Q16 */
-        int32_t noise;    /* Q12 */
-    } pace;               /* how far all learn in this frame */
-    int32_t clutter;      /* how many blobs there are beside one, Q16 */
-    int32_t moving_usual; /* cells that moved, mean of the last second, Q8 */
-    int32_t lit_usual;    /* cells in which light explained a change, likewise */
+        int32_t up, down;          /* of the trackers of cells, levels Q16 */
+        int32_t noise;             /* Q12 */
+    } pace;                        /* how far all learn in this frame */
+    int32_t clutter[TWI_CLUTTERS]; /* how many blobs there are beside one: all, and those
+                                      of some mass, Q16 */
+    int32_t moving_usual;          /* cells that moved, mean of the last second, Q8 */
+    int32_t lit_usual;             /* cells in which light explained a change, likewise */
     /* Arrays in the caller's memory. */
     uint16_t *background; /* width * height, Q8.8 */
     uint8_t *noise;       /* width * height: mean absolute residual, Q4.4 levels */
     twi_cell *cell;       /* columns * rows */
+    twi_colour *colour;   /* columns * rows; NULL: not heeded */
     uint8_t *shown;       /* columns * rows: TW_CELL_ bits for the reading */
     uint16_t *stack;      /* columns * rows: cells still to be visited */
     twi_found *found;     /* TWI_FOUND_EACH for each track */
@@ -181,6 +207,13 @@ static inline uint32_t twi_column_end(const tw_detector *d, uint16_t column)
     return end < d->config.width ? end : d->config.width;
 }
 
+/* How many times slower a cell learns to be restless from what moves in it: a subject
+ * must not teach it. */
+static inline int32_t twi_teaches(const twi_cell *cell)
+{
+    return cell->counted ? 16 : cell->owned ? 4 : 1;
+}
+
 /* Whether so many of a cell's pixels are enough to say something. */
 static inline bool twi_cell_has_enough(const twi_cell_sums *sums, int32_t pixels)
 {
@@ -203,6 +236,24 @@ void twi_learn_set_pace(tw_detector *d);
  * @return whether it was fitted, which is when its noise may be learned. */
 bool twi_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
                      const twi_cell_sums *sums, twi_cell_fit *fit, twi_patch *patch);
+
+/** Take a frame's colours: means of each cell. @param chroma NULL: it has none. */
+void twi_colour_take(tw_detector *d, const tw_chroma *chroma);
+
+/** Let a cell move whose colour has changed by more than light and its own habits
+ * explain, and note where light explains it. To be called once the cell's level and limit
+ * are set. */
+void twi_colour_judge(tw_detector *d, uint32_t index, const twi_cell_sums *sums);
+
+/** How restless a cell's colour usually is, on the scale of brightness. */
+int32_t twi_colour_restless(const tw_detector *d, uint32_t index);
+
+/** Learn a cell's colour. @param rate  Of its background, Q16. */
+void twi_colour_learn(tw_detector *d, uint32_t index, uint32_t rate);
+
+/** The limit of a cell by its usual levels: the 98th percentile and a margin that grows
+ * with the spread. */
+int32_t twi_limit_of(int32_t q98, int32_t q50);
 
 /** @return log2(value) in 1/65536, for value > 0; exact to 2/65536 and the same
  * everywhere. */

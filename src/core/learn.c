@@ -45,8 +45,9 @@ void twi_learn_background_row(tw_detector *d, const tw_luma *luma, uint16_t row)
     const uint32_t usual = background_rate(d), width = d->config.width;
     const bool young = d->age_us < TWI_ALL_FITTED_US;
     for (uint16_t column = 0; column < d->grid.columns; column++) {
-        const uint32_t rate =
-            cell_rate(d, &d->cell[(size_t)row * d->grid.columns + column], usual, young);
+        const uint32_t index = (uint32_t)row * d->grid.columns + column;
+        const uint32_t rate = cell_rate(d, &d->cell[index], usual, young);
+        twi_colour_learn(d, index, rate);
         const uint32_t left = (uint32_t)column * d->grid.cell_px;
         /* Pixels past the last cell learn with it: its slopes reach into them. */
         const bool last = column + 1 == d->grid.columns;

@@ -30,7 +30,7 @@ void twi_predict(tw_detector *d)
 {
     for (uint32_t i = 0; i < d->cells; i++)
         d->cell[i].predicted = false;
-    if (d->clutter > CLUTTER_MAX)
+    if (d->clutter[0] > CLUTTER_MAX)
         return;
     for (size_t k = 0; k < d->config.tracks; k++)
         if (d->track[k].used && is_faint(&d->track[k]))

@@ -10,11 +10,13 @@
 #include "root.h"
 
 enum {
+    MILLION = 1000000,
     PLACE_STEP = 64, /* millionths of the width */
     US = 1000000,
     MS = 1000,
     GATE = 43750,             /* a blob this near to where a track should be may be its */
     SAMPLE_US = 200 * MS,     /* between two positions that are remembered */
+    NEW_US = 8 * US,          /* before this nothing is known of how it sways */
     KNOWN_US = 15 * US,       /* after this it is known where the place is restless */
     AGE_MIN_US = 600 * MS,    /* before a track can be confirmed */
     SEEN_WITHIN_US = US,      /* a confirmed track stays so long unseen */
@@ -22,7 +24,16 @@ enum {
     FORGET_US = 1500 * MS,    /* an unseen track is dropped after this */
     DOUBT_US = 2 * US,        /* longer for what is small where it is restless */
     DOUBT_MASS = 20,          /* and not for what is not */
+    STRONG_SIZE_PPM = 150000, /* a larger one must be as dense */
     STRONG_AGE_US = 1500 * MS,
+    AGE_QUICK_US = 450 * MS,
+    SPARSE_SIZE_PPM = 70000,
+    CLOUD_SIZE_PPM = 150000,
+    WIND_SIZE_PPM = 200000,
+    WIDEST_US = 3 * US,
+    LEAP_US = 3 * US,
+    VISITOR_FROM_US = 500 * MS,
+    VISITOR_SIZE_PPM = 150000,
     STRAY_US = 3 * US, /* before this, what a track was is not asked while much falls */
     SLOW_SAMPLE_US = 2 * US, /* the same for what is slow */
     SLOW_AGE_US = 10 * US,
@@ -43,6 +54,13 @@ static int32_t towards(int32_t old, int32_t value, int64_t step_us, int64_t time
     return (int32_t)(old + ((int64_t)value - old) * step_us / (step_us + time_us));
 }
 
+/* The most of late: up at once, down with a time constant. */
+static int32_t fade(int32_t most, int32_t value, int64_t step_us, int64_t time_us)
+{
+    const int32_t faded = towards(most, value, step_us, time_us);
+    return faded > value ? faded : value;
+}
+
 static int64_t smaller(int64_t a, int64_t b)
 {
     return a < b ? a : b;
@@ -55,19 +73,45 @@ static int64_t larger(int64_t a, int64_t b)
 
 /* ---- clutter --------------------------------------------------------------------- */
 
+/* From which mass on a blob is counted in each of d->clutter: a person is not hidden in a
+ * crowd of leaves. */
+static const int64_t CLUTTER_FROM[TWI_CLUTTERS] = {0, TWI_Q16(2), TWI_Q16(4), TWI_Q16(8),
+                                                   TWI_Q16(16)};
+
+/* How many blobs there are of some mass, Q16; what light explains counts less. */
+static int64_t count_from(const tw_detector *d, size_t blobs, int64_t mass)
+{
+    int64_t count = 0;
+    for (size_t i = 0; i < blobs; i++)
+        if (d->found[i].mass >= mass)
+            count += 65536 - d->found[i].plain * 3 / 4;
+    return count;
+}
+
 /* How many blobs there are beside one, quickly up and slowly down. */
 static void follow_clutter(tw_detector *d, size_t blobs)
 {
-    const int32_t now = (int32_t)((blobs > 1 ? blobs - 1 : 0) * 65536);
-    const int64_t time = now > d->clutter ? 700 * MS : 15 * US;
-    const int64_t step = smaller(d->step_us, time);
-    d->clutter += (int32_t)(((int64_t)now - d->clutter) * step / time);
+    for (size_t k = 0; k < TWI_CLUTTERS; k++) {
+        const int64_t now = larger(0, count_from(d, blobs, CLUTTER_FROM[k]) - 65536);
+        const int64_t time = now > d->clutter[k] ? 700 * MS : 15 * US;
+        const int64_t step = smaller(d->step_us, time);
+        d->clutter[k] += (int32_t)((now - d->clutter[k]) * step / time);
+    }
+}
+
+/* What else moves that is not far smaller than a track, Q16. */
+static int32_t clutter_about(const tw_detector *d, const twi_track *t)
+{
+    size_t k = 0;
+    while (k + 1 < TWI_CLUTTERS && t->mass / 4 >= CLUTTER_FROM[k + 1])
+        k++;
+    return d->clutter[k];
 }
 
 /* What clutter asks for in addition, Q16: none for one other blob now and then. */
-static int64_t clutter(const tw_detector *d)
+static int64_t clutter(const tw_detector *d, const twi_track *t)
 {
-    return larger(0, d->clutter - TWI_Q16(0.5));
+    return larger(0, clutter_about(d, t) - TWI_Q16(0.5));
 }
 
 /* Fine enough for any travel, and 16 bits hold a picture that is twice as high as wide;
@@ -108,17 +152,25 @@ static void begin_track(twi_track *t, const twi_found *blob, int64_t now_us)
     t->calm = blob->restless;
     t->hits = t->frames = 1;
     t->recent = 65536;
-    t->size = blob->size;
+    t->size = t->widest = blob->size;
     t->mass = blob->mass;
     t->changing = blob->changing;
     t->restless = blob->restless;
     t->lit = blob->lit;
+    t->plain = blob->plain;
+    t->coloured = blob->coloured;
+    t->shade = blob->shade;
     t->blob = blob->label;
 }
 
 static void take_blob(const tw_detector *d, twi_track *t, const twi_found *blob)
 {
     const int64_t step = d->step_us, gone = larger(d->age_us - t->seen_us, 1);
+    const int64_t ahead = smaller(gone, US);
+    t->leap = fade(t->leap,
+                   distance((int32_t)(blob->x - t->x - t->vx * ahead / US),
+                            (int32_t)(blob->y - t->y - t->vy * ahead / US)),
+                   step, LEAP_US);
     const int32_t vx = (int32_t)(((int64_t)blob->x - t->x) * US / gone);
     const int32_t vy = (int32_t)(((int64_t)blob->y - t->y) * US / gone);
     t->vx = towards(t->vx, vx, step, 233 * MS);
@@ -132,8 +184,12 @@ static void take_blob(const tw_detector *d, twi_track *t, const twi_found *blob)
     t->hits++;
     t->mass = towards(t->mass, blob->mass, step, 400 * MS);
     t->size = blob->size;
+    t->widest = fade(t->widest, blob->size, step, WIDEST_US);
     t->changing = towards(t->changing, blob->changing, step, 400 * MS);
     t->lit = towards(t->lit, blob->lit, step, 400 * MS);
+    t->plain = towards(t->plain, blob->plain, step, 400 * MS);
+    t->shade = towards(t->shade, blob->shade, step, 400 * MS);
+    t->coloured = towards(t->coloured, blob->coloured, step, 400 * MS);
     t->restless = towards(t->restless, blob->restless, step, 900 * MS);
     t->blob = blob->label;
 }
@@ -244,20 +300,54 @@ static int64_t restless_factor(const twi_track *t)
     return 65536 + larger(0, t->restless - TWI_Q16(1.5)) / 4;
 }
 
-/* Q16: in the first seconds it is not yet known where the place is restless. */
-static int64_t unknown_place_factor(const tw_detector *d)
+/* Q16: in the first seconds it is not yet known where the place is restless. What is wide
+ * then, where it looks restless already, is the wind. */
+static int64_t unknown_place_factor(const tw_detector *d, const twi_track *t)
 {
     const int64_t left = larger(0, KNOWN_US - d->age_us);
-    return 65536 + 65536 * left / KNOWN_US;
+    const int64_t new = larger(0, NEW_US - d->age_us);
+    const bool wide = t->widest > WIND_SIZE_PPM;
+    const int64_t sways = wide ? larger(0, t->calm - TWI_Q16(0.6)) : 0;
+    return 65536 + 65536 * left / KNOWN_US + 40 * sways * new / NEW_US;
 }
 
-/* Big, calm around it, and moving inside for a while: a subject that need not travel. */
+/* Q16: what light explains asks for more: shadows keep the colour of what they fall on,
+ * and around the edge of a cloud light changes as well. */
+static int64_t light_factor(const twi_track *t)
+{
+    const bool wide = t->widest > CLOUD_SIZE_PPM;
+    const int64_t around = wide ? larger(0, t->shade - TWI_Q16(0.5)) : 0;
+    return (65536 + 2 * t->plain) * (65536 + 4 * around) / 65536;
+}
+
+/* Big, calm around it, and moving inside for a while: a subject that need not travel. One
+ * that is larger must be as dense. */
 static bool is_strong(const tw_detector *d, const twi_track *t)
 {
-    const int64_t mass = 30 * (65536 + clutter(d) / 4);
+    const int64_t dense = 30 * larger(t->widest, STRONG_SIZE_PPM) / STRONG_SIZE_PPM;
+    const int64_t mass =
+        dense * unknown_place_factor(d, t) / 65536 * (65536 + clutter(d, t) / 4);
     return t->mass >= mass && d->age_us - t->born_us >= STRONG_AGE_US &&
            t->changing >= TWI_Q16(0.4) && t->recent > TWI_Q16(0.8) &&
-           t->lit < TWI_Q16(0.5) && t->restless < TWI_Q16(2.5);
+           t->lit < TWI_Q16(0.5) && t->restless < TWI_Q16(2.5) &&
+           t->coloured <= TWI_Q16(0.5);
+}
+
+/* A bird at a feeder: it came where it was calm, in a place that is known, is compact,
+ * was seen nearly all the time and keeps changing. What is smaller than a strong one must
+ * show it for longer. */
+static bool is_visitor(const tw_detector *d, const twi_track *t)
+{
+    const int64_t age = d->age_us - t->born_us - VISITOR_FROM_US;
+    const int64_t restless = larger(0, t->calm - TWI_Q16(0.5));
+    const int64_t need =
+        30 * (65536 + clutter(d, t) + restless) / 65536 * unknown_place_factor(d, t);
+    const bool came_well = t->born_us >= NEW_US && t->calm < TWI_Q16(1.0) &&
+                           clutter_about(d, t) < TWI_Q16(1.5);
+    return came_well && t->hits * UINT64_C(100) >= t->frames * UINT64_C(90) &&
+           t->size <= VISITOR_SIZE_PPM && t->mass >= TWI_Q16(8) && age > 0 &&
+           t->mass * (age / MS) >= need * (US / MS) && t->changing >= TWI_Q16(0.35) &&
+           t->lit < TWI_Q16(0.3) && t->restless < TWI_Q16(2.5);
 }
 
 /* Something small that came where it is restless: leaves, ripples and shadows make such
@@ -269,22 +359,60 @@ static int64_t doubt_us(const twi_track *t)
     return DOUBT_US * restless / 65536 * small / 65536;
 }
 
+/* Spread thin over what it spans, as the edge of a cloud is. */
+static bool is_sparse(const tw_detector *d, const twi_track *t)
+{
+    const int64_t cells_ppm = (int64_t)t->size * d->config.width / d->grid.cell_px;
+    const int64_t square = cells_ppm * cells_ppm / MILLION * 65536 / MILLION;
+    return t->size > SPARSE_SIZE_PPM && t->mass < square * 3 / 10;
+}
+
+/* How far a track must have gone. */
+static int64_t travel_needed(const tw_detector *d, const twi_track *t)
+{
+    const int64_t own = is_sparse(d, t) ? t->size / 2 : t->widest / 4;
+    const int64_t crowd = 65536 + clutter(d, t) * 4 / 10;
+    return larger(d->config.travel_ppm, own) * crowd / 65536 * restless_factor(t) /
+           65536 * unknown_place_factor(d, t) / 65536 * light_factor(t) / 65536;
+}
+
+/* In which share of the frames it must have been seen, Q16. One that has gone further
+ * than it must, and stands out from the crowd, may have been hidden more often. */
+static int64_t share_needed(const tw_detector *d, const twi_track *t, int64_t net,
+                            int64_t need)
+{
+    const int64_t cl = clutter(d, t);
+    const int64_t often = smaller(TWI_Q16(0.92), TWI_Q16(0.75) + cl * 3 / 100);
+    const bool stands_out =
+        net > need && t->mass >= 2 * cl && t->plain < TWI_Q16(0.5) && d->age_us > NEW_US;
+    return stands_out ? larger(often * 8 / 10, often * need / net) : often;
+}
+
+/* For how long it must have been followed. What goes twice as far as it must has shown as
+ * much in a quarter of the time. */
+static int64_t age_needed(const tw_detector *d, const twi_track *t, int64_t net,
+                          int64_t need)
+{
+    const int64_t age = AGE_MIN_US + clutter(d, t) * (US / 2) / 65536 + doubt_us(t) +
+                        (int64_t)US * t->plain / 65536;
+    const int64_t further = larger(net, need);
+    return larger(smaller(age, AGE_QUICK_US), age * need / further * need / further);
+}
+
+/* A track that strays from one ripple to the next travels by leaps. */
+static bool leaps(const twi_track *t, int64_t net)
+{
+    return net * t->hits < 3 * (int64_t)t->leap * t->frames;
+}
+
 static bool is_subject(const tw_detector *d, const twi_track *t, int32_t net)
 {
-    const int64_t cl = clutter(d);
-    const int64_t least = larger(d->config.travel_ppm, t->size / 4);
-    const int64_t crowd = 65536 + cl * 4 / 10;
-    const int64_t need = least * crowd / 65536 * restless_factor(t) / 65536 *
-                         unknown_place_factor(d) / 65536;
-    /* One that has gone further than it must, and stands out from the crowd, may have
-     * been hidden more often. */
-    const int64_t often = smaller(TWI_Q16(0.92), TWI_Q16(0.75) + cl * 3 / 100);
-    const bool stands_out = net > need && t->mass >= 2 * cl;
-    const int64_t seen = stands_out ? larger(often * 8 / 10, often * need / net) : often;
-    const int64_t age = AGE_MIN_US + cl * (US / 2) / 65536 + doubt_us(t);
-    return d->age_us - t->born_us + d->step_us >= age &&
-           (int64_t)t->hits * 65536 >= seen * t->frames && net >= need &&
-           t->mass >= cl * 4 / 10 && t->changing >= TWI_Q16(0.2) && t->lit < TWI_Q16(0.7);
+    const int64_t need = travel_needed(d, t);
+    return net >= need && !leaps(t, net) &&
+           d->age_us - t->born_us + d->step_us >= age_needed(d, t, net, need) &&
+           (int64_t)t->hits * 65536 >= share_needed(d, t, net, need) * t->frames &&
+           t->mass >= clutter(d, t) * 4 / 10 && t->changing >= TWI_Q16(0.2) &&
+           t->lit < TWI_Q16(0.7);
 }
 
 /* A snail: it has been seen all the time, and in the end it has come from somewhere. By
@@ -292,16 +420,17 @@ static bool is_subject(const tw_detector *d, const twi_track *t, int32_t net)
  * it came counts. */
 static bool is_slow_subject(const tw_detector *d, const twi_track *t, int32_t net)
 {
-    const int64_t crowd = 65536 + clutter(d) * 4 / 10;
-    const int64_t need = (int64_t)d->config.travel_ppm * crowd / 65536;
-    return d->age_us - t->born_us >= SLOW_AGE_US && t->calm < TWI_Q16(1.5) &&
-           net >= need && t->hits * UINT64_C(100) >= t->frames * UINT64_C(95) &&
+    const int64_t crowd = 65536 + clutter(d, t) * 4 / 10;
+    const int64_t need = larger(d->config.travel_ppm, t->widest / 4) * crowd / 65536;
+    return !leaps(t, net) && d->age_us - t->born_us >= SLOW_AGE_US &&
+           t->calm < TWI_Q16(1.5) && net >= need &&
+           t->hits * UINT64_C(100) >= t->frames * UINT64_C(95) &&
            t->mass >= TWI_Q16(1.5) && t->changing >= TWI_Q16(0.2);
 }
 
 static bool still_travels(const tw_detector *d, const twi_track *t, int32_t recent)
 {
-    const int64_t cl = clutter(d), crowd = 65536 + cl * 4 / 10;
+    const int64_t cl = clutter(d, t), crowd = 65536 + cl * 4 / 10;
     const int64_t need = (int64_t)d->config.travel_ppm * 4 / 10 * crowd / 65536 *
                          restless_factor(t) / 65536;
     return recent > need && t->recent > TWI_Q16(0.5) && t->changing >= TWI_Q16(0.2) &&
@@ -340,9 +469,10 @@ static void judge(tw_detector *d, twi_track *t)
     const travelled gone = measure(t, &t->trail, RECENT_SAMPLES);
     const travelled slowly = measure(t, &t->slow_trail, RECENT_SLOW_SAMPLES);
     t->net = gone.net > slowly.net ? gone.net : slowly.net;
-    const bool strong = is_strong(d, t);
+    const bool strong = is_strong(d, t) || is_visitor(d, t);
     const bool slow = !t->confirmed && is_slow_subject(d, t, slowly.net);
-    if (!t->confirmed && (strong || slow || is_subject(d, t, gone.net))) {
+    const int32_t net = d->falling ? gone.recent : gone.net;
+    if (!t->confirmed && (strong || slow || is_subject(d, t, net))) {
         t->confirmed = true;
         t->slow = slow;
         t->moved_us = d->age_us;

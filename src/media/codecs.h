@@ -17,7 +17,7 @@
 #include "tawny/port.h"
 #include "../core/view.h"
 
-enum { TWI_CODECS_ABI = 7 };
+enum { TWI_CODECS_ABI = 8 };
 
 typedef struct twi_footage twi_footage;       /* a video file that is read */
 typedef struct twi_av_decoder twi_av_decoder; /* of one stream */
@@ -89,8 +89,8 @@ typedef struct twi_codecs {
     void (*decoder_skim)(twi_av_decoder *decoder, bool skim);
     /** Take a decoded picture, reduced as tw_luma_factor says; until TW_EAGAIN.
      * @return TW_OK; TW_EAGAIN: send more; TW_EEND: that was all; TW_EDAMAGED. */
-    tw_status (*decoder_receive)(twi_av_decoder *decoder, tw_luma *luma, int64_t *t_us,
-                                 uint16_t *width, uint16_t *height, tw_error *err);
+    tw_status (*decoder_receive)(twi_av_decoder *decoder, twi_decoded *out,
+                                 tw_error *err);
     /** The picture that was received last, whole. Borrowed until the next call. */
     tw_status (*decoder_picture)(twi_av_decoder *decoder, tw_picture *picture,
                                  tw_error *err);

@@ -70,14 +70,13 @@ tw_status twi_decoder_send(twi_decoder *decoder, const tw_packet *packet, tw_err
 tw_status twi_decoder_receive(twi_decoder *decoder, twi_decoded *out, tw_error *err)
 {
     if (decoder->av)
-        return decoder->codecs->decoder_receive(decoder->av, &out->luma, &out->t_us,
-                                                &out->width, &out->height, err);
+        return decoder->codecs->decoder_receive(decoder->av, out, err);
     if (!decoder->waiting)
         return decoder->ended ? TW_EEND : TW_EAGAIN;
     decoder->waiting = false;
     out->t_us = decoder->packet.t_us;
-    return twi_jpeg_luma(decoder->jpeg, decoder->packet.data, decoder->packet.size,
-                         &out->luma, &out->width, &out->height, err);
+    return twi_jpeg_read(decoder->jpeg, decoder->packet.data, decoder->packet.size, out,
+                         err);
 }
 
 tw_status twi_decoder_still(twi_decoder *decoder, int quality, uint8_t **out,

@@ -2,17 +2,12 @@
 #ifndef TWI_DECODER_H
 #define TWI_DECODER_H
 
+#include "picture.h"
 #include "tawny/error.h"
 #include "tawny/frame.h"
 #include "tawny/port.h"
 
 typedef struct twi_decoder twi_decoder;
-
-typedef struct twi_decoded {
-    tw_luma luma;           /* reduced for the detector; the decoder's */
-    int64_t t_us;           /* capture time */
-    uint16_t width, height; /* of the whole picture, pixels */
-} twi_decoded;
 
 /** @param inspected_ppm  Share of the width that the detector looks at, see
  * twi_factor_for; 0: no picture is looked at, there are stills only. */

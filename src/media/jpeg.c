@@ -1,6 +1,6 @@
 /* JPEG. Reduced luma comes from our own brightness reader where it can; what that
  * declines, and what it finds damaged, goes to libjpeg-turbo's classic interface, which
- * can decode brightness alone at a reduced scale. Errors leave that by longjmp into
+ * can decode at a reduced scale. Errors leave that by longjmp into
  * read_luma only. */
 #include "jpeg.h"
 
@@ -14,6 +14,7 @@
 #include <turbojpeg.h>
 
 #include "../core/brightness.h"
+#include "../core/chroma.h"
 #include "reserve.h"
 #include "../core/view.h"
 #include "tawny/draw.h"
@@ -32,6 +33,10 @@ struct twi_jpeg {
     twi_brightness *brightness;
     uint8_t *decoded, *reduced; /* luma at the decoder's scale, and reduced further */
     size_t decoded_bytes, reduced_bytes;
+    uint8_t *chroma; /* reduced */
+    size_t chroma_bytes;
+    uint8_t *mixed; /* luma and chroma of each pixel, at the decoder's scale */
+    size_t mixed_bytes;
 };
 
 static void note_text(j_common_ptr info)
@@ -116,6 +121,8 @@ void twi_jpeg_free(twi_jpeg *jpeg)
     free(jpeg->brightness);
     free(jpeg->decoded);
     free(jpeg->reduced);
+    free(jpeg->chroma);
+    free(jpeg->mixed);
     free(jpeg);
 }
 
@@ -131,7 +138,9 @@ static unsigned scale_for(uint32_t width, uint32_t inspected_ppm)
 
 static void set_up(struct jpeg_decompress_struct *decoder, uint32_t inspected_ppm)
 {
-    decoder->out_color_space = JCS_GRAYSCALE;
+    const bool colour = decoder->jpeg_color_space == JCS_YCbCr;
+    decoder->out_color_space = colour ? JCS_YCbCr : JCS_GRAYSCALE;
+    decoder->do_fancy_upsampling = FALSE; /* means of chroma are wanted alone */
     decoder->scale_num = 1;
     decoder->scale_denom = scale_for(decoder->image_width, inspected_ppm);
     decoder->dct_method = JDCT_ISLOW; /* the same pixels on every machine */
@@ -205,8 +214,24 @@ static tw_status check_cost(const uint8_t *data, size_t bytes, bool held, tw_err
     return TW_OK;
 }
 
-/* Decode into jpeg->decoded. May be left by longjmp: everything it takes is the reader's.
- */
+/* Read row after row of what the decoder gives: bytes of them each. */
+static void read_rows(struct jpeg_decompress_struct *decoder, uint8_t *to, size_t bytes)
+{
+    while (decoder->output_scanline < decoder->output_height) {
+        JSAMPROW row = to + decoder->output_scanline * bytes;
+        (void)jpeg_read_scanlines(decoder, &row, 1);
+    }
+}
+
+/* Luma of pixels of three bytes, one after the other. */
+static void pick_luma(const uint8_t *restrict mixed, uint8_t *restrict to, size_t count)
+{
+    for (size_t i = 0; i < count; i++)
+        to[i] = mixed[3 * i];
+}
+
+/* Decode into jpeg->decoded, and into jpeg->mixed where there is colour. May be left by
+ * longjmp: everything it takes is the reader's. */
 static tw_status read_luma(twi_jpeg *jpeg, const uint8_t *data, size_t bytes)
 {
     struct jpeg_decompress_struct *decoder = &jpeg->decoder;
@@ -224,14 +249,15 @@ static tw_status read_luma(twi_jpeg *jpeg, const uint8_t *data, size_t bytes)
     set_up(decoder, jpeg->inspected_ppm);
     (void)jpeg_start_decompress(decoder);
     const size_t width = decoder->output_width, height = decoder->output_height;
-    if (!twi_reserve(&jpeg->decoded, &jpeg->decoded_bytes, width * height)) {
+    const bool colour = decoder->output_components == 3;
+    if (!twi_reserve(&jpeg->decoded, &jpeg->decoded_bytes, width * height) ||
+        (colour && !twi_reserve(&jpeg->mixed, &jpeg->mixed_bytes, 3 * width * height))) {
         jpeg_abort_decompress(decoder);
         return TW_ENOMEM;
     }
-    while (decoder->output_scanline < height) {
-        JSAMPROW row = jpeg->decoded + decoder->output_scanline * width;
-        (void)jpeg_read_scanlines(decoder, &row, 1);
-    }
+    read_rows(decoder, colour ? jpeg->mixed : jpeg->decoded, colour ? 3 * width : width);
+    if (colour)
+        pick_luma(jpeg->mixed, jpeg->decoded, width * height);
     (void)jpeg_finish_decompress(decoder);
     return decoder->err->num_warnings > 0 ? TW_EDAMAGED : TW_OK;
 }
@@ -248,10 +274,32 @@ static tw_status read_brightness(twi_jpeg *jpeg, const uint8_t *data, size_t byt
         return TW_ENOTSUP;
     const size_t need = (size_t)((width + factor - 1) / factor) *
                         (size_t)((height + factor - 1) / factor);
+    /* Both colours of as many blocks as the picture has: without it there is none. */
+    const size_t blocks = (size_t)2 * ((width + 7U) / 8) * (size_t)((height + 7U) / 8);
     if (!twi_reserve(&jpeg->decoded, &jpeg->decoded_bytes, need))
         return TW_ENOMEM;
+    (void)twi_reserve(&jpeg->chroma, &jpeg->chroma_bytes, blocks);
+    twi_brightness_want_colour(jpeg->brightness, jpeg->chroma, jpeg->chroma_bytes);
     return twi_brightness_read(jpeg->brightness, data, bytes, factor, jpeg->decoded,
                                jpeg->decoded_bytes, picture);
+}
+
+/* Chroma of the pixels in jpeg->mixed, where they are of three bytes. */
+static void reduce_chroma(twi_jpeg *jpeg, tw_chroma *out)
+{
+    const struct jpeg_decompress_struct *d = &jpeg->decoder;
+    if (d->output_components != 3)
+        return;
+    const twi_chroma_planes mixed = {.u = jpeg->mixed + 1,
+                                     .v = jpeg->mixed + 2,
+                                     .step = 3,
+                                     .stride = 3 * d->output_width,
+                                     .width = (uint16_t)d->output_width,
+                                     .height = (uint16_t)d->output_height};
+    const uint16_t factor = twi_chroma_factor(mixed.width, jpeg->inspected_ppm);
+    const size_t need = twi_chroma_bytes(mixed.width, mixed.height, factor);
+    if (need > 0 && twi_reserve(&jpeg->chroma, &jpeg->chroma_bytes, need))
+        (void)twi_chroma_reduce(&mixed, factor, jpeg->chroma, need, out);
 }
 
 /* By libjpeg, which says what is wrong. */
@@ -276,34 +324,38 @@ static tw_status decode_luma(twi_jpeg *jpeg, const uint8_t *data, size_t bytes,
     picture->luma = (tw_luma){jpeg->decoded, jpeg->decoder.output_width,
                               (uint16_t)jpeg->decoder.output_width,
                               (uint16_t)jpeg->decoder.output_height};
+    reduce_chroma(jpeg, &picture->chroma);
     return TW_OK;
 }
 
-tw_status twi_jpeg_luma(twi_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma *luma,
-                        uint16_t *width, uint16_t *height, tw_error *err)
+tw_status twi_jpeg_read(twi_jpeg *jpeg, const uint8_t *data, size_t bytes,
+                        twi_decoded *out, tw_error *err)
 {
-    if (!jpeg || !data || !luma || !width || !height)
+    if (!jpeg || !data || !out)
         return tw_fail(err, TW_EINVAL, "no picture");
     if (bytes < 4 || bytes > TWI_JPEG_MAX_BYTES)
         return tw_fail(err, TW_EDAMAGED, "not a JPEG picture (%zu bytes)", bytes);
     twi_brightness_picture picture = {0};
     tw_status st = read_brightness(jpeg, data, bytes, &picture);
-    if (st != TW_OK)
+    if (st != TW_OK) {
+        picture = (twi_brightness_picture){0};
         st = decode_luma(jpeg, data, bytes, &picture, err);
+    }
     if (st != TW_OK)
         return st;
-    *width = picture.width;
-    *height = picture.height;
+    out->width = picture.width;
+    out->height = picture.height;
+    out->chroma = picture.chroma;
     const uint16_t factor = twi_factor_for(picture.luma.width, jpeg->inspected_ppm);
     if (factor == 1) {
-        *luma = picture.luma;
+        out->luma = picture.luma;
         return TW_OK;
     }
     const size_t need =
         (size_t)(picture.luma.width / factor) * (picture.luma.height / factor);
     if (!twi_reserve(&jpeg->reduced, &jpeg->reduced_bytes, need ? need : 1))
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    if (tw_luma_reduce(&picture.luma, factor, jpeg->reduced, need, luma) != TW_OK)
+    if (tw_luma_reduce(&picture.luma, factor, jpeg->reduced, need, &out->luma) != TW_OK)
         return tw_fail(err, TW_EDAMAGED, "a picture of %u x %u cannot be watched",
                        picture.width, picture.height);
     return TW_OK;

@@ -29,16 +29,15 @@ twi_jpeg *twi_jpeg_new(uint32_t inspected_ppm);
 void twi_jpeg_free(twi_jpeg *jpeg); /* NULL is fine */
 
 /**
- * Read the reduced luma of a picture: by the decoder's own scaling as far as that goes,
- * brightness only, then by tw_luma_reduce.
+ * Read a picture for the detector: by the decoder's own scaling as far as that goes, then
+ * by tw_luma_reduce.
  *
- * @param luma           Set on TW_OK; the reader's, good until its next call.
- * @param width,height   Set to the full size, pixels.
+ * @param out  Set on TW_OK, but for its time; the reader's, good until its next call.
  * @return TW_OK; TW_EDAMAGED: not a JPEG, cut short or corrupt; TW_ESIZE: too big;
  *         TW_ENOMEM. err says what, not where.
  */
-tw_status twi_jpeg_luma(twi_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_luma *luma,
-                        uint16_t *width, uint16_t *height, tw_error *err);
+tw_status twi_jpeg_read(twi_jpeg *jpeg, const uint8_t *data, size_t bytes,
+                        twi_decoded *out, tw_error *err);
 
 /**
  * Decode a picture to 4 bytes a pixel: blue, green, red, unused.

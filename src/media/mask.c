@@ -32,9 +32,7 @@ static tw_status first_picture(const twi_codecs *codecs, twi_footage *footage,
 {
     twi_av_decoder *decoder = NULL;
     tw_packet packet;
-    tw_luma luma;
-    int64_t t_us = 0;
-    uint16_t width = 0, height = 0;
+    twi_decoded picture;
     tw_status st = codecs->decoder_open(stream, TWI_INSPECT_ALL, &decoder, err);
     if (st == TW_OK)
         st = codecs->footage_next(footage, &packet, err);
@@ -43,9 +41,9 @@ static tw_status first_picture(const twi_codecs *codecs, twi_footage *footage,
     if (st == TW_OK)
         st = codecs->decoder_send(decoder, NULL, err);
     if (st == TW_OK)
-        st = codecs->decoder_receive(decoder, &luma, &t_us, &width, &height, err);
+        st = codecs->decoder_receive(decoder, &picture, err);
     if (st == TW_OK)
-        st = copy(&luma, memory, out, err);
+        st = copy(&picture.luma, memory, out, err);
     codecs->decoder_close(decoder);
     return st;
 }

@@ -13,6 +13,15 @@ typedef struct twi_canvas {
     uint16_t width, height;
 } twi_canvas;
 
+/* A picture as the detector reads it. Its views are the decoder's, good until its next
+ * call. */
+typedef struct twi_decoded {
+    tw_luma luma;           /* reduced */
+    tw_chroma chroma;       /* likewise; u is NULL: it has no colour */
+    int64_t t_us;           /* capture time */
+    uint16_t width, height; /* of the whole picture, pixels */
+} twi_decoded;
+
 /** How far pictures are reduced of which the detector looks at a part only.
  * @param inspected_ppm  Share of their width. */
 static inline uint16_t twi_factor_for(uint32_t width, uint32_t inspected_ppm)

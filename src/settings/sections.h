@@ -113,7 +113,7 @@ typedef struct twi_camera_settings {
     int64_t smallest_ppm, largest_ppm;
     int64_t travel_ppm; /* of the width; 0: no tracks */
     int64_t memory_us;
-    bool light_guard, sway_guard, shake_guard;
+    bool light_guard, sway_guard, shake_guard, colour;
     int64_t settle_us;
     int64_t check_every_us; /* frames in between are kept but not looked at; 0: each is */
     const char *mask;       /* path of a PNG or PGM picture; "" none */

@@ -88,7 +88,9 @@ void twi_pipeline_free(twi_pipeline *p)
     twi_buffer_unref(p->kept.buffer);
     free(p->detect.px);
     free(p->detect.reduced);
+    free(p->detect.chroma);
     free(p->detect.shown);
+    free(p->detect.shown_chroma);
     free(p);
 }
 

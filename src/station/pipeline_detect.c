@@ -1,4 +1,5 @@
 /* From frames to readings: what is decoded, and what the detector gets of it. */
+#include "../core/chroma.h"
 #include "../media/raw.h"
 #include "../media/reserve.h"
 #include "pipeline_state.h"
@@ -16,11 +17,32 @@ static bool due(const twi_pipeline *p, int64_t t_us)
            since + p->times.offered_step_us / 2 >= p->camera->check_every_us;
 }
 
-/* Turn and crop what the detector looks at. */
-static tw_status show(twi_pipeline *p, tw_luma *luma, tw_error *err)
+/* The same part of the chroma; without memory for it there is none. */
+static void show_chroma(twi_pipeline *p, tw_chroma *chroma)
 {
+    const tw_chroma c = *chroma;
+    if (!c.u)
+        return;
+    const twi_rect r = twi_view_rect(&p->detect.view, c.width, c.height, 1);
+    const size_t plane = (size_t)r.width * r.height;
+    *chroma = (tw_chroma){0};
+    if (!twi_reserve(&p->detect.shown_chroma, &p->detect.shown_chroma_bytes, 2 * plane))
+        return;
+    const tw_luma u = {c.u, c.stride, c.width, c.height},
+                  v = {c.v, c.stride, c.width, c.height};
+    uint8_t *out = p->detect.shown_chroma;
+    twi_view_plane(p->detect.view.turn, &u, &r, out, r.width);
+    twi_view_plane(p->detect.view.turn, &v, &r, out + plane, r.width);
+    *chroma = (tw_chroma){out, out + plane, r.width, r.width, r.height};
+}
+
+/* Turn and crop what the detector looks at. */
+static tw_status show(twi_pipeline *p, twi_decoded *decoded, tw_error *err)
+{
+    tw_luma *luma = &decoded->luma;
     if (twi_view_is_plain(&p->detect.view))
         return TW_OK;
+    show_chroma(p, &decoded->chroma);
     const twi_rect r = twi_view_rect(&p->detect.view, luma->width, luma->height, 1);
     if (!twi_reserve(&p->detect.shown, &p->detect.shown_bytes,
                      (size_t)r.width * r.height))
@@ -30,11 +52,16 @@ static tw_status show(twi_pipeline *p, tw_luma *luma, tw_error *err)
     return TW_OK;
 }
 
+static const tw_chroma *heeded_chroma(const twi_pipeline *p, const twi_decoded *decoded)
+{
+    return p->camera->colour && decoded->chroma.u ? &decoded->chroma : NULL;
+}
+
 static tw_status read_picture(twi_pipeline *p, twi_decoded *decoded, tw_error *err)
 {
     if (!due(p, decoded->t_us))
         return TW_OK;
-    tw_status st = show(p, &decoded->luma, err);
+    tw_status st = show(p, decoded, err);
     if (st != TW_OK)
         return st;
     if (decoded->width != p->detect.width || decoded->height != p->detect.height ||
@@ -42,8 +69,9 @@ static tw_status read_picture(twi_pipeline *p, twi_decoded *decoded, tw_error *e
         decoded->luma.height != p->detect.luma_height)
         st = twi_pipeline_change_size(p, decoded, err);
     if (st == TW_OK)
-        st = tw_detector_read(p->detect.detector, &decoded->luma, decoded->t_us,
-                              &p->reading);
+        st = tw_detector_read_colour(p->detect.detector, &decoded->luma,
+                                     heeded_chroma(p, decoded), decoded->t_us,
+                                     &p->reading);
     if (st != TW_OK)
         return st;
     if (p->kept.buffer) /* made before anything was read of it, and not shared yet */
@@ -182,6 +210,19 @@ static tw_status raw_luma(twi_pipeline *p, const tw_frame *frame, tw_luma *out)
     return tw_picture_luma(picture, p->detect.px, p->detect.px_bytes, out);
 }
 
+/* Chroma of a raw picture; without memory for it there is none. */
+static tw_chroma raw_chroma(twi_pipeline *p, const tw_picture *picture)
+{
+    const uint32_t inspected_ppm = twi_pipeline_inspected_ppm(&p->detect.view);
+    tw_chroma out = {0};
+    size_t bytes = 0;
+    if (twi_picture_chroma(picture, inspected_ppm, NULL, 0, &bytes, NULL) == TW_OK &&
+        bytes > 0 && twi_reserve(&p->detect.chroma, &p->detect.chroma_bytes, bytes))
+        (void)twi_picture_chroma(picture, inspected_ppm, p->detect.chroma, bytes, &bytes,
+                                 &out);
+    return out;
+}
+
 /* The frame is pixels: no decoding. */
 static tw_status read_pixels(twi_pipeline *p, const tw_frame *frame, tw_error *err)
 {
@@ -193,7 +234,8 @@ static tw_status read_pixels(twi_pipeline *p, const tw_frame *frame, tw_error *e
         return tw_fail(err, st, "camera %s: %s", p->camera->name, tw_status_text(st));
     const uint16_t factor =
         twi_factor_for(luma.width, twi_pipeline_inspected_ppm(&p->detect.view));
-    twi_decoded decoded = {luma, frame->packet.t_us, luma.width, luma.height};
+    twi_decoded decoded = {luma, raw_chroma(p, &frame->picture), frame->packet.t_us,
+                           luma.width, luma.height};
     if (factor > 1) {
         const size_t need = (size_t)(luma.width / factor) * (luma.height / factor);
         if (need == 0 ||

@@ -56,8 +56,12 @@ typedef struct detection {
     size_t px_bytes;
     uint8_t *reduced;
     size_t reduced_bytes;
+    uint8_t *chroma; /* of raw pictures, reduced */
+    size_t chroma_bytes;
     uint8_t *shown; /* of the reduced picture, as view says */
     size_t shown_bytes;
+    uint8_t *shown_chroma;
+    size_t shown_chroma_bytes;
 } detection;
 
 /* What is kept. */

@@ -14,6 +14,7 @@ typedef struct kind {
     int quality;
     unsigned restart; /* MCUs */
     bool own_tables, progressive, arithmetic, rgb;
+    bool apart; /* both colours have codes of their own */
 } kind;
 
 /* Textured, with hard edges and noise, so that long codes and full blocks occur. */
@@ -40,6 +41,8 @@ static void choose(struct jpeg_compress_struct *c, const kind *k)
         c->comp_info[0].h_samp_factor = k->across;
         c->comp_info[0].v_samp_factor = k->down;
     }
+    if (k->apart)
+        c->comp_info[2].dc_tbl_no = c->comp_info[2].ac_tbl_no = 0;
     c->restart_interval = k->restart;
     c->optimize_coding = k->own_tables;
     c->arith_code = k->arithmetic;
@@ -96,6 +99,35 @@ static uint8_t *decode(const uint8_t *data, size_t bytes, unsigned *width,
     return out;
 }
 
+/* The mean of each block of one colour, by libjpeg-turbo's own coefficients; to be freed.
+ */
+static uint8_t *colour_means(const uint8_t *data, size_t bytes, int which,
+                             unsigned *width, unsigned *height)
+{
+    struct jpeg_decompress_struct d;
+    struct jpeg_error_mgr errors;
+    d.err = jpeg_std_error(&errors);
+    jpeg_create_decompress(&d);
+    jpeg_mem_src(&d, data, (unsigned long)bytes);
+    (void)jpeg_read_header(&d, TRUE);
+    jvirt_barray_ptr *blocks = jpeg_read_coefficients(&d);
+    const jpeg_component_info *c = &d.comp_info[which];
+    *width = (c->downsampled_width + 7) / 8;
+    *height = (c->downsampled_height + 7) / 8;
+    uint8_t *out = malloc((size_t)*width * *height);
+    for (unsigned y = 0; y < *height; y++) {
+        JBLOCKARRAY row =
+            d.mem->access_virt_barray((j_common_ptr)&d, blocks[which], y, 1, FALSE);
+        for (unsigned x = 0; x < *width; x++) {
+            const int mean =
+                ((row[0][x][0] * c->quant_table->quantval[0] + 4) >> 3) + 128;
+            out[y * *width + x] = (uint8_t)(mean < 0 ? 0 : mean > 255 ? 255 : mean);
+        }
+    }
+    jpeg_destroy_decompress(&d);
+    return out;
+}
+
 static twi_brightness *make_reader(void)
 {
     twi_brightness *reader = NULL;
@@ -105,18 +137,19 @@ static twi_brightness *make_reader(void)
 }
 
 static const kind KINDS[] = {
-    {640, 368, 2, 1, 80, 0, false, false, false, false},
-    {640, 368, 2, 2, 80, 0, false, false, false, false},
-    {640, 368, 1, 1, 80, 0, false, false, false, false},
-    {640, 368, 0, 0, 80, 0, false, false, false, false},
-    {333, 217, 2, 2, 35, 0, true, false, false, false},
-    {333, 217, 1, 2, 95, 7, true, false, false, false},
-    {333, 217, 4, 1, 95, 0, true, false, false, false},
-    {1001, 33, 2, 1, 100, 1, false, false, false, false},
-    {97, 1003, 2, 1, 100, 100, true, false, false, false},
-    {1, 1, 2, 2, 50, 0, false, false, false, false},
-    {9, 17, 2, 2, 1, 0, false, false, false, false}, /* 16-bit quantisers */
-    {17, 9, 0, 0, 2, 3, true, false, false, false},
+    {640, 368, 2, 1, 80, 0, false, false, false, false, false},
+    {640, 368, 2, 2, 80, 0, false, false, false, false, false},
+    {640, 368, 1, 1, 80, 0, false, false, false, false, false},
+    {640, 368, 0, 0, 80, 0, false, false, false, false, false},
+    {333, 217, 2, 2, 35, 0, true, false, false, false, false},
+    {333, 217, 1, 2, 95, 7, true, false, false, false, false},
+    {333, 217, 2, 2, 85, 0, false, false, false, false, true},
+    {333, 217, 4, 1, 95, 0, true, false, false, false, false},
+    {1001, 33, 2, 1, 100, 1, false, false, false, false, false},
+    {97, 1003, 2, 1, 100, 100, true, false, false, false, false},
+    {1, 1, 2, 2, 50, 0, false, false, false, false, false},
+    {9, 17, 2, 2, 1, 0, false, false, false, false, false}, /* 16-bit quantisers */
+    {17, 9, 0, 0, 2, 3, true, false, false, false, false},
 };
 enum { KIND_COUNT = sizeof KINDS / sizeof *KINDS };
 
@@ -153,13 +186,76 @@ static void test_gives_the_pixels_of_libjpeg_at_an_eighth(void **state)
     free(reader);
 }
 
+static void test_gives_the_mean_colours_of_all_blocks(void **state)
+{
+    (void)state;
+    static uint8_t luma[256 * 256], colour[2 * 256 * 256];
+    twi_brightness *reader = make_reader();
+    size_t with_colour = 0;
+    for (size_t i = 0; i < 3 * KIND_COUNT; i++) {
+        const kind *k = &KINDS[i * 5 % KIND_COUNT];
+        size_t bytes = 0;
+        twi_brightness_picture p;
+        uint8_t *data = encode(k, &bytes);
+        twi_brightness_want_colour(reader, colour, sizeof colour);
+        assert_int_equal(twi_brightness_read(reader, data, bytes, i % 2 ? 8 : 4, luma,
+                                             sizeof luma, &p),
+                         TW_OK);
+        assert_int_equal(p.chroma.u == NULL, k->across == 0);
+        for (int c = 1; c <= 2 && p.chroma.u; c++, with_colour++) {
+            unsigned width = 0, height = 0;
+            uint8_t *want = colour_means(data, bytes, c, &width, &height);
+            assert_int_equal(tw_chroma_check(&p.chroma), TW_OK);
+            assert_int_equal(p.chroma.width, width);
+            assert_int_equal(p.chroma.height, height);
+            assert_memory_equal(c == 1 ? p.chroma.u : p.chroma.v, want,
+                                (size_t)width * height);
+            free(want);
+        }
+        free(data);
+    }
+    assert_true(with_colour > KIND_COUNT);
+    free(reader);
+}
+
+/* Its brightness is read all the same, and nothing is written behind the room. */
+static void test_colour_that_has_no_room_is_left_out(void **state)
+{
+    (void)state;
+    static uint8_t luma[80 * 46], again[80 * 46];
+    twi_brightness *reader = make_reader();
+    twi_brightness_picture p;
+    size_t bytes = 0;
+    uint8_t *data = encode(&KINDS[1], &bytes), *colour = malloc(2 * 40 * 23);
+    assert_int_equal(twi_brightness_read(reader, data, bytes, 8, luma, sizeof luma, &p),
+                     TW_OK);
+    assert_null(p.chroma.u);
+    twi_brightness_want_colour(reader, colour, 2 * 40 * 23 - 1);
+    assert_int_equal(twi_brightness_read(reader, data, bytes, 8, again, sizeof again, &p),
+                     TW_OK);
+    assert_null(p.chroma.u);
+    assert_memory_equal(luma, again, sizeof luma);
+    twi_brightness_want_colour(reader, colour, 2 * 40 * 23);
+    assert_int_equal(twi_brightness_read(reader, data, bytes, 8, again, sizeof again, &p),
+                     TW_OK);
+    assert_non_null(p.chroma.u);
+    assert_memory_equal(luma, again, sizeof luma);
+    twi_brightness_want_colour(reader, NULL, 99);
+    assert_int_equal(twi_brightness_read(reader, data, bytes, 8, again, sizeof again, &p),
+                     TW_OK);
+    assert_null(p.chroma.u);
+    free(colour);
+    free(data);
+    free(reader);
+}
+
 /* A picture without Huffman tables, as many webcams send it: the usual ones hold, also
  * right after a picture that brought its own. */
 static void test_missing_tables_are_the_usual_ones(void **state)
 {
     (void)state;
-    const kind own = {160, 120, 2, 1, 70, 0, true, false, false, false};
-    const kind usual = {160, 120, 2, 1, 70, 0, false, false, false, false};
+    const kind own = {160, 120, 2, 1, 70, 0, true, false, false, false, false};
+    const kind usual = {160, 120, 2, 1, 70, 0, false, false, false, false, false};
     twi_brightness *reader = make_reader();
     twi_brightness_picture picture;
     size_t bytes = 0, other = 0, to = 2;
@@ -247,9 +343,9 @@ static void test_declines_what_it_does_not_read(void **state)
 {
     (void)state;
     static const kind declined[] = {
-        {64, 64, 2, 2, 80, 0, false, true, false, false}, /* progressive */
-        {64, 64, 2, 2, 80, 0, false, false, true, false}, /* arithmetic */
-        {64, 64, 0, 0, 80, 0, false, false, false, true}, /* RGB */
+        {64, 64, 2, 2, 80, 0, false, true, false, false, false}, /* progressive */
+        {64, 64, 2, 2, 80, 0, false, false, true, false, false}, /* arithmetic */
+        {64, 64, 0, 0, 80, 0, false, false, false, true, false}, /* RGB */
     };
     twi_brightness *reader = make_reader();
     uint8_t out[64];
@@ -295,7 +391,7 @@ static void test_refuses_bad_arguments(void **state)
 static void test_a_cut_gives_the_rows_so_far(void **state)
 {
     (void)state;
-    const kind k = {320, 240, 2, 1, 85, 0, false, false, false, false};
+    const kind k = {320, 240, 2, 1, 85, 0, false, false, false, false, false};
     twi_brightness *reader = make_reader();
     size_t bytes = 0;
     unsigned width = 0, height = 0;
@@ -322,10 +418,11 @@ static void test_a_cut_gives_the_rows_so_far(void **state)
 static void test_any_damage_is_survived(void **state)
 {
     (void)state;
-    const kind k = {112, 80, 2, 2, 60, 5, true, false, false, false};
+    const kind k = {112, 80, 2, 2, 60, 5, true, false, false, false, false};
     twi_brightness *reader = make_reader();
     size_t bytes = 0, refused = 0;
-    uint8_t *data = encode(&k, &bytes), out[28 * 20];
+    uint8_t *data = encode(&k, &bytes), out[28 * 20], *colour = malloc(2 * 14 * 10);
+    twi_brightness_want_colour(reader, colour, 2 * 14 * 10);
     for (size_t at = 0; at < bytes; at++) {
         for (int bit = 0; bit < 8; bit++) {
             twi_brightness_picture p;
@@ -348,6 +445,7 @@ static void test_any_damage_is_survived(void **state)
                          TW_EDAMAGED);
         data[at + 1] = 0xD1;
     }
+    free(colour);
     free(data);
     free(reader);
 }
@@ -361,8 +459,9 @@ static void test_survives_the_corpus(void **state)
     assert_true(list_length(names) >= 12);
     for (size_t i = 0; names[i]; i++) {
         size_t bytes = 0;
-        uint8_t out[64 * 64];
+        uint8_t out[64 * 64], colour[64 * 64];
         twi_brightness_picture p;
+        twi_brightness_want_colour(reader, colour, sizeof colour);
         char *path = join(SOURCE_DIR "/tests/corpus/brightness", names[i]);
         char *content = read_file(path, &bytes);
         for (uint16_t factor = 4; factor <= 8; factor += 4) {
@@ -383,6 +482,8 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_gives_the_pixels_of_libjpeg_at_an_eighth),
+        cmocka_unit_test(test_gives_the_mean_colours_of_all_blocks),
+        cmocka_unit_test(test_colour_that_has_no_room_is_left_out),
         cmocka_unit_test(test_missing_tables_are_the_usual_ones),
         cmocka_unit_test(test_a_quarter_is_the_mean_of_each_quarter_of_a_block),
         cmocka_unit_test(test_declines_what_it_does_not_read),

@@ -116,14 +116,14 @@ static seen cross(place *p, double seconds, int permille)
 }
 
 /* A box swings about its place, by a share of the width, twice a second. */
-static seen swing(place *p, int seconds, double share)
+static seen swing(place *p, int seconds, double share, int permille)
 {
     static const double wave[] = {0, 0.6, 1, 0.6, 0, -0.6, -1, -0.6};
     seen s = {0};
     const int64_t zero = (int64_t)p->frame * 1000000 / p->fps;
     for (int i = 0; i < seconds * p->fps; i++) {
         draw_ground(p);
-        draw_box(p, 0.5 + share * wave[i * 16 / p->fps % 8], 0.5, 40);
+        draw_box(p, 0.5 + share * wave[i * 16 / p->fps % 8], 0.5, permille);
         note(&s, p, see(p), i, zero);
     }
     return s;
@@ -147,9 +147,26 @@ static void test_what_swings_in_its_place_is_none(void **state)
     (void)state;
     place *p = make(240, 136, 10);
     watch_ground(p, 15);
-    const seen s = swing(p, 12, 0.015);
+    const seen s = swing(p, 12, 0.015, 20);
     assert_int_equal(s.frames, 0);
     assert_true(s.travel > 1000);
+    leave(p);
+}
+
+/* A bird at a feeder: it goes nowhere, but is of some size, came where it was calm, and
+ * moves all the time. What comes in the first seconds must travel. */
+static void test_what_comes_and_stays_is_a_subject(void **state)
+{
+    (void)state;
+    place *p = make(240, 136, 10);
+    watch_ground(p, 15);
+    const seen s = swing(p, 12, 0.015, 40);
+    assert_true(s.frames > 80);
+    assert_true(s.first_s > 1.0 && s.first_s < 4.0);
+    leave(p);
+    p = make(240, 136, 10);
+    watch_ground(p, 3);
+    assert_int_equal(swing(p, 5, 0.015, 40).frames, 0);
     leave(p);
 }
 
@@ -284,14 +301,14 @@ enum { NEVER = 99 };
 
 /* A blob goes to the right by some millionths of the width each tenth of a second.
  * @return the seconds until it is a subject, or NEVER within 30 s. */
-static double known_after(twi_found blob, int32_t speed)
+static double known_after_in(int watched_s, twi_found blob, int32_t speed)
 {
     double after = NEVER;
     place *p = make(240, 136, 10);
-    watch_ground(p, 16);
+    watch_ground(p, watched_s);
     tw_detector *d = p->detector;
     blob.label = 1;
-    blob.size = 50000;
+    blob.size = blob.size > 0 ? blob.size : 50000;
     blob.x = 50000;
     blob.y = 300000;
     for (int i = 0; i < 300 && after == NEVER && blob.x < 950000; i++) {
@@ -306,6 +323,111 @@ static double known_after(twi_found blob, int32_t speed)
     return after;
 }
 
+static double known_after(twi_found blob, int32_t speed)
+{
+    return known_after_in(16, blob, speed);
+}
+
+/* A blob of which light explains all must go further than one that it does not. */
+static void test_what_only_followed_the_light_must_show_more(void **state)
+{
+    (void)state;
+    twi_found blob = {.mass = (int32_t)TWI_Q16(10), .changing = 65536};
+    const double usual = known_after(blob, 6000);
+    blob.plain = 65536;
+    assert_true(known_after(blob, 6000) > usual + 0.8);
+    /* A cloud is told by the light around it; what is not wide is none. */
+    blob = (twi_found){.mass = (int32_t)TWI_Q16(90),
+                       .changing = 65536,
+                       .size = 300000,
+                       .restless = (int32_t)TWI_Q16(2.6)};
+    const double wide = known_after(blob, 10000);
+    blob.shade = 65536;
+    assert_true(known_after(blob, 10000) > wide + 0.8);
+}
+
+/* In the first seconds what is wide, where it looks restless, is the wind. */
+static void test_wind_of_the_first_seconds_is_none(void **state)
+{
+    (void)state;
+    const twi_found gust = {.mass = (int32_t)TWI_Q16(60),
+                            .changing = 65536,
+                            .size = 300000,
+                            .restless = (int32_t)TWI_Q16(1.6)};
+    assert_true(known_after_in(1, gust, 15000) > known_after_in(16, gust, 15000) + 1);
+}
+
+/* One blob that stays, leaps and stays again. @return whether it was ever a subject. */
+static bool leaps_are_travel(int32_t leap)
+{
+    bool subject = false;
+    place *p = make(240, 136, 10);
+    watch_ground(p, 16);
+    tw_detector *d = p->detector;
+    twi_found blob = {.mass = (int32_t)TWI_Q16(5),
+                      .changing = 65536,
+                      .label = 1,
+                      .size = 50000,
+                      .x = 300000,
+                      .y = 300000};
+    for (int i = 0; i < 40; i++) {
+        tw_reading r = {0};
+        d->age_us += d->step_us;
+        blob.x += leap > 0 ? (i == 20 ? leap : 0) : 60000 / 40;
+        d->found[0] = blob;
+        twi_tracks_follow(d, 1, &r);
+        subject = subject || r.subjects > 0;
+    }
+    leave(p);
+    return subject;
+}
+
+static void test_a_leap_is_no_travel(void **state)
+{
+    (void)state;
+    assert_true(leaps_are_travel(0)); /* as far in even steps */
+    assert_false(leaps_are_travel(60000));
+}
+
+/* What is heavy is not hidden in a crowd of what is far lighter. @return the seconds
+ * until it is a subject. */
+static double known_in_a_crowd(int32_t mass)
+{
+    double after = NEVER;
+    place *p = make(240, 136, 10);
+    watch_ground(p, 16);
+    tw_detector *d = p->detector;
+    int32_t x = 50000;
+    for (int i = 0; i < 80 && after == NEVER; i++, x += 6000) {
+        tw_reading r = {0};
+        d->age_us += d->step_us;
+        d->found[0] = (twi_found){.mass = mass,
+                                  .changing = 65536,
+                                  .label = 1,
+                                  .size = 50000,
+                                  .x = x,
+                                  .y = 500000};
+        for (uint16_t k = 1; k <= 8; k++)
+            d->found[k] = (twi_found){.mass = (int32_t)TWI_Q16(1.5),
+                                      .changing = 65536,
+                                      .label = (uint16_t)(k + 1),
+                                      .size = 25000,
+                                      .x = k * 100000,
+                                      .y = 50000};
+        twi_tracks_follow(d, 9, &r);
+        after = r.subjects > 0 ? i / 10.0 : NEVER;
+    }
+    leave(p);
+    return after;
+}
+
+static void test_what_is_heavy_stands_out_from_a_crowd(void **state)
+{
+    (void)state;
+    assert_true(known_in_a_crowd((int32_t)TWI_Q16(12)) + 1 <
+                known_in_a_crowd((int32_t)TWI_Q16(5)));
+}
+
 static void test_what_is_small_where_it_is_restless_must_last(void **state)
 {
     (void)state;
@@ -317,8 +439,10 @@ static void test_what_is_small_where_it_is_restless_must_last(void **state)
     fox.mass = heavy;
     assert_true(known_after(small, 15000) < 1);
     assert_true(known_after(fox, 15000) < 1);
-    const double doubted = known_after(leaf, 15000);
-    assert_true(doubted > 2 && doubted < 3);
+    /* One that only just travels; how far it has gone speaks for it. */
+    const double at_once = known_after(small, 3500), doubted = known_after(leaf, 3500);
+    assert_true(doubted > at_once + 0.2);
+    assert_true(known_after(leaf, 15000) < doubted);
 }
 
 /* A stain that light has left behind, and of which now one and now another part is
@@ -425,12 +549,17 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_what_crosses_is_a_subject),
         cmocka_unit_test(test_what_swings_in_its_place_is_none),
+        cmocka_unit_test(test_what_comes_and_stays_is_a_subject),
         cmocka_unit_test(test_what_is_gone_a_tenth_of_a_second_later_is_nothing),
         cmocka_unit_test(test_what_is_quick_and_large_is_a_subject),
         cmocka_unit_test(test_neither_rate_nor_resolution_matter),
         cmocka_unit_test(test_a_subject_that_pauses_and_goes_on),
         cmocka_unit_test(test_two_at_once),
         cmocka_unit_test(test_clutter_is_none),
+        cmocka_unit_test(test_what_only_followed_the_light_must_show_more),
+        cmocka_unit_test(test_wind_of_the_first_seconds_is_none),
+        cmocka_unit_test(test_a_leap_is_no_travel),
+        cmocka_unit_test(test_what_is_heavy_stands_out_from_a_crowd),
         cmocka_unit_test(test_what_is_small_where_it_is_restless_must_last),
         cmocka_unit_test(test_what_does_not_change_is_no_snail),
         cmocka_unit_test(test_a_faint_one_among_shadows_is_found),

@@ -20,6 +20,7 @@ typedef struct footage {
     twi_footage *file;
     twi_av_decoder *decoder;
     tw_luma luma; /* received last */
+    tw_chroma chroma;
     int64_t t_us;
     int received;
 } footage;
@@ -96,12 +97,14 @@ static void leave(footage *f)
 static bool next(footage *f)
 {
     tw_packet packet;
-    uint16_t w = 0, h = 0;
+    twi_decoded out;
     for (int i = 0; i < FRAMES; i++) {
-        const tw_status st =
-            f->codecs->decoder_receive(f->decoder, &f->luma, &f->t_us, &w, &h, NULL);
+        const tw_status st = f->codecs->decoder_receive(f->decoder, &out, NULL);
         if (st == TW_OK) {
-            assert_int_equal(w, f->w);
+            f->luma = out.luma;
+            f->chroma = out.chroma;
+            f->t_us = out.t_us;
+            assert_int_equal(out.width, f->w);
             f->received++;
             return true;
         }

@@ -32,12 +32,12 @@ static void test_luma_is_reduced_as_far_as_it_may(void **state)
     twi_jpeg *jpeg = twi_jpeg_new(TWI_INSPECT_ALL);
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         size_t bytes = 0;
-        tw_luma luma;
-        uint16_t w = 0, h = 0;
+        twi_decoded read = {0};
         uint8_t *data = square_jpeg(cases[i].width, cases[i].height, &bytes);
-        assert_int_equal(twi_jpeg_luma(jpeg, data, bytes, &luma, &w, &h, NULL), TW_OK);
-        assert_int_equal(w, cases[i].width);
-        assert_int_equal(h, cases[i].height);
+        assert_int_equal(twi_jpeg_read(jpeg, data, bytes, &read, NULL), TW_OK);
+        const tw_luma luma = read.luma;
+        assert_int_equal(read.width, cases[i].width);
+        assert_int_equal(read.height, cases[i].height);
         assert_int_equal(luma.width, cases[i].luma_width);
         assert_int_equal(luma.height, cases[i].luma_height);
         assert_in_range(luma.px[0], 36, 52);
@@ -50,9 +50,8 @@ static void test_luma_is_reduced_as_far_as_it_may(void **state)
 
 static tw_status read(twi_jpeg *jpeg, const uint8_t *data, size_t bytes, tw_error *err)
 {
-    tw_luma luma;
-    uint16_t w = 0, h = 0;
-    return twi_jpeg_luma(jpeg, data, bytes, &luma, &w, &h, err);
+    twi_decoded out;
+    return twi_jpeg_read(jpeg, data, bytes, &out, err);
 }
 
 static void test_damage_is_told_and_the_next_picture_is_fine(void **state)
@@ -176,7 +175,7 @@ static void test_a_few_bytes_do_not_ask_for_gigabytes(void **state)
         unsigned scans;
     } bombs[] = {{16384, 1}, {16384, 90}, {8192, 1}, {4000, 90}, {2800, 99}};
     twi_jpeg *reader = twi_jpeg_new(1);
-    tw_luma luma;
+    twi_decoded out;
     const twi_view turned = {.turn = {1, false}};
     uint16_t w = 0, h = 0;
     uint8_t *pixels = NULL;
@@ -184,8 +183,7 @@ static void test_a_few_bytes_do_not_ask_for_gigabytes(void **state)
     for (size_t i = 0; i < sizeof bombs / sizeof *bombs; i++) {
         tw_error err = {0};
         const size_t bytes = make_progressive(jpeg, bombs[i].side, bombs[i].scans);
-        assert_int_equal(twi_jpeg_luma(reader, jpeg, bytes, &luma, &w, &h, &err),
-                         TW_ESIZE);
+        assert_int_equal(twi_jpeg_read(reader, jpeg, bytes, &out, &err), TW_ESIZE);
         assert_has(err.text, "takes too much to decode");
         assert_int_equal(twi_jpeg_pixels(jpeg, bytes, 0, &pixels, &w, &h, &err),
                          TW_ESIZE);
@@ -195,8 +193,7 @@ static void test_a_few_bytes_do_not_ask_for_gigabytes(void **state)
     /* One as a camera may send it is looked at. */
     tw_error err = {0};
     const size_t bytes = make_progressive(jpeg, 512, 10);
-    assert_int_not_equal(twi_jpeg_luma(reader, jpeg, bytes, &luma, &w, &h, &err),
-                         TW_ESIZE);
+    assert_int_not_equal(twi_jpeg_read(reader, jpeg, bytes, &out, &err), TW_ESIZE);
     twi_jpeg_free(reader);
 }
 

@@ -65,8 +65,7 @@ static void test_every_scene_can_be_played(void **state)
                        tw_sim_scene_at(i)->name);
         tw_stream stream;
         tw_frame frame;
-        tw_luma decoded;
-        uint16_t w = 0, h = 0;
+        twi_decoded decoded;
         tw_camera packets = open_camera(source, 2, &stream);
         tw_camera camera = open_camera(raw, 2, &stream);
         twi_jpeg *jpeg = twi_jpeg_new(TWI_INSPECT_ALL);
@@ -77,10 +76,10 @@ static void test_every_scene_can_be_played(void **state)
             assert_true(sum != last);
             last = sum;
             assert_int_equal(packets.ops->next(packets.ctx, &frame, NULL), TW_OK);
-            assert_int_equal(twi_jpeg_luma(jpeg, frame.packet.data, frame.packet.size,
-                                           &decoded, &w, &h, NULL),
-                             TW_OK);
-            assert_int_equal(w, 96);
+            assert_int_equal(
+                twi_jpeg_read(jpeg, frame.packet.data, frame.packet.size, &decoded, NULL),
+                TW_OK);
+            assert_int_equal(decoded.width, 96);
         }
         twi_jpeg_free(jpeg);
         packets.ops->destroy(packets.ctx);
@@ -132,8 +131,7 @@ static void test_packets_show_what_the_pixels_show(void **state)
     (void)state;
     tw_stream stream;
     tw_frame frame, pixels;
-    tw_luma luma;
-    uint16_t w = 0, h = 0;
+    twi_decoded decoded;
     twi_jpeg *jpeg = twi_jpeg_new(TWI_INSPECT_ALL);
     tw_camera camera = open_camera("sim:kerb,size=160x90", 10, &stream);
     assert_int_equal(stream.codec, TW_CODEC_MJPEG);
@@ -144,12 +142,11 @@ static void test_packets_show_what_the_pixels_show(void **state)
     assert_null(frame.picture.px[0]);
     assert_null(pixels.packet.data);
     assert_int_equal(
-        twi_jpeg_luma(jpeg, frame.packet.data, frame.packet.size, &luma, &w, &h, NULL),
-        TW_OK);
-    assert_int_equal(w, 160);
-    assert_int_equal(h, 90);
+        twi_jpeg_read(jpeg, frame.packet.data, frame.packet.size, &decoded, NULL), TW_OK);
+    assert_int_equal(decoded.width, 160);
+    assert_int_equal(decoded.height, 90);
     for (size_t i = 0; i < 160 * 90; i++)
-        assert_true(abs(luma.px[i] - pixels.picture.px[0][i]) < 30);
+        assert_true(abs(decoded.luma.px[i] - pixels.picture.px[0][i]) < 30);
     camera.ops->destroy(camera.ctx);
     raw.ops->destroy(raw.ctx);
     twi_jpeg_free(jpeg);

@@ -147,10 +147,8 @@ static void check_after_cut(place *p, const char *folder, int64_t cut_us, size_t
             ++*clips;
         } else {
             twi_jpeg *jpeg = twi_jpeg_new(TWI_INSPECT_ALL);
-            tw_luma luma;
-            uint16_t w = 0, h = 0;
-            assert_int_equal(twi_jpeg_luma(jpeg, data, bytes, &luma, &w, &h, NULL),
-                             TW_OK);
+            twi_decoded out;
+            assert_int_equal(twi_jpeg_read(jpeg, data, bytes, &out, NULL), TW_OK);
             twi_jpeg_free(jpeg);
         }
     }

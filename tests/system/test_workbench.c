@@ -147,7 +147,7 @@ static void test_trace_is_csv_of_every_frame(void **state)
     outcome o = run_program(NULL, TOOL, "rehearse", "--trace", KERB, NULL);
     assert_int_equal(o.code, 0);
     assert_int_equal(strncmp(o.out,
-                             "file,t,activity,raw,light,sway,shake,travel,size,"
+                             "file,t,activity,raw,light,sway,shake,colour,travel,size,"
                              "ignored,blobs,subjects,state\n\"" KERB "\",0.000,",
                              90),
                      0);

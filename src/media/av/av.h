@@ -7,6 +7,7 @@
 #include <libswscale/swscale.h>
 
 #include "../codecs.h"
+#include "../../core/chroma.h"
 #include "../../core/view.h"
 
 /* Of a stream of TW_CODEC_OTHER: in front of the decoder's set-up data in its extra.
@@ -53,6 +54,10 @@ tw_status twi_av_wrap(const tw_packet *packet, twi_buffer *buffer, AVPacket **ou
  * brightness. */
 bool twi_av_has_luma(enum AVPixelFormat format);
 
+/** Where the chroma of a picture lies: anywhere, in bytes.
+ * @return its u is NULL where it has none, or in another form. */
+twi_chroma_planes twi_av_chroma_of(const AVFrame *frame);
+
 typedef struct twi_av_bands twi_av_bands;
 
 /** Have a decoder's pictures reduced while it decodes them.
@@ -94,8 +99,8 @@ tw_status twi_av_decoder_open(const tw_stream *stream, uint32_t inspected_ppm,
 void twi_av_decoder_skim(twi_av_decoder *decoder, bool skim);
 tw_status twi_av_decoder_send(twi_av_decoder *decoder, const tw_packet *packet,
                               tw_error *err);
-tw_status twi_av_decoder_receive(twi_av_decoder *decoder, tw_luma *luma, int64_t *t_us,
-                                 uint16_t *width, uint16_t *height, tw_error *err);
+tw_status twi_av_decoder_receive(twi_av_decoder *decoder, twi_decoded *out,
+                                 tw_error *err);
 tw_status twi_av_decoder_picture(twi_av_decoder *decoder, tw_picture *picture,
                                  tw_error *err);
 void twi_av_decoder_close(twi_av_decoder *decoder);

@@ -119,12 +119,39 @@ bool twi_av_bands_reduced(const AVFrame *frame, uint16_t factor, tw_luma *out)
     return true;
 }
 
+enum {
+    NOT_YUV = AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_PAL | AV_PIX_FMT_FLAG_HWACCEL |
+              AV_PIX_FMT_FLAG_BITSTREAM
+};
+
 /* A plane of one byte a pixel that is brightness. */
 bool twi_av_has_luma(enum AVPixelFormat format)
 {
     const AVPixFmtDescriptor *d = av_pix_fmt_desc_get(format);
-    if (!d || (d->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_PAL |
-                           AV_PIX_FMT_FLAG_HWACCEL | AV_PIX_FMT_FLAG_BITSTREAM)))
+    if (!d || (d->flags & NOT_YUV))
         return false;
     return d->comp[0].depth == 8 && d->comp[0].step == 1 && d->comp[0].plane == 0;
+}
+
+/* A side in chroma, where a last odd pixel has a value of its own. */
+static uint16_t subsampled(int side, int log2)
+{
+    return (uint16_t)((side + (1 << log2) - 1) >> log2);
+}
+
+twi_chroma_planes twi_av_chroma_of(const AVFrame *f)
+{
+    const AVPixFmtDescriptor *d = av_pix_fmt_desc_get((enum AVPixelFormat)f->format);
+    if (!d || (d->flags & NOT_YUV) || d->nb_components < 3 || d->comp[1].depth != 8 ||
+        d->comp[1].step != d->comp[2].step)
+        return (twi_chroma_planes){0};
+    const int u = d->comp[1].plane, v = d->comp[2].plane;
+    if (f->linesize[u] <= 0 || f->linesize[u] != f->linesize[v])
+        return (twi_chroma_planes){0};
+    return (twi_chroma_planes){.u = f->data[u] + d->comp[1].offset,
+                               .v = f->data[v] + d->comp[2].offset,
+                               .step = (uint32_t)d->comp[1].step,
+                               .stride = (uint32_t)f->linesize[u],
+                               .width = subsampled(f->width, d->log2_chroma_w),
+                               .height = subsampled(f->height, d->log2_chroma_h)};
 }

@@ -15,6 +15,8 @@ struct twi_av_decoder {
     struct SwsContext *to_full; /* to full-range 4:2:0 */
     uint8_t *reduced;           /* for the detector */
     size_t reduced_bytes;
+    uint8_t *chroma; /* likewise */
+    size_t chroma_bytes;
     uint8_t *grey; /* the whole picture, where luma had to be made */
     size_t grey_bytes;
     uint8_t *planes; /* of the whole picture */
@@ -74,6 +76,7 @@ void twi_av_decoder_close(twi_av_decoder *decoder)
     twi_av_bands_free(decoder->bands);
     twi_av_clean_free(decoder->clean);
     free(decoder->reduced);
+    free(decoder->chroma);
     free(decoder->grey);
     free(decoder->planes);
     av_free(decoder);
@@ -147,8 +150,39 @@ static tw_status reduce_now(twi_av_decoder *decoder, uint16_t factor, tw_luma *l
     return TW_OK;
 }
 
-tw_status twi_av_decoder_receive(twi_av_decoder *decoder, tw_luma *luma, int64_t *t_us,
-                                 uint16_t *width, uint16_t *height, tw_error *err)
+/* Without it, or memory for it, the detector does without. */
+static void reduce_chroma(twi_av_decoder *decoder, tw_chroma *out)
+{
+    const twi_chroma_planes whole = twi_av_chroma_of(decoder->frame);
+    *out = (tw_chroma){0};
+    if (!whole.u)
+        return;
+    const uint16_t factor = twi_chroma_factor(whole.width, decoder->inspected_ppm);
+    const size_t need = twi_chroma_bytes(whole.width, whole.height, factor);
+    if (need > 0 && twi_reserve(&decoder->chroma, &decoder->chroma_bytes, need))
+        (void)twi_chroma_reduce(&whole, factor, decoder->chroma, need, out);
+}
+
+/* A picture has been received: what is known of it. */
+static tw_status describe(twi_av_decoder *decoder, twi_decoded *out, tw_error *err)
+{
+    const AVFrame *f = decoder->frame;
+    if (f->width <= 0 || f->height <= 0 || f->width > UINT16_MAX ||
+        f->height > UINT16_MAX)
+        return tw_fail(err, TW_EDAMAGED, "a picture of %d x %d", f->width, f->height);
+    if (f->flags & AV_FRAME_FLAG_CORRUPT || f->decode_error_flags)
+        return tw_fail(err, TW_EDAMAGED, "damaged frame");
+    out->t_us = f->best_effort_timestamp != AV_NOPTS_VALUE ? f->best_effort_timestamp
+                                                           : decoder->last_us + 1;
+    decoder->last_us = out->t_us;
+    if (decoder->clean)
+        twi_av_clean_reached(decoder->clean, out->t_us);
+    out->width = (uint16_t)f->width;
+    out->height = (uint16_t)f->height;
+    return TW_OK;
+}
+
+tw_status twi_av_decoder_receive(twi_av_decoder *decoder, twi_decoded *out, tw_error *err)
 {
     if (decoder->inspected_ppm == 0)
         return TW_EAGAIN;
@@ -161,23 +195,14 @@ tw_status twi_av_decoder_receive(twi_av_decoder *decoder, tw_luma *luma, int64_t
         return twi_av_fail(err, TW_EDAMAGED, code, "cannot decode");
     av_frame_unref(decoder->frame);
     av_frame_move_ref(decoder->frame, decoder->incoming);
-    const AVFrame *f = decoder->frame;
-    if (f->width <= 0 || f->height <= 0 || f->width > UINT16_MAX ||
-        f->height > UINT16_MAX)
-        return tw_fail(err, TW_EDAMAGED, "a picture of %d x %d", f->width, f->height);
-    if (f->flags & AV_FRAME_FLAG_CORRUPT || f->decode_error_flags)
-        return tw_fail(err, TW_EDAMAGED, "damaged frame");
-    *t_us = f->best_effort_timestamp != AV_NOPTS_VALUE ? f->best_effort_timestamp
-                                                       : decoder->last_us + 1;
-    decoder->last_us = *t_us;
-    if (decoder->clean)
-        twi_av_clean_reached(decoder->clean, *t_us);
-    *width = (uint16_t)f->width;
-    *height = (uint16_t)f->height;
-    const uint16_t factor = twi_factor_for((uint32_t)f->width, decoder->inspected_ppm);
-    if (twi_av_bands_reduced(f, factor, luma))
+    const tw_status st = describe(decoder, out, err);
+    if (st != TW_OK)
+        return st;
+    reduce_chroma(decoder, &out->chroma);
+    const uint16_t factor = twi_factor_for(out->width, decoder->inspected_ppm);
+    if (twi_av_bands_reduced(decoder->frame, factor, &out->luma))
         return TW_OK;
-    return reduce_now(decoder, factor, luma, err);
+    return reduce_now(decoder, factor, &out->luma, err);
 }
 
 tw_status twi_av_decoder_picture(twi_av_decoder *decoder, tw_picture *picture,
