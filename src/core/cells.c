@@ -23,34 +23,6 @@ static const int32_t FLEETING_RISE = TWI_LEVEL(1.0);
 static const int32_t FAST_CALM = TWI_LEVEL(0.5); /* usual level of cells that may be */
 enum { US = 1000000, AROUND = 2 };
 
-/* log2(1 + i / 128) in 1/65536; between two of them a line is wrong by less than one. */
-/* clang-format off */
-static const int32_t LOG2[129] = {
-    0, 736, 1466, 2190, 2909, 3623, 4331, 5034, 5732, 6425, 7112, 7795, 8473, 9146,
-    9814, 10477, 11136, 11791, 12440, 13086, 13727, 14363, 14996, 15624, 16248, 16868,
-    17484, 18096, 18704, 19308, 19909, 20505, 21098, 21687, 22272, 22854, 23433, 24007,
-    24579, 25146, 25711, 26272, 26830, 27384, 27936, 28484, 29029, 29571, 30109, 30645,
-    31178, 31707, 32234, 32758, 33279, 33797, 34312, 34825, 35334, 35841, 36346, 36847,
-    37346, 37842, 38336, 38827, 39316, 39802, 40286, 40767, 41246, 41722, 42196, 42667,
-    43137, 43603, 44068, 44530, 44990, 45448, 45904, 46357, 46809, 47258, 47705, 48150,
-    48593, 49034, 49472, 49909, 50344, 50776, 51207, 51636, 52063, 52488, 52911, 53332,
-    53751, 54169, 54584, 54998, 55410, 55820, 56229, 56635, 57040, 57443, 57845, 58245,
-    58643, 59039, 59434, 59827, 60219, 60609, 60997, 61384, 61769, 62152, 62534, 62915,
-    63294, 63671, 64047, 64421, 64794, 65166, 65536,
-};
-/* clang-format on */
-
-int32_t twi_log2_level(float value)
-{
-    uint32_t bits;
-    memcpy(&bits, &value, sizeof bits);
-    const int32_t exponent = (int32_t)(bits >> 23 & 0xFF) - 127;
-    const uint32_t mantissa = bits & 0x7FFFFF, i = mantissa >> 16;
-    const int32_t between = (int32_t)(mantissa & 0xFFFF);
-    const int32_t rise = LOG2[i + 1] - LOG2[i];
-    return exponent * 65536 + LOG2[i] + (rise * between + 32768) / 65536;
-}
-
 void twi_cells_sum_row(tw_detector *d, const tw_luma *luma, uint16_t row)
 {
     const size_t width = d->config.width;
@@ -368,22 +340,11 @@ static void track_usual(const tw_detector *d, twi_cell *cell, int32_t level,
 
 /* The restless cell's limit: its own 98th percentile with a margin that grows with the
  * spread of its levels. Less of it where something is awaited. */
-static int32_t margin_of(int32_t q98, int32_t q50)
-{
-    const int32_t spread = q98 > q50 ? q98 - q50 : 0;
-    return (int32_t)(TWI_LEVEL(0.2) + (int64_t)spread * 6 / 10);
-}
-
-int32_t twi_limit_of(int32_t q98, int32_t q50)
-{
-    return q98 + margin_of(q98, q50);
-}
-
 static int32_t sway_limit(const tw_detector *d, const twi_cell *cell)
 {
     if (!d->config.sway_guard)
         return LEVEL_BASE;
-    const int64_t margin = margin_of(cell->q98, cell->q50);
+    const int64_t margin = twi_limit_of(cell->q98, cell->q50) - cell->q98;
     const int64_t limit = cell->q98 + (cell->predicted ? margin * 3 / 10 : margin);
     if (limit < LEVEL_BASE)
         return LEVEL_BASE;
