@@ -351,11 +351,6 @@ static int32_t sway_limit(const tw_detector *d, const twi_cell *cell)
     return limit > LEVEL_TOP ? LEVEL_TOP : (int32_t)limit;
 }
 
-static int32_t lower(int32_t a, int32_t b)
-{
-    return a < b ? a : b;
-}
-
 /* Where it rains or snows, what falls makes a cell restless by chance: one that two
  * flakes have met lately asks for far more than its neighbours. So they are asked as
  * well, and none has to be restless on its own. */
@@ -372,7 +367,7 @@ static int32_t limit_in_falling(const tw_detector *d, uint16_t row, uint16_t col
     }
     const int32_t own = sway_limit(d, &d->cell[(size_t)row * d->grid.columns + column]);
     const int32_t usual = count > 0 ? (int32_t)(sum / count) : own;
-    return lower(own, usual);
+    return twi_lower(own, usual);
 }
 
 /* Which guard has kept a cell from moving. */
@@ -391,23 +386,16 @@ static uint8_t taken_by(const tw_detector *d, const twi_cell *cell,
     return lit ? TW_CELL_LIGHT : 0;
 }
 
-/* Rain, snow and leaves are gone a tenth of a second later, a subject is not: the lower
- * of the level now and then. With fewer frames a second it may have gone on as well, so
- * it is done there only while much falls; with more, what falls must have lasted for
- * twice as long. */
+/* What lasts of a level, which is kept for later ones. */
 static int32_t lasting_level(tw_detector *d, twi_cell *cell, int32_t measured)
 {
     const int32_t before = cell->past[d->past] * TWI_PAST_STEP,
                   older = cell->past[!d->past] * TWI_PAST_STEP;
-    const bool quick = d->step_us <= TWI_LASTING_STEP_US;
     if (d->sampling)
         cell->past[!d->newest] = (int16_t)(measured / TWI_PAST_STEP);
     if (measured > LEVEL_BASE + SEED_ABOVE && measured - before > FLEETING_RISE)
         d->fleeting_cells++;
-    int32_t level = quick || d->falling ? lower(measured, before) : measured;
-    if (quick && d->falling)
-        level = lower(level, older);
-    return level;
+    return twi_level_that_lasts(d, measured, before, older);
 }
 
 bool twi_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,

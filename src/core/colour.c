@@ -116,20 +116,13 @@ static float unexplained(const twi_colour *c, float ratio)
     return (u * u + v * v) / 2.0F;
 }
 
-static int32_t lower(int32_t a, int32_t b)
-{
-    return a < b ? a : b;
-}
-
 /* As the level of brightness: what is gone at once does not count. */
 static int32_t lasting(const tw_detector *d, twi_colour *c, int32_t measured)
 {
     const int32_t before = c->past[d->past], older = c->past[!d->past];
-    const bool quick = d->step_us <= TWI_LASTING_STEP_US;
     if (d->sampling)
         c->past[!d->newest] = measured;
-    const int32_t level = quick || d->falling ? lower(measured, before) : measured;
-    return quick && d->falling ? lower(level, older) : level;
+    return twi_level_that_lasts(d, measured, before, older);
 }
 
 static void track_usual(const tw_detector *d, const twi_cell *cell, twi_colour *c,

@@ -251,6 +251,16 @@ int32_t twi_colour_restless(const tw_detector *d, uint32_t index);
 /** Learn a cell's colour. @param rate  Of its background, Q16. */
 void twi_colour_learn(tw_detector *d, uint32_t index, uint32_t rate);
 
+static inline int32_t twi_lower(int32_t a, int32_t b)
+{
+    return a < b ? a : b;
+}
+
+/** @return what counts of a level, given those of a tenth of a second before and twice
+ * that. */
+int32_t twi_level_that_lasts(const tw_detector *d, int32_t measured, int32_t before,
+                             int32_t older);
+
 /** The limit of a cell by its usual levels: the 98th percentile and a margin that grows
  * with the spread. */
 int32_t twi_limit_of(int32_t q98, int32_t q50);

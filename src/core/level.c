@@ -36,3 +36,15 @@ int32_t twi_limit_of(int32_t q98, int32_t q50)
     const int32_t spread = q98 > q50 ? q98 - q50 : 0;
     return q98 + (int32_t)(TWI_LEVEL(0.2) + (int64_t)spread * 6 / 10);
 }
+
+/* Rain, snow and leaves are gone a tenth of a second later, a subject is not: the lower
+ * of the level now and then. With fewer frames a second it may have gone on as well, so
+ * it is done there only while much falls; with more, what falls must have lasted for
+ * twice as long. */
+int32_t twi_level_that_lasts(const tw_detector *d, int32_t measured, int32_t before,
+                             int32_t older)
+{
+    const bool quick = d->step_us <= TWI_LASTING_STEP_US;
+    const int32_t level = quick || d->falling ? twi_lower(measured, before) : measured;
+    return quick && d->falling ? twi_lower(level, older) : level;
+}
