@@ -31,7 +31,7 @@ enum {
     CLOUD_SIZE_PPM = 150000,
     WIND_SIZE_PPM = 200000,
     WIDEST_US = 3 * US,
-    LEAP_US = 3 * US,
+    LEAP_US = 3 * US / 2,
     VISITOR_FROM_US = 500 * MS,
     VISITOR_SIZE_PPM = 150000,
     STRAY_US = 3 * US, /* before this, what a track was is not asked while much falls */

@@ -370,10 +370,10 @@ static bool leaps_are_travel(int32_t leap)
                       .size = 50000,
                       .x = 300000,
                       .y = 300000};
-    for (int i = 0; i < 40; i++) {
+    for (int i = 0; i < 33; i++) {
         tw_reading r = {0};
         d->age_us += d->step_us;
-        blob.x += leap > 0 ? (i == 20 ? leap : 0) : 60000 / 40;
+        blob.x += leap > 0 ? (i == 20 ? leap : 0) : 60000 / 30;
         d->found[0] = blob;
         twi_tracks_follow(d, 1, &r);
         subject = subject || r.subjects > 0;
