@@ -180,13 +180,6 @@ static moments centre(const fit_sums *s, float n)
                      (float)s->uy - n * u * y, (float)s->vy - n * v * y};
 }
 
-static float clamp(float value, float low, float high)
-{
-    if (value < low)
-        return low;
-    return value > high ? high : value;
-}
-
 /* dx and dy for a given gain: two equations with a ridge that keeps them solvable. */
 static void solve_shift(const moments *m, float ridge, twi_cell_fit *fit)
 {
@@ -245,11 +238,11 @@ static float explain(const tw_detector *d, const fit_sums *s, const moments *m,
 {
     const float n = (float)s->n;
     if (d->config.light_guard)
-        fit->gain = clamp(solve_gain(m, ridge), GAIN_MIN, GAIN_MAX);
+        fit->gain = twi_clamp(solve_gain(m, ridge), GAIN_MIN, GAIN_MAX);
     if (d->config.shake_guard) {
         solve_shift(m, ridge, fit);
-        fit->dx = clamp(fit->dx, -SHIFT_MAX * fit->gain, SHIFT_MAX * fit->gain);
-        fit->dy = clamp(fit->dy, -SHIFT_MAX * fit->gain, SHIFT_MAX * fit->gain);
+        fit->dx = twi_clamp(fit->dx, -SHIFT_MAX * fit->gain, SHIFT_MAX * fit->gain);
+        fit->dy = twi_clamp(fit->dy, -SHIFT_MAX * fit->gain, SHIFT_MAX * fit->gain);
     }
     const float offset = ((float)s->y - fit->gain * (float)s->x - fit->dx * (float)s->u -
                           fit->dy * (float)s->v) /
@@ -268,7 +261,7 @@ static float explain_by_light(const tw_detector *d, const fit_sums *s, const mom
 {
     twi_cell_fit fit = {1.0F, 0.0F, 0.0F, 0.0F, 0};
     if (d->config.light_guard) {
-        fit.gain = clamp((m->xy + ridge) / (m->xx + ridge), GAIN_MIN, GAIN_MAX);
+        fit.gain = twi_clamp((m->xy + ridge) / (m->xx + ridge), GAIN_MIN, GAIN_MAX);
         return residual(m, &fit);
     }
     const float n = (float)s->n, offset = (float)(s->y - s->x) / n;

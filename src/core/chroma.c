@@ -108,7 +108,7 @@ tw_status twi_chroma_reduce(const twi_chroma_planes *src, uint16_t factor, uint8
     return TW_OK;
 }
 
-/* ITU-T T.871, of the mean of a square. */
+/* Of the mean of each square. */
 static void reduce_rgb(const tw_picture *p, uint16_t factor, uint8_t *u, uint8_t *v)
 {
     const uint32_t columns = p->width / factor, rows = p->height / factor;
@@ -123,11 +123,8 @@ static void reduce_rgb(const tw_picture *p, uint16_t factor, uint8_t *u, uint8_t
                 for (int i = 0; i < 3; i++)
                     sum[i] += (int32_t)sum_of(at + i, 3, factor);
             }
-            const int32_t r = sum[0] / of, g = sum[1] / of, b = sum[2] / of;
-            u[y * columns + x] =
-                (uint8_t)((-11059 * r - 21709 * g + 32768 * b + 8421375) >> 16);
-            v[y * columns + x] =
-                (uint8_t)((32768 * r - 27439 * g - 5329 * b + 8421375) >> 16);
+            twi_rgb_chroma(sum[0] / of, sum[1] / of, sum[2] / of, &u[y * columns + x],
+                           &v[y * columns + x]);
         }
     }
 }

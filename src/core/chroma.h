@@ -16,6 +16,13 @@ typedef struct twi_chroma_planes {
     uint16_t width, height; /* values */
 } twi_chroma_planes;
 
+/** Chroma of a colour: full range, in parts of 65536. Source: ITU-T T.871. */
+static inline void twi_rgb_chroma(int32_t r, int32_t g, int32_t b, uint8_t *u, uint8_t *v)
+{
+    *u = (uint8_t)((-11059 * r - 21709 * g + 32768 * b + 8421375) >> 16);
+    *v = (uint8_t)((32768 * r - 27439 * g - 5329 * b + 8421375) >> 16);
+}
+
 /** @param inspected_ppm  Share of the width that the detector looks at.
  * @return how many values, across and down, become one: as many as leave
  *         TW_CHROMA_ACROSS in that share. */

@@ -26,13 +26,6 @@ enum {
 static const int32_t NOISE_Q98 = TWI_LEVEL(2.0);   /* of the mean of two squares */
 static const int32_t LEVEL_LEAST = TWI_LEVEL(4.5); /* 6.7 standard deviations */
 
-static float clamp(float value, float low, float high)
-{
-    if (value < low)
-        return low;
-    return value > high ? high : value;
-}
-
 /* The pixels of chroma that fill what one cell of luma does: at least one. */
 static uint32_t edge_of(uint32_t luma_px, uint32_t luma_side, uint32_t chroma_side)
 {
@@ -98,9 +91,9 @@ typedef struct light {
 static light light_of(const twi_cell_sums *s)
 {
     const float n = (float)s->n;
-    const float before = clamp((float)s->x / n / 4.0F, 1.0F, 255.0F);
+    const float before = twi_clamp((float)s->x / n / 4.0F, 1.0F, 255.0F);
     const float gained = (float)s->d / n / 4.0F;
-    return (light){clamp((before + gained) / before, RATIO_MIN, RATIO_MAX),
+    return (light){twi_clamp((before + gained) / before, RATIO_MIN, RATIO_MAX),
                    gained > 0.0F ? gained * TINT_GAINED : -gained * TINT_LOST};
 }
 
@@ -111,7 +104,7 @@ static float unexplained(const twi_colour *c, float ratio)
     const float least = ratio < 1.0F ? ratio : 1.0F, most = ratio > 1.0F ? ratio : 1.0F;
     const float scaled =
         usual > 0.0F ? (c->now_u * c->u + c->now_v * c->v) / usual : 1.0F;
-    const float lambda = clamp(scaled, least, most);
+    const float lambda = twi_clamp(scaled, least, most);
     const float u = c->now_u - lambda * c->u, v = c->now_v - lambda * c->v;
     return (u * u + v * v) / 2.0F;
 }

@@ -251,6 +251,13 @@ int32_t twi_colour_restless(const tw_detector *d, uint32_t index);
 /** Learn a cell's colour. @param rate  Of its background, Q16. */
 void twi_colour_learn(tw_detector *d, uint32_t index, uint32_t rate);
 
+static inline float twi_clamp(float value, float low, float high)
+{
+    if (value < low)
+        return low;
+    return value > high ? high : value;
+}
+
 static inline int32_t twi_lower(int32_t a, int32_t b)
 {
     return a < b ? a : b;

@@ -1,6 +1,7 @@
 /* Raw pictures: their layouts, and planes from them. */
 #include <string.h>
 
+#include "chroma.h"
 #include "tawny/frame.h"
 
 /* What one layout looks like. */
@@ -80,11 +81,8 @@ static void rgb_luma(const uint8_t *restrict from, uint8_t *restrict to, uint32_
 static void rgb_chroma(const uint8_t *restrict from, uint8_t *restrict u,
                        uint8_t *restrict v, uint32_t count)
 {
-    for (uint32_t x = 0; x < count; x++, from += 6) {
-        const int32_t r = from[0], g = from[1], b = from[2];
-        u[x] = (uint8_t)((-11059 * r - 21709 * g + 32768 * b + 8421375) >> 16);
-        v[x] = (uint8_t)((32768 * r - 27439 * g - 5329 * b + 8421375) >> 16);
-    }
+    for (uint32_t x = 0; x < count; x++, from += 6)
+        twi_rgb_chroma(from[0], from[1], from[2], &u[x], &v[x]);
 }
 
 /* A last pixel without a partner has no red of its own. */

@@ -216,6 +216,8 @@ static tw_chroma raw_chroma(twi_pipeline *p, const tw_picture *picture)
     const uint32_t inspected_ppm = twi_pipeline_inspected_ppm(&p->detect.view);
     tw_chroma out = {0};
     size_t bytes = 0;
+    if (!p->camera->colour)
+        return out;
     if (twi_picture_chroma(picture, inspected_ppm, NULL, 0, &bytes, NULL) == TW_OK &&
         bytes > 0 && twi_reserve(&p->detect.chroma, &p->detect.chroma_bytes, bytes))
         (void)twi_picture_chroma(picture, inspected_ppm, p->detect.chroma, bytes, &bytes,

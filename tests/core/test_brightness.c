@@ -74,16 +74,24 @@ static uint8_t *encode(const kind *k, size_t *bytes)
     return out;
 }
 
+/* As far as the headers; to be destroyed. */
+static void begin_decoding(struct jpeg_decompress_struct *d,
+                           struct jpeg_error_mgr *errors, const uint8_t *data,
+                           size_t bytes)
+{
+    d->err = jpeg_std_error(errors);
+    jpeg_create_decompress(d);
+    jpeg_mem_src(d, data, (unsigned long)bytes);
+    (void)jpeg_read_header(d, TRUE);
+}
+
 /* Grey at 1/8 by libjpeg-turbo; to be freed. */
 static uint8_t *decode(const uint8_t *data, size_t bytes, unsigned *width,
                        unsigned *height)
 {
     struct jpeg_decompress_struct d;
     struct jpeg_error_mgr errors;
-    d.err = jpeg_std_error(&errors);
-    jpeg_create_decompress(&d);
-    jpeg_mem_src(&d, data, (unsigned long)bytes);
-    (void)jpeg_read_header(&d, TRUE);
+    begin_decoding(&d, &errors, data, bytes);
     d.out_color_space = JCS_GRAYSCALE;
     d.scale_num = 1;
     d.scale_denom = 8;
@@ -106,10 +114,7 @@ static uint8_t *colour_means(const uint8_t *data, size_t bytes, int which,
 {
     struct jpeg_decompress_struct d;
     struct jpeg_error_mgr errors;
-    d.err = jpeg_std_error(&errors);
-    jpeg_create_decompress(&d);
-    jpeg_mem_src(&d, data, (unsigned long)bytes);
-    (void)jpeg_read_header(&d, TRUE);
+    begin_decoding(&d, &errors, data, bytes);
     jvirt_barray_ptr *blocks = jpeg_read_coefficients(&d);
     const jpeg_component_info *c = &d.comp_info[which];
     *width = (c->downsampled_width + 7) / 8;
