@@ -203,10 +203,31 @@ static void test_colour_that_comes_later_is_learned_first(void **state)
     place *p = make(true);
     watch_ground(p, 15, false);
     watch_ground(p, 2, true);
-    (void)cross_in_colour(p, true);
-    assert_int_equal(p->reading.colour_ppm, 0);
+    for (int i = 0; i < 3 * FPS; i++) {
+        draw_ground(p);
+        paint(p, (box){20 + 2 * i, 2, 20, 16}, 10, 20);
+        (void)see(p, true);
+        assert_int_equal(count_coloured(p), 0);
+    }
     watch_ground(p, 8, true);
     assert_true(cross_in_colour(p, true) > 30);
+    leave(p);
+}
+
+/* The first frame is but the first guess. */
+static void test_the_usual_colour_is_learned(void **state)
+{
+    (void)state;
+    place *p = make(true);
+    draw_ground(p);
+    paint(p, (box){0, 0, ACROSS, DOWN}, 0, 0);
+    (void)see(p, true);
+    watch_ground(p, 15, true);
+    for (uint32_t i = 0; i < p->detector->cells; i++) {
+        const twi_colour *c = &p->detector->colour[i];
+        assert_true(c->u > -26 && c->u < -21); /* the ground's 24 below grey, and 16 */
+        assert_true(c->v > -18 && c->v < -13);
+    }
     leave(p);
 }
 
@@ -261,6 +282,7 @@ int main(void)
         cmocka_unit_test(test_a_shadow_is_no_change_of_colour),
         cmocka_unit_test(test_the_first_seconds_say_nothing),
         cmocka_unit_test(test_colour_that_comes_later_is_learned_first),
+        cmocka_unit_test(test_the_usual_colour_is_learned),
         cmocka_unit_test(test_what_moves_does_not_teach_how_colour_varies),
         cmocka_unit_test(test_chroma_may_be_coarse),
     };

@@ -154,6 +154,32 @@ static uint64_t luma_off_by(const footage *f, reduce_fn reduce)
     return sum;
 }
 
+/* The chroma that the detector is given is that of the whole picture, reduced. */
+static void check_chroma(const footage *f, int off_most)
+{
+    const uint8_t *y = expected(f);
+    const uint8_t *u = y + (size_t)f->w * f->h, *v = u + (size_t)f->w * f->h / 4;
+    const uint32_t across = f->w / 2U;
+    const tw_picture whole = {
+        {y, u, v}, {f->w, across, across}, f->w, f->h, TW_PIXELS_I420};
+    const size_t bytes = tw_picture_chroma_bytes(&whole);
+    uint8_t *memory = malloc(bytes);
+    tw_chroma want;
+    int coloured = 0;
+    assert_int_equal(tw_picture_chroma(&whole, memory, bytes, &want), TW_OK);
+    assert_int_equal(tw_chroma_check(&f->chroma), TW_OK);
+    assert_int_equal(f->chroma.width, want.width);
+    assert_int_equal(f->chroma.height, want.height);
+    for (size_t i = 0; i < bytes / 2; i++) {
+        const size_t at = i / want.width * f->chroma.stride + i % want.width;
+        assert_true(abs(f->chroma.u[at] - want.u[i]) <= off_most);
+        assert_true(abs(f->chroma.v[at] - want.v[i]) <= off_most);
+        coloured += abs(want.u[i] - 128) > 10;
+    }
+    assert_true(coloured > 0);
+    free(memory);
+}
+
 /* Big pictures are decoded without the loop filter for the detector; stills have it, in
  * whatever frames they are wanted: in a row, twice, long after each other, from the first
  * and the last of a group. */
@@ -195,6 +221,7 @@ static void test_small_pictures_are_decoded_whole(void **state)
     footage *f = make_footage(&small);
     while (next(f)) {
         assert_int_equal(luma_off_by(f, tw_luma_reduce), 0);
+        check_chroma(f, 0);
         check_picture(f);
     }
     assert_int_equal(f->received, FRAMES);

@@ -240,6 +240,47 @@ static void test_colour_planes(void **state)
     free(pixels);
 }
 
+/* By our own reader and by libjpeg, and not at all of grey. */
+static void test_chroma_comes_with_the_luma(void **state)
+{
+    (void)state;
+    enum { MOST = 1280 * 720 };
+    static const uint16_t sizes[][2] = {{320, 240}, {640, 360}, {1280, 720}};
+    static uint8_t luma[MOST], u[MOST / 4], v[MOST / 4];
+    twi_jpeg *reader = twi_jpeg_new(TWI_INSPECT_ALL);
+    memset(luma, 100, sizeof luma);
+    for (size_t i = 0; i < sizeof sizes / sizeof *sizes; i++) {
+        const uint16_t w = sizes[i][0], h = sizes[i][1], across = w / 2;
+        for (size_t at = 0; at < (size_t)across * (h / 2U); at++) {
+            u[at] =
+                at % across < across / 2U ? 60 : 150; /* another colour at the right */
+            v[at] = at / across < h / 4U ? 180 : 90;
+        }
+        const tw_picture picture = {
+            {luma, u, v}, {w, across, across}, w, h, TW_PIXELS_I420};
+        uint8_t *data = NULL;
+        size_t bytes = 0;
+        twi_decoded out = {0};
+        assert_int_equal(twi_jpeg_encode(&picture, 95, &data, &bytes, NULL), TW_OK);
+        assert_int_equal(twi_jpeg_read(reader, data, bytes, &out, NULL), TW_OK);
+        const tw_chroma *c = &out.chroma;
+        assert_int_equal(tw_chroma_check(c), TW_OK);
+        assert_true(c->width >= TW_CHROMA_ACROSS && c->width < 2 * TW_CHROMA_ACROSS);
+        assert_in_range(c->u[c->width / 4], 57, 63);
+        assert_in_range(c->u[c->width * 3 / 4], 147, 153);
+        assert_in_range(c->v[c->height / 4U * c->stride], 177, 183);
+        assert_in_range(c->v[c->height * 3U / 4 * c->stride], 87, 93);
+        free(data);
+    }
+    size_t bytes = 0;
+    twi_decoded out = {0};
+    uint8_t *grey = square_jpeg(640, 360, &bytes);
+    assert_int_equal(twi_jpeg_read(reader, grey, bytes, &out, NULL), TW_OK);
+    assert_null(out.chroma.u);
+    free(grey);
+    twi_jpeg_free(reader);
+}
+
 /* A ramp both ways, so that each turn gives another picture. */
 static uint8_t *ramp_jpeg(uint16_t w, uint16_t h, size_t *bytes)
 {
@@ -319,6 +360,7 @@ int main(void)
         cmocka_unit_test(test_a_few_bytes_do_not_ask_for_gigabytes),
         cmocka_unit_test(test_pixels_go_there_and_back),
         cmocka_unit_test(test_colour_planes),
+        cmocka_unit_test(test_chroma_comes_with_the_luma),
         cmocka_unit_test(test_views),
         cmocka_unit_test(test_views_of_what_is_no_picture),
     };

@@ -162,11 +162,42 @@ static void test_footage_that_says_how_it_lies(void **state)
     remove_folder(folder);
 }
 
+/* Something crosses the right half of a place in its colour alone. */
+static void test_colour_is_turned_and_cropped_with_the_picture(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *set, *sightings;
+    } cases[] = {{"crop=50,0 100,100", "1 sighting in"},
+                 {"crop=0,0 50,100", "0 sightings in"}};
+    static const char draw[] =
+        "color=gray:s=320x180:r=10:d=24,format=yuv420p,geq="
+        "lum='100+mod(X*7+Y*13,23)'"
+        ":cb='if(between(X,85+6*(T-14),97+6*(T-14))*between(Y,40,52)*gt(T,14),150,104)'"
+        ":cr='if(between(X,85+6*(T-14),97+6*(T-14))*between(Y,40,52)*gt(T,14),100,112)'";
+    char *folder = make_folder();
+    outcome o = run_program(folder, FFMPEG, "-v", "error", "-f", "lavfi", "-i", draw,
+                            "-c:v", "ffv1", "place.mkv", NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        o = run_program(folder, TOOL, "rehearse", "--set", cases[i].set, "place.mkv",
+                        NULL);
+        assert_has(o.out, cases[i].sightings);
+        free_outcome(&o);
+    }
+    o = run_program(folder, TOOL, "rehearse", "--set", "colour=no", "place.mkv", NULL);
+    assert_has(o.out, "0 sightings in");
+    free_outcome(&o);
+    remove_folder(folder);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_all_lies_the_same_way),
         cmocka_unit_test(test_footage_that_says_how_it_lies),
+        cmocka_unit_test(test_colour_is_turned_and_cropped_with_the_picture),
     };
     cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));
     return cmocka_run_group_tests(tests, NULL, NULL);
