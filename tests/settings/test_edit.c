@@ -111,6 +111,52 @@ static void test_what_is_written_is_read_back(void **state)
                      TW_EINVAL);
 }
 
+static void test_keys_and_sections_go(void **state)
+{
+    (void)state;
+    char *want = with(FILE_TEXT, "  start_at=1 %   # after the storm\n", "");
+    check(FILE_TEXT, "camera", "kerb", "start_at", NULL, want);
+    free(want);
+    want = with(FILE_TEXT, "[camera mere]", "[camera pond]");
+    check(FILE_TEXT, "camera", "mere", NULL, "pond", want);
+    free(want);
+    char *out = NULL;
+    size_t bytes = 0;
+    assert_int_equal(twi_settings_edit(FILE_TEXT, strlen(FILE_TEXT), "camera", "mere",
+                                       NULL, NULL, &out, &bytes),
+                     TW_OK);
+    assert_null(strstr(out, "mere"));
+    assert_non_null(strstr(out, "[camera kerb]"));
+    free(out);
+}
+
+static void test_what_is_not_there_is_said(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *head, *name, *key, *value;
+        tw_status want;
+    } cases[] = {
+        {"camera", "kerb", "stay_at", NULL, TW_ENOENT}, /* no such key */
+        {"camera", "lane", "stay_at", NULL, TW_ENOENT}, /* no such section */
+        {"camera", "lane", NULL, NULL, TW_ENOENT},
+        {"camera", "lane", NULL, "pond", TW_ENOENT},
+        {"camera", "kerb", "start at", "1 %", TW_EINVAL},
+        {"camera", "ke]rb", "start_at", "1 %", TW_EINVAL},
+        {"camera", "kerb", "start_at", "1 %\nfps = 1", TW_EINVAL},
+        {"camera", "kerb", NULL, " pond", TW_EINVAL},
+        {"", "kerb", "start_at", "1 %", TW_EINVAL},
+    };
+    char *out = NULL;
+    size_t bytes = 0;
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++)
+        assert_int_equal(twi_settings_edit(FILE_TEXT, strlen(FILE_TEXT), cases[i].head,
+                                           cases[i].name, cases[i].key, cases[i].value,
+                                           &out, &bytes),
+                         cases[i].want);
+    assert_null(out);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -120,6 +166,8 @@ int main(void)
         cmocka_unit_test(test_the_later_of_two_values_is_the_one_that_holds),
         cmocka_unit_test(test_line_ends_of_other_systems_stay),
         cmocka_unit_test(test_what_is_written_is_read_back),
+        cmocka_unit_test(test_keys_and_sections_go),
+        cmocka_unit_test(test_what_is_not_there_is_said),
     };
     cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));
     return cmocka_run_group_tests(tests, NULL, NULL);

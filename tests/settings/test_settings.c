@@ -557,6 +557,11 @@ static void test_cameras_from_the_command_line(void **state)
                      TW_ESYNTAX);
     assert_has(p.text, "a camera's name is 1 to 32 letters");
     assert_int_equal(tw_settings_check(s, NULL, NULL), TW_OK);
+    twi_hook_settings hook;
+    assert_int_equal(twi_settings_hook(NULL, "lamp", &hook), TW_EINVAL);
+    assert_int_equal(twi_settings_hook(s, NULL, &hook), TW_EINVAL);
+    assert_int_equal(twi_settings_hook(s, "lamp", NULL), TW_EINVAL);
+    assert_int_equal(twi_settings_hook(s, "lamp", &hook), TW_ENOENT);
     tw_settings_free(s);
 }
 

@@ -140,6 +140,20 @@ static void test_numbers_and_words(void **state)
     refused("armed", "YES");
 }
 
+static void test_degrees(void **state)
+{
+    (void)state;
+    assert_true(number("latitude", "54.125") == 54125000);
+    assert_true(number("latitude", "-0.000001") == -1);
+    assert_true(number("latitude", "90") == 90000000);
+    assert_true(number("longitude", "-180") == -180000000);
+    assert_true(number("latitude", "") == TWI_NOWHERE);
+    static const char *const bad[] = {"90.000001", "-91", "north", ".5",
+                                      "-",         "5x",  "5,5",   "1 2"};
+    for (size_t i = 0; i < sizeof bad / sizeof *bad; i++)
+        refused("latitude", bad[i]);
+}
+
 static void test_confirm(void **state)
 {
     (void)state;
@@ -243,6 +257,7 @@ int main(void)
         cmocka_unit_test(test_when_and_limits),
         cmocka_unit_test(test_shares),
         cmocka_unit_test(test_numbers_and_words),
+        cmocka_unit_test(test_degrees),
         cmocka_unit_test(test_confirm),
         cmocka_unit_test(test_stills),
         cmocka_unit_test(test_areas),
