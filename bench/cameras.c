@@ -9,6 +9,9 @@
  * 3. How late frames of eight cameras are looked at, and how late those of seven are
  * while a callback takes 400 ms for each frame of the eighth: no later.
  *
+ * A thread that does nothing but sleep runs beside: what it is late by is the machine's,
+ * and taken off; frames dropped while it was kept from waking are counted apart.
+ *
  * Usage: cameras [SECONDS]: how long the sixteen run, 60 else.
  * Prints one line each and the limit it is held to; exit 1 if one is missed. */
 #include <pthread.h>
@@ -32,7 +35,9 @@ enum {
     MOST = 16,
     SHORT_S = 20, /* how long fewer than 16 run */
     STARTS = 9,
-    START_MS = 150
+    START_MS = 150,
+    NAP_US = 10000,
+    HELD_UP_US = 50000 /* later than this a napping thread was kept from waking */
 };
 
 /* One kind of picture for all cameras, drawn before anything is measured. */
@@ -89,14 +94,59 @@ static void draw_pictures(void)
     camera.ops->destroy(camera.ctx);
 }
 
+/* ---- what the machine itself is late by -------------------------------------------- */
+
+static struct {
+    atomic_llong late_us, naps, held_up_us;
+    atomic_bool enough;
+    pthread_t thread;
+} probe;
+
+static void *nap(void *ctx)
+{
+    const tw_clock clock = tw_linux_clock();
+    int64_t due_us = clock.ops->now_us(clock.ctx);
+    (void)ctx;
+    while (!atomic_load(&probe.enough)) {
+        due_us += NAP_US;
+        clock.ops->sleep_until(clock.ctx, due_us);
+        const int64_t now_us = clock.ops->now_us(clock.ctx);
+        const int64_t late_us = now_us - due_us;
+        (void)atomic_fetch_add(&probe.late_us, late_us);
+        (void)atomic_fetch_add(&probe.naps, 1);
+        if (late_us > HELD_UP_US) {
+            (void)atomic_fetch_add(&probe.held_up_us, late_us);
+            due_us = now_us;
+        }
+    }
+    return NULL;
+}
+
+static void start_probe(void)
+{
+    atomic_store(&probe.enough, false);
+    if (pthread_create(&probe.thread, NULL, nap, NULL) != 0)
+        exit(2);
+}
+
+static void stop_probe(void)
+{
+    atomic_store(&probe.enough, true);
+    (void)pthread_join(probe.thread, NULL);
+}
+
 /* ---- a camera that shows them ------------------------------------------------------ */
 
 typedef struct shown {
     bool counts; /* its lateness: all but that of the first camera */
     tw_clock clock;
     int64_t zero_us;
+    int64_t held_up_us; /* by the machine, until the last frame */
     uint64_t number, dropped;
 } shown;
+
+/* Frames that were dropped while the machine was held up. */
+static atomic_ullong excused;
 
 /* How late frames were asked for, behind their times. */
 static atomic_llong late_us, most_late_us, late_frames;
@@ -138,10 +188,16 @@ static tw_status next_shown(void *ctx, tw_frame *frame, tw_error *err)
     (void)err;
     const int64_t since_us = c->clock.ops->now_us(c->clock.ctx) - c->zero_us;
     const uint64_t newest = (uint64_t)(since_us / step_us);
+    const int64_t held_up_us = atomic_load(&probe.held_up_us);
     if (newest > c->number + BUFFERS) { /* the older ones are overwritten */
-        c->dropped += newest - BUFFERS - c->number;
+        const uint64_t gone = newest - BUFFERS - c->number;
+        if (held_up_us - c->held_up_us >= step_us)
+            (void)atomic_fetch_add(&excused, gone);
+        else
+            c->dropped += gone;
         c->number = newest - BUFFERS;
     }
+    c->held_up_us = held_up_us;
     const int64_t t_us = c->zero_us + (int64_t)c->number * step_us;
     c->clock.ops->sleep_until(c->clock.ctx, t_us);
     if (c->counts)
@@ -180,9 +236,9 @@ static tw_status make_shown(const tw_camera_request *request, tw_camera *out,
 
 typedef struct load {
     double busy; /* processors */
-    uint64_t frames, dropped, lost;
+    uint64_t frames, dropped, lost, excused;
     uint32_t sightings;
-    double late_ms, most_late_ms;
+    double late_ms, most_late_ms, machine_late_ms;
 } load;
 
 static tw_settings *settings_for(int cameras)
@@ -223,16 +279,23 @@ static load run_cameras(int cameras, unsigned for_s, tw_event_fn told)
     if (tw_station_new(&platform, settings, told, NULL, &station, &err) != TW_OK ||
         pthread_create(&thread, NULL, run_station, station) != 0)
         die("station", &err);
+    start_probe();
     (void)sleep(2); /* the first frames learn the place */
     atomic_store(&late_us, 0);
     atomic_store(&most_late_us, 0);
     atomic_store(&late_frames, 0);
+    atomic_store(&excused, 0);
+    atomic_store(&probe.late_us, 0);
+    atomic_store(&probe.naps, 0);
     const double cpu = seconds(CLOCK_PROCESS_CPUTIME_ID), at = seconds(CLOCK_MONOTONIC);
     (void)sleep(for_s);
     l.busy = (seconds(CLOCK_PROCESS_CPUTIME_ID) - cpu) / (seconds(CLOCK_MONOTONIC) - at);
     const long long frames = atomic_load(&late_frames);
     l.late_ms = frames > 0 ? (double)atomic_load(&late_us) / (double)frames / 1e3 : 0;
     l.most_late_ms = (double)atomic_load(&most_late_us) / 1e3;
+    l.machine_late_ms = (double)atomic_load(&probe.late_us) /
+                        (double)(atomic_load(&probe.naps) + 1) / 1e3;
+    l.excused = atomic_load(&excused);
     tw_camera_status c;
     for (size_t i = 0; tw_station_camera(station, i, &c) == TW_OK; i++) {
         l.frames += c.frames;
@@ -242,6 +305,7 @@ static load run_cameras(int cameras, unsigned for_s, tw_event_fn told)
     }
     tw_station_stop(station);
     (void)pthread_join(thread, NULL);
+    stop_probe();
     tw_station_free(station);
     card.ops->destroy(card.ctx);
     tw_settings_free(settings);
@@ -262,10 +326,11 @@ static int bench_many(unsigned for_s)
         const double share = l.busy / n / one;
         const bool bad = l.dropped + l.lost > 0 || share * 100 > LIMIT_PCT;
         printf("  %2d cameras for %3u s: %4.0f %% of a processor, each %.2f of one alone "
-               "(at most %.2f); %llu frames, %llu dropped, %llu lost, %u sightings: %s\n",
+               "(at most %.2f); %llu frames, %llu dropped, %llu lost, %u sightings; %llu "
+               "dropped while the machine was held up: %s\n",
                n, s, l.busy * 100, share, LIMIT_PCT / 100.0, (unsigned long long)l.frames,
                (unsigned long long)l.dropped, (unsigned long long)l.lost, l.sightings,
-               bad ? "MISSED" : "ok");
+               (unsigned long long)l.excused, bad ? "MISSED" : "ok");
         (void)fflush(stdout);
         code |= bad;
     }
@@ -292,13 +357,16 @@ static int bench_slow(void)
     enum { CAMERAS = 8, MORE_US = 1000 };
     const load without = run_cameras(CAMERAS, SHORT_S, take_none);
     const load with = run_cameras(CAMERAS, SHORT_S, take_long);
-    const bool good = with.late_ms <= 1.5 * without.late_ms + MORE_US / 1e3;
-    printf("lateness of frames of seven cameras: %.2f ms (most %.1f); while a callback "
-           "takes 400 ms for each of an eighth: %.2f ms (most %.1f), %.2f of it (at most "
-           "1.50 and 1 ms), %llu dropped: %s\n",
-           without.late_ms, without.most_late_ms, with.late_ms, with.most_late_ms,
-           with.late_ms / without.late_ms, (unsigned long long)with.dropped,
-           good && with.dropped == 0 ? "ok" : "MISSED");
+    const double before = without.late_ms - without.machine_late_ms,
+                 after = with.late_ms - with.machine_late_ms;
+    const bool good = after <= 1.5 * (before > 0 ? before : 0) + MORE_US / 1e3;
+    printf("frames of seven cameras, later than a thread that sleeps: %.2f ms (%.2f and "
+           "%.2f, most %.1f); while a callback takes 400 ms for each of an eighth: %.2f "
+           "ms (%.2f and %.2f, most %.1f; at most 1.50 of it and 1 ms), %llu dropped: "
+           "%s\n",
+           before, without.late_ms, without.machine_late_ms, without.most_late_ms, after,
+           with.late_ms, with.machine_late_ms, with.most_late_ms,
+           (unsigned long long)with.dropped, good && with.dropped == 0 ? "ok" : "MISSED");
     return good && with.dropped == 0 ? 0 : 1;
 }
 
