@@ -23,6 +23,14 @@ enum { TW_LOG_MAX = 20000 };
 
 typedef struct tw_catalogue tw_catalogue;
 
+/* What the user says of a sighting. */
+enum tw_mark_values {
+    TW_MARK_NONE,
+    TW_MARK_RIGHT,  /* it shows what it is there for */
+    TW_MARK_NOTHING /* there was nothing */
+};
+typedef int32_t tw_mark; /* one of them */
+
 /* A sighting as the catalogue has it. Texts are borrowed for the call. */
 typedef struct tw_sighting_record {
     int64_t id; /* its number, for good; of what was adopted, number may differ */
@@ -39,7 +47,15 @@ typedef struct tw_sighting_record {
     uint64_t bytes;        /* of all its captures */
     uint32_t sent, unsent; /* captures that a destination has, or waits for; a capture
                               counts once for each */
+    tw_mark mark;
 } tw_sighting_record;
+
+/* Something that the user says was there while no sighting was. */
+typedef struct tw_missed_record {
+    int64_t id; /* for good */
+    const char *camera;
+    int64_t at_us;
+} tw_missed_record;
 
 /* A capture. */
 typedef struct tw_capture_record {
@@ -63,6 +79,7 @@ typedef struct tw_sighting_filter {
     uint64_t least_bytes;
     bool starred;
     uint32_t most; /* the newest so many, oldest of them first */
+    bool marked;
 } tw_sighting_filter;
 
 /**
@@ -129,6 +146,30 @@ TW_API tw_status tw_catalogue_log(tw_catalogue *catalogue, const char *camera,
 TW_API tw_status tw_catalogue_star(tw_catalogue *catalogue, int64_t sighting, bool star,
                                    tw_error *err);
 
+/** Say what a sighting was; the last word holds. tawny tune --marked proposes settings
+ * from it.
+ * @return TW_OK; TW_EINVAL: no tw_mark; TW_ENOENT: there is no such sighting; TW_EIO. */
+TW_API tw_status tw_catalogue_mark(tw_catalogue *catalogue, int64_t sighting,
+                                   tw_mark mark, tw_error *err);
+
+/** Say that something was there, and no sighting.
+ * @param at_us  When, > 0. @param id  Of the record; may be NULL.
+ * @return TW_OK; TW_EINVAL: camera NULL or empty, or no time; TW_EIO... */
+TW_API tw_status tw_catalogue_add_missed(tw_catalogue *catalogue, const char *camera,
+                                         int64_t at_us, int64_t *id, tw_error *err);
+
+/** Take that back.
+ * @return TW_OK; TW_ENOENT: there is no such record; TW_EIO... */
+TW_API tw_status tw_catalogue_remove_missed(tw_catalogue *catalogue, int64_t id,
+                                            tw_error *err);
+
+/** Visit what was missed, the oldest first, until visit says false.
+ * @param camera    NULL: by any. @param until_us  Past the last; 0: to the end.
+ * @return TW_OK, or err says why it cannot be read. */
+TW_API tw_status tw_catalogue_missed(
+    tw_catalogue *catalogue, const char *camera, int64_t from_us, int64_t until_us,
+    bool (*visit)(void *ctx, const tw_missed_record *record), void *ctx, tw_error *err);
+
 /** Remove a sighting with its files. A file that is gone already is no error; where one
  * cannot be removed, it and the sighting stay.
  * @return TW_OK; TW_ENOENT: there is no such sighting; TW_EIO... */
@@ -138,8 +179,8 @@ TW_API tw_status tw_catalogue_remove(tw_catalogue *catalogue, const tw_card *car
 /**
  * Make the catalogue of a store again from its files, as far as their names tell: when,
  * by which camera, which captures belong together. The old one is kept beside it, as
- * catalogue.db.old-1. What no name tells (stars, peaks, reasons) is in the journal beside
- * it, sightings.jsonl. Not while a station writes to the store.
+ * catalogue.db.old-1. What no name tells (stars, marks, peaks, reasons) is in the journal
+ * beside it, sightings.jsonl. Not while a station writes to the store.
  *
  * @param settings  For the names of captures.
  * @param callback  Is told what was done; may be NULL.

@@ -122,8 +122,18 @@ static const char FOURTH[] =
     " SELECT destination, what, new.id FROM route"
     " WHERE camera = new.camera AND kind = ''; END;";
 
+/* What the user says of sightings, and of what there was none of. */
+static const char FIFTH[] =
+    "ALTER TABLE sighting ADD COLUMN mark INTEGER NOT NULL DEFAULT 0"
+    " CHECK(mark IN (0, 1, 2));" /* a tw_mark */
+    "CREATE INDEX sighting_marked ON sighting(order_us) WHERE mark > 0;"
+    "CREATE TABLE missed(id INTEGER PRIMARY KEY AUTOINCREMENT, camera TEXT NOT NULL,"
+    " at_us INTEGER NOT NULL) STRICT;"
+    "CREATE INDEX missed_by_time ON missed(at_us);"
+    "ALTER TABLE happening RENAME TO log_entry;";
+
 /* How a catalogue of each version becomes one of the next. */
-static const char *const STEPS[] = {FIRST, SECOND, THIRD, FOURTH};
+static const char *const STEPS[] = {FIRST, SECOND, THIRD, FOURTH, FIFTH};
 enum { VERSION = sizeof STEPS / sizeof *STEPS };
 
 /* ---- opening --------------------------------------------------------------------- */
@@ -455,44 +465,16 @@ tw_status twi_catalogue_adopt(tw_catalogue *c, const tw_capture_record *r,
     return st == TW_OK ? twi_catalogue_add(c, &at_home, err) : st;
 }
 
-/* A statement with one number that changes one row. */
-static tw_status change_one(tw_catalogue *c, const char *sql, int64_t id,
-                            const char *what, tw_error *err)
-{
-    sqlite3_stmt *s = NULL;
-    if (!c)
-        return tw_fail(err, TW_EINVAL, "no catalogue");
-    tw_status st = twi_catalogue_prepare(c, sql, &s, err);
-    if (st != TW_OK)
-        return st;
-    (void)sqlite3_bind_int64(s, 1, id);
-    st = twi_catalogue_finish(c, s, err);
-    if (st == TW_OK && sqlite3_changes(c->db) == 0)
-        st = tw_fail(err, TW_ENOENT, "there is no %s %lld", what, (long long)id);
-    return st;
-}
-
 /* On a full card the log of changes (WAL) grows with each file that goes, by more than a
  * small file sets free: it is emptied then. */
 tw_status twi_catalogue_drop(tw_catalogue *c, int64_t capture, tw_error *err)
 {
     static const char sql[] = "DELETE FROM capture WHERE id = ?";
-    const tw_status st = change_one(c, sql, capture, "capture", err);
+    const tw_status st = twi_catalogue_change_one(c, sql, capture, "capture", err);
     if (st != TW_ENOSPC)
         return st;
     (void)twi_catalogue_execute(c, "PRAGMA wal_checkpoint(TRUNCATE)", NULL);
-    return change_one(c, sql, capture, "capture", err);
-}
-
-tw_status tw_catalogue_star(tw_catalogue *c, int64_t sighting, bool star, tw_error *err)
-{
-    const tw_status st = change_one(c,
-                                    star ? "UPDATE sighting SET starred = 1 WHERE id = ?"
-                                         : "UPDATE sighting SET starred = 0 WHERE id = ?",
-                                    sighting, "sighting", err);
-    if (st == TW_OK)
-        twi_catalogue_journal_sighting(c, sighting);
-    return st;
+    return twi_catalogue_change_one(c, sql, capture, "capture", err);
 }
 
 /* ---- what is on the card --------------------------------------------------------- */
@@ -564,8 +546,8 @@ tw_status tw_catalogue_remove(tw_catalogue *c, const tw_card *card, int64_t sigh
         }
     } while (st == TW_OK && d->count > 0);
     if (st == TW_OK)
-        st =
-            change_one(c, "DELETE FROM sighting WHERE id = ?", sighting, "sighting", err);
+        st = twi_catalogue_change_one(c, "DELETE FROM sighting WHERE id = ?", sighting,
+                                      "sighting", err);
     if (st == TW_OK)
         twi_catalogue_journal_removed(c, sighting);
     free(d);

@@ -70,6 +70,22 @@ tw_status twi_catalogue_finish(tw_catalogue *c, sqlite3_stmt *s, tw_error *err)
     return st;
 }
 
+tw_status twi_catalogue_change_one(tw_catalogue *c, const char *sql, int64_t id,
+                                   const char *what, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    if (!c)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    tw_status st = twi_catalogue_prepare(c, sql, &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_int64(s, 1, id);
+    st = twi_catalogue_finish(c, s, err);
+    if (st == TW_OK && sqlite3_changes(c->db) == 0)
+        st = tw_fail(err, TW_ENOENT, "there is no %s %lld", what, (long long)id);
+    return st;
+}
+
 tw_status twi_catalogue_begin_batch(tw_catalogue *c, tw_error *err)
 {
     return c ? twi_catalogue_execute(c, "BEGIN IMMEDIATE", err) : TW_EINVAL;

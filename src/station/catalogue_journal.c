@@ -43,7 +43,19 @@ static void append(const tw_catalogue *c, const char *line)
     (void)close(fd);
 }
 
-/* The line of each sighting that a statement gives. */
+/* The line that each row of a statement gives. */
+static void append_rows(tw_catalogue *c, const char *sql, int64_t value)
+{
+    sqlite3_stmt *s = NULL;
+    if (!c->journal[0] || twi_catalogue_prepare(c, sql, &s, NULL) != TW_OK)
+        return;
+    (void)sqlite3_bind_int64(s, 1, value);
+    for (int i = 0; i < SIGHTINGS_MOST && sqlite3_step(s) == SQLITE_ROW; i++)
+        append(c, twi_catalogue_text(s, 0));
+    (void)sqlite3_finalize(s);
+}
+
+/* Of sightings. */
 static void append_all(tw_catalogue *c, const char *where, int64_t value)
 {
     static const char HEAD[] =
@@ -51,16 +63,10 @@ static void append_all(tw_catalogue *c, const char *where, int64_t value)
         "'start_us', start_us, 'end_us', end_us, 'order_us', order_us, 'peak_ppm', "
         "peak_ppm, 'frames', frames, 'start_ppm', start_ppm, 'stay_ppm', stay_ppm, "
         "'why', "
-        "why, 'unsure', unsure, 'starred', starred) FROM sighting WHERE ";
+        "why, 'unsure', unsure, 'starred', starred, 'mark', mark) FROM sighting WHERE ";
     char sql[sizeof HEAD + 64];
-    sqlite3_stmt *s = NULL;
     (void)snprintf(sql, sizeof sql, "%s%s", HEAD, where);
-    if (!c->journal[0] || twi_catalogue_prepare(c, sql, &s, NULL) != TW_OK)
-        return;
-    (void)sqlite3_bind_int64(s, 1, value);
-    for (int i = 0; i < SIGHTINGS_MOST && sqlite3_step(s) == SQLITE_ROW; i++)
-        append(c, twi_catalogue_text(s, 0));
-    (void)sqlite3_finalize(s);
+    append_rows(c, sql, value);
 }
 
 void twi_catalogue_journal_sighting(tw_catalogue *c, int64_t id)
@@ -73,12 +79,30 @@ void twi_catalogue_journal_run(tw_catalogue *c)
     append_all(c, "run = ? AND end_us > 0", c->run);
 }
 
-void twi_catalogue_journal_removed(tw_catalogue *c, int64_t id)
+static void append_removed(const tw_catalogue *c, const char *key, int64_t id)
 {
     char line[64];
-    (void)snprintf(line, sizeof line, "{\"id\":%lld,\"removed\":1}", (long long)id);
+    (void)snprintf(line, sizeof line, "{\"%s\":%lld,\"removed\":1}", key, (long long)id);
     if (c->journal[0])
         append(c, line);
+}
+
+void twi_catalogue_journal_removed(tw_catalogue *c, int64_t id)
+{
+    append_removed(c, "id", id);
+}
+
+void twi_catalogue_journal_missed(tw_catalogue *c, int64_t id)
+{
+    append_rows(c,
+                "SELECT json_object('missed', id, 'camera', camera, 'at_us', at_us) FROM "
+                "missed WHERE id = ?",
+                id);
+}
+
+void twi_catalogue_journal_not_missed(tw_catalogue *c, int64_t id)
+{
+    append_removed(c, "missed", id);
 }
 
 /* ---- reading it again ------------------------------------------------------------- */
@@ -95,8 +119,37 @@ static tw_status take_line(sqlite3_stmt *s, tw_catalogue *c, const char *line,
                : twi_catalogue_fail(c, code, err);
 }
 
-static tw_status take_lines(tw_catalogue *c, FILE *file, sqlite3_stmt *put,
-                            sqlite3_stmt *drop, tw_error *err)
+/* What a line may do. */
+enum { PUT, DROP, PUT_MISSED, DROP_MISSED, DEEDS };
+
+static const char *const DEED[DEEDS] = {
+    [PUT] =
+        "INSERT OR REPLACE INTO sighting(id, camera, number, part, start_us, end_us, "
+        "order_us, peak_ppm, frames, start_ppm, stay_ppm, why, unsure, starred, mark) "
+        "SELECT ?1->>'id', ?1->>'camera', ?1->>'number', ?1->>'part', ?1->>'start_us', "
+        "?1->>'end_us', ?1->>'order_us', ?1->>'peak_ppm', ?1->>'frames', "
+        "?1->>'start_ppm', ?1->>'stay_ppm', ?1->>'why', ?1->>'unsure', ?1->>'starred', "
+        "CASE WHEN ?1->>'mark' IN (1, 2) THEN ?1->>'mark' ELSE 0 END " /* others: none */
+        "WHERE json_valid(?1) AND json_type(?1, '$.id') = 'integer' AND ?1->>'id' > 0 "
+        "AND json_type(?1, '$.camera') = 'text'",
+    [DROP] = "DELETE FROM sighting WHERE json_valid(?1) AND id = ?1->>'id'",
+    [PUT_MISSED] =
+        "INSERT OR REPLACE INTO missed(id, camera, at_us) SELECT ?1->>'missed', "
+        "?1->>'camera', ?1->>'at_us' WHERE json_valid(?1) AND json_type(?1, '$.missed') "
+        "= 'integer' AND json_type(?1, '$.camera') = 'text'",
+    [DROP_MISSED] = "DELETE FROM missed WHERE json_valid(?1) AND id = ?1->>'missed'"};
+
+/* Quotes inside of texts are written with a backslash, so these are keys. */
+static int deed_of(const char *line)
+{
+    const bool missed = strstr(line, "\"missed\"") != NULL;
+    if (strstr(line, "\"removed\""))
+        return missed ? DROP_MISSED : DROP;
+    return missed ? PUT_MISSED : PUT;
+}
+
+static tw_status take_lines(tw_catalogue *c, FILE *file, sqlite3_stmt *deeds[DEEDS],
+                            tw_error *err)
 {
     char line[LINE_MOST + 2];
     tw_status st = TW_OK;
@@ -106,26 +159,15 @@ static tw_status take_lines(tw_catalogue *c, FILE *file, sqlite3_stmt *put,
         if (!end) /* longer than any of ours, or torn off */
             continue;
         *end = '\0';
-        st = take_line(strstr(line, "\"removed\"") ? drop : put, c, line, err);
+        st = take_line(deeds[deed_of(line)], c, line, err);
     }
     return st;
 }
 
 tw_status twi_catalogue_journal_read(tw_catalogue *c, tw_error *err)
 {
-    static const char PUT[] =
-        "INSERT OR REPLACE INTO sighting(id, camera, number, part, start_us, end_us, "
-        "order_us, peak_ppm, frames, start_ppm, stay_ppm, why, unsure, starred) SELECT "
-        "?1->>'id', ?1->>'camera', ?1->>'number', ?1->>'part', ?1->>'start_us', "
-        "?1->>'end_us', ?1->>'order_us', ?1->>'peak_ppm', ?1->>'frames', "
-        "?1->>'start_ppm', ?1->>'stay_ppm', ?1->>'why', ?1->>'unsure', ?1->>'starred' "
-        "WHERE json_valid(?1) AND json_type(?1, '$.id') = 'integer' AND ?1->>'id' > 0 "
-        "AND "
-        "json_type(?1, '$.camera') = 'text'";
-    static const char DROP[] =
-        "DELETE FROM sighting WHERE json_valid(?1) AND id = ?1->>'id'";
     int64_t count = 0;
-    sqlite3_stmt *put = NULL, *drop = NULL;
+    sqlite3_stmt *deeds[DEEDS] = {NULL};
     tw_status st =
         twi_catalogue_ask(c, "SELECT count(*) FROM sighting", NULL, &count, err);
     FILE *file =
@@ -133,14 +175,12 @@ tw_status twi_catalogue_journal_read(tw_catalogue *c, tw_error *err)
     if (!file)
         return st;
     st = twi_catalogue_begin_batch(c, err);
+    for (int i = 0; i < DEEDS && st == TW_OK; i++)
+        st = twi_catalogue_prepare(c, DEED[i], &deeds[i], err);
     if (st == TW_OK)
-        st = twi_catalogue_prepare(c, PUT, &put, err);
-    if (st == TW_OK)
-        st = twi_catalogue_prepare(c, DROP, &drop, err);
-    if (st == TW_OK)
-        st = take_lines(c, file, put, drop, err);
-    (void)sqlite3_finalize(put);
-    (void)sqlite3_finalize(drop);
+        st = take_lines(c, file, deeds, err);
+    for (int i = 0; i < DEEDS; i++)
+        (void)sqlite3_finalize(deeds[i]);
     const tw_status ended = twi_catalogue_end_batch(c, err);
     (void)fclose(file);
     return st == TW_OK ? ended : st;

@@ -26,7 +26,8 @@ static tw_sighting_record sighting_at(sqlite3_stmt *s)
                                 .bytes = (uint64_t)sqlite3_column_int64(s, 14),
                                 .unsure = sqlite3_column_int64(s, 15) != 0,
                                 .sent = (uint32_t)sqlite3_column_int64(s, 16),
-                                .unsent = (uint32_t)sqlite3_column_int64(s, 17)};
+                                .unsent = (uint32_t)sqlite3_column_int64(s, 17),
+                                .mark = (tw_mark)sqlite3_column_int64(s, 18)};
 }
 
 tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *filter,
@@ -44,10 +45,10 @@ tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *filt
         "(SELECT count(*) FROM outbox WHERE sighting = g.id AND capture IS NOT NULL "
         "AND state = 1), "
         "(SELECT count(*) FROM outbox WHERE sighting = g.id AND capture IS NOT NULL "
-        "AND state = 0) "
+        "AND state = 0), g.mark "
         "FROM (SELECT * FROM sighting WHERE (?1 = 0 OR id = ?1) "
         "AND (?2 IS NULL OR camera = ?2) AND start_us >= ?3 AND start_us < ?4 "
-        "AND (?5 = 0 OR starred = 1) AND (?6 = 0 OR "
+        "AND (?5 = 0 OR starred = 1) AND (?8 = 0 OR mark > 0) AND (?6 = 0 OR "
         "(SELECT coalesce(sum(bytes), 0) FROM capture WHERE sighting = sighting.id) >= "
         "?6) ORDER BY order_us DESC, id DESC LIMIT ?7) AS g ORDER BY g.order_us, g.id";
     if (!c || !filter || !visit)
@@ -66,6 +67,7 @@ tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *filt
     (void)sqlite3_bind_int64(s, 5, f->starred);
     (void)sqlite3_bind_int64(s, 6, (int64_t)f->least_bytes);
     (void)sqlite3_bind_int64(s, 7, f->most > 0 ? (int64_t)f->most : -1);
+    (void)sqlite3_bind_int64(s, 8, f->marked);
     int code = SQLITE_ROW;
     bool more = true;
     while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {

@@ -35,6 +35,10 @@ void twi_catalogue_journal_sighting(tw_catalogue *catalogue, int64_t id);
 void twi_catalogue_journal_run(tw_catalogue *catalogue);
 void twi_catalogue_journal_removed(tw_catalogue *catalogue, int64_t id);
 
+/** Append what was missed, or that it was not. */
+void twi_catalogue_journal_missed(tw_catalogue *catalogue, int64_t id);
+void twi_catalogue_journal_not_missed(tw_catalogue *catalogue, int64_t id);
+
 /** Take the sightings in that the journal knows, if the catalogue knows none. */
 tw_status twi_catalogue_journal_read(tw_catalogue *catalogue, tw_error *err);
 
@@ -51,6 +55,13 @@ tw_status twi_catalogue_execute(tw_catalogue *catalogue, const char *sql, tw_err
 /** Step to a statement's end and release it. @return TW_OK; err says why not. */
 tw_status twi_catalogue_finish(tw_catalogue *catalogue, sqlite3_stmt *statement,
                                tw_error *err);
+
+/** Run a statement with one number that changes one row.
+ * @param what  Of which there may be none of that number, for err. @return TW_ENOENT
+ * then.
+ */
+tw_status twi_catalogue_change_one(tw_catalogue *catalogue, const char *sql, int64_t id,
+                                   const char *what, tw_error *err);
 
 /** The text in a column, "" for NULL; borrowed until the next step. */
 const char *twi_catalogue_text(sqlite3_stmt *statement, int column);

@@ -103,7 +103,7 @@ static tw_status drop_first_log_entries(tw_catalogue *c, tw_error *err)
 {
     sqlite3_stmt *s = NULL;
     const tw_status st = twi_catalogue_prepare(
-        c, "DELETE FROM happening WHERE id <= (SELECT max(id) FROM happening) - ?", &s,
+        c, "DELETE FROM log_entry WHERE id <= (SELECT max(id) FROM log_entry) - ?", &s,
         err);
     if (st != TW_OK)
         return st;
@@ -118,7 +118,7 @@ tw_status twi_catalogue_happened(tw_catalogue *c, const tw_log_entry *h, tw_erro
         return tw_fail(err, TW_EINVAL, "nothing happened");
     tw_status st = twi_catalogue_prepare(
         c,
-        "INSERT INTO happening(run, camera, at_us, unsure, what, text) "
+        "INSERT INTO log_entry(run, camera, at_us, unsure, what, text) "
         "VALUES (?, ?, ?, ?, ?, ?)",
         &s, err);
     if (st != TW_OK)
@@ -144,7 +144,7 @@ tw_status tw_catalogue_log(tw_catalogue *c, const char *camera, int64_t from_us,
         return tw_fail(err, TW_EINVAL, "no catalogue");
     tw_status st = twi_catalogue_prepare(
         c,
-        "SELECT camera, at_us, what, text, unsure FROM happening WHERE (?1 IS NULL OR "
+        "SELECT camera, at_us, what, text, unsure FROM log_entry WHERE (?1 IS NULL OR "
         "camera = ?1) AND at_us >= ?2 AND at_us < ?3 ORDER BY id",
         &s, err);
     if (st != TW_OK)
@@ -208,7 +208,7 @@ tw_status twi_catalogue_set_times(tw_catalogue *c, int64_t later_us, uint32_t *c
         "ELSE end_us + ?1 END, unsure = 0 WHERE unsure = 1 AND run = ?2",
         "UPDATE trace SET start_us = start_us + ?1, unsure = 0 WHERE unsure = 1 AND "
         "run = ?2",
-        "UPDATE happening SET at_us = at_us + ?1, unsure = 0 WHERE unsure = 1 AND "
+        "UPDATE log_entry SET at_us = at_us + ?1, unsure = 0 WHERE unsure = 1 AND "
         "run = ?2"};
     if (!c)
         return tw_fail(err, TW_EINVAL, "no catalogue");

@@ -6,6 +6,7 @@
 
 #include "../support/support.h"
 #include "../../src/core/naming.h"
+#include "../../src/station/catalogue_state.h"
 
 #define S INT64_C(1000000)
 #define WALL (INT64_C(1804969800) * S)
@@ -321,6 +322,7 @@ static void test_an_old_one_is_brought_up_to_date(void **state)
         assert_int_equal(all.record[0].id, 4);
         assert_true(all.record[0].starred);
         assert_int_equal(all.record[0].bytes, 700);
+        assert_int_equal(all.record[0].mark, TW_MARK_NONE);
         assert_int_equal(twi_catalogue_bytes(c, "kerb", TWI_KIND_CLIP, &bytes, NULL),
                          TW_OK);
         assert_int_equal(bytes, 700);
@@ -337,12 +339,154 @@ static void test_an_old_one_is_brought_up_to_date(void **state)
     remove_folder(folder);
 }
 
+/* ---- marks --------------------------------------------------------------------------
+ */
+
+typedef struct missed_list {
+    int64_t id[8], at_us[8];
+    char camera[8][32];
+    size_t count;
+} missed_list;
+
+static bool see_missed(void *ctx, const tw_missed_record *r)
+{
+    missed_list *l = ctx;
+    assert_true(l->count < 8);
+    l->id[l->count] = r->id;
+    l->at_us[l->count] = r->at_us;
+    (void)snprintf(l->camera[l->count++], 32, "%s", r->camera);
+    return true;
+}
+
+static missed_list list_missed(tw_catalogue *c, const char *camera, int64_t from_us,
+                               int64_t until_us)
+{
+    missed_list l = {0};
+    assert_int_equal(
+        tw_catalogue_missed(c, camera, from_us, until_us, see_missed, &l, NULL), TW_OK);
+    return l;
+}
+
+static void test_marks(void **state)
+{
+    (void)state;
+    tw_catalogue *c = fresh(NULL);
+    tw_error err = {0};
+    int64_t id[3];
+    for (uint32_t i = 0; i < 3; i++) {
+        const tw_sighting s = sighting(i + 1, 10 * (i + 1), 10 * (i + 1) + 2);
+        id[i] = note(c, "kerb", &s, true);
+    }
+    assert_int_equal(list(c, (tw_sighting_filter){.marked = true}).count, 0);
+    assert_int_equal(tw_catalogue_mark(c, id[0], TW_MARK_RIGHT, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_mark(c, id[2], TW_MARK_RIGHT, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_mark(c, id[2], TW_MARK_NOTHING, NULL), TW_OK);
+    seen some = list(c, (tw_sighting_filter){.marked = true});
+    assert_int_equal(some.count, 2);
+    assert_int_equal(some.record[0].mark, TW_MARK_RIGHT);
+    assert_int_equal(some.record[1].id, id[2]);
+    assert_int_equal(some.record[1].mark, TW_MARK_NOTHING);
+    assert_int_equal(tw_catalogue_mark(c, id[0], TW_MARK_NONE, NULL), TW_OK);
+    some = list(c, (tw_sighting_filter){.marked = true});
+    assert_int_equal(some.count, 1);
+    assert_int_equal(some.record[0].id, id[2]);
+    assert_int_equal(list(c, (tw_sighting_filter){0}).count, 3);
+    assert_int_equal(tw_catalogue_mark(c, 99, TW_MARK_RIGHT, &err), TW_ENOENT);
+    assert_string_equal(err.text, "there is no sighting 99");
+    assert_int_equal(tw_catalogue_mark(c, id[0], 3, &err), TW_EINVAL);
+    assert_int_equal(tw_catalogue_mark(c, id[0], -1, &err), TW_EINVAL);
+    assert_int_equal(tw_catalogue_mark(NULL, 1, TW_MARK_RIGHT, &err), TW_EINVAL);
+    tw_catalogue_close(c);
+}
+
+static void test_what_was_missed(void **state)
+{
+    (void)state;
+    tw_catalogue *c = fresh(NULL);
+    tw_error err = {0};
+    int64_t late = 0, early = 0;
+    assert_int_equal(tw_catalogue_add_missed(c, "mere", WALL + 9 * S, &late, NULL),
+                     TW_OK);
+    assert_int_equal(tw_catalogue_add_missed(c, "kerb", WALL + 2 * S, &early, NULL),
+                     TW_OK);
+    missed_list l = list_missed(c, NULL, 0, 0);
+    assert_int_equal(l.count, 2);
+    assert_int_equal(l.id[0], early);
+    assert_string_equal(l.camera[0], "kerb");
+    assert_int_equal(l.at_us[1], WALL + 9 * S);
+    l = list_missed(c, "mere", 0, 0);
+    assert_int_equal(l.count, 1);
+    assert_int_equal(l.id[0], late);
+    assert_int_equal(list_missed(c, NULL, WALL + 3 * S, 0).count, 1);
+    assert_int_equal(list_missed(c, NULL, 0, WALL + 9 * S).count, 1); /* past the last */
+    assert_int_equal(list_missed(c, NULL, WALL + 9 * S, 0).count, 1);
+    assert_int_equal(tw_catalogue_remove_missed(c, early, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_remove_missed(c, early, &err), TW_ENOENT);
+    assert_int_equal(list_missed(c, NULL, 0, 0).count, 1);
+    assert_int_equal(tw_catalogue_add_missed(c, "", WALL, NULL, &err), TW_EINVAL);
+    assert_int_equal(tw_catalogue_add_missed(c, NULL, WALL, NULL, &err), TW_EINVAL);
+    assert_int_equal(tw_catalogue_add_missed(c, "kerb", 0, NULL, &err), TW_EINVAL);
+    tw_catalogue_close(c);
+}
+
+/* The journal beside the catalogue has them, and gives them back. */
+static void test_marks_survive_a_lost_catalogue(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *path = join(folder, TWI_CATALOGUE_FILE);
+    tw_catalogue *c = fresh(path);
+    const tw_sighting first = sighting(1, 10, 12), second = sighting(2, 20, 22);
+    const int64_t right = note(c, "kerb", &first, true),
+                  nothing = note(c, "ke\"missed\"rb", &second, true);
+    int64_t stays = 0, goes = 0;
+    assert_int_equal(tw_catalogue_mark(c, right, TW_MARK_RIGHT, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_mark(c, nothing, TW_MARK_NOTHING, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_add_missed(c, "kerb", WALL, &stays, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_add_missed(c, "kerb", WALL + S, &goes, NULL), TW_OK);
+    assert_int_equal(tw_catalogue_remove_missed(c, goes, NULL), TW_OK);
+    tw_catalogue_close(c);
+    char *journal = join(folder, TWI_JOURNAL_FILE), *lines = read_file(journal, NULL);
+    char *more = malloc(strlen(lines) + 512);
+    (void)sprintf(
+        more,
+        "%s{\"id\":7,\"camera\":\"old\",\"number\":7,\"part\":1,\"start_us\":5,"
+        "\"end_us\":6,\"order_us\":5,\"peak_ppm\":1,\"frames\":1,\"start_ppm\":1,"
+        "\"stay_ppm\":1,\"why\":\"\",\"unsure\":0,\"starred\":0}\n"
+        "{\"id\":8,\"camera\":\"new\",\"number\":8,\"part\":1,\"start_us\":7,"
+        "\"end_us\":8,\"order_us\":7,\"peak_ppm\":1,\"frames\":1,\"start_ppm\":1,"
+        "\"stay_ppm\":1,\"why\":\"\",\"unsure\":0,\"starred\":0,\"mark\":9}\n",
+        lines);
+    write_text(journal, more);
+    assert_int_equal(remove(path), 0);
+    c = fresh(path);
+    assert_int_equal(twi_catalogue_journal_read(c, NULL), TW_OK);
+    const seen all = list(c, (tw_sighting_filter){0});
+    assert_int_equal(all.count, 4); /* of an older journal and a newer one, unmarked */
+    assert_int_equal(all.record[0].mark, TW_MARK_NONE);
+    assert_int_equal(all.record[1].mark, TW_MARK_NONE);
+    assert_int_equal(all.record[2].mark, TW_MARK_RIGHT);
+    assert_int_equal(all.record[3].mark, TW_MARK_NOTHING);
+    const missed_list l = list_missed(c, NULL, 0, 0);
+    assert_int_equal(l.count, 1);
+    assert_int_equal(l.id[0], stays);
+    assert_int_equal(l.at_us[0], WALL);
+    tw_catalogue_close(c);
+    free(more);
+    free(lines);
+    free(journal);
+    free(path);
+    remove_folder(folder);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_a_sighting_is_written_as_it_goes_on),
         cmocka_unit_test(test_runs_do_not_mix),
         cmocka_unit_test(test_filters),
+        cmocka_unit_test(test_marks),
+        cmocka_unit_test(test_what_was_missed),
+        cmocka_unit_test(test_marks_survive_a_lost_catalogue),
         cmocka_unit_test(test_removing_takes_the_files_too),
         cmocka_unit_test(test_the_oldest_that_may_go),
         cmocka_unit_test(test_an_old_one_is_brought_up_to_date),
