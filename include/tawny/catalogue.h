@@ -152,6 +152,12 @@ TW_API tw_status tw_catalogue_star(tw_catalogue *catalogue, int64_t sighting, bo
 TW_API tw_status tw_catalogue_mark(tw_catalogue *catalogue, int64_t sighting,
                                    tw_mark mark, tw_error *err);
 
+/** @return "none", "right" or "nothing"; "?" for what is no mark. Static. */
+TW_API const char *tw_mark_name(tw_mark mark);
+
+/** The mark of such a name. @return false: it is none, and out is left alone. */
+TW_API bool tw_mark_find(const char *name, tw_mark *out);
+
 /** Say that something was there, and no sighting.
  * @param at_us  When, > 0. @param id  Of the record; may be NULL.
  * @return TW_OK; TW_EINVAL: camera NULL or empty, or no time; TW_EIO... */

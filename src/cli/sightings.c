@@ -17,13 +17,17 @@ static const char ABOUT[] =
     "Lists the sightings in a store, the oldest first, each with its number for good, "
     "when\n"
     "it began, how long it lasted, its highest activity, and what was captured of it.\n"
-    "Sightings that are named are shown in full, or starred or deleted: a starred one "
-    "is\n"
-    "never dropped to make room.";
+    "Sightings that are named are shown in full, or starred, marked or deleted: a "
+    "starred\n"
+    "one is never dropped to make room; from marks tawny tune --marked learns what to "
+    "set.";
 static const char EXAMPLE[] = "Examples:\n"
                               "  tawny sightings --day 2027-03-13 --camera kerb\n"
                               "  tawny sightings 12\n"
                               "  tawny sightings --star 12 15\n"
+                              "  tawny sightings --mark nothing 13 14\n"
+                              "  tawny sightings --missed \"2027-03-13 21:40\" --camera "
+                              "kerb\n"
                               "  tawny sightings --send mail 12\n"
                               "  tawny sightings --csv > sightings.csv\n"
                               "  tawny sightings --camtrap hollin-2027\n"
@@ -37,7 +41,9 @@ typedef struct listing {
     double least_mb;
     int newest;
     char *send; /* destination */
-    gboolean starred, star, unstar, remove, csv, rebuild, trace, happened;
+    char *mark, *missed;
+    int not_missed;
+    gboolean marked, starred, star, unstar, remove, csv, rebuild, trace, happened;
     tw_catalogue *catalogue;
     tw_clock clock;
     GArray *records; /* of tw_sighting_record, texts their own */
@@ -76,6 +82,7 @@ static int collect(listing *l, int64_t id)
                                  .camera = l->camera,
                                  .least_bytes = (uint64_t)(l->least_mb * 1e6),
                                  .starred = l->starred,
+                                 .marked = l->marked,
                                  .most = (uint32_t)l->newest};
     tw_error err = {0};
     const int code = store_day(&l->clock, l->day, &filter.from_us, &filter.until_us);
@@ -119,12 +126,13 @@ static void print_line(const listing *l, const tw_sighting_record *r)
         (void)snprintf(sent, sizeof sent, ", %u to be sent", r->unsent);
     else if (r->sent > 0)
         (void)snprintf(sent, sizeof sent, ", sent");
-    (void)printf("%6lld %c %s%c %-*s %10s %7.2f %% %s  %u still%s, %u clip%s, %s%s\n",
+    (void)printf("%6lld %c %s%c %-*s %10s %7.2f %% %s  %u still%s, %u clip%s, %s%s%s%s\n",
                  (long long)r->id, r->starred ? '*' : ' ', local(l, r->start_us, time),
                  r->unsure ? '?' : ' ', l->camera_width, r->camera, lasted,
                  r->peak_ppm / 1e4, bar(l, r->peak_ppm, level), r->stills,
                  out_s(r->stills), r->clips, out_s(r->clips), out_bytes(r->bytes, size),
-                 sent);
+                 sent, r->mark != TW_MARK_NONE ? ", " : "",
+                 r->mark != TW_MARK_NONE ? tw_mark_name(r->mark) : "");
 }
 
 static void print_csv(const tw_sighting_record *r)
@@ -138,19 +146,80 @@ static void print_csv(const tw_sighting_record *r)
                  r->peak_ppm / 1e4, (unsigned)r->frames, r->starred, (unsigned)r->stills,
                  (unsigned)r->clips, (unsigned long long)r->bytes);
     (void)csv_fwrite(stdout, r->why, strlen(r->why));
-    (void)printf("\n");
+    (void)printf(",%s\n", r->mark != TW_MARK_NONE ? tw_mark_name(r->mark) : "");
 }
+
+/* ---- what was missed -------------------------------------------------------------- */
+
+static bool print_missed(void *ctx, const tw_missed_record *r)
+{
+    const listing *l = ctx;
+    char time[32], utc[TWI_UTC_MAX];
+    if (l->csv) {
+        (void)printf(",");
+        (void)csv_fwrite(stdout, r->camera, strlen(r->camera));
+        (void)printf(",%s,,,,,,,,,missed\n", twi_utc(r->at_us, utc));
+    } else if (l->common.json) {
+        out_json(twi_json_missed(r));
+    } else {
+        (void)printf("missed %lld: %s %s\n", (long long)r->id, local(l, r->at_us, time),
+                     r->camera);
+    }
+    return true;
+}
+
+/* Beside the sightings, unless only some of those are asked for by what they are. */
+static int list_missed(listing *l)
+{
+    tw_sighting_filter filter = {0};
+    tw_error err = {0};
+    if (l->starred || l->newest > 0 || l->least_mb > 0)
+        return CLI_DONE;
+    const int code = store_day(&l->clock, l->day, &filter.from_us, &filter.until_us);
+    if (code != CLI_DONE)
+        return code;
+    if (tw_catalogue_missed(l->catalogue, l->camera, filter.from_us, filter.until_us,
+                            print_missed, l, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    return CLI_DONE;
+}
+
+static int add_missed(listing *l)
+{
+    tw_error err = {0};
+    char time[32];
+    int64_t at_us = 0, id = 0;
+    if (!l->camera)
+        return cli_say(CLI_USAGE, "--missed: say by which camera, with --camera NAME");
+    const int code = store_time(&l->clock, "--missed", l->missed, &at_us);
+    if (code != CLI_DONE)
+        return code;
+    if (tw_catalogue_add_missed(l->catalogue, l->camera, at_us, &id, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    (void)printf("missed %lld: %s %s\n", (long long)id, local(l, at_us, time), l->camera);
+    return CLI_DONE;
+}
+
+static int drop_missed(const listing *l)
+{
+    tw_error err = {0};
+    if (tw_catalogue_remove_missed(l->catalogue, l->not_missed, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    return CLI_DONE;
+}
+
+/* ---- the list --------------------------------------------------------------------- */
 
 static int list(listing *l)
 {
     char size[24];
-    const int code = collect(l, 0);
+    int code = collect(l, 0);
     if (code != CLI_DONE)
         return code;
     if (l->csv)
         (void)printf(
             "number,camera,start,end,peak_percent,frames,starred,stills,clips,bytes,"
-            "why\n");
+            "why,mark\n");
     for (guint i = 0; i < l->records->len; i++) {
         const tw_sighting_record *r = &g_array_index(l->records, tw_sighting_record, i);
         if (l->csv)
@@ -160,12 +229,13 @@ static int list(listing *l)
         else
             print_line(l, r);
     }
+    code = list_missed(l);
     if (l->unsure)
         (void)printf("? The clock had not been set: this time is wrong.\n");
     if (!l->csv && !l->common.json)
         (void)printf("%u sighting%s, %s\n", l->records->len, out_s(l->records->len),
                      out_bytes(l->bytes, size));
-    return CLI_DONE;
+    return code;
 }
 
 static int export(listing *l)
@@ -309,6 +379,16 @@ static int send_again(const listing *l, int64_t id)
     return CLI_DONE;
 }
 
+static int mark(const listing *l, int64_t id)
+{
+    tw_error err = {0};
+    tw_mark which = TW_MARK_NONE;
+    (void)tw_mark_find(l->mark, &which); /* check_arguments has seen that it is one */
+    if (tw_catalogue_mark(l->catalogue, id, which, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    return CLI_DONE;
+}
+
 static int act(listing *l, const char *text)
 {
     tw_error err = {0};
@@ -320,6 +400,8 @@ static int act(listing *l, const char *text)
         return remove_one(l, id);
     if (l->send)
         return send_again(l, id);
+    if (l->mark)
+        return mark(l, id);
     if (!l->star && !l->unstar)
         return show(l, id);
     if (tw_catalogue_star(l->catalogue, id, l->star, &err) != TW_OK)
@@ -354,17 +436,46 @@ static int rebuild(listing *l)
 
 /* ---- the command ----------------------------------------------------------------- */
 
-static int run(listing *l, int count, char **ids)
+static int check_arguments(const listing *l, int count)
 {
-    const int changes = l->star + l->unstar + l->remove + (l->send != NULL);
-    if (changes > 1)
-        return cli_say(CLI_USAGE,
-                       "one of --star, --unstar, --delete and --send at a time");
+    tw_mark unused = TW_MARK_NONE;
+    const int changes =
+        l->star + l->unstar + l->remove + (l->send != NULL) + (l->mark != NULL);
+    const int others = (l->missed != NULL) + (l->not_missed != 0);
+    if (changes + others > 1)
+        return cli_say(CLI_USAGE, "one of --star, --unstar, --mark, --missed, "
+                                  "--not-missed, --delete and --send at a time");
     if (changes > 0 && count == 0)
         return cli_say(CLI_USAGE, "name the sightings, by their numbers in the list");
+    if (others > 0 && count > 0)
+        return cli_say(CLI_USAGE, "--missed and --not-missed take no sightings: use "
+                                  "--mark for those");
+    if (l->mark && !tw_mark_find(l->mark, &unused))
+        return cli_say(CLI_USAGE, "--mark %s: expected right, nothing or none", l->mark);
     if (l->newest < 0 || l->least_mb < 0)
         return cli_say(CLI_USAGE, "--newest and --least-mb: not negative");
-    int code = store_find(&l->common, &l->store);
+    return CLI_DONE;
+}
+
+/* What is asked for without naming sightings. */
+static int act_on_all(listing *l)
+{
+    if (l->missed)
+        return add_missed(l);
+    if (l->not_missed)
+        return drop_missed(l);
+    if (l->camtrap)
+        return export(l);
+    if (l->trace)
+        return print_trace(l);
+    return l->happened ? print_log(l) : list(l);
+}
+
+static int run(listing *l, int count, char **ids)
+{
+    int code = check_arguments(l, count);
+    if (code == CLI_DONE)
+        code = store_find(&l->common, &l->store);
     if (code == CLI_DONE && l->rebuild)
         code = rebuild(l);
     if (code != CLI_DONE)
@@ -373,10 +484,7 @@ static int run(listing *l, int count, char **ids)
     if (code != CLI_DONE)
         return code;
     if (count == 0)
-        code = l->camtrap    ? export(l)
-               : l->trace    ? print_trace(l)
-               : l->happened ? print_log(l)
-                             : list(l);
+        code = act_on_all(l);
     for (int i = 0; i < count && code == CLI_DONE; i++)
         code = act(l, ids[i]);
     return code;
@@ -392,10 +500,19 @@ int cli_sightings(int argc, char **argv)
         {"day", 0, 0, G_OPTION_ARG_STRING, &l.day, "Begun on this day", "YYYY-MM-DD"},
         {"least-mb", 0, 0, G_OPTION_ARG_DOUBLE, &l.least_mb,
          "With at least so many megabytes of captures", "MB"},
+        {"marked", 0, 0, G_OPTION_ARG_NONE, &l.marked, "Marked ones only", NULL},
         {"starred", 0, 0, G_OPTION_ARG_NONE, &l.starred, "Starred ones only", NULL},
         {"newest", 'n', 0, G_OPTION_ARG_INT, &l.newest, "The newest so many", "N"},
         {"star", 0, 0, G_OPTION_ARG_NONE, &l.star, "Star those that are named", NULL},
         {"unstar", 0, 0, G_OPTION_ARG_NONE, &l.unstar, "Take their star away", NULL},
+        {"mark", 0, 0, G_OPTION_ARG_STRING, &l.mark,
+         "Say what those that are named were: right, or nothing; none takes it back",
+         "MARK"},
+        {"missed", 0, 0, G_OPTION_ARG_STRING, &l.missed,
+         "Say that something was there then and not seen, by --camera",
+         "\"YYYY-MM-DD HH:MM\""},
+        {"not-missed", 0, 0, G_OPTION_ARG_INT, &l.not_missed,
+         "Take that back, by its number in the list", "N"},
         {"delete", 0, 0, G_OPTION_ARG_NONE, &l.remove,
          "Delete those that are named, their files too", NULL},
         {"send", 0, 0, G_OPTION_ARG_STRING, &l.send,
@@ -424,6 +541,8 @@ int cli_sightings(int argc, char **argv)
     g_free(l.camera);
     g_free(l.day);
     g_free(l.send);
+    g_free(l.mark);
+    g_free(l.missed);
     g_free(l.camtrap);
     return code;
 }

@@ -61,6 +61,39 @@ void store_stopped(const char *store, store_stopped_fn visit, void *ctx)
     tw_catalogue_close(l.catalogue);
 }
 
+/* @param about  A moment on the wall, where the clock is, as if that were UTC. */
+static int64_t utc_of(const tw_clock *clock, int64_t about)
+{
+    return about - (int64_t)clock->ops->offset_s(clock->ctx, about) * G_USEC_PER_SEC;
+}
+
+int store_time(const tw_clock *clock, const char *option, const char *text,
+               int64_t *at_us)
+{
+    int year = 0, month = 0, day = 0, hour = 0, minute = 0, end = 0, whole = 0;
+    double second = 0;
+    char between = ' ';
+    const int n = sscanf(text, "%4d-%2d-%2d%c%2d:%2d%n:%lf%n", &year, &month, &day,
+                         &between, &hour, &minute, &end, &second, &whole);
+    if ((n != 6 && n != 7) || text[n == 7 ? whole : end] != '\0' || year < 1970 ||
+        !g_date_valid_dmy((GDateDay)day, (GDateMonth)month, (GDateYear)year) ||
+        (between != ' ' && between != 'T') || hour < 0 || hour > 23 || minute < 0 ||
+        minute > 59 || !(second >= 0 && second < 60))
+        return cli_say(CLI_USAGE,
+                       "%s %s: expected a local time such as \"2027-03-13 21:40\" or "
+                       "2027-03-13T21:40:05",
+                       option, text);
+    const twi_civil t = {.year = year,
+                         .month = (uint8_t)month,
+                         .day = (uint8_t)day,
+                         .hour = (uint8_t)hour,
+                         .minute = (uint8_t)minute,
+                         .second = (uint8_t)second,
+                         .microsecond = (uint32_t)((second - (uint8_t)second) * 1e6)};
+    *at_us = utc_of(clock, twi_civil_join(&t));
+    return CLI_DONE;
+}
+
 int store_day(const tw_clock *clock, const char *text, int64_t *from_us,
               int64_t *until_us)
 {
@@ -78,9 +111,7 @@ int store_day(const tw_clock *clock, const char *text, int64_t *from_us,
     t.day = (uint8_t)day;
     for (int i = 0; i < 2; i++) {
         const int64_t about = twi_civil_join(&t) + (int64_t)i * DAY_S * G_USEC_PER_SEC;
-        const int64_t at =
-            about - (int64_t)clock->ops->offset_s(clock->ctx, about) * G_USEC_PER_SEC;
-        *(i ? until_us : from_us) = at;
+        *(i ? until_us : from_us) = utc_of(clock, about);
     }
     return CLI_DONE;
 }

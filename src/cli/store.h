@@ -23,4 +23,9 @@ void store_stopped(const char *store, store_stopped_fn visit, void *ctx);
 int store_day(const tw_clock *clock, const char *day, int64_t *from_us,
               int64_t *until_us);
 
+/** A moment of local time, "2027-03-13 21:40" or "2027-03-13T21:40:05".
+ * @param option  That it is the value of, for what is said. @return as store_day. */
+int store_time(const tw_clock *clock, const char *option, const char *text,
+               int64_t *at_us);
+
 #endif

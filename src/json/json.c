@@ -312,6 +312,16 @@ json_t *twi_json_sighting(const tw_sighting_record *r)
     put_count(o, "bytes", r->bytes);
     put_count(o, "sent", r->sent);
     put_count(o, "unsent", r->unsent);
+    put_text(o, "mark", tw_mark_name(r->mark));
+    return o;
+}
+
+json_t *twi_json_missed(const tw_missed_record *r)
+{
+    json_t *o = object("missed");
+    put_count(o, "number", (uint64_t)r->id);
+    put_text(o, "camera", r->camera);
+    put_time(o, "at", r->at_us);
     return o;
 }
 

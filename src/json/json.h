@@ -63,6 +63,9 @@ json_t *twi_json_found(const char *camera, const char *file, const tw_sighting *
 
 /* ---- what is kept ----------------------------------------------------------------- */
 
+/** What the user says was missed. */
+json_t *twi_json_missed(const tw_missed_record *record);
+
 /** A sighting as the catalogue has it. */
 json_t *twi_json_sighting(const tw_sighting_record *sighting);
 json_t *twi_json_capture(const tw_capture_record *capture);

@@ -224,6 +224,18 @@ static tw_status star(twi_page *p, int64_t id, bool on, tw_error *err)
     return st;
 }
 
+static tw_status mark(twi_page *p, int64_t id, const char *name, tw_error *err)
+{
+    tw_mark which = TW_MARK_NONE;
+    tw_status st = tw_mark_find(name, &which) ? TW_ENOENT : TW_EINVAL;
+    (void)pthread_mutex_lock(&p->store_lock);
+    tw_catalogue *c = twi_page_catalogue(p);
+    if (c && st == TW_ENOENT)
+        st = tw_catalogue_mark(c, id, which, err);
+    (void)pthread_mutex_unlock(&p->store_lock);
+    return st;
+}
+
 static tw_status send_again(twi_page *p, int64_t id, const char *destination,
                             tw_error *err)
 {
@@ -271,7 +283,7 @@ void twi_change_sighting(twi_page *p, const twi_web_request *r, const char *rest
     const int64_t id = number_of(rest);
     const json_t *starred = json_object_get(o, "star"),
                  *removed = json_object_get(o, "remove"),
-                 *sent = json_object_get(o, "send");
+                 *sent = json_object_get(o, "send"), *marked = json_object_get(o, "mark");
     tw_error err = {0};
     tw_status st = TW_EINVAL;
     if (id > 0 && json_is_boolean(starred))
@@ -280,8 +292,12 @@ void twi_change_sighting(twi_page *p, const twi_web_request *r, const char *rest
         st = remove_later(p, id, json_is_true(removed), &err);
     else if (id > 0 && json_is_string(sent))
         st = send_again(p, id, json_string_value(sent), &err);
+    else if (id > 0 && json_is_string(marked))
+        st = mark(p, id, json_string_value(marked), &err);
     if (st == TW_EINVAL)
-        twi_answer_error(400, "star or remove is true or false, or send a destination",
+        twi_answer_error(400,
+                         "star or remove is true or false, mark is right, nothing or "
+                         "none, or send a destination",
                          out);
     else
         twi_answer_status(st, "there is no such sighting", &err, out);

@@ -1,5 +1,6 @@
 /* What the user says: stars, marks, and what was missed. */
 #include <sqlite3.h>
+#include <string.h>
 
 #include "catalogue_state.h"
 #include "tawny/catalogue.h"
@@ -16,14 +17,33 @@ tw_status tw_catalogue_star(tw_catalogue *c, int64_t sighting, bool star, tw_err
     return st;
 }
 
+static const char *const NAMES[] = {
+    [TW_MARK_NONE] = "none", [TW_MARK_RIGHT] = "right", [TW_MARK_NOTHING] = "nothing"};
+enum { MARKS = sizeof NAMES / sizeof *NAMES };
+
+const char *tw_mark_name(tw_mark mark)
+{
+    return mark >= 0 && mark < MARKS ? NAMES[mark] : "?";
+}
+
+bool tw_mark_find(const char *name, tw_mark *out)
+{
+    for (tw_mark i = 0; i < MARKS; i++)
+        if (strcmp(name, NAMES[i]) == 0) {
+            *out = i;
+            return true;
+        }
+    return false;
+}
+
 tw_status tw_catalogue_mark(tw_catalogue *c, int64_t sighting, tw_mark mark,
                             tw_error *err)
 {
-    static const char *const SQL[] = {
+    static const char *const SQL[MARKS] = {
         [TW_MARK_NONE] = "UPDATE sighting SET mark = 0 WHERE id = ?",
         [TW_MARK_RIGHT] = "UPDATE sighting SET mark = 1 WHERE id = ?",
         [TW_MARK_NOTHING] = "UPDATE sighting SET mark = 2 WHERE id = ?"};
-    if (mark < TW_MARK_NONE || mark > TW_MARK_NOTHING)
+    if (mark < 0 || mark >= MARKS)
         return tw_fail(err, TW_EINVAL, "%d is no mark", (int)mark);
     const tw_status st =
         twi_catalogue_change_one(c, SQL[mark], sighting, "sighting", err);

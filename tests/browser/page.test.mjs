@@ -170,6 +170,17 @@ test("a sighting is starred, sent again, deleted, and that undone", async () => 
   assert.ok(files.length > 0 && files.every((f) => existsSync(join(station.folder, "captures", f))));
 });
 
+test("a sighting is marked, by button and by key, and that taken back", async () => {
+  const mark = async () => { const id = await page.getAttribute("#list button[aria-current=true]", "data-id"); return (await (await page.request.get(station.url + "api/sightings/" + id)).json()).mark; };
+  await page.click("#mark-nothing");
+  await until("nothing was there", async () => await mark() === "nothing" && /nothing/.test(await text("#list button[aria-current=true]")));
+  await until("it stays at hand", () => page.evaluate(() => document.activeElement.id === "mark-nothing"));
+  await page.keyboard.press("r");
+  await until("it is right", async () => await mark() === "right" && await page.getAttribute("#mark-right", "aria-pressed") === "true");
+  await page.click("#mark-right");
+  await until("nothing is said", async () => await mark() === "none" && await page.getAttribute("#mark-right", "aria-pressed") === "false");
+});
+
 test("an answer from before a deletion does not bring it back, nor do keys act on what was shown before", async () => {
   const row = (id) => page.locator("#list button[data-id='" + id + "']");
   const shown = await until("two are there, and one is shown", async () => await page.locator("#list button").count() > 1 && page.getAttribute("#detail", "data-number"));

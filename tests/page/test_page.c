@@ -178,6 +178,10 @@ static void test_those_who_may_look_and_those_who_may_change(void **state)
     assert_has(get(w, "/api/sightings/1", ann), "\"starred\":true");
     check(400, post(w, "/api/sightings/1", both, "{\"star\":1}"));
     check(404, post(w, "/api/sightings/99", both, "{\"star\":true}"));
+    check(200, post(w, "/api/sightings/1", both, "{\"mark\":\"nothing\"}"));
+    assert_has(get(w, "/api/sightings/1", ann), "\"mark\":\"nothing\"");
+    check(400, post(w, "/api/sightings/1", both, "{\"mark\":\"perhaps\"}"));
+    check(404, post(w, "/api/sightings/99", both, "{\"mark\":\"right\"}"));
     check(400, post(w, "/api/order", both, "not JSON"));
     char deletion[512];
     (void)snprintf(

@@ -298,6 +298,8 @@ static void test_deliveries_of_an_older_version_are_kept(void **state)
     assert_int_equal(
         sqlite3_exec(
             db,
+            "DROP INDEX sighting_marked; ALTER TABLE sighting DROP COLUMN mark; DROP "
+            "TABLE missed; ALTER TABLE log_entry RENAME TO happening; "
             "DROP TRIGGER capture_routed; DROP TRIGGER sighting_over; DROP TRIGGER "
             "sighting_made_over; DROP TABLE route; DROP TABLE outbox; DROP TABLE "
             "stopped; CREATE TABLE delivery(capture INTEGER NOT NULL REFERENCES "

@@ -120,6 +120,9 @@ static void test_mistakes(void **state)
         {"--star", "two", 2, "two is no sighting"},
         {"--star", "77", 1, "there is no sighting 77"},
         {"77", NULL, 1, "there is no sighting 77"},
+        {"--mark", "right", 2, "name the sightings"},
+        {"--missed", "2027-03-13 20:31", 2, "say by which camera"},
+        {"--not-missed", "7", 1, "there is no missed sighting 7"},
         {"--store", "nowhere", 1, "there is no catalogue in nowhere yet"}};
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         outcome o = ask(cases[i].option, cases[i].value);
@@ -262,6 +265,83 @@ static void test_a_lost_catalogue_is_made_again(void **state)
     remove_folder(place);
 }
 
+static outcome mark(const char *mark, const char *a, const char *b)
+{
+    return run_program(folder, TOOL, "sightings", "--store", "hollin-demo", "--mark",
+                       mark, a, b, NULL);
+}
+
+static outcome miss(const char *at)
+{
+    return run_program(folder, TOOL, "sightings", "--store", "hollin-demo", "--camera",
+                       "kerb", "--missed", at, NULL);
+}
+
+static void test_marks(void **state)
+{
+    (void)state;
+    outcome o = mark("right", "1", "2");
+    assert_int_equal(o.code, 0);
+    assert_string_equal(o.out, "");
+    free_outcome(&o);
+    o = mark("nothing", "2", NULL);
+    free_outcome(&o);
+    o = mark("likely", "2", NULL);
+    assert_int_equal(o.code, 2);
+    assert_has(o.err, "--mark likely: expected right, nothing or none");
+    free_outcome(&o);
+    o = miss("2027-03-13 20:30");
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, "missed 1: 2027-03-13 20:30:00 kerb");
+    free_outcome(&o);
+    o = miss("2027-03-13T20:35:07.5");
+    assert_has(o.out, "missed 2: 2027-03-13 20:35:07 kerb");
+    free_outcome(&o);
+    static const char *const bad[] = {"20:35",
+                                      "2027-02-30 20:35",
+                                      "2027-03-13 24:00",
+                                      "2027-03-13 20:35:",
+                                      "2027-03-13 20:35 h",
+                                      "2027-03-13_20:35",
+                                      "2027-03-13 20:35:61"};
+    for (size_t i = 0; i < sizeof bad / sizeof *bad; i++) {
+        o = miss(bad[i]);
+        assert_int_equal(o.code, 2);
+        assert_has(o.err, "expected a local time such as");
+        free_outcome(&o);
+    }
+    o = ask("--marked", NULL);
+    assert_has(o.out, ", right\n");
+    assert_has(o.out, ", nothing\n");
+    assert_has(o.out, "missed 1: 2027-03-13 20:30:00 kerb\n");
+    assert_has(o.out, "2 sightings, ");
+    free_outcome(&o);
+    o = ask("--starred", NULL); /* what was missed has no star */
+    assert_null(strstr(o.out, "missed"));
+    free_outcome(&o);
+    o = ask("--csv", NULL);
+    assert_has(o.out, ",why,mark\n");
+    assert_has(o.out, ",right\n");
+    assert_has(o.out, ",\"kerb\",2027-03-13T20:35:07.500Z,,,,,,,,,missed\n");
+    free_outcome(&o);
+    o = ask("--json", NULL);
+    assert_has(o.out, "\"mark\":\"right\"");
+    assert_has(o.out, "\"mark\":\"none\"");
+    assert_has(o.out, "{\"type\":\"missed\",\"number\":2,\"camera\":\"kerb\",\"at\":"
+                      "\"2027-03-13T20:35:07.500Z\"}");
+    free_outcome(&o);
+    o = ask("--not-missed", "2");
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    o = ask("--not-missed", "1");
+    free_outcome(&o);
+    o = mark("none", "1", "2");
+    free_outcome(&o);
+    o = ask("--marked", NULL);
+    assert_string_equal(o.out, "0 sightings, 0 kB\n");
+    free_outcome(&o);
+}
+
 /* Last, as it changes the store. */
 static void test_stars_and_deletion(void **state)
 {
@@ -297,6 +377,7 @@ int main(void)
         cmocka_unit_test(test_csv),
         cmocka_unit_test(test_a_plan_from_what_was_captured),
         cmocka_unit_test(test_mistakes),
+        cmocka_unit_test(test_marks),
         cmocka_unit_test(test_a_lost_catalogue_is_made_again),
         cmocka_unit_test(test_stars_and_deletion),
     };

@@ -107,7 +107,7 @@ function nearest(camera, t) {
 
 function makeRow(s) {
   const image = s.stills > 0 ? make("img", { alt: "", loading: "lazy", src: "/api/thumbs/" + s.number }) : make("span", { class: "none" });
-  const text = make("span", {}, make("strong", {}, clock(s.start) + " " + s.camera), s.starred ? " \u2605 starred" : "", make("br", {}),
+  const text = make("span", {}, make("strong", {}, clock(s.start) + " " + s.camera), s.starred ? " \u2605 starred" : "", s.mark === "none" ? "" : " \u2013 " + s.mark, make("br", {}),
     make("small", {}, (s.end ? ((new Date(s.end) - new Date(s.start)) / 1000).toFixed(0) + " s" : "going on") + ", at most " + percent(s.peak) + " %, " + size(s.bytes)));
   return make("li", {}, make("button", { type: "button", onclick: () => showSighting(s.number), "data-id": s.number }, image, text));
 }
@@ -193,10 +193,14 @@ function parts(s) {
   return shown;
 }
 
+// What the user says of it: pressed once more, nothing is said.
+const marks = (s) => [["right", "Right"], ["nothing", "Nothing there"]].map(([name, words]) =>
+  button(words, () => mark(s, s.mark === name ? "none" : name), { id: "mark-" + name, "aria-pressed": String(s.mark === name) }));
+
 function tools(s) {
   const bar = make("div", { class: "bar" });
   if (mayRun()) {
-    bar.append(button(s.starred ? "Take the star off" : "Star", () => star(s), { id: "star", "aria-pressed": String(s.starred) }), button("Delete", () => remove(s), { id: "delete" }));
+    bar.append(button(s.starred ? "Take the star off" : "Star", () => star(s), { id: "star", "aria-pressed": String(s.starred) }), ...marks(s), button("Delete", () => remove(s), { id: "delete" }));
     for (const d of view.destinations) bar.append(button("Send again to " + d, () => send(s, d)));
   }
   for (const c of s.captures) bar.append(make("a", { class: "btn btn-sm", href: address(c.file) + "?save=1" }, "Save " + c.kind + " (" + size(c.bytes) + ")"));
@@ -219,9 +223,9 @@ async function showSighting(id) {
 }
 
 // What can be done with it, anew: the clip stays where it is.
-async function showTools(id) {
+async function showTools(id, focus = "star") {
   const s = await ask("/api/sightings/" + id), bar = $("detail").querySelector(".bar");
-  if (view.id === id && bar) { bar.replaceWith(tools(s)); $("star").focus(); }
+  if (view.id === id && bar) { bar.replaceWith(tools(s)); $(focus).focus(); }
 }
 
 function replaceRow(s) {
@@ -238,6 +242,14 @@ function replaceRow(s) {
 async function star(s) {
   try { await ask("/api/sightings/" + s.number, { star: !s.starred }); replaceRow(Object.assign({}, view.rows.get(s.number).s, { starred: !s.starred })); await showTools(s.number); }
   catch (e) { complain(e); }
+}
+
+async function mark(s, name) {
+  try {
+    await ask("/api/sightings/" + s.number, { mark: name });
+    replaceRow(Object.assign({}, view.rows.get(s.number).s, { mark: name }));
+    await showTools(s.number, "mark-" + (name === "none" ? s.mark : name));
+  } catch (e) { complain(e); }
 }
 
 async function send(s, destination) {
@@ -301,7 +313,7 @@ function press(event) {
   if ($("view-sightings").hidden || event.ctrlKey || event.metaKey || event.altKey || document.querySelector("dialog[open]") || /INPUT|SELECT|TEXTAREA/.test(event.target.tagName)) return;
   const video = $("detail").querySelector("video");
   const click = (id) => { if ($(id) && $("detail").dataset.number === String(view.id)) $(id).click(); };  // never on the one shown before
-  const keys = { j: () => go(1), k: () => go(-1), s: () => click("star"), x: () => click("delete"), u: undo, h: () => otherDay(-1), l: () => otherDay(1),
+  const keys = { j: () => go(1), k: () => go(-1), s: () => click("star"), r: () => click("mark-right"), n: () => click("mark-nothing"), x: () => click("delete"), u: undo, h: () => otherDay(-1), l: () => otherDay(1),
     ".": () => { if (video) { video.pause(); video.currentTime += step(); } }, ",": () => { if (video) { video.pause(); video.currentTime -= step(); } },
     p: () => { if (video) { if (video.paused) video.play(); else video.pause(); } } };
   if (!keys[event.key]) return;
