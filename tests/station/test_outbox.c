@@ -86,6 +86,21 @@ static const char *items(tw_catalogue *c, const char *destination, twi_item_stat
     return out;
 }
 
+static bool see_first(void *ctx, const twi_outbox_item *item)
+{
+    *(int64_t *)ctx = item->id;
+    return false;
+}
+
+static void see_stopped(void *ctx, const char *destination, int64_t since_us,
+                        const char *why)
+{
+    char *out = ctx;
+    const size_t n = strlen(out);
+    (void)snprintf(out + n, 512 - n, "%s since %lld s: %s;", destination,
+                   (long long)((since_us - WALL) / S), why);
+}
+
 static twi_outbox_fill look(tw_catalogue *c, const char *destination)
 {
     twi_outbox_fill fill;
@@ -234,6 +249,9 @@ static void test_giving_up_and_trying_again(void **state)
     assert_string_equal(look(c, "mail").of, "of-these");
     assert_string_equal(look(c, "mail").why, "refused");
     assert_int_equal(look(c, "shed").stopped_us, 0);
+    text[0] = '\0';
+    assert_int_equal(twi_outbox_stopped(c, see_stopped, text, NULL), TW_OK);
+    assert_string_equal(text, "mail since 0 s: refused;");
     assert_int_equal(twi_outbox_retry(c, "mail", &changed, NULL), TW_OK);
     assert_int_equal(changed, 1);
     assert_int_equal(look(c, "mail").stopped_us, 0);
@@ -285,6 +303,29 @@ static void test_what_is_sent_is_counted_and_may_go(void **state)
     tw_catalogue_close(c);
 }
 
+/* The number that the list gives is the one to drop it by. */
+static void test_one_is_dropped_by_its_number(void **state)
+{
+    (void)state;
+    char text[512];
+    int64_t first = 0, next = 0;
+    uint32_t changed = 0;
+    tw_catalogue *c = routed();
+    (void)sight(c, 1);
+    (void)sight(c, 2);
+    assert_int_equal(
+        twi_outbox_items(c, "shed", TWI_ITEM_WAITING, see_first, &first, NULL), TW_OK);
+    assert_true(first > 0);
+    assert_int_equal(twi_outbox_drop(c, "shed", first, &changed, NULL), TW_OK);
+    assert_int_equal(changed, 1);
+    assert_string_equal(items(c, "shed", TWI_ITEM_WAITING, text),
+                        "shed:clip:1.mp4 shed:small:2.jpg shed:clip:2.mp4");
+    assert_int_equal(
+        twi_outbox_items(c, "shed", TWI_ITEM_WAITING, see_first, &next, NULL), TW_OK);
+    assert_true(next > first);
+    tw_catalogue_close(c);
+}
+
 /* What the version before kept is taken over. */
 static void test_deliveries_of_an_older_version_are_kept(void **state)
 {
@@ -326,6 +367,7 @@ int main(void)
         cmocka_unit_test(test_a_message_that_was_begun_is_finished),
         cmocka_unit_test(test_giving_up_and_trying_again),
         cmocka_unit_test(test_what_is_sent_is_counted_and_may_go),
+        cmocka_unit_test(test_one_is_dropped_by_its_number),
         cmocka_unit_test(test_deliveries_of_an_older_version_are_kept),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

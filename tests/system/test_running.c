@@ -142,18 +142,24 @@ static void await_line(const char *words)
     free(path);
 }
 
-/* Wait until it says so when it is asked: it looks at itself once a second. */
-static void await_status(const char *words)
+/* Wait until it says so, or no more, when it is asked: it looks at itself once a second.
+ * @param as  An option of status, NULL: none. */
+static void await_asked(const char *as, const char *words, bool there)
 {
-    bool found = false;
-    for (int i = 0; i < MOST_POLLS && !found; i++) {
-        outcome o = run_program(folder, TOOL, "status", NULL);
-        found = strstr(o.out, words) != NULL;
+    bool good = false;
+    for (int i = 0; i < MOST_POLLS && !good; i++) {
+        outcome o = run_program(folder, TOOL, "status", as, NULL);
+        good = o.code == 0 && (strstr(o.out, words) != NULL) == there;
         free_outcome(&o);
         (void)usleep(POLL_US);
     }
-    if (!found)
-        fail_msg("the status never had \"%s\"", words);
+    if (!good)
+        fail_msg("the status %s \"%s\"", there ? "never had" : "kept", words);
+}
+
+static void await_status(const char *words)
+{
+    await_asked(NULL, words, true);
 }
 
 static void give_orders(void)
@@ -167,6 +173,10 @@ static void give_orders(void)
     await_line("sighting 1 ends after");
     await_line("00-001-still.jpg"); /* also where nothing moved */
     give("arm", "--as-set", NULL, 0, "");
+    give("disarm", "--for", "3s", 0, "");
+    await_asked("--json", "\"arming_until\":\"2", true);
+    await_asked("--json", "\"arming_until\":\"2", false);
+    await_asked(NULL, "by order", false);
     give("arm", "nowhere", NULL, 1, "there is no camera nowhere");
     give("disarm", "--for", "soon", 2, "--for soon: expected a time");
     give("snap", "kerb", "mere", 2, "mere is not expected");
