@@ -30,6 +30,8 @@ enum {
     TW_CELLS_MAX = 64,           /* ... and so are more */
     TW_TRACKS_MAX = 32,          /* subjects, and what may become one */
     TW_READING_BLOBS = 16,       /* blobs that a reading lists, largest first */
+    TW_EVIDENCE_MIN = 20,        /* percent of what is usually asked for ... */
+    TW_EVIDENCE_MAX = 500,       /* ... of a subject */
     TW_DATED_BACK_US = 3000000   /* a subject's beginning is dated back no further */
 };
 
@@ -40,16 +42,19 @@ typedef struct tw_detector_config {
     uint16_t noise_margin_pct; /* scales the noise that is expected, 10..1000; 100 */
     uint32_t smallest_ppm;     /* blobs below this share of the picture do not count */
     uint32_t largest_ppm;      /* nor those above; 1000000: no limit */
-    uint32_t travel_ppm; /* of the width that a subject must have gone; 0: no tracks */
-    int64_t memory_us;   /* time constant of the background, 1 s..1 h; 30 s */
-    uint8_t cells;       /* across the picture, TW_CELLS_MIN.._MAX; 40. Fewer take less
-                            memory, and small subjects are missed. A cell is 4 to 26
-                            pixels wide, whatever is asked for */
-    uint8_t tracks;      /* 1..TW_TRACKS_MAX, all of them; fewer take less memory */
-    bool light_guard;    /* explain changes of brightness and contrast */
-    bool sway_guard;     /* raise the limit where a cell is always restless */
-    bool shake_guard;    /* explain shifts of less than a pixel */
-    bool colour;         /* heed colour where pictures have it; takes memory */
+    uint32_t travel_ppm;   /* of the width that a subject must have gone; 0: no tracks */
+    int64_t memory_us;     /* time constant of the background, 1 s..1 h; 30 s */
+    uint8_t cells;         /* across the picture, TW_CELLS_MIN.._MAX; 40. Fewer take less
+                              memory, and small subjects are missed. A cell is 4 to 26
+                              pixels wide, whatever is asked for */
+    uint8_t tracks;        /* 1..TW_TRACKS_MAX, all of them; fewer take less memory */
+    bool light_guard;      /* explain changes of brightness and contrast */
+    bool sway_guard;       /* raise the limit where a cell is always restless */
+    bool shake_guard;      /* explain shifts of less than a pixel */
+    bool colour;           /* heed colour where pictures have it; takes memory */
+    uint16_t evidence_pct; /* how much something must show of itself to be taken for a
+                              subject, in distance, time and size, TW_EVIDENCE_MIN.._MAX;
+                              0 is 100 */
 } tw_detector_config;
 
 /* What a cell showed in the last frame; bits of tw_reading.cells. */
@@ -170,6 +175,16 @@ TW_API tw_grid tw_detector_grid(const tw_detector *detector);
  * @return TW_OK; TW_EINVAL: NULL pointer, another value, or no cell watched.
  */
 TW_API tw_status tw_detector_watch_cells(tw_detector *detector, const uint8_t *mask);
+
+/**
+ * Ask for more or less of a subject in one area than elsewhere.
+ *
+ * @param area  As tw_reading.area_ppm counts them: 0 what has no limits of its own.
+ * @param pct   As tw_detector_config.evidence_pct; 0: as that says.
+ * @return TW_OK; TW_EINVAL: NULL pointer, or a value out of range.
+ */
+TW_API tw_status tw_detector_area_evidence(tw_detector *detector, uint8_t area,
+                                           uint16_t pct);
 
 /**
  * Read one frame.

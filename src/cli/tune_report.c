@@ -131,13 +131,13 @@ static json_t *trial_json(const tune_search *s, const twi_trial *t, const char *
 {
     twi_camera_settings c;
     tune_apply(s->camera, &s->variants[t->variant], &c);
-    return json_pack("{ss sf sf sI si si si sf sf}", "type", type, "start_at",
+    return json_pack("{ss sf sf sI sI si si si sf sf}", "type", type, "start_at",
                      t->start_ppm / 1e4, "travel", (double)c.travel_ppm / 1e4,
-                     "noise_margin", (json_int_t)c.noise_margin_pct, "events",
-                     (int)t->score.events, "found", (int)t->score.found, "false",
-                     (int)t->score.is_false, "false_per_hour",
-                     (double)twi_score_false_per_1000h(&t->score) / 1e3, "f1",
-                     twi_score_f1_ppm(&t->score) / 1e6);
+                     "noise_margin", (json_int_t)c.noise_margin_pct, "evidence",
+                     (json_int_t)c.evidence_pct, "events", (int)t->score.events, "found",
+                     (int)t->score.found, "false", (int)t->score.is_false,
+                     "false_per_hour", (double)twi_score_false_per_1000h(&t->score) / 1e3,
+                     "f1", twi_score_f1_ppm(&t->score) / 1e6);
 }
 
 void tune_print_json(const tune_search *s)

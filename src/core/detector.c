@@ -21,6 +21,7 @@ enum {
     FALLING_BEGINS_PCT = 13, /* of the cells; wind in leaves and water stay below this */
     FALLING_ENDS_PCT = 9,
     CELLS_USUAL = 40,
+    EVIDENCE_USUAL = 100,
     ALIGN = 16
 };
 
@@ -40,8 +41,14 @@ void tw_detector_defaults_sized(tw_detector_config *config, uint16_t width,
                                       .light_guard = true,
                                       .sway_guard = true,
                                       .shake_guard = true,
-                                      .colour = true};
+                                      .colour = true,
+                                      .evidence_pct = EVIDENCE_USUAL};
     twi_sized_give(config, size, &usual, sizeof usual);
+}
+
+static bool valid_evidence(uint16_t pct)
+{
+    return pct == 0 || (pct >= TW_EVIDENCE_MIN && pct <= TW_EVIDENCE_MAX);
 }
 
 static bool valid(const tw_detector_config *c)
@@ -52,7 +59,8 @@ static bool valid(const tw_detector_config *c)
            c->noise_margin_pct <= 1000 && c->smallest_ppm <= c->largest_ppm &&
            c->largest_ppm <= 1000000 && c->travel_ppm <= 1000000 && c->memory_us >= US &&
            c->memory_us <= INT64_C(3600) * US && c->cells >= TW_CELLS_MIN &&
-           c->cells <= TW_CELLS_MAX && c->tracks >= 1 && c->tracks <= TW_TRACKS_MAX;
+           c->cells <= TW_CELLS_MAX && c->tracks >= 1 && c->tracks <= TW_TRACKS_MAX &&
+           valid_evidence(c->evidence_pct);
 }
 
 /* A last row or column of cells is kept if at least half of it lies in the picture; it is
@@ -217,6 +225,14 @@ tw_status tw_detector_watch_cells(tw_detector *detector, const uint8_t *mask)
         detector->area_cells[cell->area] += cell->watched;
     }
     detector->watched_cells = watched;
+    return TW_OK;
+}
+
+tw_status tw_detector_area_evidence(tw_detector *detector, uint8_t area, uint16_t pct)
+{
+    if (!detector || area >= TW_AREAS_MAX || !valid_evidence(pct))
+        return TW_EINVAL;
+    detector->evidence_pct[area] = pct;
     return TW_OK;
 }
 

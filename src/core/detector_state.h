@@ -156,9 +156,10 @@ struct tw_detector {
     uint32_t cells;         /* columns * rows */
     uint32_t watched_cells; /* >= 1 */
     uint32_t area_cells[TW_AREAS_MAX];
-    uint32_t frames;         /* read so far */
-    uint16_t fleeting_cells; /* high in this frame, and not a moment ago */
-    uint16_t fleeting;       /* their usual share, Q16 */
+    uint16_t evidence_pct[TW_AREAS_MAX]; /* asked for there; 0: as everywhere */
+    uint32_t frames;                     /* read so far */
+    uint16_t fleeting_cells;             /* high in this frame, and not a moment ago */
+    uint16_t fleeting;                   /* their usual share, Q16 */
     int64_t last_us;
     int64_t age_us;          /* since the first frame, bad steps mended */
     int32_t step_us;         /* since the last frame, likewise */

@@ -320,14 +320,31 @@ static int64_t light_factor(const twi_track *t)
     return (65536 + 2 * t->plain) * (65536 + 4 * around) / 65536;
 }
 
+/* The area with limits of its own in which it is, as tw_reading.area_ppm counts them. */
+static uint8_t area_of(const tw_detector *d, const twi_track *t)
+{
+    const int64_t cell = (int64_t)MILLION * d->grid.cell_px / d->config.width;
+    const int64_t column = smaller(larger(t->x, 0) / cell, d->grid.columns - 1);
+    const int64_t row = smaller(larger(t->y, 0) / cell, d->grid.rows - 1);
+    return d->cell[row * d->grid.columns + column].area;
+}
+
+/* What the place asks of a subject, against what is usually asked. */
+static int64_t asked(const tw_detector *d, const twi_track *t, int64_t usually)
+{
+    const uint16_t own = d->evidence_pct[area_of(d, t)];
+    const uint16_t pct = own > 0 ? own : d->config.evidence_pct;
+    return pct > 0 ? usually * pct / 100 : usually;
+}
+
 /* Big, calm around it, and moving inside for a while: a subject that need not travel. One
  * that is larger must be as dense. */
 static bool is_strong(const tw_detector *d, const twi_track *t)
 {
     const int64_t dense = 30 * larger(t->widest, STRONG_SIZE_PPM) / STRONG_SIZE_PPM;
-    const int64_t mass =
-        dense * unknown_place_factor(d, t) / 65536 * (65536 + clutter(d, t) / 4);
-    return t->mass >= mass && d->age_us - t->born_us >= STRONG_AGE_US &&
+    const int64_t mass = asked(
+        d, t, dense * unknown_place_factor(d, t) / 65536 * (65536 + clutter(d, t) / 4));
+    return t->mass >= mass && d->age_us - t->born_us >= asked(d, t, STRONG_AGE_US) &&
            t->changing >= TWI_Q16(0.4) && t->recent > TWI_Q16(0.8) &&
            t->lit < TWI_Q16(0.5) && t->restless < TWI_Q16(2.5) &&
            t->coloured <= TWI_Q16(0.5);
@@ -340,8 +357,9 @@ static bool is_visitor(const tw_detector *d, const twi_track *t)
 {
     const int64_t age = d->age_us - t->born_us - VISITOR_FROM_US;
     const int64_t restless = larger(0, t->calm - TWI_Q16(0.5));
-    const int64_t need =
-        30 * (65536 + clutter(d, t) + restless) / 65536 * unknown_place_factor(d, t);
+    const int64_t need = asked(d, t,
+                               30 * (65536 + clutter(d, t) + restless) / 65536 *
+                                   unknown_place_factor(d, t));
     const bool came_well = t->born_us >= NEW_US && t->calm < TWI_Q16(1.0) &&
                            clutter_about(d, t) < TWI_Q16(1.5);
     return came_well && t->hits * UINT64_C(100) >= t->frames * UINT64_C(90) &&
@@ -372,8 +390,10 @@ static int64_t travel_needed(const tw_detector *d, const twi_track *t)
 {
     const int64_t own = is_sparse(d, t) ? t->size / 2 : t->widest / 4;
     const int64_t crowd = 65536 + clutter(d, t) * 4 / 10;
-    return larger(d->config.travel_ppm, own) * crowd / 65536 * restless_factor(t) /
-           65536 * unknown_place_factor(d, t) / 65536 * light_factor(t) / 65536;
+    return asked(d, t,
+                 larger(d->config.travel_ppm, own) * crowd / 65536 * restless_factor(t) /
+                     65536 * unknown_place_factor(d, t) / 65536 * light_factor(t) /
+                     65536);
 }
 
 /* In which share of the frames it must have been seen, Q16. One that has gone further
@@ -393,8 +413,9 @@ static int64_t share_needed(const tw_detector *d, const twi_track *t, int64_t ne
 static int64_t age_needed(const tw_detector *d, const twi_track *t, int64_t net,
                           int64_t need)
 {
-    const int64_t age = AGE_MIN_US + clutter(d, t) * (US / 2) / 65536 + doubt_us(t) +
-                        (int64_t)US * t->plain / 65536;
+    const int64_t age = asked(d, t,
+                              AGE_MIN_US + clutter(d, t) * (US / 2) / 65536 +
+                                  doubt_us(t) + (int64_t)US * t->plain / 65536);
     const int64_t further = larger(net, need);
     return larger(smaller(age, AGE_QUICK_US), age * need / further * need / further);
 }
@@ -411,8 +432,8 @@ static bool is_subject(const tw_detector *d, const twi_track *t, int32_t net)
     return net >= need && !leaps(t, net) &&
            d->age_us - t->born_us + d->step_us >= age_needed(d, t, net, need) &&
            (int64_t)t->hits * 65536 >= share_needed(d, t, net, need) * t->frames &&
-           t->mass >= clutter(d, t) * 4 / 10 && t->changing >= TWI_Q16(0.2) &&
-           t->lit < TWI_Q16(0.7);
+           t->mass >= asked(d, t, clutter(d, t) * 4 / 10) &&
+           t->changing >= TWI_Q16(0.2) && t->lit < TWI_Q16(0.7);
 }
 
 /* A snail: it has been seen all the time, and in the end it has come from somewhere. By
@@ -421,7 +442,8 @@ static bool is_subject(const tw_detector *d, const twi_track *t, int32_t net)
 static bool is_slow_subject(const tw_detector *d, const twi_track *t, int32_t net)
 {
     const int64_t crowd = 65536 + clutter(d, t) * 4 / 10;
-    const int64_t need = larger(d->config.travel_ppm, t->widest / 4) * crowd / 65536;
+    const int64_t need =
+        asked(d, t, larger(d->config.travel_ppm, t->widest / 4) * crowd / 65536);
     return !leaps(t, net) && d->age_us - t->born_us >= SLOW_AGE_US &&
            t->calm < TWI_Q16(1.5) && net >= need &&
            t->hits * UINT64_C(100) >= t->frames * UINT64_C(95) &&

@@ -125,11 +125,13 @@ static void check_zone(intake *in, const section *self)
         twi_intake_tell(in, TW_ESYNTAX, self->line, "zone %s has no area", self->name);
     twi_zone_settings zone;
     twi_read_zone(in->settings, self->name, &zone);
-    if (zone.kind == TWI_ZONE_OWN && zone.start_ppm == 0)
+    if (zone.kind == TWI_ZONE_OWN && zone.start_ppm == 0 && zone.sensitivity == 0)
         twi_intake_tell(in, TW_ESYNTAX, self->line,
-                        "zone %s is watched by its own limits: write its start_at",
+                        "zone %s is watched by its own limits: write its start_at, or "
+                        "its sensitivity",
                         self->name);
-    if (zone.kind == TWI_ZONE_IGNORED && (zone.start_ppm > 0 || zone.stay_ppm > 0))
+    if (zone.kind == TWI_ZONE_IGNORED &&
+        (zone.start_ppm > 0 || zone.stay_ppm > 0 || zone.sensitivity > 0))
         twi_intake_tell(
             in, TW_ESYNTAX, self->line,
             "zone %s is ignored, so it can have no limits: write kind = own to watch it "

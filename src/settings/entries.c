@@ -13,6 +13,7 @@ void twi_forget_zones(tw_settings *s)
         free(s->made[i].zones);
         free(s->made[i].names);
         free(s->made[i].points);
+        free(s->made[i].evidence_pct);
     }
     free(s->made);
     s->made = NULL;

@@ -4,6 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "dial.h"
 #include "state.h"
 
 /* Take the next name off a list. @return false: there is none. */
@@ -45,11 +46,27 @@ const entry *twi_deciding(const tw_settings *s, const char *camera, const twi_ro
     return found;
 }
 
-/* Both the presets and every value kept were tried before, so parsing cannot fail. */
-static void fill(const twi_row *row, const entry *from, void *record)
+int64_t twi_dial_of(const tw_settings *s, const char *camera)
 {
-    (void)row->type->parse(row, from ? from->value : row->preset,
-                           (char *)record + row->offset);
+    const twi_row *row = twi_table_find("camera", "sensitivity");
+    const entry *e = twi_deciding(s, camera, row);
+    int64_t step = TWI_DIAL_USUAL;
+    (void)row->type->parse(row, e ? e->value : row->preset, &step);
+    return step;
+}
+
+const char *twi_unset_value(const tw_settings *s, const char *camera, const twi_row *row)
+{
+    const char *turned = twi_dial_value(row, TWI_DIAL_USUAL)
+                             ? twi_dial_value(row, twi_dial_of(s, camera))
+                             : NULL;
+    return turned ? turned : row->preset;
+}
+
+/* Both the presets and every value kept were tried before, so parsing cannot fail. */
+static void fill(const twi_row *row, const char *value, void *record)
+{
+    (void)row->type->parse(row, value, (char *)record + row->offset);
 }
 
 /* All settings of a section that inherits from none. */
@@ -59,9 +76,11 @@ static void fill_section(const tw_settings *s, const char *rows_of, level at,
     size_t count = 0;
     const twi_row *rows = twi_table(&count);
     memset(out, 0, bytes);
-    for (size_t i = 0; i < count; i++)
+    for (size_t i = 0; i < count; i++) {
+        const entry *e = twi_find_entry(s, at, name, &rows[i]);
         if (strcmp(rows[i].section, rows_of) == 0)
-            fill(&rows[i], twi_find_entry(s, at, name, &rows[i]), out);
+            fill(&rows[i], e ? e->value : rows[i].preset, out);
+    }
 }
 
 void twi_settings_station(const tw_settings *settings, twi_station_settings *out)
@@ -139,6 +158,28 @@ void twi_read_zone(const tw_settings *s, const char *name, twi_zone_settings *ou
     fill_section(s, "zone", IN_ZONE, name, out, sizeof *out);
 }
 
+static int64_t dialled(const char *key, int64_t step)
+{
+    const twi_row *row = twi_table_find("camera", key);
+    int64_t value = 0;
+    (void)row->type->parse(row, twi_dial_value(row, step), &value);
+    return value;
+}
+
+/* A zone with a sensitivity of its own asks for evidence of its own. Its limits are the
+ * camera's unless it has some. */
+static void turn_zone(const tw_settings *s, const char *camera, twi_zone_settings *zone,
+                      uint16_t *evidence_pct)
+{
+    const twi_row *row = twi_table_find("camera", "start_at");
+    const entry *e = twi_deciding(s, camera, row);
+    if (zone->sensitivity == 0 || zone->kind == TWI_ZONE_IGNORED)
+        return;
+    *evidence_pct = (uint16_t)dialled("evidence", zone->sensitivity);
+    if (zone->start_ppm == 0)
+        (void)row->type->parse(row, e ? e->value : row->preset, &zone->start_ppm);
+}
+
 static bool make_zones(const tw_settings *s, camera_zones *made)
 {
     size_t most = 0;
@@ -147,7 +188,8 @@ static bool make_zones(const tw_settings *s, camera_zones *made)
     made->zones = calloc(most + 1, sizeof *made->zones);
     made->names = calloc(most + 1, sizeof *made->names);
     made->points = calloc(most * TWI_AREA_MAX + 1, sizeof *made->points);
-    if (!made->zones || !made->names || !made->points)
+    made->evidence_pct = calloc(most + 1, sizeof *made->evidence_pct);
+    if (!made->zones || !made->names || !made->points || !made->evidence_pct)
         return false;
     for (size_t i = 0; i < s->section_count; i++) {
         const char *name = twi_zone_of(&s->sections[i], made->camera);
@@ -155,6 +197,7 @@ static bool make_zones(const tw_settings *s, camera_zones *made)
             continue;
         twi_zone_settings read;
         twi_read_zone(s, s->sections[i].name, &read);
+        turn_zone(s, made->camera, &read, &made->evidence_pct[made->count]);
         tw_point *points = made->points + made->count * TWI_AREA_MAX;
         const size_t corners = read.area ? twi_area_parse(read.area, points) : 0;
         if (corners == 0)
@@ -201,14 +244,17 @@ tw_status twi_settings_camera(tw_settings *settings, const char *name,
     const twi_row *rows = twi_table(&count);
     memset(out, 0, sizeof *out);
     out->name = self->name;
-    for (size_t i = 0; i < count; i++)
+    for (size_t i = 0; i < count; i++) {
+        const entry *e = twi_deciding(settings, name, &rows[i]);
         if (strcmp(rows[i].section, "camera") == 0)
-            fill(&rows[i], twi_deciding(settings, name, &rows[i]), out);
+            fill(&rows[i], e ? e->value : twi_unset_value(settings, name, &rows[i]), out);
+    }
     const camera_zones *zones = zones_for(settings, name);
     if (!zones)
         return TW_ENOMEM;
     out->zones = zones->zones;
     out->zone_names = zones->names;
+    out->zone_evidence_pct = zones->evidence_pct;
     out->zone_count = zones->count;
     return TW_OK;
 }

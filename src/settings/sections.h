@@ -111,7 +111,9 @@ typedef struct twi_camera_settings {
     int64_t start_ppm, stay_ppm;
     twi_confirm confirm;
     int64_t smallest_ppm, largest_ppm;
-    int64_t travel_ppm; /* of the width; 0: no tracks */
+    int64_t travel_ppm;   /* of the width; 0: no tracks */
+    int64_t sensitivity;  /* 1..5; what it stands for is in the fields that it moves */
+    int64_t evidence_pct; /* of what is usually asked of a subject */
     int64_t memory_us;
     bool light_guard, sway_guard, shake_guard, colour;
     int64_t settle_us;
@@ -148,6 +150,7 @@ typedef struct twi_camera_settings {
     const char *send_to; /* names of destinations, separated by commas; "" none */
     const tw_zone *zones;
     const char *const *zone_names;
+    const uint16_t *zone_evidence_pct; /* 0: as elsewhere */
     size_t zone_count;
 } twi_camera_settings;
 

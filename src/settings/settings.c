@@ -1,4 +1,5 @@
 /* What the settings files said, and what follows from it for each camera. */
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -123,6 +124,8 @@ static const entry *entry_of(const tw_settings *s, const char *camera, const twi
     return camera ? twi_deciding(s, camera, row) : twi_find_entry(s, IN_STATION, "", row);
 }
 
+#define BUILT_IN "built-in"
+
 /* ---- looking ---------------------------------------------------------------------- */
 
 static const char *choices_of(const twi_row *row)
@@ -145,14 +148,36 @@ static tw_applied applied_of(const twi_row *row)
     return (tw_applied)(row->applied & ~(unsigned)TWI_SENDING);
 }
 
+/* A value, and what it comes from. */
+typedef struct standing {
+    const char *value, *origin;
+} standing;
+
+static standing stands(const twi_row *row, const entry *e)
+{
+    return e ? (standing){e->value, e->origin} : (standing){row->preset, BUILT_IN};
+}
+
+/* The same of a camera's setting, which its sensitivity may have moved. */
+static standing stands_for(const tw_settings *s, const char *camera, const twi_row *row,
+                           char text[TWI_VALUE_MAX])
+{
+    const entry *e = entry_of(s, camera, row);
+    const char *unset = e || !camera ? row->preset : twi_unset_value(s, camera, row);
+    if (unset == row->preset || strcmp(unset, row->preset) == 0)
+        return stands(row, e);
+    (void)snprintf(text, TWI_VALUE_MAX, "sensitivity = %d", (int)twi_dial_of(s, camera));
+    return (standing){unset, text};
+}
+
 /* @param fixed  It cannot be changed over the page, whatever its row says. */
-static void show_row(const twi_row *row, const entry *e, bool fixed,
+static void show_row(const twi_row *row, const standing *at, bool fixed,
                      void (*visit)(void *ctx, const tw_setting *setting), void *ctx)
 {
     twi_value field;
     char value[TWI_LINE_MAX], range[TWI_VALUE_MAX];
     memset(&field, 0, sizeof field);
-    (void)row->type->parse(row, e ? e->value : row->preset, &field);
+    (void)row->type->parse(row, at->value, &field);
     row->type->print(row, &field, value, sizeof value);
     row->type->explain(row, range, sizeof range);
     const tw_setting setting = {.section = row->section,
@@ -163,7 +188,7 @@ static void show_row(const twi_row *row, const entry *e, bool fixed,
                                 .range = range,
                                 .choices = choices_of(row),
                                 .help = row->help,
-                                .origin = e ? e->origin : "built-in",
+                                .origin = at->origin,
                                 .in_file_alone = fixed || row->reach == TWI_REACH_FILE,
                                 .applied = applied_of(row)};
     visit(ctx, &setting);
@@ -178,9 +203,13 @@ tw_status tw_settings_walk(tw_settings *settings, const char *camera,
         return TW_EINVAL;
     if (camera && !twi_find_section(settings, IN_CAMERA, camera))
         return TW_ENOENT;
-    for (size_t i = 0; i < count; i++)
-        if (strcmp(rows[i].section, camera ? "camera" : "station") == 0)
-            show_row(&rows[i], entry_of(settings, camera, &rows[i]), false, visit, ctx);
+    for (size_t i = 0; i < count; i++) {
+        char text[TWI_VALUE_MAX];
+        if (strcmp(rows[i].section, camera ? "camera" : "station") != 0)
+            continue;
+        const standing at = stands_for(settings, camera, &rows[i], text);
+        show_row(&rows[i], &at, false, visit, ctx);
+    }
     return TW_OK;
 }
 
@@ -196,10 +225,13 @@ tw_status twi_settings_walk_destination(tw_settings *settings, const char *name,
     if (!twi_find_section(settings, IN_DESTINATION, name))
         return TW_ENOENT;
     const bool secret = twi_has_secret(settings, name);
-    for (size_t i = 0; i < count; i++)
-        if (strcmp(rows[i].section, "destination") == 0)
-            show_row(&rows[i], twi_find_entry(settings, IN_DESTINATION, name, &rows[i]),
-                     secret && rows[i].reach == TWI_REACH_SECRET, visit, ctx);
+    for (size_t i = 0; i < count; i++) {
+        if (strcmp(rows[i].section, "destination") != 0)
+            continue;
+        const standing at =
+            stands(&rows[i], twi_find_entry(settings, IN_DESTINATION, name, &rows[i]));
+        show_row(&rows[i], &at, secret && rows[i].reach == TWI_REACH_SECRET, visit, ctx);
+    }
     return TW_OK;
 }
 

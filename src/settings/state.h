@@ -47,6 +47,7 @@ typedef struct camera_zones {
     tw_zone *zones;
     const char **names;
     tw_point *points;
+    uint16_t *evidence_pct; /* asked for in each; 0: as elsewhere */
     size_t count;
 } camera_zones;
 
@@ -80,6 +81,14 @@ void twi_forget_zones(tw_settings *s);
 
 /** @return the entry that decides a camera's setting, NULL: the built-in value does. */
 const entry *twi_deciding(const tw_settings *s, const char *camera, const twi_row *row);
+
+/** The sensitivity of a camera. */
+int64_t twi_dial_of(const tw_settings *settings, const char *camera);
+
+/** The value of a camera's setting where none is set: by its sensitivity, else the
+ * built-in one. */
+const char *twi_unset_value(const tw_settings *settings, const char *camera,
+                            const twi_row *row);
 
 /** @return the entry that names a camera's profiles, NULL: none does. */
 const entry *twi_used_profiles(const tw_settings *s, const char *camera);

@@ -10,10 +10,13 @@ typedef enum twi_zone_kind {
     TWI_ZONE_OWN
 } twi_zone_kind;
 
+enum { TWI_DIAL_FIRST = 1, TWI_DIAL_USUAL = 3, TWI_DIAL_LAST = 5 }; /* of sensitivity */
+
 typedef struct twi_zone_settings {
     int64_t kind; /* a twi_zone_kind */
     const char *area;
     int64_t start_ppm, stay_ppm; /* 0: the camera's; the same as start_ppm */
+    int64_t sensitivity;         /* 1..5; 0: the camera's */
 } twi_zone_settings;
 
 /** @return the rows, in the order of the reference; count is set. */

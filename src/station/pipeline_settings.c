@@ -48,6 +48,7 @@ static tw_detector_config detector_config(const twi_camera_settings *c, uint16_t
     config.smallest_ppm = (uint32_t)c->smallest_ppm;
     config.largest_ppm = (uint32_t)c->largest_ppm;
     config.travel_ppm = (uint32_t)c->travel_ppm;
+    config.evidence_pct = (uint16_t)c->evidence_pct;
     config.memory_us = c->memory_us;
     config.light_guard = c->light_guard;
     config.sway_guard = c->sway_guard;
@@ -84,6 +85,17 @@ static tw_status mark_cells(const tw_grid *grid, const twi_camera_settings *came
                    camera->name, mask ? "zones and mask" : "zones");
 }
 
+/* What zones ask of a subject; areas are counted as tw_zones_mark does. */
+static void ask_evidence(tw_detector *detector, const twi_camera_settings *c)
+{
+    uint8_t area = 1;
+    for (int i = 0; i < TW_AREAS_MAX; i++)
+        (void)tw_detector_area_evidence(detector, (uint8_t)i, 0);
+    for (size_t i = 0; i < c->zone_count && area < TW_AREAS_MAX; i++)
+        if (c->zones[i].start_ppm > 0 && c->zone_evidence_pct)
+            (void)tw_detector_area_evidence(detector, area++, c->zone_evidence_pct[i]);
+}
+
 static tw_status watch_zones(twi_pipeline *p, tw_error *err)
 {
     const tw_grid grid = tw_detector_grid(p->detect.detector);
@@ -92,6 +104,8 @@ static tw_status watch_zones(twi_pipeline *p, tw_error *err)
         &grid, p->camera, p->detect.mask_picture ? &p->detect.mask : NULL, &cells, err);
     if (st == TW_OK)
         st = tw_detector_watch_cells(p->detect.detector, cells);
+    if (st == TW_OK)
+        ask_evidence(p->detect.detector, p->camera);
     free(cells);
     return st;
 }
@@ -225,6 +239,7 @@ static void exchange(twi_pipeline *p, replacement *r)
     } else if (p->detect.detector) {
         (void)tw_detector_adjust(p->detect.detector, &r->detector);
         (void)tw_detector_watch_cells(p->detect.detector, r->cells);
+        ask_evidence(p->detect.detector, r->camera);
     }
 }
 

@@ -10,7 +10,7 @@
 /* What is printed of a search that goes from now to then, by a variant; the caller's. */
 static char *print(tune_variant variant, twi_score now, twi_score then)
 {
-    tune_variant variants[] = {{100, 100}, variant};
+    tune_variant variants[] = {{.travel_pct = 100, .margin_pct = 100}, variant};
     twi_camera_settings camera = {
         .start_ppm = 500, .stay_ppm = 400, .travel_ppm = 40000, .noise_margin_pct = 100};
     const twi_trial trials[] = {{.variant = 0, .start_ppm = 500, .score = now},
@@ -57,19 +57,22 @@ static void test_reasons_go_with_the_change(void **state)
     const twi_score missed = {.events = 10, .found = 7},
                     found = {.events = 10, .found = 10},
                     noisy = {.events = 10, .found = 10, .is_false = 6};
-    check((tune_variant){100, 50}, missed, found, "noise_margin = 50 %",
+    check((tune_variant){.travel_pct = 100, .margin_pct = 50}, missed, found,
+          "noise_margin = 50 %",
           "noise_margin: less, as what was missed hardly stands out");
-    check((tune_variant){100, 220}, noisy, found, "noise_margin = 220 %",
+    check((tune_variant){.travel_pct = 100, .margin_pct = 220}, noisy, found,
+          "noise_margin = 220 %",
           "noise_margin: more, as what was false stands out from the noise less");
     /* by another change as well: with more margin no more is found */
-    check((tune_variant){50, 220}, missed, found, "noise_margin = 220 %",
+    check((tune_variant){.travel_pct = 50, .margin_pct = 220}, missed, found,
+          "noise_margin = 220 %",
           "noise_margin: more, as what was right stands out far enough");
-    check((tune_variant){50, 100}, missed, found, "travel = 2 %",
-          "travel: less, as what was missed did not go far enough");
-    check((tune_variant){200, 100}, noisy, found, "travel = 8 %",
-          "travel: more, as what was false went less far");
-    check((tune_variant){200, 50}, missed, found, "travel = 8 %",
-          "travel: more, as what was right went far enough");
+    check((tune_variant){.travel_pct = 50, .margin_pct = 100}, missed, found,
+          "travel = 2 %", "travel: less, as what was missed did not go far enough");
+    check((tune_variant){.travel_pct = 200, .margin_pct = 100}, noisy, found,
+          "travel = 8 %", "travel: more, as what was false went less far");
+    check((tune_variant){.travel_pct = 200, .margin_pct = 50}, missed, found,
+          "travel = 8 %", "travel: more, as what was right went far enough");
 }
 
 int main(void)

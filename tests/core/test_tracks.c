@@ -544,10 +544,65 @@ static void test_snow_is_no_subject_and_hides_none(void **state)
     check_snow(478, 270, 10);
 }
 
+/* How far a box has gone from the left, in permille of the width, when it is taken for a
+ * subject; 0: it never was. The picture's left half may ask for something else. */
+static int taken_at(uint16_t everywhere, uint16_t on_the_left)
+{
+    place *p = make(320, 180, 10);
+    tw_detector_config config;
+    tw_detector_defaults(&config, 320, 180);
+    config.evidence_pct = everywhere;
+    assert_int_equal(tw_detector_adjust(p->detector, &config), TW_OK);
+    const tw_grid grid = tw_detector_grid(p->detector);
+    uint8_t mask[TW_CELLS_MAX * TW_CELLS_MAX];
+    for (int i = 0; i < grid.columns * grid.rows; i++)
+        mask[i] = i % grid.columns < grid.columns / 2 ? 2 : 1;
+    assert_int_equal(tw_detector_watch_cells(p->detector, mask), TW_OK);
+    assert_int_equal(tw_detector_area_evidence(p->detector, 1, on_the_left), TW_OK);
+    watch_ground(p, 12);
+    const seen s = cross(p, 20, 30);
+    leave(p);
+    return s.frames > 0 ? (int)(1200 * s.first_s / 20) - 100 : 0;
+}
+
+static void test_evidence(void **state)
+{
+    (void)state;
+    const int usual = taken_at(100, 0), keen = taken_at(50, 0), calm = taken_at(250, 0);
+    assert_true(usual > 0 && keen > 0 && calm > 0);
+    assert_true(keen < usual && usual < calm);
+    assert_int_equal(taken_at(0, 0), usual); /* of a config that knows no evidence */
+    assert_int_equal(taken_at(100, 100), usual);
+    assert_int_equal(taken_at(100, 250), calm); /* it is on the left all that time */
+    assert_int_equal(taken_at(250, 100), usual);
+    assert_true(taken_at(100, 500) > calm);
+}
+
+static void test_evidence_out_of_range(void **state)
+{
+    (void)state;
+    place *p = make(320, 180, 10);
+    tw_detector_config config;
+    tw_detector_defaults(&config, 320, 180);
+    assert_int_equal(config.evidence_pct, 100);
+    static const uint16_t bad[] = {1, TW_EVIDENCE_MIN - 1, TW_EVIDENCE_MAX + 1, 65535};
+    for (size_t i = 0; i < sizeof bad / sizeof *bad; i++) {
+        config.evidence_pct = bad[i];
+        assert_int_equal(tw_detector_adjust(p->detector, &config), TW_EINVAL);
+        assert_int_equal(tw_detector_area_evidence(p->detector, 0, bad[i]), TW_EINVAL);
+    }
+    assert_int_equal(tw_detector_area_evidence(p->detector, TW_AREAS_MAX, 100),
+                     TW_EINVAL);
+    assert_int_equal(tw_detector_area_evidence(NULL, 0, 100), TW_EINVAL);
+    leave(p);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_what_crosses_is_a_subject),
+        cmocka_unit_test(test_evidence),
+        cmocka_unit_test(test_evidence_out_of_range),
         cmocka_unit_test(test_what_swings_in_its_place_is_none),
         cmocka_unit_test(test_what_comes_and_stays_is_a_subject),
         cmocka_unit_test(test_what_is_gone_a_tenth_of_a_second_later_is_nothing),

@@ -217,6 +217,57 @@ static void test_origins(void **state)
     tw_settings_free(s);
 }
 
+/* The one dial: it moves what is not set by hand, and is named as its origin. */
+static void test_sensitivity(void **state)
+{
+    (void)state;
+    static const int evidence[] = {250, 160, 100, 75, 50};
+    for (int step = 1; step <= 5; step++) {
+        char text[256];
+        (void)snprintf(text, sizeof text,
+                       "[cameras]\nsensitivity = %d\n[camera kerb]\nsource = sim:kerb\n"
+                       "[camera mere]\nsource = sim:mere\nevidence = 120 %%\n"
+                       "[camera tunnel]\nsource = sim:tunnel\nsensitivity = 3\n",
+                       step);
+        tw_settings *s = read_good(text);
+        assert_int_equal(camera_of(s, "kerb").sensitivity, step);
+        assert_int_equal(camera_of(s, "kerb").evidence_pct, evidence[step - 1]);
+        assert_int_equal(camera_of(s, "kerb").noise_margin_pct, 100);
+        assert_int_equal(camera_of(s, "mere").evidence_pct, 120);
+        assert_int_equal(camera_of(s, "tunnel").evidence_pct, 100);
+        char value[32], origin[32];
+        (void)snprintf(value, sizeof value, "%d %%", evidence[step - 1]);
+        (void)snprintf(origin, sizeof origin, "sensitivity = %d", step);
+        check_origin(s, "kerb", "evidence", value, step == 3 ? "built-in" : origin);
+        check_origin(s, "mere", "evidence", "120 %", "station.ini:7");
+        check_origin(s, "tunnel", "evidence", "100 %", "built-in");
+        tw_settings_free(s);
+    }
+}
+
+static void test_sensitivity_of_zones(void **state)
+{
+    (void)state;
+    tw_settings *s = read_good(
+        "[camera kerb]\nsource = sim:kerb\nstart_at = 0.2 %\nsensitivity = 2\n"
+        "[zone kerb/reeds]\nkind = own\nsensitivity = 1\narea = 0,0 50,0 50,50\n"
+        "[zone kerb/road]\narea = 0,0 9,0 9,9\n"
+        "[zone kerb/path]\nkind = own\nstart_at = 3 %\nsensitivity = 4\n"
+        "area = 50,50 90,50 90,90\n"
+        "[zone kerb/pond]\nkind = own\nstart_at = 4 %\narea = 50,0 90,0 90,40\n");
+    const twi_camera_settings c = camera_of(s, "kerb");
+    assert_int_equal(c.zone_count, 4);
+    assert_int_equal(c.zone_evidence_pct[0], 250);
+    assert_int_equal(c.zones[0].start_ppm, 2000); /* as the camera's */
+    assert_int_equal(c.zones[0].stay_ppm, 2000);
+    assert_int_equal(c.zone_evidence_pct[1], 0);
+    assert_int_equal(c.zones[1].start_ppm, 0);
+    assert_int_equal(c.zone_evidence_pct[2], 75);
+    assert_int_equal(c.zones[2].start_ppm, 30000);
+    assert_int_equal(c.zone_evidence_pct[3], 0); /* as everywhere */
+    tw_settings_free(s);
+}
+
 static void test_zones(void **state)
 {
     (void)state;
@@ -656,6 +707,8 @@ int main(void)
         cmocka_unit_test(test_inheritance),
         cmocka_unit_test(test_files_include_others),
         cmocka_unit_test(test_origins),
+        cmocka_unit_test(test_sensitivity),
+        cmocka_unit_test(test_sensitivity_of_zones),
         cmocka_unit_test(test_zones),
         cmocka_unit_test(test_zones_that_are_read_later_count),
         cmocka_unit_test(test_every_kind_of_mistake_has_its_line),

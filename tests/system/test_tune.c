@@ -5,11 +5,59 @@
 #include <sys/stat.h>
 
 #include "../support/support.h"
+#include "tawny/draw.h"
 
 #define KERB "sim:kerb,size=240x136"
 
 /* Pictures of the first toad, and of the quiet before it. */
 static char *footage;
+
+enum { MARKED_W = 160, MARKED_H = 90, MARKED_FRAMES = 100, BOX = 12, WIDE = 18 };
+
+static void draw_marked(uint8_t *px, unsigned *chance, int left, int top, int side)
+{
+    for (int y = 0; y < MARKED_H; y++)
+        for (int x = 0; x < MARKED_W; x++) {
+            *chance = *chance * 1664525U + 1013904223U;
+            const bool box = x >= left && x < left + side && y >= top && y < top + side;
+            px[y * MARKED_W + x] =
+                (uint8_t)((box ? 150 : 60) + (x / 3 * 7 + y / 2 * 13) % 23 +
+                          (int)(*chance >> 30));
+        }
+}
+
+/* Pictures in which something crosses the middle, or something larger strays about in a
+ * corner. */
+static void write_marked(const char *name, bool crosses, unsigned chance)
+{
+    char *folder = join(footage, name);
+    uint8_t *px = malloc((size_t)MARKED_W * MARKED_H);
+    assert_non_null(px);
+    assert_int_equal(mkdir(folder, 0700), 0);
+    for (int i = 0; i < MARKED_FRAMES; i++) {
+        const int at = i - 60;
+        const int side = crosses ? BOX : WIDE;
+        int left = -side, top = -side;
+        if (at >= 0 && at < 20) {
+            left =
+                crosses ? at * MARKED_W / 20 : 8 + (at % 8 < 4 ? at % 4 : 4 - at % 4) * 4;
+            top = crosses ? 46 : 8;
+        }
+        char file[32];
+        uint8_t *jpeg = NULL;
+        size_t bytes = 0;
+        draw_marked(px, &chance, left, top, side);
+        const tw_picture picture = {{px}, {MARKED_W}, MARKED_W, MARKED_H, TW_PIXELS_GREY};
+        assert_int_equal(tw_picture_jpeg(&picture, 90, &jpeg, &bytes, NULL), TW_OK);
+        (void)snprintf(file, sizeof file, "%04d.jpg", i);
+        char *path = join(folder, file);
+        write_bytes(path, jpeg, bytes);
+        free(path);
+        free(jpeg);
+    }
+    free(px);
+    free(folder);
+}
 
 static int make_footage(void **state)
 {
@@ -22,6 +70,8 @@ static int make_footage(void **state)
     (void)write_pictures(toad, KERB, 5, 225);
     (void)write_pictures(quiet, KERB, 5, 65);
     write_text(truth, "file,start,end,what\ntoad,14,40.4,toad\nquiet,,,nothing\n");
+    write_marked("crossing", true, 1);
+    write_marked("straying", false, 2);
     free(toad);
     free(quiet);
     free(truth);
@@ -178,11 +228,128 @@ static void test_wrong_usage_is_one_line(void **state)
     check_usage("--write changes the settings file: name the camera", "--write", "toad",
                 NULL);
     check_usage("--worth: from 1 to 1000", "--worth", "0", "toad");
+    check_usage("--store, --day and --draw go with --marked", "--store=x", "toad", NULL);
+    check_usage("--marked takes what is in the store", "--marked", "toad", NULL);
+    check_usage("--marked: name the camera", "--marked", NULL, NULL);
     check_usage("there is no settings file", "--camera", "kerb", "--walk=20");
     outcome o = run_program(footage, TOOL, "tune", "--walk", "20", "quiet", NULL);
     assert_int_equal(o.code, 1);
     assert_has(o.err, "quiet ended after 6.5 s, before the walk could begin");
     free_outcome(&o);
+}
+
+/* ---- from marks ----------------------------------------------------------------------
+ */
+
+static void keep_marked(const char *name)
+{
+    outcome o = run_program(footage, TOOL, "rehearse", "--camera", "lane", "--as-live",
+                            "--keep", "store", name, NULL);
+    assert_int_equal(o.code, 0);
+    assert_int_equal(count_lines(o.out, "  sighting "), 1);
+    free_outcome(&o);
+}
+
+static void mark(const char *as, const char *a, const char *b, const char *c)
+{
+    outcome o = run_program(footage, TOOL, "sightings", "--mark", as, a, b, c, NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+}
+
+static outcome learn(const char *a, const char *b)
+{
+    return run_program(footage, TOOL, "tune", "--camera", "lane", "--marked", a, b, NULL);
+}
+
+/* What was nothing lay together in a corner: a zone. */
+static void test_a_zone_is_learnt_from_marks(void **state)
+{
+    (void)state;
+    static const char SETTINGS[] = "[station]\nstore = store\n[camera lane]\n"
+                                   "source = file:crossing\nfps = 5\ntravel = 0 %\n";
+    char *ini = join(footage, "station.ini"), *picture = join(footage, "zone.png");
+    write_text(ini, SETTINGS);
+    for (int i = 0; i < 3; i++)
+        keep_marked("crossing");
+    outcome o = learn(NULL, NULL);
+    assert_int_equal(o.code, 1);
+    assert_has(o.err, "no sighting of lane is marked yet");
+    free_outcome(&o);
+    keep_marked("straying");
+    keep_marked("straying");
+    mark("right", "1", "2", "3");
+    mark("nothing", "4", NULL, NULL);
+    o = learn("--write", NULL);
+    assert_int_equal(o.code, 1);
+    assert_has(o.err, "too few marks with footage to learn from: 3 right, 1 nothing");
+    free_outcome(&o);
+    mark("nothing", "5", NULL, NULL);
+    o = learn("--write", "--draw=zone.png");
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, "  now       3 of 3 that were right are seen, 2 of 2 that were "
+                      "nothing");
+    assert_has(o.out, "  proposed  3 of 3 that were right are seen, 0 of 2 that were "
+                      "nothing");
+    assert_has(o.out, "    [zone lane/learnt]\n    kind = ignored\n    area = ");
+    assert_has(o.out, "nothing, gone with it: 4 5");
+    assert_has(o.out, "none of 3 that were right is lost");
+    assert_null(strstr(o.out, "LOST"));
+    free_outcome(&o);
+    size_t bytes = 0;
+    char *text = read_file(ini, &bytes);
+    assert_has(text, "[zone lane/learnt]\nkind = ignored\narea = ");
+    free(text);
+    text = read_file(picture, &bytes);
+    assert_true(bytes > 1000 && memcmp(text + 1, "PNG", 3) == 0);
+    free(text);
+    free(ini);
+    free(picture);
+}
+
+/* Something that no sighting was of, in a segment: a limit comes down. */
+static void test_what_was_missed_is_found(void **state)
+{
+    (void)state;
+    char *ini = join(footage, "station.ini");
+    write_text(ini, "[station]\nstore = missed\n[camera lane]\nsource = file:crossing\n"
+                    "fps = 5\nstart_at = 20 %\nsegment = 10 s\n");
+    outcome o = run_program(footage, TOOL, "rehearse", "--camera", "lane", "--as-live",
+                            "--set", "continuous=yes", "--set", "start_at=0.05 %",
+                            "--keep", "missed", "crossing", "crossing", "crossing", NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    mark("right", "1", "2", "3");
+    char at[20] = ""; /* pictures have the times of their files */
+    o = run_program(footage, TOOL, "sightings", "--json", "1", NULL);
+    const char *start = strstr(o.out, "\"start\":\"");
+    assert_non_null(start);
+    (void)snprintf(at, sizeof at, "%s", start + strlen("\"start\":\""));
+    free_outcome(&o);
+    for (int i = 0; i < 2; i++) {
+        o = run_program(footage, TOOL, "sightings", "--camera", "lane", "--missed", at,
+                        NULL);
+        assert_int_equal(o.code, 0);
+        free_outcome(&o);
+    }
+    o = learn("--json", NULL);
+    assert_int_equal(o.code, 0);
+    assert_int_equal(
+        count_lines(o.out, "\"mark\":\"right\",\"now\":false,\"proposed\":true}"), 3);
+    assert_int_equal(
+        count_lines(o.out, "\"mark\":\"missed\",\"now\":false,\"proposed\":true}"), 2);
+    free_outcome(&o);
+    o = learn(NULL, NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, "  now       0 of 3 that were right are seen, 0 of 0 that were "
+                      "nothing, 0 of 2 that were missed");
+    assert_has(o.out, "  proposed  3 of 3 that were right are seen, 0 of 0 that were "
+                      "nothing, 2 of 2 that were missed");
+    assert_has(o.out, "missed, seen with it: 1 2");
+    assert_has(o.out, "right, seen again with it: 1 2 3");
+    assert_has(o.out, "By the trace of ");
+    free_outcome(&o);
+    free(ini);
 }
 
 int main(void)
@@ -194,6 +361,8 @@ int main(void)
         cmocka_unit_test(test_a_walk_that_saw_nobody),
         cmocka_unit_test(test_good_settings_are_left_alone),
         cmocka_unit_test(test_wrong_usage_is_one_line),
+        cmocka_unit_test(test_a_zone_is_learnt_from_marks),
+        cmocka_unit_test(test_what_was_missed_is_found),
     };
     cmocka_set_test_filter(getenv("TAWNY_TEST_ONLY"));
     return cmocka_run_group_tests(tests, make_footage, remove_footage);
