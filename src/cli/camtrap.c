@@ -1,6 +1,6 @@
 /* Export as Camtrap DP 1.0 (Camera Trap Data Package, TDWG 2023): a deployment for each
- * camera, the media of its sightings, and an observation for each sighting, which is left
- * unclassified, as nobody has looked at it yet. */
+ * camera, the media of its sightings, and an observation for each sighting: unclassified,
+ * as nobody has said what it shows, or blank, where it was marked as nothing. */
 #include "camtrap.h"
 
 #include <csv.h>
@@ -275,6 +275,7 @@ static void write_media(package *p)
 static void write_observation(FILE *out, const tw_sighting_record *r)
 {
     char id[32], event[32], start[40], end[40];
+    const gboolean blank = r->mark == TW_MARK_NOTHING;
     (void)g_snprintf(id, sizeof id, "o%lld", (long long)r->id);
     (void)g_snprintf(event, sizeof event, "s%lld", (long long)r->id);
     put_row(out, OBSERVATIONS,
@@ -284,7 +285,8 @@ static void write_observation(FILE *out, const tw_sighting_record *r)
                            {"eventStart", stamp(r->start_us, start)},
                            {"eventEnd", stamp(MAX(r->start_us, r->end_us), end)},
                            {"observationLevel", "event"},
-                           {"observationType", "unclassified"},
+                           {"observationType", blank ? "blank" : "unclassified"},
+                           {"classificationMethod", blank ? "human" : ""},
                            {"observationComments", r->why},
                            {NULL, NULL}});
 }

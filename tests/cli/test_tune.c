@@ -3,6 +3,7 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "../../src/cli/prime.h"
 #include "../../src/cli/tune.h"
 #include "../support/support.h"
 #include "../../src/settings/sections.h"
@@ -75,10 +76,58 @@ static void test_reasons_go_with_the_change(void **state)
           "travel = 8 %", "travel: more, as what was right went far enough");
 }
 
+/* ---- a beginning that is shown first ------------------------------------------------- */
+
+enum { FPS = 10, BEGINNING = 2 * FPS, ROUNDS = 6 };
+
+static tw_status make_primed(const char *source, tw_camera *camera)
+{
+    const tw_camera_request request = {
+        .name = "kerb", .source = source, .fps = FPS, .clock = tw_linux_clock()};
+    return cli_prime_make(&request, camera, NULL);
+}
+
+static void test_a_quiet_beginning_is_shown_first(void **state)
+{
+    (void)state;
+    char *source = cli_prime_source("sim:kerb,size=64x64", 2000000);
+    GBytes *first[BEGINNING];
+    tw_camera camera;
+    tw_stream stream;
+    tw_frame f;
+    int64_t before_us = 0;
+    assert_int_equal(cli_prime_lead(2000000), 12000000);
+    assert_int_equal(cli_prime_lead(2500000), 12500000);
+    assert_int_equal(make_primed("sim:kerb", &camera), TW_ENOTSUP);
+    assert_int_equal(make_primed("prime:0:sim:kerb", &camera), TW_EINVAL);
+    assert_int_not_equal(make_primed("prime:5:nothing", &camera), TW_OK);
+    assert_int_equal(make_primed(source, &camera), TW_OK);
+    assert_int_equal(camera.ops->open(camera.ctx, &stream, NULL), TW_OK);
+    for (int i = 0; i < (ROUNDS + 2) * BEGINNING; i++) {
+        assert_int_equal(camera.ops->next(camera.ctx, &f, NULL), TW_OK);
+        GBytes *bytes = g_bytes_new(f.packet.data, f.packet.size);
+        if (i > 0)
+            assert_int_equal(f.packet.t_us - before_us, 1000000 / FPS);
+        assert_int_equal(f.packet.dts_us, f.packet.t_us);
+        before_us = f.packet.t_us;
+        if (i < BEGINNING)
+            first[i] = g_bytes_ref(bytes);
+        else /* six rounds and its own, then what comes after */
+            assert_int_equal(g_bytes_equal(bytes, first[i % BEGINNING]),
+                             i < (ROUNDS + 1) * BEGINNING);
+        g_bytes_unref(bytes);
+    }
+    for (int i = 0; i < BEGINNING; i++)
+        g_bytes_unref(first[i]);
+    camera.ops->destroy(camera.ctx);
+    g_free(source);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_reasons_go_with_the_change),
+        cmocka_unit_test(test_a_quiet_beginning_is_shown_first),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

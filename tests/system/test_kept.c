@@ -307,7 +307,10 @@ static void check_datapackage(void)
 static void test_the_export_follows_the_standard(void **state)
 {
     (void)state;
-    outcome o = run_program(folder, TOOL, "sightings", "--camtrap", "out", NULL);
+    outcome o = run_program(folder, TOOL, "sightings", "--mark", "nothing", "2", NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    o = run_program(folder, TOOL, "sightings", "--camtrap", "out", NULL);
     assert_int_equal(o.code, 0);
     assert_has(o.out, "3 sightings of 1 camera exported to out");
     free_outcome(&o);
@@ -321,6 +324,10 @@ static void test_the_export_follows_the_standard(void **state)
     t = read_table("observations.csv");
     CHECK(t, OBSERVATION_RULES);
     assert_int_equal(t->rows, 4);
+    assert_string_equal(t->field[1][7], "unclassified");
+    assert_string_equal(t->field[2][7], "blank"); /* it was marked as nothing */
+    assert_string_equal(t->field[2][22], "human");
+    assert_string_equal(t->field[3][22], "");
     free_table(t);
     check_datapackage();
 }
