@@ -76,7 +76,8 @@ static void test_reasons_go_with_the_change(void **state)
           "travel = 8 %", "travel: more, as what was right went far enough");
 }
 
-/* ---- a beginning that is shown first ------------------------------------------------- */
+/* ---- a beginning that is shown first -------------------------------------------------
+ */
 
 enum { FPS = 10, BEGINNING = 2 * FPS, ROUNDS = 6 };
 
