@@ -7,6 +7,7 @@
 #include "../json/json.h"
 #include "footage.h"
 #include "output.h"
+#include "store.h"
 #include "truth.h"
 #include "../settings/sections.h"
 #include "../station/rehearse.h"
@@ -27,11 +28,13 @@ static const char EXAMPLE[] =
     "Examples:\n"
     "  tawny rehearse --why yard.mp4\n"
     "  tawny rehearse --why-not 1:12 --set start_at=0.5% yard.mp4\n"
+    "  tawny rehearse --camera kerb --why-not \"2027-03-13 21:40:05\"\n"
     "  tawny rehearse --plot night.png --sheet night.jpg night.mkv\n"
     "  tawny rehearse --truth truth.csv footage/*.mp4\n"
     "  tawny rehearse --settings station.ini --camera kerb --keep tried/ night.mkv";
 
-enum { MOMENTS_MAX = 32 }; /* that --why-not asks for */
+enum { MOMENTS_MAX = 32 };                    /* that --why-not asks for */
+#define LONGEST_US (INT64_C(86400) * 1000000) /* of a recording */
 
 /* The best frame of a sighting, for the contact sheet. */
 typedef struct best_frame {
@@ -55,8 +58,8 @@ typedef struct plan {
     cli_common common;
     char *camera, *keep, *plot, *sheet, *truth_path;
     char **why_not;
-    gboolean trace, why, as_live;
-    gboolean several;
+    gboolean trace, why, as_live, stored; /* it is the store's own footage */
+    gboolean several, outlasted;          /* a moment lay beyond the end */
     asked ask[MOMENTS_MAX];
     size_t asks;
     FILE *say; /* where lines for people go */
@@ -409,7 +412,8 @@ static void add_result(plan *p, const tw_rehearsal_result *result)
 static void close_asks(plan *p, const rehearsal *r)
 {
     for (size_t i = 0; i < p->asks; i++) {
-        if (!p->ask[i].answered)
+        p->outlasted = p->outlasted || !p->ask[i].answered;
+        if (!p->ask[i].answered && !p->stored)
             (void)cli_say(CLI_DONE, "%s: there is no frame at %.3f s, it is %.1f s long",
                           r->footage.name, (double)p->ask[i].t_us / 1e6,
                           (double)r->footage.length_us / 1e6);
@@ -499,6 +503,8 @@ static tw_status rehearse_one(plan *p, const char *arg)
     if (st != TW_OK)
         return st;
     check_at_once(p, settings, &camera);
+    if (p->stored)
+        store_fit(&camera);
     rehearsal r = {.plan = p, .camera = &camera};
     cli_footage_init(&r.footage, arg);
     if (p->sheet)
@@ -551,6 +557,82 @@ static int take_asks(plan *p)
     return CLI_DONE;
 }
 
+/* ---- of what a station has stored ------------------------------------------------- */
+
+/* The highest activity of some seconds. */
+typedef struct highest {
+    gboolean any;
+    uint32_t ppm;
+} highest;
+
+static bool take_point(void *ctx, const tw_trace_point *point)
+{
+    highest *h = ctx;
+    h->any = TRUE;
+    h->ppm = MAX(h->ppm, point->max_ppm);
+    return true;
+}
+
+/* What is left where no footage is: the trace. */
+static int answer_by_trace(const plan *p, tw_catalogue *catalogue, const char *text,
+                           int64_t at_us)
+{
+    highest h = {0};
+    tw_error err = {0};
+    if (tw_catalogue_trace(catalogue, p->camera, at_us - G_USEC_PER_SEC + 1, at_us + 1,
+                           take_point, &h, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    if (!h.any)
+        return cli_say(CLI_FAILED, "at %s nothing was looked at by %s", text, p->camera);
+    if (p->common.json)
+        (void)printf("{\"type\":\"moment\",\"at\":\"%s\",\"activity\":%.4f}\n", text,
+                     h.ppm / 1e4);
+    else
+        (void)printf("  at %s: no footage is stored; by the trace %.2f %% of the watched "
+                     "area moved at most in that second\n",
+                     text, h.ppm / 1e4);
+    return CLI_DONE;
+}
+
+/* A moment on the wall: the recording that has it is rehearsed. */
+static int ask_store(plan *p, const char *store, tw_catalogue *catalogue,
+                     const char *text)
+{
+    const tw_clock clock = tw_linux_clock();
+    g_autofree char *file = NULL;
+    int64_t at_us = 0, start_us = 0;
+    tw_error err = {0};
+    const int code = store_time(&clock, "--why-not", text, &at_us);
+    if (code != CLI_DONE)
+        return code;
+    if (store_recording(catalogue, p->camera, at_us, &file, &start_us, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    p->asks = 1;
+    p->ask[0] = (asked){.t_us = at_us - start_us};
+    if (!file || at_us - start_us > LONGEST_US)
+        return answer_by_trace(p, catalogue, text, at_us);
+    g_autofree char *path = g_build_filename(store, file, NULL);
+    char *files[] = {path};
+    p->outlasted = FALSE;
+    const int done = rehearse_all(p, 1, files);
+    return done == CLI_DONE && p->outlasted ? answer_by_trace(p, catalogue, text, at_us)
+                                            : done;
+}
+
+static int ask_stored(plan *p)
+{
+    g_autofree char *store = NULL;
+    tw_catalogue *catalogue = NULL;
+    p->stored = TRUE;
+    int code = store_find(&p->common, &store);
+    if (code == CLI_DONE)
+        code = store_open(store, &catalogue);
+    for (char **text = p->why_not; *text && code == CLI_DONE; text++)
+        code = ask_store(p, store, catalogue, *text);
+    tw_catalogue_close(catalogue);
+    return code;
+}
+
 static int check_endings(const plan *p)
 {
     if (p->plot && !cli_plot_name_fits(p->plot))
@@ -585,7 +667,8 @@ int cli_rehearse(int argc, char **argv)
          "Store stills and clips in this folder, as the real run would", "DIR"},
         {"why", 'y', 0, G_OPTION_ARG_NONE, &p.why, "Say why each sighting began", NULL},
         {"why-not", 'n', 0, G_OPTION_ARG_STRING_ARRAY, &p.why_not,
-         "Say what was seen at this time and why it began nothing; may be repeated",
+         "Say what was seen at this time and why it began nothing; may be repeated. "
+         "Without FILE: a local time, answered from what the store has of --camera",
          "TIME"},
         {"truth", 't', 0, G_OPTION_ARG_FILENAME, &p.truth_path,
          "Score the sightings against what really happens: file,start,end,what", "CSV"},
@@ -601,9 +684,11 @@ int cli_rehearse(int argc, char **argv)
         {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
     tw_card card = {0};
     int code = cli_parse(&argc, &argv, "FILE…", ABOUT, EXAMPLE, own, &p.common);
-    if (code == CLI_DONE && argc < 2)
-        code = cli_say(CLI_USAGE, "name the footage: tawny rehearse FILE…");
-    if (code == CLI_DONE)
+    const gboolean of_store = argc < 2 && p.why_not && p.camera;
+    if (code == CLI_DONE && argc < 2 && !of_store)
+        code = cli_say(CLI_USAGE, "name the footage: tawny rehearse FILE…; or, for what "
+                                  "is stored, --camera and --why-not");
+    if (code == CLI_DONE && !of_store)
         code = take_asks(&p);
     if (code == CLI_DONE)
         code = check_endings(&p);
@@ -616,7 +701,7 @@ int cli_rehearse(int argc, char **argv)
         p.card = &card;
     }
     if (code == CLI_DONE)
-        code = rehearse_all(&p, argc - 1, argv + 1);
+        code = of_store ? ask_stored(&p) : rehearse_all(&p, argc - 1, argv + 1);
     if (card.ops)
         card.ops->destroy(card.ctx);
     clear(&p);

@@ -5,6 +5,7 @@
 #include "tawny/settings.h"
 
 #include <stdio.h>
+#include <string.h>
 
 enum { DAY_S = 86400 };
 
@@ -114,4 +115,45 @@ int store_day(const tw_clock *clock, const char *text, int64_t *from_us,
         *(i ? until_us : from_us) = utc_of(clock, about);
     }
     return CLI_DONE;
+}
+
+/* ---- recordings -------------------------------------------------------------------- */
+
+typedef struct recording {
+    const char *camera;
+    int64_t at_us, start_us;
+    char *file;
+} recording;
+
+static bool take_recording(void *ctx, const tw_capture_record *c)
+{
+    recording *r = ctx;
+    if (strcmp(c->camera, r->camera) != 0 || c->start_us > r->at_us ||
+        (r->file && c->start_us < r->start_us) ||
+        (strcmp(c->kind, "segment") != 0 && strcmp(c->kind, "timed-clip") != 0 &&
+         strcmp(c->kind, "clip") != 0))
+        return true;
+    g_free(r->file);
+    r->file = g_strdup(c->file);
+    r->start_us = c->start_us;
+    return true;
+}
+
+tw_status store_recording(tw_catalogue *catalogue, const char *camera, int64_t at_us,
+                          char **file, int64_t *start_us, tw_error *err)
+{
+    recording r = {.camera = camera, .at_us = at_us};
+    const tw_status st = tw_catalogue_captures(catalogue, 0, take_recording, &r, err);
+    *file = r.file;
+    *start_us = r.start_us;
+    return st;
+}
+
+void store_fit(twi_camera_settings *c)
+{
+    c->rotate = 0;
+    c->mirror = false;
+    if (c->clip_video != TWI_VIDEO_COPY && c->clip_video != TWI_VIDEO_MJPEG)
+        c->crop = (twi_crop){0};
+    c->fps = 0;
 }

@@ -28,4 +28,15 @@ int store_day(const tw_clock *clock, const char *day, int64_t *from_us,
 int store_time(const tw_clock *clock, const char *option, const char *text,
                int64_t *at_us);
 
+/** The recording of a camera, segment or clip, that began last at or before a moment: it
+ * may have ended before that, too.
+ * @param file  Set to its name below the store, to g_free; NULL: there is none.
+ * @param start_us  Of its first frame. @return TW_OK, or err. */
+tw_status store_recording(tw_catalogue *catalogue, const char *camera, int64_t at_us,
+                          char **file, int64_t *start_us, tw_error *err);
+
+/** Have a camera's settings fit its recordings: they lie in the store as they are to be
+ * shown; those that are copied say how they are turned, and are whole. */
+void store_fit(twi_camera_settings *camera);
+
 #endif

@@ -99,10 +99,8 @@ static int collect_marks(learning *l)
 /* ---- their footage ------------------------------------------------------------------
  */
 
-/* The capture that shows what was marked. */
+/* The clip of a sighting. */
 typedef struct finding {
-    const learning *learning;
-    const marked *mark;
     char *file;
     int64_t start_us;
     gboolean captioned;
@@ -119,28 +117,15 @@ static bool take_clip(void *ctx, const tw_capture_record *c)
     return true;
 }
 
-/* The last that began before: whether it is long enough is seen when it is read. */
-static bool take_recording(void *ctx, const tw_capture_record *c)
-{
-    finding *f = ctx;
-    if (strcmp(c->camera, f->learning->camera.name) != 0 ||
-        (strcmp(c->kind, "segment") != 0 && strcmp(c->kind, "timed-clip") != 0 &&
-         strcmp(c->kind, "clip") != 0) ||
-        c->start_us > f->mark->from_us || (f->file && c->start_us < f->start_us))
-        return true;
-    g_free(f->file);
-    f->file = g_strdup(c->file);
-    f->start_us = c->start_us;
-    return true;
-}
-
 static int find_footage(learning *l, marked *m)
 {
-    finding f = {.learning = l, .mark = m};
+    finding f = {0};
     tw_error err = {0};
-    const gboolean missed = m->kind == MISSED;
-    const tw_status st = tw_catalogue_captures(
-        l->catalogue, missed ? 0 : m->id, missed ? take_recording : take_clip, &f, &err);
+    const tw_status st =
+        m->kind == MISSED
+            ? store_recording(l->catalogue, l->camera.name, m->from_us, &f.file,
+                              &f.start_us, &err)
+            : tw_catalogue_captures(l->catalogue, m->id, take_clip, &f, &err);
     if (st != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
     l->captioned += !f.file && f.captioned;
@@ -169,18 +154,6 @@ static int find_all_footage(learning *l)
     }
     g_array_set_size(l->marks, kept);
     return code;
-}
-
-/* Clips lie in the store as they are to be shown; those that are copied say how they are
- * turned, and are whole. */
-static void fit_to_store(twi_camera_settings *c)
-{
-    c->rotate = 0;
-    c->mirror = false;
-    if (c->clip_video != TWI_VIDEO_COPY && c->clip_video != TWI_VIDEO_MJPEG)
-        c->crop = (twi_crop){0};
-    c->settle_us = 0; /* or most of the pre-event time would not be looked at */
-    c->fps = 0;
 }
 
 /* ---- the first reading ---------------------------------------------------------------
@@ -659,7 +632,8 @@ int tune_marked(const tune_asked *asked, tune_search *search)
                   .store = g_strdup(asked->store),
                   .marks = g_array_new(FALSE, TRUE, sizeof(marked)),
                   .search = search};
-    fit_to_store(&l.camera);
+    store_fit(&l.camera);
+    l.camera.settle_us = 0; /* or most of the pre-event time would not be looked at */
     search->camera = &l.camera;
     search->worth = (uint32_t)(asked->worth > 0 ? asked->worth : RIGHT_WORTH);
     tune_init(&l.engine);

@@ -307,6 +307,56 @@ static void test_a_zone_is_learnt_from_marks(void **state)
     free(picture);
 }
 
+static outcome ask_why_not(const char *camera, const char *at)
+{
+    return run_program(footage, TOOL, "rehearse", "--camera", camera, "--why-not", at,
+                       NULL);
+}
+
+/* A moment on the wall, of what the store has; where that is gone, of the trace. */
+static void check_why_not(const char *at)
+{
+    outcome o = ask_why_not("lane", at);
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, " %, under start_at 20.00 %");
+    free_outcome(&o);
+    o = ask_why_not("lane", "2001-01-01 12:00");
+    assert_int_equal(o.code, 1);
+    assert_has(o.err, "at 2001-01-01 12:00 nothing was looked at by lane");
+    free_outcome(&o);
+    o = ask_why_not("lane", "12:00");
+    assert_int_equal(o.code, 2);
+    assert_has(o.err, "--why-not 12:00: expected a local time");
+    free_outcome(&o);
+    o = ask_why_not("mere", at); /* another camera's footage is not its own */
+    assert_int_equal(o.code, 1);
+    free_outcome(&o);
+    char *store = join(footage, "missed"), *gone = join(footage, "gone"),
+         *ini = join(footage, "gone.ini");
+    tw_catalogue *c = NULL;
+    assert_int_equal(mkdir(gone, 0700), 0);
+    char *from = join(store, "catalogue.db"), *to = join(gone, "catalogue.db");
+    size_t bytes = 0;
+    char *whole = read_file(from, &bytes);
+    write_bytes(to, whole, bytes);
+    write_text(ini, "[station]\nstore = gone\n[camera lane]\nsource = file:crossing\n");
+    assert_int_equal(tw_catalogue_open(to, true, &c, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_seen(c, NULL, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_forget_unseen(c, NULL, NULL), TW_OK);
+    tw_catalogue_close(c);
+    o = run_program(footage, TOOL, "rehearse", "--settings", "gone.ini", "--camera",
+                    "lane", "--why-not", at, NULL);
+    assert_int_equal(o.code, 0);
+    assert_has(o.out, "no footage is stored; by the trace ");
+    free_outcome(&o);
+    free(whole);
+    free(from);
+    free(to);
+    free(store);
+    free(gone);
+    free(ini);
+}
+
 /* Something that no sighting was of, in a segment: a limit comes down. */
 static void test_what_was_missed_is_found(void **state)
 {
@@ -332,6 +382,7 @@ static void test_what_was_missed_is_found(void **state)
         assert_int_equal(o.code, 0);
         free_outcome(&o);
     }
+    check_why_not(at);
     o = learn("--json", NULL);
     assert_int_equal(o.code, 0);
     assert_int_equal(
