@@ -280,10 +280,11 @@ static void make_variants(learning *l)
         tune_shut_out(&v, &l->camera, &areas[0]);
         add_variant(variants, v);
     }
-    static const tune_variant others[] = {
-        {.evidence_pct = 160}, {.evidence_pct = 250}, {.evidence_pct = 70},
-        {.evidence_pct = 45},  {.travel_pct = 160},   {.travel_pct = 250},
-        {.margin_pct = 150},   {.margin_pct = 70},    {.travel_pct = 60}};
+    static const tune_variant others[] = {{.evidence_pct = 160}, {.evidence_pct = 250},
+                                          {.evidence_pct = 70},  {.evidence_pct = 45},
+                                          {.travel_pct = 110},   {.travel_pct = 160},
+                                          {.travel_pct = 250},   {.margin_pct = 150},
+                                          {.margin_pct = 70},    {.travel_pct = 60}};
     for (size_t i = 0; i < G_N_ELEMENTS(others); i++)
         add_variant(variants, others[i]);
     g_free(seen);
