@@ -1,5 +1,5 @@
 /* A station with one simulated camera. Settings are text, captures go to a card in
- * memory, and a callback is told of what happens. */
+ * memory, and a callback gets its events. */
 #include <stdio.h>
 #include <string.h>
 

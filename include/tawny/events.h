@@ -71,7 +71,7 @@ typedef struct tw_event {
  * that rehearses. */
 typedef void (*tw_event_fn)(void *ctx, const tw_event *event);
 
-/* Somebody who is told of a station's events. */
+/* A subscriber to a station's events. */
 typedef struct tw_subscriber {
     size_t size;          /* of this struct; 0: see version.h */
     tw_event_fn callback; /* required */

@@ -472,7 +472,7 @@ static void demote(tw_detector *d, twi_track *t)
 }
 
 /* While much falls, a track may have strayed from flake to flake before it met a subject:
- * how often it was seen is told of the last seconds. */
+ * how often it was seen is counted over the last seconds. */
 static void forget_strays(const tw_detector *d, twi_track *t)
 {
     if (!d->falling || (int64_t)t->frames * d->step_us <= STRAY_US)

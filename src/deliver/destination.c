@@ -1,5 +1,5 @@
-/* What all destinations have in common: what is told of them, their connections and their
- * secrets. */
+/* What all destinations have in common: what is reported of them, their connections and
+ * their secrets. */
 #include "destination.h"
 
 #include <stdarg.h>

@@ -126,7 +126,7 @@ static void describe(const twi_hooks *h, const tw_event *e, int64_t bit, twi_fie
                        h->store ? h->store : "", h->store ? "/" : "", e->file);
 }
 
-/* The event as everybody is told of it, with the word that the hook waits for, and where
+/* The event as every subscriber gets it, with the word that the hook waits for, and where
  * the file lies. */
 static char *json_of(const twi_hooks *h, const tw_event *e, const twi_fields *f)
 {

@@ -6,7 +6,7 @@
 
 enum { TWI_RUN_ARGS_MAX = 32, TWI_RUN_LINE_MAX = 160, TWI_FIELD_MAX = 1100 };
 
-/* What is told of an event: names without "TAWNY_", and their values. */
+/* What a hook gets of an event: names without "TAWNY_", and their values. */
 typedef enum twi_field {
     TWI_FIELD_EVENT,
     TWI_FIELD_STATION,

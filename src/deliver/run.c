@@ -125,7 +125,7 @@ static char *variable(twi_field field, const char *value)
     return made;
 }
 
-/* Ours, and what is told of the event. @return NULL: out of memory. */
+/* Ours, and what the hook gets of the event. @return NULL: out of memory. */
 static char **make_environment(const twi_fields *fields)
 {
     size_t ours = 0, count = 0;

@@ -1,4 +1,4 @@
-/* Everything that is told of as JSON, in one form wherever it goes: the socket, the page,
+/* Everything that is given as JSON, in one form wherever it goes: the socket, the page,
  * brokers, hooks, destinations and --json. docs/page-api.json names each form; the tests
  * hold what is made here against it.
  *

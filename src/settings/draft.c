@@ -211,7 +211,7 @@ tw_status twi_draft_replace(twi_draft *d, const char *text, size_t bytes, tw_err
     return TW_OK;
 }
 
-/* Who is told of mistakes that are new. */
+/* Who gets mistakes that are new. */
 typedef struct fresh {
     const mistakes *known;
     tw_problem_fn callback;

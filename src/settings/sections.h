@@ -135,10 +135,10 @@ typedef struct twi_camera_settings {
     int64_t caption_on;       /* bits: TWI_CAPTION_CLIPS... */
     int64_t caption_place;    /* a twi_corner */
     int64_t caption_size_ppm; /* height of a line, share of the picture's height */
-    twi_by_kind keep_for_us;  /* captures, then they are dropped; 0: for ever */
+    twi_by_kind keep_for_us;  /* captures, then they are dropped; 0: forever */
     twi_by_kind keep_size;    /* bytes that captures may take; 0: no limit. That of a kind
                                 holds beside that of all */
-    int64_t keep_trace_us;    /* the trace of activity; 0: for ever */
+    int64_t keep_trace_us;    /* the trace of activity; 0: forever */
     int64_t latitude, longitude; /* millionths of a degree; TWI_NOWHERE: not said */
     const char *sensor_pin;      /* a motion sensor; "" none */
     int64_t sensor_starts;       /* a twi_sensor_starts */

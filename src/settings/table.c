@@ -241,7 +241,7 @@ static const twi_row ROWS[] = {
      "The captures of this camera may take so much of the card, and those of one kind so much of that; the oldest are dropped. 0 B: as much as there is.", TWI_REACH_PAGE, LIVE},
     {"camera", "What is kept", "keep_trace", &twi_type_duration, CAMERA(int64_t, keep_trace_us), 0, 3660 * DAY,
      "30 d", "90 d", NULL,
-     "How long the trace of activity stays in the catalogue: less than 1 MB for each day of a camera. 0 s: for ever.", TWI_REACH_PAGE, LIVE},
+     "How long the trace of activity stays in the catalogue: less than 1 MB for each day of a camera. 0 s: forever.", TWI_REACH_PAGE, LIVE},
 
     {"camera", "Captions", "caption", &twi_type_caption, CAMERA(const char *, caption), 0, 0,
      "", "%Y-%m-%d %H:%M:%S {camera}", NULL,

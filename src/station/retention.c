@@ -72,7 +72,7 @@ static const char *word_limit(const char *what, twi_kind kind, char text[64])
     return text;
 }
 
-/* @param keep_us  How long captures of that kind are kept; 0: for ever. */
+/* @param keep_us  How long captures of that kind are kept; 0: forever. */
 static void drop_old(twi_writer *writer, const twi_camera_settings *camera, twi_kind kind,
                      int64_t keep_us, dropped *d)
 {

@@ -56,7 +56,7 @@ static void test_one_frame_is_not_enough(void **state)
     (void)state;
     const tw_sighting_config config = usual();
     tw_sighting_watch watch = watch_with(&config);
-    for (int i = 0; i < 300; i++) /* one of three, for ever */
+    for (int i = 0; i < 300; i++) /* one of three, forever */
         assert_int_equal(step(&watch, i, i % 3 == 0 ? 5000 : 0), 0);
 }
 

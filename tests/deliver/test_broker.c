@@ -259,7 +259,7 @@ static void test_a_station_and_its_orders(void **state)
     (void)kill(station, SIGKILL); /* its will is done */
     (void)waitpid(station, NULL, 0);
     WAIT_FOR(retains(hub.port, "lane/hollin/state", "\"state\":\"dead\""));
-    /* What it said last of a camera does not hold for ever. */
+    /* What it said last of a camera does not hold forever. */
     assert_true(retains(hub.port, "lane/hollin/kerb/state", "\"holds_until\":\"20"));
     station = start_station(folder, hub.port); /* again, to end well */
     WAIT_FOR(retains(hub.port, "lane/hollin/kerb/state", "\"state\":\"settling\"") ||

@@ -126,7 +126,7 @@ static void test_answers_to_mail(void **state)
         check(text, cases[i].fault, cases[i].words);
         end_server(&post);
     }
-    /* one that never ends its greeting does not hold us for ever, nor fill memory */
+    /* one that never ends its greeting does not hold us forever, nor fill memory */
     server post = start_stand_in("odd_server.py", "smtp", folder, "flood", NULL);
     (void)snprintf(text, sizeof text,
                    "[destination there]\nurl = smtp://127.0.0.1:%d\ntls = none\n"

@@ -233,8 +233,8 @@ static void test_nobody_waits_for_them(void **state)
     for (int i = 0; i < 1000; i++)
         twi_hooks_event(hooks, &event);
     twi_hooks_free(hooks);
-    /* A busy machine may not get through those that wait before the end, which is told of
-     * each. */
+    /* A busy machine may not get through those that wait before the end, which is
+     * reported each. */
     assert_int_equal(
         count_lines(t.text, "hook ring: events come faster than its program ends"), 1);
     assert_in_range(t.lines, TWI_HOOKS_WAITING + 1,

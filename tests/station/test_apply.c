@@ -24,7 +24,7 @@ enum {
     MOST_FRAMES = 3000
 };
 
-/* ---- a camera that gives the same picture for ever --------------------------------- */
+/* ---- a camera that gives the same picture forever --------------------------------- */
 
 typedef struct still_life {
     uint8_t *jpeg;

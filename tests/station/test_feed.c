@@ -1,5 +1,5 @@
-/* Who is told of a station's events: from a thread of his own, under no lock, and never
- * to anybody else's cost. */
+/* Subscribers to a station's events: called from a thread of his own, under no lock, and
+ * never to anybody else's cost. */
 #include <pthread.h>
 #include <stdatomic.h>
 #include <stdlib.h>

@@ -246,7 +246,7 @@ static void fast_sleep(void *ctx, int64_t t_us)
     clock.ops->sleep_until(clock.ctx, *(const int64_t *)ctx + t_us / 100);
 }
 
-static atomic_int asked; /* of the rare one, in vain */
+static atomic_int asked; /* of the rare one, without an answer */
 
 static tw_status next_of_none(void *ctx, tw_frame *frame, tw_error *err)
 {

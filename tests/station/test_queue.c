@@ -17,7 +17,7 @@ typedef struct bench {
     tw_clock_ops ops;
     atomic_llong now_us;
     sem_t given;
-    int64_t callback_us; /* that whoever is told of a capture takes */
+    int64_t callback_us; /* that the subscriber takes for a capture */
     atomic_int stored;
     pthread_mutex_t lock;
     problems problems; /* under the lock */
@@ -163,7 +163,7 @@ static void test_who_waits_for_room_is_woken(void **state)
     begin(&b, S / 100, 0);
     twi_queue_limit(b.queue, 1);
     (void)sem_post(&b.given);
-    (void)alarm(600); /* else it waits for ever */
+    (void)alarm(600); /* else it waits forever */
     for (int i = 0; i < 20; i++)
         give_still(&b);
     (void)alarm(0);

@@ -297,7 +297,7 @@ static void test_an_older_program_is_given_what_it_knows(void **state)
     take_down(b);
 }
 
-/* Who is told of an event may ask the station, and give it orders. */
+/* A subscriber may ask the station, and give it orders. */
 typedef struct asking {
     tw_station *station;
     unsigned asked, ordered;

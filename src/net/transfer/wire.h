@@ -8,7 +8,7 @@
 
 enum { URL_BYTES = 4096, SAID_MAX = 512 };
 
-/* What the server says, and what is told of the conversation. */
+/* What the server says, and what is reported of the conversation. */
 typedef struct wire_talk {
     twi_talk_fn on_line;
     void *ctx;

@@ -1,5 +1,5 @@
 /* The connections of a server, and how long each may take: whoever sends a byte every few
- * seconds is never silent for long, and would keep his place for ever. */
+ * seconds is never silent for long, and would keep his place forever. */
 #ifndef TWI_WEB_CONNECTIONS_H
 #define TWI_WEB_CONNECTIONS_H
 

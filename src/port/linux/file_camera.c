@@ -63,7 +63,7 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     return st;
 }
 
-/* Begin the file again. One that has given no frame would do so for ever. */
+/* Begin the file again. One that has given no frame would do so forever. */
 static tw_status again(file_camera *c, tw_error *err)
 {
     tw_stream stream;
@@ -91,7 +91,7 @@ static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
                 continue;
         }
         if (st != TW_OK) {
-            c->failed = true; /* reading on would say the same for ever */
+            c->failed = true; /* reading on would say the same forever */
             return st;
         }
         c->has_waiting = c->any = true;
