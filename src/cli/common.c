@@ -290,6 +290,12 @@ int cli_read_time(const char *option, const char *text, int64_t *us)
     return CLI_DONE;
 }
 
+int cli_by_number(const void *a, const void *b)
+{
+    const int64_t x = *(const int64_t *)a, y = *(const int64_t *)b;
+    return (x > y) - (x < y);
+}
+
 tw_platform cli_platform(void)
 {
     static const tw_camera_make_fn makers[] = {tw_linux_camera_make, tw_sim_camera_make,

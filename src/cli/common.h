@@ -146,6 +146,9 @@ const volatile int *cli_catch_signals(void (*also)(void));
 const char *cli_tool(void);
 void cli_called_as(const char *argv0);
 
+/** The order of two int64_t, for g_array_sort. */
+int cli_by_number(const void *a, const void *b);
+
 /** The exit code that stands for a status. */
 int cli_exit(tw_status st);
 

@@ -30,18 +30,6 @@ static const char EXAMPLE[] =
 
 enum { OVERLAY_AFTER_S = 12 };
 
-/* Written beside its place first, so that an old picture is not lost to half a new one.
- */
-static int write_file(const char *path, const uint8_t *data, size_t bytes)
-{
-    GError *error = NULL;
-    if (g_file_set_contents(path, (const char *)data, (gssize)bytes, &error))
-        return CLI_DONE;
-    const int code = cli_say(CLI_FAILED, "%s", error->message);
-    g_error_free(error);
-    return code;
-}
-
 static int look(const twi_camera_settings *camera, const tw_look_options *options,
                 const char *path, gboolean json)
 {
@@ -55,7 +43,7 @@ static int look(const twi_camera_settings *camera, const tw_look_options *option
         twi_look(&platform, camera, options, &data, &bytes, &reading, &err);
     if (st != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
-    const int code = write_file(path, data, bytes);
+    const int code = out_file(path, data, bytes);
     uint32_t sharpness = 0; /* what is drawn over a picture would count */
     const gboolean plain =
         !options->overlay && !options->png &&

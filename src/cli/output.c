@@ -95,6 +95,16 @@ void out_json_score(const twi_score *s, int64_t late_us)
 
 /* ---- progress -------------------------------------------------------------------- */
 
+int out_file(const char *path, const uint8_t *data, size_t bytes)
+{
+    GError *error = NULL;
+    if (g_file_set_contents(path, (const char *)data, (gssize)bytes, &error))
+        return CLI_DONE;
+    const int code = cli_say(CLI_FAILED, "%s", error->message);
+    g_error_free(error);
+    return code;
+}
+
 void out_progress_start(out_progress *p, const char *what, int64_t total_us)
 {
     *p = (out_progress){what, isatty(STDERR_FILENO) ? total_us : 0, -1};

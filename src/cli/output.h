@@ -36,6 +36,11 @@ void out_json_verdict(const char *verdict, const char *file, const twi_span *whe
 /** @param late_us  Median of the start latency. */
 void out_json_score(const twi_score *score, int64_t late_us);
 
+/** Write a file, beside its place first, so that an old one is not lost to half a new
+ * one.
+ * @return CLI_DONE; CLI_FAILED, told. */
+int out_file(const char *path, const uint8_t *data, size_t bytes);
+
 /* A bar on standard error for long work; nothing if that is no terminal. */
 typedef struct out_progress {
     const char *what;

@@ -271,16 +271,10 @@ static void judge(rehearsal *r)
         show_judged(r, i);
 }
 
-static int by_value(const void *a, const void *b)
-{
-    const int64_t x = *(const int64_t *)a, y = *(const int64_t *)b;
-    return (x > y) - (x < y);
-}
-
 static void show_score(const plan *p)
 {
     const twi_score *s = &p->score;
-    g_array_sort(p->late, by_value);
+    g_array_sort(p->late, cli_by_number);
     const int64_t late =
         p->late->len > 0 ? g_array_index(p->late, int64_t, p->late->len / 2) : 0;
     if (p->common.json) {
@@ -336,16 +330,12 @@ static tw_status draw_sheet(const rehearsal *r, const char *path)
     uint8_t *file = NULL;
     size_t bytes = 0;
     tw_error err = {0};
-    GError *error = NULL;
     tw_status st = twi_sheet_draw(entries, used, title, g_str_has_suffix(path, ".png"),
                                   &file, &bytes, &err);
-    if (st != TW_OK) {
+    if (st != TW_OK)
         (void)cli_say(CLI_FAILED, "%s", err.text);
-    } else if (!g_file_set_contents(path, (const char *)file, (gssize)bytes, &error)) {
+    else if (out_file(path, file, bytes) != CLI_DONE)
         st = TW_EIO;
-        (void)cli_say(CLI_FAILED, "%s", error->message);
-        g_error_free(error);
-    }
     for (guint i = 0; i < used; i++) {
         g_free((char *)entries[i].title);
         g_free((char *)entries[i].line);

@@ -70,6 +70,9 @@ void tune_set_event(tune_piece *piece, int64_t start_us, int64_t end_us);
  * CLI_FAILED, told. */
 int tune_read(tune_engine *engine, const tune_search *search, uint16_t variant);
 
+/** A camera's limits, armed, with another start_at: stay_at is at most that. */
+tw_sighting_config tune_limits(const twi_camera_settings *camera, uint32_t start_ppm);
+
 /** Try all limits with what was read. */
 void tune_try(const tune_engine *engine, tune_search *search, uint16_t variant);
 

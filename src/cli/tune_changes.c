@@ -38,7 +38,6 @@ void tune_shut_out(tune_variant *v, const twi_camera_settings *camera, const twi
         v->names[i] = camera->zone_names[i];
     }
     name_zone(v, camera);
-    v->names[n] = v->name;
     v->corners[0] = (tw_point){box->left_ppm, box->top_ppm};
     v->corners[1] = (tw_point){box->right_ppm, box->top_ppm};
     v->corners[2] = (tw_point){box->right_ppm, box->bottom_ppm};
@@ -83,7 +82,7 @@ void tune_apply(const twi_camera_settings *now, const tune_variant *v,
     if (v->largest_ppm > 0)
         out->largest_ppm = v->largest_ppm;
     if (v->shuts_out) {
-        /* Variants may have moved as more were added. */
+        /* Here and not before: variants move as more are added. */
         v->zones[now->zone_count] = zone_of(v);
         v->names[now->zone_count] = v->name;
         out->zones = v->zones;

@@ -222,11 +222,8 @@ static void note_marks(learning *l)
 {
     for (guint i = 0; i < l->marks->len; i++) {
         marked *m = mark_at(l, i);
-        const int64_t local_us =
-            m->from_us +
-            (int64_t)l->clock.ops->offset_s(l->clock.ctx, m->from_us) * G_USEC_PER_SEC;
         twi_civil t;
-        twi_civil_split(local_us, 0, &t);
+        twi_civil_split(m->from_us, l->clock.ops->offset_s(l->clock.ctx, m->from_us), &t);
         m->seen.right = m->kind == RIGHT;
         m->seen.minute = (uint16_t)(t.hour * 60 + t.minute);
         place_event(l, i);
@@ -303,11 +300,8 @@ static gboolean any_false(const cli_footage *f)
 /* Which marks are seen with a limit, of what was read last. */
 static void hold_marks(learning *l, uint32_t start_ppm, gboolean proposed)
 {
-    tw_sighting_config config = twi_sighting_config_of(&l->camera);
+    const tw_sighting_config config = tune_limits(&l->camera, start_ppm);
     twi_score unused = {0};
-    config.start_ppm = start_ppm;
-    config.stay_ppm = MIN(config.stay_ppm, start_ppm);
-    config.armed = true;
     for (guint i = 0; i < l->marks->len; i++) {
         marked *m = mark_at(l, i);
         cli_footage *f = &piece_at(l, i)->footage;
@@ -380,12 +374,6 @@ static void print_counts(const learning *l, const char *when, gboolean then)
     (void)printf("\n");
 }
 
-static int by_number(const void *a, const void *b)
-{
-    const gint64 x = *(const gint64 *)a, y = *(const gint64 *)b;
-    return (x > y) - (x < y);
-}
-
 /* Those of a kind that the proposal changes, by their numbers. */
 static void print_changed(const learning *l, mark_kind kind, gboolean to,
                           const char *words)
@@ -396,7 +384,7 @@ static void print_changed(const learning *l, mark_kind kind, gboolean to,
         if (m->kind == kind && m->usable && m->now != m->then && m->then == to)
             g_array_append_val(ids, m->id);
     }
-    g_array_sort(ids, by_number);
+    g_array_sort(ids, cli_by_number);
     for (guint i = 0; i < ids->len; i++)
         (void)printf(i == 0 ? "  %s: %lld" : "%s %lld", i == 0 ? words : "",
                      (long long)g_array_index(ids, gint64, i));
@@ -488,8 +476,8 @@ static void print_trace(const learning *l)
     config.own_count = 0; /* a trace does not say in which zone it was */
     if (start == config.start_ppm || twi_tryout_begin(&o.now, &config, true) != TW_OK)
         return;
-    config.start_ppm = start;
-    config.stay_ppm = MIN(config.stay_ppm, start);
+    config = tune_limits(&l->camera, start);
+    config.own_count = 0;
     if (twi_tryout_begin(&o.then, &config, true) != TW_OK ||
         tw_catalogue_trace(l->catalogue, l->camera.name, 0, 0, try_second, &o, NULL) !=
             TW_OK ||
@@ -572,7 +560,6 @@ static int draw_zone(const learning *l)
     tw_reading unused;
     uint8_t *data = NULL;
     size_t bytes = 0;
-    GError *error = NULL;
     guint i = 0;
     if (!l->search->variants[l->search->chosen->variant].shuts_out)
         return cli_say(CLI_DONE, "no zone is proposed, so that nothing is drawn");
@@ -588,11 +575,7 @@ static int draw_zone(const learning *l)
     with.source = piece_at(l, i)->source;
     if (twi_look(&platform, &with, &options, &data, &bytes, &unused, &err) != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
-    int code = CLI_DONE;
-    if (!g_file_set_contents(path, (const char *)data, (gssize)bytes, &error)) {
-        code = cli_say(CLI_FAILED, "%s", error->message);
-        g_error_free(error);
-    }
+    const int code = out_file(path, data, bytes);
     free(data);
     return code;
 }

@@ -145,14 +145,20 @@ static size_t limits(uint32_t now_ppm, uint32_t out[LIMITS + 1])
     return n;
 }
 
+tw_sighting_config tune_limits(const twi_camera_settings *camera, uint32_t start_ppm)
+{
+    tw_sighting_config config = twi_sighting_config_of(camera);
+    config.start_ppm = start_ppm;
+    config.stay_ppm = MIN(config.stay_ppm, start_ppm);
+    config.armed = true;
+    return config;
+}
+
 static void try_limit(const tune_engine *t, tune_search *search, uint16_t variant,
                       uint32_t start)
 {
     twi_trial trial = {.variant = variant, .start_ppm = start};
-    tw_sighting_config config = twi_sighting_config_of(search->camera);
-    config.start_ppm = start;
-    config.stay_ppm = MIN(config.stay_ppm, start);
-    config.armed = true;
+    const tw_sighting_config config = tune_limits(search->camera, start);
     for (guint i = 0; i < t->pieces->len; i++) {
         cli_footage *f = &g_array_index(t->pieces, tune_piece, i).footage;
         cli_footage_replay(f, &config);

@@ -70,6 +70,15 @@ tw_status twi_catalogue_finish(tw_catalogue *c, sqlite3_stmt *s, tw_error *err)
     return st;
 }
 
+bool twi_catalogue_next(const tw_catalogue *c, sqlite3_stmt *s, tw_status *st,
+                        tw_error *err)
+{
+    const int code = sqlite3_step(s);
+    if (code != SQLITE_ROW && code != SQLITE_DONE)
+        *st = twi_catalogue_fail(c, code, err);
+    return code == SQLITE_ROW;
+}
+
 tw_status twi_catalogue_change_one(tw_catalogue *c, const char *sql, int64_t id,
                                    const char *what, tw_error *err)
 {

@@ -103,16 +103,13 @@ tw_status tw_catalogue_missed(tw_catalogue *c, const char *camera, int64_t from_
     (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
     (void)sqlite3_bind_int64(s, 2, from_us);
     (void)sqlite3_bind_int64(s, 3, until_us > 0 ? until_us : INT64_MAX);
-    int code = SQLITE_ROW;
     bool more = true;
-    while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {
+    while (more && twi_catalogue_next(c, s, &st, err)) {
         const tw_missed_record record = {sqlite3_column_int64(s, 0),
                                          twi_catalogue_text(s, 1),
                                          sqlite3_column_int64(s, 2)};
         more = visit(ctx, &record);
     }
-    if (code != SQLITE_ROW && code != SQLITE_DONE)
-        st = twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }

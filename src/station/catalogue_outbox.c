@@ -172,15 +172,12 @@ static tw_status visit_all(tw_catalogue *c, sqlite3_stmt *s,
                            bool (*visit)(void *ctx, const twi_outbox_item *item),
                            void *ctx, tw_error *err)
 {
-    int code = SQLITE_DONE;
+    tw_status st = TW_OK;
     bool more = true;
-    while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {
+    while (more && twi_catalogue_next(c, s, &st, err)) {
         const twi_outbox_item item = item_at(s);
         more = visit(ctx, &item);
     }
-    const tw_status st = code == SQLITE_ROW || code == SQLITE_DONE
-                             ? TW_OK
-                             : twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }

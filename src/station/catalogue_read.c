@@ -68,14 +68,11 @@ tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *filt
     (void)sqlite3_bind_int64(s, 6, (int64_t)f->least_bytes);
     (void)sqlite3_bind_int64(s, 7, f->most > 0 ? (int64_t)f->most : -1);
     (void)sqlite3_bind_int64(s, 8, f->marked);
-    int code = SQLITE_ROW;
     bool more = true;
-    while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {
+    while (more && twi_catalogue_next(c, s, &st, err)) {
         const tw_sighting_record record = sighting_at(s);
         more = visit(ctx, &record);
     }
-    if (code != SQLITE_ROW && code != SQLITE_DONE)
-        st = twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }
@@ -96,9 +93,8 @@ tw_status tw_catalogue_captures(tw_catalogue *c, int64_t sighting,
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_int64(s, 1, sighting);
-    int code = SQLITE_ROW;
     bool more = true;
-    while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {
+    while (more && twi_catalogue_next(c, s, &st, err)) {
         const tw_capture_record r = {.id = sqlite3_column_int64(s, 0),
                                      .sighting = sqlite3_column_int64(s, 1),
                                      .camera = twi_catalogue_text(s, 2),
@@ -110,8 +106,6 @@ tw_status tw_catalogue_captures(tw_catalogue *c, int64_t sighting,
                                      .unsure = sqlite3_column_int64(s, 8) != 0};
         more = visit(ctx, &r);
     }
-    if (code != SQLITE_ROW && code != SQLITE_DONE)
-        st = twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }

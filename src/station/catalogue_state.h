@@ -56,6 +56,11 @@ tw_status twi_catalogue_execute(tw_catalogue *catalogue, const char *sql, tw_err
 tw_status twi_catalogue_finish(tw_catalogue *catalogue, sqlite3_stmt *statement,
                                tw_error *err);
 
+/** Step to the next row. @return false: there is none, or *st and err say why it cannot
+ * be read; st is left alone else. */
+bool twi_catalogue_next(const tw_catalogue *catalogue, sqlite3_stmt *statement,
+                        tw_status *st, tw_error *err);
+
 /** Run a statement with one number that changes one row.
  * @param what  Of which there may be none of that number, for err. @return TW_ENOENT
  * then.

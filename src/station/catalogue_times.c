@@ -86,13 +86,10 @@ tw_status tw_catalogue_trace(tw_catalogue *c, const char *camera, int64_t from_u
     (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
     (void)sqlite3_bind_int64(s, 2, from_us - MINUTE_US);
     (void)sqlite3_bind_int64(s, 3, w.until_us);
-    int code = SQLITE_ROW;
     bool more = true;
-    while (more && (code = sqlite3_step(s)) == SQLITE_ROW)
+    while (more && twi_catalogue_next(c, s, &st, err))
         more = visit_seconds(&w, sqlite3_column_int64(s, 0), sqlite3_column_blob(s, 1),
                              (size_t)sqlite3_column_bytes(s, 1));
-    if (code != SQLITE_ROW && code != SQLITE_DONE)
-        st = twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }
@@ -152,9 +149,8 @@ tw_status tw_catalogue_log(tw_catalogue *c, const char *camera, int64_t from_us,
     (void)sqlite3_bind_text(s, 1, camera, -1, SQLITE_STATIC);
     (void)sqlite3_bind_int64(s, 2, from_us);
     (void)sqlite3_bind_int64(s, 3, until_us > 0 ? until_us : INT64_MAX);
-    int code = SQLITE_ROW;
     bool more = true;
-    while (more && (code = sqlite3_step(s)) == SQLITE_ROW) {
+    while (more && twi_catalogue_next(c, s, &st, err)) {
         const bool of_camera = sqlite3_column_type(s, 0) != SQLITE_NULL;
         const tw_log_entry h = {.camera = of_camera ? twi_catalogue_text(s, 0) : NULL,
                                 .at_us = sqlite3_column_int64(s, 1),
@@ -163,8 +159,6 @@ tw_status tw_catalogue_log(tw_catalogue *c, const char *camera, int64_t from_us,
                                 .unsure = sqlite3_column_int64(s, 4) != 0};
         more = visit(ctx, &h);
     }
-    if (code != SQLITE_ROW && code != SQLITE_DONE)
-        st = twi_catalogue_fail(c, code, err);
     (void)sqlite3_finalize(s);
     return st;
 }
