@@ -76,6 +76,21 @@ static void test_reasons_go_with_the_change(void **state)
           "travel = 8 %", "travel: more, as what was right went far enough");
 }
 
+/* What ends a sighting is never above what begins it, or no limit that low could be
+ * tried.
+ */
+static void test_limits_that_are_tried(void **state)
+{
+    (void)state;
+    const twi_camera_settings camera = {
+        .start_ppm = 500, .stay_ppm = 400, .confirm = {2, 3}};
+    assert_int_equal(tune_limits(&camera, 1000).start_ppm, 1000);
+    assert_int_equal(tune_limits(&camera, 1000).stay_ppm, 400);
+    assert_int_equal(tune_limits(&camera, 200).start_ppm, 200);
+    assert_int_equal(tune_limits(&camera, 200).stay_ppm, 200);
+    assert_true(tune_limits(&camera, 200).armed); /* also where the camera is not */
+}
+
 /* ---- a beginning that is shown first -------------------------------------------------
  */
 
@@ -128,6 +143,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_reasons_go_with_the_change),
+        cmocka_unit_test(test_limits_that_are_tried),
         cmocka_unit_test(test_a_quiet_beginning_is_shown_first),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
