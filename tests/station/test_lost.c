@@ -192,8 +192,7 @@ static void run_with(fault f)
     tw_clock_ops ops = *tw_linux_clock().ops;
     ops.sleep_until = counted_sleep;
     atomic_store(&slept_us, 0);
-    const tw_platform platform = {
-        .makers = makers, .clock = {&ops, NULL}, .card = &card};
+    const tw_platform platform = {.makers = makers, .clock = {&ops, NULL}, .card = &card};
     if (tw_station_new(&platform, settings, on_event, &t, &t.station, &err) != TW_OK)
         fail_msg("%s", err.text);
     assert_int_equal(tw_station_run(t.station), TW_OK);
