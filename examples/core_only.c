@@ -49,6 +49,7 @@ int main(void)
     config.cells = 10; /* memory is dear here: few cells, and two subjects at most */
     config.tracks = 2;
     config.colour = false; /* its pictures are grey */
+    config.nearby = false; /* takes memory */
     if (tw_detector_bytes(&config, &bytes) != TW_OK ||
         tw_detector_init(&config, memory, sizeof memory, &detector) != TW_OK) {
         printf("the detector needs %lu bytes\n", (unsigned long)bytes);

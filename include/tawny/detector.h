@@ -55,6 +55,8 @@ typedef struct tw_detector_config {
     uint16_t evidence_pct; /* how much something must show of itself to be taken for a
                               subject, in distance, time and size, TW_EVIDENCE_MIN.._MAX;
                               0 is 100 */
+    bool nearby;           /* tell what is darker or brighter than all that is near from
+                              leaves that only change places; takes memory */
 } tw_detector_config;
 
 /* What a cell showed in the last frame; bits of tw_reading.cells. */

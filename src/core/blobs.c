@@ -199,10 +199,11 @@ static void mark_cells(tw_detector *d)
 {
     for (uint32_t i = 0; i < d->cells; i++) {
         twi_cell *cell = &d->cell[i];
+        const twi_found *f = cell->label > 0 ? &d->found[cell->label - 1] : NULL;
+        twi_nearby_settle(d, i, f && f->stays && f->shape.counted && !cell->counted);
         cell->owned = cell->counted = false;
-        if (cell->label == 0)
+        if (!f)
             continue;
-        const twi_found *f = &d->found[cell->label - 1];
         cell->owned = (f->shape.counted || f->promising) && d->config.travel_ppm > 0;
         cell->counted = cell->owned && f->shape.counted;
         if (f->shape.counted)
@@ -291,6 +292,7 @@ void twi_blobs_find(tw_detector *d, tw_reading *out)
         f->shape.counted =
             f->allowed && (d->config.travel_ppm == 0 || (track && track->alive));
         f->shape.travel_ppm = track ? (uint32_t)track->net : 0;
+        f->stays = track && track->stays;
         f->promising = track && twi_track_is_promising(d, track);
         list(out, &f->shape);
     }

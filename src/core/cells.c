@@ -10,6 +10,7 @@
 #define MEAN_TO_VARIANCE 1.57F /* of a normal distribution: (pi / 2) */
 #define RIDGE 8.0F             /* pull to "nothing changed", in noise variances */
 #define GAIN_MIN 0.45F         /* below: the texture was replaced, not darkened */
+#define GAIN_FOG 0.08F         /* or fog lies before it, of which all cells tell alike */
 #define GAIN_MAX 8.0F          /* a headlight on a night picture */
 #define LIT 1.6F               /* so many times brighter is a lamp, not a cloud */
 #define GLOW 1.15F             /* around a lamp's light there is more of it */
@@ -232,13 +233,28 @@ static float white_residual(const twi_patch *patch, const twi_cell_fit *fit)
     return squares;
 }
 
+/* The gain held within what light and fog can do. */
+static float held_gain(const tw_detector *d, const fit_sums *s, float gain)
+{
+    const float n = (float)s->n;
+    if (gain < GAIN_MIN) {
+        const float fog = twi_clamp(gain, GAIN_FOG, GAIN_MIN);
+        if (twi_fog_explains(d, fog, ((float)s->y - fog * (float)s->x) / n))
+            return fog;
+    }
+    return twi_clamp(gain, GAIN_MIN, GAIN_MAX);
+}
+
 /* Solve for what the guards may explain. @return the squares that are left. */
 static float explain(const tw_detector *d, const fit_sums *s, const moments *m,
                      float ridge, twi_cell_fit *fit)
 {
     const float n = (float)s->n;
-    if (d->config.light_guard)
-        fit->gain = twi_clamp(solve_gain(m, ridge), GAIN_MIN, GAIN_MAX);
+    if (d->config.light_guard) {
+        const float gain = solve_gain(m, ridge);
+        fit->gain = held_gain(d, s, gain);
+        fit->airlight = twi_fog_airlight(gain, ((float)s->y - gain * (float)s->x) / n);
+    }
     if (d->config.shake_guard) {
         solve_shift(m, ridge, fit);
         fit->dx = twi_clamp(fit->dx, -SHIFT_MAX * fit->gain, SHIFT_MAX * fit->gain);
@@ -259,9 +275,9 @@ static float explain(const tw_detector *d, const fit_sums *s, const moments *m,
 static float explain_by_light(const tw_detector *d, const fit_sums *s, const moments *m,
                               float ridge)
 {
-    twi_cell_fit fit = {1.0F, 0.0F, 0.0F, 0.0F, 0};
+    twi_cell_fit fit = {.gain = 1.0F};
     if (d->config.light_guard) {
-        fit.gain = twi_clamp((m->xy + ridge) / (m->xx + ridge), GAIN_MIN, GAIN_MAX);
+        fit.gain = held_gain(d, s, (m->xy + ridge) / (m->xx + ridge));
         return residual(m, &fit);
     }
     const float n = (float)s->n, offset = (float)(s->y - s->x) / n;
@@ -278,10 +294,12 @@ static int32_t fitted_level(const tw_detector *d, const twi_patch *patch,
         return plain_level(d, sums, by);
     const moments m = centre(&s, (float)s.n);
     float squares = explain(d, &s, &m, RIDGE * variance, fit);
+    fit->middle = ((float)s.y - fit->gain * (float)s.x) / (float)s.n;
     if (s.n < sums->area)
         squares += white_residual(patch, fit);
     const float gain = largest(fit->gain, 1.0F), n = (float)(s.n + s.saturated);
     const float expected = variance * largest(0.6F * gain * gain + 0.4F, by->brighter);
+    fit->expected = n * expected;
     if (d->config.shake_guard)
         fit->unshifted =
             level_of(explain_by_light(d, &s, &m, RIDGE * variance), n, expected);
@@ -401,7 +419,8 @@ bool twi_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t
     bool fitted = false;
     scale by = {1.0F, 1.0F};
     int32_t level = twi_log2_level(0.02F);
-    *fit = (twi_cell_fit){1.0F, 0.0F, 0.0F, 0.0F, twi_log2_level(0.02F)};
+    *fit = (twi_cell_fit){
+        .gain = 1.0F, .airlight = -1.0F, .unshifted = twi_log2_level(0.02F)};
     if (says_something) {
         by = scale_of(d, sums);
         level = plain_level(d, sums, &by);
@@ -411,6 +430,7 @@ bool twi_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t
         if (fitted) {
             twi_patch_take(d, luma, row, column, patch);
             level = fitted_level(d, patch, sums, &by, fit);
+            twi_fog_vote(d, fit->airlight);
         }
     }
     cell->lit = fit->gain > LIT || by.brighter > LIT;
@@ -420,6 +440,8 @@ bool twi_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t
     cell->level = level;
     cell->limit = d->falling ? limit_in_falling(d, row, column) : sway_limit(d, cell);
     twi_colour_judge(d, (uint32_t)(cell - d->cell), sums);
+    const bool worth = measured > LEVEL_BASE && fit->expected > 0.0F;
+    twi_nearby_judge(d, luma, row, column, worth ? fit : NULL);
     const bool high = cell->level > cell->limit + SEED_ABOVE;
     /* Where frames are far apart a subject may be in a cell for one of them alone. */
     const bool apart = d->step_us > TWI_LASTING_STEP_US && !d->falling;

@@ -25,6 +25,7 @@ enum {
 
 static const int32_t NOISE_Q98 = TWI_LEVEL(2.0);   /* of the mean of two squares */
 static const int32_t LEVEL_LEAST = TWI_LEVEL(4.5); /* 6.7 standard deviations */
+static const int32_t LEVEL_CALM = TWI_LEVEL(0.0);
 
 /* The pixels of chroma that fill what one cell of luma does: at least one. */
 static uint32_t edge_of(uint32_t luma_px, uint32_t luma_side, uint32_t chroma_side)
@@ -62,7 +63,7 @@ static void begin_cell(twi_colour *c)
     c->u = c->now_u;
     c->v = c->now_v;
     c->variance = VARIANCE_START;
-    c->past[0] = c->past[1] = c->q98 = c->q50 = 0;
+    c->witness = (twi_witness){{0, 0}, 0, 0};
 }
 
 void twi_colour_take(tw_detector *d, const tw_chroma *chroma)
@@ -109,26 +110,6 @@ static float unexplained(const twi_colour *c, float ratio)
     return (u * u + v * v) / 2.0F;
 }
 
-/* As the level of brightness: what is gone at once does not count. */
-static int32_t lasting(const tw_detector *d, twi_colour *c, int32_t measured)
-{
-    const int32_t before = c->past[d->past], older = c->past[!d->past];
-    if (d->sampling)
-        c->past[!d->newest] = measured;
-    return twi_level_that_lasts(d, measured, before, older);
-}
-
-static void track_usual(const tw_detector *d, const twi_cell *cell, twi_colour *c,
-                        int32_t level)
-{
-    const int32_t up = d->pace.up / twi_teaches(cell), down = d->pace.down;
-    const int32_t half = (d->pace.up + down) / 2;
-    c->q50 += level > c->q50 ? half : -half;
-    c->q98 += level > c->q98 ? up : -down;
-    c->q50 = c->q50 < 0 ? 0 : c->q50;
-    c->q98 = c->q98 < 0 ? 0 : c->q98;
-}
-
 void twi_colour_judge(tw_detector *d, uint32_t index, const twi_cell_sums *sums)
 {
     twi_cell *cell = &d->cell[index];
@@ -143,10 +124,9 @@ void twi_colour_judge(tw_detector *d, uint32_t index, const twi_cell_sums *sums)
     c->off = unexplained(c, by.ratio);
     const float expected =
         (c->variance > VARIANCE_MIN ? c->variance : VARIANCE_MIN) + by.tint * by.tint;
-    const int32_t level = lasting(d, c, twi_log2_level(c->off / expected + 0.02F));
-    const int32_t own = twi_limit_of(c->q98, c->q50);
-    const int32_t above = level - (own > LEVEL_LEAST ? own : LEVEL_LEAST);
-    track_usual(d, cell, c, level);
+    const int32_t level = twi_log2_level(c->off / expected + 0.02F);
+    const int32_t above =
+        twi_witness_hear(d, cell, &c->witness, level, LEVEL_LEAST, LEVEL_CALM);
     if (d->age_us - d->tinted_us < TWI_ALL_FITTED_US)
         return;
     const float usual = c->u * c->u + c->v * c->v;
@@ -159,7 +139,7 @@ void twi_colour_judge(tw_detector *d, uint32_t index, const twi_cell_sums *sums)
 
 int32_t twi_colour_restless(const tw_detector *d, uint32_t index)
 {
-    return d->colour[index].q98 - NOISE_Q98;
+    return d->colour[index].witness.q98 - NOISE_Q98;
 }
 
 void twi_colour_learn(tw_detector *d, uint32_t index, uint32_t rate)

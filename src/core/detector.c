@@ -42,6 +42,7 @@ void tw_detector_defaults_sized(tw_detector_config *config, uint16_t width,
                                       .sway_guard = true,
                                       .shake_guard = true,
                                       .colour = true,
+                                      .nearby = true,
                                       .evidence_pct = EVIDENCE_USUAL};
     twi_sized_give(config, size, &usual, sizeof usual);
 }
@@ -108,6 +109,7 @@ static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
     at->noise = piece(p, pixels, sizeof *at->noise);
     at->cell = piece(p, cells, sizeof *at->cell);
     at->colour = c->colour ? piece(p, cells, sizeof *at->colour) : NULL;
+    at->nearby = c->nearby ? piece(p, cells, sizeof *at->nearby) : NULL;
     at->shown = piece(p, cells, sizeof *at->shown);
     at->stack = piece(p, cells, sizeof *at->stack);
     at->found = piece(p, (size_t)TWI_FOUND_EACH * c->tracks, sizeof *at->found);
@@ -156,6 +158,8 @@ tw_status tw_detector_init(const tw_detector_config *config, void *memory, size_
     tw_detector *d = lay_out(&own, &p);
     d->kernels = twi_kernels_at(0);
     memset(d->cell, 0, d->cells * sizeof *d->cell);
+    if (d->nearby)
+        memset(d->nearby, 0, d->cells * sizeof *d->nearby);
     if (d->colour)
         memset(d->colour, 0, d->cells * sizeof *d->colour);
     memset(d->track, 0, d->config.tracks * sizeof *d->track);
@@ -174,7 +178,8 @@ tw_status tw_detector_adjust(tw_detector *detector, const tw_detector_config *co
         return TW_EINVAL;
     const tw_detector_config *had = &detector->config;
     if (own.width != had->width || own.height != had->height || own.cells != had->cells ||
-        own.colour != had->colour || own.tracks != had->tracks)
+        own.colour != had->colour || own.nearby != had->nearby ||
+        own.tracks != had->tracks)
         return TW_ESIZE;
     detector->config = own;
     return TW_OK;
@@ -372,6 +377,7 @@ static tw_status read_frame(tw_detector *detector, const tw_luma *luma,
         twi_colour_take(d, chroma);
         for (uint16_t row = 0; row < d->grid.rows; row++)
             judge_row(d, luma, row);
+        twi_fog_count(d);
         follow_falling(d);
         twi_fast_find(d);
         if (whole_picture_turned(d))

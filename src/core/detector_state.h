@@ -17,6 +17,7 @@
 
 enum {
     TWI_CLUTTERS = 5,
+    TWI_AIRLIGHTS = 32,
     TWI_QUADRANTS = 4,
     TWI_FOUND_EACH = 3,    /* blobs in a frame for each track; more are not looked at */
     TWI_TRAIL_PLACES = 60, /* that a trail holds */
@@ -46,6 +47,9 @@ typedef struct twi_cell_sums {
 /* What explains a cell: y = gain * x + offset + dx * du + dy * dv. */
 typedef struct twi_cell_fit {
     float gain, dx, dy, offset;
+    float airlight; /* that the fit tells, if there is fog; below 0: there is none */
+    float middle;   /* the offset where nothing is explained by a shift, Q2 */
+    float expected; /* squares that noise alone would leave of the cell; 0: not fitted */
     int32_t unshifted; /* the level that a fit without dx and dy would have left */
 } twi_cell_fit;
 
@@ -80,14 +84,25 @@ typedef struct twi_cell {
     uint16_t label; /* of its blob, counted from 1; 0 none */
 } twi_cell;
 
+/* What a second witness has said of a cell. */
+typedef struct twi_witness {
+    int32_t past[2];  /* levels a little earlier, as those of twi_cell */
+    int32_t q98, q50; /* usual levels, likewise */
+} twi_witness;
+
+/* What is known of a cell against what is near it. */
+typedef struct twi_nearby {
+    twi_witness witness;
+    int32_t still; /* the cell's q98 when nothing moved in it */
+} twi_nearby;
+
 /* What is usual of a cell's colour; blue and red differences from grey, in levels. */
 typedef struct twi_colour {
     float u, v;     /* usual mean */
     float variance; /* usual square of what is off it, half of both */
     float now_u, now_v,
-        off;          /* in this frame; and half the square of what is unexplained */
-    int32_t past[2];  /* as those of twi_cell */
-    int32_t q98, q50; /* usual levels, likewise */
+        off; /* in this frame; and half the square of what is unexplained */
+    twi_witness witness;
 } twi_colour;
 
 /* A blob of this frame, as tracks see it. Lengths are millionths of the picture's width,
@@ -97,6 +112,7 @@ typedef struct twi_found {
     uint16_t label;     /* of its cells */
     bool allowed : 1;   /* its size is between smallest and largest */
     bool taken : 1;     /* it belongs to a track */
+    bool stays : 1;     /* to a subject that was taken for one without travelling */
     bool promising : 1; /* to one that may yet become a subject */
     int32_t x, y;       /* weighted centre */
     int32_t size;       /* longer side of its box */
@@ -127,6 +143,7 @@ typedef struct twi_track {
     bool used : 1;
     bool confirmed : 1;
     bool slow : 1;        /* confirmed by its slow trail */
+    bool stays : 1;       /* confirmed without travelling */
     bool alive : 1;       /* confirmed, seen of late, and travelling of late */
     uint16_t blob;        /* label of its blob in this frame; 0: unseen */
     int32_t x, y, vx, vy; /* centre, and its speed a second */
@@ -172,13 +189,16 @@ struct tw_detector {
     } pace;                        /* how far all learn in this frame */
     int32_t clutter[TWI_CLUTTERS]; /* how many blobs there are beside one: all, and those
                                       of some mass, Q16 */
-    int32_t moving_usual;          /* cells that moved, mean of the last second, Q8 */
-    int32_t lit_usual;             /* cells in which light explained a change, likewise */
+    uint16_t airlights[TWI_AIRLIGHTS]; /* how many cells have told each, darkest first */
+    uint16_t airlight;                 /* of the last frame's fog, Q2; 0: no fog */
+    int32_t moving_usual;              /* cells that moved, mean of the last second, Q8 */
+    int32_t lit_usual; /* cells in which light explained a change, likewise */
     /* Arrays in the caller's memory. */
     uint16_t *background; /* width * height, Q8.8 */
     uint8_t *noise;       /* width * height: mean absolute residual, Q4.4 levels */
     twi_cell *cell;       /* columns * rows */
     twi_colour *colour;   /* columns * rows; NULL: not heeded */
+    twi_nearby *nearby;   /* columns * rows; NULL: not asked */
     uint8_t *shown;       /* columns * rows: TW_CELL_ bits for the reading */
     uint16_t *stack;      /* columns * rows: cells still to be visited */
     twi_found *found;     /* TWI_FOUND_EACH for each track */
@@ -248,6 +268,37 @@ void twi_colour_judge(tw_detector *d, uint32_t index, const twi_cell_sums *sums)
 
 /** How restless a cell's colour usually is, on the scale of brightness. */
 int32_t twi_colour_restless(const tw_detector *d, uint32_t index);
+
+/** @return the airlight that would explain a fit as fog, Q2; below 0: none. */
+float twi_fog_airlight(float gain, float offset);
+
+/** Let a cell tell the airlight it has seen. @param airlight  Below 0: it has none. */
+void twi_fog_vote(tw_detector *d, float airlight);
+
+/** After a frame: whether enough cells agree for the next frame. */
+void twi_fog_count(tw_detector *d);
+
+/** @return whether fog explains a fit, by the airlight that all cells tell. */
+bool twi_fog_explains(const tw_detector *d, float gain, float offset);
+
+/** Let a witness say its level of this frame, and learn what is usual of it.
+ * @param least  Its limit is at least this.
+ * @param calm   Lower than this makes no difference to what is usual.
+ * @return by how much it is over its limit. */
+int32_t twi_witness_hear(const tw_detector *d, const twi_cell *cell, twi_witness *w,
+                         int32_t measured, int32_t least, int32_t calm);
+
+/** Let a cell move whose pixels are outside of what is near them. To be called once the
+ * cell's level and limit are set.
+ * @param fit  What explains the cell; NULL: it is calm, and there is no need to look. */
+void twi_nearby_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column,
+                      const twi_cell_fit *fit);
+
+/** Once it is known what a cell is part of: what has come to stay has not made it
+ * restless.
+ * @param stays  The cell is part of a subject that need not travel, and was not before.
+ */
+void twi_nearby_settle(tw_detector *d, uint32_t index, bool stays);
 
 /** Learn a cell's colour. @param rate  Of its background, Q16. */
 void twi_colour_learn(tw_detector *d, uint32_t index, uint32_t rate);

@@ -497,6 +497,7 @@ static void judge(tw_detector *d, twi_track *t)
     if (!t->confirmed && (strong || slow || is_subject(d, t, net))) {
         t->confirmed = true;
         t->slow = slow;
+        t->stays = strong;
         t->moved_us = d->age_us;
     }
     const int32_t recent = t->slow ? slowly.recent : gone.recent;

@@ -37,7 +37,8 @@ static void test_a_short_struct_is_read_no_further_than_it_goes(void **state)
     tw_detector_config usual;
     size_t bytes = 0, of_older = 0;
     tw_detector_defaults(&usual, SIDE, SIDE);
-    usual.colour = false; /* it takes memory, which the older one does not know */
+    usual.colour = usual.nearby =
+        false; /* they take memory, and the older one knows neither */
     assert_int_equal(usual.size, sizeof usual);
     tw_detector_config *older = copy_of(&usual, size);
     older->size = size;
