@@ -291,7 +291,7 @@ static tw_status read_scan(twi_brightness *r, const span *rest, uint16_t factor,
                      .columns = columns,
                      .rows = rows};
     aim_at_colour(r, &scan, picture);
-    twi_brightness_prepare(r, scan.colour[0] != NULL);
+    twi_brightness_prepare(r, factor != 8);
     return twi_brightness_scan(r, &scan, &picture->rows);
 }
 

@@ -148,38 +148,26 @@ static inline bool step_over(bits *b, const twi_steps *steps, const twi_huffman 
     return true;
 }
 
-static inline bool skip_block(bits *b, const twi_steps *first, const twi_steps *rest,
-                              const twi_huffman *dc, const twi_huffman *ac)
+/* How far the first coefficient is from the last block's, and what of the block follows
+ * in the same look-up.
+ * @return the next coefficient, or TWI_COEFFICIENTS: the block is over; 0: no such code.
+ */
+static inline uint32_t take_first(bits *b, const twi_firsts *f, const twi_huffman *dc,
+                                  int32_t *difference)
 {
     need(b);
-    const uint32_t entry = first->entry[peek(b, TWI_FAST_BITS)];
-    if (entry != 0 && entry >> 5 < TWI_COEFFICIENTS) {
+    const uint32_t entry = f->entry[peek(b, TWI_FAST_BITS)];
+    const uint32_t next = entry >> 5 & 127;
+    if (entry != 0 && next < TWI_COEFFICIENTS) {
         drop(b, entry & 15);
-        return entry & 16 ? true : step_over(b, rest, ac, entry >> 5);
+        *difference = (int32_t)(entry >> 12) - TWI_DIFFERENCE_0;
+        return entry & 16 ? TWI_COEFFICIENTS : next;
     }
     const int32_t size = next_symbol(b, dc);
     if (size < 0)
-        return false;
-    drop(b, (uint32_t)size);
-    return step_over(b, rest, ac, 1);
-}
-
-/* How far the first coefficient is from the last block's. */
-static inline bool take_difference(bits *b, const twi_differences *d,
-                                   const twi_huffman *dc, int32_t *difference)
-{
-    need(b);
-    const int32_t entry = d->entry[peek(b, TWI_FAST_BITS)];
-    if (entry != 0) {
-        drop(b, (uint32_t)entry & 15);
-        *difference = (entry - (entry & 15)) / 16;
-        return true;
-    }
-    const int32_t size = next_symbol(b, dc);
-    if (size < 0)
-        return false;
+        return 0;
     *difference = take_value(b, (uint32_t)size);
-    return true;
+    return 1;
 }
 
 /* The next coefficients as far as the fifth in zigzag order, which is the highest that a
@@ -254,24 +242,32 @@ typedef struct walk {
     int32_t dc[TWI_COMPONENTS]; /* of the last block of each */
 } walk;
 
+/* Read the first coefficient of a block, which is kept for the next one.
+ * @return as take_first; 0 also where it is out of all bounds. */
+static inline uint32_t follow_first(walk *w, int which, const twi_firsts *first)
+{
+    const twi_component *c = &w->reader->component[which];
+    int32_t difference = 0, *dc = &w->dc[which];
+    const uint32_t next = take_first(&w->bits, first, &w->reader->dc[c->dc], &difference);
+    *dc += difference;
+    return *dc > DC_MAX || *dc < -DC_MAX ? 0 : next;
+}
+
 static inline bool read_luma_block(walk *w, uint32_t column, uint32_t row)
 {
     const twi_brightness *r = w->reader;
     const twi_component *c = &r->component[0];
     const uint16_t *quantiser = r->quantiser[c->quantiser];
     const twi_huffman *ac = &r->ac[c->ac];
-    int32_t difference = 0;
-    if (!take_difference(&w->bits, &r->luma_dc, &r->dc[c->dc], &difference))
-        return false;
-    w->dc[0] += difference;
-    if (w->dc[0] > DC_MAX || w->dc[0] < -DC_MAX)
+    uint32_t next = follow_first(w, 0, &r->luma_first);
+    if (next == 0)
         return false;
     if (w->scan->factor == 8) {
         put(w->scan, column, row, eighth((int64_t)w->dc[0] * quantiser[0]));
-        return step_over(&w->bits, &r->luma_ac, ac, 1);
+        return step_over(&w->bits, &r->luma_ac, ac, next);
     }
     int32_t value[16 + 5] = {w->dc[0]}; /* a run may lead past the fifth */
-    const uint32_t next = take_lowest(&w->bits, &r->luma_lowest, ac, value);
+    next = take_lowest(&w->bits, &r->luma_lowest, ac, value);
     put_quarters(w->scan, quantiser, 2 * column, 2 * row, value);
     return next > 0 && step_over(&w->bits, &r->luma_ac, ac, next);
 }
@@ -282,34 +278,19 @@ static inline int code_of(const twi_brightness *r, int which)
     return r->one_colour_code ? 0 : which - 1;
 }
 
-static inline bool skip_colour(walk *w, int which)
-{
-    const twi_brightness *r = w->reader;
-    const twi_component *c = &r->component[which];
-    const int code = code_of(r, which);
-    for (uint32_t i = 0; i < (uint32_t)c->across * c->down; i++)
-        if (!skip_block(&w->bits, &r->chroma_first[code], &r->chroma_ac[code],
-                        &r->dc[c->dc], &r->ac[c->ac]))
-            return false;
-    return true;
-}
-
 static inline bool read_colour_block(walk *w, int which, uint32_t column, uint32_t row)
 {
     const twi_brightness *r = w->reader;
     const twi_component *c = &r->component[which];
     const int code = code_of(r, which);
     const twi_scan *s = w->scan;
-    int32_t difference = 0, *dc = &w->dc[which];
-    if (!take_difference(&w->bits, &r->chroma_dc[code], &r->dc[c->dc], &difference))
+    const uint32_t next = follow_first(w, which, &r->chroma_first[code]);
+    if (next == 0)
         return false;
-    *dc += difference;
-    if (*dc > DC_MAX || *dc < -DC_MAX)
-        return false;
-    if (column < s->colour_columns && row < s->colour_rows)
+    if (s->colour[0] && column < s->colour_columns && row < s->colour_rows)
         s->colour[which - 1][(size_t)row * s->colour_columns + column] =
-            to_pixel(eighth((int64_t)*dc * r->quantiser[c->quantiser][0]));
-    return step_over(&w->bits, &r->chroma_ac[code], &r->ac[c->ac], 1);
+            to_pixel(eighth((int64_t)w->dc[which] * r->quantiser[c->quantiser][0]));
+    return step_over(&w->bits, &r->chroma_ac[code], &r->ac[c->ac], next);
 }
 
 /* @param x,y  The unit's place, counted in units. */
@@ -329,9 +310,8 @@ static bool read_mcu(walk *w, uint32_t across, uint32_t down, uint32_t x, uint32
         for (uint32_t column = 0; column < across; column++)
             if (!read_luma_block(w, x * across + column, y * down + row))
                 return false;
-    const bool wanted = w->scan->colour[0] != NULL;
     for (int i = 1; i < w->reader->components; i++)
-        if (!(wanted ? read_colour(w, i, x, y) : skip_colour(w, i)))
+        if (!read_colour(w, i, x, y))
             return false;
     return !overran(&w->bits);
 }

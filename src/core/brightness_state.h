@@ -10,11 +10,12 @@
 
 enum {
     TWI_COMPONENTS = 3,
-    TWI_CODES = 256,        /* of one table at most */
-    TWI_CODE_LENGTHS = 16,  /* bits of a code, 1..16 */
-    TWI_TABLES = 4,         /* of each class */
-    TWI_COEFFICIENTS = 64,  /* of a block */
-    TWI_FAST_BITS = 12,     /* looked up at once: more would not stay in the cache */
+    TWI_CODES = 256,       /* of one table at most */
+    TWI_CODE_LENGTHS = 16, /* bits of a code, 1..16 */
+    TWI_TABLES = 4,        /* of each class */
+    TWI_COEFFICIENTS = 64, /* of a block */
+    TWI_FAST_BITS = 12,    /* looked up at once: more would not stay in the cache */
+    TWI_DIFFERENCE_0 = 1 << TWI_FAST_BITS,
     TWI_SYMBOL_BITS = 9,    /* of the look-up for one symbol */
     TWI_MCU_BLOCKS_MAX = 10 /* by the standard */
 };
@@ -30,20 +31,21 @@ typedef struct twi_huffman {
     uint16_t symbol[1 << TWI_SYMBOL_BITS]; /* length << 8 | symbol; 0: a longer code */
 } twi_huffman;
 
-/* What the next TWI_FAST_BITS bits hold, for blocks whose values nobody wants: bits 0..3
- * how many of them are whole symbols, bit 4 whether the block ends with them, bits 5..
- * how many coefficients they are. 0: not one whole symbol. */
+/* What the next TWI_FAST_BITS bits hold of coefficients whose values nobody wants: bits
+ * 0..3 how many of them are whole symbols, bit 4 whether the block ends with them, bits
+ * 5.. how many coefficients they are. 0: not one whole symbol. */
 typedef struct twi_steps {
-    uint32_t dc_version, ac_version; /* of what it was made from; dc 0: only ac */
+    uint32_t version; /* of what it was made from */
     uint16_t entry[1 << TWI_FAST_BITS];
 } twi_steps;
 
-/* The same for a first coefficient whose value is wanted: bits 0..3 how many bits, the
- * rest the difference, signed. 0: it does not fit. */
-typedef struct twi_differences {
-    uint32_t version;
-    int16_t entry[1 << TWI_FAST_BITS];
-} twi_differences;
+/* The same at the beginning of a block, whose first coefficient is wanted: that is one of
+ * those in bits 5..11, and its difference, TWI_DIFFERENCE_0 added, is in bits 12 and up.
+ */
+typedef struct twi_firsts {
+    uint32_t dc_version, ac_version; /* of what it was made from; ac 0: only dc */
+    uint32_t entry[1 << TWI_FAST_BITS];
+} twi_firsts;
 
 /* One symbol with its value: bits 0..3 how many bits, 4..7 the run of zeros before it,
  * the rest the value, signed. 0: it does not fit, or the block ends. */
@@ -62,11 +64,9 @@ struct twi_brightness {
     uint32_t versions;                            /* of tables, given out so far */
     uint8_t dc_given, ac_given, quantisers_given; /* by this picture, a bit each */
     uint16_t quantiser[TWI_TABLES][5];            /* the first five in zigzag order; */
-    twi_differences luma_dc;
-    twi_steps luma_ac;
+    twi_firsts luma_first, chroma_first[2];
+    twi_steps luma_ac, chroma_ac[2];
     twi_symbols luma_lowest;
-    twi_steps chroma_first[2], chroma_ac[2];
-    twi_differences chroma_dc[2];
     bool one_colour_code; /* both colours have the same codes: the first look-ups do */
     uint8_t *colour;      /* where colour is wanted, NULL: nowhere */
     size_t colour_bytes;
@@ -101,8 +101,8 @@ tw_status twi_huffman_usual(twi_huffman *table, int which, bool is_dc,
                             uint32_t *versions);
 
 /** Make the look-ups for the components at hand, those that are not made yet.
- * @param with_colour  The values of colours are wanted. */
-void twi_brightness_prepare(twi_brightness *b, bool with_colour);
+ * @param lowest  The lowest coefficients of brightness are wanted, not only the first. */
+void twi_brightness_prepare(twi_brightness *b, bool lowest);
 
 /** Read all blocks. @param rows Set to how many rows of out are complete. */
 tw_status twi_brightness_scan(const twi_brightness *b, const twi_scan *scan,

@@ -88,48 +88,66 @@ static inline uint32_t whole_symbol(const twi_huffman *t, uint32_t bits, uint32_
     return all <= count ? all : 0;
 }
 
-/* @return the entry for TWI_FAST_BITS bits; dc NULL: all symbols are of ac. */
-static uint16_t step_over(const twi_huffman *dc, const twi_huffman *ac, uint32_t bits)
+/* What is known of a block so far. */
+typedef struct known {
+    uint32_t used, coefficients, ended;
+} known;
+
+/* Go on with the whole symbols in what is left of TWI_FAST_BITS bits. */
+static known step_over(const twi_huffman *ac, uint32_t bits, known from)
 {
-    uint32_t used = 0, coefficients = 0, ended = 0;
-    while (!ended && coefficients < TWI_COEFFICIENTS) {
+    known k = from;
+    while (!k.ended && k.coefficients < TWI_COEFFICIENTS) {
         uint8_t symbol = 0;
-        const bool is_dc = dc && coefficients == 0;
-        const uint32_t left = TWI_FAST_BITS - used;
-        const uint32_t more = whole_symbol(is_dc ? dc : ac, bits & ((1U << left) - 1),
-                                           left, is_dc, &symbol);
+        const uint32_t left = TWI_FAST_BITS - k.used;
+        const uint32_t more =
+            whole_symbol(ac, bits & ((1U << left) - 1), left, false, &symbol);
         if (more == 0)
             break;
-        used += more;
-        ended = !is_dc && (symbol & 0x0F) == 0 && symbol != RUN_OF_16;
-        coefficients += ended ? 0 : is_dc ? 1 : (symbol >> 4) + 1U;
+        k.used += more;
+        k.ended = (symbol & 0x0F) == 0 && symbol != RUN_OF_16;
+        k.coefficients += k.ended ? 0 : (symbol >> 4) + 1U;
     }
-    return (uint16_t)(coefficients << 5 | ended << 4 | used);
+    return k;
 }
 
-static void make_steps(twi_steps *steps, const twi_huffman *dc, const twi_huffman *ac)
+static uint32_t packed(known k)
 {
-    const uint32_t dc_version = dc ? dc->version : 0;
-    if (steps->dc_version == dc_version && steps->ac_version == ac->version)
+    return k.coefficients << 5 | k.ended << 4 | k.used;
+}
+
+static void make_steps(twi_steps *steps, const twi_huffman *ac)
+{
+    if (steps->version == ac->version)
         return;
     for (uint32_t bits = 0; bits < 1U << TWI_FAST_BITS; bits++)
-        steps->entry[bits] = step_over(dc, ac, bits);
-    steps->dc_version = dc_version;
-    steps->ac_version = ac->version;
+        steps->entry[bits] = (uint16_t)packed(step_over(ac, bits, (known){0, 0, 0}));
+    steps->version = ac->version;
 }
 
-static void make_differences(twi_differences *d, const twi_huffman *dc)
+/* @param ac  NULL: nothing but the first coefficient is looked at. */
+static uint32_t first_of(const twi_huffman *dc, const twi_huffman *ac, uint32_t bits)
 {
-    if (d->version == dc->version)
+    uint8_t size = 0;
+    const uint32_t used = whole_symbol(dc, bits, TWI_FAST_BITS, true, &size);
+    if (used == 0)
+        return 0;
+    const uint32_t value = bits >> (TWI_FAST_BITS - used) & ((1U << size) - 1U);
+    const int32_t difference = size == 0 ? 0 : extended(value, size);
+    const known first = {used, 1, 0};
+    return (uint32_t)(difference + TWI_DIFFERENCE_0) << 12 |
+           packed(ac ? step_over(ac, bits, first) : first);
+}
+
+static void make_firsts(twi_firsts *f, const twi_huffman *dc, const twi_huffman *ac)
+{
+    const uint32_t ac_version = ac ? ac->version : 0;
+    if (f->dc_version == dc->version && f->ac_version == ac_version)
         return;
-    for (uint32_t bits = 0; bits < 1U << TWI_FAST_BITS; bits++) {
-        uint8_t size = 0;
-        const uint32_t used = whole_symbol(dc, bits, TWI_FAST_BITS, true, &size);
-        const uint32_t value = bits >> (TWI_FAST_BITS - used) & ((1U << size) - 1U);
-        const int32_t difference = used == 0 || size == 0 ? 0 : extended(value, size);
-        d->entry[bits] = (int16_t)(used == 0 ? 0 : difference * 16 + (int32_t)used);
-    }
-    d->version = dc->version;
+    for (uint32_t bits = 0; bits < 1U << TWI_FAST_BITS; bits++)
+        f->entry[bits] = first_of(dc, ac, bits);
+    f->dc_version = dc->version;
+    f->ac_version = ac_version;
 }
 
 static void make_symbols(twi_symbols *s, const twi_huffman *ac)
@@ -152,21 +170,20 @@ static void make_symbols(twi_symbols *s, const twi_huffman *ac)
     s->version = ac->version;
 }
 
-void twi_brightness_prepare(twi_brightness *b, bool with_colour)
+void twi_brightness_prepare(twi_brightness *b, bool lowest)
 {
-    make_differences(&b->luma_dc, &b->dc[b->component[0].dc]);
-    make_steps(&b->luma_ac, NULL, &b->ac[b->component[0].ac]);
-    make_symbols(&b->luma_lowest, &b->ac[b->component[0].ac]);
+    const twi_component *luma = &b->component[0];
+    make_firsts(&b->luma_first, &b->dc[luma->dc], lowest ? NULL : &b->ac[luma->ac]);
+    make_steps(&b->luma_ac, &b->ac[luma->ac]);
+    if (lowest)
+        make_symbols(&b->luma_lowest, &b->ac[luma->ac]);
     b->one_colour_code = b->component[1].dc == b->component[2].dc &&
                          b->component[1].ac == b->component[2].ac;
     const int last = b->components == 1 ? 0 : b->one_colour_code ? 1 : 2;
     for (int i = 1; i <= last; i++) {
         const twi_component *c = &b->component[i];
-        if (with_colour)
-            make_differences(&b->chroma_dc[i - 1], &b->dc[c->dc]);
-        else
-            make_steps(&b->chroma_first[i - 1], &b->dc[c->dc], &b->ac[c->ac]);
-        make_steps(&b->chroma_ac[i - 1], NULL, &b->ac[c->ac]);
+        make_firsts(&b->chroma_first[i - 1], &b->dc[c->dc], &b->ac[c->ac]);
+        make_steps(&b->chroma_ac[i - 1], &b->ac[c->ac]);
     }
 }
 
