@@ -13,7 +13,7 @@ typedef struct sums {
     int64_t x, y, weight; /* weighted centre, in half cells */
     int64_t restless;     /* of the cells' usual levels */
     uint16_t left, top, right, bottom;
-    uint16_t cells, changing, lit, coloured, plain;
+    uint16_t cells, changing, lit, coloured, plain, unlike;
 } sums;
 
 enum { CHANGED_WITHIN = 1500000 / TWI_STILL_UNIT_US };
@@ -41,6 +41,7 @@ static void add_cell(const tw_detector *d, uint16_t index, sums *s)
     s->restless += cell->coloured ? twi_colour_restless(d, index) : cell->q98;
     s->changing = (uint16_t)(s->changing + (cell->still < CHANGED_WITHIN));
     s->lit = (uint16_t)(s->lit + cell->lit);
+    s->unlike = (uint16_t)(s->unlike + cell->unlike);
     s->coloured = (uint16_t)(s->coloured + cell->coloured);
     s->plain = (uint16_t)(s->plain + cell->plain);
     s->left = column < s->left ? column : s->left;
@@ -167,6 +168,7 @@ static twi_found found_as(const tw_detector *d, const sums *s, uint16_t label)
                    .changing = share_q16(s->changing, s->cells),
                    .restless = (int32_t)(s->restless / s->cells),
                    .lit = share_q16(s->lit, s->cells),
+                   .unlike = share_q16(s->unlike, s->cells),
                    .coloured = share_q16(s->coloured, s->cells),
                    .plain = share_q16(s->plain, s->cells)};
     const surroundings around = look_around(d, s, label);

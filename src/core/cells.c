@@ -444,7 +444,7 @@ bool twi_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t
     twi_nearby_judge(d, luma, row, column, worth ? fit : NULL);
     const bool high = cell->level > cell->limit + SEED_ABOVE;
     /* Where frames are far apart a subject may be in a cell for one of them alone. */
-    const bool apart = d->step_us > TWI_LASTING_STEP_US && !d->falling;
+    const bool apart = d->step_us > TWI_LASTING_STEP_US && !d->falling && !cell->unlike;
     cell->seed = high && (cell->over_high || apart);
     cell->over_high = high;
     cell->fast = !d->falling && d->age_us > TWI_ALL_FITTED_US && cell->q98 < FAST_CALM &&

@@ -78,6 +78,7 @@ typedef struct twi_cell {
     bool predicted : 1;  /* what is followed should be about here in the next frame */
     bool fast : 1;       /* calm, and well over its limit, but not a moment ago */
     bool coloured : 1;   /* moving by its colour alone */
+    bool unlike : 1;     /* moving only as it is unlike what is near it */
     bool plain : 1;      /* its colour is as usual, or only as much lighter or darker */
     unsigned absorb : 4; /* frames for which it is learned quickly */
     uint16_t still; /* how long a moving cell has looked the same, TWI_STILL_UNIT_US */
@@ -122,6 +123,7 @@ typedef struct twi_found {
     int32_t lit;        /* share of its cells that are lit, or of the cells around it that
                            glow if that is less, Q16 */
     int32_t coloured;   /* share of its cells that move by their colour alone, Q16 */
+    int32_t unlike;     /* share of those that only are unlike what is near them, Q16 */
     int32_t shade;      /* share of the cells around it in which light has changed, Q16 */
     int32_t plain;      /* share of its cells whose colour only followed the light, Q16 */
 } twi_found;
@@ -152,7 +154,7 @@ typedef struct twi_track {
     uint32_t hits, frames; /* in which it was seen, and in all */
     int32_t mass, size, changing, restless, lit, recent; /* smoothed, but for size */
     int32_t plain, coloured;                             /* smoothed */
-    int32_t shade;                                       /* smoothed */
+    int32_t shade, unlike;                               /* smoothed */
     int32_t widest;                                      /* size, fading slowly */
     int32_t leap;    /* furthest that it was from where it should have been, fading */
     int32_t net;     /* how far it has travelled, as far as is remembered */

@@ -119,12 +119,14 @@ void twi_nearby_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_
 {
     const size_t index = (size_t)row * d->grid.columns + column;
     twi_cell *cell = &d->cell[index];
+    cell->unlike = false;
     if (!d->nearby)
         return;
     const int32_t level =
         fit ? measure(d, luma, row, column, fit) : twi_log2_level(0.02F);
     const int32_t above = twi_witness_hear(d, cell, &d->nearby[index].witness, level,
                                            LEVEL_LEAST, LEVEL_CALM);
+    cell->unlike = above > 0 && cell->level <= cell->limit;
     if (above > 0 && above > cell->level - cell->limit)
         cell->level = cell->limit + above;
 }

@@ -158,6 +158,7 @@ static void begin_track(twi_track *t, const twi_found *blob, int64_t now_us)
     t->restless = blob->restless;
     t->lit = blob->lit;
     t->plain = blob->plain;
+    t->unlike = blob->unlike;
     t->coloured = blob->coloured;
     t->shade = blob->shade;
     t->blob = blob->label;
@@ -188,6 +189,7 @@ static void take_blob(const tw_detector *d, twi_track *t, const twi_found *blob)
     t->changing = towards(t->changing, blob->changing, step, 400 * MS);
     t->lit = towards(t->lit, blob->lit, step, 400 * MS);
     t->plain = towards(t->plain, blob->plain, step, 400 * MS);
+    t->unlike = towards(t->unlike, blob->unlike, step, 400 * MS);
     t->shade = towards(t->shade, blob->shade, step, 400 * MS);
     t->coloured = towards(t->coloured, blob->coloured, step, 400 * MS);
     t->restless = towards(t->restless, blob->restless, step, 900 * MS);
@@ -300,6 +302,13 @@ static int64_t restless_factor(const twi_track *t)
     return 65536 + larger(0, t->restless - TWI_Q16(1.5)) / 4;
 }
 
+/* Q16: where much else moves, what only is unlike all that is near has shown less than
+ * what is over the limit of its cells. */
+static int64_t unlike_factor(const tw_detector *d, const twi_track *t)
+{
+    return 65536 + t->unlike * smaller(clutter(d, t), 65536) / 65536 / 2;
+}
+
 /* Q16: in the first seconds it is not yet known where the place is restless. What is wide
  * then, where it looks restless already, is the wind. */
 static int64_t unknown_place_factor(const tw_detector *d, const twi_track *t)
@@ -393,7 +402,7 @@ static int64_t travel_needed(const tw_detector *d, const twi_track *t)
     return asked(d, t,
                  larger(d->config.travel_ppm, own) * crowd / 65536 * restless_factor(t) /
                      65536 * unknown_place_factor(d, t) / 65536 * light_factor(t) /
-                     65536);
+                     65536 * unlike_factor(d, t) / 65536);
 }
 
 /* In which share of the frames it must have been seen, Q16. One that has gone further

@@ -299,9 +299,21 @@ static void test_clutter_is_none(void **state)
 
 enum { NEVER = 99 };
 
+/* Others like it, which stay where they are. */
+static void draw_crowd(tw_detector *d, const twi_found *blob, size_t others)
+{
+    for (size_t k = 1; k <= others; k++) {
+        d->found[k] = *blob;
+        d->found[k].label = (uint16_t)(k + 1);
+        d->found[k].x = (int32_t)(k * 200000);
+        d->found[k].y = 20000;
+    }
+}
+
 /* A blob goes to the right by some millionths of the width each tenth of a second.
  * @return the seconds until it is a subject, or NEVER within 30 s. */
-static double known_after_in(int watched_s, twi_found blob, int32_t speed)
+static double known_after_among(size_t others, int watched_s, twi_found blob,
+                                int32_t speed)
 {
     double after = NEVER;
     place *p = make(240, 136, 10);
@@ -315,12 +327,18 @@ static double known_after_in(int watched_s, twi_found blob, int32_t speed)
         tw_reading r = {0};
         d->age_us += d->step_us;
         d->found[0] = blob;
-        twi_tracks_follow(d, 1, &r);
+        draw_crowd(d, &blob, others);
+        twi_tracks_follow(d, 1 + others, &r);
         after = r.subjects > 0 ? i / 10.0 : NEVER;
         blob.x += speed;
     }
     leave(p);
     return after;
+}
+
+static double known_after_in(int watched_s, twi_found blob, int32_t speed)
+{
+    return known_after_among(0, watched_s, blob, speed);
 }
 
 static double known_after(twi_found blob, int32_t speed)
@@ -344,6 +362,18 @@ static void test_what_only_followed_the_light_must_show_more(void **state)
     const double wide = known_after(blob, 10000);
     blob.shade = 65536;
     assert_true(known_after(blob, 10000) > wide + 0.8);
+}
+
+/* In a crowd, what only is unlike what is near must go further; alone it need not. */
+static void test_what_is_only_unlike_must_show_more_in_a_crowd(void **state)
+{
+    (void)state;
+    twi_found blob = {.mass = (int32_t)TWI_Q16(10), .changing = 65536};
+    const double alone = known_after(blob, 6000);
+    const double among = known_after_among(2, 16, blob, 6000);
+    blob.unlike = 65536;
+    assert_true(known_after(blob, 6000) == alone);
+    assert_true(known_after_among(2, 16, blob, 6000) > among + 0.3);
 }
 
 /* In the first seconds what is wide, where it looks restless, is the wind. */
@@ -612,6 +642,7 @@ int main(void)
         cmocka_unit_test(test_two_at_once),
         cmocka_unit_test(test_clutter_is_none),
         cmocka_unit_test(test_what_only_followed_the_light_must_show_more),
+        cmocka_unit_test(test_what_is_only_unlike_must_show_more_in_a_crowd),
         cmocka_unit_test(test_wind_of_the_first_seconds_is_none),
         cmocka_unit_test(test_a_leap_is_no_travel),
         cmocka_unit_test(test_what_is_heavy_stands_out_from_a_crowd),
