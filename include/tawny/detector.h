@@ -55,7 +55,7 @@ typedef struct tw_detector_config {
     uint16_t evidence_pct; /* how much something must show of itself to be taken for a
                               subject, in distance, time and size, TW_EVIDENCE_MIN.._MAX;
                               0 is 100 */
-    bool nearby;           /* tell what is darker or brighter than all that is near from
+    bool nearby;           /* tell what has other contrasts than all that is near from
                               leaves that only change places; takes memory */
 } tw_detector_config;
 

@@ -93,8 +93,6 @@ void out_json_score(const twi_score *s, int64_t late_us)
                        "covered", twi_json_percent(twi_score_cover_ppm(s))));
 }
 
-/* ---- progress -------------------------------------------------------------------- */
-
 int out_file(const char *path, const uint8_t *data, size_t bytes)
 {
     GError *error = NULL;
@@ -104,6 +102,8 @@ int out_file(const char *path, const uint8_t *data, size_t bytes)
     g_error_free(error);
     return code;
 }
+
+/* ---- progress -------------------------------------------------------------------- */
 
 void out_progress_start(out_progress *p, const char *what, int64_t total_us)
 {

@@ -1,6 +1,6 @@
 /* What is nearby: leaves, ripples and flecks of sun only rearrange what is there already.
- * A pixel that is darker or brighter than all of the background about it, light
- * explained, is none of them; so a cell with many such pixels moves although it is
+ * A pixel that, once light is explained, is darker or brighter than all of the background
+ * about it is none of them; so a cell with many such pixels moves although it is
  * restless. */
 #include "detector_state.h"
 
