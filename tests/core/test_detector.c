@@ -4,35 +4,9 @@
 #include <string.h>
 
 #include "../../src/core/detector_state.h"
-#include "../support/support.h"
+#include "../support/scene.h"
 
 enum { W = 160, H = 120, FPS = 10, WARM = 150 };
-
-/* A place with a detector before it. Frames are drawn into px. */
-typedef struct place {
-    tw_detector_config config;
-    void *memory;
-    tw_detector *detector;
-    tw_reading reading;
-    uint8_t px[W * H];
-    int frame;
-    uint32_t chance;
-} place;
-
-static place *place_with(const tw_detector_config *config)
-{
-    place *p = calloc(1, sizeof *p);
-    size_t bytes = 0;
-    assert_non_null(p);
-    p->config = *config;
-    p->chance = 5;
-    assert_int_equal(tw_detector_bytes(config, &bytes), TW_OK);
-    p->memory = malloc(bytes);
-    assert_non_null(p->memory);
-    memset(p->memory, 0xA5, bytes); /* whatever was there before must not matter */
-    assert_int_equal(tw_detector_init(config, p->memory, bytes, &p->detector), TW_OK);
-    return p;
-}
 
 /* Without tracks: what moves counts at once. */
 static void plain(tw_detector_config *config)
@@ -41,27 +15,15 @@ static void plain(tw_detector_config *config)
     config->travel_ppm = 0;
 }
 
-static place *usual_place(void)
+static scene *usual_place(void)
 {
     tw_detector_config config;
     plain(&config);
-    return place_with(&config);
-}
-
-static void leave(place *p)
-{
-    free(p->memory);
-    free(p);
-}
-
-static int noise(place *p)
-{
-    p->chance = p->chance * 1664525U + 1013904223U;
-    return (int)(p->chance >> 30) - 1; /* -1 to 2 */
+    return make_scene(&config, FPS, 5);
 }
 
 /* Ground with texture, times gain (percent) plus offset, with noise. */
-static void draw_ground(place *p, int gain, int offset)
+static void draw_ground(scene *p, int gain, int offset)
 {
     for (int y = 0; y < H; y++) {
         for (int x = 0; x < W; x++) {
@@ -72,7 +34,7 @@ static void draw_ground(place *p, int gain, int offset)
     }
 }
 
-static void draw_box(place *p, int left, int top, int w, int h, int level)
+static void draw_box(scene *p, int left, int top, int w, int h, int level)
 {
     for (int y = top; y < top + h; y++)
         for (int x = left; x < left + w; x++)
@@ -80,17 +42,7 @@ static void draw_box(place *p, int left, int top, int w, int h, int level)
                 p->px[y * W + x] = (uint8_t)(level + noise(p));
 }
 
-static const tw_reading *see(place *p)
-{
-    const tw_luma luma = {p->px, W, W, H};
-    assert_int_equal(tw_detector_read(p->detector, &luma,
-                                      (int64_t)p->frame * 1000000 / FPS, &p->reading),
-                     TW_OK);
-    p->frame++;
-    return &p->reading;
-}
-
-static void watch_ground(place *p, int frames)
+static void watch_ground(scene *p, int frames)
 {
     for (int i = 0; i < frames; i++) {
         draw_ground(p, 100, 0);
@@ -99,7 +51,7 @@ static void watch_ground(place *p, int frames)
 }
 
 /* Highest activity while a box crosses from left to right within so many frames. */
-static uint32_t cross(place *p, int frames, int w, int h, int level)
+static uint32_t cross(scene *p, int frames, int w, int h, int level)
 {
     uint32_t most = 0;
     for (int i = 0; i < frames; i++) {
@@ -114,7 +66,7 @@ static uint32_t cross(place *p, int frames, int w, int h, int level)
 static void test_a_still_place_is_still(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     uint32_t most = 0;
     for (int i = 0; i < 600; i++) {
         draw_ground(p, 100, 0);
@@ -122,25 +74,25 @@ static void test_a_still_place_is_still(void **state)
         most = r->activity_ppm > most && i > WARM ? r->activity_ppm : most;
     }
     assert_int_equal(most, 0);
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_what_crosses_is_found(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     watch_ground(p, WARM);
     assert_true(cross(p, 60, 16, 12, 110) > 4000);  /* brighter */
     assert_true(cross(p, 60, 16, 12, 30) > 4000);   /* darker */
     assert_true(cross(p, 200, 16, 12, 110) > 4000); /* slowly */
     assert_true(cross(p, 24, 40, 30, 110) > 4000);  /* quickly, and near */
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_the_blob_is_where_the_subject_is(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     watch_ground(p, WARM);
     for (int i = 0; i < 30; i++) {
         draw_ground(p, 100, 0);
@@ -156,11 +108,11 @@ static void test_the_blob_is_where_the_subject_is(void **state)
     assert_true(b->left_ppm <= 92 * 1000000 / W && b->right_ppm >= 108 * 1000000 / W);
     assert_true(b->counted);
     assert_int_equal(b->size_ppm, (uint32_t)b->cells * 1000000ULL / (40 * 30));
-    leave(p);
+    leave_scene(p);
 }
 
 /* The light changes over two seconds, as with a cloud, and back. */
-static uint32_t change_light(place *p, int gain, int offset)
+static uint32_t change_light(scene *p, int gain, int offset)
 {
     uint32_t most = 0;
     for (int i = 0; i <= 40; i++) {
@@ -175,12 +127,12 @@ static uint32_t change_light(place *p, int gain, int offset)
 static void test_light_is_explained(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     watch_ground(p, WARM);
     assert_int_equal(change_light(p, 160, 0), 0);
     assert_int_equal(change_light(p, 70, 0), 0);
     assert_int_equal(change_light(p, 100, 40), 0);
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_without_the_light_guard_light_moves(void **state)
@@ -189,7 +141,7 @@ static void test_without_the_light_guard_light_moves(void **state)
     tw_detector_config config;
     plain(&config);
     config.light_guard = false;
-    place *p = place_with(&config);
+    scene *p = make_scene(&config, FPS, 5);
     watch_ground(p, WARM);
     uint32_t most = 0;
     for (int i = 0; i < 20; i++) { /* a patch of light, not the whole picture */
@@ -202,13 +154,13 @@ static void test_without_the_light_guard_light_moves(void **state)
         assert_int_equal(r->light_ppm, 0);
     }
     assert_true(most > 50000);
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_the_reading_says_what_the_light_guard_took(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     watch_ground(p, WARM);
     draw_ground(p, 100, 30);
     (void)see(p);
@@ -216,7 +168,7 @@ static void test_the_reading_says_what_the_light_guard_took(void **state)
     const tw_reading *r = see(p);
     assert_true(r->light_ppm > 900000);
     assert_true(r->cells[20 * 40 + 20] & TW_CELL_LIGHT);
-    leave(p);
+    leave_scene(p);
 }
 
 /* A smooth picture that swings by a third of a pixel. Smooth, as optics make it. */
@@ -226,7 +178,7 @@ static uint32_t shake(bool guard)
     plain(&config);
     config.shake_guard = guard;
     config.sway_guard = false;
-    place *p = place_with(&config);
+    scene *p = make_scene(&config, FPS, 5);
     uint32_t most = 0;
     for (int i = 0; i < WARM + 40; i++) {
         const int third = i < WARM ? 0 : i / 2 % 3 - 1; /* of a pixel, to both sides */
@@ -242,7 +194,7 @@ static uint32_t shake(bool guard)
         if (i > WARM)
             most = r->raw_ppm > most ? r->raw_ppm : most;
     }
-    leave(p);
+    leave_scene(p);
     return most;
 }
 
@@ -255,7 +207,7 @@ static void test_small_shake_is_explained(void **state)
 }
 
 /* Reeds: a strip of the picture that flickers all the time. */
-static void draw_reeds(place *p)
+static void draw_reeds(scene *p)
 {
     draw_ground(p, 100, 0);
     for (int y = 80; y < 100; y++) {
@@ -272,7 +224,7 @@ static uint32_t reeds(bool guard)
     tw_detector_config config;
     plain(&config);
     config.sway_guard = guard;
-    place *p = place_with(&config);
+    scene *p = make_scene(&config, FPS, 5);
     uint64_t sum = 0;
     for (int i = 0; i < 900; i++) {
         draw_reeds(p);
@@ -280,7 +232,7 @@ static uint32_t reeds(bool guard)
         if (i >= 600)
             sum += r->raw_ppm;
     }
-    leave(p);
+    leave_scene(p);
     return (uint32_t)(sum / 300);
 }
 
@@ -298,15 +250,15 @@ static void test_size_limits(void **state)
     tw_detector_config config;
     plain(&config);
     config.smallest_ppm = 20000; /* 24 cells */
-    place *p = place_with(&config);
+    scene *p = make_scene(&config, FPS, 5);
     watch_ground(p, WARM);
     assert_int_equal(cross(p, 60, 12, 8, 110), 0);
     assert_true(p->reading.activity_ppm == 0);
     assert_true(cross(p, 60, 40, 32, 110) > 20000);
-    leave(p);
+    leave_scene(p);
     plain(&config);
     config.largest_ppm = 20000;
-    p = place_with(&config);
+    p = make_scene(&config, FPS, 5);
     watch_ground(p, WARM);
     assert_true(cross(p, 60, 12, 8, 110) > 2000);
     uint32_t taken = 0;
@@ -318,13 +270,13 @@ static void test_size_limits(void **state)
         taken = r->size_ppm > taken ? r->size_ppm : taken;
     }
     assert_true(taken > 20000);
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_only_watched_cells_count(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     const tw_grid grid = tw_detector_grid(p->detector);
     assert_int_equal(grid.columns, 40);
     assert_int_equal(grid.rows, 30);
@@ -344,13 +296,13 @@ static void test_only_watched_cells_count(void **state)
     assert_true(ignored > 4000);
     memset(mask, 0, sizeof mask);
     assert_int_equal(tw_detector_watch_cells(p->detector, mask), TW_EINVAL);
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_what_stays_becomes_background(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     watch_ground(p, WARM);
     uint32_t early = 0, late = 0;
     for (int i = 0; i < 400; i++) { /* a box is put down and stays for 40 s */
@@ -363,13 +315,13 @@ static void test_what_stays_becomes_background(void **state)
     }
     assert_true(early > 10000);
     assert_true(late < early / 10);
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_a_switched_picture_is_said_to_be_one(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     watch_ground(p, WARM);
     bool turned = false;
     for (int i = 0; i < 50; i++) { /* another place altogether */
@@ -385,12 +337,12 @@ static void test_a_switched_picture_is_said_to_be_one(void **state)
             assert_true(r->raw_ppm < 20000); /* learned within three seconds */
     }
     assert_true(turned);
-    leave(p);
+    leave_scene(p);
 }
 
 /* The ground at an exposure in percent, with a third at the left that is black until it
  * is exposed for longer. */
-static void draw_exposed(place *p, int exposure)
+static void draw_exposed(scene *p, int exposure)
 {
     draw_ground(p, exposure, 0);
     for (int y = 0; y < H; y++) {
@@ -404,7 +356,7 @@ static void draw_exposed(place *p, int exposure)
 static void test_a_step_of_exposure_may_uncover_a_part(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     int turned = 0;
     for (int i = 0; i < WARM; i++) {
         draw_exposed(p, 100);
@@ -417,7 +369,7 @@ static void test_a_step_of_exposure_may_uncover_a_part(void **state)
         assert_int_equal(r->activity_ppm, 0);
     }
     assert_in_range(turned, 1, 2 * FPS); /* and it has settled again */
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_fixed_difference(void **state)
@@ -427,18 +379,18 @@ static void test_fixed_difference(void **state)
     plain(&config);
     config.difference = 40;
     config.light_guard = false;
-    place *p = place_with(&config);
+    scene *p = make_scene(&config, FPS, 5);
     watch_ground(p, WARM);
     assert_int_equal(cross(p, 60, 16, 12, 95), 0); /* about 24 levels off */
     assert_true(cross(p, 60, 16, 12, 160) > 4000);
-    leave(p);
+    leave_scene(p);
 }
 
 /* What it has learnt stays: the very next frame is judged by the new values. */
 static void test_values_change_while_it_watches(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     watch_ground(p, WARM);
     assert_true(cross(p, 60, 16, 12, 95) > 4000);
     tw_detector_config config = p->config;
@@ -462,7 +414,7 @@ static void test_values_change_while_it_watches(void **state)
     assert_int_equal(tw_detector_adjust(NULL, &config), TW_EINVAL);
     assert_int_equal(tw_detector_adjust(p->detector, NULL), TW_EINVAL);
     assert_true(cross(p, 60, 16, 12, 160) > 4000); /* as before */
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_a_higher_noise_margin_sees_less(void **state)
@@ -473,10 +425,10 @@ static void test_a_higher_noise_margin_sees_less(void **state)
         tw_detector_config config;
         plain(&config);
         config.noise_margin_pct = i == 0 ? 100 : 1000;
-        place *p = place_with(&config);
+        scene *p = make_scene(&config, FPS, 5);
         watch_ground(p, WARM);
         most[i] = cross(p, 60, 16, 12, 84); /* faint: about 12 levels off */
-        leave(p);
+        leave_scene(p);
     }
     assert_true(most[0] > most[1]);
 }
@@ -485,7 +437,7 @@ static void test_a_higher_noise_margin_sees_less(void **state)
 static void test_a_gap_or_a_step_back_in_time_does_no_harm(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     watch_ground(p, WARM);
     p->frame += 100000; /* hours */
     draw_ground(p, 100, 0);
@@ -495,12 +447,12 @@ static void test_a_gap_or_a_step_back_in_time_does_no_harm(void **state)
     assert_int_equal(see(p)->activity_ppm, 0);
     watch_ground(p, 20);
     assert_true(cross(p, 60, 16, 12, 110) > 4000);
-    leave(p);
+    leave_scene(p);
 }
 
 static uint64_t digest(void)
 {
-    place *p = usual_place();
+    scene *p = usual_place();
     uint64_t sum = 1469598103934665603U; /* FNV-1a over every reading */
     for (int i = 0; i < 200; i++) {
         draw_reeds(p);
@@ -513,7 +465,7 @@ static uint64_t digest(void)
         for (uint32_t k = 0; k < 1200; k++)
             sum = (sum ^ r->cells[k]) * 1099511628211U;
     }
-    leave(p);
+    leave_scene(p);
     return sum;
 }
 
@@ -526,25 +478,25 @@ static void test_readings_are_the_same_every_time(void **state)
 static void test_white_before_white_says_nothing(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     for (int i = 0; i < WARM + 20; i++) {
-        memset(p->px, i % 2 ? 255 : 249, sizeof p->px);
+        memset(p->px, i % 2 ? 255 : 249, (size_t)W * H);
         const tw_reading *r = see(p);
         assert_int_equal(r->raw_ppm, 0);
     }
     for (int i = 0; i < 6; i++) { /* but a dark subject before it is seen */
-        memset(p->px, 255, sizeof p->px);
+        memset(p->px, 255, (size_t)W * H);
         draw_box(p, 41 + i, 41, 24, 20, 100);
         (void)see(p);
     }
     assert_true(p->reading.activity_ppm >= 2500); /* its outline */
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_a_headlight_may_drive_pale_things_to_white(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     for (int i = 0; i < WARM + 20; i++) {
         draw_ground(p, i < WARM ? 100 : 200, 0);
         for (int y = 50; y < 60; y++) /* a pale kerb, white in the light */
@@ -555,7 +507,7 @@ static void test_a_headlight_may_drive_pale_things_to_white(void **state)
         if (i >= WARM)
             assert_true(r->raw_ppm < 20000);
     }
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_odd_sizes(void **state)
@@ -605,11 +557,11 @@ static void test_few_cells_and_tracks(void **state)
     assert_int_equal(tw_detector_bytes(&config, &few), TW_OK);
     const size_t pictures = (size_t)W * H * 3; /* background and noise */
     assert_true((few - pictures) * 5 < usual - pictures);
-    place *p = place_with(&config);
+    scene *p = make_scene(&config, FPS, 5);
     assert_int_equal(tw_detector_grid(p->detector).columns, TW_CELLS_MIN);
     watch_ground(p, 2 * WARM);
     assert_true(cross(p, 60, 32, 24, 110) > 10000);
-    leave(p);
+    leave_scene(p);
 }
 
 /* Cells do not grow beyond what their sums hold: a wide picture has more of them. */
@@ -631,10 +583,10 @@ static void test_cells_of_a_wide_picture(void **state)
 static void test_light_that_is_switched(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     int unsaid = 0;
     for (int i = 0; i < WARM + 60; i++) {
-        memset(p->px, 60, sizeof p->px);
+        memset(p->px, 60, (size_t)W * H);
         if (i > WARM) /* something is lit that was not to be seen */
             for (int y = 40; y < 60; y++)
                 memset(p->px + (ptrdiff_t)y * W + 50, 180, 30);
@@ -650,16 +602,16 @@ static void test_light_that_is_switched(void **state)
     }
     assert_in_range(unsaid, 19, 21);
     assert_int_equal(p->reading.activity_ppm, 0); /* and it has been learned meanwhile */
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_conditions(void **state)
 {
     (void)state;
-    place *p = usual_place();
+    scene *p = usual_place();
     uint32_t light = 0, flicker = 0;
     for (int i = 0; i < WARM; i++) {
-        memset(p->px, 51, sizeof p->px); /* a fifth of the way to white */
+        memset(p->px, 51, (size_t)W * H); /* a fifth of the way to white */
         for (int k = 0; k < W * H; k++)
             p->px[k] = (uint8_t)(p->px[k] + (i + k) % 2 * 4); /* two levels off, always */
         const tw_luma luma = {p->px, W, W, H};
@@ -670,7 +622,7 @@ static void test_conditions(void **state)
     tw_detector_conditions(p->detector, &light, &flicker);
     assert_in_range(light, 205000, 210000);
     assert_in_range(flicker, 28, 36); /* sixteenths */
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_refuses(void **state)
@@ -698,7 +650,7 @@ static void test_refuses(void **state)
     bad[12].tracks = TW_TRACKS_MAX + 1;
     for (size_t i = 0; i < count; i++)
         assert_int_equal(tw_detector_bytes(&bad[i], &bytes), TW_EINVAL);
-    place *p = usual_place();
+    scene *p = usual_place();
     uint64_t little[8];
     tw_detector *d = NULL;
     assert_int_equal(tw_detector_init(&good, little, sizeof little, &d), TW_ESIZE);
@@ -709,7 +661,7 @@ static void test_refuses(void **state)
     assert_int_equal(tw_detector_read(p->detector, NULL, 0, &r), TW_EINVAL);
     assert_int_equal(tw_detector_read(NULL, &other, 0, &r), TW_EINVAL);
     assert_int_equal(r.t_us, 77);
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_logarithm(void **state)

@@ -4,48 +4,20 @@
 #include <string.h>
 
 #include "../../src/core/detector_state.h"
-#include "../support/support.h"
+#include "../support/scene.h"
 
 enum { W = 160, H = 120, FPS = 10, WARM = 150, AIRLIGHT = 200 };
 
-typedef struct place {
-    void *memory;
-    tw_detector *detector;
-    tw_reading reading;
-    uint8_t px[W * H];
-    int frame;
-    uint32_t chance;
-} place;
-
-static place *make(void)
+static scene *make(void)
 {
-    place *p = calloc(1, sizeof *p);
     tw_detector_config config;
-    size_t bytes = 0;
-    assert_non_null(p);
-    p->chance = 5;
     tw_detector_defaults(&config, W, H);
     config.travel_ppm = 0;
-    assert_int_equal(tw_detector_bytes(&config, &bytes), TW_OK);
-    p->memory = malloc(bytes);
-    assert_int_equal(tw_detector_init(&config, p->memory, bytes, &p->detector), TW_OK);
-    return p;
-}
-
-static void leave(place *p)
-{
-    free(p->memory);
-    free(p);
-}
-
-static int noise(place *p)
-{
-    p->chance = p->chance * 1664525U + 1013904223U;
-    return (int)(p->chance >> 30) - 1;
+    return make_scene(&config, FPS, 5);
 }
 
 /* Stones of all shades, through fog of some transmission from one column to another. */
-static void draw(place *p, int percent, int from, int to)
+static void draw(scene *p, int percent, int from, int to)
 {
     for (int y = 0; y < H; y++) {
         for (int x = 0; x < W; x++) {
@@ -57,25 +29,16 @@ static void draw(place *p, int percent, int from, int to)
     }
 }
 
-static void draw_box(place *p, int left, int top, int side, int level)
+static void draw_box(scene *p, int left, int top, int side, int level)
 {
     for (int y = top; y < top + side; y++)
         for (int x = left; x < left + side; x++)
             p->px[y * W + x] = (uint8_t)(level + noise(p));
 }
 
-static const tw_reading *see(place *p)
+static scene *watched(void)
 {
-    const tw_luma luma = {p->px, W, W, H};
-    assert_int_equal(tw_detector_read(p->detector, &luma,
-                                      (int64_t)p->frame++ * 1000000 / FPS, &p->reading),
-                     TW_OK);
-    return &p->reading;
-}
-
-static place *watched(void)
-{
-    place *p = make();
+    scene *p = make();
     for (int i = 0; i < WARM; i++) {
         draw(p, 100, 0, 0);
         (void)see(p);
@@ -84,7 +47,7 @@ static place *watched(void)
 }
 
 /* A bank of fog comes up over a fifth of the picture. @return the most that moved. */
-static uint32_t bank_of_fog(place *p, int percent)
+static uint32_t bank_of_fog(scene *p, int percent)
 {
     uint32_t most = 0;
     for (int i = 1; i <= 40; i++) {
@@ -101,17 +64,17 @@ static void test_a_bank_of_fog_is_explained(void **state)
 {
     (void)state;
     for (int percent = 60; percent >= 15; percent -= 15) {
-        place *p = watched();
+        scene *p = watched();
         assert_int_equal(bank_of_fog(p, percent), 0);
         assert_true(p->reading.light_ppm > 150000);
-        leave(p);
+        leave_scene(p);
     }
 }
 
 static void test_what_walks_in_fog_is_found(void **state)
 {
     (void)state;
-    place *p = watched();
+    scene *p = watched();
     assert_int_equal(bank_of_fog(p, 20), 0);
     uint32_t most = 0;
     for (int i = 0; i < 20; i++) {
@@ -121,14 +84,14 @@ static void test_what_walks_in_fog_is_found(void **state)
         most = r->activity_ppm > most ? r->activity_ppm : most;
     }
     assert_true(most > 8000);
-    leave(p);
+    leave_scene(p);
 }
 
 /* The same paleness over one cell in twenty: nothing else vouches for it. */
 static void test_a_pale_sheet_is_no_fog(void **state)
 {
     (void)state;
-    place *p = watched();
+    scene *p = watched();
     uint32_t most = 0;
     for (int i = 0; i < 20; i++) {
         draw(p, 20, 60, 68);
@@ -136,7 +99,7 @@ static void test_a_pale_sheet_is_no_fog(void **state)
         most = r->activity_ppm > most ? r->activity_ppm : most;
     }
     assert_true(most > 30000);
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_a_cell_tells_an_airlight_only_where_there_is_some(void **state)
@@ -149,7 +112,7 @@ static void test_a_cell_tells_an_airlight_only_where_there_is_some(void **state)
 }
 
 /* One frame in which so many cells of 1200 tell one airlight, and so many another. */
-static uint16_t airlight_of(place *p, int cells, float q2, int others, float other_q2)
+static uint16_t airlight_of(scene *p, int cells, float q2, int others, float other_q2)
 {
     for (int i = 0; i < cells; i++)
         twi_fog_vote(p->detector, q2);
@@ -162,7 +125,7 @@ static uint16_t airlight_of(place *p, int cells, float q2, int others, float oth
 static void test_enough_cells_must_agree(void **state)
 {
     (void)state;
-    place *p = make();
+    scene *p = make();
     assert_int_equal(p->detector->cells, 1200);
     assert_int_equal(airlight_of(p, 179, 800.0F, 0, 0.0F), 0);
     assert_in_range(airlight_of(p, 180, 800.0F, 0, 0.0F), 784, 832);
@@ -171,13 +134,13 @@ static void test_enough_cells_must_agree(void **state)
     assert_in_range(airlight_of(p, 300, 800.0F, 170, 300.0F), 784, 832);
     assert_in_range(airlight_of(p, 100, 800.0F, 80, 690.0F), 672, 832); /* near enough */
     assert_int_equal(airlight_of(p, 600, -1.0F, 600, 1024.0F), 0);
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_what_is_off_the_line_is_not_explained(void **state)
 {
     (void)state;
-    place *p = make();
+    scene *p = make();
     p->detector->airlight = 800;
     assert_true(twi_fog_explains(p->detector, 0.25F, 600.0F));
     assert_true(twi_fog_explains(p->detector, 0.25F, 671.0F));
@@ -186,7 +149,7 @@ static void test_what_is_off_the_line_is_not_explained(void **state)
     assert_false(twi_fog_explains(p->detector, 0.25F, 527.0F));
     p->detector->airlight = 0;
     assert_false(twi_fog_explains(p->detector, 0.25F, 0.0F));
-    leave(p);
+    leave_scene(p);
 }
 
 int main(void)

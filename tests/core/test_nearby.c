@@ -4,47 +4,23 @@
 #include <string.h>
 
 #include "../../src/core/detector_state.h"
-#include "../support/support.h"
+#include "../support/scene.h"
 
 enum { W = 160, H = 96, CELLS = 20, CELL = W / CELLS, FPS = 10, WARM = 600 };
 
-typedef struct place {
-    void *memory;
-    tw_detector *detector;
-    tw_reading reading;
-    uint8_t px[W * H];
-    int frame;
-    uint32_t chance;
-} place;
-
-static place *make(bool nearby, uint32_t travel_ppm)
+static scene *make(bool nearby, uint32_t travel_ppm)
 {
-    place *p = calloc(1, sizeof *p);
     tw_detector_config config;
-    size_t bytes = 0;
-    assert_non_null(p);
-    p->chance = 3;
     tw_detector_defaults(&config, W, H);
     config.nearby = nearby;
     config.cells = CELLS;
     config.travel_ppm = travel_ppm;
-    assert_int_equal(tw_detector_bytes(&config, &bytes), TW_OK);
-    p->memory = malloc(bytes);
-    memset(p->memory, 0xA5, bytes);
-    assert_int_equal(tw_detector_init(&config, p->memory, bytes, &p->detector), TW_OK);
-    return p;
+    return make_scene(&config, FPS, 3);
 }
 
-static void leave(place *p)
+static int chance(scene *s, uint32_t of)
 {
-    free(p->memory);
-    free(p);
-}
-
-static uint32_t roll(place *p)
-{
-    p->chance = p->chance * 1664525U + 1013904223U;
-    return p->chance >> 16;
+    return (int)((roll(s) >> 16) % of);
 }
 
 static uint8_t leaf_at(int x, int y)
@@ -54,49 +30,40 @@ static uint8_t leaf_at(int x, int y)
 
 /* Leaves from 60 to 119. In a gust each row of them is blown aside by up to two pixels;
  * one lasts for three frames of fifteen. */
-static void draw_leaves(place *p)
+static void draw_leaves(scene *p)
 {
     const bool gust = p->frame / 3 % 5 == 0;
     for (int y = 0; y < H; y++) {
-        const int aside = gust ? (int)(roll(p) % 5) - 2 : 0;
+        const int aside = gust ? chance(p, 5) - 2 : 0;
         for (int x = 0; x < W; x++)
-            p->px[y * W + x] = (uint8_t)(leaf_at(x + aside + 2, y) + (int)(roll(p) % 3));
+            p->px[y * W + x] = (uint8_t)(leaf_at(x + aside + 2, y) + chance(p, 3));
     }
 }
 
-static void draw_still(place *p)
+static void draw_still(scene *p)
 {
     for (int y = 0; y < H; y++)
         for (int x = 0; x < W; x++)
-            p->px[y * W + x] = (uint8_t)(leaf_at(x, y) + (int)(roll(p) % 3));
+            p->px[y * W + x] = (uint8_t)(leaf_at(x, y) + chance(p, 3));
 }
 
 /* What hides leaves: a coat of stronger contrasts, or a branch with leaves as they are.
  */
 typedef enum thing { COAT, BRANCH } thing;
 
-static void draw_thing(place *p, int left, int top, int side, thing what)
+static void draw_thing(scene *p, int left, int top, int side, thing what)
 {
     for (int y = top; y < top + side; y++) {
         for (int x = left; x < left + side; x++) {
-            const int leaf = leaf_at(x + 35, y + 62) + (int)(roll(p) % 3);
+            const int leaf = leaf_at(x + 35, y + 62) + chance(p, 3);
             const int hair = 20 + (x * 7 + y * 13) % 120;
             p->px[y * W + x] = (uint8_t)(what == COAT ? hair : leaf);
         }
     }
 }
 
-static const tw_reading *see(place *p)
-{
-    const tw_luma luma = {p->px, W, W, H};
-    assert_int_equal(tw_detector_read(p->detector, &luma,
-                                      (int64_t)p->frame++ * 1000000 / FPS, &p->reading),
-                     TW_OK);
-    return &p->reading;
-}
-
 /* How many cells that are wholly inside of a thing have moved, in some frames. */
-static int moving_inside(place *p, thing what)
+static int moving_inside(scene *p, thing what)
 {
     enum { LEFT = 80, TOP = 40, SIDE = 32, FRAMES = 10 };
     int count = 0;
@@ -111,9 +78,9 @@ static int moving_inside(place *p, thing what)
     return count;
 }
 
-static place *before_leaves(bool nearby)
+static scene *before_leaves(bool nearby)
 {
-    place *p = make(nearby, 0);
+    scene *p = make(nearby, 0);
     uint32_t moved = 0;
     for (int i = 0; i < WARM; i++) {
         draw_leaves(p);
@@ -126,9 +93,9 @@ static place *before_leaves(bool nearby)
 
 static int seen_before_leaves(bool nearby, thing what)
 {
-    place *p = before_leaves(nearby);
+    scene *p = before_leaves(nearby);
     const int count = moving_inside(p, what);
-    leave(p);
+    leave_scene(p);
     return count;
 }
 
@@ -147,7 +114,7 @@ static void test_leaves_before_leaves_are_not(void **state)
 }
 
 /* A bird comes, pecks for ten seconds and goes. @return whether it was a subject. */
-static bool visit(place *p)
+static bool visit(scene *p)
 {
     bool subject = false;
     for (int i = 0; i < 10 * FPS; i++) {
@@ -167,7 +134,7 @@ static void test_a_visitor_does_not_make_its_place_restless(void **state)
     (void)state;
     enum { TRAVEL = 43750, VISITS = 5 };
     for (int nearby = 0; nearby < 2; nearby++) {
-        place *p = make(nearby, TRAVEL);
+        scene *p = make(nearby, TRAVEL);
         for (int i = 0; i < 20 * FPS; i++) {
             draw_still(p);
             (void)see(p);
@@ -179,7 +146,7 @@ static void test_a_visitor_does_not_make_its_place_restless(void **state)
             assert_int_equal(seen, VISITS);
         else
             assert_true(seen < VISITS);
-        leave(p);
+        leave_scene(p);
     }
 }
 
@@ -197,9 +164,9 @@ static void test_memory_is_asked_for_only_where_it_is_wanted(void **state)
     const size_t cells = (W / CELL) * ((H + CELL / 2) / CELL);
     assert_in_range(with - without, cells * sizeof(twi_nearby),
                     cells * sizeof(twi_nearby) + 16);
-    place *p = make(true, 0);
+    scene *p = make(true, 0);
     assert_int_equal(tw_detector_adjust(p->detector, &config), TW_ESIZE);
-    leave(p);
+    leave_scene(p);
 }
 
 int main(void)

@@ -4,49 +4,16 @@
 #include <string.h>
 
 #include "../../src/core/detector_state.h"
-#include "../support/support.h"
+#include "../support/scene.h"
 
-/* A place of some size and rate, with a detector before it. */
-typedef struct place {
-    uint16_t width, height;
-    int fps;
-    void *memory;
-    uint8_t *px;
-    tw_detector *detector;
-    tw_reading reading;
-    int frame;
-    uint32_t chance;
-} place;
-
-static place *make(uint16_t width, uint16_t height, int fps)
+static scene *make(uint16_t width, uint16_t height, int fps)
 {
-    place *p = calloc(1, sizeof *p);
     tw_detector_config config;
-    size_t bytes = 0;
-    assert_non_null(p);
-    *p = (place){.width = width, .height = height, .fps = fps, .chance = 9};
     tw_detector_defaults(&config, width, height);
-    assert_int_equal(tw_detector_bytes(&config, &bytes), TW_OK);
-    p->memory = malloc(bytes);
-    p->px = malloc((size_t)width * height);
-    assert_int_equal(tw_detector_init(&config, p->memory, bytes, &p->detector), TW_OK);
-    return p;
+    return make_scene(&config, fps, 9);
 }
 
-static void leave(place *p)
-{
-    free(p->memory);
-    free(p->px);
-    free(p);
-}
-
-static int noise(place *p)
-{
-    p->chance = p->chance * 1664525U + 1013904223U;
-    return (int)(p->chance >> 30) - 1;
-}
-
-static void draw_ground(place *p)
+static void draw_ground(scene *p)
 {
     for (int y = 0; y < p->height; y++)
         for (int x = 0; x < p->width; x++)
@@ -56,7 +23,7 @@ static void draw_ground(place *p)
 
 /* A box with its centre at shares of the width and height, of some permille of the width.
  */
-static void draw_box(place *p, double cx, double cy, int permille)
+static void draw_box(scene *p, double cx, double cy, int permille)
 {
     const int side = p->width * permille / 1000;
     const int left = (int)(cx * p->width) - side / 2,
@@ -68,15 +35,7 @@ static void draw_box(place *p, double cx, double cy, int permille)
                     (uint8_t)(120 + (x * 5 + y * 3) % 17 + noise(p));
 }
 
-static const tw_reading *see(place *p)
-{
-    const tw_luma luma = {p->px, p->width, p->width, p->height};
-    const int64_t t = (int64_t)p->frame++ * 1000000 / p->fps;
-    assert_int_equal(tw_detector_read(p->detector, &luma, t, &p->reading), TW_OK);
-    return &p->reading;
-}
-
-static void watch_ground(place *p, int seconds)
+static void watch_ground(scene *p, int seconds)
 {
     for (int i = 0; i < seconds * p->fps; i++) {
         draw_ground(p);
@@ -92,7 +51,7 @@ typedef struct seen {
     uint32_t travel; /* most that was taken by travel, ppm */
 } seen;
 
-static void note(seen *s, const place *p, const tw_reading *r, int i, int64_t zero_us)
+static void note(seen *s, const scene *p, const tw_reading *r, int i, int64_t zero_us)
 {
     if (r->activity_ppm > 0 && s->frames++ == 0) {
         s->first_s = (double)i / p->fps;
@@ -102,7 +61,7 @@ static void note(seen *s, const place *p, const tw_reading *r, int i, int64_t ze
 }
 
 /* A box crosses from left to right within so many seconds. */
-static seen cross(place *p, double seconds, int permille)
+static seen cross(scene *p, double seconds, int permille)
 {
     seen s = {0};
     const int frames = (int)(seconds * p->fps);
@@ -116,7 +75,7 @@ static seen cross(place *p, double seconds, int permille)
 }
 
 /* A box swings about its place, by a share of the width, twice a second. */
-static seen swing(place *p, int seconds, double share, int permille)
+static seen swing(scene *p, int seconds, double share, int permille)
 {
     static const double wave[] = {0, 0.6, 1, 0.6, 0, -0.6, -1, -0.6};
     seen s = {0};
@@ -132,25 +91,25 @@ static seen swing(place *p, int seconds, double share, int permille)
 static void test_what_crosses_is_a_subject(void **state)
 {
     (void)state;
-    place *p = make(240, 136, 10);
+    scene *p = make(240, 136, 10);
     watch_ground(p, 15);
     const seen s = cross(p, 6, 90);
     assert_true(s.frames > 35);
     assert_true(s.first_s < 2.0); /* known within little more than a second ... */
     assert_true(s.since_s < s.first_s - 0.4); /* ... and dated back to where it began */
     assert_true(s.travel > 0); /* until then it was taken for something else */
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_what_swings_in_its_place_is_none(void **state)
 {
     (void)state;
-    place *p = make(240, 136, 10);
+    scene *p = make(240, 136, 10);
     watch_ground(p, 15);
     const seen s = swing(p, 12, 0.015, 20);
     assert_int_equal(s.frames, 0);
     assert_true(s.travel > 1000);
-    leave(p);
+    leave_scene(p);
 }
 
 /* A bird at a feeder: it goes nowhere, but is of some size, came where it was calm, and
@@ -158,21 +117,21 @@ static void test_what_swings_in_its_place_is_none(void **state)
 static void test_what_comes_and_stays_is_a_subject(void **state)
 {
     (void)state;
-    place *p = make(240, 136, 10);
+    scene *p = make(240, 136, 10);
     watch_ground(p, 15);
     const seen s = swing(p, 12, 0.015, 40);
     assert_true(s.frames > 80);
     assert_true(s.first_s > 1.0 && s.first_s < 4.0);
-    leave(p);
+    leave_scene(p);
     p = make(240, 136, 10);
     watch_ground(p, 3);
     assert_int_equal(swing(p, 5, 0.015, 40).frames, 0);
-    leave(p);
+    leave_scene(p);
 }
 
 /* A box is shown for a while, every second at another place.
  * @return the highest share of cells that moved, whatever became of them. */
-static uint32_t flash(place *p, int64_t shown_us, int permille)
+static uint32_t flash(scene *p, int64_t shown_us, int permille)
 {
     uint32_t most = 0;
     for (int i = 0; i < 8 * p->fps; i++) {
@@ -195,13 +154,13 @@ static void test_what_is_gone_a_tenth_of_a_second_later_is_nothing(void **state)
     (void)state;
     static const int rates[] = {10, 12, 15, 20, 25, 30, 50};
     for (size_t k = 0; k < sizeof rates / sizeof *rates; k++) {
-        place *p = make(240, 136, rates[k]);
+        scene *p = make(240, 136, rates[k]);
         watch_ground(p, 15);
         if (flash(p, 61000, 30) != 0)
             fail_msg("it moves at %d frames a second", rates[k]);
         assert_true(flash(p, 61000, 90) > 0); /* more than a drop, but it goes nowhere */
         assert_true(flash(p, 400000, 30) > 0);
-        leave(p);
+        leave_scene(p);
     }
 }
 
@@ -211,12 +170,12 @@ static void test_what_is_quick_and_large_is_a_subject(void **state)
     (void)state;
     static const int rates[] = {12, 15, 25, 30};
     for (size_t k = 0; k < sizeof rates / sizeof *rates; k++) {
-        place *p = make(240, 136, rates[k]);
+        scene *p = make(240, 136, rates[k]);
         watch_ground(p, 15);
         const seen s = cross(p, 1.0, 100);
         if (s.frames * 4 < rates[k])
             fail_msg("%d frames of it at %d a second", s.frames, rates[k]);
-        leave(p);
+        leave_scene(p);
     }
 }
 
@@ -230,20 +189,20 @@ static void test_neither_rate_nor_resolution_matter(void **state)
     } cases[] = {
         {240, 136, 5}, {240, 136, 10}, {240, 136, 25}, {320, 180, 10}, {480, 270, 10}};
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
-        place *p = make(cases[i].width, cases[i].height, cases[i].fps);
+        scene *p = make(cases[i].width, cases[i].height, cases[i].fps);
         watch_ground(p, 15);
         const seen s = cross(p, 8, 90);
         if (s.frames < 5 * cases[i].fps || s.first_s > 2.6)
             fail_msg("%u x %u at %d: %d frames, first at %.2f s", cases[i].width,
                      cases[i].height, cases[i].fps, s.frames, s.first_s);
-        leave(p);
+        leave_scene(p);
     }
 }
 
 static void test_a_subject_that_pauses_and_goes_on(void **state)
 {
     (void)state;
-    place *p = make(240, 136, 10);
+    scene *p = make(240, 136, 10);
     watch_ground(p, 15);
     int gone = 0, late = 0;
     for (int i = 0; i < 140; i++) { /* walks 4 s, sits 3 s, walks on */
@@ -256,13 +215,13 @@ static void test_a_subject_that_pauses_and_goes_on(void **state)
     }
     assert_int_equal(gone, 0); /* still the same subject while it sits */
     assert_true(late > 15);
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_two_at_once(void **state)
 {
     (void)state;
-    place *p = make(320, 180, 10);
+    scene *p = make(320, 180, 10);
     uint16_t most = 0;
     watch_ground(p, 15);
     for (int i = 0; i < 60; i++) {
@@ -273,14 +232,14 @@ static void test_two_at_once(void **state)
         most = r->subjects > most ? r->subjects : most;
     }
     assert_int_equal(most, 2);
-    leave(p);
+    leave_scene(p);
 }
 
 /* Many small things in many places, all the time: none of them is a subject. */
 static void test_clutter_is_none(void **state)
 {
     (void)state;
-    place *p = make(240, 136, 10);
+    scene *p = make(240, 136, 10);
     int frames = 0;
     watch_ground(p, 15);
     for (int i = 0; i < 200; i++) {
@@ -292,7 +251,7 @@ static void test_clutter_is_none(void **state)
         frames += see(p)->activity_ppm > 0;
     }
     assert_true(frames < 10);
-    leave(p);
+    leave_scene(p);
 }
 
 /* ---- one blob, as the tracks see it ---------------------------------------------- */
@@ -316,7 +275,7 @@ static double known_after_among(size_t others, int watched_s, twi_found blob,
                                 int32_t speed)
 {
     double after = NEVER;
-    place *p = make(240, 136, 10);
+    scene *p = make(240, 136, 10);
     watch_ground(p, watched_s);
     tw_detector *d = p->detector;
     blob.label = 1;
@@ -332,7 +291,7 @@ static double known_after_among(size_t others, int watched_s, twi_found blob,
         after = r.subjects > 0 ? i / 10.0 : NEVER;
         blob.x += speed;
     }
-    leave(p);
+    leave_scene(p);
     return after;
 }
 
@@ -391,7 +350,7 @@ static void test_wind_of_the_first_seconds_is_none(void **state)
 static bool leaps_are_travel(int32_t leap)
 {
     bool subject = false;
-    place *p = make(240, 136, 10);
+    scene *p = make(240, 136, 10);
     watch_ground(p, 16);
     tw_detector *d = p->detector;
     twi_found blob = {.mass = (int32_t)TWI_Q16(5),
@@ -408,7 +367,7 @@ static bool leaps_are_travel(int32_t leap)
         twi_tracks_follow(d, 1, &r);
         subject = subject || r.subjects > 0;
     }
-    leave(p);
+    leave_scene(p);
     return subject;
 }
 
@@ -424,7 +383,7 @@ static void test_a_leap_is_no_travel(void **state)
 static double known_in_a_crowd(int32_t mass)
 {
     double after = NEVER;
-    place *p = make(240, 136, 10);
+    scene *p = make(240, 136, 10);
     watch_ground(p, 16);
     tw_detector *d = p->detector;
     int32_t x = 50000;
@@ -447,7 +406,7 @@ static double known_in_a_crowd(int32_t mass)
         twi_tracks_follow(d, 9, &r);
         after = r.subjects > 0 ? i / 10.0 : NEVER;
     }
-    leave(p);
+    leave_scene(p);
     return after;
 }
 
@@ -499,7 +458,7 @@ static bool crosses_among_shadows(int seed, uint32_t fps)
     (void)snprintf(source, sizeof source, "sim:kerb-branches,seed=%d,size=%dx%d,raw=yes",
                    seed, WIDTH, HEIGHT);
     tw_camera camera = open_camera(source, fps, &stream);
-    place *p = make(WIDTH, HEIGHT, (int)fps);
+    scene *p = make(WIDTH, HEIGHT, (int)fps);
     while (p->frame < ENDS_S * p->fps) {
         tw_frame frame;
         assert_int_equal(camera.ops->next(camera.ctx, &frame, NULL), TW_OK);
@@ -510,7 +469,7 @@ static bool crosses_among_shadows(int seed, uint32_t fps)
         assert_true(!active || p->frame > BEGINS_S * p->fps);
         found = found || active;
     }
-    leave(p);
+    leave_scene(p);
     camera.ops->destroy(camera.ctx);
     return found;
 }
@@ -527,7 +486,7 @@ static void test_a_faint_one_among_shadows_is_found(void **state)
 /* ---- snow ------------------------------------------------------------------------ */
 
 /* Flakes of two hundredths of the width, each somewhere else in each frame. */
-static void draw_snow(place *p)
+static void draw_snow(scene *p)
 {
     enum { FLAKES = 40 };
     const int side = p->width / 50;
@@ -542,7 +501,7 @@ static void draw_snow(place *p)
 
 /* What is seen in dense snow while something of an eighth of the width crosses, or
  * nothing does. */
-static seen watch_snow(place *p, int seconds, bool crossed)
+static seen watch_snow(scene *p, int seconds, bool crossed)
 {
     seen s = {0};
     const int frames = seconds * p->fps;
@@ -559,10 +518,10 @@ static seen watch_snow(place *p, int seconds, bool crossed)
 
 static void check_snow(uint16_t width, uint16_t height, int fps)
 {
-    place *p = make(width, height, fps);
+    scene *p = make(width, height, fps);
     assert_int_equal(watch_snow(p, 25, false).frames, 0);
     assert_true(watch_snow(p, 8, true).frames > fps);
-    leave(p);
+    leave_scene(p);
 }
 
 static void test_snow_is_no_subject_and_hides_none(void **state)
@@ -578,7 +537,7 @@ static void test_snow_is_no_subject_and_hides_none(void **state)
  * subject; 0: it never was. The picture's left half may ask for something else. */
 static int taken_at(uint16_t everywhere, uint16_t on_the_left)
 {
-    place *p = make(320, 180, 10);
+    scene *p = make(320, 180, 10);
     tw_detector_config config;
     tw_detector_defaults(&config, 320, 180);
     config.evidence_pct = everywhere;
@@ -591,7 +550,7 @@ static int taken_at(uint16_t everywhere, uint16_t on_the_left)
     assert_int_equal(tw_detector_area_evidence(p->detector, 1, on_the_left), TW_OK);
     watch_ground(p, 12);
     const seen s = cross(p, 20, 30);
-    leave(p);
+    leave_scene(p);
     return s.frames > 0 ? (int)(1200 * s.first_s / 20) - 100 : 0;
 }
 
@@ -611,7 +570,7 @@ static void test_evidence(void **state)
 static void test_evidence_out_of_range(void **state)
 {
     (void)state;
-    place *p = make(320, 180, 10);
+    scene *p = make(320, 180, 10);
     tw_detector_config config;
     tw_detector_defaults(&config, 320, 180);
     assert_int_equal(config.evidence_pct, 100);
@@ -624,7 +583,7 @@ static void test_evidence_out_of_range(void **state)
     assert_int_equal(tw_detector_area_evidence(p->detector, TW_AREAS_MAX, 100),
                      TW_EINVAL);
     assert_int_equal(tw_detector_area_evidence(NULL, 0, 100), TW_EINVAL);
-    leave(p);
+    leave_scene(p);
 }
 
 int main(void)
