@@ -43,6 +43,8 @@ typedef struct tw_detector_config {
     uint32_t smallest_ppm;     /* blobs below this share of the picture do not count */
     uint32_t largest_ppm;      /* nor those above; 1000000: no limit */
     uint32_t travel_ppm;   /* of the width that a subject must have gone; 0: no tracks */
+    bool nearby;           /* tell what has other contrasts than all that is near from
+                              leaves that only change places; takes memory */
     int64_t memory_us;     /* time constant of the background, 1 s..1 h; 30 s */
     uint8_t cells;         /* across the picture, TW_CELLS_MIN.._MAX; 40. Fewer take less
                               memory, and small subjects are missed. A cell is 4 to 26
@@ -55,8 +57,6 @@ typedef struct tw_detector_config {
     uint16_t evidence_pct; /* how much something must show of itself to be taken for a
                               subject, in distance, time and size, TW_EVIDENCE_MIN.._MAX;
                               0 is 100 */
-    bool nearby;           /* tell what has other contrasts than all that is near from
-                              leaves that only change places; takes memory */
 } tw_detector_config;
 
 /* What a cell showed in the last frame; bits of tw_reading.cells. */

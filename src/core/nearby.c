@@ -64,7 +64,7 @@ static void spread(int16_t *restrict least, int16_t *restrict most,
 /* Across first, then down: least and most are separable. */
 static void find_range(const tw_detector *d, const place *p, range *r)
 {
-    int16_t line[LINE_MAX];
+    int16_t line[LINE_MAX] = {0};
     for (int32_t y = 0; y < p->height + 2 * p->reach; y++) {
         take_line(d, p, p->top - p->reach + y, line);
         for (int32_t i = 0; i < p->width; i++)
@@ -85,7 +85,7 @@ static int64_t squares_outside(const tw_detector *d, const tw_luma *luma, const 
 {
     int64_t squares = 0;
     for (int32_t y = 0; y < p->height; y++) {
-        const size_t row = (size_t)(p->top + y);
+        const size_t row = (size_t)p->top + (size_t)y;
         const uint8_t *frame = luma->px + row * luma->stride + p->left;
         const uint16_t *background = d->background + row * d->config.width + p->left;
         for (int32_t i = 0; i < p->width; i++) {
@@ -107,7 +107,7 @@ static int32_t measure(const tw_detector *d, const tw_luma *luma, uint16_t row,
                        uint16_t column, const twi_cell_fit *fit)
 {
     const place p = place_of(d, row, column);
-    range r;
+    range r = {{{0}}, {{0}}};
     find_range(d, &p, &r);
     const int64_t squares = squares_outside(
         d, luma, &p, &r, (int32_t)(fit->gain * 256.0F), (int32_t)fit->middle);
