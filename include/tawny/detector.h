@@ -43,8 +43,8 @@ typedef struct tw_detector_config {
     uint32_t smallest_ppm;     /* blobs below this share of the picture do not count */
     uint32_t largest_ppm;      /* nor those above; 1000000: no limit */
     uint32_t travel_ppm;   /* of the width that a subject must have gone; 0: no tracks */
-    bool nearby;           /* tell what has other contrasts than all that is near from
-                              leaves that only change places; takes memory */
+    bool nearby;           /* ask the surroundings, too: leaves only change places, and
+                              light changes over several cells; takes memory */
     int64_t memory_us;     /* time constant of the background, 1 s..1 h; 30 s */
     uint8_t cells;         /* across the picture, TW_CELLS_MIN.._MAX; 40. Fewer take less
                               memory, and small subjects are missed. A cell is 4 to 26

@@ -306,6 +306,18 @@ static int32_t fitted_level(const tw_detector *d, const twi_patch *patch,
     return level_of(squares, n, expected);
 }
 
+/* The same once it is asked whether light changes across the cell. */
+static int32_t slanted_level(const tw_detector *d, const twi_patch *patch, uint16_t row,
+                             uint16_t column, twi_cell_fit *fit, int32_t level)
+{
+    if (level <= LEVEL_BASE || fit->expected <= 0.0F)
+        return level;
+    const int32_t left = twi_slant_explain(d, patch, row, column, fit, level);
+    if (left <= LEVEL_BASE) /* by light, and no shift is needed */
+        fit->unshifted = left;
+    return left;
+}
+
 /* Pixels that are left out may contradict a large offset of the others. */
 static bool must_ask_white(const twi_cell_sums *sums)
 {
@@ -430,6 +442,7 @@ bool twi_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t
         if (fitted) {
             twi_patch_take(d, luma, row, column, patch);
             level = fitted_level(d, patch, sums, &by, fit);
+            level = slanted_level(d, patch, row, column, fit, level);
             twi_fog_vote(d, fit->airlight);
         }
     }

@@ -110,6 +110,8 @@ static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
     at->cell = piece(p, cells, sizeof *at->cell);
     at->colour = c->colour ? piece(p, cells, sizeof *at->colour) : NULL;
     at->nearby = c->nearby ? piece(p, cells, sizeof *at->nearby) : NULL;
+    at->row_sums =
+        c->nearby ? piece(p, (size_t)2 * grid.columns, sizeof *at->row_sums) : NULL;
     at->shown = piece(p, cells, sizeof *at->shown);
     at->stack = piece(p, cells, sizeof *at->stack);
     at->found = piece(p, (size_t)TWI_FOUND_EACH * c->tracks, sizeof *at->found);
@@ -295,18 +297,51 @@ static void follow_falling(tw_detector *d)
                  (d->fleeting > least || (slow && d->age_us < FALLING_GUESS_US));
 }
 
-static void judge_row(tw_detector *d, const tw_luma *luma, uint16_t row)
+/* Sum up a row of cells and keep its sums: what light does in a cell is asked of those
+ * below it, too. */
+static void take_row(tw_detector *d, const tw_luma *luma, uint16_t row,
+                     twi_cell_sums *sums)
 {
-    twi_patch patch;
     twi_cells_sum_row(d, luma, row);
     for (uint16_t column = 0; column < d->grid.columns; column++) {
+        sums[column] = twi_cells_take(d, row, column);
+        twi_slant_tell(d, (uint32_t)row * d->grid.columns + column, &sums[column]);
+    }
+}
+
+/* @param held  The row's sums; NULL: it is the row that was summed last. */
+static void judge_row(tw_detector *d, const tw_luma *luma, uint16_t row,
+                      const twi_cell_sums *held)
+{
+    twi_patch patch;
+    for (uint16_t column = 0; column < d->grid.columns; column++) {
         twi_cell *cell = &d->cell[(size_t)row * d->grid.columns + column];
-        const twi_cell_sums sums = twi_cells_take(d, row, column);
+        const twi_cell_sums sums = held ? held[column] : twi_cells_take(d, row, column);
         twi_cell_fit fit;
         const bool fitted = twi_cells_judge(d, luma, row, column, &sums, &fit, &patch);
         if (fitted && !(cell->flags & TW_CELL_MOVING))
             twi_learn_noise(d, &patch, row, column, &fit);
         twi_learn_what_stays(d, cell, &sums);
+    }
+}
+
+static void judge_rows(tw_detector *d, const tw_luma *luma)
+{
+    for (uint16_t row = 0; row < d->grid.rows; row++) {
+        twi_cells_sum_row(d, luma, row);
+        judge_row(d, luma, row, NULL);
+    }
+}
+
+/* The same with the sums of a row ahead. */
+static void judge_rows_ahead(tw_detector *d, const tw_luma *luma)
+{
+    twi_cell_sums *row_sums[2] = {d->row_sums, d->row_sums + d->grid.columns};
+    take_row(d, luma, 0, row_sums[0]);
+    for (uint16_t row = 0; row < d->grid.rows; row++) {
+        if (row + 1 < d->grid.rows)
+            take_row(d, luma, (uint16_t)(row + 1), row_sums[(row + 1) % 2]);
+        judge_row(d, luma, row, row_sums[row % 2]);
     }
 }
 
@@ -375,8 +410,10 @@ static tw_status read_frame(tw_detector *detector, const tw_luma *luma,
         twi_cells_set_pace(d);
         twi_learn_set_pace(d);
         twi_colour_take(d, chroma);
-        for (uint16_t row = 0; row < d->grid.rows; row++)
-            judge_row(d, luma, row);
+        if (d->nearby)
+            judge_rows_ahead(d, luma);
+        else
+            judge_rows(d, luma);
         twi_fog_count(d);
         follow_falling(d);
         twi_fast_find(d);

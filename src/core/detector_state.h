@@ -95,6 +95,7 @@ typedef struct twi_witness {
 typedef struct twi_nearby {
     twi_witness witness;
     int32_t still; /* the cell's q98 when nothing moved in it */
+    float ratio;   /* its mean brightness over that of its background; 0: not known */
 } twi_nearby;
 
 /* What is usual of a cell's colour; blue and red differences from grey, in levels. */
@@ -196,16 +197,17 @@ struct tw_detector {
     int32_t moving_usual;              /* cells that moved, mean of the last second, Q8 */
     int32_t lit_usual; /* cells in which light explained a change, likewise */
     /* Arrays in the caller's memory. */
-    uint16_t *background; /* width * height, Q8.8 */
-    uint8_t *noise;       /* width * height: mean absolute residual, Q4.4 levels */
-    twi_cell *cell;       /* columns * rows */
-    twi_colour *colour;   /* columns * rows; NULL: not heeded */
-    twi_nearby *nearby;   /* columns * rows; NULL: not asked */
-    uint8_t *shown;       /* columns * rows: TW_CELL_ bits for the reading */
-    uint16_t *stack;      /* columns * rows: cells still to be visited */
-    twi_found *found;     /* TWI_FOUND_EACH for each track */
-    twi_track *track;     /* config.tracks */
-    struct {              /* one column of pixels within a row of cells; width each */
+    uint16_t *background;    /* width * height, Q8.8 */
+    uint8_t *noise;          /* width * height: mean absolute residual, Q4.4 levels */
+    twi_cell *cell;          /* columns * rows */
+    twi_colour *colour;      /* columns * rows; NULL: not heeded */
+    twi_nearby *nearby;      /* columns * rows; NULL: not asked */
+    twi_cell_sums *row_sums; /* two rows of columns each; NULL: without nearby */
+    uint8_t *shown;          /* columns * rows: TW_CELL_ bits for the reading */
+    uint16_t *stack;         /* columns * rows: cells still to be visited */
+    twi_found *found;        /* TWI_FOUND_EACH for each track */
+    twi_track *track;        /* config.tracks */
+    struct {                 /* one column of pixels within a row of cells; width each */
         union {
             uint16_t *n;
             uint16_t *rate; /* learning rate of the background, Q16, once n is spent */
@@ -301,6 +303,15 @@ void twi_nearby_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_
  * @param stays  The cell is part of a subject that need not travel, and was not before.
  */
 void twi_nearby_settle(tw_detector *d, uint32_t index, bool stays);
+
+/** Note how much lighter or darker than its background a cell is. Only with nearby. */
+void twi_slant_tell(tw_detector *d, uint32_t index, const twi_cell_sums *sums);
+
+/** @return the lesser of a cell's level and that which is left once light is explained
+ * that changes across the cell, as the cells beside it tell.
+ * @param fit  Of the cell, which has been fitted. */
+int32_t twi_slant_explain(const tw_detector *d, const twi_patch *patch, uint16_t row,
+                          uint16_t column, const twi_cell_fit *fit, int32_t level);
 
 /** Learn a cell's colour. @param rate  Of its background, Q16. */
 void twi_colour_learn(tw_detector *d, uint32_t index, uint32_t rate);

@@ -162,8 +162,8 @@ static void test_memory_is_asked_for_only_where_it_is_wanted(void **state)
     config.nearby = false;
     assert_int_equal(tw_detector_bytes(&config, &without), TW_OK);
     const size_t cells = (W / CELL) * ((H + CELL / 2) / CELL);
-    assert_in_range(with - without, cells * sizeof(twi_nearby),
-                    cells * sizeof(twi_nearby) + 16);
+    const size_t all = cells * sizeof(twi_nearby) + 2 * CELLS * sizeof(twi_cell_sums);
+    assert_in_range(with - without, all, all + 16);
     scene *p = make(true, 0);
     assert_int_equal(tw_detector_adjust(p->detector, &config), TW_ESIZE);
     leave_scene(p);
