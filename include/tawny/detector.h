@@ -107,6 +107,7 @@ typedef struct tw_reading {
     const uint8_t *cells; /* TW_CELL_ bits, the detector's, good until its next call */
     tw_grid grid;
     uint32_t colour_ppm; /* of what moves, by its colour alone */
+    uint32_t unlike_ppm; /* of what moves, only as it is unlike all that is near */
 } tw_reading;
 
 typedef struct tw_detector tw_detector;

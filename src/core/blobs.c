@@ -229,13 +229,21 @@ static uint32_t with_flag(const tw_detector *d, uint8_t flag)
     return count;
 }
 
-/* Watched cells that move by their colour alone. */
-static uint32_t moved_by_colour(const tw_detector *d)
+/* Watched cells that only a second witness lets move. */
+typedef struct by_witness {
+    uint32_t colour, unlike;
+} by_witness;
+
+static by_witness moved_by_witness(const tw_detector *d)
 {
-    uint32_t count = 0;
-    for (uint32_t i = 0; i < d->cells; i++)
-        count += d->cell[i].coloured && d->cell[i].watched &&
-                 (d->cell[i].flags & TW_CELL_MOVING);
+    by_witness count = {0, 0};
+    for (uint32_t i = 0; i < d->cells; i++) {
+        const twi_cell *cell = &d->cell[i];
+        if (!cell->watched || !(cell->flags & TW_CELL_MOVING))
+            continue;
+        count.colour += cell->coloured;
+        count.unlike += cell->unlike;
+    }
     return count;
 }
 
@@ -260,7 +268,9 @@ static void write_shares(tw_detector *d, tw_reading *out)
     out->size_ppm = share(with_flag(d, TW_CELL_SIZE), all);
     out->travel_ppm = share(with_flag(d, TW_CELL_TRAVEL), all);
     out->ignored_ppm = share(ignored, d->cells);
-    out->colour_ppm = share(moved_by_colour(d), all);
+    const by_witness moved = moved_by_witness(d);
+    out->colour_ppm = share(moved.colour, all);
+    out->unlike_ppm = share(moved.unlike, all);
     out->cells = d->shown;
     out->grid = d->grid;
 }

@@ -263,6 +263,7 @@ json_t *twi_json_reading(const tw_reading *r, tw_watch_state state,
     put_percent(o, "sway", r->sway_ppm);
     put_percent(o, "shake", r->shake_ppm);
     put_percent(o, "colour", r->colour_ppm);
+    put_percent(o, "unlike", r->unlike_ppm);
     put_percent(o, "size", r->size_ppm);
     put_percent(o, "travel", r->travel_ppm);
     put_percent(o, "ignored", r->ignored_ppm);

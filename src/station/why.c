@@ -101,6 +101,7 @@ static void add_takings(line *l, const tw_reading *r)
     const uint32_t alone = r->raw_ppm > named ? r->raw_ppm - named : 0;
     const char *between = ": ";
     add_part(l, &between, r->colour_ppm, "moved by its colour alone");
+    add_part(l, &between, r->unlike_ppm, "moved only as it is unlike what is near");
     add_part(l, &between, r->travel_ppm, "has not travelled like a subject");
     add_part(l, &between, r->size_ppm, "too small or too large");
     add_part(l, &between, alone, "in single cells that made no blob");

@@ -95,6 +95,8 @@ static int seen_before_leaves(bool nearby, thing what)
 {
     scene *p = before_leaves(nearby);
     const int count = moving_inside(p, what);
+    assert_true(p->reading.unlike_ppm <= p->reading.raw_ppm);
+    assert_true((p->reading.unlike_ppm > 10000) == (nearby && what == COAT));
     leave_scene(p);
     return count;
 }

@@ -83,7 +83,7 @@ function drawOverlay(t, reading) {
 function setLegend(t, r) {
   const said = [percent(r.activity) + " % counts"];
   for (const [key, words] of [["light", "taken by the light guard"], ["sway", "taken by the sway guard"], ["shake", "taken by the shake guard"],
-    ["colour", "moves by its colour alone"], ["size", "too small or too large"], ["travel", "not travelling like a subject"], ["ignored", "of the picture moves outside what is watched"]])
+    ["colour", "moves by its colour alone"], ["unlike", "moves only as it is unlike what is near"], ["size", "too small or too large"], ["travel", "not travelling like a subject"], ["ignored", "of the picture moves outside what is watched"]])
     if (r[key] > 0) said.push(percent(r[key]) + " % " + words);
   if (r.whole_picture) said.push("the whole picture turned");
   t.said.textContent = said.join(", ") + ". " + count(r.subjects, "subject") + ".";
