@@ -520,8 +520,7 @@ static int rehearse_all(plan *p, int count, char **files)
     p->say = p->trace && !p->common.json ? stderr : stdout;
     if (p->trace && !p->common.json)
         (void)puts("file,t,activity,raw,light,sway,shake,colour,unlike,travel,size,"
-                   "ignored,blobs,"
-                   "subjects,state");
+                   "ignored,blobs,subjects,state");
     for (int i = 0; i < count && !*p->stop; i++) {
         const int one = cli_exit(rehearse_one(p, files[i]));
         code = one > code ? one : code;

@@ -146,12 +146,10 @@ static void test_trace_is_csv_of_every_frame(void **state)
     (void)state;
     outcome o = run_program(NULL, TOOL, "rehearse", "--trace", KERB, NULL);
     assert_int_equal(o.code, 0);
-    assert_int_equal(
-        strncmp(o.out,
-                "file,t,activity,raw,light,sway,shake,colour,unlike,travel,size,"
-                "ignored,blobs,subjects,state\n\"" KERB "\",0.000,",
-                90),
-        0);
+    static const char begins[] =
+        "file,t,activity,raw,light,sway,shake,colour,unlike,"
+        "travel,size,ignored,blobs,subjects,state\n\"" KERB "\",0.000,";
+    assert_int_equal(strncmp(o.out, begins, strlen(begins)), 0);
     assert_int_equal(count_lines(o.out, ""), 1501);
     assert_int_equal(count_lines(o.out, "\"" KERB "\","), 1500);
     assert_true(count_lines(o.out, ",sighting") > 300);
