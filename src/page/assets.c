@@ -13,6 +13,7 @@ DECLARE(days_js);
 DECLARE(form_js);
 DECLARE(limits_js);
 DECLARE(live_js);
+DECLARE(missed_js);
 DECLARE(page_js);
 DECLARE(station_js);
 DECLARE(zones_js);
@@ -38,6 +39,7 @@ const twi_asset *twi_asset_find(const char *path)
         SCRIPT(form, false),
         SCRIPT(limits, false),
         SCRIPT(live, false),
+        SCRIPT(missed, false),
         SCRIPT(page, false),
         SCRIPT(station, false),
         SCRIPT(zones, false),

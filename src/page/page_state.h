@@ -238,6 +238,8 @@ twi_answer_fn twi_show_stream, twi_show_picture, twi_show_reading;
 /* stored.c: sightings and captures */
 twi_answer_fn twi_show_sightings, twi_show_sighting, twi_show_capture, twi_show_thumb,
     twi_change_sighting;
+/* missed.c: what no sighting was of */
+twi_answer_fn twi_show_missed, twi_change_missed;
 /* past.c: activity that is past, and what other settings would have made of it */
 twi_answer_fn twi_show_trace, twi_try_changes;
 /* configure.c: the settings */

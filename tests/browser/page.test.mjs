@@ -181,6 +181,21 @@ test("a sighting is marked, by button and by key, and that taken back", async ()
   await until("nothing is said", async () => await mark() === "none" && await page.getAttribute("#mark-right", "aria-pressed") === "false");
 });
 
+test("something that was missed is said, shown on its strip, and taken back", async () => {
+  const all = async () => (await (await page.request.get(station.url + "api/missed")).json()).missed;
+  await page.click("#say-missed");
+  assert.equal(await page.inputValue("#missed-camera"), "kerb");
+  const at = await page.inputValue("#missed-at");
+  assert.ok(Math.abs(new Date(at) - Date.now()) < 3600e3, "it begins with what is looked at: " + at);
+  await page.click("#dialog-yes");
+  const [said] = await until("it is noted", async () => (await all()).length === 1 && all());
+  assert.equal(Math.floor(new Date(said.at) / 1000), Math.floor(new Date(at) / 1000));
+  await until("it is on its strip", async () => await page.locator("#strips .missed").count() === 1);
+  assert.match(await text("#missed-list"), /^kerb \d\d:\d\d:\d\d/);
+  await page.locator("#missed-list").getByRole("button", { name: /^Take back/ }).click();
+  await until("it is gone", async () => (await all()).length === 0 && await page.locator("#missed").isHidden() && await page.locator("#strips .missed").count() === 0);
+});
+
 test("an answer from before a deletion does not bring it back, nor do keys act on what was shown before", async () => {
   const row = (id) => page.locator("#list button[data-id='" + id + "']");
   const shown = await until("two are there, and one is shown", async () => await page.locator("#list button").count() > 1 && page.getAttribute("#detail", "data-number"));

@@ -1,5 +1,6 @@
 /* The forms of JSON: what no sample of a running station shows. That each form is as
  * docs/page-api.json has it is for tests/browser/forms.test.mjs. */
+#include <stddef.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -39,6 +40,38 @@ static void test_a_camera_in_one_word(void **state)
     assert_string_equal(tw_camera_state_name(&c), "closed");
     c.lost_us = MARCH;
     assert_string_equal(tw_camera_state_name(&c), "lost");
+}
+
+/* ---- a reading ----------------------------------------------------------------------
+ */
+
+static void test_each_share_of_a_reading_has_its_key(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *key;
+        size_t at;
+    } all[] = {{"activity", offsetof(tw_reading, activity_ppm)},
+               {"raw", offsetof(tw_reading, raw_ppm)},
+               {"light", offsetof(tw_reading, light_ppm)},
+               {"sway", offsetof(tw_reading, sway_ppm)},
+               {"shake", offsetof(tw_reading, shake_ppm)},
+               {"colour", offsetof(tw_reading, colour_ppm)},
+               {"unlike", offsetof(tw_reading, unlike_ppm)},
+               {"size", offsetof(tw_reading, size_ppm)},
+               {"travel", offsetof(tw_reading, travel_ppm)},
+               {"ignored", offsetof(tw_reading, ignored_ppm)}};
+    for (size_t i = 0; i < sizeof all / sizeof *all; i++) {
+        tw_reading r = {0};
+        const uint32_t ppm = 125000;
+        memcpy((char *)&r + all[i].at, &ppm, sizeof ppm);
+        json_t *o = twi_json_reading(&r, TW_ARMED, NULL);
+        for (size_t k = 0; k < sizeof all / sizeof *all; k++)
+            if (json_number_value(json_object_get(o, all[k].key)) !=
+                (k == i ? 12.5 : 0.0))
+                fail_msg("%s, with %s set", all[k].key, all[i].key);
+        json_decref(o);
+    }
 }
 
 /* ---- texts and times --------------------------------------------------------------- */
@@ -163,6 +196,7 @@ static void test_each_kind_of_event_is_described(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_each_share_of_a_reading_has_its_key),
         cmocka_unit_test(test_a_camera_in_one_word),
         cmocka_unit_test(test_what_is_not_known_is_left_out),
         cmocka_unit_test(test_a_text_that_is_not_utf8),

@@ -134,13 +134,11 @@ static void test_files_are_packed_for_who_asks(void **state)
 static void test_nothing_is_shown_without_logging_in(void **state)
 {
     (void)state;
-    static const char *const paths[] = {"/api/status",
-                                        "/api/sightings",
-                                        "/api/sightings/1",
-                                        "/live/kerb",
-                                        "/picture/kerb",
-                                        "/api/nothing",
-                                        "/captures/2027-03-13/kerb+001-still.jpg"};
+    static const char *const paths[] = {
+        "/api/status",      "/api/sightings",
+        "/api/sightings/1", "/api/missed",
+        "/live/kerb",       "/picture/kerb",
+        "/api/nothing",     "/captures/2027-03-13/kerb+001-still.jpg"};
     site *w = open_site(true);
     check(200, get(w, "/", ""));
     check(200, get(w, "/page.js", ""));
@@ -182,6 +180,7 @@ static void test_those_who_may_look_and_those_who_may_change(void **state)
     assert_has(get(w, "/api/sightings/1", ann), "\"mark\":\"nothing\"");
     check(400, post(w, "/api/sightings/1", both, "{\"mark\":\"perhaps\"}"));
     check(404, post(w, "/api/sightings/99", both, "{\"mark\":\"right\"}"));
+    check(403, post(w, "/api/missed", bob, "{\"take_back\":1}"));
     check(400, post(w, "/api/order", both, "not JSON"));
     char deletion[512];
     (void)snprintf(
@@ -435,7 +434,7 @@ static void test_the_description_holds(void **state)
             count++;
         }
     }
-    assert_int_equal(count, 26);
+    assert_int_equal(count, 28);
     json_decref(api);
     close_site(w);
 }

@@ -208,6 +208,68 @@ static void test_small_pictures_forecasts_and_what_happened(void **state)
     close_site(w);
 }
 
+/* ---- what was missed --------------------------------------------------------------- */
+
+static size_t missed_of(const site *w, const char *query)
+{
+    char path[128];
+    (void)snprintf(path, sizeof path, "/api/missed%s", query);
+    json_t *o = body_of(200, get(w, path, ""));
+    const size_t count = json_array_size(json_object_get(o, "missed"));
+    json_decref(o);
+    return count;
+}
+
+static const char *say_missed(const site *w, const char *camera, int64_t at_ms)
+{
+    char body[128];
+    (void)snprintf(body, sizeof body, "{\"camera\":\"%s\",\"at\":%lld}", camera,
+                   (long long)at_ms);
+    return post(w, "/api/missed", OWN, body);
+}
+
+static void test_what_was_missed_is_said_and_taken_back(void **state)
+{
+    (void)state;
+    const int64_t now_ms = tw_linux_clock().ops->wall_us(NULL) / 1000;
+    char query[96];
+    site *w = open_site(false);
+    assert_int_equal(missed_of(w, ""), 0);
+    assert_has(say_missed(w, "kerb", now_ms - 7200000), "\"number\":1");
+    assert_has(say_missed(w, "kerb", now_ms - 1000), "\"number\":2");
+    assert_int_equal(missed_of(w, ""), 2);
+    assert_int_equal(missed_of(w, "?camera=kerb"), 2);
+    assert_int_equal(missed_of(w, "?camera=mere"), 0);
+    (void)snprintf(query, sizeof query, "?from=%lld", (long long)(now_ms - 3600000));
+    assert_int_equal(missed_of(w, query), 1);
+    (void)snprintf(query, sizeof query, "?until=%lld", (long long)(now_ms - 3600000));
+    assert_int_equal(missed_of(w, query), 1);
+    check(200, post(w, "/api/missed", OWN, "{\"take_back\":1}"));
+    assert_int_equal(missed_of(w, ""), 1);
+    check(404, post(w, "/api/missed", OWN, "{\"take_back\":1}"));
+    close_site(w);
+}
+
+static void test_what_cannot_have_been_missed(void **state)
+{
+    (void)state;
+    const int64_t now_ms = tw_linux_clock().ops->wall_us(NULL) / 1000;
+    site *w = open_site(false);
+    check(404, say_missed(w, "mere", now_ms - 1000));
+    assert_has(say_missed(w, "kerb", now_ms + 3600000), "is past");
+    check(400, say_missed(w, "kerb", now_ms + 3600000));
+    check(200, say_missed(w, "kerb", now_ms + 20000)); /* a browser's clock */
+    check(400, say_missed(w, "kerb", 0));
+    check(400, say_missed(w, "kerb", -5));
+    check(400, post(w, "/api/missed", OWN, "{\"camera\":\"kerb\"}"));
+    check(400, post(w, "/api/missed", OWN, "{\"camera\":\"kerb\",\"at\":\"now\"}"));
+    check(400, post(w, "/api/missed", OWN, "{\"take_back\":\"1\"}"));
+    check(400, post(w, "/api/missed", OWN, "[]"));
+    check(400, post(w, "/api/missed", OWN, "not JSON"));
+    assert_int_equal(missed_of(w, ""), 1);
+    close_site(w);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -218,6 +280,8 @@ int main(void)
         cmocka_unit_test(test_more_removals_than_fit),
         cmocka_unit_test(test_it_is_sent_again),
         cmocka_unit_test(test_a_destination_is_tried),
-        cmocka_unit_test(test_small_pictures_forecasts_and_what_happened)};
+        cmocka_unit_test(test_small_pictures_forecasts_and_what_happened),
+        cmocka_unit_test(test_what_was_missed_is_said_and_taken_back),
+        cmocka_unit_test(test_what_cannot_have_been_missed)};
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

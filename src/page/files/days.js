@@ -1,5 +1,6 @@
 // Sightings: a day as a strip for each camera, a list, and one of them in full.
 import { $, agree, along, ask, button, clock, complain, count, fillCameras, make, mayRun, notice, percent, shape, size, state } from "./common.js";
+import { sayMissed, showMissed } from "./missed.js";
 
 const PAGE = 200;
 const view = { id: 0, rows: new Map(), from: 0, until: 0, earliest: 0, more: false, loading: false, destinations: [], undo: null, brief: new Map(),
@@ -46,8 +47,8 @@ function stripPath(trace) {
 
 function makeStrip(camera) {
   const svg = shape("svg", { viewBox: "0 0 1000 40", preserveAspectRatio: "none", class: "strip", "aria-hidden": "true" });
-  const trace = shape("path", { class: "trace" }), bands = shape("g", {});
-  svg.append(trace, bands);
+  const trace = shape("path", { class: "trace" }), bands = shape("g", {}), missed = shape("g", {});
+  svg.append(trace, bands, missed);
   svg.addEventListener("click", (event) => {
     const r = svg.getBoundingClientRect();
     nearest(camera, view.from + (view.until - view.from) * (event.clientX - r.left) / r.width);
@@ -56,7 +57,7 @@ function makeStrip(camera) {
   const element = make("div", { class: "strip-row" }, make("span", { class: "strip-name" }, camera), make("div", { class: "strip-box" }, svg, hours));
   ask("/api/traces/" + encodeURIComponent(camera) + "?from=" + view.from + "&until=" + view.until + "&points=720")
     .then((a) => trace.setAttribute("d", stripPath(a))).catch(() => {});
-  return { element, bands, drawn: new Map() };
+  return { element, bands, missed, drawn: new Map() };
 }
 
 let strips = new Map();
@@ -161,6 +162,15 @@ async function update() {
 
 const sayFound = () => { $("found").textContent = count(Math.max(view.rows.size, view.brief.size), "sighting"); };
 
+const missed = () => showMissed({ from: view.from, until: view.until }, $("camera").value, strips);
+
+// The time that is looked at: of the chosen sighting, now, or the middle of a day that was.
+function sayOneWasMissed() {
+  const row = view.rows.get(view.id), now = Date.now();
+  const t = row ? new Date(row.s.start).getTime() : now < view.until ? now : (view.from + view.until) / 2;
+  sayMissed(row ? row.s.camera : $("camera").value, t, missed);
+}
+
 async function list() {
   const asked = ++view.asked;
   view.loading = false;
@@ -170,7 +180,7 @@ async function list() {
   $("list").replaceChildren();
   $("detail").replaceChildren();
   showStrips();
-  await Promise.all([load(), loadBands().catch(complain)]);
+  await Promise.all([load(), loadBands().catch(complain), missed().catch(complain)]);
   if (asked !== view.asked) return;
   sayFound();
   const first = view.rows.keys().next();
@@ -325,6 +335,7 @@ export function begin() {
   for (const id of ["day", "camera", "starred"]) $(id).addEventListener("change", list);
   $("day-before").addEventListener("click", () => otherDay(-1));
   $("day-after").addEventListener("click", () => otherDay(1));
+  $("say-missed").addEventListener("click", sayOneWasMissed);
   $("list").addEventListener("scroll", () => { const e = $("list"); if (view.more && e.scrollTop + e.clientHeight > e.scrollHeight - 400) load(); });
   document.addEventListener("keydown", press);
 }

@@ -68,6 +68,7 @@ async function begin() {
   $("login").hidden = true;
   $("tabs").hidden = false;
   for (const v of FOR_RUN) $("tab-" + v).hidden = !mayRun();
+  $("say-missed").hidden = !mayRun();
   await refresh(early);
   show(location.hash.slice(1));
   clearInterval(timer);
