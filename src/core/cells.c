@@ -306,13 +306,14 @@ static int32_t fitted_level(const tw_detector *d, const twi_patch *patch,
     return level_of(squares, n, expected);
 }
 
-/* The same once it is asked whether light changes across the cell. */
-static int32_t slanted_level(const tw_detector *d, const twi_patch *patch, uint16_t row,
-                             uint16_t column, twi_cell_fit *fit, int32_t level)
+/* The same once what the cells around tell of the light has been asked. */
+static int32_t level_in_light(const tw_detector *d, const twi_patch *patch, uint16_t row,
+                              uint16_t column, twi_cell_fit *fit, int32_t level)
 {
-    if (level <= LEVEL_BASE || fit->expected <= 0.0F)
+    if (level <= LEVEL_BASE || fit->expected <= 0.0F || !twi_slant_is_asked(d))
         return level;
-    const int32_t left = twi_slant_explain(d, patch, row, column, fit, level);
+    const int32_t pressed = twi_pressed_explain(d, patch, row, column, fit, level);
+    const int32_t left = twi_slant_explain(d, patch, row, column, fit, pressed);
     if (left <= LEVEL_BASE) /* by light, and no shift is needed */
         fit->unshifted = left;
     return left;
@@ -442,7 +443,7 @@ bool twi_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t
         if (fitted) {
             twi_patch_take(d, luma, row, column, patch);
             level = fitted_level(d, patch, sums, &by, fit);
-            level = slanted_level(d, patch, row, column, fit, level);
+            level = level_in_light(d, patch, row, column, fit, level);
             twi_fog_vote(d, fit->airlight);
         }
     }
@@ -453,6 +454,10 @@ bool twi_cells_judge(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t
     cell->level = level;
     cell->limit = d->falling ? limit_in_falling(d, row, column) : sway_limit(d, cell);
     twi_colour_judge(d, (uint32_t)(cell - d->cell), sums);
+    if (d->nearby) {
+        d->nearby[cell - d->cell].expected = fit->expected;
+        d->nearby[cell - d->cell].explained = measured <= LEVEL_BASE;
+    }
     const bool worth = measured > LEVEL_BASE && fit->expected > 0.0F;
     twi_nearby_judge(d, luma, row, column, worth ? fit : NULL);
     const bool high = cell->level > cell->limit + SEED_ABOVE;

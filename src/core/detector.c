@@ -414,6 +414,7 @@ static tw_status read_frame(tw_detector *detector, const tw_luma *luma,
             judge_rows_ahead(d, luma);
         else
             judge_rows(d, luma);
+        twi_shade_explain(d, luma);
         twi_fog_count(d);
         follow_falling(d);
         twi_fast_find(d);

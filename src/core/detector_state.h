@@ -94,8 +94,10 @@ typedef struct twi_witness {
 /* What is known of a cell against what is near it. */
 typedef struct twi_nearby {
     twi_witness witness;
-    int32_t still; /* the cell's q98 when nothing moved in it */
-    float ratio;   /* its mean brightness over that of its background; 0: not known */
+    int32_t still;  /* the cell's q98 when nothing moved in it */
+    float ratio;    /* its mean brightness over that of its background; 0: not known */
+    float expected; /* as of its fit, in this frame */
+    bool explained; /* calm, once light and shift have explained what they can */
 } twi_nearby;
 
 /* What is usual of a cell's colour; blue and red differences from grey, in levels. */
@@ -307,11 +309,28 @@ void twi_nearby_settle(tw_detector *d, uint32_t index, bool stays);
 /** Note how much lighter or darker than its background a cell is. Only with nearby. */
 void twi_slant_tell(tw_detector *d, uint32_t index, const twi_cell_sums *sums);
 
+/** @return whether the cells around one are asked of its light: it has changed in much of
+ * the picture of late. */
+bool twi_slant_is_asked(const tw_detector *d);
+
 /** @return the lesser of a cell's level and that which is left once light is explained
  * that changes across the cell, as the cells beside it tell.
  * @param fit  Of the cell, which has been fitted. */
 int32_t twi_slant_explain(const tw_detector *d, const twi_patch *patch, uint16_t row,
                           uint16_t column, const twi_cell_fit *fit, int32_t level);
+
+/** @return the ratio of a cell's brightness to that of its background; 0: it is not
+ * known, or there is no such cell. Only with nearby. */
+float twi_ratio_at(const tw_detector *d, int32_t row, int32_t column);
+
+/** The same for light that is pressed against white, as the cell's darker pixels and the
+ * cells around it tell. */
+int32_t twi_pressed_explain(const tw_detector *d, const twi_patch *patch, uint16_t row,
+                            uint16_t column, const twi_cell_fit *fit, int32_t level);
+
+/** Once all cells are judged: those that move, and are explained by the edge of a shadow
+ * between cells that light explains whole, do not. */
+void twi_shade_explain(tw_detector *d, const tw_luma *luma);
 
 /** Learn a cell's colour. @param rate  Of its background, Q16. */
 void twi_colour_learn(tw_detector *d, uint32_t index, uint32_t rate);

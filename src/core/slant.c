@@ -18,9 +18,10 @@ typedef struct step {
     int32_t down, across;
 } step;
 
-static bool light_changes_widely(const tw_detector *d)
+bool twi_slant_is_asked(const tw_detector *d)
 {
-    return (uint32_t)d->lit_usual / 256 >= d->cells / WIDE_PART;
+    return d->nearby && d->config.light_guard &&
+           (uint32_t)d->lit_usual / 256 >= d->cells / WIDE_PART;
 }
 
 void twi_slant_tell(tw_detector *d, uint32_t index, const twi_cell_sums *s)
@@ -30,8 +31,7 @@ void twi_slant_tell(tw_detector *d, uint32_t index, const twi_cell_sums *s)
         s->n > 0 ? ((float)(s->x + s->d) + n) / ((float)s->x + n) : 0.0F;
 }
 
-/* How many times brighter than its background a cell is; 0: not known. */
-static float ratio_at(const tw_detector *d, int32_t row, int32_t column)
+float twi_ratio_at(const tw_detector *d, int32_t row, int32_t column)
 {
     const bool within =
         row >= 0 && column >= 0 && row < d->grid.rows && column < d->grid.columns;
@@ -41,8 +41,8 @@ static float ratio_at(const tw_detector *d, int32_t row, int32_t column)
 /* The change of the ratio from cell to cell, by the two beside one. */
 static float change_at(const tw_detector *d, int32_t row, int32_t column, step by)
 {
-    const float before = ratio_at(d, row - by.down, column - by.across);
-    const float after = ratio_at(d, row + by.down, column + by.across);
+    const float before = twi_ratio_at(d, row - by.down, column - by.across);
+    const float after = twi_ratio_at(d, row + by.down, column + by.across);
     return before > 0.0F && after > 0.0F ? (after - before) / 2.0F : 0.0F;
 }
 
@@ -58,9 +58,9 @@ static float lesser(float a, float b)
  * confirm. */
 static float change_within(const tw_detector *d, int32_t row, int32_t column, step by)
 {
-    const float before = ratio_at(d, row - by.down, column - by.across);
-    const float after = ratio_at(d, row + by.down, column + by.across);
-    const float own = ratio_at(d, row, column);
+    const float before = twi_ratio_at(d, row - by.down, column - by.across);
+    const float after = twi_ratio_at(d, row + by.down, column + by.across);
+    const float own = twi_ratio_at(d, row, column);
     if (before <= 0.0F || after <= 0.0F)
         return 0.0F;
     const float change = lesser(own - before, after - own);
@@ -111,8 +111,6 @@ static float squares_left(const twi_patch *p, const plane *by)
 int32_t twi_slant_explain(const tw_detector *d, const twi_patch *patch, uint16_t row,
                           uint16_t column, const twi_cell_fit *fit, int32_t level)
 {
-    if (!d->nearby || !d->config.light_guard || !light_changes_widely(d))
-        return level;
     const float across = change_within(d, row, column, (step){.across = 1});
     const float down = change_within(d, row, column, (step){.down = 1});
     if (across == 0.0F && down == 0.0F) /* which is what they are set to */
