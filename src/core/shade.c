@@ -2,7 +2,8 @@
  * cell has two. But cells beside it lie in the shadow and in the light with all they
  * have, so the gains that are possible are known; and the ground shows through: with the
  * gain of its nearest surroundings, within those bounds, each pixel is what it was. What
- * covers the ground does not show it, and is not explained. */
+ * covers the ground does not show it, and is not explained; nor is anything where the
+ * ground has no texture that noise would leave to be seen. */
 #include "detector_state.h"
 
 enum {
@@ -10,7 +11,6 @@ enum {
     DARK = 2 << 2,     /* levels Q2, added to both: a ratio of black is chance */
     APART_PCT = 112,   /* the higher gain, of the lower: less is no edge */
     TOLERANCE_PCT = 5, /* by which gains may be off what is told */
-    DIM = 32 << 2      /* mean, Q2: below, noise hides what shows through */
 };
 
 /* Gains between which the light may be, Q12. */
@@ -43,22 +43,23 @@ static bool told_around(const tw_detector *d, int32_t row, int32_t column, bound
     return low > 0.0F && high * 100.0F >= low * APART_PCT;
 }
 
-/* A pixel and those beside it, in the cell. */
+/* Sums of a pixel and those beside it, in the cell. */
 typedef struct around {
-    int32_t x, y;
+    int32_t x, y, count;
 } around;
 
 static around sum_around(const twi_patch *p, size_t row, size_t column)
 {
     const uint16_t *background = p->background + p->row;
     const size_t rows = p->count / p->row;
-    around sum = {0, 0};
+    around sum = {0, 0, 0};
     for (size_t r = row > 0 ? row - 1 : 0; r <= row + 1 && r < rows; r++) {
         for (size_t c = column - 1; c <= column + 1 && c < p->row; c++) {
             const size_t i = r * p->row + c;
             const int32_t counted = p->inside[i]; /* all ones, or none */
             sum.x += ((background[i] >> 6) + DARK) & counted;
             sum.y += ((p->frame[i] << 2) + DARK) & counted;
+            sum.count -= counted;
         }
     }
     return sum;
@@ -69,11 +70,16 @@ static int32_t held_within(int64_t gain, const bounds *by)
     return (int32_t)(gain < by->low ? by->low : gain > by->high ? by->high : gain);
 }
 
-/* Squares that are left when each pixel has the gain of its surroundings, Q4. */
-static int64_t squares_left(const twi_patch *p, const bounds *by)
+/* Squares over a cell, Q4. */
+typedef struct squares {
+    int64_t texture; /* of the background, about the mean of each pixel's surroundings */
+    int64_t left;    /* when each pixel has the gain of its surroundings */
+} squares;
+
+static squares sum_squares(const twi_patch *p, const bounds *by)
 {
     const uint16_t *background = p->background + p->row;
-    int64_t squares = 0;
+    squares out = {0, 0};
     for (size_t row = 0; row < p->count / p->row; row++) {
         for (size_t column = 1; column < p->row; column++) {
             const size_t i = row * p->row + column;
@@ -83,21 +89,12 @@ static int64_t squares_left(const twi_patch *p, const bounds *by)
             const int32_t gain = held_within(((int64_t)sum.y << GAIN_Q) / sum.x, by);
             const int64_t x = (background[i] >> 6) + DARK;
             const int64_t off = (p->frame[i] << 2) + DARK - ((x * gain) >> GAIN_Q);
-            squares += off * off;
+            const int64_t high = x - sum.x / sum.count;
+            out.texture += high * high;
+            out.left += off * off;
         }
     }
-    return squares;
-}
-
-static bool is_dim(const twi_patch *p)
-{
-    const uint16_t *background = p->background + p->row;
-    int64_t sum = 0, count = 0;
-    for (size_t i = 0; i < p->count; i++) {
-        sum += (background[i] >> 6) & p->inside[i];
-        count -= p->inside[i];
-    }
-    return sum < count * DIM;
+    return out;
 }
 
 static void explain(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t column)
@@ -109,11 +106,10 @@ static void explain(tw_detector *d, const tw_luma *luma, uint16_t row, uint16_t 
     if (!told_around(d, row, column, &by))
         return;
     twi_patch_take(d, luma, row, column, &patch);
-    if (is_dim(&patch))
-        return;
-    const float squares = (float)squares_left(&patch, &by);
-    const int32_t level = twi_log2_level(squares / d->nearby[index].expected + 0.02F);
-    if (level > cell->limit || level > cell->level)
+    const float expected = d->nearby[index].expected;
+    const squares sum = sum_squares(&patch, &by);
+    const int32_t level = twi_log2_level((float)sum.left / expected + 0.02F);
+    if ((float)sum.texture < expected || level > cell->limit || level > cell->level)
         return;
     cell->level = level;
     cell->seed = cell->over_high = false;

@@ -241,14 +241,25 @@ static void test_each_of_what_is_asked_for(void **state)
     }
 }
 
-static void test_not_in_the_dark(void **state)
+/* @param noise  How much more of it there is than usual. */
+static bool explained_on_ground(int ground, float noise)
+{
+    scene *p = at_an_edge(ground);
+    p->detector->nearby[AT].expected *= noise;
+    p->detector->cell[AT].limit = TWI_LEVEL(4.0);
+    const bool moves = still_moves(p);
+    leave_scene(p);
+    return !moves;
+}
+
+static void test_not_where_noise_hides_the_ground(void **state)
 {
     (void)state;
-    scene *p = at_an_edge(20), *brighter = at_an_edge(35);
-    assert_true(still_moves(p));
-    assert_false(still_moves(brighter));
-    leave_scene(brighter);
-    leave_scene(p);
+    assert_true(explained_on_ground(100, 1));
+    assert_true(explained_on_ground(100, 20));
+    assert_false(explained_on_ground(100, 200));
+    assert_true(explained_on_ground(20, 1));
+    assert_false(explained_on_ground(20, 20));
 }
 
 /* Two gains that hardly differ are no edge: one gain would have done. */
@@ -295,7 +306,7 @@ int main(void)
         cmocka_unit_test(test_what_covers_the_ground_is_seen),
         cmocka_unit_test(test_what_is_explained_is_light),
         cmocka_unit_test(test_each_of_what_is_asked_for),
-        cmocka_unit_test(test_not_in_the_dark),
+        cmocka_unit_test(test_not_where_noise_hides_the_ground),
         cmocka_unit_test(test_no_edge_between_two_that_are_alike),
         cmocka_unit_test(test_more_light_than_is_told_is_not_explained),
         cmocka_unit_test(test_flat_is_no_shadow),
