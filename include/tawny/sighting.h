@@ -55,13 +55,20 @@ enum tw_sighting_why_values {
 };
 typedef int32_t tw_sighting_why; /* one of them */
 
-/* What confirmed a sighting. */
+enum tw_cause_by_values {
+    TW_CAUSE_MOTION, /* activity that was confirmed */
+    TW_CAUSE_ORDER,  /* it was asked for from outside */
+    TW_CAUSE_SENSOR  /* a motion sensor */
+};
+
+/* What began a sighting. */
 typedef struct tw_cause {
     uint32_t activity_ppm; /* of the confirming frame */
     uint32_t start_ppm;    /* the limit that it reached */
     uint8_t area;          /* whose: 0 the camera's, else the zone's that has its own */
-    uint8_t hits, of;      /* frames that reached it, of the last so many; 0: it was asked
-                              for from outside */
+    uint8_t hits, of;      /* frames that reached it, of the last so many; 0: it was no
+                              motion that began it */
+    uint8_t by;            /* one of tw_cause_by_values */
     uint16_t blobs;       /* that counted in that frame, as far as a reading lists them */
     uint32_t size_ppm;    /* of the largest of them, share of the picture */
     int32_t x_ppm, y_ppm; /* and its centre */
@@ -95,6 +102,7 @@ typedef struct tw_sighting_watch {
     struct {
         bool any;        /* a frame has come */
         bool anew;       /* the place is being learnt again */
+        bool sensed;     /* the sensor says so now */
         int64_t last_us; /* newest frame */
         int64_t step_us; /* between the newest two */
         int64_t free_us; /* clips may not reach back before this */
@@ -162,6 +170,15 @@ TW_API void tw_sighting_arm(tw_sighting_watch *watch, bool armed);
  * for its post-event time, or there was no frame yet.
  */
 TW_API unsigned tw_sighting_trigger(tw_sighting_watch *watch);
+
+/**
+ * Say what a motion sensor says, with each frame, after tw_sighting_step. Once it says
+ * that something is there, a sighting begins as with tw_sighting_trigger, whatever moves
+ * and whether armed or not; while it says so, one that runs goes on as with motion.
+ *
+ * @return as tw_sighting_trigger.
+ */
+TW_API unsigned tw_sighting_sense(tw_sighting_watch *watch, bool something_is_there);
 
 /** Numbers go on after one: of a camera that is opened again. Before the first frame. */
 TW_API void tw_sighting_number_after(tw_sighting_watch *watch, uint32_t number);

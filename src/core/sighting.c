@@ -255,7 +255,7 @@ static unsigned go_on(tw_sighting_watch *watch, const tw_reading *reading)
 {
     tw_sighting *now = &watch->now;
     watch->own.frames_since_start++;
-    const bool moving = reaching(&watch->config, reading, true) >= 0;
+    const bool moving = reaching(&watch->config, reading, true) >= 0 || watch->own.sensed;
     if (moving) {
         now->end_us = reading->t_us;
         now->frames = watch->own.frames_since_start;
@@ -328,9 +328,10 @@ void tw_sighting_arm(tw_sighting_watch *watch, bool armed)
     watch->state = armed ? TW_SETTLING : TW_IDLE; /* for as long as is left of it */
 }
 
-unsigned tw_sighting_trigger(tw_sighting_watch *watch)
+/* One that no motion begins; or the running one goes on. */
+static unsigned begin_by(tw_sighting_watch *watch, uint8_t by)
 {
-    if (!watch || !watch->own.any)
+    if (!watch->own.any)
         return 0;
     tw_sighting *now = &watch->now;
     const int64_t t_us = watch->own.last_us;
@@ -346,9 +347,24 @@ unsigned tw_sighting_trigger(tw_sighting_watch *watch)
     now->start_us = now->confirmed_us = now->end_us = now->peak_us = t_us;
     now->clip_start_us = later(t_us - watch->config.pre_us, watch->own.free_us);
     now->frames = watch->own.frames_since_start = 1;
+    now->cause.by = by;
     forget_hits(watch);
     watch->state = TW_SIGHTING;
     return TW_SIGHTING_BEGAN;
+}
+
+unsigned tw_sighting_trigger(tw_sighting_watch *watch)
+{
+    return watch ? begin_by(watch, TW_CAUSE_ORDER) : 0;
+}
+
+unsigned tw_sighting_sense(tw_sighting_watch *watch, bool something_is_there)
+{
+    if (!watch)
+        return 0;
+    const bool anew = something_is_there && !watch->own.sensed;
+    watch->own.sensed = something_is_there;
+    return anew ? begin_by(watch, TW_CAUSE_SENSOR) : 0;
 }
 
 void tw_sighting_number_after(tw_sighting_watch *watch, uint32_t number)

@@ -264,7 +264,7 @@ static const twi_row ROWS[] = {
      "Input of the board that a motion sensor is wired to, such as a passive-infrared one: CHIP/NUMBER, or the line's name; with ! before it, it is active when it is low. It is looked at with each frame.", TWI_REACH_PAGE, LIVE},
     {"camera", "Pins", "sensor_starts", &twi_type_choice, CAMERA(int64_t, sensor_starts), 0, 0,
      "either", "both", "either both alone",
-     "What begins a sighting where there is a sensor: either, the sensor or motion in the picture; both, motion while the sensor says so or soon after; alone, the sensor.", TWI_REACH_PAGE, LIVE},
+     "What begins a sighting where there is a sensor: either, the sensor or motion in the picture; both, motion while the sensor says so or soon after; alone, the sensor. Where the sensor can begin one, it goes on for as long as the sensor says that something is there.", TWI_REACH_PAGE, LIVE},
     {"camera", "Pins", "sensor_holds", &twi_type_duration, CAMERA(int64_t, sensor_holds_us), 0, HOUR,
      "10 s", "30 s", NULL,
      "With sensor_starts = both, how long after the sensor's signal motion still counts.", TWI_REACH_PAGE, LIVE},

@@ -85,8 +85,9 @@ static void decide(twi_pipeline *p)
     tw_sighting_arm(&p->watch, armed && twi_gpio_allows(p));
     unsigned what = tw_sighting_step(&p->watch, &p->reading);
     const bool asked = p->orders && take_order(&p->orders->trigger);
-    if (asked || (armed && twi_gpio_starts(p)))
+    if (asked)
         what |= tw_sighting_trigger(&p->watch);
+    what |= tw_sighting_sense(&p->watch, armed && twi_gpio_senses(p));
     if (what & TW_SIGHTING_ENDED)
         ended(p, false);
     if (what & TW_SIGHTING_BEGAN) {

@@ -37,7 +37,6 @@ void twi_gpio_read(twi_pipeline *p)
     }
     if (!wired(p, c->sensor_pin))
         return;
-    w->was_sensed = w->sensed;
     const tw_status st =
         w->pins->ops->read(w->pins->ctx, c->sensor_pin, &w->sensed, &err);
     w->blind = st != TW_OK;
@@ -63,10 +62,9 @@ bool twi_gpio_allows(const twi_pipeline *p)
            p->reading.t_us - w->sensed_us <= p->camera->sensor_holds_us;
 }
 
-bool twi_gpio_starts(const twi_pipeline *p)
+bool twi_gpio_senses(const twi_pipeline *p)
 {
-    const twi_gpio *w = &p->gpio;
-    return w->sensed && !w->was_sensed && p->camera->sensor_starts != TWI_SENSOR_BOTH;
+    return p->gpio.sensed && p->camera->sensor_starts != TWI_SENSOR_BOTH;
 }
 
 static void light(twi_pipeline *p, bool on)

@@ -22,10 +22,10 @@ typedef struct best_still {
 
 /* A camera's pins. */
 typedef struct twi_gpio {
-    const tw_pins *pins;     /* NULL: there are none */
-    bool sensed, was_sensed; /* the sensor, with this frame and the one before */
-    int64_t sensed_us;       /* when it was active last; INT64_MIN: never */
-    bool lamp, pulse;        /* outputs that are on */
+    const tw_pins *pins; /* NULL: there are none */
+    bool sensed;         /* the sensor says so, with this frame */
+    int64_t sensed_us;   /* when it was active last; INT64_MIN: never */
+    bool lamp, pulse;    /* outputs that are on */
     int64_t pulse_until_us;
     bool blind;  /* the sensor cannot be read */
     bool failed; /* something cannot be used, and that has been told */
@@ -215,8 +215,8 @@ void twi_gpio_read(twi_pipeline *p);
 /** @return whether the sensor lets motion begin a sighting now. */
 bool twi_gpio_allows(const twi_pipeline *p);
 
-/** @return whether the sensor begins one by itself now. */
-bool twi_gpio_starts(const twi_pipeline *p);
+/** @return whether the sensor says that something is there, and that is enough. */
+bool twi_gpio_senses(const twi_pipeline *p);
 
 /** A sighting began, or ended: switch what is wired. All is off after the end. */
 void twi_gpio_began(twi_pipeline *p);

@@ -45,7 +45,10 @@ const char *twi_place_words(int32_t x_ppm, int32_t y_ppm)
 const char *twi_why_began(const tw_sighting *sighting, char *out, size_t capacity)
 {
     if (sighting->cause.of == 0) {
-        (void)snprintf(out, capacity, "it was asked for");
+        (void)snprintf(out, capacity, "%s",
+                       sighting->cause.by == TW_CAUSE_SENSOR
+                           ? "the motion sensor saw something"
+                           : "it was asked for");
         return out;
     }
     const tw_cause *c = &sighting->cause;

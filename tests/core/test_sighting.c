@@ -259,6 +259,7 @@ static void test_a_sighting_that_is_asked_for(void **state)
     assert_int_equal(tw_sighting_trigger(&watch), TW_SIGHTING_BEGAN);
     assert_int_equal(watch.now.number, 42);
     assert_int_equal(watch.now.cause.of, 0);
+    assert_int_equal(watch.now.cause.by, TW_CAUSE_ORDER);
     assert_int_equal(watch.now.start_us - watch.now.clip_start_us, config.pre_us);
     const int64_t asked_us = watch.now.start_us;
     (void)step(&watch, 101, 0);
@@ -267,6 +268,60 @@ static void test_a_sighting_that_is_asked_for(void **state)
     assert_int_not_equal(feed(&watch, 102, 400, 0) & TW_SIGHTING_ENDED, 0);
     assert_int_equal(watch.ended.clip_end_us - watch.ended.end_us, config.post_us);
     assert_int_equal(watch.state, TW_IDLE);
+}
+
+/* Frames in which nothing moves, with what the sensor says. */
+static unsigned sense(tw_sighting_watch *watch, int from, int to, bool there)
+{
+    unsigned all = 0;
+    for (int i = from; i <= to; i++)
+        all |= step(watch, i, 0) | tw_sighting_sense(watch, there);
+    return all;
+}
+
+static void test_a_sensor_begins_and_holds_one(void **state)
+{
+    (void)state;
+    tw_sighting_config config = usual();
+    config.armed = false;
+    tw_sighting_watch watch = watch_with(&config);
+    assert_int_equal(sense(&watch, 0, 99, false), 0);
+    assert_int_equal(sense(&watch, 100, 100, true), TW_SIGHTING_BEGAN);
+    assert_int_equal(watch.now.cause.by, TW_CAUSE_SENSOR);
+    assert_int_equal(watch.now.start_us, 100 * MS100);
+    assert_int_equal(sense(&watch, 101, 300, true), 0); /* it goes on */
+    assert_int_equal(watch.state, TW_SIGHTING);
+    assert_int_equal(sense(&watch, 301, 310, false), 0);
+    assert_int_equal(sense(&watch, 311, 312, false), TW_SIGHTING_ENDED);
+    assert_in_range(watch.ended.end_us, 300 * MS100, 301 * MS100);
+    assert_int_equal(watch.ended.number, 1);
+    assert_int_equal(tw_sighting_sense(NULL, true), 0);
+}
+
+static void test_a_sensor_holds_what_motion_began(void **state)
+{
+    (void)state;
+    const tw_sighting_config config = usual();
+    tw_sighting_watch watch = watch_with(&config);
+    assert_int_equal(feed(&watch, 0, 1, 100), TW_SIGHTING_BEGAN);
+    assert_int_equal(watch.now.cause.by, TW_CAUSE_MOTION);
+    assert_int_equal(sense(&watch, 2, 100, true), 0);
+    assert_int_equal(sense(&watch, 101, 120, false), TW_SIGHTING_ENDED);
+    assert_in_range(watch.ended.end_us, 100 * MS100, 101 * MS100);
+}
+
+/* One that is stuck splits what it holds, and begins no other after its end. */
+static void test_a_sensor_that_stays_active_splits(void **state)
+{
+    (void)state;
+    tw_sighting_config config = usual();
+    config.longest_us = 10 * S;
+    tw_sighting_watch watch = watch_with(&config);
+    assert_int_equal(sense(&watch, 0, 50, true), TW_SIGHTING_BEGAN);
+    assert_int_equal(sense(&watch, 51, 120, true), TW_SIGHTING_ENDED | TW_SIGHTING_BEGAN);
+    assert_int_equal(watch.now.number, 1);
+    assert_int_equal(watch.now.part, 2);
+    assert_int_equal(watch.now.cause.by, TW_CAUSE_SENSOR);
 }
 
 static void test_rest_holds_back(void **state)
@@ -524,6 +579,9 @@ int main(void)
         cmocka_unit_test(test_disarmed_begins_nothing),
         cmocka_unit_test(test_arming_and_disarming),
         cmocka_unit_test(test_a_sighting_that_is_asked_for),
+        cmocka_unit_test(test_a_sensor_begins_and_holds_one),
+        cmocka_unit_test(test_a_sensor_holds_what_motion_began),
+        cmocka_unit_test(test_a_sensor_that_stays_active_splits),
         cmocka_unit_test(test_rest_holds_back),
         cmocka_unit_test(test_clips_do_not_overlap),
         cmocka_unit_test(test_longest_splits_without_a_gap),

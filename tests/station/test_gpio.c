@@ -5,6 +5,7 @@
 
 #include "../../src/media/jpeg.h"
 #include "../../src/station/pipeline.h"
+#include "../../src/station/why.h"
 #include "../support/support.h"
 #include "../../src/settings/sections.h"
 #include "tawny/events.h"
@@ -27,6 +28,7 @@ typedef struct place {
     size_t began, ended;
     size_t unsaid; /* readings that say nothing: the light is being switched */
     int64_t began_us;
+    tw_sighting last; /* that ended */
     problems problems;
 } place;
 
@@ -35,6 +37,8 @@ static void on_event(void *ctx, const tw_event *e)
     place *p = ctx;
     p->began += e->kind == TW_EVENT_BEGAN;
     p->ended += e->kind == TW_EVENT_ENDED;
+    if (e->kind == TW_EVENT_ENDED)
+        p->last = *e->sighting;
     if (e->kind == TW_EVENT_BEGAN)
         p->began_us = e->t_us;
     p->unsaid += e->kind == TW_EVENT_READING && e->reading->whole_picture;
@@ -143,6 +147,26 @@ static void test_a_sensor_begins_a_sighting(void **state)
     p = set_up("sensor_pin = sensor\narmed = no\n", signals, 1);
     watch(p, 40, 60 * S, 61 * S);
     assert_int_equal(p->began, 0);
+    take_down(p);
+}
+
+/* It says so for ten seconds: one sighting, that ends three seconds after. */
+static void test_a_sensor_holds_a_sighting(void **state)
+{
+    (void)state;
+    static const tw_sim_signal signals[] = {{"sensor", 20 * S, 30 * S}};
+    place *p = set_up("sensor_pin = sensor\n", signals, 1);
+    watch(p, 29, 60 * S, 61 * S);
+    assert_int_equal(p->began, 1);
+    watch(p, 3, 60 * S, 61 * S);
+    assert_int_equal(p->ended, 0);
+    watch(p, 8, 60 * S, 61 * S);
+    assert_int_equal(p->began, 1);
+    assert_int_equal(p->ended, 1);
+    assert_in_range(p->last.end_us, 30 * S - 2 * STEP, 30 * S + STEP);
+    char why[128];
+    assert_string_equal(twi_why_began(&p->last, why, sizeof why),
+                        "the motion sensor saw something");
     take_down(p);
 }
 
@@ -320,6 +344,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_a_sensor_begins_a_sighting),
+        cmocka_unit_test(test_a_sensor_holds_a_sighting),
         cmocka_unit_test(test_who_begins_one),
         cmocka_unit_test(test_a_lamp_in_the_dark),
         cmocka_unit_test(test_no_lamp_where_it_is_bright_enough),
