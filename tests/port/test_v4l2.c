@@ -22,6 +22,9 @@ typedef struct device {
     int interrupts;          /* so many calls are interrupted first */
     int gone_after;          /* frames; then it is unplugged. 0: never */
     int busy;                /* S_FMT fails */
+    uint32_t padding;        /* bytes that the driver counts behind a picture */
+    bool flags_keys;         /* of H.264, which has one in five frames */
+    bool gone;               /* for each call */
     int error_at,
         skip_at; /* frames: one that is damaged; one before which two are lost */
     /* state */
@@ -189,12 +192,19 @@ static uint32_t draw(const device *d, uint8_t *to)
                            : d->fourcc == V4L2_PIX_FMT_RGB24 ? 3
                                                              : 1;
     const uint32_t stride = d->stride ? d->stride : d->width * pixel;
+    if (d->fourcc == V4L2_PIX_FMT_H264) {
+        const uint8_t kind = d->frames % 5 == 1 ? 0x65 : 0x41;
+        const uint8_t unit[] = {0, 0, 0, 1, 0x09, 0x10, 0, 0, 1, kind, 0x88, 0x84};
+        memcpy(to, unit, sizeof unit);
+        return sizeof unit;
+    }
     if (d->fourcc == V4L2_PIX_FMT_MJPEG) {
         size_t bytes = 0;
         uint8_t *jpeg = plain_jpeg((uint16_t)d->width, (uint16_t)d->height, 90, &bytes);
         memcpy(to, jpeg, bytes);
         free(jpeg);
-        return (uint32_t)bytes;
+        memset(to + bytes, 0x5A, d->padding);
+        return (uint32_t)bytes + d->padding;
     }
     const uint32_t rows = d->fourcc == V4L2_PIX_FMT_NV12 ? d->height * 3 / 2 : d->height;
     memset(to, 128, (size_t)stride * rows);
@@ -223,6 +233,8 @@ static int dequeue(device *d, struct v4l2_buffer *b)
         b->bytesused = draw(d, d->memory[i]);
         b->sequence = d->sequence;
         b->flags = V4L2_BUF_FLAG_TIMESTAMP_MONOTONIC;
+        if (d->flags_keys && d->frames % 5 == 1)
+            b->flags |= V4L2_BUF_FLAG_KEYFRAME;
         if ((int)d->frames == d->error_at)
             b->flags |= V4L2_BUF_FLAG_ERROR;
         b->timestamp.tv_sec = now / 1000000;
@@ -264,6 +276,8 @@ static int dev_ioctl(void *ctx, int fd, unsigned long request, void *argument)
         d->interrupts--;
         return fail_with(EINTR);
     }
+    if (d->gone)
+        return fail_with(ENODEV);
     switch (request) {
     case VIDIOC_QUERYCAP: return capability(d, argument);
     case VIDIOC_ENUM_FMT: return enum_format(d, argument);
@@ -467,6 +481,76 @@ static void test_unplugged_and_back(void **state)
     take_down(b);
 }
 
+/* It is the first call that fails, whichever that is. */
+static void test_unplugged_while_a_frame_is_out(void **state)
+{
+    (void)state;
+    bench *b = set_up(WEBCAM, 5, NULL);
+    tw_error err = {0};
+    tw_frame frame;
+    assert_int_equal(open_it(b, NULL), TW_OK);
+    assert_int_equal(take(b, &frame, NULL), TW_OK);
+    b->d.gone = true;
+    assert_int_equal(take(b, &frame, &err), TW_EIO);
+    assert_string_equal(err.text, "/dev/video7 has been unplugged");
+    take_down(b);
+}
+
+static void test_key_frames_of_h264(void **state)
+{
+    (void)state;
+    const twi_v4l2_mode mode = {V4L2_PIX_FMT_H264, 320, 240, 15, 1};
+    for (int flags = 0; flags < 2; flags++) {
+        bench *b = set_up(&mode, 1, NULL);
+        tw_frame frame;
+        b->d.flags_keys = flags;
+        assert_int_equal(open_it(b, NULL), TW_OK);
+        for (int i = 1; i <= 12; i++) {
+            assert_int_equal(take(b, &frame, NULL), TW_OK);
+            assert_int_equal(frame.packet.key, i % 5 == 1);
+            assert_int_equal(frame.packet.size, 12);
+        }
+        take_down(b);
+    }
+}
+
+static void test_what_is_behind_a_jpeg_is_not_kept(void **state)
+{
+    (void)state;
+    size_t bytes[2] = {0, 0};
+    for (uint32_t padded = 0; padded < 2; padded++) {
+        bench *b = set_up(WEBCAM, 5, NULL);
+        tw_frame frame;
+        b->d.padding = padded * 200000;
+        assert_int_equal(open_it(b, NULL), TW_OK);
+        assert_int_equal(take(b, &frame, NULL), TW_OK);
+        bytes[padded] = frame.packet.size;
+        assert_int_equal(frame.packet.data[bytes[padded] - 1], 0xD9);
+        take_down(b);
+    }
+    assert_int_equal(bytes[1], bytes[0]);
+}
+
+/* More modes of formats that cannot be used than there is room for, and then one. */
+static void test_what_cannot_be_used_takes_no_room(void **state)
+{
+    (void)state;
+    enum { FORMATS = 20, SIZES = 40, COUNT = FORMATS * SIZES + 1 };
+    twi_v4l2_mode *all = calloc(COUNT, sizeof *all);
+    assert_non_null(all);
+    for (uint32_t i = 0; i < COUNT - 1; i++)
+        all[i] = (twi_v4l2_mode){v4l2_fourcc('X', 'Y', 'A' + i / SIZES, '1'),
+                                 320 + i % SIZES * 8, 240, 15, 1};
+    all[COUNT - 1] = (twi_v4l2_mode){V4L2_PIX_FMT_GREY, 640, 480, 15, 1};
+    bench *b = set_up(all, COUNT, NULL);
+    tw_error err = {0};
+    if (open_it(b, &err) != TW_OK)
+        fail_msg("%s", err.text);
+    assert_string_equal(b->stream.codec_name, "grey");
+    take_down(b);
+    free(all);
+}
+
 static void test_damaged_frames(void **state)
 {
     (void)state;
@@ -592,6 +676,10 @@ int main(void)
         cmocka_unit_test(test_raw_formats),
         cmocka_unit_test(test_old_drivers),
         cmocka_unit_test(test_unplugged_and_back),
+        cmocka_unit_test(test_unplugged_while_a_frame_is_out),
+        cmocka_unit_test(test_key_frames_of_h264),
+        cmocka_unit_test(test_what_is_behind_a_jpeg_is_not_kept),
+        cmocka_unit_test(test_what_cannot_be_used_takes_no_room),
         cmocka_unit_test(test_damaged_frames),
         cmocka_unit_test(test_controls),
         cmocka_unit_test(test_a_device_in_words),

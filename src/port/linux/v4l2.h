@@ -47,7 +47,8 @@ typedef struct twi_v4l2_wish {
 size_t twi_v4l2_choose(const twi_v4l2_mode *modes, size_t count,
                        const twi_v4l2_wish *wish);
 
-/** All modes of an open device. @return how many there are, at most TWI_V4L2_MODES_MAX.
+/** The modes of an open device whose formats can be used. @return how many there are, at
+ * most TWI_V4L2_MODES_MAX.
  */
 size_t twi_v4l2_modes(const twi_v4l2_calls *calls, int fd, twi_v4l2_mode *out);
 

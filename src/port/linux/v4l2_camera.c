@@ -6,6 +6,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../../core/split.h"
+#include "../../media/h264.h"
 #include "../../media/jpeg.h"
 #include "v4l2.h"
 #include "../../base/system_error.h"
@@ -37,6 +39,8 @@ typedef struct v4l2_camera {
 static tw_status fail(const v4l2_camera *c, const char *doing, tw_error *err)
 {
     const int number = errno;
+    if (number == ENODEV)
+        return tw_fail(err, TW_EIO, "%s has been unplugged", c->path);
     return tw_fail(err, twi_status_of_errno(number), "%s: %s: %s", c->path, doing,
                    strerror(number));
 }
@@ -282,11 +286,24 @@ static void count_gap(v4l2_camera *c, uint32_t sequence)
     c->sequence = sequence;
 }
 
-static bool is_key(const v4l2_camera *c, const struct v4l2_buffer *b)
+/* Not every driver sets the flag, so the stream is asked as well. */
+static bool is_key(const v4l2_camera *c, const struct v4l2_buffer *b,
+                   const tw_packet *packet)
 {
-    if (c->fourcc != V4L2_PIX_FMT_H264)
-        return true;
-    return (b->flags & V4L2_BUF_FLAG_KEYFRAME) != 0;
+    return c->fourcc != V4L2_PIX_FMT_H264 || (b->flags & V4L2_BUF_FLAG_KEYFRAME) ||
+           twi_h264_is_key(packet->data, packet->size);
+}
+
+/* Some drivers say that the whole of a buffer is used. What is behind the end of a JPEG
+ * is not kept. */
+static size_t bytes_of(const v4l2_camera *c, const uint8_t *data, size_t bytes)
+{
+    twi_split split = {0, false};
+    size_t length = bytes;
+    const bool ended = bytes >= 2 && data[bytes - 2] == 0xFF && data[bytes - 1] == 0xD9;
+    if (c->fourcc == V4L2_PIX_FMT_H264 || ended)
+        return bytes;
+    return twi_split_jpeg(&split, data, bytes, &length) == TW_OK ? length : bytes;
 }
 
 static tw_status give(v4l2_camera *c, const struct v4l2_buffer *b, tw_frame *frame,
@@ -306,8 +323,8 @@ static tw_status give(v4l2_camera *c, const struct v4l2_buffer *b, tw_frame *fra
     if (raw)
         return give_raw(c, raw, data, bytes, frame, err);
     frame->packet.data = data;
-    frame->packet.size = bytes;
-    frame->packet.key = is_key(c, b);
+    frame->packet.size = bytes_of(c, data, bytes);
+    frame->packet.key = is_key(c, b, &frame->packet);
     return TW_OK;
 }
 
@@ -338,8 +355,6 @@ static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
     if (ask(c, VIDIOC_DQBUF, &b) != 0) {
         if (errno == EAGAIN)
             return TW_EAGAIN;
-        if (errno == ENODEV)
-            return tw_fail(err, TW_EIO, "%s has been unplugged", c->path);
         return fail(c, "no frame", err);
     }
     c->held = b;

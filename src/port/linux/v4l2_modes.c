@@ -94,6 +94,18 @@ const char *twi_v4l2_fourcc(uint32_t fourcc, char out[5])
     return out;
 }
 
+/* What a format costs to keep and to look at; 0: it cannot be used. */
+static uint32_t cost_of(uint32_t fourcc)
+{
+    static const uint32_t usable[] = {
+        V4L2_PIX_FMT_MJPEG, V4L2_PIX_FMT_JPEG, V4L2_PIX_FMT_H264, V4L2_PIX_FMT_GREY,
+        V4L2_PIX_FMT_NV12,  V4L2_PIX_FMT_YUYV, V4L2_PIX_FMT_RGB24};
+    for (uint32_t i = 0; i < sizeof usable / sizeof *usable; i++)
+        if (usable[i] == fourcc)
+            return i + 1;
+    return 0;
+}
+
 typedef struct listing {
     const twi_v4l2_calls *calls;
     int fd;
@@ -170,24 +182,13 @@ size_t twi_v4l2_modes(const twi_v4l2_calls *calls, int fd, twi_v4l2_mode *out)
     for (; format.index < FORMATS_MAX; format.index++) {
         if (twi_v4l2_ask(calls, fd, VIDIOC_ENUM_FMT, &format) != 0)
             break;
-        list_sizes(&l, format.pixelformat);
+        if (cost_of(format.pixelformat) > 0) /* else they could fill all of out */
+            list_sizes(&l, format.pixelformat);
     }
     return l.count;
 }
 
 /* ---- choosing -------------------------------------------------------------------- */
-
-/* What a format costs to keep and to look at; 0: it cannot be used. */
-static uint32_t cost_of(uint32_t fourcc)
-{
-    static const uint32_t usable[] = {
-        V4L2_PIX_FMT_MJPEG, V4L2_PIX_FMT_JPEG, V4L2_PIX_FMT_H264, V4L2_PIX_FMT_GREY,
-        V4L2_PIX_FMT_NV12,  V4L2_PIX_FMT_YUYV, V4L2_PIX_FMT_RGB24};
-    for (uint32_t i = 0; i < sizeof usable / sizeof *usable; i++)
-        if (usable[i] == fourcc)
-            return i + 1;
-    return 0;
-}
 
 static bool is_compressed(uint32_t fourcc)
 {
