@@ -3,6 +3,7 @@
 #include <stdio.h>
 
 #include "av.h"
+#include "board.h"
 #include "../../core/naming.h"
 #include "../../core/view.h"
 
@@ -259,7 +260,8 @@ static tw_status open_encoder(twi_clip *clip, const AVFrame *like, tw_error *err
 {
     static const char *const names[] = {"h264_v4l2m2m", "libx264", "libopenh264"};
     int code = AVERROR_ENCODER_NOT_FOUND;
-    for (size_t i = 0; i < sizeof names / sizeof *names && code < 0; i++) {
+    for (size_t i = twi_board_encodes(NULL, "/dev") ? 0 : 1;
+         i < sizeof names / sizeof *names && code < 0; i++) {
         const AVCodec *codec = avcodec_find_encoder_by_name(names[i]);
         if (codec)
             code = try_encoder(clip, codec, like);
