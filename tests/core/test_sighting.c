@@ -322,6 +322,10 @@ static void test_a_sensor_that_stays_active_splits(void **state)
     assert_int_equal(watch.now.number, 1);
     assert_int_equal(watch.now.part, 2);
     assert_int_equal(watch.now.cause.by, TW_CAUSE_SENSOR);
+    assert_int_equal(tw_sighting_finish(&watch), TW_SIGHTING_ENDED);
+    assert_int_equal(sense(&watch, 121, 150, true), 0); /* it must let go first */
+    assert_int_equal(sense(&watch, 151, 151, false), 0);
+    assert_int_equal(sense(&watch, 152, 152, true), TW_SIGHTING_BEGAN);
 }
 
 static void test_rest_holds_back(void **state)
