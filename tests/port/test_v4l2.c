@@ -18,6 +18,7 @@ typedef struct device {
     const twi_v4l2_mode *modes; /* of one size and rate for each format entry */
     size_t mode_count;
     bool no_sizes, no_rates; /* an old driver */
+    uint32_t quantization;   /* V4L2_QUANTIZATION_ */
     uint32_t stride;         /* of raw pictures; 0: none beside the pixels */
     int interrupts;          /* so many calls are interrupted first */
     int gone_after;          /* frames; then it is unplugged. 0: never */
@@ -159,6 +160,9 @@ static int set_format(device *d, struct v4l2_format *f)
     f->fmt.pix.width = d->width;
     f->fmt.pix.height = d->height;
     f->fmt.pix.bytesperline = d->stride;
+    f->fmt.pix.colorspace = V4L2_COLORSPACE_SRGB;
+    f->fmt.pix.quantization = d->quantization;
+    f->fmt.pix.ycbcr_enc = V4L2_YCBCR_ENC_DEFAULT;
     return 0;
 }
 
@@ -405,7 +409,15 @@ static void test_interrupted_calls_are_made_again(void **state)
     take_down(b);
 }
 
-static void check_raw(uint32_t fourcc, const char *format, uint32_t stride)
+/* What 0 to 255 become where they are said to be limited. */
+static int expanded(int level)
+{
+    const int full = ((level - 16) * 255 + 109) / 219;
+    return full < 0 ? 0 : full > 255 ? 255 : full;
+}
+
+static void check_raw(uint32_t fourcc, const char *format, uint32_t stride,
+                      uint32_t quantization, bool limited)
 {
     const twi_v4l2_mode mode = {fourcc, 321, 240, 15, 1};
     const tw_camera_request request = {.fps = 10, .format = format};
@@ -413,6 +425,7 @@ static void check_raw(uint32_t fourcc, const char *format, uint32_t stride)
     tw_error err = {0};
     tw_frame frame;
     b->d.stride = stride;
+    b->d.quantization = quantization;
     if (open_it(b, &err) != TW_OK || take(b, &frame, &err) != TW_OK)
         fail_msg("%s: %s", format, err.text);
     assert_string_equal(b->stream.codec_name, format);
@@ -426,7 +439,8 @@ static void check_raw(uint32_t fourcc, const char *format, uint32_t stride)
     assert_int_equal(luma.height, 240);
     for (int x = 0; x < 321; x += 40) { /* the ramp, to a level or so */
         const int level = luma.px[(size_t)luma.stride * 100 + (size_t)x];
-        const int off = level - x * 255 / 321;
+        const int drawn = x * 255 / 321;
+        const int off = level - (limited ? expanded(drawn) : drawn);
         assert_true(off >= -1 && off <= 1);
     }
     free(memory);
@@ -436,12 +450,25 @@ static void check_raw(uint32_t fourcc, const char *format, uint32_t stride)
 static void test_raw_formats(void **state)
 {
     (void)state;
-    check_raw(V4L2_PIX_FMT_GREY, "grey", 0);
-    check_raw(V4L2_PIX_FMT_GREY, "grey", 512);
-    check_raw(V4L2_PIX_FMT_NV12, "nv12", 384);
-    check_raw(V4L2_PIX_FMT_YUYV, "yuyv", 0);
-    check_raw(V4L2_PIX_FMT_YUYV, "yuyv", 700);
-    check_raw(V4L2_PIX_FMT_RGB24, "rgb", 1024);
+    enum {
+        FULL = V4L2_QUANTIZATION_FULL_RANGE,
+        LIMITED = V4L2_QUANTIZATION_LIM_RANGE,
+        UNSAID = V4L2_QUANTIZATION_DEFAULT
+    };
+    check_raw(V4L2_PIX_FMT_GREY, "grey", 0, FULL, false);
+    check_raw(V4L2_PIX_FMT_GREY, "grey", 512, FULL, false);
+    check_raw(V4L2_PIX_FMT_NV12, "nv12", 384, FULL, false);
+    check_raw(V4L2_PIX_FMT_YUYV, "yuyv", 0, FULL, false);
+    check_raw(V4L2_PIX_FMT_YUYV, "yuyv", 700, FULL, false);
+    check_raw(V4L2_PIX_FMT_RGB24, "rgb", 1024, FULL, false);
+    check_raw(V4L2_PIX_FMT_GREY, "grey", 0, UNSAID, false);
+    check_raw(V4L2_PIX_FMT_GREY, "grey", 512, LIMITED, true);
+    check_raw(V4L2_PIX_FMT_RGB24, "rgb", 1024, UNSAID, false);
+    check_raw(V4L2_PIX_FMT_RGB24, "rgb", 0, LIMITED, true);
+    check_raw(V4L2_PIX_FMT_YUYV, "yuyv", 0, UNSAID, true);
+    check_raw(V4L2_PIX_FMT_YUYV, "yuyv", 700, LIMITED, true);
+    check_raw(V4L2_PIX_FMT_NV12, "nv12", 384, UNSAID, true);
+    check_raw(V4L2_PIX_FMT_NV12, "nv12", 322, LIMITED, true);
 }
 
 static void test_old_drivers(void **state)

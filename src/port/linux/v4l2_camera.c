@@ -10,6 +10,7 @@
 #include "../../media/h264.h"
 #include "../../media/jpeg.h"
 #include "v4l2.h"
+#include "v4l2_colour.h"
 #include "../../base/system_error.h"
 
 enum { BUFFERS = 4, WAIT_MS = 400 };
@@ -31,6 +32,8 @@ typedef struct v4l2_camera {
     struct v4l2_buffer held; /* with the caller until the next call */
     bool has_held;
     uint32_t fourcc, width, height, stride;
+    twi_v4l2_colour colour;
+    uint8_t *full; /* a raw picture brought to full range; NULL: they come so */
     bool any;
     uint32_t sequence; /* of the newest frame */
     uint64_t dropped;  /* by the driver */
@@ -76,16 +79,27 @@ static const raw_format *raw_of(uint32_t fourcc)
     return NULL;
 }
 
+/* Bytes of a raw picture with the padding of its rows. */
+static size_t raw_bytes(const v4l2_camera *c, const raw_format *format)
+{
+    const size_t rows = c->height + (format->pairs ? (c->height + 1) / 2 : 0);
+    return c->stride * rows;
+}
+
 static tw_status give_raw(const v4l2_camera *c, const raw_format *format,
                           const uint8_t *data, size_t bytes, tw_frame *frame,
                           tw_error *err)
 {
-    const uint32_t least = c->width * format->pixel;
-    const uint32_t stride = c->stride >= least ? c->stride : least;
-    const size_t rows = c->height + (format->pairs ? (c->height + 1) / 2 : 0);
-    if (bytes < stride * rows)
+    const size_t whole = raw_bytes(c, format);
+    const uint32_t stride = c->stride;
+    if (bytes < whole)
         return tw_fail(err, TW_EDAMAGED, "%s: a frame of %zu bytes instead of %zu",
-                       c->path, bytes, stride * rows);
+                       c->path, bytes, whole);
+    if (c->full) {
+        twi_v4l2_to_full(&c->colour, c->fourcc, data, c->full, stride, c->width,
+                         c->height);
+        data = c->full;
+    }
     const uint8_t *chroma = data + (size_t)stride * c->height;
     frame->packet.key = true;
     frame->picture = (tw_picture){.px = {data, format->pairs ? chroma : NULL, NULL},
@@ -135,6 +149,22 @@ static tw_status choose_mode(const v4l2_camera *c, twi_v4l2_mode *out, tw_error 
     return st;
 }
 
+/* What pixels mean, and room for them at full range where they are not. */
+static tw_status take_colour(v4l2_camera *c, const struct v4l2_pix_format *format,
+                             tw_error *err)
+{
+    const raw_format *raw = raw_of(c->fourcc);
+    if (!raw)
+        return TW_OK;
+    const uint32_t least = c->width * raw->pixel;
+    c->stride = c->stride >= least ? c->stride : least;
+    c->colour = twi_v4l2_colour_of(format);
+    if (c->colour.as_it_is)
+        return TW_OK;
+    c->full = malloc(raw_bytes(c, raw));
+    return c->full ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
+}
+
 /* The driver may give another size or rate than it was asked for: what it says holds. */
 static tw_status set_mode(v4l2_camera *c, const twi_v4l2_mode *mode, tw_error *err)
 {
@@ -157,7 +187,7 @@ static tw_status set_mode(v4l2_camera *c, const twi_v4l2_mode *mode, tw_error *e
         c->height > TWI_JPEG_MAX_SIDE)
         return tw_fail(err, TW_ESIZE, "%s: a picture of %u x %u cannot be watched",
                        c->path, c->width, c->height);
-    return TW_OK;
+    return take_colour(c, &format.fmt.pix, err);
 }
 
 static void set_rate(const v4l2_camera *c, tw_stream *stream)
@@ -212,6 +242,8 @@ static void close_camera(void *ctx)
     if (c->fd >= 0)
         (void)c->calls->close(c->calls->ctx, c->fd);
     c->fd = -1;
+    free(c->full);
+    c->full = NULL;
 }
 
 static void describe(const v4l2_camera *c, tw_stream *stream)
