@@ -186,6 +186,8 @@ static void say_device(void *ctx, const twi_linux_device *d)
         g_string_append_printf(text, "; takes %s", d->choice);
     if (d->controls[0])
         g_string_append_printf(text, "; controls: %s", d->controls);
+    if (d->why_not[0])
+        g_string_append_printf(text, "; no camera: %s", d->why_not);
     if (d->stable[0])
         g_string_append_printf(text, "; always found as %s", d->stable);
     (void)find(ctx, d->usable, "device", d->source, text->str);

@@ -28,6 +28,10 @@ static int fail_value; /* errno of the next reading or switching */
 
 struct gpiod_chip *gpiod_chip_open_lookup(const char *description)
 {
+    if (strcmp(description, "gpiochip9") == 0) { /* of root alone */
+        errno = EACCES;
+        return NULL;
+    }
     if (strcmp(description, "gpiochip0") != 0) {
         errno = ENOENT;
         return NULL;
@@ -179,6 +183,8 @@ static void test_lines_that_cannot_be_used(void **state)
     check_failure(&pins, "gpiochip0/9", true, TW_ENOENT, "there is no such line");
     check_failure(&pins, "gpiochip0/x", true, TW_ENOENT, "there is no such line");
     check_failure(&pins, "LAMP", true, TW_ENOENT, "pin LAMP: there is no such line");
+    check_failure(&pins, "gpiochip9/1", false, TW_EACCES,
+                  "pin gpiochip9/1: its chip cannot be opened: Permission denied");
     lines[1].requested = true;
     check_failure(&pins, "gpiochip0/1", false, TW_EACCES, "another program has it");
     lines[1].requested = false;

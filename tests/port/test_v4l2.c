@@ -10,6 +10,7 @@
 #include "../support/support.h"
 #include "../../src/port/linux/devices.h"
 
+enum { BITS = V4L2_CID_EXPOSURE_ABSOLUTE + 0x1000 };
 enum { FD = 77, BUFFERS = 4, BYTES = 1 << 20 };
 
 /* The device. */
@@ -172,10 +173,11 @@ static int query_control(struct v4l2_queryctrl *q)
         uint32_t id;
         const char *name;
     } controls[] = {{V4L2_CID_GAIN, "Gain"},
-                    {V4L2_CID_EXPOSURE_ABSOLUTE, "Exposure Time, Absolute"}};
+                    {V4L2_CID_EXPOSURE_ABSOLUTE, "Exposure Time, Absolute"},
+                    {BITS, "Bits of It"}};
     const bool next = (q->id & V4L2_CTRL_FLAG_NEXT_CTRL) != 0;
     const uint32_t id = q->id & ~V4L2_CTRL_FLAG_NEXT_CTRL;
-    for (size_t i = 0; i < 2; i++) {
+    for (size_t i = 0; i < 3; i++) {
         if (next ? controls[i].id <= id : controls[i].id != id)
             continue;
         memset(q, 0, sizeof *q);
@@ -184,6 +186,11 @@ static int query_control(struct v4l2_queryctrl *q)
         (void)strcpy((char *)q->name, controls[i].name);
         q->minimum = 1;
         q->maximum = 100;
+        if (q->id == BITS) {
+            q->type = V4L2_CTRL_TYPE_BITMASK;
+            q->minimum = 0;
+            q->maximum = (int32_t)0x80002000U;
+        }
         return 0;
     }
     return fail_with(EINVAL);
@@ -633,9 +640,59 @@ static void test_a_device_in_words(void **state)
     assert_has(about.choice, ": compressed, so cheap to keep, and nearest to 1280 x 720");
     assert_has(about.controls, "gain 1 to 100 (now ");
     assert_has(about.controls, "exposure_time_absolute ");
+    assert_has(about.controls, "bits_of_it 0 to 0x80002000 (now 0x");
+    assert_string_equal(about.why_not, "");
     assert_false(b->d.is_open);
     assert_false(twi_v4l2_describe(&b->calls, "/dev/video8", &about));
     take_down(b);
+}
+
+/* A list that does not fit ends with a whole word, and says so. */
+static void test_a_device_of_many_words(void **state)
+{
+    (void)state;
+    enum { COUNT = 400 };
+    twi_v4l2_mode *all = calloc(COUNT, sizeof *all);
+    assert_non_null(all);
+    for (uint32_t fewer = 0; fewer < 40; fewer++) {
+        for (uint32_t i = 0; i < COUNT; i++)
+            all[i] = (twi_v4l2_mode){V4L2_PIX_FMT_GREY, 16 + i + fewer * 4000, 12000,
+                                     15000, 1};
+        bench *b = set_up(all, fewer == 0 ? 4 : 150, NULL);
+        twi_v4l2_about about;
+        assert_true(twi_v4l2_describe(&b->calls, "/dev/video7", &about));
+        const char *last = strrchr(about.modes, ' ');
+        assert_non_null(last);
+        if (fewer == 0)
+            assert_string_equal(last, " 19x12000@15000");
+        else
+            assert_string_equal(last - strlen("x12000@15000,"), "x12000@15000, ...");
+        take_down(b);
+    }
+    free(all);
+}
+
+static void check_why_not(uint32_t caps, const twi_v4l2_mode *mode, const char *why)
+{
+    bench *b = set_up(mode, 1, NULL);
+    twi_v4l2_about about;
+    b->d.caps = caps;
+    assert_true(twi_v4l2_describe(&b->calls, "/dev/video7", &about));
+    assert_false(about.usable);
+    assert_string_equal(about.why_not, why);
+    take_down(b);
+}
+
+static void test_why_a_device_is_no_camera(void **state)
+{
+    (void)state;
+    const twi_v4l2_mode grey = {V4L2_PIX_FMT_GREY, 320, 240, 15, 1},
+                        bayer = {V4L2_PIX_FMT_SBGGR8, 320, 240, 15, 1};
+    check_why_not(V4L2_CAP_META_CAPTURE | V4L2_CAP_STREAMING, &grey,
+                  "it captures no video");
+    check_why_not(V4L2_CAP_VIDEO_CAPTURE | V4L2_CAP_READWRITE, &grey, "it cannot stream");
+    check_why_not(V4L2_CAP_VIDEO_CAPTURE | V4L2_CAP_STREAMING, &bayer,
+                  "it has no format that can be used");
 }
 
 /* A device's number may change with the order in which it is found; its link does not. */
@@ -710,6 +767,8 @@ int main(void)
         cmocka_unit_test(test_damaged_frames),
         cmocka_unit_test(test_controls),
         cmocka_unit_test(test_a_device_in_words),
+        cmocka_unit_test(test_a_device_of_many_words),
+        cmocka_unit_test(test_why_a_device_is_no_camera),
         cmocka_unit_test(test_the_name_that_stays),
         cmocka_unit_test(test_devices_that_cannot_be_used),
     };

@@ -12,6 +12,7 @@ typedef struct twi_linux_device {
     const char *name;     /* its own, or why it cannot be asked */
     const char *modes;    /* "MJPG 640x480@30, ..." */
     const char *controls; /* with their ranges: "gain 1 to 100 (now 16), ..." */
+    const char *why_not;  /* it cannot be a camera; "" where it can, or nobody knows */
     const char *choice;   /* what is taken where no size or format is set, and why */
     bool usable;          /* it can be a camera */
 } twi_linux_device;

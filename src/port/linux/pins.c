@@ -81,7 +81,9 @@ static tw_status take(linux_pins *p, const char *name, bool output,
         return tw_fail(err, TW_ESIZE, "pin %s: too many pins, or too long a name", name);
     *line = find_line(name + low);
     if (!*line)
-        return fail(err, name, "there is no such line");
+        return fail(err, name,
+                    errno == EACCES || errno == EPERM ? "its chip cannot be opened"
+                                                      : "there is no such line");
     if (request(*line, output, low) != 0) {
         const tw_status st = fail(err, name, "it cannot be used");
         gpiod_line_close_chip(*line);

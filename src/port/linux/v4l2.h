@@ -77,7 +77,8 @@ typedef struct twi_v4l2_about {
     char modes[TWI_V4L2_WORDS];    /* "MJPG 640x480@30, ..." */
     char controls[TWI_V4L2_WORDS]; /* "gain 1 to 100 (now 16), ..." */
     char choice[160];              /* the mode that is taken without a wish, and why */
-    bool usable;                   /* it can be a camera */
+    char why_not[64];              /* it cannot be a camera; "" where that is not known */
+    bool usable;                   /* it can be one */
 } twi_v4l2_about;
 
 /** @return false: there is no such device. */

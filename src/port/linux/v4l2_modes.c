@@ -340,41 +340,64 @@ tw_status twi_v4l2_set_controls(const twi_v4l2_calls *calls, int fd, const char 
 
 enum { DEVICES_MAX = 64, WORDS = TWI_V4L2_WORDS };
 
+/* One more of a list. @return false: it has no room, and the list says that it goes on.
+ */
+static bool add_item(char out[WORDS], const char *item)
+{
+    static const char more[] = ", ...";
+    const size_t n = strlen(out), taken = n + (n > 0 ? 2 : 0) + strlen(item);
+    const bool fits = taken + sizeof more <= WORDS;
+    (void)snprintf(out + n, WORDS - n, "%s%s", fits && n > 0 ? ", " : "",
+                   fits ? item : more);
+    return fits;
+}
+
 /* "MJPG 640x480@30, ..." */
 static void word_modes(const twi_v4l2_mode *modes, size_t count, char out[WORDS])
 {
-    char letters[5];
+    char letters[5], item[64];
+    bool fits = true;
     out[0] = '\0';
-    for (size_t i = 0; i < count; i++) {
-        const size_t n = strlen(out);
+    for (size_t i = 0; fits && i < count; i++) {
         const bool same = i > 0 && modes[i].fourcc == modes[i - 1].fourcc;
-        (void)snprintf(out + n, WORDS - n, "%s%s%s%ux%u@%u", i == 0 ? "" : ", ",
+        (void)snprintf(item, sizeof item, "%s%s%ux%u@%u",
                        same ? "" : twi_v4l2_fourcc(modes[i].fourcc, letters),
                        same ? "" : " ", modes[i].width, modes[i].height,
                        modes[i].fps_num / modes[i].fps_den);
+        fits = add_item(out, item);
     }
 }
 
-/* "gain 1 to 100 (now 16), ..." */
+/* "gain 1 to 100 (now 16)"; the bits of a mask are no number below 0. */
+static void word_control(const twi_v4l2_calls *calls, int fd,
+                         const struct v4l2_queryctrl *query, char out[160])
+{
+    char name[64];
+    struct v4l2_control now = {.id = query->id};
+    plain_name((const char *)query->name, name);
+    const bool mask = query->type == V4L2_CTRL_TYPE_BITMASK;
+    const int n =
+        mask ? snprintf(out, 160, "%s 0 to 0x%x", name, (unsigned)query->maximum)
+             : snprintf(out, 160, "%s %d to %d", name, query->minimum, query->maximum);
+    if (n > 0 && n < 160 && twi_v4l2_ask(calls, fd, VIDIOC_G_CTRL, &now) == 0)
+        (void)snprintf(out + n, 160 - (size_t)n, mask ? " (now 0x%x)" : " (now %d)",
+                       (unsigned)now.value);
+}
+
 static void word_controls(const twi_v4l2_calls *calls, int fd, char out[WORDS])
 {
     struct v4l2_queryctrl query = {.id = V4L2_CTRL_FLAG_NEXT_CTRL};
+    bool fits = true;
     out[0] = '\0';
-    for (int i = 0; i < CONTROLS_MAX; i++, query.id |= V4L2_CTRL_FLAG_NEXT_CTRL) {
-        char name[64];
+    for (int i = 0; fits && i < CONTROLS_MAX; i++, query.id |= V4L2_CTRL_FLAG_NEXT_CTRL) {
+        char item[160];
         if (twi_v4l2_ask(calls, fd, VIDIOC_QUERYCTRL, &query) != 0)
             return;
-        const size_t n = strlen(out);
-        struct v4l2_control now = {.id = query.id};
         if (query.type == V4L2_CTRL_TYPE_CTRL_CLASS ||
             (query.flags & V4L2_CTRL_FLAG_DISABLED))
             continue;
-        plain_name((const char *)query.name, name);
-        (void)snprintf(out + n, WORDS - n, "%s%s %d to %d", n > 0 ? ", " : "", name,
-                       query.minimum, query.maximum);
-        const size_t m = strlen(out);
-        if (twi_v4l2_ask(calls, fd, VIDIOC_G_CTRL, &now) == 0)
-            (void)snprintf(out + m, WORDS - m, " (now %d)", now.value);
+        word_control(calls, fd, &query, item);
+        fits = add_item(out, item);
     }
 }
 
@@ -387,6 +410,18 @@ static void word_choice(const twi_v4l2_mode *m, char out[160])
                    m->fps_num / m->fps_den,
                    is_compressed(m->fourcc) ? "compressed, so cheap to keep"
                                             : "nothing is compressed");
+}
+
+/* @return NULL: it can be one. */
+static const char *why_no_camera(const struct v4l2_capability *about, size_t modes)
+{
+    const uint32_t can = about->capabilities & V4L2_CAP_DEVICE_CAPS ? about->device_caps
+                                                                    : about->capabilities;
+    if (!(can & V4L2_CAP_VIDEO_CAPTURE))
+        return "it captures no video";
+    if (!(can & V4L2_CAP_STREAMING))
+        return "it cannot stream";
+    return modes > 0 ? NULL : "it has no format that can be used";
 }
 
 bool twi_v4l2_describe(const twi_v4l2_calls *calls, const char *path, twi_v4l2_about *out)
@@ -407,9 +442,11 @@ bool twi_v4l2_describe(const twi_v4l2_calls *calls, const char *path, twi_v4l2_a
         (void)snprintf(out->name, sizeof out->name, "%s", (const char *)about.card);
         word_modes(modes, count, out->modes);
         word_controls(calls, fd, out->controls);
-        out->usable = best < count;
+        const char *why = why_no_camera(&about, count);
+        out->usable = !why && best < count;
         if (out->usable)
             word_choice(&modes[best], out->choice);
+        (void)snprintf(out->why_not, sizeof out->why_not, "%s", why ? why : "");
     }
     free(modes);
     if (fd >= 0)
@@ -450,6 +487,8 @@ size_t twi_linux_devices(void (*visit)(void *ctx, const twi_linux_device *device
             continue;
         count++;
         twi_v4l2_stable("/dev/v4l/by-id", path, link, sizeof link);
+        if (!link[0]) /* without a serial number it is the socket that has a name */
+            twi_v4l2_stable("/dev/v4l/by-path", path, link, sizeof link);
         if (link[0])
             (void)snprintf(stable, sizeof stable, "v4l2:%s", link);
         const twi_linux_device device = {.source = source,
@@ -457,6 +496,7 @@ size_t twi_linux_devices(void (*visit)(void *ctx, const twi_linux_device *device
                                          .name = about.name,
                                          .modes = about.modes,
                                          .controls = about.controls,
+                                         .why_not = about.why_not,
                                          .choice = about.choice,
                                          .usable = about.usable};
         if (visit)
