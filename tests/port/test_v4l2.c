@@ -379,6 +379,10 @@ static void test_the_cheapest_good_format(void **state)
     const twi_v4l2_wish ten = {0, 0, 0, 10};
     assert_int_equal(twi_v4l2_choose(odd, 1, &ten), 1); /* none can be used */
     assert_int_equal(twi_v4l2_choose(odd, 2, &ten), 1);
+    const twi_v4l2_mode raw[] = {{V4L2_PIX_FMT_GREY, 640, 480, 15, 1},
+                                 {V4L2_PIX_FMT_RGB24, 640, 480, 15, 1},
+                                 {V4L2_PIX_FMT_YUYV, 640, 480, 15, 1}};
+    assert_int_equal(twi_v4l2_choose(raw, 3, &ten), 2); /* colour, if it can be had */
     assert_int_equal(twi_v4l2_choose(odd, 5, &ten), 3); /* quick enough, and no quicker */
 }
 
@@ -680,6 +684,7 @@ static void check_why_not(uint32_t caps, const twi_v4l2_mode *mode, const char *
     assert_true(twi_v4l2_describe(&b->calls, "/dev/video7", &about));
     assert_false(about.usable);
     assert_string_equal(about.why_not, why);
+    assert_string_equal(about.controls, "");
     take_down(b);
 }
 

@@ -94,12 +94,13 @@ const char *twi_v4l2_fourcc(uint32_t fourcc, char out[5])
     return out;
 }
 
-/* What a format costs to keep and to look at; 0: it cannot be used. */
+/* What a format costs to keep and to look at, grey after all colours; 0: it cannot be
+ * used. */
 static uint32_t cost_of(uint32_t fourcc)
 {
     static const uint32_t usable[] = {
-        V4L2_PIX_FMT_MJPEG, V4L2_PIX_FMT_JPEG, V4L2_PIX_FMT_H264, V4L2_PIX_FMT_GREY,
-        V4L2_PIX_FMT_NV12,  V4L2_PIX_FMT_YUYV, V4L2_PIX_FMT_RGB24};
+        V4L2_PIX_FMT_MJPEG, V4L2_PIX_FMT_JPEG,  V4L2_PIX_FMT_H264, V4L2_PIX_FMT_NV12,
+        V4L2_PIX_FMT_YUYV,  V4L2_PIX_FMT_RGB24, V4L2_PIX_FMT_GREY};
     for (uint32_t i = 0; i < sizeof usable / sizeof *usable; i++)
         if (usable[i] == fourcc)
             return i + 1;
@@ -441,11 +442,12 @@ bool twi_v4l2_describe(const twi_v4l2_calls *calls, const char *path, twi_v4l2_a
         const size_t best = twi_v4l2_choose(modes, count, &any);
         (void)snprintf(out->name, sizeof out->name, "%s", (const char *)about.card);
         word_modes(modes, count, out->modes);
-        word_controls(calls, fd, out->controls);
         const char *why = why_no_camera(&about, count);
         out->usable = !why && best < count;
-        if (out->usable)
+        if (out->usable) {
             word_choice(&modes[best], out->choice);
+            word_controls(calls, fd, out->controls);
+        }
         (void)snprintf(out->why_not, sizeof out->why_not, "%s", why ? why : "");
     }
     free(modes);
