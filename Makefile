@@ -1,6 +1,6 @@
 # The habitual words; CMake does the work (see CMakePresets.json).
 .PHONY: demo test check bench soak fuzz attack format lint docs install setup clean \
-        check-format test-core test-options test-bare test-cross test-dev test-threads test-memory
+        check-format test-core test-options test-bare test-machine test-cross test-dev test-threads test-memory
 
 PREFIX ?= /usr/local
 
@@ -37,6 +37,11 @@ test-options:
 test-bare:
 	@scripts/install-packages bare
 	scripts/test-bare
+
+# On a real kernel with its virtual camera, under systemd: in an emulator; as root.
+test-machine:
+	@scripts/install-packages machine
+	scripts/test-machine
 
 # The core under emulation of other machines: 64-bit ARM, and a microcontroller.
 test-cross:

@@ -64,8 +64,9 @@ static int32_t gain_of_the_rest(const twi_patch *p, int32_t told)
         sum_y += y + DARK;
         count++;
     }
-    return count * ENOUGH_PART >= all ? (int32_t)(((int64_t)sum_y << GAIN_Q) / sum_x)
-                                      : told;
+    return sum_x > 0 && count * ENOUGH_PART >= all
+               ? (int32_t)(((int64_t)sum_y << GAIN_Q) / sum_x)
+               : told;
 }
 
 /* How far a value is outside two others. */
