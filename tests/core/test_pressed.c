@@ -43,16 +43,6 @@ static void draw_animal(scene *p, int left, int top)
             p->px[y * W + x] = (uint8_t)(70 + (x * 7 + y * 13) % 41 + noise(p));
 }
 
-static int moving_in(const scene *p, int left, int top, int width, int height)
-{
-    const tw_reading *r = &p->reading;
-    int count = 0;
-    for (int y = top / CELL; y < (top + height) / CELL; y++)
-        for (int x = left / CELL; x < (left + width) / CELL; x++)
-            count += (r->cells[y * r->grid.columns + x] & TW_CELL_MOVING) != 0;
-    return count;
-}
-
 static scene *watched(bool nearby, int light)
 {
     scene *p = make(nearby);
@@ -110,27 +100,36 @@ static void test_what_walks_before_it_is_not(void **state)
 /* ---- one cell -----------------------------------------------------------------------
  */
 
+enum { ROW = 5, COLUMN = 5 };
+
+/* What is left of a level of 5 in the cell at ROW, COLUMN, as background, picture and
+ * ratios are. */
+static int32_t left_in(scene *p)
+{
+    static const twi_cell_fit fit = {.gain = 1.0F, .expected = CELL * CELL * 16.0F};
+    const tw_luma luma = {.px = p->px, .width = W, .height = H, .stride = W};
+    twi_patch *patch = calloc(1, sizeof *patch);
+    assert_non_null(patch);
+    twi_patch_take(p->detector, &luma, ROW, COLUMN, patch);
+    const int32_t level =
+        twi_pressed_explain(p->detector, patch, ROW, COLUMN, &fit, TWI_LEVEL(5.0));
+    free(patch);
+    return level;
+}
+
 /* What was as given in each three pixels, and what is now. @param around  What the cells
  * around tell. @return the level that is left, of one that was 5. */
 static int32_t left_of(const int before[3], const int now[3], float around)
 {
-    enum { ROW = 5, COLUMN = 5 };
-    static const twi_cell_fit fit = {.gain = 1.0F, .expected = CELL * CELL * 16.0F};
     scene *p = make(true);
     tw_detector *d = p->detector;
-    twi_patch *patch = calloc(1, sizeof *patch);
-    assert_non_null(patch);
     for (int i = 0; i < W * H; i++) {
         d->background[i] = (uint16_t)(before[i % 3] << 8);
         p->px[i] = (uint8_t)now[i % 3];
     }
     for (uint32_t i = 0; i < d->cells; i++)
         d->nearby[i].ratio = i == ROW * CELLS + COLUMN + 1 ? 0.0F : around; /* unknown */
-    const tw_luma luma = {.px = p->px, .width = W, .height = H, .stride = W};
-    twi_patch_take(d, &luma, ROW, COLUMN, patch);
-    const int32_t level =
-        twi_pressed_explain(d, patch, ROW, COLUMN, &fit, TWI_LEVEL(5.0));
-    free(patch);
+    const int32_t level = left_in(p);
     leave_scene(p);
     return level;
 }
@@ -197,11 +196,7 @@ static void test_a_little_light_explains_nothing(void **state)
 static void test_a_few_dark_pixels_tell_no_gain(void **state)
 {
     (void)state;
-    enum { ROW = 5, COLUMN = 5 };
-    static const twi_cell_fit fit = {.gain = 1.0F, .expected = CELL * CELL * 16.0F};
     scene *p = make(true);
-    twi_patch *patch = calloc(1, sizeof *patch);
-    assert_non_null(patch);
     for (int i = 0; i < W * H; i++) {
         const bool few = i % W % CELL < 2 && i / W % CELL < 2;
         p->detector->background[i] = (uint16_t)((few ? 100 : 180) << 8);
@@ -209,12 +204,7 @@ static void test_a_few_dark_pixels_tell_no_gain(void **state)
     }
     for (uint32_t i = 0; i < p->detector->cells; i++)
         p->detector->nearby[i].ratio = i == ROW * CELLS + COLUMN + 1 ? 0.0F : 1.25F;
-    const tw_luma luma = {.px = p->px, .width = W, .height = H, .stride = W};
-    twi_patch_take(p->detector, &luma, ROW, COLUMN, patch);
-    assert_int_equal(
-        twi_pressed_explain(p->detector, patch, ROW, COLUMN, &fit, TWI_LEVEL(5.0)),
-        TWI_LEVEL(5.0));
-    free(patch);
+    assert_int_equal(left_in(p), TWI_LEVEL(5.0));
     leave_scene(p);
 }
 
@@ -222,17 +212,11 @@ static void test_a_few_dark_pixels_tell_no_gain(void **state)
 static void test_which_cells_are_asked(void **state)
 {
     (void)state;
-    enum { ROW = 5, COLUMN = 5 };
     const int32_t level = TWI_LEVEL(5.0);
-    static const twi_cell_fit fit = {.gain = 1.0F, .expected = CELL * CELL * 16.0F};
     scene *p = make(true);
-    twi_patch *patch = calloc(1, sizeof *patch);
-    assert_non_null(patch);
     memset(p->px, 120, W * H);
     for (int i = 0; i < W * H; i++)
         p->detector->background[i] = 100 << 8;
-    const tw_luma luma = {.px = p->px, .width = W, .height = H, .stride = W};
-    twi_patch_take(p->detector, &luma, ROW, COLUMN, patch);
     for (int row = ROW - 3; row <= ROW + 2; row++) {
         for (int column = COLUMN - 3; column <= COLUMN + 3; column++) {
             for (uint32_t i = 0; i < p->detector->cells; i++)
@@ -240,12 +224,9 @@ static void test_which_cells_are_asked(void **state)
             p->detector->nearby[row * CELLS + column].ratio = 1.2F;
             const bool asked = row >= ROW - 2 && row <= ROW + 1 && column >= COLUMN - 2 &&
                                column <= COLUMN + 2;
-            assert_int_equal(
-                twi_pressed_explain(p->detector, patch, ROW, COLUMN, &fit, level) < level,
-                asked);
+            assert_int_equal(left_in(p) < level, asked);
         }
     }
-    free(patch);
     leave_scene(p);
 }
 

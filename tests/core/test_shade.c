@@ -49,16 +49,6 @@ static scene *watched(bool nearby)
     return p;
 }
 
-static int moving_in(const scene *p, int left, int top, int width, int height)
-{
-    const tw_reading *r = &p->reading;
-    int count = 0;
-    for (int y = top / CELL; y < (top + height) / CELL; y++)
-        for (int x = left / CELL; x < (left + width) / CELL; x++)
-            count += (r->cells[y * r->grid.columns + x] & TW_CELL_MOVING) != 0;
-    return count;
-}
-
 /* @return cells that move while a shadow of 40 pixels is there for two seconds, its edges
  * in the middle of cells, and then goes on by a pixel a frame for one. */
 static int moving_in_shade(bool nearby)

@@ -50,16 +50,6 @@ static scene *watched(bool nearby)
     return p;
 }
 
-static int moving_in(const scene *p, int left, int top, int width, int height)
-{
-    const tw_reading *r = &p->reading;
-    int count = 0;
-    for (int y = top / CELL; y < (top + height) / CELL; y++)
-        for (int x = left / CELL; x < (left + width) / CELL; x++)
-            count += (r->cells[y * r->grid.columns + x] & TW_CELL_MOVING) != 0;
-    return count;
-}
-
 /* A shadow comes over two thirds of the picture: by then light has changed in many cells,
  * which is when it is asked whether it is slanted. */
 static scene *under_a_shadow(bool nearby, bool upright)

@@ -55,3 +55,14 @@ const tw_reading *see(scene *s)
     s->frame++;
     return &s->reading;
 }
+
+int moving_in(const scene *s, int left, int top, int width, int height)
+{
+    const tw_reading *r = &s->reading;
+    const int cell = r->grid.cell_px;
+    int count = 0;
+    for (int y = top / cell; y < (top + height) / cell; y++)
+        for (int x = left / cell; x < (left + width) / cell; x++)
+            count += (r->cells[y * r->grid.columns + x] & TW_CELL_MOVING) != 0;
+    return count;
+}

@@ -33,4 +33,8 @@ int64_t scene_now_us(const scene *s);
 /** Show what is in px. @return the reading, valid until the next frame. */
 const tw_reading *see(scene *s);
 
+/** @return how many cells of a part of the last frame move; pixels, all of it in the
+ * picture, and whole cells. */
+int moving_in(const scene *s, int left, int top, int width, int height);
+
 #endif

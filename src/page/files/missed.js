@@ -9,7 +9,7 @@ function localText(t) {
   return new Date(t - d.getTimezoneOffset() * 60000).toISOString().slice(0, 19);
 }
 
-// A mark at the strip's upper edge, so that it is not taken for a sighting.
+// A dashed line, so that it is not taken for a sighting.
 function setTick(strips, day, m) {
   const strip = strips.get(m.camera);
   if (!strip) return;
