@@ -16,7 +16,8 @@ extern "C" {
 TW_API tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
                                       tw_error *err);
 
-/** @return The board's clock. Needs no release. */
+/** @return The board's clock, which is trusted when a server of time has set it, or when
+ * a hardware clock that has kept its power knows the year. Needs no release. */
 TW_API tw_clock tw_linux_clock(void);
 
 /**

@@ -17,9 +17,12 @@ typedef struct twi_timing {
     struct {
         int64_t order_base_us; /* order at monotonic zero */
         int64_t offset_us;     /* wall time less monotonic time, when last looked at */
+        int64_t looked_us;     /* monotonic time of that look */
         bool unset;            /* and the clock was not set then */
         bool corrected;        /* it has been set since: earlier wall times are ... */
         int64_t later_us;      /* ... so much later in truth */
+        int64_t between_us;    /* halfway between what it said before and after */
+        int64_t set_us;        /* monotonic time of that */
     } own;
 } twi_timing;
 
@@ -34,7 +37,13 @@ enum {
 void twi_timing_begin(twi_timing *timing, int64_t now_us, int64_t wall_us, bool trusted,
                       int64_t newest_order_us);
 
-/** Look at both clocks, every now and then. @return bits. */
+/** Whether it is time to look at both clocks: a second has passed, or the wall clock has
+ * jumped. For whoever finds it dear to ask whether the clock is set. */
+bool twi_timing_is_due(const twi_timing *timing, int64_t now_us, int64_t wall_us);
+
+/** Look at both clocks, every now and then. A clock that is not set and jumps to a date
+ * that can be has been set, by whoever it was; one that was set stays so, though it may
+ * lose its servers, until it shows a date that cannot be. @return bits. */
 unsigned twi_timing_sample(twi_timing *timing, int64_t now_us, int64_t wall_us,
                            bool trusted);
 
@@ -42,9 +51,15 @@ unsigned twi_timing_sample(twi_timing *timing, int64_t now_us, int64_t wall_us,
  * monotonic time does, whatever the wall clock does, and goes on after earlier runs. */
 int64_t twi_timing_order(const twi_timing *timing, int64_t at_wall_us);
 
-/** A wall time, put right if it was taken before the clock was set and that is known.
- * @param trusted  Whether it can be right as it is. Set to whether the answer can. */
-int64_t twi_timing_right(const twi_timing *timing, int64_t wall_us, bool *trusted);
+/** A wall time of not long ago, put right if it was taken before the clock was set.
+ * @param right  Set to whether the answer is right, as far as is known. */
+int64_t twi_timing_right(const twi_timing *timing, int64_t wall_us, bool *right);
+
+/** @return whether the clock was set when it was last looked at. */
+bool twi_timing_is_set(const twi_timing *timing);
+
+/** @return whether it was not set at first, and has been set since. */
+bool twi_timing_is_corrected(const twi_timing *timing);
 
 /** @return by how much times of before the clock was set are later in truth; 0: it never
  * was unset, or has not been set. */

@@ -209,8 +209,7 @@ static void drop_trace(twi_writer *writer, const twi_camera_settings *camera)
 
 static void keep_limits(twi_writer *writer, const twi_camera_settings *camera)
 {
-    const int64_t now_us = writer->clock.ops->wall_us(writer->clock.ctx);
-    if (writer->clock.ops->trusted(writer->clock.ctx, now_us)) {
+    if (twi_timing_is_set(&writer->timing)) {
         drop_all_old(writer, camera);
         drop_trace(writer, camera);
     }

@@ -103,7 +103,10 @@ static tw_status put_right(const twi_writer *writer, const twi_catalogue_oldest 
     const char *extension = dot ? dot + 1 : "";
     tw_status st =
         right_name(writer, capture->file, wall_us, &fields, stem, sizeof stem - 24);
-    if (st != TW_OK) /* then only the catalogue can be right */
+    const bool same = st == TW_OK && dot &&
+                      strlen(stem) == (size_t)(dot - capture->file) &&
+                      strncmp(stem, capture->file, strlen(stem)) == 0;
+    if (st != TW_OK || same) /* only the catalogue can be right, or has to be */
         return twi_catalogue_rename(writer->catalogue, capture->id, capture->file, bytes,
                                     wall_us, err);
     const bool still = strcmp(extension, "jpg") == 0;
@@ -159,13 +162,21 @@ static void tell_jump(const twi_writer *writer)
     tell(writer, line.text);
 }
 
-void twi_times_check(twi_writer *writer)
+/* Look at both clocks, if it is time. @return bits of twi_timing_sample. */
+static unsigned look(twi_writer *writer)
 {
     const tw_clock *clock = &writer->clock;
+    const int64_t now_us = clock->ops->now_us(clock->ctx);
     const int64_t wall_us = clock->ops->wall_us(clock->ctx);
-    const unsigned what =
-        twi_timing_sample(&writer->timing, clock->ops->now_us(clock->ctx), wall_us,
-                          clock->ops->trusted(clock->ctx, wall_us));
+    if (!twi_timing_is_due(&writer->timing, now_us, wall_us))
+        return 0;
+    return twi_timing_sample(&writer->timing, now_us, wall_us,
+                             clock->ops->trusted(clock->ctx, wall_us));
+}
+
+void twi_times_check(twi_writer *writer)
+{
+    const unsigned what = look(writer);
     uint32_t sightings = 0, captures = 0;
     tw_error err = {0};
     if (what & TWI_CLOCK_JUMPED)
@@ -178,7 +189,7 @@ void twi_times_check(twi_writer *writer)
         twi_writer_tell(
             writer,
             (tw_event){.kind = TW_EVENT_PROBLEM, .status = err.status, .text = err.text});
-    if (twi_timing_later(&writer->timing) != 0)
+    if (twi_timing_is_corrected(&writer->timing))
         captures = put_all_right(writer);
     if (what & TWI_CLOCK_SET)
         tell_set(writer, sightings, captures);

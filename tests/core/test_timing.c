@@ -66,12 +66,92 @@ static void test_small_steps_are_no_jumps(void **state)
     assert_int_equal(twi_timing_order(NULL, 7), 7);
 }
 
+/* A date from the card: by hours too early, and nothing but the server says so. */
+static void test_a_clock_that_shows_a_date_and_is_wrong(void **state)
+{
+    (void)state;
+    twi_timing t;
+    bool right = true;
+    twi_timing_begin(&t, 2 * S, WALL - HOUR, false, 0);
+    assert_false(twi_timing_is_set(&t));
+    assert_int_equal(twi_timing_sample(&t, 12 * S, WALL - HOUR + 10 * S, false), 0);
+    assert_int_equal(twi_timing_right(&t, WALL - HOUR + 8 * S, &right),
+                     WALL - HOUR + 8 * S);
+    assert_false(right);
+    assert_int_equal(twi_timing_sample(&t, 22 * S, WALL + 20 * S, true), TWI_CLOCK_SET);
+    assert_true(twi_timing_is_set(&t));
+    assert_int_equal(twi_timing_later(&t), HOUR);
+    /* What is on its way, from before; and what comes now. */
+    assert_int_equal(twi_timing_right(&t, WALL - HOUR + 18 * S, &right), WALL + 18 * S);
+    assert_true(right);
+    assert_int_equal(twi_timing_right(&t, WALL + 21 * S, &right), WALL + 21 * S);
+    assert_true(right);
+    /* A day later nothing is on its way, and a clock set back by hours is no reason. */
+    (void)twi_timing_sample(&t, 25 * HOUR, WALL + 25 * HOUR, true);
+    assert_int_equal(twi_timing_right(&t, WALL - 2 * HOUR, &right), WALL - 2 * HOUR);
+}
+
+static void test_a_clock_that_was_ahead(void **state)
+{
+    (void)state;
+    twi_timing t;
+    bool right = false;
+    twi_timing_begin(&t, 0, WALL + HOUR, false, 0);
+    assert_int_equal(twi_timing_sample(&t, 10 * S, WALL + 10 * S, true), TWI_CLOCK_SET);
+    assert_int_equal(twi_timing_right(&t, WALL + HOUR + 8 * S, &right), WALL + 8 * S);
+    assert_int_equal(twi_timing_right(&t, WALL + 11 * S, &right), WALL + 11 * S);
+}
+
+/* By hand, so that no server ever says so; to a year that cannot be, it is not set. */
+static void test_a_clock_that_is_set_by_hand(void **state)
+{
+    (void)state;
+    twi_timing t;
+    twi_timing_begin(&t, 0, 5 * S, false, 0);
+    assert_int_equal(twi_timing_sample(&t, 10 * S, 10000 * HOUR, false), 0);
+    assert_false(twi_timing_is_set(&t));
+    assert_int_equal(twi_timing_sample(&t, 20 * S, WALL, false), TWI_CLOCK_SET);
+    assert_int_equal(twi_timing_sample(&t, 30 * S, WALL + 10 * S, false), 0);
+    assert_true(twi_timing_is_set(&t));                              /* and stays so */
+    assert_int_equal(twi_timing_sample(&t, 40 * S, 7 * S, true), 0); /* back in 1970 */
+    assert_false(twi_timing_is_set(&t));
+}
+
+static void test_servers_that_are_lost(void **state)
+{
+    (void)state;
+    twi_timing t;
+    twi_timing_begin(&t, 0, WALL, true, 0);
+    assert_int_equal(twi_timing_sample(&t, 10 * S, WALL + 10 * S, false), 0);
+    assert_true(twi_timing_is_set(&t));
+    assert_int_equal(twi_timing_sample(&t, 20 * S, WALL + HOUR, false), TWI_CLOCK_JUMPED);
+    assert_true(twi_timing_is_set(&t));
+}
+
+static void test_when_to_look(void **state)
+{
+    (void)state;
+    twi_timing t;
+    twi_timing_begin(&t, 0, WALL, true, 0);
+    assert_false(twi_timing_is_due(&t, S - 1, WALL + S - 1));
+    assert_true(twi_timing_is_due(&t, S, WALL + S));
+    assert_true(twi_timing_is_due(&t, 1, WALL + HOUR)); /* it jumped */
+    assert_true(twi_timing_is_due(&t, 1, WALL - HOUR));
+    (void)twi_timing_sample(&t, S, WALL + S, true);
+    assert_false(twi_timing_is_due(&t, S + 1, WALL + S + 1));
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_order_goes_on_whatever_the_clock_does),
         cmocka_unit_test(test_it_goes_on_after_earlier_runs),
         cmocka_unit_test(test_a_clock_that_is_set_after_boot),
+        cmocka_unit_test(test_a_clock_that_shows_a_date_and_is_wrong),
+        cmocka_unit_test(test_a_clock_that_was_ahead),
+        cmocka_unit_test(test_a_clock_that_is_set_by_hand),
+        cmocka_unit_test(test_servers_that_are_lost),
+        cmocka_unit_test(test_when_to_look),
         cmocka_unit_test(test_small_steps_are_no_jumps),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

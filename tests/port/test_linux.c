@@ -6,6 +6,7 @@
 
 #include "../support/support.h"
 #include "../../src/core/naming.h"
+#include "../../src/port/linux/linux.h"
 
 typedef struct listed {
     size_t count;
@@ -409,6 +410,62 @@ static void test_a_loop_goes_on_in_time(void **state)
     remove_folder(folder);
 }
 
+static void write_below(const char *root, const char *folder, const char *name,
+                        const char *text)
+{
+    char path[512];
+    (void)snprintf(path, sizeof path, "%s/%s", root, folder);
+    outcome made = run_program(NULL, "/bin/mkdir", "-p", path, NULL);
+    assert_int_equal(made.code, 0);
+    free_outcome(&made);
+    (void)snprintf(path, sizeof path, "%s/%s/%s", root, folder, name);
+    write_text(path, text);
+}
+
+/* A folder as sysfs is: of hardware clocks that show these; NULL: none. */
+static char *make_sys(const char *first, const char *second, bool board)
+{
+    char *sys = make_folder();
+    const char *shows[] = {first, second};
+    for (int i = 0; i < 2; i++) {
+        char name[64];
+        (void)snprintf(name, sizeof name, "class/rtc/rtc%d", i);
+        if (shows[i])
+            write_below(sys, name, "since_epoch", shows[i]);
+    }
+    if (board)
+        write_below(sys, "firmware/devicetree/base", "model", "a board");
+    return sys;
+}
+
+static void test_which_clocks_can_be_right(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *first, *second;
+        bool board, alone, synchronised; /* is it believed? */
+    } cases[] = {
+        {NULL, NULL, false, true, true},  /* nothing to ask */
+        {NULL, NULL, true, false, true},  /* a board with none: a date from its card */
+        {"37", NULL, false, false, true}, /* its battery is flat */
+        {"37", NULL, true, false, true},  /* */
+        {"1804969800", NULL, true, true, true},
+        {"37", "1804969800", true, true, true}, /* the second has a battery */
+        {"", NULL, false, false, true},         /* it cannot be read */
+    };
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        char *sys = make_sys(cases[i].first, cases[i].second, cases[i].board);
+        const int64_t now_us = INT64_C(1804969800000000);
+        print_message("clock %zu\n", i);
+        assert_int_equal(twi_linux_clock_can_be_right(now_us, false, sys),
+                         cases[i].alone);
+        assert_int_equal(twi_linux_clock_can_be_right(now_us, true, sys),
+                         cases[i].synchronised);
+        assert_false(twi_linux_clock_can_be_right(37000000, true, sys)); /* 1970 */
+        remove_folder(sys);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -418,6 +475,7 @@ int main(void)
         cmocka_unit_test(test_folders_that_cannot_be),
         cmocka_unit_test(test_a_folder_that_pictures_are_put_into),
         cmocka_unit_test(test_clock),
+        cmocka_unit_test(test_which_clocks_can_be_right),
         cmocka_unit_test(test_sources_that_cannot_be),
         cmocka_unit_test(test_folder_of_pictures),
         cmocka_unit_test(test_a_loop_goes_on_in_time),

@@ -1,7 +1,16 @@
 /* The board's clock. */
+#include <inttypes.h>
+#include <stdio.h>
+#include <sys/timex.h>
 #include <time.h>
+#include <unistd.h>
 
+#include "linux.h"
 #include "tawny/port_linux.h"
+
+/* 2020 began long before the first board ran this, and long after 1970 and 2000, where
+ * clocks without a battery begin. */
+enum { FIRST_S = 1577836800, PATH_BYTES = 96, CLOCKS = 8 };
 
 static int64_t read_clock(clockid_t id)
 {
@@ -32,12 +41,55 @@ static int32_t offset_s(void *ctx, int64_t wall)
     return (int32_t)local.tm_gmtoff;
 }
 
-/* 2020 began long before the first board ran this, and long after 1970 and 2000, where
- * clocks without a battery begin. */
+/* Seconds since 1970 that a hardware clock shows. @return false: there is none. */
+static bool read_hardware(const char *sys, int number, int64_t *s)
+{
+    char path[PATH_BYTES];
+    (void)snprintf(path, sizeof path, "%s/class/rtc/rtc%d/since_epoch", sys, number);
+    FILE *in = fopen(path, "re");
+    if (!in)
+        return false;
+    /* A clock that cannot be read has lost its power. */
+    if (fscanf(in, "%" SCNd64, s) != 1)
+        *s = 0;
+    (void)fclose(in);
+    return true;
+}
+
+bool twi_linux_clock_can_be_right(int64_t wall_us, bool synchronised, const char *sys)
+{
+    if (wall_us < (int64_t)FIRST_S * 1000000)
+        return false;
+    if (synchronised)
+        return true;
+    bool any = false;
+    for (int i = 0; i < CLOCKS; i++) {
+        int64_t s = 0;
+        if (!read_hardware(sys, i, &s))
+            continue;
+        any = true;
+        if (s >= FIRST_S)
+            return true;
+    }
+    char tree[PATH_BYTES];
+    (void)snprintf(tree, sizeof tree, "%s/firmware/devicetree/base", sys);
+    return !any && access(tree, F_OK) != 0;
+}
+
+/* Whether a server of time has set the kernel's clock, and it has not been lost since. */
+static bool is_synchronised(void)
+{
+    struct timex t = {.modes = 0};
+    return adjtimex(&t) >= 0 && !(t.status & STA_UNSYNC);
+}
+
 static bool trusted(void *ctx, int64_t wall)
 {
     (void)ctx;
-    return wall >= INT64_C(1577836800000000);
+    return twi_linux_clock_can_be_right(
+        wall,
+        is_synchronised() || access("/run/systemd/timesync/synchronized", F_OK) == 0,
+        "/sys");
 }
 
 static void sleep_until(void *ctx, int64_t t_us)
