@@ -214,7 +214,7 @@ static int put(const char *base, const load *l)
     if (code == 0 && rename(part, whole) != 0)
         code = errno;
     if (code == 0)
-        return twi_sync_folder_of(AT_FDCWD, whole); /* its entry is safe as well */
+        return twi_sync_named(AT_FDCWD, whole); /* its entry is safe as well */
     (void)unlink(part);
     return code;
 }

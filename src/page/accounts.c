@@ -132,7 +132,7 @@ static tw_status write_all(const char *path, const accounts *all, tw_error *err)
     const int code = errno;
     if (close(fd) == 0 && good && rename(part, path) == 0) {
         /* Some file systems cannot, and need not. */
-        (void)twi_sync_folder_of(AT_FDCWD, path);
+        (void)twi_sync_named(AT_FDCWD, path);
         return TW_OK;
     }
     (void)unlink(part);

@@ -423,7 +423,7 @@ static tw_status write_file(const char *path, const char *text, size_t bytes,
         (void)unlink(beside);
     else
         /* Some file systems cannot, and need not. */
-        (void)twi_sync_folder_of(AT_FDCWD, path);
+        (void)twi_sync_named(AT_FDCWD, path);
     return st;
 }
 

@@ -58,6 +58,8 @@ tw_status twi_pipeline_new(const twi_camera_settings *camera, tw_clock clock,
     p->gpio = (twi_gpio){.pins = sink ? sink->pins : NULL, .sensed_us = INT64_MIN};
     p->stream = *stream;
     p->detect.stream = inspected ? *inspected : *stream;
+    /* Of a device that runs already, or a network, the first may be any. */
+    p->times.waits_for_key = p->detect.stream.codec != TW_CODEC_MJPEG;
     p->kept.apart = inspected != NULL;
     p->kept.view = twi_view_of(camera, stream->turn);
     p->detect.view = inspected ? twi_view_of(camera, inspected->turn) : p->kept.view;

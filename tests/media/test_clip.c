@@ -201,6 +201,67 @@ static void test_a_missing_module_is_told(void **state)
     (void)unsetenv("TAWNY_MODULES");
 }
 
+/* A device's stream, whose description has no parameter sets, from its second key frame on. */
+static void test_parameter_sets_are_in_the_stream(void **state)
+{
+    (void)state;
+    const tw_stream stream = {.codec = TW_CODEC_H264,
+                              .codec_name = "h264",
+                              .width = 160,
+                              .height = 120,
+                              .fps_num = 10,
+                              .fps_den = 1};
+    memory_file file = {.limit = 0};
+    const twi_clip_spec spec = {.stream = &stream, .why = "", .sink = {keep, &file}};
+    twi_clip *clip = NULL;
+    size_t bytes = 0, at = 0, end = 0;
+    uint8_t *data = encode_h264(&bytes);
+    assert_int_equal(codecs()->clip_open(&spec, &clip, NULL), TW_OK);
+    for (int i = 0; at < bytes; i++, at = end) {
+        end = next_access_unit(data, bytes, at + 1);
+        const tw_packet packet = {.data = data + at,
+                                  .size = end - at,
+                                  .t_us = i * 100000,
+                                  .dts_us = i * 100000,
+                                  .key = i % 10 == 0};
+        if (i >= 10)
+            assert_int_equal(twi_clip_copy(codecs(), clip, &packet, NULL), TW_OK);
+    }
+    assert_int_equal(codecs()->clip_close(clip, NULL), TW_OK);
+    char *folder = make_folder(), *path = join(folder, "clip.mp4");
+    write_bytes(path, file.data, file.bytes);
+    outcome o = run_program(NULL, FFPROBE, "-v", "warning", "-count_frames",
+                            "-show_entries", "stream=nb_read_frames,width", "-of", "csv=p=0",
+                            path, NULL);
+    assert_string_equal(o.err, "");
+    assert_string_equal(o.out, "160,20\n");
+    free_outcome(&o);
+    remove_folder(folder);
+    free(path);
+    free(file.data);
+    free(data);
+}
+
+/* A device that sent them once, and not with the frame that the clip begins with. */
+static void test_no_parameter_sets_at_all(void **state)
+{
+    (void)state;
+    static const uint8_t slice[] = {0, 0, 0, 1, 0x65, 0x88, 0x84, 0x21, 0xA0};
+    const tw_stream stream = {
+        .codec = TW_CODEC_H264, .codec_name = "h264", .width = 160, .height = 120, .fps_den = 1};
+    memory_file file = {.limit = 0};
+    const twi_clip_spec spec = {.stream = &stream, .why = "", .sink = {keep, &file}};
+    const tw_packet packet = {.data = slice, .size = sizeof slice, .key = true};
+    twi_clip *clip = NULL;
+    tw_error err = {0};
+    assert_int_equal(codecs()->clip_open(&spec, &clip, NULL), TW_OK);
+    assert_int_equal(twi_clip_copy(codecs(), clip, &packet, &err), TW_EDAMAGED);
+    assert_has(err.text, "the stream's key frames do not say how it is decoded");
+    assert_int_not_equal(codecs()->clip_close(clip, NULL), TW_OK);
+    assert_int_equal(file.bytes, 0);
+    free(file.data);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -211,6 +272,8 @@ int main(void)
         cmocka_unit_test(test_a_clip_without_frames_is_none),
         cmocka_unit_test(test_what_clips_carry),
         cmocka_unit_test(test_a_missing_module_is_told),
+        cmocka_unit_test(test_parameter_sets_are_in_the_stream),
+        cmocka_unit_test(test_no_parameter_sets_at_all),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

@@ -35,7 +35,7 @@ typedef struct device {
     bool queued[BUFFERS];
     uint32_t fourcc, width, height;
     uint32_t frames, sequence;
-    int32_t gain;
+    int32_t gain, repeats; /* parameter sets with each key frame */
     int mapped;
 } device;
 
@@ -279,6 +279,15 @@ static int buffers(device *d, unsigned long request, void *argument)
     }
 }
 
+static int set_control(device *d, const struct v4l2_control *c)
+{
+    if (c->id == V4L2_CID_MPEG_VIDEO_REPEAT_SEQ_HEADER)
+        d->repeats = c->value;
+    else
+        d->gain = c->value;
+    return 0;
+}
+
 static int dev_ioctl(void *ctx, int fd, unsigned long request, void *argument)
 {
     device *d = ctx;
@@ -298,7 +307,7 @@ static int dev_ioctl(void *ctx, int fd, unsigned long request, void *argument)
     case VIDIOC_S_PARM: return d->no_rates ? fail_with(ENOTTY) : 0;
     case VIDIOC_QUERYCTRL: return query_control(argument);
     case VIDIOC_G_CTRL: ((struct v4l2_control *)argument)->value = d->gain; return 0;
-    case VIDIOC_S_CTRL: d->gain = ((struct v4l2_control *)argument)->value; return 0;
+    case VIDIOC_S_CTRL: return set_control(d, argument);
     default: return buffers(d, request, argument);
     }
 }
@@ -543,6 +552,7 @@ static void test_key_frames_of_h264(void **state)
         tw_frame frame;
         b->d.flags_keys = flags;
         assert_int_equal(open_it(b, NULL), TW_OK);
+        assert_int_equal(b->d.repeats, 1);
         for (int i = 1; i <= 12; i++) {
             assert_int_equal(take(b, &frame, NULL), TW_OK);
             assert_int_equal(frame.packet.key, i % 5 == 1);

@@ -430,3 +430,29 @@ void let_pass(int64_t quick_us)
 {
     (void)usleep((useconds_t)(quick_us / QUICK));
 }
+
+uint8_t *encode_h264(size_t *bytes)
+{
+    char *folder = make_folder(), *path = join(folder, "s.h264");
+    outcome o = run_program(folder, FFMPEG, "-v", "error", "-f", "lavfi", "-i",
+                            "testsrc=size=160x120:rate=10:duration=3", "-c:v", "libx264",
+                            "-pix_fmt", "yuv420p", "-tune", "zerolatency", "-g", "10",
+                            "-keyint_min", "10", "-sc_threshold", "0", "-bsf:v",
+                            "h264_metadata=aud=insert", path, NULL);
+    if (o.code != 0)
+        fail_msg("%s", o.err);
+    free_outcome(&o);
+    uint8_t *data = (uint8_t *)read_file(path, bytes);
+    free(path);
+    remove_folder(folder);
+    return data;
+}
+
+/* They begin with a delimiter, kind 9. */
+size_t next_access_unit(const uint8_t *data, size_t bytes, size_t from)
+{
+    for (size_t i = from; i + 4 < bytes; i++)
+        if (memcmp(data + i, "\0\0\0\1\x09", 5) == 0)
+            return i;
+    return bytes;
+}

@@ -7,7 +7,7 @@
 #include <unistd.h>
 
 #include "../support/support.h"
-#include "../../src/core/naming.h"
+#include "../support/whole.h"
 
 enum { KILLS = 25, KILLS_MAX = 250, FILES = 30 };
 
@@ -36,49 +36,6 @@ static void kill_a_station(const char *folder, useconds_t after)
     assert_true(WIFSIGNALED(status));
 }
 
-/* Every file that has a name, by other programs. @return how many there are. */
-static size_t check_files(const char *folder)
-{
-    char *store = join(folder, "captures"), **files = list_files(store);
-    size_t count = 0;
-    for (; files[count]; count++) {
-        char *path = join(store, files[count]);
-        const bool video = strstr(files[count], ".mp4") != NULL;
-        if (strstr(files[count], ".part"))
-            fail_msg("%s is left", files[count]);
-        if (count % 7 == 0) { /* all take long under a sanitizer */
-            outcome o = run_program(NULL, FFMPEG, "-v", "error", "-xerror", "-i", path,
-                                    "-f", "null", "-", NULL);
-            if (o.code != 0)
-                fail_msg("%s (%s): %s", files[count], video ? "video" : "still", o.err);
-            free_outcome(&o);
-        }
-        free(path);
-    }
-    free_list(files);
-    free(store);
-    return count;
-}
-
-static bool count_one(void *ctx, const tw_capture_record *r)
-{
-    (void)r;
-    ++*(size_t *)ctx;
-    return true;
-}
-
-/* Files that have a name. */
-static size_t count_files(const char *folder)
-{
-    char *store = join(folder, "captures"), **files = list_files(store);
-    size_t count = 0;
-    for (size_t i = 0; files[i]; i++)
-        count += strstr(files[i], ".part") == NULL;
-    free_list(files);
-    free(store);
-    return count;
-}
-
 /* Enough files, and a kill has met a clip. */
 static bool is_enough(const char *folder)
 {
@@ -87,7 +44,10 @@ static bool is_enough(const char *folder)
                      strstr(said, "was cut off was kept") != NULL;
     free(said);
     free(log);
-    return met && count_files(folder) > FILES;
+    char *store = join(folder, "captures");
+    const bool enough = met && count_named(store) > FILES;
+    free(store);
+    return enough;
 }
 
 static void test_killed_again_and_again(void **state)
@@ -112,16 +72,10 @@ static void test_killed_again_and_again(void **state)
     assert_has(said, "clips that were cut off were kept");
     free(said);
     free(log);
-    const size_t files = check_files(folder);
+    char *store = join(folder, "captures");
+    const size_t files = check_whole(store, 7); /* all take long under a sanitizer */
     assert_true(files > FILES);
-    size_t known = 0;
-    tw_catalogue *c = NULL;
-    char *store = join(folder, "captures"), *catalogue = join(store, TWI_CATALOGUE_FILE);
-    assert_int_equal(tw_catalogue_open(catalogue, false, &c, NULL), TW_OK);
-    assert_int_equal(tw_catalogue_captures(c, 0, count_one, &known, NULL), TW_OK);
-    tw_catalogue_close(c);
-    assert_int_equal(known, files);
-    free(catalogue);
+    check_agreed(store, files);
     free(store);
     free(path);
     remove_folder(folder);

@@ -1,6 +1,8 @@
 /* Writing clips: fragmented MP4, so that a file that is cut off still plays. */
+#include <libavcodec/bsf.h>
 #include <libavutil/opt.h>
 #include <stdio.h>
+#include <string.h>
 
 #include "av.h"
 #include "board.h"
@@ -10,7 +12,8 @@
 enum {
     BUFFER_BYTES = 32768,
     CRF_BEST = 15, /* at quality 100; worse by one for three of quality */
-    KEY_EVERY_S = 2
+    KEY_EVERY_S = 2,
+    SETS_MAX = 65536 /* bytes of parameter sets */
 };
 
 #define MP4_FLAGS "frag_keyframe+empty_moov+default_base_moof"
@@ -145,8 +148,54 @@ static tw_status set_up_copy(twi_clip *clip, const tw_stream *stream, tw_error *
         st = tw_fail(err, TW_ENOMEM, "out of memory");
     clip->stream->codecpar->codec_tag = 0; /* that of the container it came from */
     avcodec_parameters_free(&parameters);
-    if (st == TW_OK)
-        st = twi_av_set_turn(clip->stream, clip->view.turn, err);
+    return st == TW_OK ? twi_av_set_turn(clip->stream, clip->view.turn, err) : st;
+}
+
+/* Take the parameter sets of a stream from its first packet, where nothing else told them: a
+ * device of H.264 sends them with its key frames alone, and without them nobody can play
+ * the clip. */
+static tw_status learn_sets(twi_clip *clip, const AVPacket *first, tw_error *err)
+{
+    AVCodecParameters *own = clip->stream->codecpar;
+    AVBSFContext *finder = NULL;
+    AVPacket *packet = av_packet_clone(first);
+    size_t bytes = 0;
+    int code = av_bsf_alloc(av_bsf_get_by_name("extract_extradata"), &finder);
+    if (code >= 0)
+        code = packet ? avcodec_parameters_copy(finder->par_in, own) : AVERROR(ENOMEM);
+    if (code >= 0)
+        code = av_bsf_init(finder);
+    if (code >= 0)
+        code = av_bsf_send_packet(finder, packet);
+    if (code >= 0)
+        code = av_bsf_receive_packet(finder, packet);
+    const uint8_t *sets =
+        code < 0 ? NULL : av_packet_get_side_data(packet, AV_PKT_DATA_NEW_EXTRADATA, &bytes);
+    if (sets && bytes < SETS_MAX) {
+        own->extradata = av_mallocz(bytes + AV_INPUT_BUFFER_PADDING_SIZE);
+        code = own->extradata ? 0 : AVERROR(ENOMEM);
+    }
+    if (sets && own->extradata) {
+        memcpy(own->extradata, sets, bytes);
+        own->extradata_size = (int)bytes;
+    }
+    av_packet_free(&packet);
+    av_bsf_free(&finder);
+    if (code < 0)
+        return twi_av_fail(err, twi_av_status(code), code, "cannot begin the clip");
+    return own->extradata ? TW_OK
+                          : tw_fail(err, TW_EDAMAGED,
+                                    "the stream's key frames do not say how it is decoded: "
+                                    "use clip_video = h264, or another format");
+}
+
+/* The header of what is copied, which waits for its first packet. */
+static tw_status begin_copy(twi_clip *clip, const AVPacket *first, tw_error *err)
+{
+    const AVCodecParameters *own = clip->stream->codecpar;
+    const bool needs = own->codec_id == AV_CODEC_ID_H264 || own->codec_id == AV_CODEC_ID_HEVC;
+    const tw_status st =
+        needs && own->extradata_size == 0 ? learn_sets(clip, first, err) : TW_OK;
     return st == TW_OK ? write_header(clip, err) : st;
 }
 
@@ -372,6 +421,8 @@ tw_status twi_av_clip_packet(twi_clip *clip, const tw_packet *packet, twi_buffer
         clip->zero_us = packet->dts_us;
     clip->any = true;
     tw_status st = twi_av_wrap(packet, buffer, &av, err);
+    if (st == TW_OK && !clip->decoder && !clip->begun)
+        st = begin_copy(clip, av, err);
     if (st == TW_OK && !clip->decoder)
         st = copy_packet(clip, av, err);
     else if (st == TW_OK && decode_packet(clip, av, buffer) == TW_OK)

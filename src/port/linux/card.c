@@ -145,7 +145,7 @@ static tw_status rename_file(void *ctx, const char *from, const char *to, tw_err
         st = give_name(card, from, to, err);
     if (st != TW_OK)
         return st;
-    (void)twi_sync_folder_of(card->fd, to); /* some file systems cannot, and need not */
+    (void)twi_sync_named(card->fd, to); /* some file systems cannot, and need not */
     drop_empty(card, from);
     return TW_OK;
 }

@@ -258,6 +258,15 @@ static void describe(const v4l2_camera *c, tw_stream *stream)
     stream->height = (uint16_t)c->height;
 }
 
+/* Each key frame is to bring what is needed to decode it, as a clip may begin with any. Not
+ * every driver can be asked, or need be. */
+static void ask_for_sets(const v4l2_camera *c)
+{
+    struct v4l2_control repeat = {.id = V4L2_CID_MPEG_VIDEO_REPEAT_SEQ_HEADER, .value = 1};
+    if (c->fourcc == V4L2_PIX_FMT_H264)
+        (void)ask(c, VIDIOC_S_CTRL, &repeat);
+}
+
 static tw_status start(v4l2_camera *c, tw_stream *stream, tw_error *err)
 {
     twi_v4l2_mode mode = {.fourcc = 0};
@@ -271,6 +280,7 @@ static tw_status start(v4l2_camera *c, tw_stream *stream, tw_error *err)
         st = twi_v4l2_set_controls(c->calls, c->fd, c->path, c->controls, err);
     if (st != TW_OK)
         return st;
+    ask_for_sets(c);
     set_rate(c, stream);
     st = map_buffers(c, err);
     if (st == TW_OK && ask(c, VIDIOC_STREAMON, &type) != 0)
