@@ -8,8 +8,9 @@
 int twi_sync_folder_of(int at, const char *path);
 
 /** Make sure that a file is on the disk under the name that it was just given. On FAT a
- * name holds place and size of its file, and a new name has neither until the file itself is
- * written back: to write back its folder alone leaves an empty file. @return as above. */
+ * name holds place and size of its file, and a new name has neither until the file itself
+ * is written back: to write back its folder alone leaves an empty file. @return as above.
+ */
 int twi_sync_named(int at, const char *path);
 
 #endif

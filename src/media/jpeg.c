@@ -39,9 +39,15 @@ struct twi_jpeg {
     size_t mixed_bytes;
 };
 
+/* What the library knows of its error handler is how ours begins. */
+static failure *failure_of(j_common_ptr info)
+{
+    return (failure *)(void *)info->err;
+}
+
 static void note_text(j_common_ptr info)
 {
-    failure *f = (failure *)info->err;
+    failure *f = failure_of(info);
     if (f->text[0] == '\0')
         f->base.format_message(info, f->text);
 }
@@ -49,7 +55,7 @@ static void note_text(j_common_ptr info)
 static void on_error(j_common_ptr info)
 {
     note_text(info);
-    longjmp(((failure *)info->err)->leave, 1);
+    longjmp(failure_of(info)->leave, 1);
 }
 
 /* Half a picture is "decoded" with warnings and grey filling: a warning is a damaged
@@ -71,9 +77,9 @@ static void on_output(j_common_ptr info)
 /* Progressive pictures can ask for any number of passes. */
 static void on_progress(j_common_ptr info)
 {
-    if (info->is_decompressor &&
-        ((j_decompress_ptr)info)->input_scan_number > TWI_JPEG_MAX_SCANS) {
-        failure *f = (failure *)info->err;
+    const struct jpeg_decompress_struct *decoder = (const void *)info;
+    if (info->is_decompressor && decoder->input_scan_number > TWI_JPEG_MAX_SCANS) {
+        failure *f = failure_of(info);
         (void)snprintf(f->text, sizeof f->text, "too many scans");
         longjmp(f->leave, 1);
     }

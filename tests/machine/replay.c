@@ -1,9 +1,9 @@
-/* What a disk holds after its power was cut: all that was written before its last flush, and
- * of what was written after it some, some not, and one piece in part. Reads the log of writes
- * that the emulator keeps, which has the format of the kernel's dm-log-writes: a sector that
- * begins with magic, version, count of entries and size of a sector; then for each write a
- * sector that tells it, and its data.
- *   replay LOG DISK CHANCE   DISK as it was before; CHANCE: a number from which chance comes */
+/* What a disk holds after its power was cut: all that was written before its last flush,
+ * and of what was written after it some, some not, and one piece in part. Reads the log
+ * of writes that the emulator keeps, which has the format of the kernel's dm-log-writes:
+ * a sector that begins with magic, version, count of entries and size of a sector; then
+ * for each write a sector that tells it, and its data. replay LOG DISK CHANCE   DISK as
+ * it was before; CHANCE: a number from which chance comes */
 #include <endian.h>
 #include <fcntl.h>
 #include <inttypes.h>
@@ -73,7 +73,8 @@ static uint32_t roll(replay *r)
     return r->chance >> 8;
 }
 
-static void write_sectors(const replay *r, uint64_t data, uint64_t sector, uint64_t sectors)
+static void write_sectors(const replay *r, uint64_t data, uint64_t sector,
+                          uint64_t sectors)
 {
     uint8_t buffer[SECTOR_MAX];
     for (uint64_t i = 0; i < sectors; i++) {
@@ -105,7 +106,8 @@ int main(int argc, char **argv)
 {
     if (argc != 4)
         die("replay LOG DISK CHANCE");
-    replay r = {.log = open(argv[1], O_RDONLY), .disk = open(argv[2], O_WRONLY),
+    replay r = {.log = open(argv[1], O_RDONLY),
+                .disk = open(argv[2], O_WRONLY),
                 .chance = (uint32_t)strtoul(argv[3], NULL, 10)};
     if (r.log < 0 || r.disk < 0)
         die("a file cannot be opened");
@@ -126,7 +128,8 @@ int main(int argc, char **argv)
         else
             write_by_chance(&r, data, &e);
     }
-    (void)printf("%" PRIu64 " writes; after the last flush: %zu kept, %zu lost, %zu torn\n",
+    (void)printf("%" PRIu64
+                 " writes; after the last flush: %zu kept, %zu lost, %zu torn\n",
                  r.entries, r.kept, r.lost, r.torn);
     return close(r.disk) == 0 ? 0 : 1;
 }

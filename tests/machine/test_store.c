@@ -62,8 +62,9 @@ static void test_the_next_start_mends_it(void **state)
 {
     (void)state;
     const char *store = given("TAWNY_STORE");
-    outcome o = run_program(NULL, "/usr/bin/timeout", "--preserve-status", "-s", "INT", "2",
-                            TOOL, "watch", "--settings", given("TAWNY_SETTINGS"), NULL);
+    outcome o =
+        run_program(NULL, "/usr/bin/timeout", "--preserve-status", "-s", "INT", "2", TOOL,
+                    "watch", "--settings", given("TAWNY_SETTINGS"), NULL);
     if (o.code != 0 || strstr(o.err, "damaged"))
         fail_msg("code %d: %s", o.code, o.err);
     free_outcome(&o);

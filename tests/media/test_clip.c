@@ -201,7 +201,8 @@ static void test_a_missing_module_is_told(void **state)
     (void)unsetenv("TAWNY_MODULES");
 }
 
-/* A device's stream, whose description has no parameter sets, from its second key frame on. */
+/* A device's stream, whose description has no parameter sets, from its second key frame
+ * on. */
 static void test_parameter_sets_are_in_the_stream(void **state)
 {
     (void)state;
@@ -230,9 +231,9 @@ static void test_parameter_sets_are_in_the_stream(void **state)
     assert_int_equal(codecs()->clip_close(clip, NULL), TW_OK);
     char *folder = make_folder(), *path = join(folder, "clip.mp4");
     write_bytes(path, file.data, file.bytes);
-    outcome o = run_program(NULL, FFPROBE, "-v", "warning", "-count_frames",
-                            "-show_entries", "stream=nb_read_frames,width", "-of", "csv=p=0",
-                            path, NULL);
+    outcome o =
+        run_program(NULL, FFPROBE, "-v", "warning", "-count_frames", "-show_entries",
+                    "stream=nb_read_frames,width", "-of", "csv=p=0", path, NULL);
     assert_string_equal(o.err, "");
     assert_string_equal(o.out, "160,20\n");
     free_outcome(&o);
@@ -247,8 +248,11 @@ static void test_no_parameter_sets_at_all(void **state)
 {
     (void)state;
     static const uint8_t slice[] = {0, 0, 0, 1, 0x65, 0x88, 0x84, 0x21, 0xA0};
-    const tw_stream stream = {
-        .codec = TW_CODEC_H264, .codec_name = "h264", .width = 160, .height = 120, .fps_den = 1};
+    const tw_stream stream = {.codec = TW_CODEC_H264,
+                              .codec_name = "h264",
+                              .width = 160,
+                              .height = 120,
+                              .fps_den = 1};
     memory_file file = {.limit = 0};
     const twi_clip_spec spec = {.stream = &stream, .why = "", .sink = {keep, &file}};
     const tw_packet packet = {.data = slice, .size = sizeof slice, .key = true};

@@ -90,7 +90,8 @@ static void test_a_capture(void **state)
     assert_int_equal(card.ops->sync(card.ctx, file, NULL), TW_OK);
     assert_int_equal(card.ops->close(card.ctx, file, NULL), TW_OK);
     assert_int_equal(card.ops->rename(card.ctx, "day/one.part", "day/one", NULL), TW_OK);
-    assert_string_equal(seen, "sync day/one.part, name day/one, sync day/one, sync day, ");
+    assert_string_equal(seen,
+                        "sync day/one.part, name day/one, sync day/one, sync day, ");
     seen[0] = '\0';
     assert_int_equal(card.ops->rename(card.ctx, "day/one", "night/kerb/one", NULL),
                      TW_OK);
@@ -141,7 +142,8 @@ static void test_an_account(void **state)
     if (st == TW_ENOTSUP)
         skip(); /* without the web module */
     assert_int_equal(st, TW_OK);
-    assert_string_equal(seen, "sync accounts.part, name accounts, sync accounts, sync ., ");
+    assert_string_equal(seen,
+                        "sync accounts.part, name accounts, sync accounts, sync ., ");
     free(path);
     remove_folder(folder);
 }

@@ -48,10 +48,11 @@ char *join(const char *folder, const char *name);
  * say that a struct in them is cut short, which is what it is there for. */
 void *make_block(size_t bytes);
 
-/** Thirty pictures by an encoder of H.264, each tenth a key frame, as a device gives them:
- * start codes, and parameter sets in key frames alone. Caller frees it. */
+/** Thirty pictures by an encoder of H.264, each tenth a key frame, as a device gives
+ * them: start codes, and parameter sets in key frames alone. Caller frees it. */
 uint8_t *encode_h264(size_t *bytes);
-/** @return where the next access unit of it begins, at from or behind it; bytes: there is none. */
+/** @return where the next access unit of it begins, at from or behind it; bytes: there is
+ * none. */
 size_t next_access_unit(const uint8_t *data, size_t bytes, size_t from);
 
 void write_bytes(const char *path, const void *data, size_t bytes);

@@ -24,8 +24,8 @@ size_t count_named(const char *store)
 static void check_one(const char *store, const char *file)
 {
     char *path = join(store, file);
-    outcome o = run_program(NULL, FFMPEG, "-v", "error", "-xerror", "-i", path, "-f", "null",
-                            "-", NULL);
+    outcome o = run_program(NULL, FFMPEG, "-v", "error", "-xerror", "-i", path, "-f",
+                            "null", "-", NULL);
     if (o.code != 0)
         fail_msg("%s: %s", file, o.err);
     free_outcome(&o);

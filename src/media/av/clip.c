@@ -151,9 +151,9 @@ static tw_status set_up_copy(twi_clip *clip, const tw_stream *stream, tw_error *
     return st == TW_OK ? twi_av_set_turn(clip->stream, clip->view.turn, err) : st;
 }
 
-/* Take the parameter sets of a stream from its first packet, where nothing else told them: a
- * device of H.264 sends them with its key frames alone, and without them nobody can play
- * the clip. */
+/* Take the parameter sets of a stream from its first packet, where nothing else told
+ * them: a device of H.264 sends them with its key frames alone, and without them nobody
+ * can play the clip. */
 static tw_status learn_sets(twi_clip *clip, const AVPacket *first, tw_error *err)
 {
     AVCodecParameters *own = clip->stream->codecpar;
@@ -170,7 +170,8 @@ static tw_status learn_sets(twi_clip *clip, const AVPacket *first, tw_error *err
     if (code >= 0)
         code = av_bsf_receive_packet(finder, packet);
     const uint8_t *sets =
-        code < 0 ? NULL : av_packet_get_side_data(packet, AV_PKT_DATA_NEW_EXTRADATA, &bytes);
+        code < 0 ? NULL
+                 : av_packet_get_side_data(packet, AV_PKT_DATA_NEW_EXTRADATA, &bytes);
     if (sets && bytes < SETS_MAX) {
         own->extradata = av_mallocz(bytes + AV_INPUT_BUFFER_PADDING_SIZE);
         code = own->extradata ? 0 : AVERROR(ENOMEM);
@@ -183,17 +184,19 @@ static tw_status learn_sets(twi_clip *clip, const AVPacket *first, tw_error *err
     av_bsf_free(&finder);
     if (code < 0)
         return twi_av_fail(err, twi_av_status(code), code, "cannot begin the clip");
-    return own->extradata ? TW_OK
-                          : tw_fail(err, TW_EDAMAGED,
-                                    "the stream's key frames do not say how it is decoded: "
-                                    "use clip_video = h264, or another format");
+    return own->extradata
+               ? TW_OK
+               : tw_fail(err, TW_EDAMAGED,
+                         "the stream's key frames do not say how it is decoded: "
+                         "use clip_video = h264, or another format");
 }
 
 /* The header of what is copied, which waits for its first packet. */
 static tw_status begin_copy(twi_clip *clip, const AVPacket *first, tw_error *err)
 {
     const AVCodecParameters *own = clip->stream->codecpar;
-    const bool needs = own->codec_id == AV_CODEC_ID_H264 || own->codec_id == AV_CODEC_ID_HEVC;
+    const bool needs =
+        own->codec_id == AV_CODEC_ID_H264 || own->codec_id == AV_CODEC_ID_HEVC;
     const tw_status st =
         needs && own->extradata_size == 0 ? learn_sets(clip, first, err) : TW_OK;
     return st == TW_OK ? write_header(clip, err) : st;

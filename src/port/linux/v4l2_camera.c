@@ -258,11 +258,12 @@ static void describe(const v4l2_camera *c, tw_stream *stream)
     stream->height = (uint16_t)c->height;
 }
 
-/* Each key frame is to bring what is needed to decode it, as a clip may begin with any. Not
- * every driver can be asked, or need be. */
+/* Each key frame is to bring what is needed to decode it, as a clip may begin with any.
+ * Not every driver can be asked, or need be. */
 static void ask_for_sets(const v4l2_camera *c)
 {
-    struct v4l2_control repeat = {.id = V4L2_CID_MPEG_VIDEO_REPEAT_SEQ_HEADER, .value = 1};
+    struct v4l2_control repeat = {.id = V4L2_CID_MPEG_VIDEO_REPEAT_SEQ_HEADER,
+                                  .value = 1};
     if (c->fourcc == V4L2_PIX_FMT_H264)
         (void)ask(c, VIDIOC_S_CTRL, &repeat);
 }
