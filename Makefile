@@ -1,6 +1,7 @@
 # The habitual words; CMake does the work (see CMakePresets.json).
 .PHONY: demo test check bench soak fuzz attack format lint docs install setup clean \
-        check-format test-core test-options test-bare test-machine test-cross test-dev test-threads test-memory
+        check-format test-core test-options test-bare test-machine test-machine-short \
+        test-boards packages test-cross test-dev test-threads test-memory
 
 PREFIX ?= /usr/local
 
@@ -42,6 +43,23 @@ test-bare:
 test-machine:
 	@scripts/install-packages machine
 	scripts/test-machine
+
+# A camera, the service and one power cut: minutes.
+test-machine-short:
+	@scripts/install-packages machine
+	scripts/test-machine short
+
+# The whole product for the boards' processors, and its tests by emulation; as root.
+test-boards:
+	@scripts/install-packages boards
+	scripts/test-boards
+
+# Debian's packages, held to its rules, twice the same: for this machine and the boards; as root.
+packages:
+	@scripts/install-packages machine
+	scripts/make-packages twice
+	scripts/make-packages amd64 arm64 armhf
+	lintian --tag-display-limit 0 --fail-on error,warning build/packages/amd64/*.changes
 
 # The core under emulation of other machines: 64-bit ARM, and a microcontroller.
 test-cross:
@@ -93,6 +111,10 @@ soak: setup
 	cmake --preset dev >/dev/null
 	cmake --build --preset dev -- --quiet
 	TAWNY_FAILS=all build/dev/tests/test_system_fails
+	@scripts/install-packages machine
+	scripts/test-machine cuts=100
+	@scripts/install-packages boards
+	TAWNY_BOARDS=all scripts/test-boards arm64 armhf s390x
 
 # Each target for so many runs, or seconds; new inputs that reach new code are kept in
 # build/.
@@ -120,6 +142,7 @@ docs:
 	@cmake --preset release >/dev/null
 	@cmake --build --preset release -- --quiet
 	build/release/bin/tawny settings --reference > docs/settings.md
+	scripts/make-pages build/release/bin/tawny
 
 install:
 	@scripts/install-packages demo
