@@ -96,6 +96,26 @@ static void test_1970_is_put_right(void **state)
     leave(p);
 }
 
+/* Nobody knew that it was right: then names stay as they are, and only the mark goes. */
+static void test_a_clock_that_was_right_all_along(void **state)
+{
+    (void)state;
+    place *p = make_place(NULL);
+    p->time.sure_from_us = INT64_MAX;
+    open_writer(p);
+    (void)capture(p, 0);
+    const size_t files = tw_sim_card_count(&p->card);
+    assert_true(list(p).record[0].unsure);
+    p->time.sure_from_us = 0;
+    p->time.now_us += S;
+    twi_writer_tend(&p->writer);
+    assert_false(list(p).record[0].unsure);
+    assert_int_equal(held(p, "2027-03-13/kerb/kerb-20270313T203000.000-001-still.jpg"),
+                     1);
+    assert_int_equal(tw_sim_card_count(&p->card), files);
+    leave(p);
+}
+
 /* What was captured before but is written after has its right time at once. */
 static void test_what_was_on_its_way_is_right_too(void **state)
 {
@@ -236,6 +256,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_1970_is_put_right),
+        cmocka_unit_test(test_a_clock_that_was_right_all_along),
         cmocka_unit_test(test_what_was_on_its_way_is_right_too),
         cmocka_unit_test(test_a_file_whose_end_is_lost),
         cmocka_unit_test(test_a_file_that_was_open_meanwhile),
