@@ -11,9 +11,12 @@ enum {
 /* What is stamped is written within this. */
 static const int64_t LATE_US = INT64_C(86400000000);
 
-/* 2020 began long before the first board ran this, and long after 1970 and 2000, where
- * clocks without a battery begin. */
-static const int64_t FIRST_US = INT64_C(1577836800000000);
+static const int64_t FIRST_US = INT64_C(1577836800000000); /* 2020 */
+
+bool twi_timing_can_be(int64_t wall_us)
+{
+    return wall_us >= FIRST_US;
+}
 
 static bool is_jump(int64_t us)
 {
@@ -30,7 +33,7 @@ void twi_timing_begin(twi_timing *t, int64_t now_us, int64_t wall_us, bool trust
     t->own.order_base_us = order - now_us;
     t->own.offset_us = wall_us - now_us;
     t->own.looked_us = now_us;
-    t->own.unset = !trusted || wall_us < FIRST_US;
+    t->own.unset = !trusted || !twi_timing_can_be(wall_us);
 }
 
 bool twi_timing_is_due(const twi_timing *t, int64_t now_us, int64_t wall_us)
@@ -47,7 +50,7 @@ unsigned twi_timing_sample(twi_timing *t, int64_t now_us, int64_t wall_us, bool 
     const int64_t offset = wall_us - now_us;
     t->jump_us = offset - t->own.offset_us;
     const bool jumped = is_jump(t->jump_us), was_unset = t->own.unset;
-    t->own.unset = wall_us < FIRST_US || (was_unset && !trusted && !jumped);
+    t->own.unset = !twi_timing_can_be(wall_us) || (was_unset && !trusted && !jumped);
     if (was_unset && !t->own.unset) {
         t->own.corrected = true;
         t->own.later_us = t->jump_us;

@@ -32,6 +32,10 @@ enum {
     TWI_CLOCK_JUMPED = 2 /* a set clock jumped: jump_us */
 };
 
+/** Whether a wall time can be right: 2020 began long before the first board ran this, and
+ * long after 1970 and 2000, where clocks without a battery begin. */
+bool twi_timing_can_be(int64_t wall_us);
+
 /** @param newest_order_us  Of what earlier runs stored; 0: nothing.
  * @param trusted  Whether the wall clock is set. */
 void twi_timing_begin(twi_timing *timing, int64_t now_us, int64_t wall_us, bool trusted,

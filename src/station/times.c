@@ -174,23 +174,25 @@ static unsigned look(twi_writer *writer)
                              clock->ops->trusted(clock->ctx, wall_us));
 }
 
+void twi_times_put_right(twi_writer *writer)
+{
+    if (writer->catalogue && twi_timing_is_corrected(&writer->timing))
+        (void)put_all_right(writer);
+}
+
 void twi_times_check(twi_writer *writer)
 {
     const unsigned what = look(writer);
-    uint32_t sightings = 0, captures = 0;
+    uint32_t sightings = 0;
     tw_error err = {0};
     if (what & TWI_CLOCK_JUMPED)
         tell_jump(writer);
-    if (!writer->catalogue)
+    if (!writer->catalogue || !(what & TWI_CLOCK_SET))
         return;
-    if (what & TWI_CLOCK_SET &&
-        twi_catalogue_set_times(writer->catalogue, twi_timing_later(&writer->timing),
+    if (twi_catalogue_set_times(writer->catalogue, twi_timing_later(&writer->timing),
                                 &sightings, &err) != TW_OK)
         twi_writer_tell(
             writer,
             (tw_event){.kind = TW_EVENT_PROBLEM, .status = err.status, .text = err.text});
-    if (twi_timing_is_corrected(&writer->timing))
-        captures = put_all_right(writer);
-    if (what & TWI_CLOCK_SET)
-        tell_set(writer, sightings, captures);
+    tell_set(writer, sightings, put_all_right(writer));
 }

@@ -117,7 +117,7 @@ void twi_writer_stored(twi_writer *writer, const twi_job *job, const twi_store_f
                        twi_kind kind, const twi_stamp *stamp)
 {
     note_capture(writer, job, file, kind, stamp);
-    twi_times_check(writer); /* it may have its name from before the clock was set */
+    twi_times_put_right(writer);
     twi_retention_run(writer);
     const tw_event event = {.kind = TW_EVENT_STORED,
                             .camera = job->channel->camera->name,

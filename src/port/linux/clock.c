@@ -6,11 +6,10 @@
 #include <unistd.h>
 
 #include "linux.h"
+#include "../../core/timing.h"
 #include "tawny/port_linux.h"
 
-/* 2020 began long before the first board ran this, and long after 1970 and 2000, where
- * clocks without a battery begin. */
-enum { FIRST_S = 1577836800, PATH_BYTES = 96, CLOCKS = 8 };
+enum { PATH_BYTES = 96, CLOCKS = 8 };
 
 static int64_t read_clock(clockid_t id)
 {
@@ -41,34 +40,35 @@ static int32_t offset_s(void *ctx, int64_t wall)
     return (int32_t)local.tm_gmtoff;
 }
 
-/* Seconds since 1970 that a hardware clock shows. @return false: there is none. */
-static bool read_hardware(const char *sys, int number, int64_t *s)
+/* Microseconds since 1970 that a hardware clock shows. @return false: there is none. */
+static bool read_hardware(const char *sys, int number, int64_t *us)
 {
+    int64_t s = 0;
     char path[PATH_BYTES];
     (void)snprintf(path, sizeof path, "%s/class/rtc/rtc%d/since_epoch", sys, number);
     FILE *in = fopen(path, "re");
     if (!in)
         return false;
     /* A clock that cannot be read has lost its power. */
-    if (fscanf(in, "%" SCNd64, s) != 1)
-        *s = 0;
+    *us = fscanf(in, "%" SCNd64, &s) == 1 && s < INT32_MAX * INT64_C(1000) ? s * 1000000
+                                                                           : 0;
     (void)fclose(in);
     return true;
 }
 
 bool twi_linux_clock_can_be_right(int64_t wall_us, bool synchronised, const char *sys)
 {
-    if (wall_us < (int64_t)FIRST_S * 1000000)
+    if (!twi_timing_can_be(wall_us))
         return false;
     if (synchronised)
         return true;
     bool any = false;
     for (int i = 0; i < CLOCKS; i++) {
-        int64_t s = 0;
-        if (!read_hardware(sys, i, &s))
+        int64_t us = 0;
+        if (!read_hardware(sys, i, &us))
             continue;
         any = true;
-        if (s >= FIRST_S)
+        if (twi_timing_can_be(us))
             return true;
     }
     char tree[PATH_BYTES];
