@@ -39,11 +39,8 @@ static void test_an_encoders_stream(void **state)
     size_t bytes = 0;
     uint8_t *data = encode_h264(&bytes);
     int frames = 0;
-    for (size_t at = 0; at < bytes; frames++) {
-        const size_t end = next_access_unit(data, bytes, at + 1);
-        assert_int_equal(twi_h264_is_key(data + at, end - at), frames % 10 == 0);
-        at = end;
-    }
+    for (tw_packet p = {.data = NULL}; next_h264(data, bytes, &p); frames++)
+        assert_int_equal(twi_h264_is_key(p.data, p.size), frames % 10 == 0);
     assert_int_equal(frames, 30);
     free(data);
 }

@@ -29,28 +29,16 @@ static void test_a_stream_that_is_met_in_its_middle(void **state)
     twi_camera_settings camera;
     tw_settings *settings = settings_of("[camera brook]\nsource = x\nstills = none\n");
     assert_int_equal(twi_settings_camera(settings, "brook", &camera), TW_OK);
-    const tw_stream stream = {.codec = TW_CODEC_H264,
-                              .codec_name = "h264",
-                              .width = 160,
-                              .height = 120,
-                              .fps_num = 10,
-                              .fps_den = 1};
+    const tw_stream stream = h264_stream();
     twi_pipeline *p = NULL;
     assert_int_equal(twi_pipeline_new(&camera, tw_sim_clock(&time), &stream, NULL, NULL,
                                       on_event, &s, &p, NULL),
                      TW_OK);
-    size_t bytes = 0, end = 0;
+    size_t bytes = 0;
     uint8_t *data = encode_h264(&bytes);
-    for (size_t i = 0, at = 0; at < bytes; i++, at = end) {
-        end = next_access_unit(data, bytes, at + 1);
-        const int64_t t = (int64_t)i * 100000;
-        const tw_frame frame = {.packet = {.data = data + at,
-                                           .size = end - at,
-                                           .t_us = t,
-                                           .dts_us = t,
-                                           .key = i % 10 == 0}};
-        time.now_us = t;
-        if (i >= 4) /* six, which need others, and then a key frame */
+    for (tw_frame frame = {.dropped = 0}; next_h264(data, bytes, &frame.packet);) {
+        time.now_us = frame.packet.t_us;
+        if (time.now_us >= 400000) /* six, which need others, and then a key frame */
             assert_int_equal(twi_pipeline_frame(p, &frame, NULL), TW_OK);
     }
     twi_pipeline_finish(p);

@@ -448,11 +448,32 @@ uint8_t *encode_h264(size_t *bytes)
     return data;
 }
 
-/* They begin with a delimiter, kind 9. */
-size_t next_access_unit(const uint8_t *data, size_t bytes, size_t from)
+tw_stream h264_stream(void)
 {
-    for (size_t i = from; i + 4 < bytes; i++)
-        if (memcmp(data + i, "\0\0\0\1\x09", 5) == 0)
-            return i;
-    return bytes;
+    return (tw_stream){.codec = TW_CODEC_H264,
+                       .codec_name = "h264",
+                       .width = 160,
+                       .height = 120,
+                       .fps_num = 10,
+                       .fps_den = 1};
+}
+
+bool next_h264(const uint8_t *data, size_t bytes, tw_packet *packet)
+{
+    enum { STEP_US = 100000, KEY_EVERY = 10 };
+    const uint8_t *end = data + bytes;
+    const bool first = !packet->data;
+    const uint8_t *at = first ? data : packet->data + packet->size;
+    if (at >= end)
+        return false;
+    const int64_t t = first ? 0 : packet->t_us + STEP_US;
+    const uint8_t *next = at + 1; /* they begin with a delimiter, kind 9 */
+    while (next + 4 < end && memcmp(next, "\0\0\0\1\x09", 5) != 0)
+        next++;
+    *packet = (tw_packet){.data = at,
+                          .size = (size_t)((next + 4 < end ? next : end) - at),
+                          .t_us = t,
+                          .dts_us = t,
+                          .key = t % (KEY_EVERY * STEP_US) == 0};
+    return true;
 }

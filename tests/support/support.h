@@ -51,9 +51,11 @@ void *make_block(size_t bytes);
 /** Thirty pictures by an encoder of H.264, each tenth a key frame, as a device gives
  * them: start codes, and parameter sets in key frames alone. Caller frees it. */
 uint8_t *encode_h264(size_t *bytes);
-/** @return where the next access unit of it begins, at from or behind it; bytes: there is
- * none. */
-size_t next_access_unit(const uint8_t *data, size_t bytes, size_t from);
+/** What a device says of such a stream: nothing of parameter sets. */
+tw_stream h264_stream(void);
+/** The next picture of it: the first if packet is zeroed, then the one behind it, a tenth
+ * of a second later. @return false: there is none. */
+bool next_h264(const uint8_t *data, size_t bytes, tw_packet *packet);
 
 void write_bytes(const char *path, const void *data, size_t bytes);
 void write_text(const char *path, const char *text);
