@@ -96,6 +96,31 @@ static void test_1970_is_put_right(void **state)
     leave(p);
 }
 
+/* The card fails while the right still is begun: that is done later, then. */
+static void test_what_cannot_be_put_right_at_once(void **state)
+{
+    (void)state;
+    size_t late = 0;
+    for (uint32_t call = 8; call < 11; call++) {
+        const tw_sim_faults faults = {.fail_call = call,
+                                      .fail_with = TW_EIO,
+                                      .dead = true,
+                                      .back_call = call + 4,
+                                      .read_only = true};
+        place *p = make_place(&faults);
+        p->time.wall_at_zero_us = 7 * S;
+        open_writer(p);
+        (void)capture(p, 0);
+        p->time.wall_at_zero_us = WALL;
+        twi_writer_tend(&p->writer);
+        late += held(p, "1970") > 0;
+        twi_writer_tend(&p->writer);
+        assert_int_equal(held(p, "1970"), 0);
+        leave(p);
+    }
+    assert_true(late > 0);
+}
+
 /* Nobody knew that it was right: then names stay as they are, and only the mark goes. */
 static void test_a_clock_that_was_right_all_along(void **state)
 {
@@ -256,6 +281,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_1970_is_put_right),
+        cmocka_unit_test(test_what_cannot_be_put_right_at_once),
         cmocka_unit_test(test_a_clock_that_was_right_all_along),
         cmocka_unit_test(test_what_was_on_its_way_is_right_too),
         cmocka_unit_test(test_a_file_whose_end_is_lost),
