@@ -3,7 +3,6 @@
  * as nobody has said what it shows, or blank, where it was marked as nothing. */
 #include "camtrap.h"
 
-#include <csv.h>
 #include <errno.h>
 #include <glib/gstdio.h>
 #include <jansson.h>
@@ -11,28 +10,14 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "camtrap_tables.h"
 #include "output.h"
 #include "../core/naming.h"
 #include "../settings/sections.h"
 
-#define BASE "https://raw.githubusercontent.com/tdwg/camtrap-dp/1.0/"
-
-/* The columns of the three tables, in the standard's order. */
-static const char DEPLOYMENTS[] =
-    "deploymentID,locationID,locationName,latitude,longitude,coordinateUncertainty,"
-    "deploymentStart,deploymentEnd,setupBy,cameraID,cameraModel,cameraDelay,cameraHeight,"
-    "cameraDepth,cameraTilt,cameraHeading,detectionDistance,timestampIssues,baitUse,"
-    "featureType,habitat,deploymentGroups,deploymentTags,deploymentComments";
-static const char MEDIA[] =
-    "mediaID,deploymentID,captureMethod,timestamp,filePath,filePublic,fileName,"
-    "fileMediatype,exifData,favorite,mediaComments";
-static const char OBSERVATIONS[] =
-    "observationID,deploymentID,mediaID,eventID,eventStart,eventEnd,observationLevel,"
-    "observationType,cameraSetupType,scientificName,count,lifeStage,sex,behavior,"
-    "individualID,individualPositionRadius,individualPositionAngle,individualSpeed,bboxX,"
-    "bboxY,bboxWidth,bboxHeight,classificationMethod,classifiedBy,"
-    "classificationTimestamp,classificationProbability,observationTags,"
-    "observationComments";
+/* By this, readers of the standard know which version of it they have. */
+#define PROFILE                                                                          \
+    "https://raw.githubusercontent.com/tdwg/camtrap-dp/1.0/camtrap-dp-profile.json"
 
 /* One camera's stay at its place. */
 typedef struct deployment {
@@ -53,35 +38,6 @@ typedef struct package {
 
 /* ---- tables ---------------------------------------------------------------------- */
 
-/* What one row has in a column; all others are empty. */
-typedef struct cell {
-    const char *column, *text;
-} cell;
-
-static const char *text_of(const char *column, size_t length, const cell *cells)
-{
-    for (; cells->column; cells++)
-        if (strlen(cells->column) == length &&
-            strncmp(cells->column, column, length) == 0)
-            return cells->text;
-    return "";
-}
-
-/* A row: cells in any order, ended by one without a column. */
-static void put_row(FILE *out, const char *columns, const cell *cells)
-{
-    for (const char *column = columns; *column;) {
-        const size_t length = strcspn(column, ",");
-        const char *text = text_of(column, length, cells);
-        if (*text)
-            (void)csv_fwrite(out, text, strlen(text));
-        column += length;
-        if (*column == ',')
-            (void)fputc(*column++, out);
-    }
-    (void)fputs("\r\n", out);
-}
-
 /* "2027-03-13T20:30:14Z" */
 static const char *stamp(int64_t wall_us, char buffer[40])
 {
@@ -97,22 +53,24 @@ static const char *degrees(int64_t millionths, char buffer[40])
     return g_ascii_formatd(buffer, 40, "%.6f", (double)millionths / 1e6);
 }
 
-static FILE *open_table(package *p, const char *name, const char *columns)
+static FILE *open_table(package *p, const camtrap_table *table)
 {
+    g_autofree char *name = g_strdup_printf("%s.csv", camtrap_table_name(table));
     g_autofree char *path = g_build_filename(p->folder, name, NULL);
     FILE *out = g_fopen(path, "wb");
     if (out)
-        (void)fprintf(out, "%s\r\n", columns);
+        camtrap_put_head(out, table);
     else
         p->code = cli_say(CLI_FAILED, "%s: %s", path, g_strerror(errno));
     return out;
 }
 
-static void close_table(package *p, FILE *table, const char *name)
+static void close_table(package *p, FILE *out, const camtrap_table *table)
 {
-    const gboolean failed = table && ferror(table);
-    if (table && (fclose(table) != 0 || failed))
-        p->code = cli_say(CLI_FAILED, "%s/%s: %s", p->folder, name, g_strerror(errno));
+    const gboolean failed = out && ferror(out);
+    if (out && (fclose(out) != 0 || failed))
+        p->code = cli_say(CLI_FAILED, "%s/%s.csv: %s", p->folder,
+                          camtrap_table_name(table), g_strerror(errno));
 }
 
 /* ---- deployments ----------------------------------------------------------------- */
@@ -161,21 +119,22 @@ static void extend(deployment *d, int64_t start_us, int64_t end_us, gboolean uns
 
 static void write_deployments(package *p)
 {
-    FILE *out = open_table(p, "deployments.csv", DEPLOYMENTS);
+    FILE *out = open_table(p, &CAMTRAP_DEPLOYMENTS);
     for (guint i = 0; out && i < p->deployments->len; i++) {
         const deployment *d = p->deployments->pdata[i];
         char start[40], end[40], latitude[40], longitude[40];
-        put_row(out, DEPLOYMENTS,
-                (const cell[]){{"deploymentID", d->camera},
-                               {"latitude", degrees(d->latitude, latitude)},
-                               {"longitude", degrees(d->longitude, longitude)},
-                               {"deploymentStart", stamp(d->start_us, start)},
-                               {"deploymentEnd", stamp(d->end_us, end)},
-                               {"cameraID", d->camera},
-                               {"timestampIssues", d->unsure ? "true" : "false"},
-                               {NULL, NULL}});
+        camtrap_put_row(
+            out, &CAMTRAP_DEPLOYMENTS,
+            (const camtrap_cell[]){{"deploymentID", d->camera},
+                                   {"latitude", degrees(d->latitude, latitude)},
+                                   {"longitude", degrees(d->longitude, longitude)},
+                                   {"deploymentStart", stamp(d->start_us, start)},
+                                   {"deploymentEnd", stamp(d->end_us, end)},
+                                   {"cameraID", d->camera},
+                                   {"timestampIssues", d->unsure ? "true" : "false"},
+                                   {NULL, NULL}});
     }
-    close_table(p, out, "deployments.csv");
+    close_table(p, out, &CAMTRAP_DEPLOYMENTS);
 }
 
 /* ---- media ----------------------------------------------------------------------- */
@@ -213,19 +172,19 @@ static void write_medium(package *p, const tw_capture_record *c, gboolean starre
     const gboolean video = twi_kind_is_video(kind);
     g_autofree char *name = g_path_get_basename(c->file);
     (void)g_snprintf(id, sizeof id, "m%lld", (long long)c->id);
-    put_row(
-        p->media, MEDIA,
-        (const cell[]){{"mediaID", id},
-                       {"deploymentID", c->camera},
-                       {"captureMethod",
-                        twi_kind_of_sighting(kind) ? "activityDetection" : "timeLapse"},
-                       {"timestamp", stamp(c->start_us, time)},
-                       {"filePath", c->file},
-                       {"filePublic", "false"},
-                       {"fileName", name},
-                       {"fileMediatype", video ? "video/mp4" : "image/jpeg"},
-                       {"favorite", starred ? "true" : "false"},
-                       {NULL, NULL}});
+    camtrap_put_row(p->media, &CAMTRAP_MEDIA,
+                    (const camtrap_cell[]){
+                        {"mediaID", id},
+                        {"deploymentID", c->camera},
+                        {"captureMethod",
+                         twi_kind_of_sighting(kind) ? "activityDetection" : "timeLapse"},
+                        {"timestamp", stamp(c->start_us, time)},
+                        {"filePath", c->file},
+                        {"filePublic", "false"},
+                        {"fileName", name},
+                        {"fileMediatype", video ? "video/mp4" : "image/jpeg"},
+                        {"favorite", starred ? "true" : "false"},
+                        {NULL, NULL}});
 }
 
 typedef struct taking {
@@ -255,7 +214,7 @@ static void write_media(package *p)
     tw_error err = {0};
     tw_status st = TW_OK;
     const GArray *records = p->source->records;
-    p->media = open_table(p, "media.csv", MEDIA);
+    p->media = open_table(p, &CAMTRAP_MEDIA);
     for (guint i = 0; p->media && p->code == CLI_DONE && st == TW_OK && i < records->len;
          i++) {
         const tw_sighting_record *r = &g_array_index(records, tw_sighting_record, i);
@@ -267,7 +226,7 @@ static void write_media(package *p)
         st = tw_catalogue_captures(p->source->catalogue, 0, take_capture, &timed, &err);
     if (st != TW_OK)
         p->code = cli_say(CLI_FAILED, "%s", err.text);
-    close_table(p, p->media, "media.csv");
+    close_table(p, p->media, &CAMTRAP_MEDIA);
 }
 
 /* ---- observations ---------------------------------------------------------------- */
@@ -278,23 +237,24 @@ static void write_observation(FILE *out, const tw_sighting_record *r)
     const gboolean blank = r->mark == TW_MARK_NOTHING;
     (void)g_snprintf(id, sizeof id, "o%lld", (long long)r->id);
     (void)g_snprintf(event, sizeof event, "s%lld", (long long)r->id);
-    put_row(out, OBSERVATIONS,
-            (const cell[]){{"observationID", id},
-                           {"deploymentID", r->camera},
-                           {"eventID", event},
-                           {"eventStart", stamp(r->start_us, start)},
-                           {"eventEnd", stamp(MAX(r->start_us, r->end_us), end)},
-                           {"observationLevel", "event"},
-                           {"observationType", blank ? "blank" : "unclassified"},
-                           {"classificationMethod", blank ? "human" : ""},
-                           {"observationComments", r->why},
-                           {NULL, NULL}});
+    camtrap_put_row(
+        out, &CAMTRAP_OBSERVATIONS,
+        (const camtrap_cell[]){{"observationID", id},
+                               {"deploymentID", r->camera},
+                               {"eventID", event},
+                               {"eventStart", stamp(r->start_us, start)},
+                               {"eventEnd", stamp(MAX(r->start_us, r->end_us), end)},
+                               {"observationLevel", "event"},
+                               {"observationType", blank ? "blank" : "unclassified"},
+                               {"classificationMethod", blank ? "human" : ""},
+                               {"observationComments", r->why},
+                               {NULL, NULL}});
 }
 
 static void write_observations(package *p)
 {
     const GArray *records = p->source->records;
-    FILE *out = open_table(p, "observations.csv", OBSERVATIONS);
+    FILE *out = open_table(p, &CAMTRAP_OBSERVATIONS);
     for (guint i = 0; out && p->code == CLI_DONE && i < records->len; i++) {
         const tw_sighting_record *r = &g_array_index(records, tw_sighting_record, i);
         deployment *d = find_deployment(p, r->camera);
@@ -303,18 +263,41 @@ static void write_observations(package *p)
         extend(d, r->start_us, r->end_us, r->unsure);
         write_observation(out, r);
     }
-    close_table(p, out, "observations.csv");
+    close_table(p, out, &CAMTRAP_OBSERVATIONS);
 }
 
 /* ---- the package ----------------------------------------------------------------- */
 
-static json_t *describe_table(const char *name)
+/* The schema lies beside the table, so that nobody has to be asked for it. */
+static json_t *describe_table(const camtrap_table *table, const char *schema)
 {
+    const char *name = camtrap_table_name(table);
     g_autofree char *path = g_strdup_printf("%s.csv", name);
-    g_autofree char *schema = g_strdup_printf(BASE "%s-table-schema.json", name);
     return json_pack("{ss ss ss ss ss ss ss}", "name", name, "path", path, "profile",
                      "tabular-data-resource", "format", "csv", "mediatype", "text/csv",
                      "encoding", "utf-8", "schema", schema);
+}
+
+static void write_json(package *p, const char *name, json_t *o)
+{
+    g_autofree char *path = g_build_filename(p->folder, name, NULL);
+    if (!o || json_dump_file(o, path, JSON_INDENT(2) | JSON_REAL_PRECISION(9)) != 0)
+        p->code = cli_say(CLI_FAILED, "%s cannot be written", path);
+    json_decref(o);
+}
+
+static json_t *write_schemas(package *p)
+{
+    static const camtrap_table *const tables[] = {&CAMTRAP_DEPLOYMENTS, &CAMTRAP_MEDIA,
+                                                  &CAMTRAP_OBSERVATIONS};
+    json_t *resources = json_array();
+    for (gsize i = 0; i < G_N_ELEMENTS(tables); i++) {
+        g_autofree char *schema =
+            g_strdup_printf("%s-table-schema.json", camtrap_table_name(tables[i]));
+        write_json(p, schema, camtrap_schema(tables[i]));
+        (void)json_array_append_new(resources, describe_table(tables[i], schema));
+    }
+    return resources;
 }
 
 static json_t *describe_space(const package *p)
@@ -359,17 +342,13 @@ static void write_package(package *p)
     twi_station_settings station;
     twi_settings_station(p->source->settings, &station);
     const tw_clock clock = tw_linux_clock();
-    json_t *o = json_pack(
-        "{s[ooo] ss ss s[{ss ss}] so so so s[]}", "resources",
-        describe_table("deployments"), describe_table("media"),
-        describe_table("observations"), "profile", BASE "camtrap-dp-profile.json",
-        "created", stamp(clock.ops->wall_us(clock.ctx), created), "contributors", "title",
-        station.name, "role", "contact", "project", describe_project(p, station.name),
-        "spatial", describe_space(p), "temporal", describe_time(p), "taxonomic");
-    g_autofree char *path = g_build_filename(p->folder, "datapackage.json", NULL);
-    if (!o || json_dump_file(o, path, JSON_INDENT(2) | JSON_REAL_PRECISION(9)) != 0)
-        p->code = cli_say(CLI_FAILED, "%s cannot be written", path);
-    json_decref(o);
+    write_json(p, "datapackage.json",
+               json_pack("{so ss ss s[{ss ss}] so so so s[]}", "resources",
+                         write_schemas(p), "profile", PROFILE, "created",
+                         stamp(clock.ops->wall_us(clock.ctx), created), "contributors",
+                         "title", station.name, "role", "contributor", "project",
+                         describe_project(p, station.name), "spatial", describe_space(p),
+                         "temporal", describe_time(p), "taxonomic"));
 }
 
 /* Before anything is written: half an export is of no use. */

@@ -12,8 +12,8 @@ typedef struct camtrap_source {
     const GArray *records; /* of tw_sighting_record: what is exported */
 } camtrap_source;
 
-/** Write datapackage.json, deployments.csv, media.csv and observations.csv into a folder,
- * which is made, and link or copy the media below it.
+/** Write datapackage.json, deployments.csv, media.csv and observations.csv, each with its
+ * schema, into a folder, which is made, and link or copy the media below it.
  * @return CLI_DONE; else told. */
 int camtrap_export(const camtrap_source *source, const char *folder);
 

@@ -3,9 +3,11 @@
 
 #include "../json/json.h"
 
+#include <csv.h>
 #include <inttypes.h>
 #include <math.h>
 #include <stdio.h>
+#include <string.h>
 #include <unistd.h>
 
 enum { BAR_CELLS = 30 };
@@ -30,6 +32,21 @@ const char *out_bytes(uint64_t bytes, char buffer[24])
     else
         (void)snprintf(buffer, 24, "%.0f kB", ceil((double)bytes / 1e3));
     return buffer;
+}
+
+/* ---- CSV ------------------------------------------------------------------------- */
+
+void out_csv_text(FILE *out, const char *text)
+{
+    if (strpbrk(text, ",\"\r\n"))
+        (void)csv_fwrite(out, text, strlen(text));
+    else
+        (void)fputs(text, out);
+}
+
+void out_csv_end(FILE *out)
+{
+    (void)fputs("\r\n", out);
 }
 
 /* ---- JSON ------------------------------------------------------------------------ */

@@ -36,6 +36,12 @@ void out_json_verdict(const char *verdict, const char *file, const twi_span *whe
 /** @param late_us  Median of the start latency. */
 void out_json_score(const twi_score *score, int64_t late_us);
 
+/** A value of a CSV file, quoted if it has to be (RFC 4180). */
+void out_csv_text(FILE *out, const char *text);
+
+/** The end of a row. */
+void out_csv_end(FILE *out);
+
 /** Write a file, beside its place first, so that an old one is not lost to half a new
  * one.
  * @return CLI_DONE; CLI_FAILED, told. */

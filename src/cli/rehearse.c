@@ -96,12 +96,13 @@ static const char *file_key(const rehearsal *r)
 
 static void print_csv(const rehearsal *r, const tw_reading *d, tw_watch_state state)
 {
-    (void)printf(
-        "\"%s\",%.3f,%.4f,%.4f,%.4f,%.4f,%.4f,%.4f,%.4f,%.4f,%.4f,%.4f,%u,%u,%s\n",
-        r->footage.name, since(r, d->t_us), d->activity_ppm / 1e4, d->raw_ppm / 1e4,
-        d->light_ppm / 1e4, d->sway_ppm / 1e4, d->shake_ppm / 1e4, d->colour_ppm / 1e4,
-        d->unlike_ppm / 1e4, d->travel_ppm / 1e4, d->size_ppm / 1e4, d->ignored_ppm / 1e4,
-        d->blobs_found, d->subjects, tw_watch_state_name(state));
+    out_csv_text(stdout, r->footage.name);
+    (void)printf(",%.3f,%.4f,%.4f,%.4f,%.4f,%.4f,%.4f,%.4f,%.4f,%.4f,%.4f,%u,%u,%s\r\n",
+                 since(r, d->t_us), d->activity_ppm / 1e4, d->raw_ppm / 1e4,
+                 d->light_ppm / 1e4, d->sway_ppm / 1e4, d->shake_ppm / 1e4,
+                 d->colour_ppm / 1e4, d->unlike_ppm / 1e4, d->travel_ppm / 1e4,
+                 d->size_ppm / 1e4, d->ignored_ppm / 1e4, d->blobs_found, d->subjects,
+                 tw_watch_state_name(state));
 }
 
 static void answer(rehearsal *r, const tw_reading *d, tw_watch_state state, asked *a)
@@ -520,7 +521,7 @@ static int rehearse_all(plan *p, int count, char **files)
     p->say = p->trace && !p->common.json ? stderr : stdout;
     if (p->trace && !p->common.json)
         (void)puts("file,t,activity,raw,light,sway,shake,colour,unlike,travel,size,"
-                   "ignored,blobs,subjects,state");
+                   "ignored,blobs,subjects,state\r");
     for (int i = 0; i < count && !*p->stop; i++) {
         const int one = cli_exit(rehearse_one(p, files[i]));
         code = one > code ? one : code;

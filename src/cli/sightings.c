@@ -1,5 +1,4 @@
 /* tawny sightings: what the catalogue of a store knows. */
-#include <csv.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -141,12 +140,13 @@ static void print_csv(const tw_sighting_record *r)
     if (r->end_us > 0)
         (void)twi_utc(r->end_us, end);
     (void)printf("%lld,", (long long)r->id);
-    (void)csv_fwrite(stdout, r->camera, strlen(r->camera));
+    out_csv_text(stdout, r->camera);
     (void)printf(",%s,%s,%.4f,%u,%d,%u,%u,%llu,", twi_utc(r->start_us, start), end,
                  r->peak_ppm / 1e4, (unsigned)r->frames, r->starred, (unsigned)r->stills,
                  (unsigned)r->clips, (unsigned long long)r->bytes);
-    (void)csv_fwrite(stdout, r->why, strlen(r->why));
-    (void)printf(",%s\n", r->mark != TW_MARK_NONE ? tw_mark_name(r->mark) : "");
+    out_csv_text(stdout, r->why);
+    (void)printf(",%s", r->mark != TW_MARK_NONE ? tw_mark_name(r->mark) : "");
+    out_csv_end(stdout);
 }
 
 /* ---- what was missed -------------------------------------------------------------- */
@@ -157,8 +157,9 @@ static bool print_missed(void *ctx, const tw_missed_record *r)
     char time[32], utc[TWI_UTC_MAX];
     if (l->csv) {
         (void)printf(",");
-        (void)csv_fwrite(stdout, r->camera, strlen(r->camera));
-        (void)printf(",%s,,,,,,,,,missed\n", twi_utc(r->at_us, utc));
+        out_csv_text(stdout, r->camera);
+        (void)printf(",%s,,,,,,,,,missed", twi_utc(r->at_us, utc));
+        out_csv_end(stdout);
     } else if (l->common.json) {
         out_json(twi_json_missed(r));
     } else {
@@ -219,7 +220,7 @@ static int list(listing *l)
     if (l->csv)
         (void)printf(
             "number,camera,start,end,peak_percent,frames,starred,stills,clips,bytes,"
-            "why,mark\n");
+            "why,mark\r\n");
     for (guint i = 0; i < l->records->len; i++) {
         const tw_sighting_record *r = &g_array_index(l->records, tw_sighting_record, i);
         if (l->csv)
@@ -261,7 +262,7 @@ static bool print_point(void *ctx, const tw_trace_point *point)
     if (l->common.json)
         out_json(twi_json_second(point));
     else
-        (void)printf("%s,%.4f,%.4f\n", twi_utc(point->t_us, time), point->max_ppm / 1e4,
+        (void)printf("%s,%.4f,%.4f\r\n", twi_utc(point->t_us, time), point->max_ppm / 1e4,
                      point->mean_ppm / 1e4);
     return true;
 }
@@ -276,7 +277,7 @@ static int print_trace(listing *l)
     if (!l->camera)
         return cli_say(CLI_USAGE, "--trace: say of which camera, with --camera NAME");
     if (!l->common.json)
-        (void)printf("time,max_percent,mean_percent\n");
+        (void)printf("time,max_percent,mean_percent\r\n");
     if (tw_catalogue_trace(l->catalogue, l->camera, filter.from_us, filter.until_us,
                            print_point, l, &err) != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);

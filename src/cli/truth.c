@@ -5,6 +5,8 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "output.h"
+
 enum { FIELDS = 4, LINES_MAX = 1000000, FILE_BYTES_MAX = 64 << 20 };
 
 struct cli_truth {
@@ -202,28 +204,21 @@ tw_status cli_truth_of(const cli_truth *truth, const char *file, size_t *count,
     return TW_ENOENT;
 }
 
-static void write_field(FILE *out, const char *text)
-{
-    if (strpbrk(text, ",\"\r\n"))
-        (void)csv_fwrite(out, text, strlen(text)); /* quotes it */
-    else
-        (void)fputs(text, out);
-}
-
 void cli_truth_begin(FILE *out)
 {
-    (void)fputs("file,start,end,what\n", out);
+    (void)fputs("file,start,end,what", out);
+    out_csv_end(out);
 }
 
 void cli_truth_write(FILE *out, const char *file, const twi_span *when, const char *what)
 {
-    write_field(out, file);
+    out_csv_text(out, file);
     if (what) {
         (void)fprintf(out, ",%.2f,%.2f,", (double)when->start_us / 1e6,
                       (double)when->end_us / 1e6);
-        write_field(out, what);
+        out_csv_text(out, what);
     } else {
         (void)fputs(",,,nothing", out);
     }
-    (void)fputc('\n', out);
+    out_csv_end(out);
 }

@@ -64,6 +64,7 @@ static void test_the_tool_uses_what_is_meant_for_it(void **state)
                                        "\"control.h",
                                        "\"notify.h",
                                        "\"camtrap.h",
+                                       "\"camtrap_tables.h",
                                        "\"store.h",
                                        "\"footage.h",
                                        "\"output.h",
