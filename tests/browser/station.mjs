@@ -4,6 +4,7 @@ import { mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "nod
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { chromium } from "playwright-core";
+import { wrongRequest } from "./api.mjs";
 
 export const TOOL = process.env.TAWNY;
 if (!TOOL) throw new Error("TAWNY names no program");
@@ -87,14 +88,24 @@ export async function startStation(accounts = []) {
 export const openBrowser = () => chromium.launch({ executablePath: process.env.CHROMIUM || "/usr/bin/chromium",
   args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--autoplay-policy=no-user-gesture-required"] });
 
-/** A page whose errors, and whose requests to others, are noted in page.wrong. */
+// What a page asks: of its station alone, and as it is described.
+function checkRequest(page, url, r) {
+  if (/^(data|blob|about):/.test(r.url())) return;
+  if (!r.url().startsWith(url)) page.wrong.push("asks elsewhere: " + r.url());
+  else if (r.method() === "POST" || /\/api\//.test(r.url())) {
+    const wrong = wrongRequest(r.method(), r.url(), r.headers(), r.postData());
+    if (wrong) page.wrong.push(wrong);
+  }
+}
+
+/** A page whose errors and wrong requests are noted in page.wrong. */
 export async function openPage(browser, url, options = {}) {
   const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, ...options });
   const page = await context.newPage();
   page.wrong = [];
   page.on("pageerror", (e) => page.wrong.push("error: " + e.message));
   page.on("console", (m) => { if (/Content Security Policy|Refused/.test(m.text())) page.wrong.push(m.text()); });
-  page.on("request", (r) => { if (!r.url().startsWith(url) && !/^(data|blob|about):/.test(r.url())) page.wrong.push("asks elsewhere: " + r.url()); });
+  page.on("request", (r) => checkRequest(page, url, r));
   await page.goto(url, { waitUntil: "domcontentloaded" });
   return page;
 }
