@@ -1,4 +1,5 @@
-/* The loops over pixels, for NEON, which every 64-bit ARM machine has. */
+/* The loops over pixels, for NEON: every 64-bit ARM machine has it, most 32-bit ones do.
+ */
 #include "kernels.h"
 
 #if defined(__ARM_NEON)
