@@ -1,5 +1,5 @@
-// Files that are kept or exported, judged by programs that others read them with: MP4, CSV
-// and the data package.
+// Files that are kept or exported, judged by programs that others read them with: MP4, CSV,
+// the data package, and what programs are linked with.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
 import { spawnSync } from "node:child_process";
@@ -9,6 +9,8 @@ import { join } from "node:path";
 import { parse } from "csv-parse/sync";
 import datapackage from "datapackage";
 import { createFile, Log } from "mp4box";
+import { PackageURL } from "packageurl-js";
+import { DOCS } from "./api.mjs";
 import { TOOL } from "./station.mjs";
 
 const SETTINGS = `# Hollin Lane toad crossing
@@ -229,4 +231,47 @@ test("mistakes in an export are found", async () => {
   };
   assert.deepEqual(await plant(() => {}), []);
   for (const [what, change] of Object.entries(planted)) assert.notDeepEqual(await plant(change), [], what);
+});
+
+// ---- what programs are linked with -------------------------------------------------------
+
+const ROOT = join(DOCS, "..");
+const makeSbom = (place) => spawnSync("scripts/make-sbom", ["tawny", place, "libjs-chart.js"], { cwd: ROOT, encoding: "utf8", env: { ...process.env, SOURCE_DATE_EPOCH: "1800000000" } });
+
+// What npm itself says of a package without anything: of the same standard.
+function sampleSbom() {
+  const place = mkdtempSync(join(folder, "npm-"));
+  writeFileSync(join(place, "package.json"), '{"name":"x","version":"1.0.0","license":"MIT"}');
+  writeFileSync(join(place, "package-lock.json"), '{"name":"x","version":"1.0.0","lockfileVersion":3,"packages":{"":{"name":"x","version":"1.0.0"}}}');
+  const said = spawnSync("npm", ["sbom", "--sbom-format=spdx", "--package-lock-only"], { cwd: place, encoding: "utf8" });
+  return JSON.parse(said.stdout);
+}
+
+test("what a program is linked with is told as SPDX", () => {
+  const place = join(folder, "staged", "tawny"), binary = join(place, "tawny");
+  cpSync(TOOL, binary, { recursive: true });
+  const made = makeSbom(place), sample = sampleSbom();
+  assert.equal(made.status, 0, made.stderr);
+  assert.equal(makeSbom(place).stdout, made.stdout, "twice the same");
+  const told = JSON.parse(made.stdout), ids = new Set(["SPDXRef-DOCUMENT", ...told.packages.map((p) => p.SPDXID)]);
+  const wants = (of, like, where) => { for (const key of Object.keys(like).filter((k) => !/packageFileName|primaryPackagePurpose/.test(k))) assert.ok(key in of, where + " has no " + key); };
+  wants(told, sample, "the document");
+  wants(told.creationInfo, sample.creationInfo, "what made it");
+  assert.equal(told.spdxVersion, sample.spdxVersion);
+  assert.equal(ids.size, told.packages.length + 1);
+  for (const p of told.packages) {
+    wants(p, sample.packages[0], p.name);
+    assert.match(p.SPDXID, /^SPDXRef-[A-Za-z0-9.-]+$/);
+    const purl = PackageURL.fromString(p.externalRefs[0].referenceLocator);
+    assert.deepEqual([purl.type, purl.namespace, purl.name, purl.version], ["deb", "debian", p.name, p.versionInfo]);
+  }
+  for (const r of told.relationships) assert.ok(ids.has(r.spdxElementId) && ids.has(r.relatedSpdxElement), JSON.stringify(r));
+  const how = Object.fromEntries(told.relationships.map((r) => [r.relatedSpdxElement.replace("SPDXRef-Package-", ""), r.relationshipType]));
+  assert.deepEqual([how.libc6, how["libsqlite3-0"], how["libjs-chart.js"], how.tawny], ["DYNAMIC_LINK", "DYNAMIC_LINK", "CONTAINS", "DESCRIBES"]);
+  const bytes = readFileSync(binary);
+  bytes.write("libjanssun", bytes.indexOf("libjansson.so"));
+  writeFileSync(binary, bytes);
+  const unknown = makeSbom(place);
+  assert.notEqual(unknown.status, 0);
+  assert.match(unknown.stderr, /libjanssun\.so\.4 is of no package/);
 });
