@@ -4,9 +4,12 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <limits.h>
+#include <stdbool.h>
 #include <stdio.h>
 #include <string.h>
 #include <unistd.h>
+
+#include "system_error.h"
 
 /* @return 0, or errno of what failed. */
 static int sync_path(int at, const char *path, int flags)
@@ -34,4 +37,38 @@ int twi_sync_folder_of(int at, const char *path)
         return ENAMETOOLONG;
     (void)snprintf(folder, sizeof folder, "%.*s", length, slash ? path : ".");
     return sync_path(at, folder, O_DIRECTORY);
+}
+
+static bool write_whole(int fd, const char *text)
+{
+    size_t left = strlen(text);
+    while (left > 0) {
+        const ssize_t n = write(fd, text, left);
+        if (n <= 0)
+            return false;
+        text += n;
+        left -= (size_t)n;
+    }
+    return fsync(fd) == 0;
+}
+
+tw_status twi_write_private(const char *path, const char *text, tw_error *err)
+{
+    char part[PATH_MAX];
+    if (snprintf(part, sizeof part, "%s.part", path) >= (int)sizeof part)
+        return tw_fail(err, TW_ESIZE, "%s: its name is too long", path);
+    (void)unlink(part);
+    const int fd = open(part, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
+    if (fd < 0)
+        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", part, strerror(errno));
+    const bool good = write_whole(fd, text);
+    const int code = errno;
+    if (close(fd) == 0 && good && rename(part, path) == 0) {
+        /* Some file systems cannot, and need not. */
+        (void)twi_sync_named(AT_FDCWD, path);
+        return TW_OK;
+    }
+    const int then = good ? errno : code;
+    (void)unlink(part);
+    return tw_fail(err, TW_EIO, "%s: %s", path, strerror(then));
 }

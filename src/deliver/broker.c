@@ -216,7 +216,7 @@ static void send_record(destination *d, const twi_outbox_batch *batch, twi_sendi
         return;
     (void)twi_outbox_batch_items(d->catalogue, batch, take_item, &item, NULL);
     if (item.sighting != 0)
-        o = twi_json_record_of(d->catalogue, item.sighting, d->of->station, "end");
+        o = twi_message_record(d, item.sighting, "end");
     if (!o) {
         twi_deliver_fail(out, TWI_FAULT_GONE, "the sighting is no more in the catalogue");
         return;

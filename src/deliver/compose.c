@@ -89,8 +89,7 @@ static void local_time(const destination *d, int64_t wall_us, const char *patter
         out[0] = '\0';
 }
 
-/* "20:30:14 to 20:30:40 (26 s)" */
-static void word_time(const destination *d, const sighting_facts *s, char *out,
+void twi_compose_time(const destination *d, const sighting_facts *s, char *out,
                       size_t capacity)
 {
     char start[32], end[32];
@@ -109,7 +108,7 @@ static void word_size(uint64_t bytes, char out[32])
                    (double)bytes / (bytes < 1000000 ? 1e3 : 1e6));
 }
 
-static char *make_subject(const destination *d, const message *l)
+char *twi_compose_subject(const destination *d, const message *l)
 {
     char out[TWI_CAPTION_MAX], first[32], last[32];
     const tw_clock *clock = &d->of->clock;
@@ -147,8 +146,8 @@ static char *make_subject(const destination *d, const message *l)
 
 static void put_sighting(const destination *d, const sighting_facts *s, FILE *out)
 {
-    char time[128];
-    word_time(d, s, time, sizeof time);
+    char time[128], link[LINK_BYTES];
+    twi_compose_time(d, s, time, sizeof time);
     (void)fprintf(out, "%s, sighting %u: %s\n", s->camera, (unsigned)s->id, time);
     if (s->unsure)
         (void)fputs("The clock had not been set: the times are wrong.\n", out);
@@ -156,6 +155,8 @@ static void put_sighting(const destination *d, const sighting_facts *s, FILE *ou
         (void)fprintf(out, "%s\n", s->why);
     if (s->over)
         (void)fprintf(out, "At most %.2f %% of the picture moved.\n", s->peak_ppm / 1e4);
+    if (twi_message_link(d, s->id, link, sizeof link))
+        (void)fprintf(out, "%s\n", link);
 }
 
 static void put_stopped(const destination *d, const message *l, FILE *out)
@@ -179,7 +180,7 @@ static char *make_text(const destination *d, const message *l,
         put_sighting(d, &l->sightings[0], text.file);
     for (size_t i = 0; l->sighting_count > 1 && i < l->sighting_count && i < LINES_MAX;
          i++) {
-        word_time(d, &l->sightings[i], time, sizeof time);
+        twi_compose_time(d, &l->sightings[i], time, sizeof time);
         (void)fprintf(text.file, "%-12s %4u  %s\n", l->sightings[i].camera,
                       (unsigned)l->sightings[i].id, time);
     }
@@ -204,13 +205,29 @@ static char *make_text(const destination *d, const message *l,
     "font-family:sans-serif;color:#2a241c;background:#f6f1e7;padding:16px;"              \
     "line-height:1.4"
 
+/* The number of a sighting; it leads to the page, if it is known where that is. */
+static void put_number(const destination *d, const sighting_facts *s, const char *before,
+                       FILE *out)
+{
+    char link[LINK_BYTES];
+    const bool leads = twi_message_link(d, s->id, link, sizeof link);
+    if (leads) {
+        (void)fputs("<a href=\"", out);
+        put_escaped(out, link);
+        (void)fputs("\">", out);
+    }
+    (void)fprintf(out, "%s%u%s", before, (unsigned)s->id, leads ? "</a>" : "");
+}
+
 static void put_html_sighting(const destination *d, const sighting_facts *s, FILE *out)
 {
     char time[128];
-    word_time(d, s, time, sizeof time);
+    twi_compose_time(d, s, time, sizeof time);
     (void)fputs("<p style=\"margin:8px 0 0\"><b>", out);
     put_escaped(out, s->camera);
-    (void)fprintf(out, "</b>, sighting %u<br>%s", (unsigned)s->id, time);
+    (void)fputs("</b>, ", out);
+    put_number(d, s, "sighting ", out);
+    (void)fprintf(out, "<br>%s", time);
     if (s->unsure)
         (void)fputs("<br>The clock had not been set: the times are wrong.", out);
     if (s->over)
@@ -227,13 +244,12 @@ static void put_table(const destination *d, const message *l, FILE *out)
     (void)fputs("<table style=\"border-collapse:collapse;margin-top:8px\">", out);
     for (size_t i = 0; i < l->sighting_count && i < LINES_MAX; i++) {
         const sighting_facts *s = &l->sightings[i];
-        word_time(d, s, time, sizeof time);
+        twi_compose_time(d, s, time, sizeof time);
         (void)fputs("<tr><td style=\"padding:2px 12px 2px 0\"><b>", out);
         put_escaped(out, s->camera);
-        (void)fprintf(out,
-                      "</b></td><td style=\"padding:2px 12px 2px 0\">%u</td>"
-                      "<td>%s</td></tr>",
-                      (unsigned)s->id, time);
+        (void)fputs("</b></td><td style=\"padding:2px 12px 2px 0\">", out);
+        put_number(d, s, "", out);
+        (void)fprintf(out, "</td><td>%s</td></tr>", time);
     }
     (void)fputs("</table>", out);
     if (l->sighting_count > LINES_MAX)
@@ -284,7 +300,7 @@ static char *make_html(const destination *d, const message *l, bool picture,
 tw_status twi_compose(const destination *d, const message *l, bool picture,
                       const message_item *const *named, size_t named_count, prose *out)
 {
-    *out = (prose){make_subject(d, l), make_text(d, l, named, named_count),
+    *out = (prose){twi_compose_subject(d, l), make_text(d, l, named, named_count),
                    make_html(d, l, picture, named, named_count)};
     if (out->subject && out->text && out->html)
         return TW_OK;
@@ -328,7 +344,7 @@ static void add_tile(const destination *d, const message_item *item,
     if (twi_jpeg_read_file(path, &t->jpeg[i], &capacity, &bytes, NULL) != TW_OK)
         return;
     (void)snprintf(t->title[i], sizeof t->title[i], "%s  %u", s->camera, (unsigned)s->id);
-    word_time(d, s, t->line[i], sizeof t->line[i]);
+    twi_compose_time(d, s, t->line[i], sizeof t->line[i]);
     t->entry[i] = (twi_sheet_entry){
         .jpeg = t->jpeg[i], .bytes = bytes, .title = t->title[i], .line = t->line[i]};
     t->count++;
@@ -351,7 +367,7 @@ tw_status twi_compose_sheet(const destination *d, const message *l, uint8_t **ou
         last = s->id;
         add_tile(d, item, s, t);
     }
-    char *title = make_subject(d, l);
+    char *title = twi_compose_subject(d, l);
     tw_status st = t->count > 0 ? TW_OK : TW_ENOENT;
     if (st == TW_OK && !title)
         st = tw_fail(err, TW_ENOMEM, "out of memory");

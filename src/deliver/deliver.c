@@ -113,7 +113,9 @@ tw_status twi_deliver_make(const tw_settings *settings, const char *only, tw_clo
     o->settings = tw_settings_copy(settings);
     twi_settings_station(settings, &station);
     o->station = strdup(station.name);
-    if (!o->settings || !o->station)
+    o->accounts = strdup(station.accounts_file);
+    o->page_url = strdup(station.page_url);
+    if (!o->settings || !o->station || !o->accounts || !o->page_url)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     return make_destinations(o, only, err);
 }
@@ -178,12 +180,15 @@ void twi_deliver_free(twi_deliver *o)
         while (o->all[i].news_count > 0)
             drop_oldest(&o->all[i]);
         tw_catalogue_close(o->all[i].catalogue);
+        free(o->all[i].phones);
     }
     (void)pthread_cond_destroy(&o->came);
     (void)pthread_mutex_destroy(&o->lock);
     (void)pthread_mutex_destroy(&o->station_lock);
     free(o->all);
     free(o->store);
+    free(o->accounts);
+    free(o->page_url);
     free(o->station);
     tw_settings_free(o->settings);
     free(o);

@@ -17,6 +17,7 @@
 enum {
     SECRET_BYTES = 1024,
     PATH_BYTES = 4096,
+    LINK_BYTES = 1024,
     NEWS_MAX = 64,
     TWI_AGAIN_US = 5000000 /* what fails is tried again after so long, first */
 };
@@ -65,8 +66,9 @@ struct destination {
     twi_sender *sender;
     const twi_broker_module *brokers;
     twi_broker *broker;
-    struct broker_view *view; /* what the broker was told */
-    news news[NEWS_MAX];      /* under the lock of events; a ring */
+    struct broker_view *view;    /* what the broker was told */
+    struct phone_states *phones; /* what became of each */
+    news news[NEWS_MAX];         /* under the lock of events; a ring */
     size_t news_first, news_count;
     twi_talk_fn on_line; /* of a trial */
     void *talk_ctx;
@@ -74,7 +76,8 @@ struct destination {
 
 struct twi_deliver {
     tw_settings *settings;
-    char *store, *station;
+    char *store, *station, *page_url;
+    char *accounts; /* the file, beside which phones are kept */
     tw_clock clock;
     twi_deliver_report_fn callback;
     void *ctx;
@@ -92,10 +95,11 @@ struct twi_deliver {
 };
 
 extern const transport twi_transport_file, twi_transport_folder, twi_transport_mail,
-    twi_transport_post, twi_transport_broker;
+    twi_transport_post, twi_transport_broker, twi_transport_push;
 
 /* Send a test; what is connected is let go. @param out  Always set. */
 void twi_broker_try(destination *d, twi_sending *out);
+void twi_push_try(destination *d, const char *text, twi_sending *out);
 void twi_folder_try(destination *d, const char *name, const char *text, twi_sending *out);
 
 /* ---- secret.c */
@@ -173,6 +177,16 @@ typedef struct sighting_facts {
 tw_status twi_message_facts(tw_catalogue *catalogue, int64_t sighting,
                             sighting_facts *out, tw_error *err);
 
+/* Behind the address of the page: its view of a sighting, by number. */
+#define TWI_PAGE_SIGHTING "#sightings/"
+
+/** Where a sighting is on the page. @return false: it is not said where that is found;
+ * out is empty. */
+bool twi_message_link(const destination *d, int64_t sighting, char *out, size_t capacity);
+
+/** The record of a sighting, with its link. @return the caller's; NULL: it is gone. */
+json_t *twi_message_record(const destination *d, int64_t sighting, const char *phase);
+
 /* ---- message.c */
 
 typedef struct message_item {
@@ -210,6 +224,12 @@ void twi_message_free(message *message);
 tw_status twi_message_reduce(const char *store, const char *file, uint16_t side,
                              uint8_t **out, size_t *bytes, tw_error *err);
 
+/** (messages.c) Send what is in a batch as one message. @param out  Always set. */
+void twi_message_send(destination *d, const twi_outbox_batch *batch,
+                      void (*send)(destination *d, const message *l, const char *key,
+                                   twi_sending *out),
+                      twi_sending *out);
+
 /** Where a capture is. */
 void twi_message_path(const twi_deliver *of, const char *file, char out[PATH_BYTES]);
 
@@ -229,6 +249,13 @@ typedef struct prose {
 tw_status twi_compose(const destination *d, const message *l, bool picture,
                       const message_item *const *named, size_t named_count, prose *out);
 void twi_compose_free(prose *prose);
+
+/** In one line what a message is of. @return the caller's; NULL: out of memory. */
+char *twi_compose_subject(const destination *d, const message *l);
+
+/** "2027-03-13 20:30:14 to 20:30:40 (26 s)" */
+void twi_compose_time(const destination *d, const sighting_facts *s, char *out,
+                      size_t capacity);
 
 /** The id of a sighting's thread of mails, without < >. */
 void twi_compose_thread(const destination *d, const sighting_facts *s, char *out,

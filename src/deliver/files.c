@@ -66,8 +66,7 @@ static tw_status load_record(destination *d, const message_item *item, load *out
     const tw_status st = name_record(d, item, out->name, err);
     if (st != TW_OK)
         return st;
-    out->text = twi_json_text(
-        twi_json_record_of(d->catalogue, item->sighting, d->of->station, "end"));
+    out->text = twi_json_text(twi_message_record(d, item->sighting, "end"));
     if (!out->text)
         return tw_fail(err, TW_ENOENT, "the sighting is no more in the catalogue");
     out->content = (twi_content){

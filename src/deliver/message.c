@@ -35,6 +35,27 @@ tw_status twi_message_facts(tw_catalogue *catalogue, int64_t sighting,
     return st == TW_OK && out->id == 0 ? TW_ENOENT : st;
 }
 
+bool twi_message_link(const destination *d, int64_t sighting, char *out, size_t capacity)
+{
+    const char *at = d->of->page_url;
+    const size_t n = strlen(at);
+    out[0] = '\0';
+    if (n > 0 && snprintf(out, capacity, "%.*s/" TWI_PAGE_SIGHTING "%lld",
+                          (int)(at[n - 1] == '/' ? n - 1 : n), at,
+                          (long long)sighting) >= (int)capacity)
+        out[0] = '\0';
+    return out[0] != '\0';
+}
+
+json_t *twi_message_record(const destination *d, int64_t sighting, const char *phase)
+{
+    char link[LINK_BYTES];
+    json_t *o = twi_json_record_of(d->catalogue, sighting, d->of->station, phase);
+    if (o && twi_message_link(d, sighting, link, sizeof link))
+        (void)json_object_set_new(o, "link", json_string(link));
+    return o;
+}
+
 enum { QUALITY = 85 };
 
 const char *twi_message_word(int64_t what_bit)

@@ -159,7 +159,7 @@ static char *mailed_record(const destination *d, const message *l)
     json_t *all = json_array();
     for (size_t i = 0; i < l->sighting_count; i++)
         (void)json_array_append_new(
-            all, twi_json_record_of(d->catalogue, l->sightings[i].id, d->of->station,
+            all, twi_message_record(d, l->sightings[i].id,
                                     l->sightings[i].over ? "end" : "update"));
     if (l->sighting_count != 1)
         return twi_json_text(all);
@@ -242,16 +242,14 @@ static json_t *describe_capture(const destination *d, const message_item *item)
 static char *describe(const destination *d, const message *l)
 {
     if (l->sighting_count == 1 && l->items[0].sighting != 0)
-        return twi_json_text(twi_json_record_of(d->catalogue, l->sightings[0].id,
-                                                d->of->station,
+        return twi_json_text(twi_message_record(d, l->sightings[0].id,
                                                 l->sightings[0].over ? "end" : "update"));
     if (l->sighting_count == 0)
         return twi_json_text(l->count > 0 ? describe_capture(d, &l->items[0]) : NULL);
     json_t *all = json_array();
     for (size_t i = 0; i < l->sighting_count; i++)
-        (void)json_array_append_new(
-            all,
-            twi_json_record_of(d->catalogue, l->sightings[i].id, d->of->station, "end"));
+        (void)json_array_append_new(all,
+                                    twi_message_record(d, l->sightings[i].id, "end"));
     return twi_json_text(twi_json_digest(d->of->station, all));
 }
 
@@ -273,10 +271,10 @@ static void post_message(destination *d, const message *l, const char *key,
 
 /* ---- both ------------------------------------------------------------------------ */
 
-static void send_message(destination *d, const twi_outbox_batch *batch,
-                         void (*send)(destination *d, const message *l, const char *key,
-                                      twi_sending *out),
-                         twi_sending *out)
+void twi_message_send(destination *d, const twi_outbox_batch *batch,
+                      void (*send)(destination *d, const message *l, const char *key,
+                                   twi_sending *out),
+                      twi_sending *out)
 {
     message l;
     tw_error err = {0};
@@ -296,12 +294,12 @@ static void send_message(destination *d, const twi_outbox_batch *batch,
 
 static void send_mail(destination *d, const twi_outbox_batch *batch, twi_sending *out)
 {
-    send_message(d, batch, mail_message, out);
+    twi_message_send(d, batch, mail_message, out);
 }
 
 static void send_post(destination *d, const twi_outbox_batch *batch, twi_sending *out)
 {
-    send_message(d, batch, post_message, out);
+    twi_message_send(d, batch, post_message, out);
 }
 
 const transport twi_transport_mail = {.message = true,

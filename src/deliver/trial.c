@@ -64,7 +64,9 @@ static void try_it(destination *d, twi_sending *out)
     } else if (d->transport == &twi_transport_folder) {
         twi_folder_try(d, NAME, text, out);
     } else {
-        if (twi_deliver_connect(d, out))
+        if (twi_deliver_connect(d, out) && d->transport == &twi_transport_push)
+            twi_push_try(d, text, out);
+        else if (d->sender)
             try_server(d, text, out);
         twi_deliver_disconnect(d);
     }

@@ -13,7 +13,15 @@
 #include "tawny/settings.h"
 #include "../settings/sections.h"
 
-enum { TWI_TRANSFER_ABI = 2, TWI_REPLY_MAX = 200 };
+enum {
+    TWI_TRANSFER_ABI = 3,
+    TWI_REPLY_MAX = 200,
+    TWI_PUSH_KEY_BYTES = 512, /* of our key as PEM, the final 0 included */
+    TWI_PUSH_PUBLIC = 88,     /* likewise of its public half, in base64url */
+    TWI_PUSH_MOST = 3993,     /* bytes of a message to a phone */
+    TWI_PUSH_SEALED = 4096,   /* the same, encrypted */
+    TWI_PUSH_SALT = 16
+};
 
 /* One address that is got again and again over one connection. One thread at a time. */
 typedef struct twi_fetch twi_fetch;
@@ -69,6 +77,24 @@ typedef struct twi_sending {
     char text[TW_ERROR_MAX]; /* one line: what is wrong, what the server said */
 } twi_sending;
 
+/* A browser that takes messages (Web Push), as it told of itself. */
+typedef struct twi_push_phone {
+    const char *endpoint; /* address at its push service: https:// */
+    const char *key;      /* its public key, base64url */
+    const char *secret;   /* for authentication, 16 bytes, base64url */
+} twi_push_phone;
+
+/* What it is told. */
+typedef struct twi_push_message {
+    const void *data; /* as its worker reads it */
+    size_t bytes;     /* at most TWI_PUSH_MOST */
+    const char
+        *topic; /* replaces what still waits of the same; A-Z a-z 0-9 - _, at most 32 */
+    uint32_t keep_s;     /* that the service keeps it for a phone that is off */
+    const char *contact; /* of who runs the station: mailto: or https:; "": not said */
+    int64_t wall_us;     /* now; what is signed holds for twelve hours */
+} twi_push_message;
+
 typedef struct twi_transfer {
     int abi; /* TWI_TRANSFER_ABI */
     /** @param spec  Copied. */
@@ -97,6 +123,27 @@ typedef struct twi_transfer {
                         const twi_content *files, size_t count, twi_sending *out);
     void (*sender_mail)(twi_sender *sender, const twi_mail *mail, twi_sending *out);
     void (*sender_free)(twi_sender *sender); /* NULL is fine; wipes the secret */
+
+    /** Make a key that stands for the station at push services (RFC 8292). */
+    tw_status (*push_key_new)(char pem[TWI_PUSH_KEY_BYTES], tw_error *err);
+    /** Its public half, as browsers ask for it. @return TW_OK; TW_EDAMAGED: it is none.
+     */
+    tw_status (*push_key_public)(const char *pem, char out[TWI_PUSH_PUBLIC],
+                                 tw_error *err);
+    /** Encrypt for a phone (RFC 8291).
+     * @param salt  NULL: by chance, as each message must have; else given by a test.
+     * @param pem   Key of this message alone; NULL: a new one, likewise.
+     * @return TW_OK; TW_ESIZE: too long; TW_EINVAL: the phone's keys are none. */
+    tw_status (*push_seal)(const twi_push_phone *phone, const void *data, size_t bytes,
+                           const uint8_t salt[TWI_PUSH_SALT], const char *pem,
+                           uint8_t out[TWI_PUSH_SEALED], size_t *out_bytes,
+                           tw_error *err);
+    /** Hand a message to the phone's push service (RFC 8030).
+     * @param pem  The station's key.
+     * @param out  Always set; TWI_NEVER with TWI_FAULT_RECIPIENT: that phone takes no
+     *             more messages; with TWI_FAULT_LOGIN: not of this key. */
+    void (*sender_push)(twi_sender *sender, const twi_push_phone *phone, const char *pem,
+                        const twi_push_message *message, twi_sending *out);
 } twi_transfer;
 
 /** What the module exports. */

@@ -1,13 +1,12 @@
 /* Accounts: a file of names, rights and hashes. */
 #include <errno.h>
-#include <fcntl.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
-#include <unistd.h>
 
 #include "../base/sync.h"
+#include "../deliver/phones.h"
 #include "page_state.h"
 #include "../base/system_error.h"
 
@@ -107,36 +106,21 @@ tw_status twi_account_walk(const char *path,
 
 /* ---- writing ---------------------------------------------------------------------- */
 
-static bool print_all(int fd, const accounts *all)
-{
-    char line[512];
-    bool good = write(fd, HEAD, strlen(HEAD)) == (ssize_t)strlen(HEAD);
-    for (size_t i = 0; good && i < all->count; i++) {
-        const int n = snprintf(line, sizeof line, "%s %s %s\n", all->all[i].name,
-                               word_may(all->all[i].may), all->all[i].hash);
-        good = write(fd, line, (size_t)n) == n;
-    }
-    return good && fsync(fd) == 0;
-}
-
-/* As a whole, or not at all. */
 static tw_status write_all(const char *path, const accounts *all, tw_error *err)
 {
-    char part[PATH_BYTES];
-    (void)snprintf(part, sizeof part, "%s.part", path);
-    (void)unlink(part);
-    const int fd = open(part, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
-    if (fd < 0)
-        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", part, strerror(errno));
-    const bool good = print_all(fd, all);
-    const int code = errno;
-    if (close(fd) == 0 && good && rename(part, path) == 0) {
-        /* Some file systems cannot, and need not. */
-        (void)twi_sync_named(AT_FDCWD, path);
-        return TW_OK;
-    }
-    (void)unlink(part);
-    return tw_fail(err, TW_EIO, "%s: %s", path, strerror(good ? errno : code));
+    char *text = NULL;
+    size_t bytes = 0;
+    FILE *out = open_memstream(&text, &bytes);
+    if (!out)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    (void)fputs(HEAD, out);
+    for (size_t i = 0; i < all->count; i++)
+        (void)fprintf(out, "%s %s %s\n", all->all[i].name, word_may(all->all[i].may),
+                      all->all[i].hash);
+    const tw_status st = fclose(out) == 0 ? twi_write_private(path, text, err)
+                                          : tw_fail(err, TW_ENOMEM, "out of memory");
+    free(text);
+    return st;
 }
 
 static tw_status check_words(const char *name, const char *password, tw_error *err)
@@ -205,6 +189,8 @@ tw_status twi_account_remove(const char *path, const char *name, tw_error *err)
                 (all->count - i - 1) * sizeof all->all[0]);
         all->count--;
         st = write_all(path, all, err);
+        if (st == TW_OK) /* nobody is told in his name any more */
+            st = twi_phones_forget_account(path, name, err);
     }
     free(all);
     return st;

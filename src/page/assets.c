@@ -15,10 +15,15 @@ DECLARE(limits_js);
 DECLARE(live_js);
 DECLARE(missed_js);
 DECLARE(page_js);
+DECLARE(phones_js);
 DECLARE(station_js);
+DECLARE(worker_js);
 DECLARE(zones_js);
 DECLARE(chart_js);
 DECLARE(icon);
+DECLARE(icon_192);
+DECLARE(icon_512);
+DECLARE(manifest);
 DECLARE(bootstrap);
 
 #define ASSET(path, type, name, lasting)                                                 \
@@ -41,10 +46,15 @@ const twi_asset *twi_asset_find(const char *path)
         SCRIPT(live, false),
         SCRIPT(missed, false),
         SCRIPT(page, false),
+        SCRIPT(phones, false),
         SCRIPT(station, false),
+        SCRIPT(worker, false),
         SCRIPT(zones, false),
         SCRIPT(chart, true),
         ASSET("/icon.svg", "image/svg+xml", icon, false),
+        ASSET("/icon-192.png", "image/png", icon_192, true),
+        ASSET("/icon-512.png", "image/png", icon_512, true),
+        ASSET("/page.webmanifest", "application/manifest+json", manifest, false),
         ASSET("/bootstrap.css", "text/css; charset=utf-8", bootstrap, true)};
     for (size_t i = 0; i < sizeof all / sizeof *all; i++)
         if (strcmp(all[i].path, path) == 0)

@@ -248,6 +248,9 @@ twi_answer_fn twi_show_settings, twi_show_zones, twi_show_file, twi_change_setti
 /* outgoing.c: destinations */
 twi_answer_fn twi_show_outbox, twi_change_outbox, twi_try_destination;
 
+/* phones.c: who wants to be told */
+twi_answer_fn twi_show_phones, twi_change_phones;
+
 /* ---- configure.c */
 
 /** A draft of the settings with the changes of a request in it: [{head, name, key,

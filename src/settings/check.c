@@ -182,6 +182,10 @@ static const char *fault_of(const char *url)
                                           "sftp://",    "http://",  "https://", "s3://",
                                           "s3+http://", "mqtt://",  "mqtts://", NULL};
     const char *at = NULL;
+    if (strcmp(url, "push:") == 0)
+        return NULL;
+    if (begins(url, "push:"))
+        return "nothing stands behind push: phones are told of on the page";
     if (begins(url, "file:"))
         return url[strlen("file:")] == '\0' ? "a folder is missing" : NULL;
     for (size_t i = 0; schemes[i] && !at; i++)
@@ -189,7 +193,7 @@ static const char *fault_of(const char *url)
             at = url + strlen(schemes[i]);
     if (!at)
         return "it begins with no kind of destination: smtps, sftp, https, s3, mqtts, "
-               "file...";
+               "push, file...";
     const size_t host = strcspn(at, "/?#");
     const char *user_end = NULL;
     for (size_t i = 0; i < host; i++)
@@ -200,6 +204,14 @@ static const char *fault_of(const char *url)
                "and name it by secret_file";
     const char *name = user_end ? user_end + 1 : at;
     return name == at + host ? "a host is missing" : NULL;
+}
+
+/* [station] @return whether there is a page, so that phones can be told of on it. */
+static bool has_page(const tw_settings *settings)
+{
+    twi_station_settings station;
+    twi_settings_station(settings, &station);
+    return strcmp(station.listen, "none") != 0;
 }
 
 static void check_destination(intake *in, const section *self)
@@ -218,6 +230,11 @@ static void check_destination(intake *in, const section *self)
     else if (fault)
         twi_intake_tell(in, TW_ESYNTAX, self->line, "destination %s: url = %s: %s",
                         self->name, twi_source_shown(url, shown, sizeof shown), fault);
+    if (strcmp(url, "push:") == 0 && !has_page(in->settings))
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "destination %s: phones are told of on the page, and there is "
+                        "none: write listen = ADDRESS:PORT in [station]",
+                        self->name);
     if (is_mail(url) && d.to[0] == '\0')
         twi_intake_tell(in, TW_ESYNTAX, self->line,
                         "destination %s: mail to nobody: write to = NAME@HOST",

@@ -85,6 +85,7 @@ typedef struct twi_station_settings {
     const char *accounts_file;                 /* of those who may see it */
     const char *certificate, *certificate_key; /* PEM files; "": no TLS */
     int64_t live_fps;                          /* of live pictures */
+    const char *page_url; /* where others find the page; "": not said */
 } twi_station_settings;
 
 /* One camera, everything inherited. Times in microseconds, shares in ppm. */

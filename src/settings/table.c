@@ -66,6 +66,9 @@ static const twi_row ROWS[] = {
     {"station", "Page", "certificate_key", &twi_type_text, STATION(const char *, certificate_key), 0, 0,
      "", "/etc/tawny/page.key", NULL,
      "The private key to that certificate, PEM.", TWI_REACH_FILE, START},
+    {"station", "Page", "page_url", &twi_type_text, STATION(const char *, page_url), 0, 0,
+     "", "https://hollin.example", NULL,
+     "Where you find the page from elsewhere: mails, forms and records then have a link to each sighting on it.", TWI_REACH_PAGE, START},
     {"station", "Page", "live_fps", &twi_type_number, STATION(int64_t, live_fps), 1, 30,
      "5", "10", NULL,
      "Live pictures a second; nothing is made while nobody looks.", TWI_REACH_PAGE, LIVE},
@@ -316,7 +319,7 @@ static const twi_row ROWS[] = {
 
     {"destination", "Destination", "url", &twi_type_source, SENT(const char *, url), 0, 0,
      "", "sftp://lane@192.0.2.8/srv/toads", NULL,
-     "Where it is: smtp:// (encrypted by STARTTLS) or smtps:// for mail; ftp://, ftps:// or sftp://; https:// or http://; s3://HOST/BUCKET (s3+http:// where nothing is encrypted); mqtt:// or mqtts://HOST/TOPIC; file:FOLDER. A user may stand in it, a password may not.", TWI_REACH_SECRET, LIVE},
+     "Where it is: smtp:// (encrypted by STARTTLS) or smtps:// for mail; ftp://, ftps:// or sftp://; https:// or http://; s3://HOST/BUCKET (s3+http:// where nothing is encrypted); mqtt:// or mqtts://HOST/TOPIC; file:FOLDER; push: for phones and browsers that said on the page that they want to be told. A user may stand in it, a password may not.", TWI_REACH_SECRET, LIVE},
     {"destination", "Destination", "what", &twi_type_words, SENT(int64_t, what), 0, 0,
      "still, clip", "small, record", "still small clip record timed segment",
      "What goes there: stills of sightings and those that were asked for, the same reduced (small), clips, the record of each sighting as JSON, timed stills and clips, segments. A broker gets records alone.", TWI_REACH_PAGE, LIVE},

@@ -63,17 +63,19 @@ export async function watchIn(folder, ...words) {
   return { child, url, ended, said: () => said };
 }
 
+/** An account, before its station is started. */
+export function addAccount(folder, name, may, password) {
+  const made = spawnSync(TOOL, ["account", "add", name, "--may", may], { cwd: folder, env: { ...process.env, XDG_RUNTIME_DIR: folder }, input: password });
+  if (made.status !== 0) throw new Error("no account: " + made.stderr);
+}
+
 /** Start a station. accounts: [[name, may, password]]. */
 export async function startStation(accounts = []) {
   const folder = mkdtempSync(join(tmpdir(), "tawny-page-"));
   const file = join(folder, "station.ini");
   mkdirSync(join(folder, "shed"));
   writeFileSync(file, SETTINGS.replace("SHED", join(folder, "shed")));
-  const env = { ...process.env, XDG_RUNTIME_DIR: folder };
-  for (const [name, may, password] of accounts) {
-    const made = spawnSync(TOOL, ["account", "add", name, "--may", may], { cwd: folder, env, input: password });
-    if (made.status !== 0) throw new Error("no account: " + made.stderr);
-  }
+  for (const one of accounts) addAccount(folder, ...one);
   const { child, url, ended, said } = await watchIn(folder);
   return { folder, file, url, settings: () => readFileSync(file, "utf8"),
     async stop() {

@@ -9,5 +9,6 @@ __attribute__((constructor)) static void begin(void)
 }
 
 TW_API const twi_transfer twi_transfer_table = {
-    TWI_TRANSFER_ABI, twi_fetch_new, twi_fetch_begin, twi_fetch_step, twi_fetch_free,
-    wire_sender_new,  wire_put,      wire_post,       wire_mail,      wire_sender_free};
+    TWI_TRANSFER_ABI, twi_fetch_new,   twi_fetch_begin, twi_fetch_step, twi_fetch_free,
+    wire_sender_new,  wire_put,        wire_post,       wire_mail,      wire_sender_free,
+    push_key_new,     push_key_public, push_seal,       wire_push};

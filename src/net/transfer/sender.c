@@ -29,7 +29,8 @@ static const struct {
     {"https://", "https://", TWI_PROTOCOL_HTTP},
     {"http://", "http://", TWI_PROTOCOL_HTTP},
     {"s3://", "https://", TWI_PROTOCOL_S3},
-    {"s3+http://", "http://", TWI_PROTOCOL_S3}};
+    {"s3+http://", "http://", TWI_PROTOCOL_S3},
+    {"push:", "", TWI_PROTOCOL_HTTP}}; /* each phone has an address of its own */
 
 enum { SCHEME_COUNT = sizeof SCHEMES / sizeof *SCHEMES };
 

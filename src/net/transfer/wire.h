@@ -67,6 +67,21 @@ void wire_post(twi_sender *s, const char *key, const char *record,
                const twi_content *files, size_t count, twi_sending *out);
 void wire_mail(twi_sender *s, const twi_mail *mail, twi_sending *out);
 
+/* push.c: as the table says. */
+void wire_push(twi_sender *s, const twi_push_phone *phone, const char *pem,
+               const twi_push_message *message, twi_sending *out);
+
+/* seal.c: keys and encryption of Web Push; the first three as the table says. */
+tw_status push_key_new(char pem[TWI_PUSH_KEY_BYTES], tw_error *err);
+tw_status push_key_public(const char *pem, char out[TWI_PUSH_PUBLIC], tw_error *err);
+tw_status push_seal(const twi_push_phone *phone, const void *data, size_t bytes,
+                    const uint8_t salt[TWI_PUSH_SALT], const char *pem,
+                    uint8_t out[TWI_PUSH_SEALED], size_t *out_bytes, tw_error *err);
+
+/** Sign claims by ES256 (RFC 7515): "head.claims.signature".
+ * @return the caller's to free(); NULL: the key is none, or out of memory. */
+char *push_sign(const char *pem, const char *claims);
+
 /* talk.c */
 
 /** The library's debug callback; its context is a wire_talk. */

@@ -220,7 +220,8 @@ static void add_headers(struct MHD_Response *r, const twi_web_answer *a)
     static const char *const always[][2] = {
         {"Content-Security-Policy",
          "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; "
-         "media-src 'self'; connect-src 'self'; form-action 'none'; base-uri 'none'; "
+         "media-src 'self'; connect-src 'self'; manifest-src 'self'; form-action 'none'; "
+         "base-uri 'none'; "
          "frame-ancestors 'none'"},
         {"X-Content-Type-Options", "nosniff"},
         {"Referrer-Policy", "no-referrer"},

@@ -1,6 +1,6 @@
 // What the views share: asking the station, making elements, wording.
 export const $ = (id) => document.getElementById(id);
-export const state = { me: null, cameras: [], fps: new Map() };
+export const state = { me: null, cameras: [], fps: new Map(), kept: false };
 
 /** An element. Attributes that begin with "on" are listeners; false leaves one out. */
 export function make(tag, attributes, ...children) {
@@ -46,6 +46,7 @@ export async function ask(path, change) {
     headers: { "Content-Type": "application/json", "X-Tawny-Change": state.me ? state.me.change : "" } };
   const answer = await fetch(path, options);
   const body = await answer.json().catch(() => ({}));
+  state.kept = answer.headers.has("X-Tawny-Kept");  // what the station said before it could not be reached
   if (answer.status === 401 && path !== "/api/login") onLogin();
   if (!answer.ok) {
     const e = new Error(body.error || "The station did not answer.");

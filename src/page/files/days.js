@@ -232,6 +232,18 @@ async function showSighting(id) {
   } catch (e) { complain(e); }
 }
 
+/** Go to one of them, whichever day it is of. */
+export async function open(number) {
+  const s = await ask("/api/sightings/" + number);
+  $("day").value = dateText(new Date(s.start));
+  $("camera").value = "";
+  $("starred").checked = false;
+  await list();
+  await showSighting(number);
+  const row = view.rows.get(number);
+  if (row) row.element.scrollIntoView({ block: "nearest" });
+}
+
 // What can be done with it, anew: the clip stays where it is.
 async function showTools(id, focus = "star") {
   const s = await ask("/api/sightings/" + id), bar = $("detail").querySelector(".bar");

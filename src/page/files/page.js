@@ -18,7 +18,7 @@ function leave() {
 
 function show(which) {
   if (!VIEWS[which] || (FOR_RUN.includes(which) && !mayRun())) which = "live";
-  if (shown === which) return;
+  if (shown === which) return null;
   leave();
   for (const v of Object.keys(VIEWS)) {
     $("view-" + v).hidden = v !== which;
@@ -27,7 +27,14 @@ function show(which) {
   }
   shown = which;
   notice("");
-  Promise.resolve(VIEWS[which].enter()).catch(complain);
+  return Promise.resolve(VIEWS[which].enter()).catch(complain);
+}
+
+// "#sightings/12" leads to one of them.
+function follow() {
+  const [view, number] = location.hash.slice(1).split("/");
+  const ready = show(view);
+  if (shown === "sightings" && Number(number) > 0) Promise.resolve(ready).then(() => days.open(Number(number))).catch(complain);
 }
 
 function showLogin() {
@@ -53,6 +60,7 @@ async function refresh(early) {
     $("stopped").textContent = "Sending to " + stopped.join(", ") + " stopped";
     $("stopped").title = s.stopped.map((d) => d.destination + ": " + d.why).join("\n");
     if (s.store) $("card").textContent = size(s.store.free_bytes) + " of " + size(s.store.total_bytes) + " free";
+    if (state.kept) throw new Error("The station does not answer. This is what it said last.");
     if ($("notice").dataset.lost) { delete $("notice").dataset.lost; notice(""); }
   } catch (e) { $("notice").dataset.lost = "1"; complain(e); }
 }
@@ -70,7 +78,7 @@ async function begin() {
   for (const v of FOR_RUN) $("tab-" + v).hidden = !mayRun();
   $("say-missed").hidden = !mayRun();
   await refresh(early);
-  show(location.hash.slice(1));
+  follow();
   clearInterval(timer);
   timer = setInterval(() => { if (!document.hidden) refresh(); }, 1000);
 }
@@ -87,8 +95,15 @@ $("login").addEventListener("submit", async (event) => {
 $("logout").addEventListener("click", async () => {
   try { await ask("/api/logout", {}); } catch (e) { complain(e); }
   await begin();
+  if ("caches" in window) await caches.delete("answers").catch(() => {});  // nobody else is to see them
 });
-addEventListener("hashchange", () => { if (state.me && state.me.may !== "nothing") show(location.hash.slice(1)); });
+addEventListener("hashchange", () => { if (state.me && state.me.may !== "nothing") follow(); });
 whenLoggedOut(showLogin);
 for (const v of Object.values(VIEWS)) if (v.begin) v.begin();
 begin().catch(complain);
+
+// Beside the page, once it is there: messages, and the page without a network.
+if ("serviceWorker" in navigator) {
+  addEventListener("load", () => navigator.serviceWorker.register("/worker.js").catch(() => {}));
+  navigator.serviceWorker.addEventListener("message", (event) => { if (event.data && event.data.go) location.hash = event.data.go; });
+}

@@ -1,4 +1,5 @@
 // Station: what it is busy with, what waits to be sent, how long the card lasts, what happened.
+import { showPhones } from "./phones.js";
 import { $, ask, button, complain, count, make, mayRun, notice, percent, size, state } from "./common.js";
 
 const when = (t) => new Date(t).toLocaleString([], { month: "short", day: "numeric", hour: "2-digit", minute: "2-digit", hour12: false });
@@ -89,7 +90,7 @@ let timer = 0;
 export async function enter() {
   $("all").hidden = !mayRun();
   refresh({ cameras: state.cameras });
-  const all = () => Promise.all([showPlan(), showOutbox(), showHappenings()]).catch(complain);
+  const all = () => Promise.all([showPlan(), showOutbox(), showPhones(), showHappenings()]).catch(complain);
   await all();
   timer = setInterval(() => { if (!document.hidden) showOutbox().catch(() => {}); }, 5000);
 }
