@@ -215,14 +215,17 @@ static void send_record(destination *d, const twi_outbox_batch *batch, twi_sendi
     if (!ready(d, out))
         return;
     (void)twi_outbox_batch_items(d->catalogue, batch, take_item, &item, NULL);
-    if (item.sighting != 0)
+    if (item.entry != 0)
+        o = twi_message_alarm(d, &item);
+    else if (item.sighting != 0)
         o = twi_message_record(d, item.sighting, "end");
     if (!o) {
         twi_deliver_fail(out, TWI_FAULT_GONE, "the sighting is no more in the catalogue");
         return;
     }
     if (tell_news(d, out)) /* what came before its end is told before */
-        (void)publish(d, item.camera, "sighting", o, false, out);
+        (void)publish(d, item.camera[0] ? item.camera : NULL,
+                      item.entry != 0 ? "alarm" : "sighting", o, false, out);
     else
         json_decref(o);
 }

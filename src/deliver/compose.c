@@ -123,6 +123,12 @@ char *twi_compose_subject(const destination *d, const message *l)
         if (twi_caption_expand(d->set.subject, &fields, out, sizeof out, NULL) == TW_OK)
             return strdup(out);
     }
+    if (l->sighting_count == 0 && l->alarm_count > 0) {
+        const message_item *a = &l->items[0];
+        (void)snprintf(out, sizeof out, "%s: %s%s%s", d->of->station, a->camera,
+                       a->camera[0] ? ": " : "", a->text);
+        return strdup(out);
+    }
     if (l->sighting_count == 0) {
         local_time(d, l->count > 0 ? l->items[0].start_us : 0, "%H:%M:%S", first,
                    sizeof first);
@@ -159,6 +165,36 @@ static void put_sighting(const destination *d, const sighting_facts *s, FILE *ou
         (void)fprintf(out, "%s\n", link);
 }
 
+/* "kerb, 2027-03-13 21:04: it has given no picture for 10 min" */
+static void word_alarm(const destination *d, const message_item *a, char *out,
+                       size_t capacity)
+{
+    char time[32];
+    local_time(d, a->start_us, "%Y-%m-%d %H:%M", time, sizeof time);
+    (void)snprintf(out, capacity, "%s%s%s: %s", a->camera, a->camera[0] ? ", " : "", time,
+                   a->text);
+}
+
+static void put_alarms(const destination *d, const message *l, const char *before,
+                       const char *after, void (*put)(FILE *out, const char *text),
+                       FILE *out)
+{
+    char line[512];
+    for (size_t i = 0; i < l->count; i++) {
+        if (l->items[i].entry == 0)
+            continue;
+        word_alarm(d, &l->items[i], line, sizeof line);
+        (void)fputs(before, out);
+        put(out, line);
+        (void)fputs(after, out);
+    }
+}
+
+static void put_plain(FILE *out, const char *text)
+{
+    (void)fputs(text, out);
+}
+
 static void put_stopped(const destination *d, const message *l, FILE *out)
 {
     char since[64];
@@ -176,6 +212,7 @@ static char *make_text(const destination *d, const message *l,
     char time[128], size[32];
     if (!draft_open(&text))
         return NULL;
+    put_alarms(d, l, "", "\n", put_plain, text.file);
     if (l->sighting_count == 1)
         put_sighting(d, &l->sightings[0], text.file);
     for (size_t i = 0; l->sighting_count > 1 && i < l->sighting_count && i < LINES_MAX;
@@ -281,6 +318,7 @@ static char *make_html(const destination *d, const message *l, bool picture,
         (void)fputs("<img src=\"cid:picture\" alt=\"what was seen\" "
                     "style=\"max-width:100%;display:block\">",
                     html.file);
+    put_alarms(d, l, "<p style=\"margin:8px 0 0\">", "</p>", put_escaped, html.file);
     if (l->sighting_count == 1)
         put_html_sighting(d, &l->sightings[0], html.file);
     else if (l->sighting_count > 1)

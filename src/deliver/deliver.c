@@ -115,6 +115,7 @@ tw_status twi_deliver_make(const tw_settings *settings, const char *only, tw_clo
     o->station = strdup(station.name);
     o->accounts = strdup(station.accounts_file);
     o->page_url = strdup(station.page_url);
+    o->alarm_after_us = station.alarm_after_us;
     if (!o->settings || !o->station || !o->accounts || !o->page_url)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     return make_destinations(o, only, err);

@@ -2,6 +2,8 @@
  * their secrets. */
 #include "destination.h"
 
+#include "../station/catalogue_write.h"
+
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -29,6 +31,20 @@ void twi_deliver_tell(const destination *d, tw_status st, const char *format, ..
     (void)snprintf(line, sizeof line, "%s: %s", d->set.name, what);
     if (d->of->callback)
         d->of->callback(d->of->ctx, st, line);
+}
+
+void twi_deliver_alarm(const destination *d, const char *format, ...)
+{
+    char text[TW_ERROR_MAX];
+    va_list args;
+    va_start(args, format);
+    (void)vsnprintf(text, sizeof text, format, args);
+    va_end(args);
+    const tw_log_entry entry = {
+        .at_us = twi_deliver_wall(d), .what = "alarm", .text = text};
+    if (d->catalogue && d->of->alarm_after_us > 0)
+        if (twi_catalogue_happened(d->catalogue, &entry, NULL) == TW_OK)
+            (void)twi_outbox_spare(d->catalogue, d->set.name, NULL);
 }
 
 void twi_deliver_fail(twi_sending *out, twi_fault fault, const char *format, ...)
@@ -92,7 +108,10 @@ void twi_deliver_works(destination *d)
 {
     if (d->failing)
         twi_deliver_tell(d, TW_OK, "works again");
-    d->failing = false;
+    if (d->alarmed)
+        twi_deliver_alarm(d, "%s takes what is sent again", d->set.name);
+    d->failing = d->alarmed = false;
+    d->failing_us = 0;
     d->next_us = 0;
     twi_backoff_reset(&d->backoff);
 }

@@ -55,6 +55,8 @@ struct destination {
     int64_t next_us;      /* not tried before, by the clock; 0: at once */
     bool failing;         /* and that has been told */
     bool halted;          /* likewise */
+    int64_t failing_us;   /* since when, by the clock; 0: it works */
+    bool alarmed;         /* that it has failed for long was told */
     uint64_t sent;        /* since nothing waited */
     unsigned inspections; /* at the queue */
     /* What was seen of the queue, and when by the clock. */
@@ -77,6 +79,7 @@ struct destination {
 struct twi_deliver {
     tw_settings *settings;
     char *store, *station, *page_url;
+    int64_t alarm_after_us;
     char *accounts; /* the file, beside which phones are kept */
     tw_clock clock;
     twi_deliver_report_fn callback;
@@ -135,6 +138,9 @@ tw_status twi_deliver_catalogue(const twi_deliver *o, tw_catalogue **out, tw_err
 void twi_deliver_tell(const destination *d, tw_status st, const char *format, ...)
     TW_PRINTF(3, 4);
 
+/** Somebody should look after it: into the log, from which it goes where alarms go. */
+void twi_deliver_alarm(const destination *d, const char *format, ...) TW_PRINTF(2, 3);
+
 /** Set out to a fault of ours. */
 void twi_deliver_fail(twi_sending *out, twi_fault fault, const char *format, ...)
     TW_PRINTF(3, 4);
@@ -190,8 +196,8 @@ json_t *twi_message_record(const destination *d, int64_t sighting, const char *p
 /* ---- message.c */
 
 typedef struct message_item {
-    char what[16], camera[64], file[512];
-    int64_t sighting, start_us;
+    char what[16], camera[64], file[512], text[256];
+    int64_t sighting, entry, start_us;
     uint64_t bytes;
 } message_item;
 
@@ -209,7 +215,7 @@ typedef struct message {
     message_item *items;
     size_t count, room;
     sighting_facts *sightings; /* in the order of time, each once */
-    size_t sighting_count;
+    size_t sighting_count, alarm_count;
     message_stopped stopped[STOPPED_MAX];
     size_t stopped_count;
 } message;
@@ -236,6 +242,9 @@ void twi_message_path(const twi_deliver *of, const char *file, char out[PATH_BYT
 /** @return the word in the outbox for a TWI_SEND_ bit; static. */
 const char *twi_message_word(int64_t what_bit);
 bool twi_message_is(const message_item *item, int64_t what_bit);
+
+/** (message.c) An alarm as JSON: as the event that it was. @return the caller's. */
+json_t *twi_message_alarm(const destination *d, const message_item *item);
 
 /* ---- compose.c */
 

@@ -68,10 +68,10 @@ static void tell(const twi_hooks *h, tw_status st, const char *hook_name,
 static const struct {
     int64_t bit;
     const char *word;
-} WORDS[] = {{TWI_HOOK_BEGAN, "began"}, {TWI_HOOK_STILL, "still"},
-             {TWI_HOOK_CLIP, "clip"},   {TWI_HOOK_ENDED, "ended"},
-             {TWI_HOOK_LOST, "lost"},   {TWI_HOOK_BACK, "back"},
-             {TWI_HOOK_LOW, "low"},     {TWI_HOOK_STOPPED, "stopped"}};
+} WORDS[] = {
+    {TWI_HOOK_BEGAN, "began"}, {TWI_HOOK_STILL, "still"},     {TWI_HOOK_CLIP, "clip"},
+    {TWI_HOOK_ENDED, "ended"}, {TWI_HOOK_LOST, "lost"},       {TWI_HOOK_BACK, "back"},
+    {TWI_HOOK_LOW, "low"},     {TWI_HOOK_STOPPED, "stopped"}, {TWI_HOOK_ALARM, "alarm"}};
 
 /* @return the bit of an event; 0: no hook is started on it. */
 static int64_t bit_of(const tw_event *e)
@@ -83,6 +83,7 @@ static int64_t bit_of(const tw_event *e)
     case TW_EVENT_BACK: return TWI_HOOK_BACK;
     case TW_EVENT_FREED: return TWI_HOOK_LOW;
     case TW_EVENT_STOPPED: return TWI_HOOK_STOPPED;
+    case TW_EVENT_ALARM: return TWI_HOOK_ALARM;
     case TW_EVENT_STORED:
         if (strcmp(e->file_kind, twi_kind_name(TWI_KIND_STILL)) == 0)
             return TWI_HOOK_STILL;

@@ -56,12 +56,21 @@ json_t *twi_message_record(const destination *d, int64_t sighting, const char *p
     return o;
 }
 
+json_t *twi_message_alarm(const destination *d, const message_item *item)
+{
+    const tw_event event = {.kind = TW_EVENT_ALARM,
+                            .camera = item->camera[0] ? item->camera : NULL,
+                            .wall_us = item->start_us,
+                            .text = item->text};
+    return twi_json_event(&event, d->of->station, item->start_us);
+}
+
 enum { QUALITY = 85 };
 
 const char *twi_message_word(int64_t what_bit)
 {
-    static const char *const words[] = {"still",  "small", "clip",
-                                        "record", "timed", "segment"};
+    static const char *const words[] = {"still", "small",   "clip", "record",
+                                        "timed", "segment", "alarm"};
     for (size_t i = 0; i < sizeof words / sizeof *words; i++)
         if (what_bit == INT64_C(1) << i)
             return words[i];
@@ -80,11 +89,14 @@ void twi_message_path(const twi_deliver *of, const char *file, char out[PATH_BYT
 
 void twi_message_take(const twi_outbox_item *item, message_item *out)
 {
-    *out = (message_item){
-        .sighting = item->sighting, .start_us = item->start_us, .bytes = item->bytes};
+    *out = (message_item){.sighting = item->sighting,
+                          .entry = item->entry,
+                          .start_us = item->start_us,
+                          .bytes = item->bytes};
     (void)snprintf(out->what, sizeof out->what, "%s", item->what);
     (void)snprintf(out->camera, sizeof out->camera, "%s", item->camera);
     (void)snprintf(out->file, sizeof out->file, "%s", item->file);
+    (void)snprintf(out->text, sizeof out->text, "%s", item->text);
 }
 
 static bool take_item(void *ctx, const twi_outbox_item *item)
@@ -92,6 +104,7 @@ static bool take_item(void *ctx, const twi_outbox_item *item)
     message *l = ctx;
     if (l->count == l->room)
         return false;
+    l->alarm_count += item->entry != 0;
     twi_message_take(item, &l->items[l->count++]);
     return true;
 }

@@ -139,7 +139,7 @@ static void add_enclosed(const destination *d, const message *l, const message_i
     const bool one = l->sighting_count <= 1;
     for (size_t i = 0; i < l->count; i++) {
         const message_item *item = &l->items[i];
-        if (item == best || twi_message_is(item, TWI_SEND_RECORD) ||
+        if (item == best || item->entry != 0 || twi_message_is(item, TWI_SEND_RECORD) ||
             (!one && is_picture(item)))
             continue; /* of many, the sheet shows them */
         add_file(d, item, is_picture(item) ? UINT64_MAX : (uint64_t)d->set.attach_below,
@@ -244,6 +244,8 @@ static char *describe(const destination *d, const message *l)
     if (l->sighting_count == 1 && l->items[0].sighting != 0)
         return twi_json_text(twi_message_record(d, l->sightings[0].id,
                                                 l->sightings[0].over ? "end" : "update"));
+    if (l->sighting_count == 0 && l->alarm_count > 0) /* they come one by one */
+        return twi_json_text(twi_message_alarm(d, &l->items[0]));
     if (l->sighting_count == 0)
         return twi_json_text(l->count > 0 ? describe_capture(d, &l->items[0]) : NULL);
     json_t *all = json_array();
@@ -259,7 +261,7 @@ static void post_message(destination *d, const message *l, const char *key,
     enclosed *e = new_enclosed(l);
     char *record = describe(d, l);
     for (size_t i = 0; e && i < l->count; i++)
-        if (!twi_message_is(&l->items[i], TWI_SEND_RECORD))
+        if (!twi_message_is(&l->items[i], TWI_SEND_RECORD) && l->items[i].entry == 0)
             add_file(d, &l->items[i], UINT64_MAX, e);
     if (e && record)
         d->transfer->sender_post(d->sender, key, record, e->files, e->count, out);

@@ -91,11 +91,20 @@ static void word_many(const message *l, news_item *out)
     (void)snprintf(out->url, sizeof out->url, "/#sightings");
 }
 
+static void word_alarm(const message_item *a, news_item *out)
+{
+    (void)snprintf(out->body, sizeof out->body, "%s", a->text);
+    (void)snprintf(out->topic, sizeof out->topic, "alarm-%lld", (long long)a->entry);
+    (void)snprintf(out->url, sizeof out->url, "/#station");
+}
+
 static bool word(const destination *d, const message *l, news_item *out)
 {
     memset(out, 0, sizeof *out);
     out->title = twi_compose_subject(d, l);
-    if (l->sighting_count == 1)
+    if (l->sighting_count == 0 && l->alarm_count > 0)
+        word_alarm(&l->items[0], out);
+    else if (l->sighting_count == 1)
         word_one(d, &l->sightings[0], out);
     else
         word_many(l, out);

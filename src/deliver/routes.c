@@ -42,6 +42,8 @@ static size_t routes_of(const twi_camera_settings *camera, const destination *d,
 {
     size_t n = 0;
     const bool broker = d->transport == &twi_transport_broker;
+    if (!(d->set.on & TWI_TELL_SIGHTINGS))
+        return 0;
     for (size_t i = 0; i < GOES_COUNT && !broker; i++)
         if ((d->set.what & GOES[i].what) && !is_spare(camera, GOES[i].kind))
             out[n++] = (twi_route){camera->name, twi_kind_name(GOES[i].kind), d->set.name,
@@ -100,7 +102,12 @@ static void tell_gone(const twi_deliver *o, tw_catalogue *catalogue, const char 
 static size_t collect_routes(twi_deliver *o, twi_route *routes)
 {
     size_t count = 0;
-    const char *name = NULL;
+    const char *name = NULL, *alarm = twi_message_word(TWI_SEND_ALARM);
+    for (size_t k = 0; k < o->count; k++) /* whichever camera, or none, it is of */
+        if ((o->all[k].set.on & TWI_TELL_ALARMS) &&
+            (o->all[k].transport->message ||
+             o->all[k].transport == &twi_transport_broker))
+            routes[count++] = (twi_route){"", alarm, o->all[k].set.name, alarm};
     for (size_t i = 0; (name = tw_settings_camera_name(o->settings, i)); i++) {
         twi_camera_settings camera;
         if (twi_settings_camera(o->settings, name, &camera) != TW_OK)
@@ -119,7 +126,8 @@ tw_status twi_deliver_route(twi_deliver *o, tw_error *err)
     tw_catalogue *catalogue = NULL;
     others x = {.of = o};
     const size_t most =
-        tw_settings_camera_count(o->settings) * o->count * (GOES_COUNT + 1) + 1;
+        tw_settings_camera_count(o->settings) * o->count * (GOES_COUNT + 1) + o->count +
+        1;
     twi_route *routes = calloc(most, sizeof *routes);
     if (!routes)
         return tw_fail(err, TW_ENOMEM, "out of memory");

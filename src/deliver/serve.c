@@ -6,6 +6,7 @@
 #include "destination.h"
 #include "../core/dispatch.h"
 #include "../station/waits.h"
+#include "../station/why.h"
 
 enum {
     TRIES_GONE = 3,   /* a file may have got another name meanwhile */
@@ -62,8 +63,10 @@ static twi_dispatch decide(destination *d, const twi_outbox_fill *fill)
         .last_us = fill->last_us,
         .within = within_hours(d, wall_us)};
     twi_dispatch next = twi_dispatch_decide(&d->rule, &queue, wall_us);
-    if (fill->begun && fill->waiting > 0 && queue.within) /* it was decided before */
+    /* it was decided before, or is an alarm, which goes alone */
+    if ((fill->begun || fill->alarm) && fill->waiting > 0 && queue.within)
         next.go = true;
+    next.joined = next.joined && !fill->alarm;
     if (next.go && !d->rule.joins && d->rule.when.kind != TWI_WHEN_EACH)
         d->released = fill->newest;
     return next;
@@ -101,6 +104,7 @@ static void halt(destination *d, const twi_sending *out)
     tw_error err = {0};
     d->halted = true;
     twi_deliver_disconnect(d);
+    twi_deliver_alarm(d, "nothing is sent to %s any more: %s", d->set.name, out->text);
     twi_deliver_tell(d, TW_ESTOPPED,
                      "%s. Nothing is sent there until its settings are changed, or tawny "
                      "outbox --retry %s",
@@ -110,6 +114,20 @@ static void halt(destination *d, const twi_sending *out)
         twi_deliver_tell(d, err.status, "%s", err.text);
 }
 
+/* What has taken nothing for long. */
+static void watch_failing(destination *d, const twi_sending *out)
+{
+    const int64_t now_us = twi_deliver_now(d), after_us = d->of->alarm_after_us;
+    char span[24];
+    if (d->failing_us == 0)
+        d->failing_us = now_us;
+    if (after_us == 0 || d->alarmed || now_us - d->failing_us < after_us)
+        return;
+    d->alarmed = true;
+    twi_deliver_alarm(d, "%s has taken nothing for %s: %s", d->set.name,
+                      twi_span_words(now_us - d->failing_us, span), out->text);
+}
+
 static void record(destination *d, const twi_outbox_batch *batch, const twi_sending *out)
 {
     tw_error err = {0};
@@ -117,6 +135,8 @@ static void record(destination *d, const twi_outbox_batch *batch, const twi_send
         went(d, batch);
         return;
     }
+    if (out->verdict == TWI_LATER)
+        watch_failing(d, out);
     if (atomic_load(&d->of->stop)) /* given up, not failed */
         return;
     const bool renamed = out->fault == TWI_FAULT_GONE && batch->tries < TRIES_GONE;

@@ -206,6 +206,15 @@ static const char *fault_of(const char *url)
     return name == at + host ? "a host is missing" : NULL;
 }
 
+/* @return whether files go there one by one, and no words. */
+static bool takes_files(const twi_destination_settings *d)
+{
+    const char *url = d->url ? d->url : "";
+    const bool form = begins(url, "http") && d->by >= TWI_BY_FORM;
+    return url[0] && !is_mail(url) && !form && !begins(url, "mqtt") &&
+           strcmp(url, "push:") != 0;
+}
+
 /* [station] @return whether there is a page, so that phones can be told of on it. */
 static bool has_page(const tw_settings *settings)
 {
@@ -234,6 +243,11 @@ static void check_destination(intake *in, const section *self)
         twi_intake_tell(in, TW_ESYNTAX, self->line,
                         "destination %s: phones are told of on the page, and there is "
                         "none: write listen = ADDRESS:PORT in [station]",
+                        self->name);
+    if ((d.on & TWI_TELL_ALARMS) && takes_files(&d))
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "destination %s: on = alarms: files alone go there; mail, forms, "
+                        "phones and brokers take words",
                         self->name);
     if (is_mail(url) && d.to[0] == '\0')
         twi_intake_tell(in, TW_ESYNTAX, self->line,

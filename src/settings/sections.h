@@ -85,7 +85,8 @@ typedef struct twi_station_settings {
     const char *accounts_file;                 /* of those who may see it */
     const char *certificate, *certificate_key; /* PEM files; "": no TLS */
     int64_t live_fps;                          /* of live pictures */
-    const char *page_url; /* where others find the page; "": not said */
+    int64_t alarm_after_us; /* what is wrong for so long is an alarm; 0: nothing is */
+    const char *page_url;   /* where others find the page; "": not said */
 } twi_station_settings;
 
 /* One camera, everything inherited. Times in microseconds, shares in ppm. */
@@ -157,14 +158,15 @@ typedef struct twi_camera_settings {
 
 /* What a hook is started on; bits of twi_hook_settings.on, in the order of the words. */
 enum {
-    TWI_HOOK_BEGAN = 1,    /* a sighting began */
-    TWI_HOOK_STILL = 2,    /* a still of one is stored */
-    TWI_HOOK_CLIP = 4,     /* a clip is */
-    TWI_HOOK_ENDED = 8,    /* a sighting ended */
-    TWI_HOOK_LOST = 16,    /* a camera gives nothing */
-    TWI_HOOK_BACK = 32,    /* it does again */
-    TWI_HOOK_LOW = 64,     /* the card is low: captures had to be dropped */
-    TWI_HOOK_STOPPED = 128 /* nothing is sent to a destination any more */
+    TWI_HOOK_BEGAN = 1,     /* a sighting began */
+    TWI_HOOK_STILL = 2,     /* a still of one is stored */
+    TWI_HOOK_CLIP = 4,      /* a clip is */
+    TWI_HOOK_ENDED = 8,     /* a sighting ended */
+    TWI_HOOK_LOST = 16,     /* a camera gives nothing */
+    TWI_HOOK_BACK = 32,     /* it does again */
+    TWI_HOOK_LOW = 64,      /* the card is low: captures had to be dropped */
+    TWI_HOOK_STOPPED = 128, /* nothing is sent to a destination any more */
+    TWI_HOOK_ALARM = 256    /* somebody should look after something */
 };
 
 /* [hook NAME]: a program of the user's. */
@@ -179,13 +181,17 @@ typedef struct twi_hook_settings {
 /* What goes to a destination; bits of twi_destination_settings.what, in the order of the
  * words. */
 enum {
-    TWI_SEND_STILL = 1,   /* stills of sightings, and those that were asked for */
-    TWI_SEND_SMALL = 2,   /* the same, reduced */
-    TWI_SEND_CLIP = 4,    /* clips of sightings */
-    TWI_SEND_RECORD = 8,  /* what is known of a sighting that is over, as JSON */
-    TWI_SEND_TIMED = 16,  /* stills and clips by the clock */
-    TWI_SEND_SEGMENT = 32 /* continuous recording */
+    TWI_SEND_STILL = 1,    /* stills of sightings, and those that were asked for */
+    TWI_SEND_SMALL = 2,    /* the same, reduced */
+    TWI_SEND_CLIP = 4,     /* clips of sightings */
+    TWI_SEND_RECORD = 8,   /* what is known of a sighting that is over, as JSON */
+    TWI_SEND_TIMED = 16,   /* stills and clips by the clock */
+    TWI_SEND_SEGMENT = 32, /* continuous recording */
+    TWI_SEND_ALARM = 64    /* an alarm; not in the settings' what */
 };
+
+/* Of what a destination is told. */
+enum { TWI_TELL_SIGHTINGS = 1, TWI_TELL_ALARMS = 2 };
 
 enum { TWI_LIMIT_AUTO = 1000000 }; /* twi_limit.most: as the kind of destination wants */
 
@@ -202,6 +208,7 @@ typedef struct twi_destination_settings {
     const char *name;
     const char *url; /* without a password */
     int64_t what;    /* TWI_SEND_ bits */
+    int64_t on;      /* TWI_TELL_ bits */
     twi_when when;
     twi_limit limit;
     const char *hours;                    /* as docs/settings.md has them */

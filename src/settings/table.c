@@ -54,6 +54,10 @@ static const twi_row ROWS[] = {
      "", "/srv/footage", NULL,
      "Folder below which the page may choose footage, folders of pictures and masks for cameras; empty: such are set in the file itself.", TWI_REACH_FILE, LIVE},
 
+    {"station", "Station", "alarm_after", &twi_type_duration, STATION(int64_t, alarm_after_us), 0, 7 * DAY,
+     "10 min", "1 h", NULL,
+     "What is wrong for so long is an alarm: a camera that is lost, a destination that takes nothing, a clock that was never set. So is a destination that has stopped, and a station that nobody ended: its power went, or it died. 0 s: there are none.", TWI_REACH_PAGE, START},
+
     {"station", "Page", "listen", &twi_type_text, STATION(const char *, listen), 0, 0,
      "none", "127.0.0.1:8420", NULL,
      "Where the page answers: ADDRESS:PORT, or none. Without an account it is for this machine alone; 0.0.0.0 or [::] lets others in, who must log in.", TWI_REACH_PAGE, START},
@@ -305,8 +309,8 @@ static const twi_row ROWS[] = {
      "Corners of the zone as x,y in percent of the picture's width and height.", TWI_REACH_PAGE, LIVE},
 
     {"hook", "Hook", "on", &twi_type_words, HOOK(int64_t, on), 0, 0,
-     "none", "began, clip", "began still clip ended lost back low stopped",
-     "What the program is started on: a sighting began, a still or a clip of one is stored, it ended; a camera is lost, or back; a destination has stopped, so that nothing is sent there; the card is low, so that captures had to be dropped.", TWI_REACH_FILE, LIVE},
+     "none", "began, clip", "began still clip ended lost back low stopped alarm",
+     "What the program is started on: a sighting began, a still or a clip of one is stored, it ended; a camera is lost, or back; a destination has stopped, so that nothing is sent there; the card is low, so that captures had to be dropped; something is wrong for so long that somebody should look after it (alarm_after).", TWI_REACH_FILE, LIVE},
     {"hook", "Hook", "run", &twi_type_text, HOOK(const char *, run), 0, 0,
      "", "/usr/local/bin/ring {camera} {file}", NULL,
      "The program and its arguments, separated by blanks; \"...\" keeps blanks. No shell is in between. In arguments {event}, {station}, {camera}, {sighting}, {kind}, {file}, {time} and {text} stand for what happened, as do TAWNY_EVENT and so on in the environment, and a JSON object on standard input (an Event in docs/page-api.json).", TWI_REACH_FILE, LIVE},
@@ -320,6 +324,9 @@ static const twi_row ROWS[] = {
     {"destination", "Destination", "url", &twi_type_source, SENT(const char *, url), 0, 0,
      "", "sftp://lane@192.0.2.8/srv/toads", NULL,
      "Where it is: smtp:// (encrypted by STARTTLS) or smtps:// for mail; ftp://, ftps:// or sftp://; https:// or http://; s3://HOST/BUCKET (s3+http:// where nothing is encrypted); mqtt:// or mqtts://HOST/TOPIC; file:FOLDER; push: for phones and browsers that said on the page that they want to be told. A user may stand in it, a password may not.", TWI_REACH_SECRET, LIVE},
+    {"destination", "Destination", "on", &twi_type_words, SENT(int64_t, on), 0, 0,
+     "sightings", "sightings, alarms", "sightings alarms",
+     "Of what it is told: what cameras see, and what somebody should look after (alarm_after). Alarms go to mail, forms, phones and brokers, before all else.", TWI_REACH_PAGE, LIVE},
     {"destination", "Destination", "what", &twi_type_words, SENT(int64_t, what), 0, 0,
      "still, clip", "small, record", "still small clip record timed segment",
      "What goes there: stills of sightings and those that were asked for, the same reduced (small), clips, the record of each sighting as JSON, timed stills and clips, segments. A broker gets records alone.", TWI_REACH_PAGE, LIVE},

@@ -6,6 +6,7 @@
 
 #include "../base/thread.h"
 #include "station_state.h"
+#include "why.h"
 #include "../settings/sections.h"
 #include "tawny/events.h"
 
@@ -44,6 +45,26 @@ static void end_orders(camera_thread *w)
 
 /* ---- lost and found -------------------------------------------------------------- */
 
+/* Told once, however often it is tried again, once it has been so for long. */
+static void alarm_if_long(camera_thread *w, const char *why)
+{
+    tw_station *s = w->station;
+    tw_error line = {0};
+    char span[24];
+    const int64_t after_us = s->settings.alarm_after_us,
+                  lost_us = now_of(s) - w->lost_since_us;
+    if (after_us == 0 || w->alarmed || lost_us < after_us)
+        return;
+    w->alarmed = true;
+    (void)tw_fail(&line, TW_ESTOPPED, "it has given no picture for %s: %s",
+                  twi_span_words(lost_us, span), why);
+    twi_station_tell(s, &(tw_event){.kind = TW_EVENT_ALARM,
+                                    .camera = w->name,
+                                    .wall_us = wall_of(s),
+                                    .status = TW_ESTOPPED,
+                                    .text = line.text});
+}
+
 /* Told once, however often it is tried again. */
 static void lost(camera_thread *w, tw_status st, const tw_error *why, int64_t wait_us)
 {
@@ -59,6 +80,9 @@ static void lost(camera_thread *w, tw_status st, const tw_error *why, int64_t wa
     w->status.next_us = wall_us + wait_us;
     (void)snprintf(w->status.lost_why, sizeof w->status.lost_why, "%s", text);
     (void)pthread_mutex_unlock(&s->lock);
+    if (first)
+        w->lost_since_us = now_of(s);
+    alarm_if_long(w, text);
     if (!first)
         return;
     (void)tw_fail(&line, st, "lost: %s; trying again in %.1f s, then less often", text,
@@ -83,6 +107,12 @@ static void found_again(camera_thread *w)
     if (since_us == 0)
         return;
     (void)tw_fail(&line, TW_OK, "back after %.1f s", (double)(wall_us - since_us) / 1e6);
+    if (w->alarmed) /* who was told the one is told the other */
+        twi_station_tell(s, &(tw_event){.kind = TW_EVENT_ALARM,
+                                        .camera = w->name,
+                                        .wall_us = wall_us,
+                                        .text = line.text});
+    w->alarmed = false;
     twi_station_tell(s, &(tw_event){.kind = TW_EVENT_BACK,
                                     .camera = w->name,
                                     .wall_us = wall_us,

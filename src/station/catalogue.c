@@ -132,8 +132,24 @@ static const char FIFTH[] =
     "CREATE INDEX missed_by_time ON missed(at_us);"
     "ALTER TABLE happening RENAME TO log_entry;";
 
+/* What happened goes out as well, where it is wanted; and whether a run was ended, or cut
+ * off by its power or its end. */
+static const char SIXTH[] =
+    "ALTER TABLE outbox ADD COLUMN entry INTEGER REFERENCES log_entry(id)"
+    " ON DELETE CASCADE;"
+    "CREATE INDEX outbox_by_entry ON outbox(entry) WHERE entry IS NOT NULL;"
+    "CREATE INDEX outbox_entry_waiting ON outbox(destination, id)"
+    " WHERE state = 0 AND entry IS NOT NULL;"
+    "CREATE TRIGGER entry_routed AFTER INSERT ON log_entry"
+    " WHEN new.what = 'alarm' BEGIN"
+    " INSERT INTO outbox(destination, what, entry)"
+    " SELECT destination, what, new.id FROM route"
+    " WHERE camera = '' AND kind = new.what; END;"
+    "ALTER TABLE run ADD COLUMN ended INTEGER NOT NULL DEFAULT 0;"
+    "UPDATE run SET ended = 1;";
+
 /* How a catalogue of each version becomes one of the next. */
-static const char *const STEPS[] = {FIRST, SECOND, THIRD, FOURTH, FIFTH};
+static const char *const STEPS[] = {FIRST, SECOND, THIRD, FOURTH, FIFTH, SIXTH};
 enum { VERSION = sizeof STEPS / sizeof *STEPS };
 
 /* ---- opening --------------------------------------------------------------------- */
@@ -260,11 +276,27 @@ void tw_catalogue_close(tw_catalogue *c)
 {
     if (!c)
         return;
+    if (c->run != 0)
+        (void)twi_catalogue_execute(c, "UPDATE run SET ended = 1 WHERE ended = 0", NULL);
     (void)sqlite3_close(c->db);
     free(c);
 }
 
 /* ---- writing --------------------------------------------------------------------- */
+
+/* When the run before began, if nobody ended it. */
+static tw_status look_back(tw_catalogue *c, tw_error *err)
+{
+    return twi_catalogue_ask(c,
+                             "SELECT coalesce((SELECT began_us FROM run WHERE ended = 0 "
+                             "ORDER BY id DESC LIMIT 1), 0)",
+                             NULL, &c->cut_off_us, err);
+}
+
+int64_t twi_catalogue_cut_off(const tw_catalogue *c)
+{
+    return c ? c->cut_off_us : 0;
+}
 
 tw_status twi_catalogue_begin_run(tw_catalogue *c, int64_t wall_us, tw_error *err)
 {
@@ -277,6 +309,10 @@ tw_status twi_catalogue_begin_run(tw_catalogue *c, int64_t wall_us, tw_error *er
         "capture WHERE capture.sighting = sighting.id), start_us)) WHERE end_us = 0",
         err);
     sqlite3_stmt *s = NULL;
+    if (st == TW_OK)
+        st = look_back(c, err);
+    if (st == TW_OK)
+        st = twi_catalogue_execute(c, "UPDATE run SET ended = 1 WHERE ended = 0", err);
     if (st == TW_OK)
         st = twi_catalogue_prepare(c, "INSERT INTO run(began_us) VALUES (?)", &s, err);
     if (st != TW_OK)

@@ -115,6 +115,15 @@ tw_status twi_outbox_route(tw_catalogue *c, const twi_route *routes, size_t coun
     return end(c, st, err);
 }
 
+tw_status twi_outbox_spare(tw_catalogue *c, const char *destination, tw_error *err)
+{
+    return change(
+        c,
+        "DELETE FROM outbox WHERE destination = :name AND state = 0 AND entry = "
+        "(SELECT max(id) FROM log_entry)",
+        &(given){.name = destination}, NULL, err);
+}
+
 tw_status twi_outbox_add(tw_catalogue *c, const char *file, const char *destination,
                          const char *what, tw_error *err)
 {
@@ -143,11 +152,15 @@ tw_status twi_outbox_add(tw_catalogue *c, const char *file, const char *destinat
 
 #define COLUMNS                                                                          \
     "outbox.id, outbox.destination, outbox.what, outbox.state, outbox.sighting, "        \
-    "outbox.capture, coalesce(capture.camera, sighting.camera, ''), capture.file, "      \
-    "capture.bytes, coalesce(capture.start_us, sighting.start_us, 0), outbox.message, "  \
-    "outbox.tries, outbox.sent_us, outbox.why FROM outbox "                              \
+    "outbox.capture, coalesce(capture.camera, sighting.camera, log_entry.camera, ''), "  \
+    "capture.file, "                                                                     \
+    "capture.bytes, coalesce(capture.start_us, sighting.start_us, log_entry.at_us, 0), " \
+    "outbox.message, "                                                                   \
+    "outbox.tries, outbox.sent_us, outbox.why, outbox.entry, log_entry.text FROM "       \
+    "outbox "                                                                            \
     "LEFT JOIN capture ON capture.id = outbox.capture "                                  \
-    "LEFT JOIN sighting ON sighting.id = outbox.sighting "
+    "LEFT JOIN sighting ON sighting.id = outbox.sighting "                               \
+    "LEFT JOIN log_entry ON log_entry.id = outbox.entry "
 
 static twi_outbox_item item_at(sqlite3_stmt *s)
 {
@@ -164,7 +177,9 @@ static twi_outbox_item item_at(sqlite3_stmt *s)
                              .message = twi_catalogue_text(s, 10),
                              .tries = (uint32_t)sqlite3_column_int64(s, 11),
                              .sent_us = sqlite3_column_int64(s, 12),
-                             .why = twi_catalogue_text(s, 13)};
+                             .why = twi_catalogue_text(s, 13),
+                             .entry = sqlite3_column_int64(s, 14),
+                             .text = twi_catalogue_text(s, 15)};
 }
 
 /* Visit what a statement gives, and release it. */
@@ -199,6 +214,7 @@ tw_status twi_outbox_items(tw_catalogue *c, const char *destination, twi_item_st
 
 typedef struct first_item {
     int64_t id, sighting; /* 0: there is none */
+    bool alarm;
     char message[TWI_MESSAGE_KEY];
 } first_item;
 
@@ -213,6 +229,7 @@ static tw_status find_by(tw_catalogue *c, const char *sql, const char *destinati
     if (code == SQLITE_ROW) {
         out->id = sqlite3_column_int64(s, 0);
         out->sighting = sqlite3_column_int64(s, 1);
+        out->alarm = sqlite3_column_int64(s, 3) != 0;
         (void)snprintf(out->message, sizeof out->message, "%s", twi_catalogue_text(s, 2));
     } else if (code != SQLITE_DONE) {
         st = twi_catalogue_fail(c, code, err);
@@ -221,22 +238,27 @@ static tw_status find_by(tw_catalogue *c, const char *sql, const char *destinati
     return st;
 }
 
-/* The item that is next: what was begun first, so that it ends. */
+/* The item that is next: what was begun first, so that it ends; then alarms. */
 static tw_status find_first(tw_catalogue *c, const char *destination, bool newest_first,
                             first_item *out, tw_error *err)
 {
     *out = (first_item){0};
     tw_status st = find_by(c,
-                           "SELECT id, sighting, message FROM outbox WHERE "
+                           "SELECT id, sighting, message, entry FROM outbox WHERE "
                            "destination = :name AND state = 0 AND message IS NOT NULL "
                            "ORDER BY id LIMIT 1",
                            destination, out, err);
     if (st == TW_OK && out->id == 0)
         st = find_by(c,
+                     "SELECT id, sighting, message, entry FROM outbox WHERE destination "
+                     "= :name AND state = 0 AND entry IS NOT NULL ORDER BY id LIMIT 1",
+                     destination, out, err);
+    if (st == TW_OK && out->id == 0)
+        st = find_by(c,
                      newest_first
-                         ? "SELECT id, sighting, message FROM outbox WHERE "
+                         ? "SELECT id, sighting, message, entry FROM outbox WHERE "
                            "destination = :name AND state = 0 ORDER BY id DESC LIMIT 1"
-                         : "SELECT id, sighting, message FROM outbox WHERE "
+                         : "SELECT id, sighting, message, entry FROM outbox WHERE "
                            "destination = :name AND state = 0 ORDER BY id LIMIT 1",
                      destination, out, err);
     return st;
@@ -308,6 +330,7 @@ static tw_status examine_first(tw_catalogue *c, const char *destination,
         return st;
     out->first = first.id;
     out->begun = first.message[0] != '\0';
+    out->alarm = first.alarm;
     if (first.sighting == 0) { /* it is whole in itself */
         out->over = true;
         out->first_newest = first.id;
@@ -361,10 +384,12 @@ tw_status twi_outbox_inspect(tw_catalogue *c, const char *destination, bool newe
                     &of_it, read_sent, out, err);
     if (st == TW_OK && out->first != 0)
         st = examine(c,
-                     "SELECT coalesce(capture.start_us, sighting.start_us, 0), "
+                     "SELECT coalesce(capture.start_us, sighting.start_us, "
+                     "log_entry.at_us, 0), "
                      "outbox.why FROM outbox LEFT JOIN capture ON capture.id = "
                      "outbox.capture LEFT JOIN sighting ON sighting.id = "
-                     "outbox.sighting WHERE outbox.id = (SELECT min(id) FROM outbox "
+                     "outbox.sighting LEFT JOIN log_entry ON log_entry.id = outbox.entry "
+                     "WHERE outbox.id = (SELECT min(id) FROM outbox "
                      "WHERE destination = :name AND state = 0)",
                      &of_it, read_oldest, out, err);
     return st;

@@ -19,6 +19,10 @@ typedef struct twi_catalogue_oldest {
 tw_status twi_catalogue_begin_run(tw_catalogue *catalogue, int64_t wall_us,
                                   tw_error *err);
 
+/** When the run before the one that was begun had begun, microseconds since 1970 UTC, if
+ * nobody ended it: power was lost, or its program was killed or died. 0: it was ended. */
+int64_t twi_catalogue_cut_off(const tw_catalogue *catalogue);
+
 /** What is written of a sighting, while it runs and at its end. */
 typedef struct twi_sighting_entry {
     const char *camera;

@@ -37,7 +37,9 @@ typedef struct twi_outbox_item {
     const char *what;
     twi_item_state state;
     int64_t sighting; /* 0: it belongs to none */
-    int64_t capture;  /* 0: it is a record */
+    int64_t capture;  /* 0: it is a record, or an alarm */
+    int64_t entry;    /* of the log, for an alarm; 0: it is none */
+    const char *text; /* likewise; "" else */
     const char *camera;
     const char *file; /* name below the store; "" for a record */
     uint64_t bytes;
@@ -54,6 +56,10 @@ typedef struct twi_outbox_item {
  * @return TW_OK; TW_EIO... */
 tw_status twi_outbox_route(tw_catalogue *catalogue, const twi_route *routes, size_t count,
                            const char *const *kept, tw_error *err);
+
+/** What was noted in the log last does not go to this destination, which it is of. */
+tw_status twi_outbox_spare(tw_catalogue *catalogue, const char *destination,
+                           tw_error *err);
 
 /** Put a capture into the queue, by its file's name, whatever the routes say; again if
  * it was there. Until it is sent it is dropped only if the card would be full otherwise.
@@ -82,6 +88,7 @@ typedef struct twi_outbox_fill {
     int64_t first_newest; /* id of the newest that waits of its sighting */
     bool over, part_sent; /* as in twi_dispatch_queue */
     bool begun;           /* it is part of a message that was begun */
+    bool alarm;           /* it is one, and goes before all else */
     int64_t stopped_us;   /* since when nothing is sent there; 0: it is */
     char why[256];        /* it was stopped, or the last try failed */
     char

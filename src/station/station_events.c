@@ -19,6 +19,7 @@ const char *tw_event_name(tw_event_kind kind)
     case TW_EVENT_RELOADED: return "reloaded";
     case TW_EVENT_ORDERED: return "ordered";
     case TW_EVENT_STOPPED: return "stopped";
+    case TW_EVENT_ALARM: return "alarm";
     case TW_EVENT_CLOSED: break;
     }
     return "closed";
@@ -108,6 +109,7 @@ static void count_camera(tw_camera_status *c, const tw_event *event)
     case TW_EVENT_RELOADED:
     case TW_EVENT_ORDERED:
     case TW_EVENT_STOPPED:
+    case TW_EVENT_ALARM:
     case TW_EVENT_FREED: break;
     }
 }

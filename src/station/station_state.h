@@ -31,7 +31,9 @@ typedef struct camera_thread {
     uint32_t number; /* of its last sighting */
     twi_backoff again;
     twi_rate rate;
-    int64_t polled_us; /* when its state was worked out last */
+    int64_t polled_us;     /* when its state was worked out last */
+    int64_t lost_since_us; /* by the clock, while it is lost */
+    bool alarmed;          /* that it has been lost for long was told */
     /* Of any thread: */
     atomic_llong leave_by_us; /* it ends by then, or is opened again, sighting or not */
     atomic_int offered_how;   /* a tw_applied: what the settings that are offered take */

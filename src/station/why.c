@@ -130,3 +130,14 @@ const char *twi_why_not(const tw_reading *reading, tw_watch_state state,
     add_takings(&l, reading);
     return out;
 }
+
+const char *twi_span_words(int64_t us, char out[24])
+{
+    const double s = (double)us / 1e6;
+    if (s < 120)
+        (void)snprintf(out, 24, "%.0f s", s);
+    else
+        (void)snprintf(out, 24, s < 7200 ? "%.0f min" : "%.0f h",
+                       s / (s < 7200 ? 60 : 3600));
+    return out;
+}

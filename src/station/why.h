@@ -18,6 +18,9 @@ const char *twi_why_began(const tw_sighting *sighting, char *out, size_t capacit
 const char *twi_why_not(const tw_reading *reading, tw_watch_state state,
                         const twi_camera_settings *camera, char *out, size_t capacity);
 
+/** How long: "45 s", "12 min", "3 h". @return out. */
+const char *twi_span_words(int64_t us, char out[24]);
+
 /** Where in the picture something is: "at the left", "in the middle"; static. */
 const char *twi_place_words(int32_t x_ppm, int32_t y_ppm);
 

@@ -50,8 +50,24 @@ static void remove_channel(twi_writer *writer, twi_channel *channel)
     atomic_store(&channel->gone, true); /* its owner may free it now */
 }
 
+/* Times are marked, and can be put right; but nobody is told of that who is not there. */
+static void watch_clock(twi_writer *writer)
+{
+    const int64_t been_us = twi_writer_now(writer) - writer->opened_us;
+    if (writer->alarm_after_us == 0 || writer->clock_told ||
+        been_us < writer->alarm_after_us || twi_timing_is_set(&writer->timing))
+        return;
+    writer->clock_told = true;
+    twi_writer_tell(writer, (tw_event){.kind = TW_EVENT_ALARM,
+                                       .status = TW_EAGAIN,
+                                       .text = "the clock has not been set since the "
+                                               "station was started: times are wrong, "
+                                               "and no server's certificate holds"});
+}
+
 void twi_writer_tend(twi_writer *writer)
 {
+    watch_clock(writer);
     twi_writer_retry(writer);
     twi_times_check(writer);
     twi_times_put_right(writer);

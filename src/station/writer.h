@@ -95,6 +95,9 @@ typedef struct twi_writer {
     int64_t retry_us;         /* when it is opened again, by the clock */
     bool store_failed;        /* likewise */
     uint64_t keep_free;       /* bytes of the card */
+    int64_t alarm_after_us;   /* as the settings say; 0: there are no alarms */
+    int64_t opened_us;        /* by the clock */
+    bool clock_told;          /* that the clock is not set, as an alarm */
     int64_t card_us;          /* time that the card took in all, by the clock */
     int64_t useless_until_us; /* making room was of no use: not before, by the clock */
     uint64_t unchecked_bytes; /* written since it was looked whether there is room */

@@ -181,6 +181,23 @@ static void begin_timing(twi_writer *writer, int64_t newest_us)
                      clock->ops->trusted(clock->ctx, wall_us), newest_us);
 }
 
+/* Whoever looks after the station may want to know why. */
+static void tell_cut_off(twi_writer *writer)
+{
+    tw_error line = {0};
+    char since[TWI_UTC_MAX];
+    const int64_t began_us = twi_catalogue_cut_off(writer->catalogue);
+    if (began_us == 0 || writer->alarm_after_us == 0)
+        return;
+    (void)tw_fail(&line, TW_EAGAIN,
+                  "the station was not ended by anybody: its power went, or it died; it "
+                  "had watched since %s",
+                  twi_utc(began_us, since));
+    twi_writer_tell(
+        writer,
+        (tw_event){.kind = TW_EVENT_ALARM, .status = TW_EAGAIN, .text = line.text});
+}
+
 tw_status twi_writer_open(twi_writer *writer, const tw_card *card,
                           const twi_station_settings *settings, tw_error *err)
 {
@@ -188,10 +205,13 @@ tw_status twi_writer_open(twi_writer *writer, const tw_card *card,
     if (st == TW_OK)
         st = twi_store_open(&writer->store, card, settings, err);
     writer->keep_free = (uint64_t)settings->keep_free;
+    writer->alarm_after_us = settings->alarm_after_us;
+    writer->opened_us = twi_writer_now(writer);
     begin_timing(writer, 0); /* what goes wrong below is told with a time, too */
     if (st == TW_OK) {
         open_catalogue(writer, card);
         begin_timing(writer, twi_catalogue_newest(writer->catalogue));
+        tell_cut_off(writer);
     }
     return st;
 }

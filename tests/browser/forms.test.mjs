@@ -79,6 +79,8 @@ store = captures
 listen = 127.0.0.1:0
 accounts_file = accounts
 keep_free = 0
+page_url = https://hollin.example
+alarm_after = 5 s
 
 [cameras]
 loop = yes
@@ -95,6 +97,7 @@ source = http://127.0.0.1:9/stream
 
 [destination hub]
 url = mqtt://127.0.0.1:${port}/lane
+on = sightings, alarms
 
 [destination shed]
 url = file:${join(folder, "shed")}
@@ -106,7 +109,7 @@ by = put
 what = still
 
 [hook note]
-on = began, still, clip, ended, lost, stopped
+on = began, still, clip, ended, lost, stopped, alarm
 run = /bin/sh ${join(folder, "note.sh")}
 `;
 
@@ -154,8 +157,8 @@ test("what does not fit is found", () => {
 
 test("a hook, a destination and a broker are told of a sighting", async () => {
   const noted = () => existsSync(join(folder, "noted")) ? readFileSync(join(folder, "noted"), "utf8") : "";
-  await until("a hook was told of all", () => ["began", "still", "clip", "ended", "lost", "stopped"].every((w) => noted().includes(`"event":"${w}"`)), 240);
-  await until("the broker, too", () => /"type":"began"/.test(heard) && /"type":"stored"/.test(heard) && /"phase":"end"/.test(heard));
+  await until("a hook was told of all", () => ["began", "still", "clip", "ended", "lost", "stopped", "alarm"].every((w) => noted().includes(`"event":"${w}"`)), 240);
+  await until("the broker, too", () => /"type":"began"/.test(heard) && /"type":"stored"/.test(heard) && /"phase":"end"/.test(heard) && /"type":"alarm"/.test(heard));
   assert.ok(lines(noted(), "hook") >= 6);
   await until("a record", () => readdirSync(join(folder, "shed"), { recursive: true }).some((f) => f.endsWith("-record.json")));
   for (const f of readdirSync(join(folder, "shed"), { recursive: true }).filter((f) => f.endsWith("-record.json")))
@@ -195,6 +198,7 @@ const POSTED = {
   "/api/settings": { changes: [{ head: "camera", name: "kerb", key: "start_at", value: "1 %" }] },
   "/api/outbox": { retry: "gone" },
   "/api/trial": { destination: "shed" },
+  "/api/phones": { endpoint: "https://push.example/1", key: "BCVx", secret: "BTBZ", name: "Firefox, Linux" },
 };
 
 test("each answer of the page", async () => {

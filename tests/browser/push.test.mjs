@@ -18,6 +18,7 @@ listen = 127.0.0.1:0
 accounts_file = accounts
 keep_free = 0
 page_url = https://hollin.example
+alarm_after = 5 s
 
 [cameras]
 loop = yes
@@ -29,8 +30,12 @@ send_to = phones
 [camera kerb]
 source = sim:kerb,size=320x180
 
+[camera mere]
+source = http://127.0.0.1:9/stream
+
 [destination phones]
 url = push:
+on = sightings, alarms
 what = still
 trust = ${folder}/push.pem
 timeout = 5 s
@@ -166,6 +171,14 @@ test("a phone that is gone is forgotten, one that cannot be reached holds up no 
   await until("it is told later, and how much it has missed", () => off.messages.length > 0, 180);
   assert.ok(off.messages[0].missed >= 1, JSON.stringify(off.messages[0]));
   assert.deepEqual(off.wrong, []);
+});
+
+test("an alarm is told: a camera that has given nothing for long", async () => {
+  await until("it is told", () => here.messages.some((m) => /^alarm-/.test(m.tag)), 120);
+  const m = here.messages.find((m) => /^alarm-/.test(m.tag));
+  assert.equal(misfit(at("components", "schemas", "Told"), m), "");
+  assert.match(m.title, /^hollin: mere: it has given no picture for \d+ s: /);
+  assert.deepEqual([m.url, m.picture], ["/#station", undefined]);
 });
 
 test("a test reaches all, from the page and from the tool", async () => {

@@ -311,6 +311,42 @@ static void test_mail_tells_of_a_destination_that_stopped(void **state)
     leave_stored(s);
 }
 
+/* A destination that has stopped is an alarm to the others, not to itself; and an alarm
+ * is mailed at once, alone, whatever else waits. */
+static void test_alarms_are_mailed(void **state)
+{
+    (void)state;
+    char text[2048], both[4096];
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server post = start_mail(s->folder);
+    mail_settings(s, post.port, "on = alarms\nwhen = digest 1 h\n", text);
+    (void)snprintf(both, sizeof both,
+                   "%s[destination shed]\nurl = sftp://toad@localhost:9/up\nkey_file = "
+                   "%s/none\nsecret_file = %s/no.secret\non = sightings\n",
+                   text, s->folder, s->folder);
+    deliver(s, "there, shed", both);
+    const tw_log_entry entry = {.camera = "mere",
+                                .at_us = INT64_C(1804966260) * 1000000,
+                                .what = "alarm",
+                                .text = "it has given no picture for <12> min"};
+    assert_int_equal(twi_catalogue_happened(s->catalogue, &entry, NULL), TW_OK);
+    char *mail = mail_number(s, 0);
+    assert_has(mail, "Subject: hollin: mere: it has given no picture for <12> min\r\n");
+    assert_has(mail, "mere, 2027-03-13 19:31: it has given no picture for <12> min\r\n");
+    assert_has(mail, "no picture for &lt;12&gt; min</p>");
+    free(mail);
+    (void)sight(s, 100); /* of that the shed is to hear, which cannot be had */
+    mail = mail_number(s, 1);
+    assert_has(mail, "nothing is sent to shed any more: ");
+    assert_null(strstr(mail, "sighting 1"));
+    free(mail);
+    assert_int_equal(filled(s, "shed").waiting, 2); /* the still and the clip alone */
+    WAIT_FOR(filled(s, "there").waiting == 0);      /* nor is it told of itself */
+    end_server(&post);
+    leave_stored(s);
+}
+
 /* A first still leaves while the sighting runs; the rest follows in the same thread. */
 static void test_mail_while_it_runs(void **state)
 {
@@ -602,6 +638,7 @@ int main(void)
         cmocka_unit_test(test_mail),
         cmocka_unit_test(test_mail_encrypted_from_the_beginning),
         cmocka_unit_test(test_mail_tells_of_a_destination_that_stopped),
+        cmocka_unit_test(test_alarms_are_mailed),
         cmocka_unit_test(test_mail_while_it_runs),
         cmocka_unit_test(test_mail_that_a_limit_held_back_is_joined),
         cmocka_unit_test(test_nothing_is_injected),

@@ -116,7 +116,7 @@ typedef struct told {
     tw_station *station;
     size_t lost, back, frames[2], after;
     fault fault;
-    problems problems;
+    problems problems, alarms;
 } told;
 
 static void on_event(void *ctx, const tw_event *e)
@@ -127,6 +127,8 @@ static void on_event(void *ctx, const tw_event *e)
     t->back += e->kind == TW_EVENT_BACK;
     if (e->kind == TW_EVENT_LOST)
         collect_problem(&t->problems, e->text);
+    if (e->kind == TW_EVENT_ALARM)
+        collect_problem(&t->alarms, e->text);
     if (e->kind != TW_EVENT_READING)
         return;
     t->frames[camera]++;
@@ -172,13 +174,17 @@ static void counted_sleep(void *ctx, int64_t t_us)
     clock.ops->sleep_until(ctx, t_us);
 }
 
-static void run_with(fault f)
+/* @param station  What the settings say of it. @param alarms  What is told as such. */
+static void run_as(fault f, const char *station, problems *alarms)
 {
     static const tw_camera_make_fn makers[] = {make_live, NULL};
-    static const char text[] =
-        "[cameras]\nsettle = 0 s\nclips = no\n"
-        "[camera a]\nsource = live:0\n[camera b]\nsource = live:1\n";
+    char text[512];
     told t = {.fault = f};
+    const int bytes =
+        snprintf(text, sizeof text,
+                 "[station]\n%s\n[cameras]\nsettle = 0 s\nclips = no\n"
+                 "[camera a]\nsource = live:0\n[camera b]\nsource = live:1\n",
+                 station);
     tw_card card;
     tw_error err = {0};
     tw_settings *settings = tw_settings_new();
@@ -186,8 +192,7 @@ static void run_with(fault f)
     scripts[1] = make_script(OPEN_REFUSED);
     scripts[1]->bad_left = 0;
     assert_int_equal(
-        tw_settings_read_text(settings, "test", text, sizeof text - 1, NULL, NULL),
-        TW_OK);
+        tw_settings_read_text(settings, "test", text, (size_t)bytes, NULL, NULL), TW_OK);
     assert_int_equal(tw_sim_card(NULL, &card), TW_OK);
     tw_clock_ops ops = *tw_linux_clock().ops;
     ops.sleep_until = counted_sleep;
@@ -212,6 +217,27 @@ static void run_with(fault f)
     tw_settings_free(settings);
     free_script(scripts[0]);
     free_script(scripts[1]);
+    *alarms = t.alarms;
+}
+
+static void run_with(fault f)
+{
+    problems alarms;
+    run_as(f, "", &alarms); /* ten minutes have not passed */
+    assert_int_equal(alarms.count, 0);
+}
+
+/* Three tries fail, of which the last is three seconds after the first. */
+static void test_what_is_lost_for_long_is_an_alarm(void **state)
+{
+    (void)state;
+    problems alarms;
+    run_as(OPEN_REFUSED, "alarm_after = 2 s", &alarms);
+    assert_int_equal(alarms.count, 2); /* once, and when it is over */
+    assert_has(alarms.text, "it has given no picture for 3 s: the camera does not");
+    assert_has(alarms.text, "back after ");
+    run_as(OPEN_REFUSED, "alarm_after = 0 s", &alarms);
+    assert_int_equal(alarms.count, 0);
 }
 
 static void test_cameras_that_cannot_be_opened(void **state)
@@ -345,6 +371,7 @@ static void test_a_rare_camera_may_be_silent(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_what_is_lost_for_long_is_an_alarm),
         cmocka_unit_test(test_cameras_that_cannot_be_opened),
         cmocka_unit_test(test_denied_and_out_of_memory),
         cmocka_unit_test(test_cameras_that_break_off),

@@ -326,6 +326,72 @@ static void test_one_is_dropped_by_its_number(void **state)
     tw_catalogue_close(c);
 }
 
+static void happens(tw_catalogue *c, const char *camera, const char *what,
+                    const char *text)
+{
+    const tw_log_entry entry = {
+        .camera = camera, .at_us = WALL, .what = what, .text = text};
+    assert_int_equal(twi_catalogue_happened(c, &entry, NULL), TW_OK);
+}
+
+static bool see_alarm(void *ctx, const twi_outbox_item *item)
+{
+    assert_true(item->entry > 0 && item->sighting == 0 && item->capture == 0);
+    (void)snprintf(ctx, 128, "%s|%s|%s|%lld", item->what, item->camera, item->text,
+                   (long long)(item->start_us - WALL));
+    return true;
+}
+
+static void test_alarms_go_where_they_are_wanted_before_all_else(void **state)
+{
+    (void)state;
+    char text[512], seen[128] = "";
+    twi_outbox_fill fill;
+    twi_outbox_batch batch;
+    tw_catalogue *c = routed();
+    const twi_route routes[] = {{"kerb", "still", "mail", "still"},
+                                {"kerb", "still", "shed", "still"},
+                                {"", "alarm", "mail", "alarm"}};
+    assert_int_equal(twi_outbox_route(c, routes, 3, NULL, NULL), TW_OK);
+    (void)sight(c, 1);
+    happens(c, "kerb", "lost", "it is lost");
+    happens(c, "kerb", "alarm", "it is lost for long");
+    assert_string_equal(items(c, "shed", TWI_ITEM_WAITING, text), "shed:still:1.jpg");
+    assert_int_equal(twi_outbox_peek(c, "mail", false, &fill, NULL), TW_OK);
+    assert_true(fill.alarm && fill.over && !fill.begun);
+    assert_int_equal(twi_outbox_take(c, "mail", false, TWI_TAKE_SIGHTING, &batch, NULL),
+                     TW_OK);
+    assert_int_equal(batch.count, 1);
+    assert_int_equal(twi_outbox_batch_items(c, &batch, see_alarm, seen, NULL), TW_OK);
+    assert_string_equal(seen, "alarm|kerb|it is lost for long|0");
+    assert_int_equal(twi_outbox_sent(c, &batch, WALL + S, NULL), TW_OK);
+    twi_outbox_batch_free(&batch);
+    assert_int_equal(twi_outbox_peek(c, "mail", false, &fill, NULL), TW_OK);
+    assert_true(!fill.alarm && fill.waiting == 1); /* the still is next */
+    happens(c, NULL, "alarm", "mail takes nothing");
+    assert_int_equal(twi_outbox_spare(c, "mail", NULL), TW_OK);
+    assert_int_equal(twi_outbox_peek(c, "mail", false, &fill, NULL), TW_OK);
+    assert_false(fill.alarm);
+    tw_catalogue_close(c);
+}
+
+static void test_a_run_that_nobody_ended_is_known(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *path = join(folder, "catalogue.db");
+    tw_catalogue *c = opened(path);
+    assert_int_equal(twi_catalogue_cut_off(c), 0); /* the first */
+    tw_catalogue *after = opened(path);            /* as if power had gone meanwhile */
+    assert_int_equal(twi_catalogue_cut_off(after), WALL);
+    tw_catalogue_close(after);
+    after = opened(path); /* that one was ended */
+    assert_int_equal(twi_catalogue_cut_off(after), 0);
+    tw_catalogue_close(after);
+    tw_catalogue_close(c);
+    free(path);
+    remove_folder(folder);
+}
+
 /* What the version before kept is taken over. */
 static void test_deliveries_of_an_older_version_are_kept(void **state)
 {
@@ -339,7 +405,8 @@ static void test_deliveries_of_an_older_version_are_kept(void **state)
     assert_int_equal(
         sqlite3_exec(
             db,
-            "DROP INDEX sighting_marked; ALTER TABLE sighting DROP COLUMN mark; DROP "
+            "DROP TRIGGER entry_routed; ALTER TABLE run DROP COLUMN ended; DROP INDEX "
+            "sighting_marked; ALTER TABLE sighting DROP COLUMN mark; DROP "
             "TABLE missed; ALTER TABLE log_entry RENAME TO happening; "
             "DROP TRIGGER capture_routed; DROP TRIGGER sighting_over; DROP TRIGGER "
             "sighting_made_over; DROP TABLE route; DROP TABLE outbox; DROP TABLE "
@@ -368,6 +435,8 @@ int main(void)
         cmocka_unit_test(test_giving_up_and_trying_again),
         cmocka_unit_test(test_what_is_sent_is_counted_and_may_go),
         cmocka_unit_test(test_one_is_dropped_by_its_number),
+        cmocka_unit_test(test_alarms_go_where_they_are_wanted_before_all_else),
+        cmocka_unit_test(test_a_run_that_nobody_ended_is_known),
         cmocka_unit_test(test_deliveries_of_an_older_version_are_kept),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
