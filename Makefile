@@ -1,7 +1,7 @@
 # The habitual words; CMake does the work (see CMakePresets.json).
 .PHONY: demo test check bench soak fuzz attack format lint docs install setup clean \
         check-format test-core test-options test-bare test-machine test-machine-short \
-        test-boards packages test-cross test-dev test-threads test-memory
+        test-boards test-boards-short packages test-cross test-dev test-threads test-memory
 
 PREFIX ?= /usr/local
 
@@ -53,6 +53,11 @@ test-machine-short:
 test-boards:
 	@scripts/install-packages boards
 	scripts/test-boards
+
+# Of arm64 core, settings, media, port, and a demo: minutes.
+test-boards-short:
+	@scripts/install-packages boards
+	scripts/test-boards short
 
 # Debian's packages, held to its rules, twice the same: for this machine and the boards; as root.
 packages:

@@ -77,6 +77,7 @@ void twi_writer_tend(twi_writer *writer)
 void twi_writer_do(twi_writer *writer, twi_job *job)
 {
     twi_times_check(writer);
+    watch_clock(writer);
     twi_writer_retry(writer);
     switch (job->kind) {
     case TWI_JOB_VIDEO_BEGIN: twi_writer_begin_clips(writer, job); break;

@@ -421,6 +421,42 @@ static void test_retry_after_is_heeded(void **state)
     leave_stored(s);
 }
 
+static bool note_alarm(void *ctx, const tw_log_entry *entry)
+{
+    if (strcmp(entry->what, "alarm") == 0)
+        collect_problem(ctx, entry->text);
+    return true;
+}
+
+/* What takes nothing for long is told of, and that it takes again. */
+static void test_what_takes_nothing_for_long_is_an_alarm(void **state)
+{
+    (void)state;
+    char text[512];
+    problems alarms = {0};
+    stored *s = make_stored();
+    char *got = join(s->folder, "got");
+    (void)mkdir(got, 0755);
+    server web =
+        start_stand_in("odd_server.py", "http", got, "503", "503", "503", "200", NULL);
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = http://127.0.0.1:%d/\nby = put\n"
+                   "what = still\n[station]\nalarm_after = 12 s\n",
+                   web.port);
+    deliver(s, "there", text);
+    (void)sight(s, 0);
+    WAIT_FOR(was_told(s, "there: works again"));
+    assert_int_equal(
+        tw_catalogue_log(s->catalogue, NULL, 0, 0, note_alarm, &alarms, NULL), TW_OK);
+    assert_int_equal(alarms.count, 2);
+    assert_has(alarms.text, "there has taken nothing for 1");
+    assert_has(alarms.text, "it asks to come back later (HTTP");
+    assert_has(alarms.text, "there takes what is sent again");
+    free(got);
+    end_server(&web);
+    leave_stored(s);
+}
+
 /* Destinations that the settings no more name, or of which they say something wrong: what
  * waits for them stays, and what is made for the latter waits as well. */
 static void test_what_waits_outlives_its_settings(void **state)
@@ -523,6 +559,7 @@ int main(void)
         cmocka_unit_test(test_a_refused_login_is_not_tried_again),
         cmocka_unit_test(test_what_is_too_large_is_given_up),
         cmocka_unit_test(test_retry_after_is_heeded),
+        cmocka_unit_test(test_what_takes_nothing_for_long_is_an_alarm),
         cmocka_unit_test(test_what_waits_outlives_its_settings),
         cmocka_unit_test(test_a_file_that_was_renamed_is_found),
         cmocka_unit_test(test_a_stalled_server_does_not_hold_the_end),

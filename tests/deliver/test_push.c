@@ -159,6 +159,8 @@ static void test_phones_are_kept(void **state)
     assert_int_equal(twi_phones_ready(accounts, transfer(), phones, &err), TW_OK);
     assert_int_equal(phones->count, 0);
     assert_string_equal(phones->key, key); /* phones know it */
+    assert_int_equal(twi_phone_add(accounts, &b, &err), TW_OK);
+    assert_int_equal(b.number, 4);
     free(key);
     free(phones);
     free(accounts);
