@@ -64,6 +64,7 @@ packages:
 	@scripts/install-packages machine
 	scripts/make-packages twice
 	scripts/make-packages amd64 arm64 armhf
+	scripts/test-bare packages
 	lintian --tag-display-limit 0 --fail-on error,warning build/packages/amd64/*.changes
 
 # The core under emulation of other machines: 64-bit ARM, and a microcontroller.

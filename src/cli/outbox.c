@@ -52,7 +52,8 @@ static bool show_item(void *ctx, const twi_outbox_item *item)
     }
     (void)printf("  %6lld  %-8s  %-7s  %-10s  %s  %s%s%s\n", (long long)item->id,
                  twi_json_item_state(item->state), item->what, item->camera,
-                 local_time(l, item->start_us, time), item->file,
+                 local_time(l, item->start_us, time),
+                 item->file[0] ? item->file : item->text,
                  item->why[0] ? "\n          " : "", item->why);
     return true;
 }

@@ -410,6 +410,7 @@ json_t *twi_json_item(const twi_outbox_item *item)
         put_count(o, "sighting", (uint64_t)item->sighting);
     put_time(o, "start", item->start_us);
     put_some_text(o, "file", item->file);
+    put_some_text(o, "text", item->text);
     put_count(o, "bytes", item->bytes);
     put_count(o, "tries", item->tries);
     put_some_text(o, "why", item->why);

@@ -64,10 +64,12 @@ function destination(d) {
   return make("li", {}, make("strong", {}, d.destination), " ", said.join("; "), d.why ? make("p", { class: "small wrong" }, (d.stopped ? "Stopped: " : "Last try: ") + d.why) : "", bar);
 }
 
+const named = (i) => i.file || i.text || "record of sighting " + i.sighting;
+
 async function showOutbox() {
   const a = await ask("/api/outbox");
-  const items = a.items.map((i) => [i.file || "record of sighting " + i.sighting, i.destination, i.state, i.why || "",
-    mayRun() ? button("Drop", () => change({ drop: i.id }), { "aria-label": "Drop " + (i.file || "the record") + " for " + i.destination }) : ""]);
+  const items = a.items.map((i) => [named(i), i.destination, i.state, i.why || "",
+    mayRun() ? button("Drop", () => change({ drop: i.id }), { "aria-label": "Drop " + named(i) + " for " + i.destination }) : ""]);
   $("outbox").replaceChildren(a.destinations.length ? make("ul", { class: "plain" }, ...a.destinations.map(destination)) :
     make("p", {}, "Nothing goes anywhere: a [destination NAME] in the settings, and a camera's send_to, would send captures."),
     items.length ? table(["What", "To", "State", "Why", ""], items, "What has not been sent") : "");
