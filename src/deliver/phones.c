@@ -52,34 +52,39 @@ static bool take_all(const json_t *o, twi_phones *out)
     return good;
 }
 
+static tw_status read_open(FILE *file, const char *path, twi_phones *out, tw_error *err)
+{
+    struct stat s;
+    json_error_t fault;
+    if (fstat(fileno(file), &s) != 0)
+        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
+    if (!S_ISREG(s.st_mode) || (s.st_mode & (S_IRWXG | S_IRWXO)))
+        return tw_fail(err, TW_EDAMAGED,
+                       "%s may be read by others than its owner: chmod 600 %s", path,
+                       path);
+    json_t *o = json_loadf(file, JSON_REJECT_DUPLICATES, &fault);
+    const bool good = o && take_all(o, out);
+    const int line = o ? 1 : fault.line;
+    json_decref(o);
+    return good ? TW_OK
+                : tw_fail(err, TW_EDAMAGED,
+                          "%s:%d: these are no phones: mend the file, or remove it, and "
+                          "tell each phone anew",
+                          path, line);
+}
+
 tw_status twi_phones_read(const char *accounts_file, twi_phones *out, tw_error *err)
 {
     char path[PATH_MAX];
-    struct stat s;
-    json_error_t fault;
     memset(out, 0, sizeof *out);
     twi_phones_path(accounts_file, path, sizeof path);
     FILE *file = fopen(path, "re");
     if (!file && errno == ENOENT)
         return TW_OK;
-    if (!file || fstat(fileno(file), &s) != 0) {
-        const int code = errno;
-        if (file)
-            (void)fclose(file);
-        return tw_fail(err, twi_status_of_errno(code), "%s: %s", path, strerror(code));
-    }
-    json_t *o = json_loadf(file, JSON_REJECT_DUPLICATES, &fault);
+    if (!file)
+        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
+    const tw_status st = read_open(file, path, out, err);
     (void)fclose(file);
-    tw_status st = TW_OK;
-    if (!S_ISREG(s.st_mode) || (s.st_mode & (S_IRWXG | S_IRWXO)))
-        st = tw_fail(err, TW_EDAMAGED,
-                     "%s may be read by others than its owner: chmod 600 %s", path, path);
-    else if (!o || !take_all(o, out))
-        st = tw_fail(err, TW_EDAMAGED,
-                     "%s:%d: these are no phones: mend the file, or remove it, and tell "
-                     "each phone anew",
-                     path, o ? 1 : fault.line);
-    json_decref(o);
     return st;
 }
 
@@ -120,12 +125,12 @@ static tw_status change(const char *accounts_file, change_fn edit, void *ctx,
 {
     char path[PATH_MAX];
     twi_phones *all = malloc(sizeof *all);
+    if (!all)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
     (void)snprintf(path, sizeof path, "%s.phones.lock", accounts_file);
     const int lock = open(path, O_RDWR | O_CREAT | O_CLOEXEC, 0600);
     tw_status st = TW_OK;
-    if (!all)
-        st = tw_fail(err, TW_ENOMEM, "out of memory");
-    else if (lock < 0 || flock(lock, LOCK_EX) != 0)
+    if (lock < 0 || flock(lock, LOCK_EX) != 0)
         st = tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
     if (st == TW_OK)
         st = twi_phones_read(accounts_file, all, err);

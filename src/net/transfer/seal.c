@@ -268,24 +268,31 @@ static bool sign(EVP_PKEY *key, const char *text, uint8_t out[2 * HALF])
     return good;
 }
 
+/* In base64url, with what ends it. @return past that. */
+static char *add_part(const uint8_t *data, size_t bytes, char end, char *out)
+{
+    encode(data, bytes, out);
+    char *at = out + strlen(out);
+    *at++ = end;
+    return at;
+}
+
 char *push_sign(const char *pem, const char *claims)
 {
     static const char HEADER[] = "{\"typ\":\"JWT\",\"alg\":\"ES256\"}";
     const size_t room = (sizeof HEADER + strlen(claims)) * 4 / 3 + 128;
     char *out = malloc(room);
-    uint8_t both[2 * HALF];
+    uint8_t both[2 * HALF] = {0};
     EVP_PKEY *key = read_key(pem);
     bool good = out && key;
     if (good) {
-        encode((const uint8_t *)HEADER, sizeof HEADER - 1, out);
-        (void)strcat(out, ".");
-        encode((const uint8_t *)claims, strlen(claims), out + strlen(out));
+        char *at = add_part((const uint8_t *)HEADER, sizeof HEADER - 1, '.', out);
+        at = add_part((const uint8_t *)claims, strlen(claims), '\0', at);
         good = sign(key, out, both);
+        at[-1] = '.';
+        (void)add_part(both, sizeof both, '\0', at);
     }
-    if (good) {
-        (void)strcat(out, ".");
-        encode(both, sizeof both, out + strlen(out));
-    } else {
+    if (!good) {
         free(out);
         out = NULL;
     }
