@@ -165,12 +165,28 @@ tw_status twi_phones_ready(const char *accounts_file, const twi_transfer *transf
     return change(accounts_file, ready, &r, err);
 }
 
+/* Where a phone goes: in the place of the one of the same address, of its account's
+ * oldest where that has too many, else behind all. */
+static size_t place_for(const twi_phones *all, const twi_phone *phone)
+{
+    size_t of_one = 0, oldest = all->count;
+    for (size_t i = 0; i < all->count; i++) {
+        const twi_phone *p = &all->all[i];
+        if (strcmp(p->endpoint, phone->endpoint) == 0)
+            return i;
+        if (strcmp(p->account, phone->account) != 0)
+            continue;
+        of_one++;
+        if (oldest == all->count || p->number < all->all[oldest].number)
+            oldest = i;
+    }
+    return of_one >= TWI_PHONES_OF_ONE ? oldest : all->count;
+}
+
 static tw_status add(twi_phones *all, void *ctx, tw_error *err)
 {
     twi_phone *phone = ctx;
-    size_t i = 0;
-    while (i < all->count && strcmp(all->all[i].endpoint, phone->endpoint) != 0)
-        i++;
+    const size_t i = place_for(all, phone);
     if (i == TWI_PHONES_MAX)
         return tw_fail(err, TW_ESIZE, "there are %d phones already", TWI_PHONES_MAX);
     phone->number = ++all->last;

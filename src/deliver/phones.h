@@ -8,6 +8,7 @@
 
 enum {
     TWI_PHONES_MAX = 64,
+    TWI_PHONES_OF_ONE = 8, /* of an account; its oldest goes for a new one */
     TWI_PHONE_NAME = 64,
     TWI_PHONE_ENDPOINT = 1024,
     TWI_PHONE_KEY = 96,
@@ -39,7 +40,7 @@ tw_status twi_phones_ready(const char *accounts_file, const twi_transfer *transf
                            twi_phones *out, tw_error *err);
 
 /** Keep a phone; its number is given. One of the same address is replaced.
- * @return TW_OK; TW_ESIZE: there are too many; TW_EINVAL: it is none. */
+ * @return TW_OK; TW_ESIZE: there are too many in all; TW_EINVAL: it is none. */
 tw_status twi_phone_add(const char *accounts_file, twi_phone *phone, tw_error *err);
 
 /** @param account  Whose phones alone may go; NULL: anybody's.

@@ -91,8 +91,13 @@ static void word_many(const message *l, news_item *out)
     (void)snprintf(out->url, sizeof out->url, "/#sightings");
 }
 
-static void word_alarm(const message_item *a, news_item *out)
+static void word_alarm(const destination *d, const message_item *a, news_item *out)
 {
+    char title[256];
+    (void)snprintf(title, sizeof title, "%s%s%s", d->of->station,
+                   a->camera[0] ? ": " : "", a->camera);
+    free(out->title);
+    out->title = strdup(title);
     (void)snprintf(out->body, sizeof out->body, "%s", a->text);
     (void)snprintf(out->topic, sizeof out->topic, "alarm-%lld", (long long)a->entry);
     (void)snprintf(out->url, sizeof out->url, "/#station");
@@ -103,7 +108,7 @@ static bool word(const destination *d, const message *l, news_item *out)
     memset(out, 0, sizeof *out);
     out->title = twi_compose_subject(d, l);
     if (l->sighting_count == 0 && l->alarm_count > 0)
-        word_alarm(&l->items[0], out);
+        word_alarm(d, &l->items[0], out);
     else if (l->sighting_count == 1)
         word_one(d, &l->sightings[0], out);
     else
@@ -151,10 +156,13 @@ static void word_contact(const destination *d, char *out, size_t capacity)
 static void tell_phone(destination *d, const twi_phone *phone, unsigned missed,
                        const news_item *what, twi_sending *out)
 {
-    json_t *o = json_pack("{ss ss ss ss ss* si sI}", "title", what->title, "body",
-                          what->body, "tag", what->topic, "url", what->url, "picture",
-                          what->picture[0] ? what->picture : NULL, "missed", (int)missed,
-                          "time", (json_int_t)(twi_deliver_wall(d) / 1000));
+    json_t *o = twi_json_told(&(twi_told){.title = what->title,
+                                          .body = what->body,
+                                          .tag = what->topic,
+                                          .url = what->url,
+                                          .picture = what->picture,
+                                          .missed = missed,
+                                          .wall_us = twi_deliver_wall(d)});
     char *text = twi_json_text(o), contact[256];
     word_contact(d, contact, sizeof contact);
     const twi_push_message told = {.data = text,

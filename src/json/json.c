@@ -455,6 +455,19 @@ json_t *twi_json_record_of(tw_catalogue *catalogue, int64_t sighting, const char
     return o;
 }
 
+json_t *twi_json_told(const twi_told *told)
+{
+    json_t *o = json_object();
+    put_text(o, "title", told->title);
+    put_text(o, "body", told->body);
+    put_text(o, "tag", told->tag);
+    put_text(o, "url", told->url);
+    put_some_text(o, "picture", told->picture);
+    put_count(o, "missed", told->missed);
+    put(o, "time", json_integer((json_int_t)(told->wall_us / 1000)));
+    return o;
+}
+
 json_t *twi_json_digest(const char *station, json_t *sightings)
 {
     json_t *o = object("digest");

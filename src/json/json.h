@@ -80,6 +80,16 @@ json_t *twi_json_record_of(tw_catalogue *catalogue, int64_t sighting, const char
                            const char *phase);
 
 /** Several of them in one message. @param sightings  An array, taken over. */
+/* What a phone is told. */
+typedef struct twi_told {
+    const char *title, *body, *tag, *url;
+    const char *picture; /* address on the page; "": none */
+    unsigned missed;
+    int64_t wall_us;
+} twi_told;
+
+json_t *twi_json_told(const twi_told *told);
+
 json_t *twi_json_digest(const char *station, json_t *sightings);
 
 /** A capture that belongs to no sighting, as it is sent. */

@@ -203,9 +203,23 @@ static void test_there_are_not_too_many(void **state)
     (void)state;
     char *folder = make_folder(), *accounts = join(folder, "accounts"), name[16];
     tw_error err = {0};
-    for (int i = 0; i <= TWI_PHONES_MAX; i++) {
-        (void)snprintf(name, sizeof name, "no-%d", i);
+    twi_phones *phones = calloc(1, sizeof *phones);
+    for (int i = 0; i < TWI_PHONES_OF_ONE + 1; i++) { /* the oldest of one goes */
+        (void)snprintf(name, sizeof name, "one-%d", i);
         twi_phone f = phone_of("ann", name);
+        assert_int_equal(twi_phone_add(accounts, &f, &err), TW_OK);
+    }
+    assert_int_equal(twi_phones_read(accounts, phones, &err), TW_OK);
+    assert_int_equal(phones->count, TWI_PHONES_OF_ONE);
+    for (size_t i = 0; i < phones->count; i++)
+        assert_string_not_equal(phones->all[i].name, "one-0");
+    assert_int_equal(twi_phones_forget_account(accounts, "ann", &err), TW_OK);
+    free(phones);
+    for (int i = 0; i <= TWI_PHONES_MAX; i++) {
+        char account[16];
+        (void)snprintf(name, sizeof name, "no-%d", i);
+        (void)snprintf(account, sizeof account, "a%d", i / 4);
+        twi_phone f = phone_of(account, name);
         assert_int_equal(twi_phone_add(accounts, &f, &err),
                          i < TWI_PHONES_MAX ? TW_OK : TW_ESIZE);
     }
