@@ -35,7 +35,10 @@ function whyNot(destinations) {
   return able() ? "" : "This browser cannot be told anything. On an iPhone, add the page to the home screen first.";
 }
 
-export async function showPhones() {
+// What keeps it from being shown is no matter of the rest of the view.
+export const showPhones = () => list().catch((e) => { $("phones").replaceChildren(make("p", {}, e.message)); });
+
+async function list() {
   const a = await ask("/api/phones"), why = whyNot(a.destinations);
   const rows = a.phones.map((f) => make("li", {}, make("strong", {}, f.name), (f.account ? " of " + f.account : "") + ", since " + new Date(f.since).toLocaleDateString() + " ",
     button("Forget", doing(() => forget(f.number)), { "aria-label": "Forget " + f.name + (f.account ? " of " + f.account : "") })));
