@@ -148,7 +148,7 @@ static void test_trace_is_csv_of_every_frame(void **state)
     assert_int_equal(o.code, 0);
     static const char begins[] =
         "file,t,activity,raw,light,sway,shake,colour,unlike,"
-        "travel,size,ignored,blobs,subjects,state\n\"" KERB "\",0.000,";
+        "travel,size,ignored,blobs,subjects,state\r\n\"" KERB "\",0.000,";
     assert_int_equal(strncmp(o.out, begins, strlen(begins)), 0);
     assert_int_equal(count_lines(o.out, ""), 1501);
     assert_int_equal(count_lines(o.out, "\"" KERB "\","), 1500);
