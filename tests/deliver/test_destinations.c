@@ -322,9 +322,9 @@ static void test_alarms_are_mailed(void **state)
     server post = start_mail(s->folder);
     mail_settings(s, post.port, "on = alarms\nwhen = digest 1 h\n", text);
     (void)snprintf(both, sizeof both,
-                   "%s[destination shed]\nurl = sftp://toad@localhost:9/up\nkey_file = "
-                   "%s/none\nsecret_file = %s/no.secret\non = sightings\n",
-                   text, s->folder, s->folder);
+                   "%s[destination shed]\nurl = http://localhost:9/\nby = form\n"
+                   "secret_file = %s/no.secret\non = sightings, alarms\n",
+                   text, s->folder);
     deliver(s, "there, shed", both);
     const tw_log_entry entry = {.camera = "mere",
                                 .at_us = INT64_C(1804966260) * 1000000,
@@ -341,8 +341,9 @@ static void test_alarms_are_mailed(void **state)
     assert_has(mail, "nothing is sent to shed any more: ");
     assert_null(strstr(mail, "sighting 1"));
     free(mail);
-    assert_int_equal(filled(s, "shed").waiting, 2); /* the still and the clip alone */
-    WAIT_FOR(filled(s, "there").waiting == 0);      /* nor is it told of itself */
+    /* the first alarm, the still and the clip; it is not told of itself */
+    assert_int_equal(filled(s, "shed").waiting, 3);
+    WAIT_FOR(filled(s, "there").waiting == 0); /* nor is it told of itself */
     end_server(&post);
     leave_stored(s);
 }
