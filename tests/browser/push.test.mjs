@@ -98,7 +98,7 @@ test("nothing is sent before somebody wants to be told, and that is said", async
 
 test("a button on the page, and this browser is told", async () => {
   here = push.phone("here");
-  page = await openPage(browser, station.url, { permissions: ["notifications"] });
+  page = await openPage(browser, station.url, { permissions: ["notifications"], serviceWorkers: "allow" });
   await page.context().grantPermissions(["notifications"], { origin: new URL(station.url).origin });
   await logIn(page, "ann", "frogspawn");
   await page.evaluate(() => navigator.serviceWorker.ready.then(() => true));

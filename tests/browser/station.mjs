@@ -100,9 +100,10 @@ function checkRequest(page, url, r) {
   }
 }
 
-/** A page whose errors and wrong requests are noted in page.wrong. */
+/** A page whose errors and wrong requests are noted in page.wrong. Without a worker beside it, which would
+ * ask in its place what tests want to see and to hold up; options may allow it. */
 export async function openPage(browser, url, options = {}) {
-  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, ...options });
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, serviceWorkers: "block", ...options });
   const page = await context.newPage();
   page.wrong = [];
   page.on("pageerror", (e) => page.wrong.push("error: " + e.message));
