@@ -7,6 +7,7 @@
 #include <stdbool.h>
 #include <stdio.h>
 #include <string.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include "system_error.h"
@@ -37,6 +38,18 @@ int twi_sync_folder_of(int at, const char *path)
         return ENAMETOOLONG;
     (void)snprintf(folder, sizeof folder, "%.*s", length, slash ? path : ".");
     return sync_path(at, folder, O_DIRECTORY);
+}
+
+tw_status twi_check_private(int fd, const char *path, tw_error *err)
+{
+    struct stat s;
+    if (fstat(fd, &s) != 0)
+        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
+    if (!S_ISREG(s.st_mode) || (s.st_mode & (S_IRWXG | S_IRWXO)))
+        return tw_fail(err, TW_EDAMAGED,
+                       "%s may be read by others than its owner: chmod 600 %s", path,
+                       path);
+    return TW_OK;
 }
 
 static bool write_whole(int fd, const char *text)

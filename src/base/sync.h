@@ -6,6 +6,10 @@
 
 #include "tawny/error.h"
 
+/** @return TW_OK; TW_EDAMAGED: others than its owner may read an open file, or it is
+ * none. */
+tw_status twi_check_private(int fd, const char *path, tw_error *err);
+
 /** Make the entry of a file or folder in the folder above it safe: after a rename, or it
  * may have its old name after a power cut; after it was made, or it may not be there.
  * @param at  The folder that path is below; AT_FDCWD. @return 0, or an errno. */

@@ -9,7 +9,6 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/file.h>
-#include <sys/stat.h>
 #include <unistd.h>
 
 #include "../base/sync.h"
@@ -54,14 +53,10 @@ static bool take_all(const json_t *o, twi_phones *out)
 
 static tw_status read_open(FILE *file, const char *path, twi_phones *out, tw_error *err)
 {
-    struct stat s;
     json_error_t fault;
-    if (fstat(fileno(file), &s) != 0)
-        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
-    if (!S_ISREG(s.st_mode) || (s.st_mode & (S_IRWXG | S_IRWXO)))
-        return tw_fail(err, TW_EDAMAGED,
-                       "%s may be read by others than its owner: chmod 600 %s", path,
-                       path);
+    const tw_status st = twi_check_private(fileno(file), path, err);
+    if (st != TW_OK)
+        return st;
     json_t *o = json_loadf(file, JSON_REJECT_DUPLICATES, &fault);
     const bool good = o && take_all(o, out);
     const int line = o ? 1 : fault.line;

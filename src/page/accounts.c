@@ -3,7 +3,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/stat.h>
 
 #include "../base/sync.h"
 #include "../deliver/phones.h"
@@ -49,18 +48,6 @@ static bool read_line(const char *line, accounts *out)
     return true;
 }
 
-static tw_status check_mode(FILE *file, const char *path, tw_error *err)
-{
-    struct stat s;
-    if (fstat(fileno(file), &s) != 0)
-        return tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
-    if (!S_ISREG(s.st_mode) || (s.st_mode & (S_IRWXG | S_IRWXO)))
-        return tw_fail(err, TW_EDAMAGED,
-                       "%s may be read by others than its owner: chmod 600 %s", path,
-                       path);
-    return TW_OK;
-}
-
 tw_status twi_accounts_read(const char *path, accounts *out, tw_error *err)
 {
     char line[512];
@@ -72,7 +59,7 @@ tw_status twi_accounts_read(const char *path, accounts *out, tw_error *err)
     if (!file)
         return tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
     out->made = true;
-    tw_status st = check_mode(file, path, err);
+    tw_status st = twi_check_private(fileno(file), path, err);
     while (st == TW_OK && fgets(line, sizeof line, file)) {
         number++;
         if (!read_line(line, out))
