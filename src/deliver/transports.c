@@ -14,7 +14,7 @@ const transport *twi_deliver_transport(const twi_destination_settings *set)
         return &twi_transport_folder;
     if (twi_deliver_begins(set->url, "smtp"))
         return &twi_transport_mail;
-    if (strcmp(set->url, "push:") == 0)
+    if (twi_url_is_phones(set->url))
         return &twi_transport_push;
     if (twi_deliver_begins(set->url, "mqtt"))
         return &twi_transport_broker;

@@ -38,8 +38,7 @@ static json_t *list_destinations(twi_page *p)
     const char *name = NULL;
     for (size_t i = 0; s && (name = twi_settings_destination_name(s, i)); i++) {
         twi_destination_settings d;
-        if (twi_settings_destination(s, name, &d) == TW_OK && d.url &&
-            strcmp(d.url, "push:") == 0)
+        if (twi_settings_destination(s, name, &d) == TW_OK && twi_url_is_phones(d.url))
             (void)json_array_append_new(list, json_string(name));
     }
     tw_settings_free(s);

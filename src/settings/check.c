@@ -182,7 +182,7 @@ static const char *fault_of(const char *url)
                                           "sftp://",    "http://",  "https://", "s3://",
                                           "s3+http://", "mqtt://",  "mqtts://", NULL};
     const char *at = NULL;
-    if (strcmp(url, "push:") == 0)
+    if (twi_url_is_phones(url))
         return NULL;
     if (begins(url, "push:"))
         return "nothing stands behind push: phones are told of on the page";
@@ -212,7 +212,7 @@ static bool takes_files(const twi_destination_settings *d)
     const char *url = d->url ? d->url : "";
     const bool form = begins(url, "http") && d->by >= TWI_BY_FORM;
     return url[0] && !is_mail(url) && !form && !begins(url, "mqtt") &&
-           strcmp(url, "push:") != 0;
+           !twi_url_is_phones(url);
 }
 
 /* [station] @return whether there is a page, so that phones can be told of on it. */
@@ -239,7 +239,7 @@ static void check_destination(intake *in, const section *self)
     else if (fault)
         twi_intake_tell(in, TW_ESYNTAX, self->line, "destination %s: url = %s: %s",
                         self->name, twi_source_shown(url, shown, sizeof shown), fault);
-    if (strcmp(url, "push:") == 0 && !has_page(in->settings))
+    if (twi_url_is_phones(url) && !has_page(in->settings))
         twi_intake_tell(in, TW_ESYNTAX, self->line,
                         "destination %s: phones are told of on the page, and there is "
                         "none: write listen = ADDRESS:PORT in [station]",

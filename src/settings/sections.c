@@ -122,6 +122,11 @@ const char *twi_settings_destination_name(const tw_settings *settings, size_t in
     return name_of(settings, IN_DESTINATION, index);
 }
 
+bool twi_url_is_phones(const char *url)
+{
+    return url && strcmp(url, "push:") == 0;
+}
+
 tw_status twi_settings_destination(const tw_settings *settings, const char *name,
                                    twi_destination_settings *out)
 {

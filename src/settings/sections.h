@@ -190,6 +190,9 @@ enum {
     TWI_SEND_ALARM = 64    /* an alarm; not in the settings' what */
 };
 
+/** Whether a destination's url means phones; NULL means nothing. */
+bool twi_url_is_phones(const char *url);
+
 /* Of what a destination is told. */
 enum { TWI_TELL_SIGHTINGS = 1, TWI_TELL_ALARMS = 2 };
 

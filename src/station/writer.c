@@ -53,9 +53,9 @@ static void remove_channel(twi_writer *writer, twi_channel *channel)
 /* Times are marked, and can be put right; but nobody is told of that who is not there. */
 static void watch_clock(twi_writer *writer)
 {
-    const int64_t been_us = twi_writer_now(writer) - writer->opened_us;
     if (writer->alarm_after_us == 0 || writer->clock_told ||
-        been_us < writer->alarm_after_us || twi_timing_is_set(&writer->timing))
+        twi_timing_is_set(&writer->timing) ||
+        twi_writer_now(writer) - writer->opened_us < writer->alarm_after_us)
         return;
     writer->clock_told = true;
     twi_writer_tell(writer, (tw_event){.kind = TW_EVENT_ALARM,
