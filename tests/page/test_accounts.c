@@ -4,6 +4,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "../../src/deliver/phones.h"
 #include "../support/support.h"
 
 static void list_one(void *ctx, const char *name, twi_may may)
@@ -42,7 +43,17 @@ static void test_they_are_made_changed_and_removed(void **state)
     char *after = read_file(file, NULL);
     assert_string_not_equal(before, after); /* the same password hashes otherwise */
     assert_string_equal(list(file, text), "ann:look bob.2:look ");
+    twi_phone phone = {.account = "ann",
+                       .name = "hers",
+                       .endpoint = "https://push.example/1",
+                       .key = "BCVx",
+                       .secret = "BTBZ"};
+    twi_phones *phones = calloc(1, sizeof *phones);
+    assert_int_equal(twi_phone_add(file, &phone, NULL), TW_OK);
     assert_int_equal(twi_account_remove(file, "ann", NULL), TW_OK);
+    assert_int_equal(twi_phones_read(file, phones, NULL), TW_OK);
+    assert_int_equal(phones->count, 0); /* nobody is told in her name any more */
+    free(phones);
     assert_int_equal(twi_account_remove(file, "ann", NULL), TW_ENOENT);
     assert_string_equal(list(file, text), "bob.2:look ");
     free(before);
