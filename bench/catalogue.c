@@ -68,7 +68,7 @@ int main(void)
     tw_catalogue *c = NULL;
     tw_error err = {0};
     if (tw_catalogue_open(NULL, true, &c, &err) != TW_OK ||
-        twi_catalogue_begin_run(c, US, &err) != TW_OK)
+        twi_catalogue_begin_run(c, US, "", &err) != TW_OK)
         die(&err);
     const double begun = seconds();
     for (uint32_t i = 0; i < SIGHTINGS; i++)

@@ -249,7 +249,7 @@ static tw_catalogue *make_day(const char *store)
         exit(2);
     (void)snprintf(path, sizeof path, "%s/catalogue.db", store);
     if (tw_catalogue_open(path, true, &c, &err) != TW_OK ||
-        twi_catalogue_begin_run(c, US, &err) != TW_OK)
+        twi_catalogue_begin_run(c, US, "", &err) != TW_OK)
         die("day", &err);
     for (uint32_t i = 1; i <= SIGHTINGS; i++) {
         int64_t id = 0;

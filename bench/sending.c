@@ -81,7 +81,7 @@ static void queue_all(const char *store)
     memset(bytes, 'x', sizeof bytes);
     (void)snprintf(path, sizeof path, "%s/catalogue.db", store);
     if (tw_catalogue_open(path, true, &c, &err) != TW_OK ||
-        twi_catalogue_begin_run(c, US, &err) != TW_OK ||
+        twi_catalogue_begin_run(c, US, "", &err) != TW_OK ||
         twi_outbox_route(c, &route, 1, NULL, &err) != TW_OK)
         die("queue", &err);
     for (uint32_t i = 1; i <= QUEUED; i++) {

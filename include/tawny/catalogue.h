@@ -134,6 +134,20 @@ typedef struct tw_log_entry {
     bool unsure;      /* the clock had not been set */
 } tw_log_entry;
 
+/* What a sensor said. */
+typedef struct tw_sensor_value {
+    const char *sensor; /* its name */
+    int64_t at_us;
+    int64_t value; /* millionths of its unit */
+    bool unsure;   /* the clock had not been set */
+} tw_sensor_value;
+
+/** Visit what sensors said, in the order of time, until visit says false.
+ * @param sensor  NULL: all of them. */
+TW_API tw_status tw_catalogue_values(
+    tw_catalogue *catalogue, const char *sensor, int64_t from_us, int64_t until_us,
+    bool (*visit)(void *ctx, const tw_sensor_value *value), void *ctx, tw_error *err);
+
 /** Visit what happened, the oldest first, until visit says false.
  * @param camera  NULL: to all of them and to the station. */
 TW_API tw_status tw_catalogue_log(tw_catalogue *catalogue, const char *camera,

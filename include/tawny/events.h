@@ -34,8 +34,9 @@ enum tw_event_kind_values {
     TW_EVENT_STOPPED,  /* nothing is sent to a destination any more: text says why */
     TW_EVENT_ORDERED,  /* somebody has given an order: text says which */
     TW_EVENT_CLOSED,   /* a camera has ended: status, text if that was an error */
-    TW_EVENT_ALARM     /* somebody should look after something, or need not any more:
+    TW_EVENT_ALARM,    /* somebody should look after something, or need not any more:
                           status, text; what it began with was told when it did */
+    TW_EVENT_DAILY     /* the word of the day: text says how all is; status */
 };
 typedef int32_t tw_event_kind; /* one of them */
 

@@ -70,6 +70,9 @@ typedef struct tw_clock_ops {
      * waits that something else may end: a clock of a test may run faster. NULL: as long.
      */
     int64_t (*lasts_us)(void *ctx, int64_t span_us);
+    /* Optional, thread-safe. Write a word that stays the same until the board is started
+     * anew, ended by 0, "" if it is not known. NULL: it is not. */
+    void (*boot)(void *ctx, char *out, size_t capacity);
 } tw_clock_ops;
 
 typedef struct tw_clock {
@@ -149,6 +152,30 @@ typedef struct tw_pins {
     const tw_pins_ops *ops;
     void *ctx;
 } tw_pins;
+
+/* ---- sensors --------------------------------------------------------------------- */
+
+/* Where a number comes from: one of the two. Texts are borrowed for the call. */
+typedef struct tw_sensor_request {
+    size_t size;      /* of this struct; 0: see version.h */
+    const char *name; /* of the sensor, for messages */
+    const char *file; /* "": a program says it */
+    const char *run;  /* program and arguments, separated by blanks */
+} tw_sensor_request;
+
+typedef struct tw_sensors_ops {
+    size_t size; /* of this struct; 0: see version.h */
+    /* Required, thread-safe. What the file holds, or the program printed last, as a text
+     * ended by 0, cut where it is longer. Blocks for at most five seconds. TW_ENOENT,
+     * TW_EACCES, TW_ETIMEOUT, TW_EIO...: err says what and where. */
+    tw_status (*read)(void *ctx, const tw_sensor_request *request, char *text,
+                      size_t capacity, tw_error *err);
+} tw_sensors_ops;
+
+typedef struct tw_sensors {
+    const tw_sensors_ops *ops;
+    void *ctx;
+} tw_sensors;
 
 /* ---- what a port can make -------------------------------------------------------- */
 
@@ -245,6 +272,7 @@ typedef struct tw_platform {
                             look stores nothing */
     const tw_pins *pins; /* sensors, lamps...; NULL: there are none */
     tw_push *const *pushed; /* cameras of your own, ended by NULL; NULL: there are none */
+    const tw_sensors *sensors; /* of temperature, voltage...; NULL: none can be read */
 } tw_platform;
 
 #ifdef __cplusplus

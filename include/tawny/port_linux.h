@@ -30,6 +30,10 @@ TW_API tw_clock tw_linux_clock(void);
  */
 TW_API tw_status tw_linux_pins(tw_pins *out, tw_error *err);
 
+/** @return What reads sensors: files, and programs that print a number. Needs no release.
+ */
+TW_API tw_sensors tw_linux_sensors(void);
+
 /**
  * Use a folder as a card; it is made if it is missing.
  *

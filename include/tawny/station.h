@@ -184,6 +184,29 @@ static inline tw_status tw_station_store(tw_station *station, tw_store_status *o
     return tw_station_store_sized(station, out, sizeof *out);
 }
 
+/* How a sensor fares. */
+typedef struct tw_sensor_status {
+    size_t size; /* of this struct; 0: see version.h */
+    char name[64];
+    char unit[24];
+    bool known;    /* its last reading gave a number */
+    bool beyond;   /* it is beyond its limits */
+    int64_t value; /* the newest, millionths of its unit */
+    int64_t at_us; /* wall time of it; 0: none yet */
+    char why[160]; /* it gives none; "": it does */
+} tw_sensor_status;
+
+/** How a sensor of a station fares. Any thread, also while it runs.
+ * @return TW_OK; TW_EINVAL; TW_ENOENT: index is past the last. */
+TW_API tw_status tw_station_sensor_sized(tw_station *station, size_t index,
+                                         tw_sensor_status *out, size_t size);
+
+static inline tw_status tw_station_sensor(tw_station *station, size_t index,
+                                          tw_sensor_status *out)
+{
+    return tw_station_sensor_sized(station, index, out, sizeof *out);
+}
+
 /** Ask tw_station_run to return. From any thread, and from a signal handler. */
 TW_API void tw_station_stop(tw_station *station);
 

@@ -92,6 +92,7 @@ complete -c tawny -n '__fish_seen_subcommand_from sightings' -l rebuild -d 'Make
 complete -c tawny -n '__fish_seen_subcommand_from sightings' -l csv -d 'The list as CSV'
 complete -c tawny -n '__fish_seen_subcommand_from sightings' -l camtrap -r -d 'Export as Camtrap DP 1.0: tables and media go to this folder'
 complete -c tawny -n '__fish_seen_subcommand_from sightings' -l trace -d 'The activity of a camera, second by second, as CSV'
+complete -c tawny -n '__fish_seen_subcommand_from sightings' -l values -d 'What the sensors said, as CSV'
 complete -c tawny -n '__fish_seen_subcommand_from sightings' -l happened -d 'What else happened to the station and its cameras'
 complete -c tawny -n '__fish_seen_subcommand_from sightings' -s s -l settings -r -d 'Settings file (else ./station.ini, then the users, then the systems)'
 complete -c tawny -n '__fish_seen_subcommand_from sightings' -l set -r -d 'Set a value over the files; may be repeated'

@@ -5,6 +5,7 @@
 
 #include "output.h"
 #include "../settings/sections.h"
+#include "../station/sensors.h"
 #include "../station/footage.h"
 #include "../port/linux/devices.h"
 #include "tawny/port.h"
@@ -215,6 +216,26 @@ static gboolean check_hooks(const cli_common *common, const tw_settings *setting
     return good;
 }
 
+/* Each is read once. */
+static gboolean check_sensors(const cli_common *common, const tw_settings *settings)
+{
+    const tw_sensors port = tw_linux_sensors();
+    twi_sensor_settings sensor;
+    gboolean all = TRUE;
+    for (size_t i = 0; twi_settings_sensor_name(settings, i); i++) {
+        char words[64];
+        int64_t value = 0;
+        tw_error err = {0};
+        (void)twi_settings_sensor(settings, twi_settings_sensor_name(settings, i),
+                                  &sensor);
+        const gboolean good = twi_sensor_read(&port, &sensor, &value, &err) == TW_OK;
+        (void)find(common, good, "sensor", sensor.name,
+                   good ? twi_sensor_words(value, sensor.unit, words) : err.text);
+        all &= good;
+    }
+    return all;
+}
+
 static gboolean check_destinations(const cli_common *common, const tw_settings *settings)
 {
     GString *text = g_string_new(NULL);
@@ -265,6 +286,7 @@ int cli_check(int argc, char **argv)
         good &= check_store(&common, &station);
         if (twi_settings_hook_name(settings, 0))
             good &= check_hooks(&common, settings);
+        good &= check_sensors(&common, settings);
         if (twi_settings_destination_name(settings, 0))
             good &= check_destinations(&common, settings);
         if (!twi_clips_possible(&err))

@@ -76,9 +76,12 @@ static void add_line(GString *out, json_t *object)
 static void add_status(const control *c, GString *out)
 {
     tw_camera_status camera;
+    tw_sensor_status sensor;
     tw_store_status store;
     for (size_t i = 0; tw_station_camera(c->station, i, &camera) == TW_OK; i++)
         add_line(out, twi_json_camera(&camera, NULL));
+    for (size_t i = 0; tw_station_sensor(c->station, i, &sensor) == TW_OK; i++)
+        add_line(out, twi_json_sensor(&sensor));
     if (tw_station_store(c->station, &store) == TW_OK)
         add_line(out, twi_json_store(&store));
 }

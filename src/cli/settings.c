@@ -20,18 +20,20 @@ static const char EXAMPLE[] = "Examples:\n"
                               "  tawny settings --reference > settings.md";
 
 typedef struct showing {
-    const char *camera; /* NULL: the station, or a destination */
+    const char *camera; /* NULL: the station, a destination or a sensor */
     const char *destination;
+    const char *sensor;
     const char *group; /* of the last line */
     gboolean json, helps, changed_only;
 } showing;
 
 static void show_json(const showing *s, const tw_setting *setting)
 {
-    out_json(json_pack("{ss ss? ss? ss ss ss ss ss}", "type", "setting", "camera",
-                       s->camera, "destination", s->destination, "key", setting->key,
-                       "value", setting->value, "origin", setting->origin, "preset",
-                       setting->preset, "help", setting->help));
+    out_json(json_pack("{ss ss? ss? ss? ss ss ss ss ss}", "type", "setting", "camera",
+                       s->camera, "destination", s->destination, "sensor", s->sensor,
+                       "key", setting->key, "value", setting->value, "origin",
+                       setting->origin, "preset", setting->preset, "help",
+                       setting->help));
 }
 
 static void show(void *ctx, const tw_setting *setting)
@@ -71,6 +73,15 @@ static void show_destination(tw_settings *settings, const char *name, const show
     (void)twi_settings_walk_destination(settings, name, show, &s);
 }
 
+static void show_sensor(tw_settings *settings, const char *name, const showing *how)
+{
+    showing s = *how;
+    s.sensor = name;
+    if (!s.json)
+        (void)printf("\n[sensor %s]\n", name);
+    (void)twi_settings_walk_sensor(settings, name, show, &s);
+}
+
 static int show_all(tw_settings *settings, int count, char **names, const showing *how)
 {
     if (count == 0)
@@ -79,6 +90,8 @@ static int show_all(tw_settings *settings, int count, char **names, const showin
         (void)show_section(settings, tw_settings_camera_name(settings, i), how);
     for (size_t i = 0; count == 0 && twi_settings_destination_name(settings, i); i++)
         show_destination(settings, twi_settings_destination_name(settings, i), how);
+    for (size_t i = 0; count == 0 && twi_settings_sensor_name(settings, i); i++)
+        show_sensor(settings, twi_settings_sensor_name(settings, i), how);
     for (int i = 0; i < count; i++)
         if (show_section(settings, names[i], how) != TW_OK)
             return cli_say(CLI_USAGE, "the settings have no camera %s", names[i]);
@@ -193,7 +206,7 @@ int cli_settings(int argc, char **argv)
         st = tw_settings_add_camera(settings, "camera", "", cli_told, NULL);
     else
         st = tw_settings_check(settings, cli_told, NULL);
-    const showing how = {NULL, NULL, NULL, common.json, helps, changed};
+    const showing how = {NULL, NULL, NULL, NULL, common.json, helps, changed};
     code = show_all(settings, argc - 1, argv + 1, &how);
     tw_settings_free(settings);
     return st == TW_OK ? code : CLI_USAGE;

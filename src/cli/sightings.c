@@ -42,7 +42,7 @@ typedef struct listing {
     char *send; /* destination */
     char *mark, *missed;
     int not_missed;
-    gboolean marked, starred, star, unstar, remove, csv, rebuild, trace, happened;
+    gboolean marked, starred, star, unstar, remove, csv, rebuild, trace, values, happened;
     tw_catalogue *catalogue;
     tw_clock clock;
     GArray *records; /* of tw_sighting_record, texts their own */
@@ -284,6 +284,33 @@ static int print_trace(listing *l)
     return CLI_DONE;
 }
 
+static bool print_value(void *ctx, const tw_sensor_value *v)
+{
+    const listing *l = ctx;
+    char time[TWI_UTC_MAX];
+    if (l->common.json)
+        out_json(twi_json_value(v));
+    else
+        (void)printf("%s,%s,%.6f\r\n", twi_utc(v->at_us, time), v->sensor,
+                     (double)v->value / 1e6);
+    return true;
+}
+
+static int print_values(listing *l)
+{
+    tw_sighting_filter filter = {0};
+    tw_error err = {0};
+    const int code = store_day(&l->clock, l->day, &filter.from_us, &filter.until_us);
+    if (code != CLI_DONE)
+        return code;
+    if (!l->common.json)
+        (void)printf("time,sensor,value\r\n");
+    if (tw_catalogue_values(l->catalogue, NULL, filter.from_us, filter.until_us,
+                            print_value, l, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    return CLI_DONE;
+}
+
 /* "lost: no frame for 10 s" stands behind "lost" already. */
 static const char *text_of(const tw_log_entry *h)
 {
@@ -469,6 +496,8 @@ static int act_on_all(listing *l)
         return export(l);
     if (l->trace)
         return print_trace(l);
+    if (l->values)
+        return print_values(l);
     return l->happened ? print_log(l) : list(l);
 }
 
@@ -527,6 +556,8 @@ int cli_sightings(int argc, char **argv)
          "Export as Camtrap DP 1.0: tables and media go to this folder", "DIR"},
         {"trace", 0, 0, G_OPTION_ARG_NONE, &l.trace,
          "The activity of a camera, second by second, as CSV", NULL},
+        {"values", 0, 0, G_OPTION_ARG_NONE, &l.values, "What the sensors said, as CSV",
+         NULL},
         {"happened", 0, 0, G_OPTION_ARG_NONE, &l.happened,
          "What else happened to the station and its cameras", NULL},
         {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};

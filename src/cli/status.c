@@ -1,4 +1,5 @@
 /* tawny status: how the running station fares. */
+#include <math.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -8,6 +9,7 @@
 #include "store.h"
 #include "../core/naming.h"
 #include "../settings/sections.h"
+#include "../station/sensors.h"
 #include "tawny/settings.h"
 
 static const char ABOUT[] =
@@ -15,7 +17,7 @@ static const char ABOUT[] =
     "state, its activity, its sightings, what was stored and what was lost; its frames\n"
     "and where some went, the share of a processor that its thread takes, the memory of\n"
     "its pre-event footage, how bright the place is and how much the picture flickers;\n"
-    "then the store.";
+    "then sensors, and the store.";
 static const char EXAMPLE[] = "Examples:\n"
                               "  tawny status\n"
                               "  tawny status --settings station.ini --json";
@@ -146,6 +148,25 @@ static void say_camera(telling *t, const json_t *o)
     }
 }
 
+static void say_sensor(const telling *t, const json_t *o)
+{
+    char ago[32], words[64];
+    const char *name = json_string_value(json_object_get(o, "sensor")),
+               *unit = json_string_value(json_object_get(o, "unit")),
+               *why = json_string_value(json_object_get(o, "why"));
+    say_ago(t, time_at(o, "at"), ago);
+    if (why)
+        (void)printf("Sensor %s gives NO number: %s\n", name, why);
+    else if (time_at(o, "at") == 0)
+        (void)printf("Sensor %s was not read yet.\n", name);
+    else
+        (void)printf(
+            "Sensor %s: %s%s, %s.\n", name,
+            twi_sensor_words((int64_t)llround(real(o, "value") * 1e6), unit ? unit : "",
+                             words),
+            json_is_true(json_object_get(o, "beyond")) ? ", BEYOND its limits" : "", ago);
+}
+
 static void say_store(const json_t *o)
 {
     char waiting[24];
@@ -173,6 +194,8 @@ static void say(telling *t, const char *answer)
         const char *type = json_string_value(json_object_get(o, "type"));
         if (type && strcmp(type, "camera") == 0)
             say_camera(t, o);
+        else if (type && strcmp(type, "sensor") == 0)
+            say_sensor(t, o);
         else if (type && strcmp(type, "store") == 0)
             say_store(o);
         json_decref(o);

@@ -100,6 +100,7 @@ static void print_event(watching *w, const tw_event *e)
     case TW_EVENT_ORDERED:
     case TW_EVENT_STOPPED:
     case TW_EVENT_ALARM:
+    case TW_EVENT_DAILY:
     case TW_EVENT_FREED:
         (void)printf("%s%s  %-*s  %s\n",
                      e->status == TW_OK ? "" : notify_level(stdout, NOTIFY_WARNING), time,
@@ -280,7 +281,9 @@ static int run(watching *w, const tw_card *card)
     tw_platform platform = cli_platform();
     tw_error err = {0};
     tw_pins pins = {0};
+    const tw_sensors sensors = tw_linux_sensors();
     platform.card = card;
+    platform.sensors = &sensors;
     w->store = card->ops->place(card->ctx);
     if (tw_linux_pins(&pins, NULL) == TW_OK)
         platform.pins = &pins;

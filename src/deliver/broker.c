@@ -225,7 +225,7 @@ static void send_record(destination *d, const twi_outbox_batch *batch, twi_sendi
     }
     if (tell_news(d, out)) /* what came before its end is told before */
         (void)publish(d, item.camera[0] ? item.camera : NULL,
-                      item.entry != 0 ? "alarm" : "sighting", o, false, out);
+                      item.entry != 0 ? item.what : "sighting", o, false, out);
     else
         json_decref(o);
 }

@@ -3,6 +3,8 @@
 #include "destination.h"
 
 #include "../station/catalogue_write.h"
+#include "../station/tell.h"
+#include "tawny/events.h"
 
 #include <stdarg.h>
 #include <stdio.h>
@@ -42,9 +44,17 @@ void twi_deliver_alarm(const destination *d, const char *format, ...)
     va_end(args);
     const tw_log_entry entry = {
         .at_us = twi_deliver_wall(d), .what = "alarm", .text = text};
-    if (d->catalogue && d->of->alarm_after_us > 0)
-        if (twi_catalogue_happened(d->catalogue, &entry, NULL) == TW_OK)
-            (void)twi_outbox_spare(d->catalogue, d->set.name, NULL);
+    if (!d->catalogue || d->of->alarm_after_us == 0)
+        return;
+    if (twi_catalogue_happened(d->catalogue, &entry, NULL) == TW_OK)
+        (void)twi_outbox_spare(d->catalogue, d->set.name, NULL);
+    (void)pthread_mutex_lock(&d->of->station_lock);
+    if (d->of->running)
+        twi_station_pass(d->of->running, &(tw_event){.kind = TW_EVENT_ALARM,
+                                                     .wall_us = entry.at_us,
+                                                     .status = TW_EAGAIN,
+                                                     .text = text});
+    (void)pthread_mutex_unlock(&d->of->station_lock);
 }
 
 void twi_deliver_fail(twi_sending *out, twi_fault fault, const char *format, ...)

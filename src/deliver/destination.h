@@ -55,8 +55,12 @@ struct destination {
     int64_t next_us;      /* not tried before, by the clock; 0: at once */
     bool failing;         /* and that has been told */
     bool halted;          /* likewise */
-    int64_t failing_us;   /* since when, by the clock; 0: it works */
     bool alarmed;         /* that it has failed for long was told */
+    bool slow;            /* that something has waited for a day was told */
+    int64_t failing_us;   /* since when, by the clock; 0: it works */
+    int64_t slow_id;      /* the newest that waited at slow_us */
+    int64_t slow_us;      /* by the clock; 0: not looked yet */
+    int64_t slow_next_us; /* when it is looked again */
     uint64_t sent;        /* since nothing waited */
     unsigned inspections; /* at the queue */
     /* What was seen of the queue, and when by the clock. */

@@ -23,7 +23,7 @@ enum { ARG_BYTES = 4096 };
 typedef struct hook {
     char *name, *cameras;
     char *text; /* of run; the words lie in it */
-    char *words[TWI_RUN_ARGS_MAX + 1];
+    char *words[TWI_PROGRAM_ARGS_MAX + 1];
     int64_t on, timeout_us;
 } hook;
 
@@ -57,7 +57,7 @@ struct twi_hooks {
 static void tell(const twi_hooks *h, tw_status st, const char *hook_name,
                  const char *what)
 {
-    char line[2 * TWI_RUN_LINE_MAX + 128];
+    char line[2 * TWI_PROGRAM_LINE_MAX + 128];
     (void)snprintf(line, sizeof line, "hook %s: %s", hook_name, what);
     if (h->callback)
         h->callback(h->ctx, st, line);
@@ -68,10 +68,11 @@ static void tell(const twi_hooks *h, tw_status st, const char *hook_name,
 static const struct {
     int64_t bit;
     const char *word;
-} WORDS[] = {
-    {TWI_HOOK_BEGAN, "began"}, {TWI_HOOK_STILL, "still"},     {TWI_HOOK_CLIP, "clip"},
-    {TWI_HOOK_ENDED, "ended"}, {TWI_HOOK_LOST, "lost"},       {TWI_HOOK_BACK, "back"},
-    {TWI_HOOK_LOW, "low"},     {TWI_HOOK_STOPPED, "stopped"}, {TWI_HOOK_ALARM, "alarm"}};
+} WORDS[] = {{TWI_HOOK_BEGAN, "began"}, {TWI_HOOK_STILL, "still"},
+             {TWI_HOOK_CLIP, "clip"},   {TWI_HOOK_ENDED, "ended"},
+             {TWI_HOOK_LOST, "lost"},   {TWI_HOOK_BACK, "back"},
+             {TWI_HOOK_LOW, "low"},     {TWI_HOOK_STOPPED, "stopped"},
+             {TWI_HOOK_ALARM, "alarm"}, {TWI_HOOK_DAILY, "daily"}};
 
 /* @return the bit of an event; 0: no hook is started on it. */
 static int64_t bit_of(const tw_event *e)
@@ -84,6 +85,7 @@ static int64_t bit_of(const tw_event *e)
     case TW_EVENT_FREED: return TWI_HOOK_LOW;
     case TW_EVENT_STOPPED: return TWI_HOOK_STOPPED;
     case TW_EVENT_ALARM: return TWI_HOOK_ALARM;
+    case TW_EVENT_DAILY: return TWI_HOOK_DAILY;
     case TW_EVENT_STORED:
         if (strcmp(e->file_kind, twi_kind_name(TWI_KIND_STILL)) == 0)
             return TWI_HOOK_STILL;
@@ -200,9 +202,9 @@ void twi_hooks_event(twi_hooks *h, const tw_event *e)
 
 /* ---- running ---------------------------------------------------------------------- */
 
-static void say(const twi_hooks *h, const hook *k, const twi_run_outcome *o)
+static void say(const twi_hooks *h, const hook *k, const twi_program_outcome *o)
 {
-    char what[TWI_RUN_LINE_MAX + 96];
+    char what[TWI_PROGRAM_LINE_MAX + 96];
     const char *colon = o->last[0] ? ": " : "";
     if (o->late)
         (void)snprintf(what, sizeof what, "ended after %.0f s, its timeout%s%s",
@@ -218,25 +220,28 @@ static void say(const twi_hooks *h, const hook *k, const twi_run_outcome *o)
 static void run(const twi_hooks *h, const entry *what)
 {
     const hook *k = what->of;
-    char *argv[TWI_RUN_ARGS_MAX + 1] = {NULL};
-    twi_run_outcome outcome;
+    char *argv[TWI_PROGRAM_ARGS_MAX + 1] = {NULL};
+    twi_program_outcome outcome;
     tw_error err = {0};
-    tw_status st = what->input ? TW_OK : tw_fail(&err, TW_ENOMEM, "out of memory");
+    char **environment = twi_fields_environment(&what->fields);
+    tw_status st =
+        what->input && environment ? TW_OK : tw_fail(&err, TW_ENOMEM, "out of memory");
     for (size_t i = 0; st == TW_OK && k->words[i]; i++) {
         argv[i] = malloc(ARG_BYTES);
-        st = argv[i] ? twi_run_expand(k->words[i], &what->fields, argv[i], ARG_BYTES)
+        st = argv[i] ? twi_fields_expand(k->words[i], &what->fields, argv[i], ARG_BYTES)
                      : TW_ENOMEM;
         if (st != TW_OK)
             (void)tw_fail(&err, st, "an argument is too long");
     }
     if (st == TW_OK)
-        st = twi_run_program(argv, &what->fields, what->input, k->timeout_us,
-                             &h->until_us, &outcome, &err);
+        st = twi_program_run(argv, environment, what->input, k->timeout_us, &h->until_us,
+                             &outcome, &err);
     if (st == TW_OK)
         say(h, k, &outcome);
     else
         tell(h, st, k->name, err.text);
-    for (size_t i = 0; i < TWI_RUN_ARGS_MAX; i++)
+    twi_fields_free_environment(environment);
+    for (size_t i = 0; i < TWI_PROGRAM_ARGS_MAX; i++)
         free(argv[i]);
 }
 
@@ -262,7 +267,7 @@ static void *work(void *ctx)
     twi_hooks *h = ctx;
     for (entry *what = take(h); what; what = take(h)) {
         const int64_t until_us = atomic_load(&h->until_us);
-        if (until_us == 0 || twi_run_now() < until_us)
+        if (until_us == 0 || twi_program_now() < until_us)
             run(h, what);
         else
             tell(h, TW_ESTOPPED, what->of->name,
@@ -284,11 +289,11 @@ static tw_status read_hook(hook *k, const twi_hook_settings *from, tw_error *err
     k->timeout_us = from->timeout_us;
     if (!k->name || !k->cameras || !k->text)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    if (twi_run_split(k->text, k->words) != TW_OK)
+    if (twi_program_split(k->text, k->words) != TW_OK)
         return tw_fail(err, TW_ESYNTAX,
                        "hook %s: run = %s: expected a program and at most %d arguments, "
                        "quotes closed",
-                       from->name, from->run ? from->run : "", TWI_RUN_ARGS_MAX - 1);
+                       from->name, from->run ? from->run : "", TWI_PROGRAM_ARGS_MAX - 1);
     return TW_OK;
 }
 
@@ -364,7 +369,7 @@ void twi_hooks_free(twi_hooks *h)
 {
     if (!h)
         return;
-    atomic_store(&h->until_us, twi_run_now() + TWI_HOOKS_END_S * INT64_C(1000000));
+    atomic_store(&h->until_us, twi_program_now() + TWI_HOOKS_END_S * INT64_C(1000000));
     (void)pthread_mutex_lock(&h->lock);
     h->ending = true;
     (void)pthread_cond_broadcast(&h->came);
@@ -381,24 +386,6 @@ void twi_hooks_free(twi_hooks *h)
 
 /* ---- trying ----------------------------------------------------------------------- */
 
-/* As posix_spawnp looks for it. */
-static bool can_run(const char *program)
-{
-    char path[4096];
-    const char *folder = getenv("PATH");
-    if (strchr(program, '/'))
-        return access(program, X_OK) == 0;
-    for (; folder && *folder; folder += strspn(folder, ":")) {
-        const size_t n = strcspn(folder, ":");
-        if (snprintf(path, sizeof path, "%.*s/%s", (int)n, folder, program) <
-                (int)sizeof path &&
-            access(path, X_OK) == 0)
-            return true;
-        folder += n;
-    }
-    return false;
-}
-
 tw_status twi_hooks_try(const tw_settings *settings, tw_problem_fn callback, void *ctx)
 {
     twi_hooks h = {.count = 0};
@@ -409,7 +396,7 @@ tw_status twi_hooks_try(const tw_settings *settings, tw_problem_fn callback, voi
         callback(ctx, err.text);
     for (size_t i = 0; read == TW_OK && i < h.count; i++) {
         char line[512];
-        if (can_run(h.hooks[i].words[0]))
+        if (twi_program_is_there(h.hooks[i].words[0]))
             continue;
         (void)snprintf(line, sizeof line, "hook %s: %s is not there, or may not be run",
                        h.hooks[i].name, h.hooks[i].words[0]);

@@ -58,7 +58,8 @@ json_t *twi_message_record(const destination *d, int64_t sighting, const char *p
 
 json_t *twi_message_alarm(const destination *d, const message_item *item)
 {
-    const tw_event event = {.kind = TW_EVENT_ALARM,
+    const bool daily = twi_message_is(item, TWI_SEND_DAILY);
+    const tw_event event = {.kind = daily ? TW_EVENT_DAILY : TW_EVENT_ALARM,
                             .camera = item->camera[0] ? item->camera : NULL,
                             .wall_us = item->start_us,
                             .text = item->text};
@@ -69,8 +70,8 @@ enum { QUALITY = 85 };
 
 const char *twi_message_word(int64_t what_bit)
 {
-    static const char *const words[] = {"still", "small",   "clip", "record",
-                                        "timed", "segment", "alarm"};
+    static const char *const words[] = {"still", "small",   "clip",  "record",
+                                        "timed", "segment", "alarm", "daily"};
     for (size_t i = 0; i < sizeof words / sizeof *words; i++)
         if (what_bit == INT64_C(1) << i)
             return words[i];

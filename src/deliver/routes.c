@@ -99,15 +99,28 @@ static void tell_gone(const twi_deliver *o, tw_catalogue *catalogue, const char 
     o->callback(o->ctx, TW_ENOENT, line);
 }
 
+/* What is said in words goes there whichever camera, or none, it is of. */
+static size_t routes_of_words(const destination *d, twi_route *routes)
+{
+    static const int64_t words[][2] = {{TWI_TELL_ALARMS, TWI_SEND_ALARM},
+                                       {TWI_TELL_DAILY, TWI_SEND_DAILY}};
+    size_t count = 0;
+    if (!d->transport->message && d->transport != &twi_transport_broker)
+        return 0;
+    for (size_t i = 0; i < sizeof words / sizeof *words; i++) {
+        const char *what = twi_message_word(words[i][1]);
+        if (d->set.on & words[i][0])
+            routes[count++] = (twi_route){"", what, d->set.name, what};
+    }
+    return count;
+}
+
 static size_t collect_routes(twi_deliver *o, twi_route *routes)
 {
     size_t count = 0;
-    const char *name = NULL, *alarm = twi_message_word(TWI_SEND_ALARM);
-    for (size_t k = 0; k < o->count; k++) /* whichever camera, or none, it is of */
-        if ((o->all[k].set.on & TWI_TELL_ALARMS) &&
-            (o->all[k].transport->message ||
-             o->all[k].transport == &twi_transport_broker))
-            routes[count++] = (twi_route){"", alarm, o->all[k].set.name, alarm};
+    const char *name = NULL;
+    for (size_t k = 0; k < o->count; k++)
+        count += routes_of_words(&o->all[k], routes + count);
     for (size_t i = 0; (name = tw_settings_camera_name(o->settings, i)); i++) {
         twi_camera_settings camera;
         if (twi_settings_camera(o->settings, name, &camera) != TW_OK)
@@ -126,8 +139,8 @@ tw_status twi_deliver_route(twi_deliver *o, tw_error *err)
     tw_catalogue *catalogue = NULL;
     others x = {.of = o};
     const size_t most =
-        tw_settings_camera_count(o->settings) * o->count * (GOES_COUNT + 1) + o->count +
-        1;
+        tw_settings_camera_count(o->settings) * o->count * (GOES_COUNT + 1) +
+        2 * o->count + 1;
     twi_route *routes = calloc(most, sizeof *routes);
     if (!routes)
         return tw_fail(err, TW_ENOMEM, "out of memory");

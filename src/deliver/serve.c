@@ -174,6 +174,34 @@ static void send_next(destination *d, bool joined)
     twi_outbox_batch_free(&batch);
 }
 
+/* A queue that does not empty, though what it is for takes what is sent: of a digest a
+ * day is usual. */
+static void watch_slow(destination *d)
+{
+    const int64_t look_us = INT64_C(600) * 1000000, day_us = INT64_C(26) * 3600 * 1000000;
+    const int64_t now_us = twi_deliver_now(d);
+    int64_t first = 0, last = 0;
+    if (now_us < d->slow_next_us || d->failing ||
+        twi_outbox_span(d->catalogue, d->set.name, &first, &last, NULL) != TW_OK)
+        return;
+    d->slow_next_us = now_us + look_us;
+    if (d->slow_us == 0 || first == 0 || first > d->slow_id) {
+        if (d->slow)
+            twi_deliver_alarm(d, "what waited for %s has been sent", d->set.name);
+        d->slow = false;
+        d->slow_id = last;
+        d->slow_us = now_us;
+        return;
+    }
+    if (d->slow || now_us - d->slow_us < day_us)
+        return;
+    d->slow = true;
+    twi_deliver_alarm(d,
+                      "what is sent to %s comes later each day: something has waited for "
+                      "over a day. Look at its limit, hours and bandwidth, or send less",
+                      d->set.name);
+}
+
 /* ---- the thread ------------------------------------------------------------------ */
 
 /* Whether it was stopped, and nothing has changed since. */
@@ -254,6 +282,7 @@ static int64_t step(destination *d)
     }
     if (is_halted(d, &fill))
         return POLL_US;
+    watch_slow(d);
     if (fill.waiting == 0)
         rest(d);
     const int64_t left_us = d->next_us > 0 ? d->next_us - twi_deliver_now(d) : 0;

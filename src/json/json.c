@@ -172,6 +172,24 @@ json_t *twi_json_store(const tw_store_status *s)
     return o;
 }
 
+static void put_micro(json_t *o, const char *key, int64_t micro)
+{
+    put(o, key, json_real((double)micro / 1e6));
+}
+
+json_t *twi_json_sensor(const tw_sensor_status *s)
+{
+    json_t *o = object("sensor");
+    put_text(o, "sensor", s->name);
+    put_text(o, "unit", s->unit);
+    if (s->known)
+        put_micro(o, "value", s->value);
+    put_time(o, "at", s->at_us);
+    put_flag(o, "beyond", s->beyond);
+    put_some_text(o, "why", s->why);
+    return o;
+}
+
 json_t *twi_json_camera_down(const char *station, const char *camera)
 {
     json_t *o = object("camera");
@@ -367,6 +385,16 @@ json_t *twi_json_record(tw_catalogue *catalogue, int64_t sighting, const char *s
         o = NULL;
     }
     json_decref(captures);
+    return o;
+}
+
+json_t *twi_json_value(const tw_sensor_value *v)
+{
+    json_t *o = object("value");
+    put_text(o, "sensor", v->sensor);
+    put_time(o, "at", v->at_us);
+    put_micro(o, "value", v->value);
+    put_flag(o, "unsure", v->unsure);
     return o;
 }
 

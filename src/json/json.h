@@ -30,6 +30,8 @@ json_t *twi_json_percent(uint32_t ppm);
 json_t *twi_json_camera(const tw_camera_status *camera, const char *station);
 json_t *twi_json_store(const tw_store_status *store);
 
+json_t *twi_json_sensor(const tw_sensor_status *sensor);
+
 /** A camera of a station that is going. */
 json_t *twi_json_camera_down(const char *station, const char *camera);
 
@@ -97,6 +99,9 @@ json_t *twi_json_capture_of(const tw_capture_record *capture, const char *statio
 
 /** What is sent to try a destination. */
 json_t *twi_json_test(const char *station);
+
+/** What a sensor said. */
+json_t *twi_json_value(const tw_sensor_value *value);
 
 /** Something of the log that the catalogue keeps. */
 json_t *twi_json_log_entry(const tw_log_entry *entry);

@@ -53,6 +53,8 @@ static json_t *list_sections(const twi_page *p, tw_settings *s)
         add_section(list, "camera", name);
     for (size_t i = 0; (name = twi_settings_destination_name(s, i)); i++)
         add_section(list, "destination", name);
+    for (size_t i = 0; (name = twi_settings_sensor_name(s, i)); i++)
+        add_section(list, "sensor", name);
     return json_pack("{so ss sb}", "sections", list, "file",
                      slash              ? slash + 1
                      : p->settings_file ? p->settings_file
@@ -66,6 +68,8 @@ static tw_status walk(tw_settings *s, const char *head, const char *name, json_t
         return tw_settings_walk(s, NULL, add_row, rows);
     if (strcmp(head, "camera") == 0)
         return name ? tw_settings_walk(s, name, add_row, rows) : TW_ENOENT;
+    if (strcmp(head, "sensor") == 0)
+        return name ? twi_settings_walk_sensor(s, name, add_row, rows) : TW_ENOENT;
     return strcmp(head, "destination") == 0 && name
                ? twi_settings_walk_destination(s, name, add_row, rows)
                : TW_ENOENT;

@@ -232,7 +232,8 @@ typedef void twi_answer_fn(twi_page *p, const twi_web_request *r, const char *re
                            twi_web_answer *out);
 
 /* show.c: the station */
-twi_answer_fn twi_show_status, twi_show_plan, twi_show_log, twi_do_order;
+twi_answer_fn twi_show_status, twi_show_plan, twi_show_log, twi_show_sensors,
+    twi_do_order;
 /* live.c */
 twi_answer_fn twi_show_stream, twi_show_picture, twi_show_reading;
 /* stored.c: sightings and captures */

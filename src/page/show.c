@@ -137,3 +137,85 @@ void twi_show_log(twi_page *p, const twi_web_request *r, const char *rest,
     (void)pthread_mutex_unlock(&p->store_lock);
     twi_answer_json(json_pack("{so}", "entries", list), 200, out);
 }
+
+/* ---- sensors ---------------------------------------------------------------------- */
+
+enum { VALUES = 2000 }; /* of one sensor, at most */
+
+/* Where values go, as [milliseconds, value]. */
+typedef struct plotting {
+    json_t *points;
+    uint32_t every, seen; /* each so-manieth value is taken */
+} plotting;
+
+static bool count_value(void *ctx, const tw_sensor_value *v)
+{
+    (void)v;
+    ++*(uint32_t *)ctx;
+    return true;
+}
+
+static bool take_value(void *ctx, const tw_sensor_value *v)
+{
+    plotting *g = ctx;
+    if (g->seen++ % g->every == 0)
+        (void)json_array_append_new(
+            g->points,
+            json_pack("[If]", (json_int_t)(v->at_us / 1000), (double)v->value / 1e6));
+    return true;
+}
+
+/* @return its values, a new array. */
+static json_t *values_of(twi_page *p, const char *sensor, int64_t from_us,
+                         int64_t until_us)
+{
+    uint32_t count = 0;
+    plotting g = {.points = json_array()};
+    (void)pthread_mutex_lock(&p->store_lock);
+    tw_catalogue *c = twi_page_catalogue(p);
+    if (c)
+        (void)tw_catalogue_values(c, sensor, from_us, until_us, count_value, &count,
+                                  NULL);
+    g.every = 1 + count / VALUES;
+    if (c)
+        (void)tw_catalogue_values(c, sensor, from_us, until_us, take_value, &g, NULL);
+    (void)pthread_mutex_unlock(&p->store_lock);
+    return g.points;
+}
+
+static void put_limit(json_t *o, const char *key, int64_t value)
+{
+    if (value != TWI_NO_NUMBER)
+        (void)json_object_set_new(o, key, json_real((double)value / 1e6));
+}
+
+static bool sensor_at(twi_page *p, size_t index, tw_sensor_status *out)
+{
+    (void)pthread_mutex_lock(&p->station_lock);
+    const bool there = p->station && tw_station_sensor(p->station, index, out) == TW_OK;
+    (void)pthread_mutex_unlock(&p->station_lock);
+    return there;
+}
+
+void twi_show_sensors(twi_page *p, const twi_web_request *r, const char *rest,
+                      twi_web_answer *out)
+{
+    tw_settings *s = twi_page_settings(p);
+    json_t *list = json_array();
+    tw_sensor_status status;
+    (void)rest;
+    for (size_t i = 0; sensor_at(p, i, &status); i++) {
+        twi_sensor_settings set;
+        json_t *o = twi_json_sensor(&status);
+        if (s && twi_settings_sensor(s, status.name, &set) == TW_OK) {
+            put_limit(o, "alarm_above", set.above);
+            put_limit(o, "alarm_below", set.below);
+        }
+        (void)json_object_set_new(o, "points",
+                                  values_of(p, status.name, twi_time_of(p, r, "from"),
+                                            twi_time_of(p, r, "until")));
+        (void)json_array_append_new(list, o);
+    }
+    tw_settings_free(s);
+    twi_answer_json(json_pack("{so}", "sensors", list), 200, out);
+}

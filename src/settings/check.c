@@ -163,6 +163,33 @@ static void check_hook(intake *in, const section *self)
                             self->name, camera);
 }
 
+static void check_sensor(intake *in, const section *self)
+{
+    twi_sensor_settings sensor;
+    if (twi_settings_sensor(in->settings, self->name, &sensor) != TW_OK)
+        return;
+    if ((sensor.file[0] != '\0') == (sensor.run[0] != '\0'))
+        twi_intake_tell(
+            in, TW_ESYNTAX, self->line,
+            "sensor %s: its number comes from a file or from a program: write "
+            "file = /sys/class/thermal/thermal_zone0/temp, or run = PROGRAM",
+            self->name);
+    if (sensor.above != TWI_NO_NUMBER && sensor.below != TWI_NO_NUMBER &&
+        sensor.above <= sensor.below)
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "sensor %s: alarm_above is not above alarm_below", self->name);
+}
+
+static void check_station(intake *in, const section *self)
+{
+    twi_station_settings station;
+    twi_settings_station(in->settings, &station);
+    const char *url = station.page_url;
+    if (url[0] && strncmp(url, "https://", 8) != 0 && strncmp(url, "http://", 7) != 0)
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "page_url = %s: it begins with https:// or http://", url);
+}
+
 /* ---- destinations ---------------------------------------------------------------- */
 
 static bool begins(const char *text, const char *with)
@@ -223,6 +250,13 @@ static bool has_page(const tw_settings *settings)
     return strcmp(station.listen, "none") != 0;
 }
 
+static bool has_daily_word(const tw_settings *settings)
+{
+    twi_station_settings station;
+    twi_settings_station(settings, &station);
+    return station.daily_word >= 0;
+}
+
 static void check_destination(intake *in, const section *self)
 {
     twi_destination_settings d;
@@ -244,10 +278,15 @@ static void check_destination(intake *in, const section *self)
                         "destination %s: phones are told of on the page, and there is "
                         "none: write listen = ADDRESS:PORT in [station]",
                         self->name);
-    if ((d.on & TWI_TELL_ALARMS) && takes_files(&d))
+    if ((d.on & (TWI_TELL_ALARMS | TWI_TELL_DAILY)) && takes_files(&d))
         twi_intake_tell(in, TW_ESYNTAX, self->line,
-                        "destination %s: on = alarms: files alone go there; mail, forms, "
+                        "destination %s: on = %s: files alone go there; mail, forms, "
                         "phones and brokers take words",
+                        self->name, d.on & TWI_TELL_ALARMS ? "alarms" : "daily");
+    if ((d.on & TWI_TELL_DAILY) && !has_daily_word(in->settings))
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "destination %s: on = daily: there is no word of the day: write "
+                        "daily_word = 08:00 in [station], for one",
                         self->name);
     if (is_mail(url) && d.to[0] == '\0')
         twi_intake_tell(in, TW_ESYNTAX, self->line,
@@ -287,6 +326,10 @@ tw_status tw_settings_check(tw_settings *settings, tw_problem_fn callback, void 
             check_hook(&in, self);
         else if (self->level == IN_DESTINATION)
             check_destination(&in, self);
+        else if (self->level == IN_STATION)
+            check_station(&in, self);
+        else if (self->level == IN_SENSOR)
+            check_sensor(&in, self);
     }
     return in.status;
 }

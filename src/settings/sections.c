@@ -117,6 +117,24 @@ tw_status twi_settings_hook(const tw_settings *settings, const char *name,
     return TW_OK;
 }
 
+const char *twi_settings_sensor_name(const tw_settings *settings, size_t index)
+{
+    return name_of(settings, IN_SENSOR, index);
+}
+
+tw_status twi_settings_sensor(const tw_settings *settings, const char *name,
+                              twi_sensor_settings *out)
+{
+    if (!settings || !name || !out)
+        return TW_EINVAL;
+    const section *self = twi_find_section(settings, IN_SENSOR, name);
+    if (!self)
+        return TW_ENOENT;
+    fill_section(settings, "sensor", IN_SENSOR, name, out, sizeof *out);
+    out->name = self->name;
+    return TW_OK;
+}
+
 const char *twi_settings_destination_name(const tw_settings *settings, size_t index)
 {
     return name_of(settings, IN_DESTINATION, index);

@@ -50,7 +50,8 @@ typedef struct twi_timed_clip {
 } twi_timed_clip;
 
 #define TWI_AS_ALL INT64_C(-1)
-#define TWI_NOWHERE INT64_MIN
+#define TWI_NO_NUMBER INT64_MIN
+#define TWI_NOWHERE TWI_NO_NUMBER
 
 /* A limit for captures, by kind. */
 typedef struct twi_by_kind {
@@ -86,6 +87,7 @@ typedef struct twi_station_settings {
     const char *certificate, *certificate_key; /* PEM files; "": no TLS */
     int64_t live_fps;                          /* of live pictures */
     int64_t alarm_after_us; /* what is wrong for so long is an alarm; 0: nothing is */
+    int64_t daily_word;     /* when a word is said each day, minute of it; -1: never */
     const char *page_url;   /* where others find the page; "": not said */
 } twi_station_settings;
 
@@ -166,7 +168,8 @@ enum {
     TWI_HOOK_BACK = 32,     /* it does again */
     TWI_HOOK_LOW = 64,      /* the card is low: captures had to be dropped */
     TWI_HOOK_STOPPED = 128, /* nothing is sent to a destination any more */
-    TWI_HOOK_ALARM = 256    /* somebody should look after something */
+    TWI_HOOK_ALARM = 256,   /* somebody should look after something */
+    TWI_HOOK_DAILY = 512    /* the word of the day */
 };
 
 /* [hook NAME]: a program of the user's. */
@@ -178,6 +181,20 @@ typedef struct twi_hook_settings {
     int64_t timeout_us;
 } twi_hook_settings;
 
+/* [sensor NAME]: a number that a file or a program gives. Values in millionths of the
+ * unit.
+ */
+typedef struct twi_sensor_settings {
+    const char *name;
+    const char *file; /* "": a program gives it */
+    const char *run;  /* program and arguments: no shell reads it; "": a file does */
+    const char *unit;
+    int64_t factor; /* millionths: what is read times this is the value */
+    int64_t every_us;
+    int64_t above, below; /* it is an alarm above or below; TWI_NO_NUMBER: never */
+    int64_t keep_us;      /* values; 0: forever */
+} twi_sensor_settings;
+
 /* What goes to a destination; bits of twi_destination_settings.what, in the order of the
  * words. */
 enum {
@@ -187,14 +204,15 @@ enum {
     TWI_SEND_RECORD = 8,   /* what is known of a sighting that is over, as JSON */
     TWI_SEND_TIMED = 16,   /* stills and clips by the clock */
     TWI_SEND_SEGMENT = 32, /* continuous recording */
-    TWI_SEND_ALARM = 64    /* an alarm; not in the settings' what */
+    TWI_SEND_ALARM = 64,   /* an alarm; not in the settings' what */
+    TWI_SEND_DAILY = 128   /* the word of the day; likewise */
 };
 
 /** Whether a destination's url means phones; NULL means nothing. */
 bool twi_url_is_phones(const char *url);
 
 /* Of what a destination is told. */
-enum { TWI_TELL_SIGHTINGS = 1, TWI_TELL_ALARMS = 2 };
+enum { TWI_TELL_SIGHTINGS = 1, TWI_TELL_ALARMS = 2, TWI_TELL_DAILY = 4 };
 
 enum { TWI_LIMIT_AUTO = 1000000 }; /* twi_limit.most: as the kind of destination wants */
 
@@ -278,6 +296,12 @@ const char *twi_settings_hook_name(const tw_settings *settings, size_t index);
 tw_status twi_settings_hook(const tw_settings *settings, const char *name,
                             twi_hook_settings *out);
 
+/** The same of sensors. */
+const char *twi_settings_sensor_name(const tw_settings *settings, size_t index);
+tw_status twi_settings_sensor(const tw_settings *settings, const char *name,
+                              twi_sensor_settings *out);
+bool twi_settings_same_sensors(const tw_settings *a, const tw_settings *b);
+
 /** @return The name of a destination in the order of the file, NULL past the last. Those
  * with mistakes are not among them. */
 const char *twi_settings_destination_name(const tw_settings *settings, size_t index);
@@ -295,6 +319,11 @@ void twi_settings_station(const tw_settings *settings, twi_station_settings *out
 /** Fill in one camera's settings. @return TW_OK; TW_ENOENT: no such camera; TW_ENOMEM. */
 tw_status twi_settings_camera(tw_settings *settings, const char *name,
                               twi_camera_settings *out);
+
+/** The same for a sensor. */
+tw_status twi_settings_walk_sensor(tw_settings *settings, const char *sensor,
+                                   void (*visit)(void *ctx, const tw_setting *setting),
+                                   void *ctx);
 
 /** The same for a destination. What its headers say is not shown unless they leave the
  * secret out. */

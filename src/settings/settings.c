@@ -213,26 +213,43 @@ tw_status tw_settings_walk(tw_settings *settings, const char *camera,
     return TW_OK;
 }
 
+/* A section that inherits from none. @param secret  It has one, that must not be seen. */
+static tw_status walk_lone(tw_settings *settings, level at_level, const char *head,
+                           const char *name, bool secret,
+                           void (*visit)(void *ctx, const tw_setting *setting), void *ctx)
+{
+    size_t count = 0;
+    const twi_row *rows = twi_table(&count);
+    if (!twi_find_section(settings, at_level, name))
+        return TW_ENOENT;
+    for (size_t i = 0; i < count; i++) {
+        if (strcmp(rows[i].section, head) != 0)
+            continue;
+        const standing at =
+            stands(&rows[i], twi_find_entry(settings, at_level, name, &rows[i]));
+        show_row(&rows[i], &at, secret && rows[i].reach == TWI_REACH_SECRET, visit, ctx);
+    }
+    return TW_OK;
+}
+
 tw_status twi_settings_walk_destination(tw_settings *settings, const char *name,
                                         void (*visit)(void *ctx,
                                                       const tw_setting *setting),
                                         void *ctx)
 {
-    size_t count = 0;
-    const twi_row *rows = twi_table(&count);
     if (!settings || !name || !visit)
         return TW_EINVAL;
-    if (!twi_find_section(settings, IN_DESTINATION, name))
-        return TW_ENOENT;
-    const bool secret = twi_has_secret(settings, name);
-    for (size_t i = 0; i < count; i++) {
-        if (strcmp(rows[i].section, "destination") != 0)
-            continue;
-        const standing at =
-            stands(&rows[i], twi_find_entry(settings, IN_DESTINATION, name, &rows[i]));
-        show_row(&rows[i], &at, secret && rows[i].reach == TWI_REACH_SECRET, visit, ctx);
-    }
-    return TW_OK;
+    return walk_lone(settings, IN_DESTINATION, "destination", name,
+                     twi_has_secret(settings, name), visit, ctx);
+}
+
+tw_status twi_settings_walk_sensor(tw_settings *settings, const char *name,
+                                   void (*visit)(void *ctx, const tw_setting *setting),
+                                   void *ctx)
+{
+    if (!settings || !name || !visit)
+        return TW_EINVAL;
+    return walk_lone(settings, IN_SENSOR, "sensor", name, false, visit, ctx);
 }
 
 /* ---- comparing ------------------------------------------------------------------- */
@@ -303,6 +320,12 @@ bool twi_settings_same_hooks(const tw_settings *a, const tw_settings *b)
 {
     return a && b && has_sections(a, b, IN_HOOK, "hook") &&
            has_sections(b, a, IN_HOOK, "hook");
+}
+
+bool twi_settings_same_sensors(const tw_settings *a, const tw_settings *b)
+{
+    return a && b && has_sections(a, b, IN_SENSOR, "sensor") &&
+           has_sections(b, a, IN_SENSOR, "sensor");
 }
 
 /* Whether b has the cameras that a has, and the same goes from them. */

@@ -21,6 +21,7 @@ typedef enum level {
     IN_ZONE,
     IN_HOOK,
     IN_DESTINATION,
+    IN_SENSOR,
     SET_ALL,   /* --set key=value */
     SET_CAMERA /* --set NAME.key=value, or station.key */
 } level;

@@ -17,6 +17,7 @@
 #define CAMERA(type, field) AT(twi_camera_settings, type, field)
 #define ZONE(type, field) AT(twi_zone_settings, type, field)
 #define HOOK(type, field) AT(twi_hook_settings, type, field)
+#define SENSOR(type, field) AT(twi_sensor_settings, type, field)
 #define SENT(type, field) AT(twi_destination_settings, type, field)
 
 #define S INT64_C(1000000)
@@ -56,7 +57,11 @@ static const twi_row ROWS[] = {
 
     {"station", "Station", "alarm_after", &twi_type_duration, STATION(int64_t, alarm_after_us), 0, 7 * DAY,
      "10 min", "1 h", NULL,
-     "What is wrong for so long is an alarm: a camera that is lost, a destination that takes nothing, a clock that was never set. So is a destination that has stopped, and a station that nobody ended: its power went, or it died. 0 s: there are none.", TWI_REACH_PAGE, START},
+     "What is wrong for so long is an alarm: a camera that is lost, a destination that takes nothing, a sensor that gives no number, a clock that was never set. So is a destination that has stopped, what has waited to be sent for a day, a card that will be full within a day, a value beyond a sensor's limits, and a station that nobody ended: its power went, or it died. 0 s: there are none.", TWI_REACH_PAGE, START},
+
+    {"station", "Station", "daily_word", &twi_type_clock, STATION(int64_t, daily_word), 0, 0,
+     "none", "08:00", NULL,
+     "When, in local time, a word is said each day of how all is: to hooks and destinations with on = daily. When it does not come, something is wrong.", TWI_REACH_PAGE, LIVE},
 
     {"station", "Page", "listen", &twi_type_text, STATION(const char *, listen), 0, 0,
      "none", "127.0.0.1:8420", NULL,
@@ -309,8 +314,8 @@ static const twi_row ROWS[] = {
      "Corners of the zone as x,y in percent of the picture's width and height.", TWI_REACH_PAGE, LIVE},
 
     {"hook", "Hook", "on", &twi_type_words, HOOK(int64_t, on), 0, 0,
-     "none", "began, clip", "began still clip ended lost back low stopped alarm",
-     "What the program is started on: a sighting began, a still or a clip of one is stored, it ended; a camera is lost, or back; a destination has stopped, so that nothing is sent there; the card is low, so that captures had to be dropped; something is wrong for so long that somebody should look after it (alarm_after).", TWI_REACH_FILE, LIVE},
+     "none", "began, clip", "began still clip ended lost back low stopped alarm daily",
+     "What the program is started on: a sighting began, a still or a clip of one is stored, it ended; a camera is lost, or back; a destination has stopped, so that nothing is sent there; the card is low, so that captures had to be dropped; something is wrong for so long that somebody should look after it (alarm_after); the word of the day (daily_word).", TWI_REACH_FILE, LIVE},
     {"hook", "Hook", "run", &twi_type_text, HOOK(const char *, run), 0, 0,
      "", "/usr/local/bin/ring {camera} {file}", NULL,
      "The program and its arguments, separated by blanks; \"...\" keeps blanks. No shell is in between. In arguments {event}, {station}, {camera}, {sighting}, {kind}, {file}, {time} and {text} stand for what happened, as do TAWNY_EVENT and so on in the environment, and a JSON object on standard input (an Event in docs/page-api.json).", TWI_REACH_FILE, LIVE},
@@ -321,12 +326,37 @@ static const twi_row ROWS[] = {
      "30 s", "2 min", NULL,
      "A program that runs for longer is ended.", TWI_REACH_FILE, LIVE},
 
+    {"sensor", "Sensor", "file", &twi_type_text, SENSOR(const char *, file), 0, 0,
+     "", "/sys/class/thermal/thermal_zone0/temp", NULL,
+     "A file that holds the number, such as the kernel's below /sys/class/thermal and /sys/class/power_supply: the first one in it is taken.", TWI_REACH_FILE, LIVE},
+    {"sensor", "Sensor", "run", &twi_type_text, SENSOR(const char *, run), 0, 0,
+     "", "/usr/local/bin/read-battery --volts", NULL,
+     "Or a program that prints it, with its arguments: the first number in its last line is taken. No shell is in between; it has 5 seconds.", TWI_REACH_FILE, LIVE},
+    {"sensor", "Sensor", "factor", &twi_type_decimal, SENSOR(int64_t, factor), -1000000000 * MB, 1000000000 * MB,
+     "1", "0.001", NULL,
+     "What is read times this is the value: the kernel gives thousandths of a degree, and millionths of a volt.", TWI_REACH_PAGE, LIVE},
+    {"sensor", "Sensor", "unit", &twi_type_text, SENSOR(const char *, unit), 0, 0,
+     "", "V", NULL,
+     "The unit of the value, for messages and the page.", TWI_REACH_PAGE, LIVE},
+    {"sensor", "Sensor", "every", &twi_type_duration, SENSOR(int64_t, every_us), S, DAY,
+     "5 min", "1 min", NULL,
+     "How often it is read, and kept.", TWI_REACH_PAGE, LIVE},
+    {"sensor", "Sensor", "alarm_above", &twi_type_decimal, SENSOR(int64_t, above), -1000000000 * MB, 1000000000 * MB,
+     "", "75", NULL,
+     "A value above this, read three times in a row, is an alarm. Empty: none is.", TWI_REACH_PAGE, LIVE},
+    {"sensor", "Sensor", "alarm_below", &twi_type_decimal, SENSOR(int64_t, below), -1000000000 * MB, 1000000000 * MB,
+     "", "11.8", NULL,
+     "Likewise one below this.", TWI_REACH_PAGE, LIVE},
+    {"sensor", "Sensor", "keep_values", &twi_type_duration, SENSOR(int64_t, keep_us), 0, 3650 * DAY,
+     "365 d", "90 d", NULL,
+     "How long values are kept. 0 s: forever.", TWI_REACH_PAGE, LIVE},
+
     {"destination", "Destination", "url", &twi_type_source, SENT(const char *, url), 0, 0,
      "", "sftp://lane@192.0.2.8/srv/toads", NULL,
      "Where it is: smtp:// (encrypted by STARTTLS) or smtps:// for mail; ftp://, ftps:// or sftp://; https:// or http://; s3://HOST/BUCKET (s3+http:// where nothing is encrypted); mqtt:// or mqtts://HOST/TOPIC; file:FOLDER; push: for phones and browsers that said on the page that they want to be told. A user may stand in it, a password may not.", TWI_REACH_SECRET, LIVE},
     {"destination", "Destination", "on", &twi_type_words, SENT(int64_t, on), 0, 0,
-     "sightings", "sightings, alarms", "sightings alarms",
-     "Of what it is told: what cameras see, and what somebody should look after (alarm_after). Alarms go to mail, forms, phones and brokers, before all else.", TWI_REACH_PAGE, LIVE},
+     "sightings", "sightings, alarms", "sightings alarms daily",
+     "Of what it is told: what cameras see; what somebody should look after (alarm_after); and the word of the day (daily_word). Alarms and the word go to mail, forms, phones and brokers, before all else.", TWI_REACH_PAGE, LIVE},
     {"destination", "Destination", "what", &twi_type_words, SENT(int64_t, what), 0, 0,
      "still, clip", "small, record", "still small clip record timed segment",
      "What goes there: stills of sightings and those that were asked for, the same reduced (small), clips, the record of each sighting as JSON, timed stills and clips, segments. A broker gets records alone.", TWI_REACH_PAGE, LIVE},

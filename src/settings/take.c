@@ -15,7 +15,7 @@ enum { INCLUDES_MAX = 8, PATH_BYTES = 4096 };
 
 static void remember(const intake *in)
 {
-    const bool named = in->level >= IN_PROFILE && in->level <= IN_DESTINATION;
+    const bool named = in->level >= IN_PROFILE && in->level <= IN_SENSOR;
     section *at = named ? twi_find_section(in->settings, in->level, in->name) : NULL;
     if (at)
         at->wrong = true;
@@ -78,7 +78,8 @@ static const struct {
              {"camera", IN_CAMERA, "camera", "[camera NAME]"},
              {"zone", IN_ZONE, "zone", "[zone CAMERA/NAME]"},
              {"hook", IN_HOOK, "hook", "[hook NAME]"},
-             {"destination", IN_DESTINATION, "destination", "[destination NAME]"}};
+             {"destination", IN_DESTINATION, "destination", "[destination NAME]"},
+             {"sensor", IN_SENSOR, "sensor", "[sensor NAME]"}};
 
 enum { HEAD_COUNT = sizeof HEADS / sizeof *HEADS };
 
@@ -107,7 +108,7 @@ static void take_section(void *ctx, unsigned line, const char *head, const char 
             in, TW_ESYNTAX, line, "unknown section [%s]%s%s%s", head,
             near ? ": did you mean ["
                  : ": sections are station, cameras, profile, camera, zone, hook, "
-                   "destination",
+                   "destination, sensor",
             near ? near : "", near ? "]?" : "");
         return;
     }

@@ -44,10 +44,11 @@ static const char *read_decimal(const char *s, int64_t *micro)
     return digits > 0 ? s : NULL;
 }
 
-static void print_decimal(int64_t micro, char *out, size_t capacity)
+void twi_write_decimal(int64_t micro, char *out, size_t capacity)
 {
-    const int n =
-        snprintf(out, capacity, "%" PRId64 ".%06" PRId64, micro / MICRO, micro % MICRO);
+    const int64_t size = micro < 0 ? -micro : micro;
+    const int n = snprintf(out, capacity, "%s%" PRId64 ".%06" PRId64,
+                           micro < 0 ? "-" : "", size / MICRO, size % MICRO);
     for (int i = n - 1; i > 0 && i < (int)capacity && (out[i] == '0' || out[i] == '.');
          i--) {
         const bool point = out[i] == '.';
@@ -285,7 +286,7 @@ static bool parse_share(const twi_row *row, const char *text, void *field)
 static void write_share(int64_t ppm, char *out, size_t capacity)
 {
     char number[32];
-    print_decimal(ppm * 100, number, sizeof number);
+    twi_write_decimal(ppm * 100, number, sizeof number);
     (void)snprintf(out, capacity, "%s %%", number);
 }
 

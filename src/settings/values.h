@@ -85,6 +85,8 @@ extern const twi_type twi_type_timed_clip; /* twi_timed_clip */
 extern const twi_type twi_type_durations;  /* twi_by_kind: microseconds */
 extern const twi_type twi_type_sizes;      /* twi_by_kind: bytes */
 extern const twi_type twi_type_caption;    /* const char *, a pattern that expands */
+extern const twi_type twi_type_decimal;    /* int64_t: millionths; "": TWI_NO_NUMBER */
+extern const twi_type twi_type_clock;      /* int64_t: minute of the day; none: -1 */
 extern const twi_type twi_type_degrees;    /* int64_t: millionths; "": TWI_NOWHERE */
 extern const twi_type twi_type_hours;      /* const char *, hours that can be read */
 extern const twi_type twi_type_source; /* const char *, printed without its password */
@@ -102,6 +104,9 @@ bool twi_read_bytes(const char *text, int64_t *bytes);
 /** Write them as they would stand in a file. */
 void twi_write_duration(int64_t us, char *out, size_t capacity);
 void twi_write_bytes(int64_t bytes, char *out, size_t capacity);
+
+/** Write millionths as a decimal, with as many digits as are needed: "-0.25". */
+void twi_write_decimal(int64_t micro, char *out, size_t capacity);
 
 /**
  * Read corners: "10,20 30,40 50,60", percent of the picture's width and height.

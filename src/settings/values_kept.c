@@ -293,19 +293,19 @@ static void explain_caption(const twi_row *row, char *out, size_t capacity)
 
 const twi_type twi_type_caption = {parse_caption, print_text, explain_caption};
 
-/* ---- degrees --------------------------------------------------------------------- */
+/* ---- decimals -------------------------------------------------------------------- */
 
-static bool parse_degrees(const twi_row *row, const char *text, void *field)
+static bool parse_decimal(const twi_row *row, const char *text, void *field)
 {
     int64_t whole = 0, millionths = 0, scale = 100000;
     const bool negative = *text == '-';
     const char *s = text + negative;
     if (*text == '\0') {
-        *(int64_t *)field = TWI_NOWHERE;
+        *(int64_t *)field = TWI_NO_NUMBER;
         return true;
     }
     const char *first = s;
-    for (; *s >= '0' && *s <= '9' && whole < 1000; s++)
+    for (; *s >= '0' && *s <= '9' && whole < 1000000000; s++)
         whole = whole * 10 + (*s - '0');
     if (s == first)
         return false;
@@ -318,6 +318,64 @@ static bool parse_degrees(const twi_row *row, const char *text, void *field)
     *(int64_t *)field = value;
     return true;
 }
+
+/* With as many digits as are needed. */
+static void print_decimal(const twi_row *row, const void *field, char *out,
+                          size_t capacity)
+{
+    const int64_t value = *(const int64_t *)field;
+    (void)row;
+    if (value == TWI_NO_NUMBER)
+        (void)snprintf(out, capacity, "%s", "");
+    else
+        twi_write_decimal(value, out, capacity);
+}
+
+static void explain_decimal(const twi_row *row, char *out, size_t capacity)
+{
+    (void)snprintf(out, capacity, "a number such as %s", row->example);
+}
+
+const twi_type twi_type_decimal = {parse_decimal, print_decimal, explain_decimal};
+
+/* ---- a time of the day ------------------------------------------------------------ */
+
+static bool parse_clock(const twi_row *row, const char *text, void *field)
+{
+    unsigned hour = 0, minute = 0;
+    int used = 0;
+    (void)row;
+    if (strcmp(text, "none") == 0) {
+        *(int64_t *)field = -1;
+        return true;
+    }
+    if (strspn(text, "0123456789") != 2 ||
+        sscanf(text, "%2u:%2u%n", &hour, &minute, &used) != 2 || used != 5 ||
+        text[5] != '\0' || hour > 23 || minute > 59)
+        return false;
+    *(int64_t *)field = hour * 60 + minute;
+    return true;
+}
+
+static void print_clock(const twi_row *row, const void *field, char *out, size_t capacity)
+{
+    const int64_t minute = *(const int64_t *)field;
+    (void)row;
+    if (minute < 0)
+        (void)snprintf(out, capacity, "none");
+    else
+        (void)snprintf(out, capacity, "%02d:%02d", (int)(minute / 60),
+                       (int)(minute % 60));
+}
+
+static void explain_clock(const twi_row *row, char *out, size_t capacity)
+{
+    (void)snprintf(out, capacity, "none, or a time of the day such as %s", row->example);
+}
+
+const twi_type twi_type_clock = {parse_clock, print_clock, explain_clock};
+
+/* ---- degrees --------------------------------------------------------------------- */
 
 static void print_degrees(const twi_row *row, const void *field, char *out,
                           size_t capacity)
@@ -339,7 +397,7 @@ static void explain_degrees(const twi_row *row, char *out, size_t capacity)
                    (int)(row->min / 1000000), (int)(row->max / 1000000));
 }
 
-const twi_type twi_type_degrees = {parse_degrees, print_degrees, explain_degrees};
+const twi_type twi_type_degrees = {parse_decimal, print_degrees, explain_degrees};
 
 /* ---- hours ----------------------------------------------------------------------- */
 

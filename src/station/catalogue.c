@@ -148,8 +148,23 @@ static const char SIXTH[] =
     "ALTER TABLE run ADD COLUMN ended INTEGER NOT NULL DEFAULT 0;"
     "UPDATE run SET ended = 1;";
 
+/* What sensors say; the word of the day goes out as well; and in which of the board's
+ * runs a run of the station was. */
+static const char SEVENTH[] =
+    "CREATE TABLE sensor_value(id INTEGER PRIMARY KEY, run INTEGER REFERENCES run(id),"
+    " sensor TEXT NOT NULL, at_us INTEGER NOT NULL, unsure INTEGER NOT NULL,"
+    " value INTEGER NOT NULL) STRICT;" /* millionths of its unit */
+    "CREATE INDEX sensor_value_by_time ON sensor_value(sensor, at_us);"
+    "DROP TRIGGER entry_routed;"
+    "CREATE TRIGGER entry_routed AFTER INSERT ON log_entry"
+    " WHEN new.what IN ('alarm', 'daily') BEGIN"
+    " INSERT INTO outbox(destination, what, entry)"
+    " SELECT destination, what, new.id FROM route"
+    " WHERE camera = '' AND kind = new.what; END;"
+    "ALTER TABLE run ADD COLUMN boot TEXT NOT NULL DEFAULT '';";
+
 /* How a catalogue of each version becomes one of the next. */
-static const char *const STEPS[] = {FIRST, SECOND, THIRD, FOURTH, FIFTH, SIXTH};
+static const char *const STEPS[] = {FIRST, SECOND, THIRD, FOURTH, FIFTH, SIXTH, SEVENTH};
 enum { VERSION = sizeof STEPS / sizeof *STEPS };
 
 /* ---- opening --------------------------------------------------------------------- */
@@ -284,21 +299,34 @@ void tw_catalogue_close(tw_catalogue *c)
 
 /* ---- writing --------------------------------------------------------------------- */
 
-/* When the run before began, if nobody ended it. */
-static tw_status look_back(tw_catalogue *c, tw_error *err)
+/* When the run before began, if nobody ended it, and whether the board has run on. */
+static tw_status look_back(tw_catalogue *c, const char *boot, tw_error *err)
 {
-    return twi_catalogue_ask(c,
-                             "SELECT coalesce((SELECT began_us FROM run WHERE ended = 0 "
-                             "ORDER BY id DESC LIMIT 1), 0)",
-                             NULL, &c->cut_off_us, err);
+    sqlite3_stmt *s = NULL;
+    tw_status st = twi_catalogue_prepare(
+        c, "SELECT began_us, boot FROM run WHERE ended = 0 ORDER BY id DESC LIMIT 1", &s,
+        err);
+    if (st != TW_OK)
+        return st;
+    if (twi_catalogue_next(c, s, &st, err)) {
+        c->cut_off_us = sqlite3_column_int64(s, 0);
+        const char *before = twi_catalogue_text(s, 1);
+        c->cut_off_how = before[0] == '\0' || boot[0] == '\0' ? TWI_CUT_OFF
+                         : strcmp(before, boot) == 0          ? TWI_CUT_OFF_ALONE
+                                                              : TWI_CUT_OFF_WITH_BOARD;
+    }
+    (void)sqlite3_finalize(s);
+    return st;
 }
 
-int64_t twi_catalogue_cut_off(const tw_catalogue *c)
+int64_t twi_catalogue_cut_off(const tw_catalogue *c, twi_cut_off *how)
 {
+    *how = c ? c->cut_off_how : TWI_CUT_OFF;
     return c ? c->cut_off_us : 0;
 }
 
-tw_status twi_catalogue_begin_run(tw_catalogue *c, int64_t wall_us, tw_error *err)
+tw_status twi_catalogue_begin_run(tw_catalogue *c, int64_t wall_us, const char *boot,
+                                  tw_error *err)
 {
     if (!c)
         return tw_fail(err, TW_EINVAL, "no catalogue");
@@ -310,14 +338,16 @@ tw_status twi_catalogue_begin_run(tw_catalogue *c, int64_t wall_us, tw_error *er
         err);
     sqlite3_stmt *s = NULL;
     if (st == TW_OK)
-        st = look_back(c, err);
+        st = look_back(c, boot, err);
     if (st == TW_OK)
         st = twi_catalogue_execute(c, "UPDATE run SET ended = 1 WHERE ended = 0", err);
     if (st == TW_OK)
-        st = twi_catalogue_prepare(c, "INSERT INTO run(began_us) VALUES (?)", &s, err);
+        st = twi_catalogue_prepare(c, "INSERT INTO run(began_us, boot) VALUES (?, ?)", &s,
+                                   err);
     if (st != TW_OK)
         return st;
     (void)sqlite3_bind_int64(s, 1, wall_us);
+    (void)sqlite3_bind_text(s, 2, boot, -1, SQLITE_STATIC);
     st = twi_catalogue_finish(c, s, err);
     if (st == TW_OK)
         c->run = sqlite3_last_insert_rowid(c->db);

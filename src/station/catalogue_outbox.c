@@ -436,6 +436,29 @@ tw_status twi_outbox_stopped(tw_catalogue *c,
     return code == SQLITE_DONE ? TW_OK : twi_catalogue_fail(c, code, err);
 }
 
+tw_status twi_outbox_span(tw_catalogue *c, const char *destination, int64_t *first,
+                          int64_t *last, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    *first = *last = 0;
+    if (!c || !destination)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    tw_status st = twi_catalogue_prepare(c,
+                                         "SELECT coalesce(min(id), 0), coalesce(max(id), "
+                                         "0) FROM outbox WHERE destination = "
+                                         "? AND state = 0",
+                                         &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_text(s, 1, destination, -1, SQLITE_STATIC);
+    if (twi_catalogue_next(c, s, &st, err)) {
+        *first = sqlite3_column_int64(s, 0);
+        *last = sqlite3_column_int64(s, 1);
+    }
+    (void)sqlite3_finalize(s);
+    return st;
+}
+
 tw_status twi_outbox_relax(tw_catalogue *c, tw_error *err)
 {
     return c ? twi_catalogue_execute(c, "PRAGMA synchronous = NORMAL", err)

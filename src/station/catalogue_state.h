@@ -9,6 +9,7 @@
 struct tw_catalogue {
     sqlite3 *db;
     int64_t run;
+    twi_cut_off cut_off_how;
     int64_t cut_off_us; /* the run before began then, and was not ended; 0: it was */
     char place[1024];   /* for messages */
     char journal[1024]; /* path; "": there is none */

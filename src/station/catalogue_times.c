@@ -94,6 +94,104 @@ tw_status tw_catalogue_trace(tw_catalogue *c, const char *camera, int64_t from_u
     return st;
 }
 
+/* ---- sensors --------------------------------------------------------------------- */
+
+static tw_status drop_values(tw_catalogue *c, const char *sensor, int64_t before_us,
+                             tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    const tw_status st = twi_catalogue_prepare(
+        c, "DELETE FROM sensor_value WHERE sensor = ? AND at_us < ?", &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_text(s, 1, sensor, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_int64(s, 2, before_us);
+    return twi_catalogue_finish(c, s, err);
+}
+
+tw_status twi_catalogue_add_value(tw_catalogue *c, const tw_sensor_value *value,
+                                  int64_t keep_from_us, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    if (!c || !value || !value->sensor)
+        return tw_fail(err, TW_EINVAL, "no value");
+    tw_status st = twi_catalogue_prepare(
+        c,
+        "INSERT INTO sensor_value(run, sensor, at_us, unsure, value) VALUES (?, ?, ?, ?, "
+        "?)",
+        &s, err);
+    if (st != TW_OK)
+        return st;
+    if (c->run != 0)
+        (void)sqlite3_bind_int64(s, 1, c->run);
+    (void)sqlite3_bind_text(s, 2, value->sensor, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_int64(s, 3, value->at_us);
+    (void)sqlite3_bind_int64(s, 4, value->unsure);
+    (void)sqlite3_bind_int64(s, 5, value->value);
+    st = twi_catalogue_finish(c, s, err);
+    return st == TW_OK ? drop_values(c, value->sensor, keep_from_us, err) : st;
+}
+
+tw_status tw_catalogue_values(tw_catalogue *c, const char *sensor, int64_t from_us,
+                              int64_t until_us,
+                              bool (*visit)(void *ctx, const tw_sensor_value *value),
+                              void *ctx, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    if (!c || !visit)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    tw_status st = twi_catalogue_prepare(
+        c,
+        "SELECT sensor, at_us, value, unsure FROM sensor_value WHERE (?1 IS NULL OR "
+        "sensor = ?1) AND at_us >= ?2 AND at_us < ?3 ORDER BY at_us, id",
+        &s, err);
+    if (st != TW_OK)
+        return st;
+    if (sensor)
+        (void)sqlite3_bind_text(s, 1, sensor, -1, SQLITE_STATIC);
+    (void)sqlite3_bind_int64(s, 2, from_us);
+    (void)sqlite3_bind_int64(s, 3, until_us > 0 ? until_us : INT64_MAX);
+    bool more = true;
+    while (more && twi_catalogue_next(c, s, &st, err)) {
+        const tw_sensor_value v = {.sensor = twi_catalogue_text(s, 0),
+                                   .at_us = sqlite3_column_int64(s, 1),
+                                   .value = sqlite3_column_int64(s, 2),
+                                   .unsure = sqlite3_column_int64(s, 3) != 0};
+        more = visit(ctx, &v);
+    }
+    (void)sqlite3_finalize(s);
+    return st;
+}
+
+/* ---- sums ------------------------------------------------------------------------ */
+
+tw_status twi_catalogue_sum(tw_catalogue *c, int64_t since_us, int64_t bytes_since_us,
+                            twi_catalogue_sums *out, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    *out = (twi_catalogue_sums){0};
+    if (!c)
+        return tw_fail(err, TW_EINVAL, "no catalogue");
+    tw_status st = twi_catalogue_prepare(
+        c,
+        "SELECT (SELECT count(*) FROM sighting WHERE start_us >= ?1),"
+        " (SELECT count(*) FROM log_entry WHERE what = 'alarm' AND at_us >= ?1),"
+        " coalesce(sum(bytes), 0), coalesce(min(start_us), 0) FROM capture"
+        " WHERE start_us >= ?2",
+        &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_int64(s, 1, since_us);
+    (void)sqlite3_bind_int64(s, 2, bytes_since_us);
+    if (twi_catalogue_next(c, s, &st, err))
+        *out = (twi_catalogue_sums){.sightings = sqlite3_column_int64(s, 0),
+                                    .alarms = sqlite3_column_int64(s, 1),
+                                    .bytes = sqlite3_column_int64(s, 2),
+                                    .first_us = sqlite3_column_int64(s, 3)};
+    (void)sqlite3_finalize(s);
+    return st;
+}
+
 /* ---- what happened --------------------------------------------------------------- */
 
 static tw_status drop_first_log_entries(tw_catalogue *c, tw_error *err)
@@ -203,6 +301,8 @@ tw_status twi_catalogue_set_times(tw_catalogue *c, int64_t later_us, uint32_t *c
         "UPDATE trace SET start_us = start_us + ?1, unsure = 0 WHERE unsure = 1 AND "
         "run = ?2",
         "UPDATE log_entry SET at_us = at_us + ?1, unsure = 0 WHERE unsure = 1 AND "
+        "run = ?2",
+        "UPDATE sensor_value SET at_us = at_us + ?1, unsure = 0 WHERE unsure = 1 AND "
         "run = ?2"};
     if (!c)
         return tw_fail(err, TW_EINVAL, "no catalogue");

@@ -15,13 +15,23 @@ typedef struct twi_catalogue_oldest {
 } twi_catalogue_oldest;
 
 /** A new run of the station: numbers of sightings begin anew. What an earlier run left
- * open is closed. @return TW_OK; TW_EIO... */
+ * open is closed.
+ * @param boot  Stands for the run of the board; "": not known.
+ * @return TW_OK; TW_EIO... */
 tw_status twi_catalogue_begin_run(tw_catalogue *catalogue, int64_t wall_us,
-                                  tw_error *err);
+                                  const char *boot, tw_error *err);
+
+/* How a run that nobody ended was cut off, as far as is known. */
+typedef enum twi_cut_off {
+    TWI_CUT_OFF,
+    TWI_CUT_OFF_WITH_BOARD, /* the board was started anew since */
+    TWI_CUT_OFF_ALONE       /* the board has run on */
+} twi_cut_off;
 
 /** When the run before the one that was begun had begun, microseconds since 1970 UTC, if
- * nobody ended it: power was lost, or its program was killed or died. 0: it was ended. */
-int64_t twi_catalogue_cut_off(const tw_catalogue *catalogue);
+ * nobody ended it: power was lost, or its program was killed or died. 0: it was ended.
+ * @param how  Set. */
+int64_t twi_catalogue_cut_off(const tw_catalogue *catalogue, twi_cut_off *how);
 
 /** What is written of a sighting, while it runs and at its end. */
 typedef struct twi_sighting_entry {
@@ -52,6 +62,23 @@ tw_status twi_catalogue_add_trace(tw_catalogue *catalogue, const char *camera,
 /** Drop the trace of a camera from before a time. */
 tw_status twi_catalogue_drop_trace(tw_catalogue *catalogue, const char *camera,
                                    int64_t before_us, tw_error *err);
+
+/** Write what a sensor said, in millionths of its unit, and drop what it said before a
+ * time. */
+tw_status twi_catalogue_add_value(tw_catalogue *catalogue, const tw_sensor_value *value,
+                                  int64_t keep_from_us, tw_error *err);
+
+/* What a word about the store is made of. */
+typedef struct twi_catalogue_sums {
+    int64_t sightings; /* that began since a time */
+    int64_t alarms;    /* in the log since then */
+    int64_t bytes;     /* of captures since a longer time ... */
+    int64_t first_us;  /* ... and when the first of them began; 0: there are none */
+} twi_catalogue_sums;
+
+tw_status twi_catalogue_sum(tw_catalogue *catalogue, int64_t since_us,
+                            int64_t bytes_since_us, twi_catalogue_sums *out,
+                            tw_error *err);
 
 /** Write down what happened; the oldest of too many (TW_LOG_MAX) go. */
 tw_status twi_catalogue_happened(tw_catalogue *catalogue, const tw_log_entry *entry,

@@ -175,6 +175,11 @@ tw_status twi_outbox_drop(tw_catalogue *catalogue, const char *destination, int6
 tw_status twi_outbox_bound(tw_catalogue *catalogue, const char *destination,
                            uint32_t most, uint32_t *given_up, tw_error *err);
 
+/** The ids of what waits for a destination: the first and the last; both 0: nothing does.
+ */
+tw_status twi_outbox_span(tw_catalogue *catalogue, const char *destination,
+                          int64_t *first, int64_t *last, tw_error *err);
+
 /** Visit the names of all destinations that the queue knows, in order. */
 tw_status twi_outbox_destinations(tw_catalogue *catalogue,
                                   void (*visit)(void *ctx, const char *name), void *ctx,

@@ -194,6 +194,8 @@ static tw_status take_station(tw_station *s, twi_source *from, tw_error *err)
         twi_snapshot_release(next);
         return st;
     }
+    s->settings.daily_word = next->station.daily_word;
+    s->settings.keep_free = next->station.keep_free;
     twi_queue_limit(s->queue, (size_t)next->station.queue_bytes);
     twi_job job = {.kind = TWI_JOB_SETTINGS, .snapshot = next};
     (void)twi_queue_jobs(s->queue).give(s->queue, &job, true);
@@ -273,6 +275,8 @@ void twi_station_adopt(tw_station *s, tw_settings *settings)
         say_changes(s, from, &done);
     else
         say(s, st, "out of memory: not all of the new settings hold");
+    if (!twi_settings_same_sensors(twi_source_settings(s->source), settings))
+        twi_station_sense(s, from);
     twi_source_release(s->source);
     s->source = from;
 }

@@ -7,6 +7,7 @@
 
 #include "../core/sized.h"
 #include "station_state.h"
+#include "waits.h"
 #include "../settings/sections.h"
 #include "tawny/events.h"
 #include "tawny/port.h"
@@ -72,7 +73,7 @@ tw_status tw_station_new(const tw_platform *platform, tw_settings *settings,
                              .callback = twi_station_tell,
                              .ctx = s};
     (void)pthread_mutex_init(&s->lock, NULL);
-    (void)pthread_cond_init(&s->changed, NULL);
+    twi_cond_init(&s->changed);
     tw_status st = make_cameras(s);
     if (st != TW_OK)
         (void)tw_fail(err, st, "out of memory");
@@ -125,17 +126,21 @@ void tw_station_free(tw_station *s)
 
 /* ---- running --------------------------------------------------------------------- */
 
-/* Wait until there is something to see to. @return settings to take over, NULL: none. */
+/* Wait until there is something to see to, or it is time to look. @return settings to
+ * take over, NULL: none. */
 static tw_settings *wait_for_change(tw_station *s)
 {
     bool ended = false;
+    int waited = 0;
     (void)pthread_mutex_lock(&s->lock);
-    for (;;) {
+    const struct timespec until =
+        twi_deadline_by(&s->platform.clock, TWI_DAILY_EVERY_S * INT64_C(1000000));
+    while (waited == 0) {
         for (size_t i = 0; i < s->count; i++)
             ended = ended || (s->cameras[i]->ended && s->cameras[i]->started);
         if (ended || s->pending)
             break;
-        (void)pthread_cond_wait(&s->changed, &s->lock);
+        waited = pthread_cond_timedwait(&s->changed, &s->lock, &until);
     }
     tw_settings *pending = s->pending;
     s->pending = NULL;
@@ -148,6 +153,7 @@ static void watch_all(tw_station *s)
     for (size_t i = 0; i < s->count; i++)
         twi_camera_thread_start(s->cameras[i]);
     while (twi_station_settle(s)) {
+        twi_daily_tend(s);
         tw_settings *settings = wait_for_change(s);
         if (settings && !twi_station_stopping(s))
             twi_station_adopt(s, settings);
@@ -167,7 +173,9 @@ tw_status tw_station_run(tw_station *s)
         st = twi_queue_start(&s->writer, (size_t)s->settings.queue_bytes, &queue, &err);
     if (st == TW_OK) {
         set_queue(s, queue);
+        twi_station_sense(s, s->source);
         watch_all(s);
+        twi_station_sense(s, NULL);
         set_queue(s, NULL); /* nobody may look at it while it ends */
         twi_queue_finish(queue);
         twi_writer_end_videos(&s->writer);
@@ -175,6 +183,23 @@ tw_status tw_station_run(tw_station *s)
     }
     twi_feed_finish(s->feed);
     return st;
+}
+
+void twi_station_sense(tw_station *s, twi_source *from)
+{
+    twi_sensors *made = NULL;
+    (void)pthread_mutex_lock(&s->lock);
+    twi_sensors *old = s->sensors;
+    s->sensors = NULL;
+    (void)pthread_mutex_unlock(&s->lock);
+    twi_sensors_free(old);
+    if (from && twi_sensors_new(s, from, &made) != TW_OK)
+        twi_station_tell(s, &(tw_event){.kind = TW_EVENT_PROBLEM,
+                                        .status = TW_ENOMEM,
+                                        .text = "out of memory: no sensor is read"});
+    (void)pthread_mutex_lock(&s->lock);
+    s->sensors = made;
+    (void)pthread_mutex_unlock(&s->lock);
 }
 
 tw_status tw_station_apply(tw_station *s, tw_settings *settings)
@@ -352,6 +377,20 @@ tw_status tw_station_store_sized(tw_station *s, tw_store_status *out, size_t siz
     own.catalogue = !__atomic_load_n(&s->writer.catalogue_failed, __ATOMIC_RELAXED);
     twi_sized_give(out, size, &own, sizeof own);
     return TW_OK;
+}
+
+tw_status tw_station_sensor_sized(tw_station *s, size_t index, tw_sensor_status *out,
+                                  size_t size)
+{
+    tw_sensor_status own = {0};
+    if (!s || !out)
+        return TW_EINVAL;
+    (void)pthread_mutex_lock(&s->lock);
+    const tw_status st = twi_sensors_status(s->sensors, index, &own);
+    (void)pthread_mutex_unlock(&s->lock);
+    if (st == TW_OK)
+        twi_sized_give(out, size, &own, sizeof own);
+    return st;
 }
 
 void tw_station_stop(tw_station *s)

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "station_state.h"
+#include "tell.h"
 
 const char *tw_event_name(tw_event_kind kind)
 {
@@ -20,6 +21,7 @@ const char *tw_event_name(tw_event_kind kind)
     case TW_EVENT_ORDERED: return "ordered";
     case TW_EVENT_STOPPED: return "stopped";
     case TW_EVENT_ALARM: return "alarm";
+    case TW_EVENT_DAILY: return "daily";
     case TW_EVENT_CLOSED: break;
     }
     return "closed";
@@ -110,6 +112,7 @@ static void count_camera(tw_camera_status *c, const tw_event *event)
     case TW_EVENT_ORDERED:
     case TW_EVENT_STOPPED:
     case TW_EVENT_ALARM:
+    case TW_EVENT_DAILY:
     case TW_EVENT_FREED: break;
     }
 }
@@ -127,27 +130,42 @@ static void count(tw_station *s, const tw_event *event)
 }
 
 /* The job is given under the lock, so that it comes before its channel's last. */
+static void give_job(tw_station *s, twi_job *job, const char *of_camera)
+{
+    bool given = false;
+    if (!job->buffer)
+        return;
+    (void)pthread_mutex_lock(&s->lock);
+    camera_thread *camera = camera_of(s, of_camera);
+    twi_queue *queue = s->queue;
+    job->channel = camera ? &camera->channel : NULL;
+    if (queue)
+        given = twi_queue_jobs(queue).give(queue, job, false);
+    (void)pthread_mutex_unlock(&s->lock);
+    if (!queue) /* the writer's thread is not there yet, or this is it, at its end */
+        twi_writer_do(&s->writer, job);
+    else if (!given)
+        twi_buffer_unref(job->buffer);
+}
+
 static void add_log_entry(tw_station *s, const char *what, const tw_event *event)
 {
     const char *text = event->text ? event->text : "";
-    bool given = false;
     twi_job job = {.kind = TWI_JOB_HAPPENED,
                    .happened = what,
                    .buffer = twi_buffer_copy((const uint8_t *)text, strlen(text) + 1)};
     job.packet.wall_us = s->platform.clock.ops->wall_us(s->platform.clock.ctx);
-    if (!job.buffer)
-        return;
-    (void)pthread_mutex_lock(&s->lock);
-    camera_thread *camera = camera_of(s, event->camera);
-    twi_queue *queue = s->queue;
-    job.channel = camera ? &camera->channel : NULL;
-    if (queue)
-        given = twi_queue_jobs(queue).give(queue, &job, false);
-    (void)pthread_mutex_unlock(&s->lock);
-    if (!queue) /* the writer's thread is not there yet, or this is it, at its end */
-        twi_writer_do(&s->writer, &job);
-    else if (!given)
-        twi_buffer_unref(job.buffer);
+    give_job(s, &job, event->camera);
+}
+
+void twi_station_give(tw_station *s, twi_job *job)
+{
+    give_job(s, job, NULL);
+}
+
+void twi_station_pass(tw_station *s, const tw_event *event)
+{
+    twi_feed_give(s->feed, event, false);
 }
 
 void twi_station_tell_of(tw_station *s, const tw_event *event, bool patient)

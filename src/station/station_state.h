@@ -8,7 +8,9 @@
 #include "../core/rate.h"
 #include "feed.h"
 #include "pipeline.h"
+#include "daily.h"
 #include "queue.h"
+#include "sensors.h"
 #include "../settings/sections.h"
 #include "tawny/events.h"
 #include "tawny/port.h"
@@ -53,7 +55,8 @@ struct tw_station {
     twi_station_settings settings;
     twi_writer writer;
     twi_source *source; /* newest settings; the running thread's own, as ... */
-    bool any_opened;    /* ... this, and ... */
+    bool any_opened;    /* ... this, ... */
+    twi_daily daily;    /* ... this, and ... */
     camera_thread
         *retired; /* ... these, linked by next: the writer may still have their jobs */
     volatile int stop; /* only ever set to 1: also from signal handlers */
@@ -62,6 +65,7 @@ struct tw_station {
     pthread_cond_t changed; /* a camera has ended, or there is something pending */
     tw_settings *pending;   /* to be taken over; NULL: none */
     twi_queue *queue;
+    twi_sensors *sensors; /* NULL: there are none; changed by the running thread alone */
     camera_thread **cameras; /* changed by the running thread alone */
     size_t count;
     uint32_t dropped, problems;
@@ -73,6 +77,13 @@ void twi_station_tell(void *station, const tw_event *event);
 
 /** The same of a camera. @param patient  See twi_feed_give. */
 void twi_station_tell_of(tw_station *s, const tw_event *event, bool patient);
+
+/** Give the writer a job of the station's, whose buffer it takes over; NULL: out of
+ * memory, and there is none. Not before tw_station_run. */
+void twi_station_give(tw_station *s, twi_job *job);
+
+/** Read the sensors of these settings from now on. NULL: none. The running thread's. */
+void twi_station_sense(tw_station *s, twi_source *from);
 
 bool twi_station_stopping(const tw_station *s);
 

@@ -87,6 +87,7 @@ void twi_writer_do(twi_writer *writer, twi_job *job)
     case TWI_JOB_BEGAN: (void)twi_writer_note_sighting(writer, job, false); break;
     case TWI_JOB_ENDED: (void)twi_writer_note_sighting(writer, job, true); break;
     case TWI_JOB_TRACE: twi_writer_note_trace(writer, job); break;
+    case TWI_JOB_SENSED: twi_writer_note_value(writer, job); break;
     case TWI_JOB_HAPPENED: twi_writer_note_log(writer, job); break;
     case TWI_JOB_CHANNEL: twi_writer_add_channel(writer, job->channel); break;
     case TWI_JOB_SETTINGS: take_settings(writer, job); break;

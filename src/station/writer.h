@@ -62,11 +62,19 @@ typedef enum twi_job_kind {
     TWI_JOB_BEGAN, /* a sighting; no buffer */
     TWI_JOB_ENDED,
     TWI_JOB_TRACE,       /* buffer: a twi_trace_minute */
+    TWI_JOB_SENSED,      /* buffer: a twi_sensed; channel NULL */
     TWI_JOB_HAPPENED,    /* buffer: its text, ended by 0; channel NULL: to the station */
     TWI_JOB_CHANNEL,     /* a camera is there from now on; no buffer */
     TWI_JOB_SETTINGS,    /* other settings hold; channel NULL: the station's */
     TWI_JOB_CHANNEL_GONE /* it is not; no job of its channel comes after this one */
 } twi_job_kind;
+
+/* A value of a sensor, for TWI_JOB_SENSED. */
+typedef struct twi_sensed {
+    char name[64];
+    int64_t value;   /* millionths of its unit */
+    int64_t keep_us; /* how long values are kept; 0: forever */
+} twi_sensed;
 
 /* Something to be written. */
 typedef struct twi_job {

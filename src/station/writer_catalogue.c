@@ -98,6 +98,24 @@ void twi_writer_note_trace(twi_writer *writer, const twi_job *job)
         twi_writer_catalogue_failed(writer, job->channel->camera->name, &err);
 }
 
+void twi_writer_note_value(twi_writer *writer, const twi_job *job)
+{
+    tw_error err = {0};
+    twi_sensed sensed;
+    memcpy(&sensed, job->buffer->data, sizeof sensed);
+    const twi_stamp stamp = twi_writer_stamp(writer, job->packet.wall_us);
+    const tw_sensor_value value = {.sensor = sensed.name,
+                                   .at_us = stamp.wall_us,
+                                   .value = sensed.value,
+                                   .unsure = stamp.unsure};
+    const bool forever = sensed.keep_us == 0 || stamp.unsure;
+    if (writer->catalogue &&
+        twi_catalogue_add_value(writer->catalogue, &value,
+                                forever ? INT64_MIN : stamp.wall_us - sensed.keep_us,
+                                &err) != TW_OK)
+        twi_writer_catalogue_failed(writer, NULL, &err);
+}
+
 void twi_writer_note_log(twi_writer *writer, const twi_job *job)
 {
     tw_error err = {0};

@@ -6,6 +6,7 @@
 #include "recovery.h"
 #include "retention.h"
 #include "writer_state.h"
+#include "../core/sized.h"
 #include "../core/naming.h"
 #include "../settings/sections.h"
 #include "tawny/events.h"
@@ -71,10 +72,14 @@ static tw_status number_after(twi_writer *writer, tw_error *err)
 
 static tw_status open_for_run(twi_writer *writer, const char *path, tw_error *err)
 {
+    const tw_clock *clock = &writer->clock;
+    char boot[64] = "";
+    if (TWI_HAS(clock->ops, boot) && clock->ops->boot)
+        clock->ops->boot(clock->ctx, boot, sizeof boot);
     tw_status st = tw_catalogue_open(path, true, &writer->catalogue, err);
     if (st == TW_OK)
-        st = twi_catalogue_begin_run(writer->catalogue,
-                                     writer->clock.ops->wall_us(writer->clock.ctx), err);
+        st = twi_catalogue_begin_run(writer->catalogue, clock->ops->wall_us(clock->ctx),
+                                     boot, err);
     if (st == TW_OK)
         st = twi_catalogue_journal_read(writer->catalogue, err);
     if (st == TW_OK)
@@ -186,12 +191,17 @@ static void tell_cut_off(twi_writer *writer)
 {
     tw_error line = {0};
     char since[TWI_UTC_MAX];
-    const int64_t began_us = twi_catalogue_cut_off(writer->catalogue);
+    twi_cut_off how;
+    const int64_t began_us = twi_catalogue_cut_off(writer->catalogue, &how);
     if (began_us == 0 || writer->alarm_after_us == 0)
         return;
     (void)tw_fail(&line, TW_EAGAIN,
-                  "the station was not ended by anybody: its power went, or it died; it "
-                  "had watched since %s",
+                  "the station was not ended by anybody: %s; it had watched since %s",
+                  how == TWI_CUT_OFF_ALONE
+                      ? "the board has run on, so it died, or its watchdog ended it"
+                  : how == TWI_CUT_OFF_WITH_BOARD
+                      ? "the board was started anew, so its power went, or it hung"
+                      : "its power went, or it died",
                   twi_utc(began_us, since));
     twi_writer_tell(
         writer,

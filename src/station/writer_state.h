@@ -59,6 +59,7 @@ void twi_writer_catalogue_failed(twi_writer *writer, const char *camera,
 int64_t twi_writer_note_sighting(twi_writer *writer, const twi_job *job, bool over);
 void twi_writer_note_trace(twi_writer *writer, const twi_job *job);
 void twi_writer_note_log(twi_writer *writer, const twi_job *job);
+void twi_writer_note_value(twi_writer *writer, const twi_job *job);
 
 /** A capture is complete on the card. */
 void twi_writer_stored(twi_writer *writer, const twi_job *job, const twi_store_file *file,

@@ -49,6 +49,8 @@ for key in ("include", "include ", " include", "include\t", "Include", "include=
 refused("a head with a blank", ("hook ring", "", "run", "/bin/sh"))
 refused("a name with a blank", ("hook", " ring", "run", "/bin/sh"))
 refused("a hook", ("hook", "x", "run", "/bin/sh"))
+refused("a program for a sensor", ("sensor", "x", "run", "/bin/sh"))
+refused("a file for a sensor", ("sensor", "x", "file", "/etc/shadow"))
 refused("another program", ("hook", "ring", "run", "/bin/sh -c id"))
 refused("a hook away", ("hook", "ring", None, None))
 refused("a hook renamed", ("hook", "ring", None, "x"))

@@ -81,6 +81,7 @@ accounts_file = accounts
 keep_free = 0
 page_url = https://hollin.example
 alarm_after = 5 s
+daily_word = 00:00
 
 [cameras]
 loop = yes
@@ -97,7 +98,7 @@ source = http://127.0.0.1:9/stream
 
 [destination hub]
 url = mqtt://127.0.0.1:${port}/lane
-on = sightings, alarms
+on = sightings, alarms, daily
 
 [destination shed]
 url = file:${join(folder, "shed")}
@@ -109,13 +110,25 @@ by = put
 what = still
 
 [hook note]
-on = began, still, clip, ended, lost, stopped, alarm
+on = began, still, clip, ended, lost, stopped, alarm, daily
 run = /bin/sh ${join(folder, "note.sh")}
+
+[sensor board]
+file = ${join(folder, "warm")}
+factor = 0.001
+unit = °C
+every = 1 s
+alarm_above = 60
+alarm_below = 0
+
+[sensor battery]
+file = ${join(folder, "none")}
 `;
 
 before(async () => {
   folder = mkdtempSync(join(tmpdir(), "tawny-forms-"));
   mkdirSync(join(folder, "shed"));
+  writeFileSync(join(folder, "warm"), "71000\n");
   const port = await startBroker();
   refuser = listen((_, answer) => answer.writeHead(401).end()).listen(0, "127.0.0.1");
   await until("one who refuses", () => refuser.address());
@@ -157,8 +170,10 @@ test("what does not fit is found", () => {
 
 test("a hook, a destination and a broker are told of a sighting", async () => {
   const noted = () => existsSync(join(folder, "noted")) ? readFileSync(join(folder, "noted"), "utf8") : "";
-  await until("a hook was told of all", () => ["began", "still", "clip", "ended", "lost", "stopped", "alarm"].every((w) => noted().includes(`"event":"${w}"`)), 240);
-  await until("the broker, too", () => /"type":"began"/.test(heard) && /"type":"stored"/.test(heard) && /"phase":"end"/.test(heard) && /"type":"alarm"/.test(heard));
+  await until("a hook was told of all", () => ["began", "still", "clip", "ended", "lost", "stopped", "alarm", "daily"].every((w) => noted().includes(`"event":"${w}"`)), 240);
+  await until("the broker, too", () => /"type":"began"/.test(heard) && /"type":"stored"/.test(heard) && /"phase":"end"/.test(heard) && /"type":"alarm"/.test(heard) && /"type":"daily"/.test(heard));
+  assert.match(heard, /^lane\/hollin\/daily .*not all is well: .*board 71 °C/m);
+  assert.match(noted(), /nothing is sent to gone any more.*"event":"alarm"/); // of a destination, too
   assert.ok(lines(noted(), "hook") >= 6);
   await until("a record", () => readdirSync(join(folder, "shed"), { recursive: true }).some((f) => f.endsWith("-record.json")));
   for (const f of readdirSync(join(folder, "shed"), { recursive: true }).filter((f) => f.endsWith("-record.json")))
@@ -173,6 +188,7 @@ test("the tool's --json", async () => {
   assert.ok(lines(run("sightings", "--json"), "sightings") >= 1);
   assert.equal(lines(run("sightings", "--json", "1"), "sighting"), 1);
   assert.ok(lines(run("sightings", "--happened", "--json"), "happened") >= 2);
+  assert.ok(lines(run("sightings", "--values", "--json"), "values") >= 2);
   assert.ok(lines(run("outbox", "--list", "--json"), "outbox") >= 2);
   const rehearsed = run("rehearse", "--json", "--trace", "--why", "sim:kerb,size=320x180").split("\n").filter((l) => /"type":"(reading|sighting)"/.test(l));
   assert.ok(lines(rehearsed.join("\n"), "rehearsed") > 20);

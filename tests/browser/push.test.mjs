@@ -182,6 +182,22 @@ test("an alarm is told: a camera that has given nothing for long", async () => {
   assert.deepEqual([m.url, m.picture], ["/#station", undefined]);
 });
 
+test("a browser that renews its subscription is told by the new one", async () => {
+  const renewed = push.phone("renewed"), worker = page.context().serviceWorkers()[0];
+  await worker.evaluate(({ endpoint, key, secret }) => {
+    const bytes = (text) => Uint8Array.from(atob(text.replace(/-/g, "+").replace(/_/g, "/")), (c) => c.charCodeAt(0)).buffer;
+    const event = new ExtendableEvent("pushsubscriptionchange");
+    Object.defineProperty(event, "newSubscription", { value: { endpoint, getKey: (which) => bytes(which === "auth" ? secret : key) } });
+    Object.defineProperty(event, "waitUntil", { value: (work) => { self.renewing = work; } });
+    self.dispatchEvent(event);
+    return self.renewing;
+  }, subscription(renewed));
+  assert.ok((await ask("/api/phones")).body.phones.some((f) => f.name === "A browser, renewed" && f.account === "ann"));
+  await trigger();
+  await until("it is told", () => renewed.messages.length > 0, 180);
+  assert.deepEqual(renewed.wrong, []);
+});
+
 test("a test reaches all, from the page and from the tool", async () => {
   const before = here.messages.length;
   const said = await ask("/api/trial", { destination: "phones" });

@@ -1,9 +1,11 @@
 /* What goes wrong on the way, what is said of it, and what is done: tried again, given
  * up, or left alone until somebody has changed something. */
 #include <signal.h>
+#include <stdatomic.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
+#include <time.h>
 #include <unistd.h>
 
 #include "../support/servers.h"
@@ -457,6 +459,65 @@ static void test_what_takes_nothing_for_long_is_an_alarm(void **state)
     leave_stored(s);
 }
 
+/* A clock that others may set on. */
+static _Atomic int64_t ahead_us;
+
+static int64_t ahead_now(void *ctx)
+{
+    return quick_clock().ops->now_us(ctx) + atomic_load(&ahead_us);
+}
+
+static size_t alarms_of(stored *s, problems *out)
+{
+    *out = (problems){.count = 0};
+    assert_int_equal(tw_catalogue_log(s->catalogue, NULL, 0, 0, note_alarm, out, NULL),
+                     TW_OK);
+    return out->count;
+}
+
+/* What waits for over a day, though nothing is wrong where it goes: hours that are
+ * closed, here. A digest a day is no such thing. */
+static void test_a_queue_that_does_not_empty_is_an_alarm(void **state)
+{
+    (void)state;
+    const int64_t hour_us = INT64_C(3600000000);
+    char text[512];
+    problems alarms;
+    stored *s = make_stored();
+    tw_clock_ops ops = *quick_clock().ops;
+    ops.now_us = ahead_now;
+    const time_t now = time(NULL);
+    struct tm local;
+    (void)localtime_r(&now, &local);
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = file:%s/there\nwhat = still\nhours = %s\n",
+                   s->folder, local.tm_hour < 12 ? "15:00-16:00" : "03:00-04:00");
+    deliver(s, "there", text);
+    twi_deliver_free(s->deliver);
+    assert_int_equal(twi_deliver_new(s->settings, s->store, (tw_clock){&ops, NULL}, NULL,
+                                     NULL, &s->deliver, NULL),
+                     TW_OK);
+    (void)sight(s, 0);
+    atomic_store(&ahead_us, hour_us); /* looks, and remembers */
+    let_pass(10000000);
+    atomic_store(&ahead_us, 26 * hour_us);
+    let_pass(10000000);
+    assert_int_equal(alarms_of(s, &alarms), 0);
+    atomic_store(&ahead_us, 28 * hour_us);
+    WAIT_FOR(alarms_of(s, &alarms) == 1);
+    assert_has(alarms.text, "what is sent to there comes later each day: something has "
+                            "waited for over a day");
+    atomic_store(&ahead_us, 80 * hour_us);
+    let_pass(10000000);
+    assert_int_equal(alarms_of(s, &alarms), 1); /* once */
+    assert_int_equal(twi_outbox_drop(s->catalogue, "there", 0, NULL, NULL), TW_OK);
+    atomic_store(&ahead_us, 81 * hour_us);
+    WAIT_FOR(alarms_of(s, &alarms) == 2);
+    assert_has(alarms.text, "what waited for there has been sent");
+    atomic_store(&ahead_us, 0);
+    leave_stored(s);
+}
+
 /* Destinations that the settings no more name, or of which they say something wrong: what
  * waits for them stays, and what is made for the latter waits as well. */
 static void test_what_waits_outlives_its_settings(void **state)
@@ -560,6 +621,7 @@ int main(void)
         cmocka_unit_test(test_what_is_too_large_is_given_up),
         cmocka_unit_test(test_retry_after_is_heeded),
         cmocka_unit_test(test_what_takes_nothing_for_long_is_an_alarm),
+        cmocka_unit_test(test_a_queue_that_does_not_empty_is_an_alarm),
         cmocka_unit_test(test_what_waits_outlives_its_settings),
         cmocka_unit_test(test_a_file_that_was_renamed_is_found),
         cmocka_unit_test(test_a_stalled_server_does_not_hold_the_end),

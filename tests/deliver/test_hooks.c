@@ -241,38 +241,6 @@ static void test_nobody_waits_for_them(void **state)
                     TWI_HOOKS_WAITING + TWI_HOOKS_AT_ONCE + 40);
 }
 
-static void test_command_lines(void **state)
-{
-    (void)state;
-    static const struct {
-        const char *text, *words; /* joined by "|"; NULL: refused */
-    } cases[] = {{"a", "a"},
-                 {"  a\tb  c ", "a|b|c"},
-                 {"a \"b c\" d", "a|b c|d"},
-                 {"a \"b \\\"c\\\\\" d", "a|b \"c\\|d"},
-                 {"a \"\" b", "a||b"},
-                 {"a x\"y z\"w", "a|xy zw"},
-                 {"", NULL},
-                 {"   ", NULL},
-                 {"a \"b", NULL},
-                 {"a \"b\\", NULL}};
-    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
-        char text[128], joined[128] = "", *words[TWI_RUN_ARGS_MAX + 1];
-        (void)snprintf(text, sizeof text, "%s", cases[i].text);
-        const tw_status st = twi_run_split(text, words);
-        assert_int_equal(st, cases[i].words ? TW_OK : TW_ESYNTAX);
-        for (size_t k = 0; st == TW_OK && words[k]; k++)
-            (void)snprintf(joined + strlen(joined), sizeof joined - strlen(joined),
-                           "%s%s", k > 0 ? "|" : "", words[k]);
-        if (st == TW_OK)
-            assert_string_equal(joined, cases[i].words);
-    }
-    char many[256] = "", *words[TWI_RUN_ARGS_MAX + 1];
-    for (int i = 0; i <= TWI_RUN_ARGS_MAX; i++)
-        memcpy(many + strlen(many), "a ", 3);
-    assert_int_equal(twi_run_split(many, words), TW_ESYNTAX);
-}
-
 static void test_settings_of_hooks(void **state)
 {
     (void)state;
@@ -327,7 +295,6 @@ int main(void)
         cmocka_unit_test(test_time_is_up),
         cmocka_unit_test(test_the_end_of_the_station),
         cmocka_unit_test(test_nobody_waits_for_them),
-        cmocka_unit_test(test_command_lines),
         cmocka_unit_test(test_settings_of_hooks),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

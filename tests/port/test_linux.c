@@ -466,9 +466,50 @@ static void test_which_clocks_can_be_right(void **state)
     }
 }
 
+static void test_sensors(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *file = join(folder, "temp"),
+         *pipe = join(folder, "pipe");
+    const tw_sensors s = tw_linux_sensors();
+    char text[16] = "", run[64];
+    tw_error err = {0};
+    tw_sensor_request r = {.size = sizeof r, .name = "board", .file = file, .run = ""};
+    write_text(file, "48312\n");
+    assert_int_equal(s.ops->read(s.ctx, &r, text, sizeof text, &err), TW_OK);
+    assert_string_equal(text, "48312\n");
+    write_text(file, "123456789012345678901234567890");
+    assert_int_equal(s.ops->read(s.ctx, &r, text, sizeof text, &err), TW_OK);
+    assert_string_equal(text, "123456789012345"); /* cut */
+    r.file = "/nowhere/temp";
+    assert_int_equal(s.ops->read(s.ctx, &r, text, sizeof text, &err), TW_ENOENT);
+    assert_has(err.text, "/nowhere/temp: No such file");
+    assert_int_equal(mkfifo(pipe, 0600), 0); /* it would wait for good */
+    r.file = pipe;
+    assert_int_equal(s.ops->read(s.ctx, &r, text, sizeof text, &err), TW_OK);
+    assert_string_equal(text, "");
+    r.file = "";
+    r.run = run;
+    (void)snprintf(run, sizeof run, "sh -c \"echo a; echo 11.93 V\"");
+    assert_int_equal(s.ops->read(s.ctx, &r, text, sizeof text, &err), TW_OK);
+    assert_string_equal(text, "11.93 V");
+    (void)snprintf(run, sizeof run, "sh -c \"echo no bus; exit 4\"");
+    assert_int_equal(s.ops->read(s.ctx, &r, text, sizeof text, &err), TW_EIO);
+    assert_has(err.text, "sh: exit code 4: no bus");
+    (void)snprintf(run, sizeof run, "sleep 60");
+    assert_int_equal(s.ops->read(s.ctx, &r, text, sizeof text, &err), TW_ETIMEOUT);
+    assert_has(err.text, "sleep: ended after 5 s");
+    (void)snprintf(run, sizeof run, "sh \"open");
+    assert_int_equal(s.ops->read(s.ctx, &r, text, sizeof text, &err), TW_ESYNTAX);
+    free(pipe);
+    free(file);
+    remove_folder(folder);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_sensors),
         cmocka_unit_test(test_folder_card_keeps_the_contract),
         cmocka_unit_test(test_a_folder_that_is_no_store),
         cmocka_unit_test(test_simulated_card_keeps_the_contract),

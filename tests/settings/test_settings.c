@@ -541,6 +541,102 @@ static void test_destinations(void **state)
     tw_settings_free(s);
 }
 
+static void test_sensors(void **state)
+{
+    static const struct {
+        const char *lines, *told; /* NULL: nothing */
+    } CASES[] = {
+        {"file = /sys/x\n", NULL},
+        {"run = read-battery --volts\n", NULL},
+        {"unit = V\n",
+         "station.ini:3: sensor board: its number comes from a file or from"},
+        {"file = /sys/x\nrun = x\n", "its number comes from a file or from a program"},
+        {"file = /sys/x\nalarm_above = 5\nalarm_below = 5.0\n",
+         "alarm_above is not above alarm_below"},
+        {"file = /sys/x\nalarm_above = -1\nalarm_below = -2.5\n", NULL},
+        {"file = /sys/x\nfactor = a\n", "factor = a: expected a number such as 0.001"},
+        {"file = /sys/x\nevery = 0 s\n", "every = 0 s: expected a duration"},
+    };
+    (void)state;
+    for (size_t i = 0; i < sizeof CASES / sizeof *CASES; i++) {
+        char text[512];
+        problems p;
+        (void)snprintf(
+            text, sizeof text,
+            "[camera kerb]\nsource = sim:kerb\n[sensor board]\n%s[sensor lid]\nfile = "
+            "/x\n",
+            CASES[i].lines);
+        tw_settings *s = read(text, &p);
+        (void)tw_settings_check(s, collect_problem, &p);
+        assert_string_equal(twi_settings_sensor_name(s, 0),
+                            CASES[i].told ? "lid" : "board");
+        assert_int_equal(p.count, CASES[i].told != NULL);
+        if (CASES[i].told)
+            assert_has(p.text, CASES[i].told);
+        assert_true(twi_settings_sound(s, NULL) && twi_settings_sound(s, "kerb"));
+        tw_settings_free(s);
+    }
+    twi_sensor_settings set;
+    tw_settings *a = read_good(
+                    "[camera kerb]\nsource = sim:kerb\n[sensor board]\nfile = /x\n"
+                    "factor = -0.001\nalarm_below = 11.85\n"),
+                *b = read_good(
+                    "[camera kerb]\nsource = sim:mere\n[sensor board]\nfile = /x\n"
+                    "factor = -0.001\nalarm_below = 11.85\n"),
+                *c = read_good(
+                    "[camera kerb]\nsource = sim:kerb\n[sensor board]\nfile = /x\n");
+    assert_int_equal(twi_settings_sensor(a, "board", &set), TW_OK);
+    assert_int_equal(set.factor, -1000);
+    assert_int_equal(set.below, 11850000);
+    assert_int_equal(set.above, TWI_NO_NUMBER);
+    assert_int_equal(set.every_us, INT64_C(300000000));
+    assert_int_equal(twi_settings_sensor(a, "lid", &set), TW_ENOENT);
+    assert_true(twi_settings_same_sensors(a, b));
+    assert_false(twi_settings_same_sensors(a, c) || twi_settings_same_sensors(c, a));
+    tw_settings_free(a);
+    tw_settings_free(b);
+    tw_settings_free(c);
+}
+
+/* The word of the day is said to who wants it, if it is said at all. */
+static void test_the_word_of_the_day(void **state)
+{
+    static const struct {
+        const char *word;
+        int64_t minute; /* -2: not understood */
+    } CASES[] = {{"none", -1},    {"00:00", 0},   {"08:05", 485}, {"23:59", 1439},
+                 {"24:00", -2},   {"8:05", -2},   {"08:60", -2},  {"08:5", -2},
+                 {"08:05 ", 485}, {"08:055", -2}, {"never", -2},  {"-8:05", -2},
+                 {"+8:05", -2}};
+    (void)state;
+    for (size_t i = 0; i < sizeof CASES / sizeof *CASES; i++) {
+        char text[256];
+        problems p;
+        twi_station_settings station;
+        (void)snprintf(text, sizeof text, "[station]\ndaily_word = %s\n", CASES[i].word);
+        tw_settings *s = read(text, &p);
+        twi_settings_station(s, &station);
+        assert_int_equal(p.count, CASES[i].minute == -2);
+        assert_int_equal(station.daily_word,
+                         CASES[i].minute == -2 ? -1 : CASES[i].minute);
+        tw_settings_free(s);
+    }
+    problems p;
+    tw_settings *s = read("[camera kerb]\nsource = sim:kerb\n[destination mail]\nurl = "
+                          "https://lane.example/\nby = form\non = daily\n",
+                          &p);
+    assert_int_equal(tw_settings_check(s, collect_problem, &p), TW_ESYNTAX);
+    assert_has(p.text,
+               "on = daily: there is no word of the day: write daily_word = 08:00");
+    tw_settings_free(s);
+    s = read("[station]\npage_url = hollin.example\n[camera kerb]\nsource = sim:kerb\n",
+             &p);
+    assert_int_equal(tw_settings_check(s, collect_problem, &p), TW_ESYNTAX);
+    assert_has(p.text,
+               "station.ini:1: page_url = hollin.example: it begins with https://");
+    tw_settings_free(s);
+}
+
 static void test_what_is_sent_alike(void **state)
 {
     static const char BASE[] = "[camera kerb]\nsource = sim:kerb\nsend_to = shed\n"
@@ -723,6 +819,8 @@ int main(void)
         cmocka_unit_test(test_who_is_concerned),
         cmocka_unit_test(test_what_a_difference_takes),
         cmocka_unit_test(test_destinations),
+        cmocka_unit_test(test_sensors),
+        cmocka_unit_test(test_the_word_of_the_day),
         cmocka_unit_test(test_what_is_sent_alike),
         cmocka_unit_test(test_set_refuses),
         cmocka_unit_test(test_cameras_from_the_command_line),

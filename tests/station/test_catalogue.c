@@ -17,7 +17,7 @@ static tw_catalogue *fresh(const char *path)
     tw_error err = {0};
     if (tw_catalogue_open(path, true, &c, &err) != TW_OK)
         fail_msg("%s", err.text);
-    assert_int_equal(twi_catalogue_begin_run(c, WALL, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_begin_run(c, WALL, "", NULL), TW_OK);
     return c;
 }
 

@@ -21,7 +21,7 @@ static tw_catalogue *opened(const char *path)
     tw_error err = {0};
     if (tw_catalogue_open(path, true, &c, &err) != TW_OK)
         fail_msg("%s", err.text);
-    assert_int_equal(twi_catalogue_begin_run(c, WALL, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_begin_run(c, WALL, "", NULL), TW_OK);
     return c;
 }
 
@@ -379,14 +379,37 @@ static void test_a_run_that_nobody_ended_is_known(void **state)
 {
     (void)state;
     char *folder = make_folder(), *path = join(folder, "catalogue.db");
+    twi_cut_off how = TWI_CUT_OFF_ALONE;
     tw_catalogue *c = opened(path);
-    assert_int_equal(twi_catalogue_cut_off(c), 0); /* the first */
-    tw_catalogue *after = opened(path);            /* as if power had gone meanwhile */
-    assert_int_equal(twi_catalogue_cut_off(after), WALL);
+    assert_int_equal(twi_catalogue_cut_off(c, &how), 0); /* the first */
+    assert_int_equal(how, TWI_CUT_OFF);
+    tw_catalogue *after = opened(path); /* as if power had gone meanwhile */
+    assert_int_equal(twi_catalogue_cut_off(after, &how), WALL);
+    assert_int_equal(how, TWI_CUT_OFF); /* nobody knows of the board */
     tw_catalogue_close(after);
     after = opened(path); /* that one was ended */
-    assert_int_equal(twi_catalogue_cut_off(after), 0);
+    assert_int_equal(twi_catalogue_cut_off(after, &how), 0);
     tw_catalogue_close(after);
+    static const struct {
+        const char *before, *now;
+        twi_cut_off how;
+    } cases[] = {{"one", "one", TWI_CUT_OFF_ALONE},
+                 {"one", "two", TWI_CUT_OFF_WITH_BOARD},
+                 {"", "two", TWI_CUT_OFF},
+                 {"one", "", TWI_CUT_OFF}};
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        tw_catalogue *died = NULL;
+        assert_int_equal(tw_catalogue_open(path, true, &died, NULL), TW_OK);
+        assert_int_equal(twi_catalogue_begin_run(died, WALL, cases[i].before, NULL),
+                         TW_OK);
+        assert_int_equal(tw_catalogue_open(path, true, &after, NULL), TW_OK);
+        assert_int_equal(twi_catalogue_begin_run(after, WALL + 5, cases[i].now, NULL),
+                         TW_OK);
+        assert_int_equal(twi_catalogue_cut_off(after, &how), WALL);
+        assert_int_equal(how, cases[i].how);
+        tw_catalogue_close(after);
+        tw_catalogue_close(died);
+    }
     tw_catalogue_close(c);
     free(path);
     remove_folder(folder);
@@ -405,7 +428,8 @@ static void test_deliveries_of_an_older_version_are_kept(void **state)
     assert_int_equal(
         sqlite3_exec(
             db,
-            "DROP TRIGGER entry_routed; ALTER TABLE run DROP COLUMN ended; DROP INDEX "
+            "DROP TRIGGER entry_routed; DROP TABLE sensor_value; ALTER TABLE run DROP "
+            "COLUMN boot; ALTER TABLE run DROP COLUMN ended; DROP INDEX "
             "sighting_marked; ALTER TABLE sighting DROP COLUMN mark; DROP "
             "TABLE missed; ALTER TABLE log_entry RENAME TO happening; "
             "DROP TRIGGER capture_routed; DROP TRIGGER sighting_over; DROP TRIGGER "

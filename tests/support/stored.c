@@ -24,7 +24,7 @@ stored *make_stored(void)
     (void)mkdir(day, 0755);
     if (tw_catalogue_open(path, true, &s->catalogue, &err) != TW_OK)
         fail_msg("%s", err.text);
-    assert_int_equal(twi_catalogue_begin_run(s->catalogue, WALL, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_begin_run(s->catalogue, WALL, "", NULL), TW_OK);
     free(day);
     free(path);
     return s;

@@ -419,8 +419,9 @@ static void quick_sleep(void *ctx, int64_t t_us)
 
 tw_clock quick_clock(void)
 {
-    static const tw_clock_ops ops = {sizeof ops,    quick_now,   quick_wall, quick_offset,
-                                     quick_trusted, quick_sleep, quick_lasts};
+    static const tw_clock_ops ops = {sizeof ops,   quick_now,     quick_wall,
+                                     quick_offset, quick_trusted, quick_sleep,
+                                     quick_lasts,  NULL};
     static pthread_once_t once = PTHREAD_ONCE_INIT;
     (void)pthread_once(&once, begin_quick);
     return (tw_clock){&ops, NULL};

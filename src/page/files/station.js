@@ -1,6 +1,6 @@
 // Station: what it is busy with, what waits to be sent, how long the card lasts, what happened.
 import { showPhones } from "./phones.js";
-import { $, ask, button, complain, count, make, mayRun, notice, percent, size, state } from "./common.js";
+import { $, ask, button, complain, count, make, mayRun, notice, percent, shape, size, state } from "./common.js";
 
 const when = (t) => new Date(t).toLocaleString([], { month: "short", day: "numeric", hour: "2-digit", minute: "2-digit", hour12: false });
 
@@ -34,6 +34,38 @@ async function showPlan() {
   const days = p.bytes_a_day > 0 && p.days > 0 ? "At " + size(p.bytes_a_day) + " a day the card takes " + (p.days > 3650 ? "more than ten years" : p.days.toFixed(0) + " days") + " of captures before the oldest go. " : "";
   $("plan").replaceChildren(make("p", {}, days + "From " + (p.history_days < 1 ? "less than a day" : p.history_days.toFixed(0) + " days") + " of history."),
     table(["Camera", "Sightings", "An hour of them", "A day of all", "Uplink"], rows, "What the settings make"));
+}
+
+// ---- sensors
+
+const DAY = 86400e3, WIDTH = 600, HEIGHT = 90;
+
+// Values over a day as a line, with the limits that are near enough to be seen.
+function line(s, from, until) {
+  const all = s.points.map((p) => p[1]);
+  let low = Math.min(...all), high = Math.max(...all);
+  const room = Math.max((high - low) * 0.15, Math.abs(high) * 0.01, 0.001), limits = [s.alarm_above, s.alarm_below].filter((l) => l !== undefined && l > low - 3 * (high - low + room) && l < high + 3 * (high - low + room));
+  low = Math.min(low, ...limits) - room;
+  high = Math.max(high, ...limits) + room;
+  const x = (t) => (WIDTH * (t - from) / (until - from)).toFixed(1), y = (v) => (HEIGHT * (high - v) / (high - low)).toFixed(1);
+  const svg = shape("svg", { viewBox: "0 0 " + WIDTH + " " + HEIGHT, preserveAspectRatio: "none", role: "img", "aria-label": s.sensor + " over the last day: from " + Math.min(...all) + " to " + Math.max(...all) + " " + s.unit });
+  for (const l of limits) svg.append(shape("line", { class: "limit", x1: 0, x2: WIDTH, y1: y(l), y2: y(l) }));
+  svg.append(shape("polyline", { class: "value", points: s.points.map((p) => x(p[0]) + "," + y(p[1])).join(" ") }));
+  return make("div", { class: "sensor-line" }, svg, make("div", { class: "small ends" }, make("span", {}, "a day ago"), make("span", {}, "between " + round(Math.min(...all)) + " and " + round(Math.max(...all)) + " " + s.unit), make("span", {}, "now")));
+}
+
+const round = (v) => String(Number(v.toPrecision(4)));
+
+function sensor(s, from, until) {
+  const limits = [s.alarm_below === undefined ? "" : "alarm below " + round(s.alarm_below), s.alarm_above === undefined ? "" : "alarm above " + round(s.alarm_above)].filter(Boolean).join(", ");
+  return make("div", { class: "sensor" }, make("div", { class: "ends" }, make("strong", {}, s.sensor), make("span", { class: s.beyond || s.why ? "wrong" : "" }, s.value === undefined ? "no number" : round(s.value) + " " + s.unit + (s.beyond ? ", beyond its limits" : ""))),
+    s.why ? make("p", { class: "small wrong m-0" }, s.why) : "", s.points.length > 1 ? line(s, from, until) : make("p", { class: "small m-0" }, s.why ? "" : "A line comes with its second value."), limits ? make("p", { class: "small m-0" }, limits) : "");
+}
+
+async function showSensors() {
+  const until = Date.now(), from = until - DAY, a = await ask("/api/sensors?from=" + from + "&until=" + until);
+  $("sensors").hidden = a.sensors.length === 0;
+  $("sensors-list").replaceChildren(...a.sensors.map((s) => sensor(s, from, until)));
 }
 
 // ---- destinations
@@ -92,8 +124,8 @@ let timer = 0;
 export async function enter() {
   $("all").hidden = !mayRun();
   refresh({ cameras: state.cameras });
-  const all = () => Promise.all([showPlan(), showOutbox(), showPhones(), showHappenings()]).catch(complain);
+  const all = () => Promise.all([showPlan(), showSensors(), showOutbox(), showPhones(), showHappenings()]).catch(complain);
   await all();
-  timer = setInterval(() => { if (!document.hidden) showOutbox().catch(() => {}); }, 5000);
+  timer = setInterval(() => { if (!document.hidden) Promise.all([showOutbox(), showSensors()]).catch(() => {}); }, 5000);
 }
 export function leave() { clearInterval(timer); }

@@ -53,6 +53,20 @@ async function tell(m) {
 }
 self.addEventListener("push", (event) => event.waitUntil(tell(event.data.json())));
 
+// A browser that renews its subscription says so here, and the station is told: the old one is
+// forgotten when its service does not know it any more.
+const letters = (buffer) => btoa(String.fromCharCode(...new Uint8Array(buffer))).replace(/\+/g, "-").replace(/\//g, "_").replace(/=+$/, "");
+
+async function renew(event) {
+  const options = event.oldSubscription && event.oldSubscription.options;
+  const s = event.newSubscription || (options && await self.registration.pushManager.subscribe(options));
+  if (!s) return;
+  const me = await (await fetch("/api/me")).json();
+  await fetch("/api/phones", { method: "POST", headers: { "Content-Type": "application/json", "X-Tawny-Change": me.change },
+    body: JSON.stringify({ endpoint: s.endpoint, key: letters(s.getKey("p256dh")), secret: letters(s.getKey("auth")), name: "A browser, renewed" }) });
+}
+self.addEventListener("pushsubscriptionchange", (event) => event.waitUntil(renew(event)));
+
 async function open(address) {
   const all = await self.clients.matchAll({ type: "window", includeUncontrolled: true });
   for (const c of all) {

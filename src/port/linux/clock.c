@@ -99,9 +99,22 @@ static void sleep_until(void *ctx, int64_t t_us)
     (void)clock_nanosleep(CLOCK_MONOTONIC, TIMER_ABSTIME, &t, NULL);
 }
 
+static void boot(void *ctx, char *out, size_t capacity)
+{
+    char word[64] = "";
+    FILE *in = fopen("/proc/sys/kernel/random/boot_id", "re");
+    (void)ctx;
+    if (in) {
+        if (fscanf(in, "%63s", word) != 1)
+            word[0] = '\0';
+        (void)fclose(in);
+    }
+    (void)snprintf(out, capacity, "%s", word);
+}
+
 tw_clock tw_linux_clock(void)
 {
     static const tw_clock_ops ops = {sizeof ops, now_us,      wall_us, offset_s,
-                                     trusted,    sleep_until, NULL};
+                                     trusted,    sleep_until, NULL,    boot};
     return (tw_clock){&ops, NULL};
 }

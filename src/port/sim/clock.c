@@ -33,6 +33,6 @@ static void sleep_until(void *ctx, int64_t t_us)
 tw_clock tw_sim_clock(tw_sim_time *time)
 {
     static const tw_clock_ops ops = {sizeof ops, now_us,      wall_us, offset_s,
-                                     trusted,    sleep_until, NULL};
+                                     trusted,    sleep_until, NULL,    NULL};
     return (tw_clock){&ops, time};
 }

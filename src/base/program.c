@@ -1,10 +1,11 @@
 /* Running a program of the user's. */
+#include "program.h"
+
 #include <errno.h>
 #include <fcntl.h>
 #include <poll.h>
 #include <signal.h>
 #include <spawn.h>
-#include <stdatomic.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -12,8 +13,7 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "hooks_state.h"
-#include "../base/system_error.h"
+#include "system_error.h"
 
 enum {
     POLL_MS = 100,      /* between looks whether it has ended */
@@ -22,13 +22,6 @@ enum {
 };
 
 /* ---- words ------------------------------------------------------------------------ */
-
-const char *twi_field_name(twi_field field)
-{
-    static const char *const names[TWI_FIELDS] = {
-        "event", "station", "camera", "sighting", "kind", "file", "time", "text"};
-    return names[field];
-}
 
 /* One word into itself. @return where the next begins; NULL: a quote or \ is left open.
  */
@@ -50,12 +43,12 @@ static char *take_word(char *from, bool *last)
     return quoted ? NULL : from + 1;
 }
 
-tw_status twi_run_split(char *text, char *words[TWI_RUN_ARGS_MAX + 1])
+tw_status twi_program_split(char *text, char *words[TWI_PROGRAM_ARGS_MAX + 1])
 {
     size_t count = 0;
     bool last = false;
     for (char *at = text + strspn(text, " \t"); *at != '\0';) {
-        if (count == TWI_RUN_ARGS_MAX)
+        if (count == TWI_PROGRAM_ARGS_MAX)
             return TW_ESYNTAX;
         words[count++] = at;
         at = take_word(at, &last);
@@ -67,81 +60,6 @@ tw_status twi_run_split(char *text, char *words[TWI_RUN_ARGS_MAX + 1])
     }
     words[count] = NULL;
     return count > 0 ? TW_OK : TW_ESYNTAX;
-}
-
-/* @return the field that a word begins with, in braces; TWI_FIELDS: none. */
-static twi_field field_at(const char *s, size_t *length)
-{
-    for (int f = 0; f < TWI_FIELDS; f++) {
-        const char *name = twi_field_name((twi_field)f);
-        const size_t n = strlen(name);
-        if (s[0] == '{' && strncmp(s + 1, name, n) == 0 && s[n + 1] == '}') {
-            *length = n + 2;
-            return (twi_field)f;
-        }
-    }
-    return TWI_FIELDS;
-}
-
-tw_status twi_run_expand(const char *word, const twi_fields *fields, char *out,
-                         size_t capacity)
-{
-    size_t used = 0;
-    while (*word) {
-        size_t length = 1;
-        const twi_field f = field_at(word, &length);
-        const char *piece = f < TWI_FIELDS ? fields->value[f] : word;
-        const size_t n = f < TWI_FIELDS ? strlen(piece) : 1;
-        if (used + n >= capacity)
-            return TW_ESIZE;
-        memcpy(out + used, piece, n);
-        used += n;
-        word += length;
-    }
-    out[used] = '\0';
-    return TW_OK;
-}
-
-/* ---- its environment -------------------------------------------------------------- */
-
-static void free_environment(char **made)
-{
-    for (size_t i = 0; made && made[i]; i++)
-        free(made[i]);
-    free(made);
-}
-
-static char *variable(twi_field field, const char *value)
-{
-    const char *name = twi_field_name(field);
-    const size_t bytes = sizeof "TAWNY_=" + strlen(name) + strlen(value);
-    char *made = malloc(bytes);
-    if (!made)
-        return NULL;
-    (void)snprintf(made, bytes, "TAWNY_%s=%s", name, value);
-    for (char *c = made; *c != '='; c++)
-        if (*c >= 'a' && *c <= 'z')
-            *c = (char)(*c - 'a' + 'A');
-    return made;
-}
-
-/* Ours, and what the hook gets of the event. @return NULL: out of memory. */
-static char **make_environment(const twi_fields *fields)
-{
-    size_t ours = 0, count = 0;
-    while (environ[ours])
-        ours++;
-    char **made = calloc(ours + TWI_FIELDS + 1, sizeof *made);
-    bool good = made != NULL;
-    for (size_t i = 0; good && i < ours; i++)
-        good = (made[count++] = strdup(environ[i])) != NULL;
-    for (int f = 0; good && f < TWI_FIELDS; f++)
-        if (fields->value[f][0] != '\0')
-            good = (made[count++] = variable((twi_field)f, fields->value[f])) != NULL;
-    if (good)
-        return made;
-    free_environment(made);
-    return NULL;
 }
 
 /* ---- starting it ------------------------------------------------------------------ */
@@ -160,7 +78,7 @@ static void close_end(int *fd)
 
 /* Errors by number. A group of its own, so that what it starts ends with it; no signal is
  * blocked or ignored, whatever our threads do. */
-static int spawn(char *const argv[], char **environment, const int in[2],
+static int spawn(char *const argv[], char *const environment[], const int in[2],
                  const int out[2], pid_t *pid)
 {
     posix_spawn_file_actions_t files;
@@ -188,15 +106,14 @@ static int spawn(char *const argv[], char **environment, const int in[2],
     return code;
 }
 
-static tw_status start(char *const argv[], const twi_fields *fields, child *c,
+static tw_status start(char *const argv[], char *const environment[], child *c,
                        tw_error *err)
 {
     int in[2] = {-1, -1}, out[2] = {-1, -1};
-    char **environment = make_environment(fields);
     tw_status st = TW_OK;
     *c = (child){-1, -1, -1};
-    if (!environment || pipe2(in, O_CLOEXEC) != 0 || pipe2(out, O_CLOEXEC) != 0) {
-        st = tw_fail(err, TW_ENOMEM, "out of memory, or of open files");
+    if (pipe2(in, O_CLOEXEC) != 0 || pipe2(out, O_CLOEXEC) != 0) {
+        st = tw_fail(err, TW_ENOMEM, "too many files are open");
     } else {
         const int code = spawn(argv, environment, in, out, &c->pid);
         if (code != 0)
@@ -211,13 +128,12 @@ static tw_status start(char *const argv[], const twi_fields *fields, child *c,
     }
     c->in = in[1];
     c->out = out[0];
-    free_environment(environment);
     return st;
 }
 
 /* ---- while it runs ---------------------------------------------------------------- */
 
-int64_t twi_run_now(void)
+int64_t twi_program_now(void)
 {
     struct timespec t;
     (void)clock_gettime(CLOCK_MONOTONIC, &t);
@@ -236,7 +152,8 @@ static void give_input(child *c, const char *input)
 }
 
 /* Of what it prints, keep the newest line that is not empty. */
-static void take_output(twi_run_outcome *out, const char *text, size_t bytes, bool *ended)
+static void take_output(twi_program_outcome *out, const char *text, size_t bytes,
+                        bool *ended)
 {
     size_t used = *ended ? 0 : strlen(out->last);
     for (size_t i = 0; i < bytes; i++) {
@@ -255,7 +172,7 @@ static void take_output(twi_run_outcome *out, const char *text, size_t bytes, bo
 }
 
 /* Wait for output, or a little. */
-static void poll_child(child *c, twi_run_outcome *out, bool *ended)
+static void poll_child(child *c, twi_program_outcome *out, bool *ended)
 {
     char piece[512];
     struct pollfd in = {.fd = c->out, .events = POLLIN};
@@ -269,7 +186,7 @@ static void poll_child(child *c, twi_run_outcome *out, bool *ended)
 }
 
 /* End it, and what it has started: first by asking. */
-static void end_late(const child *c, int64_t over_us, twi_run_outcome *out)
+static void end_late(const child *c, int64_t over_us, twi_program_outcome *out)
 {
     if (over_us < 0)
         return;
@@ -281,31 +198,51 @@ static void end_late(const child *c, int64_t over_us, twi_run_outcome *out)
 static int64_t over(int64_t own_us, int64_t until_us)
 {
     const int64_t end_us = until_us != 0 && until_us < own_us ? until_us : own_us;
-    return twi_run_now() - end_us;
+    return twi_program_now() - end_us;
 }
 
-tw_status twi_run_program(char *const argv[], const twi_fields *fields, const char *input,
-                          int64_t timeout_us, const _Atomic int64_t *until_us,
-                          twi_run_outcome *out, tw_error *err)
+tw_status twi_program_run(char *const argv[], char *const environment[],
+                          const char *input, int64_t timeout_us,
+                          const _Atomic int64_t *until_us, twi_program_outcome *out,
+                          tw_error *err)
 {
     child c;
     int status = 0;
     bool ended = true;
-    *out = (twi_run_outcome){.code = 0};
-    const int64_t begun_us = twi_run_now();
-    const tw_status st = start(argv, fields, &c, err);
+    *out = (twi_program_outcome){.code = 0};
+    const int64_t begun_us = twi_program_now();
+    const tw_status st = start(argv, environment ? environment : environ, &c, err);
     if (st != TW_OK)
         return st;
     give_input(&c, input);
     while (waitpid(c.pid, &status, WNOHANG) == 0) {
         poll_child(&c, out, &ended);
-        end_late(&c, over(begun_us + timeout_us, atomic_load(until_us)), out);
+        end_late(&c, over(begun_us + timeout_us, until_us ? atomic_load(until_us) : 0),
+                 out);
     }
     (void)kill(-c.pid, SIGKILL); /* what it has left behind */
     if (c.out >= 0)
         poll_child(&c, out, &ended);
     close_end(&c.out);
-    out->us = twi_run_now() - begun_us;
+    out->us = twi_program_now() - begun_us;
     out->code = WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
     return TW_OK;
+}
+
+/* As posix_spawnp looks for it. */
+bool twi_program_is_there(const char *program)
+{
+    char path[4096];
+    const char *folder = getenv("PATH");
+    if (strchr(program, '/'))
+        return access(program, X_OK) == 0;
+    for (; folder && *folder; folder += strspn(folder, ":")) {
+        const size_t n = strcspn(folder, ":");
+        if (snprintf(path, sizeof path, "%.*s/%s", (int)n, folder, program) <
+                (int)sizeof path &&
+            access(path, X_OK) == 0)
+            return true;
+        folder += n;
+    }
+    return false;
 }

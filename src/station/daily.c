@@ -1,0 +1,237 @@
+/* The word of the day, and how long the card lasts. */
+#include "daily.h"
+
+#include <stdio.h>
+#include <string.h>
+
+#include "../core/civil.h"
+#include "catalogue_write.h"
+#include "outbox.h"
+#include "plan.h"
+#include "station_state.h"
+#include "tawny/catalogue.h"
+#include "why.h"
+
+enum { PATH_BYTES = 4096, PARTS = 8, PART_BYTES = 120 };
+
+#define SECOND_US INT64_C(1000000)
+#define DAY_US (86400 * SECOND_US)
+#define SETTLED_US (60 * SECOND_US) /* until cameras may be expected to be there */
+#define WEEK_US (7 * DAY_US)
+
+static int64_t wall_of(const tw_station *s)
+{
+    return s->platform.clock.ops->wall_us(s->platform.clock.ctx);
+}
+
+static int64_t now_of(const tw_station *s)
+{
+    return s->platform.clock.ops->now_us(s->platform.clock.ctx);
+}
+
+/* ---- the card ---------------------------------------------------------------------- */
+
+static void watch_card(tw_station *s)
+{
+    const tw_card *card = s->platform.card;
+    uint64_t free_bytes = 0, total = 0;
+    tw_error line = {0};
+    char span[24];
+    if (s->settings.alarm_after_us == 0 ||
+        card->ops->space(card->ctx, &free_bytes, &total, NULL) != TW_OK)
+        return;
+    const int64_t full_us = twi_forecast_full(&s->daily.card, now_of(s), free_bytes,
+                                              (uint64_t)s->settings.keep_free);
+    if (!twi_forecast_news(&s->daily.card, full_us))
+        return;
+    (void)tw_fail(
+        &line, TW_EAGAIN,
+        "the card will be full in %s: %.1f GB are free; then the oldest captures "
+        "go, those that are not starred and have been sent first",
+        twi_span_words(full_us, span), (double)free_bytes / 1e9);
+    twi_station_tell(s, &(tw_event){.kind = TW_EVENT_ALARM,
+                                    .wall_us = wall_of(s),
+                                    .status = TW_EAGAIN,
+                                    .text = line.text});
+}
+
+/* ---- the word ---------------------------------------------------------------------- */
+
+/* What is put together to one line. */
+typedef struct word {
+    char part[PARTS][PART_BYTES];
+    size_t count;
+    unsigned wrong; /* of these, from the first on */
+} word;
+
+static char *next_part(word *w)
+{
+    return w->count < PARTS ? w->part[w->count++] : w->part[PARTS - 1];
+}
+
+static void say_cameras(tw_station *s, word *w)
+{
+    unsigned well = 0, all = 0;
+    tw_camera_status c;
+    for (size_t i = 0; tw_station_camera(s, i, &c) == TW_OK; i++, all++) {
+        if (c.lost_us == 0 && !c.ended) {
+            well++;
+            continue;
+        }
+        if (w->count < PARTS - 3)
+            (void)snprintf(next_part(w), PART_BYTES, "%s is %s", c.name,
+                           tw_camera_state_name(&c));
+        w->wrong++;
+    }
+    (void)snprintf(next_part(w), PART_BYTES, "%u of %u cameras", well, all);
+    if (well == all)
+        (void)snprintf(w->part[w->count - 1], PART_BYTES, "%u camera%s", all,
+                       all == 1 ? "" : "s");
+}
+
+static void say_sensors(tw_station *s, word *w)
+{
+    tw_sensor_status one;
+    char is[64];
+    for (size_t i = 0; tw_station_sensor(s, i, &one) == TW_OK; i++) {
+        if (!one.beyond && one.why[0] == '\0')
+            continue;
+        if (w->count < PARTS - 3)
+            (void)snprintf(next_part(w), PART_BYTES, "%s %s", one.name,
+                           one.why[0] ? "gives no number"
+                                      : twi_sensor_words(one.value, one.unit, is));
+        w->wrong++;
+    }
+}
+
+static void count_stopped(void *ctx, const char *destination, int64_t since_us,
+                          const char *why)
+{
+    word *w = ctx;
+    (void)since_us;
+    (void)why;
+    if (w->count < PARTS - 3)
+        (void)snprintf(next_part(w), PART_BYTES, "nothing is sent to %s", destination);
+    w->wrong++;
+}
+
+static void say_sightings(const twi_catalogue_sums *sums, word *w)
+{
+    (void)snprintf(next_part(w), PART_BYTES, "%lld sighting%s",
+                   (long long)sums->sightings, sums->sightings == 1 ? "" : "s");
+    if (sums->alarms > 0)
+        (void)snprintf(next_part(w), PART_BYTES, "%lld alarm%s in a day",
+                       (long long)sums->alarms, sums->alarms == 1 ? "" : "s");
+}
+
+/* By what the last week has brought. */
+static void say_card(tw_station *s, const twi_catalogue_sums *sums, word *w)
+{
+    const tw_card *card = s->platform.card;
+    uint64_t free_bytes = 0, total = 0;
+    char *out = next_part(w);
+    if (card->ops->space(card->ctx, &free_bytes, &total, NULL) != TW_OK) {
+        (void)snprintf(out, PART_BYTES, "the card does not answer");
+        w->wrong++;
+        return;
+    }
+    int64_t span_us = wall_of(s) - sums->first_us;
+    if (span_us < DAY_US)
+        span_us = DAY_US;
+    const double day = (double)sums->bytes * (double)DAY_US / (double)span_us;
+    const double days = twi_plan_days(free_bytes, s->settings.keep_free, day);
+    if (sums->bytes == 0 || days > 3650)
+        (void)snprintf(out, PART_BYTES, "card with %.1f GB free",
+                       (double)free_bytes / 1e9);
+    else
+        (void)snprintf(out, PART_BYTES, "card for %.0f day%s", days,
+                       days >= 0.5 && days < 1.5 ? "" : "s");
+}
+
+static void put_together(const word *w, tw_error *line)
+{
+    size_t n = (size_t)snprintf(line->text, sizeof line->text, "%s",
+                                w->wrong == 0 ? "all is well: " : "not all is well: ");
+    line->status = w->wrong == 0 ? TW_OK : TW_EAGAIN;
+    for (size_t i = 0; i < w->count && n < sizeof line->text; i++)
+        n += (size_t)snprintf(line->text + n, sizeof line->text - n, "%s%s",
+                              i == 0 ? "" : ", ", w->part[i]);
+}
+
+static void say_word(tw_station *s, tw_catalogue *catalogue)
+{
+    word w = {.count = 0};
+    tw_error line = {0};
+    twi_catalogue_sums sums = {0};
+    const int64_t wall_us = wall_of(s);
+    (void)twi_outbox_stopped(catalogue, count_stopped, &w, NULL);
+    say_sensors(s, &w);
+    say_cameras(s, &w);
+    if (twi_catalogue_sum(catalogue, wall_us - DAY_US, wall_us - WEEK_US, &sums, NULL) ==
+        TW_OK)
+        say_sightings(&sums, &w);
+    say_card(s, &sums, &w);
+    put_together(&w, &line);
+    twi_station_tell(s, &(tw_event){.kind = TW_EVENT_DAILY,
+                                    .wall_us = wall_us,
+                                    .status = line.status,
+                                    .text = line.text});
+}
+
+/* ---- when it is said ----------------------------------------------------------------
+ */
+
+static bool is_word(void *ctx, const tw_log_entry *entry)
+{
+    bool *found = ctx;
+    *found = strcmp(entry->what, tw_event_name(TW_EVENT_DAILY)) == 0;
+    return !*found;
+}
+
+/* Another run of today's may have said it. */
+static bool was_said(tw_catalogue *catalogue, int64_t since_us)
+{
+    bool found = false;
+    (void)tw_catalogue_log(catalogue, NULL, since_us, 0, is_word, &found, NULL);
+    return found;
+}
+
+static tw_catalogue *open_catalogue(const tw_station *s)
+{
+    char path[PATH_BYTES];
+    tw_catalogue *catalogue = NULL;
+    const tw_card *card = s->platform.card;
+    const char *folder = card->ops->folder(card->ctx);
+    if (folder &&
+        snprintf(path, sizeof path, "%s/" TWI_CATALOGUE_FILE, folder) < PATH_BYTES)
+        (void)tw_catalogue_open(path, false, &catalogue, NULL);
+    return catalogue;
+}
+
+static void watch_day(tw_station *s)
+{
+    const tw_clock *clock = &s->platform.clock;
+    const int64_t wall_us = wall_of(s), minute = s->settings.daily_word;
+    const int64_t local_us =
+        wall_us + clock->ops->offset_s(clock->ctx, wall_us) * SECOND_US;
+    const int64_t day = local_us / DAY_US;
+    const int64_t due_us = wall_us - local_us % DAY_US + minute * 60 * SECOND_US;
+    if (minute < 0 || wall_us < due_us || !clock->ops->trusted(clock->ctx, wall_us) ||
+        now_of(s) - s->daily.began_us < SETTLED_US ||
+        (s->daily.was_said && s->daily.said_day == day))
+        return;
+    tw_catalogue *catalogue = open_catalogue(s);
+    s->daily.was_said = true;
+    s->daily.said_day = day;
+    if (!catalogue || !was_said(catalogue, due_us))
+        say_word(s, catalogue);
+    tw_catalogue_close(catalogue);
+}
+
+void twi_daily_tend(tw_station *s)
+{
+    if (s->daily.began_us == 0)
+        s->daily.began_us = now_of(s);
+    watch_card(s);
+    watch_day(s);
+}

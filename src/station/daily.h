@@ -1,0 +1,25 @@
+/* What a station does now and then: the word of the day, and how long the card lasts. */
+#ifndef TWI_DAILY_H
+#define TWI_DAILY_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+#include "../core/forecast.h"
+
+enum { TWI_DAILY_EVERY_S = 30 }; /* between looks */
+
+/* Zero it to begin. */
+typedef struct twi_daily {
+    twi_forecast card;
+    int64_t began_us; /* when it was looked first, by the clock */
+    int64_t said_day; /* of the local calendar, since 1970; 0: none yet */
+    bool was_said;    /* said_day is of use */
+} twi_daily;
+
+struct tw_station;
+
+/** Look whether something is to be told. The running thread's, under no lock. */
+void twi_daily_tend(struct tw_station *station);
+
+#endif
