@@ -5,7 +5,7 @@
 
 #include "output.h"
 #include "../settings/sections.h"
-#include "../station/sensors.h"
+#include "../station/sense.h"
 #include "../station/footage.h"
 #include "../port/linux/devices.h"
 #include "tawny/port.h"

@@ -9,7 +9,7 @@
 #include "store.h"
 #include "../core/naming.h"
 #include "../settings/sections.h"
-#include "../station/sensors.h"
+#include "../station/sense.h"
 #include "tawny/settings.h"
 
 static const char ABOUT[] =

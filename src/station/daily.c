@@ -8,6 +8,7 @@
 #include "catalogue_write.h"
 #include "outbox.h"
 #include "plan.h"
+#include "sense.h"
 #include "station_state.h"
 #include "tawny/catalogue.h"
 #include "why.h"

@@ -7,14 +7,10 @@
 
 #include "../base/thread.h"
 #include "../core/limits.h"
+#include "sense.h"
 #include "station_state.h"
 #include "waits.h"
 #include "why.h"
-
-enum { TEXT_BYTES = 512 };
-
-#define MICRO 1e6
-#define MOST_VALUE 9e15 /* millionths: what a double holds to the last */
 
 typedef struct sensor {
     twi_sensor_settings set;
@@ -35,42 +31,6 @@ struct twi_sensors {
     pthread_cond_t woken;
     bool ending;
 };
-
-/* ---- one reading ------------------------------------------------------------------ */
-
-tw_status twi_sensor_read(const tw_sensors *port, const twi_sensor_settings *set,
-                          int64_t *value, tw_error *err)
-{
-    char text[TEXT_BYTES] = "";
-    int64_t number = 0;
-    const tw_sensor_request request = {
-        .size = sizeof request, .name = set->name, .file = set->file, .run = set->run};
-    if (!port)
-        return tw_fail(err, TW_ENOTSUP, "this board has no sensors");
-    const tw_status st = port->ops->read(port->ctx, &request, text, sizeof text, err);
-    if (st != TW_OK)
-        return st;
-    const bool found = twi_number_find(text, &number);
-    const double scaled = (double)number / MICRO * (double)set->factor;
-    text[strcspn(text, "\r\n")] = '\0';
-    if (!found)
-        return tw_fail(err, TW_EDAMAGED, "%s%s%.60s%s",
-                       set->file[0] ? set->file : set->run,
-                       text[0] ? ": there is no number in \"" : ": it says nothing", text,
-                       text[0] ? "\"" : "");
-    if (scaled > MOST_VALUE || scaled < -MOST_VALUE)
-        return tw_fail(err, TW_EDAMAGED, "%s: %.60s times its factor is too large",
-                       set->file[0] ? set->file : set->run, text);
-    *value = (int64_t)(scaled + (scaled < 0 ? -0.5 : 0.5));
-    return TW_OK;
-}
-
-const char *twi_sensor_words(int64_t value, const char *unit, char out[64])
-{
-    (void)snprintf(out, 64, "%.6g%s%.40s", (double)value / MICRO,
-                   unit[0] && strcmp(unit, "%") != 0 ? " " : "", unit);
-    return out;
-}
 
 /* ---- telling ---------------------------------------------------------------------- */
 
@@ -296,4 +256,21 @@ void twi_sensors_free(twi_sensors *o)
     twi_snapshot_release(o->held);
     free(o->all);
     free(o);
+}
+
+void twi_station_sense(tw_station *s, twi_source *from)
+{
+    twi_sensors *made = NULL;
+    (void)pthread_mutex_lock(&s->lock);
+    twi_sensors *old = s->sensors;
+    s->sensors = NULL;
+    (void)pthread_mutex_unlock(&s->lock);
+    twi_sensors_free(old);
+    if (from && twi_sensors_new(s, from, &made) != TW_OK)
+        twi_station_tell(s, &(tw_event){.kind = TW_EVENT_PROBLEM,
+                                        .status = TW_ENOMEM,
+                                        .text = "out of memory: no sensor is read"});
+    (void)pthread_mutex_lock(&s->lock);
+    s->sensors = made;
+    (void)pthread_mutex_unlock(&s->lock);
 }

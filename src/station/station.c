@@ -185,23 +185,6 @@ tw_status tw_station_run(tw_station *s)
     return st;
 }
 
-void twi_station_sense(tw_station *s, twi_source *from)
-{
-    twi_sensors *made = NULL;
-    (void)pthread_mutex_lock(&s->lock);
-    twi_sensors *old = s->sensors;
-    s->sensors = NULL;
-    (void)pthread_mutex_unlock(&s->lock);
-    twi_sensors_free(old);
-    if (from && twi_sensors_new(s, from, &made) != TW_OK)
-        twi_station_tell(s, &(tw_event){.kind = TW_EVENT_PROBLEM,
-                                        .status = TW_ENOMEM,
-                                        .text = "out of memory: no sensor is read"});
-    (void)pthread_mutex_lock(&s->lock);
-    s->sensors = made;
-    (void)pthread_mutex_unlock(&s->lock);
-}
-
 tw_status tw_station_apply(tw_station *s, tw_settings *settings)
 {
     if (!s || !settings || tw_settings_camera_count(settings) == 0 ||
@@ -341,56 +324,6 @@ tw_status tw_station_order(tw_station *s, const char *what, const char *camera,
     if (strcmp(what, "trigger") == 0)
         return tw_station_trigger(s, camera);
     return strcmp(what, "snap") == 0 ? tw_station_snap(s, camera) : TW_ENOTSUP;
-}
-
-tw_status tw_station_camera_sized(tw_station *s, size_t index, tw_camera_status *out,
-                                  size_t size)
-{
-    tw_camera_status own;
-    if (!s || !out)
-        return TW_EINVAL;
-    (void)pthread_mutex_lock(&s->lock);
-    const bool there = index < s->count;
-    if (there) {
-        own = s->cameras[index]->status;
-        own.ended = s->cameras[index]->ended;
-    }
-    (void)pthread_mutex_unlock(&s->lock);
-    if (there)
-        twi_sized_give(out, size, &own, sizeof own);
-    return there ? TW_OK : TW_ENOENT;
-}
-
-tw_status tw_station_store_sized(tw_station *s, tw_store_status *out, size_t size)
-{
-    tw_store_status own = {0};
-    if (!s || !out)
-        return TW_EINVAL;
-    const tw_card *card = s->platform.card;
-    own.card =
-        card->ops->space(card->ctx, &own.free_bytes, &own.total_bytes, NULL) == TW_OK;
-    (void)pthread_mutex_lock(&s->lock);
-    own.waiting_bytes = s->queue ? twi_queue_waiting(s->queue) : 0;
-    own.dropped = s->dropped;
-    own.problems = s->problems;
-    (void)pthread_mutex_unlock(&s->lock);
-    own.catalogue = !__atomic_load_n(&s->writer.catalogue_failed, __ATOMIC_RELAXED);
-    twi_sized_give(out, size, &own, sizeof own);
-    return TW_OK;
-}
-
-tw_status tw_station_sensor_sized(tw_station *s, size_t index, tw_sensor_status *out,
-                                  size_t size)
-{
-    tw_sensor_status own = {0};
-    if (!s || !out)
-        return TW_EINVAL;
-    (void)pthread_mutex_lock(&s->lock);
-    const tw_status st = twi_sensors_status(s->sensors, index, &own);
-    (void)pthread_mutex_unlock(&s->lock);
-    if (st == TW_OK)
-        twi_sized_give(out, size, &own, sizeof own);
-    return st;
 }
 
 void tw_station_stop(tw_station *s)

@@ -6,7 +6,7 @@
 
 #include "../support/support.h"
 #include "../../src/settings/sections.h"
-#include "../../src/station/sensors.h"
+#include "../../src/station/sense.h"
 #include "tawny/events.h"
 
 /* What a sensor of the tests says, one after the other; NULL: it fails. The last stays.

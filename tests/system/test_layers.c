@@ -100,6 +100,7 @@ static void test_the_tool_uses_what_is_meant_for_it(void **state)
                                        "\"../station/why.h",
                                        "\"../station/outbox.h",
                                        "\"../station/plan.h",
+                                       "\"../station/sense.h",
                                        "\"../station/reel.h",
                                        "\"../json/json.h",
                                        "\"../deliver/deliver.h",
