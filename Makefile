@@ -111,6 +111,7 @@ soak: setup
 	@cmake --build --preset bench -- --quiet
 	TAWNY_DAYS=30 build/bench/tests/test_station_month
 	TAWNY_SIGHTINGS=500 build/bench/tests/test_system_delivery
+	TAWNY_SECONDS=3600 build/bench/tests/test_media_sound
 	cmake --preset threads -DTAWNY_DRAWING=OFF >/dev/null
 	cmake --build --preset threads -- --quiet
 	TAWNY_SECONDS=60 build/threads/tests/test_station_reload

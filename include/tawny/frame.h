@@ -80,6 +80,22 @@ enum tw_codec_values {
 };
 typedef int32_t tw_codec; /* one of them */
 
+enum tw_sound_codec_values {
+    TW_SOUND_NONE, /* there is none */
+    TW_SOUND_AAC,  /* ISO/IEC 14496-3, without headers of its own; extra: its set-up */
+    TW_SOUND_OPUS  /* RFC 6716; extra: the header of RFC 7845 */
+};
+typedef int32_t tw_sound_codec; /* one of them */
+
+/* The sound that comes with a camera's pictures. */
+typedef struct tw_sound {
+    tw_sound_codec codec;
+    uint32_t rate;      /* samples a second */
+    uint8_t channels;   /* 1 or 2 */
+    uint8_t extra_size; /* bytes of extra */
+    uint8_t extra[64];  /* decoder set-up data */
+} tw_sound;
+
 /* What a camera delivers. Pointers are the camera's and good until it is closed. */
 typedef struct tw_stream {
     size_t size; /* of this struct; 0: see version.h */
@@ -93,6 +109,7 @@ typedef struct tw_stream {
     size_t extra_size;         /* bytes */
     int64_t length_us;         /* of recorded footage; 0 unknown or endless */
     tw_turn turn;              /* that its pictures need to be upright */
+    tw_sound sound;
 } tw_stream;
 
 /* One frame: pixels, or a packet. Pixels are looked at as they are, and encoded only when
@@ -101,6 +118,9 @@ typedef struct tw_frame {
     tw_packet packet;   /* with data; of pixels t_us and wall_us alone are looked at */
     tw_picture picture; /* its pixels; px[0] is NULL if there is a packet */
     uint64_t dropped;   /* frames that the driver has lost since the camera was opened */
+    bool sound;         /* packet is of the stream's sound, and there is no picture */
+    const tw_error *said; /* with sound, of no bytes: why none comes, or that some does
+                             again (TW_OK); NULL: nothing */
 } tw_frame;
 
 /** @return TW_OK, or TW_EINVAL: NULL pointer, zero size, a stride that is too short or a

@@ -199,6 +199,7 @@ typedef struct tw_camera_request {
     bool pace;              /* deliver recorded frames at their own times, by the clock */
     tw_clock clock;         /* gives wall times, and the pace */
     tw_push *const *pushed; /* what "push:NAME" can be, ended by NULL; NULL: nothing */
+    const char *sound; /* "stream": its own; "alsa:DEVICE"; NULL or "none": without */
 } tw_camera_request;
 
 /**

@@ -61,6 +61,26 @@ static void add_rate(GString *text, const twi_camera_found *found, int64_t fps)
                         "next; a lower rate set in the camera itself is better");
 }
 
+/* @return whether it is as it is wanted. */
+static gboolean add_sound(GString *text, const twi_camera_found *found,
+                          const char *wanted)
+{
+    const tw_sound *sound = &found->stream.sound;
+    if (strcmp(wanted, "none") == 0)
+        return TRUE;
+    if (sound->codec == TW_SOUND_NONE)
+        g_string_append(text, "; it has NO sound: write sound = none, or alsa: and a "
+                              "microphone");
+    else if (found->heard)
+        g_string_append_printf(text, "; sound: %s, %u samples a second",
+                               sound->codec == TW_SOUND_AAC ? "AAC" : "Opus",
+                               (unsigned)sound->rate);
+    else
+        g_string_append_printf(text, "; NO sound came%s%s",
+                               found->deaf.text[0] ? ": " : "", found->deaf.text);
+    return found->heard;
+}
+
 static gboolean check_camera(const cli_common *common, const tw_platform *platform,
                              const twi_camera_settings *camera)
 {
@@ -88,7 +108,8 @@ static gboolean check_camera(const cli_common *common, const tw_platform *platfo
         out_percent((uint32_t)camera->start_ppm, start),
         camera->clips ? ", clips" : ", no clips",
         camera->stills.which == TWI_STILLS_NONE ? ", no stills" : ", stills");
-    return find(common, TRUE, "camera", camera->name, text->str);
+    const gboolean hears = add_sound(text, &found, camera->sound);
+    return find(common, hears, "camera", camera->name, text->str);
 }
 
 /* Keys that do something for some sources alone, by how those begin. */

@@ -68,6 +68,8 @@ static void print_opened(const watching *w, const tw_event *e, const char *time)
     if (e->stream->fps_num > 0)
         (void)printf(" at %.3g frames a second",
                      (double)e->stream->fps_num / (double)e->stream->fps_den);
+    if (e->stream->sound.codec != TW_SOUND_NONE)
+        (void)printf(", with sound");
     (void)printf("\n");
 }
 

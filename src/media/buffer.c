@@ -26,6 +26,7 @@ static twi_buffer *make(size_t room, uint8_t *taken, size_t bytes)
     p->data = taken ? taken : (uint8_t *)(p + 1);
     p->size = bytes;
     p->activity_ppm = 0;
+    p->sound = false;
     p->taken = taken;
     p->planes = (tw_picture){.px = {NULL}};
     return p;

@@ -5,6 +5,7 @@
 #define TWI_BUFFER_H
 
 #include <stdatomic.h>
+#include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
 
@@ -18,6 +19,7 @@ typedef struct twi_buffer {
     uint8_t *data;
     size_t size;
     uint32_t activity_ppm; /* of the frame, for captions */
+    bool sound;            /* it holds no frame, but sound */
     uint8_t *taken;        /* bytes that came by twi_buffer_adopt, else NULL */
     tw_picture planes;     /* over data, where it holds a picture; px[0] is NULL else */
 } twi_buffer;

@@ -17,11 +17,12 @@
 #include "tawny/port.h"
 #include "../core/view.h"
 
-enum { TWI_CODECS_ABI = 8 };
+enum { TWI_CODECS_ABI = 9 };
 
 typedef struct twi_footage twi_footage;       /* a video file that is read */
 typedef struct twi_av_decoder twi_av_decoder; /* of one stream */
 typedef struct twi_clip twi_clip;             /* a clip that is written */
+typedef struct twi_av_sound twi_av_sound;     /* samples that become packets */
 
 /* Where the bytes of a clip go, in order, from the first to the last. */
 typedef struct twi_clip_sink {
@@ -76,7 +77,28 @@ typedef struct twi_codecs {
      * @return TW_OK; TW_EEND; TW_EDAMAGED: of a stream from the network, this packet was
      *         cut short; TW_EIO. Borrowed until the next call. */
     tw_status (*footage_next)(twi_footage *footage, tw_packet *packet, tw_error *err);
+    /** Have its sound read, too, from now on: what clips cannot carry becomes AAC.
+     * @param stream  Its sound is set; TW_SOUND_NONE: it has none.
+     * @return TW_OK; TW_ENOTSUP: it cannot be decoded or encoded; TW_ENOMEM. */
+    tw_status (*footage_sound)(twi_footage *footage, tw_stream *stream, tw_error *err);
+    /** Whether what footage_next gave last was sound. */
+    bool (*footage_was_sound)(const twi_footage *footage);
     void (*footage_close)(twi_footage *footage); /* NULL is fine */
+
+    /** Make AAC of samples, whose own clock may run a little faster or slower than ours:
+     * what comes is resampled so that it stays with the times that are said of it.
+     * @param rate,channels  Of the samples: 1000..192000, 1 or 2.
+     * @param out,what       Set on TW_OK. */
+    tw_status (*sound_open)(uint32_t rate, uint8_t channels, twi_av_sound **out,
+                            tw_sound *what, tw_error *err);
+    /** Give samples, of each channel in turn. @param count  Of each channel. @param t_us
+     * When the first was captured. */
+    tw_status (*sound_give)(twi_av_sound *sound, const int16_t *samples, size_t count,
+                            int64_t t_us, tw_error *err);
+    /** Take what is ready. Borrowed until the next call. @return TW_OK; TW_EAGAIN: give
+     * more. */
+    tw_status (*sound_take)(twi_av_sound *sound, tw_packet *packet, tw_error *err);
+    void (*sound_close)(twi_av_sound *sound); /* NULL is fine */
 
     /** @param inspected_ppm  See twi_decoder_open. */
     tw_status (*decoder_open)(const tw_stream *stream, uint32_t inspected_ppm,
@@ -102,6 +124,10 @@ typedef struct twi_codecs {
     /** @param buffer  What packet points to, with padding; held as long as needed. */
     tw_status (*clip_packet)(twi_clip *clip, const tw_packet *packet, twi_buffer *buffer,
                              tw_error *err);
+    /** The same of the stream's sound, in the order of its time. What was captured before
+     * the clip's first picture is left out. */
+    tw_status (*clip_sound)(twi_clip *clip, const tw_packet *packet, twi_buffer *buffer,
+                            tw_error *err);
     /** Packets of another stream come from now on, which lie as that says; only where
      * they are encoded. */
     tw_status (*clip_source)(twi_clip *clip, const tw_stream *stream, tw_error *err);

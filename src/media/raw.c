@@ -15,8 +15,12 @@ twi_buffer *twi_buffer_picture(const tw_picture *picture)
 
 twi_buffer *twi_buffer_frame(const tw_frame *frame)
 {
-    return frame->picture.px[0] ? twi_buffer_picture(&frame->picture)
-                                : twi_buffer_copy(frame->packet.data, frame->packet.size);
+    if (frame->picture.px[0])
+        return twi_buffer_picture(&frame->picture);
+    twi_buffer *made = twi_buffer_copy(frame->packet.data, frame->packet.size);
+    if (made)
+        made->sound = frame->sound;
+    return made;
 }
 
 void twi_frame_complete(tw_frame *frame)

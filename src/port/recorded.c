@@ -18,7 +18,7 @@ void twi_recorded_again(twi_recorded *r)
     r->round_us = r->newest_us + r->step_us;
 }
 
-tw_status twi_recorded_deliver(twi_recorded *r, const tw_packet *packet, tw_packet *out)
+static tw_status deliver(const twi_recorded *r, const tw_packet *packet, tw_packet *out)
 {
     const int64_t t = r->round_us + packet->t_us, dts = r->round_us + packet->dts_us;
     if (r->pace) {
@@ -31,9 +31,6 @@ tw_status twi_recorded_deliver(twi_recorded *r, const tw_packet *packet, tw_pack
         if (due > now)
             r->clock.ops->sleep_until(r->clock.ctx, due);
     }
-    if (dts > r->newest_us)
-        r->step_us = dts - r->newest_us;
-    r->newest_us = dts;
     *out = *packet;
     const int64_t zero = r->pace ? r->clock_zero_us : 0;
     out->t_us = zero + t;
@@ -41,4 +38,21 @@ tw_status twi_recorded_deliver(twi_recorded *r, const tw_packet *packet, tw_pack
     out->wall_us =
         r->pace ? r->clock.ops->wall_us(r->clock.ctx) + (t - dts) : r->wall_zero_us + t;
     return TW_OK;
+}
+
+tw_status twi_recorded_deliver(twi_recorded *r, const tw_packet *packet, tw_packet *out)
+{
+    const int64_t dts = r->round_us + packet->dts_us;
+    const tw_status st = deliver(r, packet, out);
+    if (st != TW_OK)
+        return st;
+    if (dts > r->newest_us)
+        r->step_us = dts - r->newest_us;
+    r->newest_us = dts;
+    return TW_OK;
+}
+
+tw_status twi_recorded_sound(twi_recorded *r, const tw_packet *packet, tw_packet *out)
+{
+    return deliver(r, packet, out);
 }

@@ -26,4 +26,7 @@ void twi_recorded_again(twi_recorded *r);
  * with the same. */
 tw_status twi_recorded_deliver(twi_recorded *r, const tw_packet *packet, tw_packet *out);
 
+/** The same of sound, after which no other frame's time depends. */
+tw_status twi_recorded_sound(twi_recorded *r, const tw_packet *packet, tw_packet *out);
+
 #endif

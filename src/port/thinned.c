@@ -41,7 +41,7 @@ static tw_status next_frame(void *ctx, tw_frame *frame, tw_error *err)
         const tw_status st = t->camera.ops->next(t->camera.ctx, frame, err);
         if (st == TW_OK)
             twi_frame_complete(frame);
-        if (st != TW_OK || twi_thin_keeps(&t->thin, &frame->packet))
+        if (st != TW_OK || frame->sound || twi_thin_keeps(&t->thin, &frame->packet))
             return st;
     }
     return TW_EAGAIN;

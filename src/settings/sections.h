@@ -101,6 +101,7 @@ typedef struct twi_camera_settings {
     twi_size size;             /* wanted of a device; 0 x 0: as it likes */
     int64_t format;            /* index: auto, mjpeg, h264, yuyv, nv12, grey, rgb */
     const char *controls;      /* of a device */
+    const char *sound;         /* "none", "stream", "alsa:..." */
     int64_t fetch_every_us;    /* of HTTP: fetch a picture so often; 0: it is a stream */
     int64_t rotate;            /* clockwise, quarters: 0..3 */
     bool mirror;               /* left to right, before that */

@@ -90,6 +90,7 @@ extern const twi_type twi_type_clock;      /* int64_t: minute of the day; none: 
 extern const twi_type twi_type_degrees;    /* int64_t: millionths; "": TWI_NOWHERE */
 extern const twi_type twi_type_hours;      /* const char *, hours that can be read */
 extern const twi_type twi_type_source; /* const char *, printed without its password */
+extern const twi_type twi_type_sound;  /* const char *, a microphone's name is sound */
 extern const twi_type twi_type_size;   /* twi_size */
 extern const twi_type twi_type_crop;   /* twi_crop, two corners */
 extern const twi_type twi_type_words;  /* int64_t: bits, from the first of choices on */

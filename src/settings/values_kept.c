@@ -418,3 +418,48 @@ static void explain_hours(const twi_row *row, char *out, size_t capacity)
 }
 
 const twi_type twi_type_hours = {parse_hours, print_text, explain_hours};
+
+/* ---- sound ----------------------------------------------------------------------- */
+
+/* The name of a device of ALSA's: one of the kernel's with its numbers, or one that the
+ * machine's own set-up defines. Its library would open files and start programs for other
+ * names. */
+static bool is_microphone(const char *name)
+{
+    static const char *const kinds[] = {
+        "hw:", "plughw:", "sysdefault:", "default:", "dsnoop:", NULL};
+    static const char plain[] =
+        "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-";
+    const size_t n = strspn(name, plain);
+    if (n > 0 && name[n] == '\0')
+        return true;
+    for (size_t i = 0; kinds[i]; i++) {
+        const char *rest = name + strlen(kinds[i]);
+        if (strncmp(name, kinds[i], strlen(kinds[i])) != 0)
+            continue;
+        for (size_t k = strspn(rest, plain); rest[k] != '\0'; k++)
+            if (!strchr(plain, rest[k]) && rest[k] != ',' && rest[k] != '=')
+                return false;
+        return rest[0] != '\0';
+    }
+    return false;
+}
+
+static bool parse_sound(const twi_row *row, const char *text, void *field)
+{
+    (void)row;
+    const bool good = strcmp(text, "none") == 0 || strcmp(text, "stream") == 0 ||
+                      (strncmp(text, "alsa:", 5) == 0 && is_microphone(text + 5));
+    if (good)
+        *(const char **)field = text;
+    return good;
+}
+
+static void explain_sound(const twi_row *row, char *out, size_t capacity)
+{
+    (void)snprintf(out, capacity,
+                   "none, stream, or alsa: and the name of a microphone, such as %s",
+                   row->example);
+}
+
+const twi_type twi_type_sound = {parse_sound, print_text, explain_sound};

@@ -83,7 +83,8 @@ tw_status twi_footage_write(const tw_platform *platform,
 {
     if (!platform || !camera || !path)
         return tw_fail(err, TW_EINVAL, "nothing to write");
-    const tw_camera_request request = twi_request_of(platform, camera);
+    tw_camera_request request = twi_request_of(platform, camera);
+    request.sound = camera->sound;
     tw_camera made = {0};
     tw_stream stream;
     FILE *file = NULL;

@@ -25,9 +25,12 @@ typedef struct twi_camera_found {
     uint32_t
         own_milli; /* frames in 1000 s before fps leaves any out; 0: no need to look */
     bool grouped;  /* they depend on each other, and are left out at groups' ends */
+    bool heard;    /* sound has come, where it is wanted */
+    tw_error deaf; /* why none did, where that is known */
 } twi_camera_found;
 
-/** Open a camera once and read one frame of it; where fps limits it, three seconds.
+/** Open a camera once and read one frame of it; where fps limits it, three seconds; where
+ * sound is wanted, until some comes, for three seconds at most.
  * @param found  Set on TW_OK.
  * @return TW_OK; else err says what is wrong. */
 tw_status twi_camera_try(const tw_platform *platform, const twi_camera_settings *camera,

@@ -164,13 +164,48 @@ tw_status tw_picture_sharpness(const uint8_t *jpeg, size_t bytes, const tw_blob 
     return TW_OK;
 }
 
-/* A live camera may let us wait; one that gives pictures rarely need not give any now. */
-static tw_status first_frame(const tw_camera *camera, tw_frame *frame, tw_error *err)
+static void note_sound(twi_camera_found *found, const tw_frame *frame)
 {
-    enum { TRIES = 25 };
+    if (!frame->said)
+        found->heard = true;
+    else if (frame->said->status != TW_OK)
+        found->deaf = *frame->said;
+}
+
+/* Until sound has come, or something is known of why it does not. */
+static void wait_for_sound(const tw_camera *camera, const tw_platform *platform,
+                           twi_camera_found *found)
+{
+    enum { POLL_US = 3000000, MOST = 2000 };
+    const tw_clock *clock = &platform->clock;
+    const int64_t until_us = clock->ops->now_us(clock->ctx) + POLL_US;
+    tw_status st = TW_OK;
+    for (int i = 0; i < MOST && !found->heard && found->deaf.status == TW_OK &&
+                    (st == TW_OK || st == TW_EAGAIN || st == TW_EDAMAGED) &&
+                    clock->ops->now_us(clock->ctx) < until_us;
+         i++) {
+        tw_frame frame;
+        st = camera->ops->next(camera->ctx, &frame, NULL);
+        if (st == TW_OK && frame.sound)
+            note_sound(found, &frame);
+    }
+}
+
+/* A live camera may let us wait; one that gives pictures rarely need not give any now. */
+static tw_status first_frame(const tw_camera *camera, tw_frame *frame,
+                             twi_camera_found *found, tw_error *err)
+{
+    enum { TRIES = 25, SOUNDS = 1000 };
     tw_status st = TW_EAGAIN;
-    for (int i = 0; i < TRIES && st == TW_EAGAIN; i++) {
+    for (int i = 0, sounds = 0; i < TRIES && sounds < SOUNDS && st == TW_EAGAIN; i++) {
         st = camera->ops->next(camera->ctx, frame, err);
+        if (st == TW_OK && frame->sound) {
+            note_sound(found, frame);
+            st = TW_EAGAIN;
+            sounds++;
+            i--;
+            continue;
+        }
         if (st == TW_EAGAIN && camera->ops->live == TW_LIVE_RARE)
             return TW_OK;
     }
@@ -193,7 +228,9 @@ static void count_frames(const tw_camera *camera, const tw_platform *platform,
          i++) {
         tw_frame frame;
         st = camera->ops->next(camera->ctx, &frame, NULL);
-        if (st != TW_OK)
+        if (st == TW_OK && frame.sound)
+            note_sound(found, &frame);
+        if (st != TW_OK || frame.sound)
             continue;
         found->grouped = found->grouped || (!frame.packet.key && !frame.picture.px[0]);
         if (frame.packet.t_us > newest_us)
@@ -221,18 +258,21 @@ tw_status twi_camera_try(const tw_platform *platform, const twi_camera_settings 
     tw_camera made = {0};
     tw_frame frame = {.dropped = 0};
     request.most_fps = 0;
+    request.sound = camera->sound;
     *found = (twi_camera_found){.own_milli = 0};
     tw_status st = tw_camera_make(platform->makers, &request, &made, err);
     if (st != TW_OK)
         return st;
     st = made.ops->open(made.ctx, &found->stream, err);
     if (st == TW_OK)
-        st = first_frame(&made, &frame, err);
+        st = first_frame(&made, &frame, found, err);
     if (st == TW_EEND)
         st = tw_fail(err, st, "%s: there is no frame in it", camera->source);
     if (st == TW_OK && may_exceed(&found->stream, camera->fps) &&
         made.ops->live != TW_LIVE_RARE)
         count_frames(&made, platform, &frame, found);
+    if (st == TW_OK && found->stream.sound.codec != TW_SOUND_NONE)
+        wait_for_sound(&made, platform, found);
     found->stream.extra = NULL;
     found->stream.extra_size = 0;
     made.ops->destroy(made.ctx);

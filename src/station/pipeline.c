@@ -196,6 +196,18 @@ tw_status twi_pipeline_frame(twi_pipeline *p, const tw_frame *frame, tw_error *e
     return st;
 }
 
+void twi_pipeline_sound(twi_pipeline *p, const tw_frame *frame)
+{
+    tw_error why = {0};
+    if (frame->said)
+        twi_pipeline_problem(p, frame->said->status, frame->said->text);
+    if (frame->said || !p->kept.recorder || !twi_pipeline_is_kept(p))
+        return;
+    twi_buffer *buffer = twi_buffer_frame(frame);
+    if (buffer)
+        (void)twi_recorder_sound(p->kept.recorder, &frame->packet, buffer, &why);
+}
+
 void twi_pipeline_finish(twi_pipeline *p)
 {
     bool bad = false;

@@ -57,6 +57,10 @@ void twi_pipeline_free(twi_pipeline *pipeline); /* NULL is fine */
 tw_status twi_pipeline_adjust(twi_pipeline *pipeline, const twi_camera_settings *camera,
                               tw_error *err);
 
+/** A packet of the camera's sound has come: it is kept with the pictures of its time; or
+ * why there is none, which is told. */
+void twi_pipeline_sound(twi_pipeline *pipeline, const tw_frame *frame);
+
 /** Take one frame through. What is wrong with it is told; only what ends the camera comes
  * back: TW_ENOMEM, TW_EDAMAGED (nothing but damaged frames), TW_ESIZE (cannot be
  * watched). */

@@ -16,17 +16,21 @@ enum {
     MARGIN_US = US / 5, /* kept beside what can be wanted */
     STEP_USUAL_US = US / 10,
     FIRST_SLOTS = 64,
-    MEASURED_FRAMES = 16 /* that tell how fast they come */
+    MEASURED_FRAMES = 16, /* that tell how fast they come */
+    EARLY_MAX = 64,       /* packets of sound that wait for the picture of their time */
+    LATE_US = US          /* sound comes so much later than its pictures at most */
 };
 
 /* A file that packets go into. */
 typedef struct plan {
     tw_sighting sighting; /* all zero: it belongs to none */
-    int64_t from_us;      /* its first packet's */
+    int64_t from_us;      /* it is to begin then */
+    int64_t first_us;     /* its first picture is decoded then, once it is begun */
     int64_t stop_us;      /* the file holds packets decoded before this; set once ended */
     bool ended;
     bool complete; /* and no packet of it is still to come */
     bool over;     /* its sighting is: that is told behind it */
+    bool past;     /* the pictures are, but sound of its time may still come */
     bool begun;    /* its first job is given */
     uint64_t next; /* sequence number of the next packet to give */
 } plan;
@@ -36,7 +40,7 @@ typedef struct recording {
     twi_kind kind;
     plan plans[PLANS_MAX];
     size_t count;
-    uint64_t given; /* one more than the newest packet that is in a file */
+    uint64_t given; /* one more than the newest picture that is in a file */
 } recording;
 
 enum { SIGHTINGS, CONTINUOUS, TIMED, RECORDINGS };
@@ -56,6 +60,10 @@ struct twi_recorder {
     int64_t wall_offset_us; /* wall time less capture time, of the newest packet */
     bool crowded; /* raw pictures have gathered: they are encoded until there is room */
     uint64_t lost;
+    /* Sound, in the order of its time: behind the picture that it comes with. */
+    tw_packet early[EARLY_MAX];
+    twi_buffer *early_buffers[EARLY_MAX];
+    size_t early_count;
 };
 
 /* ---- the ring -------------------------------------------------------------------- */
@@ -103,6 +111,8 @@ static int64_t real_step_us(const twi_recorder *r)
 {
     const uint64_t first = tw_ring_first(r->ring), count = tw_ring_end(r->ring) - first;
     tw_packet oldest;
+    if (r->stream.sound.codec != TW_SOUND_NONE) /* not all that is held are pictures */
+        return promised_step_us(&r->stream);
     if (count < MEASURED_FRAMES || tw_ring_get(r->ring, first, &oldest, NULL) != TW_OK ||
         r->newest_us <= oldest.t_us)
         return promised_step_us(&r->stream);
@@ -187,15 +197,28 @@ static tw_stream stream_from(const twi_recorder *r, const twi_buffer *first)
     return s;
 }
 
+/* @return where the first picture is from here on: sound lies between. */
+static uint64_t picture_at(const twi_recorder *r, uint64_t at)
+{
+    tw_packet packet;
+    void *held = NULL;
+    while (tw_ring_get(r->ring, at, &packet, &held) == TW_OK &&
+           ((twi_buffer *)held)->sound)
+        at++;
+    return at;
+}
+
 static bool give_begin(twi_recorder *r, recording *s, plan *p, bool wait)
 {
     tw_packet first;
     void *held = NULL;
     skip_lost(r, p);
+    p->next = picture_at(r, p->next);
     /* What an earlier file holds is not stored again, where one can begin after it. */
+    const uint64_t given = picture_at(r, s->given);
     if (p->next < s->given &&
-        (tw_ring_get(r->ring, s->given, &first, NULL) != TW_OK || first.key))
-        p->next = s->given;
+        (tw_ring_get(r->ring, given, &first, NULL) != TW_OK || first.key))
+        p->next = given;
     if (tw_ring_get(r->ring, p->next, &first, &held) != TW_OK)
         return false;
     twi_job job = {.kind = TWI_JOB_VIDEO_BEGIN,
@@ -205,8 +228,19 @@ static bool give_begin(twi_recorder *r, recording *s, plan *p, bool wait)
     job.packet.t_us = first.t_us;
     job.packet.dts_us = first.dts_us;
     job.packet.wall_us = first.wall_us;
+    p->first_us = first.dts_us;
     p->begun = give_buffer(r, &job, r->extra, wait);
     return p->begun;
+}
+
+/* Whether what has come is behind the end of a file: pictures are, and sound that belongs
+ * to the last of them cannot come any more. */
+static bool is_past(const twi_recorder *r, plan *p, bool sound, int64_t dts_us)
+{
+    if (r->stream.sound.codec == TW_SOUND_NONE)
+        return true;
+    p->past = p->past || !sound;
+    return p->past && (sound || dts_us >= p->stop_us + LATE_US);
 }
 
 /* @return false: the sink is full. */
@@ -221,13 +255,22 @@ static bool give_packets(twi_recorder *r, recording *s, plan *p, bool wait,
         void *buffer = NULL;
         if (tw_ring_get(r->ring, p->next, &job.packet, &buffer) != TW_OK)
             return true;
+        const bool sound = ((twi_buffer *)buffer)->sound;
         if (p->ended && job.packet.dts_us >= p->stop_us) {
-            *passed_end = true;
-            return true;
+            *passed_end = is_past(r, p, sound, job.packet.dts_us);
+            if (*passed_end)
+                return true;
+            continue;
         }
+        /* of the file before */
+        if (sound && job.packet.t_us < p->first_us)
+            continue;
+        if (!sound && p->past)
+            continue;
         if (!give_buffer(r, &job, buffer, wait))
             return false;
-        s->given = p->next + 1;
+        if (!sound)
+            s->given = p->next + 1;
     }
     return true;
 }
@@ -380,6 +423,8 @@ void twi_recorder_free(twi_recorder *r)
         return;
     tw_ring_clear(r->ring);
     free(r->memory);
+    for (size_t i = 0; i < r->early_count; i++)
+        twi_buffer_unref(r->early_buffers[i]);
     twi_buffer_unref(r->extra);
     free(r);
 }
@@ -405,6 +450,46 @@ void twi_recorder_size(twi_recorder *r, uint16_t width, uint16_t height)
     r->stream.height = height;
 }
 
+/* Into the ring, whatever becomes of it: pictures go on without. */
+static void push_sound(twi_recorder *r)
+{
+    tw_packet own = r->early[0];
+    twi_buffer *buffer = r->early_buffers[0];
+    own.data = buffer->data;
+    own.size = buffer->size;
+    own.key = false;
+    grow(r);
+    if (tw_ring_push(r->ring, &own, buffer) != TW_OK)
+        twi_buffer_unref(buffer);
+    r->early_count--;
+    memmove(r->early, r->early + 1, r->early_count * sizeof *r->early);
+    memmove(r->early_buffers, r->early_buffers + 1,
+            r->early_count * sizeof(twi_buffer *));
+}
+
+/* Sound of a time that a picture has come of goes behind it. */
+static void push_due(twi_recorder *r)
+{
+    while (r->early_count > 0 && r->early[0].t_us <= r->newest_us)
+        push_sound(r);
+}
+
+tw_status twi_recorder_sound(twi_recorder *r, const tw_packet *packet, twi_buffer *buffer,
+                             tw_error *err)
+{
+    if (buffer->size == 0) {
+        twi_buffer_unref(buffer);
+        return tw_fail(err, TW_EINVAL, "empty sound");
+    }
+    if (r->early_count == EARLY_MAX)
+        push_sound(r);
+    r->early[r->early_count] = *packet;
+    r->early_buffers[r->early_count++] = buffer;
+    push_due(r);
+    pump(r, false);
+    return TW_OK;
+}
+
 tw_status twi_recorder_packet(twi_recorder *r, const tw_packet *packet,
                               twi_buffer *buffer, tw_error *err)
 {
@@ -423,6 +508,7 @@ tw_status twi_recorder_packet(twi_recorder *r, const tw_packet *packet,
         plan_segment(r, packet);
         plan_timed(r, packet);
     }
+    push_due(r);
     pump(r, false);
     if (st == TW_ESIZE)
         return tw_fail(
@@ -499,6 +585,8 @@ tw_status twi_recorder_find(const twi_recorder *r, int64_t t_us, tw_packet *out,
 
 void twi_recorder_flush(twi_recorder *r)
 {
+    while (r->early_count > 0)
+        push_sound(r);
     pump(r, true);
     tw_ring_clear(r->ring);
 }

@@ -44,6 +44,11 @@ bool twi_recorder_holds_raw(twi_recorder *recorder, size_t bytes);
 tw_status twi_recorder_packet(twi_recorder *recorder, const tw_packet *packet,
                               twi_buffer *buffer, tw_error *err);
 
+/** A packet of the camera's sound has come; it goes wherever pictures of its time go.
+ * @param buffer  Its bytes; taken over, whatever is returned. @return the same. */
+tw_status twi_recorder_sound(twi_recorder *recorder, const tw_packet *packet,
+                             twi_buffer *buffer, tw_error *err);
+
 /** A sighting began: its clip starts at sighting->clip_start_us. */
 void twi_recorder_began(twi_recorder *recorder, const tw_sighting *sighting);
 

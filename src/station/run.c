@@ -35,6 +35,8 @@ tw_status twi_run_open(twi_run *run, const tw_platform *platform,
     tw_camera_request request = twi_request_of(platform, camera);
     request.loop = loop;
     request.pace = pace;
+    request.sound =
+        sink ? camera->sound : NULL; /* where nothing is kept, it is not heard */
     tw_status st = tw_camera_make(platform->makers, &request, &run->camera, err);
     if (st != TW_OK)
         return st;
@@ -43,6 +45,7 @@ tw_status twi_run_open(twi_run *run, const tw_platform *platform,
     const bool second =
         sink && sink->orders && camera->detect_source && camera->detect_source[0] != '\0';
     request.source = camera->detect_source;
+    request.sound = NULL;
     if (st == TW_OK && second)
         st = twi_prefetch_open(platform, &request, &run->prefetch, &inspected, err);
     if (st == TW_OK && stream.fps_den > 0)
@@ -79,6 +82,10 @@ tw_status twi_run_step(twi_run *run, tw_error *err)
     tw_frame frame;
     tw_error why = {0};
     const tw_status st = run->camera.ops->next(run->camera.ctx, &frame, &why);
+    if (st == TW_OK && frame.sound) {
+        twi_pipeline_sound(run->pipeline, &frame);
+        return TW_OK;
+    }
     run->frames += st == TW_OK || st == TW_EDAMAGED;
     if (st == TW_OK) {
         run->dropped = frame.dropped;

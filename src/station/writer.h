@@ -125,7 +125,7 @@ bool twi_clip_must_encode(const twi_codecs *codecs, const twi_camera_settings *c
 tw_stream twi_clip_stream(const tw_stream *stream, bool encode);
 
 /**
- * Give a clip a frame.
+ * Give a clip a frame, or a packet of sound.
  *
  * @param source  What the clip is made of; set anew where the frame lies otherwise: raw
  *                pictures may have been held as JPEG.

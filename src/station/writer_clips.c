@@ -149,6 +149,8 @@ tw_status twi_clip_frame(const twi_codecs *codecs, twi_clip *clip, bool encodes,
                          tw_stream *source, const tw_packet *packet, twi_buffer *buffer,
                          tw_error *err)
 {
+    if (buffer->sound)
+        return codecs->clip_sound(clip, packet, buffer, err);
     const bool raw = buffer->planes.px[0] != NULL;
     twi_buffer *made = NULL;
     tw_packet own = *packet;

@@ -310,6 +310,55 @@ static void test_rtsp(void **state)
     check_rtsp("mjpeg", false, TW_CODEC_MJPEG);
 }
 
+/* Sound comes between the pictures, with their clock: copied, or made into AAC. */
+static void check_sound(const char *kind, tw_sound_codec codec, uint32_t rate)
+{
+    server s = start("rtsp_camera.py", "h264", kind);
+    const tw_camera_request request = {.size = sizeof request,
+                                       .name = "net",
+                                       .source = s.url,
+                                       .clock = tw_linux_clock(),
+                                       .sound = "stream"};
+    tw_camera camera;
+    tw_stream stream;
+    tw_frame frame;
+    tw_error err = {0};
+    int pictures = 0, sounds = 0;
+    int64_t seen_us = 0, heard_us = 0, last_us = 0;
+    assert_int_equal(tw_linux_camera_make(&request, &camera, &err), TW_OK);
+    open_or_fail(&camera, &stream);
+    assert_int_equal(stream.sound.codec, codec);
+    assert_int_equal(stream.sound.rate, rate);
+    assert_in_range(stream.sound.channels, 1, 2);
+    assert_true(stream.sound.extra_size >= 2);
+    for (int i = 0; i < 2000 && pictures < 60; i++) {
+        const tw_status st = camera.ops->next(camera.ctx, &frame, &err);
+        if (st == TW_EAGAIN)
+            continue;
+        assert_int_equal(st, TW_OK);
+        pictures += !frame.sound;
+        sounds += frame.sound;
+        if (frame.sound)
+            assert_true(frame.packet.t_us > last_us && frame.packet.size > 0);
+        *(frame.sound ? &heard_us : &seen_us) = frame.packet.t_us;
+        last_us = frame.sound ? frame.packet.t_us : last_us;
+    }
+    print_message("%s: %d pictures, %d packets of sound, %lld ms apart\n", kind, pictures,
+                  sounds, (long long)(heard_us - seen_us) / 1000);
+    assert_int_equal(pictures, 60);
+    assert_true(sounds > (int)(rate * 3 / 1024)); /* of four seconds */
+    assert_true(heard_us - seen_us > -1000000 && heard_us - seen_us < 1000000);
+    camera.ops->destroy(camera.ctx);
+    stop(&s);
+}
+
+static void test_rtsp_with_sound(void **state)
+{
+    (void)state;
+    check_sound("opus", TW_SOUND_OPUS, 48000);
+    check_sound("mulaw", TW_SOUND_AAC, 16000);
+}
+
 /* Frozen, then killed. */
 static void test_rtsp_faults(void **state)
 {
@@ -346,6 +395,7 @@ int main(void)
         cmocka_unit_test(test_user_and_password),
         cmocka_unit_test(test_nobody_is_there),
         cmocka_unit_test(test_rtsp),
+        cmocka_unit_test(test_rtsp_with_sound),
         cmocka_unit_test(test_rtsp_faults),
         cmocka_unit_test(test_a_picture_fetched_every_so_often),
         cmocka_unit_test(test_fetching_fails_and_goes_on),

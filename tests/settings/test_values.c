@@ -154,6 +154,37 @@ static void test_degrees(void **state)
         refused("latitude", bad[i]);
 }
 
+/* The library of sound opens files and starts programs for some names. */
+static void test_microphones(void **state)
+{
+    (void)state;
+    static const char *const good[] = {"none",         "stream",
+                                       "alsa:hw:1",    "alsa:plughw:1,0",
+                                       "alsa:default", "alsa:sysdefault:CARD=Webcam",
+                                       "alsa:my_array"};
+    static const char *const bad[] = {"",
+                                      "alsa",
+                                      "alsa:",
+                                      "alsa:hw:",
+                                      "yes",
+                                      "hw:1",
+                                      "alsa:file:x",
+                                      "alsa:file:'|id',raw",
+                                      "alsa:plug:'file:x'",
+                                      "alsa:hw:1;id",
+                                      "alsa:hw:../1",
+                                      "alsa:{ type file }",
+                                      "alsa:hw:1 x",
+                                      "stream:1"};
+    for (size_t i = 0; i < sizeof good / sizeof *good; i++) {
+        twi_value v = {0};
+        assert_true(parse("sound", good[i], &v));
+        assert_string_equal(v.text, good[i]);
+    }
+    for (size_t i = 0; i < sizeof bad / sizeof *bad; i++)
+        refused("sound", bad[i]);
+}
+
 static void test_confirm(void **state)
 {
     (void)state;
@@ -258,6 +289,7 @@ int main(void)
         cmocka_unit_test(test_shares),
         cmocka_unit_test(test_numbers_and_words),
         cmocka_unit_test(test_degrees),
+        cmocka_unit_test(test_microphones),
         cmocka_unit_test(test_confirm),
         cmocka_unit_test(test_stills),
         cmocka_unit_test(test_areas),

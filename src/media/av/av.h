@@ -105,10 +105,31 @@ tw_status twi_av_decoder_picture(twi_av_decoder *decoder, tw_picture *picture,
                                  tw_error *err);
 void twi_av_decoder_close(twi_av_decoder *decoder);
 
+tw_status twi_av_footage_sound(twi_footage *footage, tw_stream *stream, tw_error *err);
+bool twi_av_footage_was_sound(const twi_footage *footage);
+
+tw_status twi_av_sound_open(uint32_t rate, uint8_t channels, twi_av_sound **out,
+                            tw_sound *what, tw_error *err);
+tw_status twi_av_sound_give(twi_av_sound *sound, const int16_t *samples, size_t count,
+                            int64_t t_us, tw_error *err);
+tw_status twi_av_sound_take(twi_av_sound *sound, tw_packet *packet, tw_error *err);
+void twi_av_sound_close(twi_av_sound *sound);
+
+/** The same from packets of another codec. */
+tw_status twi_av_sound_from(const AVCodecParameters *parameters, twi_av_sound **out,
+                            tw_sound *what, tw_error *err);
+/** @param packet  Its time in microseconds; damaged ones are left out. */
+tw_status twi_av_sound_packet(twi_av_sound *sound, const AVPacket *packet, tw_error *err);
+
+/** Whether clips carry a sound as it is. @param what  Set if they do. */
+bool twi_av_sound_fits(const AVCodecParameters *parameters, tw_sound *what);
+
 bool twi_av_clip_carries(const tw_stream *stream);
 tw_status twi_av_clip_open(const twi_clip_spec *spec, twi_clip **out, tw_error *err);
 tw_status twi_av_clip_packet(twi_clip *clip, const tw_packet *packet, twi_buffer *buffer,
                              tw_error *err);
+tw_status twi_av_clip_sound(twi_clip *clip, const tw_packet *packet, twi_buffer *buffer,
+                            tw_error *err);
 tw_status twi_av_clip_source(twi_clip *clip, const tw_stream *stream, tw_error *err);
 tw_status twi_av_clip_close(twi_clip *clip, tw_error *err);
 

@@ -13,7 +13,8 @@ enum {
     BUFFER_BYTES = 32768,
     CRF_BEST = 15, /* at quality 100; worse by one for three of quality */
     KEY_EVERY_S = 2,
-    SETS_MAX = 65536 /* bytes of parameter sets */
+    SETS_MAX = 65536, /* bytes of parameter sets */
+    EARLY_MAX = 256   /* packets of sound */
 };
 
 #define MP4_FLAGS "frag_keyframe+empty_moov+default_base_moof"
@@ -23,6 +24,7 @@ struct twi_clip {
     AVFormatContext *format;
     AVIOContext *io;
     AVStream *stream;
+    AVStream *sound; /* NULL: there is none */
     AVPacket *packet;
     twi_clip_sink sink;
     tw_error failed; /* the sink's first failure */
@@ -41,6 +43,10 @@ struct twi_clip {
     twi_av_shown shown;
     twi_clip_painter painter;
     int64_t encoded_us; /* newest pts given to the encoder */
+    /* Sound. */
+    int64_t sound_next;         /* where its next packet is expected, samples */
+    AVPacket *early[EARLY_MAX]; /* that came before the header was written */
+    size_t early_count;
 };
 
 static const AVRational MICROSECONDS = {1, 1000000};
@@ -83,6 +89,8 @@ static void drop(twi_clip *clip)
     avio_context_free(&clip->io);
     avformat_free_context(clip->format);
     av_packet_free(&clip->packet);
+    for (size_t i = 0; i < clip->early_count; i++)
+        av_packet_free(&clip->early[i]);
     avcodec_free_context(&clip->decoder);
     avcodec_free_context(&clip->encoder);
     av_frame_free(&clip->decoded);
@@ -113,6 +121,28 @@ static tw_status open_output(twi_clip *clip, tw_error *err)
     return TW_OK;
 }
 
+/* Beside the pictures, as it comes. */
+static tw_status add_sound(twi_clip *clip, const tw_sound *sound, tw_error *err)
+{
+    if (sound->codec == TW_SOUND_NONE)
+        return TW_OK;
+    clip->sound = avformat_new_stream(clip->format, NULL);
+    AVCodecParameters *p = clip->sound ? clip->sound->codecpar : NULL;
+    if (p)
+        p->extradata = av_mallocz(sizeof sound->extra + AV_INPUT_BUFFER_PADDING_SIZE);
+    if (!p || !p->extradata)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    memcpy(p->extradata, sound->extra, sound->extra_size);
+    p->extradata_size = sound->extra_size;
+    p->codec_type = AVMEDIA_TYPE_AUDIO;
+    p->codec_id = sound->codec == TW_SOUND_AAC ? AV_CODEC_ID_AAC : AV_CODEC_ID_OPUS;
+    p->sample_rate = (int)sound->rate;
+    av_channel_layout_default(&p->ch_layout, sound->channels);
+    p->frame_size = sound->codec == TW_SOUND_AAC ? 1024 : 960; /* most often */
+    clip->sound->time_base = (AVRational){1, p->sample_rate};
+    return TW_OK;
+}
+
 static void set_date(twi_clip *clip, int64_t wall_us)
 {
     char text[64];
@@ -121,6 +151,69 @@ static void set_date(twi_clip *clip, int64_t wall_us)
     (void)snprintf(text, sizeof text, "%04d-%02u-%02uT%02u:%02u:%02u.%06uZ", (int)t.year,
                    t.month, t.day, t.hour, t.minute, t.second, (unsigned)t.microsecond);
     (void)av_dict_set(&clip->format->metadata, "creation_time", text, 0);
+}
+
+/* Samples that a packet of Opus makes, at 48000 a second: RFC 6716, 3.1 and 3.2. */
+static int64_t opus_samples(const AVPacket *packet)
+{
+    static const int16_t of_mode[] = {480, 960, 1920, 2880},
+                         of_short[] = {120, 240, 480, 960};
+    const unsigned first = packet->data[0], mode = first >> 3;
+    const int64_t length = mode < 12   ? of_mode[mode % 4]
+                           : mode < 16 ? of_mode[mode % 2]
+                                       : of_short[mode % 4];
+    const int count = (first & 3) == 0   ? 1
+                      : (first & 3) < 3  ? 2
+                      : packet->size > 1 ? packet->data[1] & 63
+                                         : 1;
+    return length * count;
+}
+
+static int64_t length_of(const twi_clip *clip, const AVPacket *packet)
+{
+    const AVCodecParameters *p = clip->sound->codecpar;
+    return p->codec_id == AV_CODEC_ID_OPUS
+               ? av_rescale(opus_samples(packet), p->sample_rate, 48000)
+               : p->frame_size;
+}
+
+/* A packet of sound into the file. Times are rounded: one that begins where the last one
+ * ended is there. */
+static tw_status write_sound(twi_clip *clip, AVPacket *packet, tw_error *err)
+{
+    enum { NEAR = 2 }; /* samples */
+    const int rate = clip->sound->codecpar->sample_rate;
+    const int64_t length = length_of(clip, packet);
+    int64_t at = av_rescale(packet->pts - clip->zero_us, rate, 1000000);
+    if (at < 0)
+        return TW_OK;
+    if (clip->sound_next ==
+        0) /* a track whose first packet is later would begin earlier */
+        at = 0;
+    else if (at < clip->sound_next + NEAR)
+        at = clip->sound_next;
+    packet->pts = packet->dts = at;
+    packet->flags |= AV_PKT_FLAG_KEY;
+    packet->duration = length;
+    clip->sound_next = at + length;
+    packet->stream_index = clip->sound->index;
+    av_packet_rescale_ts(packet, (AVRational){1, rate}, clip->sound->time_base);
+    const int code = av_write_frame(clip->format, packet);
+    if (code < 0 || clip->failed.status != TW_OK)
+        return clip_fail(clip, code, "cannot write the clip's sound", err);
+    return TW_OK;
+}
+
+static tw_status write_early(twi_clip *clip, tw_error *err)
+{
+    tw_status st = TW_OK;
+    for (size_t i = 0; i < clip->early_count; i++) {
+        if (st == TW_OK)
+            st = write_sound(clip, clip->early[i], err);
+        av_packet_free(&clip->early[i]);
+    }
+    clip->early_count = 0;
+    return st;
 }
 
 static tw_status write_header(twi_clip *clip, tw_error *err)
@@ -135,7 +228,7 @@ static tw_status write_header(twi_clip *clip, tw_error *err)
     if (code < 0)
         return clip_fail(clip, code, "cannot begin the clip", err);
     clip->begun = true;
-    return TW_OK;
+    return write_early(clip, err);
 }
 
 static tw_status set_up_copy(twi_clip *clip, const tw_stream *stream, tw_error *err)
@@ -224,6 +317,8 @@ tw_status twi_av_clip_open(const twi_clip_spec *spec, twi_clip **out, tw_error *
         st = spec->encode ? twi_av_open_decoder(spec->stream, &clip->decoder, err)
                           : set_up_copy(clip, spec->stream, err);
     }
+    if (st == TW_OK)
+        st = add_sound(clip, &spec->stream->sound, err);
     if (st == TW_OK && spec->encode &&
         (!(clip->decoded = av_frame_alloc()) || !(clip->scaled = av_frame_alloc())))
         st = tw_fail(err, TW_ENOMEM, "out of memory");
@@ -431,6 +526,25 @@ tw_status twi_av_clip_packet(twi_clip *clip, const tw_packet *packet, twi_buffer
     else if (st == TW_OK && decode_packet(clip, av, buffer) == TW_OK)
         st = encode_ready(clip,
                           err); /* a damaged frame leaves a gap, as for who watches */
+    av_packet_free(&av);
+    return st;
+}
+
+tw_status twi_av_clip_sound(twi_clip *clip, const tw_packet *packet, twi_buffer *buffer,
+                            tw_error *err)
+{
+    AVPacket *av = NULL;
+    if (clip->failed.status != TW_OK)
+        return clip_fail(clip, 0, "", err);
+    if (!clip->sound || !clip->any)
+        return TW_OK;
+    tw_status st = twi_av_wrap(packet, buffer, &av, err);
+    if (st == TW_OK && clip->begun)
+        st = write_sound(clip, av, err);
+    else if (st == TW_OK && clip->early_count < EARLY_MAX) {
+        clip->early[clip->early_count++] = av;
+        av = NULL;
+    }
     av_packet_free(&av);
     return st;
 }

@@ -25,7 +25,11 @@ struct twi_footage {
     int64_t step_us;       /* between two frames, nominally */
     twi_live_options live; /* shown NULL: it is a file */
     char *shown;
-    uint8_t *details; /* see twi_av_details; NULL: the stream needs none */
+    int sound_index;     /* of the sound; -1: none is read */
+    twi_av_sound *sound; /* makes AAC of it; NULL: it fits as it is */
+    int64_t sound_us;    /* newest time of it that was given */
+    bool was_sound;      /* the packet that was given last */
+    uint8_t *details;    /* see twi_av_details; NULL: the stream needs none */
 };
 
 static tw_codec codec_of(enum AVCodecID id)
@@ -101,6 +105,8 @@ static twi_footage *make_footage(void)
     twi_footage *footage = av_mallocz(sizeof *footage);
     if (footage && !(footage->packet = av_packet_alloc()))
         av_freep(&footage);
+    if (footage)
+        footage->sound_index = -1;
     return footage;
 }
 
@@ -277,9 +283,83 @@ static void stamp(twi_footage *footage, tw_packet *out)
     footage->any = true;
 }
 
+static const AVRational MICROSECONDS = {1, 1000000};
+
+/* The time of a packet of sound, from the first picture on.
+ * @return false: it has none, or there was no picture yet. */
+static bool sound_time(const twi_footage *footage, int64_t *t_us)
+{
+    const AVPacket *p = footage->packet;
+    AVStream *const *streams = footage->format->streams;
+    const int64_t pts = p->pts != AV_NOPTS_VALUE ? p->pts : p->dts;
+    if (!footage->any || pts == AV_NOPTS_VALUE)
+        return false;
+    *t_us = av_rescale_q(pts, streams[footage->sound_index]->time_base, MICROSECONDS) -
+            av_rescale_q(footage->zero, streams[footage->index]->time_base, MICROSECONDS);
+    return true;
+}
+
+static void give_sound(twi_footage *footage, tw_packet *out)
+{
+    if (out->t_us <= footage->sound_us)
+        out->t_us = out->dts_us = footage->sound_us + 1;
+    footage->sound_us = out->t_us;
+    footage->was_sound = true;
+}
+
+/* @return TW_OK: out is set; TW_EAGAIN: nothing comes of it yet, or ever. */
+static tw_status take_sound(twi_footage *footage, tw_packet *out)
+{
+    int64_t t_us = 0;
+    AVPacket *p = footage->packet;
+    if (!sound_time(footage, &t_us) || p->size <= 0)
+        return TW_EAGAIN;
+    if (footage->sound) {
+        p->pts = p->dts = t_us;
+        (void)twi_av_sound_packet(footage->sound, p, NULL);
+        return TW_EAGAIN;
+    }
+    *out = (tw_packet){.data = p->data,
+                       .size = (size_t)p->size,
+                       .t_us = t_us,
+                       .dts_us = t_us,
+                       .key = true};
+    give_sound(footage, out);
+    return TW_OK;
+}
+
+bool twi_av_footage_was_sound(const twi_footage *footage)
+{
+    return footage->was_sound;
+}
+
+tw_status twi_av_footage_sound(twi_footage *footage, tw_stream *stream, tw_error *err)
+{
+    const int index = av_find_best_stream(footage->format, AVMEDIA_TYPE_AUDIO, -1,
+                                          footage->index, NULL, 0);
+    stream->sound = (tw_sound){.codec = TW_SOUND_NONE};
+    if (index < 0)
+        return TW_OK;
+    AVStream *from = footage->format->streams[index];
+    if (!twi_av_sound_fits(from->codecpar, &stream->sound)) {
+        const tw_status st =
+            twi_av_sound_from(from->codecpar, &footage->sound, &stream->sound, err);
+        if (st != TW_OK)
+            return st;
+    }
+    footage->sound_us = INT64_MIN;
+    footage->sound_index = index;
+    from->discard = AVDISCARD_DEFAULT;
+    return TW_OK;
+}
+
 tw_status twi_av_footage_next(twi_footage *footage, tw_packet *packet, tw_error *err)
 {
     for (int tries = 0; tries < PROBE_FAILURES_MAX; tries++) {
+        if (footage->sound && twi_av_sound_take(footage->sound, packet, NULL) == TW_OK) {
+            give_sound(footage, packet);
+            return TW_OK;
+        }
         av_packet_unref(footage->packet);
         const int code = av_read_frame(footage->format, footage->packet);
         if (code == AVERROR_EOF)
@@ -288,6 +368,9 @@ tw_status twi_av_footage_next(twi_footage *footage, tw_packet *packet, tw_error 
             return twi_av_fail(err, TW_EIO, code, footage->shown);
         if (code < 0)
             return twi_av_fail(err, twi_av_status(code), code, "cannot read on");
+        if (footage->packet->stream_index == footage->sound_index &&
+            take_sound(footage, packet) == TW_OK)
+            return TW_OK;
         if (footage->packet->stream_index != footage->index || footage->packet->size <= 0)
             continue;
         if (footage->shown && footage->packet->flags & AV_PKT_FLAG_CORRUPT)
@@ -296,6 +379,7 @@ tw_status twi_av_footage_next(twi_footage *footage, tw_packet *packet, tw_error 
                               .size = (size_t)footage->packet->size,
                               .key = (footage->packet->flags & AV_PKT_FLAG_KEY) != 0};
         stamp(footage, packet);
+        footage->was_sound = false;
         return TW_OK;
     }
     return tw_fail(err, footage->shown ? TW_EIO : TW_EDAMAGED, "no video for %d packets",
@@ -307,6 +391,7 @@ void twi_av_footage_close(twi_footage *footage)
     if (!footage)
         return;
     av_packet_free(&footage->packet);
+    twi_av_sound_close(footage->sound);
     avformat_close_input(&footage->format);
     av_free(footage->shown);
     av_free(footage->details);

@@ -4,13 +4,14 @@
 #include <string.h>
 #include <sys/stat.h>
 
+#include "hearing_camera.h"
 #include "linux.h"
 #include "tawny/port_linux.h"
 #include "v4l2.h"
 #include "../../base/system_error.h"
 
-tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
-                               tw_error *err)
+static tw_status make_seeing(const tw_camera_request *request, tw_camera *out,
+                             tw_error *err)
 {
     static const char *const net[] = {"rtsp://", "rtsps://", "http://", "https://"};
     static const char scheme[] = "file:";
@@ -36,4 +37,15 @@ tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
     if (found.st_size == 0 && S_ISREG(found.st_mode))
         return tw_fail(err, TW_EDAMAGED, "%s: the file is empty", path);
     return twi_linux_file_camera(request, path, out, err);
+}
+
+tw_status tw_linux_camera_make(const tw_camera_request *request, tw_camera *out,
+                               tw_error *err)
+{
+    static const char microphone[] = "alsa:";
+    const size_t n = sizeof microphone - 1;
+    const tw_status st = make_seeing(request, out, err);
+    return st == TW_OK && request->sound && strncmp(request->sound, microphone, n) == 0
+               ? twi_hearing_camera(request->sound + n, request->clock, out, err)
+               : st;
 }

@@ -15,6 +15,8 @@ typedef struct file_camera {
     twi_recorded recorded;
     tw_packet waiting; /* read, but not due yet */
     bool has_waiting;
+    bool sound;     /* that is sound */
+    bool hears;     /* its sound is wanted */
     bool any;       /* this round has had a frame */
     bool failed;    /* and that has been said */
     uint8_t *extra; /* the stream's, kept while the file is begun again */
@@ -26,7 +28,10 @@ static tw_status open_footage(file_camera *c, tw_stream *stream, int64_t *wall_u
     c->codecs = twi_codecs_load(err);
     if (!c->codecs)
         return TW_ENOTSUP;
-    return c->codecs->footage_open(c->path, &c->footage, stream, wall_us, err);
+    tw_status st = c->codecs->footage_open(c->path, &c->footage, stream, wall_us, err);
+    if (st == TW_OK && c->hears)
+        st = c->codecs->footage_sound(c->footage, stream, err);
+    return st;
 }
 
 /* When the footage began: by its own date, else so long before the file was last written
@@ -95,8 +100,12 @@ static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
             return st;
         }
         c->has_waiting = c->any = true;
+        c->sound = c->codecs->footage_was_sound(c->footage);
     }
-    const tw_status st = twi_recorded_deliver(&c->recorded, &c->waiting, &frame->packet);
+    frame->sound = c->sound;
+    const tw_status st =
+        c->sound ? twi_recorded_sound(&c->recorded, &c->waiting, &frame->packet)
+                 : twi_recorded_deliver(&c->recorded, &c->waiting, &frame->packet);
     c->has_waiting = st != TW_OK;
     return st;
 }
@@ -121,7 +130,9 @@ tw_status twi_linux_file_camera(const tw_camera_request *request, const char *pa
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
     c->request = *request;
-    c->request.name = c->request.source = NULL; /* borrowed for the making only */
+    c->hears = twi_linux_hears_stream(request);
+    /* borrowed for the making only */
+    c->request.name = c->request.source = c->request.sound = NULL;
     *out = (tw_camera){&ops, c};
     return TW_OK;
 }

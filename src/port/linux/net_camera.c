@@ -24,6 +24,7 @@ typedef struct net_camera {
     char *url, *shown;
     tw_clock clock;
     bool udp;
+    bool hears; /* its sound is wanted */
     const twi_codecs *codecs;
     twi_footage *footage;
     uint8_t *extra;
@@ -74,6 +75,16 @@ static void stamp(net_camera *c, tw_packet *p)
     p->wall_us = wall - (now - p->t_us);
 }
 
+/* Sound goes with the pictures' clock. @return false: none of them has come yet. */
+static bool stamp_sound(const net_camera *c, tw_packet *p)
+{
+    const int64_t now = c->clock.ops->now_us(c->clock.ctx);
+    p->t_us += c->zero_us;
+    p->dts_us = p->t_us;
+    p->wall_us = c->clock.ops->wall_us(c->clock.ctx) - (now - p->t_us);
+    return c->any && c->timed;
+}
+
 /* What the library says of the end, in our words. */
 static tw_status word_end(const net_camera *c, tw_status st, tw_error *err)
 {
@@ -92,8 +103,12 @@ static bool read_one(net_camera *c)
     tw_frame frame = {.dropped = 0};
     allow(c, TIMEOUT_US);
     tw_status st = c->codecs->footage_next(c->footage, &frame.packet, &err);
+    frame.sound = st == TW_OK && c->codecs->footage_was_sound(c->footage);
+    if (frame.sound && !stamp_sound(c, &frame.packet))
+        return true;
     if (st == TW_OK) {
-        stamp(c, &frame.packet);
+        if (!frame.sound)
+            stamp(c, &frame.packet);
         st = twi_packets_put(c->packets, &frame, true, &err);
     } else if (st == TW_EDAMAGED) {
         st = twi_packets_put(c->packets, NULL, true, &err);
@@ -144,6 +159,8 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     allow(c, OPEN_US);
     tw_status st =
         c->codecs->live_open(c->url, &options, &c->footage, stream, &c->timed, err);
+    if (st == TW_OK && c->hears)
+        st = c->codecs->footage_sound(c->footage, stream, err);
     if (!c->timed)
         stream->fps_num = 0; /* the rate is as invented as the times */
     if (st == TW_OK)
@@ -187,6 +204,7 @@ tw_status twi_linux_net_camera(const tw_camera_request *request, tw_camera *out,
         return tw_fail(err, TW_ENOMEM, "out of memory");
     c->clock = request->clock;
     c->udp = request->udp;
+    c->hears = twi_linux_hears_stream(request);
     c->url = strdup(request->source);
     c->shown = strdup(twi_source_shown(request->source, shown, sizeof shown));
     c->packets = twi_packets_new(WAITING_MAX);
