@@ -78,11 +78,17 @@ test-dev:
 	cmake --build --preset dev
 	ctest --preset dev -j 3
 
-# What has threads, with the thread sanitizer.
+# What has threads, with the thread sanitizer: these tests alone are built.
+THREADED = station_station station_lost station_reload station_second station_sensors station_apply \
+  station_feed station_queue media_packets port_push port_mic deliver_hooks deliver_destinations \
+  deliver_broker page_page page_past page_stored
+empty :=
+space := $(empty) $(empty)
 test-threads:
 	cmake --preset threads -DTAWNY_DRAWING=OFF >/dev/null
-	cmake --build --preset threads
-	ctest --preset threads -j 2 -R "station_station|station_lost|station_reload|station_second|station_apply|station_feed|media_packets|port_push|deliver_hooks|deliver_destinations|deliver_broker|page_page|page_past|page_stored|station_queue"
+	cmake --build --preset threads --target $(addprefix test_,$(THREADED)) test_station_faults tawny_cli \
+	  tawny-codecs tawny-transfer tawny-broker tawny-web
+	ctest --preset threads -j 2 -R "^($(subst $(space),|,$(strip $(THREADED))))$$"
 	TAWNY_TEST_ONLY="test_taken*" ctest --preset threads -R station_faults # all of it: minutes
 
 # Short runs of the tool under valgrind.
