@@ -58,7 +58,8 @@ typedef int32_t tw_sighting_why; /* one of them */
 enum tw_cause_by_values {
     TW_CAUSE_MOTION, /* activity that was confirmed */
     TW_CAUSE_ORDER,  /* it was asked for from outside */
-    TW_CAUSE_SENSOR  /* a motion sensor */
+    TW_CAUSE_SENSOR, /* a motion sensor */
+    TW_CAUSE_SOUND   /* it was louder than usual */
 };
 
 /* What began a sighting. */

@@ -146,7 +146,11 @@ typedef struct tw_camera_status {
     tw_arming arming;
     int64_t arming_until_us; /* wall time at which that changes by itself; 0: it does not,
                                 or not within a week */
+    int32_t sound_level;     /* tenths of a decibel, 0 the loudest that can be;
+                                TW_SOUND_UNKNOWN: it hears nothing */
 } tw_camera_status;
+
+#define TW_SOUND_UNKNOWN INT32_MIN
 
 /** The state of a camera, in one word.
  * @return "starting", "settling", "armed", "sighting", "resting", "disarmed", "lost" or

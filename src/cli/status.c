@@ -100,8 +100,11 @@ static void say_health(const telling *t, const json_t *o)
     (void)printf(", the last %s; %.1f %% of a processor, %s kept%s;\n", ago,
                  real(o, "busy"), out_bytes((uint64_t)number(o, "kept_bytes"), size),
                  json_is_true(json_object_get(o, "kept_raw")) ? " raw" : "");
-    (void)printf("  light %.0f %%, noise %.1f levels; %s\n", real(o, "light"),
-                 real(o, "noise"),
+    (void)printf("  light %.0f %%, noise %.1f levels", real(o, "light"),
+                 real(o, "noise"));
+    if (json_object_get(o, "sound"))
+        (void)printf(", sound %.0f dB", real(o, "sound"));
+    (void)printf("; %s\n",
                  out_lost((uint64_t)number(o, "dropped"), (uint64_t)number(o, "damaged"),
                           (uint64_t)number(o, "lost_frames"), lost));
 }

@@ -121,6 +121,8 @@ static void put_pictures(json_t *o, const tw_camera_status *c)
     put_count(o, "damaged", c->damaged);
     put_count(o, "kept_bytes", c->kept_bytes);
     put_flag(o, "kept_raw", c->kept_raw);
+    if (c->sound_level != TW_SOUND_UNKNOWN)
+        put(o, "sound", json_real(c->sound_level / 10.0));
     put_time(o, "frame", c->frame_us);
 }
 

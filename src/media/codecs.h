@@ -17,10 +17,11 @@
 #include "tawny/port.h"
 #include "../core/view.h"
 
-enum { TWI_CODECS_ABI = 9 };
+enum { TWI_CODECS_ABI = 10 };
 
 typedef struct twi_footage twi_footage;       /* a video file that is read */
 typedef struct twi_av_decoder twi_av_decoder; /* of one stream */
+typedef struct twi_av_level twi_av_level;     /* how loud packets are */
 typedef struct twi_clip twi_clip;             /* a clip that is written */
 typedef struct twi_av_sound twi_av_sound;     /* samples that become packets */
 
@@ -99,6 +100,13 @@ typedef struct twi_codecs {
      * more. */
     tw_status (*sound_take)(twi_av_sound *sound, tw_packet *packet, tw_error *err);
     void (*sound_close)(twi_av_sound *sound); /* NULL is fine */
+
+    /** Read how loud packets of a sound are. @return TW_OK; TW_ENOTSUP; TW_ENOMEM. */
+    tw_status (*level_open)(const tw_sound *sound, twi_av_level **out, tw_error *err);
+    /** @param level  Of a packet: tenths of a decibel, 0 the loudest that can be, -960
+     * silence. @return TW_OK; TW_EAGAIN: nothing came of it; TW_EDAMAGED. */
+    tw_status (*level_give)(twi_av_level *level, const tw_packet *packet, int32_t *out);
+    void (*level_close)(twi_av_level *level); /* NULL is fine */
 
     /** @param inspected_ppm  See twi_decoder_open. */
     tw_status (*decoder_open)(const tw_stream *stream, uint32_t inspected_ppm,

@@ -33,6 +33,13 @@ typedef enum twi_sensor_starts {
     TWI_SENSOR_ALONE   /* the sensor */
 } twi_sensor_starts;
 
+/* What sound that is louder than usual does. */
+typedef enum twi_sound_starts {
+    TWI_SOUND_NO,
+    TWI_SOUND_EITHER, /* it begins a sighting, as motion does */
+    TWI_SOUND_BOTH    /* motion does, while it is loud or soon after */
+} twi_sound_starts;
+
 /* Which stills of a sighting are stored. */
 typedef struct twi_stills_choice {
     twi_stills which;
@@ -102,6 +109,8 @@ typedef struct twi_camera_settings {
     int64_t format;            /* index: auto, mjpeg, h264, yuyv, nv12, grey, rgb */
     const char *controls;      /* of a device */
     const char *sound;         /* "none", "stream", "alsa:..." */
+    int64_t sound_starts;      /* a twi_sound_starts */
+    int64_t sound_margin;      /* decibels over what is usual */
     int64_t fetch_every_us;    /* of HTTP: fetch a picture so often; 0: it is a stream */
     int64_t rotate;            /* clockwise, quarters: 0..3 */
     bool mirror;               /* left to right, before that */

@@ -298,6 +298,7 @@ static void examine(camera_thread *w, const twi_run *run, tw_liveness live)
     c->kept_raw = health.kept_raw;
     c->light_ppm = health.light_ppm;
     c->noise = health.noise;
+    c->sound_level = health.sound_level;
     c->arming = health.arming;
     c->arming_until_us = health.arming_until_us;
     if (w->orders_until_us > 0)
@@ -472,6 +473,7 @@ camera_thread *twi_camera_thread_new(tw_station *s, twi_source *from, const char
     atomic_init(&w->orders.arms, 0);
     w->again = (twi_backoff){AGAIN_US, AGAIN_MOST_US, seed_of(name), 0};
     (void)snprintf(w->status.name, sizeof w->status.name, "%s", name);
+    w->status.sound_level = TW_SOUND_UNKNOWN;
     return w;
 }
 

@@ -56,6 +56,7 @@ tw_status twi_pipeline_new(const twi_camera_settings *camera, tw_clock clock,
     p->orders = sink ? sink->orders : NULL;
     p->arming.arms = p->orders ? atomic_load(&p->orders->arms) : 0;
     p->gpio = (twi_gpio){.pins = sink ? sink->pins : NULL, .sensed_us = INT64_MIN};
+    p->hearing = (twi_hearing){.listened_us = INT64_MIN, .loud_us = INT64_MIN};
     p->stream = *stream;
     p->detect.stream = inspected ? *inspected : *stream;
     /* Of a device that runs already, or a network, the first may be any. */
@@ -81,6 +82,7 @@ void twi_pipeline_free(twi_pipeline *p)
 {
     if (!p)
         return;
+    twi_hearing_close(p);
     twi_decoder_close(p->detect.decoder);
     twi_decoder_close(p->kept.decoder);
     twi_recorder_free(p->kept.recorder);
@@ -201,6 +203,8 @@ void twi_pipeline_sound(twi_pipeline *p, const tw_frame *frame)
     tw_error why = {0};
     if (frame->said)
         twi_pipeline_problem(p, frame->said->status, frame->said->text);
+    else
+        twi_hearing_packet(p, &frame->packet);
     if (frame->said || !p->kept.recorder || !twi_pipeline_is_kept(p))
         return;
     twi_buffer *buffer = twi_buffer_frame(frame);
@@ -235,7 +239,8 @@ void twi_pipeline_health(const twi_pipeline *p, twi_health *out)
                             p->kept.recorder ? twi_recorder_held(p->kept.recorder) : 0,
                         .kept_raw = p->kept.raw,
                         .arming = p->arming.now,
-                        .arming_until_us = p->arming.until_us};
+                        .arming_until_us = p->arming.until_us,
+                        .sound_level = twi_hearing_level(p)};
     if (p->detect.detector)
         tw_detector_conditions(p->detect.detector, &out->light_ppm, &out->noise);
 }

@@ -89,6 +89,7 @@ typedef struct twi_health {
     uint32_t light_ppm, noise; /* as tw_detector_conditions */
     tw_arming arming;
     int64_t arming_until_us; /* wall time; 0: unknown, or an order decides */
+    int32_t sound_level;     /* as in tw_camera_status */
 } twi_health;
 
 /** Now and then, not for each frame. */

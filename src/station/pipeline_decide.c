@@ -77,17 +77,27 @@ static twi_buffer *shown_picture(void *ctx, tw_error *err)
     return made;
 }
 
+/* What is enough without motion: a sensor, or a sound. */
+static unsigned sense(twi_pipeline *p, bool armed)
+{
+    const bool felt = armed && twi_gpio_senses(p), heard = armed && twi_hearing_begins(p);
+    const unsigned what = tw_sighting_sense(&p->watch, felt || heard);
+    if ((what & TW_SIGHTING_BEGAN) && !felt)
+        p->watch.now.cause.by = TW_CAUSE_SOUND;
+    return what;
+}
+
 static void decide(twi_pipeline *p)
 {
     twi_gpio_read(p);
     twi_arming_note(p, p->reading.t_us);
     const bool armed = twi_arming_allows(p, p->reading.t_us);
-    tw_sighting_arm(&p->watch, armed && twi_gpio_allows(p));
+    tw_sighting_arm(&p->watch, armed && twi_gpio_allows(p) && twi_hearing_allows(p));
     unsigned what = tw_sighting_step(&p->watch, &p->reading);
     const bool asked = p->orders && take_order(&p->orders->trigger);
     if (asked)
         what |= tw_sighting_trigger(&p->watch);
-    what |= tw_sighting_sense(&p->watch, armed && twi_gpio_senses(p));
+    what |= sense(p, armed);
     if (what & TW_SIGHTING_ENDED)
         ended(p, false);
     if (what & TW_SIGHTING_BEGAN) {

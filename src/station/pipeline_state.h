@@ -5,6 +5,8 @@
 #include "../core/best.h"
 #include "../core/hours.h"
 #include "../core/interval.h"
+#include "../core/loudness.h"
+#include "../media/codecs.h"
 #include "../media/decoder.h"
 #include "pipeline.h"
 #include "../core/naming.h"
@@ -30,6 +32,17 @@ typedef struct twi_gpio {
     bool blind;  /* the sensor cannot be read */
     bool failed; /* something cannot be used, and that has been told */
 } twi_gpio;
+
+/* What a camera hears. */
+typedef struct twi_hearing {
+    const twi_codecs *codecs;
+    twi_av_level *level; /* NULL: nothing was listened to yet */
+    twi_loudness loudness;
+    int64_t listened_us; /* time of the newest packet; INT64_MIN: none */
+    int64_t loud_us;     /* when it was louder than usual last; INT64_MIN: never */
+    bool loud;           /* it is */
+    bool failed;         /* it cannot be listened to */
+} twi_hearing;
 
 /* Whether motion may begin a sighting, and what decides it. */
 typedef struct twi_arming {
@@ -104,6 +117,7 @@ struct twi_pipeline {
     twi_orders *orders;   /* NULL: none */
     atomic_uint *numbers; /* of the store; NULL: its own */
     twi_gpio gpio;
+    twi_hearing hearing;
     twi_arming arming;
     detection detect;
     keeping kept;
@@ -206,6 +220,22 @@ void twi_stills_ended(twi_pipeline *p, const tw_sighting *sighting);
 
 /** The still by the clock, if it is time. */
 void twi_stills_timed(twi_pipeline *p);
+
+/* ---- pipeline_hearing.c */
+
+/** Listen to a packet of sound: to each where sound decides, else to some. */
+void twi_hearing_packet(twi_pipeline *p, const tw_packet *packet);
+
+/** @return whether what is heard lets motion begin a sighting now. */
+bool twi_hearing_allows(const twi_pipeline *p);
+
+/** @return whether it is so loud that this is enough. */
+bool twi_hearing_begins(const twi_pipeline *p);
+
+/** @return the newest level, tenths of a decibel; TW_SOUND_UNKNOWN: nothing is heard. */
+int32_t twi_hearing_level(const twi_pipeline *p);
+
+void twi_hearing_close(twi_pipeline *p);
 
 /* ---- pipeline_gpio.c */
 

@@ -48,7 +48,8 @@ const char *twi_why_began(const tw_sighting *sighting, char *out, size_t capacit
         (void)snprintf(out, capacity, "%s",
                        sighting->cause.by == TW_CAUSE_SENSOR
                            ? "the motion sensor saw something"
-                           : "it was asked for");
+                       : sighting->cause.by == TW_CAUSE_SOUND ? "it was louder than usual"
+                                                              : "it was asked for");
         return out;
     }
     const tw_cause *c = &sighting->cause;

@@ -272,6 +272,68 @@ static void test_a_clip_has_its_sound(void **state)
     free(said);
 }
 
+/* What is louder than usual begins a sighting where that is wanted, or lets motion begin
+ * one. A call at 30 s, and motion at 20 s and at 32 s. */
+static void test_sound_begins_a_sighting(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *lines;
+        size_t sightings, loud;
+    } cases[] = {{"start_at = 0.2 %\n", 2, 0},
+                 {"start_at = 90 %\nsound_starts = either\n", 1, 1},
+                 {"start_at = 90 %\nsound_starts = either\nsound_margin = 60\n", 0, 0},
+                 {"start_at = 0.2 %\nsound_starts = both\nsensor_holds = 5 s\n", 1, 0},
+                 {"start_at = 90 %\n", 0, 0}};
+    make(FFMPEG
+         " -v error -y -f lavfi -i \"color=gray:s=320x180:r=10:d=45[b];color=white:s="
+         "60x60:r=10:d=45[w];[b][w]overlay=x='if(between(t,20,23),(t-20)*60,if("
+         "between(t,32,35),(t-32)*60,-100))':y=60\" -f lavfi -i "
+         "\"anoisesrc=a=0.002:d=45:seed=7,asplit[n][u];[u]anullsink;sine=frequency="
+         "900:duration=45,volume='if(between(t,30,32),1,0)':eval=frame[s];[n][s]amix="
+         "inputs=2:normalize=0\" -c:v mjpeg -c:a aac call.mkv");
+    for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
+        char camera[512];
+        (void)snprintf(
+            camera, sizeof camera,
+            "source = file:call.mkv\nsound = stream\npace = no\nsettle = 1 s\nrest = "
+            "0 s\npost_event = 2 s\n%s",
+            cases[i].lines);
+        watch(camera);
+        char *said = run(TOOL " sightings --json");
+        print_message("%s: %s\n", cases[i].lines, said);
+        assert_int_equal(count_lines(said, "\"type\":\"sighting\""), cases[i].sightings);
+        assert_int_equal(count_lines(said, "\"why\":\"it was louder than usual\""),
+                         cases[i].loud);
+        free(said);
+    }
+}
+
+/* How loud it is can be seen while it watches, also where it decides nothing: a sine of
+ * an eighth is at -21 dB. */
+static void test_the_level_is_told(void **state)
+{
+    (void)state;
+    make(FFMPEG " -v error -y -f lavfi -i color=gray:s=320x180:r=10:d=20 -f lavfi -i "
+                "sine=frequency=500:duration=20 -c:v mjpeg -c:a pcm_s16le even.mkv");
+    char *file = join(folder, "station.ini");
+    write_text(file,
+               "[station]\nstore = captures\nkeep_free = 0\n[camera kerb]\nsource = "
+               "file:even.mkv\nsound = stream\n[camera mere]\nsource = "
+               "file:even.mkv\n");
+    free(file);
+    char *said = run("rm -rf captures; " TOOL " watch >/dev/null & pid=$!; sleep 5; " TOOL
+                     " status; " TOOL " status --json; kill -INT $pid; wait $pid");
+    const char *at = strstr(said, "\"sound\":");
+    print_message("%s\n", said);
+    assert_non_null(at);
+    const double level = strtod(at + strlen("\"sound\":"), NULL);
+    assert_true(level > -22.5 && level < -19.5);
+    assert_null(strstr(at + 1, "\"sound\":")); /* of the one that hears alone */
+    assert_has(said, " levels, sound -2");
+    free(said);
+}
+
 /* Sound that begins late, has a hole, and stops early leaves the pictures as they are. */
 static void test_sound_with_holes(void **state)
 {
@@ -301,6 +363,8 @@ int main(void)
         cmocka_unit_test(test_segments_join_without_a_gap),
         cmocka_unit_test(test_sound_stays_with_its_pictures),
         cmocka_unit_test(test_a_clip_has_its_sound),
+        cmocka_unit_test(test_sound_begins_a_sighting),
+        cmocka_unit_test(test_the_level_is_told),
         cmocka_unit_test(test_sound_with_holes),
     };
     return cmocka_run_group_tests(tests, set_up, drop);

@@ -121,6 +121,14 @@ tw_status twi_av_sound_from(const AVCodecParameters *parameters, twi_av_sound **
 /** @param packet  Its time in microseconds; damaged ones are left out. */
 tw_status twi_av_sound_packet(twi_av_sound *sound, const AVPacket *packet, tw_error *err);
 
+tw_status twi_av_level_open(const tw_sound *sound, twi_av_level **out, tw_error *err);
+tw_status twi_av_level_give(twi_av_level *level, const tw_packet *packet, int32_t *out);
+void twi_av_level_close(twi_av_level *level);
+
+/** Codec parameters of a sound, into those that are given. @return TW_OK; TW_ENOMEM. */
+tw_status twi_av_sound_parameters(const tw_sound *sound, AVCodecParameters *out,
+                                  tw_error *err);
+
 /** Whether clips carry a sound as it is. @param what  Set if they do. */
 bool twi_av_sound_fits(const AVCodecParameters *parameters, tw_sound *what);
 

@@ -127,20 +127,10 @@ static tw_status add_sound(twi_clip *clip, const tw_sound *sound, tw_error *err)
     if (sound->codec == TW_SOUND_NONE)
         return TW_OK;
     clip->sound = avformat_new_stream(clip->format, NULL);
-    AVCodecParameters *p = clip->sound ? clip->sound->codecpar : NULL;
-    if (p)
-        p->extradata = av_mallocz(sizeof sound->extra + AV_INPUT_BUFFER_PADDING_SIZE);
-    if (!p || !p->extradata)
+    if (!clip->sound)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    memcpy(p->extradata, sound->extra, sound->extra_size);
-    p->extradata_size = sound->extra_size;
-    p->codec_type = AVMEDIA_TYPE_AUDIO;
-    p->codec_id = sound->codec == TW_SOUND_AAC ? AV_CODEC_ID_AAC : AV_CODEC_ID_OPUS;
-    p->sample_rate = (int)sound->rate;
-    av_channel_layout_default(&p->ch_layout, sound->channels);
-    p->frame_size = sound->codec == TW_SOUND_AAC ? 1024 : 960; /* most often */
-    clip->sound->time_base = (AVRational){1, p->sample_rate};
-    return TW_OK;
+    clip->sound->time_base = (AVRational){1, (int)sound->rate};
+    return twi_av_sound_parameters(sound, clip->sound->codecpar, err);
 }
 
 static void set_date(twi_clip *clip, int64_t wall_us)

@@ -71,6 +71,22 @@ bool twi_av_sound_fits(const AVCodecParameters *p, tw_sound *what)
     return true;
 }
 
+tw_status twi_av_sound_parameters(const tw_sound *sound, AVCodecParameters *p,
+                                  tw_error *err)
+{
+    p->extradata = av_mallocz(sizeof sound->extra + AV_INPUT_BUFFER_PADDING_SIZE);
+    if (!p->extradata)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    memcpy(p->extradata, sound->extra, sound->extra_size);
+    p->extradata_size = sound->extra_size;
+    p->codec_type = AVMEDIA_TYPE_AUDIO;
+    p->codec_id = sound->codec == TW_SOUND_AAC ? AV_CODEC_ID_AAC : AV_CODEC_ID_OPUS;
+    p->sample_rate = (int)sound->rate;
+    av_channel_layout_default(&p->ch_layout, sound->channels);
+    p->frame_size = sound->codec == TW_SOUND_AAC ? 1024 : 960; /* most often */
+    return TW_OK;
+}
+
 /* ---- opening ---------------------------------------------------------------------- */
 
 /* Of slow sound a frame would last for long, and what is cut at frames be cut roughly. */

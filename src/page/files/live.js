@@ -157,6 +157,9 @@ function makeTile(c) {
   t.glass = make("canvas", { class: "glass", role: "img", "aria-label": "Middle of the picture, each pixel as two" });
   t.sharp = make("span", { class: "sharp" }, "sharpness");
   t.gauge = make("progress", { max: 1, value: 0, "aria-label": "Sharpness, of the best so far" });
+  t.loud = make("small", {});
+  t.loudness = make("progress", { max: 60, value: 0, "aria-label": "How loud it is there, of 60 decibels" });
+  t.heard = make("div", { class: "ends", hidden: true }, t.loud, t.loudness);
   t.more = make("div", { hidden: true }, t.said, t.legend);
   t.focus = make("div", { class: "focus", hidden: true }, t.glass, make("div", {}, make("p", {}, t.sharp), t.gauge,
     make("p", { class: "small" }, "Turn the lens until the figure is highest. Choose a place by a tap on the picture, or by the arrow keys.")));
@@ -175,7 +178,7 @@ function makeTile(c) {
     tools.append(button("Arm", order("arm", c.camera)), button("Disarm for 1 h", order("disarm", c.camera, { for_s: 3600 })),
       button("Trigger", order("trigger", c.camera)), button("Snap", order("snap", c.camera)));
   t.element.append(make("div", { class: "shown" }, show, t.overlay), make("div", { class: "body" },
-    make("div", { class: "ends" }, make("h2", {}, c.camera), t.state), t.meter.box, make("div", { class: "ends" }, t.level, t.line), tools, t.more, t.focus));
+    make("div", { class: "ends" }, make("h2", {}, c.camera), t.state), t.meter.box, make("div", { class: "ends" }, t.level, t.line), t.heard, tools, t.more, t.focus));
   $("tiles").append(t.element);
   return t;
 }
@@ -184,12 +187,21 @@ function loadZones(t) {
   ask("/api/zones/" + encodeURIComponent(t.name)).then((a) => { t.zones = a.zones; }).catch(() => {});
 }
 
+// Sound is seen, not heard: what is said before a camera is nobody's business who looks at it.
+function setSound(t, level) {
+  t.heard.hidden = level === undefined;
+  if (level === undefined) return;
+  t.loudness.value = Math.max(0, 60 + level);
+  t.loud.textContent = "sound " + level.toFixed(0).replace("-", "\u2212") + " dB";
+}
+
 function setTile(t, c) {
   t.lost = c.state === "lost";
   t.state.textContent = c.state;
   t.state.className = "state " + c.state;
   setMeter(t.meter, c);
   t.level.textContent = percent(c.activity) + " %, limit " + percent(c.start_at) + " %";
+  setSound(t, c.sound);
   t.line.textContent = c.lost_why ? c.lost_why : c.last ? count(c.sightings, "sighting") + ", last at " + clock(c.last) : "no sighting yet";
 }
 
