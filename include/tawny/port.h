@@ -243,7 +243,8 @@ TW_API tw_status tw_push_new(const char *name, const tw_stream *stream, tw_liven
  *
  * @param frame  Pixels in picture, or a packet. packet.t_us counts microseconds from any
  *               zero, and rises; packet.wall_us 0: it was captured now. Of pixels no
- *               other field of packet is looked at.
+ *               other field of packet is looked at. With sound it is a packet of the
+ *               stream's sound, which is heard where the settings say sound = stream.
  * @param wait   Wait until the station watches, and while eight frames wait for it
  *               already. Else nothing that is slow (a detector, a card) holds up whoever
  *               pushes.

@@ -8,6 +8,7 @@
 #include <string.h>
 
 #include "../media/packets.h"
+#include "request.h"
 
 enum { WAITING_MAX = 8, WAIT_MS = 400 };
 
@@ -106,6 +107,7 @@ tw_status tw_push_frame(tw_push *p, const tw_frame *frame, bool wait)
     if (!p || !frame || !is_whole(frame))
         return TW_EINVAL;
     tw_frame own = *frame;
+    own.said = NULL; /* for cameras of the port's own */
     if (!is_watched(p, wait, &own))
         return TW_EAGAIN;
     const tw_status st = twi_packets_put(p->waiting, &own, wait, NULL);
@@ -145,6 +147,7 @@ size_t tw_push_waiting(tw_push *p)
 typedef struct push_camera {
     tw_push *push;
     tw_clock clock;
+    bool hears; /* its sound is wanted */
 } push_camera;
 
 static void close_camera(void *ctx)
@@ -170,13 +173,16 @@ static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
     (void)pthread_cond_broadcast(&p->opened);
     (void)pthread_mutex_unlock(&p->lock);
     *stream = p->stream;
+    if (!c->hears)
+        stream->sound = (tw_sound){.codec = TW_SOUND_NONE};
     return TW_OK;
 }
 
 static tw_status next(void *ctx, tw_frame *frame, tw_error *err)
 {
     const push_camera *c = ctx;
-    return twi_packets_take(c->push->waiting, WAIT_MS, frame, err);
+    const tw_status st = twi_packets_take(c->push->waiting, WAIT_MS, frame, err);
+    return st == TW_OK && frame->sound && !c->hears ? TW_EAGAIN : st;
 }
 
 static void destroy(void *ctx)
@@ -209,7 +215,7 @@ tw_status twi_push_camera(const tw_camera_request *request, tw_camera *out, tw_e
     push_camera *c = malloc(sizeof *c);
     if (!c)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    *c = (push_camera){*found, request->clock};
+    *c = (push_camera){*found, request->clock, twi_request_hears(request)};
     *out = (tw_camera){&ops[(*found)->live], c};
     return TW_OK;
 }

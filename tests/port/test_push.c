@@ -339,6 +339,50 @@ static void test_whoever_waits_is_let_go(void **state)
     }
 }
 
+/* Sound of a program's own is heard where the settings say so, and nowhere else. */
+static void test_sound_that_is_pushed(void **state)
+{
+    (void)state;
+    static uint8_t px[W * H];
+    static const uint8_t packet[] = {1, 2, 3};
+    static const char *const wanted[] = {"stream", "none", NULL, "alsa:hw:1"};
+    const tw_error said = {TW_EIO, "not of a program's"};
+    for (size_t i = 0; i < sizeof wanted / sizeof *wanted; i++) {
+        tw_push *push = NULL, *list[2] = {NULL, NULL};
+        tw_stream stream, own = GREY;
+        tw_camera camera;
+        tw_frame taken,
+            picture = draw(px, 0),
+            sound = {.packet = {.data = packet, .size = 3, .t_us = 5, .dts_us = 5},
+                     .sound = true,
+                     .said = &said};
+        const bool hears = i == 0;
+        own.sound = (tw_sound){.codec = TW_SOUND_OPUS, .rate = 48000, .channels = 1};
+        assert_int_equal(tw_push_new("a", &own, TW_LIVE, &push), TW_OK);
+        list[0] = push;
+        const tw_camera_request request = {.name = "a",
+                                           .source = "push:a",
+                                           .clock = tw_linux_clock(),
+                                           .pushed = list,
+                                           .sound = wanted[i]};
+        assert_int_equal(tw_camera_make(NULL, &request, &camera, NULL), TW_OK);
+        assert_int_equal(camera.ops->open(camera.ctx, &stream, NULL), TW_OK);
+        assert_int_equal(stream.sound.codec, hears ? TW_SOUND_OPUS : TW_SOUND_NONE);
+        assert_int_equal(tw_push_frame(push, &sound, false), TW_OK);
+        assert_int_equal(tw_push_frame(push, &picture, false), TW_OK);
+        assert_int_equal(camera.ops->next(camera.ctx, &taken, NULL),
+                         hears ? TW_OK : TW_EAGAIN);
+        if (hears) {
+            assert_true(taken.sound && !taken.said && taken.packet.size == 3);
+            assert_memory_equal(taken.packet.data, packet, 3);
+        }
+        assert_int_equal(camera.ops->next(camera.ctx, &taken, NULL), TW_OK);
+        assert_false(taken.sound);
+        camera.ops->destroy(camera.ctx);
+        tw_push_free(push);
+    }
+}
+
 /* Eight wait; what comes then is left out, and counted as other drivers do. */
 static void test_who_is_too_quick_is_told(void **state)
 {
@@ -403,6 +447,7 @@ int main(void)
         cmocka_unit_test(test_frames_that_are_not_what_was_said),
         cmocka_unit_test(test_what_cannot_be_pushed),
         cmocka_unit_test(test_whoever_waits_is_let_go),
+        cmocka_unit_test(test_sound_that_is_pushed),
         cmocka_unit_test(test_who_is_too_quick_is_told),
         cmocka_unit_test(test_a_name_that_nobody_pushes),
     };

@@ -17,8 +17,3 @@ tw_status twi_linux_keep_extra(uint8_t **extra, tw_stream *stream, tw_error *err
     stream->extra = *extra;
     return TW_OK;
 }
-
-bool twi_linux_hears_stream(const tw_camera_request *request)
-{
-    return request->sound && strcmp(request->sound, "stream") == 0;
-}

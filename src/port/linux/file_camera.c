@@ -6,6 +6,7 @@
 #include "../../media/codecs.h"
 #include "../recorded.h"
 #include "linux.h"
+#include "../request.h"
 
 typedef struct file_camera {
     tw_camera_request request;
@@ -130,7 +131,7 @@ tw_status twi_linux_file_camera(const tw_camera_request *request, const char *pa
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
     c->request = *request;
-    c->hears = twi_linux_hears_stream(request);
+    c->hears = twi_request_hears(request);
     /* borrowed for the making only */
     c->request.name = c->request.source = c->request.sound = NULL;
     *out = (tw_camera){&ops, c};

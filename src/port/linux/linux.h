@@ -8,9 +8,6 @@
  * stream points to it. @return TW_OK; TW_ENOMEM. */
 tw_status twi_linux_keep_extra(uint8_t **extra, tw_stream *stream, tw_error *err);
 
-/** Whether a camera's own sound is wanted. */
-bool twi_linux_hears_stream(const tw_camera_request *request);
-
 /** Whether a board's wall clock can be right. It can when a server of time has set it, or
  * when a clock with a battery knows a year of ours. A clock without either shows a date
  * all the same: its system's, or that of when it was last on. Where there is no hardware

@@ -9,6 +9,7 @@
 #include "../../media/codecs.h"
 #include "../../media/packets.h"
 #include "linux.h"
+#include "../request.h"
 #include "tawny/settings.h"
 #include "../../settings/sections.h"
 
@@ -204,7 +205,7 @@ tw_status twi_linux_net_camera(const tw_camera_request *request, tw_camera *out,
         return tw_fail(err, TW_ENOMEM, "out of memory");
     c->clock = request->clock;
     c->udp = request->udp;
-    c->hears = twi_linux_hears_stream(request);
+    c->hears = twi_request_hears(request);
     c->url = strdup(request->source);
     c->shown = strdup(twi_source_shown(request->source, shown, sizeof shown));
     c->packets = twi_packets_new(WAITING_MAX);
