@@ -105,6 +105,40 @@ function mp4Faults(bytes) {
   return faults;
 }
 
+// Both tracks, by themselves and against each other.
+function soundFaults(bytes) {
+  const { info, file, said } = readMp4(bytes), found = [...said];
+  const wrong = (is, what) => { if (is) found.push(what); };
+  const sound = info.tracks.find((t) => t.audio), pictures = info.tracks.find((t) => t.video);
+  wrong(info.tracks.length !== 2 || !sound || !pictures, "not a track of video and one of sound");
+  if (found.length) return found;
+  const samples = file.getTrackById(sound.id).samples, rate = sound.timescale;
+  wrong(sound.codec !== "mp4a.40.2", "codec " + sound.codec);
+  wrong(sound.audio.sample_rate !== 48000 || sound.audio.channel_count < 1, "form " + JSON.stringify(sound.audio));
+  wrong(samples.length < 10 || samples[0].dts !== 0, "it begins at " + samples[0]?.dts);
+  wrong(samples.some((s, i) => i > 1 && s.dts !== samples[i - 1].dts + samples[i - 1].duration), "its packets leave gaps");
+  wrong(samples.some((s, i) => i > 0 && i + 1 < samples.length && s.duration !== 1024), "packets of other lengths");
+  const off = sound.samples_duration / rate - pictures.samples_duration / pictures.timescale;
+  wrong(Math.abs(off) > 0.15, "it is " + off.toFixed(3) + " s longer than the pictures");
+  return found;
+}
+
+test("clips and segments with sound, by mp4box.js", () => {
+  const heard = mkdtempSync(join(tmpdir(), "tawny-heard-"));
+  const made = spawnSync("ffmpeg", ["-v", "error", "-f", "lavfi", "-i", "testsrc2=size=320x180:rate=10:duration=24", "-f", "lavfi", "-i", "sine=frequency=800:sample_rate=48000:duration=24", "-c:v", "mjpeg", "-c:a", "pcm_s16le", join(heard, "a.mkv")], { encoding: "utf8" });
+  assert.equal(made.status, 0, made.stderr);
+  writeFileSync(join(heard, "station.ini"), "[station]\nstore = captures\nkeep_free = 0\n[camera kerb]\nsource = file:a.mkv\nsound = stream\npace = no\ncontinuous = yes\nsegment = 10 s\nsettle = 1 s\n[camera mere]\nsource = file:a.mkv\nsound = stream\npace = no\ncontinuous = yes\nsegment = 10 s\nclip_video = mjpeg\narmed = no\n");
+  const o = spawnSync(TOOL, ["watch"], { cwd: heard, env: { ...process.env, XDG_RUNTIME_DIR: heard }, encoding: "utf8" });
+  assert.equal(o.status, 0, o.stdout + o.stderr);
+  const files = readdirSync(join(heard, "captures"), { recursive: true }).filter((f) => f.endsWith(".mp4"));
+  assert.ok(files.filter((f) => f.endsWith("-segment.mp4")).length >= 4, files.join(" "));
+  for (const f of files) assert.deepEqual(soundFaults(readFileSync(join(heard, "captures", f))), [], f);
+  // What is no such file is found.
+  const mute = captures("-segment.mp4")[0];
+  assert.notDeepEqual(soundFaults(readFileSync(join(folder, "captures", mute))), []);
+  rmSync(heard, { recursive: true, force: true });
+});
+
 test("each kind of clip and reel, by mp4box.js", () => {
   run("reel", "clips.mp4", "--clips", "--camera", "kerb");
   run("reel", "lapse.mp4", "--camera", "kerb");
