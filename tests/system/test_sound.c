@@ -309,6 +309,43 @@ static void test_sound_begins_a_sighting(void **state)
     }
 }
 
+/* The loudest above 5 kHz in what is a tone of 500 Hz, in decibels: a click has all
+ * pitches. */
+static double loudest_above(const char *file)
+{
+    char command[512];
+    (void)snprintf(command, sizeof command,
+                   FFMPEG
+                   " -i %s -map 0:a -af \"highpass=f=5000,highpass=f=5000,atrim=start=2:"
+                   "end=28,volumedetect\" -f null - 2>&1 | sed -n 's/.*max_volume: "
+                   "\\(-*[0-9.]*\\) dB/\\1/p'",
+                   file);
+    char *said = run(command);
+    const double level = strtod(said, NULL);
+    print_message("%s: %.1f dB\n", file, level);
+    free(said);
+    return level;
+}
+
+/* Sound whose clock is a thousandth slow is stretched, and nothing of that is heard. */
+static void test_stretching_makes_no_clicks(void **state)
+{
+    (void)state;
+    make(
+        FFMPEG
+        " -v error -y -f lavfi -i color=gray:s=160x90:r=5:d=30 -f lavfi -i "
+        "\"sine=frequency=500:sample_rate=48000:duration=30,volume=4,asetpts=PTS*1.001\" "
+        "-c:v mjpeg -c:a pcm_s16le slow.mkv");
+    watch("source = file:slow.mkv\nsound = stream\npace = no\narmed = no\ncontinuous = "
+          "yes\n"
+          "clip_video = mjpeg\n");
+    assert_true(loudest_above("captures/*/kerb/*segment.mp4") < -65);
+    make(FFMPEG
+         " -v error -y -f lavfi -i \"sine=frequency=500:sample_rate=48000:duration=30,"
+         "volume=4,aselect='not(eq(n,600))',asetpts=N/SR/TB\" -c:a aac click.m4a");
+    assert_true(loudest_above("click.m4a") > -40); /* a click would be found */
+}
+
 /* How loud it is can be seen while it watches, also where it decides nothing: a sine of
  * an eighth is at -21 dB. */
 static void test_the_level_is_told(void **state)
@@ -364,6 +401,7 @@ int main(void)
         cmocka_unit_test(test_sound_stays_with_its_pictures),
         cmocka_unit_test(test_a_clip_has_its_sound),
         cmocka_unit_test(test_sound_begins_a_sighting),
+        cmocka_unit_test(test_stretching_makes_no_clicks),
         cmocka_unit_test(test_the_level_is_told),
         cmocka_unit_test(test_sound_with_holes),
     };
