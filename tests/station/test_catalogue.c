@@ -478,9 +478,69 @@ static void test_marks_survive_a_lost_catalogue(void **state)
     remove_folder(folder);
 }
 
+typedef struct values {
+    size_t count;
+    int64_t at_us[8], value[8];
+    bool unsure[8];
+} values;
+
+static bool take_value(void *ctx, const tw_sensor_value *v)
+{
+    values *all = ctx;
+    assert_string_equal(v->sensor, "board");
+    all->at_us[all->count] = v->at_us;
+    all->value[all->count] = v->value;
+    all->unsure[all->count++] = v->unsure;
+    return all->count < 4;
+}
+
+static values values_of(tw_catalogue *c, const char *sensor, int64_t from_us,
+                        int64_t until_us)
+{
+    values all = {.count = 0};
+    assert_int_equal(
+        tw_catalogue_values(c, sensor, from_us, until_us, take_value, &all, NULL), TW_OK);
+    return all;
+}
+
+/* What sensors said is kept as long as is wanted, and gets right times with the rest. */
+static void test_values_of_sensors(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *path = join(folder, "catalogue.db");
+    tw_catalogue *c = NULL;
+    assert_int_equal(tw_catalogue_open(path, true, &c, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_begin_run(c, WALL, "", NULL), TW_OK);
+    for (int i = 0; i < 6; i++) {
+        const tw_sensor_value board = {"board", WALL + i, 40 + i, i == 5},
+                              battery = {"battery", WALL + i, 12, false};
+        assert_int_equal(
+            twi_catalogue_add_value(c, &board, i == 4 ? WALL + 2 : INT64_MIN, NULL),
+            TW_OK);
+        assert_int_equal(twi_catalogue_add_value(c, &battery, WALL + i, NULL), TW_OK);
+    }
+    values all = values_of(c, "board", 0, 0);
+    assert_int_equal(all.count, 4); /* the first two are too old */
+    assert_true(all.at_us[0] == WALL + 2 && all.value[0] == 42);
+    assert_true(all.unsure[3] && !all.unsure[2]);
+    all = values_of(c, "board", WALL + 3, WALL + 5);
+    assert_int_equal(all.count, 2);
+    assert_int_equal(values_of(c, "none", 0, 0).count, 0);
+    assert_int_equal(twi_catalogue_set_times(c, 1000, NULL, NULL), TW_OK);
+    all = values_of(c, "board", 0, 0);
+    assert_true(all.at_us[3] == WALL + 1005 && !all.unsure[3] &&
+                all.at_us[2] == WALL + 4);
+    assert_int_equal(tw_catalogue_values(NULL, NULL, 0, 0, take_value, &all, NULL),
+                     TW_EINVAL);
+    tw_catalogue_close(c);
+    free(path);
+    remove_folder(folder);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_values_of_sensors),
         cmocka_unit_test(test_a_sighting_is_written_as_it_goes_on),
         cmocka_unit_test(test_runs_do_not_mix),
         cmocka_unit_test(test_filters),

@@ -428,9 +428,103 @@ static void test_pixels_that_gather_are_encoded(void **state)
     done(b);
 }
 
+/* ---- sound --------------------------------------------------------------------------
+ */
+
+enum { FILES_MOST = 40, SOUNDS = 1000, SOUND_US = 20000 };
+
+/* Which file each packet of sound went into, and when its first picture was. */
+typedef struct filed {
+    size_t files;
+    int64_t first_us[FILES_MOST];
+    size_t in_file[SOUNDS];
+    unsigned times[SOUNDS];
+    bool open;
+} filed;
+
+static bool file_it(void *ctx, twi_job *job, bool wait)
+{
+    filed *f = ctx;
+    (void)wait;
+    if (job->kind == TWI_JOB_VIDEO_BEGIN) {
+        assert_false(f->open);
+        assert_true(f->files < FILES_MOST);
+        f->open = true;
+        f->first_us[f->files++] = job->packet.dts_us;
+    } else if (job->kind == TWI_JOB_VIDEO_END) {
+        f->open = false;
+    } else if (job->kind == TWI_JOB_VIDEO_PACKET && job->buffer->sound) {
+        const size_t at = (size_t)(job->packet.t_us / SOUND_US);
+        assert_true(f->open && at < SOUNDS);
+        f->in_file[at] = f->files - 1;
+        f->times[at]++;
+    }
+    twi_buffer_unref(job->buffer);
+    return true;
+}
+
+static void give_sound(twi_recorder *r, int64_t t_us)
+{
+    twi_buffer *buffer = twi_buffer_copy((const uint8_t *)"sound", 5);
+    buffer->sound = true;
+    const tw_packet packet = {.t_us = t_us, .dts_us = t_us, .key = true};
+    assert_int_equal(twi_recorder_sound(r, &packet, buffer, NULL), TW_OK);
+}
+
+/* Ten seconds of segments of one; sound comes early or late by so much. Each packet goes
+ * into the segment of its time, once. */
+static void test_sound_goes_into_the_file_of_its_time(void **state)
+{
+    (void)state;
+    static const int64_t late_us[] = {0, 300000, 900000, -300000, -1200000};
+    static const uint8_t picture[] = {1};
+    for (size_t i = 0; i < sizeof late_us / sizeof *late_us; i++) {
+        filed f = {.files = 0};
+        twi_recorder *r = NULL;
+        twi_camera_settings camera = {.name = "kerb",
+                                      .pre_us = 1000000,
+                                      .pre_bytes = 1000000,
+                                      .continuous = true,
+                                      .segment_us = 1000000};
+        twi_channel channel = {.camera = &camera};
+        const tw_stream stream = {
+            .codec = TW_CODEC_H264,
+            .sound = {.codec = TW_SOUND_AAC, .rate = 48000, .channels = 1}};
+        int64_t next_us = 0;
+        const twi_jobs sink = {file_it, &f};
+        assert_int_equal(twi_recorder_new(&camera, &channel, &stream, sink, &r, NULL),
+                         TW_OK);
+        for (int64_t t_us = 0; t_us < 10000000; t_us += MS100) {
+            const tw_packet packet = {picture, 1, t_us, t_us, t_us, t_us % 500000 == 0};
+            assert_int_equal(
+                twi_recorder_packet(r, &packet, twi_buffer_copy(picture, 1), NULL),
+                TW_OK);
+            for (; next_us <= t_us + MS100 - late_us[i] && next_us < 10000000;
+                 next_us += SOUND_US)
+                give_sound(r, next_us);
+        }
+        for (; next_us < 9900000; next_us += SOUND_US)
+            give_sound(r, next_us);
+        twi_recorder_flush(r);
+        assert_false(f.open);
+        assert_int_equal(f.files, 10);
+        for (size_t k = 0; k < 9900000 / SOUND_US; k++) {
+            const int64_t t_us = (int64_t)k * SOUND_US;
+            if (f.times[k] != 1)
+                fail_msg("late by %lld ms: sound of %.2f s is in %u files",
+                         (long long)late_us[i] / 1000, (double)t_us / 1e6, f.times[k]);
+            assert_true(f.first_us[f.in_file[k]] <= t_us);
+            assert_true(f.in_file[k] + 1 == f.files ||
+                        f.first_us[f.in_file[k] + 1] > t_us);
+        }
+        twi_recorder_free(r);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_sound_goes_into_the_file_of_its_time),
         cmocka_unit_test(test_a_clip_begins_before_and_ends_after),
         cmocka_unit_test(test_a_clip_begins_at_a_key_frame),
         cmocka_unit_test(test_clips_in_a_row_share_nothing_where_they_need_not),
