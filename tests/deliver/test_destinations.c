@@ -348,6 +348,39 @@ static void test_alarms_are_mailed(void **state)
     leave_stored(s);
 }
 
+/* Who wants the word of the day gets that, and no alarm; and the other way round. */
+static void test_the_word_of_the_day_is_mailed(void **state)
+{
+    (void)state;
+    char text[2048], both[4096];
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server post = start_mail(s->folder);
+    mail_settings(s, post.port, "on = daily\n[station]\ndaily_word = 08:00\n", text);
+    (void)snprintf(
+        both, sizeof both,
+        "%s[destination shed]\nurl = http://localhost:9/\nby = form\non = alarms\n",
+        text);
+    deliver(s, "there, shed", both);
+    tw_log_entry entry = {.at_us = INT64_C(1804966260) * 1000000,
+                          .what = "alarm",
+                          .text = "the card will be full in 9 h"};
+    assert_int_equal(twi_catalogue_happened(s->catalogue, &entry, NULL), TW_OK);
+    entry.what = "daily";
+    entry.text = "all is well: 2 cameras, 14 sightings, card for 41 days";
+    assert_int_equal(twi_catalogue_happened(s->catalogue, &entry, NULL), TW_OK);
+    char *mail = mail_number(s, 0);
+    assert_has(
+        mail,
+        "Subject: hollin: all is well: 2 cameras, 14 sightings, card for 41 days\r\n");
+    assert_null(strstr(mail, "the card will be full"));
+    free(mail);
+    assert_int_equal(filled(s, "shed").waiting, 1); /* the alarm */
+    WAIT_FOR(filled(s, "there").waiting == 0);
+    end_server(&post);
+    leave_stored(s);
+}
+
 /* A first still leaves while the sighting runs; the rest follows in the same thread. */
 static void test_mail_while_it_runs(void **state)
 {
@@ -640,6 +673,7 @@ int main(void)
         cmocka_unit_test(test_mail_encrypted_from_the_beginning),
         cmocka_unit_test(test_mail_tells_of_a_destination_that_stopped),
         cmocka_unit_test(test_alarms_are_mailed),
+        cmocka_unit_test(test_the_word_of_the_day_is_mailed),
         cmocka_unit_test(test_mail_while_it_runs),
         cmocka_unit_test(test_mail_that_a_limit_held_back_is_joined),
         cmocka_unit_test(test_nothing_is_injected),

@@ -170,6 +170,21 @@ static void test_one_that_fails_is_told_once_and_for_long(void **state)
     remove_folder(store);
 }
 
+/* Each time anew; but not each time that it is read. */
+static void test_one_that_fails_again_is_told_again(void **state)
+{
+    (void)state;
+    static const char *const says[] = {"41500", "!", "!", "41500", "41500", "!", NULL};
+    char *store = make_folder();
+    script s = {.says = says};
+    heard h = {.until = 7};
+    watch(store, BOARD, &s, &h);
+    assert_int_equal(h.troubles.count, 2);
+    assert_int_equal(h.alarms.count, 0);
+    assert_false(h.last.known);
+    remove_folder(store);
+}
+
 static void test_without_alarms_nobody_is_told(void **state)
 {
     (void)state;
@@ -263,6 +278,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_values_are_kept_and_limits_told),
         cmocka_unit_test(test_one_that_fails_is_told_once_and_for_long),
+        cmocka_unit_test(test_one_that_fails_again_is_told_again),
         cmocka_unit_test(test_without_alarms_nobody_is_told),
         cmocka_unit_test(test_what_is_no_value),
         cmocka_unit_test(test_of_a_board_without_any),

@@ -346,6 +346,32 @@ static void test_stretching_makes_no_clicks(void **state)
     assert_true(loudest_above("click.m4a") > -40); /* a click would be found */
 }
 
+/* What is wanted and does not come is found before anybody walks away. */
+static void test_check_listens(void **state)
+{
+    (void)state;
+    make(FFMPEG " -v error -y -f lavfi -i color=gray:s=160x90:r=10:d=8 -f lavfi -i "
+                "sine=duration=8 -c:v mjpeg -c:a aac both.mkv");
+    make(FFMPEG " -v error -y -i both.mkv -an -c copy mute.mkv");
+    char *file = join(folder, "station.ini");
+    write_text(
+        file,
+        "[station]\nstore = captures\n[cameras]\nloop = yes\n[camera kerb]\nsource = "
+        "file:both.mkv\nsound = stream\n[camera mute]\nsource = file:mute.mkv\n"
+        "sound = stream\n[camera mere]\nsource = file:both.mkv\n");
+    free(file);
+    char *said = run(TOOL " check || true");
+    print_message("%s", said);
+    assert_has(said, "ok      camera kerb: mjpeg 160 x 90");
+    assert_has(said, "; sound: AAC, 44100 samples a second\n");
+    assert_has(said, "FAILED  camera mute: mjpeg 160 x 90");
+    assert_has(said,
+               "; it has NO sound: write sound = none, or alsa: and a microphone\n");
+    assert_has(said, "ok      camera mere");
+    assert_int_equal(count_lines(said, "; sound: "), 1);
+    free(said);
+}
+
 /* How loud it is can be seen while it watches, also where it decides nothing: a sine of
  * an eighth is at -21 dB. */
 static void test_the_level_is_told(void **state)
@@ -402,6 +428,7 @@ int main(void)
         cmocka_unit_test(test_a_clip_has_its_sound),
         cmocka_unit_test(test_sound_begins_a_sighting),
         cmocka_unit_test(test_stretching_makes_no_clicks),
+        cmocka_unit_test(test_check_listens),
         cmocka_unit_test(test_the_level_is_told),
         cmocka_unit_test(test_sound_with_holes),
     };
