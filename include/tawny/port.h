@@ -101,7 +101,7 @@ typedef struct tw_card_ops {
     tw_status (*rename)(void *ctx, const char *from, const char *to, tw_error *err);
     /* Required. Remove a file, and folders above it that this leaves empty. */
     tw_status (*remove)(void *ctx, const char *name, tw_error *err);
-    /* Required. Free and total bytes. */
+    /* Required, thread-safe. Free and total bytes. */
     tw_status (*space)(void *ctx, uint64_t *free_bytes, uint64_t *total_bytes,
                        tw_error *err);
     /* Required. Where the card is, for messages; static for the life of ctx. */

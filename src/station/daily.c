@@ -1,4 +1,4 @@
-/* The word of the day, and how long the card lasts. */
+/* The word of the day. */
 #include "daily.h"
 
 #include <stdio.h>
@@ -28,32 +28,6 @@ static int64_t wall_of(const tw_station *s)
 static int64_t now_of(const tw_station *s)
 {
     return s->platform.clock.ops->now_us(s->platform.clock.ctx);
-}
-
-/* ---- the card ---------------------------------------------------------------------- */
-
-static void watch_card(tw_station *s)
-{
-    const tw_card *card = s->platform.card;
-    uint64_t free_bytes = 0, total = 0;
-    tw_error line = {0};
-    char span[24];
-    if (s->settings.alarm_after_us == 0 ||
-        card->ops->space(card->ctx, &free_bytes, &total, NULL) != TW_OK)
-        return;
-    const int64_t full_us = twi_forecast_full(&s->daily.card, now_of(s), free_bytes,
-                                              (uint64_t)s->settings.keep_free);
-    if (!twi_forecast_news(&s->daily.card, full_us))
-        return;
-    (void)tw_fail(
-        &line, TW_EAGAIN,
-        "the card will be full in %s: %.1f GB are free; then the oldest captures "
-        "go, those that are not starred and have been sent first",
-        twi_span_words(full_us, span), (double)free_bytes / 1e9);
-    twi_station_tell(s, &(tw_event){.kind = TW_EVENT_ALARM,
-                                    .wall_us = wall_of(s),
-                                    .status = TW_EAGAIN,
-                                    .text = line.text});
 }
 
 /* ---- the word ---------------------------------------------------------------------- */
@@ -125,13 +99,12 @@ static void say_sightings(const twi_catalogue_sums *sums, word *w)
                        (long long)sums->alarms, sums->alarms == 1 ? "" : "s");
 }
 
-/* By what the last week has brought. */
+/* By what the last week has brought, and what was free when the writer looked last. */
 static void say_card(tw_station *s, const twi_catalogue_sums *sums, word *w)
 {
-    const tw_card *card = s->platform.card;
-    uint64_t free_bytes = 0, total = 0;
+    const uint64_t free_bytes = atomic_load(&s->writer.free_bytes);
     char *out = next_part(w);
-    if (card->ops->space(card->ctx, &free_bytes, &total, NULL) != TW_OK) {
+    if (free_bytes == TWI_FREE_UNKNOWN) {
         (void)snprintf(out, PART_BYTES, "the card does not answer");
         w->wrong++;
         return;
@@ -233,6 +206,5 @@ void twi_daily_tend(tw_station *s)
 {
     if (s->daily.began_us == 0)
         s->daily.began_us = now_of(s);
-    watch_card(s);
     watch_day(s);
 }

@@ -1,17 +1,14 @@
-/* What a station does now and then: the word of the day, and how long the card lasts. */
+/* What a station does now and then: the word of the day. */
 #ifndef TWI_DAILY_H
 #define TWI_DAILY_H
 
 #include <stdbool.h>
 #include <stdint.h>
 
-#include "../core/forecast.h"
-
 enum { TWI_DAILY_EVERY_S = 30 }; /* between looks */
 
 /* Zero it to begin. */
 typedef struct twi_daily {
-    twi_forecast card;
     int64_t began_us; /* when it was looked first, by the clock */
     int64_t said_day; /* of the local calendar, since 1970; 0: none yet */
     bool was_said;    /* said_day is of use */

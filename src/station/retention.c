@@ -8,6 +8,7 @@
 #include "../core/naming.h"
 #include "../settings/sections.h"
 #include "tawny/events.h"
+#include "why.h"
 
 enum {
     ROUND_MAX = 100000, /* captures dropped in one round */
@@ -139,6 +140,23 @@ static uint64_t needed_soon(const twi_writer *writer, uint64_t total)
     return bytes < total / RESERVE_PART ? bytes : total / RESERVE_PART;
 }
 
+/* Whoever looks after the station may want to send less, or bring another card. */
+static void foretell(twi_writer *writer, uint64_t free_bytes)
+{
+    char text[256], span[24];
+    const int64_t now_us = writer->clock.ops->now_us(writer->clock.ctx);
+    const int64_t full_us =
+        twi_forecast_full(&writer->forecast, now_us, free_bytes, writer->keep_free);
+    if (!twi_forecast_news(&writer->forecast, full_us) || writer->alarm_after_us == 0)
+        return;
+    (void)snprintf(text, sizeof text,
+                   "the card will be full in %s: %.1f GB are free; then the oldest "
+                   "captures go, those that are not starred and have been sent first",
+                   twi_span_words(full_us, span), (double)free_bytes / 1e9);
+    twi_writer_tell(
+        writer, (tw_event){.kind = TW_EVENT_ALARM, .status = TW_EAGAIN, .text = text});
+}
+
 /* Bytes that are missing for the card to be as free as it should be.
  * @param tells  Where it cannot be found out. */
 static uint64_t missing(twi_writer *writer, bool tells)
@@ -149,13 +167,21 @@ static uint64_t missing(twi_writer *writer, bool tells)
     if (card->ops->space(card->ctx, &free_bytes, &total, &err) != TW_OK) {
         if (tells)
             twi_writer_trouble(writer, &err);
+        atomic_store(&writer->free_bytes, TWI_FREE_UNKNOWN);
         return 0;
     }
+    atomic_store(&writer->free_bytes, free_bytes);
+    foretell(writer, free_bytes);
     uint64_t want = writer->keep_free;
     if (want > total / RESERVE_PART)
         want = total / RESERVE_PART;
     want += needed_soon(writer, total);
     return free_bytes < want ? want - free_bytes : 0;
+}
+
+void twi_retention_look(twi_writer *writer)
+{
+    (void)missing(writer, false);
 }
 
 /* The oldest of all, with unsent also those that a destination still waits for. */

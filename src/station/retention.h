@@ -9,6 +9,9 @@
  * What cannot be dropped is told. */
 void twi_retention_run(twi_writer *writer);
 
+/** Look how much is free, and when the card will be full. */
+void twi_retention_look(twi_writer *writer);
+
 /** Make room, by dropping the oldest captures, for what the card is to have free and for
  * what the clips that run will need soon. */
 void twi_retention_keep_free(twi_writer *writer);

@@ -72,6 +72,7 @@ tw_status tw_station_new(const tw_platform *platform, tw_settings *settings,
                              .numbers_for_good = true,
                              .callback = twi_station_tell,
                              .ctx = s};
+    atomic_init(&s->writer.free_bytes, TWI_FREE_UNKNOWN);
     (void)pthread_mutex_init(&s->lock, NULL);
     twi_cond_init(&s->changed);
     tw_status st = make_cameras(s);

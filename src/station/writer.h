@@ -5,6 +5,7 @@
 
 #include <stdatomic.h>
 
+#include "../core/forecast.h"
 #include "../core/timing.h"
 #include "../core/trace.h"
 #include "../media/caption.h"
@@ -93,23 +94,27 @@ typedef struct twi_job {
     twi_snapshot *snapshot; /* for SETTINGS: the job holds it */
 } twi_job;
 
+#define TWI_FREE_UNKNOWN UINT64_MAX
+
 typedef struct twi_writer {
     atomic_uint last_number; /* of a sighting, in this store: the next is one more */
     bool numbers_for_good;   /* sightings take theirs from there */
     twi_store store;
-    twi_snapshot *snapshot;   /* that its names lie in; NULL: their owner's */
-    tw_catalogue *catalogue;  /* NULL: none is kept */
-    bool catalogue_failed;    /* and that has been said; others may look, atomically */
-    int64_t retry_us;         /* when it is opened again, by the clock */
-    bool store_failed;        /* likewise */
-    uint64_t keep_free;       /* bytes of the card */
-    int64_t alarm_after_us;   /* as the settings say; 0: there are no alarms */
-    int64_t opened_us;        /* by the clock */
-    bool clock_told;          /* that the clock is not set, as an alarm */
-    int64_t card_us;          /* time that the card took in all, by the clock */
-    int64_t useless_until_us; /* making room was of no use: not before, by the clock */
-    uint64_t unchecked_bytes; /* written since it was looked whether there is room */
-    twi_channel *channels;    /* all cameras', in order; borrowed */
+    twi_snapshot *snapshot;      /* that its names lie in; NULL: their owner's */
+    tw_catalogue *catalogue;     /* NULL: none is kept */
+    bool catalogue_failed;       /* and that has been said; others may look, atomically */
+    int64_t retry_us;            /* when it is opened again, by the clock */
+    bool store_failed;           /* likewise */
+    uint64_t keep_free;          /* bytes of the card */
+    twi_forecast forecast;       /* of when it will be full */
+    _Atomic uint64_t free_bytes; /* of it, when it was looked last; others may look */
+    int64_t alarm_after_us;      /* as the settings say; 0: there are no alarms */
+    int64_t opened_us;           /* by the clock */
+    bool clock_told;             /* that the clock is not set, as an alarm */
+    int64_t card_us;             /* time that the card took in all, by the clock */
+    int64_t useless_until_us;    /* making room was of no use: not before, by the clock */
+    uint64_t unchecked_bytes;    /* written since it was looked whether there is room */
+    twi_channel *channels;       /* all cameras', in order; borrowed */
     tw_clock clock;
     twi_timing timing;
     tw_event_fn callback; /* may be NULL */

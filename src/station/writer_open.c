@@ -235,6 +235,7 @@ void twi_writer_try_card(twi_writer *writer)
     tw_status st = twi_store_probe(card, &err);
     if (st == TW_ENOSPC && twi_writer_make_room(writer, 1))
         st = twi_writer_note_room(writer, twi_store_probe(card, &err));
+    twi_retention_look(writer);
     if (st == TW_OK)
         return;
     (void)tw_fail(&line, st, "%s; the station watches, and tries each capture", err.text);

@@ -72,6 +72,38 @@ static void test_each_kind_has_its_own_limits(void **state)
     leave(p);
 }
 
+/* A card that goes down by a fortieth each hour is told when a day is left, once. */
+static void test_a_card_that_will_be_full_is_told(void **state)
+{
+    (void)state;
+    enum { CAPACITY = 200000, HOURS = 40 };
+    const tw_sim_faults faults = {.capacity = CAPACITY};
+    for (int alarms = 0; alarms < 2; alarms++) {
+        place *p = make_place(&faults);
+        p->station.alarm_after_us = alarms ? 600 * S : 0;
+        open_writer(p);
+        for (int hour = 1; hour < HOURS - 2; hour++) {
+            static const uint8_t bytes[CAPACITY / HOURS];
+            char name[32];
+            void *file = NULL;
+            (void)snprintf(name, sizeof name, "x/%d", hour);
+            twi_retention_look(&p->writer);
+            p->time.now_us += 3600 * S;
+            assert_int_equal(p->card.ops->create(p->card.ctx, name, &file, NULL), TW_OK);
+            assert_int_equal(
+                p->card.ops->append(p->card.ctx, file, bytes, sizeof bytes, NULL), TW_OK);
+            assert_int_equal(p->card.ops->close(p->card.ctx, file, NULL), TW_OK);
+            if (hour < HOURS - 26)
+                assert_string_equal(p->alarms, "");
+        }
+        assert_int_equal(
+            count_lines(p->alarms, "the card will be full in 24 h: 0.0 GB are free"),
+            alarms);
+        assert_int_equal(count_lines(p->alarms, "full"), alarms);
+        leave(p);
+    }
+}
+
 /* A clock that has not been set says nothing of age. */
 static void test_nothing_is_old_in_1970(void **state)
 {
@@ -212,6 +244,7 @@ static void test_a_full_card_stops_nothing(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_a_card_that_will_be_full_is_told),
         cmocka_unit_test(test_what_is_too_old_goes),
         cmocka_unit_test(test_each_kind_has_its_own_limits),
         cmocka_unit_test(test_nothing_is_old_in_1970),

@@ -13,6 +13,9 @@ static void on_event(void *ctx, const tw_event *e)
     if (e->kind == TW_EVENT_FREED)
         (void)snprintf(p->freed + strlen(p->freed), sizeof p->freed - strlen(p->freed),
                        "%s: %s\n", e->camera ? e->camera : "station", e->text);
+    if (e->kind == TW_EVENT_ALARM)
+        (void)snprintf(p->alarms + strlen(p->alarms),
+                       sizeof p->alarms - strlen(p->alarms), "%s\n", e->text);
     if (e->kind == TW_EVENT_PROBLEM)
         collect_problem(&p->problems, e->text);
 }

@@ -22,7 +22,7 @@ typedef struct place {
     twi_channel channel[2];
     twi_writer writer;
     uint32_t number;
-    char freed[1024];
+    char freed[1024], alarms[1024];
     problems problems;
 } place;
 

@@ -1,4 +1,5 @@
 /* A card in memory, with faults on request. */
+#include <stdatomic.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -19,15 +20,15 @@ typedef struct sim_card {
     sim_file **files;
     size_t count;
     size_t open;
-    uint64_t used;
-    uint32_t calls;
+    _Atomic uint64_t used; /* its space may be asked for by any thread */
+    atomic_uint calls;
 } sim_card;
 
 /* Whether the call that has just been counted is to fail. */
-static bool fails(const sim_card *card, bool changes)
+static bool fails(const sim_card *card, uint32_t now, bool changes)
 {
     const tw_sim_faults *f = &card->faults;
-    const uint32_t at = f->fail_call, now = card->calls;
+    const uint32_t at = f->fail_call;
     if (f->read_only && !changes)
         return false;
     if (f->fail_every > 0 && now % f->fail_every == 0)
@@ -42,11 +43,11 @@ static tw_status call(sim_card *card, const char *doing, const char *name, tw_er
 {
     const bool changes = strcmp(doing, "look at") != 0 && strcmp(doing, "read") != 0;
     const tw_sim_faults *f = &card->faults;
-    card->calls++;
+    const uint32_t now = atomic_fetch_add(&card->calls, 1) + 1;
     if (f->slow_us > 0 && strcmp(doing, "write") == 0)
         f->clock.ops->sleep_until(f->clock.ctx,
                                   f->clock.ops->now_us(f->clock.ctx) + f->slow_us);
-    if (!fails(card, changes))
+    if (!fails(card, now, changes))
         return TW_OK;
     return tw_fail(err, f->fail_with, "cannot %s simulated card/%s: %s", doing, name,
                    tw_status_text(f->fail_with));
