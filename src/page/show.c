@@ -145,7 +145,7 @@ enum { VALUES = 2000 }; /* of one sensor, at most */
 /* Where values go, as [milliseconds, value]. */
 typedef struct plotting {
     json_t *points;
-    uint32_t every, seen; /* each so-manieth value is taken */
+    uint32_t every, seen; /* of so many values one is taken */
 } plotting;
 
 static bool count_value(void *ctx, const tw_sensor_value *v)

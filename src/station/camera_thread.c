@@ -19,16 +19,6 @@ enum {
     NAP_US = 100000           /* between looks whether the station stops */
 };
 
-static int64_t now_of(const tw_station *s)
-{
-    return s->platform.clock.ops->now_us(s->platform.clock.ctx);
-}
-
-static int64_t wall_of(const tw_station *s)
-{
-    return s->platform.clock.ops->wall_us(s->platform.clock.ctx);
-}
-
 /* Orders that were for a time have had it. */
 static void end_orders(camera_thread *w)
 {
@@ -36,7 +26,7 @@ static void end_orders(camera_thread *w)
     if (atomic_load(&w->orders.armed) == TWI_AS_SET)
         return;
     (void)pthread_mutex_lock(&s->lock);
-    if (w->orders_until_us > 0 && now_of(s) >= w->orders_until_us) {
+    if (w->orders_until_us > 0 && twi_station_now(s) >= w->orders_until_us) {
         w->orders_until_us = 0;
         atomic_store(&w->orders.armed, TWI_AS_SET);
     }
@@ -52,7 +42,7 @@ static void alarm_if_long(camera_thread *w, const char *why)
     tw_error line = {0};
     char span[24];
     const int64_t after_us = s->settings.alarm_after_us,
-                  lost_us = now_of(s) - w->lost_since_us;
+                  lost_us = twi_station_now(s) - w->lost_since_us;
     if (after_us == 0 || w->alarmed || lost_us < after_us)
         return;
     w->alarmed = true;
@@ -60,7 +50,7 @@ static void alarm_if_long(camera_thread *w, const char *why)
                   twi_span_words(lost_us, span), why);
     twi_station_tell(s, &(tw_event){.kind = TW_EVENT_ALARM,
                                     .camera = w->name,
-                                    .wall_us = wall_of(s),
+                                    .wall_us = twi_station_wall(s),
                                     .status = TW_ESTOPPED,
                                     .text = line.text});
 }
@@ -70,7 +60,7 @@ static void lost(camera_thread *w, tw_status st, const tw_error *why, int64_t wa
 {
     tw_station *s = w->station;
     const char *text = why->text[0] ? why->text : "it ended";
-    const int64_t wall_us = wall_of(s);
+    const int64_t wall_us = twi_station_wall(s);
     tw_error line = {0};
     (void)pthread_mutex_lock(&s->lock);
     const bool first = w->status.lost_us == 0;
@@ -81,7 +71,7 @@ static void lost(camera_thread *w, tw_status st, const tw_error *why, int64_t wa
     (void)snprintf(w->status.lost_why, sizeof w->status.lost_why, "%s", text);
     (void)pthread_mutex_unlock(&s->lock);
     if (first)
-        w->lost_since_us = now_of(s);
+        w->lost_since_us = twi_station_now(s);
     alarm_if_long(w, text);
     if (!first)
         return;
@@ -98,7 +88,7 @@ static void lost(camera_thread *w, tw_status st, const tw_error *why, int64_t wa
 static void found_again(camera_thread *w)
 {
     tw_station *s = w->station;
-    const int64_t wall_us = wall_of(s);
+    const int64_t wall_us = twi_station_wall(s);
     tw_error line = {0};
     (void)pthread_mutex_lock(&s->lock);
     const int64_t since_us = w->status.lost_us;
@@ -133,7 +123,7 @@ void twi_camera_thread_offer(camera_thread *w, twi_snapshot *next, tw_applied ho
 {
     tw_station *s = w->station;
     (void)pthread_mutex_lock(&s->lock);
-    atomic_store(&w->leave_by_us, now_of(s) + w->snapshot->camera.longest_us);
+    atomic_store(&w->leave_by_us, twi_station_now(s) + w->snapshot->camera.longest_us);
     twi_snapshot *unread = w->offered;
     w->offered = next;
     atomic_store(&w->offered_how, how);
@@ -190,7 +180,7 @@ static void adjust(camera_thread *w, twi_pipeline *pipeline)
     (void)tw_fail(&line, err.status, "its new settings do not hold: %s", err.text);
     twi_station_tell(w->station, &(tw_event){.kind = TW_EVENT_PROBLEM,
                                              .camera = w->name,
-                                             .wall_us = wall_of(w->station),
+                                             .wall_us = twi_station_wall(w->station),
                                              .status = err.status,
                                              .text = line.text});
 }
@@ -220,7 +210,7 @@ static bool take_over(camera_thread *w)
 static bool may_end(const camera_thread *w, const twi_pipeline *pipeline)
 {
     return !pipeline || !twi_pipeline_in_sighting(pipeline) ||
-           now_of(w->station) >= atomic_load(&w->leave_by_us);
+           twi_station_now(w->station) >= atomic_load(&w->leave_by_us);
 }
 
 /* Whether its thread is to end: at once with the station. */
@@ -259,7 +249,7 @@ static void tell_rate(const camera_thread *w, twi_rate_news news, uint32_t wante
                       real, wanted);
     twi_station_tell(w->station, &(tw_event){.kind = TW_EVENT_PROBLEM,
                                              .camera = w->name,
-                                             .wall_us = wall_of(w->station),
+                                             .wall_us = twi_station_wall(w->station),
                                              .status = line.status,
                                              .text = line.text});
 }
@@ -276,7 +266,7 @@ static int64_t busy_us(void)
 static void examine(camera_thread *w, const twi_run *run, tw_liveness live)
 {
     tw_station *s = w->station;
-    const int64_t now_us = now_of(s);
+    const int64_t now_us = twi_station_now(s);
     if (now_us - w->polled_us < POLL_EVERY_US)
         return;
     w->polled_us = now_us;
@@ -302,7 +292,7 @@ static void examine(camera_thread *w, const twi_run *run, tw_liveness live)
     c->arming = health.arming;
     c->arming_until_us = health.arming_until_us;
     if (w->orders_until_us > 0)
-        c->arming_until_us = wall_of(s) + w->orders_until_us - now_us;
+        c->arming_until_us = twi_station_wall(s) + w->orders_until_us - now_us;
     (void)pthread_mutex_unlock(&s->lock);
     tell_rate(w, news, run->wanted_milli);
 }
@@ -320,7 +310,7 @@ static tw_status watch_run(camera_thread *w, twi_run *run, tw_liveness live,
                            tw_error *err)
 {
     tw_station *s = w->station;
-    const int64_t opened_us = now_of(s);
+    const int64_t opened_us = twi_station_now(s);
     int64_t heard_us = opened_us;
     uint64_t frames = 0;
     tw_status st = TW_OK;
@@ -330,7 +320,7 @@ static tw_status watch_run(camera_thread *w, twi_run *run, tw_liveness live,
         if (gentle(w))
             adjust(w, run->pipeline);
         st = twi_run_step(run, err);
-        const int64_t now_us = now_of(s);
+        const int64_t now_us = twi_station_now(s);
         if (run->frames != frames) {
             frames = run->frames;
             heard_us = now_us;
@@ -352,9 +342,9 @@ static tw_status watch_run(camera_thread *w, twi_run *run, tw_liveness live,
 static bool nap_until(const camera_thread *w, int64_t until_us)
 {
     const tw_station *s = w->station;
-    for (int64_t now = now_of(s);
+    for (int64_t now = twi_station_now(s);
          now < until_us && !leaves(w, NULL) && atomic_load(&w->offered_how) == 0;
-         now = now_of(s))
+         now = twi_station_now(s))
         s->platform.clock.ops->sleep_until(
             s->platform.clock.ctx, until_us - now < NAP_US ? until_us : now + NAP_US);
     return !leaves(w, NULL);
@@ -407,7 +397,7 @@ static void watch_on(camera_thread *w, tw_status *st, tw_error *err)
             break;
         const int64_t wait_us = twi_backoff_next(&w->again);
         lost(w, *st, err, wait_us);
-        if (!nap_until(w, now_of(w->station) + wait_us))
+        if (!nap_until(w, twi_station_now(w->station) + wait_us))
             break;
         (void)take_over(w);
     }
@@ -424,7 +414,7 @@ static void closed(camera_thread *w, tw_status st, const char *text)
     (void)pthread_mutex_unlock(&s->lock);
     twi_station_tell(s, &(tw_event){.kind = TW_EVENT_CLOSED,
                                     .camera = w->name,
-                                    .wall_us = wall_of(s),
+                                    .wall_us = twi_station_wall(s),
                                     .status = st,
                                     .text = st != TW_OK ? text : NULL});
 }

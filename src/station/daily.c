@@ -20,16 +20,6 @@ enum { PATH_BYTES = 4096, PARTS = 8, PART_BYTES = 120 };
 #define SETTLED_US (60 * SECOND_US) /* until cameras may be expected to be there */
 #define WEEK_US (7 * DAY_US)
 
-static int64_t wall_of(const tw_station *s)
-{
-    return s->platform.clock.ops->wall_us(s->platform.clock.ctx);
-}
-
-static int64_t now_of(const tw_station *s)
-{
-    return s->platform.clock.ops->now_us(s->platform.clock.ctx);
-}
-
 /* ---- the word ---------------------------------------------------------------------- */
 
 /* What is put together to one line. */
@@ -109,7 +99,7 @@ static void say_card(tw_station *s, const twi_catalogue_sums *sums, word *w)
         w->wrong++;
         return;
     }
-    int64_t span_us = wall_of(s) - sums->first_us;
+    int64_t span_us = twi_station_wall(s) - sums->first_us;
     if (span_us < DAY_US)
         span_us = DAY_US;
     const double day = (double)sums->bytes * (double)DAY_US / (double)span_us;
@@ -137,7 +127,7 @@ static void say_word(tw_station *s, tw_catalogue *catalogue)
     word w = {.count = 0};
     tw_error line = {0};
     twi_catalogue_sums sums = {0};
-    const int64_t wall_us = wall_of(s);
+    const int64_t wall_us = twi_station_wall(s);
     (void)twi_outbox_stopped(catalogue, count_stopped, &w, NULL);
     say_sensors(s, &w);
     say_cameras(s, &w);
@@ -185,17 +175,15 @@ static tw_catalogue *open_catalogue(const tw_station *s)
 static void watch_day(tw_station *s)
 {
     const tw_clock *clock = &s->platform.clock;
-    const int64_t wall_us = wall_of(s), minute = s->settings.daily_word;
+    const int64_t wall_us = twi_station_wall(s), minute = s->settings.daily_word;
     const int64_t local_us =
         wall_us + clock->ops->offset_s(clock->ctx, wall_us) * SECOND_US;
     const int64_t day = local_us / DAY_US;
     const int64_t due_us = wall_us - local_us % DAY_US + minute * 60 * SECOND_US;
     if (minute < 0 || wall_us < due_us || !clock->ops->trusted(clock->ctx, wall_us) ||
-        now_of(s) - s->daily.began_us < SETTLED_US ||
-        (s->daily.was_said && s->daily.said_day == day))
+        twi_station_now(s) - s->daily.began_us < SETTLED_US || s->daily.said_day == day)
         return;
     tw_catalogue *catalogue = open_catalogue(s);
-    s->daily.was_said = true;
     s->daily.said_day = day;
     if (!catalogue || !was_said(catalogue, due_us))
         say_word(s, catalogue);
@@ -205,6 +193,6 @@ static void watch_day(tw_station *s)
 void twi_daily_tend(tw_station *s)
 {
     if (s->daily.began_us == 0)
-        s->daily.began_us = now_of(s);
+        s->daily.began_us = twi_station_now(s);
     watch_day(s);
 }

@@ -11,7 +11,6 @@ enum { TWI_DAILY_EVERY_S = 30 }; /* between looks */
 typedef struct twi_daily {
     int64_t began_us; /* when it was looked first, by the clock */
     int64_t said_day; /* of the local calendar, since 1970; 0: none yet */
-    bool was_said;    /* said_day is of use */
 } twi_daily;
 
 struct tw_station;

@@ -164,6 +164,8 @@ tw_status tw_picture_sharpness(const uint8_t *jpeg, size_t bytes, const tw_blob 
     return TW_OK;
 }
 
+enum { TRIAL_US = 3000000 };
+
 static void note_sound(twi_camera_found *found, const tw_frame *frame)
 {
     if (!frame->said)
@@ -172,23 +174,47 @@ static void note_sound(twi_camera_found *found, const tw_frame *frame)
         found->deaf = *frame->said;
 }
 
+/* Frames of a camera that is tried: seconds of them, and so many, at most. */
+typedef struct trial {
+    const tw_camera *camera;
+    const tw_clock *clock;
+    int64_t until_us;
+    int left;
+    twi_camera_found *found;
+} trial;
+
+static trial begin_trial(const tw_camera *camera, const tw_platform *platform, int most,
+                         twi_camera_found *found)
+{
+    const tw_clock *clock = &platform->clock;
+    return (trial){camera, clock, clock->ops->now_us(clock->ctx) + TRIAL_US, most, found};
+}
+
+/* The next one; sound is noted. @return false: that was all. frame is a picture where
+ * *pictured is set. */
+static bool try_next(trial *t, tw_frame *frame, bool *pictured)
+{
+    *pictured = false;
+    if (t->left-- <= 0 || t->clock->ops->now_us(t->clock->ctx) >= t->until_us)
+        return false;
+    const tw_status st = t->camera->ops->next(t->camera->ctx, frame, NULL);
+    if (st == TW_OK && frame->sound)
+        note_sound(t->found, frame);
+    *pictured = st == TW_OK && !frame->sound;
+    return st == TW_OK || st == TW_EAGAIN || st == TW_EDAMAGED;
+}
+
 /* Until sound has come, or something is known of why it does not. */
 static void wait_for_sound(const tw_camera *camera, const tw_platform *platform,
                            twi_camera_found *found)
 {
-    enum { POLL_US = 3000000, MOST = 2000 };
-    const tw_clock *clock = &platform->clock;
-    const int64_t until_us = clock->ops->now_us(clock->ctx) + POLL_US;
-    tw_status st = TW_OK;
-    for (int i = 0; i < MOST && !found->heard && found->deaf.status == TW_OK &&
-                    (st == TW_OK || st == TW_EAGAIN || st == TW_EDAMAGED) &&
-                    clock->ops->now_us(clock->ctx) < until_us;
-         i++) {
-        tw_frame frame;
-        st = camera->ops->next(camera->ctx, &frame, NULL);
-        if (st == TW_OK && frame.sound)
-            note_sound(found, &frame);
-    }
+    enum { MOST = 2000 };
+    trial t = begin_trial(camera, platform, MOST, found);
+    tw_frame frame;
+    bool pictured = false;
+    while (!found->heard && found->deaf.status == TW_OK &&
+           try_next(&t, &frame, &pictured))
+        ;
 }
 
 /* A live camera may let us wait; one that gives pictures rarely need not give any now. */
@@ -216,21 +242,14 @@ static tw_status first_frame(const tw_camera *camera, tw_frame *frame,
 static void count_frames(const tw_camera *camera, const tw_platform *platform,
                          const tw_frame *first, twi_camera_found *found)
 {
-    enum { POLL_US = 3000000, MOST = 1000 };
-    const tw_clock *clock = &platform->clock;
-    const int64_t until_us = clock->ops->now_us(clock->ctx) + POLL_US;
+    enum { MOST = 1000 };
+    trial t = begin_trial(camera, platform, MOST, found);
     const int64_t from_us = first->packet.t_us;
     int64_t newest_us = from_us, count = 0;
-    tw_status st = TW_OK;
-    for (int i = 0; i < MOST && newest_us - from_us < POLL_US &&
-                    (st == TW_OK || st == TW_EAGAIN || st == TW_EDAMAGED) &&
-                    clock->ops->now_us(clock->ctx) < until_us;
-         i++) {
-        tw_frame frame;
-        st = camera->ops->next(camera->ctx, &frame, NULL);
-        if (st == TW_OK && frame.sound)
-            note_sound(found, &frame);
-        if (st != TW_OK || frame.sound)
+    tw_frame frame;
+    bool pictured = false;
+    while (newest_us - from_us < TRIAL_US && try_next(&t, &frame, &pictured)) {
+        if (!pictured)
             continue;
         found->grouped = found->grouped || (!frame.packet.key && !frame.picture.px[0]);
         if (frame.packet.t_us > newest_us)

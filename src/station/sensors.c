@@ -36,14 +36,12 @@ struct twi_sensors {
 
 static int64_t now_of(const twi_sensors *o)
 {
-    const tw_clock *clock = &o->station->platform.clock;
-    return clock->ops->now_us(clock->ctx);
+    return twi_station_now(o->station);
 }
 
 static int64_t wall_of(const twi_sensors *o)
 {
-    const tw_clock *clock = &o->station->platform.clock;
-    return clock->ops->wall_us(clock->ctx);
+    return twi_station_wall(o->station);
 }
 
 static void tell(const twi_sensors *o, tw_event_kind kind, const tw_error *line)

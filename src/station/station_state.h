@@ -71,6 +71,16 @@ struct tw_station {
     uint32_t dropped, problems;
 };
 
+static inline int64_t twi_station_now(const tw_station *s)
+{
+    return s->platform.clock.ops->now_us(s->platform.clock.ctx);
+}
+
+static inline int64_t twi_station_wall(const tw_station *s)
+{
+    return s->platform.clock.ops->wall_us(s->platform.clock.ctx);
+}
+
 /** Count something that happened, have it noted in the catalogue, and tell of it. Under
  * no lock. */
 void twi_station_tell(void *station, const tw_event *event);

@@ -177,9 +177,8 @@ static tw_status write_sound(twi_clip *clip, AVPacket *packet, tw_error *err)
     int64_t at = av_rescale(packet->pts - clip->zero_us, rate, 1000000);
     if (at < 0)
         return TW_OK;
-    if (clip->sound_next ==
-        0) /* a track whose first packet is later would begin earlier */
-        at = 0;
+    if (clip->sound_next == 0)
+        at = 0; /* a track whose first packet is later would begin earlier */
     else if (at < clip->sound_next + NEAR)
         at = clip->sound_next;
     packet->pts = packet->dts = at;

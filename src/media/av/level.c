@@ -2,8 +2,7 @@
 #include <math.h>
 
 #include "av.h"
-
-enum { SILENCE = -960 /* tenths of a decibel */ };
+#include "../../core/loudness.h"
 
 struct twi_av_level {
     AVCodecContext *decoder;
@@ -61,8 +60,10 @@ tw_status twi_av_level_give(twi_av_level *l, const tw_packet *packet, int32_t *o
         return st;
     if (most < 0)
         return TW_EAGAIN;
-    const double level = most > 1e-12 ? 100 * log10(most) : SILENCE;
-    *out = level < SILENCE ? SILENCE : level > 0 ? 0 : (int32_t)lround(level);
+    const double level = most > 1e-12 ? 100 * log10(most) : TWI_LEVEL_SILENCE;
+    *out = level < TWI_LEVEL_SILENCE ? TWI_LEVEL_SILENCE
+           : level > 0               ? 0
+                                     : (int32_t)lround(level);
     return TW_OK;
 }
 
