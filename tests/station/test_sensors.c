@@ -273,6 +273,23 @@ static void test_the_word_of_the_day(void **state)
     remove_folder(store);
 }
 
+/* Not before its time: a minute before midnight, which is most of a day away. */
+static void test_the_word_waits_for_its_time(void **state)
+{
+    (void)state;
+    const tw_clock clock = quick_clock();
+    const int64_t wall_us = clock.ops->wall_us(clock.ctx);
+    const int64_t local_us =
+        wall_us + clock.ops->offset_s(clock.ctx, wall_us) * INT64_C(1000000);
+    const int64_t hour = local_us / INT64_C(3600000000) % 24;
+    char *store = make_folder();
+    heard h = {.until = 70};
+    watch(store, "daily_word = 23:59\n", NULL, &h);
+    if (hour < 23) /* in its last hour it may have come */
+        assert_int_equal(h.words.count, 0);
+    remove_folder(store);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -283,6 +300,7 @@ int main(void)
         cmocka_unit_test(test_what_is_no_value),
         cmocka_unit_test(test_of_a_board_without_any),
         cmocka_unit_test(test_the_word_of_the_day),
+        cmocka_unit_test(test_the_word_waits_for_its_time),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }
