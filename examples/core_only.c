@@ -50,6 +50,7 @@ int main(void)
     config.tracks = 2;
     config.colour = false; /* its pictures are grey */
     config.nearby = false; /* takes memory */
+    config.lights = 0;     /* likewise */
     if (tw_detector_bytes(&config, &bytes) != TW_OK ||
         tw_detector_init(&config, memory, sizeof memory, &detector) != TW_OK) {
         printf("the detector needs %lu bytes\n", (unsigned long)bytes);

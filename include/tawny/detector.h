@@ -29,6 +29,7 @@ enum {
     TW_CELLS_MIN = 10,           /* cells across a picture: fewer are refused ... */
     TW_CELLS_MAX = 64,           /* ... and so are more */
     TW_TRACKS_MAX = 32,          /* subjects, and what may become one */
+    TW_LIGHTS_MAX = 3,           /* lights by which a place is remembered */
     TW_READING_BLOBS = 16,       /* blobs that a reading lists, largest first */
     TW_EVIDENCE_MIN = 20,        /* percent of what is usually asked for ... */
     TW_EVIDENCE_MAX = 500,       /* ... of a subject */
@@ -57,6 +58,9 @@ typedef struct tw_detector_config {
     uint16_t evidence_pct; /* how much something must show of itself to be taken for a
                               subject, in distance, time and size, TW_EVIDENCE_MIN.._MAX;
                               0 is 100 */
+    uint8_t lights;        /* 0..TW_LIGHTS_MAX, 3: how the place looks by so many other
+                              lights is kept, for when they come back: by day, by
+                              infrared, by a lamp. Each takes memory */
 } tw_detector_config;
 
 /* What a cell showed in the last frame; bits of tw_reading.cells. */
@@ -162,6 +166,17 @@ TW_API tw_status tw_detector_adjust(tw_detector *detector,
  */
 TW_API void tw_detector_conditions(const tw_detector *detector, uint32_t *light_ppm,
                                    uint32_t *noise);
+
+/**
+ * How much of the picture has colour: a camera that has gone over to infrared gives
+ * pictures in grey. Of the newest frame.
+ *
+ * @param coloured_ppm  Set to the share of its cells that have some.
+ * @return TW_OK; TW_ENOENT: the frame came without chroma, or the detector does not heed
+ *         it; TW_EINVAL: NULL pointer.
+ */
+TW_API tw_status tw_detector_coloured(const tw_detector *detector,
+                                      uint32_t *coloured_ppm);
 
 /** The light of the place is being switched, by a lamp that the caller knows of: for two
  * seconds nothing can be said of the picture, and the place is learned quickly. */

@@ -17,6 +17,7 @@
 #define COLOURFUL 36.0F  /* square of the chroma that tells something of light */
 #define COLOURFUL_IN_NOISE 16.0F
 #define PLAIN_WITHIN 3.0F /* times the expected variance */
+#define COLOURED 4.0F     /* square of the chroma that rounding does not make of grey */
 
 enum {
     US = 1000000,
@@ -73,10 +74,15 @@ void twi_colour_take(tw_detector *d, const tw_chroma *chroma)
     if (!d->tinted)
         return;
     d->tinted_us = had ? d->tinted_us : d->age_us;
+    d->coloured_before = had ? d->coloured : 0;
+    d->coloured = 0;
     for (uint16_t row = 0; row < d->grid.rows; row++) {
         for (uint16_t column = 0; column < d->grid.columns; column++) {
             twi_colour *c = &d->colour[(size_t)row * d->grid.columns + column];
             take_cell(d, chroma, row, column, c);
+            d->coloured =
+                (uint16_t)(d->coloured +
+                           (c->now_u * c->now_u + c->now_v * c->now_v > COLOURED));
             if (!had)
                 begin_cell(c);
         }

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "detector_state.h"
+#include "scenes.h"
 #include "sized.h"
 
 enum {
@@ -43,7 +44,8 @@ void tw_detector_defaults_sized(tw_detector_config *config, uint16_t width,
                                       .shake_guard = true,
                                       .colour = true,
                                       .nearby = true,
-                                      .evidence_pct = EVIDENCE_USUAL};
+                                      .evidence_pct = EVIDENCE_USUAL,
+                                      .lights = TW_LIGHTS_MAX};
     twi_sized_give(config, size, &usual, sizeof usual);
 }
 
@@ -61,7 +63,7 @@ static bool valid(const tw_detector_config *c)
            c->largest_ppm <= 1000000 && c->travel_ppm <= 1000000 && c->memory_us >= US &&
            c->memory_us <= INT64_C(3600) * US && c->cells >= TW_CELLS_MIN &&
            c->cells <= TW_CELLS_MAX && c->tracks >= 1 && c->tracks <= TW_TRACKS_MAX &&
-           valid_evidence(c->evidence_pct);
+           valid_evidence(c->evidence_pct) && c->lights <= TW_LIGHTS_MAX;
 }
 
 /* A last row or column of cells is kept if at least half of it lies in the picture; it is
@@ -92,6 +94,18 @@ static void *piece(pieces *p, size_t count, size_t size)
     return at;
 }
 
+static void lay_out_scene(const tw_detector_config *c, size_t cells, twi_scene *s,
+                          pieces *p)
+{
+    const size_t pixels = (size_t)c->width * c->height;
+    memset(s, 0, sizeof *s);
+    s->background = piece(p, pixels, sizeof *s->background);
+    s->noise = piece(p, pixels, sizeof *s->noise);
+    s->cell = piece(p, cells, sizeof *s->cell);
+    s->colour = c->colour ? piece(p, cells, sizeof *s->colour) : NULL;
+    s->nearby = c->nearby ? piece(p, cells, sizeof *s->nearby) : NULL;
+}
+
 static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
 {
     const tw_grid grid = grid_of(c);
@@ -104,6 +118,7 @@ static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
     at->config = *c;
     at->grid = grid;
     at->falling = true;
+    at->scene = TW_LIGHTS_MAX;
     at->cells = at->watched_cells = at->area_cells[0] = (uint32_t)cells;
     at->background = piece(p, pixels, sizeof *at->background);
     at->noise = piece(p, pixels, sizeof *at->noise);
@@ -114,6 +129,11 @@ static tw_detector *lay_out(const tw_detector_config *c, pieces *p)
         c->nearby ? piece(p, (size_t)2 * grid.columns, sizeof *at->row_sums) : NULL;
     at->shown = piece(p, cells, sizeof *at->shown);
     at->stack = piece(p, cells, sizeof *at->stack);
+    at->other = piece(p, c->lights, sizeof *at->other);
+    for (int i = 0; i < c->lights; i++) {
+        twi_scene counted_one;
+        lay_out_scene(c, cells, at->other ? &at->other[i] : &counted_one, p);
+    }
     at->found = piece(p, (size_t)TWI_FOUND_EACH * c->tracks, sizeof *at->found);
     at->track = piece(p, c->tracks, sizeof *at->track);
     at->column.n = piece(p, c->width, sizeof *at->column.n);
@@ -181,7 +201,7 @@ tw_status tw_detector_adjust(tw_detector *detector, const tw_detector_config *co
     const tw_detector_config *had = &detector->config;
     if (own.width != had->width || own.height != had->height || own.cells != had->cells ||
         own.colour != had->colour || own.nearby != had->nearby ||
-        own.tracks != had->tracks)
+        own.tracks != had->tracks || own.lights != had->lights)
         return TW_ESIZE;
     detector->config = own;
     return TW_OK;
@@ -205,6 +225,16 @@ void tw_detector_conditions(const tw_detector *d, uint32_t *light_ppm, uint32_t 
     }
     *light_ppm = (uint32_t)(light * 1000000 / ((uint64_t)pixels * 255 * 256));
     *noise = (uint32_t)(flicker / pixels);
+}
+
+tw_status tw_detector_coloured(const tw_detector *d, uint32_t *coloured_ppm)
+{
+    if (!d || !coloured_ppm)
+        return TW_EINVAL;
+    if (!d->tinted)
+        return TW_ENOENT;
+    *coloured_ppm = (uint32_t)((uint64_t)d->coloured * 1000000 / d->cells);
+    return TW_OK;
 }
 
 tw_grid tw_detector_grid(const tw_detector *detector)
@@ -392,6 +422,28 @@ static bool whole_picture_turned(tw_detector *d)
     return d->age_us >= SETTLED_US && now.moving > sudden && (wide >= 3 || flash);
 }
 
+/* The whole picture may be lit otherwise from this frame on. */
+static void follow_turns(tw_detector *d, const tw_luma *luma)
+{
+    const bool turned = whole_picture_turned(d) || twi_scenes_tint_turned(d);
+    if (turned)
+        d->turned_until_us = d->age_us + TURNED_US;
+    const bool turns = d->age_us < d->turned_until_us;
+    const bool mistaken = turned && d->age_us - d->scene_since_us > TURNED_US / 2;
+    if (turns && (!d->turning || mistaken))
+        twi_scenes_leave(d);
+    d->turning = turns;
+    /* Light explains some turns, of a lens that was covered for one. */
+    d->scenes_in_us -= d->step_us;
+    if (!turns && d->scenes_in_us > 0)
+        return;
+    d->scenes_in_us = US;
+    if (!twi_scenes_recall(d, luma) || turns)
+        return;
+    d->turned_until_us = d->age_us + TURNED_US / 2;
+    d->turning = true;
+}
+
 static tw_status read_frame(tw_detector *detector, const tw_luma *luma,
                             const tw_chroma *chroma, int64_t t_us, tw_reading *out)
 {
@@ -418,9 +470,8 @@ static tw_status read_frame(tw_detector *detector, const tw_luma *luma,
         twi_fog_count(d);
         follow_falling(d);
         twi_fast_find(d);
-        if (whole_picture_turned(d))
-            d->turned_until_us = d->age_us + TURNED_US;
-        out->whole_picture = d->age_us < d->turned_until_us;
+        follow_turns(d, luma);
+        out->whole_picture = d->turning;
         for (uint16_t row = 0; row < d->grid.rows; row++)
             twi_learn_background_row(d, luma, row);
     }

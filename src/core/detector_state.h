@@ -166,17 +166,42 @@ typedef struct twi_track {
     twi_trail slow_trail; /* one in two seconds */
 } twi_track;
 
+/* What is usual of a cell by another light. */
+typedef struct twi_scene_cell {
+    int32_t q98, q50;
+    uint16_t quadrant[TWI_QUADRANTS];
+} twi_scene_cell;
+
+/* What was learnt by another light. */
+typedef struct twi_scene {
+    bool used;
+    int64_t left_us; /* age when it was gone from last */
+    int32_t clutter[TWI_CLUTTERS];
+    uint16_t airlights[TWI_AIRLIGHTS];
+    uint16_t airlight;
+    uint16_t *background; /* as those of the detector */
+    uint8_t *noise;
+    twi_scene_cell *cell;
+    twi_colour *colour;
+    twi_nearby *nearby;
+} twi_scene;
+
 struct tw_detector {
     tw_detector_config config;
     const twi_kernels *kernels; /* chosen once */
     tw_grid grid;
-    bool sampling : 1;      /* levels of this frame are kept in the cells' past */
-    bool newest : 1;        /* which of the two there is the newer one */
-    bool past : 1;          /* which of the two this frame is compared with */
-    bool falling : 1;       /* rain or snow, all over the picture */
-    bool tinted : 1;        /* this frame has colour, and so had one before */
-    uint32_t cells;         /* columns * rows */
-    uint32_t watched_cells; /* >= 1 */
+    bool sampling : 1; /* levels of this frame are kept in the cells' past */
+    bool newest : 1;   /* which of the two there is the newer one */
+    bool past : 1;     /* which of the two this frame is compared with */
+    bool falling : 1;  /* rain or snow, all over the picture */
+    bool tinted : 1;   /* this frame has colour, and so had one before */
+    bool turning : 1;  /* the whole picture turned, and has not settled yet */
+    uint8_t scene;     /* that what is known is; TW_LIGHTS_MAX: a new one */
+    uint16_t coloured, coloured_before; /* cells with colour, in this frame and before */
+    int32_t scenes_in_us;               /* until others are thought of */
+    int64_t scene_since_us;             /* in age: it has been that since */
+    uint32_t cells;                     /* columns * rows */
+    uint32_t watched_cells;             /* >= 1 */
     uint32_t area_cells[TW_AREAS_MAX];
     uint16_t evidence_pct[TW_AREAS_MAX]; /* asked for there; 0: as everywhere */
     uint32_t frames;                     /* read so far */
@@ -207,6 +232,7 @@ struct tw_detector {
     twi_cell_sums *row_sums; /* two rows of columns each; NULL: without nearby */
     uint8_t *shown;          /* columns * rows: TW_CELL_ bits for the reading */
     uint16_t *stack;         /* columns * rows: cells still to be visited */
+    twi_scene *other;        /* config.lights: by other lights */
     twi_found *found;        /* TWI_FOUND_EACH for each track */
     twi_track *track;        /* config.tracks */
     struct {                 /* one column of pixels within a row of cells; width each */

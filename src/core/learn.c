@@ -29,8 +29,8 @@ static uint32_t background_rate(const tw_detector *d)
 static uint32_t cell_rate(const tw_detector *d, twi_cell *cell, uint32_t usual,
                           bool young)
 {
-    if (d->age_us < d->turned_until_us)
-        return RATE_MAX;
+    if (d->age_us < d->turned_until_us && d->scene == TW_LIGHTS_MAX)
+        return RATE_MAX; /* by a light that was known before there is less to learn */
     if (cell->absorb > 0) {
         cell->absorb--;
         return ABSORB_RATE;

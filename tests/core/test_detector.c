@@ -551,6 +551,7 @@ static void test_few_cells_and_tracks(void **state)
     tw_detector_config config;
     size_t usual = 0, few = 0;
     tw_detector_defaults(&config, W, H);
+    config.lights = 0;
     assert_int_equal(tw_detector_bytes(&config, &usual), TW_OK);
     config.cells = TW_CELLS_MIN;
     config.tracks = 1;

@@ -160,6 +160,7 @@ static void test_memory_is_asked_for_only_where_it_is_wanted(void **state)
     tw_detector_defaults(&config, W, H);
     assert_true(config.nearby);
     config.cells = CELLS;
+    config.lights = 0;
     assert_int_equal(tw_detector_bytes(&config, &with), TW_OK);
     config.nearby = false;
     assert_int_equal(tw_detector_bytes(&config, &without), TW_OK);

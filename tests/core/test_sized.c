@@ -38,7 +38,8 @@ static void test_a_short_struct_is_read_no_further_than_it_goes(void **state)
     size_t bytes = 0, of_older = 0;
     tw_detector_defaults(&usual, SIDE, SIDE);
     usual.colour = usual.nearby =
-        false; /* they take memory, and the older one knows neither */
+        false;        /* they take memory, and the older one knows neither ... */
+    usual.lights = 0; /* ... nor these */
     assert_int_equal(usual.size, sizeof usual);
     tw_detector_config *older = copy_of(&usual, size);
     older->size = size;
