@@ -222,7 +222,7 @@ static tw_status make_shown(const tw_camera_request *request, tw_camera *out,
                             tw_error *err)
 {
     static const tw_camera_ops ops = {sizeof ops, "shown",     TW_LIVE, open_shown,
-                                      next_shown, close_shown, free};
+                                      next_shown, close_shown, free,    NULL};
     shown *c = calloc(1, sizeof *c);
     if (!c)
         return tw_fail(err, TW_ENOMEM, "out of memory");

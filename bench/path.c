@@ -339,7 +339,7 @@ static void close_raw(void *ctx)
 static tw_status make_raw(const tw_camera_request *request, tw_camera *out, tw_error *err)
 {
     static const tw_camera_ops ops = {sizeof ops, "raw",     TW_RECORDED, open_raw,
-                                      next_raw,   close_raw, close_raw};
+                                      next_raw,   close_raw, close_raw,   NULL};
     (void)request;
     (void)err;
     *out = (tw_camera){&ops, NULL};

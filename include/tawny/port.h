@@ -44,6 +44,10 @@ typedef struct tw_camera_ops {
     void (*close)(void *ctx);
     /* Required. Closes and frees ctx. */
     void (*destroy)(void *ctx);
+    /* Optional, after open, between two calls of next. Set controls of a device while it
+     * runs, written as in a request; those that are not named stay as they are.
+     * TW_EINVAL, TW_EIO: err says which. NULL: it has none. */
+    tw_status (*control)(void *ctx, const char *controls, tw_error *err);
 } tw_camera_ops;
 
 typedef struct tw_camera {

@@ -145,9 +145,9 @@ char *cli_prime_source(const char *source, int64_t beginning_us)
 
 tw_status cli_prime_make(const tw_camera_request *request, tw_camera *out, tw_error *err)
 {
-    static const tw_camera_ops ops = {sizeof ops,    "primed",    TW_RECORDED,
-                                      open_primed,   next_primed, close_primed,
-                                      destroy_primed};
+    static const tw_camera_ops ops = {sizeof ops,     "primed",    TW_RECORDED,
+                                      open_primed,    next_primed, close_primed,
+                                      destroy_primed, NULL};
     const tw_platform platform = cli_platform();
     tw_camera_request inner = *request;
     char *end = NULL;

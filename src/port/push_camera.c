@@ -195,11 +195,11 @@ tw_status twi_push_camera(const tw_camera_request *request, tw_camera *out, tw_e
 {
     static const tw_camera_ops ops[] = {
         [TW_RECORDED] = {sizeof *ops, "push", TW_RECORDED, open_camera, next,
-                         close_camera, destroy},
+                         close_camera, destroy, NULL},
         [TW_LIVE] = {sizeof *ops, "push", TW_LIVE, open_camera, next, close_camera,
-                     destroy},
+                     destroy, NULL},
         [TW_LIVE_RARE] = {sizeof *ops, "push", TW_LIVE_RARE, open_camera, next,
-                          close_camera, destroy}};
+                          close_camera, destroy, NULL}};
     static const char scheme[] = "push:";
     if (strncmp(request->source, scheme, sizeof scheme - 1) != 0)
         return TW_ENOTSUP;

@@ -1,5 +1,6 @@
 /* A camera of which frames are left out. */
 #include "thinned.h"
+#include "../core/sized.h"
 
 #include <stdlib.h>
 
@@ -60,6 +61,12 @@ static void destroy(void *ctx)
     free(t);
 }
 
+static tw_status control(void *ctx, const char *controls, tw_error *err)
+{
+    const thinned *t = ctx;
+    return t->camera.ops->control(t->camera.ctx, controls, err);
+}
+
 tw_status twi_thinned_camera(uint32_t fps, tw_camera *camera, tw_error *err)
 {
     if (camera->ops->live == TW_LIVE_RARE)
@@ -70,9 +77,15 @@ tw_status twi_thinned_camera(uint32_t fps, tw_camera *camera, tw_error *err)
         *camera = (tw_camera){0};
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
-    t->ops = (tw_camera_ops){sizeof t->ops, camera->ops->name, camera->ops->live,
-                             open_camera,   next_frame,        close_camera,
-                             destroy};
+    t->ops = (tw_camera_ops){
+        sizeof t->ops,
+        camera->ops->name,
+        camera->ops->live,
+        open_camera,
+        next_frame,
+        close_camera,
+        destroy,
+        TWI_HAS(camera->ops, control) && camera->ops->control ? control : NULL};
     t->camera = *camera;
     t->thin.fps = fps;
     *camera = (tw_camera){&t->ops, t};

@@ -640,6 +640,26 @@ static void test_controls(void **state)
     }
 }
 
+/* They are set while it runs, and what cannot be set ends nothing. */
+static void test_controls_while_it_runs(void **state)
+{
+    (void)state;
+    const tw_camera_request request = {.fps = 10, .controls = "gain=7"};
+    bench *b = set_up(WEBCAM, 5, &request);
+    tw_error err = {0};
+    tw_frame frame;
+    assert_int_equal(b->camera.ops->control(b->camera.ctx, "gain=8", &err), TW_EINVAL);
+    assert_int_equal(open_it(b, &err), TW_OK);
+    assert_int_equal(take(b, &frame, &err), TW_OK);
+    assert_int_equal(b->camera.ops->control(b->camera.ctx, "gain=9", &err), TW_OK);
+    assert_int_equal(b->d.gain, 9);
+    assert_int_equal(b->camera.ops->control(b->camera.ctx, "gain=900", &err), TW_EINVAL);
+    assert_has(err.text, "gain = 900 is not within 1 to 100");
+    assert_int_equal(b->d.gain, 9);
+    assert_int_equal(take(b, &frame, &err), TW_OK);
+    take_down(b);
+}
+
 static void test_a_device_in_words(void **state)
 {
     (void)state;
@@ -781,6 +801,7 @@ int main(void)
         cmocka_unit_test(test_what_cannot_be_used_takes_no_room),
         cmocka_unit_test(test_damaged_frames),
         cmocka_unit_test(test_controls),
+        cmocka_unit_test(test_controls_while_it_runs),
         cmocka_unit_test(test_a_device_in_words),
         cmocka_unit_test(test_a_device_of_many_words),
         cmocka_unit_test(test_why_a_device_is_no_camera),

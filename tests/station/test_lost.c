@@ -103,8 +103,8 @@ static void close_live(void *ctx)
 static tw_status make_live(const tw_camera_request *request, tw_camera *out,
                            tw_error *err)
 {
-    static const tw_camera_ops ops = {sizeof ops, "live",     TW_LIVE,   open_live,
-                                      next_live,  close_live, close_live};
+    static const tw_camera_ops ops = {sizeof ops, "live",     TW_LIVE,    open_live,
+                                      next_live,  close_live, close_live, NULL};
     (void)err;
     if (strncmp(request->source, "live:", 5) != 0)
         return TW_ENOTSUP;
@@ -315,10 +315,10 @@ static tw_status next_of_none(void *ctx, tw_frame *frame, tw_error *err)
 static tw_status make_silent(const tw_camera_request *request, tw_camera *out,
                              tw_error *err)
 {
-    static const tw_camera_ops ops[] = {
-        {sizeof *ops, "live", TW_LIVE, open_live, next_of_none, close_live, close_live},
-        {sizeof *ops, "rare", TW_LIVE_RARE, open_live, next_of_none, close_live,
-         close_live}};
+    static const tw_camera_ops ops[] = {{sizeof *ops, "live", TW_LIVE, open_live,
+                                         next_of_none, close_live, close_live, NULL},
+                                        {sizeof *ops, "rare", TW_LIVE_RARE, open_live,
+                                         next_of_none, close_live, close_live, NULL}};
     const int which = request->source[5] - '0';
     (void)err;
     *out = (tw_camera){&ops[which], scripts[which]};

@@ -96,8 +96,8 @@ static void destroy_slow(void *ctx)
 static tw_status make_slow(const tw_camera_request *request, tw_camera *out,
                            tw_error *err)
 {
-    static const tw_camera_ops ops = {sizeof ops, "slow",     TW_RECORDED, open_slow,
-                                      next,       close_slow, destroy_slow};
+    static const tw_camera_ops ops = {sizeof ops, "slow",     TW_RECORDED,  open_slow,
+                                      next,       close_slow, destroy_slow, NULL};
     slow_camera *c = calloc(1, sizeof *c);
     (void)err;
     assert_non_null(c);

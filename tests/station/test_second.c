@@ -125,11 +125,11 @@ static void destroy_big(void *ctx)
 static tw_status make_either(const tw_camera_request *request, tw_camera *out,
                              tw_error *err)
 {
-    static const tw_camera_ops small = {sizeof small, "small",    TW_LIVE,
-                                        open_small,   next_small, close_small,
-                                        destroy_small};
-    static const tw_camera_ops big = {sizeof big, "big",     TW_LIVE,    open_big,
-                                      next_big,   close_big, destroy_big};
+    static const tw_camera_ops small = {sizeof small,  "small",    TW_LIVE,
+                                        open_small,    next_small, close_small,
+                                        destroy_small, NULL};
+    static const tw_camera_ops big = {sizeof big, "big",     TW_LIVE,     open_big,
+                                      next_big,   close_big, destroy_big, NULL};
     if (strcmp(request->source, "small:") == 0) {
         *out = (tw_camera){&small, calloc(1, sizeof(small_camera))};
         return TW_OK;

@@ -140,7 +140,7 @@ tw_status twi_linux_fetch_camera(const tw_camera_request *request, tw_camera *ou
 {
     /* There may be minutes between pictures; that one fails is told by itself. */
     static const tw_camera_ops ops = {sizeof ops, "fetch",      TW_LIVE_RARE, open_camera,
-                                      next,       close_camera, destroy};
+                                      next,       close_camera, destroy,      NULL};
     char shown[1024];
     fetch_camera *c = calloc(1, sizeof *c);
     if (!c)

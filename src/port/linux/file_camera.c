@@ -124,7 +124,7 @@ tw_status twi_linux_file_camera(const tw_camera_request *request, const char *pa
                                 tw_camera *out, tw_error *err)
 {
     static const tw_camera_ops ops = {sizeof ops, "file",       TW_RECORDED, open_camera,
-                                      next,       close_camera, destroy};
+                                      next,       close_camera, destroy,     NULL};
     file_camera *c = calloc(1, sizeof *c);
     if (!c || !(c->path = strdup(path))) {
         free(c);

@@ -119,7 +119,7 @@ tw_status twi_linux_folder_camera(const tw_camera_request *request, const char *
                                   tw_camera *out, tw_error *err)
 {
     static const tw_camera_ops ops = {sizeof ops, "folder",     TW_RECORDED, open_camera,
-                                      next,       close_camera, destroy};
+                                      next,       close_camera, destroy,     NULL};
     folder_camera *c = calloc(1, sizeof *c);
     if (!c || !(c->path = strdup(path))) {
         free(c);

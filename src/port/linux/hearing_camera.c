@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "mic.h"
+#include "../../core/sized.h"
 
 typedef struct hearing {
     tw_camera_ops ops;
@@ -46,6 +47,12 @@ static tw_status next_frame(void *ctx, tw_frame *frame, tw_error *err)
     return h->camera.ops->next(h->camera.ctx, frame, err);
 }
 
+static tw_status control(void *ctx, const char *controls, tw_error *err)
+{
+    const hearing *h = ctx;
+    return h->camera.ops->control(h->camera.ctx, controls, err);
+}
+
 static void destroy(void *ctx)
 {
     hearing *h = ctx;
@@ -68,9 +75,15 @@ tw_status twi_hearing_camera(const char *device, tw_clock clock, tw_camera *came
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
     h->clock = clock;
-    h->ops = (tw_camera_ops){sizeof h->ops, camera->ops->name, camera->ops->live,
-                             open_camera,   next_frame,        close_camera,
-                             destroy};
+    h->ops = (tw_camera_ops){
+        sizeof h->ops,
+        camera->ops->name,
+        camera->ops->live,
+        open_camera,
+        next_frame,
+        close_camera,
+        destroy,
+        TWI_HAS(camera->ops, control) && camera->ops->control ? control : NULL};
     h->camera = *camera;
     *camera = (tw_camera){&h->ops, h};
     return TW_OK;

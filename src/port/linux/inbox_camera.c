@@ -142,7 +142,7 @@ tw_status twi_linux_inbox_camera(const tw_camera_request *request, const char *p
                                  tw_camera *out, tw_error *err)
 {
     static const tw_camera_ops ops = {sizeof ops, "inbox",      TW_LIVE_RARE, open_camera,
-                                      next,       close_camera, destroy};
+                                      next,       close_camera, destroy,      NULL};
     inbox_camera *c = calloc(1, sizeof *c);
     if (!c || !(c->path = strdup(path))) {
         free(c);

@@ -198,7 +198,7 @@ tw_status twi_linux_net_camera(const tw_camera_request *request, tw_camera *out,
                                tw_error *err)
 {
     static const tw_camera_ops ops = {sizeof ops, "net",        TW_LIVE, open_camera,
-                                      next,       close_camera, destroy};
+                                      next,       close_camera, destroy, NULL};
     char shown[1024];
     net_camera *c = calloc(1, sizeof *c);
     if (!c)

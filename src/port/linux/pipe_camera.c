@@ -282,7 +282,7 @@ tw_status twi_linux_pipe_camera(const tw_camera_request *request, tw_camera *out
                                 tw_error *err)
 {
     static const tw_camera_ops ops = {sizeof ops, "stdin",      TW_RECORDED, open_camera,
-                                      next,       close_camera, destroy};
+                                      next,       close_camera, destroy,     NULL};
     pipe_camera *c = calloc(1, sizeof *c);
     if (!c)
         return tw_fail(err, TW_ENOMEM, "out of memory");

@@ -291,6 +291,14 @@ static tw_status start(v4l2_camera *c, tw_stream *stream, tw_error *err)
     return st;
 }
 
+static tw_status control(void *ctx, const char *controls, tw_error *err)
+{
+    const v4l2_camera *c = ctx;
+    if (c->fd < 0)
+        return tw_fail(err, TW_EINVAL, "%s is not open", c->path);
+    return twi_v4l2_set_controls(c->calls, c->fd, c->path, controls, err);
+}
+
 static tw_status open_camera(void *ctx, tw_stream *stream, tw_error *err)
 {
     v4l2_camera *c = ctx;
@@ -434,7 +442,7 @@ tw_status twi_v4l2_camera(const twi_v4l2_calls *calls, const tw_camera_request *
                           const char *path, tw_camera *out, tw_error *err)
 {
     static const tw_camera_ops ops = {sizeof ops, "v4l2",       TW_LIVE, open_camera,
-                                      next,       close_camera, destroy};
+                                      next,       close_camera, destroy, control};
     v4l2_camera *c = calloc(1, sizeof *c);
     if (!c)
         return tw_fail(err, TW_ENOMEM, "out of memory");

@@ -160,7 +160,7 @@ tw_status tw_sim_camera_make(const tw_camera_request *request, tw_camera *out,
                              tw_error *err)
 {
     static const tw_camera_ops ops = {sizeof ops, "sim",        TW_RECORDED, open_camera,
-                                      next,       close_camera, destroy};
+                                      next,       close_camera, destroy,     NULL};
     static const char scheme[] = "sim:";
     if (strncmp(request->source, scheme, sizeof scheme - 1) != 0)
         return TW_ENOTSUP;
