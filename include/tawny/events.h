@@ -36,7 +36,8 @@ enum tw_event_kind_values {
     TW_EVENT_CLOSED,   /* a camera has ended: status, text if that was an error */
     TW_EVENT_ALARM,    /* somebody should look after something, or need not any more:
                           status, text; what it began with was told when it did */
-    TW_EVENT_DAILY     /* the word of the day: text says how all is; status */
+    TW_EVENT_DAILY,    /* the word of the day: text says how all is; status */
+    TW_EVENT_HOLDS     /* other settings of the camera hold, by light and hour: text */
 };
 typedef int32_t tw_event_kind; /* one of them */
 

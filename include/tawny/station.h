@@ -96,6 +96,10 @@ TW_API tw_status tw_station_snap(tw_station *station, const char *camera);
 TW_API tw_status tw_station_order(tw_station *station, const char *what,
                                   const char *camera, int64_t for_us);
 
+/* Whether it is dark before a camera. */
+enum tw_darkness_values { TW_DARKNESS_UNKNOWN, TW_LIGHT, TW_DARK };
+typedef int32_t tw_darkness; /* one of them */
+
 /* Whether motion may begin a sighting, and what decides it. */
 enum tw_arming_values {
     TW_ARMED_BY_SETTING,
@@ -148,6 +152,9 @@ typedef struct tw_camera_status {
                                 or not within a week */
     int32_t sound_level;     /* tenths of a decibel, 0 the loudest that can be;
                                 TW_SOUND_UNKNOWN: it hears nothing */
+    tw_darkness darkness;    /* looked at where settings or a lamp depend on it */
+    char holds[160];         /* for what of it other settings hold: "dark; 22:00-05:00";
+                                "": what is set for all times holds alone */
 } tw_camera_status;
 
 #define TW_SOUND_UNKNOWN INT32_MIN

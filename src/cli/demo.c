@@ -102,6 +102,7 @@ static void on_event(void *ctx, const tw_event *e)
     case TW_EVENT_ORDERED:
     case TW_EVENT_STOPPED:
     case TW_EVENT_ALARM:
+    case TW_EVENT_HOLDS:
     case TW_EVENT_DAILY:
     case TW_EVENT_OPENED:
     case TW_EVENT_CLOSED: break;

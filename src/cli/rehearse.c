@@ -209,6 +209,12 @@ static void on_event(void *ctx, const tw_event *e)
             (void)fprintf(r->plan->say, "  stored %s (%s)\n", e->file,
                           out_bytes(e->bytes, size));
         break;
+    case TW_EVENT_HOLDS:
+        out_progress_clear(&r->progress);
+        if (!r->plan->common.json)
+            (void)fprintf(r->plan->say, "  from %.3f s on %s\n", since(r, e->t_us),
+                          e->text);
+        break;
     case TW_EVENT_FREED:
     case TW_EVENT_PROBLEM:
         out_progress_clear(&r->progress);

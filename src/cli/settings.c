@@ -5,6 +5,7 @@
 #include <string.h>
 
 #include "output.h"
+#include "../core/hours.h"
 #include "../settings/sections.h"
 #include "tawny/settings.h"
 
@@ -17,22 +18,24 @@ static const char EXAMPLE[] = "Examples:\n"
                               "  tawny settings\n"
                               "  tawny settings --help-texts kerb\n"
                               "  tawny settings --write kerb.start_at=0.5%\n"
+                              "  tawny settings --write 'kerb when dark.start_at=1%'\n"
                               "  tawny settings --reference > settings.md";
 
 typedef struct showing {
     const char *camera; /* NULL: the station, a destination or a sensor */
     const char *destination;
     const char *sensor;
+    const char *when;  /* section of what holds at times; NULL: it is none */
     const char *group; /* of the last line */
     gboolean json, helps, changed_only;
 } showing;
 
 static void show_json(const showing *s, const tw_setting *setting)
 {
-    out_json(json_pack("{ss ss? ss? ss? ss ss ss ss ss}", "type", "setting", "camera",
-                       s->camera, "destination", s->destination, "sensor", s->sensor,
-                       "key", setting->key, "value", setting->value, "origin",
-                       setting->origin, "preset", setting->preset, "help",
+    out_json(json_pack("{ss ss? ss? ss? ss? ss ss ss ss ss}", "type", "setting", "camera",
+                       s->camera, "section", s->when, "destination", s->destination,
+                       "sensor", s->sensor, "key", setting->key, "value", setting->value,
+                       "origin", setting->origin, "preset", setting->preset, "help",
                        setting->help));
 }
 
@@ -64,6 +67,64 @@ static tw_status show_section(tw_settings *settings, const char *camera,
     return tw_settings_walk(settings, camera, show, &s);
 }
 
+/* Whether what holds at times does now, as far as a clock can tell. */
+static const char *word_now(tw_settings *settings, const char *name)
+{
+    g_autofree char *camera = g_strndup(name, strcspn(name, " "));
+    const char *when = strstr(name, "when ");
+    twi_camera_settings of = {.latitude = TWI_NOWHERE, .longitude = TWI_NOWHERE};
+    twi_condition c;
+    if (!when || !twi_condition_read(when + strlen("when "), &c))
+        return "";
+    (void)twi_settings_camera(settings, camera, &of);
+    const bool known = of.latitude != TWI_NOWHERE && of.longitude != TWI_NOWHERE;
+    const bool by_sun =
+        c.kind != TWI_CONDITION_HOURS && known && of.dark_by == TWI_DARK_FROM_SUN;
+    if (by_sun)
+        (void)twi_hours_parse("dusk-dawn", &c.hours, NULL);
+    else if (c.kind != TWI_CONDITION_HOURS)
+        return "tawny status says whether it holds";
+    const tw_clock clock = tw_linux_clock();
+    const int64_t wall_us = clock.ops->wall_us(clock.ctx);
+    const twi_hours_place place = {of.latitude, of.longitude, known};
+    const bool within = twi_hours_within(&c.hours, wall_us,
+                                         clock.ops->offset_s(clock.ctx, wall_us), &place);
+    return within != (c.kind == TWI_CONDITION_LIGHT) ? "it holds now"
+                                                     : "it does not hold now";
+}
+
+static void show_set(void *ctx, const tw_setting *setting)
+{
+    if (strcmp(setting->origin, TWI_NOT_SET) != 0)
+        show(ctx, setting);
+}
+
+static void show_condition(tw_settings *settings, const char *name, gboolean of_all,
+                           const showing *how)
+{
+    showing s = *how;
+    s.when = name;
+    if (!s.json)
+        (void)printf("\n[camera%s %s]  # %s\n", of_all ? "s" : "", name,
+                     word_now(settings, name));
+    (void)twi_settings_walk_condition(settings, name, show_set, &s);
+}
+
+/* What holds at times: for all cameras, or for one. @param camera  NULL: for all. */
+static void show_conditions(tw_settings *settings, const char *camera, const showing *how)
+{
+    bool of_all = false;
+    const char *name = NULL;
+    for (size_t i = 0; (name = twi_settings_condition_section(settings, i, &of_all));
+         i++) {
+        const gsize n = camera ? strlen(camera) : 0;
+        const gboolean mine =
+            camera && !of_all && strncmp(name, camera, n) == 0 && name[n] == ' ';
+        if (mine || (!camera && of_all))
+            show_condition(settings, name, of_all, how);
+    }
+}
+
 static void show_destination(tw_settings *settings, const char *name, const showing *how)
 {
     showing s = *how;
@@ -82,18 +143,29 @@ static void show_sensor(tw_settings *settings, const char *name, const showing *
     (void)twi_settings_walk_sensor(settings, name, show, &s);
 }
 
+/* @return whether there is such a camera. */
+static gboolean show_camera(tw_settings *settings, const char *name, const showing *how)
+{
+    const gboolean found = show_section(settings, name, how) == TW_OK;
+    if (found)
+        show_conditions(settings, name, how);
+    return found;
+}
+
 static int show_all(tw_settings *settings, int count, char **names, const showing *how)
 {
     if (count == 0)
         (void)show_section(settings, NULL, how);
+    if (count == 0)
+        show_conditions(settings, NULL, how);
     for (size_t i = 0; count == 0 && tw_settings_camera_name(settings, i); i++)
-        (void)show_section(settings, tw_settings_camera_name(settings, i), how);
+        show_camera(settings, tw_settings_camera_name(settings, i), how);
     for (size_t i = 0; count == 0 && twi_settings_destination_name(settings, i); i++)
         show_destination(settings, twi_settings_destination_name(settings, i), how);
     for (size_t i = 0; count == 0 && twi_settings_sensor_name(settings, i); i++)
         show_sensor(settings, twi_settings_sensor_name(settings, i), how);
     for (int i = 0; i < count; i++)
-        if (show_section(settings, names[i], how) != TW_OK)
+        if (!show_camera(settings, names[i], how))
             return cli_say(CLI_USAGE, "the settings have no camera %s", names[i]);
     return CLI_DONE;
 }
@@ -122,7 +194,8 @@ static tw_status change(twi_draft *draft, const char *text, tw_error *err)
     if (dot)
         *dot = '\0';
     const gboolean station = dot && strcmp(left, "station") == 0;
-    const twi_draft_change c = {.head = !dot      ? "cameras"
+    const gboolean of_all = !dot || g_str_has_prefix(left, "when ");
+    const twi_draft_change c = {.head = of_all    ? "cameras"
                                         : station ? "station"
                                                   : "camera",
                                 .name = dot && !station ? left : "",
@@ -206,7 +279,7 @@ int cli_settings(int argc, char **argv)
         st = tw_settings_add_camera(settings, "camera", "", cli_told, NULL);
     else
         st = tw_settings_check(settings, cli_told, NULL);
-    const showing how = {NULL, NULL, NULL, NULL, common.json, helps, changed};
+    const showing how = {.json = common.json, .helps = helps, .changed_only = changed};
     code = show_all(settings, argc - 1, argv + 1, &how);
     tw_settings_free(settings);
     return st == TW_OK ? code : CLI_USAGE;

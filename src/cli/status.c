@@ -100,13 +100,24 @@ static void say_health(const telling *t, const json_t *o)
     (void)printf(", the last %s; %.1f %% of a processor, %s kept%s;\n", ago,
                  real(o, "busy"), out_bytes((uint64_t)number(o, "kept_bytes"), size),
                  json_is_true(json_object_get(o, "kept_raw")) ? " raw" : "");
-    (void)printf("  light %.0f %%, noise %.1f levels", real(o, "light"),
-                 real(o, "noise"));
+    (void)printf("  light %.0f %%", real(o, "light"));
+    if (json_object_get(o, "dark"))
+        (void)printf(" (%s)",
+                     json_is_true(json_object_get(o, "dark")) ? "dark" : "not dark");
+    (void)printf(", noise %.1f levels", real(o, "noise"));
     if (json_object_get(o, "sound"))
         (void)printf(", sound %.0f dB", real(o, "sound"));
     (void)printf("; %s\n",
                  out_lost((uint64_t)number(o, "dropped"), (uint64_t)number(o, "damaged"),
                           (uint64_t)number(o, "lost_frames"), lost));
+}
+
+/* What it has set for the light or the hour that it is. */
+static void say_holds(const json_t *o)
+{
+    const char *holds = json_string_value(json_object_get(o, "holds"));
+    if (holds)
+        (void)printf("  its settings for %s hold\n", holds);
 }
 
 /* What decides that, where it is not simply armed. */
@@ -147,6 +158,7 @@ static void say_camera(telling *t, const json_t *o)
         say_lost(t, o);
     else if (json_is_true(json_object_get(o, "open"))) {
         say_arming(t, o);
+        say_holds(o);
         say_health(t, o);
     }
 }

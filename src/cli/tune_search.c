@@ -94,6 +94,7 @@ static void on_event(void *ctx, const tw_event *e)
     case TW_EVENT_ORDERED:
     case TW_EVENT_STOPPED:
     case TW_EVENT_ALARM:
+    case TW_EVENT_HOLDS:
     case TW_EVENT_DAILY:
     case TW_EVENT_CLOSED: break;
     }

@@ -102,6 +102,7 @@ static void print_event(watching *w, const tw_event *e)
     case TW_EVENT_ORDERED:
     case TW_EVENT_STOPPED:
     case TW_EVENT_ALARM:
+    case TW_EVENT_HOLDS:
     case TW_EVENT_DAILY:
     case TW_EVENT_FREED:
         (void)printf("%s%s  %-*s  %s\n",

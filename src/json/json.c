@@ -123,6 +123,10 @@ static void put_pictures(json_t *o, const tw_camera_status *c)
     put_flag(o, "kept_raw", c->kept_raw);
     if (c->sound_level != TW_SOUND_UNKNOWN)
         put(o, "sound", json_real(c->sound_level / 10.0));
+    if (c->darkness != TW_DARKNESS_UNKNOWN)
+        put_flag(o, "dark", c->darkness == TW_DARK);
+    if (c->holds[0])
+        put_text(o, "holds", c->holds);
     put_time(o, "frame", c->frame_us);
 }
 

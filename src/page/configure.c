@@ -43,14 +43,29 @@ static bool can_be_written(const char *file)
     return access(file, W_OK) == 0 && access(folder, W_OK) == 0;
 }
 
+/* What holds at times: of all cameras, or, behind it, of one. @param camera  NULL: all.
+ */
+static void add_conditions(json_t *list, const tw_settings *s, const char *camera)
+{
+    const size_t n = camera ? strlen(camera) : 0;
+    const char *name = NULL;
+    bool of_all = false;
+    for (size_t i = 0; (name = twi_settings_condition_section(s, i, &of_all)); i++)
+        if (camera ? !of_all && strncmp(name, camera, n) == 0 && name[n] == ' ' : of_all)
+            add_section(list, of_all ? "cameras" : "camera", name);
+}
+
 static json_t *list_sections(const twi_page *p, tw_settings *s)
 {
     const char *name = NULL,
                *slash = strrchr(p->settings_file ? p->settings_file : "", '/');
     json_t *list = json_array();
     add_section(list, "station", "");
-    for (size_t i = 0; (name = tw_settings_camera_name(s, i)); i++)
+    add_conditions(list, s, NULL);
+    for (size_t i = 0; (name = tw_settings_camera_name(s, i)); i++) {
         add_section(list, "camera", name);
+        add_conditions(list, s, name);
+    }
     for (size_t i = 0; (name = twi_settings_destination_name(s, i)); i++)
         add_section(list, "destination", name);
     for (size_t i = 0; (name = twi_settings_sensor_name(s, i)); i++)
@@ -66,8 +81,11 @@ static tw_status walk(tw_settings *s, const char *head, const char *name, json_t
 {
     if (strcmp(head, "station") == 0)
         return tw_settings_walk(s, NULL, add_row, rows);
-    if (strcmp(head, "camera") == 0)
-        return name ? tw_settings_walk(s, name, add_row, rows) : TW_ENOENT;
+    if (name && strcmp(head, "camera") == 0 &&
+        tw_settings_walk(s, name, add_row, rows) == TW_OK)
+        return TW_OK;
+    if (name && (strcmp(head, "camera") == 0 || strcmp(head, "cameras") == 0))
+        return twi_settings_walk_condition(s, name, add_row, rows);
     if (strcmp(head, "sensor") == 0)
         return name ? twi_settings_walk_sensor(s, name, add_row, rows) : TW_ENOENT;
     return strcmp(head, "destination") == 0 && name

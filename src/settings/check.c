@@ -8,19 +8,32 @@
 #include "tawny/settings.h"
 
 /* The line that a check should point at: the deciding one of two settings. */
-static const char *origin_of(const tw_settings *s, const char *camera, const char *key)
+static const char *origin_when(const tw_settings *s, const char *camera, const char *key,
+                               const twi_holding *now)
 {
-    const entry *e = twi_deciding(s, camera, twi_table_find("camera", key));
+    const entry *e = twi_deciding(s, camera, twi_table_find("camera", key), now);
     return e ? e->origin : NULL;
 }
 
-static void check_pair(intake *in, const char *camera, const char *low, int64_t low_ppm,
-                       const char *high, int64_t high_ppm)
+static const char *origin_of(const tw_settings *s, const char *camera, const char *key)
 {
-    if (low_ppm <= high_ppm)
+    return origin_when(s, camera, key, NULL);
+}
+
+/* A limit and one that it may not exceed. */
+typedef struct pair {
+    const char *low, *high; /* keys */
+    int64_t low_ppm, high_ppm;
+} pair;
+
+static void check_pair(intake *in, const char *camera, const twi_holding *now,
+                       const pair *of)
+{
+    const char *low = of->low, *high = of->high;
+    if (of->low_ppm <= of->high_ppm)
         return;
-    const char *at = origin_of(in->settings, camera, low);
-    in->file = at ? at : origin_of(in->settings, camera, high);
+    const char *at = origin_when(in->settings, camera, low, now);
+    in->file = at ? at : origin_when(in->settings, camera, high, now);
     twi_intake_tell(in, TW_ESYNTAX, 0,
                     "camera %s: %s is over %s: lower it or raise the other", camera, low,
                     high);
@@ -47,21 +60,87 @@ static void check_profiles(intake *in, const char *camera)
     }
 }
 
+static bool by_the_sun(const char *text)
+{
+    twi_hours hours;
+    return text && twi_hours_parse(text, &hours, NULL) == TW_OK &&
+           twi_hours_need_place(&hours);
+}
+
+static bool has_place(const twi_camera_settings *camera)
+{
+    return camera->latitude != TWI_NOWHERE && camera->longitude != TWI_NOWHERE;
+}
+
 /* Hours by the sun need a place. */
 static void check_place(intake *in, const section *self,
                         const twi_camera_settings *camera)
 {
-    twi_hours hours;
-    const bool known =
-        camera->latitude != TWI_NOWHERE && camera->longitude != TWI_NOWHERE;
-    if (known || !camera->hours ||
-        twi_hours_parse(camera->hours, &hours, NULL) != TW_OK ||
-        !twi_hours_need_place(&hours))
+    if (has_place(camera) || !by_the_sun(camera->hours))
         return;
     in->file = self->file;
     twi_intake_tell(in, TW_ESYNTAX, self->line,
                     "camera %s: hours = %s needs its latitude and longitude", self->name,
                     camera->hours);
+}
+
+/* What tells day from night must be able to. */
+static void check_dark(intake *in, const section *self, const twi_camera_settings *camera)
+{
+    const char *at = origin_of(in->settings, self->name, "dark_by"), *missing = NULL;
+    if (camera->dark_by == TWI_DARK_FROM_SUN && !has_place(camera))
+        missing = "sun: it needs latitude and longitude";
+    else if (camera->dark_by == TWI_DARK_FROM_PIN && camera->dark_pin[0] == '\0')
+        missing = "pin: write dark_pin = CHIP/NUMBER as well";
+    else if (camera->dark_by == TWI_DARK_FROM_COLOUR && !camera->colour)
+        missing = "colour: it needs colour = yes";
+    if (!missing)
+        return;
+    in->file = at ? at : self->file;
+    twi_intake_tell(in, TW_ESYNTAX, 0, "camera %s: dark_by = %s", self->name, missing);
+}
+
+static void check_limits(intake *in, const twi_camera_settings *c, const twi_holding *now)
+{
+    const pair activity = {"stay_at", "start_at", c->stay_ppm, c->start_ppm},
+               blobs = {"smallest", "largest", c->smallest_ppm, c->largest_ppm};
+    check_pair(in, c->name, now, &activity);
+    check_pair(in, c->name, now, &blobs);
+}
+
+/* A section that holds at times is that of a camera which is there. */
+static void check_condition(intake *in, const section *self)
+{
+    char camera[NAME_MAX_BYTES + 1];
+    twi_camera_settings of;
+    (void)snprintf(camera, sizeof camera, "%.*s", (int)strcspn(self->name, " "),
+                   self->name);
+    if (twi_settings_camera(in->settings, camera, &of) != TW_OK)
+        twi_intake_tell(in, TW_ESYNTAX, self->line, "[camera %s]: there is no camera %s",
+                        self->name, camera);
+}
+
+/* What holds at times, with what always does. */
+static void check_times(intake *in, const section *self,
+                        const twi_camera_settings *camera)
+{
+    twi_conditions all;
+    const size_t count = twi_gather_conditions(in->settings, self->name, &all);
+    in->file = self->file;
+    if (count > TWI_CONDITIONS_MAX)
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "camera %s has more than %d sections that hold at times: put "
+                        "hours of one kind into one, separated by commas",
+                        self->name, TWI_CONDITIONS_MAX);
+    for (size_t k = 0; k < all.count; k++)
+        if (by_the_sun(all.of[k].text) && !has_place(camera))
+            twi_intake_tell(in, TW_ESYNTAX, self->line,
+                            "camera %s: when %s needs its latitude and longitude",
+                            self->name, all.of[k].text);
+    /* Each alone: of what holds together the user thinks last. */
+    for (size_t k = 0; camera->conditions && k < camera->conditions->count; k++)
+        check_limits(in, &camera->conditions->by[1U << k],
+                     &(twi_holding){camera->conditions, 1U << k});
 }
 
 /* The destinations that a camera names. */
@@ -87,11 +166,11 @@ static void check_camera(intake *in, const section *self)
         twi_intake_tell(in, TW_ENOMEM, 0, "out of memory");
         return;
     }
-    check_pair(in, self->name, "stay_at", camera.stay_ppm, "start_at", camera.start_ppm);
-    check_pair(in, self->name, "smallest", camera.smallest_ppm, "largest",
-               camera.largest_ppm);
+    check_limits(in, &camera, NULL);
     check_profiles(in, self->name);
     check_place(in, self, &camera);
+    check_dark(in, self, &camera);
+    check_times(in, self, &camera);
     check_sent(in, self, &camera);
     size_t own = 0;
     for (size_t i = 0; i < camera.zone_count; i++)
@@ -320,6 +399,8 @@ tw_status tw_settings_check(tw_settings *settings, tw_problem_fn callback, void 
         (void)snprintf(in.name, sizeof in.name, "%s", self->name);
         if (self->level == IN_CAMERA)
             check_camera(&in, self);
+        else if (self->level == IN_CAMERA_WHEN)
+            check_condition(&in, self);
         else if (self->level == IN_ZONE)
             check_zone(&in, self);
         else if (self->level == IN_HOOK)

@@ -6,18 +6,33 @@
 
 enum { ENTRIES_MAX = 100000 };
 
-void twi_forget_zones(tw_settings *s)
+void twi_free_zones(camera_zones *made)
 {
-    for (size_t i = 0; i < s->made_count; i++) {
-        free(s->made[i].camera);
-        free(s->made[i].zones);
-        free(s->made[i].names);
-        free(s->made[i].points);
-        free(s->made[i].evidence_pct);
-    }
+    free(made->camera);
+    free(made->zones);
+    free(made->names);
+    free(made->points);
+    free(made->evidence_pct);
+}
+
+void twi_free_times(camera_times *made)
+{
+    free(made->camera);
+    free(made->conditions);
+    free(made->by);
+}
+
+void twi_forget_made(tw_settings *s)
+{
+    for (size_t i = 0; i < s->made_count; i++)
+        twi_free_zones(&s->made[i]);
+    for (size_t i = 0; i < s->times_count; i++)
+        twi_free_times(&s->times[i]);
     free(s->made);
+    free(s->times);
     s->made = NULL;
-    s->made_count = 0;
+    s->times = NULL;
+    s->made_count = s->times_count = 0;
 }
 
 /* An array with room for one more element. @return it, NULL: out of memory, and the old
@@ -32,6 +47,7 @@ tw_status twi_add_section(tw_settings *s, level at, const char *name, const char
 {
     if (twi_find_section(s, at, name))
         return TW_OK;
+    twi_forget_made(s);
     section *more = twi_one_more(s->sections, s->section_count, sizeof *more);
     if (!more)
         return TW_ENOMEM;
@@ -68,7 +84,7 @@ entry *twi_find_entry(const tw_settings *s, level at, const char *name,
 tw_status twi_add_entry(tw_settings *s, level at, const char *name, const twi_row *row,
                         const char *value, const char *origin)
 {
-    twi_forget_zones(s);
+    twi_forget_made(s);
     entry made = {row, at, strdup(name), strdup(value), strdup(origin)};
     if (!made.name || !made.value || !made.origin)
         goto fail;

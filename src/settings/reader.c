@@ -22,6 +22,16 @@ static char *trim(char *s)
     return s;
 }
 
+/* One blank for each run of them, in place. */
+static void join_blanks(char *s)
+{
+    char *to = s;
+    for (const char *from = s; *from; from++)
+        if (!blank(*from) || (to > s && to[-1] != ' '))
+            *to++ = blank(*from) ? ' ' : *from;
+    *to = '\0';
+}
+
 static void cut_comment(char *s)
 {
     for (size_t i = 0; s[i]; i++) {
@@ -45,7 +55,9 @@ static void read_section(const twi_reader *reader, unsigned line, char *s)
     char *name = head + strcspn(head, " \t");
     if (*name)
         *name++ = '\0';
-    reader->section(reader->ctx, line, head, trim(name));
+    name = trim(name);
+    join_blanks(name);
+    reader->section(reader->ctx, line, head, name);
 }
 
 static void read_line(const twi_reader *reader, unsigned line, char *s)

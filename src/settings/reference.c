@@ -2,7 +2,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "table.h"
+#include "state.h"
 #include "tawny/settings.h"
 #include "sections.h"
 
@@ -17,13 +17,18 @@ static const char INTRO[] =
     "| `[cameras]` | settings for every camera |\n"
     "| `[profile NAME]` | a bundle of camera settings, taken by `use = NAME` |\n"
     "| `[camera NAME]` | one camera |\n"
+    "| `[camera NAME when dark]` | what holds for it in the dark alone; `light` and "
+    "hours, "
+    "`22:00-05:00`, likewise |\n"
+    "| `[cameras when dark]` | the same for every camera |\n"
     "| `[zone CAMERA/NAME]` | a part of one camera's picture |\n"
     "| `[hook NAME]` | a program of yours that is started on events |\n"
     "| `[destination NAME]` | where captures and messages go |\n"
     "| `[sensor NAME]` | a number that a file or a program gives |\n\n"
-    "Later wins: built-in, `[cameras]`, profiles in the order of `use`, `[camera "
-    "NAME]`,\n"
-    "`--set key=value`, `--set NAME.key=value`. `tawny settings` shows where each value "
+    "Later wins: built-in, `[cameras]`, `[cameras when ...]`, profiles in the order of "
+    "`use`,\n"
+    "`[camera NAME]`, `[camera NAME when ...]` in their order, `--set key=value`, `--set "
+    "NAME.key=value`. `tawny settings` shows where each value "
     "comes\n"
     "from.\n\n"
     "`include = cameras.d/*.ini` on a line of its own reads other files in its place, "
@@ -38,7 +43,7 @@ static const char INTRO[] =
 static const char *word_applied(const twi_row *row)
 {
     static const char *const words[] = {"", "at once", "learnt", "opened", "start"};
-    return words[row->applied & ~(unsigned)TWI_SENDING];
+    return words[twi_row_applied(row)];
 }
 
 static void print_row(FILE *out, const twi_row *row)

@@ -28,9 +28,12 @@ const entry *twi_used_profiles(const tw_settings *s, const char *camera)
 }
 
 /* The entry that decides a camera's setting, NULL: the built-in value does. */
-const entry *twi_deciding(const tw_settings *s, const char *camera, const twi_row *row)
+const entry *twi_deciding(const tw_settings *s, const char *camera, const twi_row *row,
+                          const twi_holding *now)
 {
     const entry *found = twi_find_entry(s, IN_CAMERAS, "", row), *e = NULL;
+    if ((e = twi_deciding_when(s, camera, IN_CAMERAS_WHEN, row, now)) != NULL)
+        found = e;
     const entry *use = twi_used_profiles(s, camera);
     const char *list = use ? use->value : "";
     char profile[NAME_MAX_BYTES + 1];
@@ -39,6 +42,8 @@ const entry *twi_deciding(const tw_settings *s, const char *camera, const twi_ro
             found = e;
     if ((e = twi_find_entry(s, IN_CAMERA, camera, row)) != NULL)
         found = e;
+    if ((e = twi_deciding_when(s, camera, IN_CAMERA_WHEN, row, now)) != NULL)
+        found = e;
     if ((e = twi_find_entry(s, SET_ALL, "", row)) != NULL)
         found = e;
     if ((e = twi_find_entry(s, SET_CAMERA, camera, row)) != NULL)
@@ -46,19 +51,20 @@ const entry *twi_deciding(const tw_settings *s, const char *camera, const twi_ro
     return found;
 }
 
-int64_t twi_dial_of(const tw_settings *s, const char *camera)
+int64_t twi_dial_of(const tw_settings *s, const char *camera, const twi_holding *now)
 {
     const twi_row *row = twi_table_find("camera", "sensitivity");
-    const entry *e = twi_deciding(s, camera, row);
+    const entry *e = twi_deciding(s, camera, row, now);
     int64_t step = TWI_DIAL_USUAL;
     (void)row->type->parse(row, e ? e->value : row->preset, &step);
     return step;
 }
 
-const char *twi_unset_value(const tw_settings *s, const char *camera, const twi_row *row)
+const char *twi_unset_value(const tw_settings *s, const char *camera, const twi_row *row,
+                            const twi_holding *now)
 {
     const char *turned = twi_dial_value(row, TWI_DIAL_USUAL)
-                             ? twi_dial_value(row, twi_dial_of(s, camera))
+                             ? twi_dial_value(row, twi_dial_of(s, camera, now))
                              : NULL;
     return turned ? turned : row->preset;
 }
@@ -191,11 +197,11 @@ static int64_t dialled(const char *key, int64_t step)
 
 /* A zone with a sensitivity of its own asks for evidence of its own. Its limits are the
  * camera's unless it has some. */
-static void turn_zone(const tw_settings *s, const char *camera, twi_zone_settings *zone,
-                      uint16_t *evidence_pct)
+static void turn_zone(const tw_settings *s, const char *camera, const twi_holding *now,
+                      twi_zone_settings *zone, uint16_t *evidence_pct)
 {
     const twi_row *row = twi_table_find("camera", "start_at");
-    const entry *e = twi_deciding(s, camera, row);
+    const entry *e = twi_deciding(s, camera, row, now);
     if (zone->sensitivity == 0 || zone->kind == TWI_ZONE_IGNORED)
         return;
     *evidence_pct = (uint16_t)dialled("evidence", zone->sensitivity);
@@ -203,7 +209,7 @@ static void turn_zone(const tw_settings *s, const char *camera, twi_zone_setting
         (void)row->type->parse(row, e ? e->value : row->preset, &zone->start_ppm);
 }
 
-static bool make_zones(const tw_settings *s, camera_zones *made)
+static bool make_zones(const tw_settings *s, const twi_holding *now, camera_zones *made)
 {
     size_t most = 0;
     for (size_t i = 0; i < s->section_count; i++)
@@ -220,7 +226,7 @@ static bool make_zones(const tw_settings *s, camera_zones *made)
             continue;
         twi_zone_settings read;
         twi_read_zone(s, s->sections[i].name, &read);
-        turn_zone(s, made->camera, &read, &made->evidence_pct[made->count]);
+        turn_zone(s, made->camera, now, &read, &made->evidence_pct[made->count]);
         tw_point *points = made->points + made->count * TWI_AREA_MAX;
         const size_t corners = read.area ? twi_area_parse(read.area, points) : 0;
         if (corners == 0)
@@ -237,10 +243,11 @@ static bool make_zones(const tw_settings *s, camera_zones *made)
     return true;
 }
 
-static const camera_zones *zones_for(tw_settings *s, const char *camera)
+static const camera_zones *zones_for(tw_settings *s, const char *camera,
+                                     const twi_holding *now)
 {
     for (size_t i = 0; i < s->made_count; i++)
-        if (strcmp(s->made[i].camera, camera) == 0)
+        if (strcmp(s->made[i].camera, camera) == 0 && s->made[i].bits == now->bits)
             return &s->made[i];
     camera_zones *more = twi_one_more(s->made, s->made_count, sizeof *more);
     if (!more)
@@ -249,9 +256,71 @@ static const camera_zones *zones_for(tw_settings *s, const char *camera)
     camera_zones *made = &s->made[s->made_count++];
     memset(made, 0, sizeof *made);
     made->camera = strdup(camera);
-    if (made->camera && make_zones(s, made))
+    made->bits = now->bits;
+    if (made->camera && make_zones(s, now, made))
         return made;
-    twi_forget_zones(s);
+    twi_free_zones(made);
+    s->made_count--;
+    return NULL;
+}
+
+/* All settings of a camera, by what holds. */
+static tw_status fill_camera(tw_settings *s, const section *self, const twi_holding *now,
+                             twi_camera_settings *out)
+{
+    size_t count = 0;
+    const twi_row *rows = twi_table(&count);
+    memset(out, 0, sizeof *out);
+    out->name = self->name;
+    for (size_t i = 0; i < count; i++) {
+        if (strcmp(rows[i].section, "camera") != 0)
+            continue;
+        const entry *e = twi_deciding(s, self->name, &rows[i], now);
+        fill(&rows[i], e ? e->value : twi_unset_value(s, self->name, &rows[i], now), out);
+    }
+    const camera_zones *zones = zones_for(s, self->name, now);
+    if (!zones)
+        return TW_ENOMEM;
+    out->zones = zones->zones;
+    out->zone_names = zones->names;
+    out->zone_evidence_pct = zones->evidence_pct;
+    out->zone_count = zones->count;
+    out->conditions = now->conditions->count > 0 ? now->conditions : NULL;
+    return TW_OK;
+}
+
+static bool make_times(tw_settings *s, const section *self, camera_times *made)
+{
+    twi_conditions *all = calloc(1, sizeof *all);
+    bool good = all != NULL;
+    made->conditions = all;
+    if (all)
+        (void)twi_gather_conditions(s, self->name, all);
+    const unsigned count = all ? 1U << all->count : 1U;
+    made->by = calloc(count, sizeof *made->by);
+    for (unsigned bits = 0; good && made->by && bits < count; bits++)
+        good = fill_camera(s, self, &(twi_holding){all, bits}, &made->by[bits]) == TW_OK;
+    if (good)
+        all->by = made->by;
+    return good && made->by;
+}
+
+/* A camera's settings, by each set of its conditions. */
+static const twi_conditions *times_for(tw_settings *s, const section *self)
+{
+    for (size_t i = 0; i < s->times_count; i++)
+        if (strcmp(s->times[i].camera, self->name) == 0)
+            return s->times[i].conditions;
+    camera_times *more = twi_one_more(s->times, s->times_count, sizeof *more);
+    if (!more)
+        return NULL;
+    s->times = more;
+    s->times[s->times_count++] = (camera_times){.camera = strdup(self->name)};
+    camera_times *made = &s->times[s->times_count - 1];
+    if (made->camera && make_times(s, self, made))
+        return made->conditions;
+    twi_free_times(made);
+    s->times_count--;
     return NULL;
 }
 
@@ -263,21 +332,9 @@ tw_status twi_settings_camera(tw_settings *settings, const char *name,
     const section *self = twi_find_section(settings, IN_CAMERA, name);
     if (!self)
         return TW_ENOENT;
-    size_t count = 0;
-    const twi_row *rows = twi_table(&count);
-    memset(out, 0, sizeof *out);
-    out->name = self->name;
-    for (size_t i = 0; i < count; i++) {
-        const entry *e = twi_deciding(settings, name, &rows[i]);
-        if (strcmp(rows[i].section, "camera") == 0)
-            fill(&rows[i], e ? e->value : twi_unset_value(settings, name, &rows[i]), out);
-    }
-    const camera_zones *zones = zones_for(settings, name);
-    if (!zones)
+    const twi_conditions *times = times_for(settings, self);
+    if (!times)
         return TW_ENOMEM;
-    out->zones = zones->zones;
-    out->zone_names = zones->names;
-    out->zone_evidence_pct = zones->evidence_pct;
-    out->zone_count = zones->count;
+    *out = times->by[0];
     return TW_OK;
 }

@@ -7,6 +7,7 @@
 #include <stdio.h>
 
 #include "../core/dispatch.h"
+#include "../core/hours.h"
 #include "../core/naming.h"
 #include "../core/view.h"
 #include "tawny/settings.h"
@@ -98,6 +99,39 @@ typedef struct twi_station_settings {
     const char *page_url;   /* where others find the page; "": not said */
 } twi_station_settings;
 
+/* When a section holds that does at times. */
+typedef enum twi_condition_kind {
+    TWI_CONDITION_DARK,
+    TWI_CONDITION_LIGHT,
+    TWI_CONDITION_HOURS
+} twi_condition_kind;
+
+typedef struct twi_condition {
+    twi_condition_kind kind;
+    const char *text; /* "dark", "22:00-05:00" */
+    twi_hours hours;  /* of TWI_CONDITION_HOURS */
+} twi_condition;
+
+/* What tells that it is dark. */
+typedef enum twi_dark_from {
+    TWI_DARK_FROM_LIGHT,  /* the picture is */
+    TWI_DARK_FROM_COLOUR, /* it has no colour: the camera has gone over to infrared */
+    TWI_DARK_FROM_SUN,    /* it is below the horizon */
+    TWI_DARK_FROM_PIN     /* dark_pin is active */
+} twi_dark_from;
+
+enum { TWI_CONDITIONS_MAX = 5 };
+
+struct twi_camera_settings;
+
+/* A camera's conditions, and its settings by which of them hold. */
+typedef struct twi_conditions {
+    size_t count;
+    twi_condition of[TWI_CONDITIONS_MAX];
+    const struct twi_camera_settings *by; /* 1 << count of them: at 1 << k and so on where
+                                             the k-th holds */
+} twi_conditions;
+
 /* One camera, everything inherited. Times in microseconds, shares in ppm. */
 typedef struct twi_camera_settings {
     const char *name;
@@ -158,7 +192,10 @@ typedef struct twi_camera_settings {
     int64_t sensor_starts;       /* a twi_sensor_starts */
     int64_t sensor_holds_us;     /* so long after its signal motion counts with it */
     const char *lamp_pin;        /* lit in the dark while a sighting lasts; "" none */
+    int64_t dark_by;             /* a twi_dark_from */
     int64_t dark_ppm;            /* of the brightest possible */
+    int64_t dark_after_us;       /* so long it must be dark, or light */
+    const char *dark_pin;        /* active in the dark; "" none */
     const char *pulse_pin;       /* pulses when a sighting begins; "" none */
     int64_t pulse_us;
     const char *send_to; /* names of destinations, separated by commas; "" none */
@@ -166,6 +203,7 @@ typedef struct twi_camera_settings {
     const char *const *zone_names;
     const uint16_t *zone_evidence_pct; /* 0: as elsewhere */
     size_t zone_count;
+    const twi_conditions *conditions; /* NULL: nothing holds at times alone */
 } twi_camera_settings;
 
 /* What a hook is started on; bits of twi_hook_settings.on, in the order of the words. */
@@ -326,9 +364,34 @@ bool twi_settings_names(const char *list, const char *name);
 /** Fill in the [station] settings. */
 void twi_settings_station(const tw_settings *settings, twi_station_settings *out);
 
-/** Fill in one camera's settings. @return TW_OK; TW_ENOENT: no such camera; TW_ENOMEM. */
+/** Fill in one camera's settings, without what holds at times: that is in conditions.
+ * @return TW_OK; TW_ENOENT: no such camera; TW_ENOMEM. */
 tw_status twi_settings_camera(tw_settings *settings, const char *name,
                               twi_camera_settings *out);
+
+/** @return The name of a section that holds at times, "kerb when dark" or, of all
+ * cameras, "when dark"; in the order of the file, NULL past the last.
+ * @param of_all  Set to whether it is of all cameras. */
+const char *twi_settings_condition_section(const tw_settings *settings, size_t index,
+                                           bool *of_all);
+
+#define TWI_NOT_SET "not set" /* origin of what such a section does not have */
+
+/** Visit the settings that may stand in such a section, as tw_settings_walk, whether it
+ * is there already or not. What it does not have is told with the built-in value, and
+ * TWI_NOT_SET. @return TW_OK; TW_ENOENT: it cannot be one. */
+tw_status twi_settings_walk_condition(tw_settings *settings, const char *name,
+                                      void (*visit)(void *ctx, const tw_setting *setting),
+                                      void *ctx);
+
+/** Read "dark", "light" or hours. @param out  May be NULL; it borrows the text.
+ * @return false: it is none of them, or hours that are always. */
+bool twi_condition_read(const char *text, twi_condition *out);
+
+/** Write those of a camera's conditions that hold: "dark; 22:00-05:00"; "": none.
+ * @param conditions  May be NULL. @param bits  Of those that hold. */
+void twi_conditions_word(const twi_conditions *conditions, unsigned bits, char *out,
+                         size_t capacity);
 
 /** The same for a sensor. */
 tw_status twi_settings_walk_sensor(tw_settings *settings, const char *sensor,

@@ -31,7 +31,7 @@ void tw_settings_free(tw_settings *s)
     }
     free(s->sections);
     free(s->entries);
-    twi_forget_zones(s);
+    twi_forget_made(s);
     free(s);
 }
 
@@ -100,7 +100,8 @@ static bool sound_sections(const tw_settings *s, const char *camera)
     if (!self || self->wrong)
         return false;
     for (size_t i = 0; i < s->section_count; i++)
-        if (s->sections[i].wrong && twi_zone_of(&s->sections[i], camera))
+        if (s->sections[i].wrong && (twi_zone_of(&s->sections[i], camera) ||
+                                     twi_condition_of(&s->sections[i], camera)))
             return false;
     const entry *use = twi_used_profiles(s, camera);
     const char *list = use ? use->value : "";
@@ -121,7 +122,8 @@ bool twi_settings_sound(const tw_settings *settings, const char *camera)
 /* What decides a setting of a camera, or, NULL, of the station. */
 static const entry *entry_of(const tw_settings *s, const char *camera, const twi_row *row)
 {
-    return camera ? twi_deciding(s, camera, row) : twi_find_entry(s, IN_STATION, "", row);
+    return camera ? twi_deciding(s, camera, row, NULL)
+                  : twi_find_entry(s, IN_STATION, "", row);
 }
 
 #define BUILT_IN "built-in"
@@ -143,11 +145,6 @@ static const char *shown(const twi_row *row, const char *value)
     return bare ? "***" : value;
 }
 
-static tw_applied applied_of(const twi_row *row)
-{
-    return (tw_applied)(row->applied & ~(unsigned)TWI_SENDING);
-}
-
 /* A value, and what it comes from. */
 typedef struct standing {
     const char *value, *origin;
@@ -163,10 +160,12 @@ static standing stands_for(const tw_settings *s, const char *camera, const twi_r
                            char text[TWI_VALUE_MAX])
 {
     const entry *e = entry_of(s, camera, row);
-    const char *unset = e || !camera ? row->preset : twi_unset_value(s, camera, row);
+    const char *unset =
+        e || !camera ? row->preset : twi_unset_value(s, camera, row, NULL);
     if (unset == row->preset || strcmp(unset, row->preset) == 0)
         return stands(row, e);
-    (void)snprintf(text, TWI_VALUE_MAX, "sensitivity = %d", (int)twi_dial_of(s, camera));
+    (void)snprintf(text, TWI_VALUE_MAX, "sensitivity = %d",
+                   (int)twi_dial_of(s, camera, NULL));
     return (standing){unset, text};
 }
 
@@ -190,7 +189,7 @@ static void show_row(const twi_row *row, const standing *at, bool fixed,
                                 .help = row->help,
                                 .origin = at->origin,
                                 .in_file_alone = fixed || row->reach == TWI_REACH_FILE,
-                                .applied = applied_of(row)};
+                                .applied = twi_row_applied(row)};
     visit(ctx, &setting);
 }
 
@@ -252,6 +251,27 @@ tw_status twi_settings_walk_sensor(tw_settings *settings, const char *name,
     return walk_lone(settings, IN_SENSOR, "sensor", name, false, visit, ctx);
 }
 
+tw_status twi_settings_walk_condition(tw_settings *settings, const char *name,
+                                      void (*visit)(void *ctx, const tw_setting *setting),
+                                      void *ctx)
+{
+    size_t count = 0;
+    const twi_row *rows = twi_table(&count);
+    if (!settings || !name || !visit)
+        return TW_EINVAL;
+    level at;
+    if (!twi_condition_section_read(settings, name, &at))
+        return TW_ENOENT;
+    for (size_t i = 0; i < count; i++) {
+        const entry *e = twi_find_entry(settings, at, name, &rows[i]);
+        const standing stands_as =
+            e ? stands(&rows[i], e) : (standing){rows[i].preset, TWI_NOT_SET};
+        if (twi_row_changes(&rows[i]))
+            show_row(&rows[i], &stands_as, false, visit, ctx);
+    }
+    return TW_OK;
+}
+
 /* ---- comparing ------------------------------------------------------------------- */
 
 static bool same_value(const entry *a, const entry *b, const twi_row *row)
@@ -284,13 +304,17 @@ static bool has_sections(const tw_settings *a, const tw_settings *b, level at,
     return true;
 }
 
-/* Whether b has the zones of a camera that a has. */
-static bool has_zones(const tw_settings *a, const tw_settings *b, const char *camera)
+/* Whether b has the zones of a camera that a has, and what holds for it at times. */
+static bool has_parts(const tw_settings *a, const tw_settings *b, const char *camera)
 {
-    for (size_t i = 0; i < a->section_count; i++)
-        if (twi_zone_of(&a->sections[i], camera) &&
-            !same_section(a, b, IN_ZONE, "zone", a->sections[i].name))
+    for (size_t i = 0; i < a->section_count; i++) {
+        const section *s = &a->sections[i];
+        const char *rows_of = twi_zone_of(s, camera)        ? "zone"
+                              : twi_condition_of(s, camera) ? "camera"
+                                                            : NULL;
+        if (rows_of && !same_section(a, b, s->level, rows_of, s->name))
             return false;
+    }
     return true;
 }
 
@@ -303,7 +327,7 @@ tw_applied twi_settings_difference(const tw_settings *a, const tw_settings *b,
     if (!a || !b)
         return TW_APPLIED_START;
     for (size_t i = 0; i < count; i++) {
-        const tw_applied applied = applied_of(&rows[i]);
+        const tw_applied applied = twi_row_applied(&rows[i]);
         if (strcmp(rows[i].section, camera ? "camera" : "station") == 0 &&
             applied > most &&
             !same_value(entry_of(a, camera, &rows[i]), entry_of(b, camera, &rows[i]),
@@ -311,7 +335,7 @@ tw_applied twi_settings_difference(const tw_settings *a, const tw_settings *b,
             most = applied;
     }
     if (most == TW_APPLIED_NOT && camera &&
-        !(has_zones(a, b, camera) && has_zones(b, a, camera)))
+        !(has_parts(a, b, camera) && has_parts(b, a, camera)))
         most = TW_APPLIED_LIVE;
     return most;
 }
@@ -340,8 +364,8 @@ static bool sends_alike(const tw_settings *a, const tw_settings *b)
         bool same = twi_find_section(b, IN_CAMERA, name) != NULL;
         for (size_t k = 0; same && k < count; k++)
             if ((rows[k].applied & TWI_SENDING) && strcmp(rows[k].section, "camera") == 0)
-                same = same_value(twi_deciding(a, name, &rows[k]),
-                                  twi_deciding(b, name, &rows[k]), &rows[k]);
+                same = same_value(twi_deciding(a, name, &rows[k], NULL),
+                                  twi_deciding(b, name, &rows[k], NULL), &rows[k]);
         if (!same)
             return false;
     }

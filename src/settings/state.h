@@ -8,7 +8,7 @@
 #include "tawny/zones.h"
 #include "tawny/settings.h"
 
-enum { NAME_MAX_BYTES = 32 };
+enum { NAME_MAX_BYTES = 32, WHEN_MAX_BYTES = 128 };
 
 #define TWI_ORIGIN_SET "--set" /* of values that tw_settings_set has set */
 
@@ -16,8 +16,10 @@ enum { NAME_MAX_BYTES = 32 };
 typedef enum level {
     IN_STATION,
     IN_CAMERAS,
+    IN_CAMERAS_WHEN,
     IN_PROFILE,
     IN_CAMERA,
+    IN_CAMERA_WHEN,
     IN_ZONE,
     IN_HOOK,
     IN_DESTINATION,
@@ -28,7 +30,7 @@ typedef enum level {
 
 typedef struct section {
     level level;
-    char *name; /* "" where there is only one */
+    char *name; /* "" where there is only one; "kerb when dark" */
     char *file;
     unsigned line;
     bool wrong; /* what it says has mistakes */
@@ -42,15 +44,29 @@ typedef struct entry {
     char *origin; /* "station.ini:14" */
 } entry;
 
+/* What of a camera's conditions holds. */
+typedef struct twi_holding {
+    const twi_conditions *conditions;
+    unsigned bits;
+} twi_holding;
+
 /* A camera's zones, made when they are asked for. */
 typedef struct camera_zones {
     char *camera;
+    unsigned bits; /* of the conditions that hold */
     tw_zone *zones;
     const char **names;
     tw_point *points;
     uint16_t *evidence_pct; /* asked for in each; 0: as elsewhere */
     size_t count;
 } camera_zones;
+
+/* A camera's settings by what holds, likewise. */
+typedef struct camera_times {
+    char *camera;
+    twi_conditions *conditions; /* borrowed by what was made; NULL: it has none */
+    twi_camera_settings *by;
+} camera_times;
 
 struct tw_settings {
     section *sections;
@@ -59,6 +75,8 @@ struct tw_settings {
     size_t entry_count;
     camera_zones *made;
     size_t made_count;
+    camera_times *times;
+    size_t times_count;
     bool wrong; /* there are mistakes in what concerns all cameras */
 };
 
@@ -77,19 +95,45 @@ tw_status twi_add_entry(tw_settings *s, level at, const char *name, const twi_ro
 /** Room for one more in an array. @return NULL: out of memory, or there are too many. */
 void *twi_one_more(void *array, size_t count, size_t size);
 
-/** What was made of zones does not hold any more. */
-void twi_forget_zones(tw_settings *s);
+/** What was made of cameras and zones does not hold any more. */
+void twi_forget_made(tw_settings *s);
+void twi_free_zones(camera_zones *made);
+void twi_free_times(camera_times *made);
 
-/** @return the entry that decides a camera's setting, NULL: the built-in value does. */
-const entry *twi_deciding(const tw_settings *s, const char *camera, const twi_row *row);
+/** @param now  What holds; NULL: nothing that holds at times.
+ * @return the entry that decides a camera's setting, NULL: the built-in value does. */
+const entry *twi_deciding(const tw_settings *s, const char *camera, const twi_row *row,
+                          const twi_holding *now);
+
+/** The same of sections of one level that hold at times, the last of them winning. */
+const entry *twi_deciding_when(const tw_settings *s, const char *camera, level at,
+                               const twi_row *row, const twi_holding *now);
 
 /** The sensitivity of a camera. */
-int64_t twi_dial_of(const tw_settings *settings, const char *camera);
+int64_t twi_dial_of(const tw_settings *settings, const char *camera,
+                    const twi_holding *now);
 
 /** The value of a camera's setting where none is set: by its sensitivity, else the
  * built-in one. */
 const char *twi_unset_value(const tw_settings *settings, const char *camera,
-                            const twi_row *row);
+                            const twi_row *row, const twi_holding *now);
+
+/** @return the condition of a section that holds at times for this camera, else NULL. */
+const char *twi_condition_of(const section *s, const char *camera);
+
+/** Whether a name is that of a section that holds at times, there or not: "kerb when
+ * dark" of a camera that is there, "when dark". @param at  Set to its level. */
+bool twi_condition_section_read(const tw_settings *s, const char *name, level *at);
+
+/** Split the name of a section that holds at times.
+ * @param before  Set to the length of the camera's name, 0: it is of all.
+ * @return its condition, NULL: it has none. */
+const char *twi_condition_in(const char *name, size_t *before);
+
+/** All conditions of a camera, each once.
+ * @return how many there are; out has at most TWI_CONDITIONS_MAX of them. */
+size_t twi_gather_conditions(const tw_settings *s, const char *camera,
+                             twi_conditions *out);
 
 /** @return the entry that names a camera's profiles, NULL: none does. */
 const entry *twi_used_profiles(const tw_settings *s, const char *camera);
@@ -121,7 +165,7 @@ typedef struct intake {
     bool skip; /* the section is not known, and that has been said */
     bool lone; /* what is wrong concerns no section that is there */
     level level;
-    char name[2 * NAME_MAX_BYTES + 2];
+    char name[NAME_MAX_BYTES + WHEN_MAX_BYTES + 8];
     tw_status status;
     const char *folder; /* of the file; NULL: it is none, and cannot include others */
     int depth;          /* of files that include each other */

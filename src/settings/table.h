@@ -25,6 +25,12 @@ const twi_row *twi_table(size_t *count);
 /** @return the row of a key in a section, NULL: none. */
 const twi_row *twi_table_find(const char *section, const char *key);
 
+/** @return whether a setting may be another by light and hour. */
+bool twi_row_changes(const twi_row *row);
+
+/** @return how another value of a setting is applied. */
+tw_applied twi_row_applied(const twi_row *row);
+
 /** @return the known key that a mistyped one is closest to, NULL: none is close. */
 const char *twi_table_nearest(const char *section, const char *key);
 

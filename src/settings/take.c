@@ -91,6 +91,35 @@ static const char *rows_of(level at)
     return "camera";
 }
 
+/* [camera kerb when dark], [cameras when 22:00-05:00]. */
+static void take_condition(intake *in, unsigned line, const char *head, const char *name,
+                           const char *condition, size_t before)
+{
+    const bool of_all = strcmp(head, "cameras") == 0;
+    char camera[NAME_MAX_BYTES + 1];
+    (void)snprintf(camera, sizeof camera, "%.*s", (int)before, name);
+    in->lone = true;
+    if (of_all != (before == 0) ||
+        (!of_all && (before > NAME_MAX_BYTES || !good_name(camera)))) {
+        twi_intake_tell(in, TW_ESYNTAX, line,
+                        "[%s %s]: write [camera NAME when dark], or [cameras when dark]",
+                        head, name);
+        return;
+    }
+    if (strlen(condition) > WHEN_MAX_BYTES || !twi_condition_read(condition, NULL)) {
+        twi_intake_tell(in, TW_ESYNTAX, line,
+                        "[%s %s]: expected when dark, when light, or hours such as "
+                        "when 22:00-05:00",
+                        head, name);
+        return;
+    }
+    in->lone = in->skip = false;
+    in->level = of_all ? IN_CAMERAS_WHEN : IN_CAMERA_WHEN;
+    (void)snprintf(in->name, sizeof in->name, "%s", name);
+    if (twi_add_section(in->settings, in->level, name, in->file, line) != TW_OK)
+        twi_intake_tell(in, TW_ENOMEM, line, "out of memory");
+}
+
 static void take_section(void *ctx, unsigned line, const char *head, const char *name)
 {
     intake *in = ctx;
@@ -110,6 +139,13 @@ static void take_section(void *ctx, unsigned line, const char *head, const char 
                  : ": sections are station, cameras, profile, camera, zone, hook, "
                    "destination, sensor",
             near ? near : "", near ? "]?" : "");
+        return;
+    }
+    size_t before = 0;
+    const bool of_cameras = HEADS[i].level == IN_CAMERA || HEADS[i].level == IN_CAMERAS;
+    const char *condition = of_cameras ? twi_condition_in(name, &before) : NULL;
+    if (condition) {
+        take_condition(in, line, head, name, condition, before);
         return;
     }
     const bool named = HEADS[i].form != NULL;
@@ -140,6 +176,13 @@ static const twi_row *row_for(intake *in, unsigned line, level at, const char *k
     const twi_row *row = twi_table_find(rows, key);
     if (row && strcmp(key, "use") == 0 && at != IN_CAMERA && at != SET_CAMERA) {
         twi_intake_tell(in, TW_ESYNTAX, line, "use belongs in a [camera NAME] section");
+        return NULL;
+    }
+    if (row && (at == IN_CAMERA_WHEN || at == IN_CAMERAS_WHEN) && !twi_row_changes(row)) {
+        twi_intake_tell(in, TW_ESYNTAX, line,
+                        "%s is the same at all times: it belongs in a [camera NAME] "
+                        "section",
+                        key);
         return NULL;
     }
     if (row)

@@ -63,11 +63,14 @@ struct twi_row {
     const char *choices; /* words separated by blanks, in the order of the enum */
     const char *help;
     twi_reach reach;
-    unsigned
-        applied; /* a tw_applied, and TWI_SENDING where what is sent differs with it */
+    unsigned applied; /* a tw_applied; TWI_SENDING where what is sent differs with it,
+                         TWI_ALWAYS */
 };
 
-enum { TWI_SENDING = 16 };
+enum {
+    TWI_SENDING = 16,
+    TWI_ALWAYS = 32 /* it is the same by day and night */
+};
 
 extern const twi_type twi_type_text;       /* const char *, borrowed from the text */
 extern const twi_type twi_type_switch;     /* bool: yes, no */

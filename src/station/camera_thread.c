@@ -164,6 +164,19 @@ static void run_on(camera_thread *w, twi_snapshot *next)
     twi_snapshot_release(had);
 }
 
+/* Other settings hold by light and hour; the writer works by them as well. */
+static void follow_light(camera_thread *w, const twi_pipeline *pipeline)
+{
+    const unsigned holds = twi_pipeline_holds(pipeline);
+    if (holds == w->holds)
+        return;
+    twi_snapshot *by = twi_snapshot_when(w->snapshot, holds);
+    if (!by)
+        return; /* tried again with the next frame */
+    w->holds = holds;
+    run_on(w, by);
+}
+
 /* Between two frames. */
 static void adjust(camera_thread *w, twi_pipeline *pipeline)
 {
@@ -174,6 +187,7 @@ static void adjust(camera_thread *w, twi_pipeline *pipeline)
         return;
     if (twi_pipeline_adjust(pipeline, &next->camera, &err) == TW_OK) {
         run_on(w, next);
+        w->holds = 0; /* what holds of them is another snapshot */
         return;
     }
     twi_snapshot_release(next);
@@ -193,6 +207,7 @@ static bool take_over(camera_thread *w)
     if (!next)
         return false;
     run_on(w, next);
+    w->holds = 0;
     if (how < TW_APPLIED_REOPEN)
         return false;
     w->live = false; /* it may be another source */
@@ -289,6 +304,9 @@ static void examine(camera_thread *w, const twi_run *run, tw_liveness live)
     c->light_ppm = health.light_ppm;
     c->noise = health.noise;
     c->sound_level = health.sound_level;
+    c->darkness = health.darkness;
+    twi_conditions_word(w->snapshot->camera.conditions, health.holds, c->holds,
+                        sizeof c->holds);
     c->arming = health.arming;
     c->arming_until_us = health.arming_until_us;
     if (w->orders_until_us > 0)
@@ -320,6 +338,7 @@ static tw_status watch_run(camera_thread *w, twi_run *run, tw_liveness live,
         if (gentle(w))
             adjust(w, run->pipeline);
         st = twi_run_step(run, err);
+        follow_light(w, run->pipeline);
         const int64_t now_us = twi_station_now(s);
         if (run->frames != frames) {
             frames = run->frames;

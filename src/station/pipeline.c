@@ -42,15 +42,18 @@ static tw_status open_parts(twi_pipeline *p, bool second, const twi_sink *sink,
     return st;
 }
 
-tw_status twi_pipeline_new(const twi_camera_settings *camera, tw_clock clock,
+tw_status twi_pipeline_new(const twi_camera_settings *given, tw_clock clock,
                            const tw_stream *stream, const tw_stream *inspected,
                            const twi_sink *sink, tw_event_fn callback, void *ctx,
                            twi_pipeline **out, tw_error *err)
 {
+    /* What holds by light and hour is known with the first frames. */
+    const twi_camera_settings *camera = given->conditions ? given->conditions->by : given;
     twi_pipeline *p = calloc(1, sizeof *p);
     if (!p)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     p->camera = camera;
+    twi_light_begin(p, camera->conditions);
     p->clock = clock;
     p->arming.from_us = INT64_MIN;
     p->orders = sink ? sink->orders : NULL;
@@ -182,6 +185,7 @@ tw_status twi_pipeline_frame(twi_pipeline *p, const tw_frame *frame, tw_error *e
     if (!twi_detect_is_whole(&p->stream, frame))
         return twi_detect_bad_form(p, frame, err);
     take_frame(p, frame);
+    twi_light_follow(p, &p->frame.packet);
     bool bad = false;
     tw_status st = TW_OK;
     if (p->kept.apart)
@@ -240,7 +244,11 @@ void twi_pipeline_health(const twi_pipeline *p, twi_health *out)
                         .kept_raw = p->kept.raw,
                         .arming = p->arming.now,
                         .arming_until_us = p->arming.until_us,
-                        .sound_level = twi_hearing_level(p)};
+                        .sound_level = twi_hearing_level(p),
+                        .darkness = !p->light.dark.known ? TW_DARKNESS_UNKNOWN
+                                    : p->light.dark.dark ? TW_DARK
+                                                         : TW_LIGHT,
+                        .holds = p->light.bits};
     if (p->detect.detector)
         tw_detector_conditions(p->detect.detector, &out->light_ppm, &out->noise);
 }

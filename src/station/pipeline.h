@@ -52,7 +52,8 @@ void twi_pipeline_free(twi_pipeline *pipeline); /* NULL is fine */
  * what is held and what runs goes on. Where the picture is turned or cropped otherwise
  * the detector begins anew, and so does settling; a sighting that runs goes on. What they
  * say of the source, its size and its rate is not looked at.
- * @param camera  Outlives the pipeline, or the next of these calls.
+ * @param camera  With what it has set by light and hour, of which that holds that does
+ *                now. Outlives the pipeline, or the next of these calls.
  * @return TW_OK; else the old ones hold, and err says why. */
 tw_status twi_pipeline_adjust(twi_pipeline *pipeline, const twi_camera_settings *camera,
                               tw_error *err);
@@ -90,10 +91,22 @@ typedef struct twi_health {
     tw_arming arming;
     int64_t arming_until_us; /* wall time; 0: unknown, or an order decides */
     int32_t sound_level;     /* as in tw_camera_status */
+    tw_darkness darkness;
+    unsigned holds; /* as twi_pipeline_holds */
 } twi_health;
 
 /** Now and then, not for each frame. */
 void twi_pipeline_health(const twi_pipeline *pipeline, twi_health *out);
+
+/** @return which of the camera's conditions hold, bits in their order: its settings are
+ * conditions->by[that]. */
+unsigned twi_pipeline_holds(const twi_pipeline *pipeline);
+
+/** Tell of something that is wrong with the camera, which goes on. */
+void twi_pipeline_problem(const twi_pipeline *pipeline, tw_status st, const char *text);
+
+/** @return the camera's settings that hold now. */
+const twi_camera_settings *twi_pipeline_settings(const twi_pipeline *pipeline);
 
 /** @return whether a sighting runs. */
 bool twi_pipeline_in_sighting(const twi_pipeline *pipeline);
@@ -122,6 +135,7 @@ typedef struct twi_run {
     uint64_t frames;        /* that have come, damaged ones too */
     uint64_t dropped;       /* by the driver */
     uint32_t wanted_milli;  /* rate that the stream promises, thousandths; 0 unknown */
+    char *controls;         /* that the device was given; NULL: none yet */
 } twi_run;
 
 /** What is asked of a port for a camera of the settings; paced and looped is left to the

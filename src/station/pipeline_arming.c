@@ -2,14 +2,19 @@
 #include "pipeline_state.h"
 #include "../settings/sections.h"
 
-static bool within_hours(const twi_pipeline *p, int64_t wall_us)
+bool twi_pipeline_within(const twi_pipeline *p, const twi_hours *hours, int64_t wall_us)
 {
     const twi_camera_settings *c = p->camera;
     const twi_hours_place place = {c->latitude, c->longitude,
                                    c->latitude != TWI_NOWHERE &&
                                        c->longitude != TWI_NOWHERE};
-    return twi_hours_within(&p->arming.hours, wall_us,
-                            p->clock.ops->offset_s(p->clock.ctx, wall_us), &place);
+    return twi_hours_within(hours, wall_us, p->clock.ops->offset_s(p->clock.ctx, wall_us),
+                            &place);
+}
+
+static bool within_hours(const twi_pipeline *p, int64_t wall_us)
+{
+    return twi_pipeline_within(p, &p->arming.hours, wall_us);
 }
 
 /* What decides whether motion may begin a sighting now. */

@@ -77,16 +77,9 @@ static void light(twi_pipeline *p, bool on)
         tw_detector_light_switched(p->detect.detector);
 }
 
-static bool is_dark(const twi_pipeline *p)
-{
-    uint32_t light_ppm = 0, noise = 0;
-    tw_detector_conditions(p->detect.detector, &light_ppm, &noise);
-    return light_ppm < (uint64_t)p->camera->dark_ppm || p->camera->dark_ppm >= 1000000;
-}
-
 void twi_gpio_began(twi_pipeline *p)
 {
-    if (wired(p, p->camera->lamp_pin) && is_dark(p))
+    if (wired(p, p->camera->lamp_pin) && twi_light_is_dark(p))
         light(p, true);
     if (!wired(p, p->camera->pulse_pin))
         return;

@@ -243,7 +243,7 @@ static void exchange(twi_pipeline *p, replacement *r)
     }
 }
 
-tw_status twi_pipeline_adjust(twi_pipeline *p, const twi_camera_settings *camera,
+tw_status twi_pipeline_run_on(twi_pipeline *p, const twi_camera_settings *camera,
                               tw_error *err)
 {
     replacement r = {.camera = camera};
@@ -254,4 +254,9 @@ tw_status twi_pipeline_adjust(twi_pipeline *p, const twi_camera_settings *camera
     free(r.mask_picture);
     free(r.cells);
     return st;
+}
+
+const twi_camera_settings *twi_pipeline_settings(const twi_pipeline *p)
+{
+    return p->camera;
 }

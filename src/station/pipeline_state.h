@@ -3,6 +3,7 @@
 #define TWI_PIPELINE_STATE_H
 
 #include "../core/best.h"
+#include "../core/dark.h"
 #include "../core/hours.h"
 #include "../core/interval.h"
 #include "../core/loudness.h"
@@ -43,6 +44,19 @@ typedef struct twi_hearing {
     bool loud;           /* it is */
     bool failed;         /* it cannot be listened to */
 } twi_hearing;
+
+/* Day and night, and which settings hold. */
+typedef struct twi_light {
+    const twi_conditions *conditions; /* NULL: nothing holds at times alone */
+    unsigned bits;                    /* of those that hold */
+    unsigned refused;                 /* bits whose settings could not be gone over to */
+    twi_dark dark;
+    int64_t looked_us;
+    bool looked;
+    bool failed; /* the pin cannot be read, and that has been told */
+} twi_light;
+
+enum { TWI_HOLDS_MAX = 160 };
 
 /* Whether motion may begin a sighting, and what decides it. */
 typedef struct twi_arming {
@@ -119,6 +133,7 @@ struct twi_pipeline {
     twi_gpio gpio;
     twi_hearing hearing;
     twi_arming arming;
+    twi_light light;
     detection detect;
     keeping kept;
     choosing stills;
@@ -138,9 +153,6 @@ struct twi_pipeline {
 /** Tell of something, with the camera, its state and the time of its newest frame. */
 void twi_pipeline_tell(const twi_pipeline *p, tw_event event);
 
-/** Tell of something wrong; the camera goes on. */
-void twi_pipeline_problem(const twi_pipeline *p, tw_status st, const char *text);
-
 /** Word what is wrong with the frame at hand, which one and when, and tell it.
  * @return as twi_pipeline_bad_frame. */
 tw_status twi_pipeline_bad_picture(twi_pipeline *p, const tw_packet *packet,
@@ -150,6 +162,9 @@ tw_status twi_pipeline_bad_picture(twi_pipeline *p, const tw_packet *packet,
 
 /** @return whether motion may begin a sighting then. */
 bool twi_arming_allows(const twi_pipeline *p, int64_t t_us);
+
+/** @return whether a moment, by the wall, is within hours where the camera stands. */
+bool twi_pipeline_within(const twi_pipeline *p, const twi_hours *hours, int64_t wall_us);
 
 /** Looked at with each frame; when it ends is worked out when it begins. */
 void twi_arming_note(twi_pipeline *p, int64_t t_us);
@@ -199,6 +214,24 @@ uint32_t twi_pipeline_inspected_ppm(const twi_view *view);
  * one that there is. */
 tw_status twi_pipeline_make_detector(twi_pipeline *p, uint16_t width, uint16_t height,
                                      tw_error *err);
+
+/** Have settings hold that the camera has, as twi_pipeline_adjust. */
+tw_status twi_pipeline_run_on(twi_pipeline *p, const twi_camera_settings *camera,
+                              tw_error *err);
+
+/* ---- pipeline_light.c */
+
+/** Begin with what holds at all times. @param conditions  May be NULL. */
+void twi_light_begin(twi_pipeline *p, const twi_conditions *conditions);
+
+/** Once a second, between two frames: go over to what holds by light and hour. */
+void twi_light_follow(twi_pipeline *p, const tw_packet *packet);
+
+/** @return whether it is dark; false also where that is not known. */
+static inline bool twi_light_is_dark(const twi_pipeline *p)
+{
+    return p->light.dark.known && p->light.dark.dark;
+}
 
 /* ---- pipeline_stills.c */
 

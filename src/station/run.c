@@ -1,8 +1,10 @@
 /* Running a camera to its end; shared by rehearsals, looks and stations. */
+#include <stdlib.h>
 #include <string.h>
 
 #include "../base/module.h"
 #include "pipeline.h"
+#include "../core/sized.h"
 #include "../settings/sections.h"
 #include "tawny/events.h"
 #include "tawny/port.h"
@@ -48,6 +50,8 @@ tw_status twi_run_open(twi_run *run, const tw_platform *platform,
     request.sound = NULL;
     if (st == TW_OK && second)
         st = twi_prefetch_open(platform, &request, &run->prefetch, &inspected, err);
+    if (st == TW_OK)
+        run->controls = strdup(camera->controls ? camera->controls : "");
     if (st == TW_OK && stream.fps_den > 0)
         run->wanted_milli = (uint32_t)((uint64_t)stream.fps_num * 1000 / stream.fps_den);
     if (st == TW_OK)
@@ -77,6 +81,27 @@ static tw_status prefetch(twi_run *run, tw_error *err)
     return st == TW_EAGAIN ? TW_OK : st;
 }
 
+/* A device is given other controls while it runs: by other settings, or by light and
+ * hour. What they leave out stays as it is. */
+static void follow_controls(twi_run *run)
+{
+    const char *wanted = twi_pipeline_settings(run->pipeline)->controls;
+    if (!wanted || (run->controls && strcmp(wanted, run->controls) == 0))
+        return;
+    char *copy = strdup(wanted);
+    if (!copy)
+        return; /* tried again with the next frame */
+    free(run->controls);
+    run->controls = copy;
+    const tw_camera_ops *ops = run->camera.ops;
+    tw_error err = {0};
+    const tw_status st = TWI_HAS(ops, control) && ops->control
+                             ? ops->control(run->camera.ctx, copy, &err)
+                             : TW_OK;
+    if (st != TW_OK)
+        twi_pipeline_problem(run->pipeline, st, err.text);
+}
+
 tw_status twi_run_step(twi_run *run, tw_error *err)
 {
     tw_frame frame;
@@ -90,6 +115,7 @@ tw_status twi_run_step(twi_run *run, tw_error *err)
     if (st == TW_OK) {
         run->dropped = frame.dropped;
         const tw_status taken = twi_pipeline_frame(run->pipeline, &frame, err);
+        follow_controls(run);
         return taken == TW_OK ? prefetch(run, err) : taken;
     }
     if (st == TW_EAGAIN)
@@ -110,5 +136,6 @@ void twi_run_close(twi_run *run)
     twi_prefetch_close(run->prefetch);
     if (run->camera.ops)
         run->camera.ops->destroy(run->camera.ctx);
+    free(run->controls);
     memset(run, 0, sizeof *run);
 }

@@ -60,6 +60,20 @@ twi_snapshot *twi_snapshot_new(twi_source *source, const char *camera)
     return &c->shown;
 }
 
+twi_snapshot *twi_snapshot_when(const twi_snapshot *snapshot, unsigned bits)
+{
+    const twi_conditions *all = snapshot->camera.conditions;
+    counted *c = calloc(1, sizeof *c);
+    if (!c)
+        return NULL;
+    c->shown = *snapshot;
+    if (all && bits < 1U << all->count)
+        c->shown.camera = all->by[bits];
+    (void)atomic_fetch_add(&c->shown.source->holders, 1);
+    atomic_init(&c->holders, 1);
+    return &c->shown;
+}
+
 twi_snapshot *twi_snapshot_keep(twi_snapshot *snapshot)
 {
     (void)atomic_fetch_add(&((counted *)snapshot)->holders, 1);

@@ -26,6 +26,10 @@ void twi_source_release(twi_source *source); /* NULL is fine */
  * @return one holder's; NULL: there is no such camera, or no memory. */
 twi_snapshot *twi_snapshot_new(twi_source *source, const char *camera);
 
+/** The same camera, by what holds of its conditions. Any thread that holds it.
+ * @param bits  As twi_pipeline_holds. @return one holder's; NULL: no memory. */
+twi_snapshot *twi_snapshot_when(const twi_snapshot *snapshot, unsigned bits);
+
 /** One holder more. @return the same. */
 twi_snapshot *twi_snapshot_keep(twi_snapshot *snapshot);
 

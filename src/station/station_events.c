@@ -22,6 +22,7 @@ const char *tw_event_name(tw_event_kind kind)
     case TW_EVENT_STOPPED: return "stopped";
     case TW_EVENT_ALARM: return "alarm";
     case TW_EVENT_DAILY: return "daily";
+    case TW_EVENT_HOLDS: return "holds";
     case TW_EVENT_CLOSED: break;
     }
     return "closed";
@@ -113,6 +114,7 @@ static void count_camera(tw_camera_status *c, const tw_event *event)
     case TW_EVENT_STOPPED:
     case TW_EVENT_ALARM:
     case TW_EVENT_DAILY:
+    case TW_EVENT_HOLDS:
     case TW_EVENT_FREED: break;
     }
 }

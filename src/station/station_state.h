@@ -33,6 +33,7 @@ typedef struct camera_thread {
     uint32_t number; /* of its last sighting */
     twi_backoff again;
     twi_rate rate;
+    unsigned holds;        /* of its conditions, by which its snapshot is */
     int64_t polled_us;     /* when its state was worked out last */
     int64_t lost_since_us; /* by the clock, while it is lost */
     bool alarmed;          /* that it has been lost for long was told */

@@ -93,6 +93,12 @@ send_to = hub, shed, gone
 [camera kerb]
 source = sim:kerb,size=320x180
 
+[camera kerb when 00:00-24:00]
+still_quality = 80
+
+[camera kerb when light]
+post_event = 2 s
+
 [camera mere]
 source = http://127.0.0.1:9/stream
 

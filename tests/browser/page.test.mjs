@@ -123,6 +123,39 @@ test("a value of the form is shown as a line before it is written; a wrong one n
   await until("its origin is told", async () => /station\.ini:\d+/.test(await page.locator(".setting[data-key=post_event] .origin").innerText()));
 });
 
+test("what holds in the dark or within hours alone is set, said, and taken out", async () => {
+  await goTo(page, "settings");
+  await page.getByRole("button", { name: "camera kerb", exact: true }).click();
+  await page.fill("#times-when", "dim");
+  await page.click("#form-times button");
+  await until("it is refused", async () => /no such section/.test(await text("#notice")));
+  await page.fill("#times-when", "light");
+  await page.click("#form-times button");
+  await until("it is open", async () => await text("#form-title") === "camera kerb when light");
+  assert.equal(await text("#form-holds"), "It does not hold now.");
+  assert.equal(await page.locator(".setting[data-key=source]").count(), 0);
+  await page.fill("#form-find", "");
+  assert.equal(await page.inputValue("#set-post_event"), "");
+  await page.fill("#set-post_event", "5 s");
+  await page.selectOption("#set-clips", "no");
+  await page.click("#form-save");
+  assert.match(await text("dialog .lines"), /\[camera kerb when light\]/);
+  await page.click("#dialog-yes");
+  await until("it is written", () => station.settings().includes("\n[camera kerb when light]\npost_event = 5 s\nclips = no\n"));
+  await until("it holds, and that is said", async () => {
+    await page.reload({ waitUntil: "domcontentloaded" });
+    await page.getByRole("button", { name: "camera kerb when light" }).click();
+    return await text("#form-holds") === "It holds now." && await page.inputValue("#set-post_event") === "5 s";
+  });
+  await goTo(page, "station");
+  await until("the station says so, too", async () => /\(settings for light\)/.test(await text("#busy")) && /%, not dark/.test(await text("#busy")));
+  await goTo(page, "settings");
+  await page.getByRole("button", { name: "camera kerb when light" }).click();
+  await page.click("#form-remove");
+  await page.click("#dialog-yes");
+  await until("it is gone", () => !station.settings().includes("when light"));
+});
+
 test("all settings are downloaded, and restored", async () => {
   const [download] = await Promise.all([page.waitForEvent("download"), page.click("text=Download all")]);
   const saved = readFileSync(await download.path(), "utf8");

@@ -178,7 +178,7 @@ static void test_each_kind_of_event_is_described(void **state)
     for (size_t i = 0; i < sizeof path / sizeof *path; i++)
         words = json_object_get(words, path[i]);
     size_t at = 0, described = 0;
-    for (int kind = TW_EVENT_OPENED; kind <= TW_EVENT_DAILY; kind++) {
+    for (int kind = TW_EVENT_OPENED; kind <= TW_EVENT_HOLDS; kind++) {
         const tw_event e = {.kind = (tw_event_kind)kind};
         json_t *o = twi_json_event(&e, NULL, 0);
         size_t found = 0;

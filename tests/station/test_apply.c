@@ -6,7 +6,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "../../src/settings/table.h"
+#include "../../src/settings/state.h"
 #include "../support/support.h"
 #include "../../src/core/naming.h"
 #include "tawny/events.h"
@@ -83,8 +83,9 @@ static void destroy_life(void *ctx)
 static tw_status make_camera(const tw_camera_request *request, tw_camera *out,
                              tw_error *err)
 {
-    static const tw_camera_ops ops = {sizeof ops,   "still life", TW_LIVE,     begin_life,
-                                      next_picture, end_life,     destroy_life};
+    static const tw_camera_ops ops = {sizeof ops,   "still life", TW_LIVE,
+                                      begin_life,   next_picture, end_life,
+                                      destroy_life, NULL};
     still_life *c = calloc(1, sizeof *c);
     (void)err;
     assert_non_null(c);
@@ -286,23 +287,15 @@ static changing *change(const char *first, const char *second)
 
 /* Where the row's example is what is built in, or means nothing here. */
 static const char *const OTHERWISE[][2] = {
-    {"source", "life:2"},
-    {"detect_source", "life:small"},
-    {"hours", "22:00-06:30"},
-    {"stay_at", "0.02 %"},
-    {"confirm", "3 of 4"},
-    {"memory", "40 s"},
-    {"settle", "9 s"},
-    {"difference", "30"},
-    {"pre_event", "2 s"},
-    {"clip_quality", "70"},
-    {"still_quality", "80"},
-    {"clip_video", "copy"},
-    {"post_event", "4 s"},
-    {"longest", "6 min"},
-    {"sensor_starts", "both"},
-    {"store", "elsewhere"},
-    {"listen", "127.0.0.1:8421"},
+    {"source", "life:2"},      {"detect_source", "life:small"},
+    {"hours", "22:00-06:30"},  {"stay_at", "0.02 %"},
+    {"confirm", "3 of 4"},     {"memory", "40 s"},
+    {"settle", "9 s"},         {"difference", "30"},
+    {"pre_event", "2 s"},      {"clip_quality", "70"},
+    {"still_quality", "80"},   {"clip_video", "copy"},
+    {"post_event", "4 s"},     {"longest", "6 min"},
+    {"sensor_starts", "both"}, {"dark_by", "colour"},
+    {"store", "elsewhere"},    {"listen", "127.0.0.1:8421"},
 };
 
 /* @return a value that is not the one in the settings of before. */
@@ -365,7 +358,7 @@ static void change_row(const twi_row *row, const char *mask)
     else
         (void)snprintf(second, sizeof second, "%s%s%s\n", BASE, CAMERA, what);
     changing *c = change(first, second);
-    tw_applied applied = (tw_applied)(row->applied & ~(unsigned)TWI_SENDING);
+    const tw_applied applied = twi_row_applied(row);
     check_row(c, what, applied);
     assert_true(applied != TW_APPLIED_NOT);
     if (strcmp(row->key, "use") != 0 && !station) /* the profiles say nothing */
@@ -373,7 +366,7 @@ static void change_row(const twi_row *row, const char *mask)
     free(c);
 }
 
-static void change_rows(const char *section)
+static void change_rows(const char *head)
 {
     char *folder = make_folder();
     char *mask = join(folder, "mask.pgm");
@@ -381,11 +374,40 @@ static void change_rows(const char *section)
     size_t count = 0, seen = 0;
     const twi_row *rows = twi_table(&count);
     for (size_t i = 0; i < count; i++)
-        if (strcmp(rows[i].section, section) == 0) {
+        if (strcmp(rows[i].section, head) == 0) {
             change_row(&rows[i], mask);
             seen++;
         }
     assert_true(seen > 0);
+    free(mask);
+    remove_folder(folder);
+}
+
+/* What holds by light alone is taken over as what always does. */
+static void test_each_row_by_light(void **state)
+{
+    size_t count = 0, seen = 0;
+    const twi_row *rows = twi_table(&count);
+    char *folder = make_folder();
+    char *mask = join(folder, "mask.pgm");
+    (void)state;
+    write_text(mask, "P2\n2 1\n255\n255 0\n");
+    for (size_t i = 0; i < count; i++) {
+        char value[TWI_VALUE_MAX], first[1024], second[2048];
+        if (!twi_row_changes(&rows[i]))
+            continue;
+        other_value(&rows[i], mask, value);
+        (void)snprintf(first, sizeof first, "%s%s[camera mere when dark]\nclips = no\n",
+                       BASE, CAMERA);
+        (void)snprintf(second, sizeof second, "%s[camera mere when light]\n%s = %s\n",
+                       first, rows[i].key, value);
+        changing *c = change(first, second);
+        check_row(c, rows[i].key, twi_row_applied(&rows[i]));
+        assert_null(strstr(c->notes.text, "no camera differs"));
+        free(c);
+        seen++;
+    }
+    assert_true(seen > 30);
     free(mask);
     remove_folder(folder);
 }
@@ -513,6 +535,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_each_row_of_the_station),
         cmocka_unit_test(test_each_row_of_a_camera),
+        cmocka_unit_test(test_each_row_by_light),
         cmocka_unit_test(test_zones),
         cmocka_unit_test(test_what_holds_at_once),
         cmocka_unit_test(test_what_holds_with_the_next_file),

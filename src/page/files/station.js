@@ -19,7 +19,7 @@ function order(what, extra) {
 // ---- cameras
 
 export function refresh(status) {
-  const rows = status.cameras.map((c) => [c.camera, c.state, c.fps.toFixed(1), percent(c.busy) + " %", percent(c.light) + " %", c.noise.toFixed(1),
+  const rows = status.cameras.map((c) => [c.camera, c.state + (c.holds ? " (settings for " + c.holds + ")" : ""), c.fps.toFixed(1), percent(c.busy) + " %", percent(c.light) + " %" + (c.dark === undefined ? "" : c.dark ? ", dark" : ", not dark"), c.noise.toFixed(1),
     String(c.sightings), count(c.stored, "capture") + ", " + size(c.stored_bytes)]);
   $("busy").replaceChildren(table(["Camera", "State", "Frames a second", "Of a processor", "Light", "Noise, levels", "Sightings", "Stored"], rows, "Cameras, since the station was started"));
   if (status.store)
