@@ -75,11 +75,27 @@ static void test_less_than_an_hour(void **state)
     tw_catalogue_close(c);
 }
 
+/* Of a later version there may be captures of kinds that this one does not know. */
+static void test_a_kind_that_is_not_known_hides_no_other(void **state)
+{
+    (void)state;
+    tw_catalogue *c = NULL;
+    assert_int_equal(tw_catalogue_open(NULL, true, &c, NULL), TW_OK);
+    for (int hour = 0; hour < 4; hour++)
+        add(c, "kerb", hour % 2 == 0 ? "still" : "hologram", 1000, hour * 3600);
+    twi_plan plan = read_plan(c);
+    assert_int_equal(plan.count, 1);
+    assert_true(plan.cameras[0].bytes[TWI_KIND_STILL] == 2000);
+    twi_plan_free(&plan);
+    tw_catalogue_close(c);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_the_busiest_hour),
         cmocka_unit_test(test_less_than_an_hour),
+        cmocka_unit_test(test_a_kind_that_is_not_known_hides_no_other),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
 }

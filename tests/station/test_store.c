@@ -222,11 +222,38 @@ static void test_hostile_names_in_a_real_folder(void **state)
     remove_folder(folder);
 }
 
+static unsigned tries;
+
+static tw_status taken(void *ctx, const char *from, const char *to, tw_error *err)
+{
+    (void)ctx;
+    (void)from;
+    (void)err;
+    tries++;
+    return strcmp(to, "a-999.jpg") == 0 ? TW_OK : TW_EEXIST;
+}
+
+/* Up to the last number there is, and no further. */
+static void test_another_name_is_looked_for_to_the_end(void **state)
+{
+    (void)state;
+    const tw_card_ops ops = {.size = sizeof ops, .rename = taken};
+    const tw_card card = {&ops, NULL};
+    char name[TWI_NAME_MAX];
+    tries = 0;
+    assert_int_equal(twi_store_rename(&card, "x", "a", "jpg", name, NULL), TW_OK);
+    assert_string_equal(name, "a-999.jpg");
+    assert_int_equal(tries, 999);
+    assert_int_equal(twi_store_rename(&card, "x", "b", "jpg", name, NULL), TW_EEXIST);
+    assert_int_equal(tries, 2 * 999);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_a_capture_gets_its_name_when_complete),
         cmocka_unit_test(test_names_never_collide),
+        cmocka_unit_test(test_another_name_is_looked_for_to_the_end),
         cmocka_unit_test(test_two_at_once),
         cmocka_unit_test(test_every_failure_leaves_nothing_behind),
         cmocka_unit_test(test_patterns_are_checked_at_the_start),
