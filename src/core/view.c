@@ -24,9 +24,14 @@ bool twi_crop_is_whole(const twi_crop *c)
            (c->left <= 0 && c->top <= 0 && c->right >= WHOLE && c->bottom >= WHOLE);
 }
 
-bool twi_view_is_plain(const twi_view *view)
+bool twi_view_is_straight(const twi_view *view)
 {
     return twi_turn_is_none(view->turn) && twi_crop_is_whole(&view->crop);
+}
+
+bool twi_view_is_plain(const twi_view *view)
+{
+    return twi_view_is_straight(view) && view->hidden_count == 0;
 }
 
 /* One direction of a crop: first is rounded down, past up, both to steps. */

@@ -7,6 +7,7 @@
 #include <stdint.h>
 
 #include "tawny/frame.h"
+#include "tawny/zones.h"
 
 /* A part of a picture, millionths of its width and height; all zero: the whole. */
 typedef struct twi_crop {
@@ -17,6 +18,8 @@ typedef struct twi_crop {
 typedef struct twi_view {
     tw_turn turn;
     twi_crop crop;
+    const tw_zone *hidden; /* parts of what is shown that nobody may see; borrowed */
+    uint16_t hidden_count;
 } twi_view;
 
 /* The same in pixels of the turned picture. */
@@ -35,6 +38,9 @@ bool twi_crop_is_whole(const twi_crop *crop);
 
 /** @return whether it shows a picture as it is. */
 bool twi_view_is_plain(const twi_view *view);
+
+/** @return whether it only hides parts of it. */
+bool twi_view_is_straight(const twi_view *view);
 
 /**
  * What a view shows of a picture.

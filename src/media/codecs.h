@@ -17,7 +17,7 @@
 #include "tawny/port.h"
 #include "../core/view.h"
 
-enum { TWI_CODECS_ABI = 10 };
+enum { TWI_CODECS_ABI = 11 };
 
 typedef struct twi_footage twi_footage;       /* a video file that is read */
 typedef struct twi_av_decoder twi_av_decoder; /* of one stream */

@@ -220,6 +220,11 @@ static tw_status check_cost(const uint8_t *data, size_t bytes, bool held, tw_err
     return TW_OK;
 }
 
+tw_status twi_jpeg_check_cost(const uint8_t *data, size_t bytes, tw_error *err)
+{
+    return check_cost(data, bytes, true, err);
+}
+
 /* Read row after row of what the decoder gives: bytes of them each. */
 static void read_rows(struct jpeg_decompress_struct *decoder, uint8_t *to, size_t bytes)
 {
@@ -468,9 +473,9 @@ tw_status twi_jpeg_planes(const uint8_t *data, size_t bytes, twi_canvas *canvas,
 }
 
 /* TurboJPEG's buffers have their own release; ours are given back with free(). */
-static tw_status hand_over(tjhandle handle, int failed, unsigned char *made,
-                           unsigned long size, uint8_t **out, size_t *bytes,
-                           tw_error *err)
+tw_status twi_jpeg_hand_over(void *handle, int failed, unsigned char *made,
+                             unsigned long size, uint8_t **out, size_t *bytes,
+                             tw_error *err)
 {
     tw_status st = TW_OK;
     if (failed) {
@@ -505,7 +510,7 @@ tw_status twi_jpeg_encode(const tw_picture *picture, int quality, uint8_t **out,
         tjCompressFromYUVPlanes(handle, planes, picture->width, strides, picture->height,
                                 picture->px[1] ? TJSAMP_420 : TJSAMP_GRAY, &made, &size,
                                 quality, TJFLAG_ACCURATEDCT);
-    return hand_over(handle, failed, made, size, out, bytes, err);
+    return twi_jpeg_hand_over(handle, failed, made, size, out, bytes, err);
 }
 
 tw_status tw_picture_jpeg(const tw_picture *picture, int quality, uint8_t **out,
@@ -541,58 +546,5 @@ tw_status twi_jpeg_encode_pixels(const uint8_t *pixels, uint16_t width, uint16_t
     unsigned long size = 0;
     const int failed = tjCompress2(handle, pixels, width, 0, height, TJPF_BGRX, &made,
                                    &size, TJSAMP_444, quality, TJFLAG_ACCURATEDCT);
-    return hand_over(handle, failed, made, size, out, bytes, err);
-}
-
-/* The library's word for a turn: mirrored left to right, then turned clockwise. */
-static int operation_for(tw_turn turn)
-{
-    static const int plain[4] = {TJXOP_NONE, TJXOP_ROT90, TJXOP_ROT180, TJXOP_ROT270};
-    static const int mirrored[4] = {TJXOP_HFLIP, TJXOP_TRANSVERSE, TJXOP_VFLIP,
-                                    TJXOP_TRANSPOSE};
-    return turn.mirror ? mirrored[turn.quarters % 4] : plain[turn.quarters % 4];
-}
-
-/* Blocks that cannot be moved whole are left out: a strip at one edge or two. */
-static void set_transform(const twi_view *view, int width, int height, int subsampling,
-                          tjtransform *out)
-{
-    const int across = tjMCUWidth[subsampling], down = tjMCUHeight[subsampling];
-    const uint16_t step = (uint16_t)(across > down ? across : down);
-    const twi_rect r = twi_view_rect(view, (uint16_t)width, (uint16_t)height, step);
-    memset(out, 0, sizeof *out);
-    out->op = operation_for(view->turn);
-    out->options = TJXOPT_TRIM;
-    if (twi_crop_is_whole(&view->crop))
-        return;
-    out->options |= TJXOPT_CROP;
-    out->r = (tjregion){r.left, r.top, r.width, r.height};
-}
-
-tw_status twi_jpeg_view(const uint8_t *data, size_t bytes, const twi_view *view,
-                        uint8_t **out, size_t *out_bytes, uint16_t *width,
-                        uint16_t *height, tw_error *err)
-{
-    int w = 0, h = 0, subsampling = 0, space = 0;
-    unsigned char *made = NULL;
-    unsigned long size = 0;
-    tjtransform transform;
-    const tw_status cost = check_cost(data, bytes, true, err);
-    if (cost != TW_OK)
-        return cost;
-    tjhandle handle = tjInitTransform();
-    if (!handle)
-        return tw_fail(err, TW_ENOMEM, "out of memory");
-    int failed = tjDecompressHeader3(handle, data, (unsigned long)bytes, &w, &h,
-                                     &subsampling, &space) != 0 ||
-                 w > TWI_JPEG_MAX_SIDE || h > TWI_JPEG_MAX_SIDE;
-    if (!failed) {
-        set_transform(view, w, h, subsampling, &transform);
-        failed = tjTransform(handle, data, (unsigned long)bytes, 1, &made, &size,
-                             &transform, TJFLAG_LIMITSCANS) != 0 ||
-                 tjDecompressHeader3(handle, made, size, &w, &h, &subsampling, &space);
-    }
-    *width = (uint16_t)w;
-    *height = (uint16_t)h;
-    return hand_over(handle, failed, made, size, out, out_bytes, err);
+    return twi_jpeg_hand_over(handle, failed, made, size, out, bytes, err);
 }

@@ -65,10 +65,19 @@ tw_status twi_jpeg_read_file(const char *path, uint8_t **data, size_t *capacity,
 tw_status twi_jpeg_planes(const uint8_t *data, size_t bytes, twi_canvas *canvas,
                           uint8_t **memory, tw_error *err);
 
+/** What the library made, as a copy that is given back with free(). @param handle  The
+ * library's, which is released. @param failed  It made nothing: err has its words. */
+tw_status twi_jpeg_hand_over(void *handle, int failed, unsigned char *made,
+                             unsigned long size, uint8_t **out, size_t *bytes,
+                             tw_error *err);
+
+/** Whether all of a picture may be held as coefficients. @return TW_OK; TW_ESIZE. */
+tw_status twi_jpeg_check_cost(const uint8_t *data, size_t bytes, tw_error *err);
+
 /**
- * Mirror, turn and crop a JPEG without decoding it. Blocks of 8 or 16 pixels are moved
- * whole: a strip that fills none is left out where it would come to lie at the left or
- * the top, and a crop grows to their edges.
+ * Hide parts of a JPEG, mirror, turn and crop it, without decoding it. Blocks of 8 or 16
+ * pixels are moved whole: a strip that fills none is left out where it would come to lie
+ * at the left or the top, and a crop grows to their edges.
  *
  * @param out           Set on TW_OK, the caller's to free().
  * @param width,height  Set to its size, pixels.

@@ -150,10 +150,12 @@ tw_turn twi_av_turn_of(const AVStream *stream);
 /** Have players turn a stream. Its size must be known. */
 tw_status twi_av_set_turn(AVStream *stream, tw_turn turn, tw_error *err);
 
-/* Turns and crops pictures; all zero at first. */
+/* Hides parts of pictures, turns and crops them; all zero at first. */
 typedef struct twi_av_shown {
     AVFrame *planar, *frame;
     struct SwsContext *scaler;
+    uint8_t *blocks; /* of what is hidden, of pictures of ... */
+    int width, height;
 } twi_av_shown;
 
 /** @param out  Set to in where the view leaves it as it is, else to one that is good

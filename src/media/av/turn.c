@@ -2,6 +2,7 @@
 #include <libavutil/display.h>
 
 #include "av.h"
+#include "../../core/hidden.h"
 #include "../../core/view.h"
 
 enum { ONE = 1 << 16 };
@@ -100,6 +101,39 @@ static void turn_planes(tw_turn turn, const AVFrame *in, const twi_rect *rect,
     }
 }
 
+/* A copy, as the decoder still needs its own. */
+static tw_status copy_planar(twi_av_shown *s, const AVFrame *in, tw_error *err)
+{
+    AVFrame *out = s->planar;
+    av_frame_unref(out);
+    out->width = in->width;
+    out->height = in->height;
+    out->format = in->format;
+    if (av_frame_get_buffer(out, 0) < 0 || av_frame_copy(out, in) < 0)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    return TW_OK;
+}
+
+/* Blacken what is hidden, in s->planar. */
+static tw_status hide(twi_av_shown *s, const twi_view *view, tw_error *err)
+{
+    const AVFrame *f = s->planar;
+    const uint16_t width = (uint16_t)f->width, height = (uint16_t)f->height;
+    if (!s->blocks || s->width != f->width || s->height != f->height) {
+        av_freep(&s->blocks);
+        s->blocks = av_malloc((size_t)twi_hidden_along(width) * twi_hidden_along(height));
+        if (!s->blocks)
+            return tw_fail(err, TW_ENOMEM, "out of memory");
+        s->width = f->width;
+        s->height = f->height;
+        twi_hidden_mark(view, width, height, s->blocks);
+    }
+    for (int i = 0; i < 3; i++)
+        twi_hidden_fill(s->blocks, width, height, i > 0, i > 0 ? 128 : 0, f->data[i],
+                        (uint32_t)f->linesize[i]);
+    return TW_OK;
+}
+
 tw_status twi_av_show(twi_av_shown *s, const AVFrame *in, const twi_view *view,
                       const AVFrame **out, tw_error *err)
 {
@@ -109,12 +143,18 @@ tw_status twi_av_show(twi_av_shown *s, const AVFrame *in, const twi_view *view,
         return TW_OK;
     if (!s->planar && (!(s->planar = av_frame_alloc()) || !(s->frame = av_frame_alloc())))
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    if (!is_planar(in->format)) {
-        st = make_planar(s, in, err);
+    const bool hides = view->hidden_count > 0;
+    if (hides || !is_planar(in->format)) {
+        st = is_planar(in->format) ? copy_planar(s, in, err) : make_planar(s, in, err);
         in = s->planar;
     }
+    if (st == TW_OK && hides)
+        st = hide(s, view, err);
     if (st != TW_OK)
         return st;
+    *out = in;
+    if (twi_view_is_straight(view))
+        return TW_OK;
     const twi_rect rect =
         twi_view_rect(view, (uint16_t)in->width, (uint16_t)in->height, 2);
     av_frame_unref(s->frame);
@@ -134,4 +174,5 @@ void twi_av_shown_free(twi_av_shown *s)
     av_frame_free(&s->frame);
     sws_freeContext(s->scaler);
     s->scaler = NULL;
+    av_freep(&s->blocks);
 }

@@ -149,8 +149,11 @@ static void draw_cells(const canvas *c)
     }
 }
 
-static void draw_zone(const canvas *c, const tw_zone *zone, const char *name)
+static void draw_zone(const canvas *c, size_t index)
 {
+    const twi_camera_settings *camera = c->what->camera;
+    const tw_zone *zone = &camera->zones[index];
+    const char *name = camera->zone_names[index];
     const double dash[] = {8 * c->unit, 5 * c->unit};
     char text[80];
     cairo_new_path(c->cairo); /* a text leaves its end behind */
@@ -170,7 +173,9 @@ static void draw_zone(const canvas *c, const tw_zone *zone, const char *name)
                        zone->start_ppm / 1e4);
     else
         (void)snprintf(text, sizeof text, "%s, %s", name,
-                       ignored ? "ignored" : "watched");
+                       twi_zone_is_private(camera, index) ? "private"
+                       : ignored                          ? "ignored"
+                                                          : "watched");
     label(c, zone->points[0].x_ppm * c->width / 1e6,
           zone->points[0].y_ppm * c->height / 1e6 + 14 * c->unit, k, text);
 }
@@ -308,7 +313,7 @@ static void draw_all(const canvas *c)
     if (c->what->reading->cells)
         draw_cells(c);
     for (size_t i = 0; i < c->what->camera->zone_count; i++)
-        draw_zone(c, &c->what->camera->zones[i], c->what->camera->zone_names[i]);
+        draw_zone(c, i);
     for (uint16_t i = 0; i < c->what->reading->blob_count; i++)
         draw_blob(c, &c->what->reading->blob[i]);
     draw_strip(c);
