@@ -35,6 +35,15 @@ TW_API tw_status tw_linux_pins(tw_pins *out, tw_error *err);
 TW_API tw_sensors tw_linux_sensors(void);
 
 /**
+ * Keep what this process has in memory out of swap and core files, for good: where there
+ * are private zones, footage that waits to be stored holds what nobody may see.
+ *
+ * @return TW_OK; TW_EACCES: memory may not be locked, and there is swap; core files are
+ *         off all the same.
+ */
+TW_API tw_status tw_linux_keep_private(tw_error *err);
+
+/**
  * Use a folder as a card; it is made if it is missing.
  *
  * @param out  Set on TW_OK; destroy it when done.

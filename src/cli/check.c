@@ -81,6 +81,34 @@ static gboolean add_sound(GString *text, const twi_camera_found *found,
     return found->heard;
 }
 
+/* What private zones cost, where H.264 or H.265 could be copied without them. */
+static void add_private(GString *text, const twi_camera_found *found,
+                        const twi_camera_settings *camera)
+{
+    enum { FPS_USUAL = 25 };
+    const tw_stream *s = &found->stream;
+    int64_t us = 0;
+    tw_error err = {0};
+    if (camera->private_count == 0)
+        return;
+    g_string_append_printf(text, "; private zones that are black: %zu",
+                           camera->private_count);
+    if (!twi_encodes_for_privacy(camera, s))
+        return;
+    const double fps = camera->fps > 0 ? (double)camera->fps
+                       : s->fps_den > 0 && s->fps_num > 0
+                           ? (double)s->fps_num / s->fps_den
+                           : FPS_USUAL;
+    if (twi_encoding_cost(s->width, s->height, (int)camera->clip_quality, &us, &err) ==
+        TW_OK)
+        g_string_append_printf(text,
+                               ", for which clips are encoded anew: up to %.0f %% of a "
+                               "processor while one is made",
+                               (double)us * fps / 1e4);
+    else
+        g_string_append_printf(text, ", for which clips CANNOT be encoded: %s", err.text);
+}
+
 static gboolean check_camera(const cli_common *common, const tw_platform *platform,
                              const twi_camera_settings *camera)
 {
@@ -109,6 +137,7 @@ static gboolean check_camera(const cli_common *common, const tw_platform *platfo
         camera->clips ? ", clips" : ", no clips",
         camera->stills.which == TWI_STILLS_NONE ? ", no stills" : ", stills");
     const gboolean hears = add_sound(text, &found, camera->sound);
+    add_private(text, &found, camera);
     return find(common, hears, "camera", camera->name, text->str);
 }
 

@@ -45,7 +45,8 @@ typedef struct watching {
     char *report;   /* --report */
     int64_t report_us, report_next_us;
     char *settings_file;
-    const char *store; /* folder; borrowed */
+    const char *store;   /* folder; borrowed */
+    gboolean is_private; /* memory is kept out of swap and core files */
 } watching;
 
 static const char *time_of_day(const watching *w, int64_t wall_us, char buffer[24])
@@ -209,9 +210,31 @@ static void on_failed(void *ctx, const char *line)
     g_atomic_int_set(&w->problems, TRUE);
 }
 
+/* Where there are private zones, memory holds what nobody may see. */
+static void keep_private(watching *w, const tw_settings *from)
+{
+    tw_settings *settings = tw_settings_copy(from);
+    tw_error err = {0};
+    twi_camera_settings camera;
+    gboolean any = FALSE;
+    for (size_t i = 0; tw_settings_camera_name(settings, i); i++)
+        any |= twi_settings_camera(settings, tw_settings_camera_name(settings, i),
+                                   &camera) == TW_OK &&
+               camera.private_count > 0;
+    tw_settings_free(settings);
+    if (!any || w->is_private)
+        return;
+    w->is_private = TRUE;
+    if (tw_linux_keep_private(&err) != TW_OK)
+        (void)fprintf(stderr, "%stawny: %s\n", notify_level(stderr, NOTIFY_WARNING),
+                      err.text);
+}
+
 static void on_event(void *ctx, const tw_event *e)
 {
     watching *w = ctx;
+    if (e->kind == TW_EVENT_RELOADED && e->settings)
+        keep_private(w, e->settings);
     if (e->kind == TW_EVENT_CLOSED && e->status != TW_OK)
         g_atomic_int_set(&w->problems, TRUE);
     if (e->kind == TW_EVENT_READING)
@@ -292,6 +315,7 @@ static int run(watching *w, const tw_card *card)
         platform.pins = &pins;
     w->clock = platform.clock;
     find_width(w);
+    keep_private(w, w->settings);
     tw_status st = tw_station_new(&platform, w->settings, on_event, w, &running, &err);
     const int code = st == TW_OK ? CLI_DONE : cli_say(cli_exit(st), "%s", err.text);
     if (st == TW_OK)

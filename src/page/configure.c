@@ -113,16 +113,18 @@ void twi_show_settings(twi_page *p, const twi_web_request *r, const char *rest,
     tw_settings_free(s);
 }
 
-static json_t *describe_zone(const tw_zone *zone, const char *name)
+static json_t *describe_zone(const twi_camera_settings *camera, size_t index)
 {
+    const tw_zone *zone = &camera->zones[index];
     json_t *points = json_array();
     for (uint16_t i = 0; i < zone->count; i++)
         (void)json_array_append_new(points, json_pack("[ff]", zone->points[i].x_ppm / 1e4,
                                                       zone->points[i].y_ppm / 1e4));
-    return json_pack("{ss ss so sf sf}", "name", name, "kind",
-                     zone->watched         ? "watched"
-                     : zone->start_ppm > 0 ? "own"
-                                           : "ignored",
+    return json_pack("{ss ss so sf sf}", "name", camera->zone_names[index], "kind",
+                     zone->watched                        ? "watched"
+                     : twi_zone_is_private(camera, index) ? "private"
+                     : zone->start_ppm > 0                ? "own"
+                                                          : "ignored",
                      "points", points, "start_at", zone->start_ppm / 1e4, "stay_at",
                      zone->stay_ppm / 1e4);
 }
@@ -136,8 +138,7 @@ void twi_show_zones(twi_page *p, const twi_web_request *r, const char *camera,
     if (s && twi_settings_camera(s, camera, &set) == TW_OK) {
         json_t *list = json_array();
         for (size_t i = 0; i < set.zone_count; i++)
-            (void)json_array_append_new(list,
-                                        describe_zone(&set.zones[i], set.zone_names[i]));
+            (void)json_array_append_new(list, describe_zone(&set, i));
         twi_answer_json(
             json_pack("{so sb}", "zones", list, "masked", set.mask[0] != '\0'), 200, out);
     } else {

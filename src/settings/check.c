@@ -209,13 +209,13 @@ static void check_zone(intake *in, const section *self)
                         "zone %s is watched by its own limits: write its start_at, or "
                         "its sensitivity",
                         self->name);
-    if (zone.kind == TWI_ZONE_IGNORED &&
+    if (!twi_zone_is_watched(&zone) &&
         (zone.start_ppm > 0 || zone.stay_ppm > 0 || zone.sensitivity > 0))
-        twi_intake_tell(
-            in, TW_ESYNTAX, self->line,
-            "zone %s is ignored, so it can have no limits: write kind = own to watch it "
-            "by them",
-            self->name);
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "zone %s is %s, so it can have no limits: write kind = own to "
+                        "watch it by them",
+                        self->name,
+                        zone.kind == TWI_ZONE_PRIVATE ? "private" : "ignored");
     if (zone.stay_ppm > zone.start_ppm)
         twi_intake_tell(in, TW_ESYNTAX, self->line, "zone %s: stay_at is above start_at",
                         self->name);

@@ -13,6 +13,7 @@ void twi_free_zones(camera_zones *made)
     free(made->names);
     free(made->points);
     free(made->evidence_pct);
+    free(made->hidden);
 }
 
 void twi_free_times(camera_times *made)

@@ -202,7 +202,7 @@ static void turn_zone(const tw_settings *s, const char *camera, const twi_holdin
 {
     const twi_row *row = twi_table_find("camera", "start_at");
     const entry *e = twi_deciding(s, camera, row, now);
-    if (zone->sensitivity == 0 || zone->kind == TWI_ZONE_IGNORED)
+    if (zone->sensitivity == 0 || !twi_zone_is_watched(zone))
         return;
     *evidence_pct = (uint16_t)dialled("evidence", zone->sensitivity);
     if (zone->start_ppm == 0)
@@ -218,7 +218,9 @@ static bool make_zones(const tw_settings *s, const twi_holding *now, camera_zone
     made->names = calloc(most + 1, sizeof *made->names);
     made->points = calloc(most * TWI_AREA_MAX + 1, sizeof *made->points);
     made->evidence_pct = calloc(most + 1, sizeof *made->evidence_pct);
-    if (!made->zones || !made->names || !made->points || !made->evidence_pct)
+    made->hidden = calloc(most + 1, sizeof *made->hidden);
+    if (!made->zones || !made->names || !made->points || !made->evidence_pct ||
+        !made->hidden)
         return false;
     for (size_t i = 0; i < s->section_count; i++) {
         const char *name = twi_zone_of(&s->sections[i], made->camera);
@@ -238,6 +240,8 @@ static bool make_zones(const tw_settings *s, const twi_holding *now, camera_zone
             .start_ppm = (uint32_t)read.start_ppm,
             .stay_ppm = (uint32_t)(read.stay_ppm > 0 ? read.stay_ppm : read.start_ppm)};
         made->names[made->count] = name;
+        if (read.kind == TWI_ZONE_PRIVATE)
+            made->hidden[made->hidden_count++] = made->zones[made->count];
         made->count++;
     }
     return true;
@@ -285,6 +289,8 @@ static tw_status fill_camera(tw_settings *s, const section *self, const twi_hold
     out->zone_names = zones->names;
     out->zone_evidence_pct = zones->evidence_pct;
     out->zone_count = zones->count;
+    out->private_zones = zones->hidden;
+    out->private_count = zones->hidden_count;
     out->conditions = now->conditions->count > 0 ? now->conditions : NULL;
     return TW_OK;
 }

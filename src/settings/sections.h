@@ -203,6 +203,8 @@ typedef struct twi_camera_settings {
     const char *const *zone_names;
     const uint16_t *zone_evidence_pct; /* 0: as elsewhere */
     size_t zone_count;
+    const tw_zone *private_zones; /* those of them that nobody may see */
+    size_t private_count;
     const twi_conditions *conditions; /* NULL: nothing holds at times alone */
 } twi_camera_settings;
 
@@ -300,6 +302,15 @@ typedef struct twi_destination_settings {
     const char *trust;                    /* certificates to trust; "": the system's */
     int64_t timeout_us;                   /* without a sign from the other side */
 } twi_destination_settings;
+
+/** @return whether nobody may see what is in a zone of a camera. */
+static inline bool twi_zone_is_private(const twi_camera_settings *camera, size_t zone)
+{
+    for (size_t i = 0; i < camera->private_count; i++)
+        if (camera->private_zones[i].points == camera->zones[zone].points)
+            return true;
+    return false;
+}
 
 /** @return the word of a camera's format setting: "auto", "mjpeg"...; static. */
 const char *twi_format_name(int64_t format);

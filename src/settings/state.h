@@ -59,6 +59,8 @@ typedef struct camera_zones {
     tw_point *points;
     uint16_t *evidence_pct; /* asked for in each; 0: as elsewhere */
     size_t count;
+    tw_zone *hidden; /* those of them that are private */
+    size_t hidden_count;
 } camera_zones;
 
 /* A camera's settings by what holds, likewise. */

@@ -317,8 +317,8 @@ static const twi_row ROWS[] = {
      "Destinations that this camera's captures go to, by their names.", TWI_REACH_PAGE, LIVE | TWI_SENDING},
 
     {"zone", "Zone", "kind", &twi_type_choice, ZONE(int64_t, kind), 0, 0,
-     "ignored", "ignored", "ignored watched own",
-     "ignored: what moves inside does not count; watched: nothing else counts; own: it is watched like the rest, by limits of its own.", TWI_REACH_PAGE, LIVE},
+     "ignored", "private", "ignored watched own private",
+     "ignored: what moves inside does not count; watched: nothing else counts; own: it is watched like the rest, by limits of its own; private: what moves inside does not count, and it is black in all that is stored, shown or sent.", TWI_REACH_PAGE, LIVE},
     {"zone", "Zone", "sensitivity", &twi_type_number, ZONE(int64_t, sensitivity), 0, TWI_DIAL_LAST,
      "0", "2", NULL,
      "How keen the detector is inside, from 1 to 5 as for a camera: it moves evidence there; for watched and own zones. 0: as everywhere.", TWI_REACH_PAGE, LIVE},

@@ -7,7 +7,8 @@
 typedef enum twi_zone_kind {
     TWI_ZONE_IGNORED,
     TWI_ZONE_WATCHED,
-    TWI_ZONE_OWN
+    TWI_ZONE_OWN,
+    TWI_ZONE_PRIVATE
 } twi_zone_kind;
 
 enum { TWI_DIAL_FIRST = 1, TWI_DIAL_USUAL = 3, TWI_DIAL_LAST = 5 }; /* of sensitivity */
@@ -18,6 +19,12 @@ typedef struct twi_zone_settings {
     int64_t start_ppm, stay_ppm; /* 0: the camera's; the same as start_ppm */
     int64_t sensitivity;         /* 1..5; 0: the camera's */
 } twi_zone_settings;
+
+/** @return whether what moves in a zone counts. */
+static inline bool twi_zone_is_watched(const twi_zone_settings *zone)
+{
+    return zone->kind == TWI_ZONE_WATCHED || zone->kind == TWI_ZONE_OWN;
+}
 
 /** @return the rows, in the order of the reference; count is set. */
 const twi_row *twi_table(size_t *count);

@@ -1,7 +1,9 @@
 /* All footage of a camera into one file. */
 #include <errno.h>
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
+#include <time.h>
 
 #include "../media/raw.h"
 #include "pipeline.h"
@@ -17,28 +19,19 @@ static tw_status append(void *ctx, const void *data, size_t bytes, tw_error *err
     return tw_fail(err, twi_status_of_errno(errno), "cannot write: %s", strerror(errno));
 }
 
-/* A file that a camera's frames go into. */
-typedef struct footage_file {
-    const twi_codecs *codecs;
-    twi_clip *clip;
-    bool encodes;
-    tw_stream source;
-} footage_file;
-
-static tw_status add_frame(footage_file *f, const tw_frame *frame, tw_error *err)
+static tw_status add_frame(twi_clip_frames *f, const tw_frame *frame, tw_error *err)
 {
     tw_frame own = *frame;
     twi_buffer *buffer = twi_buffer_frame(frame);
     if (!buffer)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     twi_frame_complete(&own);
-    const tw_status st = twi_clip_frame(f->codecs, f->clip, f->encodes, &f->source,
-                                        &own.packet, buffer, err);
+    const tw_status st = twi_clip_frame(f, &own.packet, buffer, err);
     twi_buffer_unref(buffer);
     return st;
 }
 
-static tw_status copy_frames(const tw_camera *camera, footage_file *f,
+static tw_status copy_frames(const tw_camera *camera, twi_clip_frames *f,
                              const volatile int *stop, tw_error *err)
 {
     tw_status st = TW_OK;
@@ -59,7 +52,9 @@ static tw_status write_all(const tw_camera *camera, const twi_camera_settings *s
                            const tw_stream *stream, FILE *file, const volatile int *stop,
                            tw_error *err)
 {
-    footage_file f = {.codecs = twi_codecs_load(err), .source = *stream};
+    twi_clip_frames f = {.codecs = twi_codecs_load(err),
+                         .source = *stream,
+                         .view = twi_view_of(settings, stream->turn)};
     if (!f.codecs)
         return TW_ENOTSUP;
     f.encodes = twi_clip_must_encode(f.codecs, settings, stream);
@@ -67,13 +62,14 @@ static tw_status write_all(const tw_camera *camera, const twi_camera_settings *s
     const twi_clip_spec spec = {.stream = &made_of,
                                 .encode = f.encodes,
                                 .quality = (int)settings->clip_quality,
-                                .view = twi_view_of(settings, stream->turn),
+                                .view = f.view,
                                 .sink = {append, file}};
     tw_status st = f.codecs->clip_open(&spec, &f.clip, err);
     if (st != TW_OK)
         return st;
     st = copy_frames(camera, &f, stop, err);
     const tw_status closed = f.codecs->clip_close(f.clip, st == TW_OK ? err : NULL);
+    twi_hide_free(&f.hide);
     return st == TW_OK ? closed : st;
 }
 
@@ -100,4 +96,95 @@ tw_status twi_footage_write(const tw_platform *platform,
         st = tw_fail(err, twi_status_of_errno(errno), "%s: %s", path, strerror(errno));
     made.ops->destroy(made.ctx);
     return st;
+}
+
+/* ---- what encoding takes ---------------------------------------------------------- */
+
+static tw_status let_go(void *ctx, const void *data, size_t bytes, tw_error *err)
+{
+    (void)ctx;
+    (void)data;
+    (void)bytes;
+    (void)err;
+    return TW_OK;
+}
+
+static int64_t busy_us(void)
+{
+    struct timespec t;
+    (void)clock_gettime(CLOCK_PROCESS_CPUTIME_ID, &t);
+    return (int64_t)t.tv_sec * 1000000 + t.tv_nsec / 1000;
+}
+
+/* Grain over a slope that moves. */
+static void draw_hard(uint8_t *px, uint16_t width, uint16_t height, int number)
+{
+    uint32_t chance = 7;
+    for (size_t y = 0; y < height; y++)
+        for (size_t x = 0; x < width; x++) {
+            chance = chance * 1664525U + 1013904223U;
+            px[y * width + x] = (uint8_t)(60 + (x / 2 + y / 3 + (size_t)number * 3) % 80 +
+                                          (chance >> 28));
+        }
+}
+
+static tw_status encode_some(twi_clip_frames *f, uint16_t width, uint16_t height,
+                             int64_t *us, tw_error *err)
+{
+    enum { PICTURES = 12, FIRST = 2 }; /* the first opens the encoder */
+    uint8_t *px = malloc((size_t)width * height);
+    tw_status st = px ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
+    int64_t from_us = 0;
+    for (int i = 0; i < PICTURES && st == TW_OK; i++) {
+        draw_hard(px, width, height, i);
+        const tw_picture picture = {.px = {px},
+                                    .stride = {width},
+                                    .width = width,
+                                    .height = height,
+                                    .pixels = TW_PIXELS_GREY};
+        const tw_packet packet = {
+            .t_us = i * INT64_C(100000), .dts_us = i * INT64_C(100000), .key = true};
+        twi_buffer *buffer = twi_buffer_picture(&picture);
+        if (i == FIRST)
+            from_us = busy_us();
+        st = buffer ? twi_clip_frame(f, &packet, buffer, err)
+                    : tw_fail(err, TW_ENOMEM, "out of memory");
+        twi_buffer_unref(buffer);
+    }
+    *us = (busy_us() - from_us) / (PICTURES - FIRST);
+    free(px);
+    return st;
+}
+
+tw_status twi_encoding_cost(uint16_t width, uint16_t height, int quality, int64_t *us,
+                            tw_error *err)
+{
+    twi_clip_frames f = {.codecs = twi_codecs_load(err),
+                         .encodes = true,
+                         .source = {.codec = TW_CODEC_RAW,
+                                    .pixels = TW_PIXELS_GREY,
+                                    .width = width,
+                                    .height = height,
+                                    .fps_num = 10,
+                                    .fps_den = 1}};
+    if (!f.codecs)
+        return TW_ENOTSUP;
+    const twi_clip_spec spec = {
+        .stream = &f.source, .encode = true, .quality = quality, .sink = {let_go, NULL}};
+    tw_status st = f.codecs->clip_open(&spec, &f.clip, err);
+    if (st != TW_OK)
+        return st;
+    st = encode_some(&f, width, height, us, err);
+    (void)f.codecs->clip_close(f.clip, NULL);
+    return st;
+}
+
+bool twi_encodes_for_privacy(const twi_camera_settings *camera, const tw_stream *stream)
+{
+    twi_camera_settings open = *camera;
+    const twi_codecs *codecs = twi_codecs_load(NULL);
+    open.private_count = 0;
+    return codecs && camera->private_count > 0 &&
+           twi_clip_must_encode(codecs, camera, stream) &&
+           !twi_clip_must_encode(codecs, &open, stream);
 }

@@ -19,6 +19,15 @@ tw_status twi_footage_write(const tw_platform *platform,
                             const twi_camera_settings *camera, const char *path,
                             const volatile int *stop, tw_error *err);
 
+/** How much of a processor it takes to encode pictures of a size, 1 ... 100 of quality.
+ * @param us  Set to microseconds for each picture, of one that is hard to encode.
+ * @return TW_OK; else they cannot be encoded: err says why. */
+tw_status twi_encoding_cost(uint16_t width, uint16_t height, int quality, int64_t *us,
+                            tw_error *err);
+
+/** @return whether clips are encoded for a camera's private zones alone. */
+bool twi_encodes_for_privacy(const twi_camera_settings *camera, const tw_stream *stream);
+
 /** What a camera was found to deliver. */
 typedef struct twi_camera_found {
     tw_stream stream; /* its pointers are NULL, but for codec_name */

@@ -66,7 +66,7 @@ tw_status twi_pipeline_new(const twi_camera_settings *given, tw_clock clock,
     p->times.waits_for_key = p->detect.stream.codec != TW_CODEC_MJPEG;
     p->kept.apart = inspected != NULL;
     p->kept.view = twi_view_of(camera, stream->turn);
-    p->detect.view = inspected ? twi_view_of(camera, inspected->turn) : p->kept.view;
+    p->detect.view = twi_pipeline_seen(camera, p->detect.stream.turn);
     p->callback = callback;
     p->ctx = ctx;
     p->numbers = sink ? sink->numbers : NULL;
@@ -98,6 +98,8 @@ void twi_pipeline_free(twi_pipeline *p)
     free(p->detect.chroma);
     free(p->detect.shown);
     free(p->detect.shown_chroma);
+    free(p->detect.told);
+    twi_hide_free(&p->detect.hide);
     free(p);
 }
 

@@ -1,9 +1,12 @@
 /* From readings to sightings, and to what is kept of them. */
 #include <stdlib.h>
+#include <string.h>
 
 #include "../media/jpeg.h"
+#include "../media/reserve.h"
 #include "feed.h"
 #include "pipeline_state.h"
+#include "../core/hidden.h"
 #include "../core/naming.h"
 #include "../core/view.h"
 #include "tawny/events.h"
@@ -87,6 +90,27 @@ static unsigned sense(twi_pipeline *p, bool armed)
     return what;
 }
 
+/* Brightness as others may see it. @return NULL: there is none, or no memory. */
+static const tw_luma *told_luma(twi_pipeline *p, tw_luma *own)
+{
+    const twi_view view = {.hidden = p->kept.view.hidden,
+                           .hidden_count = p->kept.view.hidden_count};
+    if (!p->luma || view.hidden_count == 0)
+        return p->luma;
+    const size_t bytes = (size_t)p->luma->width * p->luma->height;
+    if (!twi_reserve(&p->detect.told, &p->detect.told_bytes, bytes) ||
+        twi_hide_prepare(&p->detect.hide, &view, p->luma->width, p->luma->height, NULL) !=
+            TW_OK)
+        return NULL;
+    for (size_t y = 0; y < p->luma->height; y++)
+        memcpy(p->detect.told + y * p->luma->width, p->luma->px + y * p->luma->stride,
+               p->luma->width);
+    twi_hidden_fill(p->detect.hide.blocks, p->luma->width, p->luma->height, 0, 0,
+                    p->detect.told, p->luma->width);
+    *own = (tw_luma){p->detect.told, p->luma->width, p->luma->width, p->luma->height};
+    return own;
+}
+
 static void decide(twi_pipeline *p)
 {
     twi_gpio_read(p);
@@ -113,12 +137,13 @@ static void decide(twi_pipeline *p)
     }
     const bool running = p->watch.state == TW_SIGHTING;
     const struct tw_event_frame shown = {shown_picture, p};
+    tw_luma own;
     if (running && p->kept.recorder)
         twi_stills_while(p);
     twi_pipeline_tell(p, (tw_event){.kind = TW_EVENT_READING,
                                     .frame = &shown,
                                     .reading = &p->reading,
-                                    .luma = p->luma,
+                                    .luma = told_luma(p, &own),
                                     .sighting = running ? &p->watch.now : NULL});
 }
 

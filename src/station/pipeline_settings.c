@@ -8,6 +8,15 @@
 #include "../settings/sections.h"
 #include "why.h"
 
+/* What the detector sees: nothing that it leaves out need be black. */
+twi_view twi_pipeline_seen(const twi_camera_settings *camera, tw_turn lies)
+{
+    twi_view view = twi_view_of(camera, lies);
+    view.hidden = NULL;
+    view.hidden_count = 0;
+    return view;
+}
+
 /* How much of the width the detector looks at, or of the height where that is more: it
  * wants as many pixels of a part as of a whole. */
 uint32_t twi_pipeline_inspected_ppm(const twi_view *view)
@@ -183,7 +192,7 @@ static tw_status prepare_zones(const twi_pipeline *p, replacement *r, tw_error *
 
 static tw_status prepare_view(const twi_pipeline *p, replacement *r, tw_error *err)
 {
-    r->view = twi_view_of(r->camera, p->detect.stream.turn);
+    r->view = twi_pipeline_seen(r->camera, p->detect.stream.turn);
     r->kept_view = twi_view_of(r->camera, p->stream.turn);
     r->turned = !same_view(&r->view, &p->detect.view);
     const uint32_t ppm = twi_pipeline_inspected_ppm(&r->view);
@@ -225,6 +234,7 @@ static void exchange(twi_pipeline *p, replacement *r)
     r->mask_picture = mask_picture;
     p->detect.view = r->view;
     p->kept.view = r->kept_view;
+    twi_hide_free(&p->detect.hide);
     (void)tw_sighting_adjust(&p->watch, &r->sighting);
     if (p->kept.recorder)
         twi_recorder_adjust(p->kept.recorder, r->camera);

@@ -8,6 +8,7 @@
 #include "../core/interval.h"
 #include "../core/loudness.h"
 #include "../media/codecs.h"
+#include "../media/hide.h"
 #include "../media/decoder.h"
 #include "pipeline.h"
 #include "../core/naming.h"
@@ -89,6 +90,9 @@ typedef struct detection {
     size_t shown_bytes;
     uint8_t *shown_chroma;
     size_t shown_chroma_bytes;
+    uint8_t *told; /* luma that is told of, without what nobody may see */
+    size_t told_bytes;
+    twi_hide hide; /* of it */
 } detection;
 
 /* What is kept. */
@@ -206,6 +210,9 @@ tw_status twi_pipeline_shown(twi_pipeline *p, uint8_t **out, size_t *bytes,
                              tw_error *err);
 
 /* ---- pipeline_settings.c */
+
+/** What the detector sees of pictures that lie like this. */
+twi_view twi_pipeline_seen(const twi_camera_settings *camera, tw_turn lies);
 
 /** How much of the width the detector looks at, or of the height where that is more. */
 uint32_t twi_pipeline_inspected_ppm(const twi_view *view);

@@ -54,6 +54,8 @@ struct twi_recorder {
     void *memory; /* of the ring */
     tw_ring *ring;
     recording recordings[RECORDINGS];
+    plan resumed; /* of a sighting that goes on in another file, ... */
+    bool resumes; /* ... with the next frame */
     twi_interval timed;
     int64_t newest_us;
     int64_t hold_us;        /* see twi_recorder_hold */
@@ -429,12 +431,50 @@ void twi_recorder_free(twi_recorder *r)
     free(r);
 }
 
+/* Whether two settings hide the same parts. */
+static bool hide_alike(const twi_camera_settings *a, const twi_camera_settings *b)
+{
+    bool alike = a->private_count == b->private_count;
+    for (size_t i = 0; alike && i < a->private_count; i++)
+        alike = a->private_zones[i].count == b->private_zones[i].count &&
+                memcmp(a->private_zones[i].points, b->private_zones[i].points,
+                       a->private_zones[i].count * sizeof(tw_point)) == 0;
+    return alike;
+}
+
+/* Files go on by what they began with: so what may be seen in them ends them, and a
+ * sighting goes on in another, once the writer knows. */
+static void part(twi_recorder *r)
+{
+    for (int i = 0; i < RECORDINGS; i++) {
+        plan *p = running(&r->recordings[i]);
+        if (!p)
+            continue;
+        if (i == SIGHTINGS) {
+            r->resumed = (plan){.sighting = p->sighting};
+            r->resumes = true;
+        }
+        end_here(r, p);
+    }
+}
+
+static void resume(twi_recorder *r, const tw_packet *newest)
+{
+    r->resumes = false;
+    r->resumed.from_us = newest->t_us;
+    r->resumed.next = tw_ring_find(r->ring, newest->t_us);
+    (void)plan_file(r, &r->recordings[SIGHTINGS], &r->resumed);
+}
+
 void twi_recorder_adjust(twi_recorder *r, const twi_camera_settings *camera)
 {
     plan *segment = running(&r->recordings[CONTINUOUS]);
+    const bool parts = !hide_alike(r->camera, camera);
     r->camera = camera;
     (void)tw_ring_limit(r->ring, (size_t)camera->pre_bytes);
-    if (segment && !camera->continuous)
+    if (parts)
+        part(r);
+    else if (segment && !camera->continuous)
         end_here(r, segment);
     pump(r, false);
 }
@@ -505,6 +545,8 @@ tw_status twi_recorder_packet(twi_recorder *r, const tw_packet *packet,
     if (st != TW_OK)
         twi_buffer_unref(buffer);
     if (tw_ring_end(r->ring) != end) {
+        if (r->resumes)
+            resume(r, packet);
         plan_segment(r, packet);
         plan_timed(r, packet);
     }
@@ -534,6 +576,7 @@ void twi_recorder_ended(twi_recorder *r, const tw_sighting *sighting, bool last_
 {
     recording *s = &r->recordings[SIGHTINGS];
     bool reported = false;
+    r->resumes = false;
     for (size_t i = 0; i < s->count; i++) {
         plan *p = &s->plans[i];
         if (p->ended || p->sighting.number != sighting->number ||

@@ -135,7 +135,7 @@ static uint64_t needed_soon(const twi_writer *writer, uint64_t total)
     uint64_t bytes = 0;
     for (const twi_channel *channel = writer->channels; channel; channel = channel->next)
         for (int k = 0; k < TWI_KIND_COUNT; k++)
-            if (channel->own[k].clip)
+            if (channel->own[k].frames.clip)
                 bytes += channel->own[k].file.bytes;
     return bytes < total / RESERVE_PART ? bytes : total / RESERVE_PART;
 }

@@ -10,6 +10,7 @@
 #include "../core/trace.h"
 #include "../media/caption.h"
 #include "../media/codecs.h"
+#include "../media/hide.h"
 #include "snapshot.h"
 #include "store.h"
 #include "tawny/catalogue.h"
@@ -26,14 +27,21 @@ typedef struct twi_stamp {
     bool unsure;      /* the clock had not been set */
 } twi_stamp;
 
-/* A video file that is being written, by the settings with which it began. */
-typedef struct twi_recording {
-    const twi_camera_settings *camera;
-    twi_snapshot *snapshot; /* that they lie in; NULL: they are their owner's */
+/* A clip that frames go into. */
+typedef struct twi_clip_frames {
     const twi_codecs *codecs;
     twi_clip *clip;   /* NULL: none open */
     bool encodes;     /* it; else packets are copied into it */
     tw_stream source; /* of what is encoded; its pointers are not used */
+    twi_view view;    /* what is shown of them */
+    twi_hide hide;    /* of what is copied */
+} twi_clip_frames;
+
+/* A video file that is being written, by the settings with which it began. */
+typedef struct twi_recording {
+    const twi_camera_settings *camera;
+    twi_snapshot *snapshot; /* that they lie in; NULL: they are their owner's */
+    twi_clip_frames frames;
     twi_store_file file;
     struct twi_writer *writer;
     twi_caption *caption;   /* NULL: it gets none */
@@ -130,15 +138,13 @@ bool twi_clip_must_encode(const twi_codecs *codecs, const twi_camera_settings *c
 tw_stream twi_clip_stream(const tw_stream *stream, bool encode);
 
 /**
- * Give a clip a frame, or a packet of sound.
+ * Give a clip a frame, or a packet of sound. Its source is set anew where the frame lies
+ * otherwise: raw pictures may have been held as JPEG.
  *
- * @param source  What the clip is made of; set anew where the frame lies otherwise: raw
- *                pictures may have been held as JPEG.
  * @param buffer  With the frame's bytes, or its planes; held as long as needed.
  */
-tw_status twi_clip_frame(const twi_codecs *codecs, twi_clip *clip, bool encodes,
-                         tw_stream *source, const tw_packet *packet, twi_buffer *buffer,
-                         tw_error *err);
+tw_status twi_clip_frame(twi_clip_frames *frames, const tw_packet *packet,
+                         twi_buffer *buffer, tw_error *err);
 
 /** What is shown of a camera's pictures. @param lies  The turn that its stream says they
  * need. */

@@ -4,7 +4,10 @@
 twi_view twi_view_of(const twi_camera_settings *camera, tw_turn lies)
 {
     const tw_turn wanted = {(uint8_t)camera->rotate, camera->mirror};
-    return (twi_view){twi_turn_then(lies, wanted), camera->crop};
+    return (twi_view){.turn = twi_turn_then(lies, wanted),
+                      .crop = camera->crop,
+                      .hidden = camera->private_zones,
+                      .hidden_count = (uint16_t)camera->private_count};
 }
 
 twi_caption_fields twi_writer_caption(const twi_writer *writer,

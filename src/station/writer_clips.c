@@ -1,4 +1,5 @@
 /* Clips: begun, filled and completed. */
+#include "../media/hide.h"
 #include "../media/jpeg.h"
 #include "../media/raw.h"
 #include "writer_state.h"
@@ -29,12 +30,16 @@ static tw_status write_video(void *ctx, const void *data, size_t bytes, tw_error
 bool twi_clip_must_encode(const twi_codecs *codecs, const twi_camera_settings *camera,
                           const tw_stream *stream)
 {
+    const bool pictures =
+        stream->codec == TW_CODEC_MJPEG || stream->codec == TW_CODEC_RAW;
+    if (camera->private_count > 0 && !pictures)
+        return true; /* nothing can be blackened in what depends on other pictures */
     switch ((twi_clip_video)camera->clip_video) {
     case TWI_VIDEO_COPY: return false;
     case TWI_VIDEO_H264:
         return stream->codec != TW_CODEC_H264 || !twi_crop_is_whole(&camera->crop);
     case TWI_VIDEO_MJPEG:
-        if (stream->codec == TW_CODEC_MJPEG || stream->codec == TW_CODEC_RAW)
+        if (pictures)
             return false;
         break;
     case TWI_VIDEO_AUTO: break;
@@ -68,25 +73,27 @@ static tw_status open_clip(const twi_job *job, twi_kind kind, twi_recording *r,
                            tw_error *err)
 {
     char why[TWI_WHY_BYTES];
-    r->encodes =
-        r->caption || twi_clip_must_encode(r->codecs, job->channel->camera, &job->stream);
-    r->source = job->stream;
-    tw_stream stream = twi_clip_stream(&job->stream, r->encodes);
+    r->frames.encodes =
+        r->caption ||
+        twi_clip_must_encode(r->frames.codecs, job->channel->camera, &job->stream);
+    r->frames.source = job->stream;
+    r->frames.view = twi_view_of(job->channel->camera, job->stream.turn);
+    tw_stream stream = twi_clip_stream(&job->stream, r->frames.encodes);
     stream.extra = job->buffer->data;
     const twi_clip_spec spec = {
         .stream = &stream,
-        .encode = r->encodes,
+        .encode = r->frames.encodes,
         .quality = (int)job->channel->camera->clip_quality,
-        .view = twi_view_of(job->channel->camera, stream.turn),
+        .view = r->frames.view,
         .wall_us = r->stamp.unsure ? 0 : r->stamp.wall_us,
         .why = twi_kind_of_sighting(kind) ? twi_why_began(&job->sighting, why, sizeof why)
                                           : NULL,
         .sink = {write_video, r},
         .painter = {r->caption ? paint_caption : NULL, r}};
-    if (!spec.encode && !r->codecs->clip_carries(&stream))
+    if (!spec.encode && !r->frames.codecs->clip_carries(&stream))
         return tw_fail(err, TW_ENOTSUP, "clips cannot carry %s: use clip_video = auto",
                        stream.codec_name);
-    return r->codecs->clip_open(&spec, &r->clip, err);
+    return r->frames.codecs->clip_open(&spec, &r->frames.clip, err);
 }
 
 /* @return st. */
@@ -94,6 +101,7 @@ static tw_status give_up(twi_recording *r, tw_status st)
 {
     twi_caption_free(r->caption);
     r->caption = NULL;
+    twi_hide_free(&r->frames.hide);
     twi_snapshot_release(r->snapshot);
     r->snapshot = NULL;
     return st;
@@ -108,8 +116,8 @@ static tw_status begin_video(twi_writer *writer, const twi_job *job, twi_kind ki
     r->sighting = job->sighting;
     r->wall_offset_us = job->wall_offset_us;
     r->stamp = twi_writer_stamp(writer, job->packet.wall_us);
-    r->codecs = twi_codecs_load(err);
-    if (!r->codecs)
+    r->frames.codecs = twi_codecs_load(err);
+    if (!r->frames.codecs)
         return TW_ENOTSUP;
     tw_status st = TW_OK;
     if (kind == TWI_KIND_CAPTIONED_CLIP)
@@ -132,44 +140,66 @@ static tw_status begin_video(twi_writer *writer, const twi_job *job, twi_kind ki
 /* Write what is still to be written of a clip, and release it. */
 static tw_status close_clip(twi_recording *r, tw_error *err)
 {
-    const tw_status st = r->codecs->clip_close(r->clip, err);
-    r->clip = NULL;
+    const tw_status st = r->frames.codecs->clip_close(r->frames.clip, err);
+    r->frames.clip = NULL;
     return give_up(r, st);
 }
 
 static void drop_video(const twi_writer *writer, twi_recording *r)
 {
-    if (!r->clip)
+    if (!r->frames.clip)
         return;
     (void)close_clip(r, NULL);
     twi_store_abandon(&writer->store, &r->file);
 }
 
-tw_status twi_clip_frame(const twi_codecs *codecs, twi_clip *clip, bool encodes,
-                         tw_stream *source, const tw_packet *packet, twi_buffer *buffer,
+/* A picture without what nobody may see, in place of one that is copied. */
+static tw_status hide(twi_clip_frames *f, const twi_buffer *from, twi_buffer **made,
+                      tw_error *err)
+{
+    uint8_t *jpeg = NULL;
+    size_t bytes = 0;
+    const twi_buffer *whole = *made ? *made : from;
+    const tw_status st =
+        twi_hide_jpeg(&f->hide, &f->view, whole->data, whole->size, &jpeg, &bytes, err);
+    if (st != TW_OK)
+        return st;
+    twi_buffer *black = twi_buffer_adopt(jpeg, bytes);
+    if (!black)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    twi_buffer_unref(*made);
+    *made = black;
+    return TW_OK;
+}
+
+tw_status twi_clip_frame(twi_clip_frames *f, const tw_packet *packet, twi_buffer *buffer,
                          tw_error *err)
 {
+    const twi_codecs *codecs = f->codecs;
     if (buffer->sound)
-        return codecs->clip_sound(clip, packet, buffer, err);
+        return codecs->clip_sound(f->clip, packet, buffer, err);
     const bool raw = buffer->planes.px[0] != NULL;
     twi_buffer *made = NULL;
     tw_packet own = *packet;
-    tw_stream now = *source;
+    tw_stream now = f->source;
     tw_status st = TW_OK;
-    if (raw || source->codec == TW_CODEC_RAW)
+    if (raw || f->source.codec == TW_CODEC_RAW)
         twi_buffer_describe(buffer, &now);
-    if (raw && !encodes)
+    if (raw && !f->encodes)
         st = twi_buffer_jpeg(&buffer->planes, TWI_HELD_QUALITY, &made, err);
-    else if (encodes && (now.codec != source->codec || now.pixels != source->pixels))
-        st = codecs->clip_source(clip, &now, err);
+    else if (f->encodes &&
+             (now.codec != f->source.codec || now.pixels != f->source.pixels))
+        st = codecs->clip_source(f->clip, &now, err);
+    if (st == TW_OK && !f->encodes && f->view.hidden_count > 0)
+        st = hide(f, buffer, &made, err);
     if (st == TW_OK) {
         twi_buffer *given = made ? made : buffer;
-        *source = now;
+        f->source = now;
         if (made)
             made->activity_ppm = buffer->activity_ppm;
         own.data = given->data;
         own.size = given->size;
-        st = codecs->clip_packet(clip, &own, given, err);
+        st = codecs->clip_packet(f->clip, &own, given, err);
     }
     twi_buffer_unref(made);
     return st;
@@ -179,10 +209,9 @@ static void do_packet(const twi_writer *writer, const twi_job *job, twi_kind kin
 {
     twi_recording *r = &job->channel->own[kind];
     tw_error err = {0};
-    if (r->skip || !r->clip)
+    if (r->skip || !r->frames.clip)
         return;
-    if (twi_clip_frame(r->codecs, r->clip, r->encodes, &r->source, &job->packet,
-                       job->buffer, &err) == TW_OK)
+    if (twi_clip_frame(&r->frames, &job->packet, job->buffer, &err) == TW_OK)
         return;
     r->skip = true;
     drop_video(writer, r);
@@ -193,7 +222,7 @@ static void do_end(twi_writer *writer, const twi_job *job, twi_kind kind)
 {
     twi_recording *r = &job->channel->own[kind];
     tw_error err = {0};
-    if (r->skip || !r->clip)
+    if (r->skip || !r->frames.clip)
         return;
     tw_status st = close_clip(r, &err);
     if (st == TW_OK)

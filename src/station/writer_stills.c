@@ -78,21 +78,23 @@ static tw_status replace_still(twi_job *job, uint8_t *jpeg, size_t bytes, tw_err
 }
 
 /* Turn and crop a still as its camera's pictures are. One that cannot be is stored as it
- * came. */
-static void show_still(twi_writer *writer, twi_job *job)
+ * came, unless there is something in it that nobody may see.
+ * @return false: it is not stored. */
+static bool show_still(twi_writer *writer, twi_job *job)
 {
     const twi_view view = twi_view_of(job->channel->camera, job->turn);
     tw_error err = {0};
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
     if (twi_view_is_plain(&view))
-        return;
+        return true;
     tw_status st = twi_jpeg_view(job->packet.data, job->packet.size, &view, &jpeg, &bytes,
                                  &job->width, &job->height, &err);
     if (st == TW_OK)
         st = replace_still(job, jpeg, bytes, &err);
     if (st != TW_OK)
         twi_writer_problem(writer, job, job->what, &err);
+    return st == TW_OK || view.hidden_count == 0;
 }
 
 /* Put the still's captioned copy into its place. */
@@ -136,7 +138,8 @@ void twi_writer_stills(twi_writer *writer, twi_job *job)
         twi_writer_problem(writer, job, job->what, &err);
         return;
     }
-    show_still(writer, job);
+    if (!show_still(writer, job))
+        return;
     if (!with || job->channel->camera->caption_clean)
         do_still(writer, job);
     if (!with)

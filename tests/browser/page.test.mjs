@@ -83,6 +83,32 @@ test("a zone is taken out again", async () => {
   await until("it is gone", () => !station.settings().includes("[zone"));
 });
 
+// The mean brightness of a part of a live picture, in shares of it.
+const brightness = (left, top, width, height) => page.evaluate(async ([x, y, w, h]) => {
+  const answer = await fetch("/picture/kerb?" + Math.random());
+  const image = await createImageBitmap(await answer.blob());
+  const canvas = new OffscreenCanvas(image.width, image.height), pen = canvas.getContext("2d");
+  pen.drawImage(image, 0, 0);
+  const px = pen.getImageData(x * image.width, y * image.height, w * image.width, h * image.height).data;
+  let sum = 0;
+  for (let i = 0; i < px.length; i += 4) sum += px[i] + px[i + 1] + px[i + 2];
+  return sum / (px.length / 4 * 3);
+}, [left, top, width, height]);
+
+test("what a private zone hides is black in the live picture", async () => {
+  assert.ok(await brightness(0.55, 0.1, 0.3, 0.3) > 10);
+  const change = (key, value) => page.request.post(station.url + "api/settings", { headers: { "X-Tawny-Change": "local" }, data: { write: true, changes: key === null ? [{ head: "zone", name: "kerb/window", key: null, value: null }] :
+    [{ head: "zone", name: "kerb/window", key: "kind", value: "private" }, { head: "zone", name: "kerb/window", key: "area", value }] } });
+  assert.equal((await change("area", "50,5 90,5 90,45 50,45")).status(), 200);
+  await until("it is black", async () => await brightness(0.55, 0.1, 0.3, 0.3) < 1);
+  assert.ok(await brightness(0.1, 0.6, 0.3, 0.3) > 10);
+  await goTo(page, "zones");
+  await page.selectOption("#zones-camera", "kerb");
+  await until("the page says what it is", async () => /window \(private\)/.test(await text("#zones-list")));
+  assert.equal((await change(null)).status(), 200);
+  await until("it is seen again", async () => await brightness(0.55, 0.1, 0.3, 0.3) > 10);
+});
+
 test("a limit is dragged, the count changes, and the file is written with its comments", async () => {
   await goTo(page, "limits");
   await page.selectOption("#limits-camera", "kerb");

@@ -1,6 +1,9 @@
 /* The Linux port: its card against the contract of cards, its clock, its cameras. */
 #include <stdlib.h>
 #include <string.h>
+#include <sys/wait.h>
+#include <sys/resource.h>
+#include <sys/prctl.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -466,6 +469,40 @@ static void test_which_clocks_can_be_right(void **state)
     }
 }
 
+/* In a process of its own: it is for good. */
+static void test_memory_is_kept_private(void **state)
+{
+    (void)state;
+    const pid_t child = fork();
+    assert_true(child >= 0);
+    if (child == 0) {
+        struct rlimit core = {1, 1};
+        char line[256];
+        long locked = -1;
+        tw_error err = {0};
+        const tw_status st = tw_linux_keep_private(&err);
+        uint8_t *later = calloc(1, 4U << 20);
+        memset(later, 1, 4U << 20);
+        FILE *file = fopen("/proc/self/status", "r");
+        while (file && fgets(line, sizeof line, file))
+            if (strncmp(line, "VmLck:", 6) == 0)
+                locked = atol(line + 6);
+        const bool off = getrlimit(RLIMIT_CORE, &core) == 0 && core.rlim_cur == 0 &&
+                         prctl(PR_GET_DUMPABLE, 0, 0, 0, 0) == 0;
+        /* Where it may be: what is allocated afterwards is locked as well. */
+        FILE *swaps = fopen("/proc/swaps", "r");
+        const bool swap =
+            swaps && fgets(line, sizeof line, swaps) && fgets(line, sizeof line, swaps);
+        const bool kept = st == TW_OK ? !swap || locked >= 4 << 10
+                                      : st == TW_EACCES && err.text[0] != '\0';
+        free(later);
+        _exit(off && kept ? 0 : 1);
+    }
+    int status = 1;
+    assert_int_equal(waitpid(child, &status, 0), child);
+    assert_int_equal(status, 0);
+}
+
 static void test_sensors(void **state)
 {
     (void)state;
@@ -510,6 +547,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_sensors),
+        cmocka_unit_test(test_memory_is_kept_private),
         cmocka_unit_test(test_folder_card_keeps_the_contract),
         cmocka_unit_test(test_a_folder_that_is_no_store),
         cmocka_unit_test(test_simulated_card_keeps_the_contract),

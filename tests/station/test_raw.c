@@ -183,21 +183,22 @@ static void test_a_clip_of_pixels_and_of_what_was_encoded(void **state)
     for (int encodes = 0; encodes < 2; encodes++) {
         char *folder = make_folder(), *path = join(folder, "both.mp4");
         FILE *file = fopen(path, "wb");
-        twi_clip *clip = NULL;
         tw_error err = {0};
-        tw_stream source = {.codec = TW_CODEC_RAW,
-                            .pixels = TW_PIXELS_GREY,
-                            .width = 240,
-                            .height = 136,
-                            .fps_num = 10,
-                            .fps_den = 1};
-        const tw_stream made_of = twi_clip_stream(&source, encodes);
+        twi_clip_frames frames = {.codecs = codecs,
+                                  .encodes = encodes,
+                                  .source = {.codec = TW_CODEC_RAW,
+                                             .pixels = TW_PIXELS_GREY,
+                                             .width = 240,
+                                             .height = 136,
+                                             .fps_num = 10,
+                                             .fps_den = 1}};
+        const tw_stream made_of = twi_clip_stream(&frames.source, encodes);
         const twi_clip_spec spec = {.stream = &made_of,
                                     .encode = encodes,
                                     .quality = 60,
                                     .view = {.crop = {0, 0, 1000000, 1000000}},
                                     .sink = {append_to, file}};
-        if (codecs->clip_open(&spec, &clip, &err) != TW_OK)
+        if (codecs->clip_open(&spec, &frames.clip, &err) != TW_OK)
             fail_msg("%s", err.text);
         for (int i = 0; i < FRAMES; i++) {
             const tw_picture picture = {.px = {px},
@@ -213,12 +214,11 @@ static void test_a_clip_of_pixels_and_of_what_was_encoded(void **state)
                 assert_int_equal(twi_buffer_jpeg(&picture, 90, &buffer, NULL), TW_OK);
             else
                 buffer = twi_buffer_picture(&picture);
-            if (twi_clip_frame(codecs, clip, encodes, &source, &packet, buffer, &err) !=
-                TW_OK)
+            if (twi_clip_frame(&frames, &packet, buffer, &err) != TW_OK)
                 fail_msg("%s", err.text);
             twi_buffer_unref(buffer);
         }
-        assert_int_equal(codecs->clip_close(clip, &err), TW_OK);
+        assert_int_equal(codecs->clip_close(frames.clip, &err), TW_OK);
         (void)fclose(file);
         assert_int_equal(frames_in(folder, "both.mp4", encodes ? "h264" : "mjpeg"),
                          FRAMES);

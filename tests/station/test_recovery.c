@@ -179,9 +179,9 @@ static void check_power_cuts(twi_clip_video video)
         const int64_t cut_us = record(p, f, at);
         twi_writer_close(&p->writer);
         twi_recording *cut_off = &p->channel[0].own[TWI_KIND_CLIP];
-        if (cut_off->clip) /* what is in memory does not reach the dead card */
-            (void)cut_off->codecs->clip_close(cut_off->clip, NULL);
-        cut_off->clip = NULL;
+        if (cut_off->frames.clip) /* what is in memory does not reach the dead card */
+            (void)cut_off->frames.codecs->clip_close(cut_off->frames.clip, NULL);
+        cut_off->frames.clip = NULL;
         tw_sim_card_cut(&p->card, cut * 2654435761U);
         open_writer(p);
         twi_recovery_run(&p->writer);

@@ -76,12 +76,14 @@ static const struct {
     twi_view view;
     const char *place; /* where the first sighting's blob is */
 } CASES[] = {
-    {"rotate = 90\n", {{1, false}, {0, 0, 0, 0}}, "at the top"},
-    {"rotate = 180\n", {{2, false}, {0, 0, 0, 0}}, "at the right"},
-    {"rotate = 270\nmirror = yes\n", {{3, true}, {0, 0, 0, 0}}, "at the top"},
-    {"mirror = yes\n", {{0, true}, {0, 0, 0, 0}}, "at the right"},
+    {"rotate = 90\n", {.turn = {1, false}, .crop = {0, 0, 0, 0}}, "at the top"},
+    {"rotate = 180\n", {.turn = {2, false}, .crop = {0, 0, 0, 0}}, "at the right"},
+    {"rotate = 270\nmirror = yes\n",
+     {.turn = {3, true}, .crop = {0, 0, 0, 0}},
+     "at the top"},
+    {"mirror = yes\n", {.turn = {0, true}, .crop = {0, 0, 0, 0}}, "at the right"},
     {"rotate = 90\ncrop = 0,0 50,80\n",
-     {{1, false}, {0, 0, 500000, 800000}},
+     {.turn = {1, false}, .crop = {0, 0, 500000, 800000}},
      "at the upper right"},
 };
 

@@ -1,7 +1,7 @@
 // Zones: polygons drawn on the picture, and what they would have made of the last minute.
 import { $, along, ask, button, complain, count, fillCameras, make, notice, oneAtATime, pause, percent, picture, save, shape } from "./common.js";
 
-const KINDS = [["ignored", "ignored"], ["watched", "watched, and nothing else"], ["own", "watched, with limits of its own"]];
+const KINDS = [["ignored", "ignored"], ["watched", "watched, and nothing else"], ["own", "watched, with limits of its own"], ["private", "not counted, and black wherever it is stored, shown or sent"]];
 const view = { zones: [], saved: [], chosen: -1, drawing: false, running: false, number: 0, shape: 0 };
 
 const camera = () => $("zones-camera").value;
@@ -154,7 +154,7 @@ function details(z) {
       z.name = to; draw(); tryZones();
     } });
   const parts = [field(z, "Name", name), field(z, "What moves inside is", kind)];
-  if (z.kind !== "ignored") parts.push(limit(z, "start_at", "Start at, % of the zone" + (z.kind === "watched" ? " (0: the camera's)" : "")), limit(z, "stay_at", "Stay at, % (0: as start)"));
+  if (z.kind === "watched" || z.kind === "own") parts.push(limit(z, "start_at", "Start at, % of the zone" + (z.kind === "watched" ? " (0: the camera's)" : "")), limit(z, "stay_at", "Stay at, % (0: as start)"));
   parts.push(button("Delete zone", () => { view.zones.splice(view.chosen, 1); view.chosen = -1; draw(); tryZones(); }, { id: "zone-delete" }));
   return parts;
 }
