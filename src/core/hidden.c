@@ -51,8 +51,8 @@ static bool edge_meets(place a, place b, const box *r)
     return before < 4 && behind < 4;
 }
 
-/* An edge goes through the box; or there is none near, and the box is inside or outside as
- * a whole, as its corner is (even-odd rule). */
+/* An edge goes through the box; or there is none near, and the box is inside or outside
+ * as a whole, as its corner is (even-odd rule). */
 static bool zone_meets(const twi_view *view, const tw_zone *zone, const box *r)
 {
     bool inside = false;

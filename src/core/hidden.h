@@ -1,5 +1,5 @@
-/* Which blocks of a camera's picture lie in parts that nobody may see. Pure: no I/O, clock
- * or heap.
+/* Which blocks of a camera's picture lie in parts that nobody may see. Pure: no I/O,
+ * clock or heap.
  *
  * Blocks are whole, so that those of a JPEG can be blackened without touching the rest,
  * and are those of the picture as it comes from the camera: it is hidden before it is
@@ -22,14 +22,14 @@ static inline uint16_t twi_hidden_along(uint16_t side)
  * cropped, which may grow or shrink it by a block, those beside them.
  *
  * @param width,height  Of the camera's picture, pixels, >= 1.
- * @param blocks        Caller's, twi_hidden_along(width) * twi_hidden_along(height) bytes,
- *                      row by row: 1 hidden, 0 not.
+ * @param blocks        Caller's, twi_hidden_along(width) * twi_hidden_along(height)
+ * bytes, row by row: 1 hidden, 0 not.
  */
 void twi_hidden_mark(const twi_view *view, uint16_t width, uint16_t height,
                      uint8_t *blocks);
 
-/** Blacken a plane of pixels. @param shift  0: of the picture's size; 1: of half of it, in
- * both directions, rounded up. @param value  What is put there. */
+/** Blacken a plane of pixels. @param shift  0: of the picture's size; 1: of half of it,
+ * in both directions, rounded up. @param value  What is put there. */
 void twi_hidden_fill(const uint8_t *blocks, uint16_t width, uint16_t height, int shift,
                      uint8_t value, uint8_t *px, uint32_t stride);
 

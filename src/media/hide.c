@@ -1,5 +1,5 @@
-/* Blackening parts of a JPEG: its blocks are read, some are made black, and all are written
- * anew. Errors leave libjpeg by longjmp into rewrite only. */
+/* Blackening parts of a JPEG: its blocks are read, some are made black, and all are
+ * written anew. Errors leave libjpeg by longjmp into rewrite only. */
 #include "hide.h"
 
 #include <setjmp.h>
@@ -114,9 +114,10 @@ static void end_output(j_compress_ptr to)
 static bool unit_is_hidden(const twi_hide *h, uint32_t left, uint32_t top, uint32_t width,
                            uint32_t height)
 {
-    const uint32_t columns = twi_hidden_along(h->width), rows = twi_hidden_along(h->height);
-    for (uint32_t y = top / TWI_HIDDEN_PX;
-         y * TWI_HIDDEN_PX < top + height && y < rows; y++)
+    const uint32_t columns = twi_hidden_along(h->width),
+                   rows = twi_hidden_along(h->height);
+    for (uint32_t y = top / TWI_HIDDEN_PX; y * TWI_HIDDEN_PX < top + height && y < rows;
+         y++)
         for (uint32_t x = left / TWI_HIDDEN_PX;
              x * TWI_HIDDEN_PX < left + width && x < columns; x++)
             if (h->blocks[(size_t)y * columns + x])
@@ -135,8 +136,8 @@ static void hide_component(rewriting *w, jvirt_barray_ptr array, int index)
     const int step = c->quant_table ? (int)c->quant_table->quantval[0] : 1;
     const int level = (mean - (step - 1)) / step; /* quite black, or darker; 0 stays 0 */
     for (JDIMENSION y = 0; y < c->height_in_blocks; y++) {
-        JBLOCKARRAY rows = w->from.mem->access_virt_barray((j_common_ptr)&w->from, array, y,
-                                                           1, TRUE);
+        JBLOCKARRAY rows =
+            w->from.mem->access_virt_barray((j_common_ptr)&w->from, array, y, 1, TRUE);
         for (JDIMENSION x = 0; x < c->width_in_blocks; x++) {
             const uint32_t left = x / (uint32_t)c->h_samp_factor * unit_width,
                            top = y / (uint32_t)c->v_samp_factor * unit_height;
@@ -157,12 +158,12 @@ static tw_status rewrite(rewriting *w, const uint8_t *data, size_t bytes, tw_err
     jpeg_create_compress(&w->to);
     jpeg_mem_src(&w->from, data, (unsigned long)bytes);
     (void)jpeg_read_header(&w->from, TRUE);
-    if (w->from.image_width > TWI_JPEG_MAX_SIDE || w->from.image_height > TWI_JPEG_MAX_SIDE)
+    if (w->from.image_width > TWI_JPEG_MAX_SIDE ||
+        w->from.image_height > TWI_JPEG_MAX_SIDE)
         return tw_fail(err, TW_ESIZE, "a picture of %u x %u is over the limit of %d",
                        w->from.image_width, w->from.image_height, TWI_JPEG_MAX_SIDE);
-    const tw_status st =
-        twi_hide_prepare(w->hide, w->view, (uint16_t)w->from.image_width,
-                         (uint16_t)w->from.image_height, err);
+    const tw_status st = twi_hide_prepare(w->hide, w->view, (uint16_t)w->from.image_width,
+                                          (uint16_t)w->from.image_height, err);
     if (st != TW_OK)
         return st;
     jvirt_barray_ptr *arrays = jpeg_read_coefficients(&w->from);

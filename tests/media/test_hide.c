@@ -76,10 +76,10 @@ static void check_plane(const uint8_t *was, const uint8_t *is, int width, int he
                 first_x = x < first_x ? x : first_x;
                 first_y = y < first_y ? y : first_y;
             }
-            if (!same && (x + unit_x <= width * 3 / 10 / unit_x * unit_x ||
-                          y + unit_y <= height * 3 / 10 / unit_y * unit_y ||
-                          x >= width * 7 / 10 + 2 * unit_x ||
-                          y >= height * 7 / 10 + 2 * unit_y))
+            if (!same &&
+                (x + unit_x <= width * 3 / 10 / unit_x * unit_x ||
+                 y + unit_y <= height * 3 / 10 / unit_y * unit_y ||
+                 x >= width * 7 / 10 + 2 * unit_x || y >= height * 7 / 10 + 2 * unit_y))
                 fail_msg("%s: not as it was at %d, %d", what, x, y);
         }
     assert_true(hidden > width * height / 10);
@@ -93,7 +93,8 @@ static void test_it_is_black_and_the_rest_as_it_was(void **state)
     static const struct {
         const char *pixels;
         int across, down; /* chroma is so many times smaller; 0: there is none */
-    } cases[] = {{"yuvj420p", 2, 2}, {"yuvj422p", 2, 1}, {"yuvj444p", 1, 1}, {"gray", 0, 0}};
+    } cases[] = {
+        {"yuvj420p", 2, 2}, {"yuvj422p", 2, 1}, {"yuvj444p", 1, 1}, {"gray", 0, 0}};
     char *folder = make_folder();
     for (size_t i = 0; i < sizeof cases / sizeof *cases; i++) {
         size_t bytes = 0, black_bytes = 0;
@@ -125,8 +126,8 @@ static void make_scans(const char *folder, const char *from, const char *to)
     unsigned char *data = (unsigned char *)read_file(in, &bytes), *made = NULL;
     tjtransform scans = {.options = TJXOPT_PROGRESSIVE};
     tjhandle handle = tjInitTransform();
-    assert_int_equal(
-        tjTransform(handle, data, bytes, 1, &made, &made_bytes, &scans, 0), 0);
+    assert_int_equal(tjTransform(handle, data, bytes, 1, &made, &made_bytes, &scans, 0),
+                     0);
     FILE *file = fopen(out, "wb");
     assert_int_equal(fwrite(made, 1, made_bytes, file), made_bytes);
     assert_int_equal(fclose(file), 0);
@@ -264,9 +265,9 @@ static void test_a_view_hides_before_it_turns(void **state)
                            .hidden = &ZONE,
                            .hidden_count = 1};
     twi_canvas canvas;
-    assert_int_equal(twi_jpeg_view(plain, bytes, &view, &made, &made_bytes, &width,
-                                   &height, NULL),
-                     TW_OK);
+    assert_int_equal(
+        twi_jpeg_view(plain, bytes, &view, &made, &made_bytes, &width, &height, NULL),
+        TW_OK);
     assert_int_equal(twi_jpeg_planes(made, made_bytes, &canvas, &memory, NULL), TW_OK);
     for (int y = height * 3 / 10 + 1; y < height * 7 / 10; y++)
         for (int x = width * 3 / 10 + 1; x < width * 7 / 10; x++)

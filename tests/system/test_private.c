@@ -1,7 +1,7 @@
 /* The neighbour's window: what lies in a private zone is in no file and no picture that
- * leaves the station. It is painted in a colour that nothing else has, so that it would be
- * found wherever it were, however turned or reduced; another program decodes what there
- * is. */
+ * leaves the station. It is painted in a colour that nothing else has, so that it would
+ * be found wherever it were, however turned or reduced; another program decodes what
+ * there is. */
 #include <stdlib.h>
 #include <string.h>
 
@@ -113,15 +113,16 @@ static void watch(const char *source, const char *more, const char *zone)
     char text[2048];
     char *path = join(folder, "station.ini");
     make("rm -rf captures shed && mkdir shed");
-    (void)snprintf(text, sizeof text,
-                   "[station]\nstore = captures\nlisten = none\nnames = {kind}{n}-%%H%%M%%S\n"
-                   "[destination shed]\nurl = file:%s/shed\n"
-                   "what = small, clip, timed, segment\n"
-                   "[camera kerb]\nsource = file:%s\nstills = every 1 s\n"
-                   "timed_still = 2 s\ntimed_clip = 2 s every 5 s\ncontinuous = yes\n"
-                   "segment = 6 s\ncaption = HOLLIN\nsend_to = shed\npace = no\n"
-                   "post_event = 2 s\n%s\n%s",
-                   folder, source, more, zone);
+    (void)snprintf(
+        text, sizeof text,
+        "[station]\nstore = captures\nlisten = none\nnames = {kind}{n}-%%H%%M%%S\n"
+        "[destination shed]\nurl = file:%s/shed\n"
+        "what = small, clip, timed, segment\n"
+        "[camera kerb]\nsource = file:%s\nstills = every 1 s\n"
+        "timed_still = 2 s\ntimed_clip = 2 s every 5 s\ncontinuous = yes\n"
+        "segment = 6 s\ncaption = HOLLIN\nsend_to = shed\npace = no\n"
+        "post_event = 2 s\n%s\n%s",
+        folder, source, more, zone);
     write_text(path, text);
     free(path);
     char *said = run("'" TOOL "' watch");
@@ -177,7 +178,8 @@ static void test_nothing_of_it_is_stored(void **state)
         const bool third = strstr(CASES[i].more, "rotate = 270") != NULL;
         /* Zones are laid over what is shown: turned right, the window is at the lower
          * right; turned left and mirrored before, and cropped, elsewhere again. */
-        (void)snprintf(zone, sizeof zone, "[zone kerb/window]\nkind = private\narea = %s\n",
+        (void)snprintf(zone, sizeof zone,
+                       "[zone kerb/window]\nkind = private\narea = %s\n",
                        turned  ? "57,62 93,62 93,93 57,93"
                        : third ? "7,68 43,68 43,100 7,100"
                                : "62,8 93,8 93,42 62,42");
@@ -240,8 +242,9 @@ static void test_it_holds_while_clips_are_written(void **state)
     make("rm -rf captures");
     write_text(path, settings);
     write_text(zone, ZONE);
-    make("'" TOOL "' watch >log 2>&1 & pid=$!; sleep 3; '" TOOL "' trigger kerb; sleep 3; "
-         "cat zone.ini >>station.ini; kill -HUP $pid; sleep 4; kill -INT $pid; wait $pid");
+    make(
+        "'" TOOL "' watch >log 2>&1 & pid=$!; sleep 3; '" TOOL "' trigger kerb; sleep 3; "
+        "cat zone.ini >>station.ini; kill -HUP $pid; sleep 4; kill -INT $pid; wait $pid");
     size_t first = 0, last = 1;
     look_at_ends("clip", &first, &last);
     assert_true(first > 0);
@@ -278,12 +281,11 @@ static void test_the_cost_is_told(void **state)
         free(path);
         char *said = run("'" TOOL "' check --settings check.ini");
         assert_has(said, "; private zones that are black: 1");
-        const char *cost =
-            strstr(said, ", for which clips are encoded anew: up to ");
+        const char *cost = strstr(said, ", for which clips are encoded anew: up to ");
         assert_int_equal(cost != NULL, cases[i].costs);
         if (cost)
-            assert_true(atoi(cost + strlen(", for which clips are encoded anew: up to ")) >
-                        0);
+            assert_true(
+                atoi(cost + strlen(", for which clips are encoded anew: up to ")) > 0);
         free(said);
     }
 }
