@@ -48,7 +48,24 @@ typedef struct tw_sighting_record {
     uint32_t sent, unsent; /* captures that a destination has, or waits for; a capture
                               counts once for each */
     tw_mark mark;
+    /* Who was seen, see tw_naming. */
+    const char *name, *note, *named_by;
+    uint32_t count, sure_ppm;
+    int64_t named_us;
 } tw_sighting_record;
+
+/* Who was seen, by whose word. Texts are borrowed for the call. */
+typedef struct tw_naming {
+    size_t size;       /* of this struct; 0: see version.h */
+    const char *name;  /* one line, at most TW_NAME_MAX bytes; NULL or "": none */
+    uint32_t count;    /* how many of them, at most TW_COUNT_MAX; 0: not said */
+    const char *note;  /* one line, at most TW_NOTE_MAX bytes; NULL or "": none */
+    const char *by;    /* the program that says so; NULL or "": somebody does */
+    uint32_t sure_ppm; /* how sure it is of it; 0: it does not say */
+    int64_t at_us;     /* when it was said */
+} tw_naming;
+
+enum { TW_NAME_MAX = 200, TW_NOTE_MAX = 1000, TW_COUNT_MAX = 100000 };
 
 /* Something that the user says was there while no sighting was. */
 typedef struct tw_missed_record {
@@ -80,6 +97,9 @@ typedef struct tw_sighting_filter {
     bool starred;
     uint32_t most; /* the newest so many, oldest of them first */
     bool marked;
+    const char *name; /* their name has this in it, in whatever case; NULL: any */
+    tw_mark mark;     /* this one; TW_MARK_NONE: any */
+    uint32_t least_peak_ppm, most_peak_ppm; /* highest activity; most 0: any */
 } tw_sighting_filter;
 
 /**
@@ -165,6 +185,23 @@ TW_API tw_status tw_catalogue_star(tw_catalogue *catalogue, int64_t sighting, bo
  * @return TW_OK; TW_EINVAL: no tw_mark; TW_ENOENT: there is no such sighting; TW_EIO. */
 TW_API tw_status tw_catalogue_mark(tw_catalogue *catalogue, int64_t sighting,
                                    tw_mark mark, tw_error *err);
+
+/**
+ * Say who was seen. What somebody has said is not changed by a program.
+ *
+ * @return TW_OK; TW_EINVAL: a text that is too long, or of more than one line, too many
+ * of them; TW_ENOENT: there is no such sighting; TW_EEXIST: somebody has named it;
+ *         TW_EIO.
+ */
+TW_API tw_status tw_catalogue_name(tw_catalogue *catalogue, int64_t sighting,
+                                   const tw_naming *naming, tw_error *err);
+
+/** Visit the names that were given, those of late first, until visit says false.
+ * @param named  How many sightings have it. */
+TW_API tw_status tw_catalogue_names(tw_catalogue *catalogue,
+                                    bool (*visit)(void *ctx, const char *name,
+                                                  uint32_t named),
+                                    void *ctx, tw_error *err);
 
 /** @return "none", "right" or "nothing"; "?" for what is no mark. Static. */
 TW_API const char *tw_mark_name(tw_mark mark);

@@ -1,6 +1,7 @@
 /* Export as Camtrap DP 1.0 (Camera Trap Data Package, TDWG 2023): a deployment for each
- * camera, the media of its sightings, and an observation for each sighting: unclassified,
- * as nobody has said what it shows, or blank, where it was marked as nothing. */
+ * camera, the media of its sightings, and an observation for each sighting: what somebody
+ * or a program has said that it shows; blank, where it was marked as nothing; else
+ * unclassified. Beside stills of what has a name lies a sidecar of XMP that says so. */
 #include "camtrap.h"
 
 #include <errno.h>
@@ -187,10 +188,42 @@ static void write_medium(package *p, const tw_capture_record *c, gboolean starre
                         {NULL, NULL}});
 }
 
+/* The name by the standard terms of those who keep pictures (Dublin Core) and of those
+ * who keep records (Darwin Core), beside the still that stays as it is. */
+static void write_sidecar(package *p, const char *file, const tw_sighting_record *r)
+{
+    static const char FORM[] =
+        "<?xpacket begin='\xEF\xBB\xBF' id='W5M0MpCehiHzreSzNTczkc9d'?>\n"
+        "<x:xmpmeta xmlns:x='adobe:ns:meta/'>\n"
+        "<rdf:RDF xmlns:rdf='http://www.w3.org/1999/02/22-rdf-syntax-ns#'>\n"
+        "<rdf:Description rdf:about='' xmlns:dc='http://purl.org/dc/elements/1.1/' "
+        "xmlns:dwc='http://rs.tdwg.org/dwc/terms/' "
+        "xmlns:xmp='http://ns.adobe.com/xap/1.0/'>\n"
+        "<dc:subject><rdf:Bag><rdf:li>%s</rdf:li></rdf:Bag></dc:subject>\n"
+        "<dc:description><rdf:Alt><rdf:li xml:lang='x-default'>%s</rdf:li></rdf:Alt>"
+        "</dc:description>\n"
+        "<dwc:scientificName>%s</dwc:scientificName>\n"
+        "<dwc:individualCount>%s</dwc:individualCount>\n"
+        "<dwc:identifiedBy>%s</dwc:identifiedBy>\n"
+        "<dwc:occurrenceRemarks>%s</dwc:occurrenceRemarks>\n"
+        "<xmp:CreateDate>%s</xmp:CreateDate>\n"
+        "</rdf:Description>\n</rdf:RDF>\n</x:xmpmeta>\n<?xpacket end='w'?>\n";
+    char heads[16] = "", time[40];
+    g_autofree char *path = g_strdup_printf("%s/%s.xmp", p->folder, file);
+    if (r->count > 0)
+        (void)g_snprintf(heads, sizeof heads, "%u", (unsigned)r->count);
+    g_autofree char *text = g_markup_printf_escaped(
+        FORM, r->name, r->note[0] ? r->note : r->name, r->name, heads,
+        r->named_by[0] ? r->named_by : "human", r->note, stamp(r->start_us, time));
+    if (!g_file_set_contents(path, text, -1, NULL))
+        p->code = cli_say(CLI_FAILED, "%s cannot be written", path);
+}
+
 typedef struct taking {
     package *p;
     gboolean starred;
-    gboolean timed; /* those of no sighting, instead of those of one */
+    const tw_sighting_record *of; /* NULL: of none */
+    gboolean timed;               /* those of no sighting, instead of those of one */
 } taking;
 
 static bool take_capture(void *ctx, const tw_capture_record *c)
@@ -206,6 +239,8 @@ static bool take_capture(void *ctx, const tw_capture_record *c)
     extend(d, c->start_us, c->start_us, c->unsure);
     p->timed = p->timed || t->timed;
     write_medium(p, c, t->starred);
+    if (t->of && t->of->name[0] && kind == TWI_KIND_STILL)
+        write_sidecar(p, c->file, t->of);
     return true;
 }
 
@@ -218,10 +253,10 @@ static void write_media(package *p)
     for (guint i = 0; p->media && p->code == CLI_DONE && st == TW_OK && i < records->len;
          i++) {
         const tw_sighting_record *r = &g_array_index(records, tw_sighting_record, i);
-        taking one = {p, r->starred, FALSE};
+        taking one = {p, r->starred, r, FALSE};
         st = tw_catalogue_captures(p->source->catalogue, r->id, take_capture, &one, &err);
     }
-    taking timed = {p, FALSE, TRUE};
+    taking timed = {p, FALSE, NULL, TRUE};
     if (p->media && p->code == CLI_DONE && st == TW_OK)
         st = tw_catalogue_captures(p->source->catalogue, 0, take_capture, &timed, &err);
     if (st != TW_OK)
@@ -231,10 +266,39 @@ static void write_media(package *p)
 
 /* ---- observations ---------------------------------------------------------------- */
 
+/* Names that are no animals'. */
+static const char *type_of(const tw_sighting_record *r)
+{
+    static const struct {
+        const char *name, *type;
+    } OTHERS[] = {{"Homo sapiens", "human"},
+                  {"human", "human"},
+                  {"person", "human"},
+                  {"vehicle", "vehicle"},
+                  {"unknown", "unknown"}};
+    if (r->mark == TW_MARK_NOTHING)
+        return "blank";
+    for (gsize i = 0; i < G_N_ELEMENTS(OTHERS); i++)
+        if (g_ascii_strcasecmp(r->name, OTHERS[i].name) == 0)
+            return OTHERS[i].type;
+    return r->name[0] ? "animal" : "unclassified";
+}
+
 static void write_observation(FILE *out, const tw_sighting_record *r)
 {
     char id[32], event[32], start[40], end[40];
-    const gboolean blank = r->mark == TW_MARK_NOTHING;
+    const gboolean blank = r->mark == TW_MARK_NOTHING, named = r->name[0] != '\0';
+    const gboolean by_program = named && r->named_by[0] != '\0';
+    char heads[16] = "", sure[24] = "", said[40] = "";
+    g_autofree char *comments = r->note[0] && r->why[0]
+                                    ? g_strdup_printf("%s; %s", r->note, r->why)
+                                    : g_strdup(r->note[0] ? r->note : r->why);
+    if (named && r->count > 0)
+        (void)g_snprintf(heads, sizeof heads, "%u", (unsigned)r->count);
+    if (by_program && r->sure_ppm > 0)
+        (void)g_ascii_formatd(sure, sizeof sure, "%.6g", r->sure_ppm / 1e6);
+    if (named)
+        (void)stamp(r->named_us, said);
     (void)g_snprintf(id, sizeof id, "o%lld", (long long)r->id);
     (void)g_snprintf(event, sizeof event, "s%lld", (long long)r->id);
     camtrap_put_row(
@@ -245,9 +309,17 @@ static void write_observation(FILE *out, const tw_sighting_record *r)
                                {"eventStart", stamp(r->start_us, start)},
                                {"eventEnd", stamp(MAX(r->start_us, r->end_us), end)},
                                {"observationLevel", "event"},
-                               {"observationType", blank ? "blank" : "unclassified"},
-                               {"classificationMethod", blank ? "human" : ""},
-                               {"observationComments", r->why},
+                               {"observationType", type_of(r)},
+                               {"scientificName", blank ? "" : r->name},
+                               {"count", blank ? "" : heads},
+                               {"classificationMethod", blank        ? "human"
+                                                        : by_program ? "machine"
+                                                        : named      ? "human"
+                                                                     : ""},
+                               {"classifiedBy", blank ? "" : r->named_by},
+                               {"classificationTimestamp", blank ? "" : said},
+                               {"classificationProbability", blank ? "" : sure},
+                               {"observationComments", comments},
                                {NULL, NULL}});
 }
 
@@ -336,6 +408,22 @@ static json_t *describe_project(const package *p, const char *title)
                      "observationLevel", "event");
 }
 
+/* Each name once. */
+static json_t *describe_names(const package *p)
+{
+    const GArray *records = p->source->records;
+    g_autoptr(GHashTable) seen = g_hash_table_new(g_str_hash, g_str_equal);
+    json_t *names = json_array();
+    for (guint i = 0; i < records->len; i++) {
+        const tw_sighting_record *r = &g_array_index(records, tw_sighting_record, i);
+        if (r->name[0] && r->mark != TW_MARK_NOTHING &&
+            g_hash_table_add(seen, (gpointer)r->name))
+            (void)json_array_append_new(names,
+                                        json_pack("{ss}", "scientificName", r->name));
+    }
+    return names;
+}
+
 static void write_package(package *p)
 {
     char created[40];
@@ -343,12 +431,12 @@ static void write_package(package *p)
     twi_settings_station(p->source->settings, &station);
     const tw_clock clock = tw_linux_clock();
     write_json(p, "datapackage.json",
-               json_pack("{so ss ss s[{ss ss}] so so so s[]}", "resources",
+               json_pack("{so ss ss s[{ss ss}] so so so so}", "resources",
                          write_schemas(p), "profile", PROFILE, "created",
                          stamp(clock.ops->wall_us(clock.ctx), created), "contributors",
                          "title", station.name, "role", "contributor", "project",
                          describe_project(p, station.name), "spatial", describe_space(p),
-                         "temporal", describe_time(p), "taxonomic"));
+                         "temporal", describe_time(p), "taxonomic", describe_names(p)));
 }
 
 /* Before anything is written: half an export is of no use. */

@@ -6,7 +6,9 @@
 #include "../json/json.h"
 #include "camtrap.h"
 #include "output.h"
+#include "pattern.h"
 #include "store.h"
+#include "../core/hours.h"
 #include "../core/naming.h"
 #include "../settings/sections.h"
 #include "tawny/events.h"
@@ -27,6 +29,9 @@ static const char EXAMPLE[] = "Examples:\n"
                               "  tawny sightings --mark nothing 13 14\n"
                               "  tawny sightings --missed \"2027-03-13 21:40\" --camera "
                               "kerb\n"
+                              "  tawny sightings --name \"Bufo bufo\" --count 2 12\n"
+                              "  tawny sightings --name bufo --hours 20:00-06:00\n"
+                              "  tawny sightings --pattern toads.png\n"
                               "  tawny sightings --send mail 12\n"
                               "  tawny sightings --csv > sightings.csv\n"
                               "  tawny sightings --camtrap hollin-2027\n"
@@ -41,7 +46,10 @@ typedef struct listing {
     int newest;
     char *send; /* destination */
     char *mark, *missed;
+    char *name, *note, *hours, *marked_as, *larger, *smaller, *pattern;
+    int count;
     int not_missed;
+    twi_hours within; /* --hours */
     gboolean marked, starred, star, unstar, remove, csv, rebuild, trace, values, happened;
     tw_catalogue *catalogue;
     tw_clock clock;
@@ -54,12 +62,25 @@ typedef struct listing {
 
 /* ---- reading --------------------------------------------------------------------- */
 
+/* --hours: when on its day it began, where it was. */
+static gboolean is_within(const listing *l, int64_t wall_us)
+{
+    return !l->hours ||
+           twi_hours_within(&l->within, wall_us,
+                            l->clock.ops->offset_s(l->clock.ctx, wall_us), NULL);
+}
+
 static bool keep(void *ctx, const tw_sighting_record *record)
 {
     listing *l = ctx;
     tw_sighting_record r = *record;
+    if (!is_within(l, record->start_us))
+        return true;
     r.camera = g_strdup(record->camera);
     r.why = g_strdup(record->why);
+    r.name = g_strdup(record->name);
+    r.note = g_strdup(record->note);
+    r.named_by = g_strdup(record->named_by);
     l->bytes += r.bytes;
     l->unsure = l->unsure || (r.unsure && !l->csv && !l->common.json);
     l->peak_ppm = MAX(l->peak_ppm, r.peak_ppm);
@@ -73,6 +94,32 @@ static void drop_record(gpointer data)
     const tw_sighting_record *r = data;
     g_free((char *)r->camera);
     g_free((char *)r->why);
+    g_free((char *)r->name);
+    g_free((char *)r->note);
+    g_free((char *)r->named_by);
+}
+
+/* "1 %", "0.5". */
+static gboolean read_share(const char *option, const char *text, uint32_t *ppm)
+{
+    char *end = NULL;
+    const double percent = g_ascii_strtod(text, &end);
+    while (*end == ' ' || *end == '%')
+        end++;
+    if (end == text || *end != '\0' || percent <= 0 || percent > 100) {
+        (void)cli_say(CLI_USAGE, "%s %s: expected a share such as 1 %%", option, text);
+        return FALSE;
+    }
+    *ppm = (uint32_t)(percent * 1e4 + 0.5);
+    return TRUE;
+}
+
+/* The newest so many of those that --hours has left. */
+static void keep_newest(listing *l)
+{
+    const guint most = (guint)l->newest;
+    if (l->hours && most > 0 && l->records->len > most)
+        (void)g_array_remove_range(l->records, 0, l->records->len - most);
 }
 
 static int collect(listing *l, int64_t id)
@@ -82,13 +129,22 @@ static int collect(listing *l, int64_t id)
                                  .least_bytes = (uint64_t)(l->least_mb * 1e6),
                                  .starred = l->starred,
                                  .marked = l->marked,
-                                 .most = (uint32_t)l->newest};
+                                 .most = l->hours ? 0 : (uint32_t)l->newest};
     tw_error err = {0};
+    if (id == 0) {
+        filter.name = l->name;
+        if (l->marked_as)
+            (void)tw_mark_find(l->marked_as, &filter.mark);
+        if ((l->larger && !read_share("--larger", l->larger, &filter.least_peak_ppm)) ||
+            (l->smaller && !read_share("--smaller", l->smaller, &filter.most_peak_ppm)))
+            return CLI_USAGE;
+    }
     const int code = store_day(&l->clock, l->day, &filter.from_us, &filter.until_us);
     if (code != CLI_DONE)
         return code;
     if (tw_catalogue_sightings(l->catalogue, &filter, keep, l, &err) != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
+    keep_newest(l);
     return CLI_DONE;
 }
 
@@ -125,13 +181,19 @@ static void print_line(const listing *l, const tw_sighting_record *r)
         (void)snprintf(sent, sizeof sent, ", %u to be sent", r->unsent);
     else if (r->sent > 0)
         (void)snprintf(sent, sizeof sent, ", sent");
-    (void)printf("%6lld %c %s%c %-*s %10s %7.2f %% %s  %u still%s, %u clip%s, %s%s%s%s\n",
-                 (long long)r->id, r->starred ? '*' : ' ', local(l, r->start_us, time),
-                 r->unsure ? '?' : ' ', l->camera_width, r->camera, lasted,
-                 r->peak_ppm / 1e4, bar(l, r->peak_ppm, level), r->stills,
-                 out_s(r->stills), r->clips, out_s(r->clips), out_bytes(r->bytes, size),
-                 sent, r->mark != TW_MARK_NONE ? ", " : "",
-                 r->mark != TW_MARK_NONE ? tw_mark_name(r->mark) : "");
+    char name[TW_NAME_MAX + 32] = "";
+    if (r->name[0] && r->count > 0)
+        (void)snprintf(name, sizeof name, ", %u %s", (unsigned)r->count, r->name);
+    else if (r->name[0])
+        (void)snprintf(name, sizeof name, ", %s", r->name);
+    (void)printf(
+        "%6lld %c %s%c %-*s %10s %7.2f %% %s  %u still%s, %u clip%s, %s%s%s%s%s\n",
+        (long long)r->id, r->starred ? '*' : ' ', local(l, r->start_us, time),
+        r->unsure ? '?' : ' ', l->camera_width, r->camera, lasted, r->peak_ppm / 1e4,
+        bar(l, r->peak_ppm, level), r->stills, out_s(r->stills), r->clips,
+        out_s(r->clips), out_bytes(r->bytes, size), sent,
+        r->mark != TW_MARK_NONE ? ", " : "",
+        r->mark != TW_MARK_NONE ? tw_mark_name(r->mark) : "", name);
 }
 
 static void print_csv(const tw_sighting_record *r)
@@ -145,7 +207,15 @@ static void print_csv(const tw_sighting_record *r)
                  r->peak_ppm / 1e4, (unsigned)r->frames, r->starred, (unsigned)r->stills,
                  (unsigned)r->clips, (unsigned long long)r->bytes);
     out_csv_text(stdout, r->why);
-    (void)printf(",%s", r->mark != TW_MARK_NONE ? tw_mark_name(r->mark) : "");
+    (void)printf(",%s,", r->mark != TW_MARK_NONE ? tw_mark_name(r->mark) : "");
+    out_csv_text(stdout, r->name);
+    if (r->count > 0)
+        (void)printf(",%u,", (unsigned)r->count);
+    else
+        (void)printf(",,");
+    out_csv_text(stdout, r->note);
+    (void)printf(",");
+    out_csv_text(stdout, r->named_us == 0 ? "" : r->named_by[0] ? r->named_by : "human");
     out_csv_end(stdout);
 }
 
@@ -158,7 +228,7 @@ static bool print_missed(void *ctx, const tw_missed_record *r)
     if (l->csv) {
         (void)printf(",");
         out_csv_text(stdout, r->camera);
-        (void)printf(",%s,,,,,,,,,missed", twi_utc(r->at_us, utc));
+        (void)printf(",%s,,,,,,,,,missed,,,,", twi_utc(r->at_us, utc));
         out_csv_end(stdout);
     } else if (l->common.json) {
         out_json(twi_json_missed(r));
@@ -174,7 +244,8 @@ static int list_missed(listing *l)
 {
     tw_sighting_filter filter = {0};
     tw_error err = {0};
-    if (l->starred || l->newest > 0 || l->least_mb > 0)
+    if (l->starred || l->newest > 0 || l->least_mb > 0 || l->name || l->marked_as ||
+        l->larger || l->smaller || l->hours)
         return CLI_DONE;
     const int code = store_day(&l->clock, l->day, &filter.from_us, &filter.until_us);
     if (code != CLI_DONE)
@@ -220,7 +291,7 @@ static int list(listing *l)
     if (l->csv)
         (void)printf(
             "number,camera,start,end,peak_percent,frames,starred,stills,clips,bytes,"
-            "why,mark\r\n");
+            "why,mark,name,count,note,named_by\r\n");
     for (guint i = 0; i < l->records->len; i++) {
         const tw_sighting_record *r = &g_array_index(l->records, tw_sighting_record, i);
         if (l->csv)
@@ -237,6 +308,12 @@ static int list(listing *l)
         (void)printf("%u sighting%s, %s\n", l->records->len, out_s(l->records->len),
                      out_bytes(l->bytes, size));
     return code;
+}
+
+static int print_pattern(listing *l)
+{
+    const int code = collect(l, 0);
+    return code == CLI_DONE ? pattern_show(l->records, &l->clock, l->pattern) : code;
 }
 
 static int export(listing *l)
@@ -373,6 +450,10 @@ static int show(listing *l, int64_t id)
         print_line(l, r);
         if (r->why[0])
             (void)printf("  began: %s\n", r->why);
+        if (r->note[0])
+            (void)printf("  note: %s\n", r->note);
+        if (r->named_by[0])
+            (void)printf("  named by %s, %.0f %% sure\n", r->named_by, r->sure_ppm / 1e4);
         st = tw_catalogue_captures(l->catalogue, id, print_capture, l, &err);
     }
     return st == TW_OK ? CLI_DONE : cli_say(CLI_FAILED, "%s", err.text);
@@ -417,6 +498,29 @@ static int mark(const listing *l, int64_t id)
     return CLI_DONE;
 }
 
+/* What is not said again stays as it was. */
+static int name_one(listing *l, int64_t id)
+{
+    tw_error err = {0};
+    g_array_set_size(l->records, 0);
+    const int code = collect(l, id);
+    if (code != CLI_DONE || l->records->len == 0)
+        return code != CLI_DONE
+                   ? code
+                   : cli_say(CLI_FAILED, "there is no sighting %lld", (long long)id);
+    const tw_sighting_record *r = &g_array_index(l->records, tw_sighting_record, 0);
+    const tw_naming n = {.size = sizeof n,
+                         .name = l->name ? l->name : r->name,
+                         .count = l->count >= 0            ? (uint32_t)l->count
+                                  : l->name && !l->name[0] ? 0
+                                                           : r->count,
+                         .note = l->note ? l->note : r->note,
+                         .at_us = l->clock.ops->wall_us(l->clock.ctx)};
+    if (tw_catalogue_name(l->catalogue, id, &n, &err) != TW_OK)
+        return cli_say(CLI_FAILED, "%s", err.text);
+    return CLI_DONE;
+}
+
 static int act(listing *l, const char *text)
 {
     tw_error err = {0};
@@ -430,6 +534,8 @@ static int act(listing *l, const char *text)
         return send_again(l, id);
     if (l->mark)
         return mark(l, id);
+    if (l->name || l->note || l->count >= 0)
+        return name_one(l, id);
     if (!l->star && !l->unstar)
         return show(l, id);
     if (tw_catalogue_star(l->catalogue, id, l->star, &err) != TW_OK)
@@ -470,6 +576,16 @@ static int check_arguments(const listing *l, int count)
     const int changes =
         l->star + l->unstar + l->remove + (l->send != NULL) + (l->mark != NULL);
     const int others = (l->missed != NULL) + (l->not_missed != 0);
+    const gboolean names = l->note != NULL || l->count >= 0 || (l->name && count > 0);
+    if (names && (changes + others > 0 || count == 0))
+        return cli_say(CLI_USAGE, "--name, --count and --note are for sightings that are "
+                                  "named by their numbers, and for nothing else with "
+                                  "them");
+    if (l->count < -1 || l->count > TW_COUNT_MAX)
+        return cli_say(CLI_USAGE, "--count %d: expected 0 to %d", l->count, TW_COUNT_MAX);
+    if (l->marked_as && (!tw_mark_find(l->marked_as, &unused) || unused == TW_MARK_NONE))
+        return cli_say(CLI_USAGE, "--marked-as %s: expected right or nothing",
+                       l->marked_as);
     if (changes + others > 1)
         return cli_say(CLI_USAGE, "one of --star, --unstar, --mark, --missed, "
                                   "--not-missed, --delete and --send at a time");
@@ -492,6 +608,8 @@ static int act_on_all(listing *l)
         return add_missed(l);
     if (l->not_missed)
         return drop_missed(l);
+    if (l->pattern)
+        return print_pattern(l);
     if (l->camtrap)
         return export(l);
     if (l->trace)
@@ -501,9 +619,20 @@ static int act_on_all(listing *l)
     return l->happened ? print_log(l) : list(l);
 }
 
+/* By the clock alone: a list has no sun. */
+static int read_hours(listing *l)
+{
+    if (!l->hours || (twi_hours_parse(l->hours, &l->within, NULL) == TW_OK &&
+                      !twi_hours_need_place(&l->within)))
+        return CLI_DONE;
+    return cli_say(CLI_USAGE, "--hours %s: expected hours such as 22:00-05:00", l->hours);
+}
+
 static int run(listing *l, int count, char **ids)
 {
     int code = check_arguments(l, count);
+    if (code == CLI_DONE)
+        code = read_hours(l);
     if (code == CLI_DONE)
         code = store_find(&l->common, &l->store);
     if (code == CLI_DONE && l->rebuild)
@@ -522,7 +651,7 @@ static int run(listing *l, int count, char **ids)
 
 int cli_sightings(int argc, char **argv)
 {
-    listing l = {.clock = tw_linux_clock()};
+    listing l = {.clock = tw_linux_clock(), .count = -1};
     const GOptionEntry own[] = {
         {"store", 'd', 0, G_OPTION_ARG_FILENAME, &l.store,
          "The store (else that of the settings)", "DIR"},
@@ -530,7 +659,21 @@ int cli_sightings(int argc, char **argv)
         {"day", 0, 0, G_OPTION_ARG_STRING, &l.day, "Begun on this day", "YYYY-MM-DD"},
         {"least-mb", 0, 0, G_OPTION_ARG_DOUBLE, &l.least_mb,
          "With at least so many megabytes of captures", "MB"},
+        {"hours", 0, 0, G_OPTION_ARG_STRING, &l.hours, "Begun at these hours of a day",
+         "22:00-05:00"},
+        {"larger", 0, 0, G_OPTION_ARG_STRING, &l.larger,
+         "Whose highest activity is at least this", "SHARE"},
+        {"smaller", 0, 0, G_OPTION_ARG_STRING, &l.smaller, "... or at most this",
+         "SHARE"},
         {"marked", 0, 0, G_OPTION_ARG_NONE, &l.marked, "Marked ones only", NULL},
+        {"marked-as", 0, 0, G_OPTION_ARG_STRING, &l.marked_as, "Marked so", "MARK"},
+        {"name", 0, 0, G_OPTION_ARG_STRING, &l.name,
+         "Whose name has this in it; of those that are named: who was seen, \"\" takes "
+         "it "
+         "back",
+         "NAME"},
+        {"count", 0, 0, G_OPTION_ARG_INT, &l.count, "How many of them; 0: not said", "N"},
+        {"note", 0, 0, G_OPTION_ARG_STRING, &l.note, "A line of your own", "TEXT"},
         {"starred", 0, 0, G_OPTION_ARG_NONE, &l.starred, "Starred ones only", NULL},
         {"newest", 'n', 0, G_OPTION_ARG_INT, &l.newest, "The newest so many", "N"},
         {"star", 0, 0, G_OPTION_ARG_NONE, &l.star, "Star those that are named", NULL},
@@ -552,6 +695,11 @@ int cli_sightings(int argc, char **argv)
          "Make the catalogue again from the files first; not while the station runs",
          NULL},
         {"csv", 0, 0, G_OPTION_ARG_NONE, &l.csv, "The list as CSV", NULL},
+        {"pattern", 0, 0, G_OPTION_ARG_FILENAME, &l.pattern,
+         "When those came that have a name, by hour and by week: a table, and a plot "
+         "into "
+         "this file (PNG, SVG, or - for the terminal)",
+         "FILE"},
         {"camtrap", 0, 0, G_OPTION_ARG_FILENAME, &l.camtrap,
          "Export as Camtrap DP 1.0: tables and media go to this folder", "DIR"},
         {"trace", 0, 0, G_OPTION_ARG_NONE, &l.trace,
@@ -575,6 +723,13 @@ int cli_sightings(int argc, char **argv)
     g_free(l.send);
     g_free(l.mark);
     g_free(l.missed);
+    g_free(l.name);
+    g_free(l.note);
+    g_free(l.hours);
+    g_free(l.marked_as);
+    g_free(l.larger);
+    g_free(l.smaller);
+    g_free(l.pattern);
     g_free(l.camtrap);
     return code;
 }

@@ -317,6 +317,22 @@ json_t *twi_json_found(const char *camera, const char *file, const tw_sighting *
 
 /* ---- what is kept ----------------------------------------------------------------- */
 
+/* Who was seen, where it was said, and by whom. */
+static void put_naming(json_t *o, const tw_sighting_record *r)
+{
+    if (r->named_us == 0)
+        return;
+    put_text(o, "name", r->name);
+    if (r->count > 0)
+        put_count(o, "count", r->count);
+    if (r->note[0])
+        put_text(o, "note", r->note);
+    put_text(o, "named_by", r->named_by[0] ? r->named_by : "human");
+    if (r->sure_ppm > 0)
+        put_percent(o, "sure", r->sure_ppm);
+    put_time(o, "named", r->named_us);
+}
+
 json_t *twi_json_sighting(const tw_sighting_record *r)
 {
     json_t *o = object("sighting");
@@ -338,6 +354,7 @@ json_t *twi_json_sighting(const tw_sighting_record *r)
     put_count(o, "sent", r->sent);
     put_count(o, "unsent", r->unsent);
     put_text(o, "mark", tw_mark_name(r->mark));
+    put_naming(o, r);
     return o;
 }
 

@@ -89,6 +89,7 @@ typedef struct twi_station_settings {
     const char *names;   /* pattern, see twi_name_expand */
     int64_t queue_bytes; /* footage that may wait for the card */
     int64_t keep_free;   /* bytes of the card that are kept free */
+    const char *species; /* file of names that the page offers; "": none */
     const char *footage; /* folder of what the page may choose as footage; "": none */
     const char *listen;  /* where the page answers: "127.0.0.1:8420"; "none" nowhere */
     const char *accounts_file;                 /* of those who may see it */
@@ -229,6 +230,7 @@ typedef struct twi_hook_settings {
     const char *run;     /* program and arguments: no shell reads it */
     const char *cameras; /* their names, separated by commas; "": all */
     int64_t timeout_us;
+    bool classifies; /* its last line says what a sighting shows */
 } twi_hook_settings;
 
 /* [sensor NAME]: a number that a file or a program gives. Values in millionths of the

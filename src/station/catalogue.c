@@ -163,8 +163,20 @@ static const char SEVENTH[] =
     " WHERE camera = '' AND kind = new.what; END;"
     "ALTER TABLE run ADD COLUMN boot TEXT NOT NULL DEFAULT '';";
 
+/* Who was seen, by whose word. */
+static const char EIGHTH[] =
+    "ALTER TABLE sighting ADD COLUMN name TEXT NOT NULL DEFAULT '';"
+    "ALTER TABLE sighting ADD COLUMN heads INTEGER NOT NULL DEFAULT 0"
+    " CHECK(heads >= 0);" /* 0: not said */
+    "ALTER TABLE sighting ADD COLUMN note TEXT NOT NULL DEFAULT '';"
+    "ALTER TABLE sighting ADD COLUMN named_by TEXT NOT NULL DEFAULT '';" /* '': a human */
+    "ALTER TABLE sighting ADD COLUMN sure_ppm INTEGER NOT NULL DEFAULT 0;"
+    "ALTER TABLE sighting ADD COLUMN named_us INTEGER NOT NULL DEFAULT 0;"
+    "CREATE INDEX sighting_named ON sighting(name, order_us) WHERE name <> '';";
+
 /* How a catalogue of each version becomes one of the next. */
-static const char *const STEPS[] = {FIRST, SECOND, THIRD, FOURTH, FIFTH, SIXTH, SEVENTH};
+static const char *const STEPS[] = {FIRST, SECOND, THIRD,   FOURTH,
+                                    FIFTH, SIXTH,  SEVENTH, EIGHTH};
 enum { VERSION = sizeof STEPS / sizeof *STEPS };
 
 /* ---- opening --------------------------------------------------------------------- */

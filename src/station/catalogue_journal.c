@@ -63,7 +63,9 @@ static void append_all(tw_catalogue *c, const char *where, int64_t value)
         "'start_us', start_us, 'end_us', end_us, 'order_us', order_us, 'peak_ppm', "
         "peak_ppm, 'frames', frames, 'start_ppm', start_ppm, 'stay_ppm', stay_ppm, "
         "'why', "
-        "why, 'unsure', unsure, 'starred', starred, 'mark', mark) FROM sighting WHERE ";
+        "why, 'unsure', unsure, 'starred', starred, 'mark', mark, 'name', name, 'heads', "
+        "heads, 'note', note, 'named_by', named_by, 'sure_ppm', sure_ppm, 'named_us', "
+        "named_us) FROM sighting WHERE ";
     char sql[sizeof HEAD + 64];
     (void)snprintf(sql, sizeof sql, "%s%s", HEAD, where);
     append_rows(c, sql, value);
@@ -125,11 +127,15 @@ enum { PUT, DROP, PUT_MISSED, DROP_MISSED, DEEDS };
 static const char *const DEED[DEEDS] = {
     [PUT] =
         "INSERT OR REPLACE INTO sighting(id, camera, number, part, start_us, end_us, "
-        "order_us, peak_ppm, frames, start_ppm, stay_ppm, why, unsure, starred, mark) "
+        "order_us, peak_ppm, frames, start_ppm, stay_ppm, why, unsure, starred, mark, "
+        "name, heads, note, named_by, sure_ppm, named_us) "
         "SELECT ?1->>'id', ?1->>'camera', ?1->>'number', ?1->>'part', ?1->>'start_us', "
         "?1->>'end_us', ?1->>'order_us', ?1->>'peak_ppm', ?1->>'frames', "
         "?1->>'start_ppm', ?1->>'stay_ppm', ?1->>'why', ?1->>'unsure', ?1->>'starred', "
-        "CASE WHEN ?1->>'mark' IN (1, 2) THEN ?1->>'mark' ELSE 0 END " /* others: none */
+        "CASE WHEN ?1->>'mark' IN (1, 2) THEN ?1->>'mark' ELSE 0 END, " /* others: none */
+        "coalesce(?1->>'name', ''), max(0, coalesce(?1->>'heads', 0)), "
+        "coalesce(?1->>'note', ''), coalesce(?1->>'named_by', ''), "
+        "coalesce(?1->>'sure_ppm', 0), coalesce(?1->>'named_us', 0) "
         "WHERE json_valid(?1) AND json_type(?1, '$.id') = 'integer' AND ?1->>'id' > 0 "
         "AND json_type(?1, '$.camera') = 'text'",
     [DROP] = "DELETE FROM sighting WHERE json_valid(?1) AND id = ?1->>'id'",

@@ -27,7 +27,13 @@ static tw_sighting_record sighting_at(sqlite3_stmt *s)
                                 .unsure = sqlite3_column_int64(s, 15) != 0,
                                 .sent = (uint32_t)sqlite3_column_int64(s, 16),
                                 .unsent = (uint32_t)sqlite3_column_int64(s, 17),
-                                .mark = (tw_mark)sqlite3_column_int64(s, 18)};
+                                .mark = (tw_mark)sqlite3_column_int64(s, 18),
+                                .name = twi_catalogue_text(s, 19),
+                                .count = (uint32_t)sqlite3_column_int64(s, 20),
+                                .note = twi_catalogue_text(s, 21),
+                                .named_by = twi_catalogue_text(s, 22),
+                                .sure_ppm = (uint32_t)sqlite3_column_int64(s, 23),
+                                .named_us = sqlite3_column_int64(s, 24)};
 }
 
 tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *filter,
@@ -45,10 +51,13 @@ tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *filt
         "(SELECT count(*) FROM outbox WHERE sighting = g.id AND capture IS NOT NULL "
         "AND state = 1), "
         "(SELECT count(*) FROM outbox WHERE sighting = g.id AND capture IS NOT NULL "
-        "AND state = 0), g.mark "
+        "AND state = 0), g.mark, g.name, g.heads, g.note, g.named_by, g.sure_ppm, "
+        "g.named_us "
         "FROM (SELECT * FROM sighting WHERE (?1 = 0 OR id = ?1) "
         "AND (?2 IS NULL OR camera = ?2) AND start_us >= ?3 AND start_us < ?4 "
-        "AND (?5 = 0 OR starred = 1) AND (?8 = 0 OR mark > 0) AND (?6 = 0 OR "
+        "AND (?5 = 0 OR starred = 1) AND (?8 = 0 OR mark > 0) "
+        "AND (?9 = 0 OR mark = ?9) AND peak_ppm >= ?10 AND peak_ppm <= ?11 "
+        "AND (?12 IS NULL OR instr(lower(name), lower(?12)) > 0) AND (?6 = 0 OR "
         "(SELECT coalesce(sum(bytes), 0) FROM capture WHERE sighting = sighting.id) >= "
         "?6) ORDER BY order_us DESC, id DESC LIMIT ?7) AS g ORDER BY g.order_us, g.id";
     if (!c || !filter || !visit)
@@ -68,6 +77,10 @@ tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *filt
     (void)sqlite3_bind_int64(s, 6, (int64_t)f->least_bytes);
     (void)sqlite3_bind_int64(s, 7, f->most > 0 ? (int64_t)f->most : -1);
     (void)sqlite3_bind_int64(s, 8, f->marked);
+    (void)sqlite3_bind_int64(s, 9, f->mark);
+    (void)sqlite3_bind_int64(s, 10, f->least_peak_ppm);
+    (void)sqlite3_bind_int64(s, 11, f->most_peak_ppm > 0 ? f->most_peak_ppm : UINT32_MAX);
+    (void)sqlite3_bind_text(s, 12, f->name, -1, SQLITE_STATIC);
     bool more = true;
     while (more && twi_catalogue_next(c, s, &st, err)) {
         const tw_sighting_record record = sighting_at(s);

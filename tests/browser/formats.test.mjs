@@ -47,6 +47,7 @@ before(() => {
   writeFileSync(join(folder, "station.ini"), SETTINGS);
   run("watch");
   run("sightings", "--mark", "nothing", "2");
+  run("sightings", "--name", "Bufo bufo", "--count", "2", "--note", "by the <drain>", "3");
   run("sightings", "--mark", "right", "1");
   run("sightings", "--camtrap", "package");
 });
@@ -234,7 +235,12 @@ test("the export has what there is, and holds to its schemas", async () => {
   const told = run("sightings", "--json").split("\n").filter(Boolean).map((l) => JSON.parse(l)).filter((o) => o.type === "sighting");
   assert.equal(read.observations.length, told.length);
   const marked = Object.fromEntries(read.observations.map((o) => [o.observationID, o.observationType]));
-  assert.deepEqual([marked.o1, marked.o2], ["unclassified", "blank"]);
+  assert.deepEqual([marked.o1, marked.o2, marked.o3], ["unclassified", "blank", "animal"]);
+  const named = read.observations.find((o) => o.observationID === "o3");
+  assert.deepEqual([named.scientificName, named.count, named.classificationMethod, named.observationComments.startsWith("by the <drain>; ")], ["Bufo bufo", 2, "human", true]);
+  const sidecars = readdirSync(join(folder, "package"), { recursive: true }).filter((f) => f.endsWith(".jpg.xmp")).map((f) => readFileSync(join(folder, "package", f), "utf8"));
+  assert.ok(sidecars.length > 0);
+  for (const s of sidecars) assert.ok(s.includes("<dwc:scientificName>Bufo bufo</dwc:scientificName>") && s.includes("by the &lt;drain&gt;"), s);
   const taken = told.flatMap((o) => JSON.parse(run("sightings", "--json", String(o.number))).captures).filter((c) => !c.kind.startsWith("captioned"));
   for (const c of taken) {
     const m = read.media.find((m) => m.filePath === c.file);

@@ -319,7 +319,7 @@ static void test_marks(void **state)
     assert_null(strstr(o.out, "missed"));
     free_outcome(&o);
     o = ask("--csv", NULL);
-    assert_has(o.out, ",why,mark\r\n");
+    assert_has(o.out, ",why,mark,name,count,note,named_by\r\n");
     assert_has(o.out, ",right\r\n");
     assert_has(o.out, ",kerb,2027-03-13T20:35:07.500Z,,,,,,,,,missed\r\n");
     free_outcome(&o);
@@ -342,6 +342,108 @@ static void test_marks(void **state)
 }
 
 /* Last, as it changes the store. */
+/* Words as a shell has them. */
+static outcome asked(const char *words)
+{
+    char line[512];
+    (void)snprintf(line, sizeof line, "'" TOOL "' sightings --store hollin-demo %s",
+                   words);
+    return run_program(folder, "/bin/sh", "-c", line, NULL);
+}
+
+/* Who was seen: said, found again, counted by the hour, and handed on. */
+static void test_names(void **state)
+{
+    (void)state;
+    outcome o = asked("--name 'Bufo bufo' --count 2 --note 'a pair, <small>' 1");
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    o = asked("--name 'Vulpes vulpes' 2");
+    free_outcome(&o);
+    o = asked("1");
+    assert_has(o.out, ", 2 Bufo bufo\n");
+    assert_has(o.out, "  note: a pair, <small>\n");
+    free_outcome(&o);
+    o = asked("--name BUFO"); /* the list of those */
+    assert_has(o.out, "1 sighting, ");
+    free_outcome(&o);
+    o = asked("--csv --name bufo");
+    assert_has(o.out, ",Bufo bufo,2,\"a pair, <small>\",human\r\n");
+    free_outcome(&o);
+    o = asked("--note alone 1"); /* the rest stays */
+    free_outcome(&o);
+    o = asked("--json 1");
+    assert_has(o.out,
+               "\"name\":\"Bufo bufo\",\"count\":2,\"note\":\"alone\",\"named_by\":"
+               "\"human\"");
+    free_outcome(&o);
+    o = asked("--pattern -");
+    assert_has(o.out, "Vulpes vulpes");
+    assert_has(o.out, "Sightings by the hour");
+    free_outcome(&o);
+    o = asked("--pattern names.jpg");
+    assert_int_equal(o.code, 2);
+    free_outcome(&o);
+    o = asked("--name '' 1 2"); /* taken back, the note stays */
+    free_outcome(&o);
+    o = asked("--name vulpes");
+    assert_has(o.out, "0 sightings, ");
+    free_outcome(&o);
+    o = asked("--pattern -");
+    assert_int_equal(o.code, 1);
+    assert_has(o.err, "none of these sightings has a name");
+    free_outcome(&o);
+    static const struct {
+        const char *option, *value, *line;
+    } wrong[] = {{"--count", "3", "are for sightings that are named by their numbers"},
+                 {"--hours", "dusk-dawn", "--hours dusk-dawn: expected hours"},
+                 {"--hours", "25:00-26:00", "expected hours such as 22:00-05:00"},
+                 {"--larger", "much", "--larger much: expected a share"},
+                 {"--smaller", "0", "--smaller 0: expected a share"},
+                 {"--marked-as", "none", "expected right or nothing"}};
+    for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
+        o = ask(wrong[i].option, wrong[i].value);
+        assert_int_equal(o.code, 2);
+        assert_has(o.err, wrong[i].line);
+        free_outcome(&o);
+    }
+}
+
+/* By the hour at which they began, by size, by what they were marked as. */
+static void test_search(void **state)
+{
+    (void)state;
+    outcome all = asked(""), o = asked("--hours 20:00-21:00");
+    const char *end = strrchr(all.out, '\n');
+    assert_non_null(end);
+    assert_has(o.out, " sighting"); /* the demo's play in that hour */
+    assert_null(strstr(o.out, "0 sightings, "));
+    free_outcome(&o);
+    o = asked("--hours 03:00-04:00");
+    assert_has(o.out, "0 sightings, ");
+    free_outcome(&o);
+    o = asked("--hours 20:00-21:00 -n 1");
+    assert_has(o.out, "1 sighting, ");
+    free_outcome(&o);
+    o = asked("--larger '99 %'");
+    assert_has(o.out, "0 sightings, ");
+    free_outcome(&o);
+    o = asked("--smaller 99");
+    assert_string_equal(o.out, all.out);
+    free_outcome(&o);
+    o = mark("nothing", "1", NULL);
+    free_outcome(&o);
+    o = asked("--marked-as nothing");
+    assert_has(o.out, "1 sighting, ");
+    free_outcome(&o);
+    o = asked("--marked-as right");
+    assert_has(o.out, "0 sightings, ");
+    free_outcome(&o);
+    o = mark("none", "1", NULL);
+    free_outcome(&o);
+    free_outcome(&all);
+}
+
 static void test_stars_and_deletion(void **state)
 {
     (void)state;
@@ -377,6 +479,8 @@ int main(void)
         cmocka_unit_test(test_a_plan_from_what_was_captured),
         cmocka_unit_test(test_mistakes),
         cmocka_unit_test(test_marks),
+        cmocka_unit_test(test_names),
+        cmocka_unit_test(test_search),
         cmocka_unit_test(test_a_lost_catalogue_is_made_again),
         cmocka_unit_test(test_stars_and_deletion),
     };
