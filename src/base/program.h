@@ -8,7 +8,7 @@
 
 #include "tawny/error.h"
 
-enum { TWI_PROGRAM_ARGS_MAX = 32, TWI_PROGRAM_LINE_MAX = 160 };
+enum { TWI_PROGRAM_ARGS_MAX = 32, TWI_PROGRAM_LINE_MAX = 512 };
 
 /** Words of a command line: separated by blanks, "..." keeps them; \" and \\ stand for
  * themselves within.

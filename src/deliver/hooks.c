@@ -1,5 +1,6 @@
 /* Events that wait for programs, and the threads that run these. */
 #include "hooks_state.h"
+#include "classify.h"
 
 #include <pthread.h>
 #include <stdatomic.h>
@@ -25,6 +26,7 @@ typedef struct hook {
     char *text; /* of run; the words lie in it */
     char *words[TWI_PROGRAM_ARGS_MAX + 1];
     int64_t on, timeout_us;
+    bool classifies;
 } hook;
 
 typedef struct entry {
@@ -38,6 +40,7 @@ struct twi_hooks {
     hook *hooks;
     size_t count;
     char *station, *store;
+    const tw_card *card;
     tw_clock clock;
     twi_hook_report_fn callback;
     void *ctx;
@@ -217,6 +220,25 @@ static void say(const twi_hooks *h, const hook *k, const twi_program_outcome *o)
     tell(h, o->late ? TW_ETIMEOUT : o->code != 0 ? TW_EIO : TW_OK, k->name, what);
 }
 
+/* What it says of the sighting that it was started for. */
+static void take_answer(const twi_hooks *h, const entry *what, const char *answer)
+{
+    char said[256];
+    tw_error err = {0};
+    const char *number = what->fields.value[TWI_FIELD_SIGHTING];
+    if (!h->store || number[0] == '\0')
+        return;
+    const twi_classified who = {.store = h->store,
+                                .card = h->card,
+                                .program = what->of->name,
+                                .sighting = strtoll(number, NULL, 10),
+                                .at_us = h->clock.ops->wall_us(h->clock.ctx)};
+    const tw_status st = twi_classify(&who, answer, said, sizeof said, &err);
+    if (st == TW_EEXIST) /* as it should be */
+        return;
+    tell(h, st, what->of->name, st == TW_OK ? said : err.text);
+}
+
 static void run(const twi_hooks *h, const entry *what)
 {
     const hook *k = what->of;
@@ -236,7 +258,9 @@ static void run(const twi_hooks *h, const entry *what)
     if (st == TW_OK)
         st = twi_program_run(argv, environment, what->input, k->timeout_us, &h->until_us,
                              &outcome, &err);
-    if (st == TW_OK)
+    if (st == TW_OK && k->classifies && !outcome.late && outcome.code == 0)
+        take_answer(h, what, outcome.last);
+    else if (st == TW_OK)
         say(h, k, &outcome);
     else
         tell(h, st, k->name, err.text);
@@ -287,6 +311,7 @@ static tw_status read_hook(hook *k, const twi_hook_settings *from, tw_error *err
     k->text = strdup(from->run ? from->run : "");
     k->on = from->on;
     k->timeout_us = from->timeout_us;
+    k->classifies = from->classifies;
     if (!k->name || !k->cameras || !k->text)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     if (twi_program_split(k->text, k->words) != TW_OK)
@@ -332,9 +357,9 @@ static void start_threads(twi_hooks *h)
         h->started++;
 }
 
-tw_status twi_hooks_new(const tw_settings *settings, const char *store, tw_clock clock,
-                        twi_hook_report_fn callback, void *ctx, twi_hooks **out,
-                        tw_error *err)
+tw_status twi_hooks_new(const tw_settings *settings, const char *store,
+                        const tw_card *card, tw_clock clock, twi_hook_report_fn callback,
+                        void *ctx, twi_hooks **out, tw_error *err)
 {
     twi_station_settings station;
     *out = NULL;
@@ -344,6 +369,7 @@ tw_status twi_hooks_new(const tw_settings *settings, const char *store, tw_clock
     if (!h)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     h->clock = clock;
+    h->card = card;
     h->callback = callback;
     h->ctx = ctx;
     (void)pthread_mutex_init(&h->lock, NULL);

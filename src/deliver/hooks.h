@@ -30,13 +30,15 @@ typedef void (*twi_hook_report_fn)(void *ctx, tw_status st, const char *line);
  *
  * @param settings  Copied: they need not outlive this.
  * @param store     Folder of the captures, for whole paths of files; NULL: there is none.
+ * @param card      The same, from which programs that classify may have sightings
+ *                  dropped; outlives the hooks. NULL: none.
  * @param out       Set on TW_OK, to NULL if there are no hooks; free it with
  * twi_hooks_free.
  * @return TW_OK; TW_ESYNTAX: err says which hook's run cannot be read; TW_ENOMEM.
  */
-tw_status twi_hooks_new(const tw_settings *settings, const char *store, tw_clock clock,
-                        twi_hook_report_fn callback, void *ctx, twi_hooks **out,
-                        tw_error *err);
+tw_status twi_hooks_new(const tw_settings *settings, const char *store,
+                        const tw_card *card, tw_clock clock, twi_hook_report_fn callback,
+                        void *ctx, twi_hooks **out, tw_error *err);
 
 /** Something happened: start what waits for it. Does not block. Any thread; NULL hooks
  * are fine. */

@@ -97,8 +97,8 @@ static void use_hooks(tw_outward *o, const tw_settings *settings)
     tw_error err = {0};
     if (settings && twi_settings_same_hooks(settings, o->settings))
         return;
-    if (settings && twi_hooks_new(settings, o->host.store, o->host.clock, on_hook, o,
-                                  &made, &err) != TW_OK)
+    if (settings && twi_hooks_new(settings, o->host.store, o->host.card, o->host.clock,
+                                  on_hook, o, &made, &err) != TW_OK)
         tell_failed(o, &err, "no hook is started");
     (void)pthread_mutex_lock(&o->lock);
     twi_hooks *old = o->hooks;

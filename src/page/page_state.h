@@ -239,6 +239,10 @@ twi_answer_fn twi_show_stream, twi_show_picture, twi_show_reading;
 /* stored.c: sightings and captures */
 twi_answer_fn twi_show_sightings, twi_show_sighting, twi_show_capture, twi_show_thumb,
     twi_change_sighting;
+/* names.c: who was seen */
+twi_answer_fn twi_show_names;
+/** Name a sighting. @param asked  The JSON object that was asked. */
+tw_status twi_name_sighting(twi_page *p, int64_t id, const void *asked, tw_error *err);
 /* missed.c: what no sighting was of */
 twi_answer_fn twi_show_missed, twi_change_missed;
 /* past.c: activity that is past, and what other settings would have made of it */

@@ -294,10 +294,14 @@ void twi_change_sighting(twi_page *p, const twi_web_request *r, const char *rest
         st = send_again(p, id, json_string_value(sent), &err);
     else if (id > 0 && json_is_string(marked))
         st = mark(p, id, json_string_value(marked), &err);
+    else if (id > 0 && json_is_string(json_object_get(o, "name")))
+        st = twi_name_sighting(p, id, o, &err);
     if (st == TW_EINVAL)
         twi_answer_error(400,
-                         "star or remove is true or false, mark is right, nothing or "
-                         "none, or send a destination",
+                         err.text[0] ? err.text
+                                     : "star or remove is true or false, mark is right, "
+                                       "nothing or none, name a text, or send a "
+                                       "destination",
                          out);
     else
         twi_answer_status(st, "there is no such sighting", &err, out);

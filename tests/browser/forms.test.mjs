@@ -82,6 +82,7 @@ keep_free = 0
 page_url = https://hollin.example
 alarm_after = 5 s
 daily_word = 00:00
+species = ${join(folder, "species.csv")}
 
 [cameras]
 loop = yes
@@ -135,6 +136,7 @@ before(async () => {
   folder = mkdtempSync(join(tmpdir(), "tawny-forms-"));
   mkdirSync(join(folder, "shed"));
   writeFileSync(join(folder, "warm"), "71000\n");
+  writeFileSync(join(folder, "species.csv"), "name,common,key\nBufo bufo,common toad,b\n");
   const port = await startBroker();
   refuser = listen((_, answer) => answer.writeHead(401).end()).listen(0, "127.0.0.1");
   await until("one who refuses", () => refuser.address());
@@ -226,6 +228,7 @@ const POSTED = {
 test("each answer of the page", async () => {
   let tried = 0;
   await fetch(station.url + "api/missed", { method: "POST", headers: { "X-Tawny-Change": "local" }, body: JSON.stringify(POSTED["/api/missed"]) });
+  await fetch(station.url + "api/sightings/1", { method: "POST", headers: { "X-Tawny-Change": "local" }, body: JSON.stringify({ name: "Bufo bufo", count: 2, note: "a pair" }) });
   for (const [path, item] of Object.entries(api.paths))
     for (const method of ["get", "post"]) {
       const schema = item[method]?.responses["200"]?.content?.["application/json"]?.schema;
@@ -267,7 +270,7 @@ test("the end is told to the broker, and nothing is described that nobody gives"
   const messages = heard.split("\n").slice(0, -1).map((l) => l.slice(l.indexOf(" ") + 1));
   assert.ok(lines(messages.join("\n"), "broker") >= 6);
   // What this station has no cause to say.
-  const apart = { Camera: ["sound"], Found: ["file"], Reading: ["file"], Plan: ["pre_event_bytes"], Digest: ["type", "station", "sightings"], Test: ["type", "station"], LogEntry: [], Item: ["text"] };
+  const apart = { Camera: ["sound"], Found: ["file"], Reading: ["file"], Plan: ["pre_event_bytes"], Digest: ["type", "station", "sightings"], Test: ["type", "station"], LogEntry: [], Item: ["text"], Sighting: ["sure"] };
   for (const [name, form] of Object.entries(FORMS)) {
     if (!form.properties?.type) continue;
     const missing = Object.keys(form.properties).filter((k) => !seen.get(name).has(k) && !apart[name]?.includes(k));

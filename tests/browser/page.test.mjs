@@ -240,6 +240,25 @@ test("a sighting is marked, by button and by key, and that taken back", async ()
   await until("nothing is said", async () => await mark() === "none" && await page.getAttribute("#mark-right", "aria-pressed") === "false");
 });
 
+test("a sighting is named, by hand and by key, and that is in the list", async () => {
+  await page.fill("#named", "Bufo bufo");
+  await page.fill("#named-count", "2");
+  await page.fill("#named-note", "a pair");
+  await page.click("#named-save");
+  const number = await page.locator("#detail").getAttribute("data-number");
+  const of = async () => (await page.request.get(station.url + "api/sightings/" + number)).json();
+  await until("it is named", async () => (await of()).name === "Bufo bufo" && /2 Bufo bufo/.test(await text("#list")));
+  assert.deepEqual([(await of()).count, (await of()).note, (await of()).named_by], [2, "a pair", "human"]);
+  await until("a key is there", async () => await page.locator("#detail button[data-key='1']").count() === 1);
+  await page.fill("#named", "");
+  await page.fill("#named-count", "");
+  await page.fill("#named-note", "");
+  await page.click("#named-save");
+  await until("it is taken back", async () => (await of()).name === undefined);
+  await page.locator("#detail").click();
+  assert.equal(await page.locator("#detail button[data-key='1']").count(), 0);
+});
+
 test("something that was missed is said, shown on its strip, and taken back", async () => {
   const all = async () => (await (await page.request.get(station.url + "api/missed")).json()).missed;
   await page.click("#say-missed");

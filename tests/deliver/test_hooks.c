@@ -42,8 +42,8 @@ static twi_hooks *make(const char *lines, told *t)
     memset(t, 0, sizeof *t);
     (void)pthread_mutex_init(&t->lock, NULL);
     tw_settings *s = settings_of(text);
-    if (twi_hooks_new(s, "/srv/captures", tw_linux_clock(), on_line, t, &hooks, &err) !=
-        TW_OK)
+    if (twi_hooks_new(s, "/srv/captures", NULL, tw_linux_clock(), on_line, t, &hooks,
+                      &err) != TW_OK)
         fail_msg("%s", err.text);
     tw_settings_free(s); /* they need not outlive this */
     return hooks;
@@ -279,8 +279,9 @@ static void test_settings_of_hooks(void **state)
     tw_error err = {0};
     s = settings_of(
         "[camera kerb]\nsource = sim:kerb\n[hook a]\non = began\nrun = x \"y\n");
-    assert_int_equal(twi_hooks_new(s, NULL, tw_linux_clock(), NULL, NULL, &hooks, &err),
-                     TW_ESYNTAX);
+    assert_int_equal(
+        twi_hooks_new(s, NULL, NULL, tw_linux_clock(), NULL, NULL, &hooks, &err),
+        TW_ESYNTAX);
     assert_has(err.text, "hook a: run = x \"y: expected a program");
     tw_settings_free(s);
 }

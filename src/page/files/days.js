@@ -3,7 +3,7 @@ import { $, agree, along, ask, button, clock, complain, count, fillCameras, make
 import { sayMissed, showMissed } from "./missed.js";
 
 const PAGE = 200;
-const view = { id: 0, rows: new Map(), from: 0, until: 0, earliest: 0, more: false, loading: false, destinations: [], undo: null, brief: new Map(),
+const view = { id: 0, rows: new Map(), from: 0, until: 0, earliest: 0, more: false, loading: false, destinations: [], names: [], undo: null, brief: new Map(),
   asked: 0,          // which list is shown: answers for an earlier one come too late
   gone: new Set() }; // deleted a moment ago: answers from before still have them
 const GONE_MS = 20000;
@@ -108,7 +108,7 @@ function nearest(camera, t) {
 
 function makeRow(s) {
   const image = s.stills > 0 ? make("img", { alt: "", loading: "lazy", src: "/api/thumbs/" + s.number }) : make("span", { class: "none" });
-  const text = make("span", {}, make("strong", {}, clock(s.start) + " " + s.camera), s.starred ? " \u2605 starred" : "", s.mark === "none" ? "" : " \u2013 " + s.mark, make("br", {}),
+  const text = make("span", {}, make("strong", {}, clock(s.start) + " " + s.camera), s.starred ? " \u2605 starred" : "", s.mark === "none" ? "" : " \u2013 " + s.mark, s.name ? " \u2013 " + (s.count ? s.count + " " : "") + s.name : "", make("br", {}),
     make("small", {}, (s.end ? ((new Date(s.end) - new Date(s.start)) / 1000).toFixed(0) + " s" : "going on") + ", at most " + percent(s.peak) + " %, " + size(s.bytes)));
   return make("li", {}, make("button", { type: "button", onclick: () => showSighting(s.number), "data-id": s.number }, image, text));
 }
@@ -207,8 +207,41 @@ function parts(s) {
 const marks = (s) => [["right", "Right"], ["nothing", "Nothing there"]].map(([name, words]) =>
   button(words, () => mark(s, s.mark === name ? "none" : name), { id: "mark-" + name, "aria-pressed": String(s.mark === name) }));
 
+// Who it was: by name, number and a note; keys give names of the user's list, and those of late.
+function naming(s) {
+  if (!mayRun()) return s.name ? make("p", {}, make("strong", {}, s.name), s.count ? ", " + s.count : "", s.note ? make("br", {}) : "", s.note || "") : "";
+  const name = make("input", { id: "named", class: "form-control form-control-sm", list: "named-before", value: s.name || "", placeholder: "Who was it?", maxlength: 200, autocomplete: "off", "aria-label": "Who was it?" });
+  const count = make("input", { id: "named-count", class: "form-control form-control-sm", type: "number", min: 0, max: 100000, value: s.count || "", placeholder: "How many?", "aria-label": "How many?" });
+  const note = make("input", { id: "named-note", class: "form-control form-control-sm", value: s.note || "", placeholder: "A note", maxlength: 1000, "aria-label": "A note" });
+  const form = make("form", { class: "bar naming" }, name, count, note, make("button", { type: "submit", class: "btn btn-sm", id: "named-save" }, "Say so"));
+  form.addEventListener("submit", (event) => { event.preventDefault(); giveName(s, { name: name.value.trim(), count: Number(count.value) || 0, note: note.value.trim() }); });
+  const keys = namesByKey(), quick = make("div", { class: "bar small" }, ...[...keys].map(([key, n]) =>
+    button(key + "  " + (n.common || n.name), () => giveName(s, { name: n.name, count: s.count || 0, note: s.note || "" }), { class: "btn btn-sm", "data-key": key, title: n.name, "aria-pressed": String(s.name === n.name) })));
+  const by = s.named_by && s.named_by !== "human" ? make("p", { class: "small" }, "So says " + s.named_by + (s.sure ? ", " + s.sure.toFixed(0) + " % sure." : ".")) : "";
+  return make("div", {}, form, make("datalist", { id: "named-before" }, ...view.names.map((n) => make("option", { value: n.name }, n.common || ""))), quick, by);
+}
+
+// Keys that the list gives, but for those that do something else; then 1 to 9 for names of late.
+function namesByKey() {
+  const taken = new Set(["j", "k", "s", "r", "n", "x", "u", "h", "l", "p", ".", ","]), keys = new Map();
+  for (const n of view.names) if (n.key && !taken.has(n.key) && !keys.has(n.key)) keys.set(n.key, n);
+  let next = 1;
+  for (const n of view.names.filter((m) => !m.key && m.named > 0)) if (next <= 9) keys.set(String(next++), n);
+  return keys;
+}
+
+async function giveName(s, said) {
+  try {
+    await ask("/api/sightings/" + s.number, said);
+    const row = view.rows.get(s.number);
+    if (row) replaceRow(Object.assign({}, row.s, { name: said.name, count: said.count }));
+    view.names = (await ask("/api/names")).names;
+    await showSighting(s.number);
+  } catch (e) { complain(e); }
+}
+
 function tools(s) {
-  const bar = make("div", { class: "bar" });
+  const bar = make("div", { class: "bar acts" });
   if (mayRun()) {
     bar.append(button(s.starred ? "Take the star off" : "Star", () => star(s), { id: "star", "aria-pressed": String(s.starred) }), ...marks(s), button("Delete", () => remove(s), { id: "delete" }));
     for (const d of view.destinations) bar.append(button("Send again to " + d, () => send(s, d)));
@@ -227,7 +260,7 @@ async function showSighting(id) {
     const s = await ask("/api/sightings/" + id);
     if (view.id !== id) return;
     const sent = s.sent + s.unsent > 0 ? [make("p", { class: "small" }, s.sent + " sent, " + s.unsent + " waiting to be.")] : [];
-    $("detail").replaceChildren(...parts(s), tools(s), ...sent);
+    $("detail").replaceChildren(...parts(s), naming(s), tools(s), ...sent);
     $("detail").dataset.number = id;
   } catch (e) { complain(e); }
 }
@@ -246,7 +279,7 @@ export async function open(number) {
 
 // What can be done with it, anew: the clip stays where it is.
 async function showTools(id, focus = "star") {
-  const s = await ask("/api/sightings/" + id), bar = $("detail").querySelector(".bar");
+  const s = await ask("/api/sightings/" + id), bar = $("detail").querySelector(".acts");
   if (view.id === id && bar) { bar.replaceWith(tools(s)); $(focus).focus(); }
 }
 
@@ -338,6 +371,8 @@ function press(event) {
   const keys = { j: () => go(1), k: () => go(-1), s: () => click("star"), r: () => click("mark-right"), n: () => click("mark-nothing"), x: () => click("delete"), u: undo, h: () => otherDay(-1), l: () => otherDay(1),
     ".": () => { if (video) { video.pause(); video.currentTime += step(); } }, ",": () => { if (video) { video.pause(); video.currentTime -= step(); } },
     p: () => { if (video) { if (video.paused) video.play(); else video.pause(); } } };
+  const named = !keys[event.key] && $("detail").dataset.number === String(view.id) && [...$("detail").querySelectorAll("button[data-key]")].find((b) => b.dataset.key === event.key);
+  if (named) { event.preventDefault(); named.click(); return; }
   if (!keys[event.key]) return;
   event.preventDefault();
   keys[event.key]();
@@ -356,6 +391,7 @@ let timer = 0;
 export async function enter() {
   fillCameras($("camera"), true);
   view.destinations = mayRun() ? await ask("/api/outbox").then((a) => a.destinations.map((d) => d.destination)).catch(() => []) : [];
+  view.names = await ask("/api/names").then((a) => a.names).catch(() => []);
   await list();
   timer = setInterval(() => update().catch(() => {}), 4000);
 }
