@@ -1,6 +1,6 @@
 # The habitual words; CMake does the work (see CMakePresets.json).
 .PHONY: demo test check bench soak fuzz attack format lint docs install setup clean \
-        check-format test-core test-options test-bare test-machine test-machine-short \
+        check-format test-core test-run test-options test-bare test-machine test-machine-short \
         test-boards test-boards-short packages test-cross test-dev test-threads test-memory
 
 PREFIX ?= /usr/local
@@ -11,7 +11,9 @@ demo:
 	@cmake --build --preset release -- --quiet
 	@build/release/bin/tawny demo --keep hollin-demo
 
-test: setup check-format test-core test-options test-cross test-dev test-threads test-memory lint
+test-run: setup check-format test-core test-options test-cross test-dev test-threads test-memory
+
+test: test-run lint
 
 # What can go wrong without a card, a thread or a network: in seconds.
 check:
