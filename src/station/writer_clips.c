@@ -190,8 +190,10 @@ tw_status twi_clip_frame(twi_clip_frames *f, const tw_packet *packet, twi_buffer
     else if (f->encodes &&
              (now.codec != f->source.codec || now.pixels != f->source.pixels))
         st = codecs->clip_source(f->clip, &now, err);
-    if (st == TW_OK && !f->encodes && f->view.hidden_count > 0)
+    const bool hides = st == TW_OK && !f->encodes && f->view.hidden_count > 0;
+    if (hides)
         st = hide(f, buffer, &made, err);
+    const bool left_out = hides && st == TW_EDAMAGED; /* it cannot be blackened */
     if (st == TW_OK) {
         twi_buffer *given = made ? made : buffer;
         f->source = now;
@@ -202,7 +204,7 @@ tw_status twi_clip_frame(twi_clip_frames *f, const tw_packet *packet, twi_buffer
         st = codecs->clip_packet(f->clip, &own, given, err);
     }
     twi_buffer_unref(made);
-    return st;
+    return left_out ? TW_OK : st;
 }
 
 static void do_packet(const twi_writer *writer, const twi_job *job, twi_kind kind)

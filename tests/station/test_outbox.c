@@ -428,6 +428,10 @@ static void test_deliveries_of_an_older_version_are_kept(void **state)
     assert_int_equal(
         sqlite3_exec(
             db,
+            "DROP INDEX sighting_named; ALTER TABLE sighting DROP COLUMN name; ALTER "
+            "TABLE sighting DROP COLUMN heads; ALTER TABLE sighting DROP COLUMN note; "
+            "ALTER TABLE sighting DROP COLUMN named_by; ALTER TABLE sighting DROP COLUMN "
+            "sure_ppm; ALTER TABLE sighting DROP COLUMN named_us; "
             "DROP TRIGGER entry_routed; DROP TABLE sensor_value; ALTER TABLE run DROP "
             "COLUMN boot; ALTER TABLE run DROP COLUMN ended; DROP INDEX "
             "sighting_marked; ALTER TABLE sighting DROP COLUMN mark; DROP "

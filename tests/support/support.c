@@ -245,6 +245,17 @@ void free_outcome(outcome *o)
     o->out = o->err = NULL;
 }
 
+char *run_shell(const char *folder, const char *line)
+{
+    outcome o = run_program(folder, "/bin/sh", "-c", line, NULL);
+    if (o.code != 0)
+        fail_msg("%s: exit %d: %s%s", line, o.code, o.out, o.err);
+    char *said = strdup(o.out);
+    assert_non_null(said);
+    free_outcome(&o);
+    return said;
+}
+
 size_t count_lines(const char *text, const char *with)
 {
     size_t count = 0;

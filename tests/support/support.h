@@ -77,6 +77,10 @@ typedef struct outcome {
     char *out, *err;
 } outcome;
 
+/** Have a shell run a line in a folder; the test fails unless it ends well.
+ * @return what it printed; to be freed. */
+char *run_shell(const char *folder, const char *line);
+
 /** Run a program to its end. NULL ends the arguments. */
 outcome run_program(const char *folder, const char *program, ...);
 outcome run_arguments(const char *folder, char *const argv[]);

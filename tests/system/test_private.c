@@ -11,13 +11,7 @@ static char *folder;
 
 static char *run(const char *command)
 {
-    outcome o = run_program(folder, "/bin/sh", "-c", command, NULL);
-    if (o.code != 0)
-        fail_msg("%s: exit %d: %s%s", command, o.code, o.out, o.err);
-    char *said = strdup(o.out);
-    assert_non_null(said);
-    free_outcome(&o);
-    return said;
+    return run_shell(folder, command);
 }
 
 static void make(const char *command)

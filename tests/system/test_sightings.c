@@ -320,8 +320,8 @@ static void test_marks(void **state)
     free_outcome(&o);
     o = ask("--csv", NULL);
     assert_has(o.out, ",why,mark,name,count,note,named_by\r\n");
-    assert_has(o.out, ",right\r\n");
-    assert_has(o.out, ",kerb,2027-03-13T20:35:07.500Z,,,,,,,,,missed\r\n");
+    assert_has(o.out, ",right,,,,\r\n");
+    assert_has(o.out, ",kerb,2027-03-13T20:35:07.500Z,,,,,,,,,missed,,,,\r\n");
     free_outcome(&o);
     o = ask("--json", NULL);
     assert_has(o.out, "\"mark\":\"right\"");
@@ -413,11 +413,8 @@ static void test_names(void **state)
 static void test_search(void **state)
 {
     (void)state;
-    outcome all = asked(""), o = asked("--hours 20:00-21:00");
-    const char *end = strrchr(all.out, '\n');
-    assert_non_null(end);
-    assert_has(o.out, " sighting"); /* the demo's play in that hour */
-    assert_null(strstr(o.out, "0 sightings, "));
+    outcome o = asked("--hours 20:00-21:00"); /* the demo's play in that hour */
+    assert_has(o.out, "3 sightings, ");
     free_outcome(&o);
     o = asked("--hours 03:00-04:00");
     assert_has(o.out, "0 sightings, ");
@@ -429,7 +426,7 @@ static void test_search(void **state)
     assert_has(o.out, "0 sightings, ");
     free_outcome(&o);
     o = asked("--smaller 99");
-    assert_string_equal(o.out, all.out);
+    assert_has(o.out, "3 sightings, ");
     free_outcome(&o);
     o = mark("nothing", "1", NULL);
     free_outcome(&o);
@@ -441,7 +438,6 @@ static void test_search(void **state)
     free_outcome(&o);
     o = mark("none", "1", NULL);
     free_outcome(&o);
-    free_outcome(&all);
 }
 
 static void test_stars_and_deletion(void **state)
