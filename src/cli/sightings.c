@@ -649,6 +649,27 @@ static int run(listing *l, int count, char **ids)
     return code;
 }
 
+static void clear(listing *l)
+{
+    tw_catalogue_close(l->catalogue);
+    (void)g_array_free(l->records, TRUE);
+    cli_clear(&l->common);
+    g_free(l->store);
+    g_free(l->camera);
+    g_free(l->day);
+    g_free(l->send);
+    g_free(l->mark);
+    g_free(l->missed);
+    g_free(l->name);
+    g_free(l->note);
+    g_free(l->hours);
+    g_free(l->marked_as);
+    g_free(l->larger);
+    g_free(l->smaller);
+    g_free(l->pattern);
+    g_free(l->camtrap);
+}
+
 int cli_sightings(int argc, char **argv)
 {
     listing l = {.clock = tw_linux_clock(), .count = -1};
@@ -714,22 +735,6 @@ int cli_sightings(int argc, char **argv)
     int code = cli_parse(&argc, &argv, "[ID…]", ABOUT, EXAMPLE, own, &l.common);
     if (code == CLI_DONE)
         code = run(&l, argc - 1, argv + 1);
-    tw_catalogue_close(l.catalogue);
-    (void)g_array_free(l.records, TRUE);
-    cli_clear(&l.common);
-    g_free(l.store);
-    g_free(l.camera);
-    g_free(l.day);
-    g_free(l.send);
-    g_free(l.mark);
-    g_free(l.missed);
-    g_free(l.name);
-    g_free(l.note);
-    g_free(l.hours);
-    g_free(l.marked_as);
-    g_free(l.larger);
-    g_free(l.smaller);
-    g_free(l.pattern);
-    g_free(l.camtrap);
+    clear(&l);
     return code;
 }

@@ -98,6 +98,8 @@ static uint32_t distance(const tw_detector *d, const tw_luma *luma,
             known += background[(size_t)y * d->config.width + x] >> 8;
             n++;
         }
+    if (n == 0)
+        return UINT32_MAX;
     const uint64_t gain = (now + n) * 256 / (known + n);
     const int32_t by = gain < 160 ? 160 : gain > 410 ? 410 : (int32_t)gain;
     for (uint32_t y = 0; y < d->config.height; y += LOOK_EVERY)

@@ -133,8 +133,10 @@ static tw_status encode_some(twi_clip_frames *f, uint16_t width, uint16_t height
 {
     enum { PICTURES = 12, FIRST = 2 }; /* the first opens the encoder */
     uint8_t *px = malloc((size_t)width * height);
-    tw_status st = px ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
+    tw_status st = TW_OK;
     int64_t from_us = 0;
+    if (!px)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
     for (int i = 0; i < PICTURES && st == TW_OK; i++) {
         draw_hard(px, width, height, i);
         const tw_picture picture = {.px = {px},
