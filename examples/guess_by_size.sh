@@ -4,7 +4,7 @@
 #
 #   [hook guess]
 #   on = ended
-#   run = /usr/share/doc/tawny/examples/guess_by_size.sh
+#   run = /usr/local/bin/guess_by_size.sh
 #   classifies = yes
 #
 # The event comes as JSON on standard input; the last line that is printed is the answer.
