@@ -518,6 +518,17 @@ static void test_what_holds_for_the_next_sighting(void **state)
 }
 
 /* What cannot hold costs nothing, and is told. */
+/* What holds by light goes to the writer, too: it turns stills by it. */
+static void test_the_writer_works_by_the_light(void **state)
+{
+    (void)state;
+    changing *c = staying_with("stills = first\n[camera mere when light]\nrotate = 90\n"
+                               "[camera mere when dark]\nrotate = 180\n");
+    assert_int_equal(c->width, H);
+    assert_int_equal(c->height, W);
+    free(c);
+}
+
 static void test_what_cannot_hold(void **state)
 {
     (void)state;
@@ -540,6 +551,7 @@ int main(void)
         cmocka_unit_test(test_what_holds_at_once),
         cmocka_unit_test(test_what_holds_with_the_next_file),
         cmocka_unit_test(test_what_holds_for_the_next_sighting),
+        cmocka_unit_test(test_the_writer_works_by_the_light),
         cmocka_unit_test(test_what_cannot_hold),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
