@@ -430,15 +430,17 @@ static void follow_turns(tw_detector *d, const tw_luma *luma)
         d->turned_until_us = d->age_us + TURNED_US;
     const bool turns = d->age_us < d->turned_until_us;
     const bool mistaken = turned && d->age_us - d->scene_since_us > TURNED_US / 2;
-    if (turns && (!d->turning || mistaken))
-        twi_scenes_leave(d);
+    const bool begins = turns && (!d->turning || mistaken);
     d->turning = turns;
     /* Light explains some turns, of a lens that was covered for one. */
     d->scenes_in_us -= d->step_us;
     if (!turns && d->scenes_in_us > 0)
         return;
     d->scenes_in_us = US;
-    if (!twi_scenes_recall(d, luma) || turns)
+    const bool recalled = twi_scenes_recall(d, luma);
+    if (begins && !recalled)
+        twi_scenes_leave(d);
+    if (!recalled || turns)
         return;
     d->turned_until_us = d->age_us + TURNED_US / 2;
     d->turning = true;

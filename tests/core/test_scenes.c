@@ -253,6 +253,23 @@ static void test_the_light_that_was_seen_least_lately_goes(void **state)
     leave(p);
 }
 
+/* ... but not that which comes back just then. */
+static void test_the_light_that_comes_back_stays(void **state)
+{
+    (void)state;
+    place *p = make(2);
+    static const light first[] = {DAY, INFRARED, LAMP}, round[] = {DAY, LAMP};
+    for (int i = 0; i < 3; i++)
+        watch(p, first[i], 40);
+    for (int i = 0; i < 6; i++) {
+        watch(p, round[i % 2], 1); /* light explains it at first */
+        assert_true(off(p, round[i % 2]) <= 4);
+        watch(p, round[i % 2], 25);
+    }
+    assert_int_equal(p->counted, 0);
+    leave(p);
+}
+
 /* A light that has changed since it was last seen is learnt as a new one is. */
 static void test_what_it_is_mistaken_for_does_not_stay(void **state)
 {
@@ -343,6 +360,7 @@ int main(void)
         cmocka_unit_test(test_black_and_white_frames_in_between_are_no_scene),
         cmocka_unit_test(test_what_was_hidden_for_a_moment_is_known_again),
         cmocka_unit_test(test_the_light_that_was_seen_least_lately_goes),
+        cmocka_unit_test(test_the_light_that_comes_back_stays),
         cmocka_unit_test(test_what_it_is_mistaken_for_does_not_stay),
         cmocka_unit_test(test_colour_that_goes_tells_of_the_switch),
         cmocka_unit_test(test_colour_is_not_told_of_where_there_is_none),
