@@ -113,16 +113,9 @@ static void show_condition(tw_settings *settings, const char *name, gboolean of_
 /* What holds at times: for all cameras, or for one. @param camera  NULL: for all. */
 static void show_conditions(tw_settings *settings, const char *camera, const showing *how)
 {
-    bool of_all = false;
     const char *name = NULL;
-    for (size_t i = 0; (name = twi_settings_condition_section(settings, i, &of_all));
-         i++) {
-        const gsize n = camera ? strlen(camera) : 0;
-        const gboolean mine =
-            camera && !of_all && strncmp(name, camera, n) == 0 && name[n] == ' ';
-        if (mine || (!camera && of_all))
-            show_condition(settings, name, of_all, how);
-    }
+    for (size_t i = 0; (name = twi_settings_condition_section(settings, camera, i)); i++)
+        show_condition(settings, name, camera == NULL, how);
 }
 
 static void show_destination(tw_settings *settings, const char *name, const showing *how)

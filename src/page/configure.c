@@ -47,12 +47,9 @@ static bool can_be_written(const char *file)
  */
 static void add_conditions(json_t *list, const tw_settings *s, const char *camera)
 {
-    const size_t n = camera ? strlen(camera) : 0;
     const char *name = NULL;
-    bool of_all = false;
-    for (size_t i = 0; (name = twi_settings_condition_section(s, i, &of_all)); i++)
-        if (camera ? !of_all && strncmp(name, camera, n) == 0 && name[n] == ' ' : of_all)
-            add_section(list, of_all ? "cameras" : "camera", name);
+    for (size_t i = 0; (name = twi_settings_condition_section(s, camera, i)); i++)
+        add_section(list, camera ? "camera" : "cameras", name);
 }
 
 static json_t *list_sections(const twi_page *p, tw_settings *s)

@@ -109,15 +109,14 @@ const entry *twi_deciding_when(const tw_settings *s, const char *camera, level a
     return found;
 }
 
-const char *twi_settings_condition_section(const tw_settings *settings, size_t index,
-                                           bool *of_all)
+const char *twi_settings_condition_section(const tw_settings *settings,
+                                           const char *camera, size_t index)
 {
+    const level at = camera ? IN_CAMERA_WHEN : IN_CAMERAS_WHEN;
     for (size_t i = 0; settings && i < settings->section_count; i++) {
         const section *s = &settings->sections[i];
-        if ((s->level == IN_CAMERA_WHEN || s->level == IN_CAMERAS_WHEN) && index-- == 0) {
-            *of_all = s->level == IN_CAMERAS_WHEN;
+        if (s->level == at && twi_condition_of(s, camera ? camera : "") && index-- == 0)
             return s->name;
-        }
     }
     return NULL;
 }

@@ -382,11 +382,11 @@ void twi_settings_station(const tw_settings *settings, twi_station_settings *out
 tw_status twi_settings_camera(tw_settings *settings, const char *name,
                               twi_camera_settings *out);
 
-/** @return The name of a section that holds at times, "kerb when dark" or, of all
- * cameras, "when dark"; in the order of the file, NULL past the last.
- * @param of_all  Set to whether it is of all cameras. */
-const char *twi_settings_condition_section(const tw_settings *settings, size_t index,
-                                           bool *of_all);
+/** @return The name of a section that holds at times for one camera, "kerb when dark",
+ * or, camera NULL, for all of them, "when dark"; in the order of the file, NULL past the
+ * last. */
+const char *twi_settings_condition_section(const tw_settings *settings,
+                                           const char *camera, size_t index);
 
 #define TWI_NOT_SET "not set" /* origin of what such a section does not have */
 

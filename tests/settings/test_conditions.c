@@ -151,13 +151,12 @@ static void test_sections_are_shown(void **state)
 {
     (void)state;
     tw_settings *s = settings_of(FAMILY);
-    bool of_all = false;
-    assert_string_equal(twi_settings_condition_section(s, 0, &of_all), "when dark");
-    assert_true(of_all);
-    assert_string_equal(twi_settings_condition_section(s, 1, &of_all), "kerb when dark");
-    assert_false(of_all);
-    assert_string_equal(twi_settings_condition_section(s, 3, &of_all), "kerb when light");
-    assert_null(twi_settings_condition_section(s, 4, &of_all));
+    assert_string_equal(twi_settings_condition_section(s, NULL, 0), "when dark");
+    assert_null(twi_settings_condition_section(s, NULL, 1));
+    assert_string_equal(twi_settings_condition_section(s, "kerb", 0), "kerb when dark");
+    assert_string_equal(twi_settings_condition_section(s, "kerb", 2), "kerb when light");
+    assert_null(twi_settings_condition_section(s, "kerb", 3));
+    assert_null(twi_settings_condition_section(s, "kerbs", 0));
     row r = {.key = "start_at"};
     assert_int_equal(twi_settings_walk_condition(s, "kerb when dark", find, &r), TW_OK);
     assert_string_equal(r.value, "2 %");
