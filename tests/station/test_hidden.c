@@ -27,7 +27,7 @@ static twi_buffer *picture(size_t most)
     return made;
 }
 
-static void give(place *p, int kind, int what, twi_buffer *buffer)
+static void give(place *p, twi_job_kind kind, twi_kind what, twi_buffer *buffer)
 {
     static const tw_stream stream = {.codec = TW_CODEC_MJPEG,
                                      .codec_name = "mjpeg",
