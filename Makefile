@@ -135,7 +135,7 @@ soak: setup
 # build/.
 FUZZ_RUNS ?= 20000000
 FUZZ_SECONDS ?= 900
-FUZZED = brightness drafts edits footage heads names orders replies settings socket
+FUZZED = brightness drafts edits footage heads names nearby orders replies settings socket
 fuzz: setup
 	cmake --preset fuzz >/dev/null
 	cmake --build --preset fuzz

@@ -9,7 +9,7 @@ _tawny()
         case ${COMP_WORDS[1]} in
         demo) words="--help --keep --render --size --fps --seed " ;;
         look) words="--help --output --overlay --after --settings --set --json " ;;
-        check) words="--help --cameras --settings --set --json " ;;
+        check) words="--help --cameras --network --at --user --settings --set --json " ;;
         settings) words="--help --reference --help-texts --changed --write --whole --settings --set --json " ;;
         rehearse) words="--help --camera --keep --why --why-not --truth --plot --sheet --as-live --trace --settings --set --json " ;;
         tune) words="--help --camera --truth --nothing-in --something-in --walk --worth --marked --store --day --draw --plot --write --settings --set --json " ;;

@@ -2,7 +2,6 @@
 #include <jansson.h>
 #include <stdio.h>
 #include <string.h>
-#include <termios.h>
 #include <unistd.h>
 
 #include "output.h"
@@ -38,28 +37,6 @@ static void show(void *ctx, const char *name, twi_may may)
         (void)printf("%-32s may %s\n", name, word_may(may));
 }
 
-/* One line, not shown where it is typed. @return FALSE: there is none. */
-static gboolean read_password(const char *prompt, char out[TWI_PASSWORD_MAX + 2])
-{
-    struct termios before, silent;
-    const gboolean terminal =
-        isatty(STDIN_FILENO) && tcgetattr(STDIN_FILENO, &before) == 0;
-    if (terminal) {
-        (void)fprintf(stderr, "%s: ", prompt);
-        silent = before;
-        silent.c_lflag &= ~(tcflag_t)ECHO;
-        (void)tcsetattr(STDIN_FILENO, TCSAFLUSH, &silent);
-    }
-    const gboolean good = fgets(out, TWI_PASSWORD_MAX + 2, stdin) != NULL;
-    if (terminal) {
-        (void)tcsetattr(STDIN_FILENO, TCSAFLUSH, &before);
-        (void)fprintf(stderr, "\n");
-    }
-    if (good)
-        out[strcspn(out, "\r\n")] = '\0';
-    return good;
-}
-
 static int add(const char *file, const char *name, const char *may)
 {
     char password[TWI_PASSWORD_MAX + 2] = "", again[TWI_PASSWORD_MAX + 2] = "";
@@ -68,10 +45,10 @@ static int add(const char *file, const char *name, const char *may)
     if (!run && (!may || strcmp(may, "look") != 0))
         return cli_say(CLI_USAGE, "say what it may: --may look, or --may run");
     int code = CLI_DONE;
-    if (!read_password("Password", password))
+    if (!cli_password("Password", password))
         code = cli_say(CLI_USAGE, "no password was given");
     else if (isatty(STDIN_FILENO) &&
-             (!read_password("Again", again) || strcmp(password, again) != 0))
+             (!cli_password("Again", again) || strcmp(password, again) != 0))
         code = cli_say(CLI_USAGE, "these were two different passwords");
     if (code == CLI_DONE && twi_account_set(file, name, run ? TWI_MAY_RUN : TWI_MAY_LOOK,
                                             password, &err) != TW_OK)

@@ -3,6 +3,7 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "network.h"
 #include "output.h"
 #include "../settings/sections.h"
 #include "../station/sense.h"
@@ -15,10 +16,13 @@ static const char ABOUT[] =
     "Reads the settings, opens each camera once, tries the store, and says what would\n"
     "happen. Exit 0: all is well; 1: a camera or the store is not; 2: the settings are "
     "wrong.";
-static const char EXAMPLE[] = "Examples:\n"
-                              "  tawny check\n"
-                              "  tawny check --cameras\n"
-                              "  tawny check --settings /etc/tawny/station.ini";
+static const char EXAMPLE[] =
+    "Examples:\n"
+    "  tawny check\n"
+    "  tawny check --cameras\n"
+    "  tawny check --cameras --network\n"
+    "  tawny check --cameras --network --at 192.0.2.7 --user ann\n"
+    "  tawny check --settings /etc/tawny/station.ini";
 
 /* One finding, as text or JSON. @return ok. */
 static gboolean find(const cli_common *common, gboolean ok, const char *what,
@@ -296,53 +300,72 @@ static gboolean check_destinations(const cli_common *common, const tw_settings *
     return good;
 }
 
+/* @return whether all is well. */
+static gboolean check_all(const cli_common *common, tw_settings *settings,
+                          const char *path)
+{
+    const tw_platform platform = cli_platform();
+    twi_station_settings station;
+    twi_camera_settings camera;
+    tw_error err = {0};
+    gboolean good = find(common, tw_settings_camera_count(settings) > 0, "settings", path,
+                         "no mistakes found");
+    for (size_t i = 0; tw_settings_camera_name(settings, i); i++)
+        if (twi_settings_camera(settings, tw_settings_camera_name(settings, i),
+                                &camera) == TW_OK) {
+            useless u = {common, &camera};
+            good &= check_camera(common, &platform, &camera);
+            good &= check_second(common, &platform, &camera);
+            (void)tw_settings_walk(settings, camera.name, say_useless, &u);
+        }
+    twi_settings_station(settings, &station);
+    good &= check_store(common, &station);
+    if (twi_settings_hook_name(settings, 0))
+        good &= check_hooks(common, settings);
+    good &= check_sensors(common, settings);
+    if (twi_settings_destination_name(settings, 0))
+        good &= check_destinations(common, settings);
+    if (!twi_clips_possible(&err))
+        good &= find(common, FALSE, "module", "codecs", err.text);
+    return good;
+}
+
 int cli_check(int argc, char **argv)
 {
     CLI_COMMON common = {0};
     tw_settings *settings = NULL;
     char *path = NULL;
-    gboolean cameras = FALSE;
-    const GOptionEntry own[] = {{"cameras", 0, 0, G_OPTION_ARG_NONE, &cameras,
-                                 "List the machine's video devices and what they can do",
-                                 NULL},
-                                {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
+    gboolean cameras = FALSE, network = FALSE;
+    g_autofree char *at = NULL, *user = NULL;
+    const GOptionEntry own[] = {
+        {"cameras", 0, 0, G_OPTION_ARG_NONE, &cameras,
+         "List the machine's video devices and what they can do", NULL},
+        {"network", 0, 0, G_OPTION_ARG_NONE, &network,
+         "With --cameras: those of the local network instead", NULL},
+        {"at", 0, 0, G_OPTION_ARG_STRING, &at,
+         "With --network: one camera, with its streams", "ADDRESS"},
+        {"user", 0, 0, G_OPTION_ARG_STRING, &user,
+         "With --at: its user; the password is asked for", "NAME"},
+        {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
     int code = cli_parse(&argc, &argv, NULL, ABOUT, EXAMPLE, own, &common);
     if (code == CLI_DONE && argc > 1)
         code = cli_say(CLI_USAGE, "%s is not expected", argv[1]);
+    if (code == CLI_DONE && ((network && !cameras) || (at && !network) || (user && !at)))
+        code =
+            cli_say(CLI_USAGE, "--network goes with --cameras, --at with --network, and "
+                               "--user with --at");
     if (code != CLI_DONE)
         return code;
+    if (network)
+        return cli_network(&common, at, user);
     if (cameras)
         return list_devices(&common);
     if (cli_load(&common, TRUE, &settings, &path) != TW_OK)
         return CLI_USAGE;
     if (tw_settings_check(settings, cli_told, NULL) != TW_OK)
         code = CLI_USAGE;
-    if (code == CLI_DONE) {
-        const tw_platform platform = cli_platform();
-        twi_station_settings station;
-        twi_camera_settings camera;
-        tw_error err = {0};
-        gboolean good = find(&common, tw_settings_camera_count(settings) > 0, "settings",
-                             path, "no mistakes found");
-        for (size_t i = 0; tw_settings_camera_name(settings, i); i++)
-            if (twi_settings_camera(settings, tw_settings_camera_name(settings, i),
-                                    &camera) == TW_OK) {
-                useless u = {&common, &camera};
-                good &= check_camera(&common, &platform, &camera);
-                good &= check_second(&common, &platform, &camera);
-                (void)tw_settings_walk(settings, camera.name, say_useless, &u);
-            }
-        twi_settings_station(settings, &station);
-        good &= check_store(&common, &station);
-        if (twi_settings_hook_name(settings, 0))
-            good &= check_hooks(&common, settings);
-        good &= check_sensors(&common, settings);
-        if (twi_settings_destination_name(settings, 0))
-            good &= check_destinations(&common, settings);
-        if (!twi_clips_possible(&err))
-            good &= find(&common, FALSE, "module", "codecs", err.text);
-        code = good ? CLI_DONE : CLI_FAILED;
-    }
+    else
+        code = check_all(&common, settings, path) ? CLI_DONE : CLI_FAILED;
     g_free(path);
     tw_settings_free(settings);
     return code;

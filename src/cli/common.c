@@ -6,6 +6,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <termios.h>
 
 #include "notify.h"
 #include "../settings/sections.h"
@@ -326,4 +327,25 @@ const volatile int *cli_catch_signals(void (*also)(void))
     (void)sigaction(SIGINT, &action, NULL);
     (void)sigaction(SIGTERM, &action, NULL);
     return &caught;
+}
+
+gboolean cli_password(const char *prompt, char out[TWI_PASSWORD_MAX + 2])
+{
+    struct termios before, silent;
+    const gboolean terminal =
+        isatty(STDIN_FILENO) && tcgetattr(STDIN_FILENO, &before) == 0;
+    if (terminal) {
+        (void)fprintf(stderr, "%s: ", prompt);
+        silent = before;
+        silent.c_lflag &= ~(tcflag_t)ECHO;
+        (void)tcsetattr(STDIN_FILENO, TCSAFLUSH, &silent);
+    }
+    const gboolean good = fgets(out, TWI_PASSWORD_MAX + 2, stdin) != NULL;
+    if (terminal) {
+        (void)tcsetattr(STDIN_FILENO, TCSAFLUSH, &before);
+        (void)fprintf(stderr, "\n");
+    }
+    if (good)
+        out[strcspn(out, "\r\n")] = '\0';
+    return good;
 }

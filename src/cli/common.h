@@ -152,4 +152,7 @@ int cli_by_number(const void *a, const void *b);
 /** The exit code that stands for a status. */
 int cli_exit(tw_status st);
 
+/** Read a password: a line, not shown where it is typed. @return FALSE: there is none. */
+gboolean cli_password(const char *prompt, char out[TWI_PASSWORD_MAX + 2]);
+
 #endif

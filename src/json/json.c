@@ -468,6 +468,44 @@ json_t *twi_json_item(const twi_outbox_item *item)
     return o;
 }
 
+static json_t *found_stream(const twi_found_stream *stream)
+{
+    json_t *o = json_object();
+    put_text(o, "url", stream->url);
+    put_some_text(o, "name", stream->name);
+    put_some_text(o, "codec", stream->codec);
+    put_count(o, "width", stream->width);
+    put_count(o, "height", stream->height);
+    put_count(o, "fps", stream->fps);
+    return o;
+}
+
+json_t *twi_json_nearby(const twi_found_camera *camera)
+{
+    char section[TWI_FOUND_SECTION];
+    json_t *o = object("nearby"), *by = json_array(), *streams = json_array();
+    const twi_found_stream *second = twi_found_second(camera);
+    twi_found_section(camera, section);
+    put_text(o, "address", camera->address);
+    put_text(o, "name", camera->name);
+    put_text(o, "section", section);
+    if (camera->probed)
+        (void)json_array_append_new(by, json_string("WS-Discovery"));
+    if (camera->named)
+        (void)json_array_append_new(by, json_string("DNS-SD"));
+    (void)json_object_set_new(o, "by", by);
+    (void)json_object_set_new(o, "can_be_asked", json_boolean(camera->at[0] != '\0'));
+    for (size_t i = 0; i < camera->stream_count; i++)
+        (void)json_array_append_new(streams, found_stream(&camera->streams[i]));
+    (void)json_object_set_new(o, "streams", streams);
+    if (camera->stream_count > 0)
+        put_text(o, "source", camera->streams[0].url);
+    if (second)
+        put_text(o, "detect_source", second->url);
+    put_some_text(o, "why", camera->why);
+    return o;
+}
+
 json_t *twi_json_destination(const char *name, const twi_outbox_fill *f)
 {
     json_t *o = object("destination");

@@ -10,6 +10,7 @@
 
 #include <jansson.h>
 
+#include "../net/finding.h"
 #include "../station/outbox.h"
 #include "../station/plan.h"
 #include "tawny/catalogue.h"
@@ -119,6 +120,9 @@ json_t *twi_json_notice(const char *of, bool good, const char *line);
 /** @return "waiting", "given up"...; static. */
 const char *twi_json_item_state(twi_item_state state);
 json_t *twi_json_destination(const char *name, const twi_outbox_fill *fill);
+
+/** A camera that was found on the network. */
+json_t *twi_json_nearby(const twi_found_camera *camera);
 
 /** What one camera is expected to make. */
 json_t *twi_json_plan(const twi_plan_camera *camera, const twi_plan_rates *rates);

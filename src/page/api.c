@@ -225,6 +225,7 @@ static const route CHANGE[] = {{"/api/order", TWI_MAY_RUN, twi_do_order},
                                {"/api/try", TWI_MAY_RUN, twi_try_changes},
                                {"/api/outbox", TWI_MAY_RUN, twi_change_outbox},
                                {"/api/phones", TWI_MAY_LOOK, twi_change_phones},
+                               {"/api/finds", TWI_MAY_RUN, twi_find_cameras},
                                {"/api/trial", TWI_MAY_RUN, twi_try_destination},
                                {NULL, TWI_MAY_NOTHING, NULL}};
 

@@ -15,6 +15,7 @@ DECLARE(limits_js);
 DECLARE(live_js);
 DECLARE(missed_js);
 DECLARE(page_js);
+DECLARE(near_js);
 DECLARE(phones_js);
 DECLARE(station_js);
 DECLARE(worker_js);
@@ -46,6 +47,7 @@ const twi_asset *twi_asset_find(const char *path)
         SCRIPT(live, false),
         SCRIPT(missed, false),
         SCRIPT(page, false),
+        SCRIPT(near, false),
         SCRIPT(phones, false),
         SCRIPT(station, false),
         SCRIPT(worker, false),

@@ -285,6 +285,7 @@ void twi_page_free(twi_page *p)
 {
     if (!p)
         return;
+    atomic_store(&p->ending, true);
     twi_live_end(&p->live);
     if (p->server)
         p->web->stop(p->server);

@@ -195,6 +195,8 @@ struct twi_page {
     moments moments;
     removals removals;
     atomic_bool trying;           /* a destination is being tried */
+    atomic_bool seeking;          /* cameras of the network are being looked for */
+    atomic_bool ending;           /* the page is */
     pthread_mutex_t writing;      /* settings are being changed */
     pthread_mutex_t station_lock; /* as in src/deliver: never where an event is told */
     tw_station *station;
@@ -252,6 +254,10 @@ twi_answer_fn twi_show_settings, twi_show_zones, twi_show_file, twi_change_setti
     twi_change_file;
 /* outgoing.c: destinations */
 twi_answer_fn twi_show_outbox, twi_change_outbox, twi_try_destination;
+
+/* ---- finds.c */
+
+twi_answer_fn twi_find_cameras;
 
 /* phones.c: who wants to be told */
 twi_answer_fn twi_show_phones, twi_change_phones;

@@ -1,5 +1,6 @@
 // Settings: a form made from the station's own table.
 import { $, ask, button, complain, make, notice, save } from "./common.js";
+import * as nearby from "./near.js";
 
 const view = { section: null, changed: new Map(), file: "", sections: [], cameras: [] };
 
@@ -131,9 +132,11 @@ async function remove() {
 
 async function addCamera(event) {
   event.preventDefault();
-  const name = $("new-name").value.trim(), value = $("new-source").value.trim();
+  const name = $("new-name").value.trim(), value = $("new-source").value.trim(), second = $("new-second").value;
+  const changes = [{ head: "camera", name, key: "source", value }];
+  if (second) changes.push({ head: "camera", name, key: "detect_source", value: second });
   try {
-    if (await save([{ head: "camera", name, key: "source", value }])) { $("new-camera").reset(); later({ head: "camera", name }); }
+    if (await save(changes)) { $("new-camera").reset(); $("new-second").value = ""; later({ head: "camera", name }); }
   } catch (e) { complain(e); }
 }
 
@@ -153,6 +156,8 @@ export function begin() {
   $("form-times").addEventListener("submit", addTimes);
   $("form-remove").addEventListener("click", remove);
   $("new-camera").addEventListener("submit", addCamera);
+  $("new-source").addEventListener("input", () => { $("new-second").value = ""; });
+  nearby.begin();
 }
 export async function enter() { await list(view.section).catch(complain); }
 export function leave() {}
