@@ -4,10 +4,11 @@ _tawny()
     local current=${COMP_WORDS[COMP_CWORD]} words
     COMPREPLY=()
     if [ "$COMP_CWORD" -eq 1 ]; then
-        words="demo look check settings rehearse tune sightings reel plan send outbox account status arm disarm trigger snap watch --help --version"
+        words="demo init look check settings rehearse tune sightings reel plan send outbox account status arm disarm trigger snap watch --help --version"
     else
         case ${COMP_WORDS[1]} in
         demo) words="--help --keep --render --size --fps --seed " ;;
+        init) words="--help --source --camera --store --size --page --output " ;;
         look) words="--help --output --overlay --after --settings --set --json " ;;
         check) words="--help --cameras --network --at --user --settings --set --json " ;;
         settings) words="--help --reference --help-texts --changed --write --whole --settings --set --json " ;;

@@ -133,22 +133,70 @@ static tw_status apply_sets(const cli_common *common, tw_settings *settings)
     return st;
 }
 
+char *cli_source_of(const char *arg)
+{
+    static const char *const schemes[] = {"sim:",     "v4l2:",   "file:",
+                                          "inbox:",   "stdin:",  "rtsp://",
+                                          "rtsps://", "http://", "https://"};
+    for (gsize i = 0; i < G_N_ELEMENTS(schemes); i++)
+        if (g_str_has_prefix(arg, schemes[i]))
+            return g_strdup(arg);
+    return g_strdup_printf("file:%s", arg);
+}
+
+/* Name of a camera for a source: "yard" for "file:/tmp/yard.mp4". */
+static char *name_for(const char *source)
+{
+    const char *colon = strchr(source, ':');
+    char *base = g_path_get_basename(colon ? colon + 1 : source);
+    char *dot = strrchr(base, '.');
+    if (dot && dot != base)
+        *dot = '\0';
+    (void)g_strcanon(
+        base, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_", '_');
+    if (strlen(base) > 32)
+        base[32] = '\0';
+    if (strcmp(base, "station") == 0)
+        base[0] = 'S';
+    return base;
+}
+
+/* Each source is a camera of its own, named after it. */
+static tw_status add_sources(char **sources, tw_settings *settings)
+{
+    tw_status st = TW_OK;
+    for (char **source = sources; *source && st == TW_OK; source++) {
+        g_autofree char *base = name_for(*source);
+        g_autofree char *name = g_strdup(base);
+        twi_camera_settings taken;
+        for (int i = 2; twi_settings_camera(settings, name, &taken) == TW_OK; i++) {
+            g_free(name);
+            name = g_strdup_printf("%.28s-%d", base, i);
+        }
+        g_autofree char *whole = cli_source_of(*source);
+        st = tw_settings_add_camera(settings, name, whole, cli_told, NULL);
+    }
+    return st;
+}
+
 /* Read the file of a command, then every --set. *settings may be NULL after it. */
 static tw_status load(const cli_common *common, gboolean needed, tw_settings **settings,
                       char **path)
 {
     *settings = tw_settings_new();
-    *path = cli_settings_file(common);
+    *path = common->sources ? NULL : cli_settings_file(common);
     if (!*settings)
         return TW_ENOMEM;
     tw_status st = TW_OK;
-    if (*path) {
+    if (common->sources) {
+        st = add_sources(common->sources, *settings);
+    } else if (*path) {
         st = tw_settings_read(*settings, *path, cli_told, NULL);
     } else if (needed) {
         st = TW_ENOENT;
         (void)cli_say(CLI_USAGE,
-                      "there is no settings file: write station.ini, or name one "
-                      "with --settings FILE");
+                      "there is no settings file: tawny init writes station.ini; or name "
+                      "one with --settings FILE");
     }
     const tw_status sets =
         st == TW_OK || st == TW_ESYNTAX ? apply_sets(common, *settings) : TW_OK;
@@ -207,23 +255,6 @@ tw_status cli_load_sound(const cli_common *common, tw_settings **out, char **pat
     }
     tw_settings_free(settings);
     return TW_ESYNTAX;
-}
-
-/* Name of a camera for a source: "yard" for "file:/tmp/yard.mp4". */
-static char *name_for(const char *source)
-{
-    const char *colon = strchr(source, ':');
-    char *base = g_path_get_basename(colon ? colon + 1 : source);
-    char *dot = strrchr(base, '.');
-    if (dot && dot != base)
-        *dot = '\0';
-    (void)g_strcanon(
-        base, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_", '_');
-    if (strlen(base) > 32)
-        base[32] = '\0';
-    if (strcmp(base, "station") == 0)
-        base[0] = 'S';
-    return base;
 }
 
 static tw_status find_camera(const cli_common *common, const char *name,

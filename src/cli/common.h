@@ -37,6 +37,7 @@ int cli_arm(int argc, char **argv);
 int cli_check(int argc, char **argv);
 int cli_demo(int argc, char **argv);
 int cli_disarm(int argc, char **argv);
+int cli_init(int argc, char **argv);
 int cli_look(int argc, char **argv);
 int cli_outbox(int argc, char **argv);
 int cli_plan(int argc, char **argv);
@@ -55,6 +56,7 @@ int cli_watch(int argc, char **argv);
 typedef struct cli_common {
     char *settings_path; /* NULL: the usual places */
     char **sets;         /* --set, NULL-ended or NULL */
+    char **sources;      /* cameras in the place of a settings file; borrowed; as above */
     gboolean json;
 } cli_common;
 
@@ -151,6 +153,9 @@ int cli_by_number(const void *a, const void *b);
 
 /** The exit code that stands for a status. */
 int cli_exit(tw_status st);
+
+/** "file:PATH" of an argument, unless it is a source already; g_free it. */
+char *cli_source_of(const char *arg);
 
 /** Read a password: a line, not shown where it is typed. @return FALSE: there is none. */
 gboolean cli_password(const char *prompt, char out[TWI_PASSWORD_MAX + 2]);

@@ -45,17 +45,6 @@ double cli_footage_seconds(const cli_footage *f, int64_t t_us)
     return (double)(t_us - f->zero_us) / 1e6;
 }
 
-char *cli_source_of(const char *arg)
-{
-    static const char *const schemes[] = {"sim:",     "v4l2:",   "file:",
-                                          "inbox:",   "stdin:",  "rtsp://",
-                                          "rtsps://", "http://", "https://"};
-    for (gsize i = 0; i < G_N_ELEMENTS(schemes); i++)
-        if (g_str_has_prefix(arg, schemes[i]))
-            return g_strdup(arg);
-    return g_strdup_printf("file:%s", arg);
-}
-
 static void keep_ended(cli_footage *f, const tw_sighting_watch *watch, unsigned what)
 {
     if (what & TW_SIGHTING_ENDED)

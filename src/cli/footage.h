@@ -36,9 +36,6 @@ void cli_footage_reading(cli_footage *footage, const tw_reading *reading);
 /** Capture time to seconds from the first frame. */
 double cli_footage_seconds(const cli_footage *footage, int64_t t_us);
 
-/** "file:PATH" of an argument, unless it is a source already; g_free it. */
-char *cli_source_of(const char *arg);
-
 /** The sightings that other limits would have made of the same readings replace those
  * that there are. */
 void cli_footage_replay(cli_footage *footage, const tw_sighting_config *limits);

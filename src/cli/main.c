@@ -8,6 +8,7 @@
 
 static const cli_command COMMANDS[] = {
     {"demo", "the whole thing on a simulated camera, with nothing set up", cli_demo},
+    {"init", "ask five questions, and write a settings file", cli_init},
     {"look", "write one frame of a camera, with zones, cells and levels drawn if asked",
      cli_look},
     {"check", "read the settings, open each camera once, try the store", cli_check},

@@ -16,14 +16,16 @@
 #include "tawny/settings.h"
 
 static const char ABOUT[] =
-    "Watches all cameras of the settings file until Ctrl-C or SIGTERM, one line for "
-    "each\n"
-    "thing that happens. Captures that are being written are completed first. On SIGHUP\n"
-    "the settings are read again: what differs holds with the next frame, or the camera\n"
-    "is opened again for it once no sighting runs.";
+    "Watches all cameras of the settings file, or the sources that are named in its\n"
+    "place, until Ctrl-C or SIGTERM, one line for each thing that happens. Captures "
+    "that\n"
+    "are being written are completed first. On SIGHUP the settings are read again: what\n"
+    "differs holds with the next frame, or the camera is opened again for it once no\n"
+    "sighting runs.";
 static const char EXAMPLE[] =
     "Examples:\n"
     "  tawny watch\n"
+    "  tawny watch v4l2:/dev/video0\n"
     "  tawny watch --settings station.ini --set kerb.start_at=0.5%\n"
     "  tawny watch --json | tee sightings.jsonl";
 
@@ -258,7 +260,8 @@ static void find_width(watching *w)
 static tw_outward *begin_outward(watching *w, const tw_card *card)
 {
     g_autofree char *store = g_canonicalize_filename(w->store, NULL);
-    g_autofree char *file = g_canonicalize_filename(w->settings_file, NULL);
+    g_autofree char *file =
+        w->settings_file ? g_canonicalize_filename(w->settings_file, NULL) : NULL;
     const tw_outward_host host = {.store = store,
                                   .card = card,
                                   .settings_file = file,
@@ -337,17 +340,18 @@ int cli_watch(int argc, char **argv)
                                  "Say how each camera fares so often (1h); 0s: never",
                                  "TIME"},
                                 {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
-    int code = cli_parse(&argc, &argv, NULL, ABOUT, EXAMPLE, own, &common);
+    int code = cli_parse(&argc, &argv, "[SOURCE…]", ABOUT, EXAMPLE, own, &common);
     if (code == CLI_DONE)
         code = cli_read_time("--report", w.report ? w.report : "1h", &w.report_us);
     g_free(w.report);
-    if (code == CLI_DONE && argc > 1)
+    if (code == CLI_DONE && argc > 1 && common.settings_path)
         code =
             cli_say(CLI_USAGE, "%s is not expected: the settings file names the cameras",
                     argv[1]);
     if (code != CLI_DONE)
         return code;
     w.json = common.json;
+    common.sources = argc > 1 ? argv + 1 : NULL;
     if (cli_load_sound(&common, &w.settings, &w.settings_file) != TW_OK)
         return CLI_USAGE;
     w.common = &common;

@@ -150,13 +150,14 @@ static void test_wrong_usage_exits_with_2_and_one_line(void **state)
     check_usage("Unknown option --frobnicate", "watch", "--frobnicate", NULL);
     check_usage("name the footage", "rehearse", NULL);
     check_usage("name one camera", "look", NULL);
-    check_usage("there is no settings file: write station.ini", "watch", NULL);
+    check_usage("there is no settings file: tawny init writes station.ini", "watch",
+                NULL);
     check_usage("there is no settings file", "check", NULL);
     check_usage("nothere.ini: cannot read the settings", "watch", "-s", "nothere.ini",
                 NULL);
     check_usage("--set: unknown setting start_ta: did you mean start_at?", "rehearse",
                 "--set", "start_ta=1%", KERB, NULL);
-    check_usage("extra is not expected", "watch", "extra", NULL);
+    check_usage("extra is not expected", "watch", "-s", "a.ini", "extra", NULL);
 }
 
 static void test_version(void **state)
