@@ -14,7 +14,7 @@ _tawny()
         settings) words="--help --reference --help-texts --changed --write --whole --settings --set --json " ;;
         rehearse) words="--help --camera --keep --why --why-not --truth --plot --sheet --as-live --trace --settings --set --json " ;;
         tune) words="--help --camera --truth --nothing-in --something-in --walk --worth --marked --store --day --draw --plot --write --settings --set --json " ;;
-        sightings) words="--help --store --camera --day --least-mb --hours --larger --smaller --marked --marked-as --name --count --note --starred --newest --star --unstar --mark --missed --not-missed --delete --send --rebuild --csv --pattern --camtrap --trace --values --happened --settings --set --json " ;;
+        sightings) words="--help --store --camera --day --least-mb --hours --larger --smaller --marked --marked-as --name --count --note --starred --newest --star --unstar --mark --missed --not-missed --delete --send --found --zip --rebuild --csv --pattern --camtrap --trace --values --happened --settings --set --json " ;;
         reel) words="--help --store --camera --day --stills --clips --fps --speed --width --quality --caption --settings --set --json " ;;
         plan) words="--help --store --card --camera --settings --set --json " ;;
         send) words="--help --quiet --settings --set --json " ;;

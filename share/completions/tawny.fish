@@ -106,6 +106,8 @@ complete -c tawny -n '__fish_seen_subcommand_from sightings' -l missed -r -d 'Sa
 complete -c tawny -n '__fish_seen_subcommand_from sightings' -l not-missed -r -d 'Take that back, by its number in the list'
 complete -c tawny -n '__fish_seen_subcommand_from sightings' -l delete -d 'Delete those that are named, their files too'
 complete -c tawny -n '__fish_seen_subcommand_from sightings' -l send -r -d 'Send the captures of those that are named, once more if they were'
+complete -c tawny -n '__fish_seen_subcommand_from sightings' -l found -d 'Do it to all that the rest finds, in the place of numbers; starred ones are deleted with --starred alone'
+complete -c tawny -n '__fish_seen_subcommand_from sightings' -l zip -r -d 'Put the captures of those that are named, or found, into a ZIP file; -: standard output'
 complete -c tawny -n '__fish_seen_subcommand_from sightings' -l rebuild -d 'Make the catalogue again from the files first; not while the station runs'
 complete -c tawny -n '__fish_seen_subcommand_from sightings' -l csv -d 'The list as CSV'
 complete -c tawny -n '__fish_seen_subcommand_from sightings' -l pattern -r -d 'When those came that have a name, by hour and by week: a table, and a plot into this file (PNG, SVG, or - for the terminal)'

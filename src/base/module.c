@@ -179,7 +179,7 @@ static const void *find_table(const char *name, tw_error *err)
         err, TW_ENOTSUP,
         "the module tawny-%s.so is not there (looked in %s): install the package %s, or "
         "build with -DTAWNY_CODECS=ON -DTAWNY_DRAWING=ON -DTAWNY_TRANSFER=ON "
-        "-DTAWNY_BROKER=ON -DTAWNY_WEB=ON -DTAWNY_FINDING=ON",
+        "-DTAWNY_BROKER=ON -DTAWNY_WEB=ON -DTAWNY_FINDING=ON -DTAWNY_ZIP=ON",
         name, place[count - 1],
         strcmp(name, "codecs") == 0 ? "tawny-codecs" : "tawny-modules");
     return NULL;

@@ -2,10 +2,12 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 #include "../json/json.h"
 #include "camtrap.h"
 #include "output.h"
+#include "packing.h"
 #include "pattern.h"
 #include "store.h"
 #include "../core/hours.h"
@@ -22,20 +24,23 @@ static const char ABOUT[] =
     "starred\n"
     "one is never dropped to make room; from marks tawny tune --marked learns what to "
     "set.";
-static const char EXAMPLE[] = "Examples:\n"
-                              "  tawny sightings --day 2027-03-13 --camera kerb\n"
-                              "  tawny sightings 12\n"
-                              "  tawny sightings --star 12 15\n"
-                              "  tawny sightings --mark nothing 13 14\n"
-                              "  tawny sightings --missed \"2027-03-13 21:40\" --camera "
-                              "kerb\n"
-                              "  tawny sightings --name \"Bufo bufo\" --count 2 12\n"
-                              "  tawny sightings --name bufo --hours 20:00-06:00\n"
-                              "  tawny sightings --pattern toads.png\n"
-                              "  tawny sightings --send mail 12\n"
-                              "  tawny sightings --csv > sightings.csv\n"
-                              "  tawny sightings --camtrap hollin-2027\n"
-                              "  tawny sightings --trace --camera kerb --day 2027-03-13";
+static const char EXAMPLE[] =
+    "Examples:\n"
+    "  tawny sightings --day 2027-03-13 --camera kerb\n"
+    "  tawny sightings 12\n"
+    "  tawny sightings --star 12 15\n"
+    "  tawny sightings --mark nothing 13 14\n"
+    "  tawny sightings --missed \"2027-03-13 21:40\" --camera "
+    "kerb\n"
+    "  tawny sightings --name \"Bufo bufo\" --count 2 12\n"
+    "  tawny sightings --name bufo --hours 20:00-06:00\n"
+    "  tawny sightings --pattern toads.png\n"
+    "  tawny sightings --day 2027-03-13 --smaller 1% --found --delete\n"
+    "  tawny sightings --starred --zip starred.zip\n"
+    "  tawny sightings --send mail 12\n"
+    "  tawny sightings --csv > sightings.csv\n"
+    "  tawny sightings --camtrap hollin-2027\n"
+    "  tawny sightings --trace --camera kerb --day 2027-03-13";
 
 enum { BAR = 10 };
 
@@ -46,11 +51,13 @@ typedef struct listing {
     int newest;
     char *send; /* destination */
     char *mark, *missed;
-    char *name, *note, *hours, *marked_as, *larger, *smaller, *pattern;
+    char *name, *note, *hours, *marked_as, *larger, *smaller, *pattern, *zip;
     int count;
     int not_missed;
     twi_hours within; /* --hours */
     gboolean marked, starred, star, unstar, remove, csv, rebuild, trace, values, happened;
+    gboolean found;  /* acts on all that the rest finds */
+    gboolean naming; /* --name says who it was, and finds nothing */
     tw_catalogue *catalogue;
     tw_clock clock;
     GArray *records; /* of tw_sighting_record, texts their own */
@@ -132,7 +139,7 @@ static int collect(listing *l, int64_t id)
                                  .most = l->hours ? 0 : (uint32_t)l->newest};
     tw_error err = {0};
     if (id == 0) {
-        filter.name = l->name;
+        filter.name = l->naming ? NULL : l->name;
         if (l->marked_as)
             (void)tw_mark_find(l->marked_as, &filter.mark);
         if ((l->larger && !read_share("--larger", l->larger, &filter.least_peak_ppm)) ||
@@ -521,26 +528,82 @@ static int name_one(listing *l, int64_t id)
     return CLI_DONE;
 }
 
-static int act(listing *l, const char *text)
+static int read_id(const char *text, gint64 *id)
+{
+    return g_ascii_string_to_signed(text, 10, 1, G_MAXINT64, id, NULL)
+               ? CLI_DONE
+               : cli_say(CLI_USAGE, "%s is no sighting: expected a number of the list",
+                         text);
+}
+
+static int act(listing *l, gint64 id)
 {
     tw_error err = {0};
-    gint64 id = 0;
-    if (!g_ascii_string_to_signed(text, 10, 1, G_MAXINT64, &id, NULL))
-        return cli_say(CLI_USAGE, "%s is no sighting: expected a number of the list",
-                       text);
     if (l->remove)
         return remove_one(l, id);
     if (l->send)
         return send_again(l, id);
     if (l->mark)
         return mark(l, id);
-    if (l->name || l->note || l->count >= 0)
+    if (l->naming)
         return name_one(l, id);
     if (!l->star && !l->unstar)
         return show(l, id);
     if (tw_catalogue_star(l->catalogue, id, l->star, &err) != TW_OK)
         return cli_say(CLI_FAILED, "%s", err.text);
     return CLI_DONE;
+}
+
+/* ---- many at once ---------------------------------------------------------------- */
+
+/* The sightings that are meant: those that are named, or all that are found. */
+static int choose(listing *l, int count, char **ids, GArray *out)
+{
+    int code = CLI_DONE;
+    for (int i = 0; i < count && code == CLI_DONE; i++) {
+        gint64 id = 0;
+        code = read_id(ids[i], &id);
+        if (code == CLI_DONE)
+            g_array_append_val(out, id);
+    }
+    if (count > 0)
+        return code;
+    code = collect(l, 0);
+    for (guint i = 0; code == CLI_DONE && i < l->records->len; i++) {
+        const tw_sighting_record *r = &g_array_index(l->records, tw_sighting_record, i);
+        const gint64 id = r->id;
+        /* What got a star is not deleted in passing. */
+        if (!l->remove || !r->starred || l->starred)
+            g_array_append_val(out, id);
+    }
+    return code;
+}
+
+/* Whoever sits there is asked; a script knows what it does. */
+static gboolean may_remove(const listing *l, guint count)
+{
+    char answer[16];
+    if (!l->remove || !l->found || count == 0 || !isatty(STDIN_FILENO))
+        return TRUE;
+    (void)printf("Delete %u sighting%s, and all that was captured of them? [no] ", count,
+                 out_s(count));
+    (void)fflush(stdout);
+    return fgets(answer, sizeof answer, stdin) && (answer[0] == 'y' || answer[0] == 'Y');
+}
+
+static int act_on(listing *l, const GArray *ids)
+{
+    int code = CLI_DONE;
+    guint done = 0;
+    if (!may_remove(l, ids->len))
+        return cli_say(CLI_FAILED, "nothing was deleted");
+    for (guint i = 0; i < ids->len && code == CLI_DONE; i++) {
+        code = act(l, g_array_index(ids, gint64, i));
+        done += code == CLI_DONE;
+    }
+    if (l->found && !l->common.json)
+        (void)printf("%u sighting%s\n", done, out_s(done));
+    return code;
 }
 
 static void tell_rebuilt(void *ctx, const tw_event *e)
@@ -576,11 +639,14 @@ static int check_arguments(const listing *l, int count)
     const int changes =
         l->star + l->unstar + l->remove + (l->send != NULL) + (l->mark != NULL);
     const int others = (l->missed != NULL) + (l->not_missed != 0);
-    const gboolean names = l->note != NULL || l->count >= 0 || (l->name && count > 0);
-    if (names && (changes + others > 0 || count == 0))
+    if (l->naming && (changes + others > 0 || (count == 0 && !l->found)))
         return cli_say(CLI_USAGE, "--name, --count and --note are for sightings that are "
-                                  "named by their numbers, and for nothing else with "
-                                  "them");
+                                  "named by their numbers, or --found, and for nothing "
+                                  "else with them");
+    if (l->found && (count > 0 || (changes == 0 && !l->naming)))
+        return cli_say(CLI_USAGE, "--found stands for the numbers of sightings: with "
+                                  "--star, --unstar, --mark, --name, --count, --note, "
+                                  "--send or --delete");
     if (l->count < -1 || l->count > TW_COUNT_MAX)
         return cli_say(CLI_USAGE, "--count %d: expected 0 to %d", l->count, TW_COUNT_MAX);
     if (l->marked_as && (!tw_mark_find(l->marked_as, &unused) || unused == TW_MARK_NONE))
@@ -589,8 +655,9 @@ static int check_arguments(const listing *l, int count)
     if (changes + others > 1)
         return cli_say(CLI_USAGE, "one of --star, --unstar, --mark, --missed, "
                                   "--not-missed, --delete and --send at a time");
-    if (changes > 0 && count == 0)
-        return cli_say(CLI_USAGE, "name the sightings, by their numbers in the list");
+    if (changes > 0 && count == 0 && !l->found)
+        return cli_say(CLI_USAGE, "name the sightings, by their numbers in the list, or "
+                                  "say --found");
     if (others > 0 && count > 0)
         return cli_say(CLI_USAGE, "--missed and --not-missed take no sightings: use "
                                   "--mark for those");
@@ -628,8 +695,29 @@ static int read_hours(listing *l)
     return cli_say(CLI_USAGE, "--hours %s: expected hours such as 22:00-05:00", l->hours);
 }
 
+/* --name finds, unless it is for those that are named and nothing else is done. */
+static gboolean names_them(const listing *l, int count)
+{
+    const gboolean acts =
+        l->star || l->unstar || l->remove || l->send || l->mark || l->zip;
+    return l->note || l->count >= 0 || (l->name && !acts && (count > 0 || l->found));
+}
+
+static int run_on(listing *l, int count, char **ids)
+{
+    g_autoptr(GArray) chosen = g_array_new(FALSE, FALSE, sizeof(gint64));
+    if (count == 0 && !l->found && !l->zip)
+        return act_on_all(l);
+    const int code = choose(l, count, ids, chosen);
+    if (code != CLI_DONE)
+        return code;
+    return l->zip ? packing_write(l->store, l->catalogue, chosen, l->zip)
+                  : act_on(l, chosen);
+}
+
 static int run(listing *l, int count, char **ids)
 {
+    l->naming = names_them(l, count);
     int code = check_arguments(l, count);
     if (code == CLI_DONE)
         code = read_hours(l);
@@ -640,13 +728,7 @@ static int run(listing *l, int count, char **ids)
     if (code != CLI_DONE)
         return code;
     code = store_open(l->store, &l->catalogue);
-    if (code != CLI_DONE)
-        return code;
-    if (count == 0)
-        code = act_on_all(l);
-    for (int i = 0; i < count && code == CLI_DONE; i++)
-        code = act(l, ids[i]);
-    return code;
+    return code == CLI_DONE ? run_on(l, count, ids) : code;
 }
 
 static void clear(listing *l)
@@ -668,71 +750,87 @@ static void clear(listing *l)
     g_free(l->smaller);
     g_free(l->pattern);
     g_free(l->camtrap);
+    g_free(l->zip);
+}
+
+static int parse(listing *l, int *argc, char ***argv)
+{
+    const GOptionEntry own[] = {
+        {"store", 'd', 0, G_OPTION_ARG_FILENAME, &l->store,
+         "The store (else that of the settings)", "DIR"},
+        {"camera", 'c', 0, G_OPTION_ARG_STRING, &l->camera, "Of this camera only",
+         "NAME"},
+        {"day", 0, 0, G_OPTION_ARG_STRING, &l->day, "Begun on this day", "YYYY-MM-DD"},
+        {"least-mb", 0, 0, G_OPTION_ARG_DOUBLE, &l->least_mb,
+         "With at least so many megabytes of captures", "MB"},
+        {"hours", 0, 0, G_OPTION_ARG_STRING, &l->hours, "Begun at these hours of a day",
+         "22:00-05:00"},
+        {"larger", 0, 0, G_OPTION_ARG_STRING, &l->larger,
+         "Whose highest activity is at least this", "SHARE"},
+        {"smaller", 0, 0, G_OPTION_ARG_STRING, &l->smaller, "... or at most this",
+         "SHARE"},
+        {"marked", 0, 0, G_OPTION_ARG_NONE, &l->marked, "Marked ones only", NULL},
+        {"marked-as", 0, 0, G_OPTION_ARG_STRING, &l->marked_as, "Marked so", "MARK"},
+        {"name", 0, 0, G_OPTION_ARG_STRING, &l->name,
+         "Whose name has this in it; of those that are named: who was seen, \"\" takes "
+         "it "
+         "back",
+         "NAME"},
+        {"count", 0, 0, G_OPTION_ARG_INT, &l->count, "How many of them; 0: not said",
+         "N"},
+        {"note", 0, 0, G_OPTION_ARG_STRING, &l->note, "A line of your own", "TEXT"},
+        {"starred", 0, 0, G_OPTION_ARG_NONE, &l->starred, "Starred ones only", NULL},
+        {"newest", 'n', 0, G_OPTION_ARG_INT, &l->newest, "The newest so many", "N"},
+        {"star", 0, 0, G_OPTION_ARG_NONE, &l->star, "Star those that are named", NULL},
+        {"unstar", 0, 0, G_OPTION_ARG_NONE, &l->unstar, "Take their star away", NULL},
+        {"mark", 0, 0, G_OPTION_ARG_STRING, &l->mark,
+         "Say what those that are named were: right, or nothing; none takes it back",
+         "MARK"},
+        {"missed", 0, 0, G_OPTION_ARG_STRING, &l->missed,
+         "Say that something was there then and not seen, by --camera",
+         "\"YYYY-MM-DD HH:MM\""},
+        {"not-missed", 0, 0, G_OPTION_ARG_INT, &l->not_missed,
+         "Take that back, by its number in the list", "N"},
+        {"delete", 0, 0, G_OPTION_ARG_NONE, &l->remove,
+         "Delete those that are named, their files too", NULL},
+        {"send", 0, 0, G_OPTION_ARG_STRING, &l->send,
+         "Send the captures of those that are named, once more if they were",
+         "DESTINATION"},
+        {"found", 0, 0, G_OPTION_ARG_NONE, &l->found,
+         "Do it to all that the rest finds, in the place of numbers; starred ones are "
+         "deleted with --starred alone",
+         NULL},
+        {"zip", 0, 0, G_OPTION_ARG_FILENAME, &l->zip,
+         "Put the captures of those that are named, or found, into a ZIP file; -: "
+         "standard output",
+         "FILE"},
+        {"rebuild", 0, 0, G_OPTION_ARG_NONE, &l->rebuild,
+         "Make the catalogue again from the files first; not while the station runs",
+         NULL},
+        {"csv", 0, 0, G_OPTION_ARG_NONE, &l->csv, "The list as CSV", NULL},
+        {"pattern", 0, 0, G_OPTION_ARG_FILENAME, &l->pattern,
+         "When those came that have a name, by hour and by week: a table, and a plot "
+         "into "
+         "this file (PNG, SVG, or - for the terminal)",
+         "FILE"},
+        {"camtrap", 0, 0, G_OPTION_ARG_FILENAME, &l->camtrap,
+         "Export as Camtrap DP 1.0: tables and media go to this folder", "DIR"},
+        {"trace", 0, 0, G_OPTION_ARG_NONE, &l->trace,
+         "The activity of a camera, second by second, as CSV", NULL},
+        {"values", 0, 0, G_OPTION_ARG_NONE, &l->values, "What the sensors said, as CSV",
+         NULL},
+        {"happened", 0, 0, G_OPTION_ARG_NONE, &l->happened,
+         "What else happened to the station and its cameras", NULL},
+        {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
+    return cli_parse(argc, argv, "[ID…]", ABOUT, EXAMPLE, own, &l->common);
 }
 
 int cli_sightings(int argc, char **argv)
 {
     listing l = {.clock = tw_linux_clock(), .count = -1};
-    const GOptionEntry own[] = {
-        {"store", 'd', 0, G_OPTION_ARG_FILENAME, &l.store,
-         "The store (else that of the settings)", "DIR"},
-        {"camera", 'c', 0, G_OPTION_ARG_STRING, &l.camera, "Of this camera only", "NAME"},
-        {"day", 0, 0, G_OPTION_ARG_STRING, &l.day, "Begun on this day", "YYYY-MM-DD"},
-        {"least-mb", 0, 0, G_OPTION_ARG_DOUBLE, &l.least_mb,
-         "With at least so many megabytes of captures", "MB"},
-        {"hours", 0, 0, G_OPTION_ARG_STRING, &l.hours, "Begun at these hours of a day",
-         "22:00-05:00"},
-        {"larger", 0, 0, G_OPTION_ARG_STRING, &l.larger,
-         "Whose highest activity is at least this", "SHARE"},
-        {"smaller", 0, 0, G_OPTION_ARG_STRING, &l.smaller, "... or at most this",
-         "SHARE"},
-        {"marked", 0, 0, G_OPTION_ARG_NONE, &l.marked, "Marked ones only", NULL},
-        {"marked-as", 0, 0, G_OPTION_ARG_STRING, &l.marked_as, "Marked so", "MARK"},
-        {"name", 0, 0, G_OPTION_ARG_STRING, &l.name,
-         "Whose name has this in it; of those that are named: who was seen, \"\" takes "
-         "it "
-         "back",
-         "NAME"},
-        {"count", 0, 0, G_OPTION_ARG_INT, &l.count, "How many of them; 0: not said", "N"},
-        {"note", 0, 0, G_OPTION_ARG_STRING, &l.note, "A line of your own", "TEXT"},
-        {"starred", 0, 0, G_OPTION_ARG_NONE, &l.starred, "Starred ones only", NULL},
-        {"newest", 'n', 0, G_OPTION_ARG_INT, &l.newest, "The newest so many", "N"},
-        {"star", 0, 0, G_OPTION_ARG_NONE, &l.star, "Star those that are named", NULL},
-        {"unstar", 0, 0, G_OPTION_ARG_NONE, &l.unstar, "Take their star away", NULL},
-        {"mark", 0, 0, G_OPTION_ARG_STRING, &l.mark,
-         "Say what those that are named were: right, or nothing; none takes it back",
-         "MARK"},
-        {"missed", 0, 0, G_OPTION_ARG_STRING, &l.missed,
-         "Say that something was there then and not seen, by --camera",
-         "\"YYYY-MM-DD HH:MM\""},
-        {"not-missed", 0, 0, G_OPTION_ARG_INT, &l.not_missed,
-         "Take that back, by its number in the list", "N"},
-        {"delete", 0, 0, G_OPTION_ARG_NONE, &l.remove,
-         "Delete those that are named, their files too", NULL},
-        {"send", 0, 0, G_OPTION_ARG_STRING, &l.send,
-         "Send the captures of those that are named, once more if they were",
-         "DESTINATION"},
-        {"rebuild", 0, 0, G_OPTION_ARG_NONE, &l.rebuild,
-         "Make the catalogue again from the files first; not while the station runs",
-         NULL},
-        {"csv", 0, 0, G_OPTION_ARG_NONE, &l.csv, "The list as CSV", NULL},
-        {"pattern", 0, 0, G_OPTION_ARG_FILENAME, &l.pattern,
-         "When those came that have a name, by hour and by week: a table, and a plot "
-         "into "
-         "this file (PNG, SVG, or - for the terminal)",
-         "FILE"},
-        {"camtrap", 0, 0, G_OPTION_ARG_FILENAME, &l.camtrap,
-         "Export as Camtrap DP 1.0: tables and media go to this folder", "DIR"},
-        {"trace", 0, 0, G_OPTION_ARG_NONE, &l.trace,
-         "The activity of a camera, second by second, as CSV", NULL},
-        {"values", 0, 0, G_OPTION_ARG_NONE, &l.values, "What the sensors said, as CSV",
-         NULL},
-        {"happened", 0, 0, G_OPTION_ARG_NONE, &l.happened,
-         "What else happened to the station and its cameras", NULL},
-        {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
     l.records = g_array_new(FALSE, FALSE, sizeof(tw_sighting_record));
     g_array_set_clear_func(l.records, drop_record);
-    int code = cli_parse(&argc, &argv, "[ID…]", ABOUT, EXAMPLE, own, &l.common);
+    int code = parse(&l, &argc, &argv);
     if (code == CLI_DONE)
         code = run(&l, argc - 1, argv + 1);
     clear(&l);

@@ -2,6 +2,7 @@
 #include "../base/module.h"
 #include "codecs.h"
 #include "drawing.h"
+#include "zip.h"
 
 const twi_codecs *twi_codecs_load(tw_error *err)
 {
@@ -11,6 +12,11 @@ const twi_codecs *twi_codecs_load(tw_error *err)
 const twi_drawing *twi_drawing_load(tw_error *err)
 {
     return twi_module_table("drawing", TWI_DRAWING_ABI, err);
+}
+
+const twi_zip_module *twi_zip_load(tw_error *err)
+{
+    return twi_module_table("zip", TWI_ZIP_ABI, err);
 }
 
 tw_status twi_clip_copy(const twi_codecs *codecs, twi_clip *clip, const tw_packet *packet,

@@ -10,7 +10,7 @@
 #include "tawny/error.h"
 
 enum {
-    TWI_WEB_ABI = 3,
+    TWI_WEB_ABI = 4,
     TWI_WEB_CONNECTIONS = 64, /* at once; more are closed */
     TWI_WEB_PATIENCE_S = 15,  /* without a sign from the other side */
     TWI_WEB_BODY_MAX = 1 << 20,
@@ -56,7 +56,8 @@ typedef struct twi_web_answer {
     int fd;
     uint64_t file_bytes;
     /* STREAM: */
-    long (*read)(void *ctx, char *out, size_t room); /* may wait; -1: it ends */
+    long (*read)(void *ctx, char *out, size_t room); /* may wait; -1: it ends; -2: it
+                                                        failed, and is no whole */
     void (*end)(void *ctx);
     void *ctx;
 } twi_web_answer;

@@ -17,6 +17,7 @@ DECLARE(missed_js);
 DECLARE(page_js);
 DECLARE(near_js);
 DECLARE(phones_js);
+DECLARE(several_js);
 DECLARE(station_js);
 DECLARE(worker_js);
 DECLARE(zones_js);
@@ -49,6 +50,7 @@ const twi_asset *twi_asset_find(const char *path)
         SCRIPT(page, false),
         SCRIPT(near, false),
         SCRIPT(phones, false),
+        SCRIPT(several, false),
         SCRIPT(station, false),
         SCRIPT(worker, false),
         SCRIPT(zones, false),

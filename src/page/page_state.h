@@ -22,9 +22,9 @@ enum {
     CAMERAS_MAX = 64,
     PATH_BYTES = 4096,
     CELLS_MAX = TW_CELLS_MAX * TW_CELLS_MAX,
-    SECONDS_KEPT = 180, /* more than the catalogue is behind */
-    REMOVALS_MAX = 256,
-    UNDO_S = 10 /* that a removal can be undone for */
+    SECONDS_KEPT = 180,  /* more than the catalogue is behind */
+    REMOVALS_MAX = 5000, /* as many as are shown of a day */
+    UNDO_S = 10          /* that a removal can be undone for */
 };
 
 /* ---- accounts.c */
@@ -241,6 +241,13 @@ twi_answer_fn twi_show_stream, twi_show_picture, twi_show_reading;
 /* stored.c: sightings and captures */
 twi_answer_fn twi_show_sightings, twi_show_sighting, twi_show_capture, twi_show_thumb,
     twi_change_sighting;
+/** What of the sightings is wanted, by the query; texts are the request's. */
+void twi_filter_of(twi_page *p, const twi_web_request *r, tw_sighting_filter *out);
+/** Change one. @param asked  The JSON object that was asked.
+ * @return TW_OK; TW_EINVAL: it asks for nothing that is known; TW_ENOENT... */
+tw_status twi_change_one(twi_page *p, int64_t id, const void *asked, tw_error *err);
+/* several.c: more than one of them */
+twi_answer_fn twi_change_sightings, twi_show_packed;
 /* names.c: who was seen */
 twi_answer_fn twi_show_names;
 /** Name a sighting. @param asked  The JSON object that was asked. */

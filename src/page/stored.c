@@ -45,20 +45,28 @@ static bool add_brief(void *ctx, const tw_sighting_record *r)
     return true;
 }
 
+void twi_filter_of(twi_page *p, const twi_web_request *r, tw_sighting_filter *out)
+{
+    const char *camera = p->web->query(r->call, "camera"),
+               *starred = p->web->query(r->call, "starred"),
+               *most = p->web->query(r->call, "most"),
+               *name = p->web->query(r->call, "name");
+    const long n = most ? strtol(most, NULL, 10) : MOST;
+    *out = (tw_sighting_filter){.camera = camera && camera[0] ? camera : NULL,
+                                .from_us = twi_time_of(p, r, "from"),
+                                .until_us = twi_time_of(p, r, "until"),
+                                .starred = starred && strcmp(starred, "1") == 0,
+                                .name = name && name[0] ? name : NULL,
+                                .most = n > 0 && n < MOST ? (uint32_t)n : MOST};
+}
+
 void twi_show_sightings(twi_page *p, const twi_web_request *r, const char *rest,
                         twi_web_answer *out)
 {
     (void)rest;
-    const char *camera = p->web->query(r->call, "camera"),
-               *starred = p->web->query(r->call, "starred"),
-               *most = p->web->query(r->call, "most");
     const bool brief = p->web->query(r->call, "brief") != NULL;
-    const long n = most ? strtol(most, NULL, 10) : MOST;
-    const tw_sighting_filter filter = {.camera = camera && camera[0] ? camera : NULL,
-                                       .from_us = twi_time_of(p, r, "from"),
-                                       .until_us = twi_time_of(p, r, "until"),
-                                       .starred = starred && strcmp(starred, "1") == 0,
-                                       .most = n > 0 && n < MOST ? (uint32_t)n : MOST};
+    tw_sighting_filter filter;
+    twi_filter_of(p, r, &filter);
     json_t *list = json_array();
     listing l = {p, list};
     (void)pthread_mutex_lock(&p->store_lock);
@@ -276,33 +284,37 @@ static tw_status remove_later(twi_page *p, int64_t id, bool on, tw_error *err)
     return is_there(p, id) ? twi_removals_add(p, id) : TW_ENOENT;
 }
 
+tw_status twi_change_one(twi_page *p, int64_t id, const void *asked, tw_error *err)
+{
+    const json_t *o = asked, *starred = json_object_get(o, "star"),
+                 *removed = json_object_get(o, "remove"),
+                 *sent = json_object_get(o, "send"), *marked = json_object_get(o, "mark");
+    tw_status st = TW_EINVAL;
+    if (id > 0 && json_is_boolean(starred))
+        st = star(p, id, json_is_true(starred), err);
+    else if (id > 0 && json_is_boolean(removed))
+        st = remove_later(p, id, json_is_true(removed), err);
+    else if (id > 0 && json_is_string(sent))
+        st = send_again(p, id, json_string_value(sent), err);
+    else if (id > 0 && json_is_string(marked))
+        st = mark(p, id, json_string_value(marked), err);
+    else if (id > 0 && json_is_string(json_object_get(o, "name")))
+        st = twi_name_sighting(p, id, o, err);
+    if (st == TW_EINVAL && !err->text[0])
+        (void)tw_fail(err, st,
+                      "star or remove is true or false, mark is right, nothing or none, "
+                      "name a text, or send a destination");
+    return st;
+}
+
 void twi_change_sighting(twi_page *p, const twi_web_request *r, const char *rest,
                          twi_web_answer *out)
 {
     json_t *o = twi_body_of(r);
-    const int64_t id = number_of(rest);
-    const json_t *starred = json_object_get(o, "star"),
-                 *removed = json_object_get(o, "remove"),
-                 *sent = json_object_get(o, "send"), *marked = json_object_get(o, "mark");
     tw_error err = {0};
-    tw_status st = TW_EINVAL;
-    if (id > 0 && json_is_boolean(starred))
-        st = star(p, id, json_is_true(starred), &err);
-    else if (id > 0 && json_is_boolean(removed))
-        st = remove_later(p, id, json_is_true(removed), &err);
-    else if (id > 0 && json_is_string(sent))
-        st = send_again(p, id, json_string_value(sent), &err);
-    else if (id > 0 && json_is_string(marked))
-        st = mark(p, id, json_string_value(marked), &err);
-    else if (id > 0 && json_is_string(json_object_get(o, "name")))
-        st = twi_name_sighting(p, id, o, &err);
+    const tw_status st = twi_change_one(p, number_of(rest), o, &err);
     if (st == TW_EINVAL)
-        twi_answer_error(400,
-                         err.text[0] ? err.text
-                                     : "star or remove is true or false, mark is right, "
-                                       "nothing or none, name a text, or send a "
-                                       "destination",
-                         out);
+        twi_answer_error(400, err.text, out);
     else
         twi_answer_status(st, "there is no such sighting", &err, out);
     json_decref(o);

@@ -216,6 +216,7 @@ const ASKED = {
 };
 const POSTED = {
   "/api/order": { do: "snap", camera: "kerb" },
+  "/api/sightings": { numbers: [1], star: true },
   "/api/sightings/{number}": { star: true },
   "/api/missed": { camera: "kerb", at: Date.now() - 60e3 },
   "/api/try": { camera: "kerb", changes: [{ head: "camera", name: "kerb", key: "start_at", value: "1 %" }], from: Date.now() - 60e3, minute: true },

@@ -1,5 +1,6 @@
 // What somebody does on the page, in a browser, before a station on the simulated port.
 import assert from "node:assert/strict";
+import { spawnSync } from "node:child_process";
 import { after, before, test } from "node:test";
 import { existsSync, readFileSync, readdirSync } from "node:fs";
 import { join } from "node:path";
@@ -274,6 +275,52 @@ test("something that was missed is said, shown on its strip, and taken back", as
   assert.match(await text("#missed-list"), new RegExp("^" + camera + " \\d\\d:\\d\\d:\\d\\d"));
   await page.locator("#missed-list").getByRole("button", { name: /^Take back/ }).click();
   await until("it is gone", async () => (await all()).length === 0 && await page.locator("#missed").isHidden() && await page.locator("#strips .missed").count() === 0);
+});
+
+test("several are chosen, starred, named, saved as one ZIP file, deleted, and that undone", async () => {
+  await goTo(page, "live");
+  for (let i = 0; i < 2; i++) {  // for more than one of them
+    await until("nothing goes on before mere", async () => !/sighting/.test(await page.locator("article[aria-label=mere] .state").innerText()));
+    await page.locator("article[aria-label=mere]").getByRole("button", { name: "Trigger" }).click();
+    await until("it has begun", async () => /sighting/.test(await page.locator("article[aria-label=mere] .state").innerText()));
+  }
+  await goTo(page, "sightings");
+  await page.waitForSelector("#list li");
+  assert.equal(await page.locator("#list .pick").first().isVisible(), false);
+  await page.click("#choose");
+  await until("there are two", async () => await page.locator("#list .pick").count() >= 2);
+  const picks = page.locator("#list .pick");
+  const two = [await picks.nth(0).getAttribute("data-pick"), await picks.nth(1).getAttribute("data-pick")];
+  const state = async (n) => (await (await fetch(station.url + "api/sightings/" + n)).json());
+  for (const n of two) await page.check(`[data-pick="${n}"]`);
+  assert.match(await text("#several-said"), /^2 sightings chosen/);
+  const bar = page.locator("#several");
+  if (process.env.TAWNY_SHOT) await page.screenshot({ path: process.env.TAWNY_SHOT + "-several.png" });
+  await bar.getByRole("button", { name: "Star", exact: true }).click();
+  await until("both have a star", async () => (await state(two[0])).starred && (await state(two[1])).starred);
+  await page.fill("#several-name", "Bufo bufo");
+  await bar.getByRole("button", { name: "Say so" }).click();
+  await until("both have a name", async () => (await state(two[0])).name === "Bufo bufo" && (await state(two[1])).name === "Bufo bufo");
+  await until("they are still chosen", async () => /^2 sightings/.test(await text("#several-said")));
+  const saved = page.waitForEvent("download");
+  await page.click("#several-save");
+  const file = await saved;
+  assert.match(file.suggestedFilename(), /^hollin-\d{4}-\d\d-\d\d\.zip$/);
+  const names = spawnSync("unzip", ["-Z1", await file.path()], { encoding: "utf8" });
+  assert.equal(spawnSync("unzip", ["-tq", await file.path()]).status, 0);
+  const wanted = (await Promise.all(two.map(state))).flatMap((s) => s.captures.map((c) => c.file)).sort();
+  assert.deepEqual(names.stdout.trim().split("\n").sort(), wanted);
+  await bar.getByRole("button", { name: "Delete\u2026" }).click();
+  await page.click("#dialog-yes");
+  await until("they are gone", async () => await page.locator(`[data-pick="${two[0]}"], [data-pick="${two[1]}"]`).count() === 0);
+  assert.equal((await fetch(station.url + "api/sightings/" + two[0])).status, 404);
+  await page.click("#undo");
+  await until("they are back", async () => await page.locator(`[data-pick="${two[0]}"], [data-pick="${two[1]}"]`).count() === 2);
+  await bar.getByRole("button", { name: "All of the day" }).click();
+  assert.match(await page.getAttribute("#several-save", "href"), /^\/packed\.zip\?from=/);
+  await bar.getByRole("button", { name: "None" }).click();
+  assert.equal(await page.getAttribute("#several-save", "href"), null);
+  await page.click("#choose");
 });
 
 test("an answer from before a deletion does not bring it back, nor do keys act on what was shown before", async () => {

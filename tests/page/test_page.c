@@ -434,7 +434,7 @@ static void test_the_description_holds(void **state)
             count++;
         }
     }
-    assert_int_equal(count, 33);
+    assert_int_equal(count, 35);
     json_decref(api);
     close_site(w);
 }

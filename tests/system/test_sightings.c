@@ -341,7 +341,6 @@ static void test_marks(void **state)
     free_outcome(&o);
 }
 
-/* Last, as it changes the store. */
 /* Words as a shell has them. */
 static outcome asked(const char *words)
 {
@@ -440,6 +439,43 @@ static void test_search(void **state)
     free_outcome(&o);
 }
 
+static void check_asked(const char *words, int code, const char *said)
+{
+    outcome o = asked(words);
+    assert_int_equal(o.code, code);
+    assert_has(code == 0 ? o.out : o.err, said);
+    free_outcome(&o);
+}
+
+/* By what finds them; on a copy. */
+static void test_several_at_once(void **state)
+{
+    (void)state;
+    free(run_shell(folder, "cp -r hollin-demo kept"));
+    check_asked("--found --day 2027-03-13 --larger '1.5 %' --star", 0, "1 sighting\n");
+    check_asked("--starred", 0, "1 sighting, ");
+    check_asked("--found --name 'Bufo bufo' --camera kerb", 0, "3 sightings\n");
+    check_asked("--name bufo", 0, "3 sightings, ");
+    check_asked("--found --name bufo --mark right", 0,
+                "3 sightings\n"); /* it finds here */
+    check_asked("--marked-as right", 0, "3 sightings, ");
+    check_asked("--found --name nobody --mark nothing", 0, "0 sightings\n");
+    check_asked("--found", 2, "--found stands for the numbers");
+    check_asked("--found --star 1", 2, "--found stands for the numbers");
+    check_asked("--zip all.zip --newest 2", 0, "4 captures, ");
+    free(run_shell(folder,
+                   "unzip -tq all.zip && unzip -Z1 all.zip | grep -q '002-clip.mp4'"));
+    check_asked("--zip - 1 > one.zip && unzip -Z1 one.zip", 0, "001-still.jpg");
+    check_asked("--zip no/such/place.zip 1", 1, "place.zip");
+    check_asked("--zip none.zip --day 2027-03-14", 1, "nothing was captured");
+    check_asked("--found --delete </dev/null", 0, "2 sightings\n"); /* but for the star */
+    check_asked("", 0, "1 sighting, ");
+    check_asked("--found --delete --starred </dev/null", 0, "1 sighting\n");
+    check_asked("", 0, "0 sightings, ");
+    free(run_shell(folder, "rm -r hollin-demo && mv kept hollin-demo"));
+}
+
+/* Last, as it changes the store. */
 static void test_stars_and_deletion(void **state)
 {
     (void)state;
@@ -477,6 +513,7 @@ int main(void)
         cmocka_unit_test(test_marks),
         cmocka_unit_test(test_names),
         cmocka_unit_test(test_search),
+        cmocka_unit_test(test_several_at_once),
         cmocka_unit_test(test_a_lost_catalogue_is_made_again),
         cmocka_unit_test(test_stars_and_deletion),
     };

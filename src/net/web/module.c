@@ -129,7 +129,9 @@ static ssize_t read_stream(void *ctx, uint64_t at, char *out, size_t room)
     stream *s = ctx;
     (void)at;
     const long n = s->read(s->ctx, out, room);
-    return n < 0 ? MHD_CONTENT_READER_END_OF_STREAM : n;
+    if (n >= 0)
+        return n;
+    return n == -1 ? MHD_CONTENT_READER_END_OF_STREAM : MHD_CONTENT_READER_END_WITH_ERROR;
 }
 
 static void end_stream(void *ctx)

@@ -1,6 +1,7 @@
 // Sightings: a day as a strip for each camera, a list, and one of them in full.
 import { $, agree, along, ask, button, clock, complain, count, fillCameras, make, mayRun, notice, percent, shape, size, state } from "./common.js";
 import { sayMissed, showMissed } from "./missed.js";
+import * as several from "./several.js";
 
 const PAGE = 200;
 const view = { id: 0, rows: new Map(), from: 0, until: 0, earliest: 0, more: false, loading: false, destinations: [], names: [], undo: null, brief: new Map(),
@@ -109,8 +110,8 @@ function nearest(camera, t) {
 function makeRow(s) {
   const image = s.stills > 0 ? make("img", { alt: "", loading: "lazy", src: "/api/thumbs/" + s.number }) : make("span", { class: "none" });
   const text = make("span", {}, make("strong", {}, clock(s.start) + " " + s.camera), s.starred ? " \u2605 starred" : "", s.mark === "none" ? "" : " \u2013 " + s.mark, s.name ? " \u2013 " + (s.count ? s.count + " " : "") + s.name : "", make("br", {}),
-    make("small", {}, (s.end ? ((new Date(s.end) - new Date(s.start)) / 1000).toFixed(0) + " s" : "going on") + ", at most " + percent(s.peak) + " %, " + size(s.bytes)));
-  return make("li", {}, make("button", { type: "button", onclick: () => showSighting(s.number), "data-id": s.number }, image, text));
+    make("small", {}, (s.end ? Math.max(0, (new Date(s.end) - new Date(s.start)) / 1000).toFixed(0) + " s" : "going on") + ", at most " + percent(s.peak) + " %, " + size(s.bytes)));
+  return make("li", {}, several.box(s.number), make("button", { type: "button", onclick: () => showSighting(s.number), "data-id": s.number }, image, text));
 }
 
 const filter = (until) => new URLSearchParams({ from: view.from, until, camera: $("camera").value, starred: $("starred").checked ? "1" : "0" });
@@ -183,6 +184,7 @@ async function list() {
   await Promise.all([load(), loadBands().catch(complain), missed().catch(complain)]);
   if (asked !== view.asked) return;
   sayFound();
+  several.shown();
   const first = view.rows.keys().next();
   if (first.done) $("detail").textContent = "Nothing was seen that day.";
   else showSighting(first.value);
@@ -314,25 +316,38 @@ async function send(s, destination) {
 
 // ---- deleting: asked once, undone for ten seconds
 
-function offerUndo(s) {
+function offerUndo(numbers, words) {
   clearInterval(view.undo && view.undo.timer);
   let left = 10;
   const b = button("", () => undo(), { id: "undo" });
   const say = () => { b.textContent = "Undo (" + left + ")"; if (left-- <= 0) { clearInterval(view.undo.timer); view.undo = null; $("undo-box").replaceChildren(); } };
-  view.undo = { s, timer: setInterval(say, 1000) };
+  view.undo = { numbers, timer: setInterval(say, 1000) };
   say();
-  $("undo-box").replaceChildren(make("span", {}, "Sighting " + s.number + " of " + s.camera + " is deleted. "), b);
+  $("undo-box").replaceChildren(make("span", {}, words + " "), b);
   b.focus();
 }
 
 async function undo() {
   if (!view.undo) return;
-  const { s, timer } = view.undo;
+  const { numbers, timer } = view.undo;
   clearInterval(timer);
   view.undo = null;
   $("undo-box").replaceChildren();
-  try { await ask("/api/sightings/" + s.number, { remove: false }); view.gone.delete(s.number); notice("It is back."); await list(); showSighting(s.number); }
-  catch (e) { complain(e); }
+  try {
+    const done = await ask("/api/sightings", { numbers, remove: false });
+    for (const n of numbers) view.gone.delete(n);
+    notice(done.failed.length > 0 ? done.why : numbers.length === 1 ? "It is back." : "They are back.", done.failed.length > 0);
+    await list();
+    showSighting(numbers[0]);
+  } catch (e) { complain(e); }
+}
+
+// Answers that are under way still have them.
+function forget(numbers) {
+  for (const n of numbers) {
+    view.gone.add(n);
+    setTimeout(() => view.gone.delete(n), GONE_MS);
+  }
 }
 
 async function remove(s) {
@@ -340,15 +355,14 @@ async function remove(s) {
   if (!await agree("Delete sighting " + s.number + " of " + s.camera + "?", body, "Delete")) return;
   try {
     await ask("/api/sightings/" + s.number, { remove: true });
-    view.gone.add(s.number);
-    setTimeout(() => view.gone.delete(s.number), GONE_MS);
+    forget([s.number]);
     const keys = [...view.rows.keys()], at = keys.indexOf(s.number), next = keys[at + 1] || keys[at - 1];
     if (view.rows.has(s.number)) view.rows.get(s.number).element.remove();
     view.rows.delete(s.number);
     view.brief.delete(s.number);
     for (const b of document.querySelectorAll(".band[data-id='" + s.number + "']")) b.remove();
     if (next) showSighting(next); else $("detail").replaceChildren();
-    offerUndo(s);
+    offerUndo([s.number], "Sighting " + s.number + " of " + s.camera + " is deleted.");
   } catch (e) { complain(e); }
 }
 
@@ -379,6 +393,8 @@ function press(event) {
 }
 
 export function begin() {
+  several.begin({ numbers: () => [...view.brief.keys()], filter: () => filter(view.until).toString(), again: list,
+    removed: async (numbers) => { forget(numbers); await list(); offerUndo(numbers, count(numbers.length, "sighting is", "sightings are") + " deleted."); } });
   for (const id of ["day", "camera", "starred"]) $(id).addEventListener("change", list);
   $("day-before").addEventListener("click", () => otherDay(-1));
   $("day-after").addEventListener("click", () => otherDay(1));

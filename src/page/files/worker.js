@@ -1,6 +1,6 @@
 // What runs beside the page: it shows messages while the page is closed, and what there was last
 // while the station cannot be reached.
-const SHELL = ["/", "/page.css", "/bootstrap.css", "/icon.svg", "/common.js", "/days.js", "/form.js", "/limits.js", "/live.js", "/missed.js", "/near.js", "/page.js", "/phones.js", "/station.js", "/zones.js"];
+const SHELL = ["/", "/page.css", "/bootstrap.css", "/icon.svg", "/common.js", "/days.js", "/form.js", "/limits.js", "/live.js", "/missed.js", "/near.js", "/page.js", "/phones.js", "/several.js", "/station.js", "/zones.js"];
 const ANSWERS = /^\/api\/(me|status|sightings)$/, ANSWERS_MOST = 30, KEEP_EVERY_MS = 60000;
 const kept = new Map();  // when each answer was kept last
 
