@@ -89,6 +89,7 @@ typedef struct twi_station_settings {
     const char *names;   /* pattern, see twi_name_expand */
     int64_t queue_bytes; /* footage that may wait for the card */
     int64_t keep_free;   /* bytes of the card that are kept free */
+    int64_t goes_first;  /* where it is full: 0 the oldest, 1 segments */
     const char *species; /* file of names that the page offers; "": none */
     const char *footage; /* folder of what the page may choose as footage; "": none */
     const char *listen;  /* where the page answers: "127.0.0.1:8420"; "none" nowhere */

@@ -196,6 +196,7 @@ static tw_status take_station(tw_station *s, twi_source *from, tw_error *err)
     }
     s->settings.daily_word = next->station.daily_word;
     s->settings.keep_free = next->station.keep_free;
+    s->settings.goes_first = next->station.goes_first;
     twi_queue_limit(s->queue, (size_t)next->station.queue_bytes);
     twi_job job = {.kind = TWI_JOB_SETTINGS, .snapshot = next};
     (void)twi_queue_jobs(s->queue).give(s->queue, &job, true);

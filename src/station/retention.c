@@ -184,9 +184,14 @@ void twi_retention_look(twi_writer *writer)
     (void)missing(writer, false);
 }
 
-/* The oldest of all, with unsent also those that a destination still waits for. */
+/* The oldest of all, with unsent also those that a destination still waits for. What was
+ * recorded whatever happened is worth less than what was seen. */
 static bool find_any(twi_writer *writer, bool unsent, twi_catalogue_oldest *out)
 {
+    if (writer->segments_first &&
+        twi_catalogue_find_oldest(writer->catalogue, NULL, TWI_KIND_SEGMENT, unsent, out,
+                                  NULL) == TW_OK)
+        return true;
     return twi_catalogue_find_oldest(writer->catalogue, NULL, TWI_KIND_COUNT, unsent, out,
                                      NULL) == TW_OK;
 }

@@ -33,6 +33,7 @@ static void take_settings(twi_writer *writer, const twi_job *job)
     }
     const twi_station_settings *station = &job->snapshot->station;
     writer->keep_free = (uint64_t)station->keep_free;
+    writer->segments_first = station->goes_first == 1;
     writer->store.names = station->names;
 }
 

@@ -114,6 +114,7 @@ typedef struct twi_writer {
     int64_t retry_us;            /* when it is opened again, by the clock */
     bool store_failed;           /* likewise */
     uint64_t keep_free;          /* bytes of the card */
+    bool segments_first;         /* go where it is full */
     twi_forecast forecast;       /* of when it will be full */
     _Atomic uint64_t free_bytes; /* of it, when it was looked last; others may look */
     int64_t alarm_after_us;      /* as the settings say; 0: there are no alarms */

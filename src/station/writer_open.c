@@ -215,6 +215,7 @@ tw_status twi_writer_open(twi_writer *writer, const tw_card *card,
     if (st == TW_OK)
         st = twi_store_open(&writer->store, card, settings, err);
     writer->keep_free = (uint64_t)settings->keep_free;
+    writer->segments_first = settings->goes_first == 1;
     writer->alarm_after_us = settings->alarm_after_us;
     writer->opened_us = twi_writer_now(writer);
     begin_timing(writer, 0); /* what goes wrong below is told with a time, too */

@@ -25,13 +25,13 @@ static void test_what_is_too_old_goes(void **state)
     leave(p);
 }
 
-/* A timed still, now; then a minute passes. */
-static void capture_timed(place *p, int camera)
+/* A still of no sighting, now; then a minute passes. */
+static void capture_as(place *p, int camera, twi_kind kind)
 {
     size_t bytes = 0;
     uint8_t *jpeg = plain_jpeg(64, 48, 90, &bytes);
     twi_job job = {.kind = TWI_JOB_STILL,
-                   .what = TWI_KIND_TIMED_STILL,
+                   .what = kind,
                    .channel = &p->channel[camera],
                    .buffer = twi_buffer_adopt(jpeg, bytes),
                    .packet = {.data = jpeg,
@@ -40,6 +40,11 @@ static void capture_timed(place *p, int camera)
                               .wall_us = WALL + p->time.now_us}};
     twi_writer_do(&p->writer, &job);
     p->time.now_us += 60 * S;
+}
+
+static void capture_timed(place *p, int camera)
+{
+    capture_as(p, camera, TWI_KIND_TIMED_STILL);
 }
 
 static void test_each_kind_has_its_own_limits(void **state)
@@ -166,6 +171,26 @@ static void test_the_card_is_kept_free(void **state)
     leave(p);
 }
 
+/* What was recorded whatever happened goes before what was seen, unless it is said. */
+static void test_segments_go_first(void **state)
+{
+    (void)state;
+    for (int first = 0; first < 2; first++) {
+        const tw_sim_faults faults = {.capacity = 40000};
+        place *p = make_place(&faults);
+        p->station.keep_free = 5000;
+        p->station.goes_first = first;
+        open_writer(p);
+        for (int i = 0; i < 8; i++)
+            (void)capture(p, 0); /* the oldest */
+        for (int i = 0; i < 200; i++)
+            capture_as(p, 1, TWI_KIND_SEGMENT);
+        assert_int_equal(held(p, "-still"), first ? 8 : 0);
+        assert_true(held(p, "segment") > 2);
+        leave(p);
+    }
+}
+
 static const char *still_name(const place *p, const char *part)
 {
     const char *name = NULL;
@@ -250,6 +275,7 @@ int main(void)
         cmocka_unit_test(test_nothing_is_old_in_1970),
         cmocka_unit_test(test_what_is_too_much_goes),
         cmocka_unit_test(test_the_card_is_kept_free),
+        cmocka_unit_test(test_segments_go_first),
         cmocka_unit_test(test_what_is_not_sent_stays),
         cmocka_unit_test(test_a_full_card_stops_nothing),
     };
