@@ -35,7 +35,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t bytes)
     tw_error err = {0};
     if (!station)
         station = make_station();
-    const tw_status st = twi_deliver_order(station, data, bytes, &err);
+    const tw_status st = twi_deliver_order(station, data, bytes, NULL, &err);
     if (st != TW_OK && st != TW_ESYNTAX && st != TW_ENOENT)
         abort();
     if (strlen(err.text) == 0 || strpbrk(err.text, "\r\n\x1b"))

@@ -100,6 +100,7 @@ typedef struct tw_sighting_filter {
     const char *name; /* their name has this in it, in whatever case; NULL: any */
     tw_mark mark;     /* this one; TW_MARK_NONE: any */
     uint32_t least_peak_ppm, most_peak_ppm; /* highest activity; most 0: any */
+    const char *cameras; /* of one of these, with blanks between; NULL or "": any */
 } tw_sighting_filter;
 
 /**
@@ -174,6 +175,12 @@ TW_API tw_status tw_catalogue_log(tw_catalogue *catalogue, const char *camera,
                                   int64_t from_us, int64_t until_us,
                                   bool (*visit)(void *ctx, const tw_log_entry *entry),
                                   void *ctx, tw_error *err);
+
+/** Have the log say that somebody did something, while no station need run: see
+ * tw_station_did.
+ * @return TW_OK; TW_EINVAL; TW_EIO. */
+TW_API tw_status tw_catalogue_did(tw_catalogue *catalogue, const char *camera,
+                                  int64_t at_us, const char *text, tw_error *err);
 
 /** A starred sighting is never dropped to make room.
  * @return TW_OK; TW_ENOENT: there is no such sighting; TW_EIO. */

@@ -96,6 +96,18 @@ TW_API tw_status tw_station_snap(tw_station *station, const char *camera);
 TW_API tw_status tw_station_order(tw_station *station, const char *what,
                                   const char *camera, int64_t for_us);
 
+/** The same, and the log says of whom it was. @param who  "ann"; NULL: not said. */
+TW_API tw_status tw_station_order_by(tw_station *station, const char *what,
+                                     const char *camera, int64_t for_us, const char *who);
+
+/** Have it told, and noted in the log, that somebody did something that is no order to a
+ * camera: as TW_EVENT_ORDERED.
+ * @param camera  NULL: it concerns none, or several.
+ * @param text    "sighting 12 deleted, by ann"
+ * @return TW_OK; TW_EINVAL. Any thread, while the station runs. */
+TW_API tw_status tw_station_did(tw_station *station, const char *camera,
+                                const char *text);
+
 /* Whether it is dark before a camera. */
 enum tw_darkness_values { TW_DARKNESS_UNKNOWN, TW_LIGHT, TW_DARK };
 typedef int32_t tw_darkness; /* one of them */

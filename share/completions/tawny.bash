@@ -19,7 +19,7 @@ _tawny()
         plan) words="--help --store --card --camera --settings --set --json " ;;
         send) words="--help --quiet --settings --set --json " ;;
         outbox) words="--help --list --retry --drop --store --settings --set --json " ;;
-        account) words="--help --may --settings --set --json " ;;
+        account) words="--help --may --cameras --settings --set --json " ;;
         status) words="--help --settings --set --json " ;;
         arm) words="--help --for --as-set --settings --set --json " ;;
         disarm) words="--help --for --as-set --settings --set --json " ;;

@@ -16,28 +16,31 @@ static const char ABOUT[] =
     "--may look sees everything but secrets; --may run also changes. A running station "
     "takes\n"
     "changes up at once.";
-static const char EXAMPLE[] = "Examples:\n"
-                              "  tawny account add ann --may run\n"
-                              "  tawny account add bob --may look < bob.password\n"
-                              "  tawny account remove bob\n"
-                              "  tawny account list";
+static const char EXAMPLE[] =
+    "Examples:\n"
+    "  tawny account add ann --may run\n"
+    "  tawny account add bob --may look < bob.password\n"
+    "  tawny account add cleo --may run --cameras \"kerb mere\"\n"
+    "  tawny account remove bob\n"
+    "  tawny account list";
 
 static const char *word_may(twi_may may)
 {
     return may == TWI_MAY_RUN ? "run" : "look";
 }
 
-static void show(void *ctx, const char *name, twi_may may)
+static void show(void *ctx, const char *name, twi_may may, const char *cameras)
 {
     const gboolean *json = ctx;
     if (*json)
-        out_json(json_pack("{ss ss ss}", "type", "account", "name", name, "may",
-                           word_may(may)));
+        out_json(json_pack("{ss ss ss ss*}", "type", "account", "name", name, "may",
+                           word_may(may), "cameras", cameras[0] ? cameras : NULL));
     else
-        (void)printf("%-32s may %s\n", name, word_may(may));
+        (void)printf("%-32s may %s%s%s\n", name, word_may(may), cameras[0] ? ": " : "",
+                     cameras);
 }
 
-static int add(const char *file, const char *name, const char *may)
+static int add(const char *file, const char *name, const char *may, const char *cameras)
 {
     char password[TWI_PASSWORD_MAX + 2] = "", again[TWI_PASSWORD_MAX + 2] = "";
     tw_error err = {0};
@@ -51,20 +54,21 @@ static int add(const char *file, const char *name, const char *may)
              (!cli_password("Again", again) || strcmp(password, again) != 0))
         code = cli_say(CLI_USAGE, "these were two different passwords");
     if (code == CLI_DONE && twi_account_set(file, name, run ? TWI_MAY_RUN : TWI_MAY_LOOK,
-                                            password, &err) != TW_OK)
+                                            cameras, password, &err) != TW_OK)
         code = cli_say(cli_exit(err.status), "%s", err.text);
     if (code == CLI_DONE)
-        (void)printf("%s may %s\n", name, may);
+        (void)printf("%s may %s%s%s\n", name, may, cameras[0] ? ": " : "", cameras);
     explicit_bzero(password, sizeof password);
     explicit_bzero(again, sizeof again);
     return code;
 }
 
-static void count_account(void *ctx, const char *name, twi_may may)
+static void count_account(void *ctx, const char *name, twi_may may, const char *cameras)
 {
     guint *count = ctx;
     (void)name;
     (void)may;
+    (void)cameras;
     ++*count;
 }
 
@@ -83,13 +87,14 @@ static tw_status remove_one(const char *file, const char *name, gboolean json,
     return st;
 }
 
-static int do_it(const char *file, int argc, char **argv, const char *may, gboolean json)
+static int do_it(const char *file, int argc, char **argv, const char *may,
+                 const char *cameras, gboolean json)
 {
     tw_error err = {0};
     const char *what = argc > 1 ? argv[1] : "list";
     tw_status st = TW_OK;
     if (strcmp(what, "add") == 0 && argc == 3)
-        return add(file, argv[2], may);
+        return add(file, argv[2], may, cameras);
     if (strcmp(what, "remove") == 0 && argc == 3)
         st = remove_one(file, argv[2], json, &err);
     else if (strcmp(what, "list") == 0 && argc <= 2)
@@ -99,14 +104,27 @@ static int do_it(const char *file, int argc, char **argv, const char *may, gbool
     return st == TW_OK ? CLI_DONE : cli_say(CLI_FAILED, "%s", err.text);
 }
 
+/* A slip of the hand would leave somebody with nothing to see. */
+static int check_cameras(tw_settings *settings, const char *cameras)
+{
+    g_auto(GStrv) names = g_strsplit(cameras, " ", 0);
+    twi_camera_settings unused;
+    for (char **name = names; *name; name++)
+        if ((*name)[0] && twi_settings_camera(settings, *name, &unused) != TW_OK)
+            return cli_say(CLI_USAGE, "--cameras: the settings have no camera %s", *name);
+    return CLI_DONE;
+}
+
 int cli_account(int argc, char **argv)
 {
     CLI_COMMON common = {0};
-    g_autofree char *may = NULL;
+    g_autofree char *may = NULL, *cameras = NULL;
     tw_settings *settings = NULL;
     twi_station_settings station;
     const GOptionEntry own[] = {
         {"may", 0, 0, G_OPTION_ARG_STRING, &may, "What it may", "look|run"},
+        {"cameras", 0, 0, G_OPTION_ARG_STRING, &cameras,
+         "With add: the cameras that it sees, with blanks between; else all", "NAMES"},
         {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
     int code = cli_parse(&argc, &argv, "[add NAME|remove NAME|list]", ABOUT, EXAMPLE, own,
                          &common);
@@ -115,7 +133,11 @@ int cli_account(int argc, char **argv)
     if (code != CLI_DONE)
         return code;
     twi_settings_station(settings, &station);
-    code = do_it(station.accounts_file, argc, argv, may, common.json);
+    if (cameras)
+        code = check_cameras(settings, cameras);
+    if (code == CLI_DONE)
+        code = do_it(station.accounts_file, argc, argv, may, cameras ? cameras : "",
+                     common.json);
     tw_settings_free(settings);
     return code;
 }

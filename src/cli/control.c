@@ -8,6 +8,7 @@
 
 #include <errno.h>
 #include <poll.h>
+#include <pwd.h>
 #include <string.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
@@ -86,14 +87,29 @@ static void add_status(const control *c, GString *out)
         add_line(out, twi_json_store(&store));
 }
 
-static void answer_request(const control *c, const char *request, GString *out)
+/* Whose process it is, for the log. */
+static char *name_peer(int fd)
+{
+    struct ucred peer = {0};
+    socklen_t bytes = sizeof peer;
+    struct passwd entry, *found = NULL;
+    char room[1024];
+    if (getsockopt(fd, SOL_SOCKET, SO_PEERCRED, &peer, &bytes) != 0)
+        return NULL;
+    (void)getpwuid_r(peer.uid, &entry, room, sizeof room, &found);
+    return found ? g_strdup(found->pw_name)
+                 : g_strdup_printf("user %u", (unsigned)peer.uid);
+}
+
+static void answer_request(const control *c, const char *request, const char *who,
+                           GString *out)
 {
     json_t *o = json_loads(request, JSON_REJECT_DUPLICATES, NULL);
     const char *what = json_string_value(json_object_get(o, "do"));
     tw_error err = {0};
     if (what && strcmp(what, "status") == 0 && json_object_size(o) == 1)
         add_status(c, out);
-    else if (twi_deliver_order(c->station, request, strlen(request), &err) == TW_OK)
+    else if (twi_deliver_order(c->station, request, strlen(request), who, &err) == TW_OK)
         add_line(out,
                  json_pack("{ss ss ss}", "type", "done", "do", what, "text", err.text));
     else
@@ -151,9 +167,10 @@ static void answer(control *c, int to)
 {
     const gint64 until_us = g_get_monotonic_time() + (gint64)TIMEOUT_S * G_USEC_PER_SEC;
     char request[REQUEST_MAX];
+    g_autofree char *who = name_peer(to);
     GString *text = g_string_new(NULL);
     if (read_request(c, to, until_us, request, sizeof request))
-        answer_request(c, request, text);
+        answer_request(c, request, who, text);
     gsize sent = 0;
     while (sent < text->len && is_ready(c, to, POLLOUT, until_us)) {
         const ssize_t n =

@@ -591,6 +591,14 @@ static gboolean may_remove(const listing *l, guint count)
     return fgets(answer, sizeof answer, stdin) && (answer[0] == 'y' || answer[0] == 'Y');
 }
 
+static void note_removals(const listing *l, guint count)
+{
+    g_autofree char *line = g_strdup_printf("%u sighting%s deleted, by %s", count,
+                                            out_s(count), g_get_user_name());
+    (void)tw_catalogue_did(l->catalogue, NULL, l->clock.ops->wall_us(l->clock.ctx), line,
+                           NULL);
+}
+
 static int act_on(listing *l, const GArray *ids)
 {
     int code = CLI_DONE;
@@ -601,6 +609,8 @@ static int act_on(listing *l, const GArray *ids)
         code = act(l, g_array_index(ids, gint64, i));
         done += code == CLI_DONE;
     }
+    if (l->remove && done > 0)
+        note_removals(l, done);
     if (l->found && !l->common.json)
         (void)printf("%u sighting%s\n", done, out_s(done));
     return code;

@@ -77,11 +77,13 @@ static void hear(void *ctx, const char *name, const void *payload, size_t bytes)
 {
     destination *d = ctx;
     tw_error err = {0};
+    char who[96];
     (void)name;
+    (void)snprintf(who, sizeof who, "the broker %s", d->set.name);
     (void)pthread_mutex_lock(&d->of->station_lock);
-    const tw_status st = d->of->running
-                             ? twi_deliver_order(d->of->running, payload, bytes, &err)
-                             : TW_EAGAIN;
+    const tw_status st =
+        d->of->running ? twi_deliver_order(d->of->running, payload, bytes, who, &err)
+                       : TW_EAGAIN;
     (void)pthread_mutex_unlock(&d->of->station_lock);
     if (st == TW_OK)
         twi_deliver_tell(d, TW_OK, "an order was taken: %s", err.text);
@@ -444,7 +446,7 @@ static bool is_order(json_t *o)
 }
 
 tw_status twi_deliver_order(tw_station *station, const void *text, size_t bytes,
-                            tw_error *err)
+                            const char *who, tw_error *err)
 {
     enum { MOST_BYTES = 4096 };
     if (!station || !text)
@@ -458,7 +460,8 @@ tw_status twi_deliver_order(tw_station *station, const void *text, size_t bytes,
     char shown[64];
     tw_status st = TW_ESYNTAX;
     if (is_order(o) && for_s >= 0 && for_s <= ORDER_MOST_S)
-        st = tw_station_order(station, what, camera, (int64_t)(for_s * SECOND_US));
+        st =
+            tw_station_order_by(station, what, camera, (int64_t)(for_s * SECOND_US), who);
     if (st == TW_ENOTSUP)
         st = TW_ESYNTAX;
     if (st == TW_OK)

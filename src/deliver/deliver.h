@@ -93,9 +93,10 @@ tw_status twi_deliver_check(const tw_settings *settings, tw_problem_fn callback,
  * arm, disarm, as-set, trigger or snap.
  *
  * @param bytes  Anything may stand in it.
+ * @param who    For the log; NULL: not said.
  * @return TW_OK: the station has it; TW_ESYNTAX: not understood; TW_ENOENT: there is no
  *         such camera; TW_EINVAL. */
 tw_status twi_deliver_order(tw_station *station, const void *text, size_t bytes,
-                            tw_error *err);
+                            const char *who, tw_error *err);
 
 #endif

@@ -1,4 +1,5 @@
 /* Accounts: a file of names, rights and hashes. */
+#include <ctype.h>
 #include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -28,17 +29,40 @@ static const char *word_may(twi_may may)
 
 /* ---- reading ---------------------------------------------------------------------- */
 
-/* One line. @return false: it is none of ours. */
-static bool read_line(const char *line, accounts *out)
+/* Names of cameras with one blank between. @return false: they are none, or too many. */
+static bool read_cameras(const char *text, char out[TWI_ACCOUNT_CAMERAS_MAX])
+{
+    size_t n = 0;
+    while (*(text += strspn(text, " "))) {
+        const size_t length = strcspn(text, " ");
+        if (n + length + 2 > TWI_ACCOUNT_CAMERAS_MAX)
+            return false;
+        for (size_t i = 0; i < length; i++)
+            if (!isalnum((unsigned char)text[i]) && text[i] != '-' && text[i] != '_')
+                return false;
+        if (n > 0)
+            out[n++] = ' ';
+        memcpy(out + n, text, length);
+        n += length;
+        text += length;
+    }
+    out[n] = '\0';
+    return true;
+}
+
+/* One line, "ann run HASH", or "bob look HASH kerb mere".
+ * @return false: it is none of ours. */
+static bool read_line(char *line, accounts *out)
 {
     account a = {.may = TWI_MAY_LOOK};
     char may[8];
     int end = 0;
     if (line[0] == '#' || line[0] == '\n' || line[0] == '\0')
         return true;
+    line[strcspn(line, "\n")] = '\0';
     if (out->count == TWI_ACCOUNTS_MAX ||
         sscanf(line, "%32s %7s %127s%n", a.name, may, a.hash, &end) != 3 ||
-        (line[end] != '\n' && line[end] != '\0') || !good_name(a.name))
+        !good_name(a.name) || !read_cameras(line + end, a.cameras))
         return false;
     if (strcmp(may, "run") == 0)
         a.may = TWI_MAY_RUN;
@@ -50,7 +74,7 @@ static bool read_line(const char *line, accounts *out)
 
 tw_status twi_accounts_read(const char *path, accounts *out, tw_error *err)
 {
-    char line[512];
+    char line[1024];
     unsigned number = 0;
     memset(out, 0, sizeof *out);
     FILE *file = fopen(path, "re");
@@ -78,7 +102,8 @@ const account *twi_accounts_find(const accounts *all, const char *name)
 }
 
 tw_status twi_account_walk(const char *path,
-                           void (*visit)(void *ctx, const char *name, twi_may may),
+                           void (*visit)(void *ctx, const char *name, twi_may may,
+                                         const char *cameras),
                            void *ctx, tw_error *err)
 {
     accounts *all = calloc(1, sizeof *all);
@@ -86,7 +111,7 @@ tw_status twi_account_walk(const char *path,
         return tw_fail(err, TW_ENOMEM, "out of memory");
     const tw_status st = twi_accounts_read(path, all, err);
     for (size_t i = 0; st == TW_OK && i < all->count; i++)
-        visit(ctx, all->all[i].name, all->all[i].may);
+        visit(ctx, all->all[i].name, all->all[i].may, all->all[i].cameras);
     free(all);
     return st;
 }
@@ -102,8 +127,9 @@ static tw_status write_all(const char *path, const accounts *all, tw_error *err)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     (void)fputs(HEAD, out);
     for (size_t i = 0; i < all->count; i++)
-        (void)fprintf(out, "%s %s %s\n", all->all[i].name, word_may(all->all[i].may),
-                      all->all[i].hash);
+        (void)fprintf(out, "%s %s %s%s%s\n", all->all[i].name, word_may(all->all[i].may),
+                      all->all[i].hash, all->all[i].cameras[0] ? " " : "",
+                      all->all[i].cameras);
     const tw_status st = fclose(out) == 0 ? twi_write_private(path, text, err)
                                           : tw_fail(err, TW_ENOMEM, "out of memory");
     free(text);
@@ -122,8 +148,8 @@ static tw_status check_words(const char *name, const char *password, tw_error *e
     return TW_OK;
 }
 
-static tw_status put(accounts *all, const char *name, twi_may may, const char *password,
-                     tw_error *err)
+static tw_status put(accounts *all, const char *name, twi_may may, const char *cameras,
+                     const char *password, tw_error *err)
 {
     const twi_web_module *web = twi_web_load(err);
     account *at = (account *)twi_accounts_find(all, name); /* NOLINT: all is ours */
@@ -135,14 +161,19 @@ static tw_status put(accounts *all, const char *name, twi_may may, const char *p
         at = &all->all[all->count++];
     (void)snprintf(at->name, sizeof at->name, "%s", name);
     at->may = may;
+    if (!read_cameras(cameras, at->cameras))
+        return tw_fail(err, TW_EINVAL,
+                       "%.60s: cameras are names with blanks between, 255 bytes at most",
+                       cameras);
     return web->hash(password, at->hash) ? TW_OK
                                          : tw_fail(err, TW_ENOMEM, "out of memory");
 }
 
 tw_status twi_account_set(const char *path, const char *name, twi_may may,
-                          const char *password, tw_error *err)
+                          const char *cameras, const char *password, tw_error *err)
 {
-    if (!path || !name || !password || (may != TWI_MAY_LOOK && may != TWI_MAY_RUN))
+    if (!path || !name || !cameras || !password ||
+        (may != TWI_MAY_LOOK && may != TWI_MAY_RUN))
         return tw_fail(err, TW_EINVAL, "no account");
     tw_status st = check_words(name, password, err);
     if (st != TW_OK)
@@ -152,7 +183,7 @@ tw_status twi_account_set(const char *path, const char *name, twi_may may,
         return tw_fail(err, TW_ENOMEM, "out of memory");
     st = twi_accounts_read(path, all, err);
     if (st == TW_OK)
-        st = put(all, name, may, password, err);
+        st = put(all, name, may, cameras, password, err);
     if (st == TW_OK)
         st = write_all(path, all, err);
     free(all);

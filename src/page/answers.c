@@ -29,7 +29,7 @@ void twi_answer_status(tw_status st, const char *missing, const tw_error *err,
         twi_answer_error(500, err->text[0] ? err->text : "it did not work", out);
 }
 
-void *twi_body_of(const twi_web_request *r)
+void *twi_body_of(const twi_asked *r)
 {
     return json_loadb(r->body, r->bytes, JSON_REJECT_DUPLICATES, NULL);
 }
@@ -39,7 +39,7 @@ int64_t twi_us_of(int64_t ms)
     return ms > 0 && ms < INT64_MAX / 1000 ? ms * 1000 : 0;
 }
 
-int64_t twi_time_of(twi_page *p, const twi_web_request *r, const char *name)
+int64_t twi_time_of(twi_page *p, const twi_asked *r, const char *name)
 {
     const char *text = p->web->query(r->call, name);
     return text ? twi_us_of(strtoll(text, NULL, 10)) : 0;

@@ -14,6 +14,7 @@
 /* What is known of who asks. */
 typedef struct visitor {
     session session;
+    char cameras[TWI_ACCOUNT_CAMERAS_MAX]; /* that it may see; "": all */
     twi_may may;
     bool known; /* by a session */
     bool open;  /* there never was an account, and nobody else can ask */
@@ -48,8 +49,10 @@ static void look_up(twi_page *p, const twi_web_request *r, const accounts *all,
     const account *who =
         twi_page_account(p, p->web->cookie(r->call, TWI_COOKIE), all, &out->session);
     out->known = who != NULL;
-    if (who)
-        out->may = who->may;
+    if (!who)
+        return;
+    out->may = who->may;
+    memcpy(out->cameras, who->cameras, sizeof out->cameras);
 }
 
 /* By what the browser says of the page that asks. */
@@ -136,7 +139,7 @@ static void try_login(twi_page *p, const twi_web_request *r, const accounts *all
 static void log_in(twi_page *p, const twi_web_request *r, const accounts *all,
                    twi_web_answer *out)
 {
-    json_t *o = twi_body_of(r);
+    json_t *o = json_loadb(r->body, r->bytes, JSON_REJECT_DUPLICATES, NULL);
     const char *name = json_string_value(json_object_get(o, "name")),
                *password = json_string_value(json_object_get(o, "password"));
     if (!is_same_origin(p, r))
@@ -161,8 +164,8 @@ static void log_out(twi_page *p, const twi_web_request *r, twi_web_answer *out)
 /* Who one is; without accounts, anybody. */
 static void say_who(const twi_page *p, const visitor *v, twi_web_answer *out)
 {
-    twi_answer_json(json_pack("{ss ss ss ss}", "name", v->known ? v->session.name : "",
-                              "may",
+    twi_answer_json(json_pack("{ss ss ss ss ss}", "name", v->known ? v->session.name : "",
+                              "cameras", v->cameras, "may",
                               v->may == TWI_MAY_RUN    ? "run"
                               : v->may == TWI_MAY_LOOK ? "look"
                                                        : "nothing",
@@ -189,47 +192,56 @@ static bool serve_asset(const char *path, twi_web_answer *out)
 
 /* ---- what is asked ---------------------------------------------------------------- */
 
+/* What who may see some cameras alone gets. */
+typedef enum some {
+    NOTHING, /* it concerns others as well */
+    HEEDED,  /* the answer heeds which they are */
+    NAMED    /* what follows the path is one of them */
+} some;
+
 /* Who answers what. A path that ends in "/" stands for all below it. */
 typedef struct route {
     const char *path;
     twi_may may; /* at least */
     twi_answer_fn *answer;
+    some some;
 } route;
 
-static const route READ[] = {{"/api/status", TWI_MAY_LOOK, twi_show_status},
-                             {"/api/sightings", TWI_MAY_LOOK, twi_show_sightings},
-                             {"/api/sightings/", TWI_MAY_LOOK, twi_show_sighting},
-                             {"/api/missed", TWI_MAY_LOOK, twi_show_missed},
-                             {"/api/names", TWI_MAY_LOOK, twi_show_names},
-                             {"/api/thumbs/", TWI_MAY_LOOK, twi_show_thumb},
-                             {"/api/readings/", TWI_MAY_LOOK, twi_show_reading},
-                             {"/api/traces/", TWI_MAY_LOOK, twi_show_trace},
-                             {"/api/zones/", TWI_MAY_LOOK, twi_show_zones},
-                             {"/api/plan", TWI_MAY_LOOK, twi_show_plan},
-                             {"/api/sensors", TWI_MAY_LOOK, twi_show_sensors},
-                             {"/api/log", TWI_MAY_LOOK, twi_show_log},
-                             {"/api/outbox", TWI_MAY_LOOK, twi_show_outbox},
-                             {"/api/settings", TWI_MAY_RUN, twi_show_settings},
-                             {"/api/settings/file", TWI_MAY_RUN, twi_show_file},
-                             {"/api/phones", TWI_MAY_LOOK, twi_show_phones},
-                             {"/packed.zip", TWI_MAY_LOOK, twi_show_packed},
-                             {"/captures/", TWI_MAY_LOOK, twi_show_capture},
-                             {"/live/", TWI_MAY_LOOK, twi_show_stream},
-                             {"/picture/", TWI_MAY_LOOK, twi_show_picture},
-                             {NULL, TWI_MAY_NOTHING, NULL}};
+static const route READ[] = {{"/api/status", TWI_MAY_LOOK, twi_show_status, HEEDED},
+                             {"/api/sightings", TWI_MAY_LOOK, twi_show_sightings, HEEDED},
+                             {"/api/sightings/", TWI_MAY_LOOK, twi_show_sighting, HEEDED},
+                             {"/api/missed", TWI_MAY_LOOK, twi_show_missed, HEEDED},
+                             {"/api/names", TWI_MAY_LOOK, twi_show_names, HEEDED},
+                             {"/api/thumbs/", TWI_MAY_LOOK, twi_show_thumb, HEEDED},
+                             {"/api/readings/", TWI_MAY_LOOK, twi_show_reading, NAMED},
+                             {"/api/traces/", TWI_MAY_LOOK, twi_show_trace, NAMED},
+                             {"/api/zones/", TWI_MAY_LOOK, twi_show_zones, NAMED},
+                             {"/api/plan", TWI_MAY_LOOK, twi_show_plan, NOTHING},
+                             {"/api/sensors", TWI_MAY_LOOK, twi_show_sensors, NOTHING},
+                             {"/api/log", TWI_MAY_LOOK, twi_show_log, NOTHING},
+                             {"/api/outbox", TWI_MAY_LOOK, twi_show_outbox, NOTHING},
+                             {"/api/settings", TWI_MAY_RUN, twi_show_settings, NOTHING},
+                             {"/api/settings/file", TWI_MAY_RUN, twi_show_file, NOTHING},
+                             {"/api/phones", TWI_MAY_LOOK, twi_show_phones, NOTHING},
+                             {"/packed.zip", TWI_MAY_LOOK, twi_show_packed, HEEDED},
+                             {"/captures/", TWI_MAY_LOOK, twi_show_capture, HEEDED},
+                             {"/live/", TWI_MAY_LOOK, twi_show_stream, NAMED},
+                             {"/picture/", TWI_MAY_LOOK, twi_show_picture, NAMED},
+                             {NULL, TWI_MAY_NOTHING, NULL, NOTHING}};
 
-static const route CHANGE[] = {{"/api/order", TWI_MAY_RUN, twi_do_order},
-                               {"/api/sightings", TWI_MAY_RUN, twi_change_sightings},
-                               {"/api/sightings/", TWI_MAY_RUN, twi_change_sighting},
-                               {"/api/missed", TWI_MAY_RUN, twi_change_missed},
-                               {"/api/settings", TWI_MAY_RUN, twi_change_settings},
-                               {"/api/settings/file", TWI_MAY_RUN, twi_change_file},
-                               {"/api/try", TWI_MAY_RUN, twi_try_changes},
-                               {"/api/outbox", TWI_MAY_RUN, twi_change_outbox},
-                               {"/api/phones", TWI_MAY_LOOK, twi_change_phones},
-                               {"/api/finds", TWI_MAY_RUN, twi_find_cameras},
-                               {"/api/trial", TWI_MAY_RUN, twi_try_destination},
-                               {NULL, TWI_MAY_NOTHING, NULL}};
+static const route CHANGE[] = {
+    {"/api/order", TWI_MAY_RUN, twi_do_order, HEEDED},
+    {"/api/sightings", TWI_MAY_RUN, twi_change_sightings, HEEDED},
+    {"/api/sightings/", TWI_MAY_RUN, twi_change_sighting, HEEDED},
+    {"/api/missed", TWI_MAY_RUN, twi_change_missed, HEEDED},
+    {"/api/settings", TWI_MAY_RUN, twi_change_settings, NOTHING},
+    {"/api/settings/file", TWI_MAY_RUN, twi_change_file, NOTHING},
+    {"/api/try", TWI_MAY_RUN, twi_try_changes, NOTHING},
+    {"/api/outbox", TWI_MAY_RUN, twi_change_outbox, NOTHING},
+    {"/api/phones", TWI_MAY_LOOK, twi_change_phones, NOTHING},
+    {"/api/finds", TWI_MAY_RUN, twi_find_cameras, NOTHING},
+    {"/api/trial", TWI_MAY_RUN, twi_try_destination, NOTHING},
+    {NULL, TWI_MAY_NOTHING, NULL, NOTHING}};
 
 /* @param rest  Set to what follows a path that ends in "/". */
 static const route *find_route(const route *all, const char *path, const char **rest)
@@ -249,13 +261,23 @@ static void follow(twi_page *p, const twi_web_request *r, const visitor *v,
                    const route *all, twi_web_answer *out)
 {
     const char *rest = "";
+    const twi_asked asked = {.path = r->path,
+                             .body = r->body,
+                             .bytes = r->bytes,
+                             .call = r->call,
+                             .who = v->known ? v->session.name : "",
+                             .cameras = v->cameras};
     const route *found = find_route(all, r->path, &rest);
     if (!found || (found->path[strlen(found->path) - 1] == '/' && !rest[0]))
         twi_answer_error(404, "there is no such thing", out);
     else if (v->may < found->may)
         twi_answer_error(403, "this account may only look", out);
+    else if (v->cameras[0] && found->some == NOTHING)
+        twi_answer_error(403, "this account is for some cameras alone", out);
+    else if (found->some == NAMED && !twi_may_see(&asked, rest))
+        twi_answer_error(404, "there is no such camera", out);
     else
-        found->answer(p, r, rest, out);
+        found->answer(p, &asked, rest, out);
 }
 
 /* What needs to be known of who asks. */

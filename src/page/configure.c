@@ -90,7 +90,7 @@ static tw_status walk(tw_settings *s, const char *head, const char *name, json_t
                : TW_ENOENT;
 }
 
-void twi_show_settings(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_show_settings(twi_page *p, const twi_asked *r, const char *rest,
                        twi_web_answer *out)
 {
     const char *head = p->web->query(r->call, "head"),
@@ -126,7 +126,7 @@ static json_t *describe_zone(const twi_camera_settings *camera, size_t index)
                      zone->stay_ppm / 1e4);
 }
 
-void twi_show_zones(twi_page *p, const twi_web_request *r, const char *camera,
+void twi_show_zones(twi_page *p, const twi_asked *r, const char *camera,
                     twi_web_answer *out)
 {
     tw_settings *s = twi_page_settings(p);
@@ -265,8 +265,16 @@ static void apply(twi_page *p, const tw_settings *made)
 }
 
 /* Say what would change, or change it. */
-static void finish(twi_page *p, twi_draft *draft, const tw_settings *made, bool write,
-                   twi_web_answer *out)
+static void note_change(twi_page *p, const twi_asked *r, size_t lines)
+{
+    char line[64];
+    (void)snprintf(line, sizeof line, "settings changed in %zu line%s", lines,
+                   lines == 1 ? "" : "s");
+    twi_page_did(p, r, NULL, line);
+}
+
+static void finish(twi_page *p, const twi_asked *r, twi_draft *draft,
+                   const tw_settings *made, bool write, twi_web_answer *out)
 {
     json_t *lines = json_array();
     tw_error err = {0};
@@ -274,8 +282,10 @@ static void finish(twi_page *p, twi_draft *draft, const tw_settings *made, bool 
     const bool restart = needs_restart(p, made);
     if (st == TW_OK && write)
         st = twi_draft_write(draft, &err);
-    if (st == TW_OK && write)
+    if (st == TW_OK && write) {
         apply(p, made);
+        note_change(p, r, json_array_size(lines));
+    }
     if (st == TW_OK)
         twi_answer_json(
             json_pack("{sO sb sb}", "lines", lines, "written", write, "restart", restart),
@@ -285,7 +295,7 @@ static void finish(twi_page *p, twi_draft *draft, const tw_settings *made, bool 
     json_decref(lines);
 }
 
-void twi_change_settings(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_change_settings(twi_page *p, const twi_asked *r, const char *rest,
                          twi_web_answer *out)
 {
     json_t *asked = twi_body_of(r);
@@ -294,15 +304,14 @@ void twi_change_settings(twi_page *p, const twi_web_request *r, const char *rest
     (void)rest;
     (void)pthread_mutex_lock(&p->writing);
     if (twi_draft_of(p, json_object_get(asked, "changes"), &draft, &made, out) == TW_OK)
-        finish(p, draft, made, json_is_true(json_object_get(asked, "write")), out);
+        finish(p, r, draft, made, json_is_true(json_object_get(asked, "write")), out);
     (void)pthread_mutex_unlock(&p->writing);
     twi_draft_free(draft);
     tw_settings_free(made);
     json_decref(asked);
 }
 
-void twi_show_file(twi_page *p, const twi_web_request *r, const char *rest,
-                   twi_web_answer *out)
+void twi_show_file(twi_page *p, const twi_asked *r, const char *rest, twi_web_answer *out)
 {
     twi_draft *draft = NULL;
     size_t bytes = 0;
@@ -324,7 +333,7 @@ void twi_show_file(twi_page *p, const twi_web_request *r, const char *rest,
                             .name = "station.ini"};
 }
 
-void twi_change_file(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_change_file(twi_page *p, const twi_asked *r, const char *rest,
                      twi_web_answer *out)
 {
     json_t *asked = twi_body_of(r);
@@ -340,7 +349,7 @@ void twi_change_file(twi_page *p, const twi_web_request *r, const char *rest,
         if (twi_draft_replace(draft, text, strlen(text), &err) != TW_OK)
             twi_answer_error(400, err.text, out);
         else if (check_draft(draft, &made, out) == TW_OK)
-            finish(p, draft, made, json_is_true(json_object_get(asked, "write")), out);
+            finish(p, r, draft, made, json_is_true(json_object_get(asked, "write")), out);
     }
     (void)pthread_mutex_unlock(&p->writing);
     twi_draft_free(draft);

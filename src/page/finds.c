@@ -43,7 +43,7 @@ static void seek(twi_page *p, json_t *asked, twi_web_answer *out)
 }
 
 /* One at a time, as others would only make the network busier. */
-void twi_find_cameras(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_find_cameras(twi_page *p, const twi_asked *r, const char *rest,
                       twi_web_answer *out)
 {
     json_t *asked = twi_body_of(r);

@@ -390,7 +390,7 @@ static void answer_reading(live *l, const char *camera, const tw_blob *box,
 
 /* ---- what is asked ---------------------------------------------------------------- */
 
-void twi_show_stream(twi_page *p, const twi_web_request *r, const char *camera,
+void twi_show_stream(twi_page *p, const twi_asked *r, const char *camera,
                      twi_web_answer *out)
 {
     if (twi_page_has_camera(p, camera))
@@ -399,7 +399,7 @@ void twi_show_stream(twi_page *p, const twi_web_request *r, const char *camera,
         twi_answer_error(404, "there is no such camera", out);
 }
 
-void twi_show_picture(twi_page *p, const twi_web_request *r, const char *camera,
+void twi_show_picture(twi_page *p, const twi_asked *r, const char *camera,
                       twi_web_answer *out)
 {
     const char *after = p->web->query(r->call, "after");
@@ -427,7 +427,7 @@ static bool read_box(const char *text, tw_blob *box)
     return true;
 }
 
-void twi_show_reading(twi_page *p, const twi_web_request *r, const char *camera,
+void twi_show_reading(twi_page *p, const twi_asked *r, const char *camera,
                       twi_web_answer *out)
 {
     tw_blob box;

@@ -79,17 +79,16 @@ static bool add_given(void *ctx, const char *name, uint32_t named)
     return json_array_size(list) < 2 * LIST_MOST;
 }
 
-void twi_show_names(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_show_names(twi_page *p, const twi_asked *r, const char *rest,
                     twi_web_answer *out)
 {
     json_t *list = json_array();
     tw_status st = TW_OK;
-    (void)r;
     (void)rest;
     add_own(p, list);
     (void)pthread_mutex_lock(&p->store_lock);
     tw_catalogue *c = twi_page_catalogue(p);
-    if (c)
+    if (c && r->cameras[0] == '\0') /* given before any camera */
         st = tw_catalogue_names(c, add_given, list, NULL);
     (void)pthread_mutex_unlock(&p->store_lock);
     if (st == TW_OK)

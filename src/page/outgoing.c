@@ -42,7 +42,7 @@ static json_t *all_names(twi_page *p, tw_catalogue *c)
     return names;
 }
 
-void twi_show_outbox(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_show_outbox(twi_page *p, const twi_asked *r, const char *rest,
                      twi_web_answer *out)
 {
     static const twi_item_state states[] = {TWI_ITEM_GIVEN_UP, TWI_ITEM_WAITING};
@@ -68,7 +68,7 @@ void twi_show_outbox(twi_page *p, const twi_web_request *r, const char *rest,
     twi_answer_json(json_pack("{so so}", "destinations", list, "items", items), 200, out);
 }
 
-void twi_change_outbox(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_change_outbox(twi_page *p, const twi_asked *r, const char *rest,
                        twi_web_answer *out)
 {
     json_t *asked = twi_body_of(r);
@@ -103,7 +103,7 @@ static void answer_outcome(const twi_send_outcome *o, twi_web_answer *out)
 }
 
 /* One at a time: each may take as long as the destination's patience. */
-void twi_try_destination(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_try_destination(twi_page *p, const twi_asked *r, const char *rest,
                          twi_web_answer *out)
 {
     json_t *asked = twi_body_of(r);

@@ -16,8 +16,9 @@
 
 enum {
     TWI_ACCOUNTS_MAX = 64,
-    TWI_ACCOUNT_NAME_MAX = 33, /* bytes, the final 0 included */
-    TWI_PASSWORD_LEAST = 8,    /* letters */
+    TWI_ACCOUNT_NAME_MAX = 33,     /* bytes, the final 0 included */
+    TWI_ACCOUNT_CAMERAS_MAX = 256, /* likewise */
+    TWI_PASSWORD_LEAST = 8,        /* letters */
     TWI_PASSWORD_MAX = 256
 };
 
@@ -32,11 +33,12 @@ typedef enum twi_may {
  * by argon2id; the file is made with mode 0600, and replaced as a whole.
  *
  * @param name  1 to 32 letters, digits, - _ or .
- * @return TW_OK; TW_EINVAL: bad name, or a password that is too short or long; TW_ESIZE:
- *         TWI_ACCOUNTS_MAX are there; TW_ENOTSUP: a module is missing; TW_EDAMAGED: the
- *         file is none of accounts, or others may read it; TW_EIO... */
+ * @param cameras  That it may see, with blanks between; "": all.
+ * @return TW_OK; TW_EINVAL: bad name, bad cameras, or a password that is too short or
+ * long; TW_ESIZE: TWI_ACCOUNTS_MAX are there; TW_ENOTSUP: a module is missing;
+ * TW_EDAMAGED: the file is none of accounts, or others may read it; TW_EIO... */
 tw_status twi_account_set(const char *file, const char *name, twi_may may,
-                          const char *password, tw_error *err);
+                          const char *cameras, const char *password, tw_error *err);
 
 /** @return TW_OK; TW_ENOENT: there is no such account; else as above. */
 tw_status twi_account_remove(const char *file, const char *name, tw_error *err);
@@ -44,7 +46,8 @@ tw_status twi_account_remove(const char *file, const char *name, tw_error *err);
 /** Visit all accounts in the order of the file. @return as above; a file that is not
  * there has none. */
 tw_status twi_account_walk(const char *file,
-                           void (*visit)(void *ctx, const char *name, twi_may may),
+                           void (*visit)(void *ctx, const char *name, twi_may may,
+                                         const char *cameras),
                            void *ctx, tw_error *err);
 
 typedef struct twi_page twi_page;

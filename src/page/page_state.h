@@ -31,6 +31,7 @@ enum {
 
 typedef struct account {
     char name[TWI_ACCOUNT_NAME_MAX];
+    char cameras[TWI_ACCOUNT_CAMERAS_MAX]; /* with blanks between; "": all */
     char hash[TWI_HASH_BYTES];
     twi_may may;
 } account;
@@ -229,8 +230,25 @@ bool twi_page_may_look(twi_page *page, const char *token);
 /** The handler of the server. */
 void twi_page_handle(void *page, const twi_web_request *request, twi_web_answer *out);
 
+/* A request, and who asks. */
+typedef struct twi_asked {
+    const char *path, *body;
+    size_t bytes;
+    twi_web_call *call;
+    const char *who;     /* the account's name; "": there are no accounts */
+    const char *cameras; /* that it may see, with blanks between; "": all */
+} twi_asked;
+
+/** (visitors.c) Whether who asks may see a camera. */
+bool twi_may_see(const twi_asked *r, const char *camera);
+
+/** (visitors.c) Note in the log of the station what somebody did: "..., by ann".
+ * @param camera  NULL: it concerns none, or several. */
+void twi_page_did(twi_page *page, const twi_asked *r, const char *camera,
+                  const char *what);
+
 /* What answers: r->path is its own, followed by rest. */
-typedef void twi_answer_fn(twi_page *p, const twi_web_request *r, const char *rest,
+typedef void twi_answer_fn(twi_page *p, const twi_asked *r, const char *rest,
                            twi_web_answer *out);
 
 /* show.c: the station */
@@ -242,10 +260,11 @@ twi_answer_fn twi_show_stream, twi_show_picture, twi_show_reading;
 twi_answer_fn twi_show_sightings, twi_show_sighting, twi_show_capture, twi_show_thumb,
     twi_change_sighting;
 /** What of the sightings is wanted, by the query; texts are the request's. */
-void twi_filter_of(twi_page *p, const twi_web_request *r, tw_sighting_filter *out);
+void twi_filter_of(twi_page *p, const twi_asked *r, tw_sighting_filter *out);
 /** Change one. @param asked  The JSON object that was asked.
  * @return TW_OK; TW_EINVAL: it asks for nothing that is known; TW_ENOENT... */
-tw_status twi_change_one(twi_page *p, int64_t id, const void *asked, tw_error *err);
+tw_status twi_change_one(twi_page *p, const twi_asked *r, int64_t id, const void *asked,
+                         tw_error *err);
 /* several.c: more than one of them */
 twi_answer_fn twi_change_sightings, twi_show_packed;
 /* names.c: who was seen */
@@ -283,9 +302,9 @@ tw_status twi_draft_of(twi_page *p, const void *changes, twi_draft **draft,
 /** Milliseconds since 1970, as browsers count. @return microseconds, 0: it is no time. */
 int64_t twi_us_of(int64_t ms);
 /** The same of the query. */
-int64_t twi_time_of(twi_page *p, const twi_web_request *r, const char *name);
+int64_t twi_time_of(twi_page *p, const twi_asked *r, const char *name);
 /** The body as JSON (a json_t), the caller's. @return NULL: it is none. */
-void *twi_body_of(const twi_web_request *r);
+void *twi_body_of(const twi_asked *r);
 
 /** Answer with JSON (a json_t), which is let go. */
 void twi_answer_json(void *json, unsigned status, twi_web_answer *out);

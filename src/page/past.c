@@ -73,7 +73,7 @@ static bool gather(void *ctx, const tw_trace_point *point)
     return true;
 }
 
-static size_t points_of(twi_page *p, const twi_web_request *r)
+static size_t points_of(twi_page *p, const twi_asked *r)
 {
     const char *text = p->web->query(r->call, "points");
     const long n = text ? strtol(text, NULL, 10) : POINTS;
@@ -105,7 +105,7 @@ static void show_span(twi_page *p, const char *camera, int64_t from_us, int64_t 
     free(g);
 }
 
-void twi_show_trace(twi_page *p, const twi_web_request *r, const char *camera,
+void twi_show_trace(twi_page *p, const twi_asked *r, const char *camera,
                     twi_web_answer *out)
 {
     const int64_t from_us = twi_time_of(p, r, "from");
@@ -257,7 +257,7 @@ static void answer_try(twi_page *p, tw_settings *now, tw_settings *changed,
     twi_answer_json(o, 200, out);
 }
 
-void twi_try_changes(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_try_changes(twi_page *p, const twi_asked *r, const char *rest,
                      twi_web_answer *out)
 {
     json_t *asked = twi_body_of(r);

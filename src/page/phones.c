@@ -9,7 +9,7 @@
 #include "page_state.h"
 
 /* Who asks, of whom it is known that he may look. @return false: he has just gone. */
-static bool who_asks(twi_page *p, const twi_web_request *r, account *out)
+static bool who_asks(twi_page *p, const twi_asked *r, account *out)
 {
     session who;
     const char *token = p->web->cookie(r->call, TWI_COOKIE);
@@ -74,7 +74,7 @@ static void answer_phones(twi_page *p, const twi_phones *phones, const account *
         twi_answer_error(500, err.text, out);
 }
 
-void twi_show_phones(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_show_phones(twi_page *p, const twi_asked *r, const char *rest,
                      twi_web_answer *out)
 {
     account who;
@@ -146,7 +146,7 @@ static void add(twi_page *p, const json_t *o, const account *who, twi_web_answer
     }
 }
 
-void twi_change_phones(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_change_phones(twi_page *p, const twi_asked *r, const char *rest,
                        twi_web_answer *out)
 {
     account who;

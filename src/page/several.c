@@ -20,9 +20,17 @@ static json_t *without_numbers(const json_t *asked)
     return one;
 }
 
+static void note_removals(twi_page *p, const twi_asked *r, size_t count, bool removed)
+{
+    char line[64];
+    (void)snprintf(line, sizeof line, "%zu sighting%s %s", count, count == 1 ? "" : "s",
+                   removed ? "deleted" : "not deleted after all");
+    twi_page_did(p, r, NULL, line);
+}
+
 /* One that is gone by now does not keep the others from it. */
-static void change_all(twi_page *p, const json_t *asked, const json_t *numbers,
-                       twi_web_answer *out)
+static void change_all(twi_page *p, const twi_asked *r, const json_t *asked,
+                       const json_t *numbers, twi_web_answer *out)
 {
     json_t *one = without_numbers(asked), *failed = json_array();
     size_t changed = 0;
@@ -32,7 +40,7 @@ static void change_all(twi_page *p, const json_t *asked, const json_t *numbers,
         json_t *number = json_array_get(numbers, i);
         memset(&err, 0, sizeof err);
         st = json_is_integer(number)
-                 ? twi_change_one(p, json_integer_value(number), one, &err)
+                 ? twi_change_one(p, r, json_integer_value(number), one, &err)
                  : tw_fail(&err, TW_EINVAL, "numbers are those of sightings");
         changed += st == TW_OK;
         if (st != TW_OK)
@@ -41,6 +49,8 @@ static void change_all(twi_page *p, const json_t *asked, const json_t *numbers,
             (void)tw_fail(&first, st, "%s",
                           err.text[0] ? err.text : "there is no such sighting");
     }
+    if (changed > 0 && json_is_boolean(json_object_get(one, "remove")))
+        note_removals(p, r, changed, json_is_true(json_object_get(one, "remove")));
     if (st == TW_EINVAL)
         twi_answer_error(400, err.text, out);
     else
@@ -51,7 +61,7 @@ static void change_all(twi_page *p, const json_t *asked, const json_t *numbers,
     json_decref(one);
 }
 
-void twi_change_sightings(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_change_sightings(twi_page *p, const twi_asked *r, const char *rest,
                           twi_web_answer *out)
 {
     json_t *asked = twi_body_of(r);
@@ -61,7 +71,7 @@ void twi_change_sightings(twi_page *p, const twi_web_request *r, const char *res
     if (count == 0 || count > SEVERAL_MAX)
         twi_answer_error(400, "numbers are 1 to 5000 of sightings", out);
     else
-        change_all(p, asked, numbers, out);
+        change_all(p, r, asked, numbers, out);
     json_decref(asked);
 }
 
@@ -71,6 +81,7 @@ typedef struct gathering {
     twi_page *page;
     twi_pack *pack;
     tw_catalogue *catalogue;
+    const char *cameras; /* that who asks may see */
     tw_status status;
     tw_error *err;
 } gathering;
@@ -89,7 +100,8 @@ static tw_status gather_list(gathering *g, const char *numbers)
     const char *at = numbers;
     for (int i = 0; *at && i < SEVERAL_MAX && g->status == TW_OK; i++) {
         char *end = NULL;
-        const tw_sighting_filter one = {.id = strtoll(at, &end, 10)};
+        const tw_sighting_filter one = {.id = strtoll(at, &end, 10),
+                                        .cameras = g->cameras};
         if (end == at || one.id <= 0 || (*end && *end != ','))
             return tw_fail(g->err, TW_EINVAL, "numbers are such as 12,15,19");
         const tw_status st =
@@ -106,14 +118,14 @@ static tw_status gather_found(gathering *g, const tw_sighting_filter *filter)
     return st == TW_OK ? g->status : st;
 }
 
-static tw_status gather_all(twi_page *p, const twi_web_request *r, twi_pack *pack,
+static tw_status gather_all(twi_page *p, const twi_asked *r, twi_pack *pack,
                             tw_error *err)
 {
     const char *numbers = p->web->query(r->call, "numbers");
     tw_sighting_filter filter;
     twi_filter_of(p, r, &filter);
     (void)pthread_mutex_lock(&p->store_lock);
-    gathering g = {p, pack, twi_page_catalogue(p), TW_OK, err};
+    gathering g = {p, pack, twi_page_catalogue(p), r->cameras, TW_OK, err};
     const tw_status st = !g.catalogue ? TW_ENOENT
                          : numbers    ? gather_list(&g, numbers)
                                       : gather_found(&g, &filter);
@@ -143,7 +155,7 @@ static void name_pack(twi_page *p, char *out, size_t room)
                    t.month, t.day);
 }
 
-void twi_show_packed(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_show_packed(twi_page *p, const twi_asked *r, const char *rest,
                      twi_web_answer *out)
 {
     twi_pack *pack = NULL;

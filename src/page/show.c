@@ -27,10 +27,9 @@ static json_t *stopped_destinations(twi_page *p)
     return list;
 }
 
-void twi_show_status(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_show_status(twi_page *p, const twi_asked *r, const char *rest,
                      twi_web_answer *out)
 {
-    (void)r;
     (void)rest;
     tw_camera_status camera;
     json_t *stopped = stopped_destinations(p);
@@ -39,7 +38,8 @@ void twi_show_status(twi_page *p, const twi_web_request *r, const char *rest,
     (void)pthread_mutex_lock(&p->station_lock);
     for (size_t i = 0; p->station && tw_station_camera(p->station, i, &camera) == TW_OK;
          i++)
-        (void)json_array_append_new(cameras, describe_camera(p, &camera));
+        if (twi_may_see(r, camera.name))
+            (void)json_array_append_new(cameras, describe_camera(p, &camera));
     const bool known = p->station && tw_station_store(p->station, &store) == TW_OK;
     json_t *all = twi_json_station(p->station_name, p->station ? "up" : "down", stopped,
                                    known ? &store : NULL);
@@ -48,13 +48,28 @@ void twi_show_status(twi_page *p, const twi_web_request *r, const char *rest,
     twi_answer_json(all, 200, out);
 }
 
-void twi_do_order(twi_page *p, const twi_web_request *r, const char *rest,
-                  twi_web_answer *out)
+/* Without a camera it would be for all of them. */
+static bool may_order(const twi_asked *r)
+{
+    json_t *asked = twi_body_of(r);
+    const char *camera = json_string_value(json_object_get(asked, "camera"));
+    const bool may = r->cameras[0] == '\0' || (camera && twi_may_see(r, camera));
+    json_decref(asked);
+    return may;
+}
+
+void twi_do_order(twi_page *p, const twi_asked *r, const char *rest, twi_web_answer *out)
 {
     tw_error err = {0};
     (void)rest;
+    if (!may_order(r)) {
+        twi_answer_error(403, "this account is for some cameras alone: name one of them",
+                         out);
+        return;
+    }
     (void)pthread_mutex_lock(&p->station_lock);
-    const tw_status st = twi_deliver_order(p->station, r->body, r->bytes, &err);
+    const tw_status st =
+        twi_deliver_order(p->station, r->body, r->bytes, r->who[0] ? r->who : NULL, &err);
     (void)pthread_mutex_unlock(&p->station_lock);
     if (st == TW_OK)
         twi_answer_json(json_pack("{ss}", "done", err.text), 200, out);
@@ -75,8 +90,7 @@ static json_t *describe_plan(const twi_plan *plan, double *day_bytes)
     return list;
 }
 
-void twi_show_plan(twi_page *p, const twi_web_request *r, const char *rest,
-                   twi_web_answer *out)
+void twi_show_plan(twi_page *p, const twi_asked *r, const char *rest, twi_web_answer *out)
 {
     twi_plan plan = {0};
     tw_store_status store;
@@ -124,8 +138,7 @@ static bool take_log_entry(void *ctx, const tw_log_entry *h)
     return true;
 }
 
-void twi_show_log(twi_page *p, const twi_web_request *r, const char *rest,
-                  twi_web_answer *out)
+void twi_show_log(twi_page *p, const twi_asked *r, const char *rest, twi_web_answer *out)
 {
     json_t *list = json_array();
     (void)rest;
@@ -197,7 +210,7 @@ static bool sensor_at(twi_page *p, size_t index, tw_sensor_status *out)
     return there;
 }
 
-void twi_show_sensors(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_show_sensors(twi_page *p, const twi_asked *r, const char *rest,
                       twi_web_answer *out)
 {
     tw_settings *s = twi_page_settings(p);

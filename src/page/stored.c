@@ -45,7 +45,7 @@ static bool add_brief(void *ctx, const tw_sighting_record *r)
     return true;
 }
 
-void twi_filter_of(twi_page *p, const twi_web_request *r, tw_sighting_filter *out)
+void twi_filter_of(twi_page *p, const twi_asked *r, tw_sighting_filter *out)
 {
     const char *camera = p->web->query(r->call, "camera"),
                *starred = p->web->query(r->call, "starred"),
@@ -57,10 +57,11 @@ void twi_filter_of(twi_page *p, const twi_web_request *r, tw_sighting_filter *ou
                                 .until_us = twi_time_of(p, r, "until"),
                                 .starred = starred && strcmp(starred, "1") == 0,
                                 .name = name && name[0] ? name : NULL,
+                                .cameras = r->cameras,
                                 .most = n > 0 && n < MOST ? (uint32_t)n : MOST};
 }
 
-void twi_show_sightings(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_show_sightings(twi_page *p, const twi_asked *r, const char *rest,
                         twi_web_answer *out)
 {
     (void)rest;
@@ -83,6 +84,32 @@ void twi_show_sightings(twi_page *p, const twi_web_request *r, const char *rest,
         json_decref(list);
 }
 
+static bool note_seen(void *ctx, const tw_sighting_record *r)
+{
+    (void)r;
+    *(bool *)ctx = true;
+    return false;
+}
+
+/* Whether the catalogue has such a sighting, of a camera that who asks may see. */
+static bool is_seen(twi_page *p, const twi_asked *r, int64_t id)
+{
+    const tw_sighting_filter filter = {.id = id, .cameras = r->cameras};
+    bool seen = false;
+    (void)pthread_mutex_lock(&p->store_lock);
+    tw_catalogue *c = twi_page_catalogue(p);
+    if (c && id > 0)
+        (void)tw_catalogue_sightings(c, &filter, note_seen, &seen, NULL);
+    (void)pthread_mutex_unlock(&p->store_lock);
+    return seen;
+}
+
+/* The same, and it is not to be removed. */
+static bool is_there(twi_page *p, const twi_asked *r, int64_t id)
+{
+    return is_seen(p, r, id) && !twi_removals_has(p, id);
+}
+
 /* A number that is all of a text. @return 0: it is none. */
 static int64_t number_of(const char *text)
 {
@@ -91,14 +118,14 @@ static int64_t number_of(const char *text)
     return end != text && *end == '\0' && n > 0 ? n : 0;
 }
 
-void twi_show_sighting(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_show_sighting(twi_page *p, const twi_asked *r, const char *rest,
                        twi_web_answer *out)
 {
     const int64_t id = number_of(rest);
-    (void)r;
+    const bool there = is_there(p, r, id);
     (void)pthread_mutex_lock(&p->store_lock);
     tw_catalogue *c = twi_page_catalogue(p);
-    json_t *one = c && !twi_removals_has(p, id) ? twi_json_record(c, id, NULL) : NULL;
+    json_t *one = c && there ? twi_json_record(c, id, NULL) : NULL;
     (void)pthread_mutex_unlock(&p->store_lock);
     if (one)
         twi_answer_json(one, 200, out);
@@ -109,21 +136,22 @@ void twi_show_sighting(twi_page *p, const twi_web_request *r, const char *rest,
 /* ---- captures --------------------------------------------------------------------- */
 
 /* What the catalogue knows, and nothing else: so no spelling leads out of the store. */
-static bool is_known(twi_page *p, const char *file)
+static bool is_known(twi_page *p, const twi_asked *r, const char *file)
 {
     (void)pthread_mutex_lock(&p->store_lock);
     tw_catalogue *c = twi_page_catalogue(p);
-    const bool known = c && twi_catalogue_knows(c, file);
+    const bool known = c && twi_catalogue_knows(c, file, r->cameras);
     (void)pthread_mutex_unlock(&p->store_lock);
     return known;
 }
 
 /* @return -1: there is no such capture. */
-static int open_capture(twi_page *p, const char *file, uint64_t *bytes)
+static int open_capture(twi_page *p, const twi_asked *r, const char *file,
+                        uint64_t *bytes)
 {
     char path[PATH_BYTES];
     struct stat s;
-    if (!is_known(p, file) ||
+    if (!is_known(p, r, file) ||
         snprintf(path, sizeof path, "%s/%s", p->store, file) >= (int)sizeof path)
         return -1;
     const int fd = open(path, O_RDONLY | O_CLOEXEC | O_NOFOLLOW);
@@ -136,12 +164,12 @@ static int open_capture(twi_page *p, const char *file, uint64_t *bytes)
     return -1;
 }
 
-void twi_show_capture(twi_page *p, const twi_web_request *r, const char *file,
+void twi_show_capture(twi_page *p, const twi_asked *r, const char *file,
                       twi_web_answer *out)
 {
     uint64_t bytes = 0;
     const char *slash = strrchr(file, '/');
-    const int fd = open_capture(p, file, &bytes);
+    const int fd = open_capture(p, r, file, &bytes);
     if (fd < 0) {
         twi_answer_error(404, "there is no such capture", out);
         return;
@@ -200,14 +228,14 @@ static tw_status reduce(const char *path, uint8_t **out, size_t *bytes)
     return st;
 }
 
-void twi_show_thumb(twi_page *p, const twi_web_request *r, const char *rest,
+void twi_show_thumb(twi_page *p, const twi_asked *r, const char *rest,
                     twi_web_answer *out)
 {
     char path[PATH_BYTES];
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
-    (void)r;
-    if (find_still(p, number_of(rest), path) == TW_OK &&
+    if (is_there(p, r, number_of(rest)) &&
+        find_still(p, number_of(rest), path) == TW_OK &&
         reduce(path, &jpeg, &bytes) == TW_OK)
         *out = (twi_web_answer){.status = 200,
                                 .type = "image/jpeg",
@@ -258,21 +286,7 @@ static tw_status send_again(twi_page *p, int64_t id, const char *destination,
     return st;
 }
 
-static bool is_there(twi_page *p, int64_t id)
-{
-    const tw_sighting_filter filter = {.id = id};
-    json_t *list = json_array();
-    listing l = {p, list};
-    (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = twi_page_catalogue(p);
-    if (c)
-        (void)tw_catalogue_sightings(c, &filter, add_sighting, &l, NULL);
-    (void)pthread_mutex_unlock(&p->store_lock);
-    const bool there = json_array_size(list) > 0;
-    json_decref(list);
-    return there;
-}
-
+/* It is there: for removing, and, as long as it is to be removed, for undoing that. */
 static tw_status remove_later(twi_page *p, int64_t id, bool on, tw_error *err)
 {
     if (!p->host.card)
@@ -281,15 +295,24 @@ static tw_status remove_later(twi_page *p, int64_t id, bool on, tw_error *err)
         return twi_removals_undo(p, id)
                    ? TW_OK
                    : tw_fail(err, TW_ENOENT, "it is too late to undo that");
-    return is_there(p, id) ? twi_removals_add(p, id) : TW_ENOENT;
+    return twi_removals_add(p, id);
 }
 
-tw_status twi_change_one(twi_page *p, int64_t id, const void *asked, tw_error *err)
+/* One that is to be removed is there for undoing that alone. */
+static bool may_change(twi_page *p, const twi_asked *r, int64_t id, const json_t *removed)
+{
+    return json_is_false(removed) ? is_seen(p, r, id) : is_there(p, r, id);
+}
+
+tw_status twi_change_one(twi_page *p, const twi_asked *r, int64_t id, const void *asked,
+                         tw_error *err)
 {
     const json_t *o = asked, *starred = json_object_get(o, "star"),
                  *removed = json_object_get(o, "remove"),
                  *sent = json_object_get(o, "send"), *marked = json_object_get(o, "mark");
     tw_status st = TW_EINVAL;
+    if (id > 0 && !may_change(p, r, id, removed))
+        return TW_ENOENT;
     if (id > 0 && json_is_boolean(starred))
         st = star(p, id, json_is_true(starred), err);
     else if (id > 0 && json_is_boolean(removed))
@@ -307,12 +330,25 @@ tw_status twi_change_one(twi_page *p, int64_t id, const void *asked, tw_error *e
     return st;
 }
 
-void twi_change_sighting(twi_page *p, const twi_web_request *r, const char *rest,
+static void note_removal(twi_page *p, const twi_asked *r, int64_t id,
+                         const json_t *removed)
+{
+    char line[64];
+    (void)snprintf(line, sizeof line, "sighting %lld %s", (long long)id,
+                   json_is_true(removed) ? "deleted" : "not deleted after all");
+    if (json_is_boolean(removed))
+        twi_page_did(p, r, NULL, line);
+}
+
+void twi_change_sighting(twi_page *p, const twi_asked *r, const char *rest,
                          twi_web_answer *out)
 {
     json_t *o = twi_body_of(r);
     tw_error err = {0};
-    const tw_status st = twi_change_one(p, number_of(rest), o, &err);
+    const int64_t id = number_of(rest);
+    const tw_status st = twi_change_one(p, r, id, o, &err);
+    if (st == TW_OK)
+        note_removal(p, r, id, json_object_get(o, "remove"));
     if (st == TW_EINVAL)
         twi_answer_error(400, err.text, out);
     else

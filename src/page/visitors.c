@@ -1,7 +1,9 @@
 /* Whose a session is. */
+#include <stdio.h>
 #include <stdlib.h>
 
 #include "page_state.h"
+#include "tawny/station.h"
 
 const account *twi_page_account(twi_page *p, const char *token, const accounts *all,
                                 session *out)
@@ -23,4 +25,20 @@ bool twi_page_may_look(twi_page *p, const char *token)
     may = may && (token[0] ? twi_page_account(p, token, all, &s) != NULL : !all->made);
     free(all);
     return may;
+}
+
+bool twi_may_see(const twi_asked *r, const char *camera)
+{
+    return r->cameras[0] == '\0' || twi_settings_names(r->cameras, camera);
+}
+
+void twi_page_did(twi_page *p, const twi_asked *r, const char *camera, const char *what)
+{
+    char line[TW_ERROR_MAX];
+    (void)snprintf(line, sizeof line, "%s, by %s", what,
+                   r->who[0] ? r->who : "somebody at this machine");
+    (void)pthread_mutex_lock(&p->station_lock);
+    if (p->station)
+        (void)tw_station_did(p->station, camera, line);
+    (void)pthread_mutex_unlock(&p->station_lock);
 }

@@ -36,6 +36,13 @@ static tw_sighting_record sighting_at(sqlite3_stmt *s)
                                 .named_us = sqlite3_column_int64(s, 24)};
 }
 
+/* A list of names with blanks between; none is any. */
+static void bind_cameras(sqlite3_stmt *s, int at, const char *cameras)
+{
+    (void)sqlite3_bind_text(s, at, cameras && cameras[0] ? cameras : NULL, -1,
+                            SQLITE_STATIC);
+}
+
 tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *filter,
                                  bool (*visit)(void *ctx,
                                                const tw_sighting_record *record),
@@ -54,7 +61,9 @@ tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *filt
         "AND state = 0), g.mark, g.name, g.heads, g.note, g.named_by, g.sure_ppm, "
         "g.named_us "
         "FROM (SELECT * FROM sighting WHERE (?1 = 0 OR id = ?1) "
-        "AND (?2 IS NULL OR camera = ?2) AND start_us >= ?3 AND start_us < ?4 "
+        "AND (?2 IS NULL OR camera = ?2) "
+        "AND (?13 IS NULL OR instr(' ' || ?13 || ' ', ' ' || camera || ' ') > 0) "
+        "AND start_us >= ?3 AND start_us < ?4 "
         "AND (?5 = 0 OR starred = 1) AND (?8 = 0 OR mark > 0) "
         "AND (?9 = 0 OR mark = ?9) AND peak_ppm >= ?10 AND peak_ppm <= ?11 "
         "AND (?12 IS NULL OR instr(lower(name), lower(?12)) > 0) AND (?6 = 0 OR "
@@ -81,6 +90,7 @@ tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *filt
     (void)sqlite3_bind_int64(s, 10, f->least_peak_ppm);
     (void)sqlite3_bind_int64(s, 11, f->most_peak_ppm > 0 ? f->most_peak_ppm : UINT32_MAX);
     (void)sqlite3_bind_text(s, 12, f->name, -1, SQLITE_STATIC);
+    bind_cameras(s, 13, f->cameras);
     bool more = true;
     while (more && twi_catalogue_next(c, s, &st, err)) {
         const tw_sighting_record record = sighting_at(s);
@@ -123,14 +133,18 @@ tw_status tw_catalogue_captures(tw_catalogue *c, int64_t sighting,
     return st;
 }
 
-bool twi_catalogue_knows(tw_catalogue *c, const char *file)
+bool twi_catalogue_knows(tw_catalogue *c, const char *file, const char *cameras)
 {
     sqlite3_stmt *s = NULL;
     if (!c || !file ||
-        twi_catalogue_prepare(c, "SELECT 1 FROM capture WHERE file = ?", &s, NULL) !=
-            TW_OK)
+        twi_catalogue_prepare(
+            c,
+            "SELECT 1 FROM capture WHERE file = ?1 "
+            "AND (?2 IS NULL OR instr(' ' || ?2 || ' ', ' ' || camera || ' ') > 0)",
+            &s, NULL) != TW_OK)
         return false;
     (void)sqlite3_bind_text(s, 1, file, -1, SQLITE_STATIC);
+    bind_cameras(s, 2, cameras);
     const bool known = sqlite3_step(s) == SQLITE_ROW;
     (void)sqlite3_finalize(s);
     return known;

@@ -229,6 +229,16 @@ tw_status twi_catalogue_happened(tw_catalogue *c, const tw_log_entry *h, tw_erro
     return st == TW_OK ? drop_first_log_entries(c, err) : st;
 }
 
+tw_status tw_catalogue_did(tw_catalogue *c, const char *camera, int64_t at_us,
+                           const char *text, tw_error *err)
+{
+    const tw_log_entry entry = {.camera = camera,
+                                .at_us = at_us,
+                                .what = tw_event_name(TW_EVENT_ORDERED),
+                                .text = text};
+    return twi_catalogue_happened(c, &entry, err);
+}
+
 tw_status tw_catalogue_log(tw_catalogue *c, const char *camera, int64_t from_us,
                            int64_t until_us,
                            bool (*visit)(void *ctx, const tw_log_entry *entry), void *ctx,

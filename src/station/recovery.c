@@ -32,7 +32,7 @@ static void adopt(mending *m, const char *name, uint64_t bytes)
     tw_error err = {0};
     if (twi_catalogue_seen(w->catalogue, name, &err) != TW_OK)
         twi_writer_trouble(w, &err);
-    if (twi_catalogue_knows(w->catalogue, name) ||
+    if (twi_catalogue_knows(w->catalogue, name, NULL) ||
         twi_name_read(w->store.names, name, &parts) != TW_OK)
         return;
     if (!parts.offset_given) { /* that of about then: right but in the hour of a change */

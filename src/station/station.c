@@ -224,8 +224,11 @@ static void give_order(camera_thread *w, order what, int64_t until_us)
     }
 }
 
-/* "disarmed for 2 h, by order" */
-static void word_order(order what, int64_t for_us, char text[64])
+enum { ORDER_BYTES = 192 };
+
+/* "disarmed for 2 h, by order of ann"; who may be NULL. */
+static void word_order(order what, int64_t for_us, const char *who,
+                       char text[ORDER_BYTES])
 {
     static const char *const words[] = {"armed", "disarmed", "armed as the settings say",
                                         "a sighting was asked for",
@@ -242,14 +245,20 @@ static void word_order(order what, int64_t for_us, char text[64])
                        : s < 7200   ? "min"
                        : s < 172800 ? "h"
                                     : "d");
-    (void)snprintf(text, 64, "%s%s%s", words[what], length,
-                   what == ARM || what == DISARM ? ", by order" : "");
+    const bool arms = what == ARM || what == DISARM;
+    (void)snprintf(text, ORDER_BYTES, "%s%s%s%s%.100s", words[what], length,
+                   arms ? ", by order" : "",
+                   !who   ? ""
+                   : arms ? " of "
+                          : ", by ",
+                   who ? who : "");
 }
 
-static void tell_order(tw_station *s, const char *camera, order what, int64_t for_us)
+static void tell_order(tw_station *s, const char *camera, order what, int64_t for_us,
+                       const char *who)
 {
-    char text[64];
-    word_order(what, for_us, text);
+    char text[ORDER_BYTES];
+    word_order(what, for_us, who, text);
     twi_station_tell(
         s, &(tw_event){.kind = TW_EVENT_ORDERED,
                        .camera = camera,
@@ -277,7 +286,7 @@ static bool order_next(tw_station *s, const char *camera, order what, int64_t un
 }
 
 static tw_status order_cameras(tw_station *s, const char *camera, order what,
-                               int64_t for_us)
+                               int64_t for_us, const char *who)
 {
     const int64_t most_us = INT64_C(366) * 86400 * 1000000;
     if (!s || for_us < 0 || for_us > most_us)
@@ -287,7 +296,7 @@ static tw_status order_cameras(tw_station *s, const char *camera, order what,
     const int64_t now_us = s->platform.clock.ops->now_us(s->platform.clock.ctx);
     const int64_t until_us = for_us > 0 ? now_us + for_us : 0;
     for (size_t i = 0; order_next(s, camera, what, until_us, &i, name);) {
-        tell_order(s, name, what, for_us);
+        tell_order(s, name, what, for_us, who);
         any = true;
     }
     return any ? TW_OK : TW_ENOENT;
@@ -295,36 +304,59 @@ static tw_status order_cameras(tw_station *s, const char *camera, order what,
 
 tw_status tw_station_arm(tw_station *s, const char *camera, bool armed, int64_t for_us)
 {
-    return order_cameras(s, camera, armed ? ARM : DISARM, for_us);
+    return order_cameras(s, camera, armed ? ARM : DISARM, for_us, NULL);
 }
 
 tw_status tw_station_arm_as_set(tw_station *s, const char *camera)
 {
-    return order_cameras(s, camera, AS_SET, 0);
+    return order_cameras(s, camera, AS_SET, 0, NULL);
 }
 
 tw_status tw_station_trigger(tw_station *s, const char *camera)
 {
-    return order_cameras(s, camera, TRIGGER, 0);
+    return order_cameras(s, camera, TRIGGER, 0, NULL);
 }
 
 tw_status tw_station_snap(tw_station *s, const char *camera)
 {
-    return order_cameras(s, camera, SNAP, 0);
+    return order_cameras(s, camera, SNAP, 0, NULL);
+}
+
+tw_status tw_station_order_by(tw_station *s, const char *what, const char *camera,
+                              int64_t for_us, const char *who)
+{
+    static const struct {
+        const char *word;
+        order is;
+        bool lasts; /* for_us is of it */
+    } all[] = {{"arm", ARM, true},
+               {"disarm", DISARM, true},
+               {"as-set", AS_SET, false},
+               {"trigger", TRIGGER, false},
+               {"snap", SNAP, false}};
+    if (!what)
+        return TW_EINVAL;
+    for (size_t i = 0; i < sizeof all / sizeof *all; i++)
+        if (strcmp(all[i].word, what) == 0)
+            return order_cameras(s, camera, all[i].is, all[i].lasts ? for_us : 0, who);
+    return TW_ENOTSUP;
 }
 
 tw_status tw_station_order(tw_station *s, const char *what, const char *camera,
                            int64_t for_us)
 {
-    if (!what)
+    return tw_station_order_by(s, what, camera, for_us, NULL);
+}
+
+tw_status tw_station_did(tw_station *s, const char *camera, const char *text)
+{
+    if (!s || !text)
         return TW_EINVAL;
-    if (strcmp(what, "arm") == 0 || strcmp(what, "disarm") == 0)
-        return tw_station_arm(s, camera, what[0] == 'a', for_us);
-    if (strcmp(what, "as-set") == 0)
-        return tw_station_arm_as_set(s, camera);
-    if (strcmp(what, "trigger") == 0)
-        return tw_station_trigger(s, camera);
-    return strcmp(what, "snap") == 0 ? tw_station_snap(s, camera) : TW_ENOTSUP;
+    twi_station_tell(s, &(tw_event){.kind = TW_EVENT_ORDERED,
+                                    .camera = camera,
+                                    .wall_us = twi_station_wall(s),
+                                    .text = text});
+    return TW_OK;
 }
 
 void tw_station_stop(tw_station *s)

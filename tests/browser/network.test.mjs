@@ -4,6 +4,7 @@ import assert from "node:assert/strict";
 import { spawn, spawnSync } from "node:child_process";
 import { createRequire } from "node:module";
 import { dirname, join } from "node:path";
+import { userInfo } from "node:os";
 import { test } from "node:test";
 import { fileURLToPath } from "node:url";
 
@@ -199,6 +200,12 @@ test("the page looks, asks and adds", async () => {
       return (await Promise.all(two)).map((a) => a.status).sort();
     });
     assert.deepEqual(twice, [200, 409]);
+    const log = () => spawnSync(TOOL, ["sightings", "--happened"], { cwd: station.folder, encoding: "utf8" }).stdout;
+    await until("the log says who it was", () => /settings changed in \d+ lines, by ann$/m.test(log()));
+    await page.request.post(station.url + "api/order", { data: { do: "disarm", camera: "kerb" }, headers: { "X-Tawny-Change": (await (await page.request.get(station.url + "api/me")).json()).change } });
+    await until("and of whom the order was", () => /disarmed, by order of ann$/m.test(log()));
+    spawnSync(TOOL, ["arm", "kerb"], { cwd: station.folder, env: { ...process.env, XDG_RUNTIME_DIR: station.folder } });
+    await until("also on the command line", () => new RegExp("armed, by order of " + userInfo().username + "$", "m").test(log()));
     assert.deepEqual(page.wrong, []);
   } finally {
     await browser.close();

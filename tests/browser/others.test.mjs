@@ -11,7 +11,7 @@ let station, browser;
 
 before(async () => {
   browser = await openBrowser();
-  station = await startStation([["ann", "run", "frogspawn"], ["bob", "look", "tadpoles"]]);
+  station = await startStation([["ann", "run", "frogspawn"], ["bob", "look", "tadpoles"], ["mia", "run", "froglets", "mere"]]);
 }, { timeout: 120000 });
 
 after(async () => {
@@ -82,6 +82,20 @@ for (const [name, options] of [["at a desk", {}], ["in the dark", { colorScheme:
       assert.ok(wide <= 0, v + " is wider than the screen by " + wide);
     }
   }));
+
+test("an account of one camera sees that one, and may do with it what it may", () => on({}, async (page) => {
+  await page.waitForSelector("#login:not([hidden])");
+  await logIn(page, "mia", "froglets");
+  await page.waitForSelector("article[aria-label=mere]");
+  assert.equal(await page.locator("article").count(), 1);
+  assert.match(await page.locator("#who").innerText(), /mia may run: mere/);
+  for (const v of ["limits", "zones", "settings", "station"]) assert.equal(await page.locator("#tab-" + v).isVisible(), false);
+  await page.locator("article[aria-label=mere]").getByRole("button", { name: "Trigger" }).click();
+  await goTo(page, "sightings");
+  await until("its sighting is there", async () => /mere/.test(await page.locator("#list").innerText()));
+  assert.doesNotMatch(await page.locator("#list").innerText(), /kerb/);
+  assert.deepEqual(await page.locator(".strip-name").allInnerTexts(), ["mere"]);
+}));
 
 test("all of it is reached by keys alone", () => on({}, async (page) => {
   await page.waitForSelector("#login:not([hidden])");

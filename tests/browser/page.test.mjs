@@ -315,6 +315,10 @@ test("several are chosen, starred, named, saved as one ZIP file, deleted, and th
   await until("they are gone", async () => await page.locator(`[data-pick="${two[0]}"], [data-pick="${two[1]}"]`).count() === 0);
   assert.equal((await fetch(station.url + "api/sightings/" + two[0])).status, 404);
   await page.click("#undo");
+  await until("the log has both", () => {
+    const log = spawnSync(process.env.TAWNY, ["sightings", "--happened"], { cwd: station.folder, encoding: "utf8" }).stdout;
+    return /2 sightings deleted, by somebody at this machine$/m.test(log) && /2 sightings not deleted after all, by somebody/m.test(log);
+  });
   await until("they are back", async () => await page.locator(`[data-pick="${two[0]}"], [data-pick="${two[1]}"]`).count() === 2);
   await bar.getByRole("button", { name: "All of the day" }).click();
   assert.match(await page.getAttribute("#several-save", "href"), /^\/packed\.zip\?from=/);

@@ -64,12 +64,12 @@ export async function watchIn(folder, ...words) {
 }
 
 /** An account, before its station is started. */
-export function addAccount(folder, name, may, password) {
-  const made = spawnSync(TOOL, ["account", "add", name, "--may", may], { cwd: folder, env: { ...process.env, XDG_RUNTIME_DIR: folder }, input: password });
+export function addAccount(folder, name, may, password, cameras) {
+  const made = spawnSync(TOOL, ["account", "add", name, "--may", may, ...cameras ? ["--cameras", cameras] : []], { cwd: folder, env: { ...process.env, XDG_RUNTIME_DIR: folder }, input: password });
   if (made.status !== 0) throw new Error("no account: " + made.stderr);
 }
 
-/** Start a station. accounts: [[name, may, password]]. */
+/** Start a station. accounts: [[name, may, password, cameras]]. */
 export async function startStation(accounts = []) {
   const folder = mkdtempSync(join(tmpdir(), "tawny-page-"));
   const file = join(folder, "station.ini");

@@ -302,15 +302,16 @@ static void test_what_is_no_order(void **state)
     assert_int_equal(tw_station_new(&platform, settings, NULL, NULL, &station, &err),
                      TW_OK);
     for (size_t i = 0; i < sizeof bad / sizeof *bad; i++) {
-        assert_int_equal(twi_deliver_order(station, bad[i], strlen(bad[i]), &err),
+        assert_int_equal(twi_deliver_order(station, bad[i], strlen(bad[i]), NULL, &err),
                          TW_ESYNTAX);
         assert_has(err.text, "not understood: write {\"do\"");
     }
     static const char none[] = "{\"do\": \"arm\", \"camera\": \"no\\u001b[31mne\"}",
                       good[] = "{\"do\": \"arm\", \"camera\": \"kerb\", \"for_s\": 9}";
-    assert_int_equal(twi_deliver_order(station, none, strlen(none), &err), TW_ENOENT);
+    assert_int_equal(twi_deliver_order(station, none, strlen(none), NULL, &err),
+                     TW_ENOENT);
     assert_has(err.text, "there is no camera no [31mne");
-    assert_int_equal(twi_deliver_order(station, good, strlen(good), &err), TW_OK);
+    assert_int_equal(twi_deliver_order(station, good, strlen(good), NULL, &err), TW_OK);
     tw_station_free(station);
     card.ops->destroy(card.ctx);
     tw_settings_free(settings);

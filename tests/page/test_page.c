@@ -49,8 +49,8 @@ static void test_without_accounts_it_is_for_this_machine(void **state)
     check(401, get(w, "/api/status", "Forwarded: for=192.0.2.66\r\n"));
     check(401, get(w, "/api/status", "Via: 1.1 lane\r\n"));
     /* the first account that is made shuts it, and the last that goes leaves it shut */
-    assert_int_equal(twi_account_set(w->accounts, "ann", TWI_MAY_RUN, "frogspawn", NULL),
-                     TW_OK);
+    assert_int_equal(
+        twi_account_set(w->accounts, "ann", TWI_MAY_RUN, "", "frogspawn", NULL), TW_OK);
     check(401, get(w, "/api/status", ""));
     assert_int_equal(twi_account_remove(w->accounts, "ann", NULL), TW_OK);
     check(401, get(w, "/api/status", ""));
@@ -189,8 +189,8 @@ static void test_those_who_may_look_and_those_who_may_change(void **state)
         ann);
     check(405, speak(w->port, deletion));
     /* another password ends the sessions of the old one */
-    assert_int_equal(twi_account_set(w->accounts, "bob", TWI_MAY_LOOK, "froglets", NULL),
-                     TW_OK);
+    assert_int_equal(
+        twi_account_set(w->accounts, "bob", TWI_MAY_LOOK, "", "froglets", NULL), TW_OK);
     check(401, get(w, "/api/status", bob));
     log_in(w, "bob", "froglets", bob, bob_change);
     check(200, get(w, "/api/status", bob));
@@ -199,6 +199,102 @@ static void test_those_who_may_look_and_those_who_may_change(void **state)
     check(401, get(w, "/api/status", bob));
     check(200, post(w, "/api/logout", both, "{}"));
     check(401, get(w, "/api/status", ann));
+    close_site(w);
+}
+
+/* ---- accounts of some cameras ------------------------------------------------------ */
+
+static void add_account(const site *w, const char *name, twi_may may, const char *cameras)
+{
+    assert_int_equal(twi_account_set(w->accounts, name, may, cameras, "froglets", NULL),
+                     TW_OK);
+}
+
+/* Of each address: what an account of another camera gets has nothing of kerb in it. */
+static void test_an_account_of_other_cameras_sees_nothing(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *path;
+        int code;
+    } all[] = {{"/api/status", 200},
+               {"/api/sightings", 200},
+               {"/api/sightings?brief=1", 200},
+               {"/api/sightings?camera=kerb", 200},
+               {"/api/sightings/1", 404},
+               {"/api/missed", 200},
+               {"/api/names", 200},
+               {"/captures/2027-03-13/kerb%2B001-still.jpg", 404},
+               {"/captures/2027-03-13/kerb%2B001-clip.mp4", 404},
+               {"/packed.zip?numbers=1", 404},
+               {"/packed.zip", 404},
+               {"/live/kerb", 404},
+               {"/picture/kerb", 404},
+               {"/api/readings/kerb", 404},
+               {"/api/traces/kerb?from=1", 404},
+               {"/api/zones/kerb", 404},
+               {"/api/thumbs/1", 404},
+               {"/api/settings", 403},
+               {"/api/settings/file", 403},
+               {"/api/outbox", 403},
+               {"/api/phones", 403},
+               {"/api/plan", 403},
+               {"/api/sensors", 403},
+               {"/api/log", 403}};
+    static const char *const changes[][2] = {
+        {"/api/order", "{\"do\":\"trigger\",\"camera\":\"kerb\"}"},
+        {"/api/order", "{\"do\":\"disarm\"}"},
+        {"/api/sightings/1", "{\"star\":true}"},
+        {"/api/sightings/1", "{\"remove\":true}"},
+        {"/api/sightings/1", "{\"name\":\"Bufo bufo\"}"},
+        {"/api/missed", "{\"camera\":\"kerb\",\"at\":1804969800000}"},
+        {"/api/settings", "{\"changes\":[]}"},
+        {"/api/try", "{}"},
+        {"/api/trial", "{\"destination\":\"shed\"}"},
+        {"/api/finds", "{}"},
+        {"/api/outbox", "{\"retry\":\"\"}"}};
+    site *w = open_site(true);
+    char cookie[256], change[256], both[512];
+    add_account(w, "mia", TWI_MAY_RUN, "mere kerb-2");
+    log_in(w, "mia", "froglets", cookie, change);
+    (void)snprintf(both, sizeof both, "%s%s", cookie, change);
+    for (size_t i = 0; i < sizeof all / sizeof *all; i++) {
+        const char *answer = get(w, all[i].path, cookie);
+        if (code_of(answer) != all[i].code || strstr(answer, "\"kerb\""))
+            fail_msg("%s: %.300s", all[i].path, answer);
+    }
+    for (size_t i = 0; i < sizeof changes / sizeof *changes; i++) {
+        const int code = code_of(post(w, changes[i][0], both, changes[i][1]));
+        if (code != 403 && code != 404)
+            fail_msg("%s %s: %d", changes[i][0], changes[i][1], code);
+    }
+    check(200, get(w, "/api/me", cookie));
+    assert_has(get(w, "/api/me", cookie), "\"cameras\":\"mere kerb-2\"");
+    assert_has(post(w, "/api/sightings", both, "{\"numbers\":[1],\"star\":true}"),
+               "\"changed\":0");
+    close_site(w);
+}
+
+static void test_an_account_of_a_camera_sees_that_one(void **state)
+{
+    (void)state;
+    static const char *const all[] = {"/api/sightings/1", "/packed.zip?numbers=1",
+                                      "/captures/2027-03-13/kerb%2B001-clip.mp4",
+                                      "/api/zones/kerb", "/packed.zip"};
+    site *w = open_site(true);
+    char cookie[256], change[256], both[512];
+    add_account(w, "kim", TWI_MAY_RUN, "kerb");
+    log_in(w, "kim", "froglets", cookie, change);
+    (void)snprintf(both, sizeof both, "%s%s", cookie, change);
+    for (size_t i = 0; i < sizeof all / sizeof *all; i++)
+        check(200, get(w, all[i], cookie));
+    assert_has(get(w, "/api/sightings", cookie), "\"kerb\"");
+    check(200, post(w, "/api/sightings/1", both, "{\"star\":true}"));
+    assert_has(post(w, "/api/sightings", both, "{\"numbers\":[1],\"remove\":true}"),
+               "\"changed\":1");
+    check(404, get(w, "/api/sightings/1", cookie));
+    check(200, post(w, "/api/sightings/1", both, "{\"remove\":false}"));
+    check(200, get(w, "/api/sightings/1", cookie));
     close_site(w);
 }
 
@@ -597,6 +693,8 @@ int main(void)
         cmocka_unit_test(test_files_are_packed_for_who_asks),
         cmocka_unit_test(test_nothing_is_shown_without_logging_in),
         cmocka_unit_test(test_those_who_may_look_and_those_who_may_change),
+        cmocka_unit_test(test_an_account_of_other_cameras_sees_nothing),
+        cmocka_unit_test(test_an_account_of_a_camera_sees_that_one),
         cmocka_unit_test(test_guessing_takes_longer_and_longer),
         cmocka_unit_test(test_no_path_leads_out_of_the_store),
         cmocka_unit_test(test_nothing_is_put_into_a_header),

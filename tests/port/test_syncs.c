@@ -138,7 +138,7 @@ static void test_an_account(void **state)
     (void)state;
     char *folder = begin(), *path = join(folder, "accounts");
     tw_error err = {0};
-    const tw_status st = twi_account_set(path, "ann", TWI_MAY_RUN, "frogspawn", &err);
+    const tw_status st = twi_account_set(path, "ann", TWI_MAY_RUN, "", "frogspawn", &err);
     if (st == TW_ENOTSUP)
         skip(); /* without the web module */
     assert_int_equal(st, TW_OK);

@@ -192,8 +192,8 @@ static void test_removing_takes_the_files_too(void **state)
     add(c, kept, "kerb", "still", "b.jpg", 4, 20);
     assert_int_equal(tw_catalogue_remove(c, &card, id, NULL), TW_OK);
     assert_int_equal(tw_sim_card_count(&card), 1);
-    assert_false(twi_catalogue_knows(c, "a.jpg"));
-    assert_true(twi_catalogue_knows(c, "b.jpg"));
+    assert_false(twi_catalogue_knows(c, "a.jpg", NULL));
+    assert_true(twi_catalogue_knows(c, "b.jpg", NULL));
     assert_int_equal(list(c, (tw_sighting_filter){0}).count, 1);
     assert_int_equal(tw_catalogue_remove(c, &card, id, NULL), TW_ENOENT);
     card.ops->destroy(card.ctx);

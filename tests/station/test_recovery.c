@@ -135,7 +135,7 @@ static void check_after_cut(place *p, const char *folder, int64_t cut_us, size_t
         const uint8_t *data = NULL;
         size_t bytes = 0;
         assert_int_equal(tw_sim_card_file(&p->card, i, &name, &data, &bytes), TW_OK);
-        assert_true(twi_catalogue_knows(p->writer.catalogue, name));
+        assert_true(twi_catalogue_knows(p->writer.catalogue, name, NULL));
         if (strstr(name, "clip")) {
             const int64_t start_us = (FIRST - 5) * S / FPS;
             const int64_t end_us =

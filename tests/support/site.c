@@ -167,9 +167,11 @@ site *open_site(bool accounts)
     (void)sight(w->s, 50000);
     if (accounts) {
         assert_int_equal(
-            twi_account_set(w->accounts, "ann", TWI_MAY_RUN, "frogspawn", NULL), TW_OK);
+            twi_account_set(w->accounts, "ann", TWI_MAY_RUN, "", "frogspawn", NULL),
+            TW_OK);
         assert_int_equal(
-            twi_account_set(w->accounts, "bob", TWI_MAY_LOOK, "tadpoles", NULL), TW_OK);
+            twi_account_set(w->accounts, "bob", TWI_MAY_LOOK, "", "tadpoles", NULL),
+            TW_OK);
     }
     if (try_page(w, "127.0.0.1:0", &err) != TW_OK)
         fail_msg("%s", err.text);

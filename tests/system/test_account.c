@@ -52,6 +52,8 @@ static void test_accounts_are_made_listed_and_removed(void **state)
           "account list --json");
     check(0, "", "", "account remove bob");
     check(1, "there is no account bob", "", "account remove bob");
+    check(2, "--cameras: the settings have no camera mere", "tadpoles",
+          "account add cleo --may look --cameras mere");
     check(0, "ann ", "", "account");
     check(0, "That was the last account: the page lets nobody in", "",
           "account remove ann");

@@ -470,6 +470,7 @@ static void test_several_at_once(void **state)
     check_asked("--zip none.zip --day 2027-03-14", 1, "nothing was captured");
     check_asked("--found --delete </dev/null", 0, "2 sightings\n"); /* but for the star */
     check_asked("", 0, "1 sighting, ");
+    check_asked("--happened", 0, "2 sightings deleted, by ");
     check_asked("--found --delete --starred </dev/null", 0, "1 sighting\n");
     check_asked("", 0, "0 sightings, ");
     free(run_shell(folder, "rm -r hollin-demo && mv kept hollin-demo"));

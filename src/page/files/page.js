@@ -9,6 +9,8 @@ import * as station from "./station.js";
 
 const VIEWS = { live, limits, zones, sightings: days, settings: form, station };
 const FOR_RUN = ["limits", "zones", "settings"];  // for who may change something
+const FOR_ALL = [...FOR_RUN, "station"];           // for who may see all cameras
+const isFor = (view) => (mayRun() || !FOR_RUN.includes(view)) && (!state.me.cameras || !FOR_ALL.includes(view));
 let shown = null, timer = 0;
 
 function leave() {
@@ -17,7 +19,7 @@ function leave() {
 }
 
 function show(which) {
-  if (!VIEWS[which] || (FOR_RUN.includes(which) && !mayRun())) which = "live";
+  if (!VIEWS[which] || !isFor(which)) which = "live";
   if (shown === which) return null;
   leave();
   for (const v of Object.keys(VIEWS)) {
@@ -70,12 +72,12 @@ async function begin() {
   state.me = await ask("/api/me");
   $("station-name").textContent = state.me.station;
   document.title = state.me.station + " - Tawny Watch";
-  $("who").textContent = state.me.name ? state.me.name + " may " + state.me.may : "";
+  $("who").textContent = state.me.name ? state.me.name + " may " + state.me.may + (state.me.cameras ? ": " + state.me.cameras.replaceAll(" ", ", ") : "") : "";
   $("logout").hidden = !state.me.name;
   if (state.me.may === "nothing") { showLogin(); return; }
   $("login").hidden = true;
   $("tabs").hidden = false;
-  for (const v of FOR_RUN) $("tab-" + v).hidden = !mayRun();
+  for (const v of FOR_ALL) $("tab-" + v).hidden = !isFor(v);
   $("say-missed").hidden = !mayRun();
   await refresh(early);
   follow();
