@@ -34,6 +34,7 @@ typedef struct cli_command {
 
 int cli_account(int argc, char **argv);
 int cli_arm(int argc, char **argv);
+int cli_backup(int argc, char **argv);
 int cli_check(int argc, char **argv);
 int cli_demo(int argc, char **argv);
 int cli_disarm(int argc, char **argv);
@@ -43,6 +44,7 @@ int cli_outbox(int argc, char **argv);
 int cli_plan(int argc, char **argv);
 int cli_reel(int argc, char **argv);
 int cli_rehearse(int argc, char **argv);
+int cli_restore(int argc, char **argv);
 int cli_send(int argc, char **argv);
 int cli_settings(int argc, char **argv);
 int cli_sightings(int argc, char **argv);

@@ -9,6 +9,7 @@
 #include <errno.h>
 #include <poll.h>
 #include <pwd.h>
+#include <signal.h>
 #include <string.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
@@ -262,16 +263,23 @@ void control_end(control *c)
 
 /* ---- asking ---------------------------------------------------------------------- */
 
-char *control_ask(const char *station_name, const char *request)
+/* The user's own station, else the service. @return -1: none is running. */
+static int connect_to_any(const char *station_name)
 {
     struct sockaddr_un at;
-    char piece[4096];
-    ssize_t n = 0;
     int s = -1;
     if (address(g_get_user_runtime_dir(), station_name, &at))
         s = connect_to(&at);
     if (s < 0 && address(SERVICE_FOLDER, station_name, &at))
         s = connect_to(&at);
+    return s;
+}
+
+char *control_ask(const char *station_name, const char *request)
+{
+    char piece[4096];
+    ssize_t n = 0;
+    const int s = connect_to_any(station_name);
     if (s < 0)
         return NULL;
     GString *text = g_string_new(NULL);
@@ -281,4 +289,17 @@ char *control_ask(const char *station_name, const char *request)
         g_string_append_len(text, piece, n);
     (void)close(s);
     return g_string_free(text, FALSE);
+}
+
+gboolean control_reload(const char *station_name)
+{
+    struct ucred peer = {0};
+    socklen_t bytes = sizeof peer;
+    const int s = connect_to_any(station_name);
+    const gboolean good = s >= 0 &&
+                          getsockopt(s, SOL_SOCKET, SO_PEERCRED, &peer, &bytes) == 0 &&
+                          peer.pid > 1 && kill(peer.pid, SIGHUP) == 0;
+    if (s >= 0)
+        (void)close(s);
+    return good;
 }

@@ -24,4 +24,8 @@ void control_end(control *control); /* before the station is freed */
  */
 char *control_ask(const char *station_name, const char *request);
 
+/** Have the station of a name read its settings again.
+ * @return FALSE: none is running, or it is somebody else's. */
+gboolean control_reload(const char *station_name);
+
 #endif

@@ -9,10 +9,12 @@
 
 #include "tawny/error.h"
 
-enum { TWI_ZIP_ABI = 1 };
+enum { TWI_ZIP_ABI = 2, TWI_ZIP_NAME = 1024 };
 
 /* A file that is being written. One thread at a time. */
 typedef struct twi_zip twi_zip;
+
+typedef struct twi_unzip twi_unzip; /* one that is read; likewise */
 
 /** Takes what is next of the file. @return false: it cannot. */
 typedef bool (*twi_zip_write_fn)(void *ctx, const void *data, size_t bytes);
@@ -29,6 +31,16 @@ typedef struct twi_zip_module {
     /** Write the directory that ends it. */
     tw_status (*finish)(twi_zip *zip, tw_error *err);
     void (*free)(twi_zip *zip); /* NULL is fine; nothing is written any more */
+
+    /** Open a file for reading. */
+    tw_status (*read_open)(const char *path, twi_unzip **out, tw_error *err);
+    /** Go on to the next entry that is a plain file.
+     * @param name  Set to its name, which may be anything.
+     * @return TW_OK; TW_EEND: there are no more; TW_EDAMAGED. */
+    tw_status (*read_next)(twi_unzip *zip, char name[TWI_ZIP_NAME], tw_error *err);
+    /** What comes next of the entry. @return bytes; 0: its end; -1: it is damaged. */
+    long (*read_data)(twi_unzip *zip, void *out, size_t room, tw_error *err);
+    void (*read_free)(twi_unzip *zip); /* NULL is fine */
 } twi_zip_module;
 
 /** What the module exports. */

@@ -203,45 +203,45 @@ typedef enum some {
 typedef struct route {
     const char *path;
     twi_may may; /* at least */
-    twi_answer_fn *answer;
     some some;
+    twi_answer_fn *answer;
 } route;
 
-static const route READ[] = {{"/api/status", TWI_MAY_LOOK, twi_show_status, HEEDED},
-                             {"/api/sightings", TWI_MAY_LOOK, twi_show_sightings, HEEDED},
-                             {"/api/sightings/", TWI_MAY_LOOK, twi_show_sighting, HEEDED},
-                             {"/api/missed", TWI_MAY_LOOK, twi_show_missed, HEEDED},
-                             {"/api/names", TWI_MAY_LOOK, twi_show_names, HEEDED},
-                             {"/api/thumbs/", TWI_MAY_LOOK, twi_show_thumb, HEEDED},
-                             {"/api/readings/", TWI_MAY_LOOK, twi_show_reading, NAMED},
-                             {"/api/traces/", TWI_MAY_LOOK, twi_show_trace, NAMED},
-                             {"/api/zones/", TWI_MAY_LOOK, twi_show_zones, NAMED},
-                             {"/api/plan", TWI_MAY_LOOK, twi_show_plan, NOTHING},
-                             {"/api/sensors", TWI_MAY_LOOK, twi_show_sensors, NOTHING},
-                             {"/api/log", TWI_MAY_LOOK, twi_show_log, NOTHING},
-                             {"/api/outbox", TWI_MAY_LOOK, twi_show_outbox, NOTHING},
-                             {"/api/settings", TWI_MAY_RUN, twi_show_settings, NOTHING},
-                             {"/api/settings/file", TWI_MAY_RUN, twi_show_file, NOTHING},
-                             {"/api/phones", TWI_MAY_LOOK, twi_show_phones, NOTHING},
-                             {"/packed.zip", TWI_MAY_LOOK, twi_show_packed, HEEDED},
-                             {"/captures/", TWI_MAY_LOOK, twi_show_capture, HEEDED},
-                             {"/live/", TWI_MAY_LOOK, twi_show_stream, NAMED},
-                             {"/picture/", TWI_MAY_LOOK, twi_show_picture, NAMED},
-                             {NULL, TWI_MAY_NOTHING, NULL, NOTHING}};
+static const route READ[] = {{"/api/status", TWI_MAY_LOOK, HEEDED, twi_show_status},
+                             {"/api/sightings", TWI_MAY_LOOK, HEEDED, twi_show_sightings},
+                             {"/api/sightings/", TWI_MAY_LOOK, HEEDED, twi_show_sighting},
+                             {"/api/missed", TWI_MAY_LOOK, HEEDED, twi_show_missed},
+                             {"/api/names", TWI_MAY_LOOK, HEEDED, twi_show_names},
+                             {"/api/thumbs/", TWI_MAY_LOOK, HEEDED, twi_show_thumb},
+                             {"/api/readings/", TWI_MAY_LOOK, NAMED, twi_show_reading},
+                             {"/api/traces/", TWI_MAY_LOOK, NAMED, twi_show_trace},
+                             {"/api/zones/", TWI_MAY_LOOK, NAMED, twi_show_zones},
+                             {"/api/plan", TWI_MAY_LOOK, NOTHING, twi_show_plan},
+                             {"/api/sensors", TWI_MAY_LOOK, NOTHING, twi_show_sensors},
+                             {"/api/log", TWI_MAY_LOOK, NOTHING, twi_show_log},
+                             {"/api/outbox", TWI_MAY_LOOK, NOTHING, twi_show_outbox},
+                             {"/api/settings", TWI_MAY_RUN, NOTHING, twi_show_settings},
+                             {"/api/settings/file", TWI_MAY_RUN, NOTHING, twi_show_file},
+                             {"/api/phones", TWI_MAY_LOOK, NOTHING, twi_show_phones},
+                             {"/packed.zip", TWI_MAY_LOOK, HEEDED, twi_show_packed},
+                             {"/captures/", TWI_MAY_LOOK, HEEDED, twi_show_capture},
+                             {"/live/", TWI_MAY_LOOK, NAMED, twi_show_stream},
+                             {"/picture/", TWI_MAY_LOOK, NAMED, twi_show_picture},
+                             {NULL, TWI_MAY_NOTHING, NOTHING, NULL}};
 
 static const route CHANGE[] = {
-    {"/api/order", TWI_MAY_RUN, twi_do_order, HEEDED},
-    {"/api/sightings", TWI_MAY_RUN, twi_change_sightings, HEEDED},
-    {"/api/sightings/", TWI_MAY_RUN, twi_change_sighting, HEEDED},
-    {"/api/missed", TWI_MAY_RUN, twi_change_missed, HEEDED},
-    {"/api/settings", TWI_MAY_RUN, twi_change_settings, NOTHING},
-    {"/api/settings/file", TWI_MAY_RUN, twi_change_file, NOTHING},
-    {"/api/try", TWI_MAY_RUN, twi_try_changes, NOTHING},
-    {"/api/outbox", TWI_MAY_RUN, twi_change_outbox, NOTHING},
-    {"/api/phones", TWI_MAY_LOOK, twi_change_phones, NOTHING},
-    {"/api/finds", TWI_MAY_RUN, twi_find_cameras, NOTHING},
-    {"/api/trial", TWI_MAY_RUN, twi_try_destination, NOTHING},
-    {NULL, TWI_MAY_NOTHING, NULL, NOTHING}};
+    {"/api/order", TWI_MAY_RUN, HEEDED, twi_do_order},
+    {"/api/sightings", TWI_MAY_RUN, HEEDED, twi_change_sightings},
+    {"/api/sightings/", TWI_MAY_RUN, HEEDED, twi_change_sighting},
+    {"/api/missed", TWI_MAY_RUN, HEEDED, twi_change_missed},
+    {"/api/settings", TWI_MAY_RUN, NOTHING, twi_change_settings},
+    {"/api/settings/file", TWI_MAY_RUN, NOTHING, twi_change_file},
+    {"/api/try", TWI_MAY_RUN, NOTHING, twi_try_changes},
+    {"/api/outbox", TWI_MAY_RUN, NOTHING, twi_change_outbox},
+    {"/api/phones", TWI_MAY_LOOK, NOTHING, twi_change_phones},
+    {"/api/finds", TWI_MAY_RUN, NOTHING, twi_find_cameras},
+    {"/api/trial", TWI_MAY_RUN, NOTHING, twi_try_destination},
+    {NULL, TWI_MAY_NOTHING, NOTHING, NULL}};
 
 /* @param rest  Set to what follows a path that ends in "/". */
 static const route *find_route(const route *all, const char *path, const char **rest)

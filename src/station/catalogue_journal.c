@@ -81,6 +81,15 @@ void twi_catalogue_journal_run(tw_catalogue *c)
     append_all(c, "run = ? AND end_us > 0", c->run);
 }
 
+void twi_catalogue_journal_adopted(tw_catalogue *c)
+{
+    append_all(c, "run IS NULL AND ?1 = 0 ORDER BY id", 0);
+    append_rows(c,
+                "SELECT json_object('missed', id, 'camera', camera, 'at_us', at_us) FROM "
+                "missed WHERE ?1 = 0",
+                0);
+}
+
 static void append_removed(const tw_catalogue *c, const char *key, int64_t id)
 {
     char line[64];

@@ -35,6 +35,8 @@ bool twi_catalogue_journal_name(const char *path, char *out, size_t capacity);
 /** Append a sighting as it is now; all of this run that are over; that one is removed. */
 void twi_catalogue_journal_sighting(tw_catalogue *catalogue, int64_t id);
 void twi_catalogue_journal_run(tw_catalogue *catalogue);
+/** Append those that are of no run, and all that was missed. */
+void twi_catalogue_journal_adopted(tw_catalogue *catalogue);
 void twi_catalogue_journal_removed(tw_catalogue *catalogue, int64_t id);
 
 /** Append what was missed, or that it was not. */

@@ -72,6 +72,7 @@ void twi_writer_tend(twi_writer *writer)
     twi_writer_retry(writer);
     twi_times_check(writer);
     twi_times_put_right(writer);
+    twi_writer_follow_numbers(writer);
     twi_retention_run(writer);
 }
 

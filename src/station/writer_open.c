@@ -58,6 +58,14 @@ static bool raise_by_name(void *ctx, const char *name, uint64_t bytes)
     return true;
 }
 
+void twi_writer_follow_numbers(twi_writer *writer)
+{
+    int64_t number = 0;
+    if (writer->catalogue &&
+        twi_catalogue_last_number(writer->catalogue, &number, NULL) == TW_OK)
+        raise_number(writer, number);
+}
+
 /* Numbers go on after those of the catalogue, or, where that was lost, of the files. */
 static tw_status number_after(twi_writer *writer, tw_error *err)
 {

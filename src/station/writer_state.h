@@ -65,6 +65,11 @@ void twi_writer_note_value(twi_writer *writer, const twi_job *job);
 void twi_writer_stored(twi_writer *writer, const twi_job *job, const twi_store_file *file,
                        twi_kind kind, const twi_stamp *stamp);
 
+/* ---- writer_open.c */
+
+/** Numbers go on after those that others have put into the catalogue meanwhile. */
+void twi_writer_follow_numbers(twi_writer *writer);
+
 /* ---- writer_stills.c, writer_clips.c */
 
 /** A still, as it is and with its caption, as is wanted. */

@@ -2,6 +2,7 @@
 #include <archive.h>
 #include <archive_entry.h>
 #include <errno.h>
+#include <stdio.h>
 #include <stdlib.h>
 
 #include "../zip.h"
@@ -97,5 +98,70 @@ static tw_status zip_finish(twi_zip *z, tw_error *err)
     return told(z, archive_write_close(z->archive), err);
 }
 
-TW_API const twi_zip_module twi_zip_table = {TWI_ZIP_ABI, zip_open,   zip_begin,
-                                             zip_data,    zip_finish, zip_free};
+/* ---- reading ----------------------------------------------------------------------- */
+
+struct twi_unzip {
+    struct archive *archive;
+};
+
+static void read_free(twi_unzip *z)
+{
+    if (z && z->archive)
+        (void)archive_read_free(z->archive);
+    free(z);
+}
+
+static tw_status damaged(const twi_unzip *z, tw_error *err)
+{
+    const char *why = archive_error_string(z->archive);
+    return tw_fail(err, TW_EDAMAGED, "ZIP: %s", why ? why : "it is damaged");
+}
+
+static tw_status read_open(const char *path, twi_unzip **out, tw_error *err)
+{
+    enum { BLOCK = 65536 };
+    twi_unzip *z = calloc(1, sizeof *z);
+    if (!z || !(z->archive = archive_read_new())) {
+        free(z);
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    }
+    if (archive_read_support_format_zip(z->archive) == ARCHIVE_OK &&
+        archive_read_open_filename(z->archive, path, BLOCK) == ARCHIVE_OK) {
+        *out = z;
+        return TW_OK;
+    }
+    const tw_status st = damaged(z, err);
+    read_free(z);
+    return st;
+}
+
+static tw_status read_next(twi_unzip *z, char name[TWI_ZIP_NAME], tw_error *err)
+{
+    enum { MOST = 1000000 };
+    for (int i = 0; i < MOST; i++) {
+        struct archive_entry *e = NULL;
+        const int code = archive_read_next_header(z->archive, &e);
+        if (code == ARCHIVE_EOF)
+            return TW_EEND;
+        if (code < ARCHIVE_WARN)
+            return damaged(z, err);
+        const char *is = archive_entry_pathname_utf8(e);
+        if (!is || archive_entry_filetype(e) != AE_IFREG)
+            continue;
+        if (snprintf(name, TWI_ZIP_NAME, "%s", is) < TWI_ZIP_NAME)
+            return TW_OK;
+    }
+    return tw_fail(err, TW_EDAMAGED, "ZIP: there is no end of it");
+}
+
+static long read_data(twi_unzip *z, void *out, size_t room, tw_error *err)
+{
+    const la_ssize_t n = archive_read_data(z->archive, out, room);
+    if (n < 0)
+        (void)damaged(z, err);
+    return n < 0 ? -1 : (long)n;
+}
+
+TW_API const twi_zip_module twi_zip_table = {TWI_ZIP_ABI, zip_open, zip_begin, zip_data,
+                                             zip_finish,  zip_free, read_open, read_next,
+                                             read_data,   read_free};
