@@ -232,10 +232,8 @@ tw_status twi_catalogue_happened(tw_catalogue *c, const tw_log_entry *h, tw_erro
 tw_status tw_catalogue_did(tw_catalogue *c, const char *camera, int64_t at_us,
                            const char *text, tw_error *err)
 {
-    const tw_log_entry entry = {.camera = camera,
-                                .at_us = at_us,
-                                .what = tw_event_name(TW_EVENT_ORDERED),
-                                .text = text};
+    const tw_log_entry entry = {
+        .camera = camera, .at_us = at_us, .what = TWI_LOG_ORDERED, .text = text};
     return twi_catalogue_happened(c, &entry, err);
 }
 

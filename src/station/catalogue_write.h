@@ -111,6 +111,8 @@ tw_status twi_catalogue_seen(tw_catalogue *catalogue, const char *file, tw_error
 tw_status twi_catalogue_forget_unseen(tw_catalogue *catalogue, uint32_t *gone,
                                       tw_error *err);
 
+#define TWI_LOG_ORDERED "ordered" /* what the log says of what somebody has done */
+
 /** Whether a file is known, by its name below the store.
  * @param cameras  Of one of these, with blanks between; NULL or "": any. */
 bool twi_catalogue_knows(tw_catalogue *catalogue, const char *file, const char *cameras);

@@ -2,6 +2,7 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "catalogue_write.h"
 #include "station_state.h"
 #include "tell.h"
 
@@ -18,7 +19,7 @@ const char *tw_event_name(tw_event_kind kind)
     case TW_EVENT_LOST: return "lost";
     case TW_EVENT_BACK: return "back";
     case TW_EVENT_RELOADED: return "reloaded";
-    case TW_EVENT_ORDERED: return "ordered";
+    case TW_EVENT_ORDERED: return TWI_LOG_ORDERED;
     case TW_EVENT_STOPPED: return "stopped";
     case TW_EVENT_ALARM: return "alarm";
     case TW_EVENT_DAILY: return "daily";

@@ -40,30 +40,14 @@ static tw_status find_catalogue(const tw_card *card, char path[PATH_BYTES],
     return TW_OK;
 }
 
-static void raise_number(twi_writer *writer, int64_t number)
-{
-    unsigned last = atomic_load(&writer->last_number);
-    while (number > last && number < UINT32_MAX &&
-           !atomic_compare_exchange_weak(&writer->last_number, &last, (unsigned)number))
-        continue;
-}
-
 static bool raise_by_name(void *ctx, const char *name, uint64_t bytes)
 {
     twi_writer *writer = ctx;
     twi_name_parts parts;
     (void)bytes;
     if (twi_name_read(writer->store.names, name, &parts) == TW_OK)
-        raise_number(writer, parts.sighting);
+        twi_writer_raise_number(writer, parts.sighting);
     return true;
-}
-
-void twi_writer_follow_numbers(twi_writer *writer)
-{
-    int64_t number = 0;
-    if (writer->catalogue &&
-        twi_catalogue_last_number(writer->catalogue, &number, NULL) == TW_OK)
-        raise_number(writer, number);
 }
 
 /* Numbers go on after those of the catalogue, or, where that was lost, of the files. */
@@ -72,7 +56,7 @@ static tw_status number_after(twi_writer *writer, tw_error *err)
     const tw_card *card = &writer->store.card;
     int64_t number = 0;
     const tw_status st = twi_catalogue_last_number(writer->catalogue, &number, err);
-    raise_number(writer, number);
+    twi_writer_raise_number(writer, number);
     if (st == TW_OK && number == 0)
         (void)card->ops->list(card->ctx, raise_by_name, writer, NULL);
     return st;

@@ -65,7 +65,10 @@ void twi_writer_note_value(twi_writer *writer, const twi_job *job);
 void twi_writer_stored(twi_writer *writer, const twi_job *job, const twi_store_file *file,
                        twi_kind kind, const twi_stamp *stamp);
 
-/* ---- writer_open.c */
+/* ---- numbers.c */
+
+/** The next sighting's number is higher than this one. Any thread. */
+void twi_writer_raise_number(twi_writer *writer, int64_t number);
 
 /** Numbers go on after those that others have put into the catalogue meanwhile. */
 void twi_writer_follow_numbers(twi_writer *writer);
