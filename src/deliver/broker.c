@@ -160,6 +160,7 @@ static bool publish_text(destination *d, const char *camera, const char *what, c
         d->brokers->broker_publish(d->broker, name, text, retain, out);
     else
         twi_deliver_fail(out, TWI_FAULT_OTHER, "out of memory");
+    out->bytes = text ? strlen(name) + strlen(text) : 0;
     free(text);
     return out->verdict == TWI_DELIVERED;
 }

@@ -62,6 +62,7 @@ struct destination {
     int64_t slow_us;      /* by the clock; 0: not looked yet */
     int64_t slow_next_us; /* when it is looked again */
     uint64_t sent;        /* since nothing waited */
+    twi_thrift thrift;    /* by its budget, as was told last */
     unsigned inspections; /* at the queue */
     /* What was seen of the queue, and when by the clock. */
     int64_t first, first_us, newest, newest_us, released;

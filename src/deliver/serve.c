@@ -77,8 +77,9 @@ static void rest(destination *d)
 {
     if (d->sent > 0)
         twi_deliver_tell(
-            d, TW_OK, "%llu %s%s sent, nothing waits", (unsigned long long)d->sent,
-            d->transport->message ? "message" : "file", d->sent == 1 ? "" : "s");
+            d, TW_OK, "%llu %s%s sent, nothing %s", (unsigned long long)d->sent,
+            d->transport->message ? "message" : "file", d->sent == 1 ? "" : "s",
+            d->thrift == TWI_THRIFT_NONE ? "waits" : "more may go now");
     if (d->sent > 0 && d->transport->end)
         d->transport->end(d);
     d->sent = 0;
@@ -128,9 +129,42 @@ static void watch_failing(destination *d, const twi_sending *out)
                       twi_span_words(now_us - d->failing_us, span), out->text);
 }
 
+/* Tries that fail use up an uplink as well. */
+static void spend(destination *d, const twi_sending *out)
+{
+    const twi_budget *budget = &d->set.budget;
+    tw_error err = {0};
+    if (budget->bytes > 0 && out->bytes > 0 &&
+        twi_outbox_spend(d->catalogue, d->set.name, twi_deliver_wall(d), out->bytes,
+                         budget->in_us, &err) != TW_OK)
+        twi_deliver_tell(d, err.status, "%s", err.text);
+}
+
+/* What may not go for the budget is as if it did not wait. */
+static void keep_budget(destination *d)
+{
+    const twi_budget *budget = &d->set.budget;
+    char span[24];
+    int64_t spent = 0;
+    if (budget->bytes > 0)
+        (void)twi_outbox_spent(d->catalogue, d->set.name,
+                               twi_deliver_wall(d) - budget->in_us, &spent, NULL);
+    const twi_thrift thrift = twi_budget_thrift(budget, spent);
+    twi_outbox_hold(d->catalogue, twi_thrift_words(thrift));
+    if (thrift == d->thrift)
+        return;
+    d->thrift = thrift;
+    twi_deliver_tell(d, thrift == TWI_THRIFT_NONE ? TW_OK : TW_EAGAIN,
+                     "%lld %% of its budget of %.4g MB in %s is used: %s",
+                     (long long)(budget->bytes > 0 ? spent * 100 / budget->bytes : 0),
+                     (double)budget->bytes / 1e6, twi_span_words(budget->in_us, span),
+                     twi_thrift_name(thrift));
+}
+
 static void record(destination *d, const twi_outbox_batch *batch, const twi_sending *out)
 {
     tw_error err = {0};
+    spend(d, out);
     if (out->verdict == TWI_DELIVERED) {
         went(d, batch);
         return;
@@ -276,6 +310,7 @@ static int64_t step(destination *d)
     tw_error err = {0};
     if (!has_catalogue(d))
         return TWI_AGAIN_US;
+    keep_budget(d);
     if (inspect(d, &fill, &err) != TW_OK) {
         twi_deliver_tell(d, err.status, "%s", err.text);
         return TWI_AGAIN_US;

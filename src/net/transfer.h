@@ -14,7 +14,7 @@
 #include "../settings/sections.h"
 
 enum {
-    TWI_TRANSFER_ABI = 3,
+    TWI_TRANSFER_ABI = 4,
     TWI_REPLY_MAX = 200,
     TWI_PUSH_KEY_BYTES = 512, /* of our key as PEM, the final 0 included */
     TWI_PUSH_PUBLIC = 88,     /* likewise of its public half, in base64url */
@@ -73,6 +73,8 @@ typedef struct twi_mail {
 typedef struct twi_sending {
     twi_verdict verdict;
     twi_fault fault;
+    uint64_t bytes;          /* that went there and came back, as far as they are known:
+                                without those of TLS and TCP */
     int64_t again_us;        /* the server asks not to come back sooner; 0: it does not */
     char text[TW_ERROR_MAX]; /* one line: what is wrong, what the server said */
 } twi_sending;

@@ -6,6 +6,7 @@
 
 #include <stdio.h>
 
+#include "../core/budget.h"
 #include "../core/dispatch.h"
 #include "../core/hours.h"
 #include "../core/naming.h"
@@ -282,7 +283,8 @@ typedef struct twi_destination_settings {
     const char *name;
     const char *url; /* without a password */
     int64_t what;    /* TWI_SEND_ bits */
-    int64_t on;      /* TWI_TELL_ bits */
+    twi_budget budget;
+    int64_t on; /* TWI_TELL_ bits */
     twi_when when;
     twi_limit limit;
     const char *hours;                    /* as docs/settings.md has them */

@@ -29,6 +29,7 @@ typedef union twi_value {
     twi_by_kind by_kind;
     twi_when when;
     twi_limit limit;
+    twi_budget budget;
 } twi_value;
 
 typedef struct twi_type {
@@ -99,6 +100,7 @@ extern const twi_type twi_type_crop;   /* twi_crop, two corners */
 extern const twi_type twi_type_words;  /* int64_t: bits, from the first of choices on */
 extern const twi_type twi_type_when;   /* twi_when */
 extern const twi_type twi_type_limit;  /* twi_limit */
+extern const twi_type twi_type_budget; /* twi_budget */
 extern const twi_type twi_type_area;   /* const char *, checked with twi_area_parse */
 
 /** Read a duration, microseconds, or a size, bytes. @return false: not understood. */

@@ -115,3 +115,52 @@ static void explain_limit(const twi_row *row, char *out, size_t capacity)
 }
 
 const twi_type twi_type_limit = {parse_limit, print_limit, explain_limit};
+
+/* ---- budget ---------------------------------------------------------------------- */
+
+/* "200 MB/d", "5 GB/30 d". */
+static bool parse_budget(const twi_row *row, const char *text, void *field)
+{
+    char size[32], span[32];
+    twi_budget budget = {0, 24 * HOUR};
+    const char *slash = strrchr(text, '/');
+    (void)row;
+    if (strcmp(text, "none") != 0) {
+        if (!slash || (size_t)(slash - text) >= sizeof size || strlen(slash) > 24)
+            return false;
+        (void)snprintf(size, sizeof size, "%.*s", (int)(slash - text), text);
+        (void)snprintf(span, sizeof span, "%s%s",
+                       slash[1] >= '0' && slash[1] <= '9' ? "" : "1 ", slash + 1);
+        if (!twi_read_bytes(size, &budget.bytes) || budget.bytes <= 0 ||
+            !twi_read_duration(span, &budget.in_us) || budget.in_us < HOUR ||
+            budget.in_us > 366 * 24 * HOUR)
+            return false;
+    }
+    *(twi_budget *)field = budget;
+    return true;
+}
+
+static void print_budget(const twi_row *row, const void *field, char *out,
+                         size_t capacity)
+{
+    const twi_budget *budget = field;
+    char size[32], span[32];
+    (void)row;
+    twi_write_bytes(budget->bytes, size, sizeof size);
+    twi_write_duration(budget->in_us, span, sizeof span);
+    if (budget->bytes == 0)
+        (void)snprintf(out, capacity, "none");
+    else
+        (void)snprintf(out, capacity, "%s/%s", size,
+                       strcmp(span, "1 d") == 0   ? "d"
+                       : strcmp(span, "1 h") == 0 ? "h"
+                                                  : span);
+}
+
+static void explain_budget(const twi_row *row, char *out, size_t capacity)
+{
+    (void)snprintf(out, capacity, "none, or a size in a time such as %s or 5 GB/30 d",
+                   row->example);
+}
+
+const twi_type twi_type_budget = {parse_budget, print_budget, explain_budget};

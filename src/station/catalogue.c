@@ -174,9 +174,15 @@ static const char EIGHTH[] =
     "ALTER TABLE sighting ADD COLUMN named_us INTEGER NOT NULL DEFAULT 0;"
     "CREATE INDEX sighting_named ON sighting(name, order_us) WHERE name <> '';";
 
+/* What was spent of a destination's budget. */
+static const char NINTH[] =
+    "CREATE TABLE spent(id INTEGER PRIMARY KEY, destination TEXT NOT NULL,"
+    " at_us INTEGER NOT NULL, bytes INTEGER NOT NULL) STRICT;"
+    "CREATE INDEX spent_by_time ON spent(destination, at_us);";
+
 /* How a catalogue of each version becomes one of the next. */
-static const char *const STEPS[] = {FIRST, SECOND, THIRD,   FOURTH,
-                                    FIFTH, SIXTH,  SEVENTH, EIGHTH};
+static const char *const STEPS[] = {FIRST, SECOND,  THIRD,  FOURTH, FIFTH,
+                                    SIXTH, SEVENTH, EIGHTH, NINTH};
 enum { VERSION = sizeof STEPS / sizeof *STEPS };
 
 /* ---- opening --------------------------------------------------------------------- */

@@ -32,7 +32,17 @@ static tw_status prepare(tw_catalogue *c, const char *sql, const given *g,
     (void)sqlite3_bind_text(*s, place_of(*s, ":name"), g->name, -1, SQLITE_STATIC);
     (void)sqlite3_bind_text(*s, place_of(*s, ":text"), g->text, -1, SQLITE_STATIC);
     (void)sqlite3_bind_int64(*s, place_of(*s, ":number"), g->number);
+    (void)sqlite3_bind_text(*s, place_of(*s, ":held"), c->held ? c->held : "", -1,
+                            SQLITE_STATIC);
     return TW_OK;
+}
+
+/* Of a statement: what is held back is not there. */
+#define NOT_HELD " AND instr(:held, ' ' || what || ' ') = 0 "
+
+void twi_outbox_hold(tw_catalogue *c, const char *words)
+{
+    c->held = words;
 }
 
 static tw_status change(tw_catalogue *c, const char *sql, const given *g,
@@ -254,13 +264,14 @@ static tw_status find_first(tw_catalogue *c, const char *destination, bool newes
                      "= :name AND state = 0 AND entry IS NOT NULL ORDER BY id LIMIT 1",
                      destination, out, err);
     if (st == TW_OK && out->id == 0)
-        st = find_by(c,
-                     newest_first
-                         ? "SELECT id, sighting, message, entry FROM outbox WHERE "
-                           "destination = :name AND state = 0 ORDER BY id DESC LIMIT 1"
-                         : "SELECT id, sighting, message, entry FROM outbox WHERE "
-                           "destination = :name AND state = 0 ORDER BY id LIMIT 1",
-                     destination, out, err);
+        st = find_by(
+            c,
+            newest_first
+                ? "SELECT id, sighting, message, entry FROM outbox WHERE "
+                  "destination = :name AND state = 0" NOT_HELD "ORDER BY id DESC LIMIT 1"
+                : "SELECT id, sighting, message, entry FROM outbox WHERE "
+                  "destination = :name AND state = 0" NOT_HELD "ORDER BY id LIMIT 1",
+            destination, out, err);
     return st;
 }
 
@@ -371,7 +382,7 @@ tw_status twi_outbox_inspect(tw_catalogue *c, const char *destination, bool newe
         st = examine(c,
                      "SELECT count(*), count(DISTINCT coalesce(sighting, -id)), "
                      "(SELECT coalesce(max(id), 0) FROM outbox) FROM outbox "
-                     "WHERE destination = :name AND state = 0",
+                     "WHERE destination = :name AND state = 0" NOT_HELD,
                      &of_it, read_waiting, out, err);
     if (st == TW_OK)
         st =
@@ -476,13 +487,13 @@ static tw_status mark(tw_catalogue *c, const char *destination, const first_item
         "UPDATE outbox SET message = :text WHERE destination = :name AND state = 0 AND "
         "id = :number",
         "UPDATE outbox SET message = :text WHERE id IN (SELECT id FROM outbox WHERE "
-        "destination = :name AND state = 0 AND message IS NULL AND sighting = :number "
+        "destination = :name AND state = 0 AND message IS NULL AND sighting = "
+        ":number" NOT_HELD "ORDER BY id LIMIT 2000)",
+        "UPDATE outbox SET message = :text WHERE id IN (SELECT id FROM outbox WHERE "
+        "destination = :name AND state = 0 AND message IS NULL" NOT_HELD
         "ORDER BY id LIMIT 2000)",
         "UPDATE outbox SET message = :text WHERE id IN (SELECT id FROM outbox WHERE "
-        "destination = :name AND state = 0 AND message IS NULL "
-        "ORDER BY id LIMIT 2000)",
-        "UPDATE outbox SET message = :text WHERE id IN (SELECT id FROM outbox WHERE "
-        "destination = :name AND state = 0 AND message IS NULL "
+        "destination = :name AND state = 0 AND message IS NULL" NOT_HELD
         "ORDER BY id DESC LIMIT 2000)"};
     _Static_assert(TWI_OUTBOX_BATCH == 2000, "as the statements say");
     if (what == TWI_TAKE_SIGHTING && first->sighting == 0)
@@ -622,6 +633,40 @@ tw_status twi_outbox_failed(tw_catalogue *c, const twi_outbox_batch *batch, bool
     return change_batch(
         c, batch, "UPDATE outbox SET state = :number, why = :text WHERE id = :id",
         why ? why : "", for_good ? TWI_ITEM_GIVEN_UP : TWI_ITEM_WAITING, err);
+}
+
+/* ---- what was spent --------------------------------------------------------------- */
+
+tw_status twi_outbox_spend(tw_catalogue *c, const char *destination, int64_t at_us,
+                           uint64_t bytes, int64_t keep_us, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    tw_status st =
+        prepare(c, "DELETE FROM spent WHERE destination = :name AND at_us <= :number",
+                &(given){destination, NULL, at_us - keep_us}, &s, err);
+    if (st == TW_OK)
+        st = twi_catalogue_finish(c, s, err);
+    if (st == TW_OK)
+        st = prepare(
+            c,
+            "INSERT INTO spent(destination, at_us, bytes) VALUES (:name, :number, "
+            ":bytes)",
+            &(given){destination, NULL, at_us}, &s, err);
+    if (st != TW_OK)
+        return st;
+    (void)sqlite3_bind_int64(s, place_of(s, ":bytes"), (int64_t)bytes);
+    return twi_catalogue_finish(c, s, err);
+}
+
+tw_status twi_outbox_spent(tw_catalogue *c, const char *destination, int64_t since_us,
+                           int64_t *bytes, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    const tw_status st = prepare(c,
+                                 "SELECT coalesce(sum(bytes), 0) FROM spent WHERE "
+                                 "destination = :name AND at_us > :number",
+                                 &(given){destination, NULL, since_us}, &s, err);
+    return st == TW_OK ? twi_catalogue_number(c, s, bytes, err) : st;
 }
 
 /* ---- stopping and trying again ---------------------------------------------------- */

@@ -13,6 +13,7 @@ struct tw_catalogue {
     int64_t cut_off_us; /* the run before began then, and was not ended; 0: it was */
     char place[1024];   /* for messages */
     char journal[1024]; /* path; "": there is none */
+    const char *held;   /* words of what waits, see twi_outbox_hold; NULL: none */
 };
 
 /** As tw_catalogue_open, to write, on a card that may have no room for the file that

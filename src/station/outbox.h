@@ -67,6 +67,19 @@ tw_status twi_outbox_spare(tw_catalogue *catalogue, const char *destination,
 tw_status twi_outbox_add(tw_catalogue *catalogue, const char *file,
                          const char *destination, const char *what, tw_error *err);
 
+/** Over this connection, items that go as one of these words are as if they were not
+ * there, but for messages that were begun and alarms.
+ * @param words  As twi_thrift_words; borrowed while the catalogue is open. */
+void twi_outbox_hold(tw_catalogue *catalogue, const char *words);
+
+/** Note what a try to send has cost; what is older than keep_us is forgotten. */
+tw_status twi_outbox_spend(tw_catalogue *catalogue, const char *destination,
+                           int64_t at_us, uint64_t bytes, int64_t keep_us, tw_error *err);
+
+/** @param bytes  Set to what was spent after a time. */
+tw_status twi_outbox_spent(tw_catalogue *catalogue, const char *destination,
+                           int64_t since_us, int64_t *bytes, tw_error *err);
+
 /** Visit items in the order in which they came, until visit says false.
  * @param destination  NULL: of all. */
 tw_status twi_outbox_items(tw_catalogue *catalogue, const char *destination,

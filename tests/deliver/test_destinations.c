@@ -579,6 +579,39 @@ static void test_nothing_goes_until_so_many_have_come(void **state)
     leave_stored(s);
 }
 
+/* Three clips use most of a budget up: then records alone go; without it, the rest. */
+static void test_a_budget_leaves_clips_for_later(void **state)
+{
+    (void)state;
+    char text[1024], more[1100];
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server web = start_webdav(s->folder, false);
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = http://localhost:%d/lane\n" WHAT,
+                   web.port);
+    (void)snprintf(more, sizeof more, "%sbudget = 1 MB/d\n", text);
+    deliver(s, "there", more);
+    for (int i = 0; i < 5; i++)
+        (void)sight(s, 300000);
+    WAIT_FOR(was_told(s, "of its budget of 1 MB in 24 h is used: clips and stills wait"));
+    WAIT_FOR(filled(s, "there").sent == 11);
+    assert_int_equal(filled(s, "there").waiting, 4);
+    assert_int_equal(filled(s, "there").given_up, 0);
+    check_same(s, "www/lane", "2027-03-13/kerb+003-clip.mp4");
+    deliver(s, NULL, NULL);
+    deliver(s, "there", more); /* a new start does not bring another budget */
+    WAIT_FOR(was_told(s, "nothing is encrypted"));
+    (void)usleep(500000);
+    assert_int_equal(filled(s, "there").sent, 11);
+    deliver(s, NULL, NULL);
+    deliver(s, "there", text);
+    WAIT_FOR(filled(s, "there").sent == 15);
+    check_same(s, "www/lane", "2027-03-13/kerb+005-clip.mp4");
+    end_server(&web);
+    leave_stored(s);
+}
+
 static void test_nothing_goes_outside_its_hours(void **state)
 {
     (void)state;
@@ -680,6 +713,7 @@ int main(void)
         cmocka_unit_test(test_forms),
         cmocka_unit_test(test_stills_are_reduced),
         cmocka_unit_test(test_nothing_goes_until_so_many_have_come),
+        cmocka_unit_test(test_a_budget_leaves_clips_for_later),
         cmocka_unit_test(test_nothing_goes_outside_its_hours),
         cmocka_unit_test(test_the_newest_goes_first_if_wanted),
         cmocka_unit_test(test_what_is_not_safe_is_said),

@@ -23,6 +23,36 @@ static const twi_row *destination_row(const char *key)
     return row;
 }
 
+static void test_budgets(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *text;
+        int64_t bytes, hours;
+        const char *shown;
+    } good[] = {{"200 MB/d", 200000000, 24, "200 MB/d"},
+                {"5 GB/30 d", 5000000000, 720, "5 GB/30 d"},
+                {"500kB/h", 500000, 1, "500 kB/h"},
+                {"1 MB/24 h", 1000000, 24, "1 MB/d"},
+                {"none", 0, 24, "none"}};
+    static const char *const bad[] = {"",           "200 MB",  "200 MB/",    "/d",
+                                      "0 MB/d",     "-1 MB/d", "200 MB/0 d", "1 MB/1 min",
+                                      "1 MB/900 d", "20/d/h",  "MB/d",       "1 MB/dd"};
+    const twi_row *row = destination_row("budget");
+    twi_value v;
+    for (size_t i = 0; i < sizeof good / sizeof *good; i++) {
+        char shown[64];
+        assert_true(row->type->parse(row, good[i].text, &v));
+        assert_true(v.budget.bytes == good[i].bytes);
+        assert_true(v.budget.in_us == good[i].hours * INT64_C(3600000000));
+        row->type->print(row, &v, shown, sizeof shown);
+        assert_string_equal(shown, good[i].shown);
+    }
+    for (size_t i = 0; i < sizeof bad / sizeof *bad; i++)
+        if (row->type->parse(row, bad[i], &v))
+            fail_msg("%s is taken", bad[i]);
+}
+
 static void test_when_and_limits(void **state)
 {
     (void)state;
@@ -285,6 +315,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_durations),
+        cmocka_unit_test(test_budgets),
         cmocka_unit_test(test_when_and_limits),
         cmocka_unit_test(test_shares),
         cmocka_unit_test(test_numbers_and_words),

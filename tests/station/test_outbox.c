@@ -416,6 +416,49 @@ static void test_a_run_that_nobody_ended_is_known(void **state)
 }
 
 /* What the version before kept is taken over. */
+/* What is held back is as if it were not there; what was begun ends, and alarms go. */
+static void test_what_is_held_back_waits(void **state)
+{
+    (void)state;
+    char text[512];
+    tw_catalogue *c = opened(NULL);
+    twi_outbox_fill fill;
+    assert_int_equal(twi_outbox_route(c, ROUTES, 4, NULL, NULL), TW_OK);
+    add(c, note(c, "kerb", 1, true), "still", "a.jpg");
+    twi_outbox_hold(c, " still clip ");
+    assert_int_equal(twi_outbox_inspect(c, "mail", false, WALL, &fill, NULL), TW_OK);
+    assert_int_equal(fill.waiting, 1); /* the record */
+    twi_outbox_batch batch = take(c, "mail", false, TWI_TAKE_ALL, text);
+    assert_int_equal(batch.count, 1);
+    assert_has(text, "record:");
+    twi_outbox_batch_free(&batch);
+    assert_int_equal(twi_outbox_peek(c, "mail", false, &fill, NULL), TW_OK);
+    twi_outbox_hold(c, " record still clip ");
+    assert_int_equal(twi_outbox_peek(c, "mail", false, &fill, NULL), TW_OK);
+    assert_true(fill.waiting == 1 && fill.begun); /* it goes on */
+    twi_outbox_hold(c, "");
+    assert_int_equal(twi_outbox_inspect(c, "mail", false, WALL, &fill, NULL), TW_OK);
+    assert_int_equal(fill.waiting, 2);
+    tw_catalogue_close(c);
+}
+
+static void test_what_was_spent_is_forgotten_in_time(void **state)
+{
+    (void)state;
+    tw_catalogue *c = opened(NULL);
+    int64_t bytes = 0;
+    for (int i = 0; i < 5; i++)
+        assert_int_equal(twi_outbox_spend(c, "mail", WALL + i, 100, 3, NULL), TW_OK);
+    assert_int_equal(twi_outbox_spend(c, "shed", WALL, 7, 3, NULL), TW_OK);
+    assert_int_equal(twi_outbox_spent(c, "mail", 0, &bytes, NULL), TW_OK);
+    assert_int_equal(bytes, 300); /* those of the last three */
+    assert_int_equal(twi_outbox_spent(c, "mail", WALL + 3, &bytes, NULL), TW_OK);
+    assert_int_equal(bytes, 100);
+    assert_int_equal(twi_outbox_spent(c, "none", 0, &bytes, NULL), TW_OK);
+    assert_int_equal(bytes, 0);
+    tw_catalogue_close(c);
+}
+
 static void test_deliveries_of_an_older_version_are_kept(void **state)
 {
     (void)state;
@@ -428,7 +471,8 @@ static void test_deliveries_of_an_older_version_are_kept(void **state)
     assert_int_equal(
         sqlite3_exec(
             db,
-            "DROP INDEX sighting_named; ALTER TABLE sighting DROP COLUMN name; ALTER "
+            "DROP TABLE spent; DROP INDEX sighting_named; ALTER TABLE sighting DROP "
+            "COLUMN name; ALTER "
             "TABLE sighting DROP COLUMN heads; ALTER TABLE sighting DROP COLUMN note; "
             "ALTER TABLE sighting DROP COLUMN named_by; ALTER TABLE sighting DROP COLUMN "
             "sure_ppm; ALTER TABLE sighting DROP COLUMN named_us; "
@@ -465,6 +509,8 @@ int main(void)
         cmocka_unit_test(test_one_is_dropped_by_its_number),
         cmocka_unit_test(test_alarms_go_where_they_are_wanted_before_all_else),
         cmocka_unit_test(test_a_run_that_nobody_ended_is_known),
+        cmocka_unit_test(test_what_is_held_back_waits),
+        cmocka_unit_test(test_what_was_spent_is_forgotten_in_time),
         cmocka_unit_test(test_deliveries_of_an_older_version_are_kept),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);

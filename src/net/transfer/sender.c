@@ -342,6 +342,18 @@ static const char *more_of(const twi_sender *s, twi_fault fault)
     }
 }
 
+/* What a request has cost. */
+static uint64_t bytes_of(CURL *c)
+{
+    curl_off_t up = 0, down = 0;
+    long head = 0, request = 0;
+    (void)curl_easy_getinfo(c, CURLINFO_SIZE_UPLOAD_T, &up);
+    (void)curl_easy_getinfo(c, CURLINFO_SIZE_DOWNLOAD_T, &down);
+    (void)curl_easy_getinfo(c, CURLINFO_HEADER_SIZE, &head);
+    (void)curl_easy_getinfo(c, CURLINFO_REQUEST_SIZE, &request);
+    return (uint64_t)up + (uint64_t)down + (uint64_t)head + (uint64_t)request;
+}
+
 void wire_run(twi_sender *s, twi_sending *out)
 {
     CURL *c = s->easy;
@@ -357,6 +369,7 @@ void wire_run(twi_sender *s, twi_sending *out)
     const twi_reply reply = twi_reply_read(s->talk.last);
     const bool http = s->protocol == TWI_PROTOCOL_HTTP || s->protocol == TWI_PROTOCOL_S3;
     memset(out, 0, sizeof *out);
+    s->cost += bytes_of(c);
     (void)snprintf(out->text, sizeof out->text, "%s", s->talk.last);
     if (code == CURLE_OK && !(http && reply.code >= REDIRECTED))
         return;

@@ -33,6 +33,7 @@ struct twi_sender {
     uint64_t body_bytes;                 /* of the answer, as far as it has come */
     int64_t body_since_us;               /* when its first came */
     bool cut_off;                        /* it had no end */
+    uint64_t cost;                       /* bytes of all requests for what is sent */
     struct curl_slist *headers, *quotes; /* of the transfer that runs */
 };
 
