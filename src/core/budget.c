@@ -25,10 +25,10 @@ twi_thrift twi_budget_thrift(const twi_budget *budget, int64_t spent)
 const char *twi_thrift_words(twi_thrift thrift)
 {
     switch (thrift) {
-    case TWI_THRIFT_CLIPS: return " clip timed segment ";
-    case TWI_THRIFT_STILLS: return " still clip timed segment ";
-    case TWI_THRIFT_SMALL: return " small still clip timed segment ";
-    case TWI_THRIFT_ALL: return " record small still clip timed segment ";
+    case TWI_THRIFT_CLIPS: return " clip timed segment reel ";
+    case TWI_THRIFT_STILLS: return " still clip timed segment reel ";
+    case TWI_THRIFT_SMALL: return " small still clip timed segment reel ";
+    case TWI_THRIFT_ALL: return " record small still clip timed segment reel ";
     case TWI_THRIFT_NONE: break;
     }
     return "";

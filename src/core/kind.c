@@ -7,7 +7,7 @@ const char *twi_kind_name(twi_kind kind)
 {
     static const char *const names[TWI_KIND_COUNT] = {
         "still",           "clip",           "segment", "timed-still", "timed-clip",
-        "captioned-still", "captioned-clip", "snap"};
+        "captioned-still", "captioned-clip", "snap",    "reel"};
     return kind < TWI_KIND_COUNT ? names[kind] : "?";
 }
 
@@ -28,7 +28,8 @@ bool twi_kind_of_sighting(twi_kind kind)
 bool twi_kind_is_video(twi_kind kind)
 {
     return kind == TWI_KIND_CLIP || kind == TWI_KIND_SEGMENT ||
-           kind == TWI_KIND_TIMED_CLIP || kind == TWI_KIND_CAPTIONED_CLIP;
+           kind == TWI_KIND_TIMED_CLIP || kind == TWI_KIND_CAPTIONED_CLIP ||
+           kind == TWI_KIND_REEL;
 }
 
 static bool ends(const char *name, const char *with)

@@ -30,6 +30,7 @@ typedef enum twi_kind {
     TWI_KIND_CAPTIONED_STILL, /* a copy of a still or clip with text in it */
     TWI_KIND_CAPTIONED_CLIP,
     TWI_KIND_SNAP, /* a still that was asked for, of no sighting */
+    TWI_KIND_REEL, /* the film of a day */
     TWI_KIND_COUNT
 } twi_kind;
 

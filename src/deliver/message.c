@@ -70,8 +70,8 @@ enum { QUALITY = 85 };
 
 const char *twi_message_word(int64_t what_bit)
 {
-    static const char *const words[] = {"still", "small",   "clip",  "record",
-                                        "timed", "segment", "alarm", "daily"};
+    static const char *const words[] = {"still",   "small", "clip",  "record", "timed",
+                                        "segment", "reel",  "alarm", "daily"};
     for (size_t i = 0; i < sizeof words / sizeof *words; i++)
         if (what_bit == INT64_C(1) << i)
             return words[i];

@@ -24,7 +24,8 @@ static const struct {
             {TWI_KIND_CAPTIONED_CLIP, TWI_SEND_CLIP},
             {TWI_KIND_TIMED_STILL, TWI_SEND_TIMED},
             {TWI_KIND_TIMED_CLIP, TWI_SEND_TIMED},
-            {TWI_KIND_SEGMENT, TWI_SEND_SEGMENT}};
+            {TWI_KIND_SEGMENT, TWI_SEND_SEGMENT},
+            {TWI_KIND_REEL, TWI_SEND_REEL}};
 
 enum { GOES_COUNT = sizeof GOES / sizeof *GOES };
 

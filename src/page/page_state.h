@@ -22,9 +22,9 @@ enum {
     CAMERAS_MAX = 64,
     PATH_BYTES = 4096,
     CELLS_MAX = TW_CELLS_MAX * TW_CELLS_MAX,
-    SECONDS_KEPT = 180,  /* more than the catalogue is behind */
-    REMOVALS_MAX = 5000, /* as many as are shown of a day */
-    UNDO_S = 10          /* that a removal can be undone for */
+    SECONDS_KEPT = 180, /* more than the catalogue is behind */
+    REMOVALS_MAX = 1000,
+    UNDO_S = 10 /* that a removal can be undone for */
 };
 
 /* ---- accounts.c */

@@ -329,11 +329,22 @@ static bool has_page(const tw_settings *settings)
     return strcmp(station.listen, "none") != 0;
 }
 
-static bool has_daily_word(const tw_settings *settings)
+/* What comes once a day has to have a time. */
+static void check_daily(intake *in, const section *self,
+                        const twi_destination_settings *d)
 {
     twi_station_settings station;
-    twi_settings_station(settings, &station);
-    return station.daily_word >= 0;
+    twi_settings_station(in->settings, &station);
+    if ((d->on & TWI_TELL_DAILY) && station.daily_word < 0)
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "destination %s: on = daily: there is no word of the day: write "
+                        "daily_word = 08:00 in [station], for one",
+                        self->name);
+    if ((d->what & TWI_SEND_REEL) && station.daily_reel < 0)
+        twi_intake_tell(in, TW_ESYNTAX, self->line,
+                        "destination %s: what = reel: there is no film of the day: write "
+                        "daily_reel = 07:00 in [station], for one",
+                        self->name);
 }
 
 static void check_destination(intake *in, const section *self)
@@ -362,11 +373,7 @@ static void check_destination(intake *in, const section *self)
                         "destination %s: on = %s: files alone go there; mail, forms, "
                         "phones and brokers take words",
                         self->name, d.on & TWI_TELL_ALARMS ? "alarms" : "daily");
-    if ((d.on & TWI_TELL_DAILY) && !has_daily_word(in->settings))
-        twi_intake_tell(in, TW_ESYNTAX, self->line,
-                        "destination %s: on = daily: there is no word of the day: write "
-                        "daily_word = 08:00 in [station], for one",
-                        self->name);
+    check_daily(in, self, &d);
     if (is_mail(url) && d.to[0] == '\0')
         twi_intake_tell(in, TW_ESYNTAX, self->line,
                         "destination %s: mail to nobody: write to = NAME@HOST",

@@ -21,6 +21,14 @@ typedef enum twi_stills {
     TWI_STILLS_EVERY
 } twi_stills;
 
+/* What the film of a day is made of. */
+typedef enum twi_reel_of {
+    TWI_REEL_NONE,
+    TWI_REEL_CLIPS,
+    TWI_REEL_STILLS,
+    TWI_REEL_TIMED
+} twi_reel_of;
+
 typedef enum twi_clip_video {
     TWI_VIDEO_AUTO,
     TWI_VIDEO_COPY,
@@ -99,6 +107,7 @@ typedef struct twi_station_settings {
     int64_t live_fps;                          /* of live pictures */
     int64_t alarm_after_us; /* what is wrong for so long is an alarm; 0: nothing is */
     int64_t daily_word;     /* when a word is said each day, minute of it; -1: never */
+    int64_t daily_reel;     /* when the film of the last day is made, likewise */
     const char *page_url;   /* where others find the page; "": not said */
 } twi_station_settings;
 
@@ -175,9 +184,11 @@ typedef struct twi_camera_settings {
     twi_stills_choice stills;
     int64_t timed_still_us; /* a still every so often, sighting or not; 0: none */
     twi_timed_clip timed_clip;
-    int64_t segment_us;    /* pieces of continuous recording */
-    int64_t burst;         /* stills in quick succession, each time: 1..50 */
-    int64_t still_quality; /* 1..100 */
+    int64_t segment_us;     /* pieces of continuous recording */
+    int64_t reel_of;        /* a twi_reel_of: the film of a day */
+    int64_t reel_length_us; /* of it, at most */
+    int64_t burst;          /* stills in quick succession, each time: 1..50 */
+    int64_t still_quality;  /* 1..100 */
     bool clips, continuous;
     bool caption_clean; /* the capture without its caption is stored too */
     int64_t clip_video; /* a twi_clip_video */
@@ -258,8 +269,9 @@ enum {
     TWI_SEND_RECORD = 8,   /* what is known of a sighting that is over, as JSON */
     TWI_SEND_TIMED = 16,   /* stills and clips by the clock */
     TWI_SEND_SEGMENT = 32, /* continuous recording */
-    TWI_SEND_ALARM = 64,   /* an alarm; not in the settings' what */
-    TWI_SEND_DAILY = 128   /* the word of the day; likewise */
+    TWI_SEND_REEL = 64,    /* films of the day */
+    TWI_SEND_ALARM = 128,  /* an alarm; not in the settings' what */
+    TWI_SEND_DAILY = 256   /* the word of the day; likewise */
 };
 
 /** Whether a destination's url means phones; NULL means nothing. */

@@ -1,4 +1,4 @@
-/* The word of the day. */
+/* The word of the day, and its film. */
 #include "daily.h"
 
 #include <stdio.h>
@@ -6,6 +6,7 @@
 
 #include "../core/civil.h"
 #include "catalogue_write.h"
+#include "daily_reel.h"
 #include "outbox.h"
 #include "plan.h"
 #include "sense.h"
@@ -172,22 +173,49 @@ static tw_catalogue *open_catalogue(const tw_station *s)
     return catalogue;
 }
 
-static void watch_day(tw_station *s)
+/* Whether a time of the local day, a minute of it, has come and was not seen to yet.
+ * @param done_day  The day when it was last; set to today.
+ * @param due_us    Set to the wall time that it was today. */
+static bool is_due(const tw_station *s, int64_t minute, int64_t *done_day,
+                   int64_t *due_us)
 {
     const tw_clock *clock = &s->platform.clock;
-    const int64_t wall_us = twi_station_wall(s), minute = s->settings.daily_word;
+    const int64_t wall_us = twi_station_wall(s);
     const int64_t local_us =
         wall_us + clock->ops->offset_s(clock->ctx, wall_us) * SECOND_US;
     const int64_t day = local_us / DAY_US;
-    const int64_t due_us = wall_us - local_us % DAY_US + minute * 60 * SECOND_US;
-    if (minute < 0 || wall_us < due_us || !clock->ops->trusted(clock->ctx, wall_us) ||
-        twi_station_now(s) - s->daily.began_us < SETTLED_US || s->daily.said_day == day)
+    *due_us = wall_us - local_us % DAY_US + minute * 60 * SECOND_US;
+    if (minute < 0 || wall_us < *due_us || !clock->ops->trusted(clock->ctx, wall_us) ||
+        twi_station_now(s) - s->daily.began_us < SETTLED_US || *done_day == day)
+        return false;
+    *done_day = day;
+    return true;
+}
+
+static void watch_day(tw_station *s)
+{
+    int64_t due_us = 0;
+    if (!is_due(s, s->settings.daily_word, &s->daily.said_day, &due_us))
         return;
     tw_catalogue *catalogue = open_catalogue(s);
-    s->daily.said_day = day;
     if (!catalogue || !was_said(catalogue, due_us))
         say_word(s, catalogue);
     tw_catalogue_close(catalogue);
+}
+
+static void watch_reel(tw_station *s)
+{
+    int64_t due_us = 0;
+    if (s->daily.reel && twi_daily_reel_is_done(s->daily.reel))
+        twi_daily_end(s);
+    if (!s->daily.reel && is_due(s, s->settings.daily_reel, &s->daily.reel_day, &due_us))
+        s->daily.reel = twi_daily_reel_begin(s, due_us - DAY_US, due_us);
+}
+
+void twi_daily_end(tw_station *s)
+{
+    twi_daily_reel_end(s->daily.reel);
+    s->daily.reel = NULL;
 }
 
 void twi_daily_tend(tw_station *s)
@@ -195,4 +223,5 @@ void twi_daily_tend(tw_station *s)
     if (s->daily.began_us == 0)
         s->daily.began_us = twi_station_now(s);
     watch_day(s);
+    watch_reel(s);
 }

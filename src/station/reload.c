@@ -195,6 +195,7 @@ static tw_status take_station(tw_station *s, twi_source *from, tw_error *err)
         return st;
     }
     s->settings.daily_word = next->station.daily_word;
+    s->settings.daily_reel = next->station.daily_reel;
     s->settings.keep_free = next->station.keep_free;
     s->settings.goes_first = next->station.goes_first;
     twi_queue_limit(s->queue, (size_t)next->station.queue_bytes);

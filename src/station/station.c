@@ -177,6 +177,7 @@ tw_status tw_station_run(tw_station *s)
         twi_station_sense(s, s->source);
         watch_all(s);
         twi_station_sense(s, NULL);
+        twi_daily_end(s);
         set_queue(s, NULL); /* nobody may look at it while it ends */
         twi_queue_finish(queue);
         twi_writer_end_videos(&s->writer);

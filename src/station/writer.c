@@ -85,6 +85,9 @@ void twi_writer_do(twi_writer *writer, twi_job *job)
     case TWI_JOB_VIDEO_BEGIN: twi_writer_begin_clips(writer, job); break;
     case TWI_JOB_VIDEO_PACKET:
     case TWI_JOB_VIDEO_END: twi_writer_clips(writer, job); break;
+    case TWI_JOB_FILE_BEGIN:
+    case TWI_JOB_FILE_PART:
+    case TWI_JOB_FILE_END: twi_writer_whole(writer, job); break;
     case TWI_JOB_STILL: twi_writer_stills(writer, job); break;
     case TWI_JOB_BEGAN: (void)twi_writer_note_sighting(writer, job, false); break;
     case TWI_JOB_ENDED: (void)twi_writer_note_sighting(writer, job, true); break;

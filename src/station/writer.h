@@ -66,6 +66,9 @@ typedef enum twi_job_kind {
     TWI_JOB_VIDEO_BEGIN,  /* buffer: the stream's extra */
     TWI_JOB_VIDEO_PACKET, /* buffer: the packet's bytes */
     TWI_JOB_VIDEO_END,
+    TWI_JOB_FILE_BEGIN, /* a capture that was made elsewhere; no buffer */
+    TWI_JOB_FILE_PART,  /* buffer: its next bytes, those of the packet */
+    TWI_JOB_FILE_END,
     TWI_JOB_STILL, /* buffer: a JPEG, or planes */
     /* From here on for the catalogue: little, and never refused. */
     TWI_JOB_BEGAN, /* a sighting; no buffer */

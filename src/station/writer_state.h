@@ -65,6 +65,11 @@ void twi_writer_note_value(twi_writer *writer, const twi_job *job);
 void twi_writer_stored(twi_writer *writer, const twi_job *job, const twi_store_file *file,
                        twi_kind kind, const twi_stamp *stamp);
 
+/* ---- writer_whole.c */
+
+/** A capture that was made elsewhere: it begins, goes on, or ends. */
+void twi_writer_whole(twi_writer *writer, const twi_job *job);
+
 /* ---- numbers.c */
 
 /** The next sighting's number is higher than this one. Any thread. */

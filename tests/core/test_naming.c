@@ -217,7 +217,7 @@ static void test_kinds_have_names(void **state)
     (void)state;
     for (int k = 0; k < TWI_KIND_COUNT; k++)
         assert_int_equal(twi_kind_find(twi_kind_name((twi_kind)k)), k);
-    assert_int_equal(twi_kind_find("reel"), TWI_KIND_COUNT);
+    assert_int_equal(twi_kind_find("film"), TWI_KIND_COUNT);
     assert_int_equal(twi_kind_find(NULL), TWI_KIND_COUNT);
     assert_string_equal(twi_kind_name(TWI_KIND_COUNT), "?");
     assert_true(twi_kind_is_video(TWI_KIND_SEGMENT) &&

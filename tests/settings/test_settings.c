@@ -629,6 +629,13 @@ static void test_the_word_of_the_day(void **state)
     assert_has(p.text,
                "on = daily: there is no word of the day: write daily_word = 08:00");
     tw_settings_free(s);
+    s = read("[camera kerb]\nsource = sim:kerb\n[destination box]\nurl = "
+             "sftp://lane@lane.example/x\nwhat = clip, reel\n",
+             &p);
+    assert_int_equal(tw_settings_check(s, collect_problem, &p), TW_ESYNTAX);
+    assert_has(p.text,
+               "what = reel: there is no film of the day: write daily_reel = 07:00");
+    tw_settings_free(s);
     s = read("[station]\npage_url = hollin.example\n[camera kerb]\nsource = sim:kerb\n",
              &p);
     assert_int_equal(tw_settings_check(s, collect_problem, &p), TW_ESYNTAX);

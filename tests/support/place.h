@@ -10,8 +10,8 @@
 #define WALL (INT64_C(1804969800) * S) /* 2027-03-13 20:30 UTC */
 #define DAY (INT64_C(86400) * S)
 #define NO_LIMIT                                                                         \
-    ((twi_by_kind){0, {-1, -1, -1, -1, -1, -1, -1, -1}}) /* TWI_AS_ALL each              \
-                                                          */
+    ((twi_by_kind){0, {-1, -1, -1, -1, -1, -1, -1, -1, -1}}) /* TWI_AS_ALL each          \
+                                                              */
 #define NAMES "%Y-%m-%d/{camera}/{camera}-%Y%m%dT%H%M%S.{ms}-{sighting}-{kind}{n}"
 
 typedef struct place {
