@@ -10,6 +10,7 @@
 
 #include "../base/thread.h"
 #include "../core/naming.h"
+#include "../media/drawing.h"
 #include "catalogue_write.h"
 #include "reel.h"
 #include "station_state.h"
@@ -154,10 +155,11 @@ static int on_part(void *ctx, uint32_t done, uint32_t of)
 
 static tw_status make(film *f, const char *path, tw_error *err)
 {
+    const bool draws = twi_drawing_load(NULL) != NULL; /* else it goes without */
     twi_reel_spec spec = {.fps = FPS,
                           .speed_pct = 100,
                           .quality = QUALITY,
-                          .caption = "%Y-%m-%d %H:%M:%S {camera}",
+                          .caption = draws ? "%Y-%m-%d %H:%M:%S {camera}" : NULL,
                           .offset_s = offset_s,
                           .offset_ctx = &f->of->station->platform.clock};
     (void)unlink(path); /* of a run that was cut off */
