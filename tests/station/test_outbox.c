@@ -6,6 +6,7 @@
 
 #include "../support/support.h"
 #include "../../src/core/naming.h"
+#include "../../src/station/backup.h"
 
 #define S INT64_C(1000000)
 #define WALL (INT64_C(1804969800) * S)
@@ -416,6 +417,39 @@ static void test_a_run_that_nobody_ended_is_known(void **state)
 }
 
 /* What the version before kept is taken over. */
+/* From another board: known from now on, sent nowhere; what waits here goes on waiting.
+ */
+static void test_what_is_taken_in_is_not_sent(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *one = join(folder, "one.db"),
+         *copy = join(folder, "copy.db"), before[512], after[512];
+    tw_catalogue *from = opened(one), *into = routed();
+    twi_merged merged;
+    assert_int_equal(twi_outbox_route(from, ROUTES, 4, NULL, NULL), TW_OK);
+    (void)sight(from, 7);
+    const tw_log_entry alarm = {.at_us = WALL, .what = "alarm", .text = "it was lost"};
+    assert_int_equal(twi_catalogue_happened(from, &alarm, NULL), TW_OK);
+    assert_int_equal(twi_catalogue_copy(from, copy, NULL), TW_OK);
+    assert_int_not_equal(twi_catalogue_copy(from, copy, NULL), TW_OK); /* it is there */
+    tw_catalogue_close(from);
+    (void)sight(into, 1);
+    (void)items(into, NULL, TWI_ITEM_WAITING, before);
+    assert_has(before, "mail:still:1.jpg");
+    assert_int_equal(twi_catalogue_merge(into, copy, true, &merged, NULL), TW_OK);
+    assert_int_equal(merged.sightings, 1);
+    assert_int_equal(merged.captures, 2);
+    assert_int_equal(merged.shift, 1); /* both had the id 1 */
+    assert_string_equal(items(into, NULL, TWI_ITEM_WAITING, after), before);
+    assert_int_equal(twi_catalogue_merge(into, copy, true, &merged, NULL), TW_EEXIST);
+    assert_string_equal(items(into, NULL, TWI_ITEM_WAITING, after), before);
+    assert_int_equal(note(into, "kerb", 2, true), 3); /* its number is taken: the next */
+    tw_catalogue_close(into);
+    free(copy);
+    free(one);
+    remove_folder(folder);
+}
+
 /* What is held back is as if it were not there; what was begun ends, and alarms go. */
 static void test_what_is_held_back_waits(void **state)
 {
@@ -509,6 +543,7 @@ int main(void)
         cmocka_unit_test(test_one_is_dropped_by_its_number),
         cmocka_unit_test(test_alarms_go_where_they_are_wanted_before_all_else),
         cmocka_unit_test(test_a_run_that_nobody_ended_is_known),
+        cmocka_unit_test(test_what_is_taken_in_is_not_sent),
         cmocka_unit_test(test_what_is_held_back_waits),
         cmocka_unit_test(test_what_was_spent_is_forgotten_in_time),
         cmocka_unit_test(test_deliveries_of_an_older_version_are_kept),
