@@ -245,6 +245,19 @@ void free_outcome(outcome *o)
     o->out = o->err = NULL;
 }
 
+void check_command(const char *folder, const char *program, int code, const char *says,
+                   const char *input, const char *words)
+{
+    char line[1024], said[8192];
+    (void)snprintf(line, sizeof line, "printf '%s' | %s %s", input, program, words);
+    outcome o = run_program(folder, "/bin/sh", "-c", line, NULL);
+    (void)snprintf(said, sizeof said, "%s%s", o.out, o.err);
+    if (o.code != code)
+        fail_msg("%s: exit %d: %s", words, o.code, said);
+    assert_has(said, says);
+    free_outcome(&o);
+}
+
 char *run_shell(const char *folder, const char *line)
 {
     outcome o = run_program(folder, "/bin/sh", "-c", line, NULL);

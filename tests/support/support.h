@@ -86,6 +86,11 @@ outcome run_program(const char *folder, const char *program, ...);
 outcome run_arguments(const char *folder, char *const argv[]);
 void free_outcome(outcome *o);
 
+/** Fails unless a program, run there with its words as a shell reads them, ends so and
+ * says so. @param input  What it reads, as printf has it. */
+void check_command(const char *folder, const char *program, int code, const char *says,
+                   const char *input, const char *words);
+
 /** Lines of a text that contain something. */
 size_t count_lines(const char *text, const char *with);
 

@@ -26,17 +26,9 @@ static int drop(void **state)
     return 0;
 }
 
-/* Fails unless the tool ends so and says so. @param input  What it reads. */
 static void check(int code, const char *words, const char *input, const char *command)
 {
-    char line[1024], said[8192];
-    (void)snprintf(line, sizeof line, "printf '%s' | %s %s", input, TOOL, command);
-    outcome o = run_program(folder, "/bin/sh", "-c", line, NULL);
-    (void)snprintf(said, sizeof said, "%s%s", o.out, o.err);
-    if (o.code != code)
-        fail_msg("%s: exit %d: %s", command, o.code, said);
-    assert_has(said, words);
-    free_outcome(&o);
+    check_command(folder, TOOL, code, words, input, command);
 }
 
 static void test_accounts_are_made_listed_and_removed(void **state)
