@@ -12,6 +12,7 @@
 #include "../media/jpeg.h"
 #include "../station/catalogue_write.h"
 #include "page_state.h"
+#include "../core/hours.h"
 #include "../core/naming.h"
 #include "tawny/settings.h"
 
@@ -23,12 +24,31 @@ enum { MOST = 5000, THUMB_WIDTH = 240, THUMB_QUALITY = 70 };
 typedef struct listing {
     twi_page *page;
     json_t *list;
+    twi_hours hours; /* that it began within, where some are asked for */
+    bool by_hours;
 } listing;
+
+static bool is_listed(const listing *l, const tw_sighting_record *r)
+{
+    const tw_clock *clock = &l->page->host.clock;
+    return !twi_removals_has(l->page, r->id) &&
+           (!l->by_hours ||
+            twi_hours_within(&l->hours, r->start_us,
+                             clock->ops->offset_s(clock->ctx, r->start_us), NULL));
+}
+
+/* By the clock alone. @return false: they are none. */
+static bool read_hours(listing *l, const char *text)
+{
+    l->by_hours = text && text[0];
+    return !l->by_hours || (twi_hours_parse(text, &l->hours, NULL) == TW_OK &&
+                            !twi_hours_need_place(&l->hours));
+}
 
 static bool add_sighting(void *ctx, const tw_sighting_record *r)
 {
     const listing *l = ctx;
-    if (!twi_removals_has(l->page, r->id))
+    if (is_listed(l, r))
         (void)json_array_append_new(l->list, twi_json_sighting(r));
     return true;
 }
@@ -37,12 +57,20 @@ static bool add_sighting(void *ctx, const tw_sighting_record *r)
 static bool add_brief(void *ctx, const tw_sighting_record *r)
 {
     const listing *l = ctx;
-    if (!twi_removals_has(l->page, r->id))
+    if (is_listed(l, r))
         (void)json_array_append_new(
             l->list, json_pack("[IsIIb]", (json_int_t)r->id, r->camera,
                                (json_int_t)(r->start_us / 1000),
                                (json_int_t)(r->end_us / 1000), r->starred));
     return true;
+}
+
+/* A share in percent of the query, as ppm. @return 0: there is none. */
+static uint32_t ppm_of(twi_page *p, const twi_asked *r, const char *key)
+{
+    const char *text = p->web->query(r->call, key);
+    const double percent = text ? strtod(text, NULL) : 0;
+    return percent > 0 && percent <= 100 ? (uint32_t)(percent * 1e4 + 0.5) : 0;
 }
 
 void twi_filter_of(twi_page *p, const twi_asked *r, tw_sighting_filter *out)
@@ -51,12 +79,18 @@ void twi_filter_of(twi_page *p, const twi_asked *r, tw_sighting_filter *out)
                *starred = p->web->query(r->call, "starred"),
                *most = p->web->query(r->call, "most"),
                *name = p->web->query(r->call, "name");
+    const char *marked = p->web->query(r->call, "mark");
     const long n = most ? strtol(most, NULL, 10) : MOST;
+    tw_mark mark = TW_MARK_NONE;
+    (void)tw_mark_find(marked ? marked : "", &mark);
     *out = (tw_sighting_filter){.camera = camera && camera[0] ? camera : NULL,
                                 .from_us = twi_time_of(p, r, "from"),
                                 .until_us = twi_time_of(p, r, "until"),
                                 .starred = starred && strcmp(starred, "1") == 0,
                                 .name = name && name[0] ? name : NULL,
+                                .mark = mark,
+                                .least_peak_ppm = ppm_of(p, r, "larger"),
+                                .most_peak_ppm = ppm_of(p, r, "smaller"),
                                 .cameras = r->cameras,
                                 .most = n > 0 && n < MOST ? (uint32_t)n : MOST};
 }
@@ -69,13 +103,23 @@ void twi_show_sightings(twi_page *p, const twi_asked *r, const char *rest,
     tw_sighting_filter filter;
     twi_filter_of(p, r, &filter);
     json_t *list = json_array();
-    listing l = {p, list};
+    listing l = {.page = p, .list = list};
+    if (!read_hours(&l, p->web->query(r->call, "hours"))) {
+        json_decref(list);
+        twi_answer_error(400, "hours are such as 22:00-05:00", out);
+        return;
+    }
+    const size_t most = filter.most;
+    if (l.by_hours) /* of these the newest so many are wanted */
+        filter.most = MOST;
     (void)pthread_mutex_lock(&p->store_lock);
     tw_catalogue *c = twi_page_catalogue(p);
     const tw_status st =
         c ? tw_catalogue_sightings(c, &filter, brief ? add_brief : add_sighting, &l, NULL)
           : TW_OK;
     (void)pthread_mutex_unlock(&p->store_lock);
+    while (json_array_size(list) > most)
+        (void)json_array_remove(list, 0);
     if (st == TW_OK)
         twi_answer_json(json_pack("{so}", "sightings", list), 200, out);
     else

@@ -320,11 +320,40 @@ test("several are chosen, starred, named, saved as one ZIP file, deleted, and th
     return /2 sightings deleted, by somebody at this machine$/m.test(log) && /2 sightings not deleted after all, by somebody/m.test(log);
   });
   await until("they are back", async () => await page.locator(`[data-pick="${two[0]}"], [data-pick="${two[1]}"]`).count() === 2);
-  await bar.getByRole("button", { name: "All of the day" }).click();
+  await bar.getByRole("button", { name: "All of them" }).click();
   assert.match(await page.getAttribute("#several-save", "href"), /^\/packed\.zip\?from=/);
   await bar.getByRole("button", { name: "None" }).click();
   assert.equal(await page.getAttribute("#several-save", "href"), null);
   await page.click("#choose");
+});
+
+test("all days are searched by name, hours, size and mark", async () => {
+  const found = async () => (await page.locator("#list button").allInnerTexts()).length;
+  await page.fill("#day", "2020-01-01");
+  await page.dispatchEvent("#day", "change");
+  await until("an empty day", async () => /Nothing was seen that day/.test(await text("#detail")));
+  await page.click("#search");
+  await until("all of them", async () => await found() >= 2);
+  const all = await found();
+  await page.fill("#search-name", "bufo");
+  await page.click("#search-form button");
+  await until("those of that name, with their date", async () => await found() === 2 && /^20\d\d-\d\d-\d\d .*Bufo bufo/.test((await page.locator("#list button").first().innerText()).trim()));
+  await page.fill("#search-larger", "99");
+  await page.click("#search-form button");
+  await until("none is so large", async () => /Nothing like that was seen/.test(await text("#detail")));
+  await page.fill("#search-name", "");
+  await page.fill("#search-larger", "");
+  await page.fill("#search-hours", "never");
+  await page.click("#search-form button");
+  await until("what is wrong is said", async () => /hours are such as/.test(await text("#notice")));
+  await page.fill("#search-hours", "00:00-24:00");
+  await page.click("#search-form button");
+  await until("all hours", async () => await found() === all);
+  await page.fill("#search-hours", "");
+  await page.click("#search");
+  await page.evaluate(() => { const d = new Date(); document.getElementById("day").value = d.getFullYear() + "-" + String(d.getMonth() + 1).padStart(2, "0") + "-" + String(d.getDate()).padStart(2, "0"); });
+  await page.dispatchEvent("#day", "change");
+  await until("today", async () => await found() >= 2);
 });
 
 test("an answer from before a deletion does not bring it back, nor do keys act on what was shown before", async () => {

@@ -16,8 +16,12 @@ function dateText(d) {
   return d.getFullYear() + "-" + String(d.getMonth() + 1).padStart(2, "0") + "-" + String(d.getDate()).padStart(2, "0");
 }
 
+// All days are searched, not one of them looked at.
+const searching = () => !$("search-form").hidden;
+
 // Local days are not always 24 hours long.
 function setSpan() {
+  if (searching()) { view.from = 0; view.until = Date.now() + 86400000; return; }
   if (!day()) $("day").value = dateText(new Date());
   const from = new Date(day() + "T00:00:00"), next = new Date(from);
   next.setDate(next.getDate() + 1);
@@ -25,7 +29,14 @@ function setSpan() {
   view.until = next.getTime();
 }
 
+function turnSearch(on) {
+  $("search-form").hidden = !on;
+  $("search").setAttribute("aria-pressed", String(on));
+  if (on) $("search-name").focus();
+}
+
 function otherDay(by) {
+  turnSearch(false);
   const d = new Date(day() + "T12:00:00");
   d.setDate(d.getDate() + by);
   $("day").value = dateText(d);
@@ -63,7 +74,7 @@ function makeStrip(camera) {
 
 let strips = new Map();
 function showStrips() {
-  const wanted = state.cameras.map((c) => c.camera).filter((n) => !$("camera").value || n === $("camera").value);
+  const wanted = searching() ? [] : state.cameras.map((c) => c.camera).filter((n) => !$("camera").value || n === $("camera").value);
   strips = new Map(wanted.map((n) => [n, makeStrip(n)]));
   $("strips").replaceChildren(...[...strips.values()].map((s) => s.element));
 }
@@ -109,12 +120,16 @@ function nearest(camera, t) {
 
 function makeRow(s) {
   const image = s.stills > 0 ? make("img", { alt: "", loading: "lazy", src: "/api/thumbs/" + s.number }) : make("span", { class: "none" });
-  const text = make("span", {}, make("strong", {}, clock(s.start) + " " + s.camera), s.starred ? " \u2605 starred" : "", s.mark === "none" ? "" : " \u2013 " + s.mark, s.name ? " \u2013 " + (s.count ? s.count + " " : "") + s.name : "", make("br", {}),
+  const text = make("span", {}, make("strong", {}, (searching() ? dateText(new Date(s.start)) + " " : "") + clock(s.start) + " " + s.camera), s.starred ? " \u2605 starred" : "", s.mark === "none" ? "" : " \u2013 " + s.mark, s.name ? " \u2013 " + (s.count ? s.count + " " : "") + s.name : "", make("br", {}),
     make("small", {}, (s.end ? Math.max(0, (new Date(s.end) - new Date(s.start)) / 1000).toFixed(0) + " s" : "going on") + ", at most " + percent(s.peak) + " %, " + size(s.bytes)));
   return make("li", {}, several.box(s.number), make("button", { type: "button", onclick: () => showSighting(s.number), "data-id": s.number }, image, text));
 }
 
-const filter = (until) => new URLSearchParams({ from: view.from, until, camera: $("camera").value, starred: $("starred").checked ? "1" : "0" });
+function filter(until) {
+  const all = new URLSearchParams({ from: view.from, until, camera: $("camera").value, starred: $("starred").checked ? "1" : "0" });
+  for (const key of ["name", "hours", "larger", "mark"]) if (searching() && $("search-" + key).value.trim()) all.set(key, $("search-" + key).value.trim());
+  return all;
+}
 
 async function load() {
   if (view.loading) return;
@@ -186,7 +201,7 @@ async function list() {
   sayFound();
   several.shown();
   const first = view.rows.keys().next();
-  if (first.done) $("detail").textContent = "Nothing was seen that day.";
+  if (first.done) $("detail").textContent = searching() ? "Nothing like that was seen." : "Nothing was seen that day.";
   else showSighting(first.value);
 }
 
@@ -270,6 +285,7 @@ async function showSighting(id) {
 /** Go to one of them, whichever day it is of. */
 export async function open(number) {
   const s = await ask("/api/sightings/" + number);
+  turnSearch(false);
   $("day").value = dateText(new Date(s.start));
   $("camera").value = "";
   $("starred").checked = false;
@@ -393,9 +409,13 @@ function press(event) {
 }
 
 export function begin() {
-  several.begin({ numbers: () => [...view.brief.keys()], filter: () => filter(view.until).toString(), again: list,
+  several.begin({ numbers: () => [...view.brief.keys()], filter: () => filter(view.until).toString(),
+    packable: () => !filter(view.until).has("hours"), again: list,
     removed: async (numbers) => { forget(numbers); await list(); offerUndo(numbers, count(numbers.length, "sighting is", "sightings are") + " deleted."); } });
-  for (const id of ["day", "camera", "starred"]) $(id).addEventListener("change", list);
+  $("day").addEventListener("change", () => { turnSearch(false); list(); });
+  for (const id of ["camera", "starred"]) $(id).addEventListener("change", list);
+  $("search").addEventListener("click", () => { turnSearch(!searching()); list(); });
+  $("search-form").addEventListener("submit", (event) => { event.preventDefault(); list(); });
   $("day-before").addEventListener("click", () => otherDay(-1));
   $("day-after").addEventListener("click", () => otherDay(1));
   $("say-missed").addEventListener("click", sayOneWasMissed);

@@ -18,10 +18,10 @@ function say() {
   const numbers = [...view.chosen], whole = all().length > 0 && all().every((n) => view.chosen.has(n)) && numbers.length === all().length;
   $("several-said").textContent = count(numbers.length, "sighting") + " chosen.";
   for (const b of $("several").querySelectorAll("[data-act]")) b.disabled = numbers.length === 0;
-  const save = $("several-save"), fits = whole || numbers.length <= SAVED_MOST;
+  const save = $("several-save"), fits = (whole && view.from.packable()) || numbers.length <= SAVED_MOST;
   save.classList.toggle("disabled", numbers.length === 0 || !fits);
-  save.title = fits ? "" : "At most " + SAVED_MOST + " at once, or all of the day";
-  if (numbers.length > 0 && fits) save.href = "/packed.zip?" + (whole ? view.from.filter() : "numbers=" + numbers.join(","));
+  save.title = fits ? "" : "At most " + SAVED_MOST + " at once, or all of them";
+  if (numbers.length > 0 && fits) save.href = "/packed.zip?" + (whole && view.from.packable() ? view.from.filter() : "numbers=" + numbers.join(","));
   else save.removeAttribute("href");
 }
 
@@ -65,7 +65,7 @@ export function shown() {
   $("several").classList.toggle("may-run", mayRun());
 }
 
-/** @param from  numbers(): of all that the day has; filter(): how to ask for them; again(numbers): they differ now;
+/** @param from  numbers(): of all that the day has; filter(): how to ask for them, if packable(); again(numbers): they differ now;
  * removed(numbers). */
 export function begin(from) {
   view.from = from;
@@ -74,7 +74,7 @@ export function begin(from) {
   const name = make("input", { id: "several-name", class: "form-control form-control-sm", list: "named-before", placeholder: "Who was it?", maxlength: 200, autocomplete: "off", "aria-label": "Who was it, in all of them?" });
   const form = make("form", { class: "bar runs" }, name, make("button", { type: "submit", class: "btn btn-sm", "data-act": true }, "Say so"));
   form.addEventListener("submit", (event) => { event.preventDefault(); act({ name: name.value.trim() }, name.value.trim() ? "named" : "without a name"); });
-  $("several").append(make("span", { id: "several-said", role: "status", class: "small" }), button("All of the day", () => choose(all())), button("None", () => choose([])),
+  $("several").append(make("span", { id: "several-said", role: "status", class: "small" }), button("All of them", () => choose(all())), button("None", () => choose([])),
     acts("Star", () => act({ star: true }, "starred")), acts("Take stars off", () => act({ star: false }, "without a star")),
     acts("Right", () => act({ mark: "right" }, "marked")), acts("Nothing there", () => act({ mark: "nothing" }, "marked")), form,
     acts("Delete\u2026", remove), make("a", { class: "btn btn-sm", id: "several-save" }, "Save as ZIP"));
