@@ -21,7 +21,7 @@ const searching = () => !$("search-form").hidden;
 
 // Local days are not always 24 hours long.
 function setSpan() {
-  if (searching()) { view.from = 0; view.until = Date.now() + 86400000; return; }
+  if (searching()) { view.from = 0; view.until = Date.UTC(2100, 0); return; }  // a clock may have been ahead
   if (!day()) $("day").value = dateText(new Date());
   const from = new Date(day() + "T00:00:00"), next = new Date(from);
   next.setDate(next.getDate() + 1);
