@@ -302,6 +302,7 @@ test("several are chosen, starred, named, saved as one ZIP file, deleted, and th
   await bar.getByRole("button", { name: "Say so" }).click();
   await until("both have a name", async () => (await state(two[0])).name === "Bufo bufo" && (await state(two[1])).name === "Bufo bufo");
   await until("they are still chosen", async () => /^2 sightings/.test(await text("#several-said")));
+  await until("both are over, and whole", async () => (await Promise.all(two.map(state))).every((s) => s.end && s.captures.length >= 2));
   const saved = page.waitForEvent("download");
   await page.click("#several-save");
   const file = await saved;
