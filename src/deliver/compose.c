@@ -155,6 +155,8 @@ static void put_sighting(const destination *d, const sighting_facts *s, FILE *ou
     char time[128], link[LINK_BYTES];
     twi_compose_time(d, s, time, sizeof time);
     (void)fprintf(out, "%s, sighting %u: %s\n", s->camera, (unsigned)s->id, time);
+    if (s->who[0])
+        (void)fprintf(out, "%s\n", s->who);
     if (s->unsure)
         (void)fputs("The clock had not been set: the times are wrong.\n", out);
     if (s->why[0])
@@ -265,6 +267,9 @@ static void put_html_sighting(const destination *d, const sighting_facts *s, FIL
     (void)fputs("</b>, ", out);
     put_number(d, s, "sighting ", out);
     (void)fprintf(out, "<br>%s", time);
+    if (s->who[0])
+        (void)fputs("<br>", out);
+    put_escaped(out, s->who);
     if (s->unsure)
         (void)fputs("<br>The clock had not been set: the times are wrong.", out);
     if (s->over)
@@ -286,7 +291,9 @@ static void put_table(const destination *d, const message *l, FILE *out)
         put_escaped(out, s->camera);
         (void)fputs("</b></td><td style=\"padding:2px 12px 2px 0\">", out);
         put_number(d, s, "", out);
-        (void)fprintf(out, "</td><td>%s</td></tr>", time);
+        (void)fprintf(out, "</td><td>%s%s", time, s->who[0] ? ", " : "");
+        put_escaped(out, s->who);
+        (void)fputs("</td></tr>", out);
     }
     (void)fputs("</table>", out);
     if (l->sighting_count > LINES_MAX)

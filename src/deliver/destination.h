@@ -180,6 +180,7 @@ void twi_deliver_disconnect(destination *d);
 typedef struct sighting_facts {
     int64_t id, start_us, end_us;
     char camera[64], why[256];
+    char who[256]; /* was seen, "2 Bufo bufo"; "": that is not said */
     uint32_t peak_ppm, frames;
     bool over, unsure;
 } sighting_facts;

@@ -23,6 +23,10 @@ static bool take_facts(void *ctx, const tw_sighting_record *r)
                           .unsure = r->unsure};
     (void)snprintf(f->camera, sizeof f->camera, "%s", r->camera);
     (void)snprintf(f->why, sizeof f->why, "%s", r->why);
+    if (r->name[0] && r->count > 0)
+        (void)snprintf(f->who, sizeof f->who, "%u %s", (unsigned)r->count, r->name);
+    else
+        (void)snprintf(f->who, sizeof f->who, "%s", r->name);
     return false;
 }
 

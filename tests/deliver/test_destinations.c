@@ -395,11 +395,17 @@ static void test_mail_while_it_runs(void **state)
     add_still(s, running);
     char *mail = mail_number(s, 0);
     assert_has(mail, "and still going on");
+    assert_null(strstr(mail, "Bufo"));
     (void)header(mail, "References: ", thread);
     (void)header(mail, "Message-ID: ", id);
     free(mail);
+    const tw_naming toads = {
+        .size = sizeof toads, .name = "Bufo bufo <b>", .count = 2, .at_us = 1};
+    assert_int_equal(tw_catalogue_name(s->catalogue, running, &toads, NULL), TW_OK);
     end_sighting(s, running);
     mail = mail_number(s, 1);
+    assert_has(mail, "2 Bufo bufo <b>\r\n");       /* in its text ... */
+    assert_has(mail, "<br>2 Bufo bufo &lt;b&gt;"); /* ... and in HTML */
     assert_string_equal(header(mail, "References: ", again), thread);
     assert_string_not_equal(header(mail, "Message-ID: ", other), id);
     assert_has(mail, "filename=\"sighting.json\"");
