@@ -89,7 +89,7 @@ space := $(empty) $(empty)
 test-threads:
 	cmake --preset threads -DTAWNY_DRAWING=OFF >/dev/null
 	cmake --build --preset threads --target $(addprefix test_,$(THREADED)) test_station_faults tawny_cli \
-	  tawny-codecs tawny-transfer tawny-broker tawny-web example_fleet
+	  tawny-codecs tawny-transfer tawny-broker tawny-web tawny-zip tawny-finding example_fleet
 	ctest --preset threads -j 2 -R "^($(subst $(space),|,$(strip $(THREADED))))$$"
 	TAWNY_TEST_ONLY="test_taken*" ctest --preset threads -R station_faults # all of it: minutes
 
