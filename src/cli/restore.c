@@ -3,6 +3,7 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <jansson.h>
+#include <pwd.h>
 #include <stdio.h>
 #include <string.h>
 #include <sys/stat.h>
@@ -181,11 +182,29 @@ static int check_settings(restoring *r)
     return st == TW_OK ? CLI_DONE : CLI_FAILED;
 }
 
+/* What root wrote there a station of another user could neither drop nor read. */
+static int check_owner(const restoring *r)
+{
+    struct stat st;
+    struct passwd entry, *found = NULL;
+    char room[1024];
+    if (stat(r->store, &st) != 0 || st.st_uid == geteuid())
+        return CLI_DONE;
+    (void)getpwuid_r(st.st_uid, &entry, room, sizeof room, &found);
+    return cli_say(CLI_FAILED,
+                   "%s belongs to %s: do this as that user (sudo -u %s tawny "
+                   "restore ...)",
+                   r->store, found ? found->pw_name : "another user",
+                   found ? found->pw_name : "NAME");
+}
+
 /* Its folder with the mark of one, if it is new. */
 static int ready_store(restoring *r)
 {
     g_autofree char *mark = g_build_filename(r->store, TWI_STORE_MARK, NULL);
     GDir *folder = NULL;
+    if (check_owner(r) != CLI_DONE)
+        return CLI_FAILED;
     if (g_mkdir_with_parents(r->store, 0755) != 0 ||
         !(folder = g_dir_open(r->store, 0, NULL)))
         return cli_say(CLI_FAILED, "%s: %s", r->store, g_strerror(errno));

@@ -189,6 +189,25 @@ static void test_what_is_no_backup_changes_nothing(void **state)
     free(said);
 }
 
+/* What root would write there the station could not read. */
+static void test_the_store_of_another_user_is_his(void **state)
+{
+    (void)state;
+    if (geteuid() != 0) {
+        skip(); /* only root can give files away */
+        return;
+    }
+    char *said =
+        shell("mkdir -p e/captures && chown 1 e e/captures && cp b/station.ini.old "
+              "e/station.ini && cd e && $T restore ../all.zip 2>&1; echo $?; ls -A "
+              "captures");
+    assert_has(said,
+               "captures belongs to daemon: do this as that user (sudo -u daemon tawny "
+               "restore ...)\n1\n");
+    assert_null(strstr(said, "restored"));
+    free(said);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -196,6 +215,7 @@ int main(void)
         cmocka_unit_test(test_twice_is_once),
         cmocka_unit_test(test_what_is_there_stays),
         cmocka_unit_test(test_what_is_no_backup_changes_nothing),
+        cmocka_unit_test(test_the_store_of_another_user_is_his),
     };
     return cmocka_run_group_tests(tests, set_up, drop);
 }
