@@ -88,18 +88,26 @@ static void add_status(const control *c, GString *out)
         add_line(out, twi_json_store(&store));
 }
 
-/* Whose process it is, for the log. */
+char *control_user(uid_t user)
+{
+    struct passwd entry, *found = NULL;
+    char room[1024];
+    (void)getpwuid_r(user, &entry, room, sizeof room, &found);
+    return found ? g_strdup(found->pw_name) : g_strdup_printf("user %u", (unsigned)user);
+}
+
+/* Whose process is at the other end. @return FALSE: that is not known. */
+static gboolean find_peer(int fd, struct ucred *peer)
+{
+    socklen_t bytes = sizeof *peer;
+    return getsockopt(fd, SOL_SOCKET, SO_PEERCRED, peer, &bytes) == 0;
+}
+
+/* For the log. */
 static char *name_peer(int fd)
 {
     struct ucred peer = {0};
-    socklen_t bytes = sizeof peer;
-    struct passwd entry, *found = NULL;
-    char room[1024];
-    if (getsockopt(fd, SOL_SOCKET, SO_PEERCRED, &peer, &bytes) != 0)
-        return NULL;
-    (void)getpwuid_r(peer.uid, &entry, room, sizeof room, &found);
-    return found ? g_strdup(found->pw_name)
-                 : g_strdup_printf("user %u", (unsigned)peer.uid);
+    return find_peer(fd, &peer) ? control_user(peer.uid) : NULL;
 }
 
 static void answer_request(const control *c, const char *request, const char *who,
@@ -294,11 +302,9 @@ char *control_ask(const char *station_name, const char *request)
 gboolean control_reload(const char *station_name)
 {
     struct ucred peer = {0};
-    socklen_t bytes = sizeof peer;
     const int s = connect_to_any(station_name);
-    const gboolean good = s >= 0 &&
-                          getsockopt(s, SOL_SOCKET, SO_PEERCRED, &peer, &bytes) == 0 &&
-                          peer.pid > 1 && kill(peer.pid, SIGHUP) == 0;
+    const gboolean good =
+        s >= 0 && find_peer(s, &peer) && peer.pid > 1 && kill(peer.pid, SIGHUP) == 0;
     if (s >= 0)
         (void)close(s);
     return good;

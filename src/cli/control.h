@@ -2,6 +2,8 @@
 #ifndef TWI_CLI_CONTROL_H
 #define TWI_CLI_CONTROL_H
 
+#include <sys/types.h>
+
 #include "common.h"
 
 typedef struct control control;
@@ -23,6 +25,9 @@ void control_end(control *control); /* before the station is freed */
  * @return its answer, one JSON object a line, to g_free; NULL: none is running.
  */
 char *control_ask(const char *station_name, const char *request);
+
+/** @return the name of a user, or "user 1000"; g_free it. */
+char *control_user(uid_t user);
 
 /** Have the station of a name read its settings again.
  * @return FALSE: none is running, or it is somebody else's. */

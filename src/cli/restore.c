@@ -3,7 +3,6 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <jansson.h>
-#include <pwd.h>
 #include <stdio.h>
 #include <string.h>
 #include <sys/stat.h>
@@ -186,16 +185,13 @@ static int check_settings(restoring *r)
 static int check_owner(const restoring *r)
 {
     struct stat st;
-    struct passwd entry, *found = NULL;
-    char room[1024];
     if (stat(r->store, &st) != 0 || st.st_uid == geteuid())
         return CLI_DONE;
-    (void)getpwuid_r(st.st_uid, &entry, room, sizeof room, &found);
-    return cli_say(CLI_FAILED,
-                   "%s belongs to %s: do this as that user (sudo -u %s tawny "
-                   "restore ...)",
-                   r->store, found ? found->pw_name : "another user",
-                   found ? found->pw_name : "NAME");
+    g_autofree char *owner = control_user(st.st_uid);
+    return cli_say(
+        CLI_FAILED,
+        "%s belongs to %s: do this as that user (sudo -u %s tawny restore ...)", r->store,
+        owner, owner);
 }
 
 /* Its folder with the mark of one, if it is new. */

@@ -94,6 +94,12 @@ static bool gather(void *ctx, const tw_sighting_record *r)
     return g->status == TW_OK;
 }
 
+static tw_status gather_found(gathering *g, const tw_sighting_filter *filter)
+{
+    const tw_status st = tw_catalogue_sightings(g->catalogue, filter, gather, g, g->err);
+    return st == TW_OK ? g->status : st;
+}
+
 /* Those of a list, "12,15,19". @return TW_EINVAL: it is none. */
 static tw_status gather_list(gathering *g, const char *numbers)
 {
@@ -104,18 +110,10 @@ static tw_status gather_list(gathering *g, const char *numbers)
                                         .cameras = g->cameras};
         if (end == at || one.id <= 0 || (*end && *end != ','))
             return tw_fail(g->err, TW_EINVAL, "numbers are such as 12,15,19");
-        const tw_status st =
-            tw_catalogue_sightings(g->catalogue, &one, gather, g, g->err);
-        g->status = st == TW_OK ? g->status : st;
+        g->status = gather_found(g, &one);
         at = end + (*end == ',');
     }
     return g->status;
-}
-
-static tw_status gather_found(gathering *g, const tw_sighting_filter *filter)
-{
-    const tw_status st = tw_catalogue_sightings(g->catalogue, filter, gather, g, g->err);
-    return st == TW_OK ? g->status : st;
 }
 
 static tw_status gather_all(twi_page *p, const twi_asked *r, twi_pack *pack,
