@@ -5,6 +5,7 @@
 #include "../../src/media/codecs.h"
 #include "../../src/media/decoder.h"
 #include "../../src/media/jpeg.h"
+#include "../../src/station/catalogue_write.h"
 #include "../../src/station/recorder.h"
 #include "../../src/station/recovery.h"
 #include "../support/place.h"
@@ -280,9 +281,27 @@ static void test_numbers_go_on_after_a_lost_catalogue(void **state)
     leave(p);
 }
 
+/* Others put sightings into the catalogue while a station runs, as restoring does:
+ * numbers go on after those. */
+static void test_numbers_go_on_after_what_others_brought(void **state)
+{
+    (void)state;
+    place *p = make_place(NULL);
+    open_writer(p);
+    const tw_sighting brought = {.number = 50, .part = 1, .start_us = S, .end_us = 2 * S};
+    const twi_sighting_entry entry = {
+        .camera = "kerb", .sighting = &brought, .wall_offset_us = WALL, .over = true};
+    assert_int_equal(twi_catalogue_put(p->writer.catalogue, &entry, NULL, NULL), TW_OK);
+    assert_true(atomic_load(&p->writer.last_number) < 50);
+    twi_writer_tend(&p->writer);
+    assert_int_equal(atomic_load(&p->writer.last_number), 50);
+    leave(p);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(test_numbers_go_on_after_what_others_brought),
         cmocka_unit_test(test_power_cuts_while_a_clip_is_copied),
         cmocka_unit_test(test_power_cuts_while_a_clip_is_encoded),
         cmocka_unit_test(test_mending_makes_files_and_catalogue_agree),
