@@ -9,52 +9,17 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "animals.h"
+#include "chance.h"
+#include "grounds.h"
 #include "script.h"
 
 #define S INT64_C(1000000)
 
-/* ---- chance ---------------------------------------------------------------------- */
-
-static uint32_t hash(uint32_t x)
-{
-    x ^= x >> 16;
-    x *= 0x7FEB352DU;
-    x ^= x >> 15;
-    x *= 0x846CA68BU;
-    return x ^ x >> 16;
-}
-
-static uint32_t hash3(uint32_t a, uint32_t b, uint32_t c)
-{
-    return hash(a * 0x9E3779B9U ^ hash(b * 0x85EBCA6BU ^ hash(c)));
-}
-
-/* -1..1 at whole places, smooth between them. */
-static float value_noise(float x, float y, uint32_t seed)
-{
-    const uint32_t ix = (uint32_t)x, iy = (uint32_t)y;
-    float fx = x - (float)ix, fy = y - (float)iy;
-    fx = fx * fx * (3.0F - 2.0F * fx);
-    fy = fy * fy * (3.0F - 2.0F * fy);
-    const float scale = 1.0F / 32767.5F;
-    const float a = (float)(hash3(ix, iy, seed) & 0xFFFF) * scale - 1.0F;
-    const float b = (float)(hash3(ix + 1, iy, seed) & 0xFFFF) * scale - 1.0F;
-    const float c = (float)(hash3(ix, iy + 1, seed) & 0xFFFF) * scale - 1.0F;
-    const float d = (float)(hash3(ix + 1, iy + 1, seed) & 0xFFFF) * scale - 1.0F;
-    const float top = a + (b - a) * fx, bottom = c + (d - c) * fx;
-    return top + (bottom - top) * fy;
-}
-
-/* Rises and falls smoothly between -1 and 1 once in each period; t in periods. */
-static float wave(float t)
-{
-    const float f = t - (float)(int32_t)t;
-    return f < 0.5F ? 16.0F * f * (0.5F - f) : -16.0F * (f - 0.5F) * (1.0F - f);
-}
-
 /* ---- the ground ------------------------------------------------------------------ */
 
-enum { TEXTURE = 256, KNOT = 16, NOISE_WIDTH = 640 };
+enum { TEXTURE = 256, KNOT = 16, NOISE_WIDTH = 640, SIDE_MAX = 10 };
+#define SNOW_LIES 42.0F /* luma levels that it adds to what it covers */
 
 struct twi_painter {
     const twi_script *script;
@@ -69,92 +34,50 @@ struct twi_painter {
     uint8_t texture[TEXTURE * TEXTURE]; /* smooth noise that repeats, 0..255 */
 };
 
-static float bump(float u) /* 1 at 0, 0 from -1 and 1 on, smooth */
-{
-    const float v = 1.0F - u * u;
-    return v > 0.0F ? v * v : 0.0F;
-}
-
-/* Verge above, a kerb of pale stones, tarmac below. */
-static float ground_at(float x, float y, uint32_t seed)
-{
-    const float kerb = 0.66F + 0.02F * x;
-    if (y < kerb) { /* grass and litter, coarser towards the camera */
-        const float size = 20.0F + 60.0F * (1.0F - y);
-        return 52.0F + 14.0F * value_noise(x * size, y * 40.0F, seed) +
-               9.0F * value_noise(x * 90.0F, y * 70.0F, seed + 1);
-    }
-    if (y < kerb + 0.055F) {
-        const bool joint = (int)(x * 16.0F) != (int)((x + 0.004F) * 16.0F);
-        return (joint ? 50.0F : 70.0F) +
-               6.0F * value_noise(x * 80.0F, y * 80.0F, seed + 2);
-    }
-    return 40.0F + 5.0F * value_noise(x * 120.0F, y * 90.0F, seed + 3) +
-           4.0F * value_noise(x * 9.0F, y * 7.0F, seed + 4);
-}
-
-/* A pipe of concrete with silt along its bottom. */
-static float culvert_at(float x, float y, uint32_t seed)
-{
-    const float wall = 46.0F + 7.0F * value_noise(x * 50.0F, y * 40.0F, seed) +
-                       5.0F * value_noise(x * 160.0F, y * 120.0F, seed + 1);
-    if (y < 0.45F)
-        return wall - 14.0F * bump((y - 0.05F) / 0.4F);
-    return 38.0F + 9.0F * value_noise(x * 70.0F, y * 60.0F, seed + 2) +
-           5.0F * value_noise(x * 12.0F, y * 14.0F, seed + 3);
-}
-
-static bool is_water(float x, float y)
-{
-    return y > 0.30F + 0.03F * x && y < 0.58F;
-}
-
-/* Far bank, water, and a muddy shore with grass. */
-static float pond_at(float x, float y, uint32_t seed)
-{
-    if (is_water(x, y))
-        return 58.0F + 4.0F * value_noise(x * 30.0F, y * 120.0F, seed);
-    if (y < 0.4F)
-        return 50.0F + 13.0F * value_noise(x * 60.0F, y * 50.0F, seed + 1);
-    return 46.0F + 9.0F * value_noise(x * 60.0F, y * 50.0F, seed + 2) +
-           8.0F * value_noise(x * 140.0F, y * 110.0F, seed + 3);
-}
-
-static float ground_of(const twi_painter *p, float x, float y)
-{
-    switch (p->script->ground) {
-    case TWI_GROUND_CULVERT: return culvert_at(x, y, p->seed);
-    case TWI_GROUND_POND: return pond_at(x, y, p->seed);
-    case TWI_GROUND_VERGE: break;
-    }
-    return ground_at(x, y, p->seed);
-}
-
 static uint8_t to_luma(float v)
 {
     return (uint8_t)(v < 4.0F ? 4.0F : v > 250.0F ? 250.0F : v);
 }
 
-/* Grass above the kerb and reeds at the water's edge take part in the wind. */
-static uint8_t loose_at(const twi_painter *p, float x, float y)
-{
-    const float patch = 0.5F + 0.5F * value_noise(x * 7.0F, y * 5.0F, p->seed + 40);
-    const bool reeds = p->script->ground == TWI_GROUND_POND && y > 0.5F && y < 0.72F;
-    const bool grass = p->script->ground == TWI_GROUND_VERGE && y < 0.55F;
-    return reeds || grass ? (uint8_t)(255.0F * patch) : 0;
-}
-
-/* Clumps of leaves that hang into the picture, with gaps between them. */
+/* Twigs of leaves that hang into the picture, with gaps between them. */
 static uint8_t leaves_at(const twi_painter *p, float x, float y)
 {
     const twi_script *s = p->script;
-    if (x < s->leaves_x0 || x > s->leaves_x1 || y < 0.25F)
+    if (x < s->leaves_x0 || x > s->leaves_x1 || y < 0.25F ||
+        twi_value_noise(x * 15.0F, y * 11.0F, p->seed + 50) < -0.1F)
         return 0;
-    const float clump = value_noise(x * 34.0F, y * 26.0F, p->seed + 50);
-    if (clump < 0.12F)
+    const uint32_t h =
+        twi_hash3((uint32_t)(x * 34.0F), (uint32_t)(y * 24.0F), p->seed + 51);
+    const float u = twi_fraction(x * 34.0F) - 0.5F, v = twi_fraction(y * 24.0F) - 0.5F;
+    const float along = h & 1 ? u + 0.7F * v : u - 0.7F * v;
+    const float across = h & 1 ? v - 0.6F * u : v + 0.6F * u;
+    if (along * along * 2.2F + across * across * 6.0F > 0.75F)
         return 0;
-    return to_luma((48.0F + 30.0F * value_noise(x * 90.0F, y * 70.0F, p->seed + 51)) *
-                   s->light);
+    const float rib = across * across < 0.002F ? -12.0F : 0.0F;
+    return to_luma((34.0F + (float)(h >> 8 & 63) * 0.8F + rib) * s->light);
+}
+
+/* 0..1 as 0..255. */
+static uint8_t to_byte(float v)
+{
+    return (uint8_t)(255.0F * v);
+}
+
+/* The mean over a pixel: a small picture is the large one, reduced. */
+static float ground_over(const twi_painter *p, uint32_t x, uint32_t y)
+{
+    uint32_t side = 1;
+    while (side < SIDE_MAX && side * p->width < NOISE_WIDTH)
+        side++;
+    const float w = (float)(p->width * side), h = (float)(p->height * side);
+    float sum = 0.0F;
+    for (uint32_t v = 0; v < side; v++)
+        for (uint32_t u = 0; u < side; u++)
+            sum += twi_ground_at(p->script->ground, (float)(x * side + u) / w,
+                                 (float)(y * side + v) / h, p->script->light < 1.5F,
+                                 p->seed);
+    const float mean = sum / (float)(side * side);
+    return p->script->snow > 0 ? SNOW_LIES + mean * 0.5F : mean; /* it lies, too */
 }
 
 static void draw_ground(twi_painter *p)
@@ -163,11 +86,11 @@ static void draw_ground(twi_painter *p)
         for (uint32_t x = 0; x < p->width; x++) {
             const size_t i = (size_t)y * p->width + x;
             const float fx = (float)x / (float)p->width, fy = (float)y / (float)p->height;
-            const float lamp =
-                0.45F + 0.75F * bump((fx - 0.5F) * 1.1F) * bump((fy - 0.6F) * 1.2F);
+            const float lamp = 0.45F + 0.75F * twi_bump((fx - 0.5F) * 1.1F) *
+                                           twi_bump((fy - 0.6F) * 1.2F);
             const float light = p->script->light * (p->script->lamp ? lamp : 1.0F);
-            p->ground[i] = to_luma(ground_of(p, fx, fy) * light);
-            p->loose[i] = loose_at(p, fx, fy);
+            p->ground[i] = to_luma(ground_over(p, x, y) * light);
+            p->loose[i] = to_byte(twi_loose_at(p->script->ground, fx, fy, p->seed));
             p->leaves[i] = leaves_at(p, fx, fy);
         }
     }
@@ -177,9 +100,9 @@ static void draw_ground(twi_painter *p)
 static float joined(float x, float y, float fx, float fy, uint32_t seed)
 {
     const float period = TEXTURE / 11.0F;
-    const float a = value_noise(x, y, seed), b = value_noise(x + period, y, seed);
-    const float c = value_noise(x, y + period, seed),
-                d = value_noise(x + period, y + period, seed);
+    const float a = twi_value_noise(x, y, seed), b = twi_value_noise(x + period, y, seed);
+    const float c = twi_value_noise(x, y + period, seed),
+                d = twi_value_noise(x + period, y + period, seed);
     const float top = b + (a - b) * fx, low = d + (c - d) * fx;
     return low + (top - low) * fy;
 }
@@ -258,17 +181,17 @@ static uint8_t between(const twi_painter *p, const uint8_t *px, int32_t x, int32
 /* The wind at a place: gusts that travel across, Q8 pixels. */
 static int32_t wind(const twi_painter *p, float x, float y, float t)
 {
-    const float gust = 0.6F + 0.4F * wave(t / 7.3F + x * 0.7F);
+    const float gust = 0.6F + 0.4F * twi_wave(t / 7.3F + x * 0.7F);
     const float swing =
-        wave(t / 1.1F + x * 3.0F + y * 2.0F) + 0.5F * wave(t / 0.43F + x * 9.0F);
+        twi_wave(t / 1.1F + x * 3.0F + y * 2.0F) + 0.5F * twi_wave(t / 0.43F + x * 9.0F);
     return (int32_t)(p->script->sway * (float)p->width * gust * swing * 256.0F);
 }
 
 /* How far the pole has moved, Q8 pixels. */
 static int32_t shake(const twi_painter *p, float t, float period)
 {
-    const float gust = 0.5F + 0.5F * wave(t / 5.7F);
-    return (int32_t)(p->script->shake * (float)p->width * gust * wave(t / period) *
+    const float gust = 0.5F + 0.5F * twi_wave(t / 5.7F);
+    return (int32_t)(p->script->shake * (float)p->width * gust * twi_wave(t / period) *
                      256.0F);
 }
 
@@ -344,41 +267,22 @@ static float share_gone(const twi_crossing *c, int64_t t_us)
     return share > 1.0F ? 1.0F : share;
 }
 
-/* One ellipse of mottled skin. */
-static void draw_ellipse(twi_painter *p, float cx, float cy, float rx, float ry,
-                         int brightness, uint32_t seed)
-{
-    const float w = (float)p->width;
-    const float px = cx * w, py = cy * (float)p->height, ax = rx * w, ay = ry * w;
-    for (int32_t y = (int32_t)(py - ay); y <= (int32_t)(py + ay) + 1; y++) {
-        for (int32_t x = (int32_t)(px - ax); x <= (int32_t)(px + ax) + 1; x++) {
-            if (x < 0 || y < 0 || x >= p->width || y >= p->height)
-                continue;
-            const float u = ((float)x - px) / ax, v = ((float)y - py) / ay;
-            const float d = u * u + v * v;
-            if (d >= 1.0F)
-                continue;
-            const float skin = value_noise((u + 2.0F) * 4.0F, (v + 2.0F) * 4.0F, seed);
-            const float edge = d > 0.7F ? (1.0F - d) / 0.3F : 1.0F;
-            uint8_t *at = &p->scene_px[(size_t)y * p->width + (size_t)x];
-            const float body =
-                44.0F + (float)brightness * (0.8F - 0.4F * v) + 12.0F * skin;
-            *at = (uint8_t)((float)*at + (body - (float)*at) * edge);
-        }
-    }
-}
-
 static void draw_crossing(twi_painter *p, const twi_crossing *c, int64_t t_us,
                           uint32_t seed)
 {
     if (t_us < c->start_us || t_us > c->end_us)
         return;
     const float share = share_gone(c, t_us);
-    const float x = c->x0 + (c->x1 - c->x0) * share, y = c->y0 + (c->y1 - c->y0) * share;
-    const float ahead = c->x1 > c->x0 ? 1.0F : -1.0F;
-    draw_ellipse(p, x, y, c->length, c->height, c->brightness, seed);
-    draw_ellipse(p, x + ahead * c->length * 0.8F, y - c->height * 0.3F, c->length * 0.4F,
-                 c->height * 0.6F, c->brightness + 8, seed + 1);
+    const twi_sheet sheet = {p->scene_px, p->width, p->height};
+    const twi_pose pose = {.x = c->x0 + (c->x1 - c->x0) * share,
+                           .y = c->y0 + (c->y1 - c->y0) * share,
+                           .length = c->length,
+                           .height = c->height,
+                           .ahead = c->x1 > c->x0 ? 1.0F : -1.0F,
+                           .gone =
+                               share * (c->x1 > c->x0 ? c->x1 - c->x0 : c->x0 - c->x1),
+                           .brightness = c->brightness};
+    twi_animal_draw(&sheet, c->animal, &pose, seed);
 }
 
 /* ---- the light ------------------------------------------------------------------- */
@@ -386,7 +290,7 @@ static void draw_crossing(twi_painter *p, const twi_crossing *c, int64_t t_us,
 /* Brightness grows as the car comes and fades as it goes. */
 static float swell(const twi_headlight *h, float share)
 {
-    return h->gain * bump(2.0F * share - 1.0F);
+    return h->gain * twi_bump(2.0F * share - 1.0F);
 }
 
 static void light_row(twi_painter *p, int64_t t_us)
@@ -401,7 +305,7 @@ static void light_row(twi_painter *p, int64_t t_us)
                 (float)(t_us - h->start_us) / (float)(h->end_us - h->start_us);
             const float centre = h->from + (h->to - h->from) * share;
             const float u = (float)x / (float)p->width - centre;
-            gain += swell(h, share) * (0.25F + 0.75F * bump(u / 0.7F));
+            gain += swell(h, share) * (0.25F + 0.75F * twi_bump(u / 0.7F));
         }
         p->gain_x[x] = (uint16_t)(gain * 256.0F);
     }
@@ -411,7 +315,7 @@ static void light_row(twi_painter *p, int64_t t_us)
 static uint32_t light_down(const twi_painter *p, uint32_t y)
 {
     const float fy = (float)y / (float)p->height;
-    return (uint32_t)(256.0F * (0.35F + 0.65F * bump((fy - 0.75F) / 0.8F)));
+    return (uint32_t)(256.0F * (0.35F + 0.65F * twi_bump((fy - 0.75F) / 0.8F)));
 }
 
 /* Light that is the same everywhere: clouds, dawn, lamps, exposure. Q8. */
@@ -421,8 +325,8 @@ static uint32_t light_now(const twi_painter *p, int64_t t_us)
     const float t = seconds(t_us);
     float light = 1.0F;
     if (s->cloud_s > 0)
-        light -= s->clouds * (0.5F + 0.5F * wave(t / s->cloud_s)) *
-                 (0.7F + 0.3F * wave(t / 5.1F));
+        light -= s->clouds * (0.5F + 0.5F * twi_wave(t / s->cloud_s)) *
+                 (0.7F + 0.3F * twi_wave(t / 5.1F));
     if (s->dawn > 0)
         light *= 1.0F + (s->dawn - 1.0F) * (float)t_us / (float)s->scene.length_us;
     for (size_t i = 0; i < s->step_count; i++) {
@@ -444,7 +348,7 @@ static int32_t flicker_at(const twi_painter *p, uint32_t y, int64_t t_us)
     if (p->script->flicker <= 0)
         return 0;
     const float place = 2.0F * (float)y / (float)p->height + seconds(t_us) * 1.7F;
-    return (int32_t)(p->script->flicker * 256.0F * wave(place));
+    return (int32_t)(p->script->flicker * 256.0F * twi_wave(place));
 }
 
 /* Branches before the sun: patches of shade that swing. */
@@ -453,8 +357,8 @@ static void cast_shadows(twi_painter *p, int64_t t_us)
     if (p->script->shadows <= 0)
         return;
     const float t = seconds(t_us);
-    const int32_t dx = (int32_t)(14.0F * wave(t / 2.3F) + 5.0F * wave(t / 0.9F));
-    const int32_t dy = (int32_t)(6.0F * wave(t / 3.1F));
+    const int32_t dx = (int32_t)(14.0F * twi_wave(t / 2.3F) + 5.0F * twi_wave(t / 0.9F));
+    const int32_t dy = (int32_t)(6.0F * twi_wave(t / 3.1F));
     const int32_t deep = (int32_t)(p->script->shadows * 256.0F);
     for (int32_t y = 0; y < p->height; y++)
         for (int32_t x = 0; x < p->width; x++) {
@@ -480,7 +384,7 @@ static void draw_water(twi_painter *p, int64_t t_us)
     for (int32_t y = 0; y < p->height; y++)
         for (int32_t x = 0; x < p->width; x++) {
             const float fx = (float)x / (float)p->width, fy = (float)y / (float)p->height;
-            if (!is_water(fx, fy))
+            if (!twi_is_water(fx, fy))
                 continue;
             const int32_t u = x * 640 / p->width, v = y * 640 / p->width;
             const int32_t one = p->texture[((v * 5) & 255) * TEXTURE + ((u + a) & 255)];
@@ -509,8 +413,9 @@ static void draw_rain(twi_painter *p, uint32_t number)
 {
     const int32_t length = p->height / 14;
     for (uint32_t i = 0; i < (uint32_t)p->script->rain; i++) {
-        const uint32_t h = hash3(number, i, p->seed + 70);
-        const int32_t x = (int32_t)(h % p->width), y = (int32_t)((h >> 12) % p->height);
+        const uint32_t h = twi_hash3(number, i, p->seed + 70);
+        const int32_t x = (int32_t)((h & 4095U) * p->width >> 12);
+        const int32_t y = (int32_t)((h >> 12 & 4095U) * p->height >> 12);
         const int32_t light = 12 + (int32_t)(h >> 24) % 30;
         for (int32_t k = 0; k < length; k++)
             brighten(p, x + k / 8, y + k, light);
@@ -522,13 +427,13 @@ static void draw_snow(twi_painter *p, int64_t t_us)
 {
     const float t = seconds(t_us);
     for (uint32_t i = 0; i < (uint32_t)p->script->snow; i++) {
-        const uint32_t h = hash3(i, 5, p->seed + 80);
+        const uint32_t h = twi_hash3(i, 5, p->seed + 80);
         const float near = (float)(h & 255) / 255.0F;
         const float fall = 0.12F + 0.4F * near;
         float y = (float)(h >> 8 & 1023) / 1023.0F + t * fall;
         y -= (float)(int32_t)y;
         float x = (float)(h >> 18 & 1023) / 1023.0F +
-                  0.05F * wave(t / (2.0F + near) + near) + 0.03F * t;
+                  0.05F * twi_wave(t / (2.0F + near) + near) + 0.03F * t;
         x -= (float)(int32_t)x;
         const int32_t size = 1 + (int32_t)(near * near * (float)p->width / 220.0F);
         for (int32_t v = 0; v < size; v++)
@@ -545,9 +450,11 @@ static void draw_insect(twi_painter *p, const twi_insect *m, int64_t t_us, uint3
     if (t_us < m->start_us || t_us > m->end_us)
         return;
     const float t = seconds(t_us - m->start_us);
-    const float phase = (float)(hash(seed) & 255) / 255.0F;
-    const float x = 0.5F + 0.38F * wave(t / 0.9F + phase) + 0.14F * wave(t / 0.31F);
-    const float y = 0.5F + 0.34F * wave(t / 0.7F + 2.0F * phase) + 0.1F * wave(t / 0.23F);
+    const float phase = (float)(twi_hash(seed) & 255) / 255.0F;
+    const float x =
+        0.5F + 0.38F * twi_wave(t / 0.9F + phase) + 0.14F * twi_wave(t / 0.31F);
+    const float y =
+        0.5F + 0.34F * twi_wave(t / 0.7F + 2.0F * phase) + 0.1F * twi_wave(t / 0.23F);
     const float w = (float)p->width, radius = m->size * w;
     const int32_t cx = (int32_t)(x * w), cy = (int32_t)(y * (float)p->height);
     const int32_t reach = (int32_t)radius + 1;
@@ -578,14 +485,14 @@ static void light_and_noise(twi_painter *p, uint32_t number, int64_t t_us)
     const int32_t half = p->script->noise * 256 * width / NOISE_WIDTH;
     for (uint32_t y = 0; y < p->height; y++) {
         const uint32_t down = light_down(p, y);
-        const uint32_t row_seed = hash3(number, y, p->seed);
+        const uint32_t row_seed = twi_hash3(number, y, p->seed);
         const int32_t even = (int32_t)all + flicker_at(p, y, t_us);
         const uint8_t *in = p->scene_px + (size_t)y * p->width;
         uint8_t *out = p->out + (size_t)y * p->width;
         for (uint32_t x = 0; x < p->width; x++) {
             const int32_t gain = even + (int32_t)(p->gain_x[x] * down >> 8);
             const int32_t lit = in[x] * gain >> 8;
-            const int32_t v = lit + sensor_noise(hash(row_seed + x), half);
+            const int32_t v = lit + sensor_noise(twi_hash(row_seed + x), half);
             out[x] = (uint8_t)(v < 0 ? 0 : v > 255 ? 255 : v);
         }
     }

@@ -13,11 +13,11 @@
 
 static const twi_crossing KERB_CROSSINGS[] = {
     {14 * S, 40400 * MS, -0.035F, 0.60F, 1.035F, 0.56F, 0.034F, 0.021F, TWI_PACE_TOAD, 34,
-     0, 0},
+     0, 0, TWI_TOAD},
     {70 * S, 79 * S, 1.055F, 0.80F, -0.055F, 0.74F, 0.052F, 0.032F, TWI_PACE_EVEN, 26, 0,
-     0},
+     0, TWI_HEDGEHOG},
     {106 * S, 134200 * MS, 0.62F, 1.05F, 0.40F, -0.05F, 0.030F, 0.024F, TWI_PACE_TOAD, 30,
-     0, 0},
+     0, 0, TWI_TOAD},
 };
 static const twi_headlight KERB_HEADLIGHTS[] = {
     {26 * S, 31 * S, -0.4F, 1.4F, 1.2F},
@@ -41,22 +41,22 @@ static const tw_sim_event KERB_LURES[] = {
  */
 
 static const twi_crossing LEAVES_CROSSINGS[] = {
-    {24 * S, 34 * S, -0.06F, 0.62F, 1.06F, 0.58F, 0.046F, 0.030F, TWI_PACE_EVEN, 34, 0,
-     0},
+    {24 * S, 34 * S, -0.06F, 0.62F, 1.06F, 0.58F, 0.046F, 0.030F, TWI_PACE_EVEN, 34, 0, 0,
+     TWI_HEDGEHOG},
 };
 static const tw_sim_event LEAVES_EVENTS[] = {{24 * S, 34 * S, "hedgehog"}};
 static const tw_sim_event LEAVES_LURES[] = {{0, 60 * S, "leaves"}};
 
 static const twi_crossing BRANCHES_CROSSINGS[] = {
-    {35 * S, 47 * S, 1.02F, 0.44F, -0.02F, 0.40F, 0.020F, 0.013F, TWI_PACE_EVEN, 30, 0,
-     0},
+    {35 * S, 47 * S, 1.02F, 0.44F, -0.02F, 0.40F, 0.020F, 0.013F, TWI_PACE_EVEN, 50, 0, 0,
+     TWI_HEDGEHOG},
 };
 static const tw_sim_event BRANCHES_EVENTS[] = {{35 * S, 47 * S, "distant hedgehog"}};
 static const tw_sim_event BRANCHES_LURES[] = {{0, 70 * S, "shadows and clouds"}};
 
 static const twi_crossing STORM_CROSSINGS[] = {
     {40 * S, 42500 * MS, -0.13F, 0.62F, 1.13F, 0.60F, 0.110F, 0.060F, TWI_PACE_EVEN, 150,
-     0, 0},
+     0, 0, TWI_FOX},
 };
 static const tw_sim_event STORM_EVENTS[] = {{40 * S, 42500 * MS, "fox"}};
 static const tw_sim_event STORM_LURES[] = {{0, 60 * S, "shaking pole"}};
@@ -69,10 +69,10 @@ static const tw_sim_event LAMP_LURES[] = {{20 * S, 46 * S, "lamp switched on and
  */
 
 static const twi_crossing TUNNEL_CROSSINGS[] = {
-    {18 * S, 45 * S, -0.05F, 0.72F, 1.05F, 0.66F, 0.045F, 0.030F, TWI_PACE_TOAD, 30, 0,
-     0},
+    {18 * S, 45 * S, -0.05F, 0.72F, 1.05F, 0.66F, 0.045F, 0.030F, TWI_PACE_TOAD, 30, 0, 0,
+     TWI_TOAD},
     {62 * S, 64800 * MS, 1.16F, 0.64F, -0.16F, 0.60F, 0.120F, 0.075F, TWI_PACE_EVEN, 40,
-     0, 0},
+     0, 0, TWI_HEDGEHOG},
 };
 static const tw_sim_event TUNNEL_EVENTS[] = {{18 * S, 45 * S, "toad"},
                                              {62 * S, 64800 * MS, "hedgehog, close"}};
@@ -88,7 +88,8 @@ static const tw_sim_event MOTH_LURES[] = {{12 * S, 54 * S, "moths at the lens"}}
 static const twi_step GAIN_STEPS[] = {
     {15 * S, 600 * MS, 1.35F}, {32 * S, 600 * MS, 0.85F}, {48 * S, 600 * MS, 1.15F}};
 static const twi_crossing GAIN_CROSSINGS[] = {
-    {26 * S, 46 * S, 0.5F, 1.08F, 0.56F, -0.08F, 0.040F, 0.034F, TWI_PACE_TOAD, 32, 0, 0},
+    {26 * S, 46 * S, 0.5F, 1.08F, 0.56F, -0.08F, 0.040F, 0.034F, TWI_PACE_TOAD, 32, 0, 0,
+     TWI_TOAD},
 };
 static const tw_sim_event GAIN_EVENTS[] = {{26 * S, 46 * S, "toad"}};
 static const tw_sim_event GAIN_LURES[] = {{15 * S, 49 * S, "automatic gain"}};
@@ -98,7 +99,7 @@ static const tw_sim_event GAIN_LURES[] = {{15 * S, 49 * S, "automatic gain"}};
 
 static const twi_crossing MERE_CROSSINGS[] = {
     {20 * S, 80 * S, -0.09F, 0.46F, 1.09F, 0.44F, 0.030F, 0.075F, TWI_PACE_HERON, 120,
-     0.22F, 0.75F},
+     0.22F, 0.75F, TWI_HERON},
 };
 static const tw_sim_event MERE_EVENTS[] = {
     {20 * S, 33200 * MS, "heron comes"},
@@ -108,22 +109,22 @@ static const tw_sim_event MERE_EVENTS[] = {
 static const tw_sim_event MERE_LURES[] = {{0, 90 * S, "reeds and glittering water"}};
 
 static const twi_crossing RAIN_CROSSINGS[] = {
-    {22 * S, 52 * S, 1.04F, 0.74F, -0.04F, 0.80F, 0.038F, 0.024F, TWI_PACE_TOAD, 40, 0,
-     0},
+    {22 * S, 52 * S, 1.04F, 0.74F, -0.04F, 0.80F, 0.038F, 0.024F, TWI_PACE_TOAD, 40, 0, 0,
+     TWI_TOAD},
 };
 static const tw_sim_event RAIN_EVENTS[] = {{22 * S, 52 * S, "toad"}};
 static const tw_sim_event RAIN_LURES[] = {{0, 70 * S, "rain"}};
 
 static const twi_crossing SNOW_CROSSINGS[] = {
-    {30 * S, 38 * S, -0.08F, 0.70F, 1.08F, 0.72F, 0.070F, 0.040F, TWI_PACE_EVEN, 46, 0,
-     0},
+    {30 * S, 38 * S, -0.08F, 0.70F, 1.08F, 0.72F, 0.070F, 0.040F, TWI_PACE_EVEN, 46, 0, 0,
+     TWI_FOX},
 };
 static const tw_sim_event SNOW_EVENTS[] = {{30 * S, 38 * S, "fox"}};
 static const tw_sim_event SNOW_LURES[] = {{0, 60 * S, "snow"}};
 
 static const twi_crossing DAWN_CROSSINGS[] = {
-    {50 * S, 66 * S, 1.03F, 0.40F, -0.03F, 0.42F, 0.024F, 0.014F, TWI_PACE_EVEN, 24, 0,
-     0},
+    {50 * S, 66 * S, 1.03F, 0.40F, -0.03F, 0.42F, 0.024F, 0.014F, TWI_PACE_EVEN, 24, 0, 0,
+     TWI_MOORHEN},
 };
 static const tw_sim_event DAWN_EVENTS[] = {{50 * S, 66 * S, "moorhen, far off"}};
 static const tw_sim_event DAWN_LURES[] = {{0, 80 * S, "dawn and clouds"}};

@@ -12,6 +12,14 @@ typedef enum twi_ground {
     TWI_GROUND_POND
 } twi_ground;
 
+typedef enum twi_animal {
+    TWI_TOAD,
+    TWI_HEDGEHOG,
+    TWI_FOX,
+    TWI_HERON,
+    TWI_MOORHEN
+} twi_animal;
+
 /* How a subject gets along. */
 typedef enum twi_pace {
     TWI_PACE_TOAD, /* walks for two thirds of each 1.8 s and sits for the rest */
@@ -28,6 +36,7 @@ typedef struct twi_crossing {
     twi_pace pace;
     int brightness;             /* luma levels of its skin, before any light */
     float stand_from, stand_to; /* for TWI_PACE_HERON: shares of its time */
+    twi_animal animal;
 } twi_crossing;
 
 typedef struct twi_headlight {
