@@ -30,6 +30,15 @@ typedef struct tw_outward_host {
     /* Told once of each that cannot begin. May be NULL. */
     void (*failed)(void *ctx, const char *line);
     void *ctx;
+    /* What the marks of a camera's sightings tell of its settings, for the page: as long
+     * as that takes, in a thread of the page's, one at a time. NULL: nothing is proposed.
+     * @param stop  Not 0 once nobody waits for it any more; set by another thread, so it
+     *              is read by __atomic_load_n.
+     * @param out   Set on TW_OK to JSON objects, one a line, as tawny tune --marked
+     * --json prints them; the caller frees it.
+     * @return TW_OK; TW_EEND: it was stopped; else err says why there is no proposal. */
+    tw_status (*propose)(void *ctx, const char *camera, const volatile int *stop,
+                         char **out, tw_error *err);
 } tw_outward_host;
 
 /**

@@ -157,6 +157,7 @@ typedef struct tw_camera_status {
     uint64_t damaged;       /* frames that could not be read, likewise */
     uint64_t kept_bytes;    /* memory that its pre-event footage takes */
     bool kept_raw;          /* of pixels: as they are; else they are encoded for it */
+    bool placed;            /* its settings say where it stands */
     uint32_t light_ppm;     /* mean brightness of the place */
     uint32_t noise;         /* sixteenths of a luma level, see tw_detector_conditions */
     tw_arming arming;
@@ -167,6 +168,8 @@ typedef struct tw_camera_status {
     tw_darkness darkness;    /* looked at where settings or a lamp depend on it */
     char holds[160];         /* for what of it other settings hold: "dark; 22:00-05:00";
                                 "": what is set for all times holds alone */
+    char ordered_by[64];     /* who has armed or disarmed it by order; "": not said */
+    int64_t latitude, longitude; /* millionths of a degree, if placed */
 } tw_camera_status;
 
 #define TW_SOUND_UNKNOWN INT32_MIN

@@ -181,7 +181,9 @@ static const void *find_table(const char *name, tw_error *err)
         "build with -DTAWNY_CODECS=ON -DTAWNY_DRAWING=ON -DTAWNY_TRANSFER=ON "
         "-DTAWNY_BROKER=ON -DTAWNY_WEB=ON -DTAWNY_FINDING=ON -DTAWNY_ZIP=ON",
         name, place[count - 1],
-        strcmp(name, "codecs") == 0 ? "tawny-codecs" : "tawny-modules");
+        strcmp(name, "codecs") == 0     ? "tawny-codecs"
+        : strcmp(name, "postgres") == 0 ? "tawny-postgres"
+                                        : "tawny-modules");
     return NULL;
 }
 

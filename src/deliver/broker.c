@@ -5,7 +5,10 @@
 #include <string.h>
 
 #include "destination.h"
+#include "retell.h"
+#include "../station/series.h"
 #include "../core/naming.h"
+#include "../net/topic.h"
 
 enum {
     CAMERAS_MAX = 64,
@@ -14,7 +17,8 @@ enum {
     POLL_US = 1000000,     /* at the cameras */
     REFRESH_US = 60000000, /* a state is told again after, with new figures */
     SECOND_US = 1000000,
-    ORDER_MOST_S = 366 * 86400 /* that an order may hold */
+    ORDER_MOST_S = 366 * 86400, /* that an order may hold */
+    RETOLD_MAX = 10             /* in each step: what happens now is not to wait */
 };
 
 /* A state is refreshed thrice before it is too old: whoever finds an older one knows that
@@ -30,8 +34,12 @@ typedef struct broker_view {
         char name[64], state[32];
         uint32_t sightings;
         int64_t told_us;
+        bool placed;
+        int64_t latitude, longitude; /* millionths of a degree */
     } camera[CAMERAS_MAX];
     int64_t station_us;
+    char asks[TOPIC_BYTES], series[TWI_SERIES_BYTES];
+    twi_retelling again;
 } broker_view;
 
 static int64_t now_of(const destination *d)
@@ -41,44 +49,39 @@ static int64_t now_of(const destination *d)
 
 /* ---- topics ---------------------------------------------------------------------- */
 
-/* What stands in a topic means nothing there. */
-static void put_part(char *out, size_t capacity, const char *part)
-{
-    size_t n = strlen(out);
-    if (n > 0 && n + 1 < capacity)
-        out[n++] = '/';
-    for (; *part && n + 1 < capacity; part++) {
-        const bool special = *part == '/' || *part == '+' || *part == '#' ||
-                             (unsigned char)*part < ' ' || *part == 0x7F;
-        out[n++] = special ? '_' : *part;
-    }
-    out[n] = '\0';
-}
-
 /* "tawny/STATION/CAMERA/what"; the first part is the path of the URL. */
 static void topic(const destination *d, const char *camera, const char *what,
                   char out[TOPIC_BYTES])
 {
-    const char *host = strstr(d->set.url, "://"), *path = NULL;
-    if (host)
-        path = strchr(host + 3, '/');
-    (void)snprintf(out, TOPIC_BYTES / 2, "%s", path && path[1] ? path + 1 : "tawny");
-    for (size_t n = strlen(out); n > 0 && out[n - 1] == '/'; n--)
-        out[n - 1] = '\0';
-    put_part(out, TOPIC_BYTES, d->of->station);
+    twi_topic_root(d->set.url, out, TOPIC_BYTES / 2);
+    twi_topic_add(out, TOPIC_BYTES, d->of->station);
     if (camera)
-        put_part(out, TOPIC_BYTES, camera);
-    put_part(out, TOPIC_BYTES, what);
+        twi_topic_add(out, TOPIC_BYTES, camera);
+    twi_topic_add(out, TOPIC_BYTES, what);
 }
 
 /* ---- connecting ------------------------------------------------------------------- */
+
+/* What was told once is told again to who asks: nothing else comes of it, so that needs
+ * no leave to give orders. */
+static void hear_ask(destination *d, const void *payload, size_t bytes)
+{
+    broker_view *v = d->view;
+    if (twi_retell_take(&v->again, v->series, payload, bytes) == TW_ESYNTAX)
+        twi_deliver_tell(d, TW_EINVAL,
+                         "a question was not understood: write "
+                         "{\"series\": SERIES, \"numbers\": [[1, 9]]}");
+}
 
 static void hear(void *ctx, const char *name, const void *payload, size_t bytes)
 {
     destination *d = ctx;
     tw_error err = {0};
     char who[96];
-    (void)name;
+    if (d->view && strcmp(name, d->view->asks) == 0) {
+        hear_ask(d, payload, bytes);
+        return;
+    }
     (void)snprintf(who, sizeof who, "the broker %s", d->set.name);
     (void)pthread_mutex_lock(&d->of->station_lock);
     const tw_status st =
@@ -106,9 +109,12 @@ static tw_status make_view(destination *d)
         return TW_ENOMEM;
     topic(d, NULL, "state", d->view->will_topic);
     topic(d, NULL, "order", d->view->orders);
+    topic(d, NULL, "ask", d->view->asks);
+    if (d->catalogue)
+        (void)twi_catalogue_series(d->catalogue, d->view->series, NULL);
     (void)snprintf(d->view->client, sizeof d->view->client, "tawny-");
-    put_part(d->view->client, sizeof d->view->client, d->of->station);
-    put_part(d->view->client, sizeof d->view->client, d->set.name);
+    twi_topic_add(d->view->client, sizeof d->view->client, d->of->station);
+    twi_topic_add(d->view->client, sizeof d->view->client, d->set.name);
     char *will = twi_json_text(twi_json_station(d->of->station, "dead", NULL, NULL));
     (void)snprintf(d->view->will, sizeof d->view->will, "%s", will ? will : "");
     free(will);
@@ -133,6 +139,7 @@ static bool make_broker(destination *d, twi_sending *out)
                                   .will_topic = d->view->will_topic,
                                   .will = d->view->will,
                                   .orders = d->set.orders ? d->view->orders : NULL,
+                                  .asks = d->view->series[0] ? d->view->asks : NULL,
                                   .stop = &d->of->stop,
                                   .heard = hear,
                                   .on_line = d->on_line ? hear_talk : NULL,
@@ -233,6 +240,34 @@ static void send_record(destination *d, const twi_outbox_batch *batch, twi_sendi
         json_decref(o);
 }
 
+/* ---- what was told before --------------------------------------------------------- */
+
+/* What is no more is said to be gone, so that it is not asked for again; what still runs
+ * comes by itself. */
+static bool tell_one_again(destination *d, uint32_t number, twi_sending *out)
+{
+    sighting_facts facts;
+    const tw_status st = twi_message_facts(d->catalogue, number, &facts, NULL);
+    if (st == TW_ENOENT)
+        return publish(d, NULL, "gone",
+                       twi_json_gone(d->of->station, d->view->series, number), false,
+                       out);
+    if (st != TW_OK || !facts.over)
+        return true;
+    json_t *o = twi_message_record(d, number, "end");
+    return !o || publish(d, facts.camera, "sighting", o, false, out);
+}
+
+static bool tell_again(destination *d, twi_sending *out)
+{
+    uint32_t number = 0;
+    bool good = true;
+    for (int i = 0; i < RETOLD_MAX && good && twi_retell_next(&d->view->again, &number);
+         i++)
+        good = tell_one_again(d, number, out);
+    return good;
+}
+
 /* ---- states ---------------------------------------------------------------------- */
 
 static void put_time(const destination *d, json_t *o, const char *key, int64_t in_us)
@@ -251,6 +286,16 @@ static json_t *describe_camera(const destination *d, const tw_camera_status *c)
     return o;
 }
 
+/* Who keeps the sightings of many stations finds by these whether one is missing. */
+static void put_numbers(const destination *d, json_t *o)
+{
+    int64_t last = 0;
+    if (!d->catalogue || twi_catalogue_last_over(d->catalogue, &last, NULL) != TW_OK)
+        return;
+    (void)json_object_set_new(o, "series", json_string(d->view->series));
+    (void)json_object_set_new(o, "last_number", json_integer(last));
+}
+
 static json_t *describe_station(const destination *d, const char *state)
 {
     tw_store_status store;
@@ -259,6 +304,7 @@ static json_t *describe_station(const destination *d, const char *state)
     json_t *o = twi_json_station(
         d->of->station, state, twi_json_all_stopped(d->catalogue), known ? &store : NULL);
     put_time(d, o, "time", 0);
+    put_numbers(d, o);
     return o;
 }
 
@@ -275,6 +321,9 @@ static bool has_changed(destination *d, size_t i, const tw_camera_status *c,
     (void)snprintf(v->camera[i].state, sizeof v->camera[i].state, "%s",
                    tw_camera_state_name(c));
     v->camera[i].sightings = c->sightings;
+    v->camera[i].placed = c->placed;
+    v->camera[i].latitude = c->latitude;
+    v->camera[i].longitude = c->longitude;
     if (!same)
         v->camera[i].told_us = now_us;
     return !same;
@@ -369,7 +418,8 @@ static void idle(destination *d, int64_t wait_us)
             nap(d, STEP_MS * 1000);
             continue;
         }
-        if (!ready(d, &out) || !tell_states(d, &out) || !tell_news(d, &out)) {
+        if (!ready(d, &out) || !tell_states(d, &out) || !tell_news(d, &out) ||
+            !tell_again(d, &out)) {
             failed(d, &out);
             continue;
         }
@@ -385,7 +435,11 @@ static bool tell_down(destination *d, twi_sending *out)
     bool good = true;
     for (size_t i = 0; good && d->view && i < CAMERAS_MAX && d->view->camera[i].name[0];
          i++) {
-        json_t *o = twi_json_camera_down(d->of->station, d->view->camera[i].name);
+        tw_camera_status last = {.placed = d->view->camera[i].placed,
+                                 .latitude = d->view->camera[i].latitude,
+                                 .longitude = d->view->camera[i].longitude};
+        (void)snprintf(last.name, sizeof last.name, "%s", d->view->camera[i].name);
+        json_t *o = twi_json_camera_down(&last, d->of->station);
         put_time(d, o, "time", 0);
         good = publish(d, d->view->camera[i].name, "state", o, true, out);
     }

@@ -5,13 +5,11 @@
 #include <string.h>
 
 #include "../core/caption.h"
-#include "../media/jpeg.h"
 #include "destination.h"
 #include "../core/naming.h"
 #include "../settings/sections.h"
-#include "../station/sheet.h"
 
-enum { LINES_MAX = 50, TILES_MAX = 12 };
+enum { LINES_MAX = 50, NAMED_MAX = 3 /* files that are named one by one */ };
 
 /* ---- ids ------------------------------------------------------------------------- */
 
@@ -89,23 +87,49 @@ static void local_time(const destination *d, int64_t wall_us, const char *patter
         out[0] = '\0';
 }
 
+/* One that was asked for can end where it began. */
+static double seconds_of(const sighting_facts *s)
+{
+    return s->end_us > s->start_us ? (double)(s->end_us - s->start_us) / 1e6 : 0;
+}
+
 void twi_compose_time(const destination *d, const sighting_facts *s, char *out,
                       size_t capacity)
 {
-    char start[32], end[32];
-    local_time(d, s->start_us, "%Y-%m-%d %H:%M:%S", start, sizeof start);
-    local_time(d, s->end_us, "%H:%M:%S", end, sizeof end);
+    char start[32];
+    local_time(d, s->start_us, "%d %b %Y, %H:%M:%S", start, sizeof start);
     if (s->over)
-        (void)snprintf(out, capacity, "%s to %s (%.0f s)", start, end,
-                       (double)(s->end_us - s->start_us) / 1e6);
+        (void)snprintf(out, capacity, "%s, %.0f s", start, seconds_of(s));
     else
         (void)snprintf(out, capacity, "%s, and still going on", start);
+}
+
+/* "kerb, sighting 12, 26 s, peak 2.8 %": what stands below its name and time. */
+static void word_facts(const sighting_facts *s, char *out, size_t capacity)
+{
+    const double peak = s->peak_ppm / 1e4;
+    const int n = snprintf(out, capacity, "%s, sighting %u", s->camera, (unsigned)s->id);
+    if (n < 0 || (size_t)n >= capacity)
+        return;
+    if (s->over)
+        (void)snprintf(out + n, capacity - (size_t)n, ", %.0f s, peak %.*f %%",
+                       seconds_of(s), peak < 1 ? 2 : 1, peak);
+    else
+        (void)snprintf(out + n, capacity - (size_t)n, ", and still going on");
 }
 
 static void word_size(uint64_t bytes, char out[32])
 {
     (void)snprintf(out, 32, bytes < 1000000 ? "%.0f kB" : "%.1f MB",
                    (double)bytes / (bytes < 1000000 ? 1e3 : 1e6));
+}
+
+static uint64_t all_bytes(const message_item *const *named, size_t count)
+{
+    uint64_t bytes = 0;
+    for (size_t i = 0; i < count; i++)
+        bytes += named[i]->bytes;
+    return bytes;
 }
 
 char *twi_compose_subject(const destination *d, const message *l)
@@ -150,21 +174,44 @@ char *twi_compose_subject(const destination *d, const message *l)
 
 /* ---- text ------------------------------------------------------------------------ */
 
+/* The name, if it has one, and when: "2 Bufo bufo, 13 Mar 2027, 20:30:14". */
 static void put_sighting(const destination *d, const sighting_facts *s, FILE *out)
 {
-    char time[128], link[LINK_BYTES];
-    twi_compose_time(d, s, time, sizeof time);
-    (void)fprintf(out, "%s, sighting %u: %s\n", s->camera, (unsigned)s->id, time);
-    if (s->who[0])
-        (void)fprintf(out, "%s\n", s->who);
+    char time[64], facts[128], link[LINK_BYTES];
+    local_time(d, s->start_us, "%d %b %Y, %H:%M:%S", time, sizeof time);
+    word_facts(s, facts, sizeof facts);
+    (void)fprintf(out, "%s%s%s\n%s\n", s->who, s->who[0] ? ", " : "", time, facts);
     if (s->unsure)
         (void)fputs("The clock had not been set: the times are wrong.\n", out);
     if (s->why[0])
         (void)fprintf(out, "%s\n", s->why);
-    if (s->over)
-        (void)fprintf(out, "At most %.2f %% of the picture moved.\n", s->peak_ppm / 1e4);
     if (twi_message_link(d, s->id, link, sizeof link))
         (void)fprintf(out, "%s\n", link);
+}
+
+/* The day of a sighting, if the one before was of another. @return whether it is. */
+static bool new_day(const destination *d, const message *l, size_t i, char day[32])
+{
+    char before[32] = "";
+    local_time(d, l->sightings[i].start_us, "%d %b %Y", day, 32);
+    if (i > 0)
+        local_time(d, l->sightings[i - 1].start_us, "%d %b %Y", before, sizeof before);
+    return strcmp(day, before) != 0;
+}
+
+static void put_list(const destination *d, const message *l, FILE *out)
+{
+    char day[32], time[16], facts[128];
+    for (size_t i = 0; i < l->sighting_count && i < LINES_MAX; i++) {
+        const sighting_facts *s = &l->sightings[i];
+        if (new_day(d, l, i, day))
+            (void)fprintf(out, "%s\n", day);
+        local_time(d, s->start_us, "%H:%M", time, sizeof time);
+        word_facts(s, facts, sizeof facts);
+        (void)fprintf(out, "  %s  %s%s%s\n", time, s->who, s->who[0] ? ": " : "", facts);
+    }
+    if (l->sighting_count > LINES_MAX)
+        (void)fprintf(out, "... and %zu more.\n", l->sighting_count - LINES_MAX);
 }
 
 /* "kerb, 2027-03-13 21:04: it has given no picture for 10 min" */
@@ -211,88 +258,131 @@ static char *make_text(const destination *d, const message *l,
                        const message_item *const *named, size_t named_count)
 {
     draft text;
-    char time[128], size[32];
+    char size[32];
     if (!draft_open(&text))
         return NULL;
     put_alarms(d, l, "", "\n", put_plain, text.file);
     if (l->sighting_count == 1)
         put_sighting(d, &l->sightings[0], text.file);
-    for (size_t i = 0; l->sighting_count > 1 && i < l->sighting_count && i < LINES_MAX;
-         i++) {
-        twi_compose_time(d, &l->sightings[i], time, sizeof time);
-        (void)fprintf(text.file, "%-12s %4u  %s\n", l->sightings[i].camera,
-                      (unsigned)l->sightings[i].id, time);
-    }
-    if (l->sighting_count > LINES_MAX)
-        (void)fprintf(text.file, "... and %zu more.\n", l->sighting_count - LINES_MAX);
-    for (size_t i = 0; i < named_count && i < LINES_MAX; i++) {
+    else if (l->sighting_count > 1)
+        put_list(d, l, text.file);
+    for (size_t i = 0; i < named_count && named_count <= NAMED_MAX; i++) {
         word_size(named[i]->bytes, size);
         (void)fprintf(text.file, "%s (%s) is not in this mail, but in the store.\n",
                       named[i]->file, size);
     }
-    if (named_count > LINES_MAX)
-        (void)fprintf(text.file, "... and %zu more are in the store.\n",
-                      named_count - LINES_MAX);
+    if (named_count > NAMED_MAX) {
+        word_size(all_bytes(named, named_count), size);
+        (void)fprintf(text.file,
+                      "%zu files (%s) are not in this mail, but in the store.\n",
+                      named_count, size);
+    }
     put_stopped(d, l, text.file);
     return draft_close(&text);
 }
 
 /* ---- HTML ------------------------------------------------------------------------ */
 
-/* Colours of the light page, on an element: readers drop style sheets, and the body's. */
+/* The page's type and light colours, on each element: readers drop style sheets, and the
+ * body's. See docs/looks.md. */
+#define SANS "font-family:system-ui,'Segoe UI',Roboto,'Noto Sans',sans-serif;"
 #define STYLE                                                                            \
-    "font-family:sans-serif;color:#2a241c;background:#f6f1e7;padding:16px;"              \
-    "line-height:1.4"
+    SANS "color:#2a241c;background:#f6f1e7;padding:16px;font-size:16px;line-height:1.5"
+#define DIM "color:#5f5546;font-size:13px"
+#define HEAD                                                                             \
+    "font-family:'Iowan Old Style',Charter,Georgia,'Noto Serif',serif;font-weight:500;"  \
+    "font-size:20px"
+#define LINK "color:#8f5212;font-weight:600"
+#define HAIR "1px solid #d9cfbc"
 
-/* The number of a sighting; it leads to the page, if it is known where that is. */
-static void put_number(const destination *d, const sighting_facts *s, const char *before,
-                       FILE *out)
+static void put_link_begin(const char *link, FILE *out)
+{
+    (void)fputs("<a style=\"" LINK "\" href=\"", out);
+    put_escaped(out, link);
+    (void)fputs("\">", out);
+}
+
+/* When, and who if somebody said it; it leads to the page, if it is known where that is.
+ */
+static void put_name(const destination *d, const sighting_facts *s, const char *time,
+                     FILE *out)
 {
     char link[LINK_BYTES];
     const bool leads = twi_message_link(d, s->id, link, sizeof link);
-    if (leads) {
-        (void)fputs("<a href=\"", out);
-        put_escaped(out, link);
-        (void)fputs("\">", out);
-    }
-    (void)fprintf(out, "%s%u%s", before, (unsigned)s->id, leads ? "</a>" : "");
+    if (leads)
+        put_link_begin(link, out);
+    (void)fprintf(out, leads ? "%s" : "<b>%s</b>", time);
+    if (leads)
+        (void)fputs("</a>", out);
+    if (!s->who[0])
+        return;
+    (void)fputs(" <i style=\"font-family:Georgia,serif\">", out);
+    put_escaped(out, s->who);
+    (void)fputs("</i>", out);
+}
+
+static void put_words(const destination *d, const sighting_facts *s, const char *pattern,
+                      FILE *out)
+{
+    char time[64], facts[128];
+    local_time(d, s->start_us, pattern, time, sizeof time);
+    word_facts(s, facts, sizeof facts);
+    put_name(d, s, time, out);
+    (void)fputs("<br><span style=\"" DIM "\">", out);
+    put_escaped(out, facts);
+    if (s->unsure)
+        (void)fputs("<br>The clock had not been set: the times are wrong.", out);
+    (void)fputs("</span>", out);
+}
+
+static void put_picture(size_t index, const char *style, FILE *out)
+{
+    (void)fprintf(out,
+                  "<img src=\"cid:picture%zu\" alt=\"what was seen\" "
+                  "style=\"display:block;border-radius:2px;%s\">",
+                  index, style);
 }
 
 static void put_html_sighting(const destination *d, const sighting_facts *s, FILE *out)
 {
-    char time[128];
-    twi_compose_time(d, s, time, sizeof time);
-    (void)fputs("<p style=\"margin:8px 0 0\"><b>", out);
-    put_escaped(out, s->camera);
-    (void)fputs("</b>, ", out);
-    put_number(d, s, "sighting ", out);
-    (void)fprintf(out, "<br>%s", time);
-    if (s->who[0])
-        (void)fputs("<br>", out);
-    put_escaped(out, s->who);
-    if (s->unsure)
-        (void)fputs("<br>The clock had not been set: the times are wrong.", out);
-    if (s->over)
-        (void)fprintf(out, "<br>At most %.2f&nbsp;%% of the picture moved.",
-                      s->peak_ppm / 1e4);
-    (void)fputs("</p><p style=\"margin:4px 0 0;color:#4f6472;font-size:90%\">", out);
+    (void)fputs("<p style=\"margin:8px 0 0\">", out);
+    put_words(d, s, "%d %b %Y, %H:%M:%S", out);
+    (void)fputs("</p><p style=\"margin:4px 0 0;" DIM "\">", out);
     put_escaped(out, s->why);
     (void)fputs("</p>", out);
 }
 
-static void put_table(const destination *d, const message *l, FILE *out)
+/* @return the place of a sighting's picture among those that are shown; SHOWN_MAX: none.
+ */
+static size_t picture_of(const mail_shown *shown, int64_t sighting)
 {
-    char time[128];
-    (void)fputs("<table style=\"border-collapse:collapse;margin-top:8px\">", out);
+    for (size_t i = 0; i < shown->count; i++)
+        if (shown->sighting[i] == sighting)
+            return i;
+    return SHOWN_MAX;
+}
+
+/* Each once, in the order in which they came: its picture, and beside it the words. */
+static void put_rows(const destination *d, const message *l, const mail_shown *shown,
+                     FILE *out)
+{
+    char day[32];
+    (void)fputs("<table style=\"border-collapse:collapse;color:#2a241c;" SANS "\">", out);
     for (size_t i = 0; i < l->sighting_count && i < LINES_MAX; i++) {
         const sighting_facts *s = &l->sightings[i];
-        twi_compose_time(d, s, time, sizeof time);
-        (void)fputs("<tr><td style=\"padding:2px 12px 2px 0\"><b>", out);
-        put_escaped(out, s->camera);
-        (void)fputs("</b></td><td style=\"padding:2px 12px 2px 0\">", out);
-        put_number(d, s, "", out);
-        (void)fprintf(out, "</td><td>%s%s", time, s->who[0] ? ", " : "");
-        put_escaped(out, s->who);
+        const size_t at = picture_of(shown, s->id);
+        if (new_day(d, l, i, day))
+            (void)fprintf(out,
+                          "<tr><td colspan=\"2\" style=\"padding:8px 0;" HEAD
+                          "\">%s</td></tr>",
+                          day);
+        (void)fputs("<tr style=\"border-top:" HAIR
+                    "\"><td style=\"padding:8px 12px 8px 0;width:200px\">",
+                    out);
+        if (at < SHOWN_MAX)
+            put_picture(at, "width:200px;max-width:100%", out);
+        (void)fputs("</td><td style=\"padding:8px 0;vertical-align:top\">", out);
+        put_words(d, s, "%H:%M", out);
         (void)fputs("</td></tr>", out);
     }
     (void)fputs("</table>", out);
@@ -313,7 +403,7 @@ static void put_html_stopped(const destination *d, const message *l, FILE *out)
     }
 }
 
-static char *make_html(const destination *d, const message *l, bool picture,
+static char *make_html(const destination *d, const message *l, const mail_shown *shown,
                        const message_item *const *named, size_t named_count)
 {
     draft html;
@@ -321,32 +411,37 @@ static char *make_html(const destination *d, const message *l, bool picture,
     if (!draft_open(&html))
         return NULL;
     (void)fputs("<html><body><div style=\"" STYLE "\">", html.file);
-    if (picture)
-        (void)fputs("<img src=\"cid:picture\" alt=\"what was seen\" "
-                    "style=\"max-width:100%;display:block\">",
-                    html.file);
+    if (shown->count > 0 && l->sighting_count <= 1)
+        put_picture(0, "max-width:100%", html.file);
     put_alarms(d, l, "<p style=\"margin:8px 0 0\">", "</p>", put_escaped, html.file);
     if (l->sighting_count == 1)
         put_html_sighting(d, &l->sightings[0], html.file);
     else if (l->sighting_count > 1)
-        put_table(d, l, html.file);
-    for (size_t i = 0; i < named_count && i < LINES_MAX; i++) {
+        put_rows(d, l, shown, html.file);
+    for (size_t i = 0; i < named_count && named_count <= NAMED_MAX; i++) {
         word_size(named[i]->bytes, size);
         (void)fputs("<p style=\"margin:8px 0 0\">Not in this mail, but in the store: ",
                     html.file);
         put_escaped(html.file, named[i]->file);
         (void)fprintf(html.file, " (%s)</p>", size);
     }
+    if (named_count > NAMED_MAX) {
+        word_size(all_bytes(named, named_count), size);
+        (void)fprintf(html.file,
+                      "<p style=\"margin:8px 0 0\">Not in this mail, but in the store: "
+                      "%zu files (%s)</p>",
+                      named_count, size);
+    }
     put_html_stopped(d, l, html.file);
     (void)fputs("</div></body></html>\n", html.file);
     return draft_close(&html);
 }
 
-tw_status twi_compose(const destination *d, const message *l, bool picture,
+tw_status twi_compose(const destination *d, const message *l, const mail_shown *shown,
                       const message_item *const *named, size_t named_count, prose *out)
 {
     *out = (prose){twi_compose_subject(d, l), make_text(d, l, named, named_count),
-                   make_html(d, l, picture, named, named_count)};
+                   make_html(d, l, shown, named, named_count)};
     if (out->subject && out->text && out->html)
         return TW_OK;
     twi_compose_free(out);
@@ -359,68 +454,4 @@ void twi_compose_free(prose *p)
     free(p->text);
     free(p->html);
     *p = (prose){NULL, NULL, NULL};
-}
-
-/* ---- contact sheets --------------------------------------------------------------- */
-
-/* One still of each sighting, as far as the sheet goes. */
-typedef struct tiles {
-    twi_sheet_entry entry[TILES_MAX];
-    uint8_t *jpeg[TILES_MAX];
-    char title[TILES_MAX][96], line[TILES_MAX][128];
-    size_t count;
-} tiles;
-
-static const sighting_facts *facts_of(const message *l, int64_t id)
-{
-    for (size_t i = 0; i < l->sighting_count; i++)
-        if (l->sightings[i].id == id)
-            return &l->sightings[i];
-    return NULL;
-}
-
-static void add_tile(const destination *d, const message_item *item,
-                     const sighting_facts *s, tiles *t)
-{
-    char path[PATH_BYTES];
-    size_t capacity = 0, bytes = 0;
-    const size_t i = t->count;
-    twi_message_path(d->of, item->file, path);
-    if (twi_jpeg_read_file(path, &t->jpeg[i], &capacity, &bytes, NULL) != TW_OK)
-        return;
-    (void)snprintf(t->title[i], sizeof t->title[i], "%s  %u", s->camera, (unsigned)s->id);
-    twi_compose_time(d, s, t->line[i], sizeof t->line[i]);
-    t->entry[i] = (twi_sheet_entry){
-        .jpeg = t->jpeg[i], .bytes = bytes, .title = t->title[i], .line = t->line[i]};
-    t->count++;
-}
-
-tw_status twi_compose_sheet(const destination *d, const message *l, uint8_t **out,
-                            size_t *bytes, tw_error *err)
-{
-    tiles *t = calloc(1, sizeof *t);
-    int64_t last = 0;
-    if (!t)
-        return tw_fail(err, TW_ENOMEM, "out of memory");
-    for (size_t i = 0; i < l->count && t->count < TILES_MAX; i++) {
-        const message_item *item = &l->items[i];
-        const sighting_facts *s = facts_of(l, item->sighting);
-        if (!s || s->id == last ||
-            !(twi_message_is(item, TWI_SEND_STILL) ||
-              twi_message_is(item, TWI_SEND_SMALL)))
-            continue;
-        last = s->id;
-        add_tile(d, item, s, t);
-    }
-    char *title = twi_compose_subject(d, l);
-    tw_status st = t->count > 0 ? TW_OK : TW_ENOENT;
-    if (st == TW_OK && !title)
-        st = tw_fail(err, TW_ENOMEM, "out of memory");
-    if (st == TW_OK)
-        st = twi_sheet_draw(t->entry, t->count, title, false, out, bytes, err);
-    for (size_t i = 0; i < TILES_MAX; i++)
-        free(t->jpeg[i]);
-    free(t);
-    free(title);
-    return st;
 }

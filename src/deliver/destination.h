@@ -10,12 +10,12 @@
 #include "../net/broker.h"
 #include "../net/transfer.h"
 #include "deliver.h"
+#include "secret.h"
 #include "../core/dispatch.h"
 #include "../settings/sections.h"
 #include "tawny/settings.h"
 
 enum {
-    SECRET_BYTES = 1024,
     PATH_BYTES = 4096,
     LINK_BYTES = 1024,
     NEWS_MAX = 64,
@@ -111,11 +111,6 @@ void twi_push_try(destination *d, const char *text, twi_sending *out);
 void twi_folder_try(destination *d, const char *name, const char *text, twi_sending *out);
 
 /* ---- secret.c */
-
-/** @param out  Wipe it after use. @return TW_OK; TW_EACCES, TW_ENOENT...: err says what
- * to do. */
-tw_status twi_secret_read(const twi_destination_settings *to, char out[SECRET_BYTES],
-                          tw_error *err);
 
 /** What stands for a destination's settings and the state of its secret. */
 void twi_secret_stand_in(const twi_destination_settings *to, char out[TWI_MESSAGE_KEY]);
@@ -259,16 +254,25 @@ typedef struct prose {
     char *subject, *text, *html;
 } prose;
 
+enum { SHOWN_MAX = 12 };
+
+/* Pictures that a mail shows in their places: of the sightings with these ids (0: of
+ * none), as cid:picture0, cid:picture1, ... */
+typedef struct mail_shown {
+    int64_t sighting[SHOWN_MAX];
+    size_t count;
+} mail_shown;
+
 /** @param named  Files that are too large to be sent along; they are named.
  * @return TW_OK; TW_ENOMEM. */
-tw_status twi_compose(const destination *d, const message *l, bool picture,
+tw_status twi_compose(const destination *d, const message *l, const mail_shown *shown,
                       const message_item *const *named, size_t named_count, prose *out);
 void twi_compose_free(prose *prose);
 
 /** In one line what a message is of. @return the caller's; NULL: out of memory. */
 char *twi_compose_subject(const destination *d, const message *l);
 
-/** "2027-03-13 20:30:14 to 20:30:40 (26 s)" */
+/** "13 Mar 2027, 20:30:14, 26 s" */
 void twi_compose_time(const destination *d, const sighting_facts *s, char *out,
                       size_t capacity);
 
@@ -276,9 +280,5 @@ void twi_compose_time(const destination *d, const sighting_facts *s, char *out,
 void twi_compose_thread(const destination *d, const sighting_facts *s, char *out,
                         size_t capacity);
 void twi_compose_id(const destination *d, const char *key, char *out, size_t capacity);
-
-/** A contact sheet of what was seen, a JPEG. @return TW_OK; TW_ENOENT: no still; ... */
-tw_status twi_compose_sheet(const destination *d, const message *l, uint8_t **out,
-                            size_t *bytes, tw_error *err);
 
 #endif

@@ -7,6 +7,7 @@
 
 #include "../media/drawing.h"
 #include "../media/jpeg.h"
+#include "../station/series.h"
 
 /* ---- what is known of a sighting ------------------------------------------------------
  */
@@ -55,6 +56,9 @@ json_t *twi_message_record(const destination *d, int64_t sighting, const char *p
 {
     char link[LINK_BYTES];
     json_t *o = twi_json_record_of(d->catalogue, sighting, d->of->station, phase);
+    char series[TWI_SERIES_BYTES];
+    if (o && twi_catalogue_series(d->catalogue, series, NULL) == TW_OK)
+        (void)json_object_set_new(o, "series", json_string(series));
     if (o && twi_message_link(d, sighting, link, sizeof link))
         (void)json_object_set_new(o, "link", json_string(link));
     return o;

@@ -7,7 +7,11 @@
 #include "../core/naming.h"
 #include "../settings/sections.h"
 
-enum { FILES_MAX = 20, ALL_FILES_BYTES = 20000000 };
+enum {
+    FILES_MAX = 20,
+    ALL_FILES_BYTES = 20000000,
+    ROW_SIDE = 400 /* pixels of a picture in a list: twice what it is shown at */
+};
 
 /* What goes with a message. */
 typedef struct enclosed {
@@ -125,13 +129,50 @@ static const message_item *best_picture(const message *l)
 
 /* All that is mailed. */
 typedef struct mailing {
-    twi_content picture;
-    char picture_path[PATH_BYTES];
-    uint8_t *picture_made;
+    mail_shown shown;
+    twi_content pictures[SHOWN_MAX];
+    char paths[SHOWN_MAX][PATH_BYTES];
+    uint8_t *made[SHOWN_MAX];
     enclosed *with;
     prose prose;
     char id[256], thread[256];
 } mailing;
+
+/* Of many each is shown small, in its line. */
+static void show_small(const destination *d, const message_item *item, mailing *m)
+{
+    const size_t i = m->shown.count;
+    size_t bytes = 0;
+    if (twi_message_reduce(d->of->store, item->file, ROW_SIDE, &m->made[i], &bytes,
+                           NULL) != TW_OK)
+        return;
+    m->pictures[i] = (twi_content){.data = m->made[i],
+                                   .bytes = bytes,
+                                   .name = last_part(item->file),
+                                   .type = "image/jpeg"};
+    m->shown.sighting[i] = item->sighting;
+    m->shown.count++;
+}
+
+/* One of each sighting, as far as they go; items of one stand together. */
+static void show_each(const destination *d, const message *l, mailing *m)
+{
+    int64_t last = 0;
+    for (size_t i = 0; l->items && i < l->count && m->shown.count < SHOWN_MAX; i++) {
+        const message_item *item = &l->items[i];
+        if (item->sighting == 0 || item->sighting == last || !is_picture(item))
+            continue;
+        last = item->sighting;
+        show_small(d, item, m);
+    }
+}
+
+static void show_one(const destination *d, const message_item *best, mailing *m)
+{
+    make_picture(d, best, m->paths[0], &m->made[0], &m->pictures[0]);
+    m->shown.sighting[0] = best->sighting;
+    m->shown.count = 1;
+}
 
 static void add_enclosed(const destination *d, const message *l, const message_item *best,
                          const char *record, mailing *m)
@@ -141,7 +182,7 @@ static void add_enclosed(const destination *d, const message *l, const message_i
         const message_item *item = &l->items[i];
         if (item == best || item->entry != 0 || twi_message_is(item, TWI_SEND_RECORD) ||
             (!one && is_picture(item)))
-            continue; /* of many, the sheet shows them */
+            continue; /* of many, their lines show them */
         add_file(d, item, is_picture(item) ? UINT64_MAX : (uint64_t)d->set.attach_below,
                  m->with);
     }
@@ -171,27 +212,22 @@ static char *mailed_record(const destination *d, const message *l)
 static tw_status prepare(const destination *d, const message *l, const char *key,
                          mailing *m, tw_error *err)
 {
-    size_t bytes = 0;
-    const message_item *best = NULL;
+    const message_item *best = l->sighting_count > 1 ? NULL : best_picture(l);
     m->with = new_enclosed(l);
     if (!m->with)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    if (l->sighting_count > 1 &&
-        twi_compose_sheet(d, l, &m->picture_made, &bytes, NULL) == TW_OK)
-        m->picture = (twi_content){.data = m->picture_made,
-                                   .bytes = bytes,
-                                   .name = "sightings.jpg",
-                                   .type = "image/jpeg"};
-    else if ((best = best_picture(l)) != NULL)
-        make_picture(d, best, m->picture_path, &m->picture_made, &m->picture);
+    if (best)
+        show_one(d, best, m);
+    else
+        show_each(d, l, m);
     char *record = mailed_record(d, l);
     add_enclosed(d, l, best, record, m);
     free(record);
     twi_compose_id(d, key, m->id, sizeof m->id);
     if (l->sighting_count == 1)
         twi_compose_thread(d, &l->sightings[0], m->thread, sizeof m->thread);
-    return twi_compose(d, l, m->picture.type != NULL, m->with->named,
-                       m->with->named_count, &m->prose) == TW_OK
+    return twi_compose(d, l, &m->shown, m->with->named, m->with->named_count,
+                       &m->prose) == TW_OK
                ? TW_OK
                : tw_fail(err, TW_ENOMEM, "out of memory");
 }
@@ -213,7 +249,8 @@ static void mail_message(destination *d, const message *l, const char *key,
                                .thread = m->thread[0] ? m->thread : NULL,
                                .wall_us = wall_us,
                                .offset_s = clock->ops->offset_s(clock->ctx, wall_us),
-                               .picture = m->picture.type ? &m->picture : NULL,
+                               .pictures = m->pictures,
+                               .picture_count = m->shown.count,
                                .files = m->with->files,
                                .file_count = m->with->count};
         d->transfer->sender_mail(d->sender, &mail, out);
@@ -221,7 +258,8 @@ static void mail_message(destination *d, const message *l, const char *key,
     if (m) {
         twi_compose_free(&m->prose);
         drop_enclosed(m->with);
-        free(m->picture_made);
+        for (size_t i = 0; i < SHOWN_MAX; i++)
+            free(m->made[i]);
     }
     free(m);
 }

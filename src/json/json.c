@@ -141,6 +141,19 @@ static void put_kept(json_t *o, const tw_camera_status *c)
     put_count(o, "problems", c->problems);
 }
 
+static void put_micro(json_t *o, const char *key, int64_t micro)
+{
+    put(o, key, json_real((double)micro / 1e6));
+}
+
+static void put_place(json_t *o, const tw_camera_status *c)
+{
+    if (!c->placed)
+        return;
+    put_micro(o, "latitude", c->latitude);
+    put_micro(o, "longitude", c->longitude);
+}
+
 static void put_lost(json_t *o, const tw_camera_status *c)
 {
     put_time(o, "lost", c->lost_us);
@@ -158,8 +171,10 @@ json_t *twi_json_camera(const tw_camera_status *c, const char *station)
     put_percent(o, "activity", c->activity_ppm);
     put_text(o, "arming", tw_arming_name(c->arming));
     put_time(o, "arming_until", c->arming_until_us);
+    put_some_text(o, "ordered_by", c->ordered_by[0] ? c->ordered_by : NULL);
     put_kept(o, c);
     put_pictures(o, c);
+    put_place(o, c);
     if (c->lost_us > 0)
         put_lost(o, c);
     return o;
@@ -178,11 +193,6 @@ json_t *twi_json_store(const tw_store_status *s)
     return o;
 }
 
-static void put_micro(json_t *o, const char *key, int64_t micro)
-{
-    put(o, key, json_real((double)micro / 1e6));
-}
-
 json_t *twi_json_sensor(const tw_sensor_status *s)
 {
     json_t *o = object("sensor");
@@ -196,12 +206,13 @@ json_t *twi_json_sensor(const tw_sensor_status *s)
     return o;
 }
 
-json_t *twi_json_camera_down(const char *station, const char *camera)
+json_t *twi_json_camera_down(const tw_camera_status *last, const char *station)
 {
     json_t *o = object("camera");
     put_text(o, "station", station);
-    put_text(o, "camera", camera);
+    put_text(o, "camera", last->name);
     put_text(o, "state", "down");
+    put_place(o, last);
     return o;
 }
 
@@ -569,6 +580,15 @@ json_t *twi_json_capture_of(const tw_capture_record *capture, const char *statio
 {
     json_t *o = twi_json_capture(capture);
     put_text(o, "station", station);
+    return o;
+}
+
+json_t *twi_json_gone(const char *station, const char *series, uint32_t number)
+{
+    json_t *o = object("gone");
+    put_text(o, "station", station);
+    put_text(o, "series", series);
+    put_count(o, "number", number);
     return o;
 }
 

@@ -33,8 +33,8 @@ json_t *twi_json_store(const tw_store_status *store);
 
 json_t *twi_json_sensor(const tw_sensor_status *sensor);
 
-/** A camera of a station that is going. */
-json_t *twi_json_camera_down(const char *station, const char *camera);
+/** A camera of a station that is going; of what it last was, name and place are said. */
+json_t *twi_json_camera_down(const tw_camera_status *last, const char *station);
 
 /** A station as a broker and the page are told of it.
  * @param state    "up", "down"...
@@ -97,6 +97,9 @@ json_t *twi_json_digest(const char *station, json_t *sightings);
 
 /** A capture that belongs to no sighting, as it is sent. */
 json_t *twi_json_capture_of(const tw_capture_record *capture, const char *station);
+
+/** A sighting that is no more in its catalogue. */
+json_t *twi_json_gone(const char *station, const char *series, uint32_t number);
 
 /** What is sent to try a destination. */
 json_t *twi_json_test(const char *station);

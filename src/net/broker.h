@@ -8,7 +8,7 @@
 #include "transfer.h"
 #include "../settings/sections.h"
 
-enum { TWI_BROKER_ABI = 1 };
+enum { TWI_BROKER_ABI = 2 };
 
 /* A connection that is made again when it breaks. One thread at a time. */
 typedef struct twi_broker twi_broker;
@@ -22,12 +22,30 @@ typedef struct twi_broker_spec {
     const char *secret;                 /* copied; "": none */
     const char *client;                 /* id; the same each time */
     const char *will_topic, *will;      /* retained there when this end dies */
-    const char *orders;                 /* topic that is listened to; NULL: none */
+    const char *orders, *asks;          /* topics that are listened to; NULL: none */
     const atomic_bool *stop;            /* gives up when it is set; may be NULL */
     twi_heard_fn heard;
     twi_talk_fn on_line; /* may be NULL */
     void *ctx;
 } twi_broker_spec;
+
+/* Who listens to many: MQTT 5, in a session that the broker keeps, and as one of a group
+ * that shares what comes. One thread at a time. */
+typedef struct twi_listener twi_listener;
+
+enum { TWI_LISTENER_TOPICS = 8 };
+
+typedef struct twi_listener_spec {
+    const twi_destination_settings *to;      /* borrowed while the listener is there */
+    const char *secret;                      /* copied; "": none */
+    const char *client;                      /* id of the session; the same each time */
+    const char *group;                       /* that shares what comes */
+    const char *topics[TWI_LISTENER_TOPICS]; /* filters; NULL from the last on */
+    uint16_t most;           /* messages that may come before they are acknowledged */
+    const atomic_bool *stop; /* gives up when it is set; may be NULL */
+    twi_heard_fn heard;
+    void *ctx;
+} twi_listener_spec;
 
 typedef struct twi_broker_module {
     int abi; /* TWI_BROKER_ABI */
@@ -45,6 +63,24 @@ typedef struct twi_broker_module {
     unsigned (*broker_times)(const twi_broker *broker);
     /** Say good-bye, so that the will is not done. NULL is fine. */
     void (*broker_free)(twi_broker *broker);
+
+    /** Nothing is connected yet. @return TW_OK; TW_ENOMEM; TW_EINVAL: err says what. */
+    tw_status (*listener_new)(const twi_listener_spec *spec, twi_listener **out,
+                              tw_error *err);
+    /** Connect if it is not, else hand on what comes within so long, until nothing more
+     * is there at once. Nothing of it is acknowledged: the broker has it still.
+     * @param out  Always set. @return whether it is connected. */
+    bool (*listener_read)(twi_listener *listener, int wait_ms, twi_sending *out);
+    /** Acknowledge all that was handed on: it is safe.
+     * @return false: the connection broke; the broker sends it again. */
+    bool (*listener_acknowledge)(twi_listener *listener);
+    /** Break the connection: what was not acknowledged comes again. */
+    void (*listener_drop)(twi_listener *listener);
+    /** Publish, when what was handed on is acknowledged; it need not arrive. */
+    void (*listener_publish)(twi_listener *listener, const char *topic,
+                             const char *payload);
+    /** The session stays at the broker. NULL is fine. */
+    void (*listener_free)(twi_listener *listener);
 } twi_broker_module;
 
 /** What the module exports. */

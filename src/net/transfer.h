@@ -14,7 +14,7 @@
 #include "../settings/sections.h"
 
 enum {
-    TWI_TRANSFER_ABI = 4,
+    TWI_TRANSFER_ABI = 5,
     TWI_REPLY_MAX = 200,
     TWI_PUSH_KEY_BYTES = 512, /* of our key as PEM, the final 0 included */
     TWI_PUSH_PUBLIC = 88,     /* likewise of its public half, in base64url */
@@ -64,8 +64,9 @@ typedef struct twi_mail {
     const char *thread; /* id that it answers; NULL: none */
     int64_t wall_us;    /* Date */
     int32_t offset_s;
-    const twi_content *picture; /* shown by html as cid:picture; may be NULL */
-    const twi_content *files;   /* attached */
+    const twi_content *pictures; /* shown by html as cid:picture0, cid:picture1, ... */
+    size_t picture_count;
+    const twi_content *files; /* attached */
     size_t file_count;
 } twi_mail;
 

@@ -48,7 +48,7 @@ static void tell(const tw_outward *o, const char *what, tw_status st, const char
 static void tell_failed(const tw_outward *o, const tw_error *why, const char *so)
 {
     tw_error line = {0};
-    (void)tw_fail(&line, why->status, "%s: %s", why->text, so);
+    (void)tw_fail(&line, why->status, "%s: %s", so, why->text);
     if (o->host.failed)
         o->host.failed(o->host.ctx, line.text);
 }
@@ -215,6 +215,13 @@ static tw_status on_changed(void *ctx, tw_settings *settings)
     return st;
 }
 
+static tw_status on_propose(void *ctx, const char *camera, const volatile int *stop,
+                            char **out, tw_error *err)
+{
+    const tw_outward *o = ctx;
+    return o->host.propose(o->host.ctx, camera, stop, out, err);
+}
+
 /* ---- beginning and ending ---------------------------------------------------------- */
 
 static void begin_page(tw_outward *o, const tw_settings *settings)
@@ -226,9 +233,10 @@ static void begin_page(tw_outward *o, const tw_settings *settings)
                                 .clock = o->host.clock,
                                 .callback = on_page,
                                 .apply = on_changed,
+                                .propose = o->host.propose ? on_propose : NULL,
                                 .ctx = o};
     if (twi_page_new(settings, &host, &o->page, &err) != TW_OK)
-        tell_failed(o, &err, "there is no page");
+        tell_failed(o, &err, "page not started");
     else if (twi_page_station(o->page, o->station) != TW_OK)
         tell_failed(o, &(tw_error){TW_ESIZE, "too many subscribers"}, "the page is dead");
 }

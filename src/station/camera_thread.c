@@ -28,6 +28,7 @@ static void end_orders(camera_thread *w)
     (void)pthread_mutex_lock(&s->lock);
     if (w->orders_until_us > 0 && twi_station_now(s) >= w->orders_until_us) {
         w->orders_until_us = 0;
+        w->ordered_by[0] = '\0';
         atomic_store(&w->orders.armed, TWI_AS_SET);
     }
     (void)pthread_mutex_unlock(&s->lock);
@@ -277,6 +278,13 @@ static int64_t busy_us(void)
     return (int64_t)t.tv_sec * 1000000 + t.tv_nsec / 1000;
 }
 
+static void place(tw_camera_status *c, const twi_camera_settings *set)
+{
+    c->placed = set->latitude != TWI_NOWHERE && set->longitude != TWI_NOWHERE;
+    c->latitude = c->placed ? set->latitude : 0;
+    c->longitude = c->placed ? set->longitude : 0;
+}
+
 /* Once a second: how it fares, for whoever asks. */
 static void examine(camera_thread *w, const twi_run *run, tw_liveness live)
 {
@@ -307,10 +315,12 @@ static void examine(camera_thread *w, const twi_run *run, tw_liveness live)
     c->darkness = health.darkness;
     twi_conditions_word(w->snapshot->camera.conditions, health.holds, c->holds,
                         sizeof c->holds);
+    place(c, &w->snapshot->camera);
     c->arming = health.arming;
     c->arming_until_us = health.arming_until_us;
     if (w->orders_until_us > 0)
         c->arming_until_us = twi_station_wall(s) + w->orders_until_us - now_us;
+    memcpy(c->ordered_by, w->ordered_by, sizeof c->ordered_by);
     (void)pthread_mutex_unlock(&s->lock);
     tell_rate(w, news, run->wanted_milli);
 }
@@ -483,6 +493,7 @@ camera_thread *twi_camera_thread_new(tw_station *s, twi_source *from, const char
     w->again = (twi_backoff){AGAIN_US, AGAIN_MOST_US, seed_of(name), 0};
     (void)snprintf(w->status.name, sizeof w->status.name, "%s", name);
     w->status.sound_level = TW_SOUND_UNKNOWN;
+    place(&w->status, &w->snapshot->camera);
     return w;
 }
 

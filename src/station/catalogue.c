@@ -180,9 +180,18 @@ static const char NINTH[] =
     " at_us INTEGER NOT NULL, bytes INTEGER NOT NULL) STRICT;"
     "CREATE INDEX spent_by_time ON spent(destination, at_us);";
 
+/* When an account looked last, and when before that. */
+static const char TENTH[] =
+    "CREATE TABLE visit(account TEXT PRIMARY KEY, since_us INTEGER NOT NULL,"
+    " last_us INTEGER NOT NULL) STRICT;";
+
+/* What tells its numbers from those of another catalogue at the same place. */
+static const char ELEVENTH[] = "CREATE TABLE series(word TEXT NOT NULL) STRICT;"
+                               "INSERT INTO series VALUES (lower(hex(randomblob(8))));";
+
 /* How a catalogue of each version becomes one of the next. */
-static const char *const STEPS[] = {FIRST, SECOND,  THIRD,  FOURTH, FIFTH,
-                                    SIXTH, SEVENTH, EIGHTH, NINTH};
+static const char *const STEPS[] = {FIRST,   SECOND, THIRD, FOURTH, FIFTH,   SIXTH,
+                                    SEVENTH, EIGHTH, NINTH, TENTH,  ELEVENTH};
 enum { VERSION = sizeof STEPS / sizeof *STEPS };
 
 /* ---- opening --------------------------------------------------------------------- */

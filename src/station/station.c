@@ -206,8 +206,11 @@ tw_status tw_station_apply(tw_station *s, tw_settings *settings)
 typedef enum order { ARM, DISARM, AS_SET, TRIGGER, SNAP } order;
 
 /* Under the lock. */
-static void give_order(camera_thread *w, order what, int64_t until_us)
+static void give_order(camera_thread *w, order what, int64_t until_us, const char *who)
 {
+    if (what == ARM || what == DISARM || what == AS_SET)
+        (void)snprintf(w->ordered_by, sizeof w->ordered_by, "%s",
+                       who && what != AS_SET ? who : "");
     switch (what) {
     case ARM:
     case DISARM:
@@ -270,7 +273,7 @@ static void tell_order(tw_station *s, const char *camera, order what, int64_t fo
 /* Give an order to the next camera that it is for. @return whether there was one; its
  * name is copied, as it may be gone after this. */
 static bool order_next(tw_station *s, const char *camera, order what, int64_t until_us,
-                       size_t *from, char name[64])
+                       const char *who, size_t *from, char name[64])
 {
     bool found = false;
     (void)pthread_mutex_lock(&s->lock);
@@ -279,7 +282,7 @@ static bool order_next(tw_station *s, const char *camera, order what, int64_t un
         found = !camera || strcmp(camera, w->name) == 0;
         if (!found)
             continue;
-        give_order(w, what, until_us);
+        give_order(w, what, until_us, who);
         (void)snprintf(name, 64, "%s", w->name);
     }
     (void)pthread_mutex_unlock(&s->lock);
@@ -296,7 +299,7 @@ static tw_status order_cameras(tw_station *s, const char *camera, order what,
     char name[64];
     const int64_t now_us = s->platform.clock.ops->now_us(s->platform.clock.ctx);
     const int64_t until_us = for_us > 0 ? now_us + for_us : 0;
-    for (size_t i = 0; order_next(s, camera, what, until_us, &i, name);) {
+    for (size_t i = 0; order_next(s, camera, what, until_us, who, &i, name);) {
         tell_order(s, name, what, for_us, who);
         any = true;
     }

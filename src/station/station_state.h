@@ -49,6 +49,7 @@ typedef struct camera_thread {
     twi_snapshot *offered;  /* what it is to run on next; NULL: the same */
     tw_camera_status status;
     int64_t orders_until_us; /* by the clock; 0: for good */
+    char ordered_by[64];     /* who armed or disarmed it; "": nobody, or not known */
 } camera_thread;
 
 struct tw_station {

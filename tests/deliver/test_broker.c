@@ -9,6 +9,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include "../../src/deliver/retell.h"
 #include "../support/servers.h"
 #include "../support/stored.h"
 #include "tawny/port.h"
@@ -136,6 +137,87 @@ static void test_sightings_are_told_once_the_broker_is_back(void **state)
     leave_stored(s);
 }
 
+/* Asks again for numbers of a series. */
+static void ask_again(int port, const char *series, const char *numbers)
+{
+    char port_text[16], text[256];
+    (void)snprintf(port_text, sizeof port_text, "%d", port);
+    (void)snprintf(text, sizeof text, "{\"series\":\"%s\",\"numbers\":%s}", series,
+                   numbers);
+    outcome o = run_program(NULL, "mosquitto_pub", "-h", "127.0.0.1", "-p", port_text,
+                            "-t", "lane/hollin/ask", "-m", text, "-q", "1", NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+}
+
+/* Whoever keeps the sightings of many finds by the state what is missing, and asks. What
+ * is gone is said to be; another series is not answered; a running sighting comes by
+ * itself. No orders are needed to be allowed for it. */
+static void test_what_was_told_is_told_again(void **state)
+{
+    (void)state;
+    char text[512], series[32] = "";
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server hub = start_broker(s->folder, false, false);
+    (void)snprintf(text, sizeof text,
+                   "[destination hub]\nurl = mqtt://127.0.0.1:%d/lane\ntls = none\n",
+                   hub.port);
+    deliver(s, "hub", text);
+    for (int i = 0; i < 3; i++)
+        (void)sight(s, 0);
+    const int64_t running = begin_sighting(s);
+    assert_int_equal(running, 4);
+    WAIT_FOR(filled(s, "hub").waiting == 0);
+    deliver(s, NULL, NULL);
+    deliver(s, "hub", text); /* its state anew */
+    WAIT_FOR(retains(hub.port, "lane/hollin/state", "\"last_number\":3"));
+    char *state_text = retained(hub.port, "lane/hollin/state");
+    const char *at = strstr(state_text, "\"series\":\"");
+    assert_non_null(at);
+    (void)snprintf(series, sizeof series, "%.16s", at + 10);
+    assert_int_equal(strspn(series, "0123456789abcdef"), 16);
+    free(state_text);
+    listener l = listen_to(s->folder, hub.port, NULL);
+    ask_again(hub.port, "0123456789abcdef", "[[1,9]]");
+    ask_again(hub.port, series, "[[2,2],[3,7]]");
+    WAIT_FOR(
+        heard(&l,
+              "hollin/gone {\"type\":\"gone\",\"station\":\"hollin\",\"series\":\"") &&
+        heard(&l, "\"number\":7}"));
+    assert_true(heard(&l, "{\"type\":\"sighting\",\"number\":2,"));
+    assert_true(heard(&l, "{\"type\":\"sighting\",\"number\":3,"));
+    assert_false(heard(&l, "{\"type\":\"sighting\",\"number\":1,"));
+    assert_false(heard(&l, "\"number\":4,"));
+    assert_false(heard(&l, "\"number\":4}"));
+    assert_true(heard(&l, series));
+    ask_again(hub.port, series, "[[7,2]]");
+    WAIT_FOR(was_told(s, "a question was not understood"));
+    end_listener(&l);
+    end_server(&hub);
+    leave_stored(s);
+}
+
+/* What there is no room for is left out, and asked for again. */
+static void test_a_question_has_an_end(void **state)
+{
+    (void)state;
+    char text[1024] = "{\"series\":\"9f\",\"numbers\":[[1,2]";
+    twi_retelling r = {.count = 0};
+    uint32_t number = 0;
+    size_t told = 0;
+    for (int i = 1; i < 40; i++)
+        (void)snprintf(text + strlen(text), sizeof text - strlen(text), ",[%d,%d]",
+                       3 * i + 1, 3 * i + 2);
+    (void)strcat(text, "]}");
+    assert_int_equal(twi_retell_take(&r, "9f", text, strlen(text)), TW_OK);
+    assert_int_equal(r.count, TWI_RETELL_RANGES);
+    while (twi_retell_next(&r, &number))
+        told++;
+    assert_int_equal(told, 2 * TWI_RETELL_RANGES);
+    assert_int_equal(number, 3 * (TWI_RETELL_RANGES - 1) + 2);
+}
+
 static void test_a_refused_login(void **state)
 {
     (void)state;
@@ -247,14 +329,13 @@ static void test_a_station_and_its_orders(void **state)
     WAIT_FOR(file_has(log, "an order was taken: snap mere"));
     give_order(hub.port, "{\"do\": \"erase\"}");
     WAIT_FOR(file_has(log, "an order was not taken: not understood"));
-    /* the whole fleet */
     (void)snprintf(number, sizeof number, "%d", hub.port);
     outcome o =
-        run_program(NULL, EXAMPLES "/fleet", "127.0.0.1", number, "lane", "2", NULL);
+        run_program(NULL, EXAMPLES "/topics", "127.0.0.1", number, "lane", "2", NULL);
     assert_int_equal(o.code, 0);
-    assert_has(o.out, "station          camera       state       activity sightings");
-    assert_has(o.out, "hollin           mere         disarmed");
-    assert_has(o.out, "hollin                        up");
+    assert_has(o.out,
+               "lane/hollin/mere/state {\"type\":\"camera\",\"station\":\"hollin\"");
+    assert_has(o.out, "lane/hollin/state {\"type\":\"station\",\"station\":\"hollin\"");
     free_outcome(&o);
     (void)kill(station, SIGKILL); /* its will is done */
     (void)waitpid(station, NULL, 0);
@@ -322,6 +403,8 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_sightings_are_told_once_the_broker_is_back),
+        cmocka_unit_test(test_what_was_told_is_told_again),
+        cmocka_unit_test(test_a_question_has_an_end),
         cmocka_unit_test(test_a_refused_login),
         cmocka_unit_test(test_encrypted),
         cmocka_unit_test(test_a_station_and_its_orders),

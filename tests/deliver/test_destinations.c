@@ -240,9 +240,9 @@ static void test_mail(void **state)
     assert_has(mail, "To: Ann <ann@lane.example>, bob@lane.example\r\n");
     assert_has(mail, "Subject: kerb: sighting 1, 20:31\r\n");
     assert_has(mail, "Auto-Submitted: auto-generated");
-    assert_has(mail, "kerb, sighting 1: 2027-03-13 20:31:00 to 20:31:12 (12 s)\r\n");
+    assert_has(mail, "13 Mar 2027, 20:31:00\r\nkerb, sighting 1, 12 s, peak 0.42 %\r\n");
     assert_has(mail, "&lt;at&gt; the &quot;left&quot;");
-    assert_has(mail, "Content-ID: <picture>\r\n");
+    assert_has(mail, "Content-ID: <picture0>\r\n");
     assert_has(mail, "filename=\"kerb+001-clip.mp4\"");
     (void)header(mail, "References: ", thread);
     free(mail);
@@ -404,8 +404,8 @@ static void test_mail_while_it_runs(void **state)
     assert_int_equal(tw_catalogue_name(s->catalogue, running, &toads, NULL), TW_OK);
     end_sighting(s, running);
     mail = mail_number(s, 1);
-    assert_has(mail, "2 Bufo bufo <b>\r\n");       /* in its text ... */
-    assert_has(mail, "<br>2 Bufo bufo &lt;b&gt;"); /* ... and in HTML */
+    assert_has(mail, "2 Bufo bufo <b>, 13 Mar 2027, "); /* in its text ... */
+    assert_has(mail, ">2 Bufo bufo &lt;b&gt;</i>");     /* ... and in HTML */
     assert_string_equal(header(mail, "References: ", again), thread);
     assert_string_not_equal(header(mail, "Message-ID: ", other), id);
     assert_has(mail, "filename=\"sighting.json\"");
@@ -414,7 +414,32 @@ static void test_mail_while_it_runs(void **state)
     leave_stored(s);
 }
 
-/* One mail with a contact sheet of all that came in between. */
+/* How often a text stands in another. */
+static int times_in(const char *text, const char *what)
+{
+    int n = 0;
+    for (const char *at = strstr(text, what); at; at = strstr(at + 1, what))
+        n++;
+    return n;
+}
+
+/* Each sighting has one line in the text, and one with its picture in the HTML. */
+static void each_once(const char *mail, int first, int last)
+{
+    char line[64];
+    for (int i = first; i <= last; i++) {
+        (void)snprintf(line, sizeof line, "kerb, sighting %d, ", i);
+        assert_int_equal(times_in(mail, line), 2);
+        (void)snprintf(line, sizeof line, "Content-ID: <picture%d>\r\n", i - first);
+        assert_int_equal(times_in(mail, line), 1);
+        (void)snprintf(line, sizeof line, "src=3D\"cid:picture%d\"", i - first);
+        assert_int_equal(times_in(mail, line), 1);
+    }
+    assert_int_equal(times_in(mail, "13 Mar 2027"), 2); /* the day, above them */
+    assert_null(strstr(mail, "<picture5>"));
+}
+
+/* One mail with a picture and a line of each that came in between. */
 static void test_mail_that_a_limit_held_back_is_joined(void **state)
 {
     (void)state;
@@ -433,7 +458,7 @@ static void test_mail_that_a_limit_held_back_is_joined(void **state)
     deliver(s, "there", text);
     char *mail = mail_number(s, 0);
     assert_has(mail, "Subject: hollin: 5 sightings, 13 Mar 20:34 to 20:38\r\n");
-    assert_has(mail, "Content-ID: <picture>\r\n");
+    each_once(mail, 4, 8);
     free(mail);
     (void)sight(s, 0);
     mail = mail_number(s, 1);
@@ -506,7 +531,7 @@ static void test_forms(void **state)
     assert_has(two, "Authorization: Bearer frogspawn\r\nX-Place: lane\r\n");
     assert_has(two, "name=\"record\"");
     assert_has(two, "{\"type\":\"sighting\",\"number\":1,");
-    assert_has(two, "\"phase\":\"end\"}");
+    assert_has(two, "\"phase\":\"end\",\"series\":\"");
     assert_has(two, "name=\"file\"; filename=\"kerb+001-still.jpg\"");
     assert_has(two, "name=\"file\"; filename=\"kerb+001-clip.mp4\"");
     assert_string_equal(header(one, "Idempotency-Key: ", key),
@@ -522,7 +547,7 @@ static void test_forms(void **state)
     char *three = request(got, 2);
     assert_has(three, "Content-Type: application/json\r\n");
     assert_has(three, "\r\n\r\n{\"type\":\"sighting\",\"number\":2,");
-    assert_has(three, "\"phase\":\"end\"}");
+    assert_has(three, "\"phase\":\"end\",\"series\":\"");
     free(three);
     free(got);
     end_server(&web);

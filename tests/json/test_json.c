@@ -139,8 +139,19 @@ static void test_units(void **state)
                                 .busy_ppm = 250000,
                                 .light_ppm = 181000,
                                 .noise = 24,
-                                .kept_bytes = 5000000};
+                                .kept_bytes = 5000000,
+                                .placed = true,
+                                .latitude = 53812400,
+                                .longitude = -1550000};
     char *text = twi_json_text(twi_json_camera(&c, NULL));
+    assert_has(text, "\"latitude\":53.8124,\"longitude\":-1.55");
+    free(text);
+    text = twi_json_text(twi_json_camera_down(&c, "hollin"));
+    assert_string_equal(text, "{\"type\":\"camera\",\"station\":\"hollin\",\"camera\":"
+                              "\"kerb\",\"state\":\"down\",\"latitude\":53.8124,"
+                              "\"longitude\":-1.55}");
+    free(text);
+    text = twi_json_text(twi_json_camera(&c, NULL));
     assert_has(text, "\"activity\":1.2345,");
     assert_has(text, "\"wanted_fps\":10.0,\"fps\":9.9,\"busy\":25.0,\"light\":18.1,"
                      "\"noise\":1.5,");

@@ -157,7 +157,7 @@ static void test_what_cannot_begin_is_told_and_the_rest_goes_on(void **state)
     (void)state;
     running *r = start("[station]\nlisten = 203.0.113.1:1\n" HOOK("one"), NULL);
     wait_for(r, "exit code 3: one");
-    assert_has(r->failed, "there is no page");
+    assert_has(r->failed, "page not started: create an account first");
     stop(r);
     assert_int_equal(tw_outward_begin(NULL, NULL, NULL, NULL, NULL), TW_EINVAL);
     tw_outward_end(NULL);

@@ -505,7 +505,9 @@ static void test_deliveries_of_an_older_version_are_kept(void **state)
     assert_int_equal(
         sqlite3_exec(
             db,
-            "DROP TABLE spent; DROP INDEX sighting_named; ALTER TABLE sighting DROP "
+            "DROP TABLE series; DROP TABLE visit; DROP TABLE spent; DROP INDEX "
+            "sighting_named; ALTER TABLE "
+            "sighting DROP "
             "COLUMN name; ALTER "
             "TABLE sighting DROP COLUMN heads; ALTER TABLE sighting DROP COLUMN note; "
             "ALTER TABLE sighting DROP COLUMN named_by; ALTER TABLE sighting DROP COLUMN "

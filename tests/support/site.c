@@ -116,6 +116,27 @@ static tw_status on_apply(void *ctx, tw_settings *settings)
     return TW_OK;
 }
 
+/* What tawny tune --marked --json would print, until it is stopped if it is to wait. */
+static tw_status on_propose(void *ctx, const char *camera, const volatile int *stop,
+                            char **out, tw_error *err)
+{
+    site *w = ctx;
+    while (w->proposes_slowly && !__atomic_load_n(stop, __ATOMIC_RELAXED))
+        (void)usleep(10000);
+    if (__atomic_load_n(stop, __ATOMIC_RELAXED))
+        return tw_fail(err, TW_EEND, "it was stopped");
+    if (w->proposes_nothing)
+        return tw_fail(err, TW_EINVAL, "no sighting of %s is marked yet", camera);
+    *out =
+        strdup("{\"type\":\"trial\",\"start_at\":1}\nno JSON\n"
+               "{\"type\":\"mark\",\"number\":1,\"mark\":\"nothing\",\"now\":true,"
+               "\"proposed\":false}\n"
+               "{\"type\":\"proposed\",\"found\":3,\"events\":4,\"false\":0,\"changes\":["
+               "{\"head\":\"camera\",\"name\":\"kerb\",\"key\":\"travel\",\"value\":"
+               "\"9 %\"}]}");
+    return TW_OK;
+}
+
 static void on_told(void *ctx, tw_status st, const char *text)
 {
     site *w = ctx;
@@ -146,6 +167,7 @@ tw_status try_page(site *w, const char *listen, tw_error *err)
                                 .clock = {&AHEAD, w},
                                 .callback = on_told,
                                 .apply = on_apply,
+                                .propose = on_propose,
                                 .ctx = w};
     const tw_status st = twi_page_new(settings, &host, &w->page, err);
     tw_settings_free(settings);

@@ -7,7 +7,8 @@
 #include "stored.h"
 
 typedef struct site {
-    stored *s;             /* its store, and a sighting in it */
+    stored *s;                                      /* its store, and a sighting in it */
+    volatile int proposes_slowly, proposes_nothing; /* what is learnt from marks */
     char *accounts, *file; /* of accounts, of settings: a camera kerb, a folder shed */
     tw_card card;
     twi_page *page;

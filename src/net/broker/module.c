@@ -10,12 +10,11 @@
 #include <time.h>
 
 #include "../broker.h"
+#include "wire.h"
 #include "tawny/version.h"
 #include "../../settings/sections.h"
 
 enum {
-    PORT = 1883,
-    PORT_TLS = 8883,
     KEEP_S = 30,
     STEP_MS = 100,
     TOPIC_BYTES = 512,
@@ -26,9 +25,8 @@ enum {
 struct twi_broker {
     twi_broker_spec spec;
     struct mosquitto *client;
-    char host[256], user[256];
-    char orders[TOPIC_BYTES];
-    int port;
+    broker_place at;
+    char orders[TOPIC_BYTES], asks[TOPIC_BYTES];
     bool connecting, connected;
     unsigned times;
     int refused;          /* why it does not want us, of CONNACK; 0: it does */
@@ -87,6 +85,8 @@ static void on_connect(struct mosquitto *client, void *ctx, int code)
     b->times += b->connected;
     if (b->connected && b->orders[0])
         (void)mosquitto_subscribe(client, NULL, b->orders, 1);
+    if (b->connected && b->asks[0])
+        (void)mosquitto_subscribe(client, NULL, b->asks, 1);
 }
 
 static void on_disconnect(struct mosquitto *client, void *ctx, int code)
@@ -131,47 +131,6 @@ static void on_log(struct mosquitto *client, void *ctx, int level, const char *t
 
 /* ---- making ---------------------------------------------------------------------- */
 
-/* "mqtts://user@host:port/topic" */
-static bool read_url(twi_broker *b)
-{
-    const char *url = b->spec.to->url, *at = strstr(url, "://");
-    if (!at)
-        return false;
-    b->port = strncmp(url, "mqtts", 5) == 0 ? PORT_TLS : PORT;
-    at += 3;
-    size_t n = strcspn(at, "/");
-    const char *sign = memchr(at, '@', n);
-    if (sign) {
-        (void)snprintf(b->user, sizeof b->user, "%.*s", (int)(sign - at), at);
-        n -= (size_t)(sign - at) + 1;
-        at = sign + 1;
-    }
-    if (b->spec.to->user[0])
-        (void)snprintf(b->user, sizeof b->user, "%s", b->spec.to->user);
-    const char *colon = memchr(at, ':', n);
-    const size_t host = colon ? (size_t)(colon - at) : n;
-    (void)snprintf(b->host, sizeof b->host, "%.*s", (int)host, at);
-    if (colon)
-        b->port = atoi(colon + 1);
-    return host > 0 && host < sizeof b->host && b->port > 0 && b->port < 65536;
-}
-
-static int set_tls(const twi_broker *b)
-{
-    const twi_destination_settings *to = b->spec.to;
-    if (strncmp(to->url, "mqtts", 5) != 0)
-        return MOSQ_ERR_SUCCESS;
-    const char *file = to->trust[0] ? to->trust : NULL;
-    int rc = mosquitto_tls_set(b->client, file, file ? NULL : "/etc/ssl/certs", NULL,
-                               NULL, NULL);
-    if (rc == MOSQ_ERR_SUCCESS && to->tls != TWI_TLS_VERIFIED) {
-        rc = mosquitto_tls_opts_set(b->client, 0, NULL, NULL);
-        if (rc == MOSQ_ERR_SUCCESS)
-            rc = mosquitto_tls_insecure_set(b->client, true);
-    }
-    return rc;
-}
-
 static int set_up(twi_broker *b)
 {
     const twi_broker_spec *spec = &b->spec;
@@ -182,9 +141,9 @@ static int set_up(twi_broker *b)
     mosquitto_log_callback_set(b->client, on_log);
     int rc = mosquitto_will_set(b->client, spec->will_topic, (int)strlen(spec->will),
                                 spec->will, 1, true);
-    if (rc == MOSQ_ERR_SUCCESS && b->user[0])
-        rc = mosquitto_username_pw_set(b->client, b->user, spec->secret);
-    return rc == MOSQ_ERR_SUCCESS ? set_tls(b) : rc;
+    if (rc == MOSQ_ERR_SUCCESS && b->at.user[0])
+        rc = mosquitto_username_pw_set(b->client, b->at.user, spec->secret);
+    return rc == MOSQ_ERR_SUCCESS ? broker_set_tls(b->client, spec->to) : rc;
 }
 
 static void broker_free(twi_broker *b)
@@ -207,8 +166,9 @@ static tw_status broker_new(const twi_broker_spec *spec, twi_broker **out, tw_er
         return tw_fail(err, TW_ENOMEM, "out of memory");
     b->spec = *spec;
     (void)snprintf(b->orders, sizeof b->orders, "%s", spec->orders ? spec->orders : "");
+    (void)snprintf(b->asks, sizeof b->asks, "%s", spec->asks ? spec->asks : "");
     tw_status st = TW_OK;
-    if (!read_url(b))
+    if (!broker_read_url(spec->to, &b->at))
         st = tw_fail(err, TW_EINVAL, "%s", twi_fault_text(TWI_FAULT_URL));
     if (st == TW_OK && !(b->client = mosquitto_new(spec->client, true, b)))
         st = tw_fail(err, TW_ENOMEM, "out of memory");
@@ -225,35 +185,6 @@ static tw_status broker_new(const twi_broker_spec *spec, twi_broker **out, tw_er
 }
 
 /* ---- talking --------------------------------------------------------------------- */
-
-static void fail(twi_sending *out, twi_fault fault, const char *more)
-{
-    memset(out, 0, sizeof *out);
-    out->fault = fault;
-    out->verdict = twi_fault_verdict(fault);
-    if (fault != TWI_FAULT_NONE)
-        (void)snprintf(out->text, sizeof out->text, "%s%s%s%s", twi_fault_text(fault),
-                       more[0] ? " (" : "", more, more[0] ? ")" : "");
-}
-
-static twi_fault fault_of(const twi_broker *b, int rc)
-{
-    enum { UNAVAILABLE = 3, BAD_LOGIN = 4, NOT_ALLOWED = 5 }; /* of CONNACK, MQTT 3.1.1 */
-    if (b->refused == BAD_LOGIN || b->refused == NOT_ALLOWED)
-        return TWI_FAULT_LOGIN;
-    if (b->refused == UNAVAILABLE)
-        return TWI_FAULT_BUSY;
-    switch (rc) {
-    case MOSQ_ERR_EAI: return TWI_FAULT_HOST;
-    case MOSQ_ERR_ERRNO: return errno == EPROTO ? TWI_FAULT_TLS : TWI_FAULT_CONNECT;
-    case MOSQ_ERR_TLS: return TWI_FAULT_CERTIFICATE;
-    case MOSQ_ERR_OVERSIZE_PACKET: return TWI_FAULT_BROKEN;
-    case MOSQ_ERR_PAYLOAD_SIZE: return TWI_FAULT_TOO_LARGE;
-    case MOSQ_ERR_CONN_LOST: return TWI_FAULT_BROKEN;
-    case MOSQ_ERR_SUCCESS: return TWI_FAULT_TIMEOUT;
-    default: return TWI_FAULT_OTHER;
-    }
-}
 
 static bool stopped(const twi_broker *b)
 {
@@ -275,7 +206,7 @@ static bool connect_now(twi_broker *b, twi_sending *out)
 {
     b->refused = 0;
     b->connecting = true;
-    int rc = mosquitto_connect(b->client, b->host, b->port, KEEP_S);
+    int rc = mosquitto_connect(b->client, b->at.host, b->at.port, KEEP_S);
     const int room = ROOM_BYTES;
     b->heard_bytes = 0;
     if (rc == MOSQ_ERR_SUCCESS)
@@ -286,23 +217,24 @@ static bool connect_now(twi_broker *b, twi_sending *out)
                         now_ms() + b->spec.to->timeout_us / 1000);
     b->connecting = false;
     if (b->connected)
-        fail(out, TWI_FAULT_NONE, "");
+        broker_fail(out, TWI_FAULT_NONE, "");
     else
-        fail(out, fault_of(b, rc),
-             b->refused ? mosquitto_connack_string(b->refused) : mosquitto_strerror(rc));
+        broker_fail(out, broker_fault(b->refused, rc),
+                    b->refused ? mosquitto_connack_string(b->refused)
+                               : mosquitto_strerror(rc));
     return b->connected;
 }
 
 static bool broker_step(twi_broker *b, int wait_ms, twi_sending *out)
 {
-    fail(out, TWI_FAULT_NONE, "");
+    broker_fail(out, TWI_FAULT_NONE, "");
     if (!b->connected)
         return connect_now(b, out);
     const int rc = work(b, wait_ms);
     if (rc == MOSQ_ERR_SUCCESS)
         return true;
     b->connected = false;
-    fail(out, fault_of(b, rc), mosquitto_strerror(rc));
+    broker_fail(out, broker_fault(b->refused, rc), mosquitto_strerror(rc));
     return false;
 }
 
@@ -318,14 +250,14 @@ static void broker_publish(twi_broker *b, const char *topic, const char *payload
            now_ms() < until_ms && !stopped(b))
         rc = work(b, STEP_MS);
     if (rc == MOSQ_ERR_SUCCESS && b->waiting == 0) {
-        fail(out, TWI_FAULT_NONE, "");
+        broker_fail(out, TWI_FAULT_NONE, "");
         return;
     }
     /* what is under way must not come again by itself behind what is sent then */
     b->waiting = 0;
     b->connected = false;
     (void)mosquitto_disconnect(b->client);
-    fail(out, fault_of(b, rc), mosquitto_strerror(rc));
+    broker_fail(out, broker_fault(b->refused, rc), mosquitto_strerror(rc));
 }
 
 static unsigned broker_times(const twi_broker *b)
@@ -340,4 +272,6 @@ __attribute__((constructor)) static void begin(void)
 }
 
 TW_API const twi_broker_module twi_broker_table = {
-    TWI_BROKER_ABI, broker_new, broker_step, broker_publish, broker_times, broker_free};
+    TWI_BROKER_ABI,       broker_new,    broker_step,      broker_publish,
+    broker_times,         broker_free,   listener_new,     listener_read,
+    listener_acknowledge, listener_drop, listener_publish, listener_free};

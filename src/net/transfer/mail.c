@@ -189,10 +189,11 @@ static bool add_parts(curl_mime *mime, curl_mime *parts, const char *type)
 }
 
 /* Shown in its place, and saved under its own name, which is safe to quote. */
-static struct curl_slist *picture_headers(const char *name)
+static struct curl_slist *picture_headers(size_t index, const char *name)
 {
     char line[320];
-    struct curl_slist *list = curl_slist_append(NULL, "Content-ID: <picture>");
+    (void)snprintf(line, sizeof line, "Content-ID: <picture%zu>", index);
+    struct curl_slist *list = curl_slist_append(NULL, line);
     (void)snprintf(line, sizeof line, "Content-Disposition: inline; filename=\"%.255s\"",
                    name);
     if (list && !strpbrk(name, "\"\\\r\n") && !curl_slist_append(list, line)) {
@@ -202,9 +203,9 @@ static struct curl_slist *picture_headers(const char *name)
     return list;
 }
 
-static bool add_picture(curl_mime *mime, const twi_content *p)
+static bool add_picture(curl_mime *mime, size_t index, const twi_content *p)
 {
-    struct curl_slist *headers = picture_headers(p->name);
+    struct curl_slist *headers = picture_headers(index, p->name);
     curl_mimepart *part = headers ? curl_mime_addpart(mime) : NULL;
     if (part && curl_mime_headers(part, headers, 1) == CURLE_OK)
         headers = NULL; /* the part's */
@@ -219,12 +220,14 @@ static bool add_picture(curl_mime *mime, const twi_content *p)
     return good;
 }
 
-/* The HTML, with the picture that it shows. */
+/* The HTML, with the pictures that it shows. */
 static bool add_html(twi_sender *s, curl_mime *mime, const twi_mail *mail)
 {
     curl_mime *related = curl_mime_init(s->easy);
-    if (!related || !add_text(related, mail->html, "text/html; charset=utf-8") ||
-        (mail->picture && !add_picture(related, mail->picture))) {
+    bool good = related && add_text(related, mail->html, "text/html; charset=utf-8");
+    for (size_t i = 0; i < mail->picture_count && good; i++)
+        good = add_picture(related, i, &mail->pictures[i]);
+    if (!good) {
         curl_mime_free(related);
         return false;
     }

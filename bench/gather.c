@@ -1,0 +1,194 @@
+/* What it costs to take in what many stations tell: messages read and put into a ledger,
+ * on one thread, against COPY of the same rows into a table with the same indexes; then a
+ * station's day, and the newest hundred of all, out of all of it. TAWNY_RECORDS says how
+ * many records there are. Exit 1 if a limit is missed. */
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/resource.h>
+
+#include "seconds.h"
+#include "../src/core/civil.h"
+#include "../src/gather/ledger.h"
+#include "../tests/support/postgres.h"
+
+enum {
+    STATIONS = 1000,
+    BATCH = 1000,
+    ROUNDS = 200,
+    RATE_MIN = 5000, /* records a second on the server */
+    TIMES_MAX = 3,   /* of COPY */
+    DAY_MS_MAX = 50,
+    VIEW_MS_MAX = 100
+};
+
+#define S INT64_C(1000000)
+#define WALL (INT64_C(1804969800) * S)
+
+static void die(const tw_error *err)
+{
+    (void)fprintf(stderr, "bench: %s\n", err->text);
+    exit(2);
+}
+
+static size_t records(void)
+{
+    const char *text = getenv("TAWNY_RECORDS");
+    return text ? (size_t)atoll(text) : 100000;
+}
+
+/* The i-th of all: a season's, as long as real ones. */
+static void message(size_t i, char topic[64], char text[1024])
+{
+    char start[TWI_UTC_MAX], end[TWI_UTC_MAX];
+    const int64_t t_us = WALL + (int64_t)i * (90 * 86400 * S / (int64_t)records());
+    (void)snprintf(topic, 64, "lane/s%04zu/kerb/sighting", i % STATIONS);
+    (void)snprintf(
+        text, 1024,
+        "{\"type\":\"sighting\",\"number\":%zu,\"camera\":\"kerb\",\"part\":1,\"start\":"
+        "\"%s\","
+        "\"end\":\"%s\",\"seconds\":12.0,\"peak\":1.3,\"frames\":104,\"why\":\"1.20 %% "
+        "of the "
+        "watched area moved (start_at 0.05 %%), one blob of 1.20 %% at the left, 2 of 3 "
+        "frames\",\"starred\":false,\"unsure\":false,\"stills\":1,\"clips\":1,\"bytes\":"
+        "948210,"
+        "\"sent\":0,\"unsent\":2,\"mark\":\"none\",\"station\":\"s%04zu\",\"captures\":[{"
+        "\"type\":\"capture\",\"camera\":\"kerb\",\"kind\":\"still\",\"file\":\"2027-03-"
+        "13/kerb/"
+        "kerb-20270313T210408.100+0000-%zu-still.jpg\",\"start\":\"%s\",\"bytes\":48210}]"
+        ","
+        "\"phase\":\"end\",\"series\":\"9f0c2a7be1d44c08\"}",
+        i / STATIONS + 1, twi_utc(t_us, start), twi_utc(t_us + 12 * S, end), i % STATIONS,
+        i, start);
+}
+
+static size_t fill(twi_heard *batch, size_t from, size_t count)
+{
+    char topic[64], text[1024];
+    size_t n = 0;
+    for (size_t i = from; i < from + count && i < records(); i++) {
+        message(i, topic, text);
+        if (twi_heard_read("lane", topic, text, strlen(text), &batch[n]) != TW_OK)
+            die(&(tw_error){.text = "a message was not read"});
+        n++;
+    }
+    return n;
+}
+
+static double put_all(const twi_ledger_kind *kind, twi_ledger *l)
+{
+    twi_heard *batch = calloc(BATCH, sizeof *batch);
+    tw_error err = {0};
+    const double before = seconds();
+    for (size_t i = 0; i < records(); i += BATCH) {
+        const size_t n = fill(batch, i, BATCH);
+        if (kind->put(l, batch, n, WALL + (int64_t)i, &err) != TW_OK)
+            die(&err);
+        for (size_t k = 0; k < n; k++)
+            twi_heard_clear(&batch[k]);
+    }
+    free(batch);
+    return seconds() - before;
+}
+
+/* COPY of what is there now, into a table with the same indexes. */
+static double copy_all(const char *folder)
+{
+    char command[1024];
+    (void)snprintf(
+        command, sizeof command,
+        "P='psql -q -v ON_ERROR_STOP=1 -h %s/pg -U postgres postgres'; "
+        "$P -c 'CREATE TABLE floor (LIKE sighting INCLUDING INDEXES)' && "
+        "$P -c '\\copy (SELECT * FROM sighting) TO %s/rows' && date +%%s.%%N && "
+        "$P -c '\\copy floor FROM %s/rows' && date +%%s.%%N; rm -f %s/rows",
+        folder, folder, folder, folder);
+    outcome o = run_program(NULL, "/bin/sh", "-c", command, NULL);
+    double from = 0, to = 0;
+    if (sscanf(o.out, "%lf %lf", &from, &to) != 2)
+        die(&(tw_error){.text = "COPY did not work"});
+    free_outcome(&o);
+    return to - from;
+}
+
+static void take(void *ctx, const twi_ledger_sighting *s)
+{
+    (void)s;
+    ++*(size_t *)ctx;
+}
+
+static int by_value(const void *a, const void *b)
+{
+    const double x = *(const double *)a, y = *(const double *)b;
+    return (x > y) - (x < y);
+}
+
+/* The 95th percentile of a question, ms. */
+static double ask(const twi_ledger_kind *kind, twi_ledger *l, bool day)
+{
+    double ms[ROUNDS];
+    size_t found = 0;
+    for (int i = 0; i < ROUNDS; i++) {
+        char station[16];
+        tw_error err = {0};
+        (void)snprintf(station, sizeof station, "s%04d", i * 7 % STATIONS);
+        const int64_t from_us = WALL + i % 89 * 86400 * S;
+        const twi_ledger_filter f = {.station = day ? station : NULL,
+                                     .from_us = from_us,
+                                     .until_us = from_us + 86400 * S,
+                                     .most = day ? 0 : 100};
+        const double before = seconds();
+        if (kind->sightings(l, &f, take, &found, &err) != TW_OK)
+            die(&err);
+        ms[i] = (seconds() - before) * 1e3;
+    }
+    if (found == 0)
+        die(&(tw_error){.text = "nothing was found"});
+    qsort(ms, ROUNDS, sizeof *ms, by_value);
+    return ms[ROUNDS * 95 / 100];
+}
+
+static long kept_kb(void)
+{
+    struct rusage r;
+    (void)getrusage(RUSAGE_SELF, &r);
+    return r.ru_maxrss;
+}
+
+static bool measure(const char *what, const char *place, const char *folder)
+{
+    tw_error err = {0};
+    twi_ledger *l = NULL;
+    const twi_ledger_kind *kind = twi_ledger_find(place, &err);
+    if (!kind || kind->open(place, &l, &err) != TW_OK)
+        die(&err);
+    const double put_s = put_all(kind, l), again_s = put_all(kind, l);
+    const double day_ms = ask(kind, l, true), view_ms = ask(kind, l, false);
+    kind->close(l);
+    const double rate = (double)records() / put_s;
+    bool good = day_ms <= DAY_MS_MAX && view_ms <= VIEW_MS_MAX;
+    (void)printf(
+        "%s: %.0f records a second, %.0f the second time; a station's day %.1f ms, "
+        "a hundred of a day of all %.1f ms (95th percentile); %ld MB kept\n",
+        what, rate, (double)records() / again_s, day_ms, view_ms, kept_kb() / 1024);
+    if (folder) {
+        const double copy_s = copy_all(folder);
+        (void)printf("%s: %.1f times COPY of the same rows (%.0f a second)\n", what,
+                     put_s / copy_s, (double)records() / copy_s);
+        good = good && rate >= RATE_MIN && put_s / copy_s <= TIMES_MAX;
+    }
+    return good;
+}
+
+int main(void)
+{
+    char *folder = make_folder(), *file = join(folder, "all.db");
+    char *server = start_postgres(folder);
+    (void)printf("%zu records of %d stations\n", records(), STATIONS);
+    bool good = measure("file", file, NULL);
+    good = measure("server", server, folder) && good;
+    stop_postgres(folder);
+    remove_folder(folder);
+    free(file);
+    free(server);
+    return good ? 0 : 1;
+}
