@@ -2,21 +2,14 @@
  * captures, and to list one day of them. Exit 1 if a limit is missed. */
 #include <stdio.h>
 #include <stdlib.h>
-#include <time.h>
 
+#include "seconds.h"
 #include "../src/station/catalogue_write.h"
 #include "tawny/tawny.h"
 
 enum { SIGHTINGS = 100000, DAYS = 365, ROUNDS = 9, LIST_MS_MAX = 20 };
 
 #define US INT64_C(1000000)
-
-static double seconds(void)
-{
-    struct timespec t;
-    (void)clock_gettime(CLOCK_MONOTONIC, &t);
-    return (double)t.tv_sec + (double)t.tv_nsec / 1e9;
-}
 
 static void die(const tw_error *err)
 {

@@ -19,6 +19,7 @@
 #include <time.h>
 #include <unistd.h>
 
+#include "seconds.h"
 #include "../src/page/page.h"
 #include "../src/station/catalogue_write.h"
 #include "tawny/tawny.h"
@@ -39,13 +40,6 @@ enum {
 #define US INT64_C(1000000)
 #define IDLE_COST 1.05
 #define LIST_COST 3.0
-
-static double seconds(void)
-{
-    struct timespec t;
-    (void)clock_gettime(CLOCK_MONOTONIC, &t);
-    return (double)t.tv_sec + (double)t.tv_nsec / 1e9;
-}
 
 static void die(const char *what, const tw_error *err)
 {

@@ -17,9 +17,9 @@
 #include <sys/resource.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
-#include <time.h>
 #include <unistd.h>
 
+#include "seconds.h"
 #include "../src/deliver/deliver.h"
 #include "../src/station/catalogue_write.h"
 #include "../src/station/outbox.h"
@@ -37,13 +37,6 @@ enum {
 #define US INT64_C(1000000)
 #define TIMES_FLOOR 5.0
 #define DEAD_COST 1.05
-
-static double seconds(void)
-{
-    struct timespec t;
-    (void)clock_gettime(CLOCK_MONOTONIC, &t);
-    return (double)t.tv_sec + (double)t.tv_nsec / 1e9;
-}
 
 static void die(const char *what, const tw_error *err)
 {

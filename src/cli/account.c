@@ -29,6 +29,13 @@ static const char *word_may(twi_may may)
     return may == TWI_MAY_RUN ? "run" : "look";
 }
 
+/* "cleo (can change): kerb mere" */
+static void say_account(const char *name, const char *may, const char *cameras)
+{
+    (void)printf("%s (can %s)%s%s\n", name, strcmp(may, "run") == 0 ? "change" : "look",
+                 cameras[0] ? ": " : "", cameras);
+}
+
 static void show(void *ctx, const char *name, twi_may may, const char *cameras)
 {
     const gboolean *json = ctx;
@@ -36,8 +43,7 @@ static void show(void *ctx, const char *name, twi_may may, const char *cameras)
         out_json(json_pack("{ss ss ss ss*}", "type", "account", "name", name, "may",
                            word_may(may), "cameras", cameras[0] ? cameras : NULL));
     else
-        (void)printf("%-32s may %s%s%s\n", name, word_may(may), cameras[0] ? ": " : "",
-                     cameras);
+        say_account(name, word_may(may), cameras);
 }
 
 static int add(const char *file, const char *name, const char *may, const char *cameras)
@@ -57,7 +63,7 @@ static int add(const char *file, const char *name, const char *may, const char *
                                             cameras, password, &err) != TW_OK)
         code = cli_say(cli_exit(err.status), "%s", err.text);
     if (code == CLI_DONE)
-        (void)printf("%s may %s%s%s\n", name, may, cameras[0] ? ": " : "", cameras);
+        say_account(name, may, cameras);
     explicit_bzero(password, sizeof password);
     explicit_bzero(again, sizeof again);
     return code;

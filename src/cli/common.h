@@ -47,6 +47,7 @@ int cli_rehearse(int argc, char **argv);
 int cli_restore(int argc, char **argv);
 int cli_send(int argc, char **argv);
 int cli_settings(int argc, char **argv);
+int cli_gather(int argc, char **argv);
 int cli_sightings(int argc, char **argv);
 int cli_snap(int argc, char **argv);
 int cli_status(int argc, char **argv);

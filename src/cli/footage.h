@@ -16,11 +16,12 @@ typedef struct cli_moment {
 } cli_moment;
 
 typedef struct cli_footage {
-    const char *name;   /* as it was given */
-    int64_t zero_us;    /* capture time of the first frame */
-    int64_t length_us;  /* once it has been read */
-    GArray *moments;    /* of cli_moment */
-    GArray *sightings;  /* of tw_sighting, those that have ended */
+    const char *name;  /* as it was given */
+    const char *names; /* pattern of the store's names, which tell the time; NULL: none */
+    int64_t zero_us;   /* capture time of the first frame */
+    int64_t length_us; /* once it has been read */
+    GArray *moments;   /* of cli_moment */
+    GArray *sightings; /* of tw_sighting, those that have ended */
     size_t event_count; /* what really happened, if that is known */
     twi_truth_event *events;
     const char **what;

@@ -27,6 +27,8 @@ static const cli_command COMMANDS[] = {
     {"backup", "settings, catalogue and accounts as one file; captures if asked",
      cli_backup},
     {"restore", "take a backup in, on this board or another", cli_restore},
+    {"gather", "many stations as one: keep what they tell a broker, and list them",
+     cli_gather},
     {"status", "how the running station fares", cli_status},
     {"arm", "arm a camera of the running station, or all, for a time if wanted", cli_arm},
     {"disarm", "disarm it", cli_disarm},

@@ -6,6 +6,7 @@
 #include <unistd.h>
 
 #include "footage.h"
+#include "../core/naming.h"
 #include "../settings/sections.h"
 
 enum { COLUMNS = 100, LINES = 40, LONG_S = 900 /* from here on in minutes */ };
@@ -114,19 +115,83 @@ tw_status cli_plot_end(GString *script, const char *data, const char *what,
 
 /* ---- a rehearsal ----------------------------------------------------------------- */
 
-/* A plot on its way. */
+/* A plot on its way. The time axis is in seconds or minutes from the first frame; where a
+ * file's name tells when that was, it is local time in seconds since 1970. */
 typedef struct plot {
     const cli_footage *footage;
     const twi_camera_settings *camera;
     GString *script;
-    double unit; /* seconds in one unit of the time axis */
+    double unit;     /* seconds in one unit of the time axis */
+    gboolean dated;  /* the time on the wall is known, ... */
+    twi_civil begun; /* ... of the first frame */
+    double begun_s;
     gboolean text;
     int objects;
 } plot;
 
 static double at(const plot *p, int64_t t_us)
 {
-    return (double)t_us / 1e6 / p->unit;
+    return p->begun_s + (double)t_us / 1e6 / p->unit;
+}
+
+/* The end of a path with as many parts as a pattern of names has; NULL: it has fewer. */
+static const char *below_store(const char *path, const char *names)
+{
+    size_t parts = 1;
+    for (const char *c = names; *c; c++)
+        parts += *c == '/';
+    for (const char *c = path + strlen(path); c > path; c--)
+        if (c[-1] == '/' && --parts == 0)
+            return c;
+    return parts == 1 ? path : NULL;
+}
+
+/* A file that has been renamed, or one of others, tells no time. */
+static void find_wall_time(plot *p)
+{
+    twi_name_parts parts;
+    const char *names = p->footage->names;
+    const char *name = names ? below_store(p->footage->name, names) : NULL;
+    if (!name || twi_name_read(names, name, &parts) != TW_OK)
+        return;
+    p->dated = TRUE;
+    p->unit = 1;
+    p->begun = parts.time;
+    p->begun.offset_s = 0; /* its own local time is what is shown */
+    p->begun_s = (double)twi_civil_join(&p->begun) / 1e6;
+}
+
+/* Round steps, at most eight on the axis. */
+static int step_of(double length_s)
+{
+    static const int steps[] = {1,   2,   5,    10,   15,   30,    60,    120,  300,
+                                600, 900, 1800, 3600, 7200, 10800, 21600, 43200};
+    for (size_t i = 0; i < G_N_ELEMENTS(steps); i++)
+        if (length_s / steps[i] <= 8)
+            return steps[i];
+    return 86400;
+}
+
+static void set_time(plot *p)
+{
+    const double length_s = (double)p->footage->length_us / 1e6;
+    const int step = step_of(length_s);
+    g_string_append_printf(p->script, "set xrange [%.4f:%.4f]\n", at(p, 0),
+                           at(p, p->footage->length_us > 0 ? p->footage->length_us : 1));
+    if (p->dated)
+        g_string_append_printf(p->script,
+                               "set xtics %.0f,%d\nset xtics format '%s' time\n",
+                               (double)((int64_t)(p->begun_s / step) * step), step,
+                               step < 60 ? "%H:%M:%S" : "%H:%M");
+}
+
+static void set_time_label(plot *p)
+{
+    g_autofree char *label =
+        p->dated ? g_strdup_printf("%04d-%02d-%02d, local time", p->begun.year,
+                                   p->begun.month, p->begun.day)
+                 : g_strdup(p->unit > 1 ? "minutes" : "seconds");
+    g_string_append_printf(p->script, "set xlabel '%s' tc rgb '#2a241c'\n", label);
 }
 
 static void add_band(plot *p, double from, double to, double low, double high,
@@ -191,11 +256,11 @@ static void add_limit(plot *p, const char *name, int64_t ppm, const char *colour
 /* The axes that both panels share. Small things are seen on a square-root axis. */
 static void set_axes(plot *p)
 {
-    g_string_append_printf(p->script,
-                           "set border 3 lc rgb '#2a241c'\nset tics nomirror tc rgb "
-                           "'#2a241c'\nset xrange [0:%.4f]\n"
-                           "set nonlinear y via sqrt(y) inverse y*y\nunset key\n",
-                           at(p, p->footage->length_us > 0 ? p->footage->length_us : 1));
+    (void)g_string_append(p->script,
+                          "set border 3 lc rgb '#2a241c'\nset tics nomirror tc rgb "
+                          "'#2a241c'\n"
+                          "set nonlinear y via sqrt(y) inverse y*y\nunset key\n");
+    set_time(p);
     if (!p->text)
         (void)g_string_append(p->script, "set lmargin at screen 0.075\n"
                                          "set rmargin at screen 0.975\n");
@@ -259,12 +324,11 @@ static void add_guards(plot *p, double top)
                  {"shake guard", "#a8641f", 3},
                  {"has not travelled", "#c98a12", 4},
                  {"size", "#a3352b", 5}};
+    set_time_label(p);
     g_string_append_printf(
         p->script,
         "unset title\nunset label\nunset arrow\n"
-        "set ylabel 'taken away, %%' tc rgb '#2a241c'\n"
-        "set xlabel '%s' tc rgb '#2a241c'\n%s",
-        p->unit > 1 ? "minutes" : "seconds",
+        "set ylabel 'taken away, %%' tc rgb '#2a241c'\n%s",
         p->text ? "set size 1,0.4\nset origin 0,0\n"
                 : "set tmargin at screen 0.35\nset bmargin at screen 0.08\n"
                   "set key horizontal at screen 0.975,0.395 right tc rgb '#2a241c'\n");
@@ -303,8 +367,9 @@ tw_status cli_plot(const cli_footage *footage, const twi_camera_settings *camera
               .script = cli_plot_begin(path),
               .unit = footage->length_us > LONG_S * INT64_C(1000000) ? 60 : 1,
               .text = is_text(path)};
-    g_autofree char *data = data_of(&p);
     double activity = 0, taken = 0;
+    find_wall_time(&p);
+    g_autofree char *data = data_of(&p);
     find_tops(&p, &activity, &taken);
     set_axes(&p);
     add_activity(&p, activity);

@@ -327,11 +327,11 @@ static tw_status draw_sheet(const rehearsal *r, const char *path)
             .bytes = b->bytes,
             .boxed = b->boxed,
             .blob = b->blob,
-            .title = g_strdup_printf("%u   at %.1f s, peak %.2f %%", s->number,
-                                     since(r, b->t_us), s->peak_ppm / 1e4),
-            .line = g_strdup_printf("%.1f s to %.1f s, %s", since(r, s->start_us),
-                                    since(r, s->end_us),
-                                    twi_place_words(s->cause.x_ppm, s->cause.y_ppm))};
+            .title = g_strdup_printf("%u   %.1f s", s->number, since(r, s->start_us)),
+            .line = g_strdup_printf(
+                "%.0f s, peak %.2f %%, %s; the picture is of %.1f s",
+                since(r, s->end_us) - since(r, s->start_us), s->peak_ppm / 1e4,
+                twi_place_words(s->cause.x_ppm, s->cause.y_ppm), since(r, b->t_us))};
     }
     g_autofree char *title =
         g_strdup_printf("%s: %u sighting%s", r->footage.name, r->footage.sightings->len,
@@ -509,6 +509,7 @@ static tw_status rehearse_one(plan *p, const char *arg)
     if (p->sheet)
         r.frames = g_array_new(FALSE, FALSE, sizeof(best_frame));
     twi_settings_station(settings, &station);
+    r.footage.names = station.names;
     if (p->truth)
         st = cli_truth_of(p->truth, arg, &r.footage.event_count, &r.footage.events,
                           &r.footage.what);

@@ -34,11 +34,20 @@ static double most_false(const twi_score *s)
     return n * cube * cube * cube;
 }
 
+static double false_of(const twi_trial *t)
+{
+    return (double)twi_score_false_per_1000h(&t->score) / 1e3;
+}
+
+static double recall_of(const twi_trial *t)
+{
+    return twi_score_recall_ppm(&t->score) / 1e4;
+}
+
 static void print_result(const char *when, const twi_trial *t)
 {
     (void)printf("  %-9s found %u of %u, %u false (%.1f an hour)\n", when, t->score.found,
-                 t->score.events, t->score.is_false,
-                 (double)twi_score_false_per_1000h(&t->score) / 1e3);
+                 t->score.events, t->score.is_false, false_of(t));
 }
 
 /* More margin sees less, less sees more: a reason must not say the opposite. */
@@ -136,8 +145,21 @@ static json_t *trial_json(const tune_search *s, const twi_trial *t, const char *
                      "noise_margin", (json_int_t)c.noise_margin_pct, "evidence",
                      (json_int_t)c.evidence_pct, "events", (int)t->score.events, "found",
                      (int)t->score.found, "false", (int)t->score.is_false,
-                     "false_per_hour", (double)twi_score_false_per_1000h(&t->score) / 1e3,
-                     "f1", twi_score_f1_ppm(&t->score) / 1e6);
+                     "false_per_hour", false_of(t), "f1",
+                     twi_score_f1_ppm(&t->score) / 1e6);
+}
+
+/* As the page asks for changes of the settings. */
+static json_t *changes_json(const tune_search *s, const tune_change *c, int count)
+{
+    json_t *list = json_array();
+    g_autofree char *zone = tune_zone_section(s);
+    for (int i = 0; i < count; i++)
+        (void)json_array_append_new(
+            list, json_pack("{ss ss ss ss}", "head", c[i].section, "name",
+                            strcmp(c[i].section, "zone") == 0 ? zone : s->camera->name,
+                            "key", c[i].key, "value", c[i].value));
+    return list;
 }
 
 void tune_print_json(const tune_search *s)
@@ -152,6 +174,7 @@ void tune_print_json(const tune_search *s)
     for (int i = 0; i < n; i++)
         (void)json_object_set_new(set, c[i].key, json_string(c[i].value));
     (void)json_object_set_new(o, "set", set);
+    (void)json_object_set_new(o, "changes", changes_json(s, c, n));
     (void)json_object_set_new(o, "least_recall",
                               json_real(least_recall(&s->chosen->score) * 100));
     (void)json_object_set_new(o, "most_false_per_hour",
@@ -161,29 +184,57 @@ void tune_print_json(const tune_search *s)
 
 static void add_point(GString *data, const twi_trial *t)
 {
-    g_string_append_printf(
-        data, "%.4f %.2f %.4f %u\n", (double)twi_score_false_per_1000h(&t->score) / 1e3,
-        twi_score_recall_ppm(&t->score) / 1e4, t->start_ppm / 1e4, t->variant);
+    g_string_append_printf(data, "%.4f %.2f %.4f %u\n", false_of(t), recall_of(t),
+                           t->start_ppm / 1e4, t->variant);
 }
 
+static int fewer_first(gconstpointer a, gconstpointer b)
+{
+    const twi_trial *one = *(const twi_trial *const *)a,
+                    *two = *(const twi_trial *const *)b;
+    if (false_of(one) != false_of(two))
+        return false_of(one) < false_of(two) ? -1 : 1;
+    return recall_of(one) > recall_of(two) ? -1 : recall_of(one) < recall_of(two);
+}
+
+/* The front: trials for which no other finds as much with as little that is false. */
+static void add_front(GString *data, const tune_search *s, double most)
+{
+    GPtrArray *all = g_ptr_array_new();
+    double best = -1;
+    for (guint i = 0; i < s->trials->len; i++)
+        g_ptr_array_add(all, &g_array_index(s->trials, twi_trial, i));
+    g_ptr_array_sort(all, fewer_first);
+    for (guint i = 0; i < all->len; i++) {
+        const twi_trial *t = all->pdata[i];
+        if (recall_of(t) <= best)
+            continue;
+        best = recall_of(t);
+        add_point(data, t);
+    }
+    if (best >= 0) /* with more that is false, no more is found */
+        g_string_append_printf(data, "%.4f %.2f 0 0\n", most, best);
+    (void)g_ptr_array_free(all, TRUE);
+}
+
+/* "proposed, start_at 0.2 %: loses 1 of 12, 0.5 false an hour" */
 static void mark(GString *script, const twi_trial *t, const char *words,
                  const char *colour, int type, double below, double most)
 {
-    const double x = (double)twi_score_false_per_1000h(&t->score) / 1e3;
-    const double y = twi_score_recall_ppm(&t->score) / 1e4;
-    g_string_append_printf(script,
-                           "set label '%s, start_at %.3g %%' at %.4f,%.4f %s offset "
-                           "%s,%.1f tc rgb '%s' point pt %d ps 2.2 lc rgb '%s'\n",
-                           words, t->start_ppm / 1e4, x, y,
-                           x > most / 2 ? "right" : "left", x > most / 2 ? "-1.5" : "1.5",
-                           below, colour, type, colour);
+    const double x = false_of(t), y = recall_of(t);
+    g_string_append_printf(
+        script,
+        "set label '%s, start_at %.3g %%: loses %u of %u, %.1f false an hour' at "
+        "%.4f,%.4f %s offset %s,%.1f tc rgb '%s' point pt %d ps 2.2 lc rgb '%s'\n",
+        words, t->start_ppm / 1e4, t->score.events - t->score.found, t->score.events, x,
+        x, y, x > most / 2 ? "right" : "left", x > most / 2 ? "-1.5" : "1.5", below,
+        colour, type, colour);
 }
 
-/* A line for each variant, as the limit rises. */
+/* The front alone is to be read; beneath it, faintly, a line for each variant as the
+ * limit rises. */
 tw_status tune_plot(const tune_search *s, const char *path)
 {
-    static const char *const colours[] = {"#2a241c", "#a8641f", "#4f6472", "#5f7a35",
-                                          "#7a5fa0", "#c98a12", "#a3352b", "#2a241c"};
     GString *data = g_string_new(NULL), *script = cli_plot_begin(path);
     guint last = 0;
     double most = 1;
@@ -192,9 +243,11 @@ tw_status tune_plot(const tune_search *s, const char *path)
         if (i > 0 && t->variant != last)
             (void)g_string_append(data, "\n\n"); /* begins another index */
         last = t->variant;
-        most = MAX(most, (double)twi_score_false_per_1000h(&t->score) / 1e3);
+        most = MAX(most, false_of(t));
         add_point(data, t);
     }
+    (void)g_string_append(data, "\n\n");
+    add_front(data, s, most * 1.08);
     g_autofree char *name = g_strdup_printf(
         "%s, %.1f s of footage, %u event%s", s->title, (double)s->length_us / 1e6,
         s->now->score.events, out_s(s->now->score.events));
@@ -203,25 +256,24 @@ tw_status tune_plot(const tune_search *s, const char *path)
         script,
         "set title %s tc rgb '#2a241c'\nset border 3 lc rgb '#2a241c'\n"
         "set tics nomirror tc rgb '#2a241c'\nset xrange [%.3f:%.3f]\nset yrange "
-        "[-4:106]\n"
+        "[-4:112]\n"
         "set xlabel 'false sightings an hour' tc rgb '#2a241c'\n"
         "set ylabel 'events found, %%' tc rgb '#2a241c'\n"
         "set key right bottom tc rgb '#2a241c'\n",
         title, -most / 40, most * 1.1);
-    mark(script, s->now, "now", "#4f6472", 6, 1.1, most);
-    mark(script, s->chosen, "proposed", "#8a5a00", 7, -1.1, most);
-    for (guint v = 0; v <= last; v++) {
-        twi_camera_settings c;
-        tune_apply(s->camera, &s->variants[v], &c);
+    mark(script, s->now, "now", "#465b69", 6, 1.1, most);
+    mark(script, s->chosen, "proposed", "#8f5212", 7, -1.1, most);
+    for (guint v = 0; v <= last; v++)
         g_string_append_printf(script,
-                               "%s$data index %u using 1:2 with linespoints pt 1 ps 0.8 "
-                               "lc rgb '%s' dt %u title 'travel %.3g %%, noise margin "
-                               "%d %%'",
+                               "%s$data index %u using 1:2 with lines lw 1 lc rgb "
+                               "'#d9cfbc' %s",
                                v == 0 ? "plot " : ", ", v,
-                               colours[v % G_N_ELEMENTS(colours)], v + 1,
-                               (double)c.travel_ppm / 1e4, (int)c.noise_margin_pct);
-    }
-    (void)g_string_append(script, "\n");
+                               v == 0 ? "title 'other settings that were tried'"
+                                      : "notitle");
+    g_string_append_printf(script,
+                           ", $data index %u using 1:2 with steps lw 3 lc rgb '#4a6426' "
+                           "title 'most that is found with so few false'\n",
+                           last + 1);
     const tw_status st =
         cli_plot_end(script, data->str, "false an hour, recall, start_at, variant", path);
     (void)g_string_free(data, TRUE);

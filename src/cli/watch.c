@@ -10,6 +10,7 @@
 #include "store.h"
 #include "../core/naming.h"
 #include "../settings/sections.h"
+#include "propose.h"
 #include "../station/why.h"
 #include "tawny/events.h"
 #include "tawny/port.h"
@@ -257,6 +258,13 @@ static void find_width(watching *w)
     }
 }
 
+static tw_status on_propose(void *ctx, const char *camera, const volatile int *stop,
+                            char **out, tw_error *err)
+{
+    const watching *w = ctx;
+    return propose(w->common, w->settings_file, camera, stop, out, err);
+}
+
 static tw_outward *begin_outward(watching *w, const tw_card *card)
 {
     g_autofree char *store = g_canonicalize_filename(w->store, NULL);
@@ -268,6 +276,7 @@ static tw_outward *begin_outward(watching *w, const tw_card *card)
                                   .clock = w->clock,
                                   .callback = on_outward,
                                   .failed = on_failed,
+                                  .propose = on_propose,
                                   .ctx = w};
     tw_outward *outward = NULL;
     tw_error err = {0};

@@ -102,8 +102,8 @@ static tw_status check_accounts(twi_page *p, const char *address, bool *none,
     free(all);
     if (st == TW_OK && *none && !p->loopback)
         return tw_fail(err, TW_EINVAL,
-                       "listen = %s: others could see and change everything: make an "
-                       "account first, by tawny account add NAME --may run",
+                       "create an account first, by tawny account add NAME --may run: "
+                       "listen = %s would let others see and change everything",
                        address);
     if (st == TW_OK && emptied)
         tell(p, TW_OK,
@@ -224,6 +224,7 @@ tw_status twi_page_new(const tw_settings *settings, const twi_page_host *host,
     twi_live_init(&p->live, 1000000 / set.live_fps, host->clock);
     twi_moments_init(&p->moments);
     twi_removals_init(&p->removals);
+    twi_proposals_init(&p->proposing);
     p->settings = tw_settings_copy(settings);
     const bool taken = take_host(p, host, &set);
     p->web = twi_web_load(err);
@@ -290,6 +291,7 @@ void twi_page_free(twi_page *p)
     if (p->server)
         p->web->stop(p->server);
     twi_removals_end(p);
+    twi_proposals_end(p);
     twi_live_free(&p->live);
     twi_moments_free(&p->moments);
     tw_catalogue_close(p->catalogue);

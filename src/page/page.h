@@ -67,6 +67,9 @@ typedef struct twi_page_host {
      * thread. @return TW_OK; else they do not hold, which is told. NULL: they wait for
      * whoever reads the file next. */
     tw_status (*apply)(void *ctx, tw_settings *settings);
+    /* As in tw_outward_host. */
+    tw_status (*propose)(void *ctx, const char *camera, const volatile int *stop,
+                         char **out, tw_error *err);
     void *ctx;
 } twi_page_host;
 

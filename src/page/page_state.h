@@ -181,6 +181,25 @@ tw_status twi_removals_add(twi_page *page, int64_t id);
 bool twi_removals_undo(twi_page *page, int64_t id);
 bool twi_removals_has(twi_page *page, int64_t id);
 
+/* ---- proposals.c */
+
+/* What is learnt from the marks of a camera, in a thread of its own. */
+typedef struct proposing {
+    pthread_mutex_t lock;
+    pthread_t thread;
+    bool started; /* the thread is to be joined */
+    bool running;
+    volatile int stop;
+    int64_t begun_us;
+    char camera[64]; /* "": none was asked for yet */
+    char *lines;     /* what came of it; NULL: nothing */
+    tw_error err;
+} proposing;
+
+void twi_proposals_init(proposing *p);
+/** Ends what is under way. */
+void twi_proposals_end(twi_page *page);
+
 /* ---- page.c: its beginning and end; shared.c: what all parts ask of it */
 
 struct twi_page {
@@ -195,6 +214,7 @@ struct twi_page {
     live live;
     moments moments;
     removals removals;
+    proposing proposing;
     atomic_bool trying;           /* a destination is being tried */
     atomic_bool seeking;          /* cameras of the network are being looked for */
     atomic_bool ending;           /* the page is */
@@ -209,6 +229,9 @@ bool twi_page_is_tls(const twi_page *page);
 bool twi_page_has_camera(twi_page *page, const char *name);
 /** The settings as they are, the caller's. @return NULL: out of memory. */
 tw_settings *twi_page_settings(twi_page *page);
+/** The catalogue for the caller alone, to close, under no lock. @return NULL: there is
+ * none. */
+tw_catalogue *twi_page_catalogue_own(const twi_page *page);
 /** The catalogue, under the lock of the store. @return NULL: there is none. */
 tw_catalogue *twi_page_catalogue(twi_page *page);
 int64_t twi_page_now(const twi_page *page);
@@ -273,6 +296,10 @@ twi_answer_fn twi_show_names;
 tw_status twi_name_sighting(twi_page *p, int64_t id, const void *asked, tw_error *err);
 /* missed.c: what no sighting was of */
 twi_answer_fn twi_show_missed, twi_change_missed;
+/* came.c: what the view of the last night needs beside sightings */
+twi_answer_fn twi_show_nights, twi_note_visit;
+/* proposals.c: what marks tell of the settings */
+twi_answer_fn twi_show_proposal, twi_make_proposal;
 /* past.c: activity that is past, and what other settings would have made of it */
 twi_answer_fn twi_show_trace, twi_try_changes;
 /* configure.c: the settings */

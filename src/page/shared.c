@@ -40,11 +40,18 @@ int64_t twi_page_wall(const twi_page *p)
     return p->host.clock.ops->wall_us(p->host.clock.ctx);
 }
 
-tw_catalogue *twi_page_catalogue(twi_page *p)
+tw_catalogue *twi_page_catalogue_own(const twi_page *p)
 {
     char path[PATH_BYTES];
+    tw_catalogue *own = NULL;
     (void)snprintf(path, sizeof path, "%s/" TWI_CATALOGUE_FILE, p->store);
+    (void)tw_catalogue_open(path, false, &own, NULL);
+    return own;
+}
+
+tw_catalogue *twi_page_catalogue(twi_page *p)
+{
     if (!p->catalogue)
-        (void)tw_catalogue_open(path, false, &p->catalogue, NULL);
+        p->catalogue = twi_page_catalogue_own(p);
     return p->catalogue;
 }

@@ -27,6 +27,25 @@ static json_t *stopped_destinations(twi_page *p)
     return list;
 }
 
+static bool sensor_at(twi_page *p, size_t index, tw_sensor_status *out)
+{
+    (void)pthread_mutex_lock(&p->station_lock);
+    const bool there = p->station && tw_station_sensor(p->station, index, out) == TW_OK;
+    (void)pthread_mutex_unlock(&p->station_lock);
+    return there;
+}
+
+/* Sensors that are beyond their limits, or give no number. */
+static json_t *sensors_amiss(twi_page *p)
+{
+    tw_sensor_status one;
+    json_t *list = json_array();
+    for (size_t i = 0; sensor_at(p, i, &one); i++)
+        if (one.beyond || one.why[0])
+            (void)json_array_append_new(list, twi_json_sensor(&one));
+    return list;
+}
+
 void twi_show_status(twi_page *p, const twi_asked *r, const char *rest,
                      twi_web_answer *out)
 {
@@ -45,6 +64,8 @@ void twi_show_status(twi_page *p, const twi_asked *r, const char *rest,
                                    known ? &store : NULL);
     (void)pthread_mutex_unlock(&p->station_lock);
     (void)json_object_set_new(all, "cameras", cameras);
+    if (r->cameras[0] == '\0')
+        (void)json_object_set_new(all, "sensors", sensors_amiss(p));
     twi_answer_json(all, 200, out);
 }
 
@@ -104,11 +125,12 @@ void twi_show_plan(twi_page *p, const twi_asked *r, const char *rest, twi_web_an
         twi_answer_error(500, "out of memory", out);
         return;
     }
-    (void)pthread_mutex_lock(&p->store_lock);
-    tw_catalogue *c = twi_page_catalogue(p);
+    /* All of it is read, which takes long where much was seen: nobody else waits for
+     * that. */
+    tw_catalogue *c = twi_page_catalogue_own(p);
     if (c)
         (void)twi_plan_read(c, s, &plan, NULL);
-    (void)pthread_mutex_unlock(&p->store_lock);
+    tw_catalogue_close(c);
     (void)pthread_mutex_lock(&p->station_lock);
     if (p->station)
         (void)tw_station_store(p->station, &store);
@@ -200,14 +222,6 @@ static void put_limit(json_t *o, const char *key, int64_t value)
 {
     if (value != TWI_NO_NUMBER)
         (void)json_object_set_new(o, key, json_real((double)value / 1e6));
-}
-
-static bool sensor_at(twi_page *p, size_t index, tw_sensor_status *out)
-{
-    (void)pthread_mutex_lock(&p->station_lock);
-    const bool there = p->station && tw_station_sensor(p->station, index, out) == TW_OK;
-    (void)pthread_mutex_unlock(&p->station_lock);
-    return there;
 }
 
 void twi_show_sensors(twi_page *p, const twi_asked *r, const char *rest,

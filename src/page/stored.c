@@ -16,7 +16,7 @@
 #include "../core/naming.h"
 #include "tawny/settings.h"
 
-enum { MOST = 5000, THUMB_WIDTH = 240, THUMB_QUALITY = 70 };
+enum { MOST = 5000, THUMB_WIDTH = 240, THUMB_WIDTH_MAX = 1280, THUMB_QUALITY = 70 };
 
 /* ---- lists ------------------------------------------------------------------------ */
 
@@ -256,20 +256,30 @@ static tw_status find_still(twi_page *p, int64_t id, char path[PATH_BYTES])
 }
 
 /* Reduced as far as the decoder does it by the way, which costs little. */
-static tw_status reduce(const char *path, uint8_t **out, size_t *bytes)
+static tw_status reduce(const char *path, uint16_t least, uint8_t **out, size_t *bytes)
 {
     uint8_t *data = NULL, *pixels = NULL;
     size_t capacity = 0, n = 0;
     uint16_t width = 0, height = 0;
     tw_status st = twi_jpeg_read_file(path, &data, &capacity, &n, NULL);
     if (st == TW_OK)
-        st = twi_jpeg_pixels(data, n, THUMB_WIDTH, &pixels, &width, &height, NULL);
+        st = twi_jpeg_pixels(data, n, least, &pixels, &width, &height, NULL);
     if (st == TW_OK)
         st = twi_jpeg_encode_pixels(pixels, width, height, THUMB_QUALITY, out, bytes,
                                     NULL);
     free(pixels);
     free(data);
     return st;
+}
+
+/* How wide it is to be at least, pixels: a small one, unless a larger is asked for. */
+static uint16_t width_of(twi_page *p, const twi_asked *r)
+{
+    const char *text = p->web->query(r->call, "width");
+    const long width = text ? strtol(text, NULL, 10) : THUMB_WIDTH;
+    return width < THUMB_WIDTH       ? THUMB_WIDTH
+           : width > THUMB_WIDTH_MAX ? THUMB_WIDTH_MAX
+                                     : (uint16_t)width;
 }
 
 void twi_show_thumb(twi_page *p, const twi_asked *r, const char *rest,
@@ -280,7 +290,7 @@ void twi_show_thumb(twi_page *p, const twi_asked *r, const char *rest,
     size_t bytes = 0;
     if (is_there(p, r, number_of(rest)) &&
         find_still(p, number_of(rest), path) == TW_OK &&
-        reduce(path, &jpeg, &bytes) == TW_OK)
+        reduce(path, width_of(p, r), &jpeg, &bytes) == TW_OK)
         *out = (twi_web_answer){.status = 200,
                                 .type = "image/jpeg",
                                 .cache = "private, max-age=3600",

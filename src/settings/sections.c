@@ -94,6 +94,11 @@ void twi_settings_station(const tw_settings *settings, twi_station_settings *out
     fill_section(settings, "station", IN_STATION, "", out, sizeof *out);
 }
 
+void twi_settings_gather(const tw_settings *settings, twi_gather_settings *out)
+{
+    fill_section(settings, "gather", IN_GATHER, "", out, sizeof *out);
+}
+
 /* The name of a sound section of a level. */
 static const char *name_of(const tw_settings *settings, level at, size_t index)
 {

@@ -320,6 +320,18 @@ typedef struct twi_destination_settings {
     int64_t timeout_us;                   /* without a sign from the other side */
 } twi_destination_settings;
 
+/* [gather]: what tawny gather takes in. */
+typedef struct twi_gather_settings {
+    const char *url;                /* of the broker; "": it gathers nothing */
+    const char *user, *secret_file; /* as of a destination */
+    const char *trust;
+    int64_t tls;         /* a twi_tls */
+    const char *ledger;  /* a file, or an address of a server */
+    const char *session; /* name of this gatherer's at the broker */
+} twi_gather_settings;
+
+void twi_settings_gather(const tw_settings *settings, twi_gather_settings *out);
+
 /** @return whether nobody may see what is in a zone of a camera. */
 static inline bool twi_zone_is_private(const twi_camera_settings *camera, size_t zone)
 {

@@ -24,6 +24,7 @@ typedef enum level {
     IN_HOOK,
     IN_DESTINATION,
     IN_SENSOR,
+    IN_GATHER,
     SET_ALL,   /* --set key=value */
     SET_CAMERA /* --set NAME.key=value, or station.key */
 } level;

@@ -18,6 +18,7 @@
 #define ZONE(type, field) AT(twi_zone_settings, type, field)
 #define HOOK(type, field) AT(twi_hook_settings, type, field)
 #define SENSOR(type, field) AT(twi_sensor_settings, type, field)
+#define GATHER(type, field) AT(twi_gather_settings, type, field)
 #define SENT(type, field) AT(twi_destination_settings, type, field)
 
 #define S INT64_C(1000000)
@@ -467,6 +468,27 @@ static const twi_row ROWS[] = {
     {"destination", "Destination", "timeout", &twi_type_duration, SENT(int64_t, timeout_us), S, HOUR,
      "60 s", "20 s", NULL,
      "So long nothing may move before a try is given up.", TWI_REACH_PAGE, LIVE},
+    {"gather", "Gathering", "gather", &twi_type_text, GATHER(const char *, url), 0, 0,
+     "", "mqtt://broker.lane.example/tawny", NULL,
+     "Where stations tell what they see: mqtt:// or, encrypted, mqtts://, with the topic that all of theirs stand below (tawny if there is none).", TWI_REACH_FILE, START},
+    {"gather", "Gathering", "user", &twi_type_text, GATHER(const char *, user), 0, 0,
+     "", "gatherer", NULL,
+     "Who logs in at the broker. Empty: the user in the URL.", TWI_REACH_FILE, START},
+    {"gather", "Gathering", "secret_file", &twi_type_text, GATHER(const char *, secret_file), 0, 0,
+     "", "/etc/tawny/gather.secret", NULL,
+     "A file that holds the password and nothing else; refused if others than its owner may read it.", TWI_REACH_FILE, START},
+    {"gather", "Gathering", "trust", &twi_type_text, GATHER(const char *, trust), 0, 0,
+     "", "/etc/tawny/lane-ca.pem", NULL,
+     "Certificates that are trusted instead of the system's, PEM: for a broker with one of its own.", TWI_REACH_FILE, START},
+    {"gather", "Gathering", "tls", &twi_type_choice, GATHER(int64_t, tls), 0, 0,
+     "verified", "verified", "verified unverified none",
+     "Whether the broker must prove who it is; unverified: whoever answers is believed; none: nothing is encrypted.", TWI_REACH_FILE, START},
+    {"gather", "Gathering", "ledger", &twi_type_text, GATHER(const char *, ledger), 0, 0,
+     "gathered.db", "postgresql://tawny@db.lane.example/tawny", NULL,
+     "Where it is kept: a file (SQLite), or the address of a PostgreSQL server, which several gatherers may share.", TWI_REACH_FILE, START},
+    {"gather", "Gathering", "session", &twi_type_text, GATHER(const char *, session), 0, 0,
+     "one", "two", NULL,
+     "Name of this gatherer at the broker, which keeps what comes while it is away. Where several share the work, each needs its own.", TWI_REACH_FILE, START},
 };
 /* clang-format on */
 

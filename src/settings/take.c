@@ -79,7 +79,8 @@ static const struct {
              {"zone", IN_ZONE, "zone", "[zone CAMERA/NAME]"},
              {"hook", IN_HOOK, "hook", "[hook NAME]"},
              {"destination", IN_DESTINATION, "destination", "[destination NAME]"},
-             {"sensor", IN_SENSOR, "sensor", "[sensor NAME]"}};
+             {"sensor", IN_SENSOR, "sensor", "[sensor NAME]"},
+             {"gather", IN_GATHER, "gather", NULL}};
 
 enum { HEAD_COUNT = sizeof HEADS / sizeof *HEADS };
 
@@ -137,7 +138,7 @@ static void take_section(void *ctx, unsigned line, const char *head, const char 
             in, TW_ESYNTAX, line, "unknown section [%s]%s%s%s", head,
             near ? ": did you mean ["
                  : ": sections are station, cameras, profile, camera, zone, hook, "
-                   "destination, sensor",
+                   "destination, sensor, gather",
             near ? near : "", near ? "]?" : "");
         return;
     }
@@ -456,6 +457,9 @@ tw_status tw_settings_set(tw_settings *settings, const char *assignment,
     level at = SET_ALL;
     if (dot)
         at = strcmp(text, "station") == 0 ? IN_STATION : SET_CAMERA;
+    if (at == SET_CAMERA && strcmp(text, "gather") == 0 &&
+        !twi_find_section(settings, IN_CAMERA, text))
+        at = IN_GATHER;
     if (at == SET_CAMERA && !twi_find_section(settings, IN_CAMERA, text)) {
         twi_intake_tell(&in, TW_ESYNTAX, 0, "%s: there is no camera %s", assignment,
                         text);

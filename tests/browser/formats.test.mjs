@@ -7,10 +7,10 @@ import { cpSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync }
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { parse } from "csv-parse/sync";
-import datapackage from "datapackage";
 import { createFile, Log } from "mp4box";
 import { PackageURL } from "packageurl-js";
 import { DOCS } from "./api.mjs";
+import { readPackage } from "./package.mjs";
 import { TOOL } from "./station.mjs";
 
 const SETTINGS = `# Hollin Lane toad crossing
@@ -197,18 +197,6 @@ test("CSV is the same everywhere", () => {
 // ---- the data package ----------------------------------------------------------------
 
 const TABLES = ["deployments", "media", "observations"];
-
-// Without a network: schemas come with the package, and the profile is the one that every
-// reader of data packages has.
-async function readPackage(place) {
-  const faults = [], read = {}, descriptor = JSON.parse(readFileSync(join(place, "datapackage.json"), "utf8"));
-  assert.match(descriptor.profile, /\/camtrap-dp\/1\.0\/camtrap-dp-profile\.json$/);
-  const made = await datapackage.Package.load({ ...descriptor, profile: "tabular-data-package" }, { basePath: place });
-  faults.push(...made.errors.map((e) => e.message));
-  for (const r of made.resources)
-    try { read[r.name] = await r.read({ keyed: true, relations: true }); } catch (e) { faults.push(r.name + ": " + [e.message, ...(e.errors || []).map((x) => x.message)].join("; ")); }
-  return { faults, read };
-}
 
 // A copy of its tables with a mistake in them, and what is said of it.
 async function plant(change) {

@@ -5,13 +5,12 @@ import { after, before, test } from "node:test";
 import { spawn, spawnSync } from "node:child_process";
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from "node:fs";
 import { createServer as listen } from "node:http";
-import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { Validator } from "@seriousme/openapi-schema-validator";
 import { createConfig, lint } from "@redocly/openapi-core";
 import { API, DOCS, api, at, fits, misfit, wrongRequest } from "./api.mjs";
-import { TOOL, until, watchIn } from "./station.mjs";
+import { TOOL, freePort, until, watchIn } from "./station.mjs";
 
 const FORMS = api.components.schemas;
 const seen = new Map(Object.keys(FORMS).map((name) => [name, new Set()]));
@@ -50,7 +49,7 @@ function lines(text, where) {
   return all.length;
 }
 
-let folder, broker, listener, refuser, station, heard = "";
+let folder, broker, brokerPort, listener, refuser, station, heard = "";
 const env = () => ({ ...process.env, XDG_RUNTIME_DIR: folder });
 const run = (...words) => {
   const o = spawnSync(TOOL, words, { cwd: folder, env: env(), encoding: "utf8" });
@@ -58,12 +57,8 @@ const run = (...words) => {
   return o.stdout;
 };
 
-const freePort = () => new Promise((resolve) => {
-  const s = createServer().listen(0, "127.0.0.1", () => { const { port } = s.address(); s.close(() => resolve(port)); });
-});
-
 async function startBroker() {
-  const port = await freePort();
+  const port = brokerPort = await freePort();
   writeFileSync(join(folder, "hub.conf"), "listener " + port + " 127.0.0.1\nallow_anonymous true\n");
   broker = spawn("mosquitto", ["-c", join(folder, "hub.conf")], { stdio: "ignore", env: { ...process.env, PATH: process.env.PATH + ":/usr/sbin" } });
   await until("a broker", () => spawnSync("mosquitto_pub", ["-h", "127.0.0.1", "-p", String(port), "-t", "x", "-n"]).status === 0);
@@ -90,6 +85,8 @@ post_event = 2 s
 rest = 1 s
 longest = 20 s
 send_to = hub, shed, gone
+latitude = 53.8
+longitude = -1.5
 
 [camera kerb]
 source = sim:kerb,size=320x180
@@ -179,6 +176,10 @@ test("what does not fit is found", () => {
 test("a hook, a destination and a broker are told of a sighting", async () => {
   const noted = () => existsSync(join(folder, "noted")) ? readFileSync(join(folder, "noted"), "utf8") : "";
   await until("a hook was told of all", () => ["began", "still", "clip", "ended", "lost", "stopped", "alarm", "daily"].every((w) => noted().includes(`"event":"${w}"`)), 240);
+  await until("its numbers", () => /"series":"[0-9a-f]{16}"/.test(heard));
+  spawnSync("mosquitto_pub", ["-h", "127.0.0.1", "-p", String(brokerPort), "-t", "lane/hollin/ask", "-q", "1", "-m",
+    JSON.stringify({ series: heard.match(/"series":"([0-9a-f]{16})"/)[1], numbers: [[99999, 99999]] })]);
+  await until("what is gone", () => /"type":"gone"/.test(heard));
   await until("the broker, too", () => /"type":"began"/.test(heard) && /"type":"stored"/.test(heard) && /"phase":"end"/.test(heard) && /"type":"alarm"/.test(heard) && /"type":"daily"/.test(heard));
   assert.match(heard, /^lane\/hollin\/daily .*not all is well: .*board 71 °C/m);
   assert.match(noted(), /nothing is sent to gone any more.*"event":"alarm"/); // of a destination, too
@@ -212,6 +213,7 @@ const ASKED = {
   "/api/readings/{camera}": ["/api/readings/kerb", "/api/readings/kerb?sharp=10,10,60,60"],
   "/api/traces/{camera}": ["/api/traces/kerb?from=" + (Date.now() - 3600e3)],
   "/api/zones/{camera}": ["/api/zones/kerb"],
+  "/api/nights": ["/api/nights?from=" + (Date.now() - 86400e3) + "&until=" + Date.now()],
   "/api/settings": ["/api/settings", "/api/settings?head=camera&name=kerb"],
 };
 const POSTED = {
@@ -219,6 +221,8 @@ const POSTED = {
   "/api/sightings": { numbers: [1], star: true },
   "/api/sightings/{number}": { star: true },
   "/api/missed": { camera: "kerb", at: Date.now() - 60e3 },
+  "/api/visit": {},
+  "/api/proposals": { camera: "kerb" },
   "/api/try": { camera: "kerb", changes: [{ head: "camera", name: "kerb", key: "start_at", value: "1 %" }], from: Date.now() - 60e3, minute: true },
   "/api/settings": { changes: [{ head: "camera", name: "kerb", key: "start_at", value: "1 %" }] },
   "/api/outbox": { retry: "gone" },
@@ -268,7 +272,7 @@ test("the end is told to the broker, and nothing is described that nobody gives"
   assert.equal(await station.ended, 0);
   await until("the broker was told of the end", () => /\/state \{"type":"station".*"state":"down"/.test(heard));
   assert.ok(lines(run("sightings", "--trace", "--camera", "kerb", "--json"), "trace") >= 2);
-  const messages = heard.split("\n").slice(0, -1).map((l) => l.slice(l.indexOf(" ") + 1));
+  const messages = heard.split("\n").slice(0, -1).filter((l) => !l.startsWith("lane/hollin/ask ")).map((l) => l.slice(l.indexOf(" ") + 1));
   assert.ok(lines(messages.join("\n"), "broker") >= 6);
   // What this station has no cause to say.
   const apart = { Camera: ["sound"], Found: ["file"], Reading: ["file"], Plan: ["pre_event_bytes"], Digest: ["type", "station", "sightings"], Test: ["type", "station"], LogEntry: [], Item: ["text"], Sighting: ["sure"] };

@@ -1,11 +1,13 @@
 // A station on the simulated port, and a browser that looks at its page.
 import { spawn, spawnSync } from "node:child_process";
 import { mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { chromium } from "playwright-core";
 import { wrongRequest } from "./api.mjs";
 
+export const HERE = import.meta.dirname;
 export const TOOL = process.env.TAWNY;
 if (!TOOL) throw new Error("TAWNY names no program");
 
@@ -21,6 +23,7 @@ keep_free = 0
 [cameras]
 loop = yes
 post_event = 3 s
+dark_below = 5 %
 
 # where they cross
 [camera kerb]
@@ -36,6 +39,11 @@ source = sim:mere,size=320x180,seed=3
 url = file://SHED
 what = still, clip
 `;
+
+/** A port of this machine that nobody listens on. */
+export const freePort = () => new Promise((resolve) => {
+  const s = createServer().listen(0, "127.0.0.1", () => { const { port } = s.address(); s.close(() => resolve(port)); });
+});
 
 /** Until something is so; the machine may be slow. */
 export async function until(what, check, seconds = 90) {
@@ -113,8 +121,10 @@ export async function openPage(browser, url, options = {}) {
   return page;
 }
 
-/** Go to a view, by its tab. */
+/** Go to a view, by its tab; limits and zones are ways to set it right. */
 export async function goTo(page, view) {
-  await page.click("#tab-" + view);
-  await page.waitForSelector("#view-" + view + ":not([hidden])");
+  const way = ["limits", "zones", "misses", "often"].includes(view);
+  await page.click("#tab-" + (way ? "right" : view));
+  if (way) await page.click("#way-" + view);
+  await page.waitForSelector((way ? "#way-" + view + "[aria-current]" : "#view-" + view + ":not([hidden])"));
 }

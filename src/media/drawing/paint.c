@@ -9,9 +9,9 @@
         ((hex) >> 16 & 0xFF) / 255.0, ((hex) >> 8 & 0xFF) / 255.0, ((hex)&0xFF) / 255.0  \
     }
 
-const colour PAPER = RGB(0x16130F), INK = RGB(0xECE3D4), AMBER = RGB(0xF2B544),
-             MOSS = RGB(0x9BB56A), LILAC = RGB(0xB79FE0), SLATE = RGB(0x8FA6B5),
-             TAWNY = RGB(0xD9954A);
+const colour PAPER = RGB(0x16130F), INK = RGB(0xECE3D4), INK2 = RGB(0xB5A995),
+             AMBER = RGB(0xF2B544), MOSS = RGB(0x9BB56A), LILAC = RGB(0xB79FE0),
+             SLATE = RGB(0x8FA6B5), TAWNY = RGB(0xD9954A);
 
 void paint_ink(cairo_t *cairo, colour k, double alpha)
 {
@@ -34,6 +34,13 @@ double paint_width(cairo_t *cairo, const char *text)
 void paint_font(cairo_t *cairo, double size)
 {
     cairo_select_font_face(cairo, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL,
+                           CAIRO_FONT_WEIGHT_NORMAL);
+    cairo_set_font_size(cairo, size);
+}
+
+void paint_font_head(cairo_t *cairo, double size)
+{
+    cairo_select_font_face(cairo, "DejaVu Serif", CAIRO_FONT_SLANT_NORMAL,
                            CAIRO_FONT_WEIGHT_NORMAL);
     cairo_set_font_size(cairo, size);
 }

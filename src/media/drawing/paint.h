@@ -12,12 +12,13 @@ typedef struct colour {
     double r, g, b;
 } colour;
 
-extern const colour PAPER, INK, AMBER, MOSS, LILAC, SLATE, TAWNY;
+extern const colour PAPER, INK, INK2, AMBER, MOSS, LILAC, SLATE, TAWNY;
 
 void paint_ink(cairo_t *cairo, colour k, double alpha);
 void paint_text(cairo_t *cairo, double x, double y, const char *text);
 double paint_width(cairo_t *cairo, const char *text); /* of a text, in units */
 void paint_font(cairo_t *cairo, double size);
+void paint_font_head(cairo_t *cairo, double size); /* of a headline */
 
 /** Release both. @return TW_OK; TW_EIO: something could not be drawn. */
 tw_status paint_finish(cairo_t *cairo, cairo_surface_t *surface, tw_error *err);

@@ -77,7 +77,7 @@ static void draw_tile(cairo_t *cairo, const twi_sheet_tile *tile, double x, doub
     paint_ink(cairo, INK, 1);
     paint_text(cairo, x, y + l->picture_rows + 18, tile->title);
     paint_font(cairo, 12);
-    paint_ink(cairo, SLATE, 1);
+    paint_ink(cairo, INK2, 1);
     paint_text(cairo, x, y + l->picture_rows + 36, tile->line);
     cairo_restore(cairo);
 }
@@ -87,8 +87,8 @@ static void draw_all(cairo_t *cairo, const twi_sheet_tile *tiles, size_t count,
 {
     paint_ink(cairo, PAPER, 1);
     cairo_paint(cairo);
-    paint_font(cairo, 17);
-    paint_ink(cairo, TAWNY, 1);
+    paint_font_head(cairo, 20);
+    paint_ink(cairo, INK, 1);
     paint_text(cairo, MARGIN, 29, title);
     for (size_t i = 0; i < count; i++) {
         const int column = (int)i % l->columns, row = (int)i / l->columns;

@@ -1,6 +1,79 @@
 // What the views share: asking the station, making elements, wording.
+import { TEXTS } from "./texts.js";
+
 export const $ = (id) => document.getElementById(id);
-export const state = { me: null, cameras: [], fps: new Map(), kept: false };
+export const state = { me: null, cameras: [], status: null, fps: new Map(), kept: false, since: null };
+
+// ---- language: of the browser's, the first that there are texts in
+
+// In the order of the columns of texts.js, with how they write numbers: the browser's own rules are dear to load,
+// and these are as it has them.
+const LANGUAGES = { en: { one: (n) => n === 1, point: ".", group: "," }, de: { one: (n) => n === 1, point: ",", group: "." } };
+const wanted = (navigator.languages || [navigator.language || "en"]).map((l) => [l, l.slice(0, 2).toLowerCase()]);
+const found = wanted.find(([, short]) => short in LANGUAGES) || ["en", "en"];
+export const language = found[1];
+const column = Object.keys(LANGUAGES).indexOf(language), rule = LANGUAGES[language];
+// Words in the language of the page; hours as the reader is used to them.
+const once = (make) => { let made = null; return () => made ??= make(); };  // to make one is dear
+const hourCycle = once(() => new Intl.DateTimeFormat(navigator.language, { hour: "numeric" }).resolvedOptions().hourCycle);
+const format = (options) => {
+  const f = once(() => new Intl.DateTimeFormat(found[0], options.hour ? { ...options, hourCycle: hourCycle() } : options));
+  return (t) => f().format(new Date(t));
+};
+
+/** A text of the table. "one|many" is chosen by n; {names} stand for values. */
+export function t(key, values = {}) {
+  const row = TEXTS[key];
+  if (!row) return key;
+  const forms = row[column].split("|");
+  const text = forms.length > 1 && !rule.one(values.n) ? forms[1] : forms[0];
+  return text.replace(/\{(\w+)\}/g, (all, name) => name in values ? (typeof values[name] === "number" ? number(values[name]) : values[name]) : all);
+}
+export const has = (key) => key in TEXTS;
+
+/** Put the texts into what the document has: data-t, and the same for attributes. */
+export function setTexts(root) {
+  document.documentElement.lang = language;
+  const put = (name, set) => { for (const e of root.querySelectorAll("[" + name + "]")) set(e, t(e.getAttribute(name))); };
+  put("data-t", (e, text) => { e.append(text); });
+  put("data-t-label", (e, text) => e.setAttribute("aria-label", text));
+  put("data-t-hint", (e, text) => e.setAttribute("placeholder", text));
+}
+
+// ---- numbers and times, as the reader writes them
+
+/** 1,234.5: rounded to so many digits. */
+export function number(x, digits = 0) {
+  const [whole, part] = x.toFixed(digits).split(".");
+  return whole.replace(/\B(?=(\d{3})+$)/g, rule.group) + (part ? rule.point + part : "");
+}
+/** 0.05, 1.4, 23: with a point, as fields have it. */
+export function plain(x) {
+  return x >= 10 ? x.toFixed(0) : x >= 1 ? x.toFixed(1) : x >= 0.1 ? x.toFixed(2) : String(Number(x.toFixed(3)));
+}
+export const percent = (x) => String(Number(plain(x))).replace(".", rule.point) + "\u00a0%";
+export const size = (bytes) => bytes < 1e6 ? number(Math.ceil(bytes / 1e3)) + "\u00a0kB" : bytes < 1e9 ? number(bytes / 1e6, bytes < 1e7 ? 1 : 0) + "\u00a0MB" : number(bytes / 1e9, 1) + "\u00a0GB";
+export const clock = format({ hour: "2-digit", minute: "2-digit", second: "2-digit" });
+export const minute = format({ hour: "2-digit", minute: "2-digit" });
+const hourOf = format({ hour: "numeric" });
+/** An hour on an axis: 21, or 9 PM. */
+export const hour = (time) => ["h11", "h12"].includes(hourCycle()) ? hourOf(time) : String(new Date(time).getHours()).padStart(2, "0");
+export const dayWords = format({ weekday: "short", day: "numeric", month: "long" });
+export const dayShort = format({ weekday: "short", day: "numeric", month: "short" });
+const daySame = format({ year: "numeric", month: "numeric", day: "numeric" });
+/** Today a time alone suffices. */
+export const when = (time) => daySame(time) === daySame(Date.now()) ? minute(time) : dayShort(time) + ", " + minute(time);
+/** 14 s, 1 min 4 s, 2 h 5 min, 3 days */
+export function lasting(ms) {
+  const s = Math.max(0, Math.round(ms / 1000)), m = Math.floor(s / 60), h = Math.floor(m / 60);
+  if (h >= 48) return t("days", { n: Math.round(h / 24) });
+  if (h > 0) return h + "\u00a0h" + (m % 60 ? " " + m % 60 + "\u00a0min" : "");
+  return m > 0 ? m + "\u00a0min" + (s % 60 ? " " + s % 60 + "\u00a0s" : "") : s + "\u00a0s";
+}
+/** "kerb, tunnel and mere" */
+export const listed = (words) => new Intl.ListFormat(found[0], { type: "conjunction" }).format(words);
+
+// ---- elements
 
 /** An element. Attributes that begin with "on" are listeners; false leaves one out. */
 export function make(tag, attributes, ...children) {
@@ -23,8 +96,50 @@ export function shape(tag, attributes, ...children) {
   return e;
 }
 
+/** One of the signs of page.html, for who sees. */
+export const icon = (name) => shape("svg", { class: "i", viewBox: "0 0 20 20", "aria-hidden": "true" }, shape("use", { href: "#i-" + name }));
+
 export const button = (text, onclick, more) =>
-  make("button", Object.assign({ type: "button", class: "btn btn-sm", onclick }, more), text);
+  make("button", Object.assign({ type: "button", class: "btn", onclick }, more), ...(Array.isArray(text) ? text : [text]));
+/** With a sign before its word; or, bare, the sign alone, and the word for who hears. */
+export const signed = (sign, text, onclick, more) => button([icon(sign), make("span", {}, text)], onclick, more);
+export const bare = (sign, text, onclick, more) => button(icon(sign), onclick, Object.assign({ class: "btn bare ic", "aria-label": text, title: text }, more));
+
+/** One of few: buttons in a row, or a list where they are many. @return the element, with value. */
+export function chooser(id, label, options, value, onchange) {
+  if (options.length > 5) {
+    const list = make("select", { id, class: "form-select", "aria-label": label, onchange: () => onchange(list.value) },
+      ...options.map(([v, text]) => make("option", { value: v, selected: v === value }, text)));
+    return list;
+  }
+  const group = make("div", { id, class: "seg", role: "group", "aria-label": label });
+  for (const [v, text] of options)
+    group.append(button(text, () => {
+      for (const b of group.children) b.setAttribute("aria-pressed", String(b.dataset.value === v));
+      onchange(v);
+    }, { "data-value": v, "aria-pressed": String(v === value) }));
+  return group;
+}
+/** The same for cameras. */
+export const cameraChooser = (id, all, value, onchange) =>
+  chooser(id, t("camera"), [...(all ? [["", t("all")]] : []), ...state.cameras.map((c) => [c.camera, c.camera])], value, onchange);
+
+/** A button that opens a few ways. @param ways  [[text, act]], or elements. */
+export function menuButton(sign, text, ways, more) {
+  const menu = make("div", { class: "menu", hidden: true }), open = signed(sign, text, () => turn(menu.hidden), Object.assign({ "aria-expanded": "false" }, more));
+  const turn = (on) => { menu.hidden = !on; open.setAttribute("aria-expanded", String(on)); if (on) menu.firstElementChild.focus(); };
+  menu.append(...ways.map((w) => w instanceof Element ? w : button(w[0], () => { turn(false); w[1](); })));
+  const box = make("span", { class: "menu-box" }, open, menu);
+  box.addEventListener("keydown", (event) => { if (event.key === "Escape" && !menu.hidden) { event.stopPropagation(); turn(false); open.focus(); } });
+  box.addEventListener("focusout", (event) => { if (!box.contains(event.relatedTarget)) turn(false); });
+  return box;
+}
+
+/** Show a value in a chooser without telling of it. */
+export function setChooser(e, value) {
+  if (e.tagName === "SELECT") e.value = value;
+  else for (const b of e.children) b.setAttribute("aria-pressed", String(b.dataset.value === value));
+}
 
 /** Said to who listens as well; bad: something went wrong. */
 let fading = 0;
@@ -34,7 +149,7 @@ export function notice(text, bad) {
   $("notice").textContent = text;
   $("notice").classList.toggle("bad", Boolean(bad));
 }
-export const complain = (e) => notice(e.message === "Failed to fetch" ? "The station does not answer." : e.message, true);
+export const complain = (e) => notice(e.message === "Failed to fetch" ? t("no-answer") : e.message, true);
 
 let onLogin = () => {};
 export function whenLoggedOut(f) { onLogin = f; }
@@ -49,24 +164,27 @@ export async function ask(path, change) {
   state.kept = answer.headers.has("X-Tawny-Kept");  // what the station said before it could not be reached
   if (answer.status === 401 && path !== "/api/login") onLogin();
   if (!answer.ok) {
-    const e = new Error(body.error || "The station did not answer.");
+    const e = new Error(body.error || t("no-answer"));
     e.problems = body.problems || [];
+    e.status = answer.status;
+    e.again = Number(answer.headers.get("Retry-After")) || 0;
     throw e;
   }
   return body;
 }
 
-/** Ask in a dialog; resolves to whether it was agreed to. */
-export function agree(title, body, yes) {
+/** Ask in a dialog; resolves to whether it was agreed to. @param danger  Something goes for good. */
+export function agree(title, body, yes, danger) {
   return new Promise((resolve) => {
     const d = make("dialog", { "aria-labelledby": "dialog-title" });
     const end = (answer) => { d.close(); d.remove(); resolve(answer); };
-    d.append(make("h2", { class: "h6", id: "dialog-title" }, title), body,
-      make("div", { class: "bar" }, button(yes, () => end(true), { class: "btn btn-sm btn-act", id: "dialog-yes" }),
-        button("Leave it", () => end(false), { id: "dialog-no" })));
+    d.append(make("h2", { id: "dialog-title" }, title), body,
+      make("div", { class: "bar ends-right" }, button(t("cancel"), () => end(false), { id: "dialog-no" }),
+        button(yes, () => end(true), { class: danger ? "btn act danger" : "btn act", id: "dialog-yes" })));
     d.addEventListener("cancel", (event) => { event.preventDefault(); end(false); });
     document.body.append(d);
     d.showModal();
+    d.querySelector("#dialog-yes").focus();
   });
 }
 
@@ -83,25 +201,19 @@ export function lineList(lines) {
 /** Show what would change, and change it if that is agreed to. @return what was written. */
 export async function save(changes, path = "/api/settings", body = { changes }) {
   const draft = await ask(path, Object.assign({ write: false }, body));
-  if (draft.lines.length === 0) { notice("Nothing would change."); return null; }
+  if (draft.lines.length === 0) { notice(t("nothing-changes")); return null; }
   const shown = make("div", {}, lineList(draft.lines.slice(0, 200)));
-  if (draft.lines.length > 200) shown.append(make("p", {}, "and " + (draft.lines.length - 200) + " more lines"));
-  if (draft.restart) shown.append(make("p", { class: "small" }, "What concerns the station itself holds from its next start on."));
-  if (!await agree("These lines change", shown, "Write them")) return null;
+  if (draft.lines.length > 200) shown.append(make("p", {}, t("more-lines", { n: draft.lines.length - 200 })));
+  if (draft.restart) shown.append(make("p", { class: "small" }, t("from-next-start")));
+  if (!await agree(t("lines-change", { n: draft.lines.length }), shown, t("write-them", { n: draft.lines.length }))) return null;
   const done = await ask(path, Object.assign({ write: true }, body));
-  notice("Written. The file as it was is kept beside it, as .old." + (done.restart ? " Some of it holds from the next start on." : ""));
+  notice(t("written") + (done.restart ? " " + t("some-next-start") : ""));
   return done;
 }
 
-/** 0.05, 1.4, 23 */
-export function percent(x) {
-  return x >= 10 ? x.toFixed(0) : x >= 1 ? x.toFixed(1) : x >= 0.1 ? x.toFixed(2) : String(Number(x.toFixed(3)));
-}
 export const along = (x) => Math.sqrt(Math.max(0, Math.min(x, 100)) / 100);  // small things are seen
-export const clock = (t) => new Date(t).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", second: "2-digit", hour12: false });
-export const size = (bytes) => bytes < 1e6 ? Math.ceil(bytes / 1e3) + " kB" : bytes < 1e9 ? (bytes / 1e6).toFixed(1) + " MB" : (bytes / 1e9).toFixed(1) + " GB";
-export const count = (n, one, many) => n + " " + (n === 1 ? one : many || one + "s");
 export const mayRun = () => state.me && state.me.may === "run";
+export const isNarrow = () => matchMedia("(max-width: 767px)").matches;
 
 /** Something that is asked for more often than it can be done: one at a time, and the last time counts. */
 export function oneAtATime(work) {
@@ -115,10 +227,9 @@ export function oneAtATime(work) {
 }
 
 /** Fill a list of cameras, and keep what was chosen. */
-export function fillCameras(select, all) {
+export function fillCameras(select) {
   const before = select.value;
-  select.replaceChildren(...(all ? [make("option", { value: "" }, "all")] : []),
-    ...state.cameras.map((c) => make("option", { value: c.camera }, c.camera)));
+  select.replaceChildren(...state.cameras.map((c) => make("option", { value: c.camera }, c.camera)));
   if ([...select.options].some((o) => o.value === before)) select.value = before;
 }
 
@@ -141,3 +252,26 @@ export async function picture(camera, after) {
 }
 export const pause = (ms) => new Promise((resolve) => setTimeout(resolve, ms));
 export const colour = (name) => getComputedStyle(document.documentElement).getPropertyValue("--" + name).trim();
+/** Where a capture is found. */
+export const address = (file) => "/captures/" + file.split("/").map(encodeURIComponent).join("/");
+/** Who was seen: "2 toads" cannot be made of names; "2 × Bufo bufo" can. */
+export const named = (s) => s.name ? (s.count > 1 ? s.count + "\u00a0\u00d7\u00a0" : "") + s.name : "";
+
+// ---- a sighting where there is little room
+
+/** A still of a sighting; of one that runs, what the camera shows now. */
+export function stillOf(s, width) {
+  const source = s.stills > 0 ? "/api/thumbs/" + s.number + (width ? "?width=" + width : "") : s.end ? "" : "/picture/" + encodeURIComponent(s.camera) + "?at=" + Math.floor(Date.now() / 4000);
+  if (!source) return make("span", { class: "none" }, t("no-still"));
+  const image = make("img", { alt: "", loading: "lazy", decoding: "async", src: source });
+  image.addEventListener("error", () => image.replaceWith(make("span", { class: "none" }, t("no-still"))));
+  return image;
+}
+
+export const lengthOf = (s) => s.end ? lasting(new Date(s.end) - new Date(s.start)) : t("running", { time: lasting(Date.now() - new Date(s.start)) });
+
+/** What a sighting is called where there is little room. */
+export function nameOf(s) {
+  if (s.name) return make("span", { class: "name" }, named(s));
+  return make("span", { class: "dim" }, s.mark === "nothing" ? t("mark.nothing") : s.end ? t("no-name") : "");
+}

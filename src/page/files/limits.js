@@ -1,10 +1,10 @@
 // Limits: activity that was, and what other limits would have made of it.
-import { $, ask, along, clock, colour, complain, count, fillCameras, make, mayRun, notice, oneAtATime, percent, size, state } from "./common.js";
+import { $, ask, along, colour, complain, lasting, make, minute, oneAtATime, percent, save, size, state, t, when } from "./common.js";
 
-const SPANS = [["10 minutes", 600], ["hour", 3600], ["6 hours", 21600], ["day", 86400], ["week", 604800]];
-const view = { chart: null, limits: { start: 0, stay: 0 }, set: { start: 0, stay: 0 }, dragged: null, timer: 0, spans: [], from: 0, until: 0 };
+const SPANS = [["span.10min", 600], ["span.hour", 3600], ["span.6h", 21600], ["span.day", 86400], ["span.week", 604800]];
+const view = { camera: "", chart: null, limits: { start: 0, stay: 0 }, set: { start: 0, stay: 0 }, dragged: null, timer: 0, spans: [], from: 0, until: 0 };
 
-const camera = () => $("limits-camera").value;
+const camera = () => view.camera;
 const levelOf = (y) => 100 * y * y;   // of the axis, which is a square root
 const onAxis = (p) => along(p);
 
@@ -13,7 +13,7 @@ const onAxis = (p) => along(p);
 // Chart.js comes when it is first needed: it is the largest part of the page.
 function load() {
   return window.Chart ? Promise.resolve() : new Promise((resolve, reject) => {
-    document.head.append(make("script", { src: "/chart.js", onload: resolve, onerror: () => reject(new Error("the chart could not be loaded")) }));
+    document.head.append(make("script", { src: "/chart.js", onload: resolve, onerror: () => reject(new Error(t("no-chart"))) }));
   });
 }
 
@@ -25,7 +25,7 @@ function limitLine(pen, area, y, text, dashed, below) {
   pen.beginPath(); pen.moveTo(area.left, y); pen.lineTo(area.right, y); pen.stroke();
   pen.setLineDash([]);
   pen.fillStyle = colour("raised");
-  pen.font = "14px sans-serif";
+  pen.font = "13px " + getComputedStyle(document.body).fontFamily;
   const w = pen.measureText(text).width + 12, top = below ? y + 3 : y - 23;
   pen.fillRect(area.right - w - 8, top, w, 20);
   pen.strokeRect(area.right - w - 8, top, w, 20);
@@ -50,9 +50,17 @@ const drawSpans = { id: "spans", beforeDatasetsDraw(chart) {
 
 const drawLimits = { id: "limits", afterDatasetsDraw(chart) {
   const y = (p) => chart.scales.y.getPixelForValue(onAxis(p));
-  limitLine(chart.ctx, chart.chartArea, y(view.limits.stay), "stay at " + percent(view.limits.stay) + " %", true, true);
-  limitLine(chart.ctx, chart.chartArea, y(view.limits.start), "start at " + percent(view.limits.start) + " %", false, false);
+  limitLine(chart.ctx, chart.chartArea, y(view.limits.stay), t("goes-on-at", { share: percent(view.limits.stay) }), true, true);
+  limitLine(chart.ctx, chart.chartArea, y(view.limits.start), t("begins-at", { share: percent(view.limits.start) }), false, false);
 } };
+
+// Full minutes, hours or days of the place, at most nine.
+function fullTimes(from, until) {
+  const MINUTE = 60e3, step = [1, 2, 5, 10, 15, 30, 60, 120, 180, 360, 720, 1440, 2880].map((m) => m * MINUTE).find((x) => (until - from) / x <= 9) || 2880 * MINUTE;
+  const shift = new Date(from).getTimezoneOffset() * MINUTE, all = [];
+  for (let time = Math.ceil((from - shift) / step) * step + shift; time <= until && all.length < 20; time += step) all.push(time);
+  return all;
+}
 
 function makeChart() {
   const ticks = [0, 0.01, 0.05, 0.1, 0.5, 1, 2, 5, 10, 20, 50, 100];
@@ -61,9 +69,9 @@ function makeChart() {
     data: { datasets: [{ data: [], borderColor: colour("moss"), backgroundColor: colour("moss"), fill: true, borderWidth: 1, pointRadius: 0, stepped: true, spanGaps: false }] },
     options: { animation: false, maintainAspectRatio: false, parsing: false, normalized: true, events: [],
       plugins: { legend: { display: false }, tooltip: { enabled: false } },
-      scales: { x: { type: "linear", ticks: { color: colour("ink"), maxTicksLimit: 7, callback: (v) => clock(v) }, grid: { color: colour("line") } },
-        y: { min: 0, max: 1, afterBuildTicks: (a) => { a.ticks = ticks.filter((t) => onAxis(t) <= a.max).map((t) => ({ value: onAxis(t) })); },
-          ticks: { color: colour("ink"), autoSkip: true, callback: (v) => percent(levelOf(v)) + " %" }, grid: { color: colour("line") } } } } });
+      scales: { x: { type: "linear", afterBuildTicks: (a) => { a.ticks = fullTimes(a.min, a.max).map((value) => ({ value })); }, ticks: { color: colour("ink2"), maxRotation: 0, autoSkip: true, callback: (v) => (view.until - view.from > 2 * 86400e3 ? when(v).split(",")[0] : minute(v)) }, grid: { color: colour("hair") } },
+        y: { min: 0, max: 1, afterBuildTicks: (a) => { a.ticks = ticks.filter((x) => onAxis(x) <= a.max).map((x) => ({ value: onAxis(x) })); },
+          ticks: { color: colour("ink2"), autoSkip: true, callback: (v) => percent(levelOf(v)) }, grid: { color: colour("hair") } } } } });
 }
 
 function setTrace(trace) {
@@ -130,15 +138,15 @@ function listen() {
 
 const changes = () => [["start_at", view.limits.start], ["stay_at", view.limits.stay]].map(([key, p]) => ({ head: "camera", name: camera(), key, value: p + " %" }));
 
-const words = (t) => count(t.sightings, "sighting") + ", " + t.seconds.toFixed(0) + " s of footage" + (t.bytes !== undefined ? ", about " + size(t.bytes) : "");
+const words = (one) => [t("n-sightings", { n: one.sightings }), lasting(one.seconds * 1000), ...one.bytes !== undefined ? [size(one.bytes)] : []].join(", ");
 
 const tryLimits = oneAtATime(async () => {
   try {
     const a = await ask("/api/try", { camera: camera(), from: view.from, until: view.until, changes: changes() });
     view.spans = a.trace.changed.spans;
     if (view.chart) view.chart.update("none");
-    $("limits-made").textContent = "With these limits: " + words(a.trace.changed) + ".";
-    $("limits-now").textContent = "With those that are set, " + percent(view.set.start) + " % and " + percent(view.set.stay) + " %: " + words(a.trace.now) + ".";
+    $("limits-made").textContent = words(a.trace.changed);
+    $("limits-now").textContent = t("with-set", { start: percent(view.set.start), stay: percent(view.set.stay), what: words(a.trace.now) });
   } catch (e) { $("limits-made").textContent = e.message; $("limits-now").textContent = ""; }
 });
 
@@ -172,27 +180,25 @@ async function choose() {
 
 async function use() {
   try {
-    const done = await ask("/api/settings", { write: true, changes: changes() });
+    if (!await save(changes())) return;
     view.set = Object.assign({}, view.limits);
     showLimits();
     tryLimits();
-    notice("Written: " + done.lines.map((l) => l.file + ":" + l.line + " " + (l.after || "").trim()).join(", ") + ". The file as it was is kept as .old.");
   } catch (e) { complain(e); }
 }
 
 export function begin() {
-  $("limits-span").append(...SPANS.map(([text, s]) => make("option", { value: s }, text)));
-  $("limits-camera").addEventListener("change", choose);
+  $("limits-span").append(...SPANS.map(([key, s]) => make("option", { value: s, selected: s === 3600 }, t(key))));
   for (const id of ["limits-span", "limits-day"]) $(id).addEventListener("change", () => show().then(tryLimits));
   $("limits-use").addEventListener("click", use);
   $("limits-back").addEventListener("click", () => { view.limits = Object.assign({}, view.set); showLimits(); tryLimits(); });
   listen();
 }
 
-export async function enter() {
-  fillCameras($("limits-camera"));
-  $("limits-use").hidden = !mayRun();
+export async function enter(name) {
+  view.camera = name;
   await choose();
+  clearInterval(view.timer);
   view.timer = setInterval(() => { if (!document.hidden && !$("limits-day").value && !view.dragged) show().then(tryLimits); }, 3000);
 }
 export function leave() { clearInterval(view.timer); }

@@ -1,107 +1,135 @@
 // The page: who is there, and which view is shown.
-import { $, ask, complain, mayRun, notice, size, state, whenLoggedOut } from "./common.js";
-import * as live from "./live.js";
-import * as limits from "./limits.js";
-import * as zones from "./zones.js";
-import * as days from "./days.js";
-import * as form from "./form.js";
-import * as station from "./station.js";
+import { $, ask, complain, mayRun, notice, setTexts, state, t, whenLoggedOut } from "./common.js";
+import { showWell } from "./amiss.js";
+import * as came from "./came.js";
+import { take } from "./early.js";
 
-const VIEWS = { live, limits, zones, sightings: days, settings: form, station };
-const FOR_RUN = ["limits", "zones", "settings"];  // for who may change something
-const FOR_ALL = [...FOR_RUN, "station"];           // for who may see all cameras
+// A view comes when it is first gone to: the first is there at once.
+const VIEWS = { came: () => came, live: () => import("./live.js"), sightings: () => import("./days.js"), right: () => import("./right.js"), settings: () => import("./form.js"), station: () => import("./station.js") };
+const FOR_RUN = ["right", "settings"];      // for who may change something
+const FOR_ALL = [...FOR_RUN, "station"];    // for who may see all cameras
+const OTHER = { limits: "right/limits", zones: "right/zones" };
 const isFor = (view) => (mayRun() || !FOR_RUN.includes(view)) && (!state.me.cameras || !FOR_ALL.includes(view));
+const ready = new Map();
 let shown = null, timer = 0;
 
 function leave() {
-  if (shown && VIEWS[shown].leave) VIEWS[shown].leave();
+  const now = shown && ready.get(shown);
+  if (now && now.leave) now.leave();
   shown = null;
 }
 
-function show(which) {
-  if (!VIEWS[which] || !isFor(which)) which = "live";
-  if (shown === which) return null;
-  leave();
-  for (const v of Object.keys(VIEWS)) {
-    $("view-" + v).hidden = v !== which;
-    if (v === which) $("tab-" + v).setAttribute("aria-current", "page");
-    else $("tab-" + v).removeAttribute("aria-current");
-  }
-  shown = which;
-  notice("");
-  return Promise.resolve(VIEWS[which].enter()).catch(complain);
+async function bring(which) {
+  if (ready.has(which)) return ready.get(which);
+  const view = await VIEWS[which]();
+  if (!ready.has(which)) { ready.set(which, view); if (view.begin) view.begin(); }
+  return view;
 }
 
-// "#sightings/12" leads to one of them.
+function markLinks(which) {
+  for (const a of document.querySelectorAll("#tabs a, #foot a, #more a"))
+    if ((a.dataset.view || a.id.slice(4)) === which) a.setAttribute("aria-current", "page");
+    else a.removeAttribute("aria-current");
+  $("more").hidden = true;
+  $("more-open").setAttribute("aria-expanded", "false");
+  if (["settings", "station"].includes(which)) $("more-open").setAttribute("aria-current", "true");
+  else $("more-open").removeAttribute("aria-current");
+}
+
+// "#sightings/12" leads to one of them, "#live/kerb" to a camera, "#right/zones/mere" to its zones.
+async function show(which, rest) {
+  if (!VIEWS[which] || !isFor(which)) { which = "came"; rest = []; }
+  if (shown !== which) {
+    leave();
+    for (const v of Object.keys(VIEWS)) $("view-" + v).hidden = v !== which;
+    $("view-login").hidden = true;
+    shown = which;
+    markLinks(which);
+    notice("");
+    scrollTo(0, 0);
+    const view = await bring(which);
+    if (shown === which) await view.enter(rest);
+    return;
+  }
+  const view = await bring(which);
+  if (view.follow) await view.follow(rest);
+}
+
 function follow() {
-  const [view, number] = location.hash.slice(1).split("/");
-  const ready = show(view);
-  if (shown === "sightings" && Number(number) > 0) Promise.resolve(ready).then(() => days.open(Number(number))).catch(complain);
+  const words = location.hash.slice(1).split("/").map(decodeURIComponent), first = OTHER[words[0]] ? OTHER[words[0]].split("/") : [words[0]];
+  const [view, ...rest] = [...first, ...words.slice(1)];
+  return show(view || "came", rest).catch(complain);
 }
 
 function showLogin() {
   clearInterval(timer);
   leave();
-  live.clear();
+  if (ready.has("live")) ready.get("live").clear();
   for (const v of Object.keys(VIEWS)) $("view-" + v).hidden = true;
-  $("tabs").hidden = true;
-  $("login").hidden = false;
+  for (const id of ["tabs", "foot", "well", "more"]) $(id).hidden = true;
+  $("view-login").hidden = false;
   $("name").focus();
 }
 
-// @param early  What was asked for before it was known who is there.
-async function refresh(early) {
+async function refresh() {
   try {
-    const s = (await early) || await ask("/api/status");
+    const s = await take("/api/status") || await ask("/api/status");
+    state.status = s;
     state.cameras = s.cameras;
     for (const c of s.cameras) if (c.fps > 0) state.fps.set(c.camera, c.fps);
-    live.refresh(s);
-    if (shown === "station") station.refresh(s);
-    const stopped = s.stopped.map((d) => d.destination);
-    $("stopped").hidden = stopped.length === 0;
-    $("stopped").textContent = "Sending to " + stopped.join(", ") + " stopped";
-    $("stopped").title = s.stopped.map((d) => d.destination + ": " + d.why).join("\n");
-    if (s.store) $("card").textContent = size(s.store.free_bytes) + " of " + size(s.store.total_bytes) + " free";
-    if (state.kept) throw new Error("The station does not answer. This is what it said last.");
+    showWell(s);
+    const view = shown && ready.get(shown);
+    if (view && view.refresh) view.refresh(s);
+    if (state.kept) throw new Error(t("no-answer") + " " + t("said-last"));
     if ($("notice").dataset.lost) { delete $("notice").dataset.lost; notice(""); }
   } catch (e) { $("notice").dataset.lost = "1"; complain(e); }
 }
 
 async function begin() {
-  const early = fetch("/api/status").then((a) => a.ok ? a.json() : null).catch(() => null);
-  state.me = await ask("/api/me");
+  state.me = await take("/api/me") || await ask("/api/me");
   $("station-name").textContent = state.me.station;
   document.title = state.me.station + " - Tawny Watch";
-  $("who").textContent = state.me.name ? state.me.name + " may " + state.me.may + (state.me.cameras ? ": " + state.me.cameras.replaceAll(" ", ", ") : "") : "";
-  $("logout").hidden = !state.me.name;
+  $("who").textContent = state.me.name;
+  $("who").title = state.me.name ? t(state.me.may === "run" ? "can-change" : "can-look", { name: state.me.name }) + (state.me.cameras ? ": " + state.me.cameras.replaceAll(" ", ", ") : "") : "";
+  $("logout").hidden = $("more-logout").hidden = !state.me.name;
   if (state.me.may === "nothing") { showLogin(); return; }
-  $("login").hidden = true;
-  $("tabs").hidden = false;
-  for (const v of FOR_ALL) $("tab-" + v).hidden = !isFor(v);
-  $("say-missed").hidden = !mayRun();
-  await refresh(early);
-  follow();
+  $("tabs").hidden = $("foot").hidden = false;
+  for (const a of document.querySelectorAll("#tabs a, #foot a, #more a")) a.hidden = !isFor(a.dataset.view || a.id.slice(4));
+  await refresh();
+  await follow();
   clearInterval(timer);
   timer = setInterval(() => { if (!document.hidden) refresh(); }, 1000);
 }
 
-$("login").addEventListener("submit", async (event) => {
+async function logIn(event) {
   event.preventDefault();
+  $("login-wrong").textContent = "";
   try {
     await ask("/api/login", { name: $("name").value, password: $("password").value });
     $("password").value = "";
     notice("");
     await begin();
-  } catch (e) { complain(e); }
-});
-$("logout").addEventListener("click", async () => {
+  } catch (e) { $("login-wrong").textContent = e.status === 401 ? t("login-wrong") : e.status === 429 ? t("login-wait", { n: e.again || 1 }) : e.message; }
+}
+
+async function logOut() {
   try { await ask("/api/logout", {}); } catch (e) { complain(e); }
   await begin();
   if ("caches" in window) await caches.delete("answers").catch(() => {});  // nobody else is to see them
-});
+}
+
+function turnMore() {
+  $("more").hidden = !$("more").hidden;
+  $("more-open").setAttribute("aria-expanded", String(!$("more").hidden));
+}
+
+setTexts(document);
+$("login").addEventListener("submit", logIn);
+$("logout").addEventListener("click", logOut);
+$("more-logout").addEventListener("click", () => { turnMore(); logOut(); });
+$("more-open").addEventListener("click", turnMore);
 addEventListener("hashchange", () => { if (state.me && state.me.may !== "nothing") follow(); });
 whenLoggedOut(showLogin);
-for (const v of Object.values(VIEWS)) if (v.begin) v.begin();
 begin().catch(complain);
 
 // Beside the page, once it is there: messages, and the page without a network.

@@ -1,12 +1,12 @@
 // Several sightings at once: chosen in the list, or all of the day.
-import { $, agree, ask, button, complain, count, make, mayRun, notice } from "./common.js";
+import { $, agree, ask, button, complain, make, mayRun, notice, t } from "./common.js";
 
 const view = { chosen: new Set(), on: false, from: null };
 const SAVED_MOST = 1000;  // numbers in one address
 
 /** The box of a row, which is seen while several are chosen. */
 export function box(id) {
-  const b = make("input", { type: "checkbox", class: "form-check-input pick", "aria-label": "Choose sighting " + id, "data-pick": id });
+  const b = make("input", { type: "checkbox", class: "form-check-input pick", "aria-label": t("choose-one", { n: id }), "data-pick": id });
   b.checked = view.chosen.has(id);
   b.addEventListener("change", () => { if (b.checked) view.chosen.add(id); else view.chosen.delete(id); say(); });
   return b;
@@ -16,11 +16,11 @@ const all = () => view.from.numbers();
 
 function say() {
   const numbers = [...view.chosen], whole = all().length > 0 && all().every((n) => view.chosen.has(n)) && numbers.length === all().length;
-  $("several-said").textContent = count(numbers.length, "sighting") + " chosen.";
+  $("several-said").textContent = t("n-chosen", { n: numbers.length });
   for (const b of $("several").querySelectorAll("[data-act]")) b.disabled = numbers.length === 0;
   const save = $("several-save"), fits = (whole && view.from.packable()) || numbers.length <= SAVED_MOST;
   save.classList.toggle("disabled", numbers.length === 0 || !fits);
-  save.title = fits ? "" : "At most " + SAVED_MOST + " at once, or all of them";
+  save.title = fits ? "" : t("save-most", { n: SAVED_MOST });
   if (numbers.length > 0 && fits) save.href = "/packed.zip?" + (whole && view.from.packable() ? view.from.filter() : "numbers=" + numbers.join(","));
   else save.removeAttribute("href");
 }
@@ -35,14 +35,14 @@ async function act(change, words) {
   const numbers = [...view.chosen];
   try {
     const done = await ask("/api/sightings", Object.assign({ numbers }, change));
-    notice(count(done.changed, "sighting") + " " + words + (done.failed.length > 0 ? "; " + done.failed.length + " not: " + done.why : "") + ".", done.failed.length > 0);
+    notice(t(words, { n: done.changed }) + (done.failed.length > 0 ? " " + t("n-failed", { n: done.failed.length, why: done.why }) : ""), done.failed.length > 0);
     await view.from.again(numbers);
   } catch (e) { complain(e); }
 }
 
 async function remove() {
   const numbers = [...view.chosen];
-  if (!await agree("Delete " + count(numbers.length, "sighting") + "?", make("p", {}, "All that was captured of them goes, after ten seconds."), "Delete")) return;
+  if (!await agree(t("delete-several", { n: numbers.length }), make("p", {}, t("delete-several-help")), t("delete"), true)) return;
   try {
     await ask("/api/sightings", { numbers, remove: true });
     choose([]);
@@ -70,12 +70,12 @@ export function shown() {
 export function begin(from) {
   view.from = from;
   $("choose").addEventListener("click", () => turn(!view.on));
-  const acts = (text, onclick) => button(text, onclick, { "data-act": true, class: "btn btn-sm runs" });
-  const name = make("input", { id: "several-name", class: "form-control form-control-sm", list: "named-before", placeholder: "Who was it?", maxlength: 200, autocomplete: "off", "aria-label": "Who was it, in all of them?" });
-  const form = make("form", { class: "bar runs" }, name, make("button", { type: "submit", class: "btn btn-sm", "data-act": true }, "Say so"));
-  form.addEventListener("submit", (event) => { event.preventDefault(); act({ name: name.value.trim() }, name.value.trim() ? "named" : "without a name"); });
-  $("several").append(make("span", { id: "several-said", role: "status", class: "small" }), button("All of them", () => choose(all())), button("None", () => choose([])),
-    acts("Star", () => act({ star: true }, "starred")), acts("Take stars off", () => act({ star: false }, "without a star")),
-    acts("Right", () => act({ mark: "right" }, "marked")), acts("Nothing there", () => act({ mark: "nothing" }, "marked")), form,
-    acts("Delete\u2026", remove), make("a", { class: "btn btn-sm", id: "several-save" }, "Save as ZIP"));
+  const acts = (text, onclick) => button(text, onclick, { "data-act": true, class: "btn runs" });
+  const name = make("input", { id: "several-name", class: "form-control", list: "named-before", placeholder: t("what-was-it"), maxlength: 200, autocomplete: "off", "aria-label": t("what-was-it-all") });
+  const form = make("form", { class: "bar runs" }, name, make("button", { type: "submit", class: "btn", "data-act": true }, t("save")));
+  form.addEventListener("submit", (event) => { event.preventDefault(); act({ name: name.value.trim() }, name.value.trim() ? "n-named" : "n-unnamed"); });
+  $("several").append(make("span", { id: "several-said", role: "status", class: "small" }), button(t("all-of-them"), () => choose(all())), button(t("none-of-them"), () => choose([])),
+    acts(t("star"), () => act({ star: true }, "n-starred")), acts(t("stars-off"), () => act({ star: false }, "n-unstarred")),
+    acts(t("mark.right"), () => act({ mark: "right" }, "n-marked")), acts(t("mark.nothing"), () => act({ mark: "nothing" }, "n-marked")), form,
+    acts(t("delete-dots"), remove), make("a", { class: "btn", id: "several-save" }, t("save-zip")));
 }

@@ -1,10 +1,10 @@
 // Zones: polygons drawn on the picture, and what they would have made of the last minute.
-import { $, along, ask, button, complain, count, fillCameras, make, notice, oneAtATime, pause, percent, picture, save, shape } from "./common.js";
+import { $, along, ask, button, complain, make, notice, oneAtATime, pause, percent, picture, save, shape, t } from "./common.js";
 
-const KINDS = [["ignored", "ignored"], ["watched", "watched, and nothing else"], ["own", "watched, with limits of its own"], ["private", "not counted, and black wherever it is stored, shown or sent"]];
-const view = { zones: [], saved: [], chosen: -1, drawing: false, running: false, number: 0, shape: 0 };
+const KINDS = ["ignored", "watched", "own", "private"];
+const view = { camera: "", on: false, zones: [], saved: [], chosen: -1, drawing: false, running: false, number: 0, shape: 0 };
 
-const camera = () => $("zones-camera").value;
+const camera = () => view.camera;
 const clone = (zones) => zones.map((z) => Object.assign({}, z, { points: z.points.map((p) => [...p]) }));
 const round = (x) => Math.max(0, Math.min(100, Math.round(10 * x) / 10));
 const area = (z) => z.points.map(([x, y]) => round(x) + "," + round(y)).join(" ");
@@ -35,12 +35,11 @@ function line(levels, top) {
 }
 
 function showMinute(m) {
-  const most = (t) => Math.max(0, ...t.ppm) / 1e4;
+  const most = (one) => Math.max(0, ...one.ppm) / 1e4;
   const top = Math.max(0.05, along(Math.max(most(m.now), most(m.changed)))) * 1.1;
   $("zones-chart").replaceChildren(shape("path", { class: "was", d: line(m.now.ppm, top) }), shape("path", { class: "new", d: line(m.changed.ppm, top) }));
-  $("zones-said").textContent = m.now.frames === 0 ? "No frame yet." :
-    "In the last minute at most " + percent(most(m.changed)) + " % would have counted, and " + count(m.changed.sightings, "sighting") + " would have begun; with the zones that are saved " +
-    percent(most(m.now)) + " %, and " + count(m.now.sightings, "sighting") + ".";
+  const said = (one) => t("peak-of", { peak: percent(most(one)) }) + ", " + t("n-sightings", { n: one.sightings });
+  $("zones-said").textContent = m.now.frames === 0 ? t("no-frame") : t("last-minute", { with: said(m.changed), saved: said(m.now) });
 }
 
 const tryZones = oneAtATime(async () => {
@@ -93,7 +92,7 @@ function follow(event, moved) {
 function corner(z, i) {
   const [x, y] = z.points[i];
   const h = shape("circle", { class: "corner", cx: onX(x), cy: onY(y), r: inPx(11), tabindex: 0, role: "button",
-    "aria-label": "Corner " + (i + 1) + " of " + z.name + ", at " + round(x) + " % across and " + round(y) + " % down: arrow keys move it, Delete takes it away", "data-corner": i });
+    "aria-label": t("corner", { n: i + 1, name: z.name, x: round(x), y: round(y) }), "data-corner": i });
   h.addEventListener("pointerdown", (event) => follow(event, (now) => { z.points[i] = now; }));
   h.addEventListener("keydown", (event) => {
     const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key], far = event.shiftKey ? 5 : 1;
@@ -133,41 +132,39 @@ function drawShapes() {
   $("zones-shapes").replaceChildren(...parts);
 }
 
-function field(z, label, input) {
-  const id = "zone-" + label.replace(/\W/g, "-");
+function field(id, label, input) {
   input.id = id;
-  return make("div", {}, make("label", { class: "form-label small m-0", for: id }, label), input);
+  return make("div", {}, make("label", { class: "small", for: id }, label), input);
 }
 
 function limit(z, key, label) {
-  return field(z, label, make("input", { class: "form-control form-control-sm", type: "number", min: 0, max: 100, step: "any", value: z[key],
+  return field("zone-" + key, label, make("input", { class: "form-control", type: "number", min: 0, max: 100, step: "any", value: z[key],
     onchange: (event) => { z[key] = Math.max(0, Math.min(100, Number(event.target.value) || 0)); tryZones(); } }));
 }
 
 function details(z) {
-  const kind = make("select", { class: "form-select form-select-sm", onchange: (event) => { z.kind = event.target.value; if (z.kind === "own" && !z.start_at) z.start_at = 1; draw(); tryZones(); } },
-    ...KINDS.map(([value, text]) => make("option", { value, selected: value === z.kind }, text)));
-  const name = make("input", { class: "form-control form-control-sm", value: z.name, maxlength: 30, pattern: "[A-Za-z0-9_\\-]+",
+  const kind = make("select", { class: "form-select", onchange: (event) => { z.kind = event.target.value; if (z.kind === "own" && !z.start_at) z.start_at = 1; draw(); tryZones(); } },
+    ...KINDS.map((value) => make("option", { value, selected: value === z.kind }, t("zone-kind." + value))));
+  const name = make("input", { class: "form-control", value: z.name, maxlength: 30, pattern: "[A-Za-z0-9_\\-]+",
     onchange: (event) => {
       const to = event.target.value.trim();
-      if (!/^[A-Za-z0-9_-]+$/.test(to) || view.zones.some((o) => o !== z && o.name === to)) { notice("A zone's name has letters, digits, - and _, and is used once.", true); event.target.value = z.name; return; }
+      if (!/^[A-Za-z0-9_-]+$/.test(to) || view.zones.some((o) => o !== z && o.name === to)) { notice(t("zone-name-is"), true); event.target.value = z.name; return; }
       z.name = to; draw(); tryZones();
     } });
-  const parts = [field(z, "Name", name), field(z, "What moves inside is", kind)];
-  if (z.kind === "watched" || z.kind === "own") parts.push(limit(z, "start_at", "Start at, % of the zone" + (z.kind === "watched" ? " (0: the camera's)" : "")), limit(z, "stay_at", "Stay at, % (0: as start)"));
-  parts.push(button("Delete zone", () => { view.zones.splice(view.chosen, 1); view.chosen = -1; draw(); tryZones(); }, { id: "zone-delete" }));
+  const parts = [field("zone-name", t("name"), name), field("zone-kind", t("moves-inside"), kind)];
+  if (z.kind === "watched" || z.kind === "own") parts.push(limit(z, "start_at", t("zone-start") + (z.kind === "watched" ? " " + t("zero-camera") : "")), limit(z, "stay_at", t("zone-stay")));
+  parts.push(button(t("delete-zone"), () => { view.zones.splice(view.chosen, 1); view.chosen = -1; draw(); tryZones(); }, { id: "zone-delete", class: "btn danger" }));
   return parts;
 }
 
 function draw() {
   drawShapes();
-  $("zones-list").replaceChildren(...view.zones.map((z, k) => make("li", {}, button(z.name + " (" + z.kind + ")", () => choose(k), { "aria-pressed": String(k === view.chosen) }))));
+  $("zones-list").replaceChildren(...view.zones.map((z, k) => make("li", {}, button(z.name + ", " + t("zone." + z.kind), () => choose(k), { "aria-pressed": String(k === view.chosen) }))));
   const z = view.zones[view.chosen];
   $("zones-details").replaceChildren(...(z && !view.drawing ? details(z) : []));
-  $("zones-new").textContent = view.drawing ? "Close the zone" : "New zone";
+  $("zones-new").textContent = t(view.drawing ? "close-zone" : "new-zone");
   $("zones-save").disabled = $("zones-back").disabled = changes().length === 0 || view.drawing;
-  $("zones-help").textContent = view.drawing ? "Tap the corners on the picture, one after another; then close the zone." :
-    z ? "Drag corners, or the whole zone; small dots make a new corner." : "Choose a zone, or draw a new one.";
+  $("zones-help").textContent = t(view.drawing ? "tap-corners" : z ? "drag-corners" : "choose-zone");
 }
 
 function choose(k) { view.chosen = k; draw(); }
@@ -184,7 +181,7 @@ function drawNew(event) {
   if (view.drawing) {
     view.drawing = false;
     if (z.points.length === 0) z.points = [[40, 40], [60, 40], [60, 60], [40, 60]];
-    if (z.points.length < 3) { view.zones.splice(view.chosen, 1); view.chosen = -1; notice("A zone has three corners at least.", true); }
+    if (z.points.length < 3) { view.zones.splice(view.chosen, 1); view.chosen = -1; notice(t("three-corners"), true); }
   } else {
     view.zones.push({ name: freeName(), was: null, kind: "ignored", points: [], start_at: 0, stay_at: 0 });
     view.chosen = view.zones.length - 1;
@@ -200,7 +197,7 @@ function drawNew(event) {
 async function run() {
   if (view.running) return;
   view.running = true;
-  while (!$("view-zones").hidden) {
+  while (view.on) {
     try {
       const p = await picture(camera(), view.number);
       const canvas = $("zones-picture");
@@ -237,7 +234,6 @@ async function write() {
 
 export function begin() {
   setShape(16, 9);
-  $("zones-camera").addEventListener("change", open);
   $("zones-new").addEventListener("click", drawNew);
   $("zones-save").addEventListener("click", write);
   $("zones-back").addEventListener("click", open);
@@ -250,10 +246,12 @@ export function begin() {
 }
 
 let timer = 0;
-export async function enter() {
-  fillCameras($("zones-camera"));
+export async function enter(name) {
+  view.camera = name;
+  view.on = true;
   run();
   await open();
+  clearInterval(timer);
   timer = setInterval(() => { if (!document.hidden && !view.drawing) tryZones(); }, 3000);
 }
-export function leave() { clearInterval(timer); }
+export function leave() { view.on = false; clearInterval(timer); }
