@@ -4,7 +4,7 @@ _tawny()
     local current=${COMP_WORDS[COMP_CWORD]} words
     COMPREPLY=()
     if [ "$COMP_CWORD" -eq 1 ]; then
-        words="demo init look check settings rehearse tune sightings reel plan send outbox account backup restore status arm disarm trigger snap watch --help --version"
+        words="demo init look check settings rehearse tune sightings reel plan send outbox account backup restore gather status arm disarm trigger snap watch --help --version"
     else
         case ${COMP_WORDS[1]} in
         demo) words="--help --keep --render --size --fps --seed " ;;
@@ -22,6 +22,7 @@ _tawny()
         account) words="--help --may --cameras --settings --set --json " ;;
         backup) words="--help --captures --settings --set --json " ;;
         restore) words="--help --store --keep-settings --settings --set --json " ;;
+        gather) words="--help --stations --sightings --last --station --named --camtrap --media --access --settings --set --json " ;;
         status) words="--help --settings --set --json " ;;
         arm) words="--help --for --as-set --settings --set --json " ;;
         disarm) words="--help --for --as-set --settings --set --json " ;;
