@@ -1,5 +1,5 @@
 # The habitual words; CMake does the work (see CMakePresets.json).
-.PHONY: demo test check bench soak fuzz attack format lint docs install setup clean \
+.PHONY: demo demo-many test check bench soak fuzz attack format lint docs install setup clean \
         check-format test-core test-run test-options test-bare test-machine test-machine-short \
         test-boards test-boards-short packages test-cross test-dev test-threads test-memory
 
@@ -10,6 +10,13 @@ demo:
 	@cmake --preset release >/dev/null
 	@cmake --build --preset release -- --quiet
 	@build/release/bin/tawny demo --keep hollin-demo
+
+# Three simulated boards, a broker and a gatherer.
+demo-many:
+	@scripts/install-packages many
+	@cmake --preset release >/dev/null
+	@cmake --build --preset release -- --quiet
+	@scripts/demo-many
 
 test-run: setup check-format test-core test-options test-cross test-dev test-threads test-memory
 
@@ -78,18 +85,18 @@ test-cross:
 test-dev:
 	cmake --preset dev >/dev/null
 	cmake --build --preset dev
-	ctest --preset dev -j 3
+	ctest --preset dev -j 4
 
 # What has threads, with the thread sanitizer: these tests alone are built.
 THREADED = station_station station_lost station_reload station_second station_sensors station_apply \
   station_feed station_queue media_packets port_push port_mic deliver_hooks deliver_destinations \
-  deliver_broker page_page page_past page_stored station_daily_reel
+  deliver_broker page_came page_page page_past page_stored station_daily_reel
 empty :=
 space := $(empty) $(empty)
 test-threads:
 	cmake --preset threads -DTAWNY_DRAWING=OFF >/dev/null
 	cmake --build --preset threads --target $(addprefix test_,$(THREADED)) test_station_faults tawny_cli \
-	  tawny-codecs tawny-transfer tawny-broker tawny-web tawny-zip tawny-finding example_fleet
+	  tawny-codecs tawny-transfer tawny-broker tawny-web tawny-zip tawny-finding example_topics
 	ctest --preset threads -j 2 -R "^($(subst $(space),|,$(strip $(THREADED))))$$"
 	TAWNY_TEST_ONLY="test_taken*" ctest --preset threads -R station_faults # all of it: minutes
 
@@ -108,8 +115,9 @@ bench: setup
 	@build/bench/bench/kernels && build/bench/bench/catalogue && \
 	  build/bench/bench/keeping && build/bench/bench/path; path=$$?; \
 	  build/bench/bench/cameras 600; cameras=$$?; \
-	  build/bench/bench/sending; sending=$$?; build/bench/bench/page; page=$$?; \
-  build/bench/bench/accuracy && exit $$((path | cameras | sending | page))
+	  build/bench/bench/sending; sending=$$?; build/bench/bench/gather; gather=$$?; build/bench/bench/page; page=$$?; \
+	  TAWNY=$(CURDIR)/build/bench/bin/tawny node bench/page.mjs; view=$$?; \
+  build/bench/bench/accuracy && exit $$((path | cameras | sending | gather | page | view))
 
 # Thirty days of three cameras on the virtual clock, 500 sightings sent while all that can
 # fail does, and a minute of eight cameras that are never left alone, with the thread
@@ -135,7 +143,7 @@ soak: setup
 # build/.
 FUZZ_RUNS ?= 20000000
 FUZZ_SECONDS ?= 900
-FUZZED = brightness drafts edits footage heads names nearby orders replies settings socket
+FUZZED = brightness drafts edits footage heads names nearby orders replies settings socket told
 fuzz: setup
 	cmake --preset fuzz >/dev/null
 	cmake --build --preset fuzz

@@ -38,8 +38,8 @@ static void test_accounts_are_made_listed_and_removed(void **state)
     check(2, "say add NAME, remove NAME, or list", "", "account make ann");
     check(2, "no password was given", "", "account add ann --may run");
     check(2, "a password has 8 to 255 letters", "short", "account add ann --may run");
-    check(0, "ann may run", "frogspawn", "account add ann --may run");
-    check(0, "bob may look", "tadpoles", "account add bob --may look");
+    check(0, "ann (can change)", "frogspawn", "account add ann --may run");
+    check(0, "bob (can look)", "tadpoles", "account add bob --may look");
     check(0, "{\"type\":\"account\",\"name\":\"bob\",\"may\":\"look\"}", "",
           "account list --json");
     check(0, "", "", "account remove bob");
@@ -49,7 +49,7 @@ static void test_accounts_are_made_listed_and_removed(void **state)
     check(0, "ann ", "", "account");
     check(0, "That was the last account: the page lets nobody in", "",
           "account remove ann");
-    check(0, "ann may run", "frogspawn", "account add ann --may run");
+    check(0, "ann (can change)", "frogspawn", "account add ann --may run");
 }
 
 static void test_a_station_says_where_its_page_is(void **state)
@@ -79,9 +79,10 @@ static void test_a_station_says_where_its_page_is(void **state)
     write_text(path, "[station]\nname = page-test\nlisten = 0.0.0.0:0\n"
                      "accounts_file = none-yet\n[camera kerb]\n"
                      "source = sim:kerb,size=240x136\npace = no\n");
-    check(1,
-          "make an account first, by tawny account add NAME --may run: there is no page",
-          "", "watch");
+    check(
+        1,
+        "page not started: create an account first, by tawny account add NAME --may run",
+        "", "watch");
     free(path);
     free(log);
 }

@@ -61,7 +61,7 @@ static int make_footage(void **state)
     transcode("mjpeg.mkv", "-c:v", "copy", NULL);
     transcode("mpeg4.avi", "-c:v", "mpeg4", "-q:v", "2", NULL);
     transcode("raw.avi", "-c:v", "rawvideo", "-pix_fmt", "bgr24", "-t", "50", NULL);
-    transcode("cinepak.avi", "-c:v", "cinepak", "-t", "45", NULL);
+    transcode("huffyuv.avi", "-c:v", "huffyuv", "-t", "45", NULL);
     return 0;
 }
 
@@ -205,7 +205,7 @@ static void test_footage_of_all_kinds(void **state)
     check_found("mpeg4.avi", 2);
     check_found("pictures", 2);
     check_found("raw.avi", 1);
-    check_found("cinepak.avi", 1);
+    check_found("huffyuv.avi", 1);
 }
 
 /* fps leaves frames out of faster footage, and what is left decodes without a fault. */

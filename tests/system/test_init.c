@@ -103,7 +103,7 @@ static void test_a_station_needs_no_file(void **state)
     (void)state;
     char line[512];
     (void)snprintf(line, sizeof line,
-                   "mkdir bare && cd bare && timeout -s INT 60 %s watch --set pace=no "
+                   "mkdir bare && cd bare && timeout -s INT 150 %s watch --set pace=no "
                    "--set fps=10 sim:kerb sim:kerb 2>&1",
                    TOOL);
     char *said = run_shell(folder, line);

@@ -90,14 +90,14 @@ static void test_truth_with_a_limit_that_is_too_high(void **state)
     (void)state;
     outcome o =
         run_program(footage, TOOL, "tune", "--truth", "truth.csv", "--set", "fps=5",
-                    "--set", "start_at=4%", "--plot", "c.svg", "toad", "quiet", NULL);
+                    "--set", "start_at=12%", "--plot", "c.svg", "toad", "quiet", NULL);
     assert_int_equal(o.code, 0);
     assert_has(o.out,
                "Built-in settings: 2 pieces of footage, 58.0 s; 112 settings tried.");
     assert_has(o.out, "  now       found 0 of 1, 0 false");
     assert_has(o.out, "  proposed  found 1 of 1, 0 false");
     assert_has(o.out, "    start_at = 0.");
-    assert_has(o.out, "# instead of 4 %");
+    assert_has(o.out, "# instead of 12 %");
     assert_has(o.out, "does as well here, and this lies in the middle");
     assert_has(o.out, "with 95 % certainty");
     assert_has(o.out, "More footage would say more.");
@@ -106,7 +106,7 @@ static void test_truth_with_a_limit_that_is_too_high(void **state)
     char *path = join(footage, "c.svg"), *curve = read_file(path, &bytes);
     assert_has(curve, "false sightings an hour");
     assert_has(curve, "proposed, start_at 0.");
-    assert_has(curve, "now, start_at 4 %");
+    assert_has(curve, "now, start_at 12 %");
     free(curve);
     free(path);
 }

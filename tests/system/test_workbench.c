@@ -192,6 +192,40 @@ static void test_plots_and_sheets(void **state)
     remove_folder(folder);
 }
 
+/* A file that has the name the station gave it is drawn by the time on the wall; one with
+ * another name by seconds. */
+static void test_a_plot_has_the_time_on_the_wall(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), *svg = join(folder, "p.svg");
+    char *kerb = join(folder, "2027-03-13/kerb/"
+                              "kerb-20270313T235940.500+0100-001-clip.mkv"),
+         *renamed = join(folder, "2027-03-13/kerb/kerb-20270313T235940-toad.mkv");
+    const char *files[] = {kerb, renamed};
+    outcome o = run_program(folder, "/bin/mkdir", "-p", "2027-03-13/kerb", NULL);
+    free_outcome(&o);
+    for (int i = 0; i < 2; i++) {
+        o = run_program(folder, FFMPEG, "-v", "error", "-f", "lavfi", "-i",
+                        "color=c=gray:s=160x96:r=5:d=40", files[i], NULL);
+        assert_int_equal(o.code, 0);
+        free_outcome(&o);
+        o = run_program(folder, TOOL, "rehearse", "--plot", svg, files[i], NULL);
+        assert_int_equal(o.code, 0);
+        assert_string_equal(o.err, "");
+        char *text = read_file(svg, NULL);
+        assert_int_equal(strstr(text, ">2027-03-13, local time<") != NULL, i == 0);
+        assert_int_equal(strstr(text, ">23:59:45<") != NULL, i == 0);
+        assert_int_equal(strstr(text, ">00:00:00<") != NULL, i == 0);
+        assert_int_equal(strstr(text, ">seconds<") != NULL, i == 1);
+        free(text);
+        free_outcome(&o);
+    }
+    free(kerb);
+    free(renamed);
+    free(svg);
+    remove_folder(folder);
+}
+
 static void test_several_files_have_plots_of_their_own(void **state)
 {
     (void)state;
@@ -335,6 +369,7 @@ int main(void)
         cmocka_unit_test(test_a_quiet_file_has_a_line_and_unclear_counts_for_nothing),
         cmocka_unit_test(test_trace_is_csv_of_every_frame),
         cmocka_unit_test(test_plots_and_sheets),
+        cmocka_unit_test(test_a_plot_has_the_time_on_the_wall),
         cmocka_unit_test(test_several_files_have_plots_of_their_own),
         cmocka_unit_test(test_names_that_cannot_be_drawn_to),
         cmocka_unit_test(test_without_gnuplot_the_data_is_kept),
