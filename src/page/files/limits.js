@@ -164,7 +164,8 @@ async function show() {
   try {
     await load();
     if (!view.chart) makeChart();
-    setTrace(await ask("/api/traces/" + encodeURIComponent(camera()) + "?from=" + view.from + "&until=" + view.until + "&points=" + ($("chart").clientWidth > 600 ? 1200 : 500)));
+    const trace = await ask("/api/traces/" + encodeURIComponent(camera()) + "?from=" + view.from + "&until=" + view.until + "&points=" + ($("chart").clientWidth > 600 ? 1200 : 500));
+    if (!view.dragged) setTrace(trace);  // the axis stays as it is under somebody's finger
   } catch (e) { complain(e); }
 }
 
