@@ -132,7 +132,9 @@ static double ask(const twi_ledger_kind *kind, twi_ledger *l, bool day)
         tw_error err = {0};
         (void)snprintf(station, sizeof station, "s%04d", i * 7 % STATIONS);
         const int64_t from_us = WALL + i % 89 * 86400 * S;
-        const twi_ledger_filter f = {.station = day ? station : NULL,
+        const char *const one[] = {station};
+        char *stations = day ? twi_ledger_names(one, 1) : NULL;
+        const twi_ledger_filter f = {.stations = stations,
                                      .from_us = from_us,
                                      .until_us = from_us + 86400 * S,
                                      .most = day ? 0 : 100};
@@ -140,6 +142,7 @@ static double ask(const twi_ledger_kind *kind, twi_ledger *l, bool day)
         if (kind->sightings(l, &f, take, &found, &err) != TW_OK)
             die(&err);
         ms[i] = (seconds() - before) * 1e3;
+        free(stations);
     }
     if (found == 0)
         die(&(tw_error){.text = "nothing was found"});

@@ -260,8 +260,10 @@ static int show(plan *p)
     twi_ledger *ledger = NULL;
     if (p->last && cli_read_time("--last", p->last, &last_us) != CLI_DONE)
         return CLI_USAGE;
+    const char *const one[] = {p->station};
+    g_autofree char *stations = p->station ? twi_ledger_names(one, 1) : NULL;
     const twi_ledger_filter filter = {
-        .station = p->station,
+        .stations = stations,
         .name = p->named,
         .from_us = last_us > 0 ? p->clock.ops->wall_us(p->clock.ctx) - last_us : 0};
     const twi_ledger_kind *kind = twi_ledger_find(p->gather.ledger, &err);

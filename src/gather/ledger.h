@@ -11,7 +11,7 @@
 #include "heard.h"
 
 enum {
-    TWI_LEDGER_ABI = 2,
+    TWI_LEDGER_ABI = 3,
     TWI_LEDGER_BATCH = 2000, /* messages that are put at once */
     TWI_LEDGER_GAPS = 64,    /* ranges that are found at once */
     TWI_LEDGER_VAIN = 10     /* 20 s become six hours */
@@ -47,9 +47,13 @@ typedef struct twi_ledger_sighting {
 
 /* Which ones: all of them where a member is 0 or NULL. */
 typedef struct twi_ledger_filter {
-    const char *station, *name;
+    const char *stations; /* their names, as a JSON list of texts; "[]": none at all */
+    const char *camera, *name, *mark, *series;
+    int64_t number;
+    uint32_t least_peak_ppm;
     int64_t from_us, until_us; /* of their start; until is not included */
-    uint32_t most;             /* the first so many in the order of their start */
+    uint32_t most;             /* the first so many in the order that is asked for */
+    bool newest;               /* those that began last come first */
 } twi_ledger_filter;
 
 /* Numbers of a series that are missing. */
@@ -90,6 +94,10 @@ typedef struct twi_ledger_kind {
      * not to be asked for anything else meanwhile. */
     tw_status (*sightings)(twi_ledger *ledger, const twi_ledger_filter *filter,
                            twi_ledger_sighting_fn take, void *ctx, tw_error *err);
+    /** Somebody has looked. @param since_us  Set to when who it is looked last, some while
+     * before this; 0: never. */
+    tw_status (*visit)(twi_ledger *ledger, const char *who, int64_t now_us,
+                       int64_t *since_us, tw_error *err);
     /** Mark a station as silent. @param first  Set to whether nobody else had. */
     tw_status (*silence)(twi_ledger *ledger, const char *station, bool *first,
                          tw_error *err);
@@ -100,6 +108,11 @@ extern const twi_ledger_kind twi_ledger_sqlite;
 
 /** @return the kind of a place; NULL: its module cannot be had, err says why. */
 const twi_ledger_kind *twi_ledger_find(const char *place, tw_error *err);
+
+/** Names of stations as a filter has them, to be freed.
+ * @return NULL: out of memory. One that is no text (UTF-8) is no station's, and left out.
+ */
+char *twi_ledger_names(const char *const *names, size_t count);
 
 /* ---- what is usual (usual.c) */
 

@@ -5,8 +5,9 @@
 #include <string.h>
 
 #include "ledger.h"
+#include "question.h"
 
-enum { WAIT_MS = 10000, VERSION = 1, PUTS = 6, SHOWN = 160 };
+enum { WAIT_MS = 10000, VERSION = 2, PUTS = 6, SHOWN = 160 };
 
 static const char SCHEMA[] =
     "CREATE TABLE station(id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE,"
@@ -30,6 +31,12 @@ static const char SCHEMA[] =
     "CREATE TABLE alarm(id INTEGER PRIMARY KEY, station INTEGER NOT NULL"
     " REFERENCES station(id), camera TEXT NOT NULL, told_us INTEGER NOT NULL,"
     " text TEXT NOT NULL, UNIQUE(station, camera, told_us, text)) STRICT;";
+
+/* When accounts of the page have looked; and a station's time, which its page asks for. */
+static const char SECOND[] =
+    "CREATE TABLE visit(who TEXT PRIMARY KEY, since_us INTEGER NOT NULL,"
+    " last_us INTEGER NOT NULL) STRICT, WITHOUT ROWID;"
+    "CREATE INDEX sighting_by_series ON sighting(series, start_us);";
 
 /* What is put, in the order of PUT_*; each says nothing that is there already. Of a
  * sighting the last word counts, but that it is gone is none. */
@@ -144,6 +151,8 @@ static tw_status bring_up(twi_ledger *l, tw_error *err)
                      l->place);
     if (st == TW_OK && version == 0)
         st = execute(l, SCHEMA, err);
+    if (st == TW_OK && version < 2)
+        st = execute(l, SECOND, err);
     (void)snprintf(set, sizeof set, "PRAGMA user_version = %d; COMMIT", VERSION);
     if (st == TW_OK)
         st = execute(l, set, err);
@@ -486,24 +495,15 @@ static tw_status sqlite_cameras(twi_ledger *l, twi_ledger_camera_fn take, void *
 static tw_status sqlite_sightings(twi_ledger *l, const twi_ledger_filter *f,
                                   twi_ledger_sighting_fn take, void *ctx, tw_error *err)
 {
-    static const char SQL[] =
-        "SELECT s.name, g.camera, r.word, g.name, g.number, g.start_us, g.end_us, "
-        "g.count, "
-        "g.phase, g.peak_ppm, g.text FROM sighting g JOIN series r ON r.id = g.series "
-        "JOIN "
-        "station s ON s.id = r.station WHERE g.phase = 1 AND (?1 IS NULL OR s.name = ?1) "
-        "AND (?5 IS NULL OR g.name = ?5) AND g.start_us >= ?2 AND g.start_us < ?3 ORDER "
-        "BY "
-        "g.start_us, s.name, g.number LIMIT ?4";
+    static const twi_dialect DIALECT = {'?', "SELECT value FROM json_each(%s)", ""};
+    twi_question q;
     sqlite3_stmt *s = NULL;
-    const tw_status st = prepare(l, SQL, &s, err);
+    twi_question_make(f, &DIALECT, &q);
+    const tw_status st = prepare(l, q.sql, &s, err);
     if (st != TW_OK)
         return st;
-    bind_text(s, 1, f->station);
-    (void)sqlite3_bind_int64(s, 2, f->from_us);
-    (void)sqlite3_bind_int64(s, 3, f->until_us > 0 ? f->until_us : INT64_MAX);
-    (void)sqlite3_bind_int64(s, 4, f->most > 0 ? (int64_t)f->most : -1);
-    bind_text(s, 5, f->name);
+    for (int i = 0; i < q.count; i++)
+        bind_text(s, i + 1, q.values[i]);
     while (sqlite3_step(s) == SQLITE_ROW) {
         twi_ledger_sighting one = {.number = sqlite3_column_int64(s, 4),
                                    .start_us = sqlite3_column_int64(s, 5),
@@ -535,6 +535,28 @@ static tw_status sqlite_silence(twi_ledger *l, const char *station, bool *first,
     return finish(l, s, err);
 }
 
+static tw_status sqlite_visit(twi_ledger *l, const char *who, int64_t now_us,
+                              int64_t *since_us, tw_error *err)
+{
+    sqlite3_stmt *s = NULL;
+    const tw_status st = prepare(
+        l,
+        "INSERT INTO visit(who, since_us, last_us) VALUES (?1, 0, ?2) ON CONFLICT(who) DO "
+        "UPDATE SET since_us = CASE WHEN ?2 - last_us BETWEEN 0 AND 1800000000 THEN "
+        "since_us ELSE min(last_us, ?2) END, last_us = ?2 RETURNING since_us",
+        &s, err);
+    if (st != TW_OK)
+        return st;
+    bind_text(s, 1, who);
+    (void)sqlite3_bind_int64(s, 2, now_us);
+    if (sqlite3_step(s) == SQLITE_ROW)
+        *since_us = sqlite3_column_int64(s, 0);
+    (void)sqlite3_step(s);
+    return finish(l, s, err);
+}
+
 const twi_ledger_kind twi_ledger_sqlite = {
-    TWI_LEDGER_ABI,  sqlite_open,    sqlite_close,     sqlite_put,    sqlite_gaps,
-    sqlite_stations, sqlite_cameras, sqlite_sightings, sqlite_silence};
+    TWI_LEDGER_ABI,   sqlite_open,     sqlite_close,
+    sqlite_put,       sqlite_gaps,     sqlite_stations,
+    sqlite_cameras,   sqlite_sightings, sqlite_visit,
+    sqlite_silence};

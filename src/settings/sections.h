@@ -328,6 +328,9 @@ typedef struct twi_gather_settings {
     int64_t tls;         /* a twi_tls */
     const char *ledger;  /* a file, or an address of a server */
     const char *session; /* name of this gatherer's at the broker */
+    const char *media;   /* where captures lie: a path with {station} and {file} in it */
+    const char *groups;  /* "lane: hollin marsh*; hill: north" */
+    const char *listen;  /* of its page; "none": it has none */
 } twi_gather_settings;
 
 void twi_settings_gather(const tw_settings *settings, twi_gather_settings *out);

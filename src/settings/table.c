@@ -489,6 +489,15 @@ static const twi_row ROWS[] = {
     {"gather", "Gathering", "session", &twi_type_text, GATHER(const char *, session), 0, 0,
      "one", "two", NULL,
      "Name of this gatherer at the broker, which keeps what comes while it is away. Where several share the work, each needs its own.", TWI_REACH_FILE, START},
+    {"gather", "Gathering", "listen", &twi_type_text, GATHER(const char *, listen), 0, 0,
+     "127.0.0.1:8421", "0.0.0.0:8421", NULL,
+     "Where the page of all stations answers: ADDRESS:PORT; none: it has none. Others than this machine see it by an account, as with a station's page; what an account is limited to are groups here.", TWI_REACH_FILE, START},
+    {"gather", "Gathering", "media", &twi_type_text, GATHER(const char *, media), 0, 0,
+     "", "/srv/captures/{station}/{file}", NULL,
+     "Where the captures that stations send are found, for the page: a path in which {station} and {file} stand for what they are of. Empty: sightings are shown without.", TWI_REACH_FILE, START},
+    {"gather", "Gathering", "groups", &twi_type_text, GATHER(const char *, groups), 0, 0,
+     "", "lane: hollin marsh*; hill: north", NULL,
+     "Stations that belong together: the group's name, a colon, and the names of its stations, where * stands for any letters; groups with ; between them.", TWI_REACH_FILE, START},
 };
 /* clang-format on */
 

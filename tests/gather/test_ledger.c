@@ -373,8 +373,14 @@ static void test_hostile_words_stay_words(void **state)
         (void)snprintf(h.name, sizeof h.name, "%s", words[i]);
         (void)snprintf(h.series, sizeof h.series, "%s", words[i]);
         put_all(l, &h, 1, WALL);
-        const twi_ledger_filter its = {.station = words[i]};
+        char *stations = twi_ledger_names(&words[i], 1);
+        const twi_ledger_filter its = {.stations = stations,
+                                       .camera = words[i],
+                                       .name = words[i],
+                                       .series = words[i],
+                                       .number = 1};
         const seen s = all_of(l, &its);
+        free(stations);
         assert_int_equal(s.count, 1);
         assert_string_equal(s.last.station, words[i]);
         assert_string_equal(s.last.camera, words[i]);
@@ -412,15 +418,86 @@ static void test_by_time_and_station(void **state)
     const twi_ledger_filter some = {.from_us = WALL + 120 * S,
                                     .until_us = WALL + 300 * S};
     assert_string_equal(all_of(l, &some).words, "mere/kerb/2 hollin/kerb/3 mere/kerb/4 ");
-    const twi_ledger_filter its = {.station = "mere", .most = 2};
+    const twi_ledger_filter its = {.stations = "[\"mere\",\"north\"]", .most = 2};
     assert_string_equal(all_of(l, &its).words, "mere/kerb/2 mere/kerb/4 ");
+    const twi_ledger_filter last = {.stations = "[\"mere\"]", .most = 2, .newest = true};
+    assert_string_equal(all_of(l, &last).words, "mere/kerb/6 mere/kerb/4 ");
+    const twi_ledger_filter nobody = {.stations = "[]"};
+    assert_string_equal(all_of(l, &nobody).words, "");
     twi_heard named = record("hollin", 7);
     (void)snprintf(named.name, sizeof named.name, "Rana 'temporaria'");
     put(l, named, WALL);
     const twi_ledger_filter of = {.name = "Rana 'temporaria'"}, none = {.name = "Rana"};
     assert_string_equal(all_of(l, &of).words, "hollin/kerb/7 ");
+    const twi_ledger_filter one = {.series = "9f0c2a7be1d44c08", .number = 3};
+    assert_string_equal(all_of(l, &one).words, "hollin/kerb/3 ");
+    const twi_ledger_filter other = {.series = "another", .number = 3};
+    assert_string_equal(all_of(l, &other).words, "");
+    const twi_ledger_filter at = {.camera = "kerb", .most = 1},
+                            nowhere = {.camera = "tunnel"};
+    assert_string_equal(all_of(l, &at).words, "hollin/kerb/1 ");
+    assert_string_equal(all_of(l, &nowhere).words, "");
+    twi_heard large = record("hollin", 8);
+    large.peak_ppm = 500000;
+    (void)snprintf(large.mark, sizeof large.mark, "nothing");
+    put(l, large, WALL);
+    const twi_ledger_filter larger = {.least_peak_ppm = 500000},
+                            marked = {.mark = "nothing"};
+    assert_string_equal(all_of(l, &larger).words, "hollin/kerb/8 ");
+    assert_string_equal(all_of(l, &marked).words, "hollin/kerb/8 ");
     assert_string_equal(all_of(l, &none).words, "");
     kind()->close(l);
+}
+
+/* A visit goes on for half an hour; the next one says when the one before it was. */
+static void test_it_is_known_who_looked_last(void **state)
+{
+    (void)state;
+    twi_ledger *l = anew();
+    static const struct {
+        const char *who;
+        int64_t at_s, since_s; /* of WALL; -1: never */
+    } looks[] = {{"ann", 0, -1},    {"ann", 60, -1},      {"ann", 1800, -1},
+                 {"ann", 4000, 1800}, {"bob", 4000, -1},    {"ann", 5000, 1800},
+                 {"", 5000, -1},     {"ann", 3000, 3000}, {"ann", 9000, 3000}};
+    for (size_t i = 0; i < sizeof looks / sizeof *looks; i++) {
+        int64_t since_us = -1;
+        assert_int_equal(kind()->visit(l, looks[i].who, WALL + looks[i].at_s * S,
+                                       &since_us, NULL),
+                         TW_OK);
+        assert_true(since_us ==
+                    (looks[i].since_s < 0 ? 0 : WALL + looks[i].since_s * S));
+    }
+    kind()->close(l);
+}
+
+/* One that an earlier version made, with what is in it. */
+static void test_an_older_one_is_brought_up(void **state)
+{
+    (void)state;
+    char command[512];
+    int64_t since_us = -1;
+    twi_ledger *l = anew();
+    put(l, record("hollin", 1), WALL);
+    kind()->close(l);
+    (void)snprintf(
+        command, sizeof command,
+        on_server
+            ? "psql -q -h %s/pg -U postgres postgres -c 'DROP TABLE visit; UPDATE "
+              "schema_version SET version = 1'"
+            : "/usr/bin/python3 -c \"import sqlite3; sqlite3.connect('%s/ledger.db')"
+              ".executescript('DROP TABLE visit; DROP INDEX sighting_by_series; PRAGMA "
+              "user_version = 1')\"",
+        folder);
+    outcome o = run_program(NULL, "/bin/sh", "-c", command, NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+    char *path = join(folder, "ledger.db");
+    assert_int_equal(kind()->open(on_server ? server : path, &l, NULL), TW_OK);
+    assert_int_equal(kind()->visit(l, "ann", WALL, &since_us, NULL), TW_OK);
+    assert_int_equal(all_of(l, NULL).count, 1);
+    kind()->close(l);
+    free(path);
 }
 
 static void list_camera(void *ctx, const twi_ledger_camera *c)
@@ -569,6 +646,8 @@ int main(void)
         cmocka_unit_test(test_hostile_words_stay_words),
         cmocka_unit_test(test_what_cannot_be_kept_keeps_nothing_else_out),
         cmocka_unit_test(test_by_time_and_station),
+        cmocka_unit_test(test_it_is_known_who_looked_last),
+        cmocka_unit_test(test_an_older_one_is_brought_up),
         cmocka_unit_test(test_cameras_are_listed_by_station),
         cmocka_unit_test(test_several_gatherers_share),
         cmocka_unit_test(test_a_newer_one_is_left_alone),

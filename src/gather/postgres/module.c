@@ -9,9 +9,10 @@
 
 #include "../../core/civil.h"
 #include "../ledger.h"
+#include "../question.h"
 #include "tawny/version.h"
 
-enum { VERSION = 1, FIRST_YEAR = 2020, YEARS = 80, SHOWN = 160, LOCK = 0x7461776E };
+enum { VERSION = 2, FIRST_YEAR = 2020, YEARS = 80, SHOWN = 160, LOCK = 0x7461776E };
 
 static const char SCHEMA[] =
     "CREATE TABLE station(id BIGSERIAL PRIMARY KEY, name TEXT NOT NULL UNIQUE,"
@@ -42,6 +43,11 @@ static const char SCHEMA[] =
     "CREATE UNIQUE INDEX alarm_once ON alarm(station, camera, told_us, md5(text));"
     "CREATE TABLE schema_version(version INTEGER NOT NULL);"
     "INSERT INTO schema_version VALUES (1)";
+
+/* When accounts of the page have looked. */
+static const char SECOND[] =
+    "CREATE TABLE visit(who TEXT PRIMARY KEY, since_us BIGINT NOT NULL,"
+    " last_us BIGINT NOT NULL); UPDATE schema_version SET version = 2";
 
 static const char COMING[] =
     "CREATE TEMP TABLE IF NOT EXISTS coming(at INTEGER, kind SMALLINT, station TEXT, "
@@ -208,10 +214,24 @@ static void keep_quiet(void *ctx, const PGresult *r)
     (void)r;
 }
 
+/* @return TW_ENOTSUP: of a newer one. */
+static tw_status read_version(const twi_ledger *l, int64_t *version, tw_error *err)
+{
+    PGresult *r = NULL;
+    tw_status st = ask(l, "SELECT version FROM schema_version", 0, NULL, &r, err);
+    *version = st == TW_OK && PQntuples(r) == 1 ? number_at(r, 0, 0) : VERSION + 1;
+    if (st == TW_OK && *version > VERSION)
+        st = tw_fail(err, TW_ENOTSUP, "%s was written by a newer tawny: use that",
+                     l->place);
+    PQclear(r);
+    return st;
+}
+
 /* One makes the tables, whoever else begins at the same time. */
 static tw_status bring_up(const twi_ledger *l, tw_error *err)
 {
     char lock[64];
+    int64_t version = 0;
     PGresult *r = NULL;
     (void)snprintf(lock, sizeof lock, "SELECT pg_advisory_xact_lock(%d)", LOCK);
     tw_status st = execute(l, "BEGIN", err);
@@ -221,15 +241,12 @@ static tw_status bring_up(const twi_ledger *l, tw_error *err)
         st = ask(l, "SELECT to_regclass('schema_version') IS NOT NULL", 0, NULL, &r, err);
     const bool there = st == TW_OK && PQgetvalue(r, 0, 0)[0] == 't';
     PQclear(r);
-    r = NULL;
     if (st == TW_OK && !there)
         st = execute(l, SCHEMA, err);
     if (st == TW_OK)
-        st = ask(l, "SELECT version FROM schema_version", 0, NULL, &r, err);
-    if (st == TW_OK && (PQntuples(r) != 1 || number_at(r, 0, 0) > VERSION))
-        st = tw_fail(err, TW_ENOTSUP, "%s was written by a newer tawny: use that",
-                     l->place);
-    PQclear(r);
+        st = read_version(l, &version, err);
+    if (st == TW_OK && version < 2)
+        st = execute(l, SECOND, err);
     const tw_status ended = execute(l, st == TW_OK ? "COMMIT" : "ROLLBACK", NULL);
     return st == TW_OK ? ended : st;
 }
@@ -614,17 +631,13 @@ static void take_sighting(const PGresult *r, int i, twi_ledger_sighting_fn take,
     take(ctx, &one);
 }
 
-enum { SIGHTING_VALUES = 5 };
-
 /* One row after another as the server sends them: there may be millions. */
-static tw_status each_sighting(const twi_ledger *l, const char *sql,
-                               const char *const values[SIGHTING_VALUES],
+static tw_status each_sighting(const twi_ledger *l, const twi_question *q,
                                twi_ledger_sighting_fn take, void *ctx, tw_error *err)
 {
     tw_status st = TW_OK;
     PGresult *r = NULL;
-    if (PQsendQueryParams(l->db, sql, SIGHTING_VALUES, NULL, values, NULL, NULL, 0) !=
-            1 ||
+    if (PQsendQueryParams(l->db, q->sql, q->count, NULL, q->values, NULL, NULL, 0) != 1 ||
         PQsetSingleRowMode(l->db) != 1)
         st = fail(l, NULL, err);
     while ((r = PQgetResult(l->db)) != NULL) {
@@ -638,34 +651,46 @@ static tw_status each_sighting(const twi_ledger *l, const char *sql,
     return st;
 }
 
+/* All of them may take as long as they come; so many do not. */
 static tw_status postgres_sightings(twi_ledger *l, const twi_ledger_filter *f,
                                     twi_ledger_sighting_fn take, void *ctx, tw_error *err)
 {
-    static const char SQL[] =
-        "SELECT s.name, g.camera, r.word, g.name, g.number, g.start_us, g.end_us, "
-        "g.count, "
-        "g.phase, g.peak_ppm, g.text FROM sighting g JOIN series r ON r.id = g.series "
-        "JOIN "
-        "station s ON s.id = r.station WHERE ($1::text IS NULL OR s.name = $1) AND "
-        "($5::text IS NULL OR g.name = $5) AND "
-        "g.start_us >= $2::bigint AND g.start_us < $3::bigint ORDER BY g.start_us, "
-        "s.name "
-        "COLLATE \"C\", g.number LIMIT $4::bigint";
-    char from[24], until[24], most[24];
-    const char *values[] = {f->station, from, until, f->most > 0 ? most : NULL, f->name};
-    (void)snprintf(from, sizeof from, "%lld", (long long)f->from_us);
-    (void)snprintf(until, sizeof until, "%lld",
-                   (long long)(f->until_us > 0 ? f->until_us : INT64_MAX));
-    (void)snprintf(most, sizeof most, "%u", (unsigned)f->most);
+    static const twi_dialect DIALECT = {
+        '$', "SELECT json_array_elements_text(CAST(%s AS JSON))", " COLLATE \"C\""};
+    twi_question q;
+    const bool all = f->most == 0;
+    twi_question_make(f, &DIALECT, &q);
     tw_status st = connected(l, err);
+    if (st == TW_OK && all)
+        st = execute(l, "SET statement_timeout = 0", err);
     if (st == TW_OK)
-        st = execute(l, "SET statement_timeout = 0", err); /* as long as they come */
-    if (st == TW_OK)
-        st = each_sighting(l, SQL, values, take, ctx, err);
-    if (PQstatus(l->db) == CONNECTION_OK) {
+        st = each_sighting(l, &q, take, ctx, err);
+    if (all && PQstatus(l->db) == CONNECTION_OK) {
         const tw_status back = execute(l, TIMEOUT, NULL);
         st = st == TW_OK ? back : st;
     }
+    return st;
+}
+
+static tw_status postgres_visit(twi_ledger *l, const char *who, int64_t now_us,
+                                int64_t *since_us, tw_error *err)
+{
+    char now[24];
+    const char *values[] = {who, now};
+    PGresult *r = NULL;
+    (void)snprintf(now, sizeof now, "%lld", (long long)now_us);
+    tw_status st = connected(l, err);
+    if (st == TW_OK)
+        st = ask(l,
+                 "INSERT INTO visit(who, since_us, last_us) VALUES ($1, 0, $2) ON "
+                 "CONFLICT(who) DO UPDATE SET since_us = CASE WHEN excluded.last_us - "
+                 "visit.last_us BETWEEN 0 AND 1800000000 THEN visit.since_us ELSE "
+                 "least(visit.last_us, excluded.last_us) END, last_us = excluded.last_us "
+                 "RETURNING since_us",
+                 2, values, &r, err);
+    if (st == TW_OK && PQntuples(r) == 1)
+        *since_us = number_at(r, 0, 0);
+    PQclear(r);
     return st;
 }
 
@@ -686,4 +711,5 @@ static tw_status postgres_silence(twi_ledger *l, const char *station, bool *firs
 TW_API const twi_ledger_kind twi_postgres_table = {
     TWI_LEDGER_ABI,   postgres_open,      postgres_close,
     postgres_put,     postgres_gaps,      postgres_stations,
-    postgres_cameras, postgres_sightings, postgres_silence};
+    postgres_cameras, postgres_sightings, postgres_visit,
+    postgres_silence};

@@ -1,0 +1,28 @@
+/* The question for sightings, in the words of SQL that all engines share. */
+#ifndef TWI_GATHER_QUESTION_H
+#define TWI_GATHER_QUESTION_H
+
+#include "ledger.h"
+
+enum { TWI_QUESTION_VALUES = 12, TWI_QUESTION_BYTES = 2048 };
+
+/* Where engines differ. */
+typedef struct twi_dialect {
+    char mark;              /* before the number of a value */
+    const char *names;      /* of a JSON list, %s: the value */
+    const char *by_letters; /* after a text that is sorted */
+} twi_dialect;
+
+/* Its values are texts, the first is number 1. */
+typedef struct twi_question {
+    char sql[TWI_QUESTION_BYTES];
+    const char *values[TWI_QUESTION_VALUES]; /* of the filter, and of numbers below */
+    char numbers[TWI_QUESTION_VALUES][24];
+    int count;
+} twi_question;
+
+/** @param filter  Its texts are to live as long as the question. */
+void twi_question_make(const twi_ledger_filter *filter, const twi_dialect *dialect,
+                       twi_question *out);
+
+#endif
