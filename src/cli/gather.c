@@ -9,6 +9,7 @@
 #include "../deliver/secret.h"
 #include "../gather/alarms.h"
 #include "../gather/gather.h"
+#include "../many/many.h"
 #include "../net/topic.h"
 #include "../settings/sections.h"
 #include "camtrap_all.h"
@@ -45,6 +46,8 @@ typedef struct plan {
     twi_destination_settings broker;
     tw_clock clock;
     twi_gather_alarms *alarms; /* NULL: they go nowhere */
+    twi_to_tell *words;        /* to stations */
+    twi_many *many;            /* NULL: there is no page */
 } plan;
 
 /* ---- taking in ------------------------------------------------------------------- */
@@ -111,31 +114,64 @@ static tw_status begin_alarms(plan *p, tw_error *err)
                                  err);
 }
 
-static int take_in(plan *p)
+static bool say(void *ctx, const char *station, const char *what, const char *text)
 {
-    char secret[SECRET_BYTES] = "";
-    tw_error err = {0};
-    tw_status st = TW_OK;
-    if (p->gather.secret_file[0])
-        st = twi_secret_read(&p->broker, secret, &err);
-    if (st == TW_OK)
-        st = begin_alarms(p, &err);
+    const plan *p = ctx;
+    return twi_to_tell_put(p->words, station, what, text);
+}
+
+/* Without a page it gathers all the same: another may have its port. */
+static tw_status begin_page(plan *p, tw_error *err)
+{
+    tw_error why = {0};
+    const twi_many_spec spec = {.settings = p->settings,
+                                .clock = p->clock,
+                                .say = say,
+                                .report = say_line,
+                                .ctx = p};
+    if (!(p->words = twi_to_tell_new()))
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    const tw_status st = twi_many_new(&spec, &p->many, &why);
+    if (st == TW_EINVAL)
+        return tw_fail(err, st, "%s", why.text);
     if (st != TW_OK)
-        return cli_say(CLI_FAILED, "%s", err.text);
-    (void)cli_catch_signals(end);
+        say_line(p, st, why.text);
+    return TW_OK;
+}
+
+static tw_status gather_until_ended(plan *p, const char *secret, tw_error *err)
+{
     const twi_gathering gathering = {.broker = &p->broker,
                                      .secret = secret,
                                      .session = p->gather.session,
                                      .ledger = p->gather.ledger,
                                      .clock = p->clock,
+                                     .words = p->words,
                                      .stop = &ended,
                                      .tell = say_line,
                                      .silent = say_silent,
                                      .ctx = p};
+    (void)cli_catch_signals(end);
     (void)printf("Taking in what comes to %s; Ctrl-C ends.\n", p->gather.url);
     (void)fflush(stdout);
-    st = twi_gather(&gathering, &err);
+    return twi_gather(&gathering, err);
+}
+
+static int take_in(plan *p)
+{
+    char secret[SECRET_BYTES] = "";
+    tw_error err = {0};
+    tw_status st =
+        p->gather.secret_file[0] ? twi_secret_read(&p->broker, secret, &err) : TW_OK;
+    if (st == TW_OK)
+        st = begin_alarms(p, &err);
+    if (st == TW_OK)
+        st = begin_page(p, &err);
+    if (st == TW_OK)
+        st = gather_until_ended(p, secret, &err);
     explicit_bzero(secret, sizeof secret);
+    twi_many_free(p->many);
+    twi_to_tell_free(p->words);
     twi_gather_alarms_free(p->alarms);
     return st == TW_OK ? CLI_DONE : cli_say(cli_exit(st), "%s", err.text);
 }

@@ -9,6 +9,7 @@
 #include "../station/series.h"
 #include "../core/naming.h"
 #include "../net/topic.h"
+#include "tawny/version.h"
 
 enum {
     CAMERAS_MAX = 64,
@@ -296,6 +297,18 @@ static void put_numbers(const destination *d, json_t *o)
     (void)json_object_set_new(o, "last_number", json_integer(last));
 }
 
+static void put_sensors(const destination *d, json_t *o)
+{
+    tw_sensor_status one;
+    json_t *list = json_array();
+    for (size_t i = 0;
+         d->of->running && tw_station_sensor(d->of->running, i, &one) == TW_OK; i++)
+        (void)json_array_append_new(list, twi_json_sensor(&one));
+    if (json_array_size(list) > 0)
+        (void)json_object_set(o, "sensors", list);
+    json_decref(list);
+}
+
 static json_t *describe_station(const destination *d, const char *state)
 {
     tw_store_status store;
@@ -303,6 +316,8 @@ static json_t *describe_station(const destination *d, const char *state)
         d->of->running && tw_station_store(d->of->running, &store) == TW_OK;
     json_t *o = twi_json_station(
         d->of->station, state, twi_json_all_stopped(d->catalogue), known ? &store : NULL);
+    (void)json_object_set_new(o, "version", json_string(tw_version()));
+    put_sensors(d, o);
     put_time(d, o, "time", 0);
     put_numbers(d, o);
     return o;

@@ -184,6 +184,24 @@ static void ask(gatherer *g)
     }
 }
 
+/* ---- telling --------------------------------------------------------------------- */
+
+enum { TOLD_AT_ONCE = 500 };
+
+/* While the broker cannot be reached they wait. */
+static void tell_words(gatherer *g)
+{
+    char topic[TOPIC_BYTES];
+    twi_word *w = NULL;
+    for (int i = 0; g->of->words && i < TOLD_AT_ONCE; i++) {
+        if (!(w = twi_to_tell_take(g->of->words)))
+            return;
+        if (twi_heard_topic(g->root, w->station, w->what, topic, sizeof topic))
+            g->brokers->listener_publish(g->listener, topic, w->text);
+        free(w);
+    }
+}
+
 /* ---- silence --------------------------------------------------------------------- */
 
 enum { SILENT_MAX = 256 }; /* that are told at once */
@@ -269,6 +287,7 @@ static void go_round(gatherer *g)
         return;
     }
     works(g, BROKER);
+    tell_words(g);
     if (g->count > 0)
         keep(g);
     else /* of what was nothing to keep nothing waits */

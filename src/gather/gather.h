@@ -8,6 +8,7 @@
 
 #include "../net/broker.h"
 #include "ledger.h"
+#include "totell.h"
 #include "tawny/port.h"
 
 typedef struct twi_gathering {
@@ -16,6 +17,7 @@ typedef struct twi_gathering {
     const char *session; /* name of this gatherer's; another for each that runs */
     const char *ledger;  /* a place, see twi_ledger_find */
     tw_clock clock;
+    twi_to_tell *words; /* that stations are told; NULL: none. Outlives it */
     const atomic_bool *stop;
     /** One line: what goes on (TW_OK), what will mend (TW_EAGAIN), what somebody must
      * see to. */

@@ -49,6 +49,7 @@ typedef struct twi_ledger_sighting {
 typedef struct twi_ledger_filter {
     const char *stations; /* their names, as a JSON list of texts; "[]": none at all */
     const char *camera, *name, *mark, *series;
+    const char *has_name; /* in its name, whatever the case */
     int64_t number;
     uint32_t least_peak_ppm;
     int64_t from_us, until_us; /* of their start; until is not included */
@@ -94,8 +95,8 @@ typedef struct twi_ledger_kind {
      * not to be asked for anything else meanwhile. */
     tw_status (*sightings)(twi_ledger *ledger, const twi_ledger_filter *filter,
                            twi_ledger_sighting_fn take, void *ctx, tw_error *err);
-    /** Somebody has looked. @param since_us  Set to when who it is looked last, some while
-     * before this; 0: never. */
+    /** Somebody has looked. @param since_us  Set to when who it is looked last, some
+     * while before this; 0: never. */
     tw_status (*visit)(twi_ledger *ledger, const char *who, int64_t now_us,
                        int64_t *since_us, tw_error *err);
     /** Mark a station as silent. @param first  Set to whether nobody else had. */

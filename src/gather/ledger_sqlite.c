@@ -32,7 +32,8 @@ static const char SCHEMA[] =
     " REFERENCES station(id), camera TEXT NOT NULL, told_us INTEGER NOT NULL,"
     " text TEXT NOT NULL, UNIQUE(station, camera, told_us, text)) STRICT;";
 
-/* When accounts of the page have looked; and a station's time, which its page asks for. */
+/* When accounts of the page have looked; and a station's time, which its page asks for.
+ */
 static const char SECOND[] =
     "CREATE TABLE visit(who TEXT PRIMARY KEY, since_us INTEGER NOT NULL,"
     " last_us INTEGER NOT NULL) STRICT, WITHOUT ROWID;"
@@ -495,7 +496,8 @@ static tw_status sqlite_cameras(twi_ledger *l, twi_ledger_camera_fn take, void *
 static tw_status sqlite_sightings(twi_ledger *l, const twi_ledger_filter *f,
                                   twi_ledger_sighting_fn take, void *ctx, tw_error *err)
 {
-    static const twi_dialect DIALECT = {'?', "SELECT value FROM json_each(%s)", ""};
+    static const twi_dialect DIALECT = {'?', "SELECT value FROM json_each(%s)", "",
+                                        "instr"};
     twi_question q;
     sqlite3_stmt *s = NULL;
     twi_question_make(f, &DIALECT, &q);
@@ -541,7 +543,8 @@ static tw_status sqlite_visit(twi_ledger *l, const char *who, int64_t now_us,
     sqlite3_stmt *s = NULL;
     const tw_status st = prepare(
         l,
-        "INSERT INTO visit(who, since_us, last_us) VALUES (?1, 0, ?2) ON CONFLICT(who) DO "
+        "INSERT INTO visit(who, since_us, last_us) VALUES (?1, 0, ?2) ON CONFLICT(who) "
+        "DO "
         "UPDATE SET since_us = CASE WHEN ?2 - last_us BETWEEN 0 AND 1800000000 THEN "
         "since_us ELSE min(last_us, ?2) END, last_us = ?2 RETURNING since_us",
         &s, err);
@@ -556,7 +559,5 @@ static tw_status sqlite_visit(twi_ledger *l, const char *who, int64_t now_us,
 }
 
 const twi_ledger_kind twi_ledger_sqlite = {
-    TWI_LEDGER_ABI,   sqlite_open,     sqlite_close,
-    sqlite_put,       sqlite_gaps,     sqlite_stations,
-    sqlite_cameras,   sqlite_sightings, sqlite_visit,
-    sqlite_silence};
+    TWI_LEDGER_ABI,  sqlite_open,    sqlite_close,     sqlite_put,   sqlite_gaps,
+    sqlite_stations, sqlite_cameras, sqlite_sightings, sqlite_visit, sqlite_silence};

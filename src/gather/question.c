@@ -29,6 +29,15 @@ static void add_text(twi_question *q, const twi_dialect *d, const char *column,
     add(q, " AND %s = %c%d", column, d->mark, q->count);
 }
 
+/* What stands for others in a pattern stands for itself here. */
+static void add_part(twi_question *q, const twi_dialect *d, const char *part)
+{
+    if (!part)
+        return;
+    q->values[q->count++] = part;
+    add(q, " AND %s(lower(g.name), lower(%c%d)) > 0", d->finds, d->mark, q->count);
+}
+
 /* @return the place of a number among the values: "CAST($3 AS BIGINT)" */
 static void put_number(twi_question *q, const twi_dialect *d, int64_t n, char out[48])
 {
@@ -75,13 +84,15 @@ void twi_question_make(const twi_ledger_filter *f, const twi_dialect *d, twi_que
     add_stations(q, d, f->stations);
     add_text(q, d, "g.camera", f->camera);
     add_text(q, d, "g.name", f->name);
+    add_part(q, d, f->has_name);
     add_text(q, d, "g.mark", f->mark);
     add_text(q, d, "r.word", f->series);
     add_number(q, d, "g.number =", f->number);
     add_number(q, d, "g.peak_ppm >=", f->least_peak_ppm);
     add_number(q, d, "g.start_us >=", f->from_us);
     add_number(q, d, "g.start_us <", f->until_us);
-    add(q, " ORDER BY g.start_us%s, s.name%s%s, g.number%s", way, d->by_letters, way, way);
+    add(q, " ORDER BY g.start_us%s, s.name%s%s, g.number%s", way, d->by_letters, way,
+        way);
     if (f->most == 0)
         return;
     put_number(q, d, f->most, place);

@@ -11,6 +11,7 @@ typedef struct twi_dialect {
     char mark;              /* before the number of a value */
     const char *names;      /* of a JSON list, %s: the value */
     const char *by_letters; /* after a text that is sorted */
+    const char *finds;      /* its function that finds a text in another */
 } twi_dialect;
 
 /* Its values are texts, the first is number 1. */

@@ -34,6 +34,16 @@ void *twi_body_of(const twi_asked *r)
     return json_loadb(r->body, r->bytes, JSON_REJECT_DUPLICATES, NULL);
 }
 
+void *twi_page_ctx(const twi_page *p)
+{
+    return p->host.ctx;
+}
+
+const char *twi_query_of(twi_page *p, const twi_asked *r, const char *name)
+{
+    return p->web->query(r->call, name);
+}
+
 int64_t twi_us_of(int64_t ms)
 {
     return ms > 0 && ms < INT64_MAX / 1000 ? ms * 1000 : 0;
@@ -41,7 +51,7 @@ int64_t twi_us_of(int64_t ms)
 
 int64_t twi_time_of(twi_page *p, const twi_asked *r, const char *name)
 {
-    const char *text = p->web->query(r->call, name);
+    const char *text = twi_query_of(p, r, name);
     return text ? twi_us_of(strtoll(text, NULL, 10)) : 0;
 }
 

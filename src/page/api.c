@@ -164,13 +164,14 @@ static void log_out(twi_page *p, const twi_web_request *r, twi_web_answer *out)
 /* Who one is; without accounts, anybody. */
 static void say_who(const twi_page *p, const visitor *v, twi_web_answer *out)
 {
-    twi_answer_json(json_pack("{ss ss ss ss ss}", "name", v->known ? v->session.name : "",
-                              "cameras", v->cameras, "may",
+    twi_answer_json(json_pack("{ss ss ss ss ss sb}", "name",
+                              v->known ? v->session.name : "", "cameras", v->cameras,
+                              "may",
                               v->may == TWI_MAY_RUN    ? "run"
                               : v->may == TWI_MAY_LOOK ? "look"
                                                        : "nothing",
                               "change", v->known ? v->session.change : "local", "station",
-                              p->station_name),
+                              p->station_name, "many", p->host.read != NULL),
                     200, out);
 }
 
@@ -192,63 +193,50 @@ static bool serve_asset(const char *path, twi_web_answer *out)
 
 /* ---- what is asked ---------------------------------------------------------------- */
 
-/* What who may see some cameras alone gets. */
-typedef enum some {
-    NOTHING, /* it concerns others as well */
-    HEEDED,  /* the answer heeds which they are */
-    NAMED    /* what follows the path is one of them */
-} some;
+static const twi_answerer READ[] = {
+    {"/api/status", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_show_status},
+    {"/api/sightings", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_show_sightings},
+    {"/api/sightings/", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_show_sighting},
+    {"/api/missed", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_show_missed},
+    {"/api/nights", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_show_nights},
+    {"/api/names", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_show_names},
+    {"/api/proposals", TWI_MAY_RUN, TWI_SOME_NOTHING, twi_show_proposal},
+    {"/api/thumbs/", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_show_thumb},
+    {"/api/readings/", TWI_MAY_LOOK, TWI_SOME_NAMED, twi_show_reading},
+    {"/api/traces/", TWI_MAY_LOOK, TWI_SOME_NAMED, twi_show_trace},
+    {"/api/zones/", TWI_MAY_LOOK, TWI_SOME_NAMED, twi_show_zones},
+    {"/api/plan", TWI_MAY_LOOK, TWI_SOME_NOTHING, twi_show_plan},
+    {"/api/sensors", TWI_MAY_LOOK, TWI_SOME_NOTHING, twi_show_sensors},
+    {"/api/log", TWI_MAY_LOOK, TWI_SOME_NOTHING, twi_show_log},
+    {"/api/outbox", TWI_MAY_LOOK, TWI_SOME_NOTHING, twi_show_outbox},
+    {"/api/settings", TWI_MAY_RUN, TWI_SOME_NOTHING, twi_show_settings},
+    {"/api/settings/file", TWI_MAY_RUN, TWI_SOME_NOTHING, twi_show_file},
+    {"/api/phones", TWI_MAY_LOOK, TWI_SOME_NOTHING, twi_show_phones},
+    {"/packed.zip", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_show_packed},
+    {"/captures/", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_show_capture},
+    {"/live/", TWI_MAY_LOOK, TWI_SOME_NAMED, twi_show_stream},
+    {"/picture/", TWI_MAY_LOOK, TWI_SOME_NAMED, twi_show_picture},
+    {NULL, TWI_MAY_NOTHING, TWI_SOME_NOTHING, NULL}};
 
-/* Who answers what. A path that ends in "/" stands for all below it. */
-typedef struct route {
-    const char *path;
-    twi_may may; /* at least */
-    some some;
-    twi_answer_fn *answer;
-} route;
-
-static const route READ[] = {{"/api/status", TWI_MAY_LOOK, HEEDED, twi_show_status},
-                             {"/api/sightings", TWI_MAY_LOOK, HEEDED, twi_show_sightings},
-                             {"/api/sightings/", TWI_MAY_LOOK, HEEDED, twi_show_sighting},
-                             {"/api/missed", TWI_MAY_LOOK, HEEDED, twi_show_missed},
-                             {"/api/nights", TWI_MAY_LOOK, HEEDED, twi_show_nights},
-                             {"/api/names", TWI_MAY_LOOK, HEEDED, twi_show_names},
-                             {"/api/proposals", TWI_MAY_RUN, NOTHING, twi_show_proposal},
-                             {"/api/thumbs/", TWI_MAY_LOOK, HEEDED, twi_show_thumb},
-                             {"/api/readings/", TWI_MAY_LOOK, NAMED, twi_show_reading},
-                             {"/api/traces/", TWI_MAY_LOOK, NAMED, twi_show_trace},
-                             {"/api/zones/", TWI_MAY_LOOK, NAMED, twi_show_zones},
-                             {"/api/plan", TWI_MAY_LOOK, NOTHING, twi_show_plan},
-                             {"/api/sensors", TWI_MAY_LOOK, NOTHING, twi_show_sensors},
-                             {"/api/log", TWI_MAY_LOOK, NOTHING, twi_show_log},
-                             {"/api/outbox", TWI_MAY_LOOK, NOTHING, twi_show_outbox},
-                             {"/api/settings", TWI_MAY_RUN, NOTHING, twi_show_settings},
-                             {"/api/settings/file", TWI_MAY_RUN, NOTHING, twi_show_file},
-                             {"/api/phones", TWI_MAY_LOOK, NOTHING, twi_show_phones},
-                             {"/packed.zip", TWI_MAY_LOOK, HEEDED, twi_show_packed},
-                             {"/captures/", TWI_MAY_LOOK, HEEDED, twi_show_capture},
-                             {"/live/", TWI_MAY_LOOK, NAMED, twi_show_stream},
-                             {"/picture/", TWI_MAY_LOOK, NAMED, twi_show_picture},
-                             {NULL, TWI_MAY_NOTHING, NOTHING, NULL}};
-
-static const route CHANGE[] = {
-    {"/api/order", TWI_MAY_RUN, HEEDED, twi_do_order},
-    {"/api/sightings", TWI_MAY_RUN, HEEDED, twi_change_sightings},
-    {"/api/sightings/", TWI_MAY_RUN, HEEDED, twi_change_sighting},
-    {"/api/missed", TWI_MAY_RUN, HEEDED, twi_change_missed},
-    {"/api/visit", TWI_MAY_LOOK, HEEDED, twi_note_visit},
-    {"/api/settings", TWI_MAY_RUN, NOTHING, twi_change_settings},
-    {"/api/settings/file", TWI_MAY_RUN, NOTHING, twi_change_file},
-    {"/api/try", TWI_MAY_RUN, NOTHING, twi_try_changes},
-    {"/api/proposals", TWI_MAY_RUN, NOTHING, twi_make_proposal},
-    {"/api/outbox", TWI_MAY_RUN, NOTHING, twi_change_outbox},
-    {"/api/phones", TWI_MAY_LOOK, NOTHING, twi_change_phones},
-    {"/api/finds", TWI_MAY_RUN, NOTHING, twi_find_cameras},
-    {"/api/trial", TWI_MAY_RUN, NOTHING, twi_try_destination},
-    {NULL, TWI_MAY_NOTHING, NOTHING, NULL}};
+static const twi_answerer CHANGE[] = {
+    {"/api/order", TWI_MAY_RUN, TWI_SOME_HEEDED, twi_do_order},
+    {"/api/sightings", TWI_MAY_RUN, TWI_SOME_HEEDED, twi_change_sightings},
+    {"/api/sightings/", TWI_MAY_RUN, TWI_SOME_HEEDED, twi_change_sighting},
+    {"/api/missed", TWI_MAY_RUN, TWI_SOME_HEEDED, twi_change_missed},
+    {"/api/visit", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_note_visit},
+    {"/api/settings", TWI_MAY_RUN, TWI_SOME_NOTHING, twi_change_settings},
+    {"/api/settings/file", TWI_MAY_RUN, TWI_SOME_NOTHING, twi_change_file},
+    {"/api/try", TWI_MAY_RUN, TWI_SOME_NOTHING, twi_try_changes},
+    {"/api/proposals", TWI_MAY_RUN, TWI_SOME_NOTHING, twi_make_proposal},
+    {"/api/outbox", TWI_MAY_RUN, TWI_SOME_NOTHING, twi_change_outbox},
+    {"/api/phones", TWI_MAY_LOOK, TWI_SOME_NOTHING, twi_change_phones},
+    {"/api/finds", TWI_MAY_RUN, TWI_SOME_NOTHING, twi_find_cameras},
+    {"/api/trial", TWI_MAY_RUN, TWI_SOME_NOTHING, twi_try_destination},
+    {NULL, TWI_MAY_NOTHING, TWI_SOME_NOTHING, NULL}};
 
 /* @param rest  Set to what follows a path that ends in "/". */
-static const route *find_route(const route *all, const char *path, const char **rest)
+static const twi_answerer *find_route(const twi_answerer *all, const char *path,
+                                      const char **rest)
 {
     for (; all->path; all++) {
         const size_t n = strlen(all->path);
@@ -262,7 +250,7 @@ static const route *find_route(const route *all, const char *path, const char **
 }
 
 static void follow(twi_page *p, const twi_web_request *r, const visitor *v,
-                   const route *all, twi_web_answer *out)
+                   const twi_answerer *all, twi_web_answer *out)
 {
     const char *rest = "";
     const twi_asked asked = {.path = r->path,
@@ -271,14 +259,14 @@ static void follow(twi_page *p, const twi_web_request *r, const visitor *v,
                              .call = r->call,
                              .who = v->known ? v->session.name : "",
                              .cameras = v->cameras};
-    const route *found = find_route(all, r->path, &rest);
+    const twi_answerer *found = find_route(all, r->path, &rest);
     if (!found || (found->path[strlen(found->path) - 1] == '/' && !rest[0]))
         twi_answer_error(404, "there is no such thing", out);
     else if (v->may < found->may)
         twi_answer_error(403, "this account may only look", out);
-    else if (v->cameras[0] && found->some == NOTHING)
+    else if (v->cameras[0] && found->some == TWI_SOME_NOTHING)
         twi_answer_error(403, "this account is for some cameras alone", out);
-    else if (found->some == NAMED && !twi_may_see(&asked, rest))
+    else if (found->some == TWI_SOME_NAMED && !twi_may_see(&asked, rest))
         twi_answer_error(404, "there is no such camera", out);
     else
         found->answer(p, &asked, rest, out);
@@ -294,7 +282,7 @@ static void serve_known(twi_page *p, const twi_web_request *r, const visitor *v,
     else if (v->may == TWI_MAY_NOTHING)
         twi_answer_error(401, "log in first", out);
     else if (get)
-        follow(p, r, v, READ, out);
+        follow(p, r, v, p->host.read ? p->host.read : READ, out);
     else if (strcmp(r->method, "POST") != 0)
         twi_answer_error(405, "GET or POST", out);
     else if (!is_own(p, r, v))
@@ -302,7 +290,7 @@ static void serve_known(twi_page *p, const twi_web_request *r, const visitor *v,
     else if (strcmp(r->path, "/api/logout") == 0)
         log_out(p, r, out);
     else
-        follow(p, r, v, CHANGE, out);
+        follow(p, r, v, p->host.change ? p->host.change : CHANGE, out);
 }
 
 static void serve(twi_page *p, const twi_web_request *r, const accounts *all,

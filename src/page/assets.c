@@ -29,6 +29,7 @@ DECLARE(several_js);
 DECLARE(sighting_js);
 DECLARE(states_js);
 DECLARE(station_js);
+DECLARE(stations_js);
 DECLARE(strips_js);
 DECLARE(texts_js);
 DECLARE(ways_js);
@@ -75,6 +76,7 @@ const twi_asset *twi_asset_find(const char *path)
         SCRIPT(sighting, false),
         SCRIPT(states, false),
         SCRIPT(station, false),
+        SCRIPT(stations, false),
         SCRIPT(strips, false),
         SCRIPT(texts, false),
         SCRIPT(ways, false),

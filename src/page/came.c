@@ -36,30 +36,33 @@ static void add_night(json_t *list, const twi_hours_place *place, int64_t noon_u
                                                     (json_int_t)(dawn_us / 1000)));
 }
 
-void twi_show_nights(twi_page *p, const twi_asked *r, const char *rest,
-                     twi_web_answer *out)
+void twi_answer_nights(const twi_hours_place *place, int64_t from_us, int64_t until_us,
+                       twi_web_answer *out)
 {
-    const int64_t from_us = twi_time_of(p, r, "from"),
-                  until_us = twi_time_of(p, r, "until");
-    (void)rest;
     if (from_us <= 0 || until_us <= from_us || until_us - from_us > NIGHTS_MAX * DAY_US) {
         twi_answer_error(400, "from and until are milliseconds, at most 32 days apart",
                          out);
         return;
     }
-    twi_hours_place place;
-    tw_settings *s = twi_page_settings(p);
     json_t *list = json_array();
-    if (s && find_place(s, &place)) {
-        /* Noon there, of the day before: its night may reach into the span. */
-        const int64_t east_us =
-            place.longitude * 240; /* of the sun, a millionth of a degree */
-        int64_t noon_us = from_us - from_us % DAY_US - DAY_US / 2 - east_us;
-        for (; noon_us < until_us; noon_us += DAY_US)
-            add_night(list, &place, noon_us);
-    }
-    tw_settings_free(s);
+    /* Noon there, of the day before: its night may reach into the span. The sun takes 240
+     * microseconds for a millionth of a degree. */
+    int64_t noon_us = from_us - from_us % DAY_US - DAY_US / 2 - place->longitude * 240;
+    for (; place->known && noon_us < until_us; noon_us += DAY_US)
+        add_night(list, place, noon_us);
     twi_answer_json(json_pack("{so}", "nights", list), 200, out);
+}
+
+void twi_show_nights(twi_page *p, const twi_asked *r, const char *rest,
+                     twi_web_answer *out)
+{
+    twi_hours_place place = {0};
+    tw_settings *s = twi_page_settings(p);
+    (void)rest;
+    if (s)
+        (void)find_place(s, &place);
+    tw_settings_free(s);
+    twi_answer_nights(&place, twi_time_of(p, r, "from"), twi_time_of(p, r, "until"), out);
 }
 
 void twi_note_visit(twi_page *p, const twi_asked *r, const char *rest,

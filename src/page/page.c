@@ -42,6 +42,11 @@ tw_status twi_page_reload(twi_page *p, const tw_settings *settings)
 
 /* ---- settings --------------------------------------------------------------------- */
 
+static const char *listen_of(const twi_page_host *host, const twi_station_settings *set)
+{
+    return host->listen ? host->listen : set->listen;
+}
+
 /* "127.0.0.1:8420", "[::]:8420" */
 static tw_status read_listen(const char *text, char address[64], int *port, tw_error *err)
 {
@@ -162,7 +167,7 @@ static tw_status start(twi_page *p, const twi_station_settings *set, tw_error *e
     char address[64], line[1024], places[768];
     int port = 0;
     bool none = false;
-    tw_status st = read_listen(set->listen, address, &port, err);
+    tw_status st = read_listen(listen_of(&p->host, set), address, &port, err);
     p->loopback = st == TW_OK && is_loopback(address);
     if (st == TW_OK)
         st = check_accounts(p, address, &none, err);
@@ -194,7 +199,7 @@ static bool take_host(twi_page *p, const twi_page_host *host,
 {
     p->host = *host;
     p->store = strdup(host->store);
-    p->station_name = strdup(set->name);
+    p->station_name = strdup(host->name ? host->name : set->name);
     p->accounts_file = strdup(set->accounts_file);
     p->settings_file = host->settings_file ? strdup(host->settings_file) : NULL;
     p->host.store = p->store;
@@ -211,7 +216,7 @@ tw_status twi_page_new(const tw_settings *settings, const twi_page_host *host,
         return tw_fail(err, TW_EINVAL, "no settings or no store");
     *out = NULL;
     twi_settings_station(settings, &set);
-    if (strcmp(set.listen, "none") == 0)
+    if (strcmp(listen_of(host, &set), "none") == 0)
         return TW_OK;
     twi_page *p = calloc(1, sizeof *p);
     if (!p)

@@ -70,6 +70,10 @@ typedef struct twi_page_host {
     /* As in tw_outward_host. */
     tw_status (*propose)(void *ctx, const char *camera, const volatile int *stop,
                          char **out, tw_error *err);
+    /* Who answers for more than one station: tables of its own, that end with an entry
+     * without a path. NULL: the station's. They outlive the page. */
+    const struct twi_answerer *read, *change;
+    const char *listen, *name; /* instead of the settings'; NULL: those */
     void *ctx;
 } twi_page_host;
 

@@ -8,6 +8,7 @@
 #include "../core/recent.h"
 #include "../net/web.h"
 #include "../settings/draft.h"
+#include "answer.h"
 #include "page.h"
 #include "tawny/catalogue.h"
 #include "../settings/sections.h"
@@ -235,7 +236,6 @@ tw_catalogue *twi_page_catalogue_own(const twi_page *page);
 /** The catalogue, under the lock of the store. @return NULL: there is none. */
 tw_catalogue *twi_page_catalogue(twi_page *page);
 int64_t twi_page_now(const twi_page *page);
-int64_t twi_page_wall(const twi_page *page);
 
 /* ---- api.c */
 
@@ -253,26 +253,10 @@ bool twi_page_may_look(twi_page *page, const char *token);
 /** The handler of the server. */
 void twi_page_handle(void *page, const twi_web_request *request, twi_web_answer *out);
 
-/* A request, and who asks. */
-typedef struct twi_asked {
-    const char *path, *body;
-    size_t bytes;
-    twi_web_call *call;
-    const char *who;     /* the account's name; "": there are no accounts */
-    const char *cameras; /* that it may see, with blanks between; "": all */
-} twi_asked;
-
-/** (visitors.c) Whether who asks may see a camera. */
-bool twi_may_see(const twi_asked *r, const char *camera);
-
 /** (visitors.c) Note in the log of the station what somebody did: "..., by ann".
  * @param camera  NULL: it concerns none, or several. */
 void twi_page_did(twi_page *page, const twi_asked *r, const char *camera,
                   const char *what);
-
-/* What answers: r->path is its own, followed by rest. */
-typedef void twi_answer_fn(twi_page *p, const twi_asked *r, const char *rest,
-                           twi_web_answer *out);
 
 /* show.c: the station */
 twi_answer_fn twi_show_status, twi_show_plan, twi_show_log, twi_show_sensors,
@@ -323,23 +307,5 @@ twi_answer_fn twi_show_phones, twi_change_phones;
  * @return TW_OK; else out is an answer that says what is wrong. */
 tw_status twi_draft_of(twi_page *p, const void *changes, twi_draft **draft,
                        tw_settings **settings, twi_web_answer *out);
-
-/* ---- answers.c */
-
-/** Milliseconds since 1970, as browsers count. @return microseconds, 0: it is no time. */
-int64_t twi_us_of(int64_t ms);
-/** The same of the query. */
-int64_t twi_time_of(twi_page *p, const twi_asked *r, const char *name);
-/** The body as JSON (a json_t), the caller's. @return NULL: it is none. */
-void *twi_body_of(const twi_asked *r);
-
-/** Answer with JSON (a json_t), which is let go. */
-void twi_answer_json(void *json, unsigned status, twi_web_answer *out);
-/** Answer with {"error": ...}. */
-void twi_answer_error(unsigned status, const char *text, twi_web_answer *out);
-/** Answer with {"done": true}, or say what a status means. @param missing  For TW_ENOENT.
- */
-void twi_answer_status(tw_status st, const char *missing, const tw_error *err,
-                       twi_web_answer *out);
 
 #endif

@@ -189,15 +189,10 @@ static bool is_known(twi_page *p, const twi_asked *r, const char *file)
     return known;
 }
 
-/* @return -1: there is no such capture. */
-static int open_capture(twi_page *p, const twi_asked *r, const char *file,
-                        uint64_t *bytes)
+/* @return -1: there is no such file. */
+static int open_file(const char *path, uint64_t *bytes)
 {
-    char path[PATH_BYTES];
     struct stat s;
-    if (!is_known(p, r, file) ||
-        snprintf(path, sizeof path, "%s/%s", p->store, file) >= (int)sizeof path)
-        return -1;
     const int fd = open(path, O_RDONLY | O_CLOEXEC | O_NOFOLLOW);
     if (fd >= 0 && fstat(fd, &s) == 0 && S_ISREG(s.st_mode) && s.st_size > 0) {
         *bytes = (uint64_t)s.st_size;
@@ -208,24 +203,35 @@ static int open_capture(twi_page *p, const twi_asked *r, const char *file,
     return -1;
 }
 
-void twi_show_capture(twi_page *p, const twi_asked *r, const char *file,
-                      twi_web_answer *out)
+void twi_answer_file(twi_page *p, const twi_asked *r, const char *path,
+                     twi_web_answer *out)
 {
     uint64_t bytes = 0;
-    const char *slash = strrchr(file, '/');
-    const int fd = open_capture(p, r, file, &bytes);
+    const char *slash = strrchr(path, '/');
+    const int fd = open_file(path, &bytes);
     if (fd < 0) {
         twi_answer_error(404, "there is no such capture", out);
         return;
     }
     *out = (twi_web_answer){.kind = TWI_ANSWER_FILE,
                             .status = 200,
-                            .type = twi_media_type(file),
+                            .type = twi_media_type(path),
                             .cache = "private, max-age=3600",
                             .fd = fd,
                             .file_bytes = bytes};
     if (p->web->query(r->call, "save"))
-        (void)snprintf(out->name, sizeof out->name, "%s", slash ? slash + 1 : file);
+        (void)snprintf(out->name, sizeof out->name, "%s", slash ? slash + 1 : path);
+}
+
+void twi_show_capture(twi_page *p, const twi_asked *r, const char *file,
+                      twi_web_answer *out)
+{
+    char path[PATH_BYTES];
+    if (is_known(p, r, file) &&
+        snprintf(path, sizeof path, "%s/%s", p->store, file) < (int)sizeof path)
+        twi_answer_file(p, r, path, out);
+    else
+        twi_answer_error(404, "there is no such capture", out);
 }
 
 /* ---- thumbnails ------------------------------------------------------------------- */
@@ -282,21 +288,28 @@ static uint16_t width_of(twi_page *p, const twi_asked *r)
                                      : (uint16_t)width;
 }
 
-void twi_show_thumb(twi_page *p, const twi_asked *r, const char *rest,
-                    twi_web_answer *out)
+void twi_answer_thumb(twi_page *p, const twi_asked *r, const char *path,
+                      twi_web_answer *out)
 {
-    char path[PATH_BYTES];
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
-    if (is_there(p, r, number_of(rest)) &&
-        find_still(p, number_of(rest), path) == TW_OK &&
-        reduce(path, width_of(p, r), &jpeg, &bytes) == TW_OK)
+    if (reduce(path, width_of(p, r), &jpeg, &bytes) == TW_OK)
         *out = (twi_web_answer){.status = 200,
                                 .type = "image/jpeg",
                                 .cache = "private, max-age=3600",
                                 .data = jpeg,
                                 .bytes = bytes,
                                 .owned = true};
+    else
+        twi_answer_error(404, "it has no still", out);
+}
+
+void twi_show_thumb(twi_page *p, const twi_asked *r, const char *rest,
+                    twi_web_answer *out)
+{
+    char path[PATH_BYTES];
+    if (is_there(p, r, number_of(rest)) && find_still(p, number_of(rest), path) == TW_OK)
+        twi_answer_thumb(p, r, path, out);
     else
         twi_answer_error(404, "it has no still", out);
 }

@@ -457,16 +457,15 @@ static void test_it_is_known_who_looked_last(void **state)
     static const struct {
         const char *who;
         int64_t at_s, since_s; /* of WALL; -1: never */
-    } looks[] = {{"ann", 0, -1},    {"ann", 60, -1},      {"ann", 1800, -1},
-                 {"ann", 4000, 1800}, {"bob", 4000, -1},    {"ann", 5000, 1800},
-                 {"", 5000, -1},     {"ann", 3000, 3000}, {"ann", 9000, 3000}};
+    } looks[] = {{"ann", 0, -1},      {"ann", 60, -1},     {"ann", 1800, -1},
+                 {"ann", 4000, 1800}, {"bob", 4000, -1},   {"ann", 5000, 1800},
+                 {"", 5000, -1},      {"ann", 3000, 3000}, {"ann", 9000, 3000}};
     for (size_t i = 0; i < sizeof looks / sizeof *looks; i++) {
         int64_t since_us = -1;
-        assert_int_equal(kind()->visit(l, looks[i].who, WALL + looks[i].at_s * S,
-                                       &since_us, NULL),
-                         TW_OK);
-        assert_true(since_us ==
-                    (looks[i].since_s < 0 ? 0 : WALL + looks[i].since_s * S));
+        assert_int_equal(
+            kind()->visit(l, looks[i].who, WALL + looks[i].at_s * S, &since_us, NULL),
+            TW_OK);
+        assert_true(since_us == (looks[i].since_s < 0 ? 0 : WALL + looks[i].since_s * S));
     }
     kind()->close(l);
 }

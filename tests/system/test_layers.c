@@ -89,6 +89,7 @@ static void test_the_tool_uses_what_is_meant_for_it(void **state)
                                        "\"../gather/alarms.h",
                                        "\"../gather/gather.h",
                                        "\"../gather/ledger.h",
+                                       "\"../many/many.h",
                                        "\"../core/hours.h",
                                        "\"../core/interval.h",
                                        "\"../core/recent.h",
@@ -163,6 +164,8 @@ static const struct {
     {"gather", "gather deliver json station net media interface settings base core"},
     {"deliver", "deliver json station net media interface settings base core"},
     {"page", "page deliver json station net media interface settings base core"},
+    {"many",
+     "many gather page deliver json station net media interface settings base core"},
     {"outward",
      "outward page deliver json station net media interface settings base core"},
 };

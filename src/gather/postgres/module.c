@@ -656,7 +656,8 @@ static tw_status postgres_sightings(twi_ledger *l, const twi_ledger_filter *f,
                                     twi_ledger_sighting_fn take, void *ctx, tw_error *err)
 {
     static const twi_dialect DIALECT = {
-        '$', "SELECT json_array_elements_text(CAST(%s AS JSON))", " COLLATE \"C\""};
+        '$', "SELECT json_array_elements_text(CAST(%s AS JSON))", " COLLATE \"C\"",
+        "strpos"};
     twi_question q;
     const bool all = f->most == 0;
     twi_question_make(f, &DIALECT, &q);
@@ -709,7 +710,6 @@ static tw_status postgres_silence(twi_ledger *l, const char *station, bool *firs
 }
 
 TW_API const twi_ledger_kind twi_postgres_table = {
-    TWI_LEDGER_ABI,   postgres_open,      postgres_close,
-    postgres_put,     postgres_gaps,      postgres_stations,
-    postgres_cameras, postgres_sightings, postgres_visit,
-    postgres_silence};
+    TWI_LEDGER_ABI, postgres_open,     postgres_close,   postgres_put,
+    postgres_gaps,  postgres_stations, postgres_cameras, postgres_sightings,
+    postgres_visit, postgres_silence};

@@ -9,9 +9,12 @@ const STOPPED = (d) => ({ what: t("amiss.stopped", { name: d.destination, when: 
   acts: mayRun() ? [[t("try-again"), () => ask("/api/outbox", { retry: d.destination }).then(() => notice(t("tried-again", { name: d.destination }))).catch(complain)]] : [] });
 const SENSOR = (s) => ({ what: s.why ? t("amiss.sensor-silent", { name: s.sensor }) : t("amiss.sensor", { name: s.sensor, value: number(s.value, Math.abs(s.value) < 10 ? 1 : 0) + "\u00a0" + s.unit }), more: s.why || "", steps: [], acts: [] });
 
-/** What is not well, by what the station says of itself. */
+const VISIT = (s) => ({ what: s.station + ": " + t("want." + s.wants), more: t("heard-last", { when: when(s.heard) }), steps: [], acts: [] });
+
+/** What is not well, by what the station says of itself; of many, which of them. */
 export function amissOf(s) {
   const all = [];
+  if (s.many) return s.amiss.map(VISIT);
   for (const c of s.cameras) {
     if (c.state === "lost") all.push(LOST(c));
     else if (c.state === "closed") all.push(ENDED(c));
@@ -26,6 +29,7 @@ export function amissOf(s) {
 
 /** "Three cameras watch, everything was sent, and the card lasts 41 days." @param known  plan and outbox, as far as they are. */
 export function wellWords(s, known) {
+  if (s.many) return t("well.many", { n: s.stations.all, cameras: s.stations.cameras });
   const off = s.cameras.filter((c) => c.state === "disarmed").map((c) => c.camera), watching = s.cameras.length - off.length;
   const parts = [off.length === 0 ? t("well.watch", { n: watching }) : watching === 0 ? t("well.none-watch") : t("well.some-watch", { n: watching, off: listed(off) })];
   if (known.outbox && known.outbox.destinations.length > 0) {
@@ -49,12 +53,12 @@ export function tellOne(p) {
 
 /** The line at the head of each view. */
 export function showWell(s) {
-  const n = amissOf(s).length, chip = $("well"), words = n === 0 ? t("all-well") : t("n-things", { n });
+  const n = s.many ? s.stations.amiss : amissOf(s).length, chip = $("well"), words = n === 0 ? t("all-well") : t("n-things", { n });
   if (chip.dataset.words === words) return;
   chip.dataset.words = words;
   chip.hidden = false;
   chip.className = "st " + (n === 0 ? "well" : "bad");
-  chip.href = n === 0 ? "#came" : "#station";
+  chip.href = n === 0 ? "#came" : s.many ? "#stations" : "#station";
   chip.replaceChildren(icon(n === 0 ? "well" : "warn"), make("span", {}, words));
 }
 

@@ -1,5 +1,5 @@
 // What came: the last night, or all since this account looked last; and whether all is well.
-import { $, ask, bare, button, complain, dayWords, hour, lengthOf, make, mayRun, minute, nameOf, named, percent, state, stillOf, t, when } from "./common.js";
+import { $, ask, bare, button, complain, dayWords, hour, idWords, lengthOf, linesOf, make, mayMark, mayRun, minute, nameOf, named, percent, state, stillOf, t, when } from "./common.js";
 import { tellAll } from "./amiss.js";
 import { MOST, atHour, nightsPath, sightingsPath, spanOf, take } from "./early.js";
 
@@ -43,12 +43,12 @@ function dot(s) {
 function toNearest(event, all) {
   const r = event.currentTarget.getBoundingClientRect(), time = view.from + (event.clientX - r.left) / r.width * (view.until - view.from);
   const far = (s) => Math.abs(new Date(s.start) - time), nearest = all.reduce((a, b) => (far(b) < far(a) ? b : a), all[0]);
-  const plate = nearest && $("came-seen").querySelector("[data-id='" + nearest.number + "']");
+  const plate = nearest && $("came-seen").querySelector("[data-id=\"" + CSS.escape(nearest.number) + "\"]");
   if (plate) { plate.scrollIntoView({ block: "start" }); plate.querySelector("a").focus({ preventScroll: true }); }
 }
 
-function line(name, shown) {
-  const own = shown.filter((s) => s.camera === name), e = make("div", { class: "line" }, make("span", { class: "cam" }, name), ...own.map(dot));
+function line(name, shown, of) {
+  const own = shown.filter((s) => of(s.camera) === name), e = make("div", { class: "line" }, make("span", { class: "cam" }, name), ...own.map(dot));
   if (own.length > 0) e.addEventListener("click", (event) => toNearest(event, own));
   return e;
 }
@@ -87,8 +87,8 @@ function ticks() {
 const key = (kind, d, text) => make("span", {}, sign(kind, d), text);
 
 function sky(shown) {
-  const names = state.cameras.map((c) => c.camera);
-  const chart = make("div", { class: "sky", role: "img", "aria-label": t("night-chart") + ": " + names.map((n) => n + " " + shown.filter((s) => s.camera === n).length).join(", ") }, ground(), ...twilights(), ...names.map((n) => line(n, shown)), make("div", { class: "ticks", "aria-hidden": "true" }, ...ticks()));
+  const { names, of } = linesOf(shown.map((s) => s.camera));
+  const chart = make("div", { class: "sky", role: "img", "aria-label": t("night-chart") + ": " + names.map((n) => n + " " + shown.filter((s) => of(s.camera) === n).length).join(", ") }, ground(), ...twilights(), ...names.map((n) => line(n, shown, of)), make("div", { class: "ticks", "aria-hidden": "true" }, ...ticks()));
   // Where nothing came there is nothing to explain, but the room for it: what is below does not move.
   const legend = make("p", { class: "legend" + (shown.length > 0 ? "" : " unseen"), "aria-hidden": "true" }, key("", diameter(0.5), t("peak-of", { peak: percent(0.5) })), key("", diameter(3), t("peak-of", { peak: percent(3) })),
     ...(view.since > 0 ? [key("new", 10, t("new-to-you"))] : []), key("starred", 10, t("starred")), key("nothing", 10, t("mark.nothing")));
@@ -99,7 +99,7 @@ function sky(shown) {
 
 async function star(s, b) {
   try {
-    await ask("/api/sightings/" + s.number, { star: !s.starred });
+    await ask("/api/sightings/" + idWords(s.number), { star: !s.starred });
     s.starred = !s.starred;
     b.setAttribute("aria-pressed", String(s.starred));
     b.querySelector("use").setAttribute("href", "#i-" + (s.starred ? "staron" : "star"));
@@ -108,8 +108,8 @@ async function star(s, b) {
 }
 
 function plate(s, head) {
-  const b = mayRun() ? bare(s.starred ? "staron" : "star", t("star-at", { time: minute(s.start) }), () => star(s, b), { "aria-pressed": String(s.starred) }) : "";
-  const camera = state.cameras.find((c) => c.camera === s.camera), frame = make("a", { class: "frame", href: "#sightings/" + s.number, "aria-label": minute(s.start) + ", " + s.camera }, stillOf(s, 480));
+  const b = mayMark() ? bare(s.starred ? "staron" : "star", t("star-at", { time: minute(s.start) }), () => star(s, b), { "aria-pressed": String(s.starred) }) : "";
+  const camera = state.cameras.find((c) => c.camera === s.camera), frame = make("a", { class: "frame", href: "#sightings/" + idWords(s.number), "aria-label": minute(s.start) + ", " + s.camera }, stillOf(s, 480));
   if (camera && camera.width) frame.style.aspectRatio = camera.width + " / " + camera.height;
   return make("figure", { class: "plate" + (s.mark === "nothing" ? " nothing" : ""), "data-id": s.number }, make("span", { class: "hr" }, ...head), frame,
     make("figcaption", {}, make("span", { class: "t" }, minute(s.start)), make("span", {}, nameOf(s), isNew(s) ? make("span", { class: "new" }, " " + t("new")) : ""),
@@ -141,7 +141,7 @@ function fill(all) {
 }
 
 function blank() {
-  const ways = [...(mayRun() ? [make("a", { class: "btn act", href: "#right/limits" }, t("see-levels"))] : []), make("a", { class: "btn", href: "#live" }, t("watch-live"))];
+  const ways = state.me.many ? [make("a", { class: "btn", href: "#stations" }, t("view.stations"))] : [...(mayRun() ? [make("a", { class: "btn act", href: "#right/limits" }, t("see-levels"))] : []), make("a", { class: "btn", href: "#live" }, t("watch-live"))];
   return make("div", { class: "blank" }, make("p", {}, t("came.quiet")), make("div", { class: "bar" }, ...ways));
 }
 
@@ -225,7 +225,7 @@ function fail(e) {
 
 /** Beside the list: how long the card lasts, what waits. Not for who may see some cameras alone. */
 async function know() {
-  if (state.me.cameras) return;
+  if (state.me.cameras || state.me.many) return;
   const [plan, outbox] = await Promise.all([ask("/api/plan").catch(() => null), ask("/api/outbox").catch(() => null)]);
   view.known = { plan, outbox };
   if (state.status) tellAll($("came-well"), state.status, view.known);

@@ -2,7 +2,8 @@
 import { TEXTS } from "./texts.js";
 
 export const $ = (id) => document.getElementById(id);
-export const state = { me: null, cameras: [], status: null, fps: new Map(), kept: false, since: null };
+export const state = { me: null, cameras: [], status: null, fps: new Map(), kept: false, since: null,
+  scope: "", choose: () => {} };  // of many stations: "", "group:lane" or "station:north"
 
 // ---- language: of the browser's, the first that there are texts in
 
@@ -154,12 +155,20 @@ export const complain = (e) => notice(e.message === "Failed to fetch" ? t("no-an
 let onLogin = () => {};
 export function whenLoggedOut(f) { onLogin = f; }
 
+// Of many stations those are asked for that are looked at.
+const SCOPED = /^\/api\/(status|stations|sightings|nights|order)(\?|$)/;
+function scoped(path) {
+  if (!state.me || !state.me.many || !state.scope || !SCOPED.test(path)) return path;
+  const [kind, name] = state.scope.split(/:(.*)/s);
+  return path + (path.includes("?") ? "&" : "?") + kind + "=" + encodeURIComponent(name);
+}
+
 /** Ask the station; with a second argument, change something. */
 export async function ask(path, change) {
   const options = change === undefined ? {} : {
     method: "POST", body: JSON.stringify(change),
     headers: { "Content-Type": "application/json", "X-Tawny-Change": state.me ? state.me.change : "" } };
-  const answer = await fetch(path, options);
+  const answer = await fetch(scoped(path), options);
   const body = await answer.json().catch(() => ({}));
   state.kept = answer.headers.has("X-Tawny-Kept");  // what the station said before it could not be reached
   if (answer.status === 401 && path !== "/api/login") onLogin();
@@ -212,6 +221,34 @@ export async function save(changes, path = "/api/settings", body = { changes }) 
 }
 
 export const along = (x) => Math.sqrt(Math.max(0, Math.min(x, 100)) / 100);  // small things are seen
+// ---- many stations as one
+
+/** A sighting's name in an address: a number, or, of many stations, STATION/SERIES/NUMBER. */
+export const idWords = (id) => String(id).split("/").map(encodeURIComponent).join("/");
+/** The same from the words of an address; 0, "": there is none. */
+export const idOf = (rest) => state.me.many ? rest.slice(0, 3).join("/") : Number(rest[0]) || 0;
+export const stationOf = (camera) => camera.split("/")[0];
+/** Whether what is said of a sighting can be said here: of many, each station keeps its own. */
+export const mayMark = () => mayRun() && !state.me.many;
+
+const LINES = 12;
+/** The lines of a chart: a camera each, or, where those are many, a station each. @param cameras  Of what is shown. */
+export function linesOf(cameras) {
+  const known = state.cameras.map((c) => c.camera), count = new Map();
+  if (!state.me.many || (known.length > 0 && known.length <= LINES)) return { names: known, of: (camera) => camera };
+  for (const c of cameras) count.set(stationOf(c), (count.get(stationOf(c)) || 0) + 1);
+  const most = [...count].sort((a, b) => b[1] - a[1]).slice(0, LINES).map(([name]) => name).sort();
+  return { names: count.size > LINES ? [...most, t("others")] : most, of: (camera) => most.includes(stationOf(camera)) ? stationOf(camera) : t("others") };
+}
+
+/** A table that can be scrolled where it is too wide. @param right  Columns of numbers. */
+export function table(heads, rows, caption, right = []) {
+  const kind = (i) => right.includes(i) ? "num" : "";
+  return make("div", { class: "wide", tabindex: 0, role: "region", "aria-label": caption }, make("table", {}, make("caption", { class: "visually-hidden" }, caption),
+    make("thead", {}, make("tr", {}, ...heads.map((h, i) => make("th", { scope: "col", class: kind(i) }, h || make("span", { class: "visually-hidden" }, t("to-do")))))),
+    make("tbody", {}, ...rows.map((r) => make("tr", {}, ...r.map((c, i) => make(i === 0 ? "th" : "td", Object.assign({ class: kind(i) }, i === 0 ? { scope: "row" } : {}), ...[c].flat())))))));
+}
+
 export const mayRun = () => state.me && state.me.may === "run";
 export const isNarrow = () => matchMedia("(max-width: 767px)").matches;
 
@@ -261,7 +298,7 @@ export const named = (s) => s.name ? (s.count > 1 ? s.count + "\u00a0\u00d7\u00a
 
 /** A still of a sighting; of one that runs, what the camera shows now. */
 export function stillOf(s, width) {
-  const source = s.stills > 0 ? "/api/thumbs/" + s.number + (width ? "?width=" + width : "") : s.end ? "" : "/picture/" + encodeURIComponent(s.camera) + "?at=" + Math.floor(Date.now() / 4000);
+  const source = s.stills > 0 ? "/api/thumbs/" + idWords(s.number) + (width ? "?width=" + width : "") : s.end ? "" : "/picture/" + encodeURIComponent(s.camera) + "?at=" + Math.floor(Date.now() / 4000);
   if (!source) return make("span", { class: "none" }, t("no-still"));
   const image = make("img", { alt: "", loading: "lazy", decoding: "async", src: source });
   image.addEventListener("error", () => image.replaceWith(make("span", { class: "none" }, t("no-still"))));

@@ -1,5 +1,5 @@
 // Sightings: a day as strips, a list, and one of them in full.
-import { $, ask, bare, button, cameraChooser, complain, dayShort, icon, isNarrow, lengthOf, make, mayRun, minute, nameOf, named, notice, percent, setChooser, size, state, stillOf, t } from "./common.js";
+import { $, ask, bare, button, cameraChooser, complain, dayShort, icon, idOf, idWords, isNarrow, lengthOf, linesOf, make, mayMark, minute, nameOf, named, notice, percent, setChooser, size, state, stationOf, stillOf, t } from "./common.js";
 import { sayMissed, showMissed } from "./missed.js";
 import { fill, rowOf, watchRows } from "./rows.js";
 import * as several from "./several.js";
@@ -7,7 +7,7 @@ import * as sighting from "./sighting.js";
 import * as strips from "./strips.js";
 
 const PAGE = 100, AHEAD = 8000, AGAIN_MS = 3000, FAR = Date.UTC(2100, 0);
-const view = { id: 0, renew: () => {}, rows: new Map(), from: 0, until: 0, earliest: 0, more: false, loading: false, undo: null, brief: new Map(), camera: "", starred: false,
+const view = { id: 0, renew: () => {}, rows: new Map(), from: 0, until: 0, earliest: 0, more: false, loading: false, undo: null, brief: new Map(), strips: [], camera: "", starred: false,
   asked: 0,          // which list is shown: answers for an earlier one come too late
   gone: new Set() }; // deleted a moment ago: answers from before still have them
 const GONE_MS = 20000;
@@ -61,16 +61,16 @@ const facts = (s) => [s.camera + " \u00b7 " + lengthOf(s), make("br", {}), t("pe
 function contentOf(s) {
   const time = (searching() ? dayShort(s.start) + ", " : "") + minute(s.start);
   const text = make("span", { title: named(s) || undefined }, make("strong", {}, time), " ", s.end ? (s.name || s.mark === "nothing" ? nameOf(s) : "") : make("span", { class: "st sight small" }, icon("sighting"), t("runs")), make("small", { class: "dim" }, ...facts(s)));
-  const star = mayRun() ? bare(s.starred ? "staron" : "star", t("star-at", { time }), () => turnStar(s), { "aria-pressed": String(s.starred) }) : "";
+  const star = mayMark() ? bare(s.starred ? "staron" : "star", t("star-at", { time }), () => turnStar(s), { "aria-pressed": String(s.starred) }) : "";
   const b = make("button", { type: "button", class: "row-open", "data-id": s.number, "aria-current": view.id === s.number && "true" }, make("span", { class: "frame" }), text);
-  b.addEventListener("click", () => { location.hash = "#sightings/" + s.number; if (view.id === s.number) open(s.number); });
+  b.addEventListener("click", () => { location.hash = "#sightings/" + idWords(s.number); if (view.id === s.number) open(s.number); });
   return [several.box(s.number), b, star];
 }
 
 const makeRow = (s) => rowOf({ class: s.mark === "nothing" ? "nothing" : "" }, () => contentOf(s), (e) => e.querySelector(".frame").replaceChildren(stillOf(s)));
 
 async function turnStar(s) {
-  try { await ask("/api/sightings/" + s.number, { star: !s.starred }); replaceRow(Object.assign({}, s, { starred: !s.starred })); if (view.id === s.number) await sighting.showFacts(s.number); }
+  try { await ask("/api/sightings/" + idWords(s.number), { star: !s.starred }); replaceRow(Object.assign({}, s, { starred: !s.starred })); if (view.id === s.number) await sighting.showFacts(s.number); }
   catch (e) { complain(e); }
 }
 
@@ -118,12 +118,23 @@ function loadAhead() {
 
 const briefOf = (s) => [s.number, s.camera, new Date(s.start).getTime(), s.end ? new Date(s.end).getTime() : 0, s.starred];
 
+// A strip for each camera, or, where those are many, for each station: then which they are follows from what came.
+function showStrips() {
+  const all = [...view.brief.values()], { names, of } = linesOf(all.map((b) => b[1]));
+  if (state.me.many && !searching() && JSON.stringify(names) !== JSON.stringify(view.strips)) beginStrips(names);
+  strips.setSightings(state.me.many ? new Map(all.map((b) => [b[0], [b[0], of(b[1]), ...b.slice(2)]])) : view.brief);
+}
+function beginStrips(names) {
+  view.strips = names;
+  strips.show({ from: view.from, until: view.until }, searching() ? [] : names.filter((n) => !view.camera || n === view.camera || n === stationOf(view.camera)));
+}
+
 // All of a day, also those that the list has not fetched yet.
 async function loadBrief() {
   const asked = view.asked, found = (await ask("/api/sightings?brief=1&" + filter(view.until))).sightings;
   if (asked !== view.asked) return;
   view.brief = new Map(found.filter((b) => !view.gone.has(b[0])).map((b) => [b[0], b]));
-  strips.setSightings(view.brief);
+  showStrips();
 }
 
 // One that runs shows what its camera sees now.
@@ -156,7 +167,7 @@ async function update() {
   $("list").prepend(...fresh.map(([, one]) => one.element));
   view.renew();
   for (const [id, row] of fresh) view.brief.set(id, briefOf(row.s));
-  strips.setSightings(view.brief);
+  showStrips();
   if (before.length === 0 && !isNarrow()) showSighting(fresh[0][0]);
   sayFound();
 }
@@ -166,7 +177,7 @@ const isWriting = () => { const save = $("named-save"); return Boolean(save && !
 
 const sayFound = () => { $("found").textContent = t("n-sightings", { n: Math.max(view.rows.size, view.brief.size) }); };
 
-const missed = () => showMissed({ from: view.from, until: view.until }, view.camera, strips.setMissed);
+const missed = async () => state.me.many ? null : showMissed({ from: view.from, until: view.until }, view.camera, strips.setMissed);
 
 // The time that is looked at: of the chosen sighting, now, or the middle of a day that was.
 function sayOneWasMissed() {
@@ -200,7 +211,7 @@ async function list(first) {
   view.id = 0;
   $("list").replaceChildren();
   sighting.clear();
-  strips.show({ from: view.from, until: view.until }, searching() ? [] : state.cameras.map((c) => c.camera).filter((n) => !view.camera || n === view.camera));
+  beginStrips(linesOf([]).names);
   await Promise.all([load(), loadBrief().catch(complain), missed().catch(complain)]);
   if (asked !== view.asked) return;
   sayFound();
@@ -215,7 +226,7 @@ async function list(first) {
 async function showSighting(id) {
   view.id = id;
   for (const b of $("list").querySelectorAll("[aria-current=true]")) b.removeAttribute("aria-current");
-  for (const b of $("list").querySelectorAll("button[data-id='" + id + "']")) b.setAttribute("aria-current", "true");
+  for (const b of $("list").querySelectorAll("button[data-id=\"" + CSS.escape(id) + "\"]")) b.setAttribute("aria-current", "true");
   strips.choose(id);
   try { await sighting.show(id, () => view.id === id); }
   catch (e) { complain(e); }
@@ -230,7 +241,7 @@ function show(on) {
 async function open(number) {
   show(true);
   if (view.rows.has(number)) { if (view.id !== number || !$("detail").firstChild) await showSighting(number); return; }
-  const s = await ask("/api/sightings/" + number);
+  const s = await ask("/api/sightings/" + idWords(number));
   turnSearch(false);
   turnStarred(false);
   view.camera = "";
@@ -249,7 +260,7 @@ function replaceRow(s) {
   view.renew();
   view.rows.set(s.number, { s, element });
   view.brief.set(s.number, briefOf(s));
-  strips.setSightings(view.brief);
+  showStrips();
 }
 
 // ---- deleting: asked once, undone for ten seconds
@@ -294,7 +305,7 @@ function removed(s) {
   view.rows.delete(s.number);
   view.renew();
   view.brief.delete(s.number);
-  strips.setSightings(view.brief);
+  showStrips();
   if (next) showSighting(next); else sighting.clear();
   sayFound();
   offerUndo([s.number], t("deleted-one", { n: s.number, camera: s.camera }));
@@ -309,7 +320,7 @@ function go(by) {
   const b = view.rows.get(next).element.querySelector(".row-open");
   if (!isNarrow()) b.focus();
   b.scrollIntoView({ block: "nearest" });
-  history.replaceState(null, "", "#sightings/" + next);
+  history.replaceState(null, "", "#sightings/" + idWords(next));
   showSighting(next);
 }
 
@@ -337,7 +348,7 @@ export function begin() {
   strips.begin((id) => {
     const row = view.rows.get(id);
     if (row) row.element.scrollIntoView({ block: "nearest" });
-    location.hash = "#sightings/" + id;
+    location.hash = "#sightings/" + idWords(id);
   });
   beginSeveral();
   $("day").addEventListener("change", () => { turnSearch(false); list(); });
@@ -353,17 +364,19 @@ export function begin() {
 }
 
 let timer = 0;
-export async function follow(rest) { const number = Number(rest[0]); if (number > 0) await open(number); else show(false); }
+export async function follow(rest) { const id = idOf(rest); if (id) await open(id); else show(false); }
 export async function enter(rest) {
   $("camera-box").replaceChildren(cameraChooser("camera", true, view.camera, (name) => { view.camera = name; list(); }));
-  $("say-missed").hidden = !mayRun();
-  const [names, outbox] = await Promise.all([ask("/api/names").catch(() => ({ names: [] })), mayRun() && !state.me.cameras ? ask("/api/outbox").catch(() => ({ destinations: [] })) : { destinations: [] }]);
+  $("say-missed").hidden = !mayMark();
+  for (const part of ["starred", "choose"]) $(part).hidden = state.me.many;
+  for (const part of ["search-hours"]) $(part).parentElement.hidden = state.me.many;
+  const [names, outbox] = await Promise.all([ask("/api/names").catch(() => ({ names: [] })), mayMark() && !state.me.cameras ? ask("/api/outbox").catch(() => ({ destinations: [] })) : { destinations: [] }]);
   sighting.know(names.names, outbox.destinations.map((d) => d.destination));
   clearInterval(timer);
   timer = setInterval(() => update().catch(() => {}), 4000);
-  const number = Number(rest[0]);
-  show(number > 0);
-  if (number > 0) await open(number);
+  const id = idOf(rest);
+  show(Boolean(id));
+  if (id) await open(id);
   else await list();
 }
 export function leave() {

@@ -2,7 +2,7 @@
 import { $, ask, button, complain, icon, isNarrow, make, mayRun, menuButton, notice, number, pause, percent, picture, shape, signed, state, t, when } from "./common.js";
 import { drawOverlay, makeMeter, setMeter } from "./overlay.js";
 import * as focus from "./focus.js";
-import { isByOrder, isDisarmed, setState, stateReason } from "./states.js";
+import { disarmWays, isByOrder, isDisarmed, setState, stateReason } from "./states.js";
 
 const tiles = new Map();
 let looking = false, enlarged = "", timer = 0;
@@ -14,9 +14,7 @@ async function order(what, camera, extra) {
   catch (e) { complain(e); }
 }
 
-const DISARMS = [[3600, "for-1h"], [8 * 3600, "for-8h"], [86400, "for-day"], [0, "until-armed"]];
-
-const makeDisarm = (one) => menuButton("off", t("disarm-dots"), DISARMS.map(([s, key]) => [t(key), () => order("disarm", one.name, s ? { for_s: s } : {})]));
+const makeDisarm = (one) => menuButton("off", t("disarm-dots"), disarmWays((how) => order("disarm", one.name, how)));
 
 function toggle(sign, text, on) {
   const b = signed(sign, text, () => { const now = b.getAttribute("aria-pressed") !== "true"; b.setAttribute("aria-pressed", String(now)); on(now); }, { "aria-pressed": "false" });

@@ -1,15 +1,16 @@
 // The page: who is there, and which view is shown.
-import { $, ask, complain, mayRun, notice, setTexts, state, t, whenLoggedOut } from "./common.js";
+import { $, ask, complain, make, mayRun, notice, setTexts, state, t, whenLoggedOut } from "./common.js";
 import { showWell } from "./amiss.js";
 import * as came from "./came.js";
 import { take } from "./early.js";
 
 // A view comes when it is first gone to: the first is there at once.
-const VIEWS = { came: () => came, live: () => import("./live.js"), sightings: () => import("./days.js"), right: () => import("./right.js"), settings: () => import("./form.js"), station: () => import("./station.js") };
+const VIEWS = { came: () => came, live: () => import("./live.js"), sightings: () => import("./days.js"), right: () => import("./right.js"), settings: () => import("./form.js"), station: () => import("./station.js"), stations: () => import("./stations.js") };
 const FOR_RUN = ["right", "settings"];      // for who may change something
 const FOR_ALL = [...FOR_RUN, "station"];    // for who may see all cameras
 const OTHER = { limits: "right/limits", zones: "right/zones" };
-const isFor = (view) => (mayRun() || !FOR_RUN.includes(view)) && (!state.me.cameras || !FOR_ALL.includes(view));
+const OF_MANY = ["came", "sightings", "stations"];  // of many stations; the others are of one
+const isFor = (view) => state.me.many ? OF_MANY.includes(view) : view !== "stations" && (mayRun() || !FOR_RUN.includes(view)) && (!state.me.cameras || !FOR_ALL.includes(view));
 const ready = new Map();
 let shown = null, timer = 0;
 
@@ -71,6 +72,30 @@ function showLogin() {
   $("name").focus();
 }
 
+// ---- of many stations, which are looked at
+
+const LISTED = 300;  // stations that can be chosen by name here; of more by their table
+async function listScopes() {
+  const list = $("scope");
+  list.hidden = !state.me.many;
+  if (list.hidden) return;
+  const a = await ask("/api/stations"), names = a.stations.map((s) => s.station).sort(), groups = (state.status && state.status.groups) || [];
+  const options = (kind, all) => all.map((n) => make("option", { value: kind + ":" + n }, n));
+  list.replaceChildren(make("option", { value: "" }, t("all-stations")),
+    ...(groups.length > 0 ? [make("optgroup", { label: t("groups") }, ...options("group", groups))] : []), make("optgroup", { label: t("view.stations") }, ...options("station", names.slice(0, LISTED))));
+}
+
+function choose(scope) {
+  const list = $("scope");
+  if (![...list.options].some((o) => o.value === scope)) list.append(make("option", { value: scope }, scope.replace(/^\w+:/, "")));
+  list.value = scope;
+  if (state.scope === scope) return;
+  state.scope = scope;
+  const was = shown;
+  leave();
+  refresh().then(() => { if (was && !shown) return follow(); }).catch(complain);
+}
+
 async function refresh() {
   try {
     const s = await take("/api/status") || await ask("/api/status");
@@ -87,8 +112,9 @@ async function refresh() {
 
 async function begin() {
   state.me = await take("/api/me") || await ask("/api/me");
-  $("station-name").textContent = state.me.station;
-  document.title = state.me.station + " - Tawny Watch";
+  const title = state.me.many ? t("all-stations") : state.me.station;
+  $("station-name").textContent = title;
+  document.title = title + " - Tawny Watch";
   $("who").textContent = state.me.name;
   $("who").title = state.me.name ? t(state.me.may === "run" ? "can-change" : "can-look", { name: state.me.name }) + (state.me.cameras ? ": " + state.me.cameras.replaceAll(" ", ", ") : "") : "";
   $("logout").hidden = $("more-logout").hidden = !state.me.name;
@@ -96,9 +122,10 @@ async function begin() {
   $("tabs").hidden = $("foot").hidden = false;
   for (const a of document.querySelectorAll("#tabs a, #foot a, #more a")) a.hidden = !isFor(a.dataset.view || a.id.slice(4));
   await refresh();
+  if (state.me.many) await listScopes().catch(complain);
   await follow();
   clearInterval(timer);
-  timer = setInterval(() => { if (!document.hidden) refresh(); }, 1000);
+  timer = setInterval(() => { if (!document.hidden) refresh(); }, state.me.many ? 5000 : 1000);
 }
 
 async function logIn(event) {
@@ -127,6 +154,8 @@ setTexts(document);
 $("login").addEventListener("submit", logIn);
 $("logout").addEventListener("click", logOut);
 $("more-logout").addEventListener("click", () => { turnMore(); logOut(); });
+$("scope").addEventListener("change", () => choose($("scope").value));
+state.choose = choose;
 $("more-open").addEventListener("click", turnMore);
 addEventListener("hashchange", () => { if (state.me && state.me.may !== "nothing") follow(); });
 whenLoggedOut(showLogin);

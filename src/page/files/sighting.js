@@ -1,5 +1,5 @@
 // One sighting: its clip or still, and what is said of it. Whatever is said, the clip goes on where it was.
-import { $, address, agree, ask, button, clock, complain, dayWords, icon, lengthOf, make, mayRun, menuButton, named, notice, percent, shape, signed, size, state, t } from "./common.js";
+import { $, address, agree, ask, button, clock, complain, dayWords, icon, idWords, lengthOf, make, mayMark, menuButton, named, notice, percent, shape, signed, size, state, t } from "./common.js";
 
 const one = { s: null, names: [], destinations: [], on: null };
 const TAKEN = new Set(["j", "k", "s", "r", "n", "x", "u", "h", "l", "p", ".", ","]);
@@ -38,7 +38,7 @@ function levelStrip(s, m) {
   const head = shape("line", { class: "head", y1: 0, y2: 40, x1: 0, x2: 0 });
   const x = (time) => (1000 * (time - begin) / (until - begin)).toFixed(1);
   const draw = async () => {
-    const a = await ask("/api/traces/" + encodeURIComponent(s.camera) + "?from=" + Math.floor(begin) + "&until=" + Math.ceil(until) + "&points=300").catch(() => null);
+    const a = state.me.many ? null : await ask("/api/traces/" + encodeURIComponent(s.camera) + "?from=" + Math.floor(begin) + "&until=" + Math.ceil(until) + "&points=300").catch(() => null);
     const most = Math.max(...(a ? a.ppm : [0]), 1);
     let d = "M0 40";
     if (a) a.ppm.forEach((p, i) => { d += "L" + x(a.from + i * a.step_s * 1000) + " " + (40 - 38 * Math.sqrt(Math.max(0, p) / most)).toFixed(1); });
@@ -100,7 +100,7 @@ function namesByKey() {
 
 async function change(s, what, into) {
   try {
-    await ask("/api/sightings/" + s.number, what);
+    await ask("/api/sightings/" + idWords(s.number), what);
     one.on.changed(Object.assign({}, s, into));
     if (what.name !== undefined) { one.names = (await ask("/api/names")).names; setOptions(); }
     await showFacts(s.number);
@@ -137,14 +137,14 @@ function marking(s) {
 }
 
 async function send(s, destination) {
-  try { await ask("/api/sightings/" + s.number, { send: destination }); notice(t("goes-next", { name: destination })); await showFacts(s.number); }
+  try { await ask("/api/sightings/" + idWords(s.number), { send: destination }); notice(t("goes-next", { name: destination })); await showFacts(s.number); }
   catch (e) { complain(e); }
 }
 
 async function remove(s) {
   const body = make("p", {}, t("n-files", { n: s.captures.length }) + ", " + size(s.bytes) + (s.starred ? ". " + t("it-is-starred") : "."));
   if (!await agree(t("delete-ask", { n: s.number, camera: s.camera }), body, t("delete"), true)) return;
-  try { await ask("/api/sightings/" + s.number, { remove: true }); one.on.removed(s); }
+  try { await ask("/api/sightings/" + idWords(s.number), { remove: true }); one.on.removed(s); }
   catch (e) { complain(e); }
 }
 
@@ -152,9 +152,9 @@ const saveLink = (c) => make("a", { class: "btn", href: address(c.file) + "?save
 
 function acts(s) {
   const bar = make("div", { class: "bar acts" });
-  if (mayRun()) bar.append(signed(s.starred ? "staron" : "star", t(s.starred ? "starred" : "star"), () => change(s, { star: !s.starred }, { starred: !s.starred }), { id: "star", "aria-pressed": String(s.starred) }));
+  if (mayMark()) bar.append(signed(s.starred ? "staron" : "star", t(s.starred ? "starred" : "star"), () => change(s, { star: !s.starred }, { starred: !s.starred }), { id: "star", "aria-pressed": String(s.starred) }));
   if (s.captures.length > 0) bar.append(menuButton("save", t("save-dots"), s.captures.map(saveLink), { id: "save-captures" }));
-  if (!mayRun()) return bar;
+  if (!mayMark()) return bar;
   if (one.destinations.length === 1) bar.append(signed("send", t("send-again"), () => send(s, one.destinations[0]), { id: "send-again", title: one.destinations[0] }));
   else if (one.destinations.length > 1) bar.append(menuButton("send", t("send-again"), one.destinations.map((d) => [d, () => send(s, d)]), { id: "send-again" }));
   bar.append(signed("bin", t("delete"), () => remove(s), { id: "delete", class: "btn danger" }));
@@ -162,14 +162,14 @@ function acts(s) {
 }
 
 function facts(s) {
-  const said = mayRun() ? [naming(s), marking(s)] : s.name ? [make("p", {}, make("span", { class: "name" }, named(s)), s.note ? make("br", {}) : "", s.note || "")] : [];
+  const said = mayMark() ? [naming(s), marking(s)] : s.name ? [make("p", {}, make("span", { class: "name" }, named(s)), s.note ? make("br", {}) : "", s.note || "")] : [];
   return make("div", { class: "facts" }, make("p", { class: "small dim" }, s.camera + " \u00b7 " + lengthOf(s) + " \u00b7 " + t("peak-of", { peak: percent(s.peak) })), ...said, acts(s),
     s.sent + s.unsent > 0 ? make("p", { class: "small dim" }, s.unsent > 0 ? t("sent-waits", { sent: s.sent, n: s.unsent }) : t("all-sent", { n: s.sent })) : "");
 }
 
 /** What is said of it, anew; the focus stays where it was. */
 export async function showFacts(id) {
-  const s = await ask("/api/sightings/" + id), box = $("detail").querySelector(".facts");
+  const s = await ask("/api/sightings/" + idWords(id)), box = $("detail").querySelector(".facts");
   if (!box || !one.s || one.s.number !== id) return;
   one.s = s;
   const at = document.activeElement && box.contains(document.activeElement) ? document.activeElement.id : "";
@@ -179,7 +179,7 @@ export async function showFacts(id) {
 
 /** @return the sighting, once it is shown; null: another one was asked for meanwhile. */
 export async function show(id, isWanted) {
-  const s = await ask("/api/sightings/" + id);
+  const s = await ask("/api/sightings/" + idWords(id));
   if (!isWanted()) return null;
   one.s = s;
   $("detail").replaceChildren(player(s), facts(s));

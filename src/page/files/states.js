@@ -36,3 +36,7 @@ export function setState(box, c) {
   box.dataset.words = words;
   box.replaceChildren(stateSign(c));
 }
+
+const DISARMS = [[1, "for-1h"], [2, "for-2h"], [8, "for-8h"], [24, "for-day"], [0, "until-armed"]];
+/** For how long somebody may disarm, as a menu has it. @param give  Takes {for_s}, or {}: until it is armed. */
+export const disarmWays = (give) => DISARMS.map(([h, key]) => [t(key), () => give(h ? { for_s: 3600 * h } : {})]);

@@ -1,17 +1,10 @@
 // Station: what needs somebody, how its cameras and card are, what waits to be sent, what happened.
 import { showPhones } from "./phones.js";
 import { amissOf, cardDays, tellAll } from "./amiss.js";
-import { $, ask, button, complain, icon, make, mayRun, menuButton, minute, notice, number, percent, shape, signed, size, state, t, when } from "./common.js";
-import { stateReason, stateSign } from "./states.js";
+import { $, ask, button, complain, icon, make, mayRun, menuButton, minute, notice, number, percent, shape, signed, size, state, t, table, when } from "./common.js";
+import { disarmWays, stateReason, stateSign } from "./states.js";
 
 const view = { known: {}, timer: 0 };
-
-function table(heads, rows, caption, right = []) {
-  const kind = (i) => right.includes(i) ? "num" : "";
-  return make("div", { class: "wide", tabindex: 0, role: "region", "aria-label": caption }, make("table", {}, make("caption", { class: "visually-hidden" }, caption),
-    make("thead", {}, make("tr", {}, ...heads.map((h, i) => make("th", { scope: "col", class: kind(i) }, h || make("span", { class: "visually-hidden" }, t("to-do")))))),
-    make("tbody", {}, ...rows.map((r) => make("tr", {}, ...r.map((c, i) => make(i === 0 ? "th" : "td", Object.assign({ class: kind(i) }, i === 0 ? { scope: "row" } : {}), ...[c].flat())))))));
-}
 
 function order(what, extra) {
   return async () => {
@@ -163,8 +156,7 @@ async function showHappenings() {
 export function begin() {
   $("all-arm").addEventListener("click", order("arm"));
   $("all-set").addEventListener("click", order("as-set"));
-  const ways = [[1, "for-1h"], [2, "for-2h"], [8, "for-8h"], [24, "for-day"], [0, "until-armed"]].map(([h, key]) => [t(key), () => order("disarm", h ? { for_s: 3600 * h } : {})()]);
-  $("all-disarm").replaceWith(menuButton("off", t("disarm-all"), ways, { id: "all-disarm" }));
+  $("all-disarm").replaceWith(menuButton("off", t("disarm-all"), disarmWays((how) => order("disarm", how)()), { id: "all-disarm" }));
 }
 
 export async function enter() {

@@ -1,0 +1,213 @@
+/* The stations, read out of the ledger not more often than it is worth: what each is, and
+ * what of it wants somebody to go there. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "many_state.h"
+
+#define HOLDS_US INT64_C(1000000) /* so long, and twenty times what it took to read it */
+#define NEARLY_FULL 20            /* less than a twentieth of a card is free */
+
+/* ---- reading ---------------------------------------------------------------------- */
+
+typedef struct reading {
+    known *to;
+    size_t station_room, camera_room, at; /* at: the station of the last camera */
+    bool full;                            /* out of memory */
+} reading;
+
+/* @return false: out of memory. */
+static bool make_room(void **all, size_t *room, size_t count, size_t bytes)
+{
+    if (count < *room)
+        return true;
+    const size_t more = *room ? 2 * *room : 64;
+    void *larger = realloc(*all, more * bytes);
+    if (!larger)
+        return false;
+    *all = larger;
+    *room = more;
+    return true;
+}
+
+static int64_t count_of(const json_t *o, const char *key)
+{
+    const json_t *n = json_object_get(o, key);
+    return json_is_integer(n) ? json_integer_value(n) : -1;
+}
+
+/* A value that is beyond its limits, or is not given any more. */
+static bool has_amiss_sensor(const json_t *sensors)
+{
+    size_t i = 0;
+    json_t *one = NULL;
+    json_array_foreach(sensors, i, one)
+        if (json_is_true(json_object_get(one, "beyond")) ||
+            json_is_string(json_object_get(one, "why")))
+            return true;
+    return false;
+}
+
+static wants wants_of(const known_station *s, const json_t *o, bool silent)
+{
+    const json_t *store = json_object_get(o, "store");
+    if (silent)
+        return WANTS_SILENT;
+    if (strcmp(s->state, "dead") == 0)
+        return WANTS_DEAD;
+    if (strcmp(s->state, "down") == 0)
+        return WANTS_DOWN;
+    if (json_is_false(json_object_get(store, "card")))
+        return WANTS_CARD;
+    if (s->total_bytes > 0 && s->free_bytes >= 0 &&
+        s->free_bytes < s->total_bytes / NEARLY_FULL)
+        return WANTS_ROOM;
+    if (json_array_size(json_object_get(o, "stopped")) > 0)
+        return WANTS_STOPPED;
+    return has_amiss_sensor(s->sensors) ? WANTS_SENSOR : WANTS_NOTHING;
+}
+
+static void take_station(void *ctx, const twi_ledger_station *from)
+{
+    reading *r = ctx;
+    known *k = r->to;
+    if (r->full || !make_room((void **)&k->station, &r->station_room, k->count,
+                              sizeof *k->station)) {
+        r->full = true;
+        return;
+    }
+    known_station *s = &k->station[k->count++];
+    json_t *o = json_loads(from->text, 0, NULL);
+    const json_t *store = json_object_get(o, "store"),
+                 *version = json_object_get(o, "version"),
+                 *sensors = json_object_get(o, "sensors");
+    *s = (known_station){.heard_us = from->heard_us,
+                         .usual_us = from->usual_us,
+                         .free_bytes = count_of(store, "free_bytes"),
+                         .total_bytes = count_of(store, "total_bytes"),
+                         .sensors = json_is_array(sensors) ? json_deep_copy(sensors)
+                                                           : NULL};
+    (void)snprintf(s->name, sizeof s->name, "%s", from->name);
+    (void)snprintf(s->state, sizeof s->state, "%s", from->state);
+    (void)snprintf(s->version, sizeof s->version, "%s",
+                   json_is_string(version) ? json_string_value(version) : "");
+    s->wants = wants_of(s, o, from->silent);
+    json_decref(o);
+}
+
+static void take_place(known_station *s, const char *text)
+{
+    json_t *o = json_loads(text, 0, NULL);
+    const json_t *north = json_object_get(o, "latitude"),
+                 *east = json_object_get(o, "longitude");
+    const double a = json_number_value(north), b = json_number_value(east);
+    if (json_is_number(north) && json_is_number(east) && a >= -90 && a <= 90 &&
+        b >= -180 && b <= 180) {
+        s->placed = true;
+        s->latitude = (int64_t)(a * 1e6);
+        s->longitude = (int64_t)(b * 1e6);
+    }
+    json_decref(o);
+}
+
+/* They come by the names of their stations, as those have. */
+static void take_camera(void *ctx, const twi_ledger_camera *from)
+{
+    reading *r = ctx;
+    known *k = r->to;
+    while (r->at < k->count && strcmp(k->station[r->at].name, from->station) < 0)
+        r->at++;
+    if (r->full || r->at == k->count ||
+        strcmp(k->station[r->at].name, from->station) != 0)
+        return;
+    if (!make_room((void **)&k->camera, &r->camera_room, k->camera_count,
+                   sizeof *k->camera)) {
+        r->full = true;
+        return;
+    }
+    known_station *s = &k->station[r->at];
+    known_camera *c = &k->camera[k->camera_count];
+    *c = (known_camera){.text = strdup(from->text)};
+    (void)snprintf(c->name, sizeof c->name, "%s", from->name);
+    (void)snprintf(c->state, sizeof c->state, "%s", from->state);
+    if (s->cameras++ == 0)
+        s->first = k->camera_count;
+    k->camera_count++;
+    if (!s->placed)
+        take_place(s, from->text);
+    if (strcmp(c->state, "lost") == 0 && s->wants < WANTS_CAMERA)
+        s->wants = WANTS_CAMERA;
+}
+
+static tw_status read_all(twi_many *m, known *to, tw_error *err)
+{
+    reading r = {.to = to};
+    twi_ledger *l = twi_many_take(m, err);
+    if (!l)
+        return TW_EAGAIN;
+    tw_status st = m->kind->stations(l, false, take_station, &r, err);
+    if (st == TW_OK)
+        st = m->kind->cameras(l, take_camera, &r, err);
+    twi_many_give(m, l, st);
+    return r.full ? tw_fail(err, TW_ENOMEM, "out of memory") : st;
+}
+
+/* ---- keeping ---------------------------------------------------------------------- */
+
+void twi_known_clear(known *k)
+{
+    for (size_t i = 0; i < k->count; i++)
+        json_decref(k->station[i].sensors);
+    for (size_t i = 0; i < k->camera_count; i++)
+        free(k->camera[i].text);
+    free(k->station);
+    free(k->camera);
+    *k = (known){0};
+}
+
+static bool is_fresh(const twi_many *m, int64_t now_us)
+{
+    const known *k = &m->known;
+    const int64_t holds_us = HOLDS_US + 20 * k->cost_us;
+    return k->read_us != 0 && now_us - k->read_us < holds_us;
+}
+
+const known *twi_known_take(twi_many *m, tw_error *err)
+{
+    const tw_clock *clock = &m->spec.clock;
+    known anew = {0};
+    (void)pthread_mutex_lock(&m->known_lock);
+    const int64_t now_us = clock->ops->now_us(clock->ctx);
+    if (is_fresh(m, now_us))
+        return &m->known;
+    const tw_status st = read_all(m, &anew, err);
+    if (st != TW_OK) {
+        twi_known_clear(&anew);
+        (void)pthread_mutex_unlock(&m->known_lock);
+        return NULL;
+    }
+    anew.read_us = clock->ops->now_us(clock->ctx);
+    anew.cost_us = anew.read_us - now_us;
+    twi_known_clear(&m->known);
+    m->known = anew;
+    return &m->known;
+}
+
+void twi_known_done(twi_many *m)
+{
+    (void)pthread_mutex_unlock(&m->known_lock);
+}
+
+const char *twi_wants_word(wants w)
+{
+    static const char *const words[] = {[WANTS_NOTHING] = "nothing",
+                                        [WANTS_DOWN] = "down",
+                                        [WANTS_SENSOR] = "sensor",
+                                        [WANTS_STOPPED] = "stopped",
+                                        [WANTS_CAMERA] = "camera",
+                                        [WANTS_ROOM] = "room",
+                                        [WANTS_CARD] = "card",
+                                        [WANTS_DEAD] = "dead",
+                                        [WANTS_SILENT] = "silent"};
+    return words[w];
+}

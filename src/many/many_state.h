@@ -1,0 +1,117 @@
+/* What the parts of the page of many stations share. */
+#ifndef TWI_MANY_STATE_H
+#define TWI_MANY_STATE_H
+
+#include <jansson.h>
+#include <pthread.h>
+
+#include "../gather/ledger.h"
+#include "../page/answer.h"
+#include "many.h"
+
+enum {
+    LEDGERS = 4, /* that answer at once */
+    MANY_PATH = 4096
+};
+
+/* ---- known.c: the stations, as far as all views need them */
+
+typedef struct known_camera {
+    char name[TWI_HEARD_NAME], state[32];
+    char *text; /* its state as JSON, owned */
+} known_camera;
+
+/* What of a station wants somebody to go there; the last is the most urgent. */
+typedef enum wants {
+    WANTS_NOTHING,
+    WANTS_DOWN,   /* it was ended on purpose */
+    WANTS_SENSOR, /* a value is beyond its limits */
+    WANTS_STOPPED,
+    WANTS_CAMERA, /* one is lost */
+    WANTS_ROOM,   /* its card is nearly full, or full */
+    WANTS_CARD,   /* it has none */
+    WANTS_DEAD,
+    WANTS_SILENT
+} wants;
+
+typedef struct known_station {
+    char name[TWI_HEARD_NAME], state[32], version[32];
+    wants wants;
+    bool placed;
+    int64_t latitude, longitude; /* millionths of a degree, where it is placed */
+    int64_t heard_us, usual_us;
+    int64_t free_bytes, total_bytes; /* -1: not told */
+    json_t *sensors;                 /* owned; NULL: none told */
+    size_t first, cameras;           /* among all cameras */
+} known_station;
+
+typedef struct known {
+    int64_t read_us, cost_us; /* when, by the clock, and how long that took */
+    size_t count, camera_count;
+    known_station *station; /* by name */
+    known_camera *camera;
+} known;
+
+/* ---- many.c */
+
+struct twi_many {
+    twi_page *page;
+    tw_settings *settings; /* owned */
+    twi_many_spec spec;
+    const twi_ledger_kind *kind;
+    const char *place, *media, *groups; /* of the settings */
+    pthread_mutex_t lock;               /* of what is below */
+    pthread_cond_t freed;
+    twi_ledger *ledger[LEDGERS];
+    bool busy[LEDGERS];
+    pthread_mutex_t known_lock;
+    known known; /* under it */
+};
+
+/** A ledger for the caller alone, to be given back.
+ * @return NULL: it cannot be opened now, err says why. */
+twi_ledger *twi_many_take(twi_many *many, tw_error *err);
+/** @param st  What came of it: after a fault it is opened anew. */
+void twi_many_give(twi_many *many, twi_ledger *ledger, tw_status st);
+
+/** What is known of all stations, not older than a while; under a lock until
+ * twi_known_done. @return NULL: it cannot be read, err says why, and nothing is locked. */
+const known *twi_known_take(twi_many *many, tw_error *err);
+void twi_known_done(twi_many *many);
+void twi_known_clear(known *known);
+const char *twi_wants_word(wants wants);
+
+/* ---- scope.c: which stations somebody asks for, and may see */
+
+/** Whether a station is of those that are asked for (the query's group and station), and
+ * who asks may see it. */
+bool twi_scope_has(twi_many *many, const twi_asked *r, const char *station);
+
+/** The same as a list for a ledger's filter.
+ * @param out  Set to the list, to be freed; NULL: all.
+ * @return false: out of memory. */
+bool twi_scope_names(twi_many *many, const twi_asked *r, const known *known, char **out);
+
+/** The groups that who asks may see (a json_t). */
+json_t *twi_scope_groups(twi_many *many, const twi_asked *r);
+
+/* ---- show.c, sightings.c, media.c, orders.c: what answers */
+
+twi_answer_fn twi_many_status, twi_many_stations, twi_many_sightings, twi_many_sighting,
+    twi_many_nights, twi_many_names, twi_many_visit, twi_many_thumb, twi_many_capture,
+    twi_many_order;
+
+/* ---- sightings.c */
+
+/** The record of "STATION/SERIES/NUMBER", of a station that who asks may see (a json_t,
+ * the caller's). @param rest  Set to what follows that and a "/"; "".
+ * @return NULL: there is none, or err says what is wrong. */
+json_t *twi_many_record(twi_many *many, const twi_asked *r, const char *path,
+                        const char **rest, tw_error *err);
+
+/* ---- json */
+
+/** Copy a member that a board told, if it is of a type; texts are at most so long. */
+void twi_copy_told(json_t *to, const json_t *from, const char *key, json_type type);
+
+#endif

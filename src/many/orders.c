@@ -1,0 +1,83 @@
+/* Orders to a camera, a station, a group, or all. Whether a station takes them is its own
+ * to say. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "many_state.h"
+
+enum { FOR_MOST_S = 366 * 86400 };
+
+static bool is_order(const char *word)
+{
+    static const char *const words[] = {"arm", "disarm", "as-set", "trigger", "snap"};
+    for (size_t i = 0; word && i < sizeof words / sizeof *words; i++)
+        if (strcmp(word, words[i]) == 0)
+            return true;
+    return false;
+}
+
+/* What a station is told; "north/kerb" is kerb there. @return NULL: out of memory. */
+static char *word_order(const json_t *asked, const char *camera)
+{
+    const json_t *for_s = json_object_get(asked, "for_s");
+    json_t *o = json_pack("{ss}", "do",
+                          json_string_value(json_object_get(asked, "do")));
+    if (camera)
+        (void)json_object_set_new(o, "camera", json_string(camera));
+    if (json_is_number(for_s) && json_number_value(for_s) > 0 &&
+        json_number_value(for_s) <= FOR_MOST_S)
+        (void)json_object_set(o, "for_s", (json_t *)for_s);
+    char *text = json_dumps(o, JSON_COMPACT);
+    json_decref(o);
+    return text;
+}
+
+/* To all that are asked for. @return how many were told; -1: too much waits already. */
+static int tell_scope(twi_many *m, const twi_asked *r, const known *k, const char *one,
+                      const char *text)
+{
+    int told = 0;
+    for (size_t i = 0; told >= 0 && i < k->count; i++) {
+        const char *name = k->station[i].name;
+        if (!twi_scope_has(m, r, name) || (one && strcmp(one, name) != 0))
+            continue;
+        told = m->spec.say(m->spec.ctx, name, "order", text) ? told + 1 : -1;
+    }
+    return told;
+}
+
+static void answer_told(int told, twi_web_answer *out)
+{
+    if (told < 0)
+        twi_answer_error(503, "too much waits to be told: try again later", out);
+    else if (told == 0)
+        twi_answer_error(404, "there is no such station", out);
+    else
+        twi_answer_json(json_pack("{si}", "told", told), 200, out);
+}
+
+void twi_many_order(twi_page *p, const twi_asked *r, const char *rest,
+                    twi_web_answer *out)
+{
+    twi_many *m = twi_page_ctx(p);
+    tw_error err = {0};
+    (void)rest;
+    json_t *o = twi_body_of(r);
+    const char *camera = json_string_value(json_object_get(o, "camera")),
+               *slash = camera ? strrchr(camera, '/') : NULL;
+    char *station = slash ? strndup(camera, (size_t)(slash - camera)) : NULL;
+    const bool good = is_order(json_string_value(json_object_get(o, "do"))) &&
+                      (!camera || !camera[0] || slash);
+    char *text = good ? word_order(o, slash ? slash + 1 : NULL) : NULL;
+    const known *k = text && m->spec.say ? twi_known_take(m, &err) : NULL;
+    if (k) {
+        answer_told(tell_scope(m, r, k, station, text), out);
+        twi_known_done(m);
+    } else if (!good)
+        twi_answer_error(400, "do is arm, disarm, as-set, trigger or snap", out);
+    else
+        twi_answer_error(503, err.text[0] ? err.text : "nothing can be told", out);
+    free(text);
+    free(station);
+    json_decref(o);
+}
