@@ -6,6 +6,7 @@
 
 #include "destination.h"
 #include "retell.h"
+#include "said.h"
 #include "../station/series.h"
 #include "../core/naming.h"
 #include "../net/topic.h"
@@ -74,6 +75,27 @@ static void hear_ask(destination *d, const void *payload, size_t bytes)
                          "{\"series\": SERIES, \"numbers\": [[1, 9]]}");
 }
 
+/* What is said of a sighting is kept, and its record told again, to all who listen.
+ * @return whether it was something of that kind. */
+static bool hear_said(destination *d, const void *payload, size_t bytes)
+{
+    broker_view *v = d->view;
+    uint32_t number = 0;
+    tw_error err = {0};
+    const tw_clock *clock = &d->of->clock;
+    const tw_status st = twi_said_take(d->catalogue, v->series, payload, bytes,
+                                       clock->ops->wall_us(clock->ctx), &number, &err);
+    if (st == TW_OK) {
+        twi_retell_add(&v->again, number);
+        twi_deliver_tell(d, TW_OK, "something was said of sighting %u", (unsigned)number);
+    } else if (st != TW_ENOTSUP)
+        twi_deliver_tell(d, TW_EINVAL, "what was said of a sighting was not taken: %s",
+                         err.text[0]       ? err.text
+                         : st == TW_ENOENT ? "there is no such sighting"
+                                           : "not understood");
+    return st != TW_ENOTSUP;
+}
+
 static void hear(void *ctx, const char *name, const void *payload, size_t bytes)
 {
     destination *d = ctx;
@@ -83,6 +105,8 @@ static void hear(void *ctx, const char *name, const void *payload, size_t bytes)
         hear_ask(d, payload, bytes);
         return;
     }
+    if (d->view && hear_said(d, payload, bytes))
+        return;
     (void)snprintf(who, sizeof who, "the broker %s", d->set.name);
     (void)pthread_mutex_lock(&d->of->station_lock);
     const tw_status st =

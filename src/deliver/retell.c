@@ -59,6 +59,14 @@ tw_status twi_retell_take(twi_retelling *r, const char *series, const void *text
     return st;
 }
 
+void twi_retell_add(twi_retelling *r, uint32_t number)
+{
+    if (r->count == TWI_RETELL_RANGES || is_waiting(r, number, number))
+        return;
+    r->first[r->count] = number;
+    r->last[r->count++] = number;
+}
+
 bool twi_retell_next(twi_retelling *r, uint32_t *number)
 {
     if (r->count == 0)

@@ -29,6 +29,9 @@ typedef struct twi_retelling {
 tw_status twi_retell_take(twi_retelling *r, const char *series, const void *text,
                           size_t bytes);
 
+/** One more to tell; one for which there is no room is left out. */
+void twi_retell_add(twi_retelling *r, uint32_t number);
+
 /** @return whether there is one more number to tell. */
 bool twi_retell_next(twi_retelling *r, uint32_t *number);
 

@@ -70,6 +70,18 @@ static bool take_text(const json_t *o, const char *key, char *out, size_t capaci
     return false;
 }
 
+/* A word: it is a part of a sighting's name. */
+static bool take_series(const json_t *o, twi_heard *out)
+{
+    static const char LETTERS[] =
+        "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-_";
+    if (take_text(o, "series", out->series, sizeof out->series) && out->series[0] &&
+        strspn(out->series, LETTERS) == strlen(out->series))
+        return true;
+    out->series[0] = '\0';
+    return false;
+}
+
 int64_t twi_heard_time(const char *text)
 {
     int year = 0, month = 0, day = 0, hour = 0, minute = 0, second = 0, ms = 0, end = 0;
@@ -130,7 +142,7 @@ static bool is_name_of(const json_t *o, const char *key, const char *part)
 static tw_status take_station(const json_t *o, twi_heard *out)
 {
     out->kind = TWI_HEARD_STATION;
-    (void)take_text(o, "series", out->series, sizeof out->series);
+    (void)take_series(o, out);
     out->number = take_integer(o, "last_number", -1);
     return take_text(o, "state", out->state, sizeof out->state) ? TW_OK : TW_ESYNTAX;
 }
@@ -158,10 +170,8 @@ static tw_status take_sighting(const json_t *o, twi_heard *out)
     out->count = take_integer(o, "count", 0);
     (void)take_text(o, "name", out->name, sizeof out->name);
     (void)take_text(o, "mark", out->mark, sizeof out->mark);
-    return take_text(o, "series", out->series, sizeof out->series) && out->number > 0 &&
-                   out->start_us > 0
-               ? TW_OK
-               : TW_ESYNTAX;
+    return take_series(o, out) && out->number > 0 && out->start_us > 0 ? TW_OK
+                                                                       : TW_ESYNTAX;
 }
 
 static tw_status take_gone(const json_t *o, twi_heard *out)
@@ -169,9 +179,7 @@ static tw_status take_gone(const json_t *o, twi_heard *out)
     out->kind = TWI_HEARD_GONE;
     out->phase = TWI_PHASE_GONE;
     out->number = take_integer(o, "number", -1);
-    return take_text(o, "series", out->series, sizeof out->series) && out->number > 0
-               ? TW_OK
-               : TW_ESYNTAX;
+    return take_series(o, out) && out->number > 0 ? TW_OK : TW_ESYNTAX;
 }
 
 static tw_status take_alarm(const json_t *o, twi_heard *out)

@@ -1,4 +1,5 @@
-/* What is to be told to stations: put by any thread, taken by the gatherer's, in order. */
+/* What is to be told to stations: put by any thread, taken by the gatherer's, in order.
+ */
 #ifndef TWI_GATHER_TOTELL_H
 #define TWI_GATHER_TOTELL_H
 

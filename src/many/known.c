@@ -5,8 +5,10 @@
 
 #include "many_state.h"
 
-#define HOLDS_US INT64_C(1000000) /* so long, and twenty times what it took to read it */
-#define NEARLY_FULL 20            /* less than a twentieth of a card is free */
+#define HOLDS_US                                                                         \
+    INT64_C(1000000)   /* so long, and twenty times what it took to read it              \
+                        */
+#define NEARLY_FULL 20 /* less than a twentieth of a card is free */
 
 /* ---- reading ---------------------------------------------------------------------- */
 
@@ -41,10 +43,9 @@ static bool has_amiss_sensor(const json_t *sensors)
 {
     size_t i = 0;
     json_t *one = NULL;
-    json_array_foreach(sensors, i, one)
-        if (json_is_true(json_object_get(one, "beyond")) ||
-            json_is_string(json_object_get(one, "why")))
-            return true;
+    json_array_foreach(sensors, i,
+                       one) if (json_is_true(json_object_get(one, "beyond")) ||
+                                json_is_string(json_object_get(one, "why"))) return true;
     return false;
 }
 
@@ -85,8 +86,8 @@ static void take_station(void *ctx, const twi_ledger_station *from)
                          .usual_us = from->usual_us,
                          .free_bytes = count_of(store, "free_bytes"),
                          .total_bytes = count_of(store, "total_bytes"),
-                         .sensors = json_is_array(sensors) ? json_deep_copy(sensors)
-                                                           : NULL};
+                         .sensors =
+                             json_is_array(sensors) ? json_deep_copy(sensors) : NULL};
     (void)snprintf(s->name, sizeof s->name, "%s", from->name);
     (void)snprintf(s->state, sizeof s->state, "%s", from->state);
     (void)snprintf(s->version, sizeof s->version, "%s",
@@ -200,14 +201,11 @@ void twi_known_done(twi_many *m)
 
 const char *twi_wants_word(wants w)
 {
-    static const char *const words[] = {[WANTS_NOTHING] = "nothing",
-                                        [WANTS_DOWN] = "down",
-                                        [WANTS_SENSOR] = "sensor",
-                                        [WANTS_STOPPED] = "stopped",
-                                        [WANTS_CAMERA] = "camera",
-                                        [WANTS_ROOM] = "room",
-                                        [WANTS_CARD] = "card",
-                                        [WANTS_DEAD] = "dead",
-                                        [WANTS_SILENT] = "silent"};
+    static const char *const words[] = {
+        [WANTS_NOTHING] = "nothing", [WANTS_DOWN] = "down",
+        [WANTS_SENSOR] = "sensor",   [WANTS_STOPPED] = "stopped",
+        [WANTS_CAMERA] = "camera",   [WANTS_ROOM] = "room",
+        [WANTS_CARD] = "card",       [WANTS_DEAD] = "dead",
+        [WANTS_SILENT] = "silent"};
     return words[w];
 }

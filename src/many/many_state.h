@@ -68,14 +68,17 @@ struct twi_many {
     known known; /* under it */
 };
 
+/* ---- ledgers.c */
+
 /** A ledger for the caller alone, to be given back.
  * @return NULL: it cannot be opened now, err says why. */
 twi_ledger *twi_many_take(twi_many *many, tw_error *err);
 /** @param st  What came of it: after a fault it is opened anew. */
 void twi_many_give(twi_many *many, twi_ledger *ledger, tw_status st);
 
-/** What is known of all stations, not older than a while; under a lock until
- * twi_known_done. @return NULL: it cannot be read, err says why, and nothing is locked. */
+/** (known.c) What is known of all stations, not older than a while; under a lock until
+ * twi_known_done. @return NULL: it cannot be read, err says why, and nothing is locked.
+ */
 const known *twi_known_take(twi_many *many, tw_error *err);
 void twi_known_done(twi_many *many);
 void twi_known_clear(known *known);
@@ -98,7 +101,7 @@ json_t *twi_scope_groups(twi_many *many, const twi_asked *r);
 /* ---- show.c, sightings.c, media.c, orders.c: what answers */
 
 twi_answer_fn twi_many_status, twi_many_stations, twi_many_sightings, twi_many_sighting,
-    twi_many_nights, twi_many_names, twi_many_visit, twi_many_thumb, twi_many_capture,
+    twi_many_nights, twi_many_say, twi_many_visit, twi_many_thumb, twi_many_capture,
     twi_many_order;
 
 /* ---- sightings.c */

@@ -1,5 +1,5 @@
-/* Captures, where stations have sent them. Their names come from boards: none leads out of
- * the folder of its own station, by whatever spelling or link. */
+/* Captures, where stations have sent them. Their names come from boards: none leads out
+ * of the folder of its own station, by whatever spelling or link. */
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -17,7 +17,8 @@ static bool is_plain(const char *name)
             return false;
     while (*at) {
         const size_t n = strcspn(at, "/");
-        if (n == 0 || (n == 1 && at[0] == '.') || (n == 2 && at[0] == '.' && at[1] == '.'))
+        if (n == 0 || (n == 1 && at[0] == '.') ||
+            (n == 2 && at[0] == '.' && at[1] == '.'))
             return false;
         at += n + (at[n] == '/');
     }
@@ -77,7 +78,8 @@ static bool find_capture(const json_t *record, const char *name, const char **ou
 {
     size_t i = 0;
     json_t *one = NULL;
-    json_array_foreach(json_object_get(record, "captures"), i, one) {
+    json_array_foreach(json_object_get(record, "captures"), i, one)
+    {
         const char *file = name_of(one), *dot = strrchr(file, '.');
         if (name[0] ? strcmp(file, name) == 0 : dot && strcmp(dot, ".jpg") == 0) {
             *out = file;
@@ -93,8 +95,7 @@ static bool look_up(twi_many *m, const twi_asked *r, const char *asked, bool sti
 {
     const char *name = "", *file = NULL;
     tw_error err = {0};
-    json_t *record =
-        m->media[0] ? twi_many_record(m, r, asked, &name, &err) : NULL;
+    json_t *record = m->media[0] ? twi_many_record(m, r, asked, &name, &err) : NULL;
     const bool found =
         record && (still ? name[0] == '\0' : name[0] != '\0') &&
         find_capture(record, name, &file) &&

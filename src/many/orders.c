@@ -20,8 +20,7 @@ static bool is_order(const char *word)
 static char *word_order(const json_t *asked, const char *camera)
 {
     const json_t *for_s = json_object_get(asked, "for_s");
-    json_t *o = json_pack("{ss}", "do",
-                          json_string_value(json_object_get(asked, "do")));
+    json_t *o = json_pack("{ss}", "do", json_string_value(json_object_get(asked, "do")));
     if (camera)
         (void)json_object_set_new(o, "camera", json_string(camera));
     if (json_is_number(for_s) && json_number_value(for_s) > 0 &&
@@ -80,4 +79,56 @@ void twi_many_order(twi_page *p, const twi_asked *r, const char *rest,
     free(text);
     free(station);
     json_decref(o);
+}
+
+/* ---- what is said of a sighting --------------------------------------------------- */
+
+/* @return NULL: nothing of it can be said. */
+static json_t *word_said(const json_t *asked, const json_t *record)
+{
+    static const struct {
+        const char *key;
+        json_type type;
+    } said[] = {{"star", JSON_TRUE},
+                {"mark", JSON_STRING},
+                {"name", JSON_STRING},
+                {"count", JSON_INTEGER},
+                {"note", JSON_STRING}};
+    json_t *o = json_pack("{ss}", "do", "say");
+    for (size_t i = 0; i < sizeof said / sizeof *said; i++)
+        twi_copy_told(o, asked, said[i].key, said[i].type);
+    const bool some = json_object_size(o) > 1;
+    (void)json_object_set(o, "series", json_object_get(record, "series"));
+    (void)json_object_set(o, "number", json_object_get(record, "own_number"));
+    if (some)
+        return o;
+    json_decref(o);
+    return NULL;
+}
+
+void twi_many_say(twi_page *p, const twi_asked *r, const char *rest, twi_web_answer *out)
+{
+    twi_many *m = twi_page_ctx(p);
+    const char *more = "";
+    tw_error err = {0};
+    json_t *record = twi_many_record(m, r, rest, &more, &err), *asked = twi_body_of(r),
+           *o = record && !more[0] ? word_said(asked, record) : NULL;
+    char *text = o ? json_dumps(o, JSON_COMPACT) : NULL;
+    const char *station = json_string_value(json_object_get(record, "station"));
+    if (!record || more[0])
+        twi_answer_error(err.text[0] ? 503 : 404,
+                         err.text[0] ? err.text : "there is no such sighting", out);
+    else if (!text)
+        twi_answer_error(400,
+                         "star is true or false, mark is right, nothing or none, or "
+                         "name is a text",
+                         out);
+    else
+        answer_told(m->spec.say && m->spec.say(m->spec.ctx, station, "order", text) ? 1
+                                                                                    : -1,
+                    out);
+    free(text);
+    json_decref(o);
+    json_decref(asked);
+    json_decref(record);
 }

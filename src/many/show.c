@@ -8,7 +8,7 @@
 #include "many_state.h"
 
 enum {
-    CAMERAS_SHOWN = 48,   /* more are told by their stations alone */
+    CAMERAS_SHOWN = 48, /* more are told by their stations alone */
     STATIONS_SHOWN = 2000,
     AMISS_SHOWN = 20
 };
@@ -41,12 +41,12 @@ static json_t *describe_camera(const known_station *s, const known_camera *c)
     static const struct {
         const char *key;
         json_type type;
-    } told[] = {{"activity", JSON_REAL},      {"fps", JSON_REAL},
-                {"sightings", JSON_INTEGER},  {"last", JSON_STRING},
-                {"lost", JSON_STRING},        {"lost_why", JSON_STRING},
-                {"arming", JSON_STRING},      {"arming_until", JSON_STRING},
-                {"ordered_by", JSON_STRING},  {"width", JSON_INTEGER},
-                {"height", JSON_INTEGER},     {"not_stored", JSON_INTEGER}};
+    } told[] = {{"activity", JSON_REAL},     {"fps", JSON_REAL},
+                {"sightings", JSON_INTEGER}, {"last", JSON_STRING},
+                {"lost", JSON_STRING},       {"lost_why", JSON_STRING},
+                {"arming", JSON_STRING},     {"arming_until", JSON_STRING},
+                {"ordered_by", JSON_STRING}, {"width", JSON_INTEGER},
+                {"height", JSON_INTEGER},    {"not_stored", JSON_INTEGER}};
     json_t *o = json_object(), *from = json_loads(c->text, 0, NULL);
     (void)json_object_set_new(o, "camera", json_sprintf("%s/%s", s->name, c->name));
     (void)json_object_set_new(o, "state", json_string(is_away(s) ? "down" : c->state));
@@ -144,12 +144,12 @@ void twi_many_status(twi_page *p, const twi_asked *r, const char *rest,
     const known *k = take_known(m, r, &l, out);
     if (!k)
         return;
-    json_t *o = json_pack("{ss ss ss sb so so so s{sI sI sI}}", "type", "station",
-                          "station", set.name, "state", "up", "many", true, "groups",
-                          twi_scope_groups(m, r), "cameras", describe_cameras(k, &l),
-                          "amiss", describe_amiss(&l), "stations", "all",
-                          (json_int_t)l.count, "amiss", (json_int_t)l.amiss, "cameras",
-                          (json_int_t)l.cameras);
+    json_t *o =
+        json_pack("{ss ss ss sb so so so s{sI sI sI}}", "type", "station", "station",
+                  set.name, "state", "up", "many", true, "groups", twi_scope_groups(m, r),
+                  "cameras", describe_cameras(k, &l), "amiss", describe_amiss(&l),
+                  "stations", "all", (json_int_t)l.count, "amiss", (json_int_t)l.amiss,
+                  "cameras", (json_int_t)l.cameras);
     twi_known_done(m);
     free(l.all);
     put_time(o, "time", twi_page_wall(p));
@@ -172,7 +172,8 @@ static json_t *describe_sensors(const json_t *told)
 {
     json_t *list = json_array(), *one = NULL;
     size_t i = 0;
-    json_array_foreach(told, i, one) {
+    json_array_foreach(told, i, one)
+    {
         json_t *o = json_object();
         twi_copy_told(o, one, "sensor", JSON_STRING);
         twi_copy_told(o, one, "unit", JSON_STRING);
@@ -244,8 +245,8 @@ void twi_many_nights(twi_page *p, const twi_asked *r, const char *rest,
     if (!k)
         return;
     for (size_t i = 0; i < l.count && !place.known; i++)
-        place = (twi_hours_place){l.all[i]->latitude, l.all[i]->longitude,
-                                  l.all[i]->placed};
+        place =
+            (twi_hours_place){l.all[i]->latitude, l.all[i]->longitude, l.all[i]->placed};
     twi_known_done(m);
     free(l.all);
     twi_answer_nights(&place, twi_time_of(p, r, "from"), twi_time_of(p, r, "until"), out);

@@ -33,7 +33,8 @@ static json_t *describe_captures(const twi_ledger_sighting *s, const json_t *tol
 {
     json_t *list = json_array(), *one = NULL;
     size_t i = 0;
-    json_array_foreach(told, i, one) {
+    json_array_foreach(told, i, one)
+    {
         const char *file = json_string_value(json_object_get(one, "file"));
         json_t *o = json_object();
         twi_copy_told(o, one, "kind", JSON_STRING);
@@ -54,7 +55,8 @@ static size_t count_kind(const json_t *captures, const char *ending)
 {
     size_t i = 0, n = 0;
     json_t *one = NULL;
-    json_array_foreach(captures, i, one) {
+    json_array_foreach(captures, i, one)
+    {
         const char *file = json_string_value(json_object_get(one, "file"));
         const size_t length = file ? strlen(file) : 0, tail = strlen(ending);
         n += length > tail && strcmp(file + length - tail, ending) == 0;
@@ -68,19 +70,21 @@ static json_t *describe(const twi_many *m, const twi_ledger_sighting *s, bool wh
     static const struct {
         const char *key;
         json_type type;
-    } told[] = {{"starred", JSON_TRUE},  {"unsure", JSON_TRUE},   {"seconds", JSON_REAL},
-                {"frames", JSON_INTEGER}, {"why", JSON_STRING},   {"note", JSON_STRING},
+    } told[] = {{"starred", JSON_TRUE},    {"unsure", JSON_TRUE},  {"seconds", JSON_REAL},
+                {"frames", JSON_INTEGER},  {"why", JSON_STRING},   {"note", JSON_STRING},
                 {"named_by", JSON_STRING}, {"named", JSON_STRING}, {"sure", JSON_REAL},
-                {"bytes", JSON_INTEGER},  {"mark", JSON_STRING}};
-    json_t *o = json_pack("{ss sb ss ss sI sI sI sf}", "type", "sighting", "starred",
-                          false, "why", "", "mark", "none", "bytes", (json_int_t)0,
-                          "sent", (json_int_t)0, "unsent", (json_int_t)0, "peak",
-                          s->peak_ppm / 1e4);
+                {"bytes", JSON_INTEGER},   {"mark", JSON_STRING}};
+    json_t *o =
+        json_pack("{ss sb ss ss sI sI sI sf}", "type", "sighting", "starred", false,
+                  "why", "", "mark", "none", "bytes", (json_int_t)0, "sent",
+                  (json_int_t)0, "unsent", (json_int_t)0, "peak", s->peak_ppm / 1e4);
     json_t *from = json_loads(s->text, 0, NULL);
     for (size_t i = 0; i < sizeof told / sizeof *told; i++)
         twi_copy_told(o, from, told[i].key, told[i].type);
     (void)json_object_set_new(o, "number", id_of(s));
     (void)json_object_set_new(o, "station", json_string(s->station));
+    (void)json_object_set_new(o, "series", json_string(s->series));
+    (void)json_object_set_new(o, "own_number", json_integer(s->number));
     (void)json_object_set_new(o, "camera", json_sprintf("%s/%s", s->station, s->camera));
     put_time(o, "start", s->start_us);
     put_time(o, "end", s->end_us > 0 ? s->end_us : s->start_us);
@@ -88,13 +92,13 @@ static json_t *describe(const twi_many *m, const twi_ledger_sighting *s, bool wh
         (void)json_object_set_new(o, "name", json_string(s->name));
     if (s->count > 0)
         (void)json_object_set_new(o, "count", json_integer(s->count));
-    json_t *captures =
-        m->media[0] ? describe_captures(s, json_object_get(from, "captures"))
-                    : json_array();
-    (void)json_object_set_new(o, "stills", json_integer((json_int_t)count_kind(
-                                               captures, ".jpg")));
-    (void)json_object_set_new(o, "clips", json_integer((json_int_t)count_kind(
-                                              captures, ".mp4")));
+    json_t *captures = m->media[0]
+                           ? describe_captures(s, json_object_get(from, "captures"))
+                           : json_array();
+    (void)json_object_set_new(o, "stills",
+                              json_integer((json_int_t)count_kind(captures, ".jpg")));
+    (void)json_object_set_new(o, "clips",
+                              json_integer((json_int_t)count_kind(captures, ".mp4")));
     if (whole)
         (void)json_object_set(o, "captures", captures);
     json_decref(captures);
@@ -198,19 +202,18 @@ void twi_many_sightings(twi_page *p, const twi_asked *r, const char *rest,
     }
     if (!find_stations(m, r, station, &list, out))
         return;
-    const twi_ledger_filter filter = {
-        .stations = list,
-        .camera = some(camera),
-        .has_name = some(twi_query_of(p, r, "name")),
-        .mark = some(twi_query_of(p, r, "mark")),
-        .least_peak_ppm = ppm_of(twi_query_of(p, r, "larger")),
-        .from_us = twi_time_of(p, r, "from"),
-        .until_us = twi_time_of(p, r, "until"),
-        .newest = true,
-        .most = n > 0 && n < MOST ? (uint32_t)n : MOST};
-    telling t = {.many = m,
-                 .list = json_array(),
-                 .brief = twi_query_of(p, r, "brief") != NULL};
+    const twi_ledger_filter filter = {.stations = list,
+                                      .camera = some(camera),
+                                      .has_name = some(twi_query_of(p, r, "name")),
+                                      .mark = some(twi_query_of(p, r, "mark")),
+                                      .least_peak_ppm =
+                                          ppm_of(twi_query_of(p, r, "larger")),
+                                      .from_us = twi_time_of(p, r, "from"),
+                                      .until_us = twi_time_of(p, r, "until"),
+                                      .newest = true,
+                                      .most = n > 0 && n < MOST ? (uint32_t)n : MOST};
+    telling t = {
+        .many = m, .list = json_array(), .brief = twi_query_of(p, r, "brief") != NULL};
     const tw_status st = ask(m, &filter, &t, &err);
     free(list);
     if (st == TW_OK)
@@ -227,8 +230,7 @@ static bool read_path(const char *path, char station[TWI_HEARD_NAME],
                       char series[TWI_HEARD_SERIES], int64_t *number, const char **rest)
 {
     char *end = NULL;
-    const size_t a = strcspn(path, "/"),
-                 b = path[a] ? strcspn(path + a + 1, "/") : 0;
+    const size_t a = strcspn(path, "/"), b = path[a] ? strcspn(path + a + 1, "/") : 0;
     if (a == 0 || a >= TWI_HEARD_NAME || b == 0 || b >= TWI_HEARD_SERIES ||
         path[a + 1 + b] != '/')
         return false;
@@ -247,8 +249,7 @@ json_t *twi_many_record(twi_many *m, const twi_asked *r, const char *path,
 {
     char station[TWI_HEARD_NAME], series[TWI_HEARD_SERIES];
     int64_t number = 0;
-    if (!read_path(path, station, series, &number, rest) ||
-        !twi_scope_has(m, r, station))
+    if (!read_path(path, station, series, &number, rest) || !twi_scope_has(m, r, station))
         return NULL;
     const char *const one[] = {station};
     char *list = twi_ledger_names(one, 1);
@@ -275,14 +276,4 @@ void twi_many_sighting(twi_page *p, const twi_asked *r, const char *path,
     else
         twi_answer_error(404, "there is no such sighting", out);
     json_decref(one);
-}
-
-/* Names are given at the stations. */
-void twi_many_names(twi_page *p, const twi_asked *r, const char *rest,
-                    twi_web_answer *out)
-{
-    (void)p;
-    (void)r;
-    (void)rest;
-    twi_answer_json(json_pack("{s[]}", "names"), 200, out);
 }

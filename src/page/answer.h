@@ -65,12 +65,15 @@ void twi_answer_error(unsigned status, const char *text, twi_web_answer *out);
 void twi_answer_status(tw_status st, const char *missing, const tw_error *err,
                        twi_web_answer *out);
 
-/** Nights that reach into a span, as {"nights": [[dusk, dawn]]} in milliseconds; or what is
- * wrong with the span. @param place  Its sun; not known: there are none. */
+/** Nights that reach into a span, as {"nights": [[dusk, dawn]]} in milliseconds; or what
+ * is wrong with the span. @param place  Its sun; not known: there are none. */
 void twi_answer_nights(const twi_hours_place *place, int64_t from_us, int64_t until_us,
                        twi_web_answer *out);
 
-/** (stored.c) A still, reduced to a width that the query may ask for. @param missing  Said
+/* names.c: who was seen, and what the settings' list has */
+twi_answer_fn twi_show_names;
+
+/** (stored.c) A still, reduced to a width that the query may ask for. @param missing Said
  * where it cannot be had. */
 void twi_answer_thumb(twi_page *page, const twi_asked *r, const char *path,
                       twi_web_answer *out);

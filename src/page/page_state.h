@@ -274,8 +274,6 @@ tw_status twi_change_one(twi_page *p, const twi_asked *r, int64_t id, const void
                          tw_error *err);
 /* several.c: more than one of them */
 twi_answer_fn twi_change_sightings, twi_show_packed;
-/* names.c: who was seen */
-twi_answer_fn twi_show_names;
 /** Name a sighting. @param asked  The JSON object that was asked. */
 tw_status twi_name_sighting(twi_page *p, int64_t id, const void *asked, tw_error *err);
 /* missed.c: what no sighting was of */

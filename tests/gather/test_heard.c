@@ -123,6 +123,15 @@ static void test_lies(void **state)
                        numbers[i]);
         assert_int_equal(hear("lane/hollin/kerb/sighting", text, &h), TW_ESYNTAX);
     }
+    static const char *const series[] = {"", "a/b", "../x", "<i>", "a b", "\\u00e9"};
+    for (size_t i = 0; i < sizeof series / sizeof *series; i++) {
+        char text[256];
+        (void)snprintf(text, sizeof text,
+                       "{\"type\":\"sighting\",\"phase\":\"end\",\"series\":\"%s\","
+                       "\"start\":\"2027-03-13T21:04:07.250Z\",\"number\":1}",
+                       series[i]);
+        assert_int_equal(hear("lane/hollin/kerb/sighting", text, &h), TW_ESYNTAX);
+    }
     static const char *const times[] = {
         "2027-13-13T21:04:07.250Z",      "2027-03-13",
         "2027-03-13T21:04:07.250Z more", "0000-00-00",

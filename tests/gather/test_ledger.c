@@ -446,6 +446,9 @@ static void test_by_time_and_station(void **state)
     assert_string_equal(all_of(l, &larger).words, "hollin/kerb/8 ");
     assert_string_equal(all_of(l, &marked).words, "hollin/kerb/8 ");
     assert_string_equal(all_of(l, &none).words, "");
+    const twi_ledger_filter has = {.has_name = "RANA 't"}, any = {.has_name = "R%a"};
+    assert_string_equal(all_of(l, &has).words, "hollin/kerb/7 ");
+    assert_string_equal(all_of(l, &any).words, "");
     kind()->close(l);
 }
 

@@ -1,5 +1,5 @@
 // What came: the last night, or all since this account looked last; and whether all is well.
-import { $, ask, bare, button, complain, dayWords, hour, idWords, lengthOf, linesOf, make, mayMark, mayRun, minute, nameOf, named, percent, state, stillOf, t, when } from "./common.js";
+import { $, ask, bare, button, complain, dayWords, hour, idWords, lengthOf, linesOf, make, mayRun, minute, nameOf, named, percent, state, stillOf, t, when } from "./common.js";
 import { tellAll } from "./amiss.js";
 import { MOST, atHour, nightsPath, sightingsPath, spanOf, take } from "./early.js";
 
@@ -108,7 +108,7 @@ async function star(s, b) {
 }
 
 function plate(s, head) {
-  const b = mayMark() ? bare(s.starred ? "staron" : "star", t("star-at", { time: minute(s.start) }), () => star(s, b), { "aria-pressed": String(s.starred) }) : "";
+  const b = mayRun() ? bare(s.starred ? "staron" : "star", t("star-at", { time: minute(s.start) }), () => star(s, b), { "aria-pressed": String(s.starred) }) : "";
   const camera = state.cameras.find((c) => c.camera === s.camera), frame = make("a", { class: "frame", href: "#sightings/" + idWords(s.number), "aria-label": minute(s.start) + ", " + s.camera }, stillOf(s, 480));
   if (camera && camera.width) frame.style.aspectRatio = camera.width + " / " + camera.height;
   return make("figure", { class: "plate" + (s.mark === "nothing" ? " nothing" : ""), "data-id": s.number }, make("span", { class: "hr" }, ...head), frame,

@@ -228,8 +228,8 @@ export const idWords = (id) => String(id).split("/").map(encodeURIComponent).joi
 /** The same from the words of an address; 0, "": there is none. */
 export const idOf = (rest) => state.me.many ? rest.slice(0, 3).join("/") : Number(rest[0]) || 0;
 export const stationOf = (camera) => camera.split("/")[0];
-/** Whether what is said of a sighting can be said here: of many, each station keeps its own. */
-export const mayMark = () => mayRun() && !state.me.many;
+/** Whether sightings can be removed, sent and the like here: of many, each station keeps its own. */
+export const mayKeep = () => mayRun() && !state.me.many;
 
 const LINES = 12;
 /** The lines of a chart: a camera each, or, where those are many, a station each. @param cameras  Of what is shown. */

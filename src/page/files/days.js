@@ -1,5 +1,5 @@
 // Sightings: a day as strips, a list, and one of them in full.
-import { $, ask, bare, button, cameraChooser, complain, dayShort, icon, idOf, idWords, isNarrow, lengthOf, linesOf, make, mayMark, minute, nameOf, named, notice, percent, setChooser, size, state, stationOf, stillOf, t } from "./common.js";
+import { $, ask, bare, button, cameraChooser, complain, dayShort, icon, idOf, idWords, isNarrow, lengthOf, linesOf, make, mayKeep, mayRun, minute, nameOf, named, notice, percent, setChooser, size, state, stationOf, stillOf, t } from "./common.js";
 import { sayMissed, showMissed } from "./missed.js";
 import { fill, rowOf, watchRows } from "./rows.js";
 import * as several from "./several.js";
@@ -61,7 +61,7 @@ const facts = (s) => [s.camera + " \u00b7 " + lengthOf(s), make("br", {}), t("pe
 function contentOf(s) {
   const time = (searching() ? dayShort(s.start) + ", " : "") + minute(s.start);
   const text = make("span", { title: named(s) || undefined }, make("strong", {}, time), " ", s.end ? (s.name || s.mark === "nothing" ? nameOf(s) : "") : make("span", { class: "st sight small" }, icon("sighting"), t("runs")), make("small", { class: "dim" }, ...facts(s)));
-  const star = mayMark() ? bare(s.starred ? "staron" : "star", t("star-at", { time }), () => turnStar(s), { "aria-pressed": String(s.starred) }) : "";
+  const star = mayRun() ? bare(s.starred ? "staron" : "star", t("star-at", { time }), () => turnStar(s), { "aria-pressed": String(s.starred) }) : "";
   const b = make("button", { type: "button", class: "row-open", "data-id": s.number, "aria-current": view.id === s.number && "true" }, make("span", { class: "frame" }), text);
   b.addEventListener("click", () => { location.hash = "#sightings/" + idWords(s.number); if (view.id === s.number) open(s.number); });
   return [several.box(s.number), b, star];
@@ -158,7 +158,7 @@ async function update() {
   let fresh = [];
   for (const s of found) {
     const known = view.rows.get(s.number);
-    if (known && JSON.stringify(known.s) !== JSON.stringify(s)) { replaceRow(s); if (view.id === s.number && !$("detail").querySelector("video") && !isWriting()) showSighting(s.number); }
+    if (known && JSON.stringify(known.s) !== JSON.stringify(s)) { replaceRow(s); if (view.id === s.number && !$("detail").querySelector("video") && !sighting.isWriting()) showSighting(s.number); }
     if (!known) fresh = [[s.number, { s, element: makeRow(s) }], ...fresh];
   }
   renewRunning();
@@ -171,9 +171,6 @@ async function update() {
   if (before.length === 0 && !isNarrow()) showSighting(fresh[0][0]);
   sayFound();
 }
-
-// What somebody writes is not taken away.
-const isWriting = () => { const save = $("named-save"); return Boolean(save && !save.disabled); };
 
 const sayFound = () => { $("found").textContent = t("n-sightings", { n: Math.max(view.rows.size, view.brief.size) }); };
 
@@ -367,10 +364,9 @@ let timer = 0;
 export async function follow(rest) { const id = idOf(rest); if (id) await open(id); else show(false); }
 export async function enter(rest) {
   $("camera-box").replaceChildren(cameraChooser("camera", true, view.camera, (name) => { view.camera = name; list(); }));
-  $("say-missed").hidden = !mayMark();
-  for (const part of ["starred", "choose"]) $(part).hidden = state.me.many;
-  for (const part of ["search-hours"]) $(part).parentElement.hidden = state.me.many;
-  const [names, outbox] = await Promise.all([ask("/api/names").catch(() => ({ names: [] })), mayMark() && !state.me.cameras ? ask("/api/outbox").catch(() => ({ destinations: [] })) : { destinations: [] }]);
+  $("say-missed").hidden = !mayKeep();
+  for (const part of [$("starred"), $("choose"), $("search-hours").parentElement]) part.hidden = state.me.many;
+  const [names, outbox] = await Promise.all([ask("/api/names").catch(() => ({ names: [] })), mayKeep() && !state.me.cameras ? ask("/api/outbox").catch(() => ({ destinations: [] })) : { destinations: [] }]);
   sighting.know(names.names, outbox.destinations.map((d) => d.destination));
   clearInterval(timer);
   timer = setInterval(() => update().catch(() => {}), 4000);

@@ -121,6 +121,7 @@ async function begin() {
   if (state.me.may === "nothing") { showLogin(); return; }
   $("tabs").hidden = $("foot").hidden = false;
   for (const a of document.querySelectorAll("#tabs a, #foot a, #more a")) a.hidden = !isFor(a.dataset.view || a.id.slice(4));
+  $("more-open").hidden = !$("more").querySelector(":scope > :not([hidden])");
   await refresh();
   if (state.me.many) await listScopes().catch(complain);
   await follow();

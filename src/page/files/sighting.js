@@ -1,5 +1,5 @@
 // One sighting: its clip or still, and what is said of it. Whatever is said, the clip goes on where it was.
-import { $, address, agree, ask, button, clock, complain, dayWords, icon, idWords, lengthOf, make, mayMark, menuButton, named, notice, percent, shape, signed, size, state, t } from "./common.js";
+import { $, address, agree, ask, button, clock, complain, dayWords, icon, idWords, lengthOf, make, mayKeep, mayRun, menuButton, named, notice, pause, percent, shape, signed, size, state, stationOf, t } from "./common.js";
 
 const one = { s: null, names: [], destinations: [], on: null };
 const TAKEN = new Set(["j", "k", "s", "r", "n", "x", "u", "h", "l", "p", ".", ","]);
@@ -78,13 +78,14 @@ function player(s) {
   const steps = m.video ? [button(icon("fback"), () => step(-1), { class: "btn bare ic", "aria-label": t("frame-back") }), button(icon("ffwd"), () => step(1), { class: "btn bare ic", "aria-label": t("frame-on") })] : [];
   return make("div", { class: "player" }, button([icon("prev"), make("span", {}, t("to-list"))], () => one.on.back(), { class: "btn bare narrow" }), frame,
     make("div", { class: "bar steps" }, ...steps, levelStrip(s, m)),
-    make("p", { class: "small dim" }, dayWords(s.start) + ", " + clock(s.start) + ". " + s.why.charAt(0).toUpperCase() + s.why.slice(1) + ". " + t("strip-help")),
+    make("p", { class: "small dim" }, dayWords(s.start) + ", " + clock(s.start) + ". " + s.why.charAt(0).toUpperCase() + s.why.slice(1) + ". " + (state.me.many ? "" : t("strip-help"))),
     make("p", { class: "small dim keys" }, ...keyWords()));
 }
 
 function keyWords() {
+  const own = state.me.many ? ["key.next", "key.play", "key.frame", "key.day", ...(mayRun() ? ["key.star", "key.mark"] : [])] : null;
   const pairs = [[["j", "k"], "key.next"], [["p"], "key.play"], [[",", "."], "key.frame"], [["s"], "key.star"], [["r", "n"], "key.mark"], [["x"], "key.delete"], [["u"], "key.undo"], [["h", "l"], "key.day"]];
-  return pairs.flatMap(([keys, text]) => [...keys.flatMap((k) => [make("kbd", {}, k), " "]), t(text) + "\u2002 "]);
+  return pairs.filter(([, text]) => !own || own.includes(text)).flatMap(([keys, text]) => [...keys.flatMap((k) => [make("kbd", {}, k), " "]), t(text) + "\u2002 "]);
 }
 
 // ---- what is said of it
@@ -98,15 +99,27 @@ function namesByKey() {
   return keys;
 }
 
+// Of many, it is the station that says so, in its own time: it may be away.
+const WAIT_MS = 10000;
+const holds = (s, into) => Object.entries(into).every(([key, value]) => (s[key] || undefined) === (value || undefined));
+async function wait(s, into) {
+  for (const end = Date.now() + WAIT_MS; Date.now() < end;) {
+    if (holds(await ask("/api/sightings/" + idWords(s.number)), into)) return;
+    await pause(400);
+  }
+  throw new Error(t("not-answered", { station: stationOf(s.camera) }));
+}
+
 async function change(s, what, into) {
   try {
     await ask("/api/sightings/" + idWords(s.number), what);
+    if (state.me.many) await wait(s, into);
     one.on.changed(Object.assign({}, s, into));
     if (what.name !== undefined) { one.names = (await ask("/api/names")).names; setOptions(); }
     await showFacts(s.number);
   } catch (e) { complain(e); }
 }
-const giveName = (s, said) => change(s, said, { name: said.name || undefined, count: said.count || undefined });
+const giveName = (s, said) => { $("named-save").disabled = true; return change(s, said, { name: said.name || undefined, count: said.count || undefined }); };
 
 function stepper(count) {
   const by = (n) => () => { count.value = Math.max(0, (Number(count.value) || 0) + n) || ""; count.dispatchEvent(new Event("input", { bubbles: true })); };
@@ -152,9 +165,9 @@ const saveLink = (c) => make("a", { class: "btn", href: address(c.file) + "?save
 
 function acts(s) {
   const bar = make("div", { class: "bar acts" });
-  if (mayMark()) bar.append(signed(s.starred ? "staron" : "star", t(s.starred ? "starred" : "star"), () => change(s, { star: !s.starred }, { starred: !s.starred }), { id: "star", "aria-pressed": String(s.starred) }));
+  if (mayRun()) bar.append(signed(s.starred ? "staron" : "star", t(s.starred ? "starred" : "star"), () => change(s, { star: !s.starred }, { starred: !s.starred }), { id: "star", "aria-pressed": String(s.starred) }));
   if (s.captures.length > 0) bar.append(menuButton("save", t("save-dots"), s.captures.map(saveLink), { id: "save-captures" }));
-  if (!mayMark()) return bar;
+  if (!mayKeep()) return bar;
   if (one.destinations.length === 1) bar.append(signed("send", t("send-again"), () => send(s, one.destinations[0]), { id: "send-again", title: one.destinations[0] }));
   else if (one.destinations.length > 1) bar.append(menuButton("send", t("send-again"), one.destinations.map((d) => [d, () => send(s, d)]), { id: "send-again" }));
   bar.append(signed("bin", t("delete"), () => remove(s), { id: "delete", class: "btn danger" }));
@@ -162,18 +175,23 @@ function acts(s) {
 }
 
 function facts(s) {
-  const said = mayMark() ? [naming(s), marking(s)] : s.name ? [make("p", {}, make("span", { class: "name" }, named(s)), s.note ? make("br", {}) : "", s.note || "")] : [];
+  const said = mayRun() ? [naming(s), marking(s)] : s.name ? [make("p", {}, make("span", { class: "name" }, named(s)), s.note ? make("br", {}) : "", s.note || "")] : [];
   return make("div", { class: "facts" }, make("p", { class: "small dim" }, s.camera + " \u00b7 " + lengthOf(s) + " \u00b7 " + t("peak-of", { peak: percent(s.peak) })), ...said, acts(s),
     s.sent + s.unsent > 0 ? make("p", { class: "small dim" }, s.unsent > 0 ? t("sent-waits", { sent: s.sent, n: s.unsent }) : t("all-sent", { n: s.sent })) : "");
 }
+
+// What somebody writes is not taken away.
+const WRITTEN = ["named", "named-count", "named-note"];
+export const isWriting = () => { const save = $("named-save"); return Boolean(save && !save.disabled); };
 
 /** What is said of it, anew; the focus stays where it was. */
 export async function showFacts(id) {
   const s = await ask("/api/sightings/" + idWords(id)), box = $("detail").querySelector(".facts");
   if (!box || !one.s || one.s.number !== id) return;
   one.s = s;
-  const at = document.activeElement && box.contains(document.activeElement) ? document.activeElement.id : "";
+  const draft = isWriting() ? WRITTEN.map((id) => $(id).value) : null, at = document.activeElement && box.contains(document.activeElement) ? document.activeElement.id : "";
   box.replaceWith(facts(s));
+  if (draft && $("named-save")) { WRITTEN.forEach((id, i) => { $(id).value = draft[i]; }); $("named-save").disabled = false; }
   if (at && $(at)) $(at).focus({ preventScroll: true });
 }
 

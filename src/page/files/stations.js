@@ -37,7 +37,7 @@ function rowOf(s) {
 }
 
 function showTable(all) {
-  const parts = [table([t("station"), t("state"), t("last-word"), t("cameras"), t("free"), t("sensors"), t("version")], view.all.map(rowOf), t("view.stations"), [4])];
+  const parts = [table([t("view.station"), t("state"), t("last-word"), t("cameras"), t("free"), t("sensors"), t("version")], view.all.map(rowOf), t("view.stations"), [4])];
   if (all > view.all.length) parts.push(make("p", { class: "small dim" }, t("first-n", { n: view.all.length, all })));
   $("stations-table").replaceChildren(...parts);
 }

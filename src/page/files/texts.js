@@ -531,6 +531,7 @@ export const TEXTS = {
   "order-ask": ["To {n} station?|To {n} stations?", "An {n} Station?|An {n} Stationen?"],
   "order-own": ["Each takes it if its own settings allow orders.", "Jede befolgt ihn, wenn ihre eigenen Einstellungen Befehle erlauben."],
   "order-send": ["Send the order|Send the orders", "Befehl senden|Befehle senden"],
+  "not-answered": ["{station} has not answered yet. It was told, and does so once it can.", "{station} hat noch nicht geantwortet. Es weiß Bescheid und tut es, sobald es kann."],
   "told-n": ["{n} station is told.|{n} stations are told.", "{n} Station wird verständigt.|{n} Stationen werden verständigt."],
   "want.nothing": ["All is well", "Alles in Ordnung"],
   "want.down": ["Ended on purpose", "Absichtlich beendet"],
@@ -839,4 +840,8 @@ export const TEXTS = {
   "help.ledger": ["", "Eine Datei, oder die Adresse eines Servers (PostgreSQL), den sich mehrere teilen können."],
   "set.session": ["Name at the broker", "Name beim Broker"],
   "help.session": ["", "Jeder, der mitsammelt, braucht einen eigenen."],
+  "set.media": ["Captures lie in", "Aufnahmen liegen in"],
+  "help.media": ["", "Ein Pfad, in dem {station} und {file} für die Station und die Datei stehen. Leer: Sichtungen werden ohne gezeigt."],
+  "set.groups": ["Groups of stations", "Gruppen von Stationen"],
+  "help.groups": ["", "Name der Gruppe, Doppelpunkt, Namen der Stationen, wobei * für beliebige Zeichen steht; zwischen Gruppen ein Strichpunkt."],
 };
