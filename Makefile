@@ -115,9 +115,9 @@ bench: setup
 	@build/bench/bench/kernels && build/bench/bench/catalogue && \
 	  build/bench/bench/keeping && build/bench/bench/path; path=$$?; \
 	  build/bench/bench/cameras 600; cameras=$$?; \
-	  build/bench/bench/sending; sending=$$?; build/bench/bench/gather; gather=$$?; build/bench/bench/page; page=$$?; \
+	  build/bench/bench/sending; sending=$$?; build/bench/bench/gather; gather=$$?; build/bench/bench/many; many=$$?; build/bench/bench/page; page=$$?; \
 	  TAWNY=$(CURDIR)/build/bench/bin/tawny node bench/page.mjs; view=$$?; \
-  build/bench/bench/accuracy && exit $$((path | cameras | sending | gather | page | view))
+  build/bench/bench/accuracy && exit $$((path | cameras | sending | gather | many | page | view))
 
 # Thirty days of three cameras on the virtual clock, 500 sightings sent while all that can
 # fail does, and a minute of eight cameras that are never left alone, with the thread

@@ -43,9 +43,8 @@ static tw_status say(tw_catalogue *c, int64_t id, const json_t *o, int64_t now_u
 tw_status twi_said_take(tw_catalogue *c, const char *series, const void *text,
                         size_t bytes, int64_t now_us, uint32_t *number, tw_error *err)
 {
-    json_t *o = bytes <= BYTES_MAX
-                    ? json_loadb(text, bytes, JSON_REJECT_DUPLICATES, NULL)
-                    : NULL;
+    json_t *o =
+        bytes <= BYTES_MAX ? json_loadb(text, bytes, JSON_REJECT_DUPLICATES, NULL) : NULL;
     const char *what = json_string_value(json_object_get(o, "do")),
                *of = json_string_value(json_object_get(o, "series"));
     const json_int_t id = json_integer_value(json_object_get(o, "number"));

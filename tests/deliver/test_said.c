@@ -14,8 +14,8 @@ static tw_status say(stored *s, const char *rest, tw_error *err)
     uint32_t number = 0;
     (void)snprintf(text, sizeof text, "{\"do\":\"say\",\"series\":\"%s\",%s}", SERIES,
                    rest);
-    const tw_status st =
-        twi_said_take(s->catalogue, SERIES, text, strlen(text), 1804972800000000, &number, err);
+    const tw_status st = twi_said_take(s->catalogue, SERIES, text, strlen(text),
+                                       1804972800000000, &number, err);
     assert_int_equal(number, st == TW_OK ? 1 : 0);
     return st;
 }
@@ -94,13 +94,14 @@ static void test_what_is_none_changes_nothing(void **state)
     assert_int_equal(say(s, "\"number\":9,\"star\":true", NULL), TW_ENOENT);
     static const char OTHER[] =
         "{\"do\":\"say\",\"series\":\"another\",\"number\":1,\"star\":true}";
-    static const char *const orders[] = {"{\"do\":\"arm\"}", "{}", "[]", "\"say\"", "say",
-                                         ""};
-    assert_int_equal(twi_said_take(s->catalogue, SERIES, OTHER, strlen(OTHER), 0, &number, NULL),
-                     TW_ENOENT);
+    static const char *const orders[] = {"{\"do\":\"arm\"}", "{}",  "[]",
+                                         "\"say\"",          "say", ""};
+    assert_int_equal(
+        twi_said_take(s->catalogue, SERIES, OTHER, strlen(OTHER), 0, &number, NULL),
+        TW_ENOENT);
     for (size_t i = 0; i < sizeof orders / sizeof *orders; i++)
-        assert_int_equal(twi_said_take(s->catalogue, SERIES, orders[i], strlen(orders[i]), 0,
-                                       &number, NULL),
+        assert_int_equal(twi_said_take(s->catalogue, SERIES, orders[i], strlen(orders[i]),
+                                       0, &number, NULL),
                          TW_ENOTSUP);
     const kept k = kept_of(s);
     assert_false(k.starred);

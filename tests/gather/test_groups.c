@@ -5,7 +5,8 @@
 
 #include "../../src/gather/groups.h"
 
-static const char LINE[] = " lane : hollin, kerb-*;hill:north\t; odd: a?b [x] back\\s *end;";
+static const char LINE[] =
+    " lane : hollin, kerb-*;hill:north\t; odd: a?b [x] back\\s *end;";
 
 static void test_stations_are_found_by_their_names(void **state)
 {
@@ -13,16 +14,14 @@ static void test_stations_are_found_by_their_names(void **state)
     static const struct {
         const char *group, *station;
         bool has;
-    } all[] = {{"lane", "hollin", true},   {"lane", "kerb-7", true},
-               {"lane", "kerb-", true},    {"lane", "kerb", false},
-               {"lane", "north", false},   {"hill", "north", true},
-               {"hill", "northern", false}, {"lan", "hollin", false},
-               {"lanes", "hollin", false}, {"", "hollin", false},
-               {"odd", "a?b", true},       {"odd", "axb", false},
-               {"odd", "[x]", true},       {"odd", "x", false},
-               {"odd", "back\\s", true},   {"odd", "the end", true},
-               {"odd", "end", true},       {"odd", "ending", false},
-               {"lane", "", false},        {"LANE", "hollin", false}};
+    } all[] = {
+        {"lane", "hollin", true},    {"lane", "kerb-7", true}, {"lane", "kerb-", true},
+        {"lane", "kerb", false},     {"lane", "north", false}, {"hill", "north", true},
+        {"hill", "northern", false}, {"lan", "hollin", false}, {"lanes", "hollin", false},
+        {"", "hollin", false},       {"odd", "a?b", true},     {"odd", "axb", false},
+        {"odd", "[x]", true},        {"odd", "x", false},      {"odd", "back\\s", true},
+        {"odd", "the end", true},    {"odd", "end", true},     {"odd", "ending", false},
+        {"lane", "", false},         {"LANE", "hollin", false}};
     for (size_t i = 0; i < sizeof all / sizeof *all; i++)
         if (twi_groups_have(LINE, all[i].group, all[i].station) != all[i].has)
             fail_msg("%s of %s", all[i].station, all[i].group);

@@ -1,5 +1,6 @@
 /* The page of many stations, asked byte by byte: what boards told is data of the right
- * kinds, an account sees its groups alone, and no name leads out of a station's folder. */
+ * kinds, an account sees its groups alone, and no name leads out of a station's folder.
+ */
 #include <jansson.h>
 #include <stdlib.h>
 #include <string.h>
@@ -210,18 +211,16 @@ static void test_who_needs_a_visit_comes_first(void **state)
     assert_int_equal(json_integer_value(json_object_get(blind, "watching")), 1);
     json_decref(o);
     o = body_of(200, get(&p->at, "/api/status", ""));
-    assert_int_equal(json_integer_value(json_object_get(json_object_get(o, "stations"),
-                                                        "amiss")),
-                     6);
+    assert_int_equal(
+        json_integer_value(json_object_get(json_object_get(o, "stations"), "amiss")), 6);
     /* what a station that died said of its camera holds no more */
     const json_t *cameras = json_object_get(o, "cameras");
     assert_int_equal(json_array_size(cameras), 3);
-    assert_string_equal(json_string_value(json_object_get(json_array_get(cameras, 2),
-                                                          "camera")),
-                        "died/kerb");
-    assert_string_equal(json_string_value(json_object_get(json_array_get(cameras, 2),
-                                                          "state")),
-                        "down");
+    assert_string_equal(
+        json_string_value(json_object_get(json_array_get(cameras, 2), "camera")),
+        "died/kerb");
+    assert_string_equal(
+        json_string_value(json_object_get(json_array_get(cameras, 2), "state")), "down");
     json_decref(o);
     end(p);
 }
@@ -270,17 +269,15 @@ static void test_sightings_of_a_group_a_station_a_camera(void **state)
     put_sighting(p, "mere", 2, "{}");
     put_sighting(p, "kerb-7", 3, "{}");
     put_sighting(p, "hollin", 4, "{}");
-    assert_string_equal(numbers(p, "", ""),
-                        "hollin/" SERIES "/1 mere/" SERIES "/2 kerb-7/" SERIES
-                        "/3 hollin/" SERIES "/4");
+    assert_string_equal(numbers(p, "", ""), "hollin/" SERIES "/1 mere/" SERIES
+                                            "/2 kerb-7/" SERIES "/3 hollin/" SERIES "/4");
     assert_string_equal(numbers(p, "?most=2", ""),
                         "kerb-7/" SERIES "/3 hollin/" SERIES "/4");
     assert_string_equal(numbers(p, "?group=lane&brief=1", ""),
                         "hollin/" SERIES "/1 kerb-7/" SERIES "/3 hollin/" SERIES "/4");
     assert_string_equal(numbers(p, "?group=water", ""), "mere/" SERIES "/2");
     assert_string_equal(numbers(p, "?group=nobody", ""), "");
-    assert_string_equal(numbers(p, "?station=hollin&most=1", ""),
-                        "hollin/" SERIES "/4");
+    assert_string_equal(numbers(p, "?station=hollin&most=1", ""), "hollin/" SERIES "/4");
     assert_string_equal(numbers(p, "?camera=mere/kerb", ""), "mere/" SERIES "/2");
     assert_string_equal(numbers(p, "?camera=mere/tunnel", ""), "");
     assert_string_equal(numbers(p, "?larger=1.2&camera=mere/kerb", ""),
@@ -288,9 +285,9 @@ static void test_sightings_of_a_group_a_station_a_camera(void **state)
     assert_string_equal(numbers(p, "?larger=1.4", ""), "");
     check(400, get(&p->at, "/api/sightings?camera=kerb", ""));
     static const char *const none[] = {
-        "hollin", "hollin/" SERIES, "hollin/" SERIES "/9", "hollin/other/1",
-        "hollin/" SERIES "/1x", "hollin/" SERIES "/-1", "/" SERIES "/1",
-        "mere/" SERIES "/1", "hollin/" SERIES "/1/x"};
+        "hollin",         "hollin/" SERIES,       "hollin/" SERIES "/9",
+        "hollin/other/1", "hollin/" SERIES "/1x", "hollin/" SERIES "/-1",
+        "/" SERIES "/1",  "mere/" SERIES "/1",    "hollin/" SERIES "/1/x"};
     for (size_t i = 0; i < sizeof none / sizeof *none; i++) {
         char path[256];
         (void)snprintf(path, sizeof path, "/api/sightings/%s", none[i]);
@@ -306,16 +303,15 @@ static void test_an_account_sees_its_groups_alone(void **state)
     place *p = anew("");
     put_state(p, "hollin", "up", "{}");
     put_state(p, "mere", "dead", "{}");
-    put_camera(p, "mere", "kerb", "armed",
-               "{\"latitude\":52.1,\"longitude\":-1.2}");
+    put_camera(p, "mere", "kerb", "armed", "{\"latitude\":52.1,\"longitude\":-1.2}");
     put_sighting(p, "hollin", 1, "{}");
     put_sighting(p, "mere", 2, "{}");
-    assert_int_equal(twi_account_set(p->accounts, "ann", TWI_MAY_RUN, "lane",
-                                     "frogspawn", NULL),
-                     TW_OK);
-    assert_int_equal(twi_account_set(p->accounts, "bob", TWI_MAY_LOOK, "mere",
-                                     "tadpoles", NULL),
-                     TW_OK);
+    assert_int_equal(
+        twi_account_set(p->accounts, "ann", TWI_MAY_RUN, "lane", "frogspawn", NULL),
+        TW_OK);
+    assert_int_equal(
+        twi_account_set(p->accounts, "bob", TWI_MAY_LOOK, "mere", "tadpoles", NULL),
+        TW_OK);
     check(401, get(&p->at, "/api/status", ""));
     check(401, get(&p->at, "/api/stations", ""));
     log_in(&p->at, "bob", "tadpoles", bob, change);
@@ -343,8 +339,8 @@ static void test_an_account_sees_its_groups_alone(void **state)
     (void)snprintf(more, sizeof more, "%s%s", ann, change);
     check(200, post(&p->at, "/api/order", more, "{\"do\":\"arm\"}"));
     check(404, post(&p->at, "/api/order?station=mere", more, "{\"do\":\"arm\"}"));
-    check(404, post(&p->at, "/api/order", more,
-                    "{\"do\":\"arm\",\"camera\":\"mere/kerb\"}"));
+    check(404,
+          post(&p->at, "/api/order", more, "{\"do\":\"arm\",\"camera\":\"mere/kerb\"}"));
     assert_string_equal(p->said, "hollin/order {\"do\":\"arm\"}\n");
     log_in(&p->at, "bob", "tadpoles", bob, change);
     (void)snprintf(more, sizeof more, "%s%s", bob, change);
@@ -365,11 +361,10 @@ static void test_orders_go_where_they_are_meant(void **state)
                     "{\"do\":\"snap\",\"camera\":\"mere/tunnel\"}"));
     check(200, post(&p->at, "/api/order?station=mere", OWN,
                     "{\"do\":\"as-set\",\"for_s\":-1,\"camera\":\"\"}"));
-    assert_string_equal(p->said,
-                        "hollin/order {\"do\":\"disarm\",\"for_s\":7200}\n"
-                        "kerb-7/order {\"do\":\"disarm\",\"for_s\":7200}\n"
-                        "mere/order {\"do\":\"snap\",\"camera\":\"tunnel\"}\n"
-                        "mere/order {\"do\":\"as-set\"}\n");
+    assert_string_equal(p->said, "hollin/order {\"do\":\"disarm\",\"for_s\":7200}\n"
+                                 "kerb-7/order {\"do\":\"disarm\",\"for_s\":7200}\n"
+                                 "mere/order {\"do\":\"snap\",\"camera\":\"tunnel\"}\n"
+                                 "mere/order {\"do\":\"as-set\"}\n");
     check(400, post(&p->at, "/api/order", OWN, "{\"do\":\"explode\"}"));
     check(400, post(&p->at, "/api/order", OWN, "{\"do\":7}"));
     check(400, post(&p->at, "/api/order", OWN, "[]"));
@@ -407,24 +402,30 @@ static void test_no_name_leads_out_of_its_stations_folder(void **state)
     lay(p, "secret.jpg", "secret");
     assert_int_equal(symlink("../mere", link), 0);
     assert_int_equal(symlink("../secret.jpg", away), 0);
-    put_sighting(p, "hollin", 1,
-                 "{\"captures\":[" CAPTURE("../mere/hers.jpg") "," CAPTURE(
-                     "a b.jpg") "," CAPTURE("link/hers.jpg") "," CAPTURE("out.jpg") ","
-                     CAPTURE("/etc/passwd") "," CAPTURE("./a b.jpg") "," CAPTURE("")
-                     "," CAPTURE("gone.jpg") "," CAPTURE("a\\u0001b.jpg") "]}");
+    put_sighting(
+        p, "hollin", 1,
+        "{\"captures\":[" CAPTURE("../mere/hers.jpg") "," CAPTURE("a b.jpg") "," CAPTURE("link/hers.jpg") "," CAPTURE("out.jpg") "," CAPTURE(
+            "/etc/passwd") "," CAPTURE("./a b.jpg") "," CAPTURE("") "," CAPTURE("gone."
+                                                                                "jpg") "," CAPTURE("a\\u0001b.jpg") "]}");
     put_sighting(p, "..", 1, "{\"captures\":[" CAPTURE("secret.jpg") "]}");
     const char *answer = get(&p->at, "/captures/hollin/" SERIES "/1/a%20b.jpg", "");
     check(200, answer);
     assert_has(answer, "\r\n\r\ntoads");
     assert_has(answer, "image/jpeg");
-    static const char *const none[] = {
-        "hollin/" SERIES "/1/..%2Fmere%2Fhers.jpg", "hollin/" SERIES "/1/link%2Fhers.jpg",
-        "hollin/" SERIES "/1/link/hers.jpg", "hollin/" SERIES "/1/out.jpg",
-        "hollin/" SERIES "/1//etc/passwd", "hollin/" SERIES "/1/%2Fetc%2Fpasswd",
-        "hollin/" SERIES "/1/.%2Fa%20b.jpg", "hollin/" SERIES "/1/unknown.jpg",
-        "hollin/" SERIES "/1/gone.jpg", "hollin/" SERIES "/1/a%01b.jpg",
-        "hollin/" SERIES "/2/a%20b.jpg", "mere/" SERIES "/1/hers.jpg",
-        "..%2F" SERIES "/1/secret.jpg", "%2E%2E/" SERIES "/1/secret.jpg"};
+    static const char *const none[] = {"hollin/" SERIES "/1/..%2Fmere%2Fhers.jpg",
+                                       "hollin/" SERIES "/1/link%2Fhers.jpg",
+                                       "hollin/" SERIES "/1/link/hers.jpg",
+                                       "hollin/" SERIES "/1/out.jpg",
+                                       "hollin/" SERIES "/1//etc/passwd",
+                                       "hollin/" SERIES "/1/%2Fetc%2Fpasswd",
+                                       "hollin/" SERIES "/1/.%2Fa%20b.jpg",
+                                       "hollin/" SERIES "/1/unknown.jpg",
+                                       "hollin/" SERIES "/1/gone.jpg",
+                                       "hollin/" SERIES "/1/a%01b.jpg",
+                                       "hollin/" SERIES "/2/a%20b.jpg",
+                                       "mere/" SERIES "/1/hers.jpg",
+                                       "..%2F" SERIES "/1/secret.jpg",
+                                       "%2E%2E/" SERIES "/1/secret.jpg"};
     for (size_t i = 0; i < sizeof none / sizeof *none; i++) {
         char path[256];
         (void)snprintf(path, sizeof path, "/captures/%s", none[i]);
@@ -466,8 +467,8 @@ static void test_what_is_not_of_many_is_not_there(void **state)
 {
     (void)state;
     place *p = anew("");
-    static const char *const none[] = {"/api/settings", "/api/log", "/api/plan",
-                                       "/live/kerb", "/api/stations/x", "/captures/"};
+    static const char *const none[] = {"/api/settings", "/api/log",        "/api/plan",
+                                       "/live/kerb",    "/api/stations/x", "/captures/"};
     for (size_t i = 0; i < sizeof none / sizeof *none; i++)
         check(404, get(&p->at, none[i], ""));
     check(404, post(&p->at, "/api/settings", OWN, "{}"));
