@@ -18,6 +18,7 @@ enum {
     DAYS = 100,
     A_DAY = 100,
     GROUP = 20, /* stations of a group */
+    GROUPS_MAX = 20,
     ROUNDS = 100,
     DAY_MS_MAX = 50,
     START_MS_MAX = 100
@@ -45,6 +46,13 @@ static int stations(void)
     return n < GROUP ? GROUP : (int)n;
 }
 
+/* By the first digits of their stations' names. */
+static int groups(void)
+{
+    const int n = stations() / GROUP;
+    return n < GROUPS_MAX ? n : GROUPS_MAX;
+}
+
 /* The months get their places by records that are put; the rest comes as rows, and the
  * evenings have ten times what nights' ends have. */
 static void fill(const char *server, const char *folder)
@@ -54,7 +62,8 @@ static void fill(const char *server, const char *folder)
         "lpad(i::text, 5, '0'), 'up', %lld, 60000000, '{\"version\":\"0.1.0\",\"store\":"
         "{\"card\":true,\"free_bytes\":9000000000,\"total_bytes\":32000000000}}' FROM "
         "generate_series(0, %d) i ON CONFLICT DO NOTHING; INSERT INTO series(station, "
-        "word, last_number) SELECT id, '9f0c2a7be1d44c08', %ld FROM station ON CONFLICT DO "
+        "word, last_number) SELECT id, '9f0c2a7be1d44c08', %ld FROM station ON CONFLICT "
+        "DO "
         "NOTHING; INSERT INTO camera SELECT id, 'kerb', 'armed', %lld, '{\"fps\":10,"
         "\"latitude\":52.1,\"longitude\":-1.25}' FROM station ON CONFLICT DO NOTHING; "
         "INSERT INTO sighting SELECT r.id, n, 'kerb', 1, t, t + 12000000, 13000, CASE n "
@@ -63,8 +72,10 @@ static void fill(const char *server, const char *folder)
         "%% at the left, 2 of 3 frames\",\"starred\":false,\"bytes\":948210,\"mark\":\""
         "none\",\"captures\":[{\"kind\":\"still\",\"file\":\"2027-03-13/kerb/kerb-"
         "20270313T210408.100+0000-004-still.jpg\",\"start\":\"2027-03-13T21:04:08.000Z\","
-        "\"bytes\":48210}]}' FROM series r CROSS JOIN LATERAL (SELECT n, %lld + ((n - 1) / "
-        "%d) * 86400000000::bigint + (75600 + 9000 * (random() + random() - 1) * (1 + 3 * "
+        "\"bytes\":48210}]}' FROM series r CROSS JOIN LATERAL (SELECT n, %lld + ((n - 1) "
+        "/ "
+        "%d) * 86400000000::bigint + (75600 + 9000 * (random() + random() - 1) * (1 + 3 "
+        "* "
         "(n %% 3)))::bigint * 1000000 - 86400000000::bigint AS t FROM generate_series(2, "
         "%ld) n) x ON CONFLICT DO NOTHING; ANALYZE";
     char sql[4096];
@@ -81,7 +92,7 @@ static void fill(const char *server, const char *folder)
                        .number = 1,
                        .phase = TWI_PHASE_OVER,
                        .start_us = WALL + day * DAY,
-                       .text = (char *)(uintptr_t)"{}"};
+                       .text = (char *)(uintptr_t) "{}"};
         if (kind->put(l, &h, 1, WALL, &err) != TW_OK)
             die(err.text);
     }
@@ -103,19 +114,15 @@ static void fill(const char *server, const char *folder)
 
 static twi_many *serve(const char *server, const char *folder, site *at)
 {
-    char text[65536] = "", *file = join(folder, "gather.ini");
+    char text[4096] = "", *file = join(folder, "gather.ini");
     tw_settings *settings = tw_settings_new();
     twi_many *many = NULL;
     tw_error err = {0};
     int used = snprintf(text, sizeof text,
                         "[gather]\nlisten = 127.0.0.1:0\nledger = %s\ngroups = ", server);
-    for (int g = 0; g * GROUP < stations() && g < 50; g++) {
-        used += snprintf(text + used, sizeof text - (size_t)used, "%sg%d:",
-                         g > 0 ? "; " : "", g);
-        for (int i = 0; i < GROUP; i++)
-            used += snprintf(text + used, sizeof text - (size_t)used, " s%05d",
-                             g * GROUP + i);
-    }
+    for (int g = 0; g < groups(); g++)
+        used += snprintf(text + used, sizeof text - (size_t)used, "%sg%d: s%04d* s%04d*",
+                         g > 0 ? "; " : "", g, 2 * g, 2 * g + 1);
     (void)snprintf(text + used, sizeof text - (size_t)used, "\n");
     write_text(file, text);
     if (tw_settings_read(settings, file, NULL, NULL) != TW_OK)
@@ -154,8 +161,7 @@ static double one_round(const site *at, int round)
     if (round >= 0) {
         (void)snprintf(path, sizeof path,
                        "/api/sightings?group=g%d&most=200&from=%lld&until=%lld",
-                       round % (stations() / GROUP < 50 ? stations() / GROUP : 50),
-                       from_ms, from_ms + 86400000);
+                       round % groups(), from_ms, from_ms + 86400000);
         return ask(at, path);
     }
     const long long night_ms = WALL / 1000 - 7 * 3600000;

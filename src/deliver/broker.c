@@ -64,11 +64,35 @@ static void topic(const destination *d, const char *camera, const char *what,
 
 /* ---- connecting ------------------------------------------------------------------- */
 
+static twi_looking *look_of(const destination *d)
+{
+    (void)pthread_mutex_lock(&d->of->lock);
+    twi_looking *look = d->set.live ? d->of->look : NULL;
+    (void)pthread_mutex_unlock(&d->of->lock);
+    return look;
+}
+
+/* @return whether it was a question for live pictures. Where they are not given, it is
+ * as if nobody had asked. */
+static bool hear_look(destination *d, const void *payload, size_t bytes)
+{
+    twi_looking *look = look_of(d);
+    const tw_status st =
+        look ? twi_looking_take(look, d->set.name, payload, bytes) : TW_ENOTSUP;
+    if (st == TW_ESYNTAX)
+        twi_deliver_tell(d, TW_EINVAL,
+                         "a question was not understood: write {\"look\": CAMERA, "
+                         "\"for_s\": SECONDS}");
+    return st != TW_ENOTSUP || twi_looking_is(payload, bytes);
+}
+
 /* What was told once is told again to who asks: nothing else comes of it, so that needs
  * no leave to give orders. */
 static void hear_ask(destination *d, const void *payload, size_t bytes)
 {
     broker_view *v = d->view;
+    if (hear_look(d, payload, bytes))
+        return;
     if (twi_retell_take(&v->again, v->series, payload, bytes) == TW_ESYNTAX)
         twi_deliver_tell(d, TW_EINVAL,
                          "a question was not understood: write "
@@ -293,6 +317,25 @@ static bool tell_again(destination *d, twi_sending *out)
     return good;
 }
 
+/* ---- live pictures ---------------------------------------------------------------- */
+
+/* As long as the budget has room for what is not pressing. */
+static void show_pictures(destination *d)
+{
+    twi_looking *look = look_of(d);
+    char camera[TWI_LOOK_NAME], name[TOPIC_BYTES];
+    uint8_t *jpeg = NULL;
+    size_t bytes = 0;
+    while (look && twi_looking_next(look, d->set.name, camera, &jpeg, &bytes)) {
+        topic(d, camera, "picture", name);
+        if (d->thrift == TWI_THRIFT_NONE) {
+            d->brokers->broker_show(d->broker, name, jpeg, bytes);
+            twi_deliver_spend(d, strlen(name) + bytes);
+        }
+        free(jpeg);
+    }
+}
+
 /* ---- states ---------------------------------------------------------------------- */
 
 static void put_time(const destination *d, json_t *o, const char *key, int64_t in_us)
@@ -463,6 +506,7 @@ static void idle(destination *d, int64_t wait_us)
             continue;
         }
         twi_deliver_works(d);
+        show_pictures(d);
         if (now_of(d) < until_us)
             (void)d->brokers->broker_step(d->broker, STEP_MS, &out);
     } while (now_of(d) < until_us && !woken(d, wakes) && !atomic_load(&d->of->ending));

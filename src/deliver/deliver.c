@@ -227,6 +227,15 @@ void twi_deliver_event(twi_deliver *o, const tw_event *e)
     free(text);
 }
 
+void twi_deliver_look(twi_deliver *o, twi_looking *look)
+{
+    if (!o)
+        return;
+    (void)pthread_mutex_lock(&o->lock);
+    o->look = look;
+    (void)pthread_mutex_unlock(&o->lock);
+}
+
 void twi_deliver_station(twi_deliver *o, tw_station *station)
 {
     if (!o)

@@ -5,6 +5,7 @@
 #define TWI_DELIVER_H
 
 #include "../core/reply.h"
+#include "look.h"
 #include "../station/outbox.h"
 #include "tawny/error.h"
 #include "tawny/settings.h"
@@ -33,6 +34,10 @@ typedef void (*twi_deliver_report_fn)(void *ctx, tw_status st, const char *line)
 tw_status twi_deliver_new(const tw_settings *settings, const char *store, tw_clock clock,
                           twi_deliver_report_fn callback, void *ctx, twi_deliver **out,
                           tw_error *err);
+
+/** Where brokers whose destination says live = yes get live pictures; it outlives the
+ * deliverer. NULL is fine for both. */
+void twi_deliver_look(twi_deliver *deliver, twi_looking *look);
 
 /** Something happened: look whether something is to be sent. Does not block. Any thread;
  * NULL is fine. */

@@ -93,7 +93,8 @@ struct twi_deliver {
     atomic_bool stop;   /* they end at once */
     pthread_mutex_t lock;
     pthread_cond_t came;
-    unsigned wakes; /* under the lock */
+    unsigned wakes;    /* under the lock */
+    twi_looking *look; /* likewise; NULL: there are no live pictures */
     /* Held while the station is spoken to, which tells events meanwhile: never taken
      * where one is told, nor under the other lock. */
     pthread_mutex_t station_lock;
@@ -104,6 +105,9 @@ struct twi_deliver {
 
 extern const transport twi_transport_file, twi_transport_folder, twi_transport_mail,
     twi_transport_post, twi_transport_broker, twi_transport_push;
+
+/* (serve.c) So many bytes of the destination's budget were used. */
+void twi_deliver_spend(destination *d, uint64_t bytes);
 
 /* Send a test; what is connected is let go. @param out  Always set. */
 void twi_broker_try(destination *d, twi_sending *out);

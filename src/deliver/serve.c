@@ -130,12 +130,12 @@ static void watch_failing(destination *d, const twi_sending *out)
 }
 
 /* Tries that fail use up an uplink as well. */
-static void spend(destination *d, const twi_sending *out)
+void twi_deliver_spend(destination *d, uint64_t bytes)
 {
     const twi_budget *budget = &d->set.budget;
     tw_error err = {0};
-    if (budget->bytes > 0 && out->bytes > 0 &&
-        twi_outbox_spend(d->catalogue, d->set.name, twi_deliver_wall(d), out->bytes,
+    if (budget->bytes > 0 && bytes > 0 &&
+        twi_outbox_spend(d->catalogue, d->set.name, twi_deliver_wall(d), bytes,
                          budget->in_us, &err) != TW_OK)
         twi_deliver_tell(d, err.status, "%s", err.text);
 }
@@ -164,7 +164,7 @@ static void keep_budget(destination *d)
 static void record(destination *d, const twi_outbox_batch *batch, const twi_sending *out)
 {
     tw_error err = {0};
-    spend(d, out);
+    twi_deliver_spend(d, out->bytes);
     if (out->verdict == TWI_DELIVERED) {
         went(d, batch);
         return;

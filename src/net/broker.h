@@ -8,7 +8,7 @@
 #include "transfer.h"
 #include "../settings/sections.h"
 
-enum { TWI_BROKER_ABI = 2 };
+enum { TWI_BROKER_ABI = 3 };
 
 /* A connection that is made again when it breaks. One thread at a time. */
 typedef struct twi_broker twi_broker;
@@ -21,9 +21,9 @@ typedef struct twi_broker_spec {
     const twi_destination_settings *to; /* borrowed while the broker is there */
     const char *secret;                 /* copied; "": none */
     const char *client;                 /* id; the same each time */
-    const char *will_topic, *will;      /* retained there when this end dies */
-    const char *orders, *asks;          /* topics that are listened to; NULL: none */
-    const atomic_bool *stop;            /* gives up when it is set; may be NULL */
+    const char *will_topic, *will; /* retained there when this end dies; NULL: none */
+    const char *orders, *asks;     /* topics (filters) that are listened to; NULL: none */
+    const atomic_bool *stop;       /* gives up when it is set; may be NULL */
     twi_heard_fn heard;
     twi_talk_fn on_line; /* may be NULL */
     void *ctx;
@@ -59,6 +59,9 @@ typedef struct twi_broker_module {
      * @param out  Always set. */
     void (*broker_publish)(twi_broker *broker, const char *topic, const char *payload,
                            bool retain, twi_sending *out);
+    /** Publish something that is soon old, connected, and wait for nothing (QoS 0). */
+    void (*broker_show)(twi_broker *broker, const char *topic, const void *payload,
+                        size_t bytes);
     /** @return a number that is another after each time it was connected; 0: never. */
     unsigned (*broker_times)(const twi_broker *broker);
     /** Say good-bye, so that the will is not done. NULL is fine. */

@@ -25,6 +25,7 @@ struct tw_outward {
     tw_station *station;
     tw_outward_host host;   /* its texts are ours */
     twi_page *page;         /* NULL: there is none; the same all the time */
+    twi_looking *look;      /* the same all the time */
     pthread_mutex_t lock;   /* of these two, for events: */
     twi_hooks *hooks;       /* NULL: there are none */
     twi_deliver *deliver;   /* likewise */
@@ -136,6 +137,7 @@ static void begin_destinations(tw_outward *o, const tw_settings *settings)
         tell_failed(o, &err, "nothing is sent");
     o->owed = later;
     twi_deliver_station(made, o->station);
+    twi_deliver_look(made, o->look);
     (void)pthread_mutex_lock(&o->lock);
     o->deliver = made;
     (void)pthread_mutex_unlock(&o->lock);
@@ -194,12 +196,23 @@ static void *retry(void *ctx)
 static void on_event(void *ctx, const tw_event *event)
 {
     tw_outward *o = ctx;
+    if (event->kind == TW_EVENT_READING) {
+        twi_looking_event(o->look, event);
+        return;
+    }
     if (event->kind == TW_EVENT_RELOADED && event->settings)
         use(o, event->settings);
     (void)pthread_mutex_lock(&o->lock);
     twi_hooks_event(o->hooks, event);
     twi_deliver_event(o->deliver, event);
     (void)pthread_mutex_unlock(&o->lock);
+}
+
+/* In a camera's thread. */
+static bool wants_picture(void *ctx, const char *camera)
+{
+    const tw_outward *o = ctx;
+    return twi_looking_wants(o->look, camera);
 }
 
 /* The page has changed the file. @param settings  That it makes; taken over. */
@@ -253,7 +266,8 @@ static tw_outward *make(tw_station *station, const tw_outward_host *host)
     (void)pthread_mutex_init(&o->lock, NULL);
     (void)pthread_mutex_init(&o->making, NULL);
     twi_cond_init(&o->changed);
-    if (o->host.store && (o->host.settings_file || !host->settings_file))
+    o->look = twi_looking_new(host->clock);
+    if (o->look && o->host.store && (o->host.settings_file || !host->settings_file))
         return o;
     tw_outward_end(o);
     return NULL;
@@ -265,11 +279,10 @@ tw_status tw_outward_begin(tw_station *station, const tw_settings *settings,
     if (!station || !settings || !host || !host->store || !out)
         return tw_fail(err, TW_EINVAL, "no station, settings or store");
     tw_outward *o = make(station, host);
+    const tw_subscriber who = {.callback = on_event, .wants = wants_picture, .ctx = o};
     if (o)
         o->retries = twi_thread_start(&o->retrying, retry, o);
-    if (!o || !o->retries ||
-        tw_station_subscribe(station, &(tw_subscriber){.callback = on_event, .ctx = o}) !=
-            TW_OK) {
+    if (!o || !o->retries || tw_station_subscribe(station, &who) != TW_OK) {
         tw_outward_end(o);
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
@@ -294,6 +307,7 @@ void tw_outward_end(tw_outward *o)
     twi_page_free(o->page);
     twi_deliver_station(o->deliver, NULL);
     end_destinations(o);
+    twi_looking_free(o->look);
     use_hooks(o, NULL); /* destinations may have told them of their end */
     tw_settings_free(o->settings);
     (void)pthread_cond_destroy(&o->changed);

@@ -299,19 +299,19 @@ typedef struct twi_destination_settings {
     int64_t on; /* TWI_TELL_ bits */
     twi_when when;
     twi_limit limit;
-    const char *hours;                    /* as docs/settings.md has them */
-    int64_t newest_first;                 /* 0, 1 */
-    int64_t bandwidth;                    /* bytes a second; 0: no limit */
-    int64_t small_side;                   /* pixels of a reduced still's longer side */
-    int64_t attach_below;                 /* bytes of a clip that a mail carries */
-    const char *to;                       /* of mail; separated by commas */
-    const char *from;                     /* of mail; "": the user */
-    const char *subject;                  /* of mail: a pattern */
-    int64_t by;                           /* of HTTP: a twi_send_by */
-    const char *headers;                  /* of HTTP: "Name: value | Name: value" */
-    const char *region;                   /* of object storage */
-    bool orders;                          /* of a broker: whether it may give them */
-    const char *user;                     /* "": the URL's, if it has one */
+    const char *hours;    /* as docs/settings.md has them */
+    int64_t newest_first; /* 0, 1 */
+    int64_t bandwidth;    /* bytes a second; 0: no limit */
+    int64_t small_side;   /* pixels of a reduced still's longer side */
+    int64_t attach_below; /* bytes of a clip that a mail carries */
+    const char *to;       /* of mail; separated by commas */
+    const char *from;     /* of mail; "": the user */
+    const char *subject;  /* of mail: a pattern */
+    int64_t by;           /* of HTTP: a twi_send_by */
+    const char *headers;  /* of HTTP: "Name: value | Name: value" */
+    const char *region;   /* of object storage */
+    bool orders, live;    /* of a broker: whether it may give them; gets live pictures */
+    const char *user;     /* "": the URL's, if it has one */
     const char *secret_file, *secret_env; /* where the password is; "" nowhere */
     const char *key_file;                 /* of SFTP: private key */
     const char *host_keys;                /* of SFTP: the known ones */

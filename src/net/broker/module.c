@@ -139,7 +139,9 @@ static int set_up(twi_broker *b)
     mosquitto_publish_callback_set(b->client, on_publish);
     mosquitto_message_callback_set(b->client, on_message);
     mosquitto_log_callback_set(b->client, on_log);
-    int rc = mosquitto_will_set(b->client, spec->will_topic, (int)strlen(spec->will),
+    int rc = MOSQ_ERR_SUCCESS;
+    if (spec->will_topic)
+        rc = mosquitto_will_set(b->client, spec->will_topic, (int)strlen(spec->will),
                                 spec->will, 1, true);
     if (rc == MOSQ_ERR_SUCCESS && b->at.user[0])
         rc = mosquitto_username_pw_set(b->client, b->at.user, spec->secret);
@@ -260,6 +262,14 @@ static void broker_publish(twi_broker *b, const char *topic, const char *payload
     broker_fail(out, broker_fault(b->refused, rc), mosquitto_strerror(rc));
 }
 
+static void broker_show(twi_broker *b, const char *topic, const void *payload,
+                        size_t bytes)
+{
+    if (b->connected && mosquitto_publish(b->client, NULL, topic, (int)bytes, payload, 0,
+                                          false) == MOSQ_ERR_SUCCESS)
+        (void)work(b, 0);
+}
+
 static unsigned broker_times(const twi_broker *b)
 {
     return b->times;
@@ -272,6 +282,6 @@ __attribute__((constructor)) static void begin(void)
 }
 
 TW_API const twi_broker_module twi_broker_table = {
-    TWI_BROKER_ABI,       broker_new,    broker_step,      broker_publish,
-    broker_times,         broker_free,   listener_new,     listener_read,
-    listener_acknowledge, listener_drop, listener_publish, listener_free};
+    TWI_BROKER_ABI, broker_new,       broker_step,  broker_publish, broker_show,
+    broker_times,   broker_free,      listener_new, listener_read,  listener_acknowledge,
+    listener_drop,  listener_publish, listener_free};

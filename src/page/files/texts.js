@@ -840,6 +840,8 @@ export const TEXTS = {
   "help.ledger": ["", "Eine Datei, oder die Adresse eines Servers (PostgreSQL), den sich mehrere teilen können."],
   "set.session": ["Name at the broker", "Name beim Broker"],
   "help.session": ["", "Jeder, der mitsammelt, braucht einen eigenen."],
+  "set.live": ["Live pictures", "Livebilder"],
+  "help.live": ["", "Eines Brokers: ob, wer dort fragt, Livebilder bekommt: kleine, eines in der Sekunde, solange jemand zusieht. Sie zählen zum Datenbudget."],
   "set.media": ["Captures lie in", "Aufnahmen liegen in"],
   "help.media": ["", "Ein Pfad, in dem {station} und {file} für die Station und die Datei stehen. Leer: Sichtungen werden ohne gezeigt."],
   "set.groups": ["Groups of stations", "Gruppen von Stationen"],
