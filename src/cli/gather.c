@@ -121,12 +121,15 @@ static bool say(void *ctx, const char *station, const char *what, const char *te
 }
 
 /* Without a page it gathers all the same: another may have its port. */
-static tw_status begin_page(plan *p, tw_error *err)
+static tw_status begin_page(plan *p, const char *secret, tw_error *err)
 {
     tw_error why = {0};
     const twi_many_spec spec = {.settings = p->settings,
                                 .clock = p->clock,
                                 .say = say,
+                                .broker = &p->broker,
+                                .secret = secret,
+                                .session = p->gather.session,
                                 .report = say_line,
                                 .ctx = p};
     if (!(p->words = twi_to_tell_new()))
@@ -166,11 +169,11 @@ static int take_in(plan *p)
     if (st == TW_OK)
         st = begin_alarms(p, &err);
     if (st == TW_OK)
-        st = begin_page(p, &err);
+        st = begin_page(p, secret, &err);
     if (st == TW_OK)
         st = gather_until_ended(p, secret, &err);
-    explicit_bzero(secret, sizeof secret);
     twi_many_free(p->many);
+    explicit_bzero(secret, sizeof secret);
     twi_to_tell_free(p->words);
     twi_gather_alarms_free(p->alarms);
     return st == TW_OK ? CLI_DONE : cli_say(cli_exit(st), "%s", err.text);

@@ -1,4 +1,5 @@
-/* Live pictures by a broker. Where nobody looks, a frame costs one number that is read. */
+/* Live pictures by a broker. Where nobody looks, a frame costs one number that is read.
+ */
 #include "look.h"
 
 #include <jansson.h>
@@ -80,8 +81,9 @@ static looked *begin(twi_looking *l, const char *who, const char *camera, int64_
 static tw_status look_on(twi_looking *l, const char *who, const char *camera, double s)
 {
     const int64_t now_us = now_of(l),
-                  until_us = now_us + (int64_t)((s < TWI_LOOK_MOST_S ? s : TWI_LOOK_MOST_S) *
-                                                (double)SECOND_US);
+                  until_us =
+                      now_us + (int64_t)((s < TWI_LOOK_MOST_S ? s : TWI_LOOK_MOST_S) *
+                                         (double)SECOND_US);
     (void)pthread_mutex_lock(&l->lock);
     looked *one = begin(l, who, camera, now_us);
     if (one)
@@ -94,7 +96,8 @@ static tw_status look_on(twi_looking *l, const char *who, const char *camera, do
 
 static json_t *read_question(const void *text, size_t bytes)
 {
-    return bytes <= BYTES_MAX ? json_loadb(text, bytes, JSON_REJECT_DUPLICATES, NULL) : NULL;
+    return bytes <= BYTES_MAX ? json_loadb(text, bytes, JSON_REJECT_DUPLICATES, NULL)
+                              : NULL;
 }
 
 bool twi_looking_is(const void *text, size_t bytes)
@@ -105,7 +108,8 @@ bool twi_looking_is(const void *text, size_t bytes)
     return is;
 }
 
-tw_status twi_looking_take(twi_looking *l, const char *who, const void *text, size_t bytes)
+tw_status twi_looking_take(twi_looking *l, const char *who, const void *text,
+                           size_t bytes)
 {
     json_t *o = read_question(text, bytes);
     const json_t *camera = json_object_get(o, "look");
@@ -185,7 +189,7 @@ void twi_looking_event(twi_looking *l, const tw_event *event)
 }
 
 bool twi_looking_next(twi_looking *l, const char *who, char camera[TWI_LOOK_NAME],
-                   uint8_t **jpeg, size_t *bytes)
+                      uint8_t **jpeg, size_t *bytes)
 {
     bool some = false;
     (void)pthread_mutex_lock(&l->lock);

@@ -1,4 +1,5 @@
-/* Live pictures for who asks by a broker: small ones, one a second, while somebody looks. */
+/* Live pictures for who asks by a broker: small ones, one a second, while somebody looks.
+ */
 #ifndef TWI_LOOK_H
 #define TWI_LOOK_H
 
@@ -29,7 +30,8 @@ void twi_looking_free(twi_looking *look); /* NULL is fine */
  * @return TW_OK; TW_ENOTSUP: it is another question; TW_ESYNTAX: not understood;
  *         TW_ESIZE: TWI_LOOKS_MAX are looked at.
  */
-tw_status twi_looking_take(twi_looking *look, const char *who, const void *text, size_t bytes);
+tw_status twi_looking_take(twi_looking *look, const char *who, const void *text,
+                           size_t bytes);
 
 /** @return whether a question is one for live pictures. */
 bool twi_looking_is(const void *text, size_t bytes);
@@ -43,6 +45,6 @@ void twi_looking_event(twi_looking *look, const tw_event *event);
 /** The next picture for a destination. @param jpeg  The caller's to free().
  * @return false: there is none. */
 bool twi_looking_next(twi_looking *look, const char *who, char camera[TWI_LOOK_NAME],
-                   uint8_t **jpeg, size_t *bytes);
+                      uint8_t **jpeg, size_t *bytes);
 
 #endif

@@ -16,6 +16,7 @@ static const twi_answerer READ[] = {
     {"/api/names", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_show_names},
     {"/api/thumbs/", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_many_thumb},
     {"/captures/", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_many_capture},
+    {"/picture/", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_many_picture},
     {NULL, TWI_MAY_NOTHING, TWI_SOME_NOTHING, NULL}};
 
 static const twi_answerer CHANGE[] = {
@@ -83,6 +84,8 @@ tw_status twi_many_new(const twi_many_spec *spec, twi_many **out, tw_error *err)
         st = twi_groups_check(set.groups, err);
     if (st == TW_OK)
         st = begin_page(m, &set, err);
+    if (st == TW_OK && m->page && spec->broker)
+        st = twi_many_look_new(m, &m->look, err);
     if (st == TW_OK && m->page)
         *out = m;
     else
@@ -99,6 +102,7 @@ void twi_many_free(twi_many *m)
 {
     if (!m)
         return;
+    twi_many_look_free(m->look);
     twi_page_free(m->page);
     for (size_t i = 0; i < LEDGERS; i++)
         if (m->ledger[i])

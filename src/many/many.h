@@ -5,6 +5,7 @@
 
 #include "../page/page.h"
 #include "tawny/port.h"
+#include "../settings/sections.h"
 #include "tawny/settings.h"
 
 typedef struct twi_many twi_many;
@@ -15,6 +16,10 @@ typedef struct twi_many_spec {
     /** Tell a station something: below ROOT/STATION/WHAT. From any thread.
      * @return false: too much waits to be told. NULL: nothing can be told. */
     bool (*say)(void *ctx, const char *station, const char *what, const char *text);
+    /* Where live pictures are asked for; its url ends in the topic. NULL: there are none.
+     * These outlive the page. */
+    const twi_destination_settings *broker;
+    const char *secret, *session;
     twi_page_report_fn report; /* may be NULL */
     void *ctx;
 } twi_many_spec;

@@ -54,8 +54,11 @@ typedef struct known {
 
 /* ---- many.c */
 
+typedef struct twi_many_look twi_many_look;
+
 struct twi_many {
     twi_page *page;
+    twi_many_look *look;   /* NULL: there are no live pictures */
     tw_settings *settings; /* owned */
     twi_many_spec spec;
     const twi_ledger_kind *kind;
@@ -102,7 +105,13 @@ json_t *twi_scope_groups(twi_many *many, const twi_asked *r);
 
 twi_answer_fn twi_many_status, twi_many_stations, twi_many_sightings, twi_many_sighting,
     twi_many_nights, twi_many_say, twi_many_visit, twi_many_thumb, twi_many_capture,
-    twi_many_order;
+    twi_many_picture, twi_many_order;
+
+/* ---- look.c: live pictures */
+
+/** @param out  Set in each case; to be freed. */
+tw_status twi_many_look_new(twi_many *many, twi_many_look **out, tw_error *err);
+void twi_many_look_free(twi_many_look *look); /* NULL is fine; before the page's end */
 
 /* ---- sightings.c */
 

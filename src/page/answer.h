@@ -70,6 +70,19 @@ void twi_answer_status(tw_status st, const char *missing, const tw_error *err,
 void twi_answer_nights(const twi_hours_place *place, int64_t from_us, int64_t until_us,
                        twi_web_answer *out);
 
+/* live.c: */
+
+enum { TWI_PAGE_CAMERA = 264 }; /* bytes of a camera's name, the final 0 included */
+
+/** A picture of a camera has come, for those who look; it is copied. Any thread. */
+void twi_page_show(twi_page *page, const char *camera, const void *jpeg, size_t bytes);
+/** The cameras that somebody looks at now. @return how many of them are in names. */
+size_t twi_page_looked_at(twi_page *page, char names[][TWI_PAGE_CAMERA], size_t most);
+/** The next picture of a camera, behind the one that the query has after; waits a while.
+ */
+void twi_answer_picture(twi_page *page, const twi_asked *r, const char *camera,
+                        twi_web_answer *out);
+
 /* names.c: who was seen, and what the settings' list has */
 twi_answer_fn twi_show_names;
 

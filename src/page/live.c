@@ -63,17 +63,36 @@ static int64_t now_of(const live *l)
     return l->clock.ops->now_us(l->clock.ctx);
 }
 
+/* Under the lock. */
+static bool is_looked_at(const view *v, int64_t now_us)
+{
+    return v->watching > 0 || now_us < v->until_us;
+}
+
+/* Under the lock: a new one, or that of a camera at which nobody looks any more. */
+static view *free_view(live *l)
+{
+    view *v = NULL;
+    for (size_t i = 0; l->count == CAMERAS_MAX && i < l->count; i++)
+        if (!is_looked_at(l->all[i], now_of(l)))
+            v = l->all[i];
+    if (v) {
+        free(v->jpeg);
+        memset(v, 0, sizeof *v);
+    } else if (l->count < CAMERAS_MAX && (v = calloc(1, sizeof *v)))
+        l->all[l->count++] = v;
+    return v;
+}
+
 /* Under the lock. @return NULL: there are too many. */
 static view *view_of(live *l, const char *camera)
 {
-    view *v = NULL;
     for (size_t i = 0; i < l->count; i++)
         if (strcmp(l->all[i]->name, camera) == 0)
             return l->all[i];
-    if (l->count == CAMERAS_MAX || !(v = calloc(1, sizeof *v)))
-        return NULL;
-    (void)snprintf(v->name, sizeof v->name, "%s", camera);
-    l->all[l->count++] = v;
+    view *v = strlen(camera) < sizeof v->name ? free_view(l) : NULL;
+    if (v)
+        (void)snprintf(v->name, sizeof v->name, "%s", camera);
     return v;
 }
 
@@ -84,7 +103,7 @@ bool twi_live_wants(live *l, const char *camera)
     const int64_t now_us = now_of(l);
     (void)pthread_mutex_lock(&l->lock);
     view *v = view_of(l, camera);
-    if (v && (v->watching > 0 || now_us < v->until_us)) {
+    if (v && is_looked_at(v, now_us)) {
         wanted = now_us >= v->next_us && !l->ending;
         if (wanted)
             v->next_us = now_us + l->every_us;
@@ -109,25 +128,55 @@ static void keep_reading(view *v, const tw_event *event)
         memcpy(v->cells, event->reading->cells, cells);
 }
 
+/* Under the lock. @param jpeg  Taken over. */
+static void put_picture(live *l, view *v, uint8_t *jpeg, size_t bytes)
+{
+    free(v->jpeg);
+    v->jpeg = jpeg;
+    v->bytes = bytes;
+    v->taken_us = now_of(l);
+    v->number++;
+    (void)pthread_cond_broadcast(&l->came);
+}
+
+void twi_page_show(twi_page *p, const char *camera, const void *jpeg, size_t bytes)
+{
+    live *l = &p->live;
+    (void)pthread_mutex_lock(&l->lock);
+    view *v = view_of(l, camera);
+    uint8_t *copy = v && is_looked_at(v, now_of(l)) ? malloc(bytes) : NULL;
+    if (copy) {
+        memcpy(copy, jpeg, bytes);
+        put_picture(l, v, copy, bytes);
+    }
+    (void)pthread_mutex_unlock(&l->lock);
+}
+
+size_t twi_page_looked_at(twi_page *p, char names[][TWI_PAGE_CAMERA], size_t most)
+{
+    live *l = &p->live;
+    size_t count = 0;
+    (void)pthread_mutex_lock(&l->lock);
+    for (size_t i = 0; i < l->count && count < most; i++)
+        if (is_looked_at(l->all[i], now_of(l)))
+            (void)snprintf(names[count++], TWI_PAGE_CAMERA, "%s", l->all[i]->name);
+    (void)pthread_mutex_unlock(&l->lock);
+    return count;
+}
+
 void twi_live_event(live *l, const tw_event *event)
 {
     uint8_t *jpeg = NULL;
     size_t bytes = 0;
-    const int64_t now_us = now_of(l);
     if (event->kind != TW_EVENT_READING || !event->frame ||
         tw_event_picture(event, &jpeg, &bytes, NULL) != TW_OK)
         return;
     (void)pthread_mutex_lock(&l->lock);
     view *v = view_of(l, event->camera);
     if (v) {
-        free(v->jpeg);
-        v->jpeg = jpeg;
-        v->bytes = bytes;
-        v->taken_us = now_us;
-        v->number++;
         keep_reading(v, event);
+        put_picture(l, v, jpeg, bytes);
         jpeg = NULL;
-        (void)pthread_cond_broadcast(&l->came);
     }
     (void)pthread_mutex_unlock(&l->lock);
     free(jpeg);
@@ -399,12 +448,18 @@ void twi_show_stream(twi_page *p, const twi_asked *r, const char *camera,
         twi_answer_error(404, "there is no such camera", out);
 }
 
+void twi_answer_picture(twi_page *p, const twi_asked *r, const char *camera,
+                        twi_web_answer *out)
+{
+    const char *after = p->web->query(r->call, "after");
+    answer_picture(&p->live, camera, after ? strtoull(after, NULL, 10) : 0, out);
+}
+
 void twi_show_picture(twi_page *p, const twi_asked *r, const char *camera,
                       twi_web_answer *out)
 {
-    const char *after = p->web->query(r->call, "after");
     if (twi_page_has_camera(p, camera))
-        answer_picture(&p->live, camera, after ? strtoull(after, NULL, 10) : 0, out);
+        twi_answer_picture(p, r, camera, out);
     else
         twi_answer_error(404, "there is no such camera", out);
 }

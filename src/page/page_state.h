@@ -95,7 +95,7 @@ void twi_login_end(sessions *s, const char *peer, const char *name, bool worked)
 
 /* A camera's newest picture, and what was read in it; while somebody looks. */
 typedef struct view {
-    char name[64];
+    char name[TWI_PAGE_CAMERA];
     unsigned watching; /* how many */
     int64_t until_us; /* somebody has just looked: it is taken until then, by the clock */
     uint8_t *jpeg;    /* owned; NULL: none yet */

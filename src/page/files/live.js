@@ -1,5 +1,5 @@
 // Live: cameras as large as the window has room, with what can be done over the picture.
-import { $, ask, button, complain, icon, isNarrow, make, mayRun, menuButton, notice, number, pause, percent, picture, shape, signed, state, t, when } from "./common.js";
+import { $, ask, button, complain, icon, idWords, isNarrow, make, mayRun, menuButton, notice, number, pause, percent, picture, shape, signed, state, t, when } from "./common.js";
 import { drawOverlay, makeMeter, setMeter } from "./overlay.js";
 import * as focus from "./focus.js";
 import { disarmWays, isByOrder, isDisarmed, setState, stateReason } from "./states.js";
@@ -66,7 +66,7 @@ function makePicture(one) {
     onclick: (event) => {
       const r = show.getBoundingClientRect();
       if (one.focusing && event.detail > 0) focus.aim(one, (event.clientX - r.left) / r.width, (event.clientY - r.top) / r.height);
-      else location.hash = enlarged === one.name ? "#live" : "#live/" + one.name;
+      else location.hash = enlarged === one.name ? "#live" : "#live/" + idWords(one.name);
     }, onkeydown: (event) => focus.aimByKey(event, one) }, one.canvas);
   one.waiting = make("span", { class: "waits small" }, t("waits-picture"));
   return [show, one.overlay, one.waiting];
@@ -94,9 +94,18 @@ function makeTile(c) {
   one.frame = make("div", { class: "frame" }, ...makePicture(one), make("div", { class: "over head" }, make("h2", {}, c.camera), one.state), make("div", { class: "over time" }, one.time), foot, makeFocus(one));
   one.past = make("div", { class: "past-box", hidden: true }, one.trace, make("div", { class: "ends small dim" }, make("span", {}, t("ten-minutes-ago")), make("span", {}, t("now"))));
   one.element = make("article", { class: "tile", "aria-label": c.camera }, one.frame, make("div", { class: "below" }, one.words, makeSeen(one), one.past));
+  if (state.me.many) ofMany(one, foot);
   setShape(one, c.width || 16, c.height || 9);
   $("tiles").append(one.element);
   return one;
+}
+
+// Of many, levels and zones stay with their stations; a picture is asked for over the broker, and costs the station's data.
+const FEW = 4;
+const isLooked = (one) => !state.me.many || enlarged === one.name || tiles.size <= FEW;
+function ofMany(one, foot) {
+  for (const e of [foot.querySelector(".level"), foot.querySelector(".viewing"), one.past, one.time.parentElement]) e.remove();
+  one.waiting.textContent = t("tap-to-look");
 }
 
 function loadZones(one) {
@@ -118,11 +127,12 @@ function wordCamera(c) {
 }
 
 function setTile(one, c) {
-  one.lost = c.state === "lost" || c.state === "closed";
+  one.lost = ["lost", "closed", "down"].includes(c.state);
   one.element.classList.toggle("lost", one.lost);
   setState(one.state, c);
   setActs(one, c);
-  setMeter(one.meter, c);
+  if (!state.me.many) setMeter(one.meter, c);
+  if (state.me.many) { const words = wordCamera(c); if (one.words.textContent !== words.map((w) => w.textContent || w).join("")) one.words.replaceChildren(...words); return; }
   one.level.textContent = t("level-begins", { now: percent(c.activity), start: percent(c.start_at) });
   one.peak.textContent = t("peak-of", { peak: percent(one.meter.highest) });
   setSound(one, c.sound);
@@ -208,7 +218,8 @@ async function run(one) {
   if (one.running) return;
   one.running = true;
   while (looking && tiles.get(one.name) === one) {
-    if (document.hidden || one.lost) { await pause(500); continue; }
+    if (document.hidden || one.lost || !isLooked(one)) { await pause(500); continue; }
+    if (state.me.many && one.number === 0) one.waiting.textContent = t("waits-picture");
     try {
       await draw(one);
       if (tiles.size > 4 && enlarged !== one.name && !one.overlaid && !one.focusing) await pause(1000);
@@ -220,12 +231,12 @@ async function run(one) {
 function showEmpty() {
   if (tiles.size > 0) { const e = $("tiles").querySelector(".blank"); if (e) e.remove(); return; }
   if (!$("tiles").querySelector(".blank"))
-    $("tiles").append(make("div", { class: "blank" }, make("p", {}, t("no-camera")), mayRun() ? make("a", { class: "btn act", href: "#settings/add" }, t("add-camera")) : ""));
+    $("tiles").append(make("div", { class: "blank" }, make("p", {}, t(state.me.many ? "choose-fewer" : "no-camera")), mayRun() && !state.me.many ? make("a", { class: "btn act", href: "#settings/add" }, t("add-camera")) : ""));
 }
 
 export function refresh(status) {
   const there = new Set(status.cameras.map((c) => c.camera)), before = tiles.size;
-  for (const [name, one] of tiles) if (!there.has(name)) { one.element.remove(); tiles.delete(name); }
+  for (const [name, one] of tiles) if (!there.has(name)) { one.element.remove(); tiles.delete(name); if (enlarged === name) enlarged = ""; }
   for (const c of status.cameras) {
     if (!tiles.has(c.camera)) tiles.set(c.camera, makeTile(c));
     setTile(tiles.get(c.camera), c);
@@ -241,9 +252,10 @@ export function begin() {
 }
 
 export function follow(rest) {
-  enlarged = rest[0] && tiles.has(rest[0]) ? rest[0] : "";
+  const name = rest.join("/");
+  enlarged = tiles.has(name) ? name : "";
   arrange();
-  if (enlarged) drawPast(tiles.get(enlarged)).catch(() => {});
+  if (enlarged && !state.me.many) drawPast(tiles.get(enlarged)).catch(() => {});
 }
 
 export function enter(rest) {
@@ -251,7 +263,7 @@ export function enter(rest) {
   if (state.status) refresh(state.status);
   follow(rest);
   for (const one of tiles.values()) run(one);
-  timer = setInterval(() => { if (!document.hidden && enlarged) drawPast(tiles.get(enlarged)).catch(() => {}); }, 5000);
+  timer = setInterval(() => { if (!document.hidden && enlarged && !state.me.many) drawPast(tiles.get(enlarged)).catch(() => {}); }, 5000);
 }
 export function leave() { looking = false; clearInterval(timer); }
 export function clear() { looking = false; tiles.clear(); $("tiles").replaceChildren(); }

@@ -531,6 +531,8 @@ export const TEXTS = {
   "order-ask": ["To {n} station?|To {n} stations?", "An {n} Station?|An {n} Stationen?"],
   "order-own": ["Each takes it if its own settings allow orders.", "Jede befolgt ihn, wenn ihre eigenen Einstellungen Befehle erlauben."],
   "order-send": ["Send the order|Send the orders", "Befehl senden|Befehle senden"],
+  "tap-to-look": ["Tap to look. It costs the station's data.", "Antippen zum Ansehen. Das kostet Daten der Station."],
+  "choose-fewer": ["There is no camera here, or there are too many: choose a group or a station.", "Hier ist keine Kamera, oder es sind zu viele: eine Gruppe oder Station wählen."],
   "not-answered": ["{station} has not answered yet. It was told, and does so once it can.", "{station} hat noch nicht geantwortet. Es weiß Bescheid und tut es, sobald es kann."],
   "told-n": ["{n} station is told.|{n} stations are told.", "{n} Station wird verständigt.|{n} Stationen werden verständigt."],
   "want.nothing": ["All is well", "Alles in Ordnung"],
