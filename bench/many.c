@@ -77,7 +77,7 @@ static void fill(const char *server, const char *folder)
         "%d) * 86400000000::bigint + (75600 + 9000 * (random() + random() - 1) * (1 + 3 "
         "* "
         "(n %% 3)))::bigint * 1000000 - 86400000000::bigint AS t FROM generate_series(2, "
-        "%ld) n) x ON CONFLICT DO NOTHING; ANALYZE";
+        "%ld) n) x ORDER BY t ON CONFLICT DO NOTHING; ANALYZE";
     char sql[4096];
     twi_ledger *l = NULL;
     tw_error err = {0};

@@ -157,7 +157,7 @@ complete -c tawny -n '__fish_seen_subcommand_from outbox' -l set -r -d 'Set a va
 complete -c tawny -n '__fish_seen_subcommand_from outbox' -l json -d 'One JSON object a line'
 complete -c tawny -n '__fish_seen_subcommand_from account' -s h -l help -d 'Show help options'
 complete -c tawny -n '__fish_seen_subcommand_from account' -l may -r -d 'What it may'
-complete -c tawny -n '__fish_seen_subcommand_from account' -l cameras -r -d 'With add: the cameras that it sees, with blanks between; else all'
+complete -c tawny -n '__fish_seen_subcommand_from account' -l cameras -r -d 'With add: the cameras that it sees (of a gatherer: groups), with blanks between; else all'
 complete -c tawny -n '__fish_seen_subcommand_from account' -s s -l settings -r -d 'Settings file (else ./station.ini, then the users, then the systems)'
 complete -c tawny -n '__fish_seen_subcommand_from account' -l set -r -d 'Set a value over the files; may be repeated'
 complete -c tawny -n '__fish_seen_subcommand_from account' -l json -d 'One JSON object a line'

@@ -496,8 +496,12 @@ static tw_status sqlite_cameras(twi_ledger *l, twi_ledger_camera_fn take, void *
 static tw_status sqlite_sightings(twi_ledger *l, const twi_ledger_filter *f,
                                   twi_ledger_sighting_fn take, void *ctx, tw_error *err)
 {
-    static const twi_dialect DIALECT = {'?', "SELECT value FROM json_each(%s)", "",
-                                        "instr"};
+    static const twi_dialect DIALECT = {.mark = '?',
+                                        .names = "SELECT value FROM json_each(%s)",
+                                        .in = "IN ",
+                                        .end = "",
+                                        .by_letters = "",
+                                        .finds = "instr"};
     twi_question q;
     sqlite3_stmt *s = NULL;
     twi_question_make(f, &DIALECT, &q);

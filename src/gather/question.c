@@ -68,9 +68,9 @@ static void add_stations(twi_question *q, const twi_dialect *d, const char *list
     (void)snprintf(names, sizeof names, "%.*s%s%s", (int)(at - d->names), d->names, value,
                    at + 2);
     add(q,
-        " AND g.series IN (SELECT o.id FROM series o JOIN station p ON p.id = o.station "
-        "WHERE p.name IN (%s))",
-        names);
+        " AND g.series %s(SELECT o.id FROM series o JOIN station p ON p.id = o.station "
+        "WHERE p.name IN (%s))%s",
+        d->in, names, d->end);
 }
 
 void twi_question_make(const twi_ledger_filter *f, const twi_dialect *d, twi_question *q)

@@ -10,6 +10,7 @@ enum { TWI_QUESTION_VALUES = 12, TWI_QUESTION_BYTES = 2048 };
 typedef struct twi_dialect {
     char mark;              /* before the number of a value */
     const char *names;      /* of a JSON list, %s: the value */
+    const char *in, *end;   /* before and behind a question for what it is to be among */
     const char *by_letters; /* after a text that is sorted */
     const char *finds;      /* its function that finds a text in another */
 } twi_dialect;

@@ -1,5 +1,5 @@
-/* Live pictures: asked for over the broker while somebody looks, by a connection of its own
- * that is there only meanwhile. */
+/* Live pictures: asked for over the broker while somebody looks, by a connection of its
+ * own that is there only meanwhile. */
 #include <stdatomic.h>
 #include <stdlib.h>
 #include <string.h>
@@ -13,8 +13,8 @@
 enum {
     LOOKED_MAX = 16,
     STEP_MS = 100,
-    FOR_S = 30,             /* that a station is asked for ... */
-    AGAIN_US = 10000000,    /* ... and asked again */
+    FOR_S = 30,          /* that a station is asked for ... */
+    AGAIN_US = 10000000, /* ... and asked again */
     TOPIC_BYTES = 2 * TWI_HEARD_NAME + 512
 };
 

@@ -125,7 +125,7 @@ static void take(void *ctx, const twi_ledger_sighting *s)
                         is_starred(s));
     else
         one = describe(t->many, s, t->whole);
-    (void)json_array_insert_new(t->list, 0, one); /* the newest came first */
+    (void)json_array_append_new(t->list, one);
 }
 
 /* ---- lists ------------------------------------------------------------------------ */
@@ -153,6 +153,16 @@ static uint32_t ppm_of(const char *percent)
 static const char *some(const char *text)
 {
     return text && text[0] ? text : NULL;
+}
+
+/* The newest came first; the page has them in the order in which they began. */
+static json_t *in_order(json_t *list)
+{
+    json_t *turned = json_array();
+    for (size_t i = json_array_size(list); i > 0; i--)
+        (void)json_array_append(turned, json_array_get(list, i - 1));
+    json_decref(list);
+    return turned;
 }
 
 static tw_status ask(twi_many *m, const twi_ledger_filter *filter, telling *t,
@@ -215,6 +225,7 @@ void twi_many_sightings(twi_page *p, const twi_asked *r, const char *rest,
     telling t = {
         .many = m, .list = json_array(), .brief = twi_query_of(p, r, "brief") != NULL};
     const tw_status st = ask(m, &filter, &t, &err);
+    t.list = in_order(t.list);
     free(list);
     if (st == TW_OK)
         twi_answer_json(json_pack("{sO}", "sightings", t.list), 200, out);

@@ -34,7 +34,7 @@ async function end(name, signal = "SIGTERM") {
 function startBoard(name) {
   const [scene, latitude, longitude, orders] = BOARDS[name], own = join(folder, name);
   mkdirSync(own, { recursive: true });
-  writeFileSync(join(own, "station.ini"), `[station]\nname = ${name}\nstore = captures\nlisten = none\nkeep_free = 0\n[cameras]\nloop = yes\npost_event = 1 s\npre_event = 1 s\nlatitude = ${latitude}\nlongitude = ${longitude}\n[camera ${scene}]\nsource = sim:${scene},size=240x136\nsend_to = hub\n[destination hub]\nurl = mqtt://127.0.0.1:${port}/lane\ntls = none\norders = ${orders}\n[sensor board]\nrun = echo 21.5\nunit = °C\n`);
+  writeFileSync(join(own, "station.ini"), `[station]\nname = ${name}\nstore = captures\nlisten = none\nkeep_free = 0\n[cameras]\nloop = yes\npost_event = 1 s\npre_event = 1 s\nlatitude = ${latitude}\nlongitude = ${longitude}\n[camera ${scene}]\nsource = sim:${scene},size=240x136\nsend_to = hub\n[destination hub]\nurl = mqtt://127.0.0.1:${port}/lane\ntls = none\norders = ${orders}\nlive = ${orders}\n[sensor board]\nrun = echo 21.5\nunit = °C\n`);
   start(name, [TOOL, "watch"], own, { XDG_RUNTIME_DIR: own });
 }
 
@@ -76,7 +76,7 @@ before(async () => {
   browser = await openBrowser();
   page = await (await browser.newContext({ viewport: { width: 1280, height: 800 }, locale: "en-GB", timezoneId: "UTC" })).newPage();
   page.on("pageerror", (e) => wrong.push(e.message));
-  page.on("console", (m) => { if (m.type() === "error" && !/404/.test(m.text())) wrong.push(m.text()); });
+  page.on("console", (m) => { if (m.type() === "error" && !/404|503/.test(m.text())) wrong.push(m.text()); });
   page.on("request", (r) => { if (!r.url().startsWith(url) && !/^(data|blob|about):/.test(r.url())) wrong.push("asks elsewhere: " + r.url()); });
 }, { timeout: 180000 });
 
@@ -157,6 +157,28 @@ for (const kind of ["file", "server"]) {
     assert.notEqual(await stateOf("mere/mere"), "disarmed");
     await page.request.post(url + "api/order", { headers: { "X-Tawny-Change": "local" }, data: { do: "as-set" } });
     await until("it is armed again", async () => await stateOf("north/kerb") !== "disarmed");
+  });
+
+  test(kind + ": live pictures come over the broker while somebody looks, of those that give them", async () => {
+    await openAt("live");
+    const drawn = (name) => page.locator("article[aria-label='" + name + "'] canvas").first().evaluate((c) => c.width === 240 ? c.toDataURL() : "");
+    const first = await until("a picture of mere", () => drawn("mere/mere"));
+    await until("another one", async () => { const now = await drawn("mere/mere"); return now && now !== first; });
+    await until("one of north", () => drawn("north/kerb"));
+    assert.equal(await drawn("tunnel/tunnel"), "");  // it gives none
+    await page.locator("article[aria-label='mere/mere'] button.picture").click();
+    await until("it is large", async () => await page.locator("article.large[aria-label='mere/mere']").count() === 1);
+    assert.match(page.url(), /#live\/mere\/mere$/);
+    const heard = spawn("mosquitto_sub", ["-h", "127.0.0.1", "-p", String(port), "-t", "lane/mere/mere/picture", "-F", "%l"], { env: env() });
+    let sizes = "";
+    heard.stdout.on("data", (d) => { sizes += d; });
+    await until("they go on", () => sizes.split("\n").length > 3);
+    assert.ok(sizes.split("\n").filter(Boolean).every((n) => Number(n) > 1000 && Number(n) < 60000), sizes);
+    await openAt("stations");
+    await until("nobody looks any more", async () => { const n = sizes; await new Promise((r) => setTimeout(r, 4000)); return n === sizes; }, 120);
+    heard.kill();
+    assert.equal((await page.request.get(url + "picture/mere/other")).status(), 404);
+    assert.equal((await page.request.get(url + "picture/mere")).status(), 404);
   });
 
   test(kind + ": one that dies comes first, at the head, in the table, and on the map", async () => {
