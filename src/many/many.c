@@ -105,7 +105,7 @@ void twi_many_free(twi_many *m)
     twi_many_look_free(m->look);
     twi_page_free(m->page);
     for (size_t i = 0; i < LEDGERS; i++)
-        if (m->ledger[i])
+        if (m->kind && m->ledger[i])
             m->kind->close(m->ledger[i]);
     twi_known_clear(&m->known);
     (void)pthread_mutex_destroy(&m->lock);

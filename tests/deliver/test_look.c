@@ -17,6 +17,7 @@ static int64_t now_us(void *ctx)
 
 static const tw_clock_ops CLOCK = {.now_us = now_us};
 #define S INT64_C(1000000)
+#define LONG "0123456789012345678901234567890123456789012345678901234567890123"
 
 static twi_looking *anew(void)
 {
@@ -86,12 +87,13 @@ static void test_what_is_no_such_question_is_told_from_what_is_wrong(void **stat
     (void)state;
     static const char *const others[] = {"", "{}", "[]", "look",
                                          "{\"series\":\"9f\",\"numbers\":[[1,2]]}"};
-    static const char *const wrong[] = {
-        "{\"look\":7,\"for_s\":5}", "{\"look\":\"\",\"for_s\":5}", "{\"look\":\"kerb\"}",
-        "{\"look\":\"kerb\",\"for_s\":0}", "{\"look\":\"kerb\",\"for_s\":-5}",
-        "{\"look\":\"kerb\",\"for_s\":\"5\"}",
-        "{\"look\":\"01234567890123456789012345678901234567890123456789012345678901234\","
-        "\"for_s\":5}"};
+    static const char *const wrong[] = {"{\"look\":7,\"for_s\":5}",
+                                        "{\"look\":\"\",\"for_s\":5}",
+                                        "{\"look\":\"kerb\"}",
+                                        "{\"look\":\"kerb\",\"for_s\":0}",
+                                        "{\"look\":\"kerb\",\"for_s\":-5}",
+                                        "{\"look\":\"kerb\",\"for_s\":\"5\"}",
+                                        "{\"look\":\"" LONG "\",\"for_s\":5}"};
     char large[2048];
     twi_looking *l = anew();
     for (size_t i = 0; i < sizeof others / sizeof *others; i++) {
