@@ -90,7 +90,7 @@ test-dev:
 # What has threads, with the thread sanitizer: these tests alone are built.
 THREADED = station_station station_lost station_reload station_second station_sensors station_apply \
   station_feed station_queue media_packets port_push port_mic deliver_hooks deliver_destinations \
-  deliver_broker page_came page_page page_past page_stored station_daily_reel
+  deliver_broker deliver_look deliver_said gather_totell many_many page_came page_page page_past page_stored station_daily_reel
 empty :=
 space := $(empty) $(empty)
 test-threads:
