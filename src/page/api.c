@@ -164,15 +164,16 @@ static void log_out(twi_page *p, const twi_web_request *r, twi_web_answer *out)
 /* Who one is; without accounts, anybody. */
 static void say_who(const twi_page *p, const visitor *v, twi_web_answer *out)
 {
-    twi_answer_json(json_pack("{ss ss ss ss ss sb}", "name",
-                              v->known ? v->session.name : "", "cameras", v->cameras,
-                              "may",
-                              v->may == TWI_MAY_RUN    ? "run"
-                              : v->may == TWI_MAY_LOOK ? "look"
-                                                       : "nothing",
-                              "change", v->known ? v->session.change : "local", "station",
-                              p->station_name, "many", p->host.read != NULL),
-                    200, out);
+    json_t *o = json_pack("{ss ss ss ss ss}", "name", v->known ? v->session.name : "",
+                          "cameras", v->cameras, "may",
+                          v->may == TWI_MAY_RUN    ? "run"
+                          : v->may == TWI_MAY_LOOK ? "look"
+                                                   : "nothing",
+                          "change", v->known ? v->session.change : "local", "station",
+                          p->station_name);
+    if (p->host.read) /* it is the page of many */
+        (void)json_object_set_new(o, "many", json_true());
+    twi_answer_json(o, 200, out);
 }
 
 /* ---- files of the page ------------------------------------------------------------ */

@@ -199,7 +199,7 @@ static bool take_host(twi_page *p, const twi_page_host *host,
 {
     p->host = *host;
     p->store = strdup(host->store);
-    p->station_name = strdup(host->name ? host->name : set->name);
+    p->station_name = strdup(set->name);
     p->accounts_file = strdup(set->accounts_file);
     p->settings_file = host->settings_file ? strdup(host->settings_file) : NULL;
     p->host.store = p->store;

@@ -73,7 +73,7 @@ typedef struct twi_page_host {
     /* Who answers for more than one station: tables of its own, that end with an entry
      * without a path. NULL: the station's. They outlive the page. */
     const struct twi_answerer *read, *change;
-    const char *listen, *name; /* instead of the settings'; NULL: those */
+    const char *listen; /* instead of the settings'; NULL: that */
     void *ctx;
 } twi_page_host;
 
