@@ -24,7 +24,11 @@ static const char ABOUT[] =
     "the "
     "settings\n"
     "says where the broker is, and where it is kept; any number of gatherers may share a "
-    "server.";
+    "server.\n"
+    "Meanwhile it serves a page of all stations: what came, live pictures, sightings, "
+    "and "
+    "who needs\n"
+    "a visit.";
 static const char EXAMPLE[] =
     "Examples:\n"
     "  tawny gather                        take in, until Ctrl-C\n"

@@ -84,13 +84,22 @@ static view *free_view(live *l)
     return v;
 }
 
-/* Under the lock. @return NULL: there are too many. */
-static view *view_of(live *l, const char *camera)
+/* Under the lock. @return NULL: there is none. */
+static view *find_view(live *l, const char *camera)
 {
     for (size_t i = 0; i < l->count; i++)
         if (strcmp(l->all[i]->name, camera) == 0)
             return l->all[i];
-    view *v = strlen(camera) < sizeof v->name ? free_view(l) : NULL;
+    return NULL;
+}
+
+/* Under the lock. @return NULL: there are too many. */
+static view *view_of(live *l, const char *camera)
+{
+    view *v = find_view(l, camera);
+    if (v)
+        return v;
+    v = strlen(camera) < sizeof v->name ? free_view(l) : NULL;
     if (v)
         (void)snprintf(v->name, sizeof v->name, "%s", camera);
     return v;
@@ -143,7 +152,7 @@ void twi_page_show(twi_page *p, const char *camera, const void *jpeg, size_t byt
 {
     live *l = &p->live;
     (void)pthread_mutex_lock(&l->lock);
-    view *v = view_of(l, camera);
+    view *v = find_view(l, camera); /* where nobody looks there is none to make */
     uint8_t *copy = v && is_looked_at(v, now_of(l)) ? malloc(bytes) : NULL;
     if (copy) {
         memcpy(copy, jpeg, bytes);
