@@ -125,5 +125,7 @@ json_t *twi_many_record(twi_many *many, const twi_asked *r, const char *path,
 
 /** Copy a member that a board told, if it is of a type; texts are at most so long. */
 void twi_copy_told(json_t *to, const json_t *from, const char *key, json_type type);
+/** A time as boards write it. */
+void twi_put_time(json_t *o, const char *key, int64_t time_us);
 
 #endif

@@ -24,7 +24,7 @@ void twi_copy_told(json_t *to, const json_t *from, const char *key, json_type ty
         (void)json_object_set(to, key, value);
 }
 
-static void put_time(json_t *o, const char *key, int64_t time_us)
+void twi_put_time(json_t *o, const char *key, int64_t time_us)
 {
     char text[TWI_UTC_MAX];
     (void)json_object_set_new(o, key, json_string(twi_utc(time_us, text)));
@@ -110,7 +110,7 @@ static json_t *describe_amiss(const listing *l)
     for (size_t i = 0; i < l->amiss && i < AMISS_SHOWN; i++) {
         json_t *o = json_pack("{ss ss}", "station", l->all[i]->name, "wants",
                               twi_wants_word(l->all[i]->wants));
-        put_time(o, "heard", l->all[i]->heard_us);
+        twi_put_time(o, "heard", l->all[i]->heard_us);
         (void)json_array_append_new(list, o);
     }
     return list;
@@ -152,7 +152,7 @@ void twi_many_status(twi_page *p, const twi_asked *r, const char *rest,
                   "cameras", (json_int_t)l.cameras);
     twi_known_done(m);
     free(l.all);
-    put_time(o, "time", twi_page_wall(p));
+    twi_put_time(o, "time", twi_page_wall(p));
     twi_answer_json(o, 200, out);
 }
 
@@ -203,7 +203,7 @@ static json_t *describe_station(const twi_many *m, const twi_asked *r, const kno
         twi_wants_word(s->wants), "version", s->version, "cameras",
         (json_int_t)s->cameras, "watching", (json_int_t)count_watching(k, s), "sensors",
         describe_sensors(s->sensors), "groups", groups_of(m, r, s->name));
-    put_time(o, "heard", s->heard_us);
+    twi_put_time(o, "heard", s->heard_us);
     (void)json_object_set_new(o, "usual_s", json_real((double)s->usual_us / 1e6));
     if (s->free_bytes >= 0)
         (void)json_object_set_new(o, "free_bytes", json_integer(s->free_bytes));

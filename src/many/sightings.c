@@ -3,7 +3,6 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../core/civil.h"
 #include "many_state.h"
 
 enum { MOST = 5000 };
@@ -19,13 +18,6 @@ typedef struct telling {
 static json_t *id_of(const twi_ledger_sighting *s)
 {
     return json_sprintf("%s/%s/%" PRId64, s->station, s->series, s->number);
-}
-
-static void put_time(json_t *o, const char *key, int64_t time_us)
-{
-    char text[TWI_UTC_MAX];
-    if (time_us > 0)
-        (void)json_object_set_new(o, key, json_string(twi_utc(time_us, text)));
 }
 
 /* A capture is asked for below the name of its sighting. */
@@ -86,8 +78,8 @@ static json_t *describe(const twi_many *m, const twi_ledger_sighting *s, bool wh
     (void)json_object_set_new(o, "series", json_string(s->series));
     (void)json_object_set_new(o, "own_number", json_integer(s->number));
     (void)json_object_set_new(o, "camera", json_sprintf("%s/%s", s->station, s->camera));
-    put_time(o, "start", s->start_us);
-    put_time(o, "end", s->end_us > 0 ? s->end_us : s->start_us);
+    twi_put_time(o, "start", s->start_us);
+    twi_put_time(o, "end", s->end_us > 0 ? s->end_us : s->start_us);
     if (s->name[0])
         (void)json_object_set_new(o, "name", json_string(s->name));
     if (s->count > 0)
@@ -144,12 +136,6 @@ static bool split_camera(const char *text, char station[TWI_HEARD_NAME],
     return true;
 }
 
-static uint32_t ppm_of(const char *percent)
-{
-    const double n = percent ? strtod(percent, NULL) : 0;
-    return n > 0 && n <= 100 ? (uint32_t)(n * 1e4 + 0.5) : 0;
-}
-
 static const char *some(const char *text)
 {
     return text && text[0] ? text : NULL;
@@ -185,6 +171,8 @@ static bool find_stations(twi_many *m, const twi_asked *r, const char *of, char 
     if (of[0]) {
         const char *const one[] = {of};
         *list = twi_ledger_names(one, twi_scope_has(m, r, of) ? 1 : 0);
+        if (!*list)
+            twi_answer_error(500, "out of memory", out);
         return *list != NULL;
     }
     const known *k = twi_known_take(m, &err);
@@ -216,8 +204,7 @@ void twi_many_sightings(twi_page *p, const twi_asked *r, const char *rest,
                                       .camera = some(camera),
                                       .has_name = some(twi_query_of(p, r, "name")),
                                       .mark = some(twi_query_of(p, r, "mark")),
-                                      .least_peak_ppm =
-                                          ppm_of(twi_query_of(p, r, "larger")),
+                                      .least_peak_ppm = twi_share_of(p, r, "larger"),
                                       .from_us = twi_time_of(p, r, "from"),
                                       .until_us = twi_time_of(p, r, "until"),
                                       .newest = true,

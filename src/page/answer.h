@@ -53,6 +53,8 @@ const char *twi_query_of(twi_page *page, const twi_asked *r, const char *name);
 int64_t twi_us_of(int64_t ms);
 /** The same of the query. */
 int64_t twi_time_of(twi_page *p, const twi_asked *r, const char *name);
+/** A share in percent of the query. @return parts in a million, 0: there is none. */
+uint32_t twi_share_of(twi_page *p, const twi_asked *r, const char *name);
 /** The body as JSON (a json_t), the caller's. @return NULL: it is none. */
 void *twi_body_of(const twi_asked *r);
 

@@ -44,6 +44,13 @@ const char *twi_query_of(twi_page *p, const twi_asked *r, const char *name)
     return p->web->query(r->call, name);
 }
 
+uint32_t twi_share_of(twi_page *p, const twi_asked *r, const char *name)
+{
+    const char *text = twi_query_of(p, r, name);
+    const double percent = text ? strtod(text, NULL) : 0;
+    return percent > 0 && percent <= 100 ? (uint32_t)(percent * 1e4 + 0.5) : 0;
+}
+
 int64_t twi_us_of(int64_t ms)
 {
     return ms > 0 && ms < INT64_MAX / 1000 ? ms * 1000 : 0;

@@ -65,14 +65,6 @@ static bool add_brief(void *ctx, const tw_sighting_record *r)
     return true;
 }
 
-/* A share in percent of the query, as ppm. @return 0: there is none. */
-static uint32_t ppm_of(twi_page *p, const twi_asked *r, const char *key)
-{
-    const char *text = p->web->query(r->call, key);
-    const double percent = text ? strtod(text, NULL) : 0;
-    return percent > 0 && percent <= 100 ? (uint32_t)(percent * 1e4 + 0.5) : 0;
-}
-
 void twi_filter_of(twi_page *p, const twi_asked *r, tw_sighting_filter *out)
 {
     const char *camera = p->web->query(r->call, "camera"),
@@ -89,8 +81,8 @@ void twi_filter_of(twi_page *p, const twi_asked *r, tw_sighting_filter *out)
                                 .starred = starred && strcmp(starred, "1") == 0,
                                 .name = name && name[0] ? name : NULL,
                                 .mark = mark,
-                                .least_peak_ppm = ppm_of(p, r, "larger"),
-                                .most_peak_ppm = ppm_of(p, r, "smaller"),
+                                .least_peak_ppm = twi_share_of(p, r, "larger"),
+                                .most_peak_ppm = twi_share_of(p, r, "smaller"),
                                 .cameras = r->cameras,
                                 .most = n > 0 && n < MOST ? (uint32_t)n : MOST};
 }

@@ -131,47 +131,52 @@ static void put_sighting(const place *p, const char *station, int64_t number,
 
 /* ---- asking ----------------------------------------------------------------------- */
 
-/* The numbers of a list of sightings, with blanks between; static. */
-static const char *numbers(const place *p, const char *query, const char *more)
+/* What each of a list is, in words with blanks between; static. */
+static const char *words_of(const char *answer, const char *list,
+                            void (*word)(const json_t *one, char out[256]))
 {
     static char words[1024];
-    char path[256];
+    char its[256];
     size_t i = 0;
-    json_t *one = NULL;
-    (void)snprintf(path, sizeof path, "/api/sightings%s", query);
-    json_t *o = body_of(200, get(&p->at, path, more));
+    json_t *one = NULL, *o = body_of(200, answer);
     words[0] = '\0';
-    json_array_foreach(json_object_get(o, "sightings"), i, one)
+    json_array_foreach(json_object_get(o, list), i, one)
     {
         const size_t n = strlen(words);
-        (void)snprintf(words + n, sizeof words - n, "%s%s", n > 0 ? " " : "",
-                       json_string_value(json_is_array(one)
-                                             ? json_array_get(one, 0)
-                                             : json_object_get(one, "number")));
+        word(one, its);
+        (void)snprintf(words + n, sizeof words - n, "%s%s", n > 0 ? " " : "", its);
     }
     json_decref(o);
     return words;
 }
 
-/* "north:dead mere:nothing" of /api/stations; static. */
+static void word_number(const json_t *one, char out[256])
+{
+    const json_t *number =
+        json_is_array(one) ? json_array_get(one, 0) : json_object_get(one, "number");
+    (void)snprintf(out, 256, "%s", json_string_value(number));
+}
+
+static void word_visit(const json_t *one, char out[256])
+{
+    (void)snprintf(out, 256, "%s:%s", json_string_value(json_object_get(one, "station")),
+                   json_string_value(json_object_get(one, "wants")));
+}
+
+/* The numbers of a list of sightings. */
+static const char *numbers(const place *p, const char *query, const char *more)
+{
+    char path[256];
+    (void)snprintf(path, sizeof path, "/api/sightings%s", query);
+    return words_of(get(&p->at, path, more), "sightings", word_number);
+}
+
+/* "north:dead mere:nothing" of /api/stations. */
 static const char *visits(const place *p, const char *query, const char *more)
 {
-    static char words[1024];
     char path[256];
-    size_t i = 0;
-    json_t *one = NULL;
     (void)snprintf(path, sizeof path, "/api/stations%s", query);
-    json_t *o = body_of(200, get(&p->at, path, more));
-    words[0] = '\0';
-    json_array_foreach(json_object_get(o, "stations"), i, one)
-    {
-        const size_t n = strlen(words);
-        (void)snprintf(words + n, sizeof words - n, "%s%s:%s", n > 0 ? " " : "",
-                       json_string_value(json_object_get(one, "station")),
-                       json_string_value(json_object_get(one, "wants")));
-    }
-    json_decref(o);
-    return words;
+    return words_of(get(&p->at, path, more), "stations", word_visit);
 }
 
 /* ---- tests ------------------------------------------------------------------------ */
