@@ -61,6 +61,9 @@ static void test_who_looks_on_asks_again_and_none_asks_for_ever(void **state)
     assert_true(twi_looking_wants(l, "kerb"));
     now += S;
     assert_false(twi_looking_wants(l, "kerb"));
+    assert_int_equal(ask(l, "hub", "{\"look\":\"kerb\",\"for_s\":1e9}"), TW_OK);
+    now += TWI_LOOK_MOST_S * S;
+    assert_false(twi_looking_wants(l, "kerb"));
     twi_looking_free(l);
 }
 

@@ -468,6 +468,23 @@ static void test_a_ledger_that_is_away_is_told_and_found_again(void **state)
     end(p);
 }
 
+static void test_a_visit_tells_of_the_one_before(void **state)
+{
+    (void)state;
+    const int64_t before_s = 1700000000;
+    int64_t since_us = 0;
+    twi_ledger *l = NULL;
+    place *p = anew("");
+    assert_int_equal(twi_ledger_sqlite.open(p->ledger, &l, NULL), TW_OK);
+    assert_int_equal(twi_ledger_sqlite.visit(l, "", before_s * S, &since_us, NULL),
+                     TW_OK);
+    twi_ledger_sqlite.close(l);
+    json_t *o = body_of(200, post(&p->at, "/api/visit", OWN, "{}"));
+    assert_true(json_integer_value(json_object_get(o, "since")) == before_s * 1000);
+    json_decref(o);
+    end(p);
+}
+
 static void test_what_is_not_of_many_is_not_there(void **state)
 {
     (void)state;
@@ -515,6 +532,7 @@ int main(void)
         cmocka_unit_test(test_orders_go_where_they_are_meant),
         cmocka_unit_test(test_no_name_leads_out_of_its_stations_folder),
         cmocka_unit_test(test_a_ledger_that_is_away_is_told_and_found_again),
+        cmocka_unit_test(test_a_visit_tells_of_the_one_before),
         cmocka_unit_test(test_what_is_not_of_many_is_not_there),
         cmocka_unit_test(test_settings_that_cannot_be_are_told),
     };
