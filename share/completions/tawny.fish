@@ -181,6 +181,7 @@ complete -c tawny -n '__fish_seen_subcommand_from gather' -l named -r -d 'Only o
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l camtrap -r -d 'Export the sightings of all as one package of Camtrap DP 1.0, to this folder'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l media -r -d 'With --camtrap: where media are found; {station} and {file} stand for what they are of (default: {station}/{file})'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l access -d 'Print who may write and read which topics, for the broker'
+complete -c tawny -n '__fish_seen_subcommand_from gather' -l key -d 'Print the key by which stations know the settings that this gatherer sends; it is made if it is not there'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -s s -l settings -r -d 'Settings file (else ./station.ini, then the users, then the systems)'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l set -r -d 'Set a value over the files; may be repeated'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l json -d 'One JSON object a line'

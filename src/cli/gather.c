@@ -13,6 +13,7 @@
 #include "../net/topic.h"
 #include "../settings/sections.h"
 #include "camtrap_all.h"
+#include "gather_key.h"
 #include "output.h"
 
 static const char ABOUT[] =
@@ -36,6 +37,7 @@ static const char EXAMPLE[] =
     "  tawny gather --sightings --last 12h what they saw\n"
     "  tawny gather --camtrap survey --named 'Bufo bufo' --last 30d\n"
     "  tawny gather --access > /etc/mosquitto/access\n"
+    "  tawny gather --key                  what stations need to take settings from it\n"
     "  tawny gather --set gather.gather=mqtt://localhost --set gather.ledger=all.db";
 
 #define PLACE_OF_MEDIA "{station}/{file}"
@@ -43,7 +45,7 @@ static const char EXAMPLE[] =
 /* What was asked for. */
 typedef struct plan {
     cli_common common;
-    gboolean stations, sightings, access;
+    gboolean stations, sightings, access, key;
     char *last, *station, *named, *camtrap, *media;
     tw_settings *settings;
     twi_gather_settings gather;
@@ -124,15 +126,21 @@ static bool say(void *ctx, const char *station, const char *what, const char *te
     return twi_to_tell_put(p->words, station, what, text);
 }
 
+/* What nobody else is to know. */
+typedef struct secrets {
+    char broker[SECRET_BYTES], settings[SECRET_BYTES];
+} secrets;
+
 /* Without a page it gathers all the same: another may have its port. */
-static tw_status begin_page(plan *p, const char *secret, tw_error *err)
+static tw_status begin_page(plan *p, const secrets *s, tw_error *err)
 {
     tw_error why = {0};
     const twi_many_spec spec = {.settings = p->settings,
                                 .clock = p->clock,
                                 .say = say,
                                 .broker = &p->broker,
-                                .secret = secret,
+                                .secret = s->broker,
+                                .settable = s->settings[0] != '\0',
                                 .session = p->gather.session,
                                 .report = say_line,
                                 .ctx = p};
@@ -146,10 +154,11 @@ static tw_status begin_page(plan *p, const char *secret, tw_error *err)
     return TW_OK;
 }
 
-static tw_status gather_until_ended(plan *p, const char *secret, tw_error *err)
+static tw_status gather_until_ended(plan *p, const secrets *s, tw_error *err)
 {
     const twi_gathering gathering = {.broker = &p->broker,
-                                     .secret = secret,
+                                     .secret = s->broker,
+                                     .settings_secret = s->settings,
                                      .session = p->gather.session,
                                      .ledger = p->gather.ledger,
                                      .clock = p->clock,
@@ -166,18 +175,20 @@ static tw_status gather_until_ended(plan *p, const char *secret, tw_error *err)
 
 static int take_in(plan *p)
 {
-    char secret[SECRET_BYTES] = "";
+    secrets s = {.broker = ""};
     tw_error err = {0};
     tw_status st =
-        p->gather.secret_file[0] ? twi_secret_read(&p->broker, secret, &err) : TW_OK;
+        p->gather.secret_file[0] ? twi_secret_read(&p->broker, s.broker, &err) : TW_OK;
+    if (st == TW_OK)
+        st = gather_key_read(&p->gather, s.settings, &err);
     if (st == TW_OK)
         st = begin_alarms(p, &err);
     if (st == TW_OK)
-        st = begin_page(p, secret, &err);
+        st = begin_page(p, &s, &err);
     if (st == TW_OK)
-        st = gather_until_ended(p, secret, &err);
+        st = gather_until_ended(p, &s, &err);
     twi_many_free(p->many);
-    explicit_bzero(secret, sizeof secret);
+    explicit_bzero(&s, sizeof s);
     twi_to_tell_free(p->words);
     twi_gather_alarms_free(p->alarms);
     return st == TW_OK ? CLI_DONE : cli_say(cli_exit(st), "%s", err.text);
@@ -374,7 +385,7 @@ static int read_settings(plan *p)
         return cli_say(CLI_USAGE,
                        "ledger: a password does not belong there: write it into "
                        "~/.pgpass, which nobody else may read");
-    const gboolean needs_broker = !p->stations && !p->sightings && !p->camtrap;
+    const gboolean needs_broker = !p->stations && !p->sightings && !p->camtrap && !p->key;
     if (needs_broker && !g_str_has_prefix(p->gather.url, "mqtt://") &&
         !g_str_has_prefix(p->gather.url, "mqtts://"))
         return cli_say(CLI_USAGE, "where do stations tell it? write gather = "
@@ -405,19 +416,27 @@ int cli_gather(int argc, char **argv)
          "TEXT"},
         {"access", 0, 0, G_OPTION_ARG_NONE, &p.access,
          "Print who may write and read which topics, for the broker", NULL},
+        {"key", 0, 0, G_OPTION_ARG_NONE, &p.key,
+         "Print the key by which stations know the settings that this gatherer sends; it "
+         "is made if it is not there",
+         NULL},
         {0}};
     int code = cli_parse(&argc, &argv, "", ABOUT, EXAMPLE, own, &p.common);
     if (code == CLI_DONE && argc > 1)
         code = cli_say(CLI_USAGE, "tawny gather takes no arguments: %s", argv[1]);
-    if (code == CLI_DONE && p.stations + p.sightings + p.access + (p.camtrap != NULL) > 1)
-        code = cli_say(CLI_USAGE,
-                       "one at a time: --stations, --sightings, --camtrap or --access");
+    if (code == CLI_DONE &&
+        p.stations + p.sightings + p.access + p.key + (p.camtrap != NULL) > 1)
+        code = cli_say(
+            CLI_USAGE,
+            "one at a time: --stations, --sightings, --camtrap, --access or --key");
     if (code == CLI_DONE && p.media && !(p.camtrap && strstr(p.media, "{file}")))
         code = cli_say(CLI_USAGE, "--media is a text with {file} in it, for --camtrap");
     if (code == CLI_DONE)
         code = read_settings(&p);
     if (code == CLI_DONE && p.access)
         show_access(&p);
+    else if (code == CLI_DONE && p.key)
+        code = gather_key_show(&p.gather);
     else if (code == CLI_DONE)
         code = p.stations || p.sightings || p.camtrap ? show(&p) : take_in(&p);
     tw_settings_free(p.settings);

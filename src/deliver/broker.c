@@ -20,7 +20,8 @@ enum {
     REFRESH_US = 60000000, /* a state is told again after, with new figures */
     SECOND_US = 1000000,
     ORDER_MOST_S = 366 * 86400, /* that an order may hold */
-    RETOLD_MAX = 10             /* in each step: what happens now is not to wait */
+    RETOLD_MAX = 10,            /* in each step: what happens now is not to wait */
+    ANSWERS_MAX = 16            /* that wait to be told */
 };
 
 /* A state is refreshed thrice before it is too old: whoever finds an older one knows that
@@ -42,6 +43,10 @@ typedef struct broker_view {
     int64_t station_us;
     char asks[TOPIC_BYTES], series[TWI_SERIES_BYTES];
     twi_retelling again;
+    twi_draft_word answers[ANSWERS_MAX];
+    size_t answer_count;
+    unsigned plain_times; /* of the settings that were told last */
+    char digest[TWI_DIGEST_TEXT];
 } broker_view;
 
 static int64_t now_of(const destination *d)
@@ -86,12 +91,31 @@ static bool hear_look(destination *d, const void *payload, size_t bytes)
     return st != TW_ENOTSUP || twi_looking_is(payload, bytes);
 }
 
+/* {"settings": true} */
+static bool is_curious(const void *payload, size_t bytes)
+{
+    json_t *o = bytes < 256 ? json_loadb(payload, bytes, 0, NULL) : NULL;
+    const bool is = json_is_true(json_object_get(o, "settings"));
+    json_decref(o);
+    return is;
+}
+
+/* @return whether it was a question for the settings, which are told again. */
+static bool hear_curious(destination *d, const void *payload, size_t bytes)
+{
+    if (!is_curious(payload, bytes))
+        return false;
+    d->view->plain_times = 0;
+    d->view->digest[0] = '\0';
+    return true;
+}
+
 /* What was told once is told again to who asks: nothing else comes of it, so that needs
  * no leave to give orders. */
 static void hear_ask(destination *d, const void *payload, size_t bytes)
 {
     broker_view *v = d->view;
-    if (hear_look(d, payload, bytes))
+    if (hear_look(d, payload, bytes) || hear_curious(d, payload, bytes))
         return;
     if (twi_retell_take(&v->again, v->series, payload, bytes) == TW_ESYNTAX)
         twi_deliver_tell(d, TW_EINVAL,
@@ -99,25 +123,68 @@ static void hear_ask(destination *d, const void *payload, size_t bytes)
                          "{\"series\": SERIES, \"numbers\": [[1, 9]]}");
 }
 
+/* One for which there is no room is asked for again. */
+static void answer(broker_view *v, const twi_draft_word *word)
+{
+    if (word->id > 0 && v->answer_count < ANSWERS_MAX)
+        v->answers[v->answer_count++] = *word;
+}
+
 /* What is said of a sighting is kept, and its record told again, to all who listen.
  * @return whether it was something of that kind. */
 static bool hear_said(destination *d, const void *payload, size_t bytes)
 {
     broker_view *v = d->view;
-    uint32_t number = 0;
+    twi_said said = {0};
     tw_error err = {0};
     const tw_clock *clock = &d->of->clock;
-    const tw_status st = twi_said_take(d->catalogue, v->series, payload, bytes,
-                                       clock->ops->wall_us(clock->ctx), &number, &err);
+    const tw_status st =
+        twi_said_take(d->set.orders ? d->catalogue : NULL, v->series, payload, bytes,
+                      clock->ops->wall_us(clock->ctx), &said, &err);
+    const char *why = !d->set.orders    ? "orders = no"
+                      : err.text[0]     ? err.text
+                      : st == TW_ENOENT ? "there is no such sighting"
+                                        : "not understood";
+    twi_draft_word word = {.id = said.id, .taken = st == TW_OK};
+    if (st == TW_ENOTSUP)
+        return false;
     if (st == TW_OK) {
-        twi_retell_add(&v->again, number);
-        twi_deliver_tell(d, TW_OK, "something was said of sighting %u", (unsigned)number);
-    } else if (st != TW_ENOTSUP)
+        twi_retell_add(&v->again, said.number);
+        twi_deliver_tell(d, TW_OK, "something was said of sighting %u",
+                         (unsigned)said.number);
+    } else {
+        (void)snprintf(word.text, sizeof word.text, "%s", why);
         twi_deliver_tell(d, TW_EINVAL, "what was said of a sighting was not taken: %s",
-                         err.text[0]       ? err.text
-                         : st == TW_ENOENT ? "there is no such sighting"
-                                           : "not understood");
-    return st != TW_ENOTSUP;
+                         why);
+    }
+    answer(v, &word);
+    return true;
+}
+
+/* @return whether it was settings. */
+static bool hear_settings(destination *d, const void *payload, size_t bytes)
+{
+    static const twi_afar NO_WAY;
+    twi_draft_word word;
+    tw_error err = {0};
+    (void)pthread_mutex_lock(&d->of->lock);
+    const twi_afar *afar = d->of->afar ? d->of->afar : &NO_WAY;
+    (void)pthread_mutex_unlock(&d->of->lock);
+    const twi_afar_way way = {d->brokers, d->set.settings_from, d->of->station,
+                              d->catalogue};
+    const tw_status st = twi_afar_take(afar, &way, payload, bytes, &word, &err);
+    if (st == TW_ENOTSUP)
+        return false;
+    if (st == TW_OK && word.taken)
+        twi_deliver_tell(d, TW_OK, "settings came from afar: %s", word.text);
+    else
+        twi_deliver_tell(d, TW_EINVAL, "settings from afar were not taken: %s",
+                         st == TW_OK   ? word.text
+                         : err.text[0] ? err.text
+                                       : "not understood");
+    if (st == TW_OK)
+        answer(d->view, &word);
+    return true;
 }
 
 static void hear(void *ctx, const char *name, const void *payload, size_t bytes)
@@ -129,8 +196,12 @@ static void hear(void *ctx, const char *name, const void *payload, size_t bytes)
         hear_ask(d, payload, bytes);
         return;
     }
-    if (d->view && hear_said(d, payload, bytes))
+    if (d->view && (hear_settings(d, payload, bytes) || hear_said(d, payload, bytes)))
         return;
+    if (!d->set.orders) {
+        twi_deliver_tell(d, TW_EINVAL, "an order was not taken: orders = no");
+        return;
+    }
     (void)snprintf(who, sizeof who, "the broker %s", d->set.name);
     (void)pthread_mutex_lock(&d->of->station_lock);
     const tw_status st =
@@ -182,17 +253,18 @@ static bool make_broker(destination *d, twi_sending *out)
     }
     if (!twi_deliver_secret(d, secret, out))
         return false;
-    const twi_broker_spec spec = {.to = &d->set,
-                                  .secret = secret,
-                                  .client = d->view->client,
-                                  .will_topic = d->view->will_topic,
-                                  .will = d->view->will,
-                                  .orders = d->set.orders ? d->view->orders : NULL,
-                                  .asks = d->view->series[0] ? d->view->asks : NULL,
-                                  .stop = &d->of->stop,
-                                  .heard = hear,
-                                  .on_line = d->on_line ? hear_talk : NULL,
-                                  .ctx = d};
+    const twi_broker_spec spec = {
+        .to = &d->set,
+        .secret = secret,
+        .client = d->view->client,
+        .will_topic = d->view->will_topic,
+        .will = d->view->will,
+        .orders = d->set.orders || d->set.settings_from[0] ? d->view->orders : NULL,
+        .asks = d->view->series[0] ? d->view->asks : NULL,
+        .stop = &d->of->stop,
+        .heard = hear,
+        .on_line = d->on_line ? hear_talk : NULL,
+        .ctx = d};
     const tw_status st = d->brokers->broker_new(&spec, &d->broker, &err);
     explicit_bzero(secret, sizeof secret);
     if (st != TW_OK)
@@ -317,6 +389,63 @@ static bool tell_again(destination *d, twi_sending *out)
     return good;
 }
 
+static void put_time(const destination *d, json_t *o, const char *key, int64_t in_us)
+{
+    char time[TWI_UTC_MAX];
+    const tw_clock *clock = &d->of->clock;
+    (void)json_object_set_new(
+        o, key, json_string(twi_utc(clock->ops->wall_us(clock->ctx) + in_us, time)));
+}
+
+/* ---- answers, and the settings ---------------------------------------------------- */
+
+static bool tell_answers(destination *d, twi_sending *out)
+{
+    broker_view *v = d->view;
+    bool good = true;
+    while (good && v->answer_count > 0) {
+        json_t *o = twi_json_answer(d->of->station, &v->answers[0]);
+        put_time(d, o, "time", 0);
+        good = publish(d, NULL, "answer", o, false, out);
+        if (good)
+            memmove(v->answers, v->answers + 1, --v->answer_count * sizeof *v->answers);
+    }
+    return good;
+}
+
+/* @return a copy of the settings, if they are others than were told; else NULL. */
+static char *new_settings(destination *d)
+{
+    char *copy = NULL;
+    (void)pthread_mutex_lock(&d->of->lock);
+    if (d->of->plain && d->view->plain_times != d->of->plain_times)
+        copy = strdup(d->of->plain);
+    if (copy)
+        d->view->plain_times = d->of->plain_times;
+    (void)pthread_mutex_unlock(&d->of->lock);
+    return copy;
+}
+
+/* They are retained there, for who comes later. */
+static bool tell_settings(destination *d, twi_sending *out)
+{
+    char digest[TWI_DIGEST_TEXT];
+    char *text = new_settings(d);
+    if (!text)
+        return true;
+    d->brokers->digest(text, digest);
+    bool good = true;
+    if (strcmp(digest, d->view->digest) != 0) {
+        (void)snprintf(d->view->digest, sizeof d->view->digest, "%s", digest);
+        d->view->station_us = 0; /* its state names them */
+        if (d->set.settings_from[0])
+            good = publish(d, NULL, "settings",
+                           twi_json_settings(d->of->station, digest, text), true, out);
+    }
+    free(text);
+    return good;
+}
+
 /* ---- live pictures ---------------------------------------------------------------- */
 
 /* As long as the budget has room for what is not pressing. */
@@ -337,14 +466,6 @@ static void show_pictures(destination *d)
 }
 
 /* ---- states ---------------------------------------------------------------------- */
-
-static void put_time(const destination *d, json_t *o, const char *key, int64_t in_us)
-{
-    char time[TWI_UTC_MAX];
-    const tw_clock *clock = &d->of->clock;
-    (void)json_object_set_new(
-        o, key, json_string(twi_utc(clock->ops->wall_us(clock->ctx) + in_us, time)));
-}
 
 static json_t *describe_camera(const destination *d, const tw_camera_status *c)
 {
@@ -387,6 +508,10 @@ static json_t *describe_station(const destination *d, const char *state)
     put_sensors(d, o);
     put_time(d, o, "time", 0);
     put_numbers(d, o);
+    if (d->view->digest[0])
+        (void)json_object_set_new(o, "settings", json_string(d->view->digest));
+    if (d->set.settings_from[0])
+        (void)json_object_set_new(o, "changeable", json_true());
     return o;
 }
 
@@ -432,6 +557,8 @@ static bool tell_states(destination *d, twi_sending *out)
     if (times != v->times) { /* it may be another broker: all of it again */
         v->times = times;
         v->station_us = v->polled_us = 0;
+        v->plain_times = 0;
+        v->digest[0] = '\0';
         memset(v->camera, 0, sizeof v->camera);
     }
     if (v->polled_us != 0 && now_us - v->polled_us < POLL_US)
@@ -487,6 +614,12 @@ static void failed(destination *d, const twi_sending *out)
     twi_deliver_later(d, out);
 }
 
+static bool tell_all(destination *d, twi_sending *out)
+{
+    return tell_states(d, out) && tell_settings(d, out) && tell_news(d, out) &&
+           tell_again(d, out) && tell_answers(d, out);
+}
+
 static void idle(destination *d, int64_t wait_us)
 {
     twi_sending out;
@@ -500,8 +633,7 @@ static void idle(destination *d, int64_t wait_us)
             nap(d, STEP_MS * 1000);
             continue;
         }
-        if (!ready(d, &out) || !tell_states(d, &out) || !tell_news(d, &out) ||
-            !tell_again(d, &out)) {
+        if (!ready(d, &out) || !tell_all(d, &out)) {
             failed(d, &out);
             continue;
         }

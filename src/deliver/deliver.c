@@ -190,6 +190,7 @@ void twi_deliver_free(twi_deliver *o)
     free(o->store);
     free(o->accounts);
     free(o->page_url);
+    free(o->plain);
     free(o->station);
     tw_settings_free(o->settings);
     free(o);
@@ -233,6 +234,27 @@ void twi_deliver_look(twi_deliver *o, twi_looking *look)
         return;
     (void)pthread_mutex_lock(&o->lock);
     o->look = look;
+    (void)pthread_mutex_unlock(&o->lock);
+}
+
+void twi_deliver_afar(twi_deliver *o, const twi_afar *afar)
+{
+    if (!o)
+        return;
+    (void)pthread_mutex_lock(&o->lock);
+    o->afar = afar;
+    (void)pthread_mutex_unlock(&o->lock);
+}
+
+void twi_deliver_settings(twi_deliver *o, const tw_settings *settings)
+{
+    char *text = o && settings ? twi_afar_text(settings) : NULL;
+    if (!o)
+        return;
+    (void)pthread_mutex_lock(&o->lock);
+    free(o->plain);
+    o->plain = text;
+    o->plain_times++;
     (void)pthread_mutex_unlock(&o->lock);
 }
 

@@ -5,6 +5,7 @@
 #define TWI_DELIVER_H
 
 #include "../core/reply.h"
+#include "afar.h"
 #include "look.h"
 #include "../station/outbox.h"
 #include "tawny/error.h"
@@ -38,6 +39,14 @@ tw_status twi_deliver_new(const tw_settings *settings, const char *store, tw_clo
 /** Where brokers whose destination says live = yes get live pictures; it outlives the
  * deliverer. NULL is fine for both. */
 void twi_deliver_look(twi_deliver *deliver, twi_looking *look);
+
+/** How settings from afar reach the station; it outlives the deliverer. NULL is fine for
+ * both. */
+void twi_deliver_afar(twi_deliver *deliver, const twi_afar *afar);
+
+/** The settings that hold, which brokers with a key are told when they are others than
+ * before. NULL is fine. */
+void twi_deliver_settings(twi_deliver *deliver, const tw_settings *settings);
 
 /** Something happened: look whether something is to be sent. Does not block. Any thread;
  * NULL is fine. */

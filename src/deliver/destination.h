@@ -93,8 +93,11 @@ struct twi_deliver {
     atomic_bool stop;   /* they end at once */
     pthread_mutex_t lock;
     pthread_cond_t came;
-    unsigned wakes;    /* under the lock */
-    twi_looking *look; /* likewise; NULL: there are no live pictures */
+    unsigned wakes;       /* under the lock */
+    twi_looking *look;    /* likewise; NULL: there are no live pictures */
+    const twi_afar *afar; /* likewise; NULL: no settings come from afar */
+    char *plain;          /* likewise; the settings that hold, as others may see them */
+    unsigned plain_times; /* likewise; that they were others */
     /* Held while the station is spoken to, which tells events meanwhile: never taken
      * where one is told, nor under the other lock. */
     pthread_mutex_t station_lock;

@@ -41,7 +41,7 @@ static tw_status say(tw_catalogue *c, int64_t id, const json_t *o, int64_t now_u
 }
 
 tw_status twi_said_take(tw_catalogue *c, const char *series, const void *text,
-                        size_t bytes, int64_t now_us, uint32_t *number, tw_error *err)
+                        size_t bytes, int64_t now_us, twi_said *said, tw_error *err)
 {
     json_t *o =
         bytes <= BYTES_MAX ? json_loadb(text, bytes, JSON_REJECT_DUPLICATES, NULL) : NULL;
@@ -55,8 +55,10 @@ tw_status twi_said_take(tw_catalogue *c, const char *series, const void *text,
         st = TW_ENOENT;
     if (st == TW_OK)
         st = say(c, id, o, now_us, err);
-    if (st == TW_OK)
-        *number = (uint32_t)id;
+    *said = (twi_said){
+        .number = st == TW_OK ? (uint32_t)id : 0,
+        .id = json_integer_value(json_object_get(o, "id")),
+    };
     json_decref(o);
     return st;
 }

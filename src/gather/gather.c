@@ -7,6 +7,7 @@
 #include <string.h>
 
 #include "../net/topic.h"
+#include "signed.h"
 
 enum {
     TOPIC_BYTES = 512,
@@ -17,7 +18,8 @@ enum {
 
 #define S INT64_C(1000000)
 #define AGAIN_US (20 * S) /* a station is asked at most so often, in vain less */
-#define LOOK_US (5 * S)   /* for gaps, and for who is silent */
+#define UNANSWERED_US (30 * S)
+#define LOOK_US (5 * S) /* for gaps, and for who is silent */
 
 /* A gatherer at work. */
 typedef struct gatherer {
@@ -30,6 +32,7 @@ typedef struct gatherer {
     twi_heard *batch;
     size_t count;
     int64_t looked_us;
+    bool due; /* something is to be told at once */
     uint64_t misunderstood;
     enum { NOTHING, BROKER, LEDGER } failing; /* and that was told */
     int64_t later_us;
@@ -196,10 +199,59 @@ static void tell_words(gatherer *g)
     for (int i = 0; g->of->words && i < TOLD_AT_ONCE; i++) {
         if (!(w = twi_to_tell_take(g->of->words)))
             return;
-        if (twi_heard_topic(g->root, w->station, w->what, topic, sizeof topic))
+        if (strcmp(w->what, TWI_TO_TELL_DUE) == 0)
+            g->due = true;
+        else if (twi_heard_topic(g->root, w->station, w->what, topic, sizeof topic))
             g->brokers->listener_publish(g->listener, topic, w->text);
         free(w);
     }
+}
+
+/* That signs settings; "": none. */
+static const char *secret_of(const gatherer *g)
+{
+    return g->of->settings_secret ? g->of->settings_secret : "";
+}
+
+/* What waits in the ledger until it is answered. */
+static void tell_due(gatherer *g)
+{
+    twi_due due[TWI_WORDS_DUE];
+    char topic[TOPIC_BYTES];
+    size_t found = 0;
+    tw_error err = {0};
+    g->due = false;
+    if (twi_words_due(g->kind, g->ledger, secret_of(g)[0] != '\0', wall_of(g),
+                      UNANSWERED_US, due, &found, &err) != TW_OK) {
+        fail(g, LEDGER, TW_EAGAIN, err.text);
+        return;
+    }
+    for (size_t i = 0; i < found; i++) {
+        char *text = twi_signed_order(g->brokers, secret_of(g), &due[i]);
+        if (text &&
+            twi_heard_topic(g->root, due[i].station, "order", topic, sizeof topic))
+            g->brokers->listener_publish(g->listener, topic, text);
+        free(text);
+    }
+    twi_due_clear(due, found);
+    g->due = found == TWI_WORDS_DUE; /* there may be more */
+}
+
+static void ask_settings(void *ctx, const char *station)
+{
+    const gatherer *g = ctx;
+    char topic[TOPIC_BYTES];
+    if (twi_heard_topic(g->root, station, "ask", topic, sizeof topic))
+        g->brokers->listener_publish(g->listener, topic, "{\"settings\":true}");
+}
+
+/* Of stations that told that theirs are others than are known here. */
+static void ask_for_settings(gatherer *g)
+{
+    tw_error err = {0};
+    if (twi_words_unknown(g->kind, g->ledger, wall_of(g), AGAIN_US, ask_settings, g,
+                          &err) != TW_OK)
+        fail(g, LEDGER, TW_EAGAIN, err.text);
 }
 
 /* ---- silence --------------------------------------------------------------------- */
@@ -254,6 +306,8 @@ static void look(gatherer *g)
         return;
     g->looked_us = now_us;
     ask(g);
+    ask_for_settings(g);
+    tell_due(g);
     notice_silence(g);
 }
 
@@ -292,14 +346,17 @@ static void go_round(gatherer *g)
         keep(g);
     else /* of what was nothing to keep nothing waits */
         (void)g->brokers->listener_acknowledge(g->listener);
+    if (g->due && g->later_us <= now_of(g))
+        tell_due(g);
     if (g->later_us <= now_of(g))
         look(g);
 }
 
 static void listen_spec(gatherer *g, twi_listener_spec *out)
 {
-    static const char *const below[] = {"+/state", "+/+/state", "+/+/sighting",
-                                        "+/gone",  "+/alarm",   "+/+/alarm"};
+    static const char *const below[] = {"+/state",    "+/+/state", "+/+/sighting",
+                                        "+/gone",     "+/alarm",   "+/+/alarm",
+                                        "+/settings", "+/answer"};
     *out = (twi_listener_spec){.to = g->of->broker,
                                .secret = g->of->secret,
                                .group = "tawny",

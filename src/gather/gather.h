@@ -14,8 +14,9 @@
 typedef struct twi_gathering {
     const twi_destination_settings *broker; /* its url ends in the topic */
     const char *secret;                     /* "": none */
-    const char *session; /* name of this gatherer's; another for each that runs */
-    const char *ledger;  /* a place, see twi_ledger_find */
+    const char *settings_secret; /* that signs settings; "", NULL: none are sent */
+    const char *session;         /* name of this gatherer's; another for each that runs */
+    const char *ledger;          /* a place, see twi_ledger_find */
     tw_clock clock;
     twi_to_tell *words; /* that stations are told; NULL: none. Outlives it */
     const atomic_bool *stop;

@@ -129,12 +129,7 @@ static bool is_of(const json_t *o, const char *type)
 static bool is_name_of(const json_t *o, const char *key, const char *part)
 {
     const char *text = json_string_value(json_object_get(o, key));
-    if (!text)
-        return true;
-    for (; *text && *part; text++, part++)
-        if (*part != twi_topic_letter(*text))
-            return false;
-    return *text == *part;
+    return !text || twi_topic_is(part, text);
 }
 
 /* ---- kinds ----------------------------------------------------------------------- */
@@ -144,6 +139,8 @@ static tw_status take_station(const json_t *o, twi_heard *out)
     out->kind = TWI_HEARD_STATION;
     (void)take_series(o, out);
     out->number = take_integer(o, "last_number", -1);
+    if (json_is_true(json_object_get(o, "changeable")))
+        (void)take_text(o, "settings", out->name, sizeof out->name);
     return take_text(o, "state", out->state, sizeof out->state) ? TW_OK : TW_ESYNTAX;
 }
 
@@ -189,6 +186,26 @@ static tw_status take_alarm(const json_t *o, twi_heard *out)
     return TW_OK;
 }
 
+static tw_status take_settings(const json_t *o, twi_heard *out)
+{
+    out->kind = TWI_HEARD_SETTINGS;
+    return json_is_string(json_object_get(o, "text")) &&
+                   take_text(o, "settings", out->name, sizeof out->name) && out->name[0]
+               ? TW_OK
+               : TW_ESYNTAX;
+}
+
+static tw_status take_answer(const json_t *o, twi_heard *out)
+{
+    const json_t *id = json_object_get(o, "id"), *taken = json_object_get(o, "taken");
+    out->kind = TWI_HEARD_ANSWER;
+    out->number = json_integer_value(id);
+    (void)snprintf(out->state, sizeof out->state, "%s",
+                   json_is_true(taken) ? "taken" : "refused");
+    return json_is_integer(id) && out->number > 0 && json_is_boolean(taken) ? TW_OK
+                                                                            : TW_ESYNTAX;
+}
+
 static tw_status take(const json_t *o, const char *word, twi_heard *out)
 {
     const bool of_camera = out->camera[0] != '\0';
@@ -200,6 +217,10 @@ static tw_status take(const json_t *o, const char *word, twi_heard *out)
         return take_gone(o, out);
     if (strcmp(word, "alarm") == 0)
         return take_alarm(o, out);
+    if (strcmp(word, "settings") == 0 && !of_camera)
+        return take_settings(o, out);
+    if (strcmp(word, "answer") == 0 && !of_camera)
+        return take_answer(o, out);
     return TW_ENOENT;
 }
 

@@ -20,7 +20,9 @@ typedef enum twi_heard_kind {
     TWI_HEARD_CAMERA,   /* a camera's state */
     TWI_HEARD_SIGHTING, /* its record, once it is over */
     TWI_HEARD_GONE,     /* a number that is no more */
-    TWI_HEARD_ALARM
+    TWI_HEARD_ALARM,
+    TWI_HEARD_SETTINGS, /* of the station */
+    TWI_HEARD_ANSWER    /* to a word, see words.h */
 } twi_heard_kind;
 
 /* Of what is gone nothing but its number is known; a record that comes late replaces
@@ -33,14 +35,16 @@ typedef struct twi_heard {
     char station[TWI_HEARD_NAME], camera[TWI_HEARD_NAME]; /* camera "": the station */
     char series[TWI_HEARD_SERIES];                        /* "": not said */
     int64_t number;  /* of a sighting; of a station's state: up to here all are over;
-                        -1: not said */
+                        of a word that is answered; -1: not said */
     twi_phase phase; /* of a sighting */
     int64_t start_us, end_us; /* of a sighting, wall clock; 0: not known */
     int64_t time_us;          /* when it was told, by the station's clock; 0: not said */
     uint32_t peak_ppm;
-    int64_t count; /* of the animals that were named; 0: not said */
-    char name[TWI_HEARD_NAME], mark[16], state[32];
-    char *text; /* the message as JSON; the struct's */
+    int64_t count;             /* of the animals that were named; 0: not said */
+    char name[TWI_HEARD_NAME]; /* of the animals; what stands for the settings that a
+                                  station has, "" where they cannot be changed */
+    char mark[16], state[32];  /* of an answer "taken" or "refused" */
+    char *text;                /* the message as JSON; the struct's */
 } twi_heard;
 
 /**

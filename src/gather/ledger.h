@@ -11,7 +11,8 @@
 #include "heard.h"
 
 enum {
-    TWI_LEDGER_ABI = 3,
+    TWI_LEDGER_ABI = 4,
+    TWI_LEDGER_COLUMNS = 12, /* of a row */
     TWI_LEDGER_BATCH = 2000, /* messages that are put at once */
     TWI_LEDGER_GAPS = 64,    /* ranges that are found at once */
     TWI_LEDGER_VAIN = 10     /* 20 s become six hours */
@@ -67,6 +68,9 @@ typedef void (*twi_ledger_station_fn)(void *ctx, const twi_ledger_station *stati
 typedef void (*twi_ledger_camera_fn)(void *ctx, const twi_ledger_camera *camera);
 typedef void (*twi_ledger_sighting_fn)(void *ctx, const twi_ledger_sighting *sighting);
 
+/** @param row  A text for each column, "" for none; until it returns. */
+typedef void (*twi_ledger_row_fn)(void *ctx, const char *const *row);
+
 typedef struct twi_ledger_kind {
     int abi; /* TWI_LEDGER_ABI */
     /** Open, and make or bring up to date what is in it.
@@ -99,6 +103,12 @@ typedef struct twi_ledger_kind {
      * while before this; 0: never. */
     tw_status (*visit)(twi_ledger *ledger, const char *who, int64_t now_us,
                        int64_t *since_us, tw_error *err);
+    /** Ask, or change, something else, see words.h.
+     * @param sql     As of twi_question_words, by ourselves alone.
+     * @param values  Texts. @param take  NULL: there are no rows.
+     * @return TW_OK; TW_EINVAL: a value cannot be kept; as put. */
+    tw_status (*ask)(twi_ledger *ledger, const char *sql, const char *const *values,
+                     int count, twi_ledger_row_fn take, void *ctx, tw_error *err);
     /** Mark a station as silent. @param first  Set to whether nobody else had. */
     tw_status (*silence)(twi_ledger *ledger, const char *station, bool *first,
                          tw_error *err);

@@ -7,7 +7,7 @@
 #include "ledger.h"
 #include "question.h"
 
-enum { WAIT_MS = 10000, VERSION = 2, PUTS = 6, SHOWN = 160 };
+enum { WAIT_MS = 10000, VERSION = 3, PUTS = 8, SHOWN = 160 };
 
 static const char SCHEMA[] =
     "CREATE TABLE station(id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE,"
@@ -39,9 +39,32 @@ static const char SECOND[] =
     " last_us INTEGER NOT NULL) STRICT, WITHOUT ROWID;"
     "CREATE INDEX sighting_by_series ON sighting(series, start_us);";
 
+/* What stations told of their settings, and words that wait for them. */
+static const char THIRD[] =
+    "ALTER TABLE station ADD COLUMN settings_now TEXT NOT NULL DEFAULT '';"
+    "ALTER TABLE station ADD COLUMN settings_of TEXT NOT NULL DEFAULT '';"
+    "ALTER TABLE station ADD COLUMN settings TEXT NOT NULL DEFAULT '';"
+    "ALTER TABLE station ADD COLUMN settings_asked_us INTEGER NOT NULL DEFAULT 0;"
+    "CREATE TABLE word(id INTEGER PRIMARY KEY, station INTEGER NOT NULL"
+    " REFERENCES station(id), what TEXT NOT NULL, who TEXT NOT NULL, text TEXT NOT NULL,"
+    " made_us INTEGER NOT NULL, told_us INTEGER NOT NULL DEFAULT 0,"
+    " state TEXT NOT NULL DEFAULT 'waits', answered_us INTEGER NOT NULL DEFAULT 0,"
+    " answer TEXT NOT NULL DEFAULT '') STRICT;"
+    "CREATE INDEX word_by_station ON word(station, id);"
+    "CREATE INDEX word_waiting ON word(id) WHERE state = 'waits';";
+
 /* What is put, in the order of PUT_*; each says nothing that is there already. Of a
  * sighting the last word counts, but that it is gone is none. */
-enum { PUT_STATION, PUT_SERIES, PUT_STATE, PUT_CAMERA, PUT_SIGHTING, PUT_ALARM };
+enum {
+    PUT_STATION,
+    PUT_SERIES,
+    PUT_STATE,
+    PUT_CAMERA,
+    PUT_SIGHTING,
+    PUT_ALARM,
+    PUT_SETTINGS,
+    PUT_ANSWER
+};
 static const char *const PUT[PUTS] = {
     "INSERT INTO station(name) VALUES (?1) ON CONFLICT DO NOTHING",
     "INSERT INTO series(station, word, last_number) SELECT id, ?2, max(?3, 0) FROM "
@@ -49,7 +72,9 @@ static const char *const PUT[PUTS] = {
     "WHERE name = ?1 ON CONFLICT(station, word) DO UPDATE SET last_number = "
     "max(last_number, excluded.last_number)",
     "UPDATE station SET state = ?2, series = CASE WHEN ?3 = '' THEN series ELSE ?3 END, "
-    "told_us = ?4, text = ?5 WHERE name = ?1 AND (told_us <= ?4 OR ?4 = 0)",
+    "told_us = ?4, text = ?5, settings_now = "
+    "CASE WHEN ?2 IN ('dead', 'down') THEN settings_now ELSE ?6 END WHERE name = ?1 AND "
+    "(told_us <= ?4 OR ?4 = 0)",
     "INSERT INTO camera(station, name, state, told_us, text) SELECT id, ?2, ?3, ?4, ?5 "
     "FROM station WHERE name = ?1 ON CONFLICT(station, name) DO UPDATE SET state = "
     "excluded.state, told_us = excluded.told_us, text = excluded.text WHERE "
@@ -62,7 +87,10 @@ static const char *const PUT[PUTS] = {
     "excluded.mark, text = excluded.text WHERE excluded.phase = 1",
     "INSERT INTO alarm(station, camera, told_us, text) SELECT id, ?2, ?3, ?4 FROM "
     "station "
-    "WHERE name = ?1 ON CONFLICT DO NOTHING"};
+    "WHERE name = ?1 ON CONFLICT DO NOTHING",
+    "UPDATE station SET settings = ?3, settings_of = ?2 WHERE name = ?1",
+    "UPDATE word SET state = ?3, answered_us = ?4, answer = ?5 WHERE id = ?2 AND state = "
+    "'waits' AND station = (SELECT id FROM station WHERE name = ?1)"};
 
 struct twi_ledger {
     sqlite3 *db;
@@ -154,6 +182,8 @@ static tw_status bring_up(twi_ledger *l, tw_error *err)
         st = execute(l, SCHEMA, err);
     if (st == TW_OK && version < 2)
         st = execute(l, SECOND, err);
+    if (st == TW_OK && version < 3)
+        st = execute(l, THIRD, err);
     (void)snprintf(set, sizeof set, "PRAGMA user_version = %d; COMMIT", VERSION);
     if (st == TW_OK)
         st = execute(l, set, err);
@@ -221,7 +251,30 @@ static tw_status put_state(const twi_ledger *l, const twi_heard *h, tw_error *er
     bind_text(s, 3, which == PUT_STATE ? h->series : h->state);
     (void)sqlite3_bind_int64(s, 4, h->time_us);
     bind_text(s, 5, h->text);
+    if (which == PUT_STATE)
+        bind_text(s, 6, h->name);
     return run(l, which, err);
+}
+
+static tw_status put_settings(const twi_ledger *l, const twi_heard *h, tw_error *err)
+{
+    sqlite3_stmt *s = l->put[PUT_SETTINGS];
+    bind_text(s, 1, h->station);
+    bind_text(s, 2, h->name);
+    bind_text(s, 3, h->text);
+    return run(l, PUT_SETTINGS, err);
+}
+
+static tw_status put_answer(const twi_ledger *l, const twi_heard *h, int64_t now_us,
+                            tw_error *err)
+{
+    sqlite3_stmt *s = l->put[PUT_ANSWER];
+    bind_text(s, 1, h->station);
+    (void)sqlite3_bind_int64(s, 2, h->number);
+    bind_text(s, 3, h->state);
+    (void)sqlite3_bind_int64(s, 4, now_us);
+    bind_text(s, 5, h->text);
+    return run(l, PUT_ANSWER, err);
 }
 
 static tw_status put_sighting(const twi_ledger *l, const twi_heard *h, tw_error *err)
@@ -252,7 +305,8 @@ static tw_status put_alarm(const twi_ledger *l, const twi_heard *h, tw_error *er
     return run(l, PUT_ALARM, err);
 }
 
-static tw_status put_one(const twi_ledger *l, const twi_heard *h, tw_error *err)
+static tw_status put_one(const twi_ledger *l, const twi_heard *h, int64_t now_us,
+                         tw_error *err)
 {
     bind_text(l->put[PUT_STATION], 1, h->station);
     tw_status st = run(l, PUT_STATION, err);
@@ -264,6 +318,8 @@ static tw_status put_one(const twi_ledger *l, const twi_heard *h, tw_error *err)
     case TWI_HEARD_STATION:
     case TWI_HEARD_CAMERA: return put_state(l, h, err);
     case TWI_HEARD_ALARM: return put_alarm(l, h, err);
+    case TWI_HEARD_SETTINGS: return put_settings(l, h, err);
+    case TWI_HEARD_ANSWER: return put_answer(l, h, now_us, err);
     default: return put_sighting(l, h, err);
     }
 }
@@ -307,7 +363,7 @@ static tw_status sqlite_put(twi_ledger *l, const twi_heard *batch, size_t count,
     if (st != TW_OK)
         return st;
     for (size_t i = 0; i < count && st == TW_OK; i++) {
-        st = put_one(l, &batch[i], err);
+        st = put_one(l, &batch[i], now_us, err);
         if (st == TW_OK &&
             (i == 0 || strcmp(batch[i].station, batch[i - 1].station) != 0))
             st = put_heard(l, &batch[i], now_us, err);
@@ -493,15 +549,16 @@ static tw_status sqlite_cameras(twi_ledger *l, twi_ledger_camera_fn take, void *
     return finish(l, s, err);
 }
 
+static const twi_dialect DIALECT = {.mark = '?',
+                                    .names = "SELECT value FROM json_each(%s)",
+                                    .in = "IN ",
+                                    .end = "",
+                                    .by_letters = "",
+                                    .finds = "instr"};
+
 static tw_status sqlite_sightings(twi_ledger *l, const twi_ledger_filter *f,
                                   twi_ledger_sighting_fn take, void *ctx, tw_error *err)
 {
-    static const twi_dialect DIALECT = {.mark = '?',
-                                        .names = "SELECT value FROM json_each(%s)",
-                                        .in = "IN ",
-                                        .end = "",
-                                        .by_letters = "",
-                                        .finds = "instr"};
     twi_question q;
     sqlite3_stmt *s = NULL;
     twi_question_make(f, &DIALECT, &q);
@@ -562,6 +619,30 @@ static tw_status sqlite_visit(twi_ledger *l, const char *who, int64_t now_us,
     return finish(l, s, err);
 }
 
+static tw_status sqlite_ask(twi_ledger *l, const char *words, const char *const *values,
+                            int count, twi_ledger_row_fn take, void *ctx, tw_error *err)
+{
+    char sql[TWI_QUESTION_BYTES];
+    sqlite3_stmt *s = NULL;
+    if (!twi_question_words(words, &DIALECT, sql, sizeof sql))
+        return tw_fail(err, TW_ESIZE, "that is too much to ask for");
+    const tw_status st = prepare(l, sql, &s, err);
+    if (st != TW_OK)
+        return st;
+    for (int i = 0; i < count; i++)
+        bind_text(s, i + 1, values[i]);
+    const int columns = sqlite3_column_count(s);
+    while (sqlite3_step(s) == SQLITE_ROW) {
+        const char *row[TWI_LEDGER_COLUMNS] = {""};
+        for (int i = 0; i < columns && i < TWI_LEDGER_COLUMNS; i++)
+            row[i] = text_at(s, i);
+        if (take)
+            take(ctx, row);
+    }
+    return finish(l, s, err);
+}
+
 const twi_ledger_kind twi_ledger_sqlite = {
-    TWI_LEDGER_ABI,  sqlite_open,    sqlite_close,     sqlite_put,   sqlite_gaps,
-    sqlite_stations, sqlite_cameras, sqlite_sightings, sqlite_visit, sqlite_silence};
+    TWI_LEDGER_ABI, sqlite_open,     sqlite_close,   sqlite_put,
+    sqlite_gaps,    sqlite_stations, sqlite_cameras, sqlite_sightings,
+    sqlite_visit,   sqlite_ask,      sqlite_silence};

@@ -57,6 +57,37 @@ static void add_number(twi_question *q, const twi_dialect *d, const char *condit
     add(q, " AND %s %s", condition, place);
 }
 
+/* "SELECT value FROM json_each(?3)" */
+static void put_names(const twi_dialect *d, const char *value, char *out, size_t capacity)
+{
+    const char *at = strstr(d->names, "%s");
+    (void)snprintf(out, capacity, "%.*s%s%s", (int)(at - d->names), d->names, value,
+                   at + 2);
+}
+
+bool twi_question_words(const char *sql, const twi_dialect *d, char *out, size_t capacity)
+{
+    size_t used = 0;
+    for (; *sql && used + 1 < capacity; sql++) {
+        char value[16], names[256];
+        if (*sql != '?') {
+            out[used++] = *sql;
+            continue;
+        }
+        (void)snprintf(value, sizeof value, "%c%c", d->mark, sql[1]);
+        sql++;
+        if (sql[1] == '*')
+            put_names(d, value, names, sizeof names);
+        const char *text = sql[1] == '*' ? names : value;
+        sql += sql[1] == '*';
+        const int n = snprintf(out + used, capacity - used, "%s", text);
+        used += n > 0 ? (size_t)n : 0;
+    }
+    const bool fits = used < capacity && *sql == '\0';
+    out[fits ? used : 0] = '\0';
+    return fits;
+}
+
 static void add_stations(twi_question *q, const twi_dialect *d, const char *list)
 {
     char value[16], names[256];
@@ -64,9 +95,7 @@ static void add_stations(twi_question *q, const twi_dialect *d, const char *list
         return;
     q->values[q->count++] = list;
     (void)snprintf(value, sizeof value, "%c%d", d->mark, q->count);
-    const char *at = strstr(d->names, "%s");
-    (void)snprintf(names, sizeof names, "%.*s%s%s", (int)(at - d->names), d->names, value,
-                   at + 2);
+    put_names(d, value, names, sizeof names);
     add(q,
         " AND g.series %s(SELECT o.id FROM series o JOIN station p ON p.id = o.station "
         "WHERE p.name IN (%s))%s",

@@ -23,6 +23,11 @@ typedef struct twi_question {
     int count;
 } twi_question;
 
+/** A statement for an engine. @param sql  ?1 stands for the first value, (?1*) for the
+ * texts of a JSON list. @return false: it is too long. */
+bool twi_question_words(const char *sql, const twi_dialect *dialect, char *out,
+                        size_t capacity);
+
 /** @param filter  Its texts are to live as long as the question. */
 void twi_question_make(const twi_ledger_filter *filter, const twi_dialect *dialect,
                        twi_question *out);

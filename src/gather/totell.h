@@ -10,6 +10,9 @@
 
 enum { TWI_TO_TELL_MAX = 20000 };
 
+/* Nothing to be told by itself: something waits in the ledger. */
+#define TWI_TO_TELL_DUE "due"
+
 typedef struct twi_to_tell twi_to_tell;
 
 typedef struct twi_word {

@@ -592,6 +592,25 @@ json_t *twi_json_gone(const char *station, const char *series, uint32_t number)
     return o;
 }
 
+json_t *twi_json_answer(const char *station, const twi_draft_word *word)
+{
+    json_t *o = object("answer");
+    put_text(o, "station", station);
+    (void)json_object_set_new(o, "id", json_integer(word->id));
+    (void)json_object_set_new(o, "taken", json_boolean(word->taken));
+    put_text(o, "text", word->text);
+    return o;
+}
+
+json_t *twi_json_settings(const char *station, const char *digest, const char *text)
+{
+    json_t *o = object("settings");
+    put_text(o, "station", station);
+    put_text(o, "settings", digest);
+    put_text(o, "text", text);
+    return o;
+}
+
 json_t *twi_json_test(const char *station)
 {
     json_t *o = object("test");

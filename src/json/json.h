@@ -11,6 +11,7 @@
 #include <jansson.h>
 
 #include "../net/finding.h"
+#include "../station/drafts.h"
 #include "../station/outbox.h"
 #include "../station/plan.h"
 #include "tawny/catalogue.h"
@@ -45,6 +46,12 @@ json_t *twi_json_station(const char *station, const char *state, json_t *stopped
 
 /** A destination to which nothing is sent any more. */
 json_t *twi_json_stopped(const char *destination, int64_t since_us, const char *why);
+
+/** What became of settings that came from afar, or of what was said of a sighting. */
+json_t *twi_json_answer(const char *station, const twi_draft_word *word);
+
+/** The settings of a station, as others may see them. @param digest  Stands for them. */
+json_t *twi_json_settings(const char *station, const char *digest, const char *text);
 
 /** All of them, as an array. @param catalogue  NULL: there are none. */
 json_t *twi_json_all_stopped(tw_catalogue *catalogue);

@@ -3,6 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../gather/words.h"
 #include "many_state.h"
 
 #define HOLDS_US                                                                         \
@@ -92,6 +93,10 @@ static void take_station(void *ctx, const twi_ledger_station *from)
     (void)snprintf(s->state, sizeof s->state, "%s", from->state);
     (void)snprintf(s->version, sizeof s->version, "%s",
                    json_is_string(version) ? json_string_value(version) : "");
+    const json_t *settings = json_object_get(o, "settings");
+    (void)snprintf(s->settings, sizeof s->settings, "%s",
+                   json_is_string(settings) ? json_string_value(settings) : "");
+    s->changeable = json_is_true(json_object_get(o, "changeable"));
     s->wants = wants_of(s, o, from->silent);
     json_decref(o);
 }
@@ -140,6 +145,14 @@ static void take_camera(void *ctx, const twi_ledger_camera *from)
         s->wants = WANTS_CAMERA;
 }
 
+static void take_waiting(void *ctx, const char *station, int64_t waiting)
+{
+    reading *r = ctx;
+    for (size_t i = 0; i < r->to->count; i++)
+        if (strcmp(r->to->station[i].name, station) == 0)
+            r->to->station[i].waiting = waiting;
+}
+
 static tw_status read_all(twi_many *m, known *to, tw_error *err)
 {
     reading r = {.to = to};
@@ -149,6 +162,8 @@ static tw_status read_all(twi_many *m, known *to, tw_error *err)
     tw_status st = m->kind->stations(l, false, take_station, &r, err);
     if (st == TW_OK)
         st = m->kind->cameras(l, take_camera, &r, err);
+    if (st == TW_OK)
+        st = twi_words_waiting(m->kind, l, take_waiting, &r, err);
     twi_many_give(m, l, st);
     return r.full ? tw_fail(err, TW_ENOMEM, "out of memory") : st;
 }

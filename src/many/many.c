@@ -13,6 +13,8 @@ static const twi_answerer READ[] = {
     {"/api/sightings", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_many_sightings},
     {"/api/sightings/", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_many_sighting},
     {"/api/nights", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_many_nights},
+    {"/api/settings", TWI_MAY_RUN, TWI_SOME_HEEDED, twi_many_settings},
+    {"/api/words", TWI_MAY_RUN, TWI_SOME_HEEDED, twi_many_words},
     {"/api/names", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_show_names},
     {"/api/thumbs/", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_many_thumb},
     {"/captures/", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_many_capture},
@@ -22,6 +24,7 @@ static const twi_answerer READ[] = {
 static const twi_answerer CHANGE[] = {
     {"/api/visit", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_many_visit},
     {"/api/sightings/", TWI_MAY_RUN, TWI_SOME_HEEDED, twi_many_say},
+    {"/api/settings", TWI_MAY_RUN, TWI_SOME_HEEDED, twi_many_change},
     {"/api/order", TWI_MAY_RUN, TWI_SOME_HEEDED, twi_many_order},
     {NULL, TWI_MAY_NOTHING, TWI_SOME_NOTHING, NULL}};
 

@@ -20,6 +20,7 @@ typedef struct twi_many_spec {
      * These outlive the page. */
     const twi_destination_settings *broker;
     const char *secret, *session;
+    bool settable;             /* there is a key that signs settings */
     twi_page_report_fn report; /* may be NULL */
     void *ctx;
 } twi_many_spec;

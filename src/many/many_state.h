@@ -36,6 +36,9 @@ typedef enum wants {
 
 typedef struct known_station {
     char name[TWI_HEARD_NAME], state[32], version[32];
+    char settings[TWI_HEARD_NAME]; /* what stands for them; "": not told */
+    bool changeable;               /* they are, by who has the key */
+    int64_t waiting;               /* words that it has not answered yet */
     wants wants;
     bool placed;
     int64_t latitude, longitude; /* millionths of a degree, where it is placed */
@@ -106,6 +109,17 @@ json_t *twi_scope_groups(twi_many *many, const twi_asked *r);
 twi_answer_fn twi_many_status, twi_many_stations, twi_many_sightings, twi_many_sighting,
     twi_many_nights, twi_many_say, twi_many_visit, twi_many_thumb, twi_many_capture,
     twi_many_picture, twi_many_order;
+
+/* ---- settings.c: what stations told of theirs, and what is to be another */
+
+twi_answer_fn twi_many_settings, twi_many_change, twi_many_words;
+
+/* ---- orders.c */
+
+/** Keep a word for a station until it answers, and have it told.
+ * @return TW_OK; as twi_words_keep. */
+tw_status twi_many_keep(twi_many *many, const twi_asked *r, const char *station,
+                        const char *what, const char *text, tw_error *err);
 
 /* ---- look.c: live pictures */
 

@@ -3,6 +3,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../gather/totell.h"
+#include "../gather/words.h"
 #include "many_state.h"
 
 enum { FOR_MOST_S = 366 * 86400 };
@@ -81,6 +83,24 @@ void twi_many_order(twi_page *p, const twi_asked *r, const char *rest,
     json_decref(o);
 }
 
+/* ---- what waits until it is answered ----------------------------------------------- */
+
+tw_status twi_many_keep(twi_many *m, const twi_asked *r, const char *station,
+                        const char *what, const char *text, tw_error *err)
+{
+    int64_t id = 0;
+    twi_ledger *l = twi_many_take(m, err);
+    if (!l)
+        return TW_EAGAIN;
+    const tw_status st = twi_words_keep(m->kind, l, station, what, r->who, text,
+                                        twi_page_wall(m->page), &id, err);
+    const bool ours = st == TW_ENOENT || st == TW_ESIZE; /* the ledger is well */
+    twi_many_give(m, l, ours ? TW_OK : st);
+    if (st == TW_OK && m->spec.say) /* else the gatherer finds it by itself */
+        (void)m->spec.say(m->spec.ctx, station, TWI_TO_TELL_DUE, "");
+    return st;
+}
+
 /* ---- what is said of a sighting --------------------------------------------------- */
 
 /* @return NULL: nothing of it can be said. */
@@ -123,10 +143,10 @@ void twi_many_say(twi_page *p, const twi_asked *r, const char *rest, twi_web_ans
                          "star is true or false, mark is right, nothing or none, or "
                          "name is a text",
                          out);
+    else if (twi_many_keep(m, r, station, TWI_WORD_SAY, text, &err) == TW_OK)
+        answer_told(1, out);
     else
-        answer_told(m->spec.say && m->spec.say(m->spec.ctx, station, "order", text) ? 1
-                                                                                    : -1,
-                    out);
+        twi_answer_error(503, err.text, out);
     free(text);
     json_decref(o);
     json_decref(asked);

@@ -203,6 +203,9 @@ static json_t *describe_station(const twi_many *m, const twi_asked *r, const kno
         twi_wants_word(s->wants), "version", s->version, "cameras",
         (json_int_t)s->cameras, "watching", (json_int_t)count_watching(k, s), "sensors",
         describe_sensors(s->sensors), "groups", groups_of(m, r, s->name));
+    (void)json_object_set_new(o, "waiting", json_integer(s->waiting));
+    if (s->settings[0])
+        (void)json_object_set_new(o, "settings", json_string(s->settings));
     twi_put_time(o, "heard", s->heard_us);
     (void)json_object_set_new(o, "usual_s", json_real((double)s->usual_us / 1e6));
     if (s->free_bytes >= 0)

@@ -8,7 +8,12 @@
 #include "transfer.h"
 #include "../settings/sections.h"
 
-enum { TWI_BROKER_ABI = 3 };
+enum {
+    TWI_BROKER_ABI = 4,
+    TWI_KEY_TEXT = 45,       /* bytes of a key as text, the final 0 included */
+    TWI_SIGNATURE_TEXT = 89, /* likewise of a signature */
+    TWI_DIGEST_TEXT = 17     /* likewise of what stands for a text */
+};
 
 /* A connection that is made again when it breaks. One thread at a time. */
 typedef struct twi_broker twi_broker;
@@ -84,6 +89,21 @@ typedef struct twi_broker_module {
                              const char *payload);
     /** The session stays at the broker. NULL is fine. */
     void (*listener_free)(twi_listener *listener);
+
+    /** A new secret key for signatures (Ed25519, by libsodium). Wipe it after use.
+     * @return false: there is no randomness. */
+    bool (*make_key)(char secret[TWI_KEY_TEXT]);
+    /** The key by which signatures of a secret one are known.
+     * @return false: it is no key. */
+    bool (*open_key)(const char *secret, char key[TWI_KEY_TEXT]);
+    /** @return false: the secret is no key. */
+    bool (*sign)(const char *secret, const char *text, char out[TWI_SIGNATURE_TEXT]);
+    /** Whether a text was signed by who has the secret of a key. Any bytes may stand in
+     * all three. */
+    bool (*verify)(const char *key, const char *text, const char *signature);
+    /** What stands for a text (BLAKE2b); nobody finds another with the same on purpose
+     * that easily, and it is no secret. */
+    void (*digest)(const char *text, char out[TWI_DIGEST_TEXT]);
 } twi_broker_module;
 
 /** What the module exports. */

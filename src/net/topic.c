@@ -19,6 +19,14 @@ char twi_topic_letter(char letter)
     return special ? '_' : letter;
 }
 
+bool twi_topic_is(const char *part, const char *name)
+{
+    for (; *name && *part; name++, part++)
+        if (*part != twi_topic_letter(*name))
+            return false;
+    return *name == *part;
+}
+
 void twi_topic_add(char *topic, size_t capacity, const char *part)
 {
     size_t n = strlen(topic);

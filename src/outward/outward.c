@@ -34,8 +34,13 @@ struct tw_outward {
     bool owed;              /* destinations could not begin: their card failed */
     bool ending;
     pthread_cond_t changed;
-    pthread_t retrying;
-    bool retries; /* that thread is there */
+    pthread_t retrying, applying;
+    bool retries, applies;   /* those threads are there */
+    twi_afar afar;           /* the same all the time */
+    pthread_mutex_t writing; /* of the settings file */
+    tw_settings *written;    /* under lock: to be applied; NULL: none */
+    bool over;               /* likewise: nothing more is */
+    pthread_cond_t wrote;    /* of that lock */
 };
 
 /* ---- telling ----------------------------------------------------------------------- */
@@ -138,6 +143,8 @@ static void begin_destinations(tw_outward *o, const tw_settings *settings)
     o->owed = later;
     twi_deliver_station(made, o->station);
     twi_deliver_look(made, o->look);
+    twi_deliver_afar(made, &o->afar);
+    twi_deliver_settings(made, settings);
     (void)pthread_mutex_lock(&o->lock);
     o->deliver = made;
     (void)pthread_mutex_unlock(&o->lock);
@@ -159,6 +166,9 @@ static void use(tw_outward *o, const tw_settings *settings)
     (void)pthread_mutex_lock(&o->making);
     use_hooks(o, settings);
     use_destinations(o, settings);
+    (void)pthread_mutex_lock(&o->lock);
+    twi_deliver_settings(o->deliver, settings);
+    (void)pthread_mutex_unlock(&o->lock);
     tw_settings_free(o->settings);
     o->settings = copy;
     (void)pthread_mutex_unlock(&o->making);
@@ -228,6 +238,56 @@ static tw_status on_changed(void *ctx, tw_settings *settings)
     return st;
 }
 
+/* ---- settings from afar ------------------------------------------------------------ */
+
+/* From a thread of a destination's, for which whoever makes destinations may wait: this
+ * waits for nobody. What was written before holds in what comes later. */
+static void on_afar(void *ctx, tw_settings *settings)
+{
+    tw_outward *o = ctx;
+    (void)pthread_mutex_lock(&o->lock);
+    tw_settings *old = o->written;
+    o->written = settings;
+    (void)pthread_cond_signal(&o->wrote);
+    (void)pthread_mutex_unlock(&o->lock);
+    tw_settings_free(old);
+}
+
+/* @return the next ones to be applied; NULL: it is over. */
+static tw_settings *wait_for_written(tw_outward *o)
+{
+    (void)pthread_mutex_lock(&o->lock);
+    while (!o->written && !o->over)
+        (void)pthread_cond_wait(&o->wrote, &o->lock);
+    tw_settings *next = o->written;
+    o->written = NULL;
+    (void)pthread_mutex_unlock(&o->lock);
+    return next;
+}
+
+static void *apply_written(void *ctx)
+{
+    tw_outward *o = ctx;
+    tw_settings *next = NULL;
+    while ((next = wait_for_written(o)))
+        if (on_changed(o, next) != TW_OK)
+            tell(o, "settings", TW_EINVAL,
+                 "what came from afar does not hold: there are mistakes in what concerns "
+                 "all cameras, or none is left");
+    return NULL;
+}
+
+static void end_afar(tw_outward *o)
+{
+    (void)pthread_mutex_lock(&o->lock);
+    o->over = true;
+    (void)pthread_cond_signal(&o->wrote);
+    (void)pthread_mutex_unlock(&o->lock);
+    if (o->applies)
+        (void)pthread_join(o->applying, NULL);
+    tw_settings_free(o->written);
+}
+
 static tw_status on_propose(void *ctx, const char *camera, const volatile int *stop,
                             char **out, tw_error *err)
 {
@@ -246,6 +306,7 @@ static void begin_page(tw_outward *o, const tw_settings *settings)
                                 .clock = o->host.clock,
                                 .callback = on_page,
                                 .apply = on_changed,
+                                .writing = &o->writing,
                                 .propose = o->host.propose ? on_propose : NULL,
                                 .ctx = o};
     if (twi_page_new(settings, &host, &o->page, &err) != TW_OK)
@@ -265,8 +326,11 @@ static tw_outward *make(tw_station *station, const tw_outward_host *host)
     o->host.settings_file = host->settings_file ? strdup(host->settings_file) : NULL;
     (void)pthread_mutex_init(&o->lock, NULL);
     (void)pthread_mutex_init(&o->making, NULL);
+    (void)pthread_mutex_init(&o->writing, NULL);
+    (void)pthread_cond_init(&o->wrote, NULL);
     twi_cond_init(&o->changed);
     o->look = twi_looking_new(host->clock);
+    o->afar = (twi_afar){o->host.settings_file, &o->writing, on_afar, o};
     if (o->look && o->host.store && (o->host.settings_file || !host->settings_file))
         return o;
     tw_outward_end(o);
@@ -282,7 +346,10 @@ tw_status tw_outward_begin(tw_station *station, const tw_settings *settings,
     const tw_subscriber who = {.callback = on_event, .wants = wants_picture, .ctx = o};
     if (o)
         o->retries = twi_thread_start(&o->retrying, retry, o);
-    if (!o || !o->retries || tw_station_subscribe(station, &who) != TW_OK) {
+    if (o)
+        o->applies = twi_thread_start(&o->applying, apply_written, o);
+    if (!o || !o->retries || !o->applies ||
+        tw_station_subscribe(station, &who) != TW_OK) {
         tw_outward_end(o);
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
@@ -307,11 +374,14 @@ void tw_outward_end(tw_outward *o)
     twi_page_free(o->page);
     twi_deliver_station(o->deliver, NULL);
     end_destinations(o);
+    end_afar(o);
     twi_looking_free(o->look);
     use_hooks(o, NULL); /* destinations may have told them of their end */
     tw_settings_free(o->settings);
     (void)pthread_cond_destroy(&o->changed);
     (void)pthread_mutex_destroy(&o->making);
+    (void)pthread_mutex_destroy(&o->writing);
+    (void)pthread_cond_destroy(&o->wrote);
     (void)pthread_mutex_destroy(&o->lock);
     free((char *)o->host.store);
     free((char *)o->host.settings_file);

@@ -85,6 +85,19 @@ size_t twi_page_looked_at(twi_page *page, char names[][TWI_PAGE_CAMERA], size_t 
 void twi_answer_picture(twi_page *page, const twi_asked *r, const char *camera,
                         twi_web_answer *out);
 
+/* configure.c: settings as the page has them, whoever's they are */
+
+/** Which sections there are (a json_t).
+ * @param file  What is changed; "": nothing can be. @return NULL: out of memory. */
+void *twi_settings_sections(tw_settings *settings, const char *file, bool changeable);
+/** Add the rows of a section to a list (a json_t). [cameras] has the name "".
+ * @return TW_OK; TW_ENOENT: there is no such section. */
+tw_status twi_settings_rows(tw_settings *settings, const char *head, const char *name,
+                            void *rows);
+/** Add a line that differs to a list (a json_t), as twi_draft_lines visits them. */
+void twi_settings_line(void *list, const char *file, unsigned line, const char *before,
+                       const char *after);
+
 /* names.c: who was seen, and what the settings' list has */
 twi_answer_fn twi_show_names;
 

@@ -33,6 +33,7 @@ DECLARE(stations_js);
 DECLARE(strips_js);
 DECLARE(texts_js);
 DECLARE(ways_js);
+DECLARE(words_js);
 DECLARE(worker_js);
 DECLARE(zones_js);
 DECLARE(chart_js);
@@ -80,6 +81,7 @@ const twi_asset *twi_asset_find(const char *path)
         SCRIPT(strips, false),
         SCRIPT(texts, false),
         SCRIPT(ways, false),
+        SCRIPT(words, false),
         SCRIPT(worker, false),
         SCRIPT(zones, false),
         SCRIPT(chart, true),

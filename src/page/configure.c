@@ -6,11 +6,10 @@
 #include <unistd.h>
 
 #include "page_state.h"
+#include "../json/changes.h"
 #include "../settings/sections.h"
 #include "tawny/zones.h"
 #include "tawny/settings.h"
-
-enum { CHANGES_MAX = 500 };
 
 /* ---- showing ---------------------------------------------------------------------- */
 
@@ -52,10 +51,9 @@ static void add_conditions(json_t *list, const tw_settings *s, const char *camer
         add_section(list, camera ? "camera" : "cameras", name);
 }
 
-static json_t *list_sections(const twi_page *p, tw_settings *s)
+void *twi_settings_sections(tw_settings *s, const char *file, bool changeable)
 {
-    const char *name = NULL,
-               *slash = strrchr(p->settings_file ? p->settings_file : "", '/');
+    const char *name = NULL;
     json_t *list = json_array();
     add_section(list, "station", "");
     add_conditions(list, s, NULL);
@@ -67,17 +65,25 @@ static json_t *list_sections(const twi_page *p, tw_settings *s)
         add_section(list, "destination", name);
     for (size_t i = 0; (name = twi_settings_sensor_name(s, i)); i++)
         add_section(list, "sensor", name);
-    return json_pack("{so ss sb}", "sections", list, "file",
-                     slash              ? slash + 1
-                     : p->settings_file ? p->settings_file
-                                        : "",
-                     "changeable", can_be_written(p->settings_file));
+    return json_pack("{so ss sb}", "sections", list, "file", file, "changeable",
+                     changeable);
 }
 
-static tw_status walk(tw_settings *s, const char *head, const char *name, json_t *rows)
+static void *list_sections(const twi_page *p, tw_settings *s)
+{
+    const char *file = p->settings_file ? p->settings_file : "",
+               *slash = strrchr(file, '/');
+    return twi_settings_sections(s, slash ? slash + 1 : file,
+                                 can_be_written(p->settings_file));
+}
+
+tw_status twi_settings_rows(tw_settings *s, const char *head, const char *name,
+                            void *rows)
 {
     if (strcmp(head, "station") == 0)
         return tw_settings_walk(s, NULL, add_row, rows);
+    if (strcmp(head, "cameras") == 0 && name && !name[0])
+        return twi_settings_walk_cameras(s, add_row, rows);
     if (name && strcmp(head, "camera") == 0 &&
         tw_settings_walk(s, name, add_row, rows) == TW_OK)
         return TW_OK;
@@ -102,7 +108,7 @@ void twi_show_settings(twi_page *p, const twi_asked *r, const char *rest,
         twi_answer_error(500, "out of memory", out);
     else if (!head)
         twi_answer_json(list_sections(p, s), 200, out);
-    else if (walk(s, head, name, rows) == TW_OK)
+    else if (twi_settings_rows(s, head, name, rows) == TW_OK)
         twi_answer_json(json_pack("{sO}", "rows", rows), 200, out);
     else
         twi_answer_error(404, "there is no such section", out);
@@ -190,56 +196,25 @@ static tw_status open_draft(const twi_page *p, twi_draft **out_draft, twi_web_an
     return st;
 }
 
-/* A part of a change. Only one that says null leaves something out: what is forgotten, or
- * another kind of value, must not take a section away. */
-static const char *text_of(const json_t *change, const char *key, bool needed, bool *good)
-{
-    const json_t *value = json_object_get(change, key);
-    *good = *good && (json_is_string(value) || (!needed && json_is_null(value)));
-    return json_string_value(value);
-}
-
-static tw_status take_change(twi_draft *draft, const json_t *change, twi_web_answer *out)
-{
-    tw_error err = {0};
-    bool good = true;
-    const twi_draft_change c = {
-        text_of(change, "head", true, &good), text_of(change, "name", true, &good),
-        text_of(change, "key", false, &good), text_of(change, "value", false, &good)};
-    if (!good) {
-        twi_answer_error(400, "a change is {head, name, key, value}", out);
-        return TW_EINVAL;
-    }
-    if (c.value && strstr(c.value, "***")) {
-        twi_answer_error(400, "*** stands for a password: write it anew", out);
-        return TW_EINVAL;
-    }
-    const tw_status st = twi_draft_change_one(draft, &c, &err);
-    if (st != TW_OK)
-        twi_answer_error(400, err.text, out);
-    return st;
-}
-
 tw_status twi_draft_of(twi_page *p, const void *changes, twi_draft **draft,
                        tw_settings **settings, twi_web_answer *out)
 {
-    const json_t *list = changes;
+    tw_error err = {0};
     tw_status st = open_draft(p, draft, out);
-    if (st == TW_OK && (!json_is_array(list) || json_array_size(list) > CHANGES_MAX)) {
-        st = TW_EINVAL;
-        twi_answer_error(400, "changes is a list", out);
-    }
-    for (size_t i = 0; st == TW_OK && i < json_array_size(list); i++)
-        st = take_change(*draft, json_array_get(list, i), out);
+    if (st != TW_OK)
+        return st;
+    st = twi_changes_take(*draft, changes, &err);
+    if (st != TW_OK)
+        twi_answer_error(400, err.text, out);
     return st == TW_OK ? check_draft(*draft, settings, out) : st;
 }
 
 /* ---- saving ----------------------------------------------------------------------- */
 
-static void add_line(void *ctx, const char *file, unsigned line, const char *before,
-                     const char *after)
+void twi_settings_line(void *list, const char *file, unsigned line, const char *before,
+                       const char *after)
 {
-    (void)json_array_append_new(ctx,
+    (void)json_array_append_new(list,
                                 json_pack("{ss si ss? ss?}", "file", file, "line",
                                           (int)line, "before", before, "after", after));
 }
@@ -278,7 +253,7 @@ static void finish(twi_page *p, const twi_asked *r, twi_draft *draft,
 {
     json_t *lines = json_array();
     tw_error err = {0};
-    tw_status st = twi_draft_lines(draft, add_line, lines);
+    tw_status st = twi_draft_lines(draft, twi_settings_line, lines);
     const bool restart = needs_restart(p, made);
     if (st == TW_OK && write)
         st = twi_draft_write(draft, &err);
@@ -302,10 +277,10 @@ void twi_change_settings(twi_page *p, const twi_asked *r, const char *rest,
     twi_draft *draft = NULL;
     tw_settings *made = NULL;
     (void)rest;
-    (void)pthread_mutex_lock(&p->writing);
+    (void)pthread_mutex_lock(p->writing);
     if (twi_draft_of(p, json_object_get(asked, "changes"), &draft, &made, out) == TW_OK)
         finish(p, r, draft, made, json_is_true(json_object_get(asked, "write")), out);
-    (void)pthread_mutex_unlock(&p->writing);
+    (void)pthread_mutex_unlock(p->writing);
     twi_draft_free(draft);
     tw_settings_free(made);
     json_decref(asked);
@@ -342,7 +317,7 @@ void twi_change_file(twi_page *p, const twi_asked *r, const char *rest,
     tw_settings *made = NULL;
     tw_error err = {0};
     (void)rest;
-    (void)pthread_mutex_lock(&p->writing);
+    (void)pthread_mutex_lock(p->writing);
     if (!text)
         twi_answer_error(400, "text is a settings file", out);
     else if (open_draft(p, &draft, out) == TW_OK) {
@@ -351,7 +326,7 @@ void twi_change_file(twi_page *p, const twi_asked *r, const char *rest,
         else if (check_draft(draft, &made, out) == TW_OK)
             finish(p, r, draft, made, json_is_true(json_object_get(asked, "write")), out);
     }
-    (void)pthread_mutex_unlock(&p->writing);
+    (void)pthread_mutex_unlock(p->writing);
     twi_draft_free(draft);
     tw_settings_free(made);
     json_decref(asked);

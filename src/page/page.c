@@ -225,7 +225,8 @@ tw_status twi_page_new(const tw_settings *settings, const twi_page_host *host,
     (void)pthread_mutex_init(&p->sessions.checking, NULL);
     (void)pthread_mutex_init(&p->station_lock, NULL);
     (void)pthread_mutex_init(&p->store_lock, NULL);
-    (void)pthread_mutex_init(&p->writing, NULL);
+    (void)pthread_mutex_init(&p->own_writing, NULL);
+    p->writing = host->writing ? host->writing : &p->own_writing;
     twi_live_init(&p->live, 1000000 / set.live_fps, host->clock);
     twi_moments_init(&p->moments);
     twi_removals_init(&p->removals);
@@ -304,7 +305,7 @@ void twi_page_free(twi_page *p)
     (void)pthread_mutex_destroy(&p->sessions.checking);
     (void)pthread_mutex_destroy(&p->station_lock);
     (void)pthread_mutex_destroy(&p->store_lock);
-    (void)pthread_mutex_destroy(&p->writing);
+    (void)pthread_mutex_destroy(&p->own_writing);
     free(p->certificate);
     free(p->key);
     free(p->store);

@@ -7,6 +7,7 @@
 #ifndef TWI_PAGE_H
 #define TWI_PAGE_H
 
+#include <pthread.h>
 #include <stdbool.h>
 
 #include "tawny/error.h"
@@ -67,6 +68,8 @@ typedef struct twi_page_host {
      * thread. @return TW_OK; else they do not hold, which is told. NULL: they wait for
      * whoever reads the file next. */
     tw_status (*apply)(void *ctx, tw_settings *settings);
+    pthread_mutex_t *writing; /* held while that file is changed, for others who do;
+                                 NULL: nobody does. Outlives the page */
     /* As in tw_outward_host. */
     tw_status (*propose)(void *ctx, const char *camera, const volatile int *stop,
                          char **out, tw_error *err);

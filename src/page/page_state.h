@@ -219,7 +219,8 @@ struct twi_page {
     atomic_bool trying;           /* a destination is being tried */
     atomic_bool seeking;          /* cameras of the network are being looked for */
     atomic_bool ending;           /* the page is */
-    pthread_mutex_t writing;      /* settings are being changed */
+    pthread_mutex_t *writing;     /* settings are being changed */
+    pthread_mutex_t own_writing;  /* that, where nobody else changes them */
     pthread_mutex_t station_lock; /* as in src/deliver: never where an event is told */
     tw_station *station;
     pthread_mutex_t store_lock;

@@ -92,6 +92,27 @@ static tw_status read_settings(twi_draft *d, const char *path, tw_problem_fn cal
     return st == TW_OK ? checked : st;
 }
 
+/* What messages call the file itself. */
+static tw_status call_it(twi_draft *d, const char *name, tw_error *err)
+{
+    char *copy = strdup(name);
+    if (!copy)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    free(d->texts.all[0].shown);
+    d->texts.all[0].shown = copy;
+    return TW_OK;
+}
+
+static tw_status hand_out(twi_draft *d, tw_status st, twi_draft **out)
+{
+    d->texts.sealed = true; /* what a change would include is not even read */
+    if (st == TW_OK)
+        *out = d;
+    else
+        twi_draft_free(d);
+    return st;
+}
+
 tw_status twi_draft_open(const char *path, twi_draft **out, tw_error *err)
 {
     if (!path || !out)
@@ -100,24 +121,31 @@ tw_status twi_draft_open(const char *path, twi_draft **out, tw_error *err)
     if (!d)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     tw_status st = read_settings(d, path, remember, &d->known, &d->had);
-    d->texts.sealed = true; /* what a change would include is not even read */
     const char *slash = strrchr(path, '/');
-    if (d->texts.count == 0) {
+    if (d->texts.count == 0)
         st = tw_fail(err, st == TW_OK ? TW_EIO : st, "%s: %s", path,
                      d->known.count > 0 ? d->known.all[0] : "it cannot be read");
-    } else if (st == TW_ENOMEM || st == TW_ESIZE) {
+    else if (st == TW_ENOMEM || st == TW_ESIZE)
         st = tw_fail(err, st, "%s: too many files, or too large ones", path);
-    } else { /* mistakes that are there already are not ours */
-        char *name = strdup(slash ? slash + 1 : path);
-        st = name ? TW_OK : tw_fail(err, TW_ENOMEM, "out of memory");
-        free(d->texts.all[0].shown);
-        d->texts.all[0].shown = name;
-    }
-    if (st == TW_OK)
-        *out = d;
-    else
-        twi_draft_free(d);
-    return st;
+    else /* mistakes that are there already are not ours */
+        st = call_it(d, slash ? slash + 1 : path, err);
+    return hand_out(d, st, out);
+}
+
+tw_status twi_draft_open_text(const char *name, const char *text, twi_draft **out,
+                              tw_error *err)
+{
+    twi_draft *d = calloc(1, sizeof *d);
+    if (!d)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    tw_status st = twi_texts_add(&d->texts, name, name, text, strlen(text));
+    d->texts.sealed = true;
+    if (st == TW_OK &&
+        (st = read_settings(d, name, remember, &d->known, &d->had)) != TW_ENOMEM)
+        st = TW_OK;
+    if (st != TW_OK)
+        (void)tw_fail(err, st, "%s: it is too large", name);
+    return hand_out(d, st, out);
 }
 
 void twi_draft_free(twi_draft *d)
@@ -244,6 +272,11 @@ tw_status twi_draft_check(twi_draft *d, tw_problem_fn callback, void *ctx,
     else
         tw_settings_free(s);
     return st;
+}
+
+const tw_settings *twi_draft_had(const twi_draft *d)
+{
+    return d->had;
 }
 
 tw_status twi_draft_allow(const twi_draft *d, const tw_settings *made, tw_error *err)

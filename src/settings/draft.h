@@ -28,6 +28,12 @@ typedef struct twi_draft_change {
  */
 tw_status twi_draft_open(const char *path, twi_draft **out, tw_error *err);
 
+/** The same of a text that is no file here: one of another station. It can be checked,
+ * and never written.
+ * @param name  What messages call it. */
+tw_status twi_draft_open_text(const char *name, const char *text, twi_draft **out,
+                              tw_error *err);
+
 /** NULL is fine. */
 void twi_draft_free(twi_draft *draft);
 
@@ -50,6 +56,10 @@ tw_status twi_draft_replace(twi_draft *draft, const char *text, size_t bytes,
  * @return TW_OK; TW_ESYNTAX, told; TW_ENOMEM. */
 tw_status twi_draft_check(twi_draft *draft, tw_problem_fn callback, void *ctx,
                           tw_settings **out);
+
+/** @return what the files said when the draft was opened, as far as they are right; the
+ * draft's. */
+const tw_settings *twi_draft_had(const twi_draft *draft);
 
 /** Whether what a draft makes may be changed by somebody who is not at the machine, over
  * the page: no hooks, accounts, certificates, store, names or secrets; nothing that would

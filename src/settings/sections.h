@@ -311,7 +311,8 @@ typedef struct twi_destination_settings {
     const char *headers;  /* of HTTP: "Name: value | Name: value" */
     const char *region;   /* of object storage */
     bool orders, live;    /* of a broker: whether it may give them; gets live pictures */
-    const char *user;     /* "": the URL's, if it has one */
+    const char *settings_from; /* of a broker: key of who may change settings; "" */
+    const char *user;          /* "": the URL's, if it has one */
     const char *secret_file, *secret_env; /* where the password is; "" nowhere */
     const char *key_file;                 /* of SFTP: private key */
     const char *host_keys;                /* of SFTP: the known ones */
@@ -331,9 +332,15 @@ typedef struct twi_gather_settings {
     const char *media;   /* where captures lie: a path with {station} and {file} in it */
     const char *groups;  /* "lane: hollin marsh*; hill: north" */
     const char *listen;  /* of its page; "none": it has none */
+    const char *settings_key; /* file with the key that signs settings; "": none */
 } twi_gather_settings;
 
 void twi_settings_gather(const tw_settings *settings, twi_gather_settings *out);
+
+/** The settings as one text that can be read again: what files set, no file's place, and
+ * nothing that is changed in the file alone; secrets are "***".
+ * @return the caller's to free(); NULL: out of memory. */
+char *twi_settings_plain(const tw_settings *settings);
 
 /** @return whether nobody may see what is in a zone of a camera. */
 static inline bool twi_zone_is_private(const twi_camera_settings *camera, size_t zone)
@@ -426,6 +433,12 @@ const char *twi_settings_condition_section(const tw_settings *settings,
 tw_status twi_settings_walk_condition(tw_settings *settings, const char *name,
                                       void (*visit)(void *ctx, const tw_setting *setting),
                                       void *ctx);
+
+/** Visit the settings of [cameras], which hold for all that do not say otherwise; what
+ * it does not say is told with the built-in value. */
+tw_status twi_settings_walk_cameras(tw_settings *settings,
+                                    void (*visit)(void *ctx, const tw_setting *setting),
+                                    void *ctx);
 
 /** Read "dark", "light" or hours. @param out  May be NULL; it borrows the text.
  * @return false: it is none of them, or hours that are always. */

@@ -138,7 +138,7 @@ static const char *choices_of(const twi_row *row)
 }
 
 /* Headers may carry a secret of their own; {secret} is the way that shows none. */
-static const char *shown(const twi_row *row, const char *value)
+const char *twi_value_shown(const twi_row *row, const char *value)
 {
     const bool bare =
         strcmp(row->key, "headers") == 0 && value[0] && strstr(value, "{secret}") == NULL;
@@ -182,7 +182,7 @@ static void show_row(const twi_row *row, const standing *at, bool fixed,
     const tw_setting setting = {.section = row->section,
                                 .group = row->group,
                                 .key = row->key,
-                                .value = shown(row, value),
+                                .value = twi_value_shown(row, value),
                                 .preset = row->preset,
                                 .range = range,
                                 .choices = choices_of(row),
@@ -249,6 +249,23 @@ tw_status twi_settings_walk_sensor(tw_settings *settings, const char *name,
     if (!settings || !name || !visit)
         return TW_EINVAL;
     return walk_lone(settings, IN_SENSOR, "sensor", name, false, visit, ctx);
+}
+
+tw_status twi_settings_walk_cameras(tw_settings *settings,
+                                    void (*visit)(void *ctx, const tw_setting *setting),
+                                    void *ctx)
+{
+    size_t count = 0;
+    const twi_row *rows = twi_table(&count);
+    if (!settings || !visit)
+        return TW_EINVAL;
+    for (size_t i = 0; i < count; i++) {
+        const standing at =
+            stands(&rows[i], twi_find_entry(settings, IN_CAMERAS, "", &rows[i]));
+        if (strcmp(rows[i].section, "camera") == 0)
+            show_row(&rows[i], &at, false, visit, ctx);
+    }
+    return TW_OK;
 }
 
 tw_status twi_settings_walk_condition(tw_settings *settings, const char *name,

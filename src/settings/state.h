@@ -128,6 +128,12 @@ const char *twi_condition_of(const section *s, const char *camera);
  * dark" of a camera that is there, "when dark". @param at  Set to its level. */
 bool twi_condition_section_read(const tw_settings *s, const char *name, level *at);
 
+/** @return what a section of a level begins with in a file: "camera". */
+const char *twi_level_head(level at);
+
+/** @return a value as it may be seen: itself, or "***". */
+const char *twi_value_shown(const twi_row *row, const char *value);
+
 /** Split the name of a section that holds at times.
  * @param before  Set to the length of the camera's name, 0: it is of all.
  * @return its condition, NULL: it has none. */

@@ -84,6 +84,14 @@ static const struct {
 
 enum { HEAD_COUNT = sizeof HEADS / sizeof *HEADS };
 
+const char *twi_level_head(level at)
+{
+    for (size_t i = 0; i < HEAD_COUNT; i++)
+        if (HEADS[i].level == at)
+            return HEADS[i].head;
+    return at == IN_CAMERAS_WHEN ? "cameras" : "camera";
+}
+
 static const char *rows_of(level at)
 {
     for (size_t i = 0; i < HEAD_COUNT; i++)

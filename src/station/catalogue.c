@@ -189,9 +189,14 @@ static const char TENTH[] =
 static const char ELEVENTH[] = "CREATE TABLE series(word TEXT NOT NULL) STRICT;"
                                "INSERT INTO series VALUES (lower(hex(randomblob(8))));";
 
+/* The last settings that came from afar, and what became of them. */
+static const char TWELFTH[] =
+    "CREATE TABLE draft(only INTEGER PRIMARY KEY CHECK(only = 1), id INTEGER NOT NULL,"
+    " taken INTEGER NOT NULL, text TEXT NOT NULL) STRICT;";
+
 /* How a catalogue of each version becomes one of the next. */
-static const char *const STEPS[] = {FIRST,   SECOND, THIRD, FOURTH, FIFTH,   SIXTH,
-                                    SEVENTH, EIGHTH, NINTH, TENTH,  ELEVENTH};
+static const char *const STEPS[] = {FIRST,   SECOND, THIRD, FOURTH, FIFTH,    SIXTH,
+                                    SEVENTH, EIGHTH, NINTH, TENTH,  ELEVENTH, TWELFTH};
 enum { VERSION = sizeof STEPS / sizeof *STEPS };
 
 /* ---- opening --------------------------------------------------------------------- */

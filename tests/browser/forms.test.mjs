@@ -102,6 +102,7 @@ source = http://127.0.0.1:9/stream
 
 [destination hub]
 url = mqtt://127.0.0.1:${port}/lane
+settings_from = 11qYAYKxCrfVS/7TyWQHOg7hcvPapiMlrwIaaPcHURo=
 on = sightings, alarms, daily
 
 [destination shed]
@@ -180,6 +181,8 @@ test("a hook, a destination and a broker are told of a sighting", async () => {
   spawnSync("mosquitto_pub", ["-h", "127.0.0.1", "-p", String(brokerPort), "-t", "lane/hollin/ask", "-q", "1", "-m",
     JSON.stringify({ series: heard.match(/"series":"([0-9a-f]{16})"/)[1], numbers: [[99999, 99999]] })]);
   await until("what is gone", () => /"type":"gone"/.test(heard));
+  spawnSync("mosquitto_pub", ["-h", "127.0.0.1", "-p", String(brokerPort), "-t", "lane/hollin/order", "-q", "1", "-m", JSON.stringify({ do: "settings", draft: '{"id":7}', signature: "" })]);
+  await until("what became of settings", () => /"type":"answer","station":"hollin","id":7,"taken":false,"text":"its settings_from is another key"/.test(heard) && /"type":"settings"/.test(heard));
   await until("the broker, too", () => /"type":"began"/.test(heard) && /"type":"stored"/.test(heard) && /"phase":"end"/.test(heard) && /"type":"alarm"/.test(heard) && /"type":"daily"/.test(heard));
   assert.match(heard, /^lane\/hollin\/daily .*not all is well: .*board 71 °C/m);
   assert.match(noted(), /nothing is sent to gone any more.*"event":"alarm"/); // of a destination, too
@@ -272,7 +275,7 @@ test("the end is told to the broker, and nothing is described that nobody gives"
   assert.equal(await station.ended, 0);
   await until("the broker was told of the end", () => /\/state \{"type":"station".*"state":"down"/.test(heard));
   assert.ok(lines(run("sightings", "--trace", "--camera", "kerb", "--json"), "trace") >= 2);
-  const messages = heard.split("\n").slice(0, -1).filter((l) => !l.startsWith("lane/hollin/ask ")).map((l) => l.slice(l.indexOf(" ") + 1));
+  const messages = heard.split("\n").slice(0, -1).filter((l) => !/^lane\/hollin\/(ask|order) /.test(l)).map((l) => l.slice(l.indexOf(" ") + 1));
   assert.ok(lines(messages.join("\n"), "broker") >= 6);
   // What this station has no cause to say.
   const apart = { Camera: ["sound"], Found: ["file"], Reading: ["file"], Plan: ["pre_event_bytes"], Digest: ["type", "station", "sightings"], Test: ["type", "station"], LogEntry: [], Item: ["text"], Sighting: ["sure"] };

@@ -250,7 +250,7 @@ test("what marks tell is learnt beside the station, told, and can be stopped", (
 
 const scripts = () => readdirSync(FILES).filter((f) => /\.(js|html)$/.test(f) && !["texts.js", "worker.js"].includes(f)).map((f) => [f, readFileSync(join(FILES, f), "utf8")]);
 const table = async () => (await import(join(FILES, "texts.js"))).TEXTS;
-const MADE = /^(set|help|group|section|state|took|cell|kind|item|want|zone|zone-kind|at|hours)\./;  // names are put together
+const MADE = /^(set|help|group|section|state|took|cell|kind|item|want|word|zone|zone-kind|at|hours)\./;  // names are put together
 
 test("each text is there in each language, with the same values, and nothing is left over", async () => {
   const texts = await table(), used = new Set(), all = scripts().map(([, s]) => s).join("\n");

@@ -3,13 +3,14 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
 import { spawn, spawnSync } from "node:child_process";
-import { chmodSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { TOOL, freePort, openBrowser, until } from "./station.mjs";
 
 const BOARDS = { north: ["kerb", 52.1, -1.3, "yes"], tunnel: ["tunnel", 52.104, -1.29, "no"], mere: ["mere", 52.11, -1.31, "yes"] };
 const children = new Map();
+let key = "";
 let folder, port, browser, page, url, wrong = [], server = null;
 const env = () => ({ ...process.env, XDG_RUNTIME_DIR: folder, PATH: process.env.PATH + ":/usr/sbin" });
 const tell = (topic, message, ...more) => spawnSync("mosquitto_pub", ["-h", "127.0.0.1", "-p", String(port), "-q", "1", "-t", topic, "-m", JSON.stringify(message), ...more], { env: env() });
@@ -34,12 +35,13 @@ async function end(name, signal = "SIGTERM") {
 function startBoard(name) {
   const [scene, latitude, longitude, orders] = BOARDS[name], own = join(folder, name);
   mkdirSync(own, { recursive: true });
-  writeFileSync(join(own, "station.ini"), `[station]\nname = ${name}\nstore = captures\nlisten = none\nkeep_free = 0\n[cameras]\nloop = yes\npost_event = 1 s\npre_event = 1 s\nlatitude = ${latitude}\nlongitude = ${longitude}\n[camera ${scene}]\nsource = sim:${scene},size=240x136\nsend_to = hub\n[destination hub]\nurl = mqtt://127.0.0.1:${port}/lane\ntls = none\norders = ${orders}\nlive = ${orders}\n[sensor board]\nrun = echo 21.5\nunit = °C\n`);
+  if (!existsSync(join(own, "station.ini"))) writeFileSync(join(own, "station.ini"), `[station]\nname = ${name}\nstore = captures\nlisten = none\nkeep_free = 0\n[cameras]\nloop = yes\npost_event = 1 s\npre_event = 1 s\nlatitude = ${latitude}\nlongitude = ${longitude}\n[camera ${scene}]\nsource = sim:${scene},size=240x136\nsend_to = hub\n[destination hub]\nurl = mqtt://127.0.0.1:${port}/lane\ntls = none\norders = ${orders}\nlive = ${orders}\n${name === "tunnel" ? "" : key}\n[sensor board]\nrun = echo 21.5\nunit = °C\n`);
   start(name, [TOOL, "watch"], own, { XDG_RUNTIME_DIR: own });
 }
 
 async function startGatherer(ledger) {
-  writeFileSync(join(folder, "gather.ini"), `[gather]\ngather = mqtt://127.0.0.1:${port}/lane\ntls = none\nledger = ${ledger}\nlisten = 127.0.0.1:0\nmedia = {station}/captures/{file}\ngroups = lane: north tunnel; water: mere\n`);
+  writeFileSync(join(folder, "gather.ini"), `[gather]\ngather = mqtt://127.0.0.1:${port}/lane\ntls = none\nledger = ${ledger}\nlisten = 127.0.0.1:0\nmedia = {station}/captures/{file}\ngroups = lane: north tunnel; water: mere\nsettings_key = settings.key\n`);
+  key = spawnSync(TOOL, ["gather", "--settings", "gather.ini", "--key"], { cwd: folder, env: env(), encoding: "utf8" }).stdout.trim().split("\n").at(-1);
   const gatherer = start("gatherer", [TOOL, "gather", "--settings", "gather.ini"], folder);
   url = await until("its page", () => (gatherer.said().match(/http:\/\/127\.0\.0\.1:\d+\//) || [null])[0]);
 }
@@ -76,7 +78,7 @@ before(async () => {
   browser = await openBrowser();
   page = await (await browser.newContext({ viewport: { width: 1280, height: 800 }, locale: "en-GB", timezoneId: "UTC" })).newPage();
   page.on("pageerror", (e) => wrong.push(e.message));
-  page.on("console", (m) => { if (m.type() === "error" && !/404|503/.test(m.text())) wrong.push(m.text()); });
+  page.on("console", (m) => { if (m.type() === "error" && !/400|404|503/.test(m.text())) wrong.push(m.text()); });
   page.on("request", (r) => { if (!r.url().startsWith(url) && !/^(data|blob|about):/.test(r.url())) wrong.push("asks elsewhere: " + r.url()); });
 }, { timeout: 180000 });
 
@@ -148,6 +150,52 @@ for (const kind of ["file", "server"]) {
     assert.notEqual(await stateOf("mere/mere"), "disarmed");
     await page.request.post(url + "api/order", { headers: { "X-Tawny-Change": "local" }, data: { do: "as-set" } });
     await until("it is armed again", async () => await stateOf("north/kerb") !== "disarmed");
+  });
+
+  test(kind + ": settings of one and of a group are changed, signed and sent, and one that is away gets them when it is back", async () => {
+    const fileOf = (name) => readFileSync(join(folder, name, "station.ini"), "utf8"), rest = kind === "file" ? "7 s" : "8 s";
+    const answers = async () => Object.fromEntries((await page.locator("#form-words tbody tr").allInnerTexts()).filter((r) => r.includes(rest)).map((r) => [r.split(/\s/)[0], /Taken|Waits|Refused/.exec(r)[0]]));
+    const send = async () => {
+      await until("the form is there", async () => await page.locator("#set-rest").count() === 1);
+      await page.fill("#set-rest", rest);
+      await page.locator("#set-rest").blur();
+      await page.click("#form-save");
+      await page.waitForSelector("#dialog-yes");
+    };
+    await openAt("settings");
+    await until("they are known", async () => /2 of 3 stations show their settings here/.test(await text("#form-file")), 60);
+    await page.selectOption("#form-sections", "cameras ");
+    await page.locator("#form-depth button[data-value=all]").click();
+    await end("mere");
+    await until("one is away", async () => (await ask("api/stations")).stations.some((s) => s.wants === "down"));
+    await send();
+    assert.match(await text("dialog"), /north:\d+[^]*mere:\d+|mere:\d+[^]*north:\d+/);
+    await page.click("#dialog-yes");
+    await until("the one has it, the other waits", async () => JSON.stringify(Object.entries(await answers()).sort()) === '[["mere","Waits"],["north","Taken"]]', 60);
+    assert.match(fileOf("north"), new RegExp("\\[cameras\\][^\\[]*rest = " + rest));
+    assert.ok(!fileOf("mere").includes("rest ="), kind === "file" ? "it was not told" : "");
+    await openAt("stations");
+    await until("the table says that something waits", async () => /1 waits/.test(await page.locator("#stations-table tr", { hasText: "mere" }).innerText()));
+    startBoard("mere");
+    await openAt("settings");
+    await until("it has it as well", async () => (await answers()).mere === "Taken", 90);
+    assert.match(fileOf("mere"), new RegExp("rest = " + rest));
+    await page.selectOption("#scope", "station:north");
+    await until("its own sections", async () => (await page.locator("#form-sections option").allInnerTexts()).includes("Camera kerb"));
+    await page.selectOption("#form-sections", "camera kerb");
+    await until("its camera has it from all cameras", async () => (await page.inputValue("#set-rest").catch(() => "")).startsWith(rest[0]));
+    await page.fill("#set-latitude", "far north");
+    await page.locator("#set-latitude").blur();
+    await page.click("#form-save");
+    await until("what is wrong stands at its field", async () => /expected degrees/.test(await page.locator(".setting[data-key=latitude] .wrong").innerText()));
+    await page.selectOption("#scope", "station:tunnel");
+    await until("it shows none", async () => /no settings are known/.test(await text("#form-file")));
+    await page.selectOption("#scope", "");
+    if (kind === "server") return;
+    for (const name of ["north", "mere"]) {  // for the second time
+      await page.request.post(url + "api/settings?station=" + name, { headers: { "X-Tawny-Change": "local" }, data: { write: true, changes: [{ head: "cameras", name: "", key: "rest", value: null }] } });
+      await until("it is as it was", async () => !fileOf(name).includes("rest ="), 60);
+    }
   });
 
   test(kind + ": live pictures come over the broker while somebody looks, of those that give them", async () => {

@@ -11,12 +11,12 @@
 static tw_status say(stored *s, const char *rest, tw_error *err)
 {
     char text[2048];
-    uint32_t number = 0;
+    twi_said said = {0};
     (void)snprintf(text, sizeof text, "{\"do\":\"say\",\"series\":\"%s\",%s}", SERIES,
                    rest);
     const tw_status st = twi_said_take(s->catalogue, SERIES, text, strlen(text),
-                                       1804972800000000, &number, err);
-    assert_int_equal(number, st == TW_OK ? 1 : 0);
+                                       1804972800000000, &said, err);
+    assert_int_equal(said.number, st == TW_OK ? 1 : 0);
     return st;
 }
 
@@ -86,7 +86,7 @@ static void test_what_is_none_changes_nothing(void **state)
                                         "\"number\":4294967296,\"star\":true",
                                         "\"number\":\"1\",\"star\":true"};
     stored *s = make_stored();
-    uint32_t number = 0;
+    twi_said said = {0};
     assert_int_equal(sight(s, 100), 1);
     for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++)
         if (say(s, wrong[i], NULL) != TW_ESYNTAX)
@@ -97,11 +97,11 @@ static void test_what_is_none_changes_nothing(void **state)
     static const char *const orders[] = {"{\"do\":\"arm\"}", "{}",  "[]",
                                          "\"say\"",          "say", ""};
     assert_int_equal(
-        twi_said_take(s->catalogue, SERIES, OTHER, strlen(OTHER), 0, &number, NULL),
+        twi_said_take(s->catalogue, SERIES, OTHER, strlen(OTHER), 0, &said, NULL),
         TW_ENOENT);
     for (size_t i = 0; i < sizeof orders / sizeof *orders; i++)
         assert_int_equal(twi_said_take(s->catalogue, SERIES, orders[i], strlen(orders[i]),
-                                       0, &number, NULL),
+                                       0, &said, NULL),
                          TW_ENOTSUP);
     const kept k = kept_of(s);
     assert_false(k.starred);

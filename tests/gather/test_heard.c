@@ -155,6 +155,52 @@ static void test_lies(void **state)
     twi_heard_clear(&h);
 }
 
+static void test_settings_and_answers(void **state)
+{
+    (void)state;
+    twi_heard h;
+    static const char *const wrong[][2] = {
+        {"lane/hollin/settings", "{\"settings\":\"aa\"}"},
+        {"lane/hollin/settings", "{\"text\":\"\"}"},
+        {"lane/hollin/settings", "{\"text\":7,\"settings\":\"aa\"}"},
+        {"lane/hollin/settings", "{\"text\":\"\",\"settings\":\"\"}"},
+        {"lane/hollin/settings",
+         "{\"text\":\"\",\"settings\":\"aa\",\"station\":\"mere\"}"},
+        {"lane/hollin/answer", "{\"id\":7}"},
+        {"lane/hollin/answer", "{\"id\":\"7\",\"taken\":true}"},
+        {"lane/hollin/answer", "{\"id\":-7,\"taken\":true}"},
+        {"lane/hollin/answer", "{\"id\":7,\"taken\":1}"}};
+    assert_int_equal(hear("lane/hollin/state",
+                          "{\"state\":\"up\",\"settings\":\"5bb6\",\"changeable\":true}",
+                          &h),
+                     TW_OK);
+    assert_string_equal(h.name, "5bb6");
+    twi_heard_clear(&h);
+    assert_int_equal(
+        hear("lane/hollin/state", "{\"state\":\"up\",\"settings\":\"5bb6\"}", &h), TW_OK);
+    assert_string_equal(h.name, ""); /* they are shown to nobody */
+    twi_heard_clear(&h);
+    assert_int_equal(hear("lane/hollin/settings",
+                          "{\"settings\":\"5bb6\",\"text\":\"[station]\"}", &h),
+                     TW_OK);
+    assert_int_equal(h.kind, TWI_HEARD_SETTINGS);
+    assert_string_equal(h.name, "5bb6");
+    twi_heard_clear(&h);
+    assert_int_equal(hear("lane/hollin/answer",
+                          "{\"id\":1804969800000000,\"taken\":false,\"text\":\"no\"}",
+                          &h),
+                     TW_OK);
+    assert_int_equal(h.kind, TWI_HEARD_ANSWER);
+    assert_true(h.number == INT64_C(1804969800000000));
+    assert_string_equal(h.state, "refused");
+    twi_heard_clear(&h);
+    for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++)
+        if (hear(wrong[i][0], wrong[i][1], &h) != TW_ESYNTAX)
+            fail_msg("%s", wrong[i][1]);
+    assert_int_equal(hear("lane/hollin/kerb/answer", "{\"id\":7,\"taken\":true}", &h),
+                     TW_ENOENT);
+}
+
 static void test_topics_of_stations(void **state)
 {
     (void)state;
@@ -199,6 +245,7 @@ int main(void)
         cmocka_unit_test(test_states_and_what_is_gone),
         cmocka_unit_test(test_what_is_nothing_to_keep),
         cmocka_unit_test(test_lies),
+        cmocka_unit_test(test_settings_and_answers),
         cmocka_unit_test(test_topics_of_stations),
         cmocka_unit_test(test_what_is_usual),
     };

@@ -1,4 +1,5 @@
 /* The ledger, the same on each engine: a file, and a server of the test's own. */
+#include "../support/engine.h"
 #include "../support/postgres.h"
 #include "../support/support.h"
 #include "../../src/gather/ledger.h"
@@ -9,66 +10,6 @@
 
 #define S INT64_C(1000000)
 #define WALL (INT64_C(1804969800) * S) /* 2027-03-13 20:30 UTC */
-
-static char *folder, *server;
-static bool on_server;
-
-/* ---- the engine -------------------------------------------------------------------- */
-
-static int begin_all(void **state)
-{
-    (void)state;
-    folder = make_folder();
-    server = start_postgres(folder);
-    return 0;
-}
-
-static int end_all(void **state)
-{
-    (void)state;
-    stop_postgres(folder);
-    remove_folder(folder);
-    free(server);
-    return 0;
-}
-
-static const twi_ledger_kind *kind(void)
-{
-    tw_error err = {0};
-    const twi_ledger_kind *k = twi_ledger_find(on_server ? server : "file", &err);
-    if (!k)
-        fail_msg("%s", err.text);
-    return k;
-}
-
-static twi_ledger *again(void)
-{
-    twi_ledger *l = NULL;
-    tw_error err = {0};
-    char *path = join(folder, "ledger.db");
-    if (kind()->open(on_server ? server : path, &l, &err) != TW_OK)
-        fail_msg("%s", err.text);
-    free(path);
-    return l;
-}
-
-/* An empty one. */
-static twi_ledger *anew(void)
-{
-    char *path = join(folder, "ledger.db"), command[512];
-    (void)snprintf(command, sizeof command,
-                   on_server
-                       ? "psql -q -h %s/pg -U postgres postgres -c 'DROP SCHEMA public "
-                         "CASCADE' -c 'CREATE SCHEMA public' 2>&1"
-                       : "rm -f %s/ledger.db*",
-                   folder);
-    outcome o = run_program(NULL, "/bin/sh", "-c", command, NULL);
-    if (o.code != 0)
-        fail_msg("%s", o.out);
-    free_outcome(&o);
-    free(path);
-    return again();
-}
 
 /* ---- what is told ------------------------------------------------------------------ */
 
@@ -116,7 +57,7 @@ static twi_heard up(const char *station, int64_t last, int64_t time_us)
 static void put_all(twi_ledger *l, twi_heard *all, size_t count, int64_t now_us)
 {
     tw_error err = {0};
-    if (kind()->put(l, all, count, now_us, &err) != TW_OK)
+    if (engine_kind()->put(l, all, count, now_us, &err) != TW_OK)
         fail_msg("%s", err.text);
 }
 
@@ -150,7 +91,7 @@ static seen all_of(twi_ledger *l, const twi_ledger_filter *filter)
     seen all = {0};
     tw_error err = {0};
     const twi_ledger_filter any = {0};
-    if (kind()->sightings(l, filter ? filter : &any, see, &all, &err) != TW_OK)
+    if (engine_kind()->sightings(l, filter ? filter : &any, see, &all, &err) != TW_OK)
         fail_msg("%s", err.text);
     return all;
 }
@@ -168,7 +109,7 @@ static twi_ledger_station station_of(twi_ledger *l, const char *name)
 {
     twi_ledger_station s = {0};
     (void)snprintf(s.name, sizeof s.name, "%s", name);
-    assert_int_equal(kind()->stations(l, true, see_station, &s, NULL), TW_OK);
+    assert_int_equal(engine_kind()->stations(l, true, see_station, &s, NULL), TW_OK);
     return s;
 }
 
@@ -177,7 +118,7 @@ static const char *gaps_of(twi_ledger *l, int64_t now_us, char out[512])
     twi_ledger_gap gaps[TWI_LEDGER_GAPS];
     size_t found = 0;
     tw_error err = {0};
-    if (kind()->gaps(l, now_us, 20 * S, gaps, &found, &err) != TW_OK)
+    if (engine_kind()->gaps(l, now_us, 20 * S, gaps, &found, &err) != TW_OK)
         fail_msg("%s", err.text);
     out[0] = '\0';
     for (size_t i = 0; i < found; i++)
@@ -192,12 +133,12 @@ static const char *gaps_of(twi_ledger *l, int64_t now_us, char out[512])
 static void test_what_is_put_twice_is_there_once(void **state)
 {
     (void)state;
-    twi_ledger *l = anew();
+    twi_ledger *l = engine_anew();
     twi_heard all[] = {record("hollin", 1), record("hollin", 1), record("mere", 1)};
     put_all(l, all, 3, WALL);
     put_all(l, all, 3, WALL + S);
-    kind()->close(l);
-    l = again(); /* it is safe */
+    engine_kind()->close(l);
+    l = engine_again(); /* it is safe */
     put_all(l, all, 3, WALL + 2 * S);
     seen s = all_of(l, NULL);
     assert_string_equal(s.words, "hollin/kerb/1 mere/kerb/1 ");
@@ -209,7 +150,7 @@ static void test_what_is_put_twice_is_there_once(void **state)
     assert_int_equal(station_of(l, "mere").sightings, 1);
     for (size_t i = 0; i < 3; i++)
         twi_heard_clear(&all[i]);
-    kind()->close(l);
+    engine_kind()->close(l);
 }
 
 /* A name that was given later counts; that it is gone takes nothing away; what was gone
@@ -217,7 +158,7 @@ static void test_what_is_put_twice_is_there_once(void **state)
 static void test_the_last_word_counts(void **state)
 {
     (void)state;
-    twi_ledger *l = anew();
+    twi_ledger *l = engine_anew();
     twi_heard h = record("hollin", 5);
     put(l, gone("hollin", 5), WALL);
     assert_int_equal(all_of(l, NULL).count, 0);
@@ -246,21 +187,21 @@ static void test_the_last_word_counts(void **state)
     assert_int_equal(s.count, 1);
     assert_true(s.last.start_us == 60 * S);
     twi_heard_clear(&h);
-    kind()->close(l);
+    engine_kind()->close(l);
 }
 
 /* A catalogue that began anew counts from one again. */
 static void test_another_series_is_another_sighting(void **state)
 {
     (void)state;
-    twi_ledger *l = anew();
+    twi_ledger *l = engine_anew();
     twi_heard h = record("hollin", 1);
     put_all(l, &h, 1, WALL);
     (void)snprintf(h.series, sizeof h.series, "0123456789abcdef");
     put_all(l, &h, 1, WALL);
     assert_int_equal(all_of(l, NULL).count, 2);
     twi_heard_clear(&h);
-    kind()->close(l);
+    engine_kind()->close(l);
 }
 
 static void test_what_is_missing_is_found(void **state)
@@ -268,7 +209,7 @@ static void test_what_is_missing_is_found(void **state)
     (void)state;
     char gaps[512];
     int64_t now_us = WALL;
-    twi_ledger *l = anew();
+    twi_ledger *l = engine_anew();
     put(l, record("hollin", 3), now_us);
     put(l, record("hollin", 4), now_us);
     assert_string_equal(gaps_of(l, now_us += 60 * S, gaps),
@@ -288,7 +229,7 @@ static void test_what_is_missing_is_found(void **state)
     assert_string_equal(gaps_of(l, now_us += 60 * S, gaps), "");
     put(l, up("hollin", 10, now_us), now_us);
     assert_string_equal(gaps_of(l, now_us += 60 * S, gaps), "hollin:10-10 ");
-    kind()->close(l);
+    engine_kind()->close(l);
 }
 
 /* Who is asked in vain is asked less and less, as an answer may be large and the uplink
@@ -298,7 +239,7 @@ static void test_who_is_asked_in_vain_is_asked_less(void **state)
     (void)state;
     char gaps[512];
     int64_t now_us = WALL;
-    twi_ledger *l = anew();
+    twi_ledger *l = engine_anew();
     put(l, up("hollin", 3, now_us), now_us);
     int asked = 0;
     for (int i = 0; i < 86400 / 20; i++, now_us += 20 * S)
@@ -308,13 +249,13 @@ static void test_who_is_asked_in_vain_is_asked_less(void **state)
     (void)gaps_of(l, now_us += 6 * 3600 * S, gaps);
     (void)gaps_of(l, now_us += 41 * S, gaps);
     assert_string_equal(gaps_of(l, now_us += 81 * S, gaps), "hollin:2-3 ");
-    kind()->close(l);
+    engine_kind()->close(l);
 }
 
 static void test_states_do_not_go_back(void **state)
 {
     (void)state;
-    twi_ledger *l = anew();
+    twi_ledger *l = engine_anew();
     twi_heard late = up("hollin", 4, WALL), dead = up("hollin", -1, 0);
     put(l, up("hollin", 9, WALL + 60 * S), WALL);
     (void)snprintf(late.state, sizeof late.state, "starting");
@@ -333,30 +274,30 @@ static void test_states_do_not_go_back(void **state)
     assert_string_equal(station_of(l, "hollin").state, "up");
     twi_heard_clear(&late);
     twi_heard_clear(&dead);
-    kind()->close(l);
+    engine_kind()->close(l);
 }
 
 static void test_silence_is_noticed_by_one(void **state)
 {
     (void)state;
     bool first = false;
-    twi_ledger *l = anew();
+    twi_ledger *l = engine_anew();
     for (int i = 0; i < 10; i++)
         put(l, up("hollin", 0, WALL + i * 60 * S), WALL + i * 60 * S);
     twi_ledger_station s = station_of(l, "hollin");
     assert_true(s.heard_us == WALL + 540 * S);
     assert_true(s.usual_us == 60 * S);
     assert_false(s.silent);
-    assert_int_equal(kind()->silence(l, "hollin", &first, NULL), TW_OK);
+    assert_int_equal(engine_kind()->silence(l, "hollin", &first, NULL), TW_OK);
     assert_true(first);
-    assert_int_equal(kind()->silence(l, "hollin", &first, NULL), TW_OK);
+    assert_int_equal(engine_kind()->silence(l, "hollin", &first, NULL), TW_OK);
     assert_false(first);
     assert_true(station_of(l, "hollin").silent);
     put(l, record("hollin", 1), WALL + 3600 * S);
     s = station_of(l, "hollin");
     assert_false(s.silent);
     assert_true(s.usual_us == 120 * S);
-    kind()->close(l);
+    engine_kind()->close(l);
 }
 
 /* What a board says is data, whatever it looks like. */
@@ -366,7 +307,7 @@ static void test_hostile_words_stay_words(void **state)
     static const char *const words[] = {
         "\\", "\\.", "a\tb\nc\rd", "'; DROP TABLE sighting; --", "\\N",     "\"",
         "$1", "{}",  "<script>",   "\xC3\xA9\xF0\x9F\x90\xB8",   "\x01\x7F"};
-    twi_ledger *l = anew();
+    twi_ledger *l = engine_anew();
     for (size_t i = 0; i < sizeof words / sizeof *words; i++) {
         twi_heard h = record(words[i], 1);
         (void)snprintf(h.camera, sizeof h.camera, "%s", words[i]);
@@ -388,31 +329,31 @@ static void test_hostile_words_stay_words(void **state)
         assert_string_equal(s.last.series, words[i]);
         twi_heard_clear(&h);
     }
-    kind()->close(l);
+    engine_kind()->close(l);
 }
 
 static void test_what_cannot_be_kept_keeps_nothing_else_out(void **state)
 {
     (void)state;
     tw_error err = {0};
-    twi_ledger *l = anew();
+    twi_ledger *l = engine_anew();
     twi_heard all[] = {record("hollin", 1), record("hollin", 2)};
-    if (on_server) { /* a file takes any bytes */
+    if (engine.on_server) { /* a file takes any bytes */
         (void)snprintf(all[1].name, sizeof all[1].name, "\xFF\xFE");
-        assert_int_equal(kind()->put(l, all, 2, WALL, &err), TW_EINVAL);
+        assert_int_equal(engine_kind()->put(l, all, 2, WALL, &err), TW_EINVAL);
         assert_int_equal(all_of(l, NULL).count, 0); /* all of it, or none */
     }
     put_all(l, all, 1, WALL);
     assert_int_equal(all_of(l, NULL).count, 1);
     for (size_t i = 0; i < 2; i++)
         twi_heard_clear(&all[i]);
-    kind()->close(l);
+    engine_kind()->close(l);
 }
 
 static void test_by_time_and_station(void **state)
 {
     (void)state;
-    twi_ledger *l = anew();
+    twi_ledger *l = engine_anew();
     for (int64_t n = 1; n <= 6; n++)
         put(l, record(n % 2 ? "hollin" : "mere", n), WALL);
     const twi_ledger_filter some = {.from_us = WALL + 120 * S,
@@ -449,14 +390,14 @@ static void test_by_time_and_station(void **state)
     const twi_ledger_filter has = {.has_name = "RANA 't"}, any = {.has_name = "R%a"};
     assert_string_equal(all_of(l, &has).words, "hollin/kerb/7 ");
     assert_string_equal(all_of(l, &any).words, "");
-    kind()->close(l);
+    engine_kind()->close(l);
 }
 
 /* A visit goes on for half an hour; the next one says when the one before it was. */
 static void test_it_is_known_who_looked_last(void **state)
 {
     (void)state;
-    twi_ledger *l = anew();
+    twi_ledger *l = engine_anew();
     static const struct {
         const char *who;
         int64_t at_s, since_s; /* of WALL; -1: never */
@@ -465,41 +406,41 @@ static void test_it_is_known_who_looked_last(void **state)
                  {"", 5000, -1},      {"ann", 3000, 3000}, {"ann", 9000, 3000}};
     for (size_t i = 0; i < sizeof looks / sizeof *looks; i++) {
         int64_t since_us = -1;
-        assert_int_equal(
-            kind()->visit(l, looks[i].who, WALL + looks[i].at_s * S, &since_us, NULL),
-            TW_OK);
+        assert_int_equal(engine_kind()->visit(l, looks[i].who, WALL + looks[i].at_s * S,
+                                              &since_us, NULL),
+                         TW_OK);
         assert_true(since_us == (looks[i].since_s < 0 ? 0 : WALL + looks[i].since_s * S));
     }
-    kind()->close(l);
+    engine_kind()->close(l);
+}
+
+static void take_count(void *ctx, const char *const *row)
+{
+    *(int64_t *)ctx = strtoll(row[0], NULL, 10);
 }
 
 /* One that an earlier version made, with what is in it. */
 static void test_an_older_one_is_brought_up(void **state)
 {
+#define COLUMNS                                                                          \
+    "ALTER TABLE station DROP COLUMN settings_now; ALTER TABLE station DROP COLUMN "     \
+    "settings_of; ALTER TABLE station DROP COLUMN settings; ALTER TABLE station DROP "   \
+    "COLUMN settings_asked_us; DROP TABLE word; DROP TABLE visit; "
     (void)state;
-    char command[512];
-    int64_t since_us = -1;
-    twi_ledger *l = anew();
+    int64_t since_us = -1, waiting = -1;
+    twi_ledger *l = engine_anew();
     put(l, record("hollin", 1), WALL);
-    kind()->close(l);
-    (void)snprintf(
-        command, sizeof command,
-        on_server
-            ? "psql -q -h %s/pg -U postgres postgres -c 'DROP TABLE visit; UPDATE "
-              "schema_version SET version = 1'"
-            : "/usr/bin/python3 -c \"import sqlite3; sqlite3.connect('%s/ledger.db')"
-              ".executescript('DROP TABLE visit; DROP INDEX sighting_by_series; PRAGMA "
-              "user_version = 1')\"",
-        folder);
-    outcome o = run_program(NULL, "/bin/sh", "-c", command, NULL);
-    assert_int_equal(o.code, 0);
-    free_outcome(&o);
-    char *path = join(folder, "ledger.db");
-    assert_int_equal(kind()->open(on_server ? server : path, &l, NULL), TW_OK);
-    assert_int_equal(kind()->visit(l, "ann", WALL, &since_us, NULL), TW_OK);
+    engine_kind()->close(l);
+    engine_run(COLUMNS "DROP INDEX sighting_by_series; PRAGMA user_version = 1",
+               COLUMNS "UPDATE schema_version SET version = 1");
+    l = engine_again();
+    assert_int_equal(engine_kind()->visit(l, "ann", WALL, &since_us, NULL), TW_OK);
+    assert_int_equal(engine_kind()->ask(l, "SELECT count(*) FROM word", NULL, 0,
+                                        take_count, &waiting, NULL),
+                     TW_OK);
+    assert_int_equal(waiting, 0);
     assert_int_equal(all_of(l, NULL).count, 1);
-    kind()->close(l);
-    free(path);
+    engine_kind()->close(l);
 }
 
 static void list_camera(void *ctx, const twi_ledger_camera *c)
@@ -514,7 +455,7 @@ static void test_cameras_are_listed_by_station(void **state)
     (void)state;
     char words[400] = "";
     tw_error err = {0};
-    twi_ledger *l = anew();
+    twi_ledger *l = engine_anew();
     static const char *const NAMES[][3] = {{"mere", "kerb", "armed"},
                                            {"hollin", "tunnel", "lost"},
                                            {"hollin", "kerb", "armed"}};
@@ -527,11 +468,11 @@ static void test_cameras_are_listed_by_station(void **state)
         h.text = strdup("{\"latitude\":52.1}");
         put(l, h, WALL);
     }
-    assert_int_equal(kind()->cameras(l, list_camera, words, &err), TW_OK);
+    assert_int_equal(engine_kind()->cameras(l, list_camera, words, &err), TW_OK);
     assert_string_equal(words, "hollin/kerb=armed:{\"latitude\":52.1} "
                                "hollin/tunnel=lost:{\"latitude\":52.1} "
                                "mere/kerb=armed:{\"latitude\":52.1} ");
-    kind()->close(l);
+    engine_kind()->close(l);
 }
 
 /* ---- several at once --------------------------------------------------------------- */
@@ -543,7 +484,7 @@ enum { GATHERERS = 4, ROUNDS = 25, STATIONS = 5 };
 static void *gather_some(void *ctx)
 {
     const int64_t which = *(const int *)ctx;
-    twi_ledger *l = again();
+    twi_ledger *l = engine_again();
     tw_error err = {0};
     for (int64_t i = 0; i < ROUNDS; i++) {
         twi_heard all[STATIONS * 2];
@@ -557,7 +498,7 @@ static void *gather_some(void *ctx)
         }
         tw_status st = TW_EAGAIN;
         for (int tries = 0; tries < 200 && st == TW_EAGAIN; tries++)
-            st = kind()->put(l, all, count, WALL + i * S, &err);
+            st = engine_kind()->put(l, all, count, WALL + i * S, &err);
         for (size_t k = 0; k < count; k++)
             twi_heard_clear(&all[k]);
         if (st != TW_OK) {
@@ -565,7 +506,7 @@ static void *gather_some(void *ctx)
             break;
         }
     }
-    kind()->close(l);
+    engine_kind()->close(l);
     return NULL;
 }
 
@@ -575,7 +516,7 @@ static void test_several_gatherers_share(void **state)
     pthread_t threads[GATHERERS];
     int which[GATHERERS];
     char gaps[512];
-    twi_ledger *l = anew();
+    twi_ledger *l = engine_anew();
     for (int i = 0; i < GATHERERS; i++) {
         which[i] = i;
         assert_int_equal(pthread_create(&threads[i], NULL, gather_some, &which[i]), 0);
@@ -584,29 +525,20 @@ static void test_several_gatherers_share(void **state)
         (void)pthread_join(threads[i], NULL);
     assert_int_equal(all_of(l, NULL).count, STATIONS * ROUNDS * 2);
     assert_string_equal(gaps_of(l, WALL + 3600 * S, gaps), "");
-    kind()->close(l);
+    engine_kind()->close(l);
 }
 
 static void test_a_newer_one_is_left_alone(void **state)
 {
     (void)state;
     tw_error err = {0};
-    char command[512];
-    kind()->close(anew());
-    char *path = join(folder, "ledger.db");
-    (void)snprintf(
-        command, sizeof command,
-        on_server
-            ? "psql -q -h %s/pg -U postgres postgres -c 'UPDATE "
-              "schema_version SET version = 99'"
-            : "/usr/bin/python3 -c \"import sqlite3; sqlite3.connect('%s/ledger.db')"
-              ".execute('PRAGMA user_version = 99')\"",
-        folder);
-    outcome o = run_program(NULL, "/bin/sh", "-c", command, NULL);
-    assert_int_equal(o.code, 0);
-    free_outcome(&o);
-    twi_ledger *l = NULL;
-    assert_int_equal(kind()->open(on_server ? server : path, &l, &err), TW_ENOTSUP);
+    twi_ledger *l = engine_anew();
+    char *path = join(engine.folder, "ledger.db");
+    engine_kind()->close(l);
+    engine_run("PRAGMA user_version = 99", "UPDATE schema_version SET version = 99");
+    assert_int_equal(
+        engine_kind()->open(engine.on_server ? engine.server : path, &l, &err),
+        TW_ENOTSUP);
     assert_has(err.text, "was written by a newer tawny");
     free(path);
 }
@@ -617,22 +549,22 @@ static void test_a_server_that_dies_is_found_again(void **state)
 {
     (void)state;
     tw_error err = {0};
-    if (!on_server) /* a file has none */
+    if (!engine.on_server) /* a file has none */
         return;
-    twi_ledger *l = anew();
+    twi_ledger *l = engine_anew();
     twi_heard h = record("hollin", 2);
     put(l, record("hollin", 1), WALL);
-    kill_postgres(folder);
-    assert_int_equal(kind()->put(l, &h, 1, WALL, &err), TW_EAGAIN);
+    kill_postgres(engine.folder);
+    assert_int_equal(engine_kind()->put(l, &h, 1, WALL, &err), TW_EAGAIN);
     assert_null(strstr(err.text, "postgres@")); /* nobody's login is shown */
-    restart_postgres(folder);
+    restart_postgres(engine.folder);
     tw_status st = TW_EAGAIN;
     for (int i = 0; i < 100 && st == TW_EAGAIN; i++)
-        st = kind()->put(l, &h, 1, WALL, &err);
+        st = engine_kind()->put(l, &h, 1, WALL, &err);
     assert_int_equal(st, TW_OK);
     assert_int_equal(all_of(l, NULL).count, 2);
     twi_heard_clear(&h);
-    kind()->close(l);
+    engine_kind()->close(l);
 }
 
 int main(void)
@@ -655,12 +587,5 @@ int main(void)
         cmocka_unit_test(test_a_newer_one_is_left_alone),
         cmocka_unit_test(test_a_server_that_dies_is_found_again),
     };
-    int failed = 0;
-    for (int i = 0; i < 2; i++) {
-        on_server = i == 1;
-        failed += cmocka_run_group_tests_name(on_server ? "server" : "file", tests,
-                                              i == 0 ? begin_all : NULL,
-                                              i == 1 ? end_all : NULL);
-    }
-    return failed;
+    return on_each_engine(tests, sizeof tests / sizeof *tests);
 }

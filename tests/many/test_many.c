@@ -23,7 +23,8 @@ typedef struct place {
     twi_many *many;
     site at; /* as far as asking needs it */
     char said[2048];
-    bool deaf; /* nothing can be told */
+    bool deaf;    /* nothing can be told */
+    bool keyless; /* nothing signs settings */
 } place;
 
 static bool say(void *ctx, const char *station, const char *what, const char *text)
@@ -44,8 +45,11 @@ static tw_status serve(place *p, const char *more, tw_error *err)
                    p->accounts, p->ledger, more);
     write_text(file, text);
     assert_int_equal(tw_settings_read(settings, file, NULL, NULL), TW_OK);
-    const twi_many_spec spec = {
-        .settings = settings, .clock = tw_linux_clock(), .say = say, .ctx = p};
+    const twi_many_spec spec = {.settings = settings,
+                                .clock = tw_linux_clock(),
+                                .say = say,
+                                .settable = !p->keyless,
+                                .ctx = p};
     const tw_status st = twi_many_new(&spec, &p->many, err);
     tw_settings_free(settings);
     free(file);
@@ -380,6 +384,173 @@ static void test_orders_go_where_they_are_meant(void **state)
     end(p);
 }
 
+/* ---- settings --------------------------------------------------------------------- */
+
+static void put_settings(const place *p, const char *station, const char *text)
+{
+    twi_heard h = {.kind = TWI_HEARD_STATION,
+                   .number = -1,
+                   .time_us = WALL,
+                   .state = "up",
+                   .name = "aa"};
+    (void)snprintf(h.station, sizeof h.station, "%s", station);
+    h.text = (char *)(uintptr_t) "{\"settings\":\"aa\",\"changeable\":true}";
+    put(p, h, WALL);
+    json_t *o = json_pack("{ss ss}", "settings", "aa", "text", text);
+    h.kind = TWI_HEARD_SETTINGS;
+    h.text = json_dumps(o, JSON_COMPACT);
+    put(p, h, WALL);
+    free(h.text);
+    json_decref(o);
+}
+
+/* "rest 9 s (2/3)": a row of a section; static. */
+static const char *row_of(const place *p, const char *query, const char *key)
+{
+    static char words[256];
+    char path[256];
+    size_t i = 0;
+    json_t *one = NULL;
+    (void)snprintf(path, sizeof path, "/api/settings%s", query);
+    json_t *o = body_of(200, get(&p->at, path, ""));
+    (void)snprintf(words, sizeof words, "none");
+    json_array_foreach(json_object_get(o, "rows"), i, one)
+    {
+        if (strcmp(json_string_value(json_object_get(one, "key")), key) == 0)
+            (void)snprintf(words, sizeof words, "%s (%d/%d) %s",
+                           json_string_value(json_object_get(one, "value")),
+                           (int)json_integer_value(json_object_get(one, "same")),
+                           (int)json_integer_value(json_object_get(one, "of")),
+                           json_string_value(json_object_get(one, "origin")));
+    }
+    json_decref(o);
+    return words;
+}
+
+#define CHANGES(write, key, value)                                                       \
+    "{\"write\":" write                                                                  \
+    ",\"changes\":[{\"head\":\"cameras\",\"name\":\"\",\"key\":\"" key                   \
+    "\",\"value\":\"" value "\"}]}"
+
+static place *with_settings(void)
+{
+    place *p = anew("");
+    put_settings(p, "hollin", "[cameras]\nrest = 9 s\n[camera a]\nsource = sim:kerb\n");
+    put_settings(p, "kerb-7", "[cameras]\nrest = 9 s\n[camera b]\nsource = sim:mere\n");
+    put_settings(p, "mere", "[station]\nname = mere\n[camera c]\nsource = sim:mere\n");
+    put_state(p, "north", "up", "{}");
+    return p;
+}
+
+static void test_settings_of_one_and_of_many(void **state)
+{
+    (void)state;
+    place *p = with_settings();
+    json_t *o = body_of(200, get(&p->at, "/api/settings?station=mere", ""));
+    assert_int_equal(json_array_size(json_object_get(o, "sections")), 2);
+    json_decref(o);
+    o = body_of(200, get(&p->at, "/api/settings", ""));
+    assert_int_equal(json_integer_value(json_object_get(o, "told")), 3);
+    assert_int_equal(json_integer_value(json_object_get(o, "stations")), 4);
+    json_decref(o);
+    assert_string_equal(row_of(p, "?head=cameras&name=", "rest"), "9 s (2/3) stations");
+    assert_string_equal(row_of(p, "?head=cameras&name=", "start_at"),
+                        "0.05 % (3/3) built-in");
+    assert_string_equal(row_of(p, "?group=lane&head=cameras&name=", "rest"),
+                        "9 s (2/2) stations");
+    assert_string_equal(row_of(p, "?station=mere&head=station&name=", "name"),
+                        "mere (0/0) mere:2");
+    assert_string_equal(row_of(p, "?head=station&name=", "name"), "none");
+    assert_string_equal(row_of(p, "?station=mere&head=station&name=", "store"), "none");
+    check(404, get(&p->at, "/api/settings?station=mere&head=camera&name=else", ""));
+    check(404, get(&p->at, "/api/settings?station=north", ""));
+    check(404, get(&p->at, "/api/settings?station=nowhere", ""));
+    end(p);
+}
+
+static void test_a_change_is_tried_and_then_waits(void **state)
+{
+    (void)state;
+    place *p = with_settings();
+    json_t *o = body_of(200, post(&p->at, "/api/settings?group=lane", OWN,
+                                  CHANGES("false", "rest", "4 s")));
+    assert_int_equal(json_array_size(json_object_get(o, "lines")), 2);
+    assert_int_equal(json_integer_value(json_object_get(o, "told")), 0);
+    json_decref(o);
+    assert_string_equal(p->said, "");
+    o = body_of(200, post(&p->at, "/api/settings?group=lane", OWN,
+                          CHANGES("true", "rest", "4 s")));
+    assert_int_equal(json_integer_value(json_object_get(o, "told")), 2);
+    json_decref(o);
+    assert_string_equal(p->said, "hollin/due \nkerb-7/due \n"); /* the gatherer looks */
+    o = body_of(200, get(&p->at, "/api/words?station=hollin", ""));
+    const json_t *word = json_array_get(json_object_get(o, "words"), 0);
+    assert_string_equal(json_string_value(json_object_get(word, "state")), "waits");
+    assert_string_equal(json_string_value(json_object_get(word, "station")), "hollin");
+    assert_int_equal(json_array_size(json_object_get(word, "changes")), 1);
+    assert_int_equal(json_array_size(json_object_get(o, "words")), 1);
+    json_decref(o);
+    check(400, post(&p->at, "/api/settings", OWN, CHANGES("true", "rest", "soon")));
+    check(400, post(&p->at, "/api/settings", OWN, CHANGES("true", "names", "***")));
+    check(400, post(&p->at, "/api/settings", OWN, "{\"write\":true}"));
+    check(400, post(&p->at, "/api/settings?group=lane", OWN,
+                    "{\"write\":true,\"changes\":[{\"head\":\"station\",\"name\":\"\","
+                    "\"key\":\"name\",\"value\":\"x\"}]}"));
+    check(400, post(&p->at, "/api/settings?station=mere", OWN,
+                    "{\"write\":true,\"changes\":[{\"head\":\"station\",\"name\":\"\","
+                    "\"key\":\"store\",\"value\":\"/tmp\"}]}"));
+    check(403, post(&p->at, "/api/settings", "", CHANGES("true", "rest", "4 s")));
+    o = body_of(200, get(&p->at, "/api/words", ""));
+    assert_int_equal(json_array_size(json_object_get(o, "words")), 2);
+    json_decref(o);
+    end(p);
+}
+
+/* What a board told is read as settings, and nothing of this machine with it. */
+static void test_hostile_settings_are_data(void **state)
+{
+    (void)state;
+    static const char *const texts[] = {
+        "include = /etc/*\n[station]\ninclude = /etc/passwd\n",
+        "[camera kerb]\nsource = file:/etc/passwd\nmask = /etc/passwd\n",
+        "[hook x]\non = began\nrun = touch /tmp/tawny-was-here\n",
+        "[[[[\n]\n= = =\n\x01\x02",
+        "",
+        "[camera <b>]\nsource = \"\n"};
+    place *p = with_settings();
+    for (size_t i = 0; i < sizeof texts / sizeof *texts; i++) {
+        put_settings(p, "bad", texts[i]);
+        json_t *o = body_of(200, get(&p->at, "/api/settings?station=bad", ""));
+        assert_true(json_array_size(json_object_get(o, "sections")) >= 1);
+        char *said = json_dumps(o, 0);
+        assert_null(strstr(said, "root:"));
+        free(said);
+        json_decref(o);
+        (void)post(&p->at, "/api/settings?station=bad", OWN,
+                   CHANGES("false", "rest", "4 s"));
+    }
+    assert_int_not_equal(access("/tmp/tawny-was-here", F_OK), 0);
+    assert_string_equal(row_of(p, "?station=mere&head=station&name=", "name"),
+                        "mere (0/0) mere:2");
+    end(p);
+}
+
+static void test_without_a_key_settings_are_seen_alone(void **state)
+{
+    (void)state;
+    place *p = with_settings();
+    tw_error err = {0};
+    twi_many_free(p->many);
+    p->keyless = true;
+    assert_int_equal(serve(p, "", &err), TW_OK);
+    json_t *o = body_of(200, get(&p->at, "/api/settings?station=mere", ""));
+    assert_true(json_is_false(json_object_get(o, "changeable")));
+    json_decref(o);
+    check(409, post(&p->at, "/api/settings?station=mere", OWN,
+                    CHANGES("true", "rest", "4 s")));
+    end(p);
+}
+
 /* ---- captures --------------------------------------------------------------------- */
 
 #define CAPTURE(file)                                                                    \
@@ -530,6 +701,10 @@ int main(void)
         cmocka_unit_test(test_sightings_of_a_group_a_station_a_camera),
         cmocka_unit_test(test_an_account_sees_its_groups_alone),
         cmocka_unit_test(test_orders_go_where_they_are_meant),
+        cmocka_unit_test(test_settings_of_one_and_of_many),
+        cmocka_unit_test(test_a_change_is_tried_and_then_waits),
+        cmocka_unit_test(test_hostile_settings_are_data),
+        cmocka_unit_test(test_without_a_key_settings_are_seen_alone),
         cmocka_unit_test(test_no_name_leads_out_of_its_stations_folder),
         cmocka_unit_test(test_a_ledger_that_is_away_is_told_and_found_again),
         cmocka_unit_test(test_a_visit_tells_of_the_one_before),

@@ -505,7 +505,8 @@ static void test_deliveries_of_an_older_version_are_kept(void **state)
     assert_int_equal(
         sqlite3_exec(
             db,
-            "DROP TABLE series; DROP TABLE visit; DROP TABLE spent; DROP INDEX "
+            "DROP TABLE draft; DROP TABLE series; DROP TABLE visit; DROP TABLE spent; "
+            "DROP INDEX "
             "sighting_named; ALTER TABLE "
             "sighting DROP "
             "COLUMN name; ALTER "

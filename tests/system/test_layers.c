@@ -70,6 +70,7 @@ static void test_the_tool_uses_what_is_meant_for_it(void **state)
                                        "\"notify.h",
                                        "\"camtrap.h",
                                        "\"camtrap_all.h",
+                                       "\"gather_key.h",
                                        "\"camtrap_package.h",
                                        "\"camtrap_tables.h",
                                        "\"packing.h",

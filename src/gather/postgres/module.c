@@ -12,7 +12,7 @@
 #include "../question.h"
 #include "tawny/version.h"
 
-enum { VERSION = 2, FIRST_YEAR = 2020, YEARS = 80, SHOWN = 160, LOCK = 0x7461776E };
+enum { VERSION = 3, FIRST_YEAR = 2020, YEARS = 80, SHOWN = 160, LOCK = 0x7461776E };
 
 static const char SCHEMA[] =
     "CREATE TABLE station(id BIGSERIAL PRIMARY KEY, name TEXT NOT NULL UNIQUE,"
@@ -48,6 +48,21 @@ static const char SCHEMA[] =
 static const char SECOND[] =
     "CREATE TABLE visit(who TEXT PRIMARY KEY, since_us BIGINT NOT NULL,"
     " last_us BIGINT NOT NULL); UPDATE schema_version SET version = 2";
+
+/* What stations told of their settings, and words that wait for them. */
+static const char THIRD[] =
+    "ALTER TABLE station ADD COLUMN settings_now TEXT NOT NULL DEFAULT '',"
+    " ADD COLUMN settings_of TEXT NOT NULL DEFAULT '',"
+    " ADD COLUMN settings TEXT NOT NULL DEFAULT '',"
+    " ADD COLUMN settings_asked_us BIGINT NOT NULL DEFAULT 0;"
+    "CREATE TABLE word(id BIGINT PRIMARY KEY, station BIGINT NOT NULL"
+    " REFERENCES station(id), what TEXT NOT NULL, who TEXT NOT NULL, text TEXT NOT NULL,"
+    " made_us BIGINT NOT NULL, told_us BIGINT NOT NULL DEFAULT 0,"
+    " state TEXT NOT NULL DEFAULT 'waits', answered_us BIGINT NOT NULL DEFAULT 0,"
+    " answer TEXT NOT NULL DEFAULT '');"
+    "CREATE INDEX word_by_station ON word(station, id);"
+    "CREATE INDEX word_waiting ON word(id) WHERE state = 'waits';"
+    "UPDATE schema_version SET version = 3";
 
 static const char COMING[] =
     "CREATE TEMP TABLE IF NOT EXISTS coming(at INTEGER, kind SMALLINT, station TEXT, "
@@ -107,11 +122,23 @@ static const char *const PLACES[] = {
     "2, 3 ON CONFLICT DO NOTHING",
     "UPDATE station s SET state = c.state, series = CASE WHEN c.series = '' THEN "
     "s.series "
-    "ELSE c.series END, told_us = c.told_us, text = c.text FROM (SELECT DISTINCT ON "
+    "ELSE c.series END, told_us = c.told_us, text = c.text, settings_now = CASE "
+    "WHEN c.state IN ('dead', 'down') THEN s.settings_now ELSE c.name END FROM "
+    "(SELECT DISTINCT ON "
     "(station) * FROM coming WHERE kind = 0 ORDER BY station, told_us = 0 DESC, told_us "
     "DESC, at DESC) c WHERE s.name = c.station AND (s.told_us <= c.told_us OR c.told_us "
     "= "
-    "0)"};
+    "0)",
+    "UPDATE station s SET settings = c.text, settings_of = c.name FROM (SELECT DISTINCT "
+    "ON (station) station, name, text FROM coming WHERE kind = 5 ORDER BY station, at "
+    "DESC) c WHERE s.name = c.station"};
+
+/* The first word counts. */
+static const char ANSWERS[] =
+    "UPDATE word w SET state = c.state, answered_us = $1::bigint, answer = c.text FROM "
+    "(SELECT DISTINCT ON (station, number) * FROM coming WHERE kind = 6 ORDER BY "
+    "station, number, at) c JOIN station s ON s.name = c.station WHERE w.id = c.number "
+    "AND w.station = s.id AND w.state = 'waits'";
 
 static const char TIMEOUT[] = "SET statement_timeout = '60s'";
 
@@ -134,7 +161,8 @@ static tw_status status_of(const char *state)
     if (strncmp(state, "40", 2) == 0 || strncmp(state, "57", 2) == 0 ||
         strncmp(state, "08", 2) == 0 || strncmp(state, "55", 2) == 0)
         return TW_EAGAIN;
-    if (strncmp(state, "22", 2) == 0 || strncmp(state, "54", 2) == 0)
+    if (strncmp(state, "22", 2) == 0 || strncmp(state, "23", 2) == 0 ||
+        strncmp(state, "54", 2) == 0)
         return TW_EINVAL;
     if (strncmp(state, "53", 2) == 0)
         return TW_ENOSPC;
@@ -247,6 +275,8 @@ static tw_status bring_up(const twi_ledger *l, tw_error *err)
         st = read_version(l, &version, err);
     if (st == TW_OK && version < 2)
         st = execute(l, SECOND, err);
+    if (st == TW_OK && version < 3)
+        st = execute(l, THIRD, err);
     const tw_status ended = execute(l, st == TW_OK ? "COMMIT" : "ROLLBACK", NULL);
     return st == TW_OK ? ended : st;
 }
@@ -461,6 +491,14 @@ static tw_status put_heard(const twi_ledger *l, int64_t now_us, tw_error *err)
     return st;
 }
 
+static tw_status put_answers(const twi_ledger *l, int64_t now_us, tw_error *err)
+{
+    char now[24];
+    const char *values[] = {now};
+    (void)snprintf(now, sizeof now, "%lld", (long long)now_us);
+    return ask(l, ANSWERS, 1, values, NULL, err);
+}
+
 static tw_status postgres_put(twi_ledger *l, const twi_heard *batch, size_t count,
                               int64_t now_us, tw_error *err)
 {
@@ -473,6 +511,8 @@ static tw_status postgres_put(twi_ledger *l, const twi_heard *batch, size_t coun
         st = copy_rows(l, batch, count, err);
     for (int i = 0; i < PLACE_COUNT && st == TW_OK; i++)
         st = execute(l, PLACES[i], err);
+    if (st == TW_OK)
+        st = put_answers(l, now_us, err);
     if (st == TW_OK)
         st = put_heard(l, now_us, err);
     if (st == TW_OK)
@@ -651,18 +691,19 @@ static tw_status each_sighting(const twi_ledger *l, const twi_question *q,
     return st;
 }
 
+/* Which series they are is found out first, so that an index can be gone through. */
+static const twi_dialect DIALECT = {
+    .mark = '$',
+    .names = "SELECT json_array_elements_text(CAST(%s AS JSON))",
+    .in = "= ANY(ARRAY",
+    .end = ")",
+    .by_letters = " COLLATE \"C\"",
+    .finds = "strpos"};
+
 /* All of them may take as long as they come; so many do not. */
 static tw_status postgres_sightings(twi_ledger *l, const twi_ledger_filter *f,
                                     twi_ledger_sighting_fn take, void *ctx, tw_error *err)
 {
-    /* Which series they are is found out first, so that an index can be gone through. */
-    static const twi_dialect DIALECT = {
-        .mark = '$',
-        .names = "SELECT json_array_elements_text(CAST(%s AS JSON))",
-        .in = "= ANY(ARRAY",
-        .end = ")",
-        .by_letters = " COLLATE \"C\"",
-        .finds = "strpos"};
     twi_question q;
     const bool all = f->most == 0;
     twi_question_make(f, &DIALECT, &q);
@@ -714,7 +755,28 @@ static tw_status postgres_silence(twi_ledger *l, const char *station, bool *firs
     return st;
 }
 
+static tw_status postgres_ask(twi_ledger *l, const char *words, const char *const *values,
+                              int count, twi_ledger_row_fn take, void *ctx, tw_error *err)
+{
+    char sql[TWI_QUESTION_BYTES];
+    PGresult *r = NULL;
+    if (!twi_question_words(words, &DIALECT, sql, sizeof sql))
+        return tw_fail(err, TW_ESIZE, "that is too much to ask for");
+    tw_status st = connected(l, err);
+    if (st == TW_OK)
+        st = ask(l, sql, count, values, &r, err);
+    const int columns = PQnfields(r);
+    for (int i = 0; st == TW_OK && take && i < PQntuples(r); i++) {
+        const char *row[TWI_LEDGER_COLUMNS] = {""};
+        for (int k = 0; k < columns && k < TWI_LEDGER_COLUMNS; k++)
+            row[k] = PQgetvalue(r, i, k);
+        take(ctx, row);
+    }
+    PQclear(r);
+    return st;
+}
+
 TW_API const twi_ledger_kind twi_postgres_table = {
     TWI_LEDGER_ABI, postgres_open,     postgres_close,   postgres_put,
     postgres_gaps,  postgres_stations, postgres_cameras, postgres_sightings,
-    postgres_visit, postgres_silence};
+    postgres_visit, postgres_ask,      postgres_silence};

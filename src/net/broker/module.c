@@ -282,6 +282,8 @@ __attribute__((constructor)) static void begin(void)
 }
 
 TW_API const twi_broker_module twi_broker_table = {
-    TWI_BROKER_ABI, broker_new,       broker_step,  broker_publish, broker_show,
-    broker_times,   broker_free,      listener_new, listener_read,  listener_acknowledge,
-    listener_drop,  listener_publish, listener_free};
+    TWI_BROKER_ABI, broker_new,           broker_step,     broker_publish,
+    broker_show,    broker_times,         broker_free,     listener_new,
+    listener_read,  listener_acknowledge, listener_drop,   listener_publish,
+    listener_free,  broker_make_key,      broker_open_key, broker_sign,
+    broker_verify,  broker_digest};

@@ -32,4 +32,11 @@ void listener_drop(twi_listener *listener);
 void listener_publish(twi_listener *listener, const char *topic, const char *payload);
 void listener_free(twi_listener *listener);
 
+/* signing.c */
+bool broker_make_key(char secret[TWI_KEY_TEXT]);
+bool broker_open_key(const char *secret, char key[TWI_KEY_TEXT]);
+bool broker_sign(const char *secret, const char *text, char out[TWI_SIGNATURE_TEXT]);
+bool broker_verify(const char *key, const char *text, const char *signature);
+void broker_digest(const char *text, char out[TWI_DIGEST_TEXT]);
+
 #endif

@@ -156,7 +156,7 @@ let onLogin = () => {};
 export function whenLoggedOut(f) { onLogin = f; }
 
 // Of many stations those are asked for that are looked at.
-const SCOPED = /^\/api\/(status|stations|sightings|nights|order)(\?|$)/;
+const SCOPED = /^\/api\/(status|stations|sightings|nights|order|settings|words)(\?|$)/;
 function scoped(path) {
   if (!state.me || !state.me.many || !state.scope || !SCOPED.test(path)) return path;
   const [kind, name] = state.scope.split(/:(.*)/s);
@@ -214,9 +214,9 @@ export async function save(changes, path = "/api/settings", body = { changes }) 
   const shown = make("div", {}, lineList(draft.lines.slice(0, 200)));
   if (draft.lines.length > 200) shown.append(make("p", {}, t("more-lines", { n: draft.lines.length - 200 })));
   if (draft.restart) shown.append(make("p", { class: "small" }, t("from-next-start")));
-  if (!await agree(t("lines-change", { n: draft.lines.length }), shown, t("write-them", { n: draft.lines.length }))) return null;
+  if (!await agree(t("lines-change", { n: draft.lines.length }), shown, draft.told !== undefined ? t("sign-and-send") : t("write-them", { n: draft.lines.length }))) return null;
   const done = await ask(path, Object.assign({ write: true }, body));
-  notice(t("written") + (done.restart ? " " + t("some-next-start") : ""));
+  notice(done.told !== undefined ? t("sent-n", { n: done.told }) : t("written") + (done.restart ? " " + t("some-next-start") : ""));
   return done;
 }
 

@@ -1,7 +1,8 @@
 // Settings: a form made from the station's own table.
-import { $, ask, button, chooser, complain, has, icon, make, notice, save, setChooser, t } from "./common.js";
+import { $, ask, button, chooser, complain, has, icon, make, notice, save, setChooser, state, t } from "./common.js";
 import { control } from "./controls.js";
 import * as nearby from "./near.js";
+import * as words from "./words.js";
 
 const view = { section: null, turn: 0, changed: new Map(), wrong: new Map(), file: "", sections: [], cameras: [], rows: [], depth: "basic" };
 
@@ -87,8 +88,10 @@ function reset(row) {
 function originOf(row) {
   if (row.resetting) return [t("will-be-reset")];
   if (unset(row)) return [];
+  if (row.of > 1 && !isBuiltIn(row)) return [t("same-in", { n: row.same, of: row.of }) + (row.preset ? ", " + t("built-in-is", { value: row.preset }) : "")];
   if (isBuiltIn(row)) return [t("built-in") + (row.in_file_alone ? ", " + t("file-alone") : "")];
   if (row.origin === "--set") return [t("command-line")];
+  if (state.me.many) return [t("set-there") + (row.preset ? ", " + t("built-in-is", { value: row.preset }) : "")];
   return [row.origin + (row.preset ? ", " + t("built-in-is", { value: row.preset }) : "") + (row.in_file_alone ? ", " + t("file-alone") : "")];
 }
 
@@ -102,7 +105,7 @@ function setting(row) {
   return make("div", { class: "setting" + (other ? " differs" : ""), "data-key": row.key, "data-words": (row.key + " " + label + " " + row.help + " " + row.group).toLowerCase() },
     make("div", { class: "what" }, make("label", { for: id }, other ? make("span", { class: "dif", title: t("differs") }, icon("sighting"), make("span", { class: "visually-hidden" }, t("differs"))) : "", label, " ", make("code", {}, row.key)),
       make("p", { class: "small dim help", id: id + "-help", title: helpOf(s, row) }, helpOf(s, row) + " ", make("span", { class: "range" }, range))),
-    make("div", { class: "value" }, row.key === "area" ? make("span", { class: "bar" }, field, make("a", { class: "btn", href: "#right/zones/" + s.name.split("/")[0] }, t("on-picture"))) : field, make("p", { class: "wrong", role: "alert" })),
+    make("div", { class: "value" }, row.key === "area" && !state.me.many ? make("span", { class: "bar" }, field, make("a", { class: "btn", href: "#right/zones/" + s.name.split("/")[0] }, t("on-picture"))) : field, make("p", { class: "wrong", role: "alert" })),
     make("div", { class: "origin small dim" }, ...originOf(row), can ? button(t("reset"), () => reset(row), { class: "link", "aria-label": t("reset-key", { key: row.key }) }) : ""));
 }
 
@@ -187,6 +190,7 @@ async function write() {
     view.changed.clear();
     view.wrong.clear();
     mark();
+    if (state.me.many) await words.again();
     later(s);
   } catch (e) { setMistakes(e); }
 }
@@ -196,7 +200,8 @@ async function list(section, mayOpen = () => true) {
   view.file = a.file;
   view.sections = a.sections;
   view.cameras = (await ask("/api/status")).cameras;
-  $("form-file").textContent = a.changeable ? t("written-to", { file: a.file }) : t("no-file");
+  $("form-file").textContent = !state.me.many ? (a.changeable ? t("written-to", { file: a.file }) : t("no-file")) :
+    !a.changeable ? t("no-settings-key") : a.told < a.stations ? t("sent-to-some", { n: a.told, of: a.stations }) : t("sent-to-n", { n: a.told });
   if (turn === view.turn && mayOpen()) await open(section && a.sections.find((s) => sameSection(s, section)) || a.sections.find((s) => s.head === "camera") || a.sections[0]);
   else if (view.section) setSections(view.section);
 }
@@ -255,11 +260,25 @@ export function begin() {
   nearby.begin();
 }
 
+// Of many stations, none may show its settings.
+function nothing(e) {
+  if (!state.me.many) { complain(e); return; }
+  view.sections = [];
+  $("form-title").textContent = t("view.settings");
+  $("form-sections").replaceChildren();
+  for (const id of ["form-differ", "form-holds"]) $(id).textContent = "";
+  for (const id of ["form-at", "form-times-part", "form-depth", "save-bar"]) $(id).hidden = true;
+  $("form-rows").replaceChildren();
+  $("form-file").textContent = e.message;
+}
+
 // "#settings/camera/kerb" leads to its section, "#settings/add" to another camera.
 export async function enter(rest) {
   const to = rest.length > 1 ? { head: rest[0], name: rest.slice(1).join("/") } : view.section;
-  await list(to).catch(complain);
+  $("form-of-one").hidden = state.me.many;
+  await list(to).catch(nothing);
+  if (state.me.many) await words.begin(() => { if (view.changed.size === 0) list(view.section, () => view.changed.size === 0).catch(nothing); }).catch(complain);
   if (rest[0] === "add") turnAdd(true);
 }
 export const follow = enter;
-export function leave() { $("save-bar").hidden = true; }
+export function leave() { $("save-bar").hidden = true; words.end(); }

@@ -33,11 +33,11 @@ function rowOf(s) {
   const name = make("a", { href: "#came", "data-station": s.station }, s.station);
   name.addEventListener("click", () => { state.choose("station:" + s.station); });
   return [[name, s.groups.length > 0 ? make("div", { class: "small dim" }, s.groups.join(", ")) : ""], wantSign(s), when(s.heard), t("n-of-watch", { n: s.watching, all: s.cameras }),
-    s.free_bytes === undefined ? "\u2013" : size(s.free_bytes), s.sensors.length > 0 ? between(s.sensors.map(valueOf), ", ") : "\u2013", s.version || "\u2013"];
+    s.free_bytes === undefined ? "\u2013" : size(s.free_bytes), s.sensors.length > 0 ? between(s.sensors.map(valueOf), ", ") : "\u2013", [s.version || "\u2013", make("div", { class: "small dim" }, s.settings ? make("code", {}, s.settings.slice(0, 8)) : "", " ", s.waiting > 0 ? t("n-waiting", { n: s.waiting }) : "")]];
 }
 
 function showTable(all) {
-  const parts = [table([t("view.station"), t("state"), t("last-word"), t("cameras"), t("free"), t("sensors"), t("version")], view.all.map(rowOf), t("view.stations"), [4])];
+  const parts = [table([t("view.station"), t("state"), t("last-word"), t("cameras"), t("free"), t("sensors"), t("version-settings")], view.all.map(rowOf), t("view.stations"), [4])];
   if (all > view.all.length) parts.push(make("p", { class: "small dim" }, t("first-n", { n: view.all.length, all })));
   $("stations-table").replaceChildren(...parts);
 }

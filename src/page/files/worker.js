@@ -1,6 +1,6 @@
 // What runs beside the page: it shows messages while the page is closed, and what there was last
 // while the station cannot be reached.
-const SHELL = ["/", "/page.css", "/bootstrap.css", "/icon.svg", "/amiss.js", "/came.js", "/common.js", "/controls.js", "/days.js", "/early.js", "/focus.js", "/form.js", "/limits.js", "/live.js", "/missed.js", "/near.js", "/overlay.js", "/page.js", "/phones.js", "/right.js", "/rows.js", "/several.js", "/sighting.js", "/states.js", "/station.js", "/stations.js", "/strips.js", "/texts.js", "/ways.js", "/zones.js"];
+const SHELL = ["/", "/page.css", "/bootstrap.css", "/icon.svg", "/amiss.js", "/came.js", "/common.js", "/controls.js", "/days.js", "/early.js", "/focus.js", "/form.js", "/limits.js", "/live.js", "/missed.js", "/near.js", "/overlay.js", "/page.js", "/phones.js", "/right.js", "/rows.js", "/several.js", "/sighting.js", "/states.js", "/station.js", "/stations.js", "/strips.js", "/texts.js", "/ways.js", "/words.js", "/zones.js"];
 const ANSWERS = /^\/api\/(me|status|sightings|nights)$/, ANSWERS_MOST = 30, KEEP_EVERY_MS = 60000;
 const kept = new Map();  // when each answer was kept last
 
