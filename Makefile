@@ -85,7 +85,7 @@ test-cross:
 test-dev:
 	cmake --preset dev >/dev/null
 	cmake --build --preset dev
-	ctest --preset dev -j 4
+	ctest --preset dev -j 6
 
 # What has threads, with the thread sanitizer: these tests alone are built.
 THREADED = station_station station_lost station_reload station_second station_sensors station_apply \

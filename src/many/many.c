@@ -86,6 +86,10 @@ tw_status twi_many_new(const twi_many_spec *spec, twi_many **out, tw_error *err)
     if (st == TW_OK)
         st = twi_groups_check(set.groups, err);
     if (st == TW_OK)
+        st = twi_many_store_new(m->settings, &m->store, err);
+    if (st == TW_OK && m->store)
+        m->media = twi_many_store_kept(m->store);
+    if (st == TW_OK)
         st = begin_page(m, &set, err);
     if (st == TW_OK && m->page && spec->broker)
         st = twi_many_look_new(m, &m->look, err);
@@ -107,6 +111,7 @@ void twi_many_free(twi_many *m)
         return;
     twi_many_look_free(m->look);
     twi_page_free(m->page);
+    twi_many_store_free(m->store);
     for (size_t i = 0; i < LEDGERS; i++)
         if (m->kind && m->ledger[i])
             m->kind->close(m->ledger[i]);

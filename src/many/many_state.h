@@ -58,10 +58,12 @@ typedef struct known {
 /* ---- many.c */
 
 typedef struct twi_many_look twi_many_look;
+typedef struct twi_many_store twi_many_store;
 
 struct twi_many {
     twi_page *page;
     twi_many_look *look;   /* NULL: there are no live pictures */
+    twi_many_store *store; /* NULL: captures lie on this machine */
     tw_settings *settings; /* owned */
     twi_many_spec spec;
     const twi_ledger_kind *kind;
@@ -120,6 +122,21 @@ twi_answer_fn twi_many_settings, twi_many_change, twi_many_words;
  * @return TW_OK; as twi_words_keep. */
 tw_status twi_many_keep(twi_many *many, const twi_asked *r, const char *station,
                         const char *what, const char *text, tw_error *err);
+
+/* ---- store.c: captures that lie elsewhere are fetched, and kept for a while */
+
+/** @param out  Set on TW_OK, to NULL where they lie on this machine; to be freed. */
+tw_status twi_many_store_new(const tw_settings *settings, twi_many_store **out,
+                             tw_error *err);
+void twi_many_store_free(twi_many_store *store); /* NULL is fine */
+/** Where fetched ones are kept: a pattern as media has. */
+const char *twi_many_store_kept(const twi_many_store *store);
+/** Where they lie there: the same. */
+const char *twi_many_store_names(const twi_many_store *store);
+/** Fetch one, from any thread; waits.
+ * @param path  Of the file that it becomes once it is whole.
+ * @return false: it is not there now. */
+bool twi_many_store_fetch(twi_many_store *store, const char *name, const char *path);
 
 /* ---- look.c: live pictures */
 

@@ -61,6 +61,16 @@ static bool find_file(const twi_many *m, const char *station, const char *file,
     return inside;
 }
 
+/* From the store, to where find_file looks. */
+static bool fetch(const twi_many *m, const char *station, const char *file)
+{
+    char folder[MANY_PATH], there[MANY_PATH], here[MANY_PATH];
+    return m->store && is_plain(station) && !strchr(station, '/') && is_plain(file) &&
+           fill_in(twi_many_store_names(m->store), station, file, folder, there) &&
+           fill_in(m->media, station, file, folder, here) &&
+           twi_many_store_fetch(m->store, there + strspn(there, "/"), here);
+}
+
 /* The name that a capture has in the store of its station. */
 static const char *name_of(const json_t *capture)
 {
@@ -96,10 +106,11 @@ static bool look_up(twi_many *m, const twi_asked *r, const char *asked, bool sti
     const char *name = "", *file = NULL;
     tw_error err = {0};
     json_t *record = m->media[0] ? twi_many_record(m, r, asked, &name, &err) : NULL;
-    const bool found =
-        record && (still ? name[0] == '\0' : name[0] != '\0') &&
-        find_capture(record, name, &file) &&
-        find_file(m, json_string_value(json_object_get(record, "station")), file, path);
+    const char *station = json_string_value(json_object_get(record, "station"));
+    const bool found = record && (still ? name[0] == '\0' : name[0] != '\0') &&
+                       find_capture(record, name, &file) &&
+                       (find_file(m, station, file, path) ||
+                        (fetch(m, station, file) && find_file(m, station, file, path)));
     json_decref(record);
     return found;
 }

@@ -14,7 +14,7 @@
 #include "../settings/sections.h"
 
 enum {
-    TWI_TRANSFER_ABI = 5,
+    TWI_TRANSFER_ABI = 6,
     TWI_REPLY_MAX = 200,
     TWI_PUSH_KEY_BYTES = 512, /* of our key as PEM, the final 0 included */
     TWI_PUSH_PUBLIC = 88,     /* likewise of its public half, in base64url */
@@ -119,6 +119,10 @@ typedef struct twi_transfer {
      * it is whole. What has that name is replaced.
      * @param out  Always set. */
     void (*sender_put)(twi_sender *sender, const char *name, const twi_content *what,
+                       twi_sending *out);
+    /** Get what has a name there, as sender_put names it, into a file that is open here.
+     * @param most  Bytes; what is larger is not got. @param out  Always set. */
+    void (*sender_get)(twi_sender *sender, const char *name, int fd, uint64_t most,
                        twi_sending *out);
     /** POST a form, or, with count 0, the record alone.
      * @param key  The same each time that it is tried, as Idempotency-Key. */

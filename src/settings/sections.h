@@ -330,8 +330,9 @@ typedef struct twi_gather_settings {
     const char *ledger;  /* a file, or an address of a server */
     const char *session; /* name of this gatherer's at the broker */
     const char *media;   /* where captures lie: a path with {station} and {file} in it */
-    const char *groups;  /* "lane: hollin marsh*; hill: north" */
-    const char *listen;  /* of its page; "none": it has none */
+    const char *media_from;   /* a destination's name: captures lie there; "": here */
+    const char *groups;       /* "lane: hollin marsh*; hill: north" */
+    const char *listen;       /* of its page; "none": it has none */
     const char *settings_key; /* file with the key that signs settings; "": none */
 } twi_gather_settings;
 

@@ -7,6 +7,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "../support/servers.h"
 #include "../support/site.h"
 #include "../../src/gather/ledger.h"
 #include "../../src/many/many.h"
@@ -615,6 +616,49 @@ static void test_no_name_leads_out_of_its_stations_folder(void **state)
     end(p);
 }
 
+static void test_captures_come_from_a_store(void **state)
+{
+    (void)state;
+    char text[1024];
+    tw_error err = {0};
+    place *p = anew("");
+    char *www = join(p->folder, "www"), *north = join(www, "north");
+    (void)chmod(p->folder, 0755);
+    make_credentials(p->folder);
+    server web = start_webdav(p->folder, false);
+    assert_int_equal(mkdir(north, 0755), 0);
+    char *file = join(north, "a b.jpg"), *secret = join(www, "secret.jpg");
+    write_text(file, "toads");
+    write_text(secret, "secret");
+    (void)chmod(file, 0644);
+    (void)chmod(secret, 0644);
+    put_sighting(p, "north", 1,
+                 "{\"captures\":[" CAPTURE("a b.jpg") "," CAPTURE(
+                     "../secret.jpg") "," CAPTURE("gone.jpg") "]}");
+    put_sighting(p, "..", 1, "{\"captures\":[" CAPTURE("secret.jpg") "]}");
+    twi_many_free(p->many);
+    (void)snprintf(text, sizeof text,
+                   "media = {station}/{file}\nmedia_from = there\n[station]\nstore = "
+                   "%s/own\n[destination there]\nurl = http://localhost:%d\n",
+                   p->folder, web.port);
+    if (serve(p, text, &err) != TW_OK)
+        fail_msg("%s", err.text);
+    for (int i = 0; i < 2; i++) {
+        const char *answer = get(&p->at, "/captures/north/" SERIES "/1/a%20b.jpg", "");
+        check(200, answer);
+        assert_has(answer, "\r\n\r\ntoads");
+        end_server(&web); /* the second time it is kept here */
+    }
+    check(404, get(&p->at, "/captures/north/" SERIES "/1/..%2Fsecret.jpg", ""));
+    check(404, get(&p->at, "/captures/north/" SERIES "/1/gone.jpg", ""));
+    check(404, get(&p->at, "/captures/%2E%2E/" SERIES "/1/secret.jpg", ""));
+    free(file);
+    free(secret);
+    free(north);
+    free(www);
+    end(p);
+}
+
 /* ---- faults ----------------------------------------------------------------------- */
 
 static void test_a_ledger_that_is_away_is_told_and_found_again(void **state)
@@ -706,6 +750,7 @@ int main(void)
         cmocka_unit_test(test_hostile_settings_are_data),
         cmocka_unit_test(test_without_a_key_settings_are_seen_alone),
         cmocka_unit_test(test_no_name_leads_out_of_its_stations_folder),
+        cmocka_unit_test(test_captures_come_from_a_store),
         cmocka_unit_test(test_a_ledger_that_is_away_is_told_and_found_again),
         cmocka_unit_test(test_a_visit_tells_of_the_one_before),
         cmocka_unit_test(test_what_is_not_of_many_is_not_there),

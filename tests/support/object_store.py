@@ -1,5 +1,5 @@
 #!/usr/bin/python3
-"""A stand-in for object storage: PUT of objects, signed by signature version 4.
+"""A stand-in for object storage: PUT and GET of objects, signed by signature version 4.
 
 object_store.py FOLDER [PORT [SKEW]]: prints its port. An object is kept under its path in
 FOLDER only if the signature, worked out here by the published algorithm with key id "key"
@@ -44,8 +44,8 @@ class Store(http.server.BaseHTTPRequestHandler):
         self.end_headers()
         self.wfile.write(body)
 
-    def do_PUT(self):
-        body = self.rfile.read(int(self.headers["Content-Length"]))
+    def refusal(self, method, body):
+        """Why a request is refused, as code and name; None: it is not."""
         headers = {k.lower(): v for k, v in self.headers.items()}
         path, _, query = self.path.partition("?")
         try:
@@ -55,20 +55,44 @@ class Store(http.server.BaseHTTPRequestHandler):
             names = fields["SignedHeaders"].split(";")
             stamp = headers["x-amz-date"]
             payload = headers["x-amz-content-sha256"]
-            wanted = expected("PUT", path, query, headers, names, stamp, scope, payload)
+            wanted = expected(method, path, query, headers, names, stamp, scope, payload)
         except (KeyError, ValueError):
-            return self.answer(403, "AccessDenied")
+            return (403, "AccessDenied")
         at = datetime.datetime.strptime(stamp, "%Y%m%dT%H%M%SZ")
         now = datetime.datetime.utcnow() + datetime.timedelta(seconds=SKEW)
         if abs((now - at).total_seconds()) > 900:
-            return self.answer(403, "RequestTimeTooSkewed")
+            return (403, "RequestTimeTooSkewed")
         if kind != "AWS4-HMAC-SHA256" or key != "key" or "x-amz-content-sha256" not in names \
                 or "host" not in names or not hmac.compare_digest(wanted, fields["Signature"]):
-            return self.answer(403, "SignatureDoesNotMatch")
+            return (403, "SignatureDoesNotMatch")
         if hashlib.sha256(body).hexdigest() != payload:
-            return self.answer(400, "XAmzContentSHA256Mismatch")
-        name = os.path.normpath(urllib.parse.unquote(path)).lstrip("/")
-        file = os.path.join(FOLDER, name)
+            return (400, "XAmzContentSHA256Mismatch")
+        return None
+
+    def file(self):
+        path = urllib.parse.unquote(self.path.partition("?")[0])
+        return os.path.join(FOLDER, os.path.normpath(path).lstrip("/"))
+
+    def do_GET(self):
+        refusal = self.refusal("GET", b"")
+        if refusal:
+            return self.answer(*refusal)
+        try:
+            with open(self.file(), "rb") as it:
+                body = it.read()
+        except OSError:
+            return self.answer(404, "NoSuchKey")
+        self.send_response(200)
+        self.send_header("Content-Length", str(len(body)))
+        self.end_headers()
+        return self.wfile.write(body)
+
+    def do_PUT(self):
+        body = self.rfile.read(int(self.headers["Content-Length"]))
+        refusal = self.refusal("PUT", body)
+        if refusal:
+            return self.answer(*refusal)
+        file = self.file()
         os.makedirs(os.path.dirname(file), exist_ok=True)
         with open(file, "wb") as out:
             out.write(body)

@@ -33,6 +33,13 @@ static void mail(twi_sender *s, const twi_mail *what, twi_sending *out)
     out->bytes = s->cost;
 }
 
+static void get(twi_sender *s, const char *name, int fd, uint64_t most, twi_sending *out)
+{
+    s->cost = 0;
+    wire_get(s, name, fd, most, out);
+    out->bytes = s->cost;
+}
+
 static void push(twi_sender *s, const twi_push_phone *phone, const char *pem,
                  const twi_push_message *message, twi_sending *out)
 {
@@ -48,6 +55,7 @@ TW_API const twi_transfer twi_transfer_table = {TWI_TRANSFER_ABI,
                                                 twi_fetch_free,
                                                 wire_sender_new,
                                                 put,
+                                                get,
                                                 post,
                                                 mail,
                                                 wire_sender_free,

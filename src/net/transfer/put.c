@@ -70,9 +70,8 @@ static int seek_source(void *ctx, curl_off_t offset, int origin)
 
 /* ---- names ----------------------------------------------------------------------- */
 
-/* A name below the base, each part escaped. @return false: no room, or no good name. */
-static bool address(const twi_sender *s, const char *name, const char *ending, char *out,
-                    size_t capacity)
+bool wire_address(const twi_sender *s, const char *name, const char *ending, char *out,
+                  size_t capacity)
 {
     size_t used = (size_t)snprintf(out, capacity, "%s", s->base);
     for (const char *c = name; *c; c++) /* it would be a command of its own */
@@ -204,7 +203,7 @@ static void put_renamed(twi_sender *s, const char *name, source *from, twi_sendi
 {
     char url[URL_BYTES];
     const bool sftp = s->protocol == TWI_PROTOCOL_SFTP;
-    if (!address(s, name, PART, url, sizeof url) || !set_up(s, url, from) ||
+    if (!wire_address(s, name, PART, url, sizeof url) || !set_up(s, url, from) ||
         curl_easy_setopt(s->easy, CURLOPT_FTP_CREATE_MISSING_DIRS,
                          (long)CURLFTP_CREATE_DIR_RETRY) != CURLE_OK ||
         !(sftp ? rename_sftp(s, name) : rename_ftp(s, name)))
@@ -213,7 +212,7 @@ static void put_renamed(twi_sender *s, const char *name, source *from, twi_sendi
         wire_run(s, out);
     /* Some refuse to rename what they have renamed already. */
     if (!sftp && out->fault == TWI_FAULT_FOLDER && was_put(s) &&
-        address(s, name, "", url, sizeof url) && is_there(s, url, from->bytes))
+        wire_address(s, name, "", url, sizeof url) && is_there(s, url, from->bytes))
         wire_fail(out, TWI_FAULT_NONE, "");
 }
 
@@ -281,8 +280,8 @@ static bool lacks_part(uint16_t code)
 static void put_webdav(twi_sender *s, const char *name, source *from, twi_sending *out)
 {
     char part[URL_BYTES], whole[URL_BYTES], header[URL_BYTES + 32];
-    if (!address(s, name, PART, part, sizeof part) ||
-        !address(s, name, "", whole, sizeof whole)) {
+    if (!wire_address(s, name, PART, part, sizeof part) ||
+        !wire_address(s, name, "", whole, sizeof whole)) {
         no_memory(out);
         return;
     }
@@ -332,7 +331,7 @@ static void put_object(twi_sender *s, const char *name, source *from, twi_sendin
     }
     (void)snprintf(line, sizeof line, "x-amz-content-sha256: %s", hash);
     (void)snprintf(signing, sizeof signing, "aws:amz:%s:s3", s->spec.to->region);
-    if (!address(s, name, "", url, sizeof url) || !set_up(s, url, from) ||
+    if (!wire_address(s, name, "", url, sizeof url) || !set_up(s, url, from) ||
         curl_easy_setopt(s->easy, CURLOPT_AWS_SIGV4, signing) != CURLE_OK ||
         !wire_header(s, line)) /* every other header would be signed as well */
         no_memory(out);
@@ -354,7 +353,7 @@ void wire_put(twi_sender *s, const char *name, const twi_content *what, twi_send
         put_object(s, name, &from, out);
     else if (s->spec.to->by == TWI_BY_WEBDAV)
         put_webdav(s, name, &from, out);
-    else if (address(s, name, "", url, sizeof url))
+    else if (wire_address(s, name, "", url, sizeof url))
         put_plain(s, url, &from, out);
     else
         no_memory(out);

@@ -56,13 +56,19 @@ bool wire_begin(twi_sender *s);
 bool wire_header(twi_sender *s, const char *text);
 bool wire_quote(twi_sender *s, const char *text);
 
+/** (put.c) A name below the base, each part escaped. @return false: no room, or no good
+ * name. */
+bool wire_address(const twi_sender *s, const char *name, const char *ending, char *out,
+                  size_t capacity);
+
 /** Run it, and say what became of it. @param out  Always set. */
 void wire_run(twi_sender *s, twi_sending *out);
 
 /** Set out without a transfer: for what fails before. */
 void wire_fail(twi_sending *out, twi_fault fault, const char *more);
 
-/* put.c, post.c, mail.c: as the table says. */
+/* put.c, get.c, post.c, mail.c: as the table says. */
+void wire_get(twi_sender *s, const char *name, int fd, uint64_t most, twi_sending *out);
 void wire_put(twi_sender *s, const char *name, const twi_content *what, twi_sending *out);
 void wire_post(twi_sender *s, const char *key, const char *record,
                const twi_content *files, size_t count, twi_sending *out);

@@ -868,6 +868,8 @@ export const TEXTS = {
   "help.settings_from": ["", "Eines Brokers: der Schlüssel des Sammlers, der die Einstellungen darüber sehen und ändern darf, wie tawny gather --key ihn druckt. Leer: niemand."],
   "set.settings_key": ["Key that signs settings", "Schlüssel, der Einstellungen unterschreibt"],
   "help.settings_key": ["", "Eine Datei mit dem geheimen Schlüssel; tawny gather --key legt ihn an. Leer: Einstellungen werden nicht gesandt."],
+  "set.media_from": ["Captures are fetched from", "Aufnahmen werden geholt von"],
+  "help.media_from": ["", "Name eines Ziels dieser Einstellungen, das sagt, wie der Speicher erreicht wird; leer: Sie liegen auf diesem Rechner."],
   "set.groups": ["Groups of stations", "Gruppen von Stationen"],
   "help.groups": ["", "Name der Gruppe, Doppelpunkt, Namen der Stationen, wobei * für beliebige Zeichen steht; zwischen Gruppen ein Strichpunkt."],
 };
