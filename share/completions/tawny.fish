@@ -179,6 +179,7 @@ complete -c tawny -n '__fish_seen_subcommand_from gather' -l last -r -d 'Only of
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l station -r -d 'Only of this station'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l named -r -d 'Only of this name'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l camtrap -r -d 'Export the sightings of all as one package of Camtrap DP 1.0, to this folder'
+complete -c tawny -n '__fish_seen_subcommand_from gather' -l pattern -r -d 'When those came that have a name: a table of names by the hour, and a plot by hour and week; - draws in the terminal'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l media -r -d 'With --camtrap: where media are found; {station} and {file} stand for what they are of (default: {station}/{file})'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l access -d 'Print who may write and read which topics, for the broker'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l key -d 'Print the key by which stations know the settings that this gatherer sends; it is made if it is not there'

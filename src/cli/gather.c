@@ -13,8 +13,10 @@
 #include "../net/topic.h"
 #include "../settings/sections.h"
 #include "camtrap_all.h"
+#include "footage.h"
 #include "gather_key.h"
 #include "output.h"
+#include "pattern.h"
 
 static const char ABOUT[] =
     "Takes in what many stations tell a broker, each of it once, and keeps it: their "
@@ -35,6 +37,7 @@ static const char EXAMPLE[] =
     "  tawny gather                        take in, until Ctrl-C\n"
     "  tawny gather --stations             the stations, those first that need a visit\n"
     "  tawny gather --sightings --last 12h what they saw\n"
+    "  tawny gather --pattern toads.png --station north\n"
     "  tawny gather --camtrap survey --named 'Bufo bufo' --last 30d\n"
     "  tawny gather --access > /etc/mosquitto/access\n"
     "  tawny gather --key                  what stations need to take settings from it\n"
@@ -46,7 +49,7 @@ static const char EXAMPLE[] =
 typedef struct plan {
     cli_common common;
     gboolean stations, sightings, access, key;
-    char *last, *station, *named, *camtrap, *media;
+    char *last, *station, *named, *camtrap, *media, *pattern;
     tw_settings *settings;
     twi_gather_settings gather;
     twi_destination_settings broker;
@@ -299,6 +302,24 @@ static void show_sighting(void *ctx, const twi_ledger_sighting *s)
                  s->peak_ppm / 1e4, name);
 }
 
+static void add_to_pattern(void *ctx, const twi_ledger_sighting *s)
+{
+    g_autofree char *name = cli_plain(g_strdup(s->name)); /* a board said it */
+    pattern_add(ctx, name, s->start_us);
+}
+
+static int show_pattern(const plan *p, const twi_ledger_kind *kind, twi_ledger *ledger,
+                        const twi_ledger_filter *filter)
+{
+    tw_error err = {0};
+    pattern *counted = pattern_new(&p->clock);
+    const tw_status st = kind->sightings(ledger, filter, add_to_pattern, counted, &err);
+    const int code = st == TW_OK ? pattern_show(counted, p->pattern)
+                                 : cli_say(cli_exit(st), "%s", err.text);
+    pattern_free(counted);
+    return code;
+}
+
 static int export_all(const plan *p, const twi_ledger_kind *kind, twi_ledger *ledger,
                       const twi_ledger_filter *filter)
 {
@@ -326,6 +347,8 @@ static int show(plan *p)
         st = show_stations(p, kind, ledger, &err);
     else if (st == TW_OK && p->sightings)
         st = kind->sightings(ledger, &filter, show_sighting, p, &err);
+    else if (st == TW_OK && p->pattern)
+        code = show_pattern(p, kind, ledger, &filter);
     else if (st == TW_OK)
         code = export_all(p, kind, ledger, &filter);
     if (kind)
@@ -385,7 +408,8 @@ static int read_settings(plan *p)
         return cli_say(CLI_USAGE,
                        "ledger: a password does not belong there: write it into "
                        "~/.pgpass, which nobody else may read");
-    const gboolean needs_broker = !p->stations && !p->sightings && !p->camtrap && !p->key;
+    const gboolean needs_broker =
+        !p->stations && !p->sightings && !p->pattern && !p->camtrap && !p->key;
     if (needs_broker && !g_str_has_prefix(p->gather.url, "mqtt://") &&
         !g_str_has_prefix(p->gather.url, "mqtts://"))
         return cli_say(CLI_USAGE, "where do stations tell it? write gather = "
@@ -409,6 +433,10 @@ int cli_gather(int argc, char **argv)
         {"camtrap", 0, 0, G_OPTION_ARG_FILENAME, &p.camtrap,
          "Export the sightings of all as one package of Camtrap DP 1.0, to this folder",
          "DIR"},
+        {"pattern", 0, 0, G_OPTION_ARG_FILENAME, &p.pattern,
+         "When those came that have a name: a table of names by the hour, and a plot by "
+         "hour and week; - draws in the terminal",
+         "FILE"},
         {"media", 0, 0, G_OPTION_ARG_STRING, &p.media,
          "With --camtrap: where media are found; {station} and {file} stand for what "
          "they "
@@ -424,11 +452,15 @@ int cli_gather(int argc, char **argv)
     int code = cli_parse(&argc, &argv, "", ABOUT, EXAMPLE, own, &p.common);
     if (code == CLI_DONE && argc > 1)
         code = cli_say(CLI_USAGE, "tawny gather takes no arguments: %s", argv[1]);
-    if (code == CLI_DONE &&
-        p.stations + p.sightings + p.access + p.key + (p.camtrap != NULL) > 1)
+    if (code == CLI_DONE && p.stations + p.sightings + p.access + p.key +
+                                    (p.camtrap != NULL) + (p.pattern != NULL) >
+                                1)
         code = cli_say(
             CLI_USAGE,
-            "one at a time: --stations, --sightings, --camtrap, --access or --key");
+            "one at a time: --stations, --sightings, --pattern, --camtrap, --access or "
+            "--key");
+    if (code == CLI_DONE && p.pattern && !cli_plot_name_fits(p.pattern))
+        code = CLI_USAGE;
     if (code == CLI_DONE && p.media && !(p.camtrap && strstr(p.media, "{file}")))
         code = cli_say(CLI_USAGE, "--media is a text with {file} in it, for --camtrap");
     if (code == CLI_DONE)
@@ -438,13 +470,15 @@ int cli_gather(int argc, char **argv)
     else if (code == CLI_DONE && p.key)
         code = gather_key_show(&p.gather);
     else if (code == CLI_DONE)
-        code = p.stations || p.sightings || p.camtrap ? show(&p) : take_in(&p);
+        code =
+            p.stations || p.sightings || p.pattern || p.camtrap ? show(&p) : take_in(&p);
     tw_settings_free(p.settings);
     cli_clear(&p.common);
     g_free(p.last);
     g_free(p.station);
     g_free(p.named);
     g_free(p.camtrap);
+    g_free(p.pattern);
     g_free(p.media);
     return code;
 }

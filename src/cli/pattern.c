@@ -9,20 +9,36 @@
 #include "../core/naming.h"
 #include "tawny/catalogue.h"
 
-enum { HOURS = 24, SHOWN = 6, OTHERS = SHOWN, ROWS = SHOWN + 1, WEEKS_MOST = 520 };
+enum {
+    HOURS = 24,
+    SHOWN = 6,
+    OTHERS = SHOWN,
+    ROWS = SHOWN + 1,
+    WEEKS_MOST = 520,
+    NAMES_MOST = 100000 /* that are told apart */
+};
 
 #define WEEK_US (INT64_C(7) * 24 * 3600 * 1000000)
 #define MONDAY_US (INT64_C(4) * 24 * 3600 * 1000000) /* 1970-01-05 */
 
-typedef struct pattern {
-    GPtrArray *names;   /* those that came most first; the last row is of others */
-    GHashTable *counts; /* by name */
+/* What is known of a name. */
+typedef struct kept_name {
+    char *name; /* owned */
+    guint count, by_hour[HOURS];
+    GHashTable *by_week; /* numbers, by the week since the first Monday of 1970 */
+} kept_name;
+
+struct pattern {
+    tw_clock clock;
+    GHashTable *known; /* of kept_name, by name */
+    kept_name *others; /* those for which there was no room */
+    /* What is shown, once all are there: */
+    GPtrArray *names; /* those that came most first; the last row is of others */
     guint by_hour[ROWS][HOURS];
     guint by_week[ROWS][WEEKS_MOST];
-    int64_t first_week; /* since the first Monday of 1970 */
+    int64_t first_week;
     int weeks;
-    guint total;
-} pattern;
+};
 
 static int64_t local_us(const tw_clock *clock, int64_t wall_us)
 {
@@ -35,61 +51,128 @@ static int64_t week_of(const tw_clock *clock, int64_t wall_us)
     return since >= 0 ? since / WEEK_US : (since - WEEK_US + 1) / WEEK_US;
 }
 
-static gint by_count(gconstpointer a, gconstpointer b, gpointer counts)
+/* ---- counting --------------------------------------------------------------------- */
+
+static void drop_name(gpointer data)
 {
-    const char *one = *(const char *const *)a, *other = *(const char *const *)b;
-    const guint x = GPOINTER_TO_UINT(g_hash_table_lookup(counts, one)),
-                y = GPOINTER_TO_UINT(g_hash_table_lookup(counts, other));
-    return x != y ? (x > y ? -1 : 1) : strcmp(one, other);
+    kept_name *n = data;
+    g_hash_table_destroy(n->by_week);
+    g_free(n->name);
+    g_free(n);
 }
 
-/* Which names there are, and from which week to which. */
-static void gather(pattern *p, const GArray *records, const tw_clock *clock)
+static kept_name *make_name(const char *name)
 {
-    int64_t last = G_MININT64;
-    p->first_week = G_MAXINT64;
-    for (guint i = 0; i < records->len; i++) {
-        const tw_sighting_record *r = &g_array_index(records, tw_sighting_record, i);
-        if (!r->name[0])
-            continue;
-        const guint had = GPOINTER_TO_UINT(g_hash_table_lookup(p->counts, r->name));
-        if (had == 0)
-            g_ptr_array_add(p->names, (gpointer)r->name);
-        (void)g_hash_table_insert(p->counts, (gpointer)r->name,
-                                  GUINT_TO_POINTER(had + 1));
-        const int64_t week = week_of(clock, r->start_us);
-        p->first_week = MIN(p->first_week, week);
-        last = MAX(last, week);
-        p->total++;
+    kept_name *n = g_new0(kept_name, 1);
+    n->name = g_strdup(name);
+    n->by_week = g_hash_table_new(g_direct_hash, g_direct_equal);
+    return n;
+}
+
+pattern *pattern_new(const tw_clock *clock)
+{
+    pattern *p = g_new0(pattern, 1);
+    p->clock = *clock;
+    p->known = g_hash_table_new_full(g_str_hash, g_str_equal, NULL, drop_name);
+    p->others = make_name("others");
+    p->names = g_ptr_array_new();
+    return p;
+}
+
+void pattern_free(pattern *p)
+{
+    if (!p)
+        return;
+    g_hash_table_destroy(p->known);
+    drop_name(p->others);
+    (void)g_ptr_array_free(p->names, TRUE);
+    g_free(p);
+}
+
+static kept_name *find_name(pattern *p, const char *name)
+{
+    kept_name *n = g_hash_table_lookup(p->known, name);
+    if (n)
+        return n;
+    if (g_hash_table_size(p->known) >= NAMES_MOST)
+        return p->others;
+    n = make_name(name);
+    (void)g_hash_table_insert(p->known, n->name, n);
+    return n;
+}
+
+void pattern_add(pattern *p, const char *name, int64_t start_us)
+{
+    twi_civil t;
+    if (!name[0])
+        return;
+    kept_name *n = find_name(p, name);
+    const gpointer week = GINT_TO_POINTER((gint)week_of(&p->clock, start_us));
+    twi_civil_split(start_us, p->clock.ops->offset_s(p->clock.ctx, start_us), &t);
+    n->count++;
+    n->by_hour[t.hour]++;
+    const guint had = GPOINTER_TO_UINT(g_hash_table_lookup(n->by_week, week));
+    (void)g_hash_table_insert(n->by_week, week, GUINT_TO_POINTER(had + 1));
+}
+
+/* ---- what is shown of it ----------------------------------------------------------- */
+
+static gint by_count(gconstpointer a, gconstpointer b)
+{
+    const kept_name *x = *(const kept_name *const *)a, *y = *(const kept_name *const *)b;
+    return x->count != y->count ? (x->count > y->count ? -1 : 1)
+                                : strcmp(x->name, y->name);
+}
+
+static void span_weeks(const kept_name *n, int64_t *first, int64_t *last)
+{
+    GHashTableIter at;
+    gpointer week = NULL;
+    g_hash_table_iter_init(&at, n->by_week);
+    while (g_hash_table_iter_next(&at, &week, NULL)) {
+        *first = MIN(*first, GPOINTER_TO_INT(week));
+        *last = MAX(*last, GPOINTER_TO_INT(week));
     }
-    g_ptr_array_sort_with_data(p->names, by_count, p->counts);
-    if (p->total > 0) /* the newest weeks, where there are too many */
-        p->first_week = MAX(p->first_week, last - WEEKS_MOST + 1);
-    p->weeks = p->total > 0 ? (int)(last - p->first_week + 1) : 0;
 }
 
-static int row_of(const pattern *p, const char *name)
+/* The newest weeks, where there are too many. */
+static void choose_weeks(pattern *p)
 {
-    for (guint i = 0; i < p->names->len && i < SHOWN; i++)
-        if (strcmp(p->names->pdata[i], name) == 0)
-            return (int)i;
-    return OTHERS;
+    int64_t last = G_MININT32;
+    p->first_week = G_MAXINT32;
+    for (guint i = 0; i < p->names->len; i++)
+        span_weeks(p->names->pdata[i], &p->first_week, &last);
+    p->first_week = MAX(p->first_week, last - WEEKS_MOST + 1);
+    p->weeks = p->names->len > 0 ? (int)(last - p->first_week + 1) : 0;
 }
 
-static void count(pattern *p, const GArray *records, const tw_clock *clock)
+static void add_row(pattern *p, int row, const kept_name *n)
 {
-    for (guint i = 0; i < records->len; i++) {
-        const tw_sighting_record *r = &g_array_index(records, tw_sighting_record, i);
-        twi_civil t;
-        if (!r->name[0])
-            continue;
-        const int row = row_of(p, r->name);
-        const int64_t week = week_of(clock, r->start_us) - p->first_week;
-        twi_civil_split(r->start_us, clock->ops->offset_s(clock->ctx, r->start_us), &t);
-        p->by_hour[row][t.hour]++;
-        if (week >= 0)
-            p->by_week[row][week]++;
+    GHashTableIter at;
+    gpointer week = NULL, count = NULL;
+    for (int h = 0; h < HOURS; h++)
+        p->by_hour[row][h] += n->by_hour[h];
+    g_hash_table_iter_init(&at, n->by_week);
+    while (g_hash_table_iter_next(&at, &week, &count)) {
+        const int64_t place = GPOINTER_TO_INT(week) - p->first_week;
+        if (place >= 0)
+            p->by_week[row][place] += GPOINTER_TO_UINT(count);
     }
+}
+
+static void sum_up(pattern *p)
+{
+    GHashTableIter at;
+    gpointer n = NULL;
+    g_hash_table_iter_init(&at, p->known);
+    while (g_hash_table_iter_next(&at, NULL, &n))
+        g_ptr_array_add(p->names, n);
+    g_ptr_array_sort(p->names, by_count);
+    if (p->others->count > 0)
+        g_ptr_array_add(p->names, p->others);
+    choose_weeks(p);
+    for (guint i = 0; i < p->names->len; i++)
+        add_row(p, i < SHOWN ? (int)i : OTHERS, p->names->pdata[i]);
 }
 
 static int rows(const pattern *p)
@@ -99,7 +182,7 @@ static int rows(const pattern *p)
 
 static const char *title(const pattern *p, int row)
 {
-    return row < SHOWN ? p->names->pdata[row] : "others";
+    return row < SHOWN ? ((const kept_name *)p->names->pdata[row])->name : "others";
 }
 
 /* ---- the table -------------------------------------------------------------------- */
@@ -201,25 +284,12 @@ static int draw(const pattern *p, const char *path)
         cli_plot_end(script, data, "hour or week, then a column for each name", path));
 }
 
-int pattern_show(const GArray *records, const tw_clock *clock, const char *path)
+int pattern_show(pattern *p, const char *path)
 {
-    if (!cli_plot_name_fits(path))
-        return CLI_USAGE;
-    pattern *p = g_new0(pattern, 1);
-    int code = CLI_DONE;
-    p->names = g_ptr_array_new();
-    p->counts = g_hash_table_new(g_str_hash, g_str_equal);
-    gather(p, records, clock);
-    count(p, records, clock);
-    if (p->total == 0) {
-        code = cli_say(CLI_FAILED, "none of these sightings has a name: tawny sightings "
+    sum_up(p);
+    if (p->names->len == 0)
+        return cli_say(CLI_FAILED, "none of these sightings has a name: tawny sightings "
                                    "--name NAME 12");
-    } else {
-        print_table(p);
-        code = draw(p, path);
-    }
-    g_hash_table_destroy(p->counts);
-    (void)g_ptr_array_free(p->names, TRUE);
-    g_free(p);
-    return code;
+    print_table(p);
+    return draw(p, path);
 }

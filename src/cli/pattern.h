@@ -6,9 +6,17 @@
 
 #include "tawny/port.h"
 
-/** Print a table of names by hour, and draw both.
- * @param records  Of tw_sighting_record. @param path  PNG, SVG, or "-".
- * @return exit code; told. */
-int pattern_show(const GArray *records, const tw_clock *clock, const char *path);
+/* What is counted, one sighting after another, however many there are. */
+typedef struct pattern pattern;
+
+pattern *pattern_new(const tw_clock *clock);
+void pattern_free(pattern *p); /* NULL is fine */
+
+/** @param name  What was seen; "": that is not said, and it is not counted. */
+void pattern_add(pattern *p, const char *name, int64_t start_us);
+
+/** Print a table of names by hour, and draw both; once.
+ * @param path  PNG, SVG, or "-", of which cli_plot_name_fits. @return exit code; told. */
+int pattern_show(pattern *p, const char *path);
 
 #endif

@@ -6,6 +6,7 @@
 
 #include "../json/json.h"
 #include "camtrap.h"
+#include "footage.h"
 #include "output.h"
 #include "packing.h"
 #include "pattern.h"
@@ -319,8 +320,19 @@ static int list(listing *l)
 
 static int print_pattern(listing *l)
 {
-    const int code = collect(l, 0);
-    return code == CLI_DONE ? pattern_show(l->records, &l->clock, l->pattern) : code;
+    if (!cli_plot_name_fits(l->pattern))
+        return CLI_USAGE;
+    int code = collect(l, 0);
+    if (code != CLI_DONE)
+        return code;
+    pattern *p = pattern_new(&l->clock);
+    for (guint i = 0; i < l->records->len; i++) {
+        const tw_sighting_record *r = &g_array_index(l->records, tw_sighting_record, i);
+        pattern_add(p, r->name, r->start_us);
+    }
+    code = pattern_show(p, l->pattern);
+    pattern_free(p);
+    return code;
 }
 
 static int export(listing *l)

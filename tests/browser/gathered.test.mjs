@@ -3,7 +3,7 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
 import { spawn, spawnSync } from "node:child_process";
-import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { chmodSync, existsSync, readFileSync, statSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { readPackage } from "./package.mjs";
@@ -136,4 +136,41 @@ test("of a name, of a station; and what is wrong is said", async () => {
   const wrong = tawny("gather", "--camtrap", "x", "--media", "https://here/", "--settings", "gather.ini");
   assert.equal(wrong.status, 2);
   assert.match(wrong.stderr, /--media is a text with \{file\} in it/);
+});
+
+test("when those came that have a name, over all stations", async () => {
+  for (const [n, name, hour] of [[20, "Rana temporaria", "20"], [21, "Rana temporaria", "20"], [22, "Rana temporaria", "22"], [23, "\u001b[31m evil\nset output '/tmp/tawny-plotted'", "03"]])
+    tell("mere-side", "lane/mere-side/reeds/sighting", record("mere-side", { camera: "reeds", number: n, name, start: `2027-03-13T${hour}:10:00.000Z`, end: `2027-03-13T${hour}:11:00.000Z` }));
+  await until("all is told", () => known().some((r) => r.number === 23));
+  const o = spawnSync(TOOL, ["gather", "--pattern", "all.png", "--station", "mere-side", "--settings", "gather.ini"], { cwd: folder, env: { ...env(), TZ: "UTC" }, encoding: "utf8" });
+  assert.equal(o.status, 0, o.stderr);
+  const line = o.stdout.split("\n").find((l) => l.startsWith("Rana temporaria")).trim().split(/\s+/).slice(2);
+  assert.deepEqual(line.map((n, h) => [h, n]).filter(([, n]) => n !== "."), [[20, "2"], [22, "1"], [24, "3"]]);
+  assert.ok(!o.stdout.includes("\u001b"), "what a board said does not speak to the terminal");
+  assert.ok(readFileSync(join(folder, "all.png")).subarray(1, 4).equals(Buffer.from("PNG")));
+  assert.ok(!existsSync("/tmp/tawny-plotted"));
+  const none = tawny("gather", "--pattern", "none.png", "--named", "Rana", "--settings", "gather.ini");
+  assert.equal(none.status, 1);
+  assert.match(none.stderr, /none of these sightings has a name/);
+  assert.equal(tawny("gather", "--pattern", "x.jpg", "--settings", "gather.ini").status, 2);
+});
+
+test("a key is made once, for its owner's eyes, and printed as stations need it", () => {
+  const key = () => tawny("gather", "--key", "--settings", "gather.ini", "--set", "gather.settings_key=signs");
+  const none = tawny("gather", "--key", "--settings", "gather.ini");
+  assert.equal(none.status, 2);
+  assert.match(none.stderr, /write settings_key = FILE below \[gather\]/);
+  const first = key(), again = key();
+  assert.equal(first.status, 0, first.stderr);
+  assert.match(first.stdout, /^settings_from = [A-Za-z0-9+/]{43}=$/m);
+  assert.equal(again.stdout, first.stdout);
+  assert.equal(statSync(join(folder, "signs")).mode & 0o777, 0o600);
+  assert.ok(!first.stdout.includes(readFileSync(join(folder, "signs"), "utf8").trim()), "the secret is not shown");
+  chmodSync(join(folder, "signs"), 0o644);
+  assert.match(key().stderr, /may be read by others than its owner/);
+  chmodSync(join(folder, "signs"), 0o600);
+  writeFileSync(join(folder, "signs"), "no key\n");
+  const wrong = key();
+  assert.equal(wrong.status, 2);
+  assert.match(wrong.stderr, /signs holds no key/);
 });
