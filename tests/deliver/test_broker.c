@@ -86,14 +86,19 @@ static bool retains(int port, const char *topic, const char *words)
     return found;
 }
 
-static void give_order(int port, const char *order)
+static void publish(int port, const char *topic, const char *message)
 {
     char number[16];
     (void)snprintf(number, sizeof number, "%d", port);
     outcome o = run_program(NULL, "mosquitto_pub", "-h", "127.0.0.1", "-p", number, "-t",
-                            "lane/hollin/order", "-m", order, "-q", "1", NULL);
+                            topic, "-m", message, "-q", "1", NULL);
     assert_int_equal(o.code, 0);
     free_outcome(&o);
+}
+
+static void give_order(int port, const char *order)
+{
+    publish(port, "lane/hollin/order", order);
 }
 
 /* ---- records ----------------------------------------------------------------------- */
@@ -140,14 +145,10 @@ static void test_sightings_are_told_once_the_broker_is_back(void **state)
 /* Asks again for numbers of a series. */
 static void ask_again(int port, const char *series, const char *numbers)
 {
-    char port_text[16], text[256];
-    (void)snprintf(port_text, sizeof port_text, "%d", port);
+    char text[256];
     (void)snprintf(text, sizeof text, "{\"series\":\"%s\",\"numbers\":%s}", series,
                    numbers);
-    outcome o = run_program(NULL, "mosquitto_pub", "-h", "127.0.0.1", "-p", port_text,
-                            "-t", "lane/hollin/ask", "-m", text, "-q", "1", NULL);
-    assert_int_equal(o.code, 0);
-    free_outcome(&o);
+    publish(port, "lane/hollin/ask", text);
 }
 
 /* Whoever keeps the sightings of many finds by the state what is missing, and asks. What
@@ -193,6 +194,72 @@ static void test_what_was_told_is_told_again(void **state)
     assert_true(heard(&l, series));
     ask_again(hub.port, series, "[[7,2]]");
     WAIT_FOR(was_told(s, "a question was not understood"));
+    end_listener(&l);
+    end_server(&hub);
+    leave_stored(s);
+}
+
+/* ---- settings ---------------------------------------------------------------------- */
+
+static void apply_not(void *ctx, tw_settings *made)
+{
+    ++*(int *)ctx;
+    tw_settings_free(made);
+}
+
+static size_t times_heard(const listener *l, const char *words)
+{
+    size_t n = 0;
+    char *text = read_file(l->path, NULL);
+    for (const char *at = text; (at = strstr(at, words)); at++)
+        n++;
+    free(text);
+    return n;
+}
+
+/* They are told once, and again to who asks, or once they are others; what comes is
+ * answered. Who is not named gets neither. */
+static void test_settings_are_told_and_answered(void **state)
+{
+    (void)state;
+    char text[512];
+    int applied = 0;
+    stored *s = make_stored();
+    make_credentials(s->folder);
+    server hub = start_broker(s->folder, false, false);
+    listener l = listen_to(s->folder, hub.port, NULL);
+    pthread_mutex_t writing = PTHREAD_MUTEX_INITIALIZER;
+    char *file = join(s->folder, "station.ini");
+    write_text(file, "[station]\nname = hollin\n");
+    const twi_afar afar = {file, &writing, apply_not, &applied};
+    (void)snprintf(text, sizeof text,
+                   "[destination hub]\nurl = mqtt://127.0.0.1:%d/lane\ntls = none\n"
+                   "settings_from = 11qYAYKxCrfVS/7TyWQHOg7hcvPapiMlrwIaaPcHURo=\n",
+                   hub.port);
+    deliver(s, "hub", text);
+    twi_deliver_afar(s->deliver, &afar);
+    twi_deliver_settings(s->deliver, s->settings);
+    WAIT_FOR(retains(hub.port, "lane/hollin/settings", "[destination hub]"));
+    WAIT_FOR(retains(hub.port, "lane/hollin/state", "\"changeable\":true"));
+    twi_deliver_settings(s->deliver, s->settings); /* the same */
+    give_order(hub.port, "{\"do\":\"settings\",\"draft\":\"{\\\"id\\\":7}\"}");
+    WAIT_FOR(heard(&l,
+                   "hollin/answer {\"type\":\"answer\",\"station\":\"hollin\",\"id\":7,"
+                   "\"taken\":false,\"text\":\"its settings_from is another key\""));
+    assert_int_equal(times_heard(&l, "lane/hollin/settings {"), 1);
+    give_order(hub.port, "{\"do\":\"say\",\"id\":8,\"series\":\"x\",\"number\":1}");
+    WAIT_FOR(heard(&l, "\"id\":8,\"taken\":false,\"text\":\"orders = no\""));
+    give_order(hub.port, "{\"do\":\"arm\"}");
+    WAIT_FOR(was_told(s, "an order was not taken: orders = no"));
+    publish(hub.port, "lane/hollin/ask", "{\"settings\":true}");
+    WAIT_FOR(times_heard(&l, "lane/hollin/settings {") == 2);
+    tw_settings *other = sending_settings("hub", "[destination hub]\nurl = mqtt://x/y\n");
+    twi_deliver_settings(s->deliver, other);
+    WAIT_FOR(times_heard(&l, "lane/hollin/settings {") == 3);
+    tw_settings_free(other);
+    assert_int_equal(applied, 0);
+    deliver(s, NULL, NULL);
+    free(file);
     end_listener(&l);
     end_server(&hub);
     leave_stored(s);
@@ -404,6 +471,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_sightings_are_told_once_the_broker_is_back),
         cmocka_unit_test(test_what_was_told_is_told_again),
+        cmocka_unit_test(test_settings_are_told_and_answered),
         cmocka_unit_test(test_a_question_has_an_end),
         cmocka_unit_test(test_a_refused_login),
         cmocka_unit_test(test_encrypted),
