@@ -97,7 +97,7 @@ test-threads:
 	cmake --preset threads -DTAWNY_DRAWING=OFF >/dev/null
 	cmake --build --preset threads --target $(addprefix test_,$(THREADED)) test_station_faults tawny_cli \
 	  tawny-codecs tawny-transfer tawny-broker tawny-web tawny-zip tawny-finding example_topics
-	ctest --preset threads -j 2 -R "^($(subst $(space),|,$(strip $(THREADED))))$$"
+	ctest --preset threads -j 4 -R "^($(subst $(space),|,$(strip $(THREADED))))$$"
 	TAWNY_TEST_ONLY="test_taken*" ctest --preset threads -R station_faults # all of it: minutes
 
 # Short runs of the tool under valgrind.
@@ -115,9 +115,9 @@ bench: setup
 	@build/bench/bench/kernels && build/bench/bench/catalogue && \
 	  build/bench/bench/keeping && build/bench/bench/path; path=$$?; \
 	  build/bench/bench/cameras 600; cameras=$$?; \
-	  build/bench/bench/sending; sending=$$?; build/bench/bench/gather; gather=$$?; build/bench/bench/many; many=$$?; build/bench/bench/page; page=$$?; \
+	  build/bench/bench/sending; sending=$$?; build/bench/bench/gather; gather=$$?; build/bench/bench/many; many=$$?; build/bench/bench/rhythm; rhythm=$$?; build/bench/bench/page; page=$$?; \
 	  TAWNY=$(CURDIR)/build/bench/bin/tawny node bench/page.mjs; view=$$?; \
-  build/bench/bench/accuracy && exit $$((path | cameras | sending | gather | many | page | view))
+  build/bench/bench/accuracy && exit $$((path | cameras | sending | gather | many | rhythm | page | view))
 
 # Thirty days of three cameras on the virtual clock, 500 sightings sent while all that can
 # fail does, and a minute of eight cameras that are never left alone, with the thread

@@ -354,9 +354,13 @@ static void go_round(gatherer *g)
 
 static void listen_spec(gatherer *g, twi_listener_spec *out)
 {
-    static const char *const below[] = {"+/state",    "+/+/state", "+/+/sighting",
-                                        "+/gone",     "+/alarm",   "+/+/alarm",
-                                        "+/settings", "+/answer"};
+    static const char *const kept[] = {"+/+/sighting", "+/gone",     "+/alarm",
+                                       "+/+/alarm",    "+/settings", "+/answer"};
+    static const char *const passing[] = {"+/state", "+/+/state"};
+    enum {
+        KEPT = sizeof kept / sizeof *kept,
+        PASSING = sizeof passing / sizeof *passing
+    };
     *out = (twi_listener_spec){.to = g->of->broker,
                                .secret = g->of->secret,
                                .group = "tawny",
@@ -364,10 +368,11 @@ static void listen_spec(gatherer *g, twi_listener_spec *out)
                                .stop = g->of->stop,
                                .heard = hear,
                                .ctx = g};
-    for (size_t i = 0; i < sizeof below / sizeof *below; i++) {
+    for (size_t i = 0; i < KEPT + PASSING; i++) {
+        const char *below = i < KEPT ? kept[i] : passing[i - KEPT];
         (void)snprintf(g->filters[i], TOPIC_BYTES, "%.*s/%s", TOPIC_BYTES - 16, g->root,
-                       below[i]);
-        out->topics[i] = g->filters[i];
+                       below);
+        *(i < KEPT ? &out->topics[i] : &out->passing[i - KEPT]) = g->filters[i];
     }
 }
 

@@ -89,8 +89,8 @@ static const char *const PUT[PUTS] = {
     "station "
     "WHERE name = ?1 ON CONFLICT DO NOTHING",
     "UPDATE station SET settings = ?3, settings_of = ?2 WHERE name = ?1",
-    "UPDATE word SET state = ?3, answered_us = ?4, answer = ?5 WHERE id = ?2 AND state = "
-    "'waits' AND station = (SELECT id FROM station WHERE name = ?1)"};
+    ("UPDATE word SET state = ?3, answered_us = ?4, answer = ?5 WHERE id = ?2 AND state "
+     "= 'waits' AND station = (SELECT id FROM station WHERE name = ?1)")};
 
 struct twi_ledger {
     sqlite3 *db;

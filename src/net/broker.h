@@ -46,6 +46,9 @@ typedef struct twi_listener_spec {
     const char *client;                      /* id of the session; the same each time */
     const char *group;                       /* that shares what comes */
     const char *topics[TWI_LISTENER_TOPICS]; /* filters; NULL from the last on */
+    /* Likewise, of what is told again by itself: the broker does not keep it for who is
+     * away, but hands on what it retains of it after each connection. */
+    const char *passing[TWI_LISTENER_TOPICS];
     uint16_t most;           /* messages that may come before they are acknowledged */
     const atomic_bool *stop; /* gives up when it is set; may be NULL */
     twi_heard_fn heard;

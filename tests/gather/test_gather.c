@@ -456,6 +456,84 @@ static void test_what_is_not_acknowledged_comes_again(void **state)
 }
 
 /* What the README promises, on ports of its own. */
+typedef struct states {
+    int all, dead, other;
+} states;
+
+static void count_state(void *ctx, const char *topic, const void *payload, size_t bytes)
+{
+    states *heard = ctx;
+    (void)bytes;
+    if (strstr(topic, "/state") == NULL)
+        heard->other++;
+    else if (memcmp(payload, "dead", 4) == 0)
+        heard->dead++;
+    else
+        heard->all++;
+}
+
+static void say_at(int port, const char *topic, const char *text, bool retain)
+{
+    char number[16];
+    (void)snprintf(number, sizeof number, "%d", port);
+    outcome o = run_program(NULL, "mosquitto_pub", "-p", number, "-q", "1", "-t", topic,
+                            "-m", text, retain ? "-r" : NULL, NULL);
+    assert_int_equal(o.code, 0);
+    free_outcome(&o);
+}
+
+/* What a station tells again by itself is not kept for a gatherer that is away, where it
+ * would fill the broker's queue; how it was left is handed on all the same, once. */
+static void test_states_are_not_kept_but_known(void **state)
+{
+    (void)state;
+    char *folder = make_folder(), url[64];
+    states heard = {0};
+    twi_listener *l = NULL;
+    make_credentials(folder);
+    server hub = start_broker(folder, false, false);
+    (void)snprintf(url, sizeof url, "mqtt://127.0.0.1:%d", hub.port);
+    const twi_destination_settings to = {
+        .url = url, .user = "", .trust = "", .tls = TWI_TLS_NONE, .timeout_us = 3000000};
+    const twi_listener_spec spec = {.to = &to,
+                                    .secret = "",
+                                    .client = "one",
+                                    .group = "tawny",
+                                    .topics = {"lane/+/+/sighting"},
+                                    .passing = {"lane/+/state"},
+                                    .most = 100,
+                                    .heard = count_state,
+                                    .ctx = &heard};
+    assert_int_equal(brokers->listener_new(&spec, &l, NULL), TW_OK);
+    read_for(l, 300);
+    brokers->listener_free(l); /* while it is asked what is retained */
+    for (int i = 0; i < 5; i++)
+        say_at(hub.port, "lane/hollin/state", "up", true);
+    say_at(hub.port, "lane/hollin/state", "dead", true);
+    say_at(hub.port, "lane/hollin/kerb/sighting", "one", false);
+    assert_int_equal(brokers->listener_new(&spec, &l, NULL), TW_OK);
+    for (int i = 0; i < 100 && heard.dead + heard.other < 2; i++) {
+        read_for(l, 50);
+        (void)brokers->listener_acknowledge(l);
+    }
+    assert_int_equal(heard.all, 0);    /* what was before is nobody's business any more */
+    assert_in_range(heard.dead, 1, 2); /* this broker may give it to the share, too */
+    assert_int_equal(heard.other, 1);
+    for (int i = 0; i < 40; i++) { /* from now on it comes once */
+        read_for(l, 50);
+        (void)brokers->listener_acknowledge(l);
+    }
+    say_at(hub.port, "lane/hollin/state", "up", true);
+    for (int i = 0; i < 10; i++) {
+        read_for(l, 50);
+        (void)brokers->listener_acknowledge(l);
+    }
+    assert_int_equal(heard.all, 1);
+    brokers->listener_free(l);
+    end_server(&hub);
+    remove_folder(folder);
+}
+
 static void test_the_demo(void **state)
 {
     (void)state;
@@ -492,6 +570,7 @@ int main(void)
         cmocka_unit_test(test_the_tool),
         cmocka_unit_test(test_the_demo),
         cmocka_unit_test(test_what_is_not_acknowledged_comes_again),
+        cmocka_unit_test(test_states_are_not_kept_but_known),
     };
     return cmocka_run_group_tests(tests, load, NULL);
 }

@@ -19,7 +19,9 @@ enum {
     SESSION_S = 30 * 86400, /* that the broker keeps what comes meanwhile */
     TOPIC_BYTES = 512,
     WRITES_MAX = 10000,
-    COME_BYTES_MAX = 1 << 24 /* of messages that are not acknowledged yet */
+    COME_BYTES_MAX = 1 << 24, /* of messages that are not acknowledged yet */
+    RETAINED_MS = 10000,      /* that what is retained may go on coming */
+    QUIET_MS = 1000           /* without a message: it is all there */
 };
 
 struct twi_listener {
@@ -29,7 +31,10 @@ struct twi_listener {
     char secret[512], name[128], group[64];
     bool connecting, connected;
     int refused;
-    size_t come, come_bytes; /* messages since the last that was acknowledged */
+    size_t come, come_bytes;   /* messages since the last that was acknowledged */
+    int64_t retained_until_ms; /* what is retained may still come until then; 0: it was
+                                  there */
+    int64_t came_ms;           /* when the last message was there */
 };
 
 static int64_t now_ms(void)
@@ -41,13 +46,42 @@ static int64_t now_ms(void)
 
 /* ---- what the library tells ------------------------------------------------------- */
 
-static void subscribe(struct mosquitto *client, const twi_listener_spec *spec)
+static void share(struct mosquitto *client, const twi_listener_spec *spec,
+                  const char *const topics[TWI_LISTENER_TOPICS], int qos)
 {
     char topic[TOPIC_BYTES];
-    for (size_t i = 0; i < TWI_LISTENER_TOPICS && spec->topics[i]; i++) {
-        (void)snprintf(topic, sizeof topic, "$share/%s/%s", spec->group, spec->topics[i]);
-        (void)mosquitto_subscribe(client, NULL, topic, 1);
+    for (size_t i = 0; i < TWI_LISTENER_TOPICS && topics[i]; i++) {
+        (void)snprintf(topic, sizeof topic, "$share/%s/%s", spec->group, topics[i]);
+        (void)mosquitto_subscribe(client, NULL, topic, qos);
     }
+}
+
+/* What is retained comes to no share (MQTT 5, 4.8.2): for a moment this one asks for all
+ * of it by itself. */
+static void ask_retained(twi_listener *l, bool on)
+{
+    const twi_listener_spec *spec = &l->spec;
+    for (size_t i = 0; i < TWI_LISTENER_TOPICS && spec->passing[i]; i++)
+        if (on)
+            (void)mosquitto_subscribe(l->client, NULL, spec->passing[i], 1);
+        else
+            (void)mosquitto_unsubscribe(l->client, NULL, spec->passing[i]);
+    l->came_ms = now_ms();
+    l->retained_until_ms = on && spec->passing[0] ? l->came_ms + RETAINED_MS : 0;
+}
+
+static bool has_retained(const twi_listener *l)
+{
+    const int64_t now = now_ms();
+    return l->retained_until_ms != 0 &&
+           (now >= l->retained_until_ms || now - l->came_ms >= QUIET_MS);
+}
+
+static void subscribe(twi_listener *l)
+{
+    share(l->client, &l->spec, l->spec.topics, 1);
+    share(l->client, &l->spec, l->spec.passing, 0);
+    ask_retained(l, true);
 }
 
 static void on_connect(struct mosquitto *client, void *ctx, int code, int flags,
@@ -59,8 +93,9 @@ static void on_connect(struct mosquitto *client, void *ctx, int code, int flags,
     l->connecting = false;
     l->refused = code;
     l->connected = code == 0;
+    (void)client;
     if (l->connected)
-        subscribe(client, &l->spec);
+        subscribe(l);
 }
 
 static void on_disconnect(struct mosquitto *client, void *ctx, int code)
@@ -77,6 +112,7 @@ static void on_message(struct mosquitto *client, void *ctx,
     twi_listener *l = ctx;
     (void)client;
     l->come++;
+    l->came_ms = now_ms();
     l->come_bytes += (size_t)m->payloadlen;
     if (m->payloadlen > 0)
         l->spec.heard(l->spec.ctx, m->topic, m->payload, (size_t)m->payloadlen);
@@ -106,6 +142,7 @@ static int make_client(twi_listener *l)
     if (l->client)
         mosquitto_destroy(l->client);
     l->come = l->come_bytes = 0;
+    l->retained_until_ms = 0;
     l->connecting = l->connected = false;
     l->client = mosquitto_new(l->name, false, l);
     return l->client ? set_up(l) : MOSQ_ERR_NOMEM;
@@ -135,16 +172,6 @@ tw_status listener_new(const twi_listener_spec *spec, twi_listener **out, tw_err
     }
     *out = l;
     return TW_OK;
-}
-
-void listener_free(twi_listener *l)
-{
-    if (!l)
-        return;
-    if (l->client)
-        mosquitto_destroy(l->client);
-    explicit_bzero(l->secret, sizeof l->secret);
-    free(l);
 }
 
 /* ---- the loop -------------------------------------------------------------------- */
@@ -231,11 +258,28 @@ bool listener_read(twi_listener *l, int wait_ms, twi_sending *out)
     int rc = read_all(l, wait_ms);
     if (rc == MOSQ_ERR_SUCCESS)
         rc = mosquitto_loop_misc(l->client);
+    if (l->come == 0 && has_retained(l))
+        ask_retained(l, false);
     if (rc == MOSQ_ERR_SUCCESS && l->come == 0)
         rc = write_all(l);
     if (rc == MOSQ_ERR_SUCCESS && l->connected)
         return true;
     return gave_up(l, rc, out);
+}
+
+/* What it asked for by itself would be kept for it as well. */
+void listener_free(twi_listener *l)
+{
+    if (!l)
+        return;
+    if (l->client && l->connected && l->retained_until_ms != 0) {
+        ask_retained(l, false);
+        (void)write_all(l);
+    }
+    if (l->client)
+        mosquitto_destroy(l->client);
+    explicit_bzero(l->secret, sizeof l->secret);
+    free(l);
 }
 
 bool listener_acknowledge(twi_listener *l)
