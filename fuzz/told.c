@@ -28,6 +28,11 @@ static void check_heard(const char *topic, const char *text)
         abort();
     if (h.kind == TWI_HEARD_SIGHTING && (h.number < 1 || h.start_us <= 0 || !h.series[0]))
         abort();
+    if (h.kind == TWI_HEARD_SETTINGS && !h.name[0])
+        abort();
+    if (h.kind == TWI_HEARD_ANSWER && (h.number < 1 || (strcmp(h.state, "taken") != 0 &&
+                                                        strcmp(h.state, "refused") != 0)))
+        abort();
     check_text(h.series);
     check_text(h.name);
     check_text(h.state);
