@@ -5,12 +5,13 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <time.h>
 
 #include "../json/changes.h"
 #include "../net/topic.h"
 #include "../settings/sections.h"
 
-enum { ORDER_BYTES = 200000, TOLD_BYTES = 100000 };
+enum { ORDER_BYTES = 200000, TOLD_BYTES = 100000, WAIT_S = 1 };
 
 static void refuse(twi_draft_word *out, const char *why)
 {
@@ -108,6 +109,15 @@ static bool is_for_us(const twi_afar *to, const twi_afar_way *way, const json_t 
     return !why;
 }
 
+/* Not for long: who holds it may wait for somebody who waits for this thread. */
+static bool hold_file(const twi_afar *to)
+{
+    struct timespec until;
+    (void)clock_gettime(CLOCK_REALTIME, &until);
+    until.tv_sec += WAIT_S;
+    return pthread_mutex_timedlock(to->writing, &until) == 0;
+}
+
 static tw_status take(const twi_afar *to, const twi_afar_way *way, const json_t *draft,
                       twi_draft_word *out, tw_error *err)
 {
@@ -123,7 +133,8 @@ static tw_status take(const twi_afar *to, const twi_afar_way *way, const json_t 
         refuse(out, "it is older than what the station had last");
         return TW_OK;
     }
-    (void)pthread_mutex_lock(to->writing);
+    if (!hold_file(to))
+        return tw_fail(err, TW_EAGAIN, "its file is being changed by somebody else");
     change(to, json_object_get(draft, "changes"), out);
     (void)pthread_mutex_unlock(to->writing);
     return twi_catalogue_note_draft(way->catalogue, out, err);

@@ -12,7 +12,7 @@
 /* How they reach a station. */
 typedef struct twi_afar {
     const char *file;         /* of its settings; NULL: it has none */
-    pthread_mutex_t *writing; /* held while that is changed */
+    pthread_mutex_t *writing; /* held while that is changed; waited for a second */
     /** What was written is to hold; does not wait for it. @param made  Taken over. */
     void (*apply)(void *ctx, tw_settings *made);
     void *ctx;
@@ -34,7 +34,8 @@ typedef struct twi_afar_way {
  * @param to   Not used where the order is refused before; may be zeroed: it takes none.
  * @param out  Set on TW_OK to what is to be answered.
  * @return TW_OK; TW_ENOTSUP: it is another order; TW_ESYNTAX: not understood, and nobody
- *         can be answered; TW_EIO...: err; it is to come again.
+ *         can be answered; TW_EAGAIN: somebody else changes the file; TW_EIO...: err. It
+ *         is to come again then.
  */
 tw_status twi_afar_take(const twi_afar *to, const twi_afar_way *way, const void *text,
                         size_t bytes, twi_draft_word *out, tw_error *err);

@@ -225,6 +225,25 @@ static void test_what_is_the_files_alone_stays(void **state)
     end(b);
 }
 
+/* Whoever holds the file may wait for the thread that takes settings. */
+static void test_a_file_that_is_held_is_not_waited_for(void **state)
+{
+    (void)state;
+    board *b = anew();
+    twi_draft_word word;
+    tw_error err = {0};
+    char *text = order(b, 7, "north", REST("\"9 s\""));
+    (void)pthread_mutex_lock(&b->writing);
+    assert_int_equal(twi_afar_take(&b->afar, &b->way, text, strlen(text), &word, &err),
+                     TW_EAGAIN);
+    (void)pthread_mutex_unlock(&b->writing);
+    assert_has(err.text, "being changed by somebody else");
+    assert_int_equal(b->applied, 0);
+    assert_true(take(b, text).taken); /* it comes again */
+    free(text);
+    end(b);
+}
+
 static void test_what_is_no_order_of_this_kind(void **state)
 {
     (void)state;
@@ -273,6 +292,7 @@ int main(void)
         cmocka_unit_test(test_nobody_else_does),
         cmocka_unit_test(test_each_is_taken_once_and_in_order),
         cmocka_unit_test(test_what_is_the_files_alone_stays),
+        cmocka_unit_test(test_a_file_that_is_held_is_not_waited_for),
         cmocka_unit_test(test_what_is_no_order_of_this_kind),
         cmocka_unit_test(test_what_others_may_see),
     };
