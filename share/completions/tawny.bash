@@ -22,7 +22,7 @@ _tawny()
         account) words="--help --may --cameras --settings --set --json " ;;
         backup) words="--help --captures --settings --set --json " ;;
         restore) words="--help --store --keep-settings --settings --set --json " ;;
-        gather) words="--help --stations --sightings --last --station --named --camtrap --pattern --media --access --key --settings --set --json " ;;
+        gather) words="--help --stations --sightings --last --station --group --named --camtrap --pattern --media --access --key --settings --set --json " ;;
         status) words="--help --settings --set --json " ;;
         arm) words="--help --for --as-set --settings --set --json " ;;
         disarm) words="--help --for --as-set --settings --set --json " ;;

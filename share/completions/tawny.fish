@@ -177,6 +177,7 @@ complete -c tawny -n '__fish_seen_subcommand_from gather' -l stations -d 'List t
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l sightings -d 'List the sightings of all stations'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l last -r -d 'Only of the last while: 12h, 3d'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l station -r -d 'Only of this station'
+complete -c tawny -n '__fish_seen_subcommand_from gather' -l group -r -d 'Only of the stations of this group, by groups in the settings'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l named -r -d 'Only of this name'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l camtrap -r -d 'Export the sightings of all as one package of Camtrap DP 1.0, to this folder'
 complete -c tawny -n '__fish_seen_subcommand_from gather' -l pattern -r -d 'When those came that have a name: a table of names by the hour, and a plot by hour and week; - draws in the terminal'

@@ -9,6 +9,7 @@
 #include "../deliver/secret.h"
 #include "../gather/alarms.h"
 #include "../gather/gather.h"
+#include "../gather/groups.h"
 #include "../many/many.h"
 #include "../net/topic.h"
 #include "../settings/sections.h"
@@ -49,7 +50,7 @@ static const char EXAMPLE[] =
 typedef struct plan {
     cli_common common;
     gboolean stations, sightings, access, key;
-    char *last, *station, *named, *camtrap, *media, *pattern;
+    char *last, *station, *group, *named, *camtrap, *media, *pattern;
     tw_settings *settings;
     twi_gather_settings gather;
     twi_destination_settings broker;
@@ -197,6 +198,41 @@ static int take_in(plan *p)
     return st == TW_OK ? CLI_DONE : cli_say(cli_exit(st), "%s", err.text);
 }
 
+/* ---- which stations are asked for -------------------------------------------------- */
+
+typedef struct asked {
+    const plan *of;
+    GPtrArray *names; /* owned */
+} asked;
+
+static gboolean is_asked(const plan *p, const char *station)
+{
+    return (!p->station || strcmp(p->station, station) == 0) &&
+           (!p->group || twi_groups_have(p->gather.groups, p->group, station));
+}
+
+static void note_asked(void *ctx, const twi_ledger_station *s)
+{
+    const asked *a = ctx;
+    if (is_asked(a->of, s->name))
+        g_ptr_array_add(a->names, g_strdup(s->name));
+}
+
+/* @return the list for a filter; NULL: all, or err says what is wrong. */
+static char *list_asked(const plan *p, const twi_ledger_kind *kind, twi_ledger *ledger,
+                        tw_error *err)
+{
+    if (!p->station && !p->group)
+        return NULL;
+    g_autoptr(GPtrArray) names = g_ptr_array_new_with_free_func(g_free);
+    asked a = {p, names};
+    char *list = NULL;
+    if (kind->stations(ledger, false, note_asked, &a, err) == TW_OK &&
+        !(list = twi_ledger_names((const char *const *)names->pdata, names->len)))
+        (void)tw_fail(err, TW_ENOMEM, "out of memory");
+    return list;
+}
+
 /* ---- showing --------------------------------------------------------------------- */
 
 /* A station in the table, and what of it wants to be seen first. */
@@ -231,16 +267,23 @@ static int urgency_of(const twi_ledger_station *s)
     return strcmp(s->state, "up") != 0;
 }
 
+typedef struct listing {
+    const plan *of;
+    GArray *rows;
+} listing;
+
 static void take_station(void *ctx, const twi_ledger_station *s)
 {
-    GArray *rows = ctx;
+    const listing *to = ctx;
+    if (!is_asked(to->of, s->name))
+        return;
     const row r = {.name = cli_plain(g_strdup(s->name)),
                    .state = cli_plain(g_strdup(s->silent ? "SILENT" : s->state)),
                    .urgency = urgency_of(s),
                    .heard_us = s->heard_us,
                    .sightings = s->sightings,
                    .free_bytes = free_of(s->text)};
-    g_array_append_val(rows, r);
+    g_array_append_val(to->rows, r);
 }
 
 static gint by_urgency(gconstpointer a, gconstpointer b)
@@ -275,7 +318,8 @@ static tw_status show_stations(const plan *p, const twi_ledger_kind *kind,
 {
     g_autoptr(GArray) rows = g_array_new(FALSE, FALSE, sizeof(row));
     g_array_set_clear_func(rows, drop_row);
-    const tw_status st = kind->stations(ledger, true, take_station, rows, err);
+    listing to = {p, rows};
+    const tw_status st = kind->stations(ledger, true, take_station, &to, err);
     g_array_sort(rows, by_urgency);
     for (guint i = 0; st == TW_OK && i < rows->len; i++)
         show_row(p, &g_array_index(rows, row, i));
@@ -335,14 +379,15 @@ static int show(plan *p)
     twi_ledger *ledger = NULL;
     if (p->last && cli_read_time("--last", p->last, &last_us) != CLI_DONE)
         return CLI_USAGE;
-    const char *const one[] = {p->station};
-    g_autofree char *stations = p->station ? twi_ledger_names(one, 1) : NULL;
+    const twi_ledger_kind *kind = twi_ledger_find(p->gather.ledger, &err);
+    tw_status st = kind ? kind->open(p->gather.ledger, &ledger, &err) : TW_ENOTSUP;
+    g_autofree char *stations = st == TW_OK ? list_asked(p, kind, ledger, &err) : NULL;
     const twi_ledger_filter filter = {
         .stations = stations,
         .name = p->named,
         .from_us = last_us > 0 ? p->clock.ops->wall_us(p->clock.ctx) - last_us : 0};
-    const twi_ledger_kind *kind = twi_ledger_find(p->gather.ledger, &err);
-    tw_status st = kind ? kind->open(p->gather.ledger, &ledger, &err) : TW_ENOTSUP;
+    if (st == TW_OK)
+        st = err.status;
     if (st == TW_OK && p->stations)
         st = show_stations(p, kind, ledger, &err);
     else if (st == TW_OK && p->sightings)
@@ -390,6 +435,15 @@ static gboolean has_password(const char *place)
             strstr(at, "password="));
 }
 
+static gboolean has_group(const char *groups, const char *group)
+{
+    char name[TWI_GROUP_NAME];
+    for (size_t i = 0; twi_groups_at(groups, i, name); i++)
+        if (strcmp(name, group) == 0)
+            return TRUE;
+    return FALSE;
+}
+
 static int read_settings(plan *p)
 {
     if (cli_load(&p->common, FALSE, &p->settings, NULL) != TW_OK)
@@ -404,6 +458,11 @@ static int read_settings(plan *p)
                                            .trust = p->gather.trust,
                                            .timeout_us = INT64_C(20000000)};
     p->clock = tw_linux_clock();
+    if (p->group && !has_group(p->gather.groups, p->group))
+        return cli_say(CLI_USAGE,
+                       "there is no group %s: groups = NAME: STATIONS below [gather] in "
+                       "the settings says which there are",
+                       p->group);
     if (has_password(p->gather.ledger))
         return cli_say(CLI_USAGE,
                        "ledger: a password does not belong there: write it into "
@@ -429,6 +488,8 @@ int cli_gather(int argc, char **argv)
          "TIME"},
         {"station", 0, 0, G_OPTION_ARG_STRING, &p.station, "Only of this station",
          "NAME"},
+        {"group", 0, 0, G_OPTION_ARG_STRING, &p.group,
+         "Only of the stations of this group, by groups in the settings", "NAME"},
         {"named", 0, 0, G_OPTION_ARG_STRING, &p.named, "Only of this name", "NAME"},
         {"camtrap", 0, 0, G_OPTION_ARG_FILENAME, &p.camtrap,
          "Export the sightings of all as one package of Camtrap DP 1.0, to this folder",
@@ -476,6 +537,7 @@ int cli_gather(int argc, char **argv)
     cli_clear(&p.common);
     g_free(p.last);
     g_free(p.station);
+    g_free(p.group);
     g_free(p.named);
     g_free(p.camtrap);
     g_free(p.pattern);

@@ -19,6 +19,7 @@ enum {
 #define S INT64_C(1000000)
 #define AGAIN_US (20 * S) /* a station is asked at most so often, in vain less */
 #define UNANSWERED_US (30 * S)
+#define FORGET_US (3600 * S)
 #define LOOK_US (5 * S) /* for gaps, and for who is silent */
 
 /* A gatherer at work. */
@@ -31,7 +32,7 @@ typedef struct gatherer {
     char root[TOPIC_BYTES], filters[TWI_LISTENER_TOPICS][TOPIC_BYTES];
     twi_heard *batch;
     size_t count;
-    int64_t looked_us;
+    int64_t looked_us, forgot_us;
     bool due; /* something is to be told at once */
     uint64_t misunderstood;
     enum { NOTHING, BROKER, LEDGER } failing; /* and that was told */
@@ -254,6 +255,16 @@ static void ask_for_settings(gatherer *g)
         fail(g, LEDGER, TW_EAGAIN, err.text);
 }
 
+static void forget_words(gatherer *g)
+{
+    tw_error err = {0};
+    if (g->forgot_us != 0 && now_of(g) - g->forgot_us < FORGET_US)
+        return;
+    g->forgot_us = now_of(g);
+    if (twi_words_forget(g->kind, g->ledger, wall_of(g), &err) != TW_OK)
+        fail(g, LEDGER, TW_EAGAIN, err.text);
+}
+
 /* ---- silence --------------------------------------------------------------------- */
 
 enum { SILENT_MAX = 256 }; /* that are told at once */
@@ -309,6 +320,7 @@ static void look(gatherer *g)
     ask_for_settings(g);
     tell_due(g);
     notice_silence(g);
+    forget_words(g);
 }
 
 /* The ledger may not be there yet, or not any more. */

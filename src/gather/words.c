@@ -118,6 +118,21 @@ tw_status twi_words_due(const twi_ledger_kind *kind, twi_ledger *l, bool setting
     return st;
 }
 
+#define DAY_US (INT64_C(86400) * 1000000)
+
+tw_status twi_words_forget(const twi_ledger_kind *kind, twi_ledger *l, int64_t now_us,
+                           tw_error *err)
+{
+    char season[NUMBER], year[NUMBER];
+    write_number(season, now_us - 90 * DAY_US);
+    write_number(year, now_us - 365 * DAY_US);
+    const char *values[] = {season, year};
+    return kind->ask(l,
+                     "DELETE FROM word WHERE (state <> 'waits' AND answered_us < CAST(?1 "
+                     "AS BIGINT)) OR made_us < CAST(?2 AS BIGINT)",
+                     values, 2, NULL, NULL, err);
+}
+
 /* ---- listing --------------------------------------------------------------------- */
 
 typedef struct lister {

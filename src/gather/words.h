@@ -56,6 +56,11 @@ tw_status twi_words_due(const twi_ledger_kind *kind, twi_ledger *ledger, bool se
                         size_t *found, tw_error *err);
 void twi_due_clear(twi_due *due, size_t count);
 
+/** Forget those that were answered a season ago, and what was kept a year ago, whatever
+ * became of it: its station is no more. */
+tw_status twi_words_forget(const twi_ledger_kind *kind, twi_ledger *ledger,
+                           int64_t now_us, tw_error *err);
+
 /** The newest first, so many at most. @param stations  As of a filter; NULL: all. */
 tw_status twi_words_list(const twi_ledger_kind *kind, twi_ledger *ledger,
                          const char *stations, const char *what, uint32_t most,

@@ -21,6 +21,7 @@ tls = none
 user = gatherer
 secret_file = secret
 ledger = all.db
+groups = lane: hollin; water: mere* other
 `;
 const STATION = () => `# Hollin Lane toad crossing
 [station]
@@ -173,4 +174,16 @@ test("a key is made once, for its owner's eyes, and printed as stations need it"
   const wrong = key();
   assert.equal(wrong.status, 2);
   assert.match(wrong.stderr, /signs holds no key/);
+});
+
+test("of a group", () => {
+  const stations = (...more) => tawny("gather", ...more, "--json", "--settings", "gather.ini").stdout.split("\n").filter(Boolean).map((l) => JSON.parse(l).station);
+  assert.deepEqual(stations("--stations", "--group", "water"), ["mere-side"]);
+  assert.deepEqual(stations("--stations", "--station", "hollin"), ["hollin"]);
+  assert.deepEqual(stations("--stations", "--group", "water", "--station", "hollin"), []);
+  assert.deepEqual([...new Set(stations("--sightings", "--group", "water"))], ["mere-side"]);
+  assert.deepEqual([...new Set(stations("--sightings", "--group", "lane"))], ["hollin"]);
+  const wrong = tawny("gather", "--stations", "--group", "hill", "--settings", "gather.ini");
+  assert.equal(wrong.status, 2);
+  assert.match(wrong.stderr, /there is no group hill/);
 });

@@ -223,6 +223,24 @@ static void test_what_cannot_be_kept_is_told(void **state)
     engine_kind()->close(l);
 }
 
+static void test_what_is_long_answered_is_forgotten(void **state)
+{
+    (void)state;
+    const int64_t day = 86400 * S;
+    twi_ledger *l = engine_anew();
+    put_state(l, "hollin", "up", "", WALL);
+    const int64_t first = keep(l, "hollin", TWI_WORD_SETTINGS, "[1]");
+    (void)keep(l, "hollin", TWI_WORD_SETTINGS, "[2]");
+    put_answer(l, "hollin", first, true, "{}");
+    assert_int_equal(twi_words_forget(engine_kind(), l, WALL + 89 * day, NULL), TW_OK);
+    assert_string_equal(list(l, NULL), "hollin:ann:[2]:waits: hollin:ann:[1]:taken:{}!");
+    assert_int_equal(twi_words_forget(engine_kind(), l, WALL + 91 * day, NULL), TW_OK);
+    assert_string_equal(list(l, NULL), "hollin:ann:[2]:waits:");
+    assert_int_equal(twi_words_forget(engine_kind(), l, WALL + 366 * day, NULL), TW_OK);
+    assert_string_equal(list(l, NULL), "");
+    engine_kind()->close(l);
+}
+
 static void test_settings_that_are_not_known_are_asked_for(void **state)
 {
     (void)state;
@@ -325,6 +343,7 @@ int main(void)
         cmocka_unit_test(test_a_station_that_is_away_gets_them_when_it_is_back),
         cmocka_unit_test(test_settings_go_one_after_another),
         cmocka_unit_test(test_what_cannot_be_kept_is_told),
+        cmocka_unit_test(test_what_is_long_answered_is_forgotten),
         cmocka_unit_test(test_settings_that_are_not_known_are_asked_for),
     };
     const struct CMUnitTest alone[] = {
