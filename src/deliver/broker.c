@@ -187,32 +187,53 @@ static bool hear_settings(destination *d, const void *payload, size_t bytes)
     return true;
 }
 
+/* By which an order is to be answered; 0: it is not. */
+static int64_t id_of(const void *payload, size_t bytes)
+{
+    json_t *o = bytes <= 4096 ? json_loadb(payload, bytes, 0, NULL) : NULL;
+    const int64_t id = json_integer_value(json_object_get(o, "id"));
+    json_decref(o);
+    return id;
+}
+
+static tw_status obey(destination *d, const void *payload, size_t bytes, tw_error *err)
+{
+    char who[96];
+    (void)snprintf(who, sizeof who, "the broker %s", d->set.name);
+    if (!d->set.orders)
+        return tw_fail(err, TW_EACCES, "orders = no");
+    (void)pthread_mutex_lock(&d->of->station_lock);
+    const tw_status st = d->of->running
+                             ? twi_deliver_order(d->of->running, payload, bytes, who, err)
+                             : tw_fail(err, TW_EAGAIN, "no station runs");
+    (void)pthread_mutex_unlock(&d->of->station_lock);
+    return st;
+}
+
+static void hear_order(destination *d, const void *payload, size_t bytes)
+{
+    tw_error err = {0};
+    const tw_status st = obey(d, payload, bytes, &err);
+    twi_draft_word word = {.id = id_of(payload, bytes), .taken = st == TW_OK};
+    (void)snprintf(word.text, sizeof word.text, "%s", err.text);
+    if (st == TW_OK)
+        twi_deliver_tell(d, TW_OK, "an order was taken: %s", err.text);
+    else
+        twi_deliver_tell(d, TW_EINVAL, "an order was not taken: %s", err.text);
+    if (d->view && st != TW_EAGAIN) /* that comes again */
+        answer(d->view, &word);
+}
+
 static void hear(void *ctx, const char *name, const void *payload, size_t bytes)
 {
     destination *d = ctx;
-    tw_error err = {0};
-    char who[96];
     if (d->view && strcmp(name, d->view->asks) == 0) {
         hear_ask(d, payload, bytes);
         return;
     }
     if (d->view && (hear_settings(d, payload, bytes) || hear_said(d, payload, bytes)))
         return;
-    if (!d->set.orders) {
-        twi_deliver_tell(d, TW_EINVAL, "an order was not taken: orders = no");
-        return;
-    }
-    (void)snprintf(who, sizeof who, "the broker %s", d->set.name);
-    (void)pthread_mutex_lock(&d->of->station_lock);
-    const tw_status st =
-        d->of->running ? twi_deliver_order(d->of->running, payload, bytes, who, &err)
-                       : TW_EAGAIN;
-    (void)pthread_mutex_unlock(&d->of->station_lock);
-    if (st == TW_OK)
-        twi_deliver_tell(d, TW_OK, "an order was taken: %s", err.text);
-    else
-        twi_deliver_tell(d, TW_EINVAL, "an order was not taken: %s",
-                         err.text[0] ? err.text : "no station runs");
+    hear_order(d, payload, bytes);
 }
 
 static void hear_talk(void *ctx, char who, const char *line)
@@ -709,6 +730,8 @@ static bool is_order(json_t *o)
             good = good && (json_is_string(value) || json_is_null(value));
         else if (strcmp(key, "for_s") == 0)
             good = good && json_is_number(value);
+        else if (strcmp(key, "id") == 0)
+            good = good && json_is_integer(value);
         else
             good = false;
     }

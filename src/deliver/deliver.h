@@ -104,7 +104,7 @@ tw_status twi_deliver_check(const tw_settings *settings, tw_problem_fn callback,
 /** Read an order that came from a broker, a page or a socket: {"do": "arm", "camera":
  * "kerb", "for_s": 7200}. Without a camera, or with null, it is for all; at most for 366
  * days. A key that is not known, or whose value is of another kind, is refused. "do" is
- * arm, disarm, as-set, trigger or snap.
+ * arm, disarm, as-set, trigger or snap; "id" is for who asks to be answered.
  *
  * @param bytes  Anything may stand in it.
  * @param who    For the log; NULL: not said.

@@ -353,15 +353,16 @@ static void go_round(gatherer *g)
         return;
     }
     works(g, BROKER);
-    tell_words(g);
     if (g->count > 0)
         keep(g);
     else /* of what was nothing to keep nothing waits */
         (void)g->brokers->listener_acknowledge(g->listener);
-    if (g->due && g->later_us <= now_of(g))
+    if (g->later_us > now_of(g))
+        return;
+    tell_words(g); /* nothing is told before what came is acknowledged */
+    if (g->due)
         tell_due(g);
-    if (g->later_us <= now_of(g))
-        look(g);
+    look(g);
 }
 
 static void listen_spec(gatherer *g, twi_listener_spec *out)

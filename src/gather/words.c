@@ -17,56 +17,54 @@ static int64_t read_number(const char *text)
     return strtoll(text, NULL, 10);
 }
 
-static void take_number(void *ctx, const char *const *row)
-{
-    *(int64_t *)ctx = read_number(row[0]);
-}
-
 /* ---- keeping --------------------------------------------------------------------- */
 
 static const char KEEP[] =
     "INSERT INTO word(id, station, what, who, text, made_us) SELECT CASE WHEN m.id >= "
-    "CAST(?1 AS BIGINT) THEN m.id + 1 ELSE CAST(?1 AS BIGINT) END, s.id, "
-    "CAST(?3 AS TEXT), CAST(?4 AS TEXT), CAST(?5 AS TEXT), CAST(?1 AS BIGINT) FROM "
-    "station s CROSS JOIN (SELECT coalesce(max(id), 0) AS id "
-    "FROM word) m WHERE s.name = ?2 AND (SELECT count(*) FROM word w WHERE w.station = "
-    "s.id AND w.state = 'waits') < CAST(?6 AS BIGINT) RETURNING id";
+    "CAST(?1 AS BIGINT) THEN m.id ELSE CAST(?1 AS BIGINT) END + row_number() OVER (ORDER "
+    "BY s.id), s.id, CAST(?3 AS TEXT), CAST(?4 AS TEXT), CAST(?5 AS TEXT), CAST(?1 AS "
+    "BIGINT) FROM station s CROSS JOIN (SELECT coalesce(max(id), 0) AS id FROM word) m "
+    "WHERE s.name IN (?2*) AND (SELECT count(*) FROM word w WHERE w.station = s.id AND "
+    "w.state = 'waits') < CAST(?6 AS BIGINT) RETURNING id";
 
-/* Two that keep at once may choose the same number: one of them chooses anew. */
-tw_status twi_words_keep(const twi_ledger_kind *kind, twi_ledger *l, const char *station,
+static void count_row(void *ctx, const char *const *row)
+{
+    (void)row;
+    ++*(int64_t *)ctx;
+}
+
+/* Two that keep at once may choose the same numbers: one of them chooses anew. */
+tw_status twi_words_keep(const twi_ledger_kind *kind, twi_ledger *l, const char *stations,
                          const char *what, const char *who, const char *text,
-                         int64_t now_us, int64_t *id, tw_error *err)
+                         int64_t now_us, int64_t *kept, tw_error *err)
 {
     enum { TRIES = 5 };
     char now[NUMBER], most[NUMBER];
-    int64_t known = 0;
     write_number(now, now_us);
     write_number(most, WAITING_MAX);
     if (strlen(text) > TWI_WORD_MOST_BYTES)
         return tw_fail(err, TW_ESIZE, "that is too much at once");
-    const char *values[] = {now, station, what, who, text, most};
-    tw_status st = TW_EAGAIN;
-    *id = 0;
-    for (int i = 0; i < TRIES && st != TW_OK && (i == 0 || st == TW_EINVAL); i++)
-        st = kind->ask(l, KEEP, values, 6, take_number, id, err);
-    if (st != TW_OK || *id > 0)
-        return st;
-    st = kind->ask(l, "SELECT count(*) FROM station WHERE name = ?1", &station, 1,
-                   take_number, &known, err);
-    if (st == TW_OK && known == 0)
-        return tw_fail(err, TW_ENOENT, "there is no station %s", station);
-    return st == TW_OK ? tw_fail(err, TW_ESIZE, "too much waits for %s", station) : st;
+    const char *values[] = {now, stations, what, who, text, most};
+    tw_status st = TW_EINVAL;
+    for (int i = 0; i < TRIES && st == TW_EINVAL; i++) {
+        *kept = 0;
+        st = kind->ask(l, KEEP, values, 6, count_row, kept, err);
+    }
+    return st;
 }
 
 /* ---- telling --------------------------------------------------------------------- */
 
+/* They count as told by the same statement: what has no order has none here. */
 static const char DUE[] =
-    "SELECT w.id, s.name, w.what, w.text FROM word w JOIN station s ON s.id = w.station "
-    "WHERE w.state = 'waits' AND s.state NOT IN ('dead', 'down', '') AND (w.told_us = 0 "
-    "OR (w.told_us <= CAST(?1 AS BIGINT) AND s.heard_us > w.told_us)) AND (w.what <> "
-    "'settings' OR (CAST(?2 AS BIGINT) = 1 AND NOT EXISTS (SELECT 1 FROM word o WHERE "
-    "o.station = w.station AND o.state = 'waits' AND o.what = w.what AND o.id < w.id))) "
-    "ORDER BY w.id LIMIT 32";
+    "UPDATE word SET told_us = CAST(?3 AS BIGINT) WHERE id IN (SELECT w.id FROM word w "
+    "JOIN station s ON s.id = w.station WHERE w.state = 'waits' AND s.state NOT IN "
+    "('dead', 'down', '') AND (w.told_us = 0 OR (w.told_us <= CAST(?1 AS BIGINT) AND "
+    "s.heard_us > w.told_us)) AND (w.what = 'say' OR ((w.what <> 'settings' OR CAST(?2 "
+    "AS BIGINT) = 1) AND NOT EXISTS (SELECT 1 FROM word o WHERE o.station = w.station "
+    "AND o.state = 'waits' AND o.what = w.what AND o.id < w.id))) ORDER BY w.id LIMIT "
+    "256) RETURNING id, (SELECT s.name FROM station s WHERE s.id = word.station), what, "
+    "text";
 
 typedef struct due_list {
     twi_due *all;
@@ -97,19 +95,12 @@ tw_status twi_words_due(const twi_ledger_kind *kind, twi_ledger *l, bool setting
                         int64_t now_us, int64_t again_us, twi_due out[TWI_WORDS_DUE],
                         size_t *found, tw_error *err)
 {
-    char before[NUMBER], now[NUMBER], id[NUMBER];
+    char before[NUMBER], now[NUMBER];
     due_list list = {out, 0, true};
     write_number(before, now_us - again_us);
     write_number(now, now_us);
-    const char *asked[] = {before, settings ? "1" : "0"}, *told[] = {now, id};
-    tw_status st = kind->ask(l, DUE, asked, 2, take_due, &list, err);
-    for (size_t i = 0; st == TW_OK && i < list.count; i++) {
-        write_number(id, out[i].id);
-        st = kind->ask(l,
-                       "UPDATE word SET told_us = CAST(?1 AS BIGINT) WHERE id = CAST(?2 "
-                       "AS BIGINT)",
-                       told, 2, NULL, NULL, err);
-    }
+    const char *values[] = {before, settings ? "1" : "0", now};
+    tw_status st = kind->ask(l, DUE, values, 3, take_due, &list, err);
     if (st == TW_OK && !list.whole && list.count == 0)
         st = tw_fail(err, TW_ENOMEM, "out of memory");
     if (st != TW_OK)

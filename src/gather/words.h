@@ -6,13 +6,14 @@
 #include "ledger.h"
 
 enum {
-    TWI_WORDS_DUE = 32,          /* that are told at once */
+    TWI_WORDS_DUE = 256,         /* that are told at once */
     TWI_WORD_MOST_BYTES = 100000 /* of a text */
 };
 
 /* What is in a word. */
 #define TWI_WORD_SETTINGS "settings" /* changes, a JSON list; one after another */
-#define TWI_WORD_SAY "say"           /* an order, a JSON object */
+#define TWI_WORD_ORDER "order"       /* an order, a JSON object; likewise */
+#define TWI_WORD_SAY "say"           /* the same, of sightings; in no order */
 
 /* One that is due. */
 typedef struct twi_due {
@@ -32,21 +33,22 @@ typedef struct twi_kept_word {
 typedef void (*twi_kept_word_fn)(void *ctx, const twi_kept_word *word);
 
 /**
- * Keep one until it is answered.
+ * Keep one for each of some stations, until it is answered; all of them, or none.
  *
- * @param who  Who says it, for the list.
- * @param id   Set on TW_OK; ids grow.
- * @return TW_OK; TW_ENOENT: there is no such station; TW_ESIZE: its text is too long, or
- *         too many wait for the station; TW_EIO...
+ * @param stations  As of a filter. Who is not known, or for whom too much waits, is left
+ *                  out.
+ * @param who   Who says it, for the list.
+ * @param kept  Set on TW_OK to for how many it is kept; their ids grow.
+ * @return TW_OK; TW_ESIZE: its text is too long; TW_EIO...
  */
 tw_status twi_words_keep(const twi_ledger_kind *kind, twi_ledger *ledger,
-                         const char *station, const char *what, const char *who,
-                         const char *text, int64_t now_us, int64_t *id, tw_error *err);
+                         const char *stations, const char *what, const char *who,
+                         const char *text, int64_t now_us, int64_t *kept, tw_error *err);
 
 /**
  * Those that are to be told now, to stations that are there: that were not told yet, or
- * again_us ago without an answer. Of settings a station is told one at a time, in their
- * order. They count as told now.
+ * again_us ago without an answer; in no order. Of settings, and of orders, a station is
+ * told one at a time, in theirs. They count as told now.
  *
  * @param settings  false: none of settings.
  * @param found     Set to their number; each is to be cleared.

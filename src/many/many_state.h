@@ -118,10 +118,10 @@ twi_answer_fn twi_many_settings, twi_many_change, twi_many_words;
 
 /* ---- orders.c */
 
-/** Keep a word for a station until it answers, and have it told.
- * @return TW_OK; as twi_words_keep. */
-tw_status twi_many_keep(twi_many *many, const twi_asked *r, const char *station,
-                        const char *what, const char *text, tw_error *err);
+/** Keep a word for stations (a list, as of a filter) until they answer, and have it told.
+ * @param kept  Set on TW_OK to for how many. @return TW_OK; as twi_words_keep. */
+tw_status twi_many_keep(twi_many *many, const twi_asked *r, const char *stations,
+                        const char *what, const char *text, int64_t *kept, tw_error *err);
 
 /* ---- store.c: captures that lie elsewhere are fetched, and kept for a while */
 

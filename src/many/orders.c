@@ -33,28 +33,82 @@ static char *word_order(const json_t *asked, const char *camera)
     return text;
 }
 
-/* To all that are asked for. @return how many were told; -1: too much waits already. */
-static int tell_scope(twi_many *m, const twi_asked *r, const known *k, const char *one,
-                      const char *text)
+/* Whether an order is worth something later: one that holds until another comes. */
+static bool is_lasting(const json_t *asked)
 {
-    int told = 0;
-    for (size_t i = 0; told >= 0 && i < k->count; i++) {
+    const char *what = json_string_value(json_object_get(asked, "do"));
+    return strcmp(what, "trigger") != 0 && strcmp(what, "snap") != 0 &&
+           json_number_value(json_object_get(asked, "for_s")) <= 0;
+}
+
+/* Who has it now, and who is away. */
+typedef struct reached {
+    int told; /* -1: too much waits already */
+    const char **away;
+    size_t away_count;
+} reached;
+
+static bool is_away(const known_station *s)
+{
+    return s->wants == WANTS_DEAD || s->wants == WANTS_SILENT || s->wants == WANTS_DOWN;
+}
+
+/* To all that are asked for, and are there. */
+static void tell_scope(twi_many *m, const twi_asked *r, const known *k, const char *one,
+                       const char *text, reached *out)
+{
+    for (size_t i = 0; out->told >= 0 && i < k->count; i++) {
         const char *name = k->station[i].name;
         if (!twi_scope_has(m, r, name) || (one && strcmp(one, name) != 0))
             continue;
-        told = m->spec.say(m->spec.ctx, name, "order", text) ? told + 1 : -1;
+        if (is_away(&k->station[i]))
+            out->away[out->away_count++] = name;
+        else
+            out->told =
+                m->spec.say(m->spec.ctx, name, "order", text) ? out->told + 1 : -1;
     }
-    return told;
 }
 
-static void answer_told(int told, twi_web_answer *out)
+static void answer_told(int told, int64_t kept, size_t away, twi_web_answer *out)
 {
     if (told < 0)
         twi_answer_error(503, "too much waits to be told: try again later", out);
-    else if (told == 0)
+    else if (told == 0 && away == 0)
         twi_answer_error(404, "there is no such station", out);
     else
-        twi_answer_json(json_pack("{si}", "told", told), 200, out);
+        twi_answer_json(json_pack("{si sI sI}", "told", told, "waits", (json_int_t)kept,
+                                  "away", (json_int_t)away),
+                        200, out);
+}
+
+/* @return for how many of those that are away it waits; -1: err. */
+static int64_t keep_for(twi_many *m, const twi_asked *r, const reached *who,
+                        const char *text, tw_error *err)
+{
+    int64_t kept = 0;
+    char *names = twi_ledger_names(who->away, who->away_count);
+    const tw_status st =
+        names ? twi_many_keep(m, r, names, TWI_WORD_ORDER, text, &kept, err)
+              : tw_fail(err, TW_ENOMEM, "out of memory");
+    free(names);
+    return st == TW_OK ? kept : -1;
+}
+
+static void give_order(twi_many *m, const twi_asked *r, const known *k, const char *one,
+                       const json_t *asked, const char *text, twi_web_answer *out)
+{
+    tw_error err = {0};
+    int64_t kept = 0;
+    reached who = {.away = calloc(k->count + 1, sizeof *who.away)};
+    if (who.away)
+        tell_scope(m, r, k, one, text, &who);
+    if (who.told >= 0 && who.away_count > 0 && is_lasting(asked))
+        kept = keep_for(m, r, &who, text, &err);
+    if (!who.away || kept < 0)
+        twi_answer_error(503, err.text[0] ? err.text : "out of memory", out);
+    else
+        answer_told(who.told, kept, who.away_count, out);
+    free(who.away);
 }
 
 void twi_many_order(twi_page *p, const twi_asked *r, const char *rest,
@@ -72,7 +126,7 @@ void twi_many_order(twi_page *p, const twi_asked *r, const char *rest,
     char *text = good ? word_order(o, slash ? slash + 1 : NULL) : NULL;
     const known *k = text && m->spec.say ? twi_known_take(m, &err) : NULL;
     if (k) {
-        answer_told(tell_scope(m, r, k, station, text), out);
+        give_order(m, r, k, station, o, text, out);
         twi_known_done(m);
     } else if (!good)
         twi_answer_error(400, "do is arm, disarm, as-set, trigger or snap", out);
@@ -85,19 +139,30 @@ void twi_many_order(twi_page *p, const twi_asked *r, const char *rest,
 
 /* ---- what waits until it is answered ----------------------------------------------- */
 
-tw_status twi_many_keep(twi_many *m, const twi_asked *r, const char *station,
-                        const char *what, const char *text, tw_error *err)
+tw_status twi_many_keep(twi_many *m, const twi_asked *r, const char *stations,
+                        const char *what, const char *text, int64_t *kept, tw_error *err)
 {
-    int64_t id = 0;
     twi_ledger *l = twi_many_take(m, err);
     if (!l)
         return TW_EAGAIN;
-    const tw_status st = twi_words_keep(m->kind, l, station, what, r->who, text,
-                                        twi_page_wall(m->page), &id, err);
-    const bool ours = st == TW_ENOENT || st == TW_ESIZE; /* the ledger is well */
-    twi_many_give(m, l, ours ? TW_OK : st);
-    if (st == TW_OK && m->spec.say) /* else the gatherer finds it by itself */
-        (void)m->spec.say(m->spec.ctx, station, TWI_TO_TELL_DUE, "");
+    const tw_status st = twi_words_keep(m->kind, l, stations, what, r->who, text,
+                                        twi_page_wall(m->page), kept, err);
+    twi_many_give(m, l, st == TW_ESIZE ? TW_OK : st); /* the ledger is well */
+    if (st == TW_OK && *kept > 0 && m->spec.say)      /* else it is found by and by */
+        (void)m->spec.say(m->spec.ctx, "", TWI_TO_TELL_DUE, "");
+    return st;
+}
+
+static tw_status keep_for_one(twi_many *m, const twi_asked *r, const char *station,
+                              const char *text, tw_error *err)
+{
+    int64_t kept = 0;
+    char *names = twi_ledger_names(&station, 1);
+    tw_status st = names ? twi_many_keep(m, r, names, TWI_WORD_SAY, text, &kept, err)
+                         : tw_fail(err, TW_ENOMEM, "out of memory");
+    free(names);
+    if (st == TW_OK && kept == 0)
+        st = tw_fail(err, TW_ESIZE, "too much waits for %s", station);
     return st;
 }
 
@@ -143,8 +208,8 @@ void twi_many_say(twi_page *p, const twi_asked *r, const char *rest, twi_web_ans
                          "star is true or false, mark is right, nothing or none, or "
                          "name is a text",
                          out);
-    else if (twi_many_keep(m, r, station, TWI_WORD_SAY, text, &err) == TW_OK)
-        answer_told(1, out);
+    else if (keep_for_one(m, r, station, text, &err) == TW_OK)
+        answer_told(1, 0, 0, out);
     else
         twi_answer_error(503, err.text, out);
     free(text);

@@ -294,6 +294,17 @@ static void try_one(trial *t, const one_told *one, const json_t *changes)
     twi_draft_free(draft);
 }
 
+/* @return their names as a list; NULL: out of memory. */
+static char *names_of(const all_told *told)
+{
+    const char **names = calloc(told->count + 1, sizeof *names);
+    for (size_t i = 0; names && i < told->count; i++)
+        names[i] = told->all[i].name;
+    char *list = names ? twi_ledger_names(names, told->count) : NULL;
+    free(names);
+    return list;
+}
+
 /* Whether all of a few would be given one name. */
 static bool names_many(const all_told *told, const json_t *changes)
 {
@@ -308,19 +319,18 @@ static bool names_many(const all_told *told, const json_t *changes)
     return told->asked > 1 && found;
 }
 
-/* @return how many have it waiting for them; out is answered where it cannot be kept. */
-static int keep_for_all(twi_many *m, const twi_asked *r, const all_told *told,
-                        const json_t *changes, twi_web_answer *out)
+/* @return how many have it waiting for them; -1: out says why it cannot be kept. */
+static int64_t keep_for_all(twi_many *m, const twi_asked *r, const all_told *told,
+                            const json_t *changes, twi_web_answer *out)
 {
-    char *text = json_dumps(changes, JSON_COMPACT);
+    char *text = json_dumps(changes, JSON_COMPACT), *list = names_of(told);
     tw_error err = {0};
-    tw_status st = text ? TW_OK : tw_fail(&err, TW_ENOMEM, "out of memory");
-    int kept = 0;
-    for (size_t i = 0; i < told->count && st == TW_OK; i++) {
-        st = twi_many_keep(m, r, told->all[i].name, TWI_WORD_SETTINGS, text, &err);
-        kept += st == TW_OK;
-    }
+    int64_t kept = 0;
+    const tw_status st =
+        text && list ? twi_many_keep(m, r, list, TWI_WORD_SETTINGS, text, &kept, &err)
+                     : tw_fail(&err, TW_ENOMEM, "out of memory");
     free(text);
+    free(list);
     if (st == TW_OK)
         return kept;
     twi_answer_error(503, err.text, out);
@@ -338,10 +348,10 @@ static void finish(twi_many *m, const twi_asked *r, const all_told *told,
                         400, out);
         return;
     }
-    const int told_to = write ? keep_for_all(m, r, told, changes, out) : 0;
+    const int64_t told_to = write ? keep_for_all(m, r, told, changes, out) : 0;
     if (told_to >= 0)
-        twi_answer_json(json_pack("{sO sb sb si}", "lines", t->lines, "written", write,
-                                  "restart", false, "told", told_to),
+        twi_answer_json(json_pack("{sO sb sb sI}", "lines", t->lines, "written", write,
+                                  "restart", false, "told", (json_int_t)told_to),
                         200, out);
 }
 

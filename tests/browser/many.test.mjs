@@ -168,6 +168,8 @@ for (const kind of ["file", "server"]) {
     await page.locator("#form-depth button[data-value=all]").click();
     await end("mere");
     await until("one is away", async () => (await ask("api/stations")).stations.some((s) => s.wants === "down"));
+    const order = async (what) => (await page.request.post(url + "api/order?station=mere", { headers: { "X-Tawny-Change": "local" }, data: { do: what } })).json();
+    assert.deepEqual(await order("disarm"), { told: 0, waits: 1, away: 1 });
     await send();
     assert.match(await text("dialog"), /north:\d+[^]*mere:\d+|mere:\d+[^]*north:\d+/);
     await page.click("#dialog-yes");
@@ -175,11 +177,15 @@ for (const kind of ["file", "server"]) {
     assert.match(fileOf("north"), new RegExp("\\[cameras\\][^\\[]*rest = " + rest));
     assert.ok(!fileOf("mere").includes("rest ="), kind === "file" ? "it was not told" : "");
     await openAt("stations");
-    await until("the table says that something waits", async () => /1 waits/.test(await page.locator("#stations-table tr", { hasText: "mere" }).innerText()));
+    await until("the table says that something waits", async () => /2 wait/.test(await page.locator("#stations-table tr", { hasText: "mere" }).innerText()));
     startBoard("mere");
     await openAt("settings");
     await until("it has it as well", async () => (await answers()).mere === "Taken", 90);
     assert.match(fileOf("mere"), new RegExp("rest = " + rest));
+    const stateOf = async () => (await ask("api/status")).cameras.find((c) => c.camera === "mere/mere").state;
+    await until("and the order", async () => await stateOf() === "disarmed");
+    assert.deepEqual(await order("as-set"), { told: 1, waits: 0, away: 0 });
+    await until("it is armed again", async () => await stateOf() !== "disarmed");
     await page.selectOption("#scope", "station:north");
     await until("its own sections", async () => (await page.locator("#form-sections option").allInnerTexts()).includes("Camera kerb"));
     await page.selectOption("#form-sections", "camera kerb");

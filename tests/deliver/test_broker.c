@@ -249,8 +249,9 @@ static void test_settings_are_told_and_answered(void **state)
     assert_int_equal(times_heard(&l, "lane/hollin/settings {"), 1);
     give_order(hub.port, "{\"do\":\"say\",\"id\":8,\"series\":\"x\",\"number\":1}");
     WAIT_FOR(heard(&l, "\"id\":8,\"taken\":false,\"text\":\"orders = no\""));
-    give_order(hub.port, "{\"do\":\"arm\"}");
+    give_order(hub.port, "{\"do\":\"arm\",\"id\":9}");
     WAIT_FOR(was_told(s, "an order was not taken: orders = no"));
+    WAIT_FOR(heard(&l, "\"id\":9,\"taken\":false,\"text\":\"orders = no\""));
     publish(hub.port, "lane/hollin/ask", "{\"settings\":true}");
     WAIT_FOR(times_heard(&l, "lane/hollin/settings {") == 2);
     tw_settings *other = sending_settings("hub", "[destination hub]\nurl = mqtt://x/y\n");

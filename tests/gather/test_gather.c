@@ -456,6 +456,90 @@ static void test_what_is_not_acknowledged_comes_again(void **state)
 }
 
 /* What the README promises, on ports of its own. */
+/* ---- telling ----------------------------------------------------------------------- */
+
+static void tell_nobody(void *ctx, tw_status st, const char *line)
+{
+    (void)ctx;
+    (void)st;
+    (void)line;
+}
+
+static void silent_nobody(void *ctx, const char *who, int64_t since_us)
+{
+    (void)ctx;
+    (void)who;
+    (void)since_us;
+}
+
+static void *gather_on(void *ctx)
+{
+    assert_int_equal(twi_gather(ctx, NULL), TW_OK);
+    return NULL;
+}
+
+/* Whatever comes meanwhile: what came is not acknowledged for a moment, in which nothing
+ * can be told. */
+static void test_orders_are_told_while_much_comes(void **state)
+{
+    enum { ORDERS = 40 };
+    (void)state;
+    char *folder = make_folder(), *ledger = join(folder, "all.db"), url[64], feed[256],
+         number[16];
+    pthread_t thread;
+    atomic_bool stop = false;
+    make_credentials(folder);
+    server hub = start_broker(folder, false, false);
+    (void)snprintf(url, sizeof url, "mqtt://127.0.0.1:%d/lane", hub.port);
+    (void)snprintf(number, sizeof number, "%d", hub.port);
+    (void)snprintf(feed, sizeof feed,
+                   "while sleep 0.004; do echo '{\"state\":\"up\"}'; done | exec "
+                   "mosquitto_pub -p %d -q 1 -l -t lane/hollin/state",
+                   hub.port);
+    const twi_destination_settings to = {
+        .url = url, .user = "", .trust = "", .tls = TWI_TLS_NONE, .timeout_us = 3000000};
+    const twi_gathering of = {.broker = &to,
+                              .secret = "",
+                              .session = "one",
+                              .ledger = ledger,
+                              .clock = tw_linux_clock(),
+                              .words = twi_to_tell_new(),
+                              .stop = &stop,
+                              .tell = tell_nobody,
+                              .silent = silent_nobody};
+    const pid_t told = fork(), come = told > 0 ? fork() : -1;
+    if (told == 0) {
+        execlp("mosquitto_sub", "mosquitto_sub", "-p", number, "-q", "1", "-C", "40",
+               "-W", "30", "-t", "lane/hollin/order", (char *)NULL);
+        _exit(127);
+    }
+    if (come == 0) {
+        (void)setpgid(0, 0);
+        (void)prctl(PR_SET_PDEATHSIG, SIGKILL);
+        execl("/bin/sh", "sh", "-c", feed, (char *)NULL);
+        _exit(127);
+    }
+    assert_true(told > 0 && come > 0);
+    assert_int_equal(pthread_create(&thread, NULL, gather_on, (void *)(uintptr_t)&of), 0);
+    rest_ms(1500);
+    for (int i = 0; i < ORDERS; i++) {
+        assert_true(twi_to_tell_put(of.words, "hollin", "order", "{\"do\":\"arm\"}"));
+        rest_ms(40);
+    }
+    int how = -1;
+    (void)waitpid(told, &how, 0);
+    (void)kill(-come, SIGKILL);
+    (void)waitpid(come, NULL, 0);
+    atomic_store(&stop, true);
+    (void)pthread_join(thread, NULL);
+    twi_to_tell_free(of.words);
+    end_server(&hub);
+    free(ledger);
+    remove_folder(folder);
+    assert_true(WIFEXITED(how));
+    assert_int_equal(WEXITSTATUS(how), 0); /* all of them came */
+}
+
 typedef struct states {
     int all, dead, other;
 } states;
@@ -463,10 +547,9 @@ typedef struct states {
 static void count_state(void *ctx, const char *topic, const void *payload, size_t bytes)
 {
     states *heard = ctx;
-    (void)bytes;
     if (strstr(topic, "/state") == NULL)
         heard->other++;
-    else if (memcmp(payload, "dead", 4) == 0)
+    else if (bytes == 4 && memcmp(payload, "dead", 4) == 0)
         heard->dead++;
     else
         heard->all++;
@@ -571,6 +654,7 @@ int main(void)
         cmocka_unit_test(test_the_demo),
         cmocka_unit_test(test_what_is_not_acknowledged_comes_again),
         cmocka_unit_test(test_states_are_not_kept_but_known),
+        cmocka_unit_test(test_orders_are_told_while_much_comes),
     };
     return cmocka_run_group_tests(tests, load, NULL);
 }

@@ -50,15 +50,39 @@ static void put_answer(twi_ledger *l, const char *station, int64_t id, bool take
 
 /* ---- what is kept ------------------------------------------------------------------ */
 
+static void take_number(void *ctx, const char *const *row)
+{
+    *(int64_t *)ctx = strtoll(row[0], NULL, 10);
+}
+
+static int64_t keep_for(twi_ledger *l, const char *stations, const char *what,
+                        const char *text)
+{
+    int64_t kept = 0;
+    tw_error err = {0};
+    if (twi_words_keep(engine_kind(), l, stations, what, "ann", text, WALL, &kept,
+                       &err) != TW_OK)
+        fail_msg("%s", err.text);
+    return kept;
+}
+
+/* @return its id. */
 static int64_t keep(twi_ledger *l, const char *station, const char *what,
                     const char *text)
 {
+    char list[64];
     int64_t id = 0;
-    tw_error err = {0};
-    if (twi_words_keep(engine_kind(), l, station, what, "ann", text, WALL, &id, &err) !=
-        TW_OK)
-        fail_msg("%s", err.text);
+    (void)snprintf(list, sizeof list, "[\"%s\"]", station);
+    assert_int_equal(keep_for(l, list, what, text), 1);
+    assert_int_equal(engine_kind()->ask(l, "SELECT max(id) FROM word", NULL, 0,
+                                        take_number, &id, NULL),
+                     TW_OK);
     return id;
+}
+
+static int by_letters(const void *a, const void *b)
+{
+    return strcmp(*(const char *const *)a, *(const char *const *)b);
 }
 
 /* "hollin:settings hollin:say": what is due at a time; static. */
@@ -72,10 +96,17 @@ static const char *due_at(twi_ledger *l, bool settings, int64_t now_us)
     if (twi_words_due(engine_kind(), l, settings, now_us, AGAIN, due, &found, &err) !=
         TW_OK)
         fail_msg("%s", err.text);
+    static char each[TWI_WORDS_DUE][192];
+    const char *sorted[TWI_WORDS_DUE];
     for (size_t i = 0; i < found; i++) {
+        (void)snprintf(each[i], sizeof each[i], "%s:%s:%.60s", due[i].station,
+                       due[i].what, due[i].text);
+        sorted[i] = each[i];
+    }
+    qsort(sorted, found, sizeof *sorted, by_letters);
+    for (size_t i = 0; i < found && i < 5; i++) {
         const size_t n = strlen(words);
-        (void)snprintf(words + n, sizeof words - n, "%s%s:%s:%s", n > 0 ? " " : "",
-                       due[i].station, due[i].what, due[i].text);
+        (void)snprintf(words + n, sizeof words - n, "%s%s", n > 0 ? " " : "", sorted[i]);
     }
     twi_due_clear(due, found);
     return words;
@@ -184,7 +215,7 @@ static void test_settings_go_one_after_another(void **state)
     (void)keep(l, "mere", TWI_WORD_SETTINGS, "[3]");
     (void)keep(l, "hollin", TWI_WORD_SAY, "{}");
     assert_string_equal(due_at(l, true, WALL + S),
-                        "hollin:settings:[1] mere:settings:[3] hollin:say:{}");
+                        "hollin:say:{} hollin:settings:[1] mere:settings:[3]");
     assert_string_equal(due_at(l, true, WALL + 2 * S), "");
     assert_int_equal(twi_words_waiting(engine_kind(), l, add_waiting, waiting, NULL),
                      TW_OK);
@@ -197,29 +228,59 @@ static void test_settings_go_one_after_another(void **state)
     engine_kind()->close(l);
 }
 
-static void test_what_cannot_be_kept_is_told(void **state)
+static void test_what_cannot_be_kept_is_left_out(void **state)
 {
     (void)state;
-    int64_t id = 0;
+    int64_t kept = 0;
     tw_error err = {0};
     twi_ledger *l = engine_anew();
     char *large = calloc(1, TWI_WORD_MOST_BYTES + 2);
     memset(large, 'x', TWI_WORD_MOST_BYTES + 1);
     put_state(l, "hollin", "up", "", WALL);
-    assert_int_equal(
-        twi_words_keep(engine_kind(), l, "else", TWI_WORD_SAY, "", "{}", WALL, &id, &err),
-        TW_ENOENT);
-    assert_string_equal(err.text, "there is no station else");
-    assert_int_equal(twi_words_keep(engine_kind(), l, "hollin", TWI_WORD_SAY, "", large,
-                                    WALL, &id, &err),
+    put_state(l, "mere", "up", "", WALL);
+    assert_int_equal(keep_for(l, "[\"else\"]", TWI_WORD_SAY, "{}"), 0);
+    assert_int_equal(keep_for(l, "[]", TWI_WORD_SAY, "{}"), 0);
+    assert_int_equal(keep_for(l, "[\"hollin\",\"else\",\"mere\"]", TWI_WORD_SAY, "{}"),
+                     2);
+    assert_int_equal(twi_words_keep(engine_kind(), l, "[\"hollin\"]", TWI_WORD_SAY, "",
+                                    large, WALL, &kept, &err),
                      TW_ESIZE);
-    for (int i = 0; i < 1000; i++)
+    for (int i = 0; i < 999; i++)
         (void)keep(l, "hollin", TWI_WORD_SAY, "{}");
-    assert_int_equal(twi_words_keep(engine_kind(), l, "hollin", TWI_WORD_SAY, "", "{}",
-                                    WALL, &id, &err),
-                     TW_ESIZE);
-    assert_string_equal(err.text, "too much waits for hollin");
+    assert_int_equal(keep_for(l, "[\"hollin\",\"mere\"]", TWI_WORD_SAY, "{}"), 1);
     free(large);
+    engine_kind()->close(l);
+}
+
+/* All at once for many, and told in rounds. */
+static void test_one_for_each_of_many(void **state)
+{
+    (void)state;
+    enum { MANY = 600 };
+    twi_ledger *l = engine_anew();
+    char list[MANY * 9 + 8] = "[", name[16];
+    for (int i = 0; i < MANY; i++) {
+        (void)snprintf(name, sizeof name, "s%03d", i);
+        put_state(l, name, "up", "", WALL);
+        (void)snprintf(list + strlen(list), sizeof list - strlen(list), "%s\"%s\"",
+                       i > 0 ? "," : "", name);
+    }
+    (void)strcat(list, "]");
+    assert_int_equal(keep_for(l, list, TWI_WORD_ORDER, "{}"), MANY);
+    assert_int_equal(keep_for(l, list, TWI_WORD_ORDER, "{2}"), MANY);
+    size_t all = 0, found = 0;
+    for (int i = 0; i < 4; i++) {
+        twi_due due[TWI_WORDS_DUE];
+        assert_int_equal(
+            twi_words_due(engine_kind(), l, false, WALL + S, AGAIN, due, &found, NULL),
+            TW_OK);
+        for (size_t k = 0; k < found; k++)
+            assert_string_equal(due[k].text, "{}"); /* the first before the second */
+        twi_due_clear(due, found);
+        all += found;
+    }
+    assert_int_equal(all, MANY);
+    assert_int_equal(found, 0);
     engine_kind()->close(l);
 }
 
@@ -342,7 +403,8 @@ int main(void)
         cmocka_unit_test(test_they_are_told_until_they_are_answered),
         cmocka_unit_test(test_a_station_that_is_away_gets_them_when_it_is_back),
         cmocka_unit_test(test_settings_go_one_after_another),
-        cmocka_unit_test(test_what_cannot_be_kept_is_told),
+        cmocka_unit_test(test_what_cannot_be_kept_is_left_out),
+        cmocka_unit_test(test_one_for_each_of_many),
         cmocka_unit_test(test_what_is_long_answered_is_forgotten),
         cmocka_unit_test(test_settings_that_are_not_known_are_asked_for),
     };

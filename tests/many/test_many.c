@@ -365,6 +365,7 @@ static void test_orders_go_where_they_are_meant(void **state)
     put_state(p, "hollin", "up", "{}");
     put_state(p, "kerb-7", "up", "{}");
     put_state(p, "mere", "up", "{}");
+    put_state(p, "north", "down", "{}");
     check(200, post(&p->at, "/api/order?group=lane", OWN,
                     "{\"do\":\"disarm\",\"for_s\":7200}"));
     check(200, post(&p->at, "/api/order", OWN,
@@ -375,6 +376,20 @@ static void test_orders_go_where_they_are_meant(void **state)
                                  "kerb-7/order {\"do\":\"disarm\",\"for_s\":7200}\n"
                                  "mere/order {\"do\":\"snap\",\"camera\":\"tunnel\"}\n"
                                  "mere/order {\"do\":\"as-set\"}\n");
+    /* what lasts waits for who is away, the rest is lost */
+    json_t *o = body_of(200, post(&p->at, "/api/order", OWN, "{\"do\":\"arm\"}"));
+    assert_int_equal(json_integer_value(json_object_get(o, "told")), 3);
+    assert_int_equal(json_integer_value(json_object_get(o, "waits")), 1);
+    json_decref(o);
+    o = body_of(200, post(&p->at, "/api/order?station=north", OWN,
+                          "{\"do\":\"disarm\",\"for_s\":7200}"));
+    assert_int_equal(json_integer_value(json_object_get(o, "told")), 0);
+    assert_int_equal(json_integer_value(json_object_get(o, "waits")), 0);
+    assert_int_equal(json_integer_value(json_object_get(o, "away")), 1);
+    json_decref(o);
+    o = body_of(200, post(&p->at, "/api/order?station=north", OWN, "{\"do\":\"snap\"}"));
+    assert_int_equal(json_integer_value(json_object_get(o, "waits")), 0);
+    json_decref(o);
     check(400, post(&p->at, "/api/order", OWN, "{\"do\":\"explode\"}"));
     check(400, post(&p->at, "/api/order", OWN, "{\"do\":7}"));
     check(400, post(&p->at, "/api/order", OWN, "[]"));
@@ -483,7 +498,7 @@ static void test_a_change_is_tried_and_then_waits(void **state)
                           CHANGES("true", "rest", "4 s")));
     assert_int_equal(json_integer_value(json_object_get(o, "told")), 2);
     json_decref(o);
-    assert_string_equal(p->said, "hollin/due \nkerb-7/due \n"); /* the gatherer looks */
+    assert_string_equal(p->said, "/due \n"); /* the gatherer looks */
     o = body_of(200, get(&p->at, "/api/words?station=hollin", ""));
     const json_t *word = json_array_get(json_object_get(o, "words"), 0);
     assert_string_equal(json_string_value(json_object_get(word, "state")), "waits");

@@ -7,10 +7,12 @@ const BAD = new Set(["silent", "dead", "card", "room", "camera", "stopped", "sen
 
 // ---- orders
 
+const toldWords = (a) => [a.told > 0 ? t("told-n", { n: a.told }) : "", a.waits > 0 ? t("waits-n", { n: a.waits }) : "", a.away > a.waits ? t("away-n", { n: a.away - a.waits }) : ""].filter(Boolean).join(" ");
+
 async function order(what, extra = {}) {
   const n = view.all.length;
   if (!await agree(t("order-ask", { n }), make("p", {}, t("order-own")), t("order-send", { n }))) return;
-  try { const a = await ask("/api/order", Object.assign({ do: what }, extra)); notice(t("told-n", { n: a.told })); }
+  try { const a = await ask("/api/order", Object.assign({ do: what }, extra)); notice(toldWords(a)); }
   catch (e) { complain(e); }
 }
 

@@ -552,6 +552,8 @@ export const TEXTS = {
   "word-told": ["It was told, and has not answered yet.", "Wurde gesagt, noch keine Antwort."],
   "word-not-told": ["It is told once the station is heard of.", "Wird gesagt, sobald von der Station etwas kommt."],
   "n-waiting": ["{n} waits|{n} wait", "{n} wartet|{n} warten"],
+  "waits-n": ["{n} is away, and gets it when it is back.|{n} are away, and get it when they are back.", "{n} ist fort und bekommt es, wenn sie zurück ist.|{n} sind fort und bekommen es, wenn sie zurück sind."],
+  "away-n": ["{n} is away, and is not reached.|{n} are away, and are not reached.", "{n} ist fort und wird nicht erreicht.|{n} sind fort und werden nicht erreicht."],
   "told-n": ["{n} station is told.|{n} stations are told.", "{n} Station wird verständigt.|{n} Stationen werden verständigt."],
   "want.nothing": ["All is well", "Alles in Ordnung"],
   "want.down": ["Ended on purpose", "Absichtlich beendet"],
