@@ -73,9 +73,8 @@ tw_status twi_many_new(const twi_many_spec *spec, twi_many **out, tw_error *err)
         free(m);
         return tw_fail(err, TW_ENOMEM, "out of memory");
     }
-    (void)pthread_mutex_init(&m->lock, NULL);
+    twi_few_init(&m->few);
     (void)pthread_mutex_init(&m->known_lock, NULL);
-    (void)pthread_cond_init(&m->freed, NULL);
     twi_settings_gather(m->settings, &set);
     m->spec = *spec;
     m->place = set.ledger;
@@ -112,13 +111,12 @@ void twi_many_free(twi_many *m)
     twi_many_look_free(m->look);
     twi_page_free(m->page);
     twi_many_store_free(m->store);
-    for (size_t i = 0; i < LEDGERS; i++)
+    for (size_t i = 0; i < TWI_FEW; i++)
         if (m->kind && m->ledger[i])
             m->kind->close(m->ledger[i]);
     twi_known_clear(&m->known);
-    (void)pthread_mutex_destroy(&m->lock);
+    twi_few_end(&m->few);
     (void)pthread_mutex_destroy(&m->known_lock);
-    (void)pthread_cond_destroy(&m->freed);
     tw_settings_free(m->settings);
     free(m);
 }

@@ -7,12 +7,10 @@
 
 #include "../gather/ledger.h"
 #include "../page/answer.h"
+#include "few.h"
 #include "many.h"
 
-enum {
-    LEDGERS = 4, /* that answer at once */
-    MANY_PATH = 4096
-};
+enum { MANY_PATH = 4096 };
 
 /* ---- known.c: the stations, as far as all views need them */
 
@@ -68,10 +66,8 @@ struct twi_many {
     twi_many_spec spec;
     const twi_ledger_kind *kind;
     const char *place, *media, *groups; /* of the settings */
-    pthread_mutex_t lock;               /* of what is below */
-    pthread_cond_t freed;
-    twi_ledger *ledger[LEDGERS];
-    bool busy[LEDGERS];
+    twi_few few;                        /* which of these is whose */
+    twi_ledger *ledger[TWI_FEW];
     pthread_mutex_t known_lock;
     known known; /* under it */
 };

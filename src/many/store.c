@@ -15,7 +15,6 @@
 #include "many_state.h"
 
 enum {
-    AT_ONCE = 4,     /* that are fetched; others wait */
     KEPT_MAX = 2000, /* files that are kept */
     SWEPT_AFTER = 50 /* fetched ones */
 };
@@ -28,11 +27,9 @@ struct twi_many_store {
     char secret[SECRET_BYTES];
     const twi_transfer *transfer;
     char names[MANY_PATH], folder[MANY_PATH], kept[MANY_PATH];
-    pthread_mutex_t lock; /* of what follows */
-    pthread_cond_t freed;
-    twi_sender *sender[AT_ONCE];
-    bool busy[AT_ONCE];
-    unsigned fetched;
+    twi_few few; /* which of these is whose: others wait */
+    twi_sender *sender[TWI_FEW];
+    atomic_uint fetched;
     atomic_bool stop;
 };
 
@@ -74,8 +71,7 @@ tw_status twi_many_store_new(const tw_settings *settings, twi_many_store **out,
     twi_many_store *s = calloc(1, sizeof *s);
     if (!s)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    (void)pthread_mutex_init(&s->lock, NULL);
-    (void)pthread_cond_init(&s->freed, NULL);
+    twi_few_init(&s->few);
     (void)snprintf(s->names, sizeof s->names, "/%s", set.media);
     (void)snprintf(s->folder, sizeof s->folder, "%.*s/gatherer/fetched", MANY_PATH / 2,
                    station.store);
@@ -93,12 +89,11 @@ void twi_many_store_free(twi_many_store *s)
 {
     if (!s)
         return;
-    for (size_t i = 0; i < AT_ONCE; i++)
+    for (size_t i = 0; i < TWI_FEW; i++)
         if (s->sender[i])
             s->transfer->sender_free(s->sender[i]);
     explicit_bzero(s->secret, sizeof s->secret);
-    (void)pthread_mutex_destroy(&s->lock);
-    (void)pthread_cond_destroy(&s->freed);
+    twi_few_end(&s->few);
     free(s);
 }
 
@@ -196,30 +191,11 @@ static void sweep(const twi_many_store *s)
 
 /* ---- fetching ---------------------------------------------------------------------- */
 
-static size_t take_one(twi_many_store *s)
-{
-    size_t at = AT_ONCE;
-    (void)pthread_mutex_lock(&s->lock);
-    while (at == AT_ONCE) {
-        for (at = 0; at < AT_ONCE && s->busy[at]; at++)
-            ;
-        if (at == AT_ONCE)
-            (void)pthread_cond_wait(&s->freed, &s->lock);
-    }
-    s->busy[at] = true;
-    (void)pthread_mutex_unlock(&s->lock);
-    return at;
-}
-
 /* @return whether it is time to sweep. */
 static bool give_back(twi_many_store *s, size_t at)
 {
-    (void)pthread_mutex_lock(&s->lock);
-    s->busy[at] = false;
-    const bool due = s->fetched++ % SWEPT_AFTER == 0;
-    (void)pthread_cond_signal(&s->freed);
-    (void)pthread_mutex_unlock(&s->lock);
-    return due;
+    twi_few_give(&s->few, at);
+    return atomic_fetch_add(&s->fetched, 1) % SWEPT_AFTER == 0;
 }
 
 /* The folders of a path, each. */
@@ -247,7 +223,7 @@ static bool fetch_into(twi_many_store *s, size_t at, const char *name, int fd)
 bool twi_many_store_fetch(twi_many_store *s, const char *name, const char *path)
 {
     char part[MANY_PATH];
-    const size_t at = take_one(s);
+    const size_t at = twi_few_take(&s->few);
     make_folders(path);
     const int n = snprintf(part, sizeof part, "%s.%zu.part", path, at);
     const int fd = n > 0 && (size_t)n < sizeof part
