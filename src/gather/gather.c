@@ -318,7 +318,7 @@ static void look(gatherer *g)
     g->looked_us = now_us;
     ask(g);
     ask_for_settings(g);
-    tell_due(g);
+    g->due = true;
     notice_silence(g);
     forget_words(g);
 }
@@ -360,9 +360,9 @@ static void go_round(gatherer *g)
     if (g->later_us > now_of(g))
         return;
     tell_words(g); /* nothing is told before what came is acknowledged */
-    if (g->due)
-        tell_due(g);
     look(g);
+    if (g->due && g->later_us <= now_of(g))
+        tell_due(g);
 }
 
 static void listen_spec(gatherer *g, twi_listener_spec *out)

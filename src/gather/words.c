@@ -63,7 +63,8 @@ static const char DUE[] =
     "s.heard_us > w.told_us)) AND (w.what = 'say' OR ((w.what <> 'settings' OR CAST(?2 "
     "AS BIGINT) = 1) AND NOT EXISTS (SELECT 1 FROM word o WHERE o.station = w.station "
     "AND o.state = 'waits' AND o.what = w.what AND o.id < w.id))) ORDER BY w.id LIMIT "
-    "256) RETURNING id, (SELECT s.name FROM station s WHERE s.id = word.station), what, "
+    "CAST(?4 AS BIGINT)) RETURNING id, (SELECT s.name FROM station s WHERE s.id = "
+    "word.station), what, "
     "text";
 
 typedef struct due_list {
@@ -95,12 +96,13 @@ tw_status twi_words_due(const twi_ledger_kind *kind, twi_ledger *l, bool setting
                         int64_t now_us, int64_t again_us, twi_due out[TWI_WORDS_DUE],
                         size_t *found, tw_error *err)
 {
-    char before[NUMBER], now[NUMBER];
+    char before[NUMBER], now[NUMBER], most[NUMBER];
     due_list list = {out, 0, true};
     write_number(before, now_us - again_us);
     write_number(now, now_us);
-    const char *values[] = {before, settings ? "1" : "0", now};
-    tw_status st = kind->ask(l, DUE, values, 3, take_due, &list, err);
+    write_number(most, TWI_WORDS_DUE);
+    const char *values[] = {before, settings ? "1" : "0", now, most};
+    tw_status st = kind->ask(l, DUE, values, 4, take_due, &list, err);
     if (st == TW_OK && !list.whole && list.count == 0)
         st = tw_fail(err, TW_ENOMEM, "out of memory");
     if (st != TW_OK)

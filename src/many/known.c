@@ -214,6 +214,11 @@ void twi_known_done(twi_many *m)
     (void)pthread_mutex_unlock(&m->known_lock);
 }
 
+bool twi_known_is_away(const known_station *s)
+{
+    return s->wants >= WANTS_DEAD || s->wants == WANTS_DOWN;
+}
+
 const char *twi_wants_word(wants w)
 {
     static const char *const words[] = {

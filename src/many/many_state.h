@@ -87,6 +87,8 @@ const known *twi_known_take(twi_many *many, tw_error *err);
 void twi_known_done(twi_many *many);
 void twi_known_clear(known *known);
 const char *twi_wants_word(wants wants);
+/** Whether nothing can be told to a station now. */
+bool twi_known_is_away(const known_station *station);
 
 /* ---- scope.c: which stations somebody asks for, and may see */
 

@@ -48,11 +48,6 @@ typedef struct reached {
     size_t away_count;
 } reached;
 
-static bool is_away(const known_station *s)
-{
-    return s->wants == WANTS_DEAD || s->wants == WANTS_SILENT || s->wants == WANTS_DOWN;
-}
-
 /* To all that are asked for, and are there. */
 static void tell_scope(twi_many *m, const twi_asked *r, const known *k, const char *one,
                        const char *text, reached *out)
@@ -61,7 +56,7 @@ static void tell_scope(twi_many *m, const twi_asked *r, const known *k, const ch
         const char *name = k->station[i].name;
         if (!twi_scope_has(m, r, name) || (one && strcmp(one, name) != 0))
             continue;
-        if (is_away(&k->station[i]))
+        if (twi_known_is_away(&k->station[i]))
             out->away[out->away_count++] = name;
         else
             out->told =

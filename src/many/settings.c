@@ -254,7 +254,6 @@ void twi_many_settings(twi_page *p, const twi_asked *r, const char *rest,
 typedef struct trial {
     json_t *lines, *problems;
     const char *station; /* that is tried */
-    size_t changed;      /* stations in which something would be */
 } trial;
 
 static void add_problem(void *ctx, const char *line)

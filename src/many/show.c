@@ -30,11 +30,6 @@ void twi_put_time(json_t *o, const char *key, int64_t time_us)
     (void)json_object_set_new(o, key, json_string(twi_utc(time_us, text)));
 }
 
-static bool is_away(const known_station *s)
-{
-    return s->wants >= WANTS_DEAD || s->wants == WANTS_DOWN;
-}
-
 /* What a station says of a camera holds as long as it is there. */
 static json_t *describe_camera(const known_station *s, const known_camera *c)
 {
@@ -49,7 +44,8 @@ static json_t *describe_camera(const known_station *s, const known_camera *c)
                 {"height", JSON_INTEGER},    {"not_stored", JSON_INTEGER}};
     json_t *o = json_object(), *from = json_loads(c->text, 0, NULL);
     (void)json_object_set_new(o, "camera", json_sprintf("%s/%s", s->name, c->name));
-    (void)json_object_set_new(o, "state", json_string(is_away(s) ? "down" : c->state));
+    (void)json_object_set_new(o, "state",
+                              json_string(twi_known_is_away(s) ? "down" : c->state));
     for (size_t i = 0; i < sizeof told / sizeof *told; i++)
         twi_copy_told(o, from, told[i].key, told[i].type);
     json_decref(from);
@@ -187,7 +183,7 @@ static json_t *describe_sensors(const json_t *told)
 static size_t count_watching(const known *k, const known_station *s)
 {
     size_t n = 0;
-    for (size_t c = 0; c < s->cameras && !is_away(s); c++) {
+    for (size_t c = 0; c < s->cameras && !twi_known_is_away(s); c++) {
         const char *state = k->camera[s->first + c].state;
         n += strcmp(state, "armed") == 0 || strcmp(state, "sighting") == 0 ||
              strcmp(state, "resting") == 0;
