@@ -22,6 +22,7 @@ typedef struct listener {
     char *path;
 } listener;
 
+/* With a login, its subscription outlives the connection. */
 static listener listen_to(const char *folder, int port, const char *login)
 {
     char number[16];
@@ -35,7 +36,8 @@ static listener listen_to(const char *folder, int port, const char *login)
             _exit(1);
         if (login)
             execlp("mosquitto_sub", "mosquitto_sub", "-h", "127.0.0.1", "-p", number,
-                   "-t", "#", "-v", "-q", "1", "-u", "toad", "-P", login, (char *)NULL);
+                   "-t", "#", "-v", "-q", "1", "-c", "-i", "listener", "-u", "toad", "-P",
+                   login, (char *)NULL);
         else
             execlp("mosquitto_sub", "mosquitto_sub", "-h", "127.0.0.1", "-p", number,
                    "-t", "#", "-v", "-q", "1", (char *)NULL);
@@ -109,7 +111,7 @@ static void test_sightings_are_told_once_the_broker_is_back(void **state)
     char text[512];
     stored *s = make_stored();
     make_credentials(s->folder);
-    server hub = start_broker(s->folder, true, false);
+    server hub = start_broker_that_keeps(s->folder, true);
     listener l = listen_to(s->folder, hub.port, "frogspawn");
     (void)snprintf(text, sizeof text,
                    "[destination hub]\nurl = mqtt://toad@127.0.0.1:%d/lane\n"
@@ -130,8 +132,8 @@ static void test_sightings_are_told_once_the_broker_is_back(void **state)
     WAIT_FOR(was_told(s, "trying again in"));
     assert_int_equal(filled(s, "hub").waiting, 1);
     start_again(&hub);
+    WAIT_FOR(filled(s, "hub").waiting == 0); /* the broker has it */
     l = listen_to(s->folder, hub.port, "frogspawn");
-    WAIT_FOR(filled(s, "hub").waiting == 0);
     WAIT_FOR(heard(&l, "\"number\":2"));
     WAIT_FOR(was_told(s, "hub: works again"));
     deliver(s, NULL, NULL);

@@ -273,22 +273,35 @@ server start_webdav(const char *folder, bool tls)
     return s;
 }
 
-server start_broker(const char *folder, bool login, bool tls)
+static server broker(const char *folder, bool login, const char *more)
 {
     char text[512];
     const int port = free_port();
     if (login)
         run_quietly(folder, "mosquitto_passwd -b -c broker.users toad frogspawn; chmod "
                             "644 broker.users");
-    run_quietly(folder, "chmod 644 key.pem");
-    (void)snprintf(text, sizeof text,
-                   "listener %%P 127.0.0.1\n%s\n%s\npersistence false\nlog_dest none\n",
+    (void)snprintf(text, sizeof text, "listener %%P 127.0.0.1\n%s\nlog_dest none\n%s\n",
                    login ? "allow_anonymous false\npassword_file %D/broker.users"
                          : "allow_anonymous true",
-                   tls ? "certfile %D/cert.pem\nkeyfile %D/key.pem" : "");
+                   more);
     char *path = write_settings(folder, "mosquitto.conf", port, text);
     server s = make_server(port, "/usr/sbin/mosquitto", "-c", path, NULL);
     free(path);
     start_listening(&s);
     return s;
+}
+
+server start_broker(const char *folder, bool login, bool tls)
+{
+    run_quietly(folder, "chmod 644 key.pem");
+    return broker(folder, login,
+                  tls ? "certfile %D/cert.pem\nkeyfile %D/key.pem\npersistence false"
+                      : "persistence false");
+}
+
+server start_broker_that_keeps(const char *folder, bool login)
+{
+    return broker(folder, login,
+                  "user root\npersistence true\npersistence_location %D/\n"
+                  "autosave_on_changes true\nautosave_interval 1");
 }

@@ -31,6 +31,8 @@ server start_sftp(const char *folder);             /* OpenSSH, by key */
 server start_webdav(const char *folder, bool tls); /* nginx: files below www/ */
 /** mosquitto; with a login as for mail, or TLS, if wanted. */
 server start_broker(const char *folder, bool login, bool tls);
+/** The same, that has its subscribers and what waits for them when it starts again. */
+server start_broker_that_keeps(const char *folder, bool login);
 
 void stop_server(server *s, int signal); /* and wait for it */
 void start_again(server *s);             /* on the same port */
