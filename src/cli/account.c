@@ -131,8 +131,7 @@ int cli_account(int argc, char **argv)
         {"may", 0, 0, G_OPTION_ARG_STRING, &may, "What it may", "look|run"},
         {"cameras", 0, 0, G_OPTION_ARG_STRING, &cameras,
          "With add: the cameras that it sees (of a gatherer: groups), with blanks "
-         "between; else "
-         "all",
+         "between; else all",
          "NAMES"},
         {NULL, 0, 0, G_OPTION_ARG_NONE, NULL, NULL, NULL}};
     int code = cli_parse(&argc, &argv, "[add NAME|remove NAME|list]", ABOUT, EXAMPLE, own,

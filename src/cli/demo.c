@@ -25,8 +25,7 @@ static const char ABOUT[] = "Plays a simulated night at the Hollin Lane toad cro
                             "that is not there.";
 static const char EXAMPLE[] =
     "With --render the footage of all simulated scenes is written instead, each as an "
-    "MP4 "
-    "file,\n"
+    "MP4 file,\n"
     "with truth.csv beside them.\n\n"
     "Examples:\n"
     "  tawny demo --keep /tmp/hollin\n"

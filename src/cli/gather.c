@@ -22,16 +22,14 @@
 static const char ABOUT[] =
     "Takes in what many stations tell a broker, each of it once, and keeps it: their "
     "states, their\n"
-    "cameras', and the records of their sightings. What is missing is asked for again. A "
-    "station\n"
+    "cameras', and the records of their sightings. What is missing is asked for again. "
+    "A station\n"
     "of which nothing has come for its own usual time and a half is told. [gather] in "
-    "the "
-    "settings\n"
-    "says where the broker is, and where it is kept; any number of gatherers may share a "
-    "server.\n"
+    "the settings\n"
+    "says where the broker is, and where it is kept; any number of gatherers may share "
+    "a server.\n"
     "Meanwhile it serves a page of all stations: what came, live pictures, sightings, "
-    "and "
-    "who needs\n"
+    "and who needs\n"
     "a visit.";
 static const char EXAMPLE[] =
     "Examples:\n"

@@ -795,8 +795,7 @@ static int parse(listing *l, int *argc, char ***argv)
         {"marked-as", 0, 0, G_OPTION_ARG_STRING, &l->marked_as, "Marked so", "MARK"},
         {"name", 0, 0, G_OPTION_ARG_STRING, &l->name,
          "Whose name has this in it; of those that are named: who was seen, \"\" takes "
-         "it "
-         "back",
+         "it back",
          "NAME"},
         {"count", 0, 0, G_OPTION_ARG_INT, &l->count, "How many of them; 0: not said",
          "N"},
@@ -832,8 +831,7 @@ static int parse(listing *l, int *argc, char ***argv)
         {"csv", 0, 0, G_OPTION_ARG_NONE, &l->csv, "The list as CSV", NULL},
         {"pattern", 0, 0, G_OPTION_ARG_FILENAME, &l->pattern,
          "When those came that have a name, by hour and by week: a table, and a plot "
-         "into "
-         "this file (PNG, SVG, or - for the terminal)",
+         "into this file (PNG, SVG, or - for the terminal)",
          "FILE"},
         {"camtrap", 0, 0, G_OPTION_ARG_FILENAME, &l->camtrap,
          "Export as Camtrap DP 1.0: tables and media go to this folder", "DIR"},

@@ -18,15 +18,13 @@
 
 static const char ABOUT[] =
     "Proposes settings for a camera from footage, with what they would have found and "
-    "what "
-    "would\n"
+    "what would\n"
     "have been false; changes nothing unless asked to with --write. The footage comes "
-    "with "
-    "a truth\n"
-    "file, or is sorted into pieces in which nothing should be seen and pieces in which "
-    "something\n"
-    "should, or is made now by walking through the picture, or is what the store has of "
-    "sightings\n"
+    "with a truth\n"
+    "file, or is sorted into pieces in which nothing should be seen and pieces in "
+    "which something\n"
+    "should, or is made now by walking through the picture, or is what the store has "
+    "of sightings\n"
     "that were marked as right or nothing (tawny sightings --mark).";
 static const char EXAMPLE[] =
     "Examples:\n"

@@ -68,8 +68,7 @@ enum {
 static const char *const PUT[PUTS] = {
     "INSERT INTO station(name) VALUES (?1) ON CONFLICT DO NOTHING",
     "INSERT INTO series(station, word, last_number) SELECT id, ?2, max(?3, 0) FROM "
-    "station "
-    "WHERE name = ?1 ON CONFLICT(station, word) DO UPDATE SET last_number = "
+    "station WHERE name = ?1 ON CONFLICT(station, word) DO UPDATE SET last_number = "
     "max(last_number, excluded.last_number)",
     "UPDATE station SET state = ?2, series = CASE WHEN ?3 = '' THEN series ELSE ?3 END, "
     "told_us = ?4, text = ?5, settings_now = "
@@ -86,8 +85,7 @@ static const char *const PUT[PUTS] = {
     "excluded.peak_ppm, name = excluded.name, count = excluded.count, mark = "
     "excluded.mark, text = excluded.text WHERE excluded.phase = 1",
     "INSERT INTO alarm(station, camera, told_us, text) SELECT id, ?2, ?3, ?4 FROM "
-    "station "
-    "WHERE name = ?1 ON CONFLICT DO NOTHING",
+    "station WHERE name = ?1 ON CONFLICT DO NOTHING",
     "UPDATE station SET settings = ?3, settings_of = ?2 WHERE name = ?1",
     ("UPDATE word SET state = ?3, answered_us = ?4, answer = ?5 WHERE id = ?2 AND state "
      "= 'waits' AND station = (SELECT id FROM station WHERE name = ?1)")};
@@ -381,8 +379,7 @@ static tw_status sqlite_put(twi_ledger *l, const twi_heard *batch, size_t count,
 static const char OPEN_SERIES[] =
     "SELECT r.id, r.whole_to, r.last_number, s.name, r.word, s.id FROM series r JOIN "
     "station s ON s.id = r.station WHERE r.last_number > r.whole_to AND s.series = "
-    "r.word "
-    "AND s.asked_us <= ?1 - (?3 << s.vain) ORDER BY s.asked_us LIMIT ?2";
+    "r.word AND s.asked_us <= ?1 - (?3 << s.vain) ORDER BY s.asked_us LIMIT ?2";
 
 /* Numbers that are over, or gone, behind those that are whole. */
 static const char HELD[] =
@@ -504,11 +501,9 @@ static tw_status sqlite_stations(twi_ledger *l, bool counted, twi_ledger_station
     static const char SQL[] =
         "SELECT s.name, s.state, s.series, s.heard_us, s.usual_us, s.silent, s.text, "
         "coalesce((SELECT max(last_number) FROM series r WHERE r.station = s.id AND "
-        "r.word "
-        "= s.series), 0), CASE WHEN ?1 THEN (SELECT count(*) FROM sighting g JOIN series "
-        "r ON r.id = "
-        "g.series WHERE r.station = s.id AND g.phase = 1) ELSE 0 END FROM station s "
-        "ORDER BY s.name";
+        "r.word = s.series), 0), CASE WHEN ?1 THEN (SELECT count(*) FROM sighting g "
+        "JOIN series r ON r.id = g.series WHERE r.station = s.id AND g.phase = 1) ELSE "
+        "0 END FROM station s ORDER BY s.name";
     sqlite3_stmt *s = NULL;
     const tw_status st = prepare(l, SQL, &s, err);
     if (st != TW_OK)
@@ -605,8 +600,7 @@ static tw_status sqlite_visit(twi_ledger *l, const char *who, int64_t now_us,
     const tw_status st = prepare(
         l,
         "INSERT INTO visit(who, since_us, last_us) VALUES (?1, 0, ?2) ON CONFLICT(who) "
-        "DO "
-        "UPDATE SET since_us = CASE WHEN ?2 - last_us BETWEEN 0 AND 1800000000 THEN "
+        "DO UPDATE SET since_us = CASE WHEN ?2 - last_us BETWEEN 0 AND 1800000000 THEN "
         "since_us ELSE min(last_us, ?2) END, last_us = ?2 RETURNING since_us",
         &s, err);
     if (st != TW_OK)

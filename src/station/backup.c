@@ -26,13 +26,11 @@ tw_status twi_catalogue_copy(tw_catalogue *c, const char *path, tw_error *err)
 /* Of sightings there is no run: so none of them is sent, nor goes on. */
 static const char SIGHTINGS[] =
     "INSERT INTO sighting(id, camera, number, part, start_us, end_us, order_us, "
-    "peak_ppm, "
-    "frames, start_ppm, stay_ppm, why, unsure, starred, mark, name, heads, note, "
-    "named_by, "
-    "sure_ppm, named_us) SELECT id + ?1, camera, number, part, start_us, max(start_us, "
-    "end_us), order_us, peak_ppm, frames, start_ppm, stay_ppm, why, unsure, starred, "
-    "mark, "
-    "name, heads, note, named_by, sure_ppm, named_us FROM copy.sighting";
+    "peak_ppm, frames, start_ppm, stay_ppm, why, unsure, starred, mark, name, heads, "
+    "note, named_by, sure_ppm, named_us) SELECT id + ?1, camera, number, part, "
+    "start_us, max(start_us, end_us), order_us, peak_ppm, frames, start_ppm, stay_ppm, "
+    "why, unsure, starred, mark, name, heads, note, named_by, sure_ppm, named_us FROM "
+    "copy.sighting";
 static const char CAPTURES[] = "INSERT OR IGNORE INTO capture(sighting, camera, kind, "
                                "file, bytes, start_us, unsure, "
                                "order_us) SELECT sighting + ?1, camera, kind, file, "
@@ -83,8 +81,8 @@ static tw_status check_new(tw_catalogue *c, tw_error *err)
     const tw_status st = twi_catalogue_ask(
         c,
         "SELECT count(*) FROM sighting AS a JOIN copy.sighting AS b ON a.camera = "
-        "b.camera "
-        "AND a.start_us = b.start_us AND a.number = b.number AND a.part = b.part",
+        "b.camera AND a.start_us = b.start_us AND a.number = b.number AND a.part = "
+        "b.part",
         NULL, &same, err);
     return st == TW_OK && same > 0
                ? tw_fail(

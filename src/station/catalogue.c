@@ -534,8 +534,7 @@ static tw_status make_home(tw_catalogue *c, const tw_capture_record *r, uint32_t
         "INSERT INTO sighting(id, camera, number, part, start_us, end_us, order_us, "
         "peak_ppm, frames, start_ppm, stay_ppm, why) VALUES (CASE WHEN ?2 > 0 AND NOT "
         "EXISTS(SELECT 1 FROM sighting WHERE id = ?2) THEN ?2 END, ?1, ?2, 1, ?3, ?3, "
-        "?3, "
-        "0, 0, 0, 0, '')",
+        "?3, 0, 0, 0, 0, '')",
         &s, err);
     if (st != TW_OK)
         return st;

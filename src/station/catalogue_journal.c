@@ -59,13 +59,12 @@ static void append_rows(tw_catalogue *c, const char *sql, int64_t value)
 static void append_all(tw_catalogue *c, const char *where, int64_t value)
 {
     static const char HEAD[] =
-        "SELECT json_object('id', id, 'camera', camera, 'number', number, 'part', part, "
-        "'start_us', start_us, 'end_us', end_us, 'order_us', order_us, 'peak_ppm', "
-        "peak_ppm, 'frames', frames, 'start_ppm', start_ppm, 'stay_ppm', stay_ppm, "
-        "'why', "
-        "why, 'unsure', unsure, 'starred', starred, 'mark', mark, 'name', name, 'heads', "
-        "heads, 'note', note, 'named_by', named_by, 'sure_ppm', sure_ppm, 'named_us', "
-        "named_us) FROM sighting WHERE ";
+        "SELECT json_object('id', id, 'camera', camera, 'number', number, 'part', "
+        "part, 'start_us', start_us, 'end_us', end_us, 'order_us', order_us, "
+        "'peak_ppm', peak_ppm, 'frames', frames, 'start_ppm', start_ppm, 'stay_ppm', "
+        "stay_ppm, 'why', why, 'unsure', unsure, 'starred', starred, 'mark', mark, "
+        "'name', name, 'heads', heads, 'note', note, 'named_by', named_by, 'sure_ppm', "
+        "sure_ppm, 'named_us', named_us) FROM sighting WHERE ";
     char sql[sizeof HEAD + 64];
     (void)snprintf(sql, sizeof sql, "%s%s", HEAD, where);
     append_rows(c, sql, value);

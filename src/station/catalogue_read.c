@@ -51,24 +51,21 @@ tw_status tw_catalogue_sightings(tw_catalogue *c, const tw_sighting_filter *filt
     /* The newest so many, put into the order of time; sums only of those. */
     static const char SQL[] =
         "SELECT g.id, g.camera, g.number, g.part, g.start_us, g.end_us, g.peak_ppm, "
-        "g.frames, g.start_ppm, g.stay_ppm, g.why, g.starred, "
-        "(SELECT count(*) FROM capture WHERE sighting = g.id AND kind LIKE '%still'), "
-        "(SELECT count(*) FROM capture WHERE sighting = g.id AND kind LIKE '%clip'), "
-        "(SELECT coalesce(sum(bytes), 0) FROM capture WHERE sighting = g.id), g.unsure, "
+        "g.frames, g.start_ppm, g.stay_ppm, g.why, g.starred, (SELECT count(*) FROM "
+        "capture WHERE sighting = g.id AND kind LIKE '%still'), (SELECT count(*) FROM "
+        "capture WHERE sighting = g.id AND kind LIKE '%clip'), (SELECT "
+        "coalesce(sum(bytes), 0) FROM capture WHERE sighting = g.id), g.unsure, "
         "(SELECT count(*) FROM outbox WHERE sighting = g.id AND capture IS NOT NULL "
-        "AND state = 1), "
-        "(SELECT count(*) FROM outbox WHERE sighting = g.id AND capture IS NOT NULL "
-        "AND state = 0), g.mark, g.name, g.heads, g.note, g.named_by, g.sure_ppm, "
-        "g.named_us "
-        "FROM (SELECT * FROM sighting WHERE (?1 = 0 OR id = ?1) "
-        "AND (?2 IS NULL OR camera = ?2) "
-        "AND (?13 IS NULL OR instr(' ' || ?13 || ' ', ' ' || camera || ' ') > 0) "
-        "AND start_us >= ?3 AND start_us < ?4 "
-        "AND (?5 = 0 OR starred = 1) AND (?8 = 0 OR mark > 0) "
-        "AND (?9 = 0 OR mark = ?9) AND peak_ppm >= ?10 AND peak_ppm <= ?11 "
-        "AND (?12 IS NULL OR instr(lower(name), lower(?12)) > 0) AND (?6 = 0 OR "
-        "(SELECT coalesce(sum(bytes), 0) FROM capture WHERE sighting = sighting.id) >= "
-        "?6) ORDER BY order_us DESC, id DESC LIMIT ?7) AS g ORDER BY g.order_us, g.id";
+        "AND state = 1), (SELECT count(*) FROM outbox WHERE sighting = g.id AND "
+        "capture IS NOT NULL AND state = 0), g.mark, g.name, g.heads, g.note, "
+        "g.named_by, g.sure_ppm, g.named_us FROM (SELECT * FROM sighting WHERE (?1 = 0 "
+        "OR id = ?1) AND (?2 IS NULL OR camera = ?2) AND (?13 IS NULL OR instr(' ' || "
+        "?13 || ' ', ' ' || camera || ' ') > 0) AND start_us >= ?3 AND start_us < ?4 "
+        "AND (?5 = 0 OR starred = 1) AND (?8 = 0 OR mark > 0) AND (?9 = 0 OR mark = "
+        "?9) AND peak_ppm >= ?10 AND peak_ppm <= ?11 AND (?12 IS NULL OR "
+        "instr(lower(name), lower(?12)) > 0) AND (?6 = 0 OR (SELECT "
+        "coalesce(sum(bytes), 0) FROM capture WHERE sighting = sighting.id) >= ?6) "
+        "ORDER BY order_us DESC, id DESC LIMIT ?7) AS g ORDER BY g.order_us, g.id";
     if (!c || !filter || !visit)
         return tw_fail(err, TW_EINVAL, "no catalogue");
     tw_sighting_filter own;

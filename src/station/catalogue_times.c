@@ -303,9 +303,8 @@ tw_status twi_catalogue_set_times(tw_catalogue *c, int64_t later_us, uint32_t *c
                                   tw_error *err)
 {
     static const char *const sql[] = {
-        "UPDATE sighting SET start_us = start_us + ?1, end_us = CASE end_us WHEN 0 THEN "
-        "0 "
-        "ELSE end_us + ?1 END, unsure = 0 WHERE unsure = 1 AND run = ?2",
+        "UPDATE sighting SET start_us = start_us + ?1, end_us = CASE end_us WHEN 0 "
+        "THEN 0 ELSE end_us + ?1 END, unsure = 0 WHERE unsure = 1 AND run = ?2",
         "UPDATE trace SET start_us = start_us + ?1, unsure = 0 WHERE unsure = 1 AND "
         "run = ?2",
         "UPDATE log_entry SET at_us = at_us + ?1, unsure = 0 WHERE unsure = 1 AND "

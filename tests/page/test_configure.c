@@ -149,8 +149,7 @@ static void test_what_never_reaches_the_file(void **state)
         {400, "{\"head\":\"camera\",\"name\":\"kerb\",\"key\":\"source\",\"value\":\"\"}",
          "source"},
         {400,
-         "{\"head\":\"camera\",\"name\":\"kerb\",\"key\":\"caption\",\"value\":\"a\\n["
-         "hook "
+         "{\"head\":\"camera\",\"name\":\"kerb\",\"key\":\"caption\",\"value\":\"a\\n[hook "
          "x]\\nrun = /bin/sh\"}",
          "does not fit on a line"},
         {400,

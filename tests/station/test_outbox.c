@@ -506,23 +506,20 @@ static void test_deliveries_of_an_older_version_are_kept(void **state)
         sqlite3_exec(
             db,
             "DROP TABLE draft; DROP TABLE series; DROP TABLE visit; DROP TABLE spent; "
-            "DROP INDEX "
-            "sighting_named; ALTER TABLE "
-            "sighting DROP "
-            "COLUMN name; ALTER "
+            "DROP INDEX sighting_named; ALTER TABLE sighting DROP COLUMN name; ALTER "
             "TABLE sighting DROP COLUMN heads; ALTER TABLE sighting DROP COLUMN note; "
-            "ALTER TABLE sighting DROP COLUMN named_by; ALTER TABLE sighting DROP COLUMN "
-            "sure_ppm; ALTER TABLE sighting DROP COLUMN named_us; "
-            "DROP TRIGGER entry_routed; DROP TABLE sensor_value; ALTER TABLE run DROP "
-            "COLUMN boot; ALTER TABLE run DROP COLUMN ended; DROP INDEX "
-            "sighting_marked; ALTER TABLE sighting DROP COLUMN mark; DROP "
-            "TABLE missed; ALTER TABLE log_entry RENAME TO happening; "
-            "DROP TRIGGER capture_routed; DROP TRIGGER sighting_over; DROP TRIGGER "
-            "sighting_made_over; DROP TABLE route; DROP TABLE outbox; DROP TABLE "
-            "stopped; CREATE TABLE delivery(capture INTEGER NOT NULL REFERENCES "
-            "capture(id) ON DELETE CASCADE, destination TEXT NOT NULL, sent_us INTEGER "
-            "NOT NULL DEFAULT 0, PRIMARY KEY(capture, destination)) STRICT; INSERT INTO "
-            "delivery VALUES (1, 'mail', 0), (1, 'shed', 5); PRAGMA user_version = 3",
+            "ALTER TABLE sighting DROP COLUMN named_by; ALTER TABLE sighting DROP "
+            "COLUMN sure_ppm; ALTER TABLE sighting DROP COLUMN named_us; DROP TRIGGER "
+            "entry_routed; DROP TABLE sensor_value; ALTER TABLE run DROP COLUMN boot; "
+            "ALTER TABLE run DROP COLUMN ended; DROP INDEX sighting_marked; ALTER "
+            "TABLE sighting DROP COLUMN mark; DROP TABLE missed; ALTER TABLE log_entry "
+            "RENAME TO happening; DROP TRIGGER capture_routed; DROP TRIGGER "
+            "sighting_over; DROP TRIGGER sighting_made_over; DROP TABLE route; DROP "
+            "TABLE outbox; DROP TABLE stopped; CREATE TABLE delivery(capture INTEGER "
+            "NOT NULL REFERENCES capture(id) ON DELETE CASCADE, destination TEXT NOT "
+            "NULL, sent_us INTEGER NOT NULL DEFAULT 0, PRIMARY KEY(capture, "
+            "destination)) STRICT; INSERT INTO delivery VALUES (1, 'mail', 0), (1, "
+            "'shed', 5); PRAGMA user_version = 3",
             NULL, NULL, NULL),
         SQLITE_OK);
     (void)sqlite3_close(db);

@@ -55,10 +55,9 @@ static void test_why_a_moment_did_not(void **state)
     assert_string_equal(
         twi_why_not(&r, TW_ARMED, &c, text, sizeof text),
         "activity 0.20 %, under start_at 0.50 %: 0.40 % has not travelled like a "
-        "subject, "
-        "0.10 % too small or too large, 0.20 % in single cells that made no blob, 0.70 % "
-        "taken by the light guard, 0.03 % taken by the sway guard, 0.02 % taken by the "
-        "shake guard, 0.01 % of the picture moved in ignored zones");
+        "subject, 0.10 % too small or too large, 0.20 % in single cells that made no "
+        "blob, 0.70 % taken by the light guard, 0.03 % taken by the sway guard, 0.02 % "
+        "taken by the shake guard, 0.01 % of the picture moved in ignored zones");
     r = (tw_reading){
         .raw_ppm = 4000, .travel_ppm = 4000, .colour_ppm = 3000, .unlike_ppm = 500};
     assert_string_equal(twi_why_not(&r, TW_ARMED, &c, text, sizeof text),

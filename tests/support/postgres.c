@@ -29,9 +29,9 @@ char *start_postgres(const char *folder)
 {
     char address[512];
     run(folder,
-        "chmod 755 $(dirname $D); mkdir -p $D; if [ $(id -u) = 0 ]; then chown postgres "
-        "$D; fi; "
-        "chmod 700 $D; $R $B/initdb -D $D/data -A trust -U postgres -E UTF8 --locale=C "
+        "chmod 755 $(dirname $D); mkdir -p $D; if [ $(id -u) = 0 ]; then chown "
+        "postgres $D; fi; chmod 700 $D; $R $B/initdb -D $D/data -A trust -U postgres "
+        "-E UTF8 --locale=C "
         "--no-sync >/dev/null; " START,
         true);
     (void)snprintf(address, sizeof address, "postgresql://postgres@/postgres?host=%s/pg",
@@ -42,9 +42,8 @@ char *start_postgres(const char *folder)
 void kill_postgres(const char *folder)
 {
     run(folder,
-        "P=$(head -1 $D/data/postmaster.pid); kill -9 $P $(pgrep -P $P) 2>/dev/null; for "
-        "i in "
-        "$(seq 100); do kill -0 $P 2>/dev/null || break; sleep 0.05; done",
+        "P=$(head -1 $D/data/postmaster.pid); kill -9 $P $(pgrep -P $P) 2>/dev/null; "
+        "for i in $(seq 100); do kill -0 $P 2>/dev/null || break; sleep 0.05; done",
         false);
 }
 

@@ -38,24 +38,20 @@ static int set_up(void **state)
         " $T sightings --store captures --mark nothing 3\n"
         " $T sightings --store captures --missed '2027-03-13 20:33' --camera kerb)\n"
         "printf '%s\\n' '[station] # a' 'name = hollin' 'species = species.csv' "
-        "'[cameras]' "
-        "'armed = no' 'loop = yes' '[camera kerb]' 'source = sim:kerb,size=160x90' "
-        "'include = more.ini' > a/station.ini\n"
+        "'[cameras]' 'armed = no' 'loop = yes' '[camera kerb]' 'source = "
+        "sim:kerb,size=160x90' 'include = more.ini' > a/station.ini\n"
         "printf '%s\\n' '[camera mere]' 'source = sim:mere,size=160x90' '[destination "
-        "shed]' "
-        "'url = ftp://box.lan/x' 'user = ann' 'secret_file = /nowhere/secret' > "
+        "shed]' 'url = ftp://box.lan/x' 'user = ann' 'secret_file = /nowhere/secret' > "
         "a/more.ini\n"
         "echo 'Bufo bufo,common toad,t' > a/species.csv\n"
         "(cd a && echo frogspawn | $T account add ann --may run >/dev/null\n"
         " echo tadpoles | $T account add bob --may look --cameras mere >/dev/null)\n"
         "printf '%s\\n' '[station]' 'name = hollin' '[camera old]' 'armed = no' "
         "'source = sim:kerb,size=160x90' 'loop = yes' > b/station.ini\n"
-        "for x in a b; do (cd $x && XDG_RUNTIME_DIR=$PWD/../run-$x exec timeout -k 5 -s "
-        "INT "
-        "280 $T watch > ../$x.log 2>&1) & echo $! >> pids; done\n"
+        "for x in a b; do (cd $x && XDG_RUNTIME_DIR=$PWD/../run-$x exec timeout -k 5 "
+        "-s INT 280 $T watch > ../$x.log 2>&1) & echo $! >> pids; done\n"
         "for i in $(seq 300); do grep -q 'kerb  watching' a.log && grep -q 'old  "
-        "watching' "
-        "b.log && exit; sleep 0.1; done; cat a.log b.log; false"));
+        "watching' b.log && exit; sleep 0.1; done; cat a.log b.log; false"));
     return 0;
 }
 
@@ -92,16 +88,14 @@ static void test_a_station_goes_to_another_board(void **state)
         "same\n");
     check_shell("grep -c 'Bufo bufo' b.csv; grep -c 'nothing' b.csv", "2\n1\n");
     check_shell("diff -r -x 'catalogue.db*' -x '*.jsonl' -x .tawny-store a/captures "
-                "b/captures && "
-                "echo same",
+                "b/captures && echo same",
                 "same\n");
     check_shell(
         "cmp a/accounts b/accounts && cmp a/species.csv b/species.csv && echo same",
         "same\n");
     check_shell("cd b && $T account list", "ann (can change)\nbob (can look): mere\n");
     check_shell("for x in a b; do (cd $x && $T settings --whole | grep -v '^#\\|^$' > "
-                "../$x.ini); "
-                "done; cmp a.ini b.ini && echo same",
+                "../$x.ini); done; cmp a.ini b.ini && echo same",
                 "same\n");
     check_shell("cd b && cat station.ini.old | head -3 | tail -1", "[camera old]\n");
     /* the station that runs there has gone over, and a lost catalogue loses nothing */

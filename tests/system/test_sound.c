@@ -232,12 +232,11 @@ static void test_a_clip_has_its_sound(void **state)
                                  "s\npre_event = 2 s\npost_event "
                                  "= 2 s\nstart_at = 0.2 %%\n";
     char camera[512], *said = NULL;
-    make(FFMPEG
-         " -v error -y -f lavfi -i \"color=gray:s=320x180:r=10:d=20[b];color="
-         "white:s=60x60:r=10:d=20[w];[b][w]overlay=x='if(between(t,10,14),(t-10)*60,-"
-         "100)':y=60\" -f lavfi -i sine=frequency=500:duration=20 -c:v mjpeg -c:a "
-         "pcm_s16le "
-         "c.mkv");
+    make(
+        FFMPEG
+        " -v error -y -f lavfi -i "
+        "\"color=gray:s=320x180:r=10:d=20[b];color=white:s=60x60:r=10:d=20[w];[b][w]overlay=x='if(between(t,10,14),(t-10)*60,-100)':y=60\" "
+        "-f lavfi -i sine=frequency=500:duration=20 -c:v mjpeg -c:a pcm_s16le c.mkv");
     (void)snprintf(camera, sizeof camera, WANTED, "stream");
     watch(camera);
     said =

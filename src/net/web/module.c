@@ -221,9 +221,9 @@ static void add_headers(struct MHD_Response *r, const twi_web_answer *a)
     char text[320];
     static const char *const always[][2] = {
         {"Content-Security-Policy",
-         "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; "
-         "media-src 'self'; connect-src 'self'; manifest-src 'self'; form-action 'none'; "
-         "base-uri 'none'; "
+         "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' "
+         "data:; media-src 'self'; connect-src 'self'; manifest-src 'self'; "
+         "form-action 'none'; base-uri 'none'; "
          "frame-ancestors 'none'"},
         {"X-Content-Type-Options", "nosniff"},
         {"Referrer-Policy", "no-referrer"},
