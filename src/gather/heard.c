@@ -224,6 +224,15 @@ static tw_status take(const json_t *o, const char *word, twi_heard *out)
     return TW_ENOENT;
 }
 
+/* As one line: as it came, unless there is white space of another kind in it. */
+static char *line_of(const json_t *o, const char *payload, size_t bytes)
+{
+    for (size_t i = 0; i < bytes; i++)
+        if ((unsigned char)payload[i] < ' ')
+            return json_dumps(o, JSON_COMPACT);
+    return strndup(payload, bytes);
+}
+
 tw_status twi_heard_read(const char *root, const char *topic, const void *payload,
                          size_t bytes, twi_heard *out)
 {
@@ -243,7 +252,7 @@ tw_status twi_heard_read(const char *root, const char *topic, const void *payloa
              : TW_ESYNTAX;
     if (st == TW_OK) {
         out->time_us = take_time(o, "time");
-        out->text = json_dumps(o, JSON_COMPACT);
+        out->text = line_of(o, payload, bytes);
         st = out->text ? TW_OK : TW_ENOMEM;
     }
     json_decref(o);

@@ -40,6 +40,21 @@ static void test_a_record(void **state)
     assert_null(h.text);
 }
 
+/* It is kept as it came, and is one line whatever came. */
+static void test_a_record_is_one_line(void **state)
+{
+    (void)state;
+    static const char LINE[] = "{\"time\": 7, \"text\":\"a\\nb\"}",
+                      LINES[] = "{\n\t\"time\": 7,\r\n\"text\":\"a\\nb\"\n}";
+    twi_heard h;
+    assert_int_equal(hear("lane/hollin/kerb/alarm", LINE, &h), TW_OK);
+    assert_string_equal(h.text, LINE);
+    twi_heard_clear(&h);
+    assert_int_equal(hear("lane/hollin/kerb/alarm", LINES, &h), TW_OK);
+    assert_string_equal(h.text, "{\"time\":7,\"text\":\"a\\nb\"}");
+    twi_heard_clear(&h);
+}
+
 static void test_states_and_what_is_gone(void **state)
 {
     (void)state;
@@ -242,6 +257,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_a_record),
+        cmocka_unit_test(test_a_record_is_one_line),
         cmocka_unit_test(test_states_and_what_is_gone),
         cmocka_unit_test(test_what_is_nothing_to_keep),
         cmocka_unit_test(test_lies),
