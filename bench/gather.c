@@ -14,7 +14,7 @@
 
 enum {
     STATIONS = 1000,
-    BATCH = 1000,
+    BATCH = TWI_LEDGER_BATCH,
     ROUNDS = 200,
     RATE_MIN = 5000, /* records a second on the server */
     TIMES_MAX = 3,   /* of COPY */
@@ -45,63 +45,64 @@ static void message(size_t i, char topic[64], char text[1024])
     (void)snprintf(topic, 64, "lane/s%04zu/kerb/sighting", i % STATIONS);
     (void)snprintf(
         text, 1024,
-        "{\"type\":\"sighting\",\"number\":%zu,\"camera\":\"kerb\",\"part\":1,\"start\":"
-        "\"%s\","
-        "\"end\":\"%s\",\"seconds\":12.0,\"peak\":1.3,\"frames\":104,\"why\":\"1.20 %% "
-        "of the "
-        "watched area moved (start_at 0.05 %%), one blob of 1.20 %% at the left, 2 of 3 "
-        "frames\",\"starred\":false,\"unsure\":false,\"stills\":1,\"clips\":1,\"bytes\":"
-        "948210,"
-        "\"sent\":0,\"unsent\":2,\"mark\":\"none\",\"station\":\"s%04zu\",\"captures\":[{"
-        "\"type\":\"capture\",\"camera\":\"kerb\",\"kind\":\"still\",\"file\":\"2027-03-"
-        "13/kerb/"
-        "kerb-20270313T210408.100+0000-%zu-still.jpg\",\"start\":\"%s\",\"bytes\":48210}]"
-        ","
-        "\"phase\":\"end\",\"series\":\"9f0c2a7be1d44c08\"}",
+        "{\"type\":\"sighting\",\"number\":%zu,\"camera\":\"kerb\",\"part\":1,\"start\":\"%s\",\"end\":\"%s\",\"seconds\":12.0,\"peak\":1.3,\"frames\":104,\"why\":\"1.20 "
+        "%% of the watched area moved (start_at 0.05 %%), one blob of 1.20 %% at the "
+        "left, 2 of 3 "
+        "frames\",\"starred\":false,\"unsure\":false,\"stills\":1,\"clips\":1,\"bytes\":948210,\"sent\":0,\"unsent\":2,\"mark\":\"none\",\"station\":\"s%04zu\",\"captures\":[{\"type\":\"capture\",\"camera\":\"kerb\",\"kind\":\"still\",\"file\":\"2027-03-13/kerb/kerb-20270313T210408.100+0000-%zu-still.jpg\",\"start\":\"%s\",\"bytes\":48210}],\"phase\":\"end\",\"series\":\"9f0c2a7be1d44c08\"}",
         i / STATIONS + 1, twi_utc(t_us, start), twi_utc(t_us + 12 * S, end), i % STATIONS,
         i, start);
 }
 
-static size_t fill(twi_heard *batch, size_t from, size_t count)
-{
+typedef struct told {
     char topic[64], text[1024];
-    size_t n = 0;
-    for (size_t i = from; i < from + count && i < records(); i++) {
-        message(i, topic, text);
-        if (twi_heard_read("lane", topic, text, strlen(text), &batch[n]) != TW_OK)
+} told;
+
+/* Read and put what one was told: what of it is measured. */
+static void take_in(const twi_ledger_kind *kind, twi_ledger *l, const told *what,
+                    twi_heard *batch, size_t count, int64_t now_us)
+{
+    tw_error err = {0};
+    for (size_t i = 0; i < count; i++)
+        if (twi_heard_read("lane", what[i].topic, what[i].text, strlen(what[i].text),
+                           &batch[i]) != TW_OK)
             die(&(tw_error){.text = "a message was not read"});
-        n++;
-    }
-    return n;
+    if (kind->put(l, batch, count, now_us, &err) != TW_OK)
+        die(&err);
+    for (size_t i = 0; i < count; i++)
+        twi_heard_clear(&batch[i]);
 }
 
 static double put_all(const twi_ledger_kind *kind, twi_ledger *l)
 {
     twi_heard *batch = calloc(BATCH, sizeof *batch);
-    tw_error err = {0};
-    const double before = seconds();
+    told *what = calloc(BATCH, sizeof *what);
+    double taken = 0;
     for (size_t i = 0; i < records(); i += BATCH) {
-        const size_t n = fill(batch, i, BATCH);
-        if (kind->put(l, batch, n, WALL + (int64_t)i, &err) != TW_OK)
-            die(&err);
+        const size_t left = records() - i, n = left < BATCH ? left : BATCH;
         for (size_t k = 0; k < n; k++)
-            twi_heard_clear(&batch[k]);
+            message(i + k, what[k].topic, what[k].text);
+        const double before = seconds();
+        take_in(kind, l, what, batch, n, WALL + (int64_t)i);
+        taken += seconds() - before;
     }
     free(batch);
-    return seconds() - before;
+    free(what);
+    return taken;
 }
 
-/* COPY of what is there now, into a table with the same indexes. */
+/* COPY of what is there now, into tables with the same indexes. */
 static double copy_all(const char *folder)
 {
-    char command[1024];
-    (void)snprintf(
-        command, sizeof command,
-        "P='psql -q -v ON_ERROR_STOP=1 -h %s/pg -U postgres postgres'; "
-        "$P -c 'CREATE TABLE floor (LIKE sighting INCLUDING INDEXES)' && "
-        "$P -c '\\copy (SELECT * FROM sighting) TO %s/rows' && date +%%s.%%N && "
-        "$P -c '\\copy floor FROM %s/rows' && date +%%s.%%N; rm -f %s/rows",
-        folder, folder, folder, folder);
+    char command[1536];
+    (void)snprintf(command, sizeof command,
+                   "P='psql -q -v ON_ERROR_STOP=1 -h %s/pg -U postgres postgres'; "
+                   "for t in sighting told; do $P -c "
+                   "\"CREATE TABLE floor_$t (LIKE $t INCLUDING INDEXES)\" -c "
+                   "\"\\copy (SELECT * FROM $t) TO %s/$t\" || exit 1; done; "
+                   "date +%%s.%%N; for t in sighting told; do "
+                   "$P -c \"\\copy floor_$t FROM %s/$t\" || exit 1; done; date +%%s.%%N; "
+                   "rm -f %s/sighting %s/told",
+                   folder, folder, folder, folder, folder);
     outcome o = run_program(NULL, "/bin/sh", "-c", command, NULL);
     double from = 0, to = 0;
     if (sscanf(o.out, "%lf %lf", &from, &to) != 2)
