@@ -108,6 +108,7 @@ void twi_many_free(twi_many *m)
 {
     if (!m)
         return;
+    twi_many_store_stop(m->store);
     twi_many_look_free(m->look);
     twi_page_free(m->page);
     twi_many_store_free(m->store);

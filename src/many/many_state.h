@@ -126,6 +126,8 @@ tw_status twi_many_keep(twi_many *many, const twi_asked *r, const char *stations
 /** @param out  Set on TW_OK, to NULL where they lie on this machine; to be freed. */
 tw_status twi_many_store_new(const tw_settings *settings, twi_many_store **out,
                              tw_error *err);
+/** Nothing more is fetched, and what is being fetched is left. Any thread. */
+void twi_many_store_stop(twi_many_store *store); /* NULL is fine */
 void twi_many_store_free(twi_many_store *store); /* NULL is fine */
 /** Where fetched ones are kept: a pattern as media has. */
 const char *twi_many_store_kept(const twi_many_store *store);

@@ -85,6 +85,12 @@ tw_status twi_many_store_new(const tw_settings *settings, twi_many_store **out,
     return st;
 }
 
+void twi_many_store_stop(twi_many_store *s)
+{
+    if (s)
+        atomic_store(&s->stop, true);
+}
+
 void twi_many_store_free(twi_many_store *s)
 {
     if (!s)

@@ -2,8 +2,12 @@
  * or not at all, and kept within bounds. */
 #include <dirent.h>
 #include <fcntl.h>
+#include <netinet/in.h>
+#include <pthread.h>
+#include <stdatomic.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/socket.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -214,6 +218,53 @@ static void test_the_oldest_go(void **state)
     end(p);
 }
 
+typedef struct slow {
+    const place *p;
+    atomic_bool begun, ended, good;
+} slow;
+
+static void *fetch_slowly(void *ctx)
+{
+    slow *s = ctx;
+    atomic_store(&s->begun, true);
+    atomic_store(&s->good, fetch(s->p, "hollin/2027-03-13/kerb-still.jpg"));
+    atomic_store(&s->ended, true);
+    return NULL;
+}
+
+/* The kernel takes the connection, and nobody ever answers. */
+static void test_what_is_being_fetched_does_not_hold_up_the_end(void **state)
+{
+    (void)state;
+    char text[256];
+    pthread_t thread;
+    struct sockaddr_in at = {.sin_family = AF_INET,
+                             .sin_addr.s_addr = htonl(INADDR_LOOPBACK)};
+    socklen_t bytes = sizeof at;
+    const int fd = socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
+    assert_int_equal(bind(fd, (struct sockaddr *)&at, sizeof at), 0);
+    assert_int_equal(listen(fd, 4), 0);
+    assert_int_equal(getsockname(fd, (struct sockaddr *)&at, &bytes), 0);
+    place *p = anew();
+    (void)snprintf(text, sizeof text,
+                   "[destination there]\nurl = http://127.0.0.1:%d/\ntls = none\n"
+                   "timeout = 10 min\n",
+                   ntohs(at.sin_port));
+    must_reach(p, text);
+    slow s = {.p = p};
+    assert_int_equal(pthread_create(&thread, NULL, fetch_slowly, &s), 0);
+    WAIT_FOR(atomic_load(&s.begun));
+    (void)usleep(300000);
+    assert_false(atomic_load(&s.ended));
+    twi_many_store_stop(p->store);
+    WAIT_FOR(atomic_load(&s.ended));
+    (void)pthread_join(thread, NULL);
+    assert_false(atomic_load(&s.good));
+    assert_int_equal(count_kept(p, "hollin/2027-03-13"), 0);
+    (void)close(fd);
+    end(p);
+}
+
 static void test_what_cannot_be_reached_is_told(void **state)
 {
     (void)state;
@@ -240,6 +291,7 @@ int main(void)
         cmocka_unit_test(test_sftp),
         cmocka_unit_test(test_object_storage),
         cmocka_unit_test(test_the_oldest_go),
+        cmocka_unit_test(test_what_is_being_fetched_does_not_hold_up_the_end),
         cmocka_unit_test(test_what_cannot_be_reached_is_told),
     };
     return cmocka_run_group_tests(tests, NULL, NULL);
