@@ -242,7 +242,7 @@ int main(void)
     l.to = mosquitto_new("load", true, &l);
     mosquitto_publish_callback_set(l.to, on_told);
     (void)mosquitto_max_inflight_messages_set(l.to, 0);
-    if (mosquitto_connect(l.to, "127.0.0.1", port, 60) != MOSQ_ERR_SUCCESS)
+    if (mosquitto_connect(l.to, "127.0.0.1", port, 3600) != MOSQ_ERR_SUCCESS)
         die("there is no broker");
     const double before = seconds();
     const int told = tell_all(&l);

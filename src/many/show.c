@@ -10,7 +10,7 @@
 enum {
     CAMERAS_SHOWN = 48, /* more are told by their stations alone */
     STATIONS_SHOWN = 2000,
-    AMISS_SHOWN = 20
+    AMISS_SHOWN = 4, /* of a kind */
 };
 
 /* ---- what boards told ------------------------------------------------------------- */
@@ -100,16 +100,35 @@ static json_t *describe_cameras(const known *k, const listing *l)
     return list;
 }
 
+/* Some of each kind. */
 static json_t *describe_amiss(const listing *l)
 {
     json_t *list = json_array();
-    for (size_t i = 0; i < l->amiss && i < AMISS_SHOWN; i++) {
-        json_t *o = json_pack("{ss ss}", "station", l->all[i]->name, "wants",
-                              twi_wants_word(l->all[i]->wants));
-        twi_put_time(o, "heard", l->all[i]->heard_us);
+    size_t of_kind = 0;
+    for (size_t i = 0; i < l->amiss; i++) {
+        const known_station *s = l->all[i];
+        of_kind = i > 0 && s->wants == l->all[i - 1]->wants ? of_kind + 1 : 1;
+        if (of_kind > AMISS_SHOWN)
+            continue;
+        json_t *o =
+            json_pack("{ss ss}", "station", s->name, "wants", twi_wants_word(s->wants));
+        twi_put_time(o, "heard", s->heard_us);
         (void)json_array_append_new(list, o);
     }
     return list;
+}
+
+/* How many there are of each kind, the most urgent first. */
+static json_t *count_amiss(const listing *l)
+{
+    json_t *o = json_object();
+    for (size_t i = 0, first = 0; i < l->amiss; i++)
+        if (i + 1 == l->amiss || l->all[i + 1]->wants != l->all[i]->wants) {
+            (void)json_object_set_new(o, twi_wants_word(l->all[i]->wants),
+                                      json_integer((json_int_t)(i + 1 - first)));
+            first = i + 1;
+        }
+    return o;
 }
 
 /* Answer with what is known, or say why nothing is. */
@@ -141,11 +160,11 @@ void twi_many_status(twi_page *p, const twi_asked *r, const char *rest,
     if (!k)
         return;
     json_t *o =
-        json_pack("{ss ss ss sb so so so s{sI sI sI}}", "type", "station", "station",
+        json_pack("{ss ss ss sb so so so s{sI sI sI so}}", "type", "station", "station",
                   set.name, "state", "up", "many", true, "groups", twi_scope_groups(m, r),
                   "cameras", describe_cameras(k, &l), "amiss", describe_amiss(&l),
                   "stations", "all", (json_int_t)l.count, "amiss", (json_int_t)l.amiss,
-                  "cameras", (json_int_t)l.cameras);
+                  "cameras", (json_int_t)l.cameras, "wants", count_amiss(&l));
     twi_known_done(m);
     free(l.all);
     twi_put_time(o, "time", twi_page_wall(p));
@@ -227,7 +246,8 @@ void twi_many_stations(twi_page *p, const twi_asked *r, const char *rest,
         (void)json_array_append_new(list, describe_station(m, r, k, l.all[i]));
     twi_known_done(m);
     free(l.all);
-    twi_answer_json(json_pack("{so sI}", "stations", list, "all", (json_int_t)l.count),
+    twi_answer_json(json_pack("{so sI sI}", "stations", list, "all", (json_int_t)l.count,
+                              "amiss", (json_int_t)l.amiss),
                     200, out);
 }
 

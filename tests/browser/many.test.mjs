@@ -15,6 +15,15 @@ let folder, port, browser, page, url, wrong = [], server = null;
 const env = () => ({ ...process.env, XDG_RUNTIME_DIR: folder, PATH: process.env.PATH + ":/usr/sbin" });
 const tell = (topic, message, ...more) => spawnSync("mosquitto_pub", ["-h", "127.0.0.1", "-p", String(port), "-q", "1", "-t", topic, "-m", JSON.stringify(message), ...more], { env: env() });
 
+// Each takes a while to be connected: forty at a time.
+async function tellAll(words) {
+  const one = () => words.length === 0 ? null : new Promise((resolve) => {
+    const [topic, message] = words.shift();
+    spawn("mosquitto_pub", ["-h", "127.0.0.1", "-p", String(port), "-q", "1", "-r", "-t", topic, "-m", JSON.stringify(message)], { env: env(), stdio: "ignore" }).once("exit", resolve);
+  }).then(one);
+  await Promise.all(Array.from({ length: 40 }, one));
+}
+
 function start(name, words, cwd, extra = {}) {
   const child = spawn(words[0], words.slice(1), { cwd, env: { ...env(), ...extra } });
   let said = "";
@@ -270,5 +279,31 @@ test("names that boards give are words, on the desk and on the phone", async () 
     assert.equal(wide, "", hash + " is as wide as the phone");
   }
   assert.match(await page.title(), /Tawny Watch/);
+  assert.deepEqual(wrong, []);
+});
+
+test("of very many, kinds are told, the first rows are shown, and orders are to all of them", async () => {
+  const time = new Date().toISOString(), MANY = 230, words = [];
+  for (let i = 0; i < MANY; i++) {
+    const station = "marsh-" + String(i).padStart(3, "0"), place = { latitude: 51 + i % 20 / 100, longitude: -2 + Math.floor(i / 20) / 100 };
+    words.push(["lane/" + station + "/state", { type: "station", station, state: i < 6 ? "dead" : "up", series: "0b-" + i, time }],
+      ["lane/" + station + "/kerb/state", { type: "camera", station, camera: "kerb", state: i >= 6 && i < 9 ? "lost" : "armed", time, ...place }]);
+  }
+  await tellAll(words);
+  await page.setViewportSize({ width: 1280, height: 800 });
+  const of = await until("all are heard of", async () => { const a = await ask("api/stations"); return a.all > MANY && a.amiss >= 9 ? a : null; }, 60);
+  await openAt("came");
+  await page.selectOption("#scope", "");
+  await until("kinds are told", async () => /Died without a word: 6 stations marsh-000, marsh-001, marsh-002 and 3 more/.test(await text("#came-well")) && /A camera is lost: 3 stations marsh-006, marsh-007 and marsh-008/.test(await text("#came-well")));
+  await page.click("#came-well button >> nth=0");
+  await until("the first rows", async () => await page.locator("#stations-table tbody tr").count() === 100);
+  assert.match(await text("#stations-title"), new RegExp("^" + of.amiss + " of " + of.all + " need a visit"));
+  assert.equal(await page.locator(".map.dense .spot").count(), of.stations.filter((s) => s.latitude !== undefined).length);
+  assert.equal(await page.locator(".map.dense .spot[tabindex]").count(), 0);
+  await page.getByRole("button", { name: "Show " + (of.all - 100) + " more" }).click();
+  assert.equal(await page.locator("#stations-table tbody tr").count(), of.all);
+  await page.click("#stations-orders > button >> nth=0");
+  assert.match(await text("dialog"), new RegExp("To " + of.all + " stations\\?"));
+  await page.keyboard.press("Escape");
   assert.deepEqual(wrong, []);
 });

@@ -223,6 +223,11 @@ static void test_who_needs_a_visit_comes_first(void **state)
     o = body_of(200, get(&p->at, "/api/status", ""));
     assert_int_equal(
         json_integer_value(json_object_get(json_object_get(o, "stations"), "amiss")), 6);
+    char *counts = json_dumps(json_object_get(json_object_get(o, "stations"), "wants"),
+                              JSON_COMPACT);
+    assert_string_equal(counts, "{\"dead\":1,\"card\":1,\"room\":1,\"camera\":1,"
+                                "\"stopped\":1,\"sensor\":1}");
+    free(counts);
     /* what a station that died said of its camera holds no more */
     const json_t *cameras = json_object_get(o, "cameras");
     assert_int_equal(json_array_size(cameras), 3);

@@ -11,10 +11,20 @@ const SENSOR = (s) => ({ what: s.why ? t("amiss.sensor-silent", { name: s.sensor
 
 const VISIT = (s) => ({ what: s.station + ": " + t("want." + s.wants), more: t("heard-last", { when: when(s.heard) }), steps: [], acts: [] });
 
+// Many of a kind are told as one: some of their names, and where the others are.
+const SOME = 4, NAMED = 3;
+function visits(s, wants) {
+  const own = s.amiss.filter((a) => a.wants === wants), n = s.stations.wants[wants];
+  if (s.stations.amiss <= SOME || n === 1) return own.map(VISIT);
+  const names = own.map((a) => a.station);
+  return [{ what: t("want." + wants) + ": " + t("n-stations", { n }), steps: [], acts: [[t("view.stations"), () => { location.hash = "#stations"; }]],
+    more: n > names.length ? t("names-and-more", { names: names.slice(0, NAMED).join(", "), n: n - NAMED }) : listed(names) }];
+}
+
 /** What is not well, by what the station says of itself; of many, which of them. */
 export function amissOf(s) {
   const all = [];
-  if (s.many) return s.amiss.map(VISIT);
+  if (s.many) return Object.keys(s.stations.wants).flatMap((wants) => visits(s, wants));
   for (const c of s.cameras) {
     if (c.state === "lost") all.push(LOST(c));
     else if (c.state === "closed") all.push(ENDED(c));

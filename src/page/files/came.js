@@ -13,10 +13,10 @@ const askSightings = async () => (await take(sightingsPath(view), true) || await
 const setSpan = (nights) => Object.assign(view, spanOf(nights, view.since));
 
 function title(n) {
-  const now = Date.now(), [, dawn] = view.night;
-  if (!view.whole || now > dawn + 3 * HOUR) return n === 0 ? t("came.none-since", { when: when(view.from) }) : t("came.since", { n, when: when(view.from) });
-  if (now < dawn) return n === 0 ? t("came.none-tonight") : t("came.tonight", { n });
-  return n === 0 ? t("came.none-night") : t("came.night", { n });
+  const now = Date.now(), [, dawn] = view.night, came = (one, more, values) => t(view.more ? more : one, { n, ...values });
+  if (!view.whole || now > dawn + 3 * HOUR) return n === 0 ? t("came.none-since", { when: when(view.from) }) : came("came.since", "came.since-more", { when: when(view.from) });
+  if (now < dawn) return n === 0 ? t("came.none-tonight") : came("came.tonight", "came.tonight-more");
+  return n === 0 ? t("came.none-night") : came("came.night", "came.night-more");
 }
 
 const isNew = (s) => view.since > 0 && new Date(s.start) > view.since;
