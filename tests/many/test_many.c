@@ -228,6 +228,7 @@ static void test_who_needs_a_visit_comes_first(void **state)
     assert_string_equal(counts, "{\"dead\":1,\"card\":1,\"room\":1,\"camera\":1,"
                                 "\"stopped\":1,\"sensor\":1}");
     free(counts);
+    assert_int_equal(json_array_size(json_object_get(o, "amiss")), 6);
     /* what a station that died said of its camera holds no more */
     const json_t *cameras = json_object_get(o, "cameras");
     assert_int_equal(json_array_size(cameras), 3);
