@@ -96,7 +96,12 @@ bool twi_known_is_away(const known_station *station);
  * who asks may see it. */
 bool twi_scope_has(twi_many *many, const twi_asked *r, const char *station);
 
-/** The same as a list for a ledger's filter.
+/** Their names as a list, as a ledger's filter takes it.
+ * @param count  Set to how many they are. @return to be freed; NULL: out of memory */
+char *twi_scope_list(twi_many *many, const twi_asked *r, const known *known,
+                     size_t *count);
+
+/** The same, where all of them need no list.
  * @param out  Set to the list, to be freed; NULL: all.
  * @return false: out of memory. */
 bool twi_scope_names(twi_many *many, const twi_asked *r, const known *known, char **out);

@@ -31,6 +31,18 @@ bool twi_scope_has(twi_many *m, const twi_asked *r, const char *station)
            (!group || !group[0] || twi_groups_have(m->groups, group, station));
 }
 
+char *twi_scope_list(twi_many *m, const twi_asked *r, const known *k, size_t *count)
+{
+    const char **names = calloc(k->count + 1, sizeof *names);
+    *count = 0;
+    for (size_t i = 0; names && i < k->count; i++)
+        if (twi_scope_has(m, r, k->station[i].name))
+            names[(*count)++] = k->station[i].name;
+    char *list = names ? twi_ledger_names(names, *count) : NULL;
+    free(names);
+    return list;
+}
+
 bool twi_scope_names(twi_many *m, const twi_asked *r, const known *k, char **out)
 {
     const char *group = twi_query_of(m->page, r, "group"),
@@ -39,12 +51,7 @@ bool twi_scope_names(twi_many *m, const twi_asked *r, const known *k, char **out
     *out = NULL;
     if (!r->cameras[0] && !(one && one[0]) && !(group && group[0]))
         return true;
-    const char **names = calloc(k->count + 1, sizeof *names);
-    for (size_t i = 0; names && i < k->count; i++)
-        if (twi_scope_has(m, r, k->station[i].name))
-            names[count++] = k->station[i].name;
-    *out = names ? twi_ledger_names(names, count) : NULL;
-    free(names);
+    *out = twi_scope_list(m, r, k, &count);
     return *out != NULL;
 }
 

@@ -57,15 +57,11 @@ static void clear_told(all_told *told)
  * many, or -1: err. */
 static int list_asked(twi_many *m, const twi_asked *r, char **list, tw_error *err)
 {
-    const char *names[STATIONS_MAX];
     size_t count = 0;
     const known *k = twi_known_take(m, err);
     if (!k)
         return -1;
-    for (size_t i = 0; i < k->count; i++)
-        if (twi_scope_has(m, r, k->station[i].name) && ++count <= STATIONS_MAX)
-            names[count - 1] = k->station[i].name;
-    *list = count <= STATIONS_MAX ? twi_ledger_names(names, count) : NULL;
+    *list = twi_scope_list(m, r, k, &count);
     twi_known_done(m);
     return (int)count;
 }

@@ -13,16 +13,6 @@ static bool is_told(const entry *e)
     return e->row->reach != TWI_REACH_FILE;
 }
 
-/* @return the value as it is shown, secrets masked; in out or elsewhere. */
-static const char *value_of(const entry *e, char out[TWI_LINE_MAX])
-{
-    twi_value field;
-    memset(&field, 0, sizeof field);
-    (void)e->row->type->parse(e->row, e->value, &field);
-    e->row->type->print(e->row, &field, out, TWI_LINE_MAX);
-    return twi_value_shown(e->row, out);
-}
-
 static void write_section(const tw_settings *s, const section *of, FILE *to)
 {
     char value[TWI_LINE_MAX];
@@ -31,7 +21,8 @@ static void write_section(const tw_settings *s, const section *of, FILE *to)
     for (size_t i = 0; i < s->entry_count; i++) {
         const entry *e = &s->entries[i];
         if (e->level == of->level && strcmp(e->name, of->name) == 0 && is_told(e))
-            (void)fprintf(to, "%s = %s\n", e->row->key, value_of(e, value));
+            (void)fprintf(to, "%s = %s\n", e->row->key,
+                          twi_value_shown(e->row, e->value, value, sizeof value));
     }
 }
 

@@ -138,11 +138,16 @@ static const char *choices_of(const twi_row *row)
 }
 
 /* Headers may carry a secret of their own; {secret} is the way that shows none. */
-const char *twi_value_shown(const twi_row *row, const char *value)
+const char *twi_value_shown(const twi_row *row, const char *value, char *out,
+                            size_t capacity)
 {
+    twi_value field;
+    memset(&field, 0, sizeof field);
+    (void)row->type->parse(row, value, &field);
+    row->type->print(row, &field, out, capacity);
     const bool bare =
-        strcmp(row->key, "headers") == 0 && value[0] && strstr(value, "{secret}") == NULL;
-    return bare ? "***" : value;
+        strcmp(row->key, "headers") == 0 && out[0] && strstr(out, "{secret}") == NULL;
+    return bare ? "***" : out;
 }
 
 /* A value, and what it comes from. */
@@ -173,16 +178,13 @@ static standing stands_for(const tw_settings *s, const char *camera, const twi_r
 static void show_row(const twi_row *row, const standing *at, bool fixed,
                      void (*visit)(void *ctx, const tw_setting *setting), void *ctx)
 {
-    twi_value field;
     char value[TWI_LINE_MAX], range[TWI_VALUE_MAX];
-    memset(&field, 0, sizeof field);
-    (void)row->type->parse(row, at->value, &field);
-    row->type->print(row, &field, value, sizeof value);
     row->type->explain(row, range, sizeof range);
     const tw_setting setting = {.section = row->section,
                                 .group = row->group,
                                 .key = row->key,
-                                .value = twi_value_shown(row, value),
+                                .value =
+                                    twi_value_shown(row, at->value, value, sizeof value),
                                 .preset = row->preset,
                                 .range = range,
                                 .choices = choices_of(row),

@@ -131,8 +131,10 @@ bool twi_condition_section_read(const tw_settings *s, const char *name, level *a
 /** @return what a section of a level begins with in a file: "camera". */
 const char *twi_level_head(level at);
 
-/** @return a value as it may be seen: itself, or "***". */
-const char *twi_value_shown(const twi_row *row, const char *value);
+/** @param value  As it stands in a file.
+ * @return it as it may be seen: as its kind is written, in out; or "***". */
+const char *twi_value_shown(const twi_row *row, const char *value, char *out,
+                            size_t capacity);
 
 /** Split the name of a section that holds at times.
  * @param before  Set to the length of the camera's name, 0: it is of all.

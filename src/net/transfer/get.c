@@ -47,16 +47,11 @@ static size_t take(char *data, size_t size, size_t count, void *ctx)
 }
 
 /* Who asks, where a name and a password do not say so. */
-static bool sign(twi_sender *s)
+static bool say_who_asks(twi_sender *s)
 {
-    char signing[160];
     if (s->protocol == TWI_PROTOCOL_HTTP)
         return wire_own_headers(s);
-    if (s->protocol != TWI_PROTOCOL_S3)
-        return true;
-    (void)snprintf(signing, sizeof signing, "aws:amz:%s:s3", s->spec.to->region);
-    return curl_easy_setopt(s->easy, CURLOPT_AWS_SIGV4, signing) == CURLE_OK &&
-           wire_header(s, "x-amz-content-sha256: " HASH_OF_NOTHING);
+    return s->protocol != TWI_PROTOCOL_S3 || wire_sign(s, HASH_OF_NOTHING);
 }
 
 void wire_get(twi_sender *s, const char *name, int fd, uint64_t most, twi_sending *out)
@@ -66,7 +61,8 @@ void wire_get(twi_sender *s, const char *name, int fd, uint64_t most, twi_sendin
     if (!wire_address(s, name, "", url, sizeof url) || !wire_begin(s) ||
         curl_easy_setopt(s->easy, CURLOPT_URL, url) != CURLE_OK ||
         curl_easy_setopt(s->easy, CURLOPT_WRITEFUNCTION, take) != CURLE_OK ||
-        curl_easy_setopt(s->easy, CURLOPT_WRITEDATA, &to) != CURLE_OK || !sign(s)) {
+        curl_easy_setopt(s->easy, CURLOPT_WRITEDATA, &to) != CURLE_OK ||
+        !say_who_asks(s)) {
         wire_fail(out, TWI_FAULT_OTHER, "out of memory, or a name that cannot be got");
         return;
     }

@@ -320,20 +320,15 @@ static bool hash_source(source *from, char out[65])
     return good && seek_source(from, 0, SEEK_SET) == CURL_SEEKFUNC_OK;
 }
 
-/* Signature version 4 covers what is sent. The library signs the hash of nothing where
- * it does not know the body beforehand: so it is told. */
 static void put_object(twi_sender *s, const char *name, source *from, twi_sending *out)
 {
-    char url[URL_BYTES], hash[65], line[160], signing[160];
+    char url[URL_BYTES], hash[65];
     if (!hash_source(from, hash)) {
         wire_fail(out, TWI_FAULT_GONE, "");
         return;
     }
-    (void)snprintf(line, sizeof line, "x-amz-content-sha256: %s", hash);
-    (void)snprintf(signing, sizeof signing, "aws:amz:%s:s3", s->spec.to->region);
     if (!wire_address(s, name, "", url, sizeof url) || !set_up(s, url, from) ||
-        curl_easy_setopt(s->easy, CURLOPT_AWS_SIGV4, signing) != CURLE_OK ||
-        !wire_header(s, line)) /* every other header would be signed as well */
+        !wire_sign(s, hash))
         no_memory(out);
     else
         wire_run(s, out);

@@ -97,6 +97,10 @@ int wire_hear(CURL *easy, curl_infotype type, char *data, size_t bytes, void *ct
 /** What the settings' headers say, with the secret put in. @return false: no memory. */
 bool wire_own_headers(twi_sender *s);
 
+/** Sign what is asked of object storage, by signature version 4. @param hash  SHA-256 of
+ * the body in hex. @return false: no memory. */
+bool wire_sign(twi_sender *s, const char *hash);
+
 /** Bytes that a part or an upload is made of.
  * @return false: a file is not there, or out of memory. */
 bool wire_add_part(curl_mime *mime, const char *field, const twi_content *what,
