@@ -10,38 +10,76 @@
 #include "common.h"
 #include "output.h"
 #include "../core/naming.h"
+#include "../gather/stands.h"
+
+/* A camera's stay at one place. */
+typedef struct stood {
+    int64_t since_us;
+    camtrap_stay *stay;
+} stood;
 
 typedef struct gathering {
     camtrap_package package;
     const camtrap_all *all;
     FILE *media, *observations;
+    GHashTable *stood;    /* "station/camera" to a GArray of stood */
     GHashTable *unplaced; /* "station/camera" to how many of it are left out */
     guint count;
 } gathering;
 
 /* ---- stays ----------------------------------------------------------------------- */
 
-/* Millionths of a degree. @return FALSE: it is no such angle. */
-static gboolean take_degrees(const json_t *o, const char *key, double most, int64_t *out)
+/* One that was moved has another name at each place after the first: "hollin/kerb/2". */
+static void add_stay(gathering *g, const char *id, int64_t since_us, int64_t latitude,
+                     int64_t longitude)
 {
-    const json_t *value = json_object_get(o, key);
-    const double degrees = json_number_value(value);
-    if (!json_is_number(value) || !(degrees >= -most && degrees <= most))
-        return FALSE;
-    *out = (int64_t)(degrees * 1e6 + (degrees < 0 ? -0.5 : 0.5));
-    return TRUE;
+    GArray *all = g_hash_table_lookup(g->stood, id);
+    if (!all) {
+        all = g_array_new(FALSE, FALSE, sizeof(stood));
+        (void)g_hash_table_insert(g->stood, g_strdup(id), all);
+    }
+    g_autofree char *own =
+        all->len > 0 ? g_strdup_printf("%s/%u", id, all->len + 1) : g_strdup(id);
+    const stood one = {since_us, camtrap_stay_add(&g->package, own, latitude, longitude)};
+    (void)g_array_append_val(all, one);
 }
 
+static void take_stand(void *ctx, const twi_stand *s)
+{
+    g_autofree char *id = g_strdup_printf("%s/%s", s->station, s->camera);
+    add_stay(ctx, id, s->since_us, s->latitude, s->longitude);
+}
+
+static gboolean take_angle(const json_t *o, const char *key, double most, int64_t *out)
+{
+    const json_t *value = json_object_get(o, key);
+    return json_is_number(value) && twi_heard_angle(json_number_value(value), most, out);
+}
+
+/* What was heard before stands were kept. */
 static void take_camera(void *ctx, const twi_ledger_camera *c)
 {
     gathering *g = ctx;
     int64_t latitude = 0, longitude = 0;
-    json_t *o = json_loads(c->text, 0, NULL);
     g_autofree char *id = g_strdup_printf("%s/%s", c->station, c->name);
-    if (take_degrees(o, "latitude", 90, &latitude) &&
-        take_degrees(o, "longitude", 180, &longitude))
-        (void)camtrap_stay_add(&g->package, id, latitude, longitude);
+    if (g_hash_table_contains(g->stood, id))
+        return;
+    json_t *o = json_loads(c->text, 0, NULL);
+    if (take_angle(o, "latitude", 90, &latitude) &&
+        take_angle(o, "longitude", 180, &longitude))
+        add_stay(g, id, 0, latitude, longitude);
     json_decref(o);
+}
+
+/* Where a camera stood then; before the first word of it, where it stood first. */
+static camtrap_stay *stay_at(const gathering *g, const char *id, int64_t time_us)
+{
+    const GArray *all = g_hash_table_lookup(g->stood, id);
+    guint at = 0;
+    while (all && at + 1 < all->len &&
+           g_array_index(all, stood, at + 1).since_us <= time_us)
+        at++;
+    return all ? g_array_index(all, stood, at).stay : NULL;
 }
 
 /* ---- sightings ------------------------------------------------------------------- */
@@ -121,7 +159,7 @@ static void take_sighting(void *ctx, const twi_ledger_sighting *s)
 {
     gathering *g = ctx;
     g_autofree char *of = g_strdup_printf("%s/%s", s->station, s->camera);
-    camtrap_stay *stay = camtrap_stay_find(&g->package, of);
+    camtrap_stay *stay = stay_at(g, of, s->start_us);
     if (!stay) {
         leave_out(g, of);
         return;
@@ -174,7 +212,8 @@ static void export_to(gathering *g)
     tw_error err = {0};
     camtrap_package *p = &g->package;
     const camtrap_all *all = g->all;
-    if (all->kind->cameras(all->ledger, take_camera, g, &err) != TW_OK)
+    if (twi_stands(all->kind, all->ledger, take_stand, g, &err) != TW_OK ||
+        all->kind->cameras(all->ledger, take_camera, g, &err) != TW_OK)
         p->code = cli_say(cli_exit(err.status), "%s", err.text);
     if (p->code == CLI_DONE)
         camtrap_package_make(p);
@@ -191,11 +230,14 @@ int camtrap_all_export(const camtrap_all *all, const char *folder)
 {
     gathering g = {.all = all};
     camtrap_package_begin(&g.package, folder);
+    g.stood = g_hash_table_new_full(g_str_hash, g_str_equal, g_free,
+                                    (GDestroyNotify)g_array_unref);
     g.unplaced = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, NULL);
     export_to(&g);
     if (g.package.code == CLI_DONE)
         (void)printf("%u sighting%s exported to %s\n", g.count, out_s(g.count), folder);
     const int code = g.package.code;
+    g_hash_table_destroy(g.stood);
     g_hash_table_destroy(g.unplaced);
     camtrap_package_clear(&g.package);
     return code;

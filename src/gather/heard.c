@@ -144,9 +144,25 @@ static tw_status take_station(const json_t *o, twi_heard *out)
     return take_text(o, "state", out->state, sizeof out->state) ? TW_OK : TW_ESYNTAX;
 }
 
+bool twi_heard_angle(double degrees, double most, int64_t *out)
+{
+    if (!(degrees >= -most && degrees <= most))
+        return false;
+    *out = (int64_t)(degrees * 1e6 + (degrees < 0 ? -0.5 : 0.5));
+    return true;
+}
+
+static bool take_angle(const json_t *o, const char *key, double most, int64_t *out)
+{
+    const json_t *value = json_object_get(o, key);
+    return json_is_number(value) && twi_heard_angle(json_number_value(value), most, out);
+}
+
 static tw_status take_camera(const json_t *o, twi_heard *out)
 {
     out->kind = TWI_HEARD_CAMERA;
+    out->placed = take_angle(o, "latitude", 90, &out->latitude) &&
+                  take_angle(o, "longitude", 180, &out->longitude);
     return take_text(o, "state", out->state, sizeof out->state) ? TW_OK : TW_ESYNTAX;
 }
 

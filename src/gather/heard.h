@@ -40,11 +40,13 @@ typedef struct twi_heard {
     int64_t start_us, end_us; /* of a sighting, wall clock; 0: not known */
     int64_t time_us;          /* when it was told, by the station's clock; 0: not said */
     uint32_t peak_ppm;
-    int64_t count;             /* of the animals that were named; 0: not said */
-    char name[TWI_HEARD_NAME]; /* of the animals; what stands for the settings that a
-                                  station has, "" where they cannot be changed */
-    char mark[16], state[32];  /* of an answer "taken" or "refused" */
-    char *text;                /* the message as JSON; the struct's */
+    int64_t count;               /* of the animals that were named; 0: not said */
+    char name[TWI_HEARD_NAME];   /* of the animals; what stands for the settings that a
+                                    station has, "" where they cannot be changed */
+    bool placed;                 /* a camera says where it stands */
+    int64_t latitude, longitude; /* millionths of a degree, where it does */
+    char mark[16], state[32];    /* of an answer "taken" or "refused" */
+    char *text;                  /* the message as JSON; the struct's */
 } twi_heard;
 
 /**
@@ -63,6 +65,10 @@ void twi_heard_clear(twi_heard *heard);
 /** A time as stations write it: "2027-03-13T21:04:07.250Z".
  * @return wall clock, microseconds; 0: none (NULL is fine), or no such time. */
 int64_t twi_heard_time(const char *text);
+
+/** @param degrees  As stations write them. @param most  90 or 180.
+ * @return whether it is such an angle; *out set to its millionths of a degree */
+bool twi_heard_angle(double degrees, double most, int64_t *out);
 
 /** @param percent  As stations write shares. @return 0: it is none. */
 uint32_t twi_heard_ppm(double percent);

@@ -11,7 +11,7 @@
 #include "heard.h"
 
 enum {
-    TWI_LEDGER_ABI = 4,
+    TWI_LEDGER_ABI = 5,
     TWI_LEDGER_COLUMNS = 12, /* of a row */
     TWI_LEDGER_BATCH = 2000, /* messages that are put at once */
     TWI_LEDGER_GAPS = 64,    /* ranges that are found at once */

@@ -7,7 +7,7 @@
 #include "ledger.h"
 #include "question.h"
 
-enum { WAIT_MS = 10000, VERSION = 3, PUTS = 8, SHOWN = 160 };
+enum { WAIT_MS = 10000, VERSION = 4, PUTS = 9, SHOWN = 160 };
 
 static const char SCHEMA[] =
     "CREATE TABLE station(id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE,"
@@ -53,6 +53,13 @@ static const char THIRD[] =
     "CREATE INDEX word_by_station ON word(station, id);"
     "CREATE INDEX word_waiting ON word(id) WHERE state = 'waits';";
 
+/* Where cameras stood, and since when: one that is moved is another deployment. */
+static const char FOURTH[] =
+    "CREATE TABLE stand(station INTEGER NOT NULL REFERENCES station(id),"
+    " camera TEXT NOT NULL, since_us INTEGER NOT NULL, latitude INTEGER NOT NULL,"
+    " longitude INTEGER NOT NULL, PRIMARY KEY(station, camera, since_us))"
+    " STRICT, WITHOUT ROWID;";
+
 /* What is put, in the order of PUT_*; each says nothing that is there already. Of a
  * sighting the last word counts, but that it is gone is none. */
 enum {
@@ -63,7 +70,8 @@ enum {
     PUT_SIGHTING,
     PUT_ALARM,
     PUT_SETTINGS,
-    PUT_ANSWER
+    PUT_ANSWER,
+    PUT_STAND
 };
 static const char *const PUT[PUTS] = {
     "INSERT INTO station(name) VALUES (?1) ON CONFLICT DO NOTHING",
@@ -88,7 +96,12 @@ static const char *const PUT[PUTS] = {
     "station WHERE name = ?1 ON CONFLICT DO NOTHING",
     "UPDATE station SET settings = ?3, settings_of = ?2 WHERE name = ?1",
     ("UPDATE word SET state = ?3, answered_us = ?4, answer = ?5 WHERE id = ?2 AND state "
-     "= 'waits' AND station = (SELECT id FROM station WHERE name = ?1)")};
+     "= 'waits' AND station = (SELECT id FROM station WHERE name = ?1)"),
+    /* where it stood until then is left out */
+    ("INSERT INTO stand SELECT s.id, ?2, ?3, ?4, ?5 FROM station s WHERE s.name = ?1 AND "
+     "(?4, ?5) IS NOT (SELECT p.latitude, p.longitude FROM stand p WHERE p.station = s.id "
+     "AND p.camera = ?2 AND p.since_us <= ?3 ORDER BY p.since_us DESC LIMIT 1) ON "
+     "CONFLICT DO NOTHING")};
 
 struct twi_ledger {
     sqlite3 *db;
@@ -182,6 +195,8 @@ static tw_status bring_up(twi_ledger *l, tw_error *err)
         st = execute(l, SECOND, err);
     if (st == TW_OK && version < 3)
         st = execute(l, THIRD, err);
+    if (st == TW_OK && version < 4)
+        st = execute(l, FOURTH, err);
     (void)snprintf(set, sizeof set, "PRAGMA user_version = %d; COMMIT", VERSION);
     if (st == TW_OK)
         st = execute(l, set, err);
@@ -254,6 +269,23 @@ static tw_status put_state(const twi_ledger *l, const twi_heard *h, tw_error *er
     return run(l, which, err);
 }
 
+static tw_status put_stand(const twi_ledger *l, const twi_heard *h, tw_error *err)
+{
+    sqlite3_stmt *s = l->put[PUT_STAND];
+    bind_text(s, 1, h->station);
+    bind_text(s, 2, h->camera);
+    (void)sqlite3_bind_int64(s, 3, h->time_us);
+    (void)sqlite3_bind_int64(s, 4, h->latitude);
+    (void)sqlite3_bind_int64(s, 5, h->longitude);
+    return run(l, PUT_STAND, err);
+}
+
+static tw_status put_camera(const twi_ledger *l, const twi_heard *h, tw_error *err)
+{
+    const tw_status st = put_state(l, h, err);
+    return st == TW_OK && h->placed && h->time_us > 0 ? put_stand(l, h, err) : st;
+}
+
 static tw_status put_settings(const twi_ledger *l, const twi_heard *h, tw_error *err)
 {
     sqlite3_stmt *s = l->put[PUT_SETTINGS];
@@ -313,8 +345,8 @@ static tw_status put_one(const twi_ledger *l, const twi_heard *h, int64_t now_us
     if (st != TW_OK)
         return st;
     switch (h->kind) {
-    case TWI_HEARD_STATION:
-    case TWI_HEARD_CAMERA: return put_state(l, h, err);
+    case TWI_HEARD_STATION: return put_state(l, h, err);
+    case TWI_HEARD_CAMERA: return put_camera(l, h, err);
     case TWI_HEARD_ALARM: return put_alarm(l, h, err);
     case TWI_HEARD_SETTINGS: return put_settings(l, h, err);
     case TWI_HEARD_ANSWER: return put_answer(l, h, now_us, err);

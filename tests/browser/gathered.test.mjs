@@ -127,6 +127,24 @@ test("all of it is one package, that a reader of the standard takes", async () =
   assert.ok(read.media.some((m) => m.filePath.startsWith("https://store.lane.example/hollin/") && m.fileMediatype === "image/jpeg"));
 });
 
+test("a camera that was moved is another deployment", async () => {
+  const stands = (time, latitude, longitude) => tell("mere-side", "lane/mere-side/gate/state", { type: "camera", station: "mere-side", camera: "gate", state: "armed", latitude, longitude, time });
+  const saw = (number, time) => tell("mere-side", "lane/mere-side/gate/sighting", record("mere-side", { camera: "gate", number, start: time, end: time }));
+  stands("2027-03-01T20:00:00.000Z", 52.3, -1.4);
+  saw(21, "2027-02-28T21:00:00.000Z");  // before it said where it stands
+  saw(22, "2027-03-05T21:00:00.000Z");
+  stands("2027-03-10T12:00:00.000Z", 52.35, -1.45);
+  saw(23, "2027-03-10T11:59:59.000Z");
+  saw(24, "2027-03-10T12:00:00.000Z");
+  await until("all is told", () => [21, 22, 23, 24].every((n) => known().some((r) => r.station === "mere-side" && r.number === n)));
+  assert.equal(tawny("gather", "--camtrap", "moved", "--station", "mere-side", "--settings", "gather.ini").status, 0);
+  const { faults, read } = await readPackage(join(folder, "moved")), of = (o) => o.deploymentID.deploymentID || o.deploymentID;
+  assert.deepEqual(faults, []);
+  assert.deepEqual(read.deployments.filter((d) => /gate/.test(d.deploymentID)).map((d) => [d.deploymentID, d.latitude, d.longitude, new Date(d.deploymentStart).toISOString(), new Date(d.deploymentEnd).toISOString()]),
+    [["mere-side/gate", 52.3, -1.4, "2027-02-28T21:00:00.000Z", "2027-03-10T11:59:59.000Z"], ["mere-side/gate/2", 52.35, -1.45, "2027-03-10T12:00:00.000Z", "2027-03-10T12:00:00.000Z"]]);
+  assert.deepEqual(read.observations.filter((o) => /gate/.test(of(o))).map((o) => [o.observationID.split("/").at(-1), of(o)]).sort(), [["21", "mere-side/gate"], ["22", "mere-side/gate"], ["23", "mere-side/gate"], ["24", "mere-side/gate/2"]]);
+});
+
 test("of a name, of a station; and what is wrong is said", async () => {
   const rows = async (place) => (await readPackage(join(folder, place))).read.observations.length;
   assert.equal(tawny("gather", "--camtrap", "one", "--station", "mere-side", "--named", 'Bufo "bufo", the\n=1+1', "--settings", "gather.ini").status, 0);

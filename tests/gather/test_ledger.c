@@ -425,7 +425,7 @@ static void test_an_older_one_is_brought_up(void **state)
 #define COLUMNS                                                                          \
     "ALTER TABLE station DROP COLUMN settings_now; ALTER TABLE station DROP COLUMN "     \
     "settings_of; ALTER TABLE station DROP COLUMN settings; ALTER TABLE station DROP "   \
-    "COLUMN settings_asked_us; DROP TABLE word; DROP TABLE visit; "
+    "COLUMN settings_asked_us; DROP TABLE word; DROP TABLE visit; DROP TABLE stand; "
     (void)state;
     int64_t since_us = -1, waiting = -1;
     twi_ledger *l = engine_anew();

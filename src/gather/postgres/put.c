@@ -55,6 +55,20 @@ static const char *const PLACES[] = {
     " told_us = excluded.told_us, text = excluded.text"
     " WHERE excluded.told_us >= camera.told_us",
 
+    /* where one stood until then, as was told or is there, is left out */
+    "INSERT INTO stand SELECT n.id, n.camera, n.told_us, n.latitude, n.longitude"
+    " FROM (SELECT s.id, c.camera, c.told_us, c.latitude, c.longitude,"
+    " lag(c.latitude) OVER o AS north, lag(c.longitude) OVER o AS east"
+    " FROM coming c JOIN station s ON s.name = c.station"
+    " WHERE c.kind = 1 AND c.latitude IS NOT NULL AND c.told_us > 0"
+    " WINDOW o AS (PARTITION BY s.id, c.camera ORDER BY c.told_us, c.at)) n"
+    " LEFT JOIN LATERAL (SELECT p.latitude, p.longitude FROM stand p"
+    " WHERE p.station = n.id AND p.camera = n.camera AND p.since_us <= n.told_us"
+    " ORDER BY p.since_us DESC LIMIT 1) b ON TRUE"
+    " WHERE (n.latitude, n.longitude) IS DISTINCT FROM"
+    " (coalesce(n.north, b.latitude), coalesce(n.east, b.longitude))"
+    " ON CONFLICT DO NOTHING",
+
     "INSERT INTO alarm(station, camera, told_us, text) SELECT s.id, c.camera, c.told_us,"
     " c.text FROM coming c JOIN station s ON s.name = c.station WHERE c.kind = 4"
     " ORDER BY 1, 2, 3 ON CONFLICT DO NOTHING",
@@ -158,6 +172,11 @@ static void put_row(FILE *out, size_t at, const twi_heard *h)
     put_escaped(out, h->name);
     put_escaped(out, h->mark);
     put_escaped(out, h->state);
+    if (h->placed)
+        (void)fprintf(out, "\t%lld\t%lld", (long long)h->latitude,
+                      (long long)h->longitude);
+    else
+        (void)fputs("\t\\N\t\\N", out);
     put_escaped(out, h->text);
     (void)fputc('\n', out);
 }

@@ -5,7 +5,7 @@
 
 #include "session.h"
 
-enum { VERSION = 3 };
+enum { VERSION = 4 };
 
 static const char SCHEMA[] =
     "CREATE TABLE station(id BIGSERIAL PRIMARY KEY, name TEXT NOT NULL UNIQUE,"
@@ -57,6 +57,13 @@ static const char THIRD[] =
     "CREATE INDEX word_waiting ON word(id) WHERE state = 'waits';"
     "UPDATE schema_version SET version = 3";
 
+/* Where cameras stood, and since when: one that is moved is another deployment. */
+static const char FOURTH[] =
+    "CREATE TABLE stand(station BIGINT NOT NULL REFERENCES station(id),"
+    " camera TEXT NOT NULL, since_us BIGINT NOT NULL, latitude BIGINT NOT NULL,"
+    " longitude BIGINT NOT NULL, PRIMARY KEY(station, camera, since_us));"
+    "UPDATE schema_version SET version = 4";
+
 /* @return TW_ENOTSUP: of a newer one. */
 static tw_status read_version(const twi_ledger *l, int64_t *version, tw_error *err)
 {
@@ -93,6 +100,8 @@ tw_status twi_pg_bring_up(const twi_ledger *l, tw_error *err)
         st = twi_pg_execute(l, SECOND, err);
     if (st == TW_OK && version < 3)
         st = twi_pg_execute(l, THIRD, err);
+    if (st == TW_OK && version < 4)
+        st = twi_pg_execute(l, FOURTH, err);
     const tw_status ended = twi_pg_execute(l, st == TW_OK ? "COMMIT" : "ROLLBACK", NULL);
     return st == TW_OK ? ended : st;
 }

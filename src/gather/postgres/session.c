@@ -130,7 +130,7 @@ static const char COMING[] =
     "CREATE TEMP TABLE IF NOT EXISTS coming(at INTEGER, kind SMALLINT, station TEXT,"
     " camera TEXT, series TEXT, number BIGINT, phase SMALLINT, start_us BIGINT,"
     " end_us BIGINT, told_us BIGINT, peak_ppm INTEGER, count BIGINT, name TEXT, mark TEXT,"
-    " state TEXT, text TEXT) ON COMMIT DELETE ROWS;"
+    " state TEXT, latitude BIGINT, longitude BIGINT, text TEXT) ON COMMIT DELETE ROWS;"
     "CREATE TEMP TABLE IF NOT EXISTS latest(series BIGINT, number BIGINT,"
     " phase SMALLINT, start_us BIGINT, at INTEGER) ON COMMIT DELETE ROWS";
 
