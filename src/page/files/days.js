@@ -7,7 +7,8 @@ import * as sighting from "./sighting.js";
 import * as strips from "./strips.js";
 
 const PAGE = 100, AHEAD = 8000, AGAIN_MS = 3000, FAR = Date.UTC(2100, 0);
-const view = { id: 0, renew: () => {}, rows: new Map(), from: 0, until: 0, earliest: 0, more: false, loading: false, undo: null, brief: new Map(), strips: [], camera: "", starred: false,
+const MANY_MOST = 5000;  // that come of many stations at once
+const view = { id: 0, cut: false, renew: () => {}, rows: new Map(), from: 0, until: 0, earliest: 0, more: false, loading: false, undo: null, brief: new Map(), strips: [], camera: "", starred: false,
   asked: 0,          // which list is shown: answers for an earlier one come too late
   gone: new Set() }; // deleted a moment ago: answers from before still have them
 const GONE_MS = 20000;
@@ -133,6 +134,7 @@ function beginStrips(names) {
 async function loadBrief() {
   const asked = view.asked, found = (await ask("/api/sightings?brief=1&" + filter(view.until))).sightings;
   if (asked !== view.asked) return;
+  view.cut = state.me.many && found.length === MANY_MOST;
   view.brief = new Map(found.filter((b) => !view.gone.has(b[0])).map((b) => [b[0], b]));
   showStrips();
 }
@@ -172,7 +174,7 @@ async function update() {
   sayFound();
 }
 
-const sayFound = () => { $("found").textContent = t("n-sightings", { n: Math.max(view.rows.size, view.brief.size) }); };
+const sayFound = () => { $("found").textContent = t(view.cut ? "n-sightings-more" : "n-sightings", { n: Math.max(view.rows.size, view.brief.size) }); };
 
 const missed = async () => state.me.many ? null : showMissed({ from: view.from, until: view.until }, view.camera, strips.setMissed);
 

@@ -43,6 +43,7 @@ export const TEXTS = {
   "by": ["by {name}", "durch {name}"],
   "from-to": ["{from} to {until}", "{from} bis {until}"],
   "now": ["now", "jetzt"],
+  "n-sightings-more": ["More than {n} sightings", "Mehr als {n} Sichtungen"],
   "n-sightings": ["{n} sighting|{n} sightings", "{n} Sichtung|{n} Sichtungen"],
   "peak-of": ["peak {peak}", "Spitze {peak}"],
   "running": ["running, for {time}", "läuft seit {time}"],
