@@ -82,15 +82,30 @@ static bool take_series(const json_t *o, twi_heard *out)
     return false;
 }
 
+/* @return behind so many digits and a letter; NULL: there is something else. */
+static const char *after_digits(const char *at, int digits, char letter, int *out)
+{
+    *out = 0;
+    for (; at && digits > 0; digits--, at++) {
+        if (*at < '0' || *at > '9')
+            return NULL;
+        *out = 10 * *out + *at - '0';
+    }
+    return at && *at == letter ? at + 1 : NULL;
+}
+
 int64_t twi_heard_time(const char *text)
 {
-    int year = 0, month = 0, day = 0, hour = 0, minute = 0, second = 0, ms = 0, end = 0;
-    if (!text || sscanf(text, "%4d-%2d-%2dT%2d:%2d:%2d.%3dZ%n", &year, &month, &day,
-                        &hour, &minute, &second, &ms, &end) != 7)
-        return 0;
-    if (end == 0 || text[end] != '\0' || year < 1971 || month < 1 || month > 12 ||
-        day < 1 || day > 31 || hour < 0 || hour > 23 || minute < 0 || minute > 59 ||
-        second < 0 || second > 60 || ms < 0)
+    int year = 0, month = 0, day = 0, hour = 0, minute = 0, second = 0, ms = 0;
+    const char *at = after_digits(text, 4, '-', &year);
+    at = after_digits(at, 2, '-', &month);
+    at = after_digits(at, 2, 'T', &day);
+    at = after_digits(at, 2, ':', &hour);
+    at = after_digits(at, 2, ':', &minute);
+    at = after_digits(at, 2, '.', &second);
+    at = after_digits(at, 3, 'Z', &ms);
+    if (!at || *at || year < 1971 || month < 1 || month > 12 || day < 1 || day > 31 ||
+        hour > 23 || minute > 59 || second > 60)
         return 0;
     const twi_civil civil = {.year = year,
                              .month = (uint8_t)month,

@@ -150,7 +150,9 @@ static void test_lies(void **state)
     static const char *const times[] = {
         "2027-13-13T21:04:07.250Z",      "2027-03-13",
         "2027-03-13T21:04:07.250Z more", "0000-00-00",
-        "1960-03-13T21:04:07.250Z",      "2027-03-13T25:04:07.250Z"};
+        "1960-03-13T21:04:07.250Z",      "2027-03-13T25:04:07.250Z",
+        "+027-03-13T21:04:07.250Z",      "2027-03-13T21:04:07.25Z",
+        "2027-03-13T 1:04:07.250Z"};
     for (size_t i = 0; i < sizeof times / sizeof *times; i++) {
         char text[256];
         (void)snprintf(text, sizeof text,
