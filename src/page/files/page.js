@@ -10,7 +10,8 @@ const FOR_RUN = ["right", "settings"];      // for who may change something
 const FOR_ALL = [...FOR_RUN, "station"];    // for who may see all cameras
 const OTHER = { limits: "right/limits", zones: "right/zones" };
 const OF_MANY = ["came", "live", "sightings", "settings", "stations"];  // of many stations; the others are of one
-const isFor = (view) => state.me.many ? OF_MANY.includes(view) && (mayRun() || !FOR_RUN.includes(view)) : view !== "stations" && (mayRun() || !FOR_RUN.includes(view)) && (!state.me.cameras || !FOR_ALL.includes(view));
+const isThere = (view) => state.me.many ? OF_MANY.includes(view) : view !== "stations" && (!state.me.cameras || !FOR_ALL.includes(view));
+const isFor = (view) => isThere(view) && (mayRun() || !FOR_RUN.includes(view));
 const ready = new Map();
 let shown = null, timer = 0;
 
