@@ -72,6 +72,7 @@ static void test_the_tool_uses_what_is_meant_for_it(void **state)
                                        "\"camtrap_all.h",
                                        "\"gather_key.h",
                                        "\"../gather/groups.h",
+                                       "\"../gather/stands.h",
                                        "\"../net/broker.h",
                                        "\"camtrap_package.h",
                                        "\"camtrap_tables.h",
