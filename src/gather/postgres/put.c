@@ -7,6 +7,8 @@
 #include "../../core/civil.h"
 #include "session.h"
 
+enum { PLANS_HOLD = 50 }; /* batches */
+
 /* ---- to its places ----------------------------------------------------------------- */
 
 static const char STATIONS[] =
@@ -304,6 +306,14 @@ static tw_status put_to_places(twi_ledger *l, int64_t now_us, tw_error *err)
     return st;
 }
 
+/* How the server goes about it is thought over now and then: tables that were small at
+ * first grow. */
+static tw_status begin_batch(twi_ledger *l, tw_error *err)
+{
+    const bool anew = l->puts++ % PLANS_HOLD == 0;
+    return twi_pg_execute(l, anew ? "DISCARD PLANS; BEGIN" : "BEGIN", err);
+}
+
 tw_status twi_pg_put(twi_ledger *l, const twi_heard *batch, size_t count, int64_t now_us,
                      tw_error *err)
 {
@@ -311,7 +321,7 @@ tw_status twi_pg_put(twi_ledger *l, const twi_heard *batch, size_t count, int64_
     if (st == TW_OK)
         st = make_partitions(l, batch, count, err);
     if (st == TW_OK)
-        st = twi_pg_execute(l, "BEGIN", err);
+        st = begin_batch(l, err);
     if (st == TW_OK)
         st = copy_rows(l, batch, count, err);
     if (st == TW_OK)

@@ -20,6 +20,7 @@ struct twi_ledger {
     char *address;
     char place[TWI_PG_PLACE];         /* to be shown */
     const char *fixed[TWI_PG_FIXED];  /* prepared in this session */
+    unsigned puts;                    /* batches */
     uint8_t month[TWI_PG_YEARS * 12]; /* whose partition is there */
 };
 
