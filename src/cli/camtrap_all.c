@@ -50,12 +50,6 @@ static void take_stand(void *ctx, const twi_stand *s)
     add_stay(ctx, id, s->since_us, s->latitude, s->longitude);
 }
 
-static gboolean take_angle(const json_t *o, const char *key, double most, int64_t *out)
-{
-    const json_t *value = json_object_get(o, key);
-    return json_is_number(value) && twi_heard_angle(json_number_value(value), most, out);
-}
-
 /* What was heard before stands were kept. */
 static void take_camera(void *ctx, const twi_ledger_camera *c)
 {
@@ -65,8 +59,7 @@ static void take_camera(void *ctx, const twi_ledger_camera *c)
     if (g_hash_table_contains(g->stood, id))
         return;
     json_t *o = json_loads(c->text, 0, NULL);
-    if (take_angle(o, "latitude", 90, &latitude) &&
-        take_angle(o, "longitude", 180, &longitude))
+    if (twi_heard_place(o, &latitude, &longitude))
         add_stay(g, id, 0, latitude, longitude);
     json_decref(o);
 }

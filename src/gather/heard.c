@@ -159,25 +159,26 @@ static tw_status take_station(const json_t *o, twi_heard *out)
     return take_text(o, "state", out->state, sizeof out->state) ? TW_OK : TW_ESYNTAX;
 }
 
-bool twi_heard_angle(double degrees, double most, int64_t *out)
+static bool take_angle(const json_t *o, const char *key, double most, int64_t *out)
 {
-    if (!(degrees >= -most && degrees <= most))
+    const json_t *value = json_object_get(o, key);
+    const double degrees = json_number_value(value);
+    if (!json_is_number(value) || !(degrees >= -most && degrees <= most))
         return false;
     *out = (int64_t)(degrees * 1e6 + (degrees < 0 ? -0.5 : 0.5));
     return true;
 }
 
-static bool take_angle(const json_t *o, const char *key, double most, int64_t *out)
+bool twi_heard_place(const void *camera, int64_t *latitude, int64_t *longitude)
 {
-    const json_t *value = json_object_get(o, key);
-    return json_is_number(value) && twi_heard_angle(json_number_value(value), most, out);
+    return take_angle(camera, "latitude", 90, latitude) &&
+           take_angle(camera, "longitude", 180, longitude);
 }
 
 static tw_status take_camera(const json_t *o, twi_heard *out)
 {
     out->kind = TWI_HEARD_CAMERA;
-    out->placed = take_angle(o, "latitude", 90, &out->latitude) &&
-                  take_angle(o, "longitude", 180, &out->longitude);
+    out->placed = twi_heard_place(o, &out->latitude, &out->longitude);
     return take_text(o, "state", out->state, sizeof out->state) ? TW_OK : TW_ESYNTAX;
 }
 

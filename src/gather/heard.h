@@ -66,9 +66,9 @@ void twi_heard_clear(twi_heard *heard);
  * @return wall clock, microseconds; 0: none (NULL is fine), or no such time. */
 int64_t twi_heard_time(const char *text);
 
-/** @param degrees  As stations write them. @param most  90 or 180.
- * @return whether it is such an angle; *out set to its millionths of a degree */
-bool twi_heard_angle(double degrees, double most, int64_t *out);
+/** Where a camera says that it stands. @param camera  Its state, a json_t.
+ * @return whether it is a place; set in millionths of a degree */
+bool twi_heard_place(const void *camera, int64_t *latitude, int64_t *longitude);
 
 /** @param percent  As stations write shares. @return 0: it is none. */
 uint32_t twi_heard_ppm(double percent);

@@ -7,7 +7,7 @@
 #include "ledger.h"
 #include "question.h"
 
-enum { WAIT_MS = 10000, VERSION = 4, PUTS = 9, SHOWN = 160 };
+enum { WAIT_MS = 10000, PUTS = 9, SHOWN = 160 };
 
 static const char SCHEMA[] =
     "CREATE TABLE station(id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE,"
@@ -59,6 +59,10 @@ static const char FOURTH[] =
     " camera TEXT NOT NULL, since_us INTEGER NOT NULL, latitude INTEGER NOT NULL,"
     " longitude INTEGER NOT NULL, PRIMARY KEY(station, camera, since_us))"
     " STRICT, WITHOUT ROWID;";
+
+/* Each brings up what the one before left. */
+static const char *const STEPS[] = {SCHEMA, SECOND, THIRD, FOURTH};
+enum { VERSION = sizeof STEPS / sizeof *STEPS };
 
 /* What is put, in the order of PUT_*; each says nothing that is there already. Of a
  * sighting the last word counts, but that it is gone is none. */
@@ -189,14 +193,8 @@ static tw_status bring_up(twi_ledger *l, tw_error *err)
     if (st == TW_OK && version > VERSION)
         st = tw_fail(err, TW_ENOTSUP, "%s was written by a newer tawny: use that",
                      l->place);
-    if (st == TW_OK && version == 0)
-        st = execute(l, SCHEMA, err);
-    if (st == TW_OK && version < 2)
-        st = execute(l, SECOND, err);
-    if (st == TW_OK && version < 3)
-        st = execute(l, THIRD, err);
-    if (st == TW_OK && version < 4)
-        st = execute(l, FOURTH, err);
+    for (int i = version; i < VERSION && st == TW_OK; i++)
+        st = execute(l, STEPS[i], err);
     (void)snprintf(set, sizeof set, "PRAGMA user_version = %d; COMMIT", VERSION);
     if (st == TW_OK)
         st = execute(l, set, err);

@@ -104,14 +104,11 @@ static void take_station(void *ctx, const twi_ledger_station *from)
 static void take_place(known_station *s, const char *text)
 {
     json_t *o = json_loads(text, 0, NULL);
-    const json_t *north = json_object_get(o, "latitude"),
-                 *east = json_object_get(o, "longitude");
-    const double a = json_number_value(north), b = json_number_value(east);
-    if (json_is_number(north) && json_is_number(east) && a >= -90 && a <= 90 &&
-        b >= -180 && b <= 180) {
+    int64_t latitude = 0, longitude = 0;
+    if (twi_heard_place(o, &latitude, &longitude)) {
         s->placed = true;
-        s->latitude = (int64_t)(a * 1e6);
-        s->longitude = (int64_t)(b * 1e6);
+        s->latitude = latitude;
+        s->longitude = longitude;
     }
     json_decref(o);
 }

@@ -297,6 +297,13 @@ static void test_silence_is_noticed_by_one(void **state)
     s = station_of(l, "hollin");
     assert_false(s.silent);
     assert_true(s.usual_us == 120 * S);
+    for (int i = 0; i < 2;
+         i++) { /* at the same time, and earlier by a gatherer's clock */
+        put(l, record("hollin", 2), WALL + (3600 - i) * S);
+        s = station_of(l, "hollin");
+        assert_true(s.heard_us == WALL + 3600 * S);
+        assert_true(s.usual_us == 120 * S);
+    }
     engine_kind()->close(l);
 }
 

@@ -232,51 +232,42 @@ static tw_status copy_rows(const twi_ledger *l, const twi_heard *batch, size_t c
 
 /* ---- when each was heard ----------------------------------------------------------- */
 
-/* A number of each station that was not heard of later already: "{1,2,3}". */
-static char *list_of(const PGresult *r, int64_t now_us,
-                     int64_t (*number)(const PGresult *, int, int64_t))
+/* Of each station that was not heard of later already, as lists: "{1,2,3}". */
+static void list_heard(const PGresult *r, int64_t now_us, FILE *ids, FILE *usual)
 {
-    char *text = NULL;
-    size_t bytes = 0;
-    FILE *out = open_memstream(&text, &bytes);
-    if (!out)
-        return NULL;
-    (void)fputc('{', out);
-    for (int i = 0, n = 0; i < PQntuples(r); i++)
-        if (twi_pg_number(r, i, 2) < now_us)
-            (void)fprintf(out, "%s%lld", n++ > 0 ? "," : "",
-                          (long long)number(r, i, now_us));
-    (void)fputc('}', out);
-    if (fclose(out) == 0)
-        return text;
-    free(text);
-    return NULL;
+    char before = '{';
+    for (int i = 0; i < PQntuples(r); i++) {
+        const int64_t heard_us = twi_pg_number(r, i, 2);
+        if (heard_us >= now_us)
+            continue;
+        const int64_t next_us =
+            heard_us > 0 ? twi_usual_next(twi_pg_number(r, i, 1), now_us - heard_us) : 0;
+        (void)fprintf(ids, "%c%s", before, PQgetvalue(r, i, 0));
+        (void)fprintf(usual, "%c%lld", before, (long long)next_us);
+        before = ',';
+    }
+    (void)fputs(before == '{' ? "{}" : "}", ids);
+    (void)fputs(before == '{' ? "{}" : "}", usual);
 }
 
-static int64_t id_of(const PGresult *r, int row, int64_t now_us)
-{
-    (void)now_us;
-    return twi_pg_number(r, row, 0);
-}
-
-static int64_t usual_of(const PGresult *r, int row, int64_t now_us)
-{
-    const int64_t heard_us = twi_pg_number(r, row, 2);
-    return heard_us > 0 ? twi_usual_next(twi_pg_number(r, row, 1), now_us - heard_us) : 0;
-}
-
-/* @param r the stations as LOCKED gives them */
+/* @param r  The stations as LOCKED gives them. */
 static tw_status put_heard(twi_ledger *l, const PGresult *r, int64_t now_us,
                            tw_error *err)
 {
-    char now[24];
-    char *ids = list_of(r, now_us, id_of), *usual = list_of(r, now_us, usual_of);
-    const char *values[] = {now, ids, usual};
+    char now[24], *lists[2] = {NULL, NULL};
+    size_t bytes[2];
+    FILE *ids = open_memstream(&lists[0], &bytes[0]),
+         *usual = open_memstream(&lists[1], &bytes[1]);
     (void)snprintf(now, sizeof now, "%lld", (long long)now_us);
-    const tw_status st = ids && usual ? twi_pg_ask_again(l, HEARD, 3, values, NULL, err)
-                                      : tw_fail(err, TW_ENOMEM, "out of memory");
-    free(ids);
-    free(usual);
+    if (ids && usual)
+        list_heard(r, now_us, ids, usual);
+    bool good = ids && fclose(ids) == 0;
+    good = usual && fclose(usual) == 0 && good;
+    const char *values[] = {now, lists[0], lists[1]};
+    const tw_status st = good ? twi_pg_ask_again(l, HEARD, 3, values, NULL, err)
+                              : tw_fail(err, TW_ENOMEM, "out of memory");
+    free(lists[0]);
+    free(lists[1]);
     return st;
 }
 

@@ -5,8 +5,6 @@
 
 #include "session.h"
 
-enum { VERSION = 4 };
-
 static const char SCHEMA[] =
     "CREATE TABLE station(id BIGSERIAL PRIMARY KEY, name TEXT NOT NULL UNIQUE,"
     " state TEXT NOT NULL DEFAULT '', series TEXT NOT NULL DEFAULT '',"
@@ -64,6 +62,10 @@ static const char FOURTH[] =
     " longitude BIGINT NOT NULL, PRIMARY KEY(station, camera, since_us));"
     "UPDATE schema_version SET version = 4";
 
+/* Each brings up what the one before left. */
+static const char *const STEPS[] = {SCHEMA, SECOND, THIRD, FOURTH};
+enum { VERSION = sizeof STEPS / sizeof *STEPS };
+
 /* @return TW_ENOTSUP: of a newer one. */
 static tw_status read_version(const twi_ledger *l, int64_t *version, tw_error *err)
 {
@@ -92,16 +94,10 @@ tw_status twi_pg_bring_up(const twi_ledger *l, tw_error *err)
                         &r, err);
     const bool there = st == TW_OK && PQgetvalue(r, 0, 0)[0] == 't';
     PQclear(r);
-    if (st == TW_OK && !there)
-        st = twi_pg_execute(l, SCHEMA, err);
-    if (st == TW_OK)
+    if (there)
         st = read_version(l, &version, err);
-    if (st == TW_OK && version < 2)
-        st = twi_pg_execute(l, SECOND, err);
-    if (st == TW_OK && version < 3)
-        st = twi_pg_execute(l, THIRD, err);
-    if (st == TW_OK && version < 4)
-        st = twi_pg_execute(l, FOURTH, err);
+    for (int64_t i = version; i < VERSION && st == TW_OK; i++)
+        st = twi_pg_execute(l, STEPS[i], err);
     const tw_status ended = twi_pg_execute(l, st == TW_OK ? "COMMIT" : "ROLLBACK", NULL);
     return st == TW_OK ? ended : st;
 }

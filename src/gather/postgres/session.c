@@ -105,7 +105,6 @@ void twi_pg_close(twi_ledger *l)
     if (!l)
         return;
     PQfinish(l->db);
-    free(l->address);
     free(l);
 }
 
@@ -148,10 +147,8 @@ static tw_status prepare_session(twi_ledger *l, tw_error *err)
 tw_status twi_pg_connect(const char *place, twi_ledger **out, tw_error *err)
 {
     twi_ledger *l = calloc(1, sizeof *l);
-    if (!l || !(l->address = strdup(place))) {
-        free(l);
+    if (!l)
         return tw_fail(err, TW_ENOMEM, "out of memory");
-    }
     show_place(l, place);
     l->db = PQconnectdb(place);
     const tw_status st = prepare_session(l, err);

@@ -17,7 +17,6 @@ enum {
 
 struct twi_ledger {
     PGconn *db;
-    char *address;
     char place[TWI_PG_PLACE];         /* to be shown */
     const char *fixed[TWI_PG_FIXED];  /* prepared in this session */
     unsigned puts;                    /* batches */

@@ -7,7 +7,7 @@ import * as sighting from "./sighting.js";
 import * as strips from "./strips.js";
 
 const PAGE = 100, AHEAD = 8000, AGAIN_MS = 3000, FAR = Date.UTC(2100, 0);
-const MANY_MOST = 5000;  // that come of many stations at once
+const MANY_MOST = 5000;  // that are asked for of many stations
 const view = { id: 0, cut: false, renew: () => {}, rows: new Map(), from: 0, until: 0, earliest: 0, more: false, loading: false, undo: null, brief: new Map(), strips: [], camera: "", starred: false,
   asked: 0,          // which list is shown: answers for an earlier one come too late
   gone: new Set() }; // deleted a moment ago: answers from before still have them
@@ -132,7 +132,7 @@ function beginStrips(names) {
 
 // All of a day, also those that the list has not fetched yet.
 async function loadBrief() {
-  const asked = view.asked, found = (await ask("/api/sightings?brief=1&" + filter(view.until))).sightings;
+  const asked = view.asked, found = (await ask("/api/sightings?brief=1&" + (state.me.many ? "most=" + MANY_MOST + "&" : "") + filter(view.until))).sightings;
   if (asked !== view.asked) return;
   view.cut = state.me.many && found.length === MANY_MOST;
   view.brief = new Map(found.filter((b) => !view.gone.has(b[0])).map((b) => [b[0], b]));
