@@ -18,6 +18,7 @@ enum {
     ROUNDS = 200,
     RATE_MIN = 5000, /* records a second on the server */
     TIMES_MAX = 3,   /* of COPY */
+    SERVER_ROUNDS = 3,
     DAY_MS_MAX = 50,
     VIEW_MS_MAX = 100
 };
@@ -57,22 +58,26 @@ typedef struct told {
     char topic[64], text[1024];
 } told;
 
-/* Read and put what one was told: what of it is measured. */
-static void take_in(const twi_ledger_kind *kind, twi_ledger *l, const told *what,
-                    twi_heard *batch, size_t count, int64_t now_us)
+/* Read and put what one was told: what of it is measured. @return s, of these reading */
+static double take_in(const twi_ledger_kind *kind, twi_ledger *l, const told *what,
+                      twi_heard *batch, size_t count, int64_t now_us)
 {
     tw_error err = {0};
+    const double before = seconds();
     for (size_t i = 0; i < count; i++)
         if (twi_heard_read("lane", what[i].topic, what[i].text, strlen(what[i].text),
                            &batch[i]) != TW_OK)
             die(&(tw_error){.text = "a message was not read"});
+    const double read_s = seconds() - before;
     if (kind->put(l, batch, count, now_us, &err) != TW_OK)
         die(&err);
     for (size_t i = 0; i < count; i++)
         twi_heard_clear(&batch[i]);
+    return read_s;
 }
 
-static double put_all(const twi_ledger_kind *kind, twi_ledger *l)
+/* @return s, of which read_s (added up) went into reading */
+static double put_all(const twi_ledger_kind *kind, twi_ledger *l, double *read_s)
 {
     twi_heard *batch = calloc(BATCH, sizeof *batch);
     told *what = calloc(BATCH, sizeof *what);
@@ -82,7 +87,7 @@ static double put_all(const twi_ledger_kind *kind, twi_ledger *l)
         for (size_t k = 0; k < n; k++)
             message(i + k, what[k].topic, what[k].text);
         const double before = seconds();
-        take_in(kind, l, what, batch, n, WALL + (int64_t)i);
+        *read_s += take_in(kind, l, what, batch, n, WALL + (int64_t)i);
         taken += seconds() - before;
     }
     free(batch);
@@ -158,29 +163,72 @@ static long kept_kb(void)
     return r.ru_maxrss;
 }
 
-static bool measure(const char *what, const char *place, const char *folder)
+/* What one round measured. */
+typedef struct round {
+    double rate, times; /* records a second; of COPY */
+    bool quick;         /* questions are answered in time */
+} round;
+
+static round measure(const char *what, const char *place, const char *folder)
 {
     tw_error err = {0};
     twi_ledger *l = NULL;
     const twi_ledger_kind *kind = twi_ledger_find(place, &err);
     if (!kind || kind->open(place, &l, &err) != TW_OK)
         die(&err);
-    const double put_s = put_all(kind, l), again_s = put_all(kind, l);
+    double read_s = 0, read_again_s = 0;
+    const double put_s = put_all(kind, l, &read_s),
+                 again_s = put_all(kind, l, &read_again_s);
     const double day_ms = ask(kind, l, true), view_ms = ask(kind, l, false);
     kind->close(l);
-    const double rate = (double)records() / put_s;
-    bool good = day_ms <= DAY_MS_MAX && view_ms <= VIEW_MS_MAX;
+    round r = {.rate = (double)records() / put_s,
+               .quick = day_ms <= DAY_MS_MAX && view_ms <= VIEW_MS_MAX};
     (void)printf(
         "%s: %.0f records a second, %.0f the second time; a station's day %.1f ms, "
         "a hundred of a day of all %.1f ms (95th percentile); %ld MB kept\n",
-        what, rate, (double)records() / again_s, day_ms, view_ms, kept_kb() / 1024);
+        what, r.rate, (double)records() / again_s, day_ms, view_ms, kept_kb() / 1024);
     if (folder) {
         const double copy_s = copy_all(folder);
-        (void)printf("%s: %.1f times COPY of the same rows (%.0f a second)\n", what,
-                     put_s / copy_s, (double)records() / copy_s);
-        good = good && rate >= RATE_MIN && put_s / copy_s <= TIMES_MAX;
+        r.times = put_s / copy_s;
+        (void)printf(
+            "%s: %.1f times COPY of the same rows (%.0f a second), of these %.1f "
+            "reading JSON\n",
+            what, r.times, (double)records() / copy_s, read_s / copy_s);
     }
-    return good;
+    return r;
+}
+
+static void empty_server(const char *folder)
+{
+    char *at = join(folder, "pg");
+    outcome o = run_program(NULL, "psql", "-q", "-h", at, "-U", "postgres", "-c",
+                            "DROP SCHEMA public CASCADE", "-c", "CREATE SCHEMA public",
+                            "postgres", NULL);
+    if (o.code != 0)
+        die(&(tw_error){.text = "the server was not emptied"});
+    free_outcome(&o);
+    free(at);
+}
+
+/* Three rounds, since others use the machine as well: the one in the middle counts. */
+static bool measure_server(const char *server, const char *folder)
+{
+    double rate[SERVER_ROUNDS], times[SERVER_ROUNDS];
+    bool quick = true;
+    for (int i = 0; i < SERVER_ROUNDS; i++) {
+        if (i > 0)
+            empty_server(folder);
+        const round r = measure("server", server, folder);
+        rate[i] = r.rate;
+        times[i] = r.times;
+        quick = quick && r.quick;
+    }
+    qsort(rate, SERVER_ROUNDS, sizeof *rate, by_value);
+    qsort(times, SERVER_ROUNDS, sizeof *times, by_value);
+    (void)printf("server: %.0f records a second (asked %d), %.1f times COPY (asked %d)\n",
+                 rate[SERVER_ROUNDS / 2], RATE_MIN, times[SERVER_ROUNDS / 2], TIMES_MAX);
+    return quick && rate[SERVER_ROUNDS / 2] >= RATE_MIN &&
+           times[SERVER_ROUNDS / 2] <= TIMES_MAX;
 }
 
 int main(void)
@@ -188,8 +236,8 @@ int main(void)
     char *folder = make_folder(), *file = join(folder, "all.db");
     char *server = start_postgres(folder);
     (void)printf("%zu records of %d stations\n", records(), STATIONS);
-    bool good = measure("file", file, NULL);
-    good = measure("server", server, folder) && good;
+    bool good = measure("file", file, NULL).quick;
+    good = measure_server(server, folder) && good;
     stop_postgres(folder);
     remove_folder(folder);
     free(file);

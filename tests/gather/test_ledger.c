@@ -186,7 +186,22 @@ static void test_the_last_word_counts(void **state)
     s = all_of(l, &(twi_ledger_filter){.until_us = 120 * S});
     assert_int_equal(s.count, 1);
     assert_true(s.last.start_us == 60 * S);
+    assert_int_equal(all_of(l, NULL).count, 2); /* it is nowhere else */
     twi_heard_clear(&h);
+    engine_kind()->close(l);
+}
+
+/* Whichever of the two comes first in one batch. */
+static void test_that_it_is_gone_is_no_word(void **state)
+{
+    (void)state;
+    twi_ledger *l = engine_anew();
+    twi_heard all[] = {record("hollin", 5), gone("hollin", 5), gone("hollin", 6),
+                       record("hollin", 6), gone("hollin", 7)};
+    put_all(l, all, 5, WALL);
+    assert_string_equal(all_of(l, NULL).words, "hollin/kerb/5 hollin/kerb/6 ");
+    for (size_t i = 0; i < 5; i++)
+        twi_heard_clear(&all[i]);
     engine_kind()->close(l);
 }
 
@@ -201,6 +216,10 @@ static void test_another_series_is_another_sighting(void **state)
     put_all(l, &h, 1, WALL);
     assert_int_equal(all_of(l, NULL).count, 2);
     twi_heard_clear(&h);
+    twi_heard two[] = {record("mere", 1), record("mere", 1)}; /* in one batch */
+    (void)snprintf(two[1].series, sizeof two[1].series, "0123456789abcdef");
+    engine_put(l, two, 2, WALL + S);
+    assert_int_equal(all_of(l, NULL).count, 4);
     engine_kind()->close(l);
 }
 
@@ -434,7 +453,7 @@ static void test_an_older_one_is_brought_up(void **state)
     "settings_of; ALTER TABLE station DROP COLUMN settings; ALTER TABLE station DROP "   \
     "COLUMN settings_asked_us; DROP TABLE word; DROP TABLE visit; DROP TABLE stand; "
     (void)state;
-    int64_t since_us = -1, waiting = -1;
+    int64_t since_us = -1, waiting = -1, version = 0;
     twi_ledger *l = engine_anew();
     put(l, record("hollin", 1), WALL);
     engine_kind()->close(l);
@@ -447,6 +466,13 @@ static void test_an_older_one_is_brought_up(void **state)
                      TW_OK);
     assert_int_equal(waiting, 0);
     assert_int_equal(all_of(l, NULL).count, 1);
+    assert_int_equal(engine_kind()->ask(l,
+                                        engine.on_server
+                                            ? "SELECT version FROM schema_version"
+                                            : "PRAGMA user_version",
+                                        NULL, 0, take_count, &version, NULL),
+                     TW_OK);
+    assert_int_equal(version, engine.on_server ? 5 : 4);
     engine_kind()->close(l);
 }
 
@@ -579,6 +605,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(test_what_is_put_twice_is_there_once),
         cmocka_unit_test(test_the_last_word_counts),
+        cmocka_unit_test(test_that_it_is_gone_is_no_word),
         cmocka_unit_test(test_another_series_is_another_sighting),
         cmocka_unit_test(test_what_is_missing_is_found),
         cmocka_unit_test(test_who_is_asked_in_vain_is_asked_less),

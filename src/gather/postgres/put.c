@@ -1,10 +1,11 @@
 /* What is put goes into a table of this session by COPY, and from there to its places:
- * what is there already stays as it is, so that several gatherers may put the same. */
+ * what is there already stays as it is, so that several gatherers may put the same. Of
+ * sightings, which are most of it, only what says whose they are goes this way, see
+ * seen.c. */
 #include <stdio.h>
-#include <stdlib.h>
-#include <string.h>
 
 #include "../../core/civil.h"
+#include "bulk.h"
 #include "session.h"
 
 enum { PLANS_HOLD = 50 }; /* batches */
@@ -12,44 +13,27 @@ enum { PLANS_HOLD = 50 }; /* batches */
 /* ---- to its places ----------------------------------------------------------------- */
 
 static const char STATIONS[] =
-    "INSERT INTO station(name) SELECT DISTINCT c.station FROM coming c"
-    " WHERE NOT EXISTS (SELECT FROM station s WHERE s.name = c.station)"
+    "INSERT INTO station(name) SELECT DISTINCT h.station FROM head h"
+    " WHERE NOT EXISTS (SELECT FROM station s WHERE s.name = h.station)"
     " ORDER BY 1 ON CONFLICT DO NOTHING";
 
 /* Who puts something holds its stations first, in one order, so that two do not wait for
  * each other with what follows. */
 static const char LOCKED[] =
     "SELECT id, usual_us, heard_us FROM station"
-    " WHERE name IN (SELECT DISTINCT station FROM coming) ORDER BY id FOR NO KEY UPDATE";
+    " WHERE name IN (SELECT station FROM head) ORDER BY id FOR NO KEY UPDATE";
+
+/* What sightings hang on. */
+static const char *const SERIES[] = {
+    "INSERT INTO series(station, word) SELECT s.id, h.series FROM head h"
+    " JOIN station s ON s.name = h.station WHERE h.series <> '' AND NOT EXISTS"
+    " (SELECT FROM series r WHERE r.station = s.id AND r.word = h.series)",
+
+    "UPDATE series r SET last_number = h.last_number FROM head h"
+    " JOIN station s ON s.name = h.station WHERE h.series <> ''"
+    " AND r.station = s.id AND r.word = h.series AND r.last_number < h.last_number"};
 
 static const char *const PLACES[] = {
-    "INSERT INTO series(station, word) SELECT DISTINCT s.id, c.series FROM coming c"
-    " JOIN station s ON s.name = c.station WHERE c.series <> '' AND NOT EXISTS"
-    " (SELECT FROM series r WHERE r.station = s.id AND r.word = c.series)",
-
-    "UPDATE series r SET last_number = n.last FROM (SELECT s.id, c.series,"
-    " max(c.number) AS last FROM coming c JOIN station s ON s.name = c.station"
-    " WHERE c.series <> '' GROUP BY 1, 2) n"
-    " WHERE r.station = n.id AND r.word = n.series AND r.last_number < n.last",
-
-    /* of a sighting the last word counts, but that it is gone is none */
-    "INSERT INTO latest SELECT DISTINCT ON (r.id, c.number) r.id, c.number, c.phase,"
-    " c.start_us, c.at FROM coming c JOIN station s ON s.name = c.station"
-    " JOIN series r ON r.station = s.id AND r.word = c.series WHERE c.kind IN (2, 3)"
-    " ORDER BY r.id, c.number, c.phase, c.at DESC",
-
-    /* it is put anew below: whose clock was set meanwhile lies in another place */
-    "DELETE FROM sighting g USING latest n, told t WHERE t.series = n.series"
-    " AND t.number = n.number AND t.phase = 1 AND n.phase = 1"
-    " AND g.series = t.series AND g.number = t.number AND g.start_us = t.start_us",
-
-    "WITH taken AS (INSERT INTO told SELECT series, number, phase, start_us FROM latest"
-    " ON CONFLICT(series, number) DO UPDATE SET phase = excluded.phase,"
-    " start_us = excluded.start_us WHERE excluded.phase = 1 RETURNING series, number)"
-    " INSERT INTO sighting SELECT n.series, n.number, c.camera, n.phase, n.start_us,"
-    " c.end_us, c.peak_ppm, c.name, c.count, c.mark, c.text FROM latest n"
-    " JOIN taken USING(series, number) JOIN coming c ON c.at = n.at WHERE n.phase = 1",
-
     "INSERT INTO camera SELECT DISTINCT ON (s.id, c.camera) s.id, c.camera, c.state,"
     " c.told_us, c.text FROM coming c JOIN station s ON s.name = c.station"
     " WHERE c.kind = 1 ORDER BY s.id, c.camera, c.told_us DESC, c.at DESC"
@@ -95,8 +79,9 @@ static const char ANSWERS[] =
     " WHERE w.id = c.number AND w.station = s.id AND w.state = 'waits'";
 
 static const char HEARD[] =
-    "UPDATE station s SET heard_us = $1::bigint, usual_us = v.usual, silent = FALSE"
-    " FROM unnest($2::bigint[], $3::bigint[]) AS v(id, usual) WHERE s.id = v.id";
+    "UPDATE station s SET heard_us = v.now, usual_us = v.usual, silent = FALSE"
+    " FROM unnest($1::bigint[], $2::bigint[], $3::bigint[]) AS v(id, usual, now)"
+    " WHERE s.id = v.id";
 
 /* ---- partitions ------------------------------------------------------------------ */
 
@@ -149,125 +134,96 @@ static tw_status make_partitions(twi_ledger *l, const twi_heard *batch, size_t c
 
 /* ---- putting --------------------------------------------------------------------- */
 
-static void put_escaped(FILE *out, const char *text)
+static void put_head(FILE *out, size_t at, const twi_heard *h, int64_t last)
 {
-    static const char SPECIAL[] = "\\\t\n\r", LETTER[] = "\\tnr";
-    (void)fputc('\t', out);
-    while (*text) {
-        const size_t plain = strcspn(text, SPECIAL);
-        (void)fwrite(text, 1, plain, out);
-        text += plain;
-        if (*text)
-            (void)fprintf(out, "\\%c", LETTER[strchr(SPECIAL, *text++) - SPECIAL]);
+    (void)fprintf(out, "%zu", at);
+    twi_pg_field(out, h->station);
+    twi_pg_field(out, h->series);
+    (void)fprintf(out, "\t%lld\n", (long long)last);
+}
+
+static void put_heads(FILE *out, const twi_pg_order *order)
+{
+    size_t at = 0;
+    for (size_t i = 0; i < order->count; i++) { /* the last of each has the last number */
+        if (i + 1 < order->count && !twi_pg_is_head(order, i + 1))
+            continue;
+        put_head(out, at++, order->one[i], order->one[i]->number);
     }
 }
 
 static void put_row(FILE *out, size_t at, const twi_heard *h)
 {
     (void)fprintf(out, "%zu\t%d", at, (int)h->kind);
-    put_escaped(out, h->station);
-    put_escaped(out, h->camera);
-    put_escaped(out, h->series);
-    (void)fprintf(out, "\t%lld\t%d\t%lld\t%lld\t%lld\t%u\t%lld", (long long)h->number,
-                  (int)h->phase, (long long)h->start_us, (long long)h->end_us,
-                  (long long)h->time_us, (unsigned)h->peak_ppm, (long long)h->count);
-    put_escaped(out, h->name);
-    put_escaped(out, h->mark);
-    put_escaped(out, h->state);
+    twi_pg_field(out, h->station);
+    twi_pg_field(out, h->camera);
+    twi_pg_field(out, h->series);
+    (void)fprintf(out, "\t%lld\t%lld", (long long)h->number, (long long)h->time_us);
+    twi_pg_field(out, h->name);
+    twi_pg_field(out, h->state);
     if (h->placed)
         (void)fprintf(out, "\t%lld\t%lld", (long long)h->latitude,
                       (long long)h->longitude);
     else
         (void)fputs("\t\\N\t\\N", out);
-    put_escaped(out, h->text);
+    twi_pg_field(out, h->text);
     (void)fputc('\n', out);
 }
 
-static char *rows_of(const twi_heard *batch, size_t count, size_t *bytes)
+static tw_status copy_heads(const twi_ledger *l, const twi_pg_order *order, tw_error *err)
 {
-    char *rows = NULL;
-    FILE *out = open_memstream(&rows, bytes);
-    for (size_t i = 0; out && i < count; i++)
-        put_row(out, i, &batch[i]);
-    if (out && fclose(out) == 0)
-        return rows;
-    free(rows);
-    return NULL;
-}
-
-/* The end of a COPY: what the server says of it. */
-static tw_status copy_end(const twi_ledger *l, tw_error *err)
-{
-    tw_status st = TW_OK;
-    PGresult *r = NULL;
-    if (PQputCopyEnd(l->db, NULL) != 1)
-        st = twi_pg_fail(l, NULL, err);
-    while ((r = PQgetResult(l->db)) != NULL) {
-        if (PQresultStatus(r) != PGRES_COMMAND_OK && st == TW_OK)
-            st = twi_pg_fail(l, r, err);
-        PQclear(r);
-    }
+    twi_pg_rows rows;
+    tw_status st = twi_pg_rows_begin(&rows, err);
+    if (st == TW_OK)
+        put_heads(rows.out, order);
+    if (st == TW_OK)
+        st = twi_pg_copy(l, "COPY head FROM STDIN", &rows, err);
+    twi_pg_rows_free(&rows);
     return st;
 }
 
-static tw_status copy_rows(const twi_ledger *l, const twi_heard *batch, size_t count,
-                           tw_error *err)
+static tw_status copy_coming(const twi_ledger *l, const twi_heard *batch, size_t count,
+                             tw_error *err)
 {
-    size_t bytes = 0;
-    char *rows = rows_of(batch, count, &bytes);
-    if (!rows)
-        return tw_fail(err, TW_ENOMEM, "out of memory");
-    PGresult *r = PQexec(l->db, "COPY coming FROM STDIN");
-    tw_status st = PQresultStatus(r) == PGRES_COPY_IN ? TW_OK : twi_pg_fail(l, r, err);
-    PQclear(r);
-    if (st == TW_OK) {
-        const bool sent = PQputCopyData(l->db, rows, (int)bytes) == 1;
-        st = copy_end(l, err);
-        if (st == TW_OK && !sent)
-            st = twi_pg_fail(l, NULL, err);
-    }
-    free(rows);
+    twi_pg_rows rows;
+    tw_status st = twi_pg_rows_begin(&rows, err);
+    for (size_t i = 0; i < count && st == TW_OK; i++)
+        if (!twi_pg_is_seen(&batch[i]))
+            put_row(rows.out, i, &batch[i]);
+    if (st == TW_OK)
+        st = twi_pg_copy(l, "COPY coming FROM STDIN", &rows, err);
+    twi_pg_rows_free(&rows);
     return st;
 }
 
 /* ---- when each was heard ----------------------------------------------------------- */
 
-/* Of each station that was not heard of later already, as lists: "{1,2,3}". */
-static void list_heard(const PGresult *r, int64_t now_us, FILE *ids, FILE *usual)
+/* Of each station that was not heard of later already. */
+static void list_heard(const PGresult *r, int64_t now_us, twi_pg_lists *lists)
 {
-    char before = '{';
     for (int i = 0; i < PQntuples(r); i++) {
         const int64_t heard_us = twi_pg_number(r, i, 2);
         if (heard_us >= now_us)
             continue;
-        const int64_t next_us =
-            heard_us > 0 ? twi_usual_next(twi_pg_number(r, i, 1), now_us - heard_us) : 0;
-        (void)fprintf(ids, "%c%s", before, PQgetvalue(r, i, 0));
-        (void)fprintf(usual, "%c%lld", before, (long long)next_us);
-        before = ',';
+        const int64_t row[] = {
+            twi_pg_number(r, i, 0),
+            heard_us > 0 ? twi_usual_next(twi_pg_number(r, i, 1), now_us - heard_us) : 0,
+            now_us};
+        twi_pg_list(lists, row);
     }
-    (void)fputs(before == '{' ? "{}" : "}", ids);
-    (void)fputs(before == '{' ? "{}" : "}", usual);
 }
 
 /* @param r  The stations as LOCKED gives them. */
 static tw_status put_heard(twi_ledger *l, const PGresult *r, int64_t now_us,
                            tw_error *err)
 {
-    char now[24], *lists[2] = {NULL, NULL};
-    size_t bytes[2];
-    FILE *ids = open_memstream(&lists[0], &bytes[0]),
-         *usual = open_memstream(&lists[1], &bytes[1]);
-    (void)snprintf(now, sizeof now, "%lld", (long long)now_us);
-    if (ids && usual)
-        list_heard(r, now_us, ids, usual);
-    bool good = ids && fclose(ids) == 0;
-    good = usual && fclose(usual) == 0 && good;
-    const char *values[] = {now, lists[0], lists[1]};
-    const tw_status st = good ? twi_pg_ask_again(l, HEARD, 3, values, NULL, err)
-                              : tw_fail(err, TW_ENOMEM, "out of memory");
-    free(lists[0]);
-    free(lists[1]);
+    twi_pg_lists lists;
+    tw_status st = twi_pg_lists_begin(&lists, 3, err);
+    if (st == TW_OK)
+        list_heard(r, now_us, &lists);
+    if (st == TW_OK)
+        st = twi_pg_ask_lists(l, HEARD, &lists, NULL, err);
+    twi_pg_lists_free(&lists);
     return st;
 }
 
@@ -281,14 +237,28 @@ static tw_status put_answers(twi_ledger *l, int64_t now_us, tw_error *err)
     return twi_pg_ask_again(l, ANSWERS, 1, values, NULL, err);
 }
 
-static tw_status put_to_places(twi_ledger *l, int64_t now_us, tw_error *err)
+static tw_status ask_each(twi_ledger *l, const char *const *statements, size_t count,
+                          tw_error *err)
+{
+    tw_status st = TW_OK;
+    for (size_t i = 0; i < count && st == TW_OK; i++)
+        st = twi_pg_ask_again(l, statements[i], 0, NULL, NULL, err);
+    return st;
+}
+
+static tw_status put_to_places(twi_ledger *l, const twi_pg_order *order, int64_t now_us,
+                               tw_error *err)
 {
     PGresult *stations = NULL;
     tw_status st = twi_pg_ask_again(l, STATIONS, 0, NULL, NULL, err);
     if (st == TW_OK)
         st = twi_pg_ask_again(l, LOCKED, 0, NULL, &stations, err);
-    for (size_t i = 0; i < sizeof PLACES / sizeof *PLACES && st == TW_OK; i++)
-        st = twi_pg_ask_again(l, PLACES[i], 0, NULL, NULL, err);
+    if (st == TW_OK)
+        st = ask_each(l, SERIES, sizeof SERIES / sizeof *SERIES, err);
+    if (st == TW_OK)
+        st = twi_pg_put_seen(l, order, err);
+    if (st == TW_OK)
+        st = ask_each(l, PLACES, sizeof PLACES / sizeof *PLACES, err);
     if (st == TW_OK)
         st = put_answers(l, now_us, err);
     if (st == TW_OK)
@@ -305,6 +275,21 @@ static tw_status begin_batch(twi_ledger *l, tw_error *err)
     return twi_pg_execute(l, anew ? "DISCARD PLANS; BEGIN" : "BEGIN", err);
 }
 
+static tw_status put_within(twi_ledger *l, const twi_heard *batch, size_t count,
+                            int64_t now_us, tw_error *err)
+{
+    twi_pg_order order;
+    tw_status st = twi_pg_order_begin(&order, batch, count, err);
+    if (st == TW_OK)
+        st = copy_heads(l, &order, err);
+    if (st == TW_OK)
+        st = copy_coming(l, batch, count, err);
+    if (st == TW_OK)
+        st = put_to_places(l, &order, now_us, err);
+    twi_pg_order_free(&order);
+    return st;
+}
+
 tw_status twi_pg_put(twi_ledger *l, const twi_heard *batch, size_t count, int64_t now_us,
                      tw_error *err)
 {
@@ -314,9 +299,7 @@ tw_status twi_pg_put(twi_ledger *l, const twi_heard *batch, size_t count, int64_
     if (st == TW_OK)
         st = begin_batch(l, err);
     if (st == TW_OK)
-        st = copy_rows(l, batch, count, err);
-    if (st == TW_OK)
-        st = put_to_places(l, now_us, err);
+        st = put_within(l, batch, count, now_us, err);
     if (st == TW_OK)
         return twi_pg_execute(l, "COMMIT", err);
     if (PQtransactionStatus(l->db) != PQTRANS_IDLE)

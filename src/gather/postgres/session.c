@@ -124,14 +124,12 @@ static void keep_quiet(void *ctx, const PGresult *r)
     (void)r;
 }
 
-/* What came as it came, and of each number the last word. Empty but within a batch. */
-static const char COMING[] =
+static const char TABLES[] =
+    "CREATE TEMP TABLE IF NOT EXISTS head(at INTEGER, station TEXT, series TEXT,"
+    " last_number BIGINT) ON COMMIT DELETE ROWS;"
     "CREATE TEMP TABLE IF NOT EXISTS coming(at INTEGER, kind SMALLINT, station TEXT,"
-    " camera TEXT, series TEXT, number BIGINT, phase SMALLINT, start_us BIGINT,"
-    " end_us BIGINT, told_us BIGINT, peak_ppm INTEGER, count BIGINT, name TEXT, mark TEXT,"
-    " state TEXT, latitude BIGINT, longitude BIGINT, text TEXT) ON COMMIT DELETE ROWS;"
-    "CREATE TEMP TABLE IF NOT EXISTS latest(series BIGINT, number BIGINT,"
-    " phase SMALLINT, start_us BIGINT, at INTEGER) ON COMMIT DELETE ROWS";
+    " camera TEXT, series TEXT, number BIGINT, told_us BIGINT, name TEXT, state TEXT,"
+    " latitude BIGINT, longitude BIGINT, text TEXT) ON COMMIT DELETE ROWS";
 
 static tw_status prepare_session(twi_ledger *l, tw_error *err)
 {
@@ -141,7 +139,7 @@ static tw_status prepare_session(twi_ledger *l, tw_error *err)
     if (PQstatus(l->db) != CONNECTION_OK || PQsetClientEncoding(l->db, "UTF8") != 0)
         return twi_pg_fail(l, NULL, err);
     const tw_status st = twi_pg_limit_time(l, true, err);
-    return st == TW_OK ? twi_pg_execute(l, COMING, err) : st;
+    return st == TW_OK ? twi_pg_execute(l, TABLES, err) : st;
 }
 
 tw_status twi_pg_connect(const char *place, twi_ledger **out, tw_error *err)

@@ -6,6 +6,7 @@
 #include <stdint.h>
 
 #include "../ledger.h"
+#include "order.h"
 
 enum {
     TWI_PG_PLACE = 160,
@@ -39,8 +40,9 @@ tw_status twi_pg_ask_again(twi_ledger *l, const char *sql, int count,
 /** Statements without values; several at once. */
 tw_status twi_pg_execute(const twi_ledger *l, const char *sql, tw_error *err);
 
-/** A connection that broke is made again. A session has the tables "coming", what is put
- * as it came, and "latest", of each number the last word; empty but within a batch. */
+/** A connection that broke is made again. A session has the tables "head", a row of each
+ * station and series of a batch, and "coming", what is no sighting as it came; empty but
+ * within a batch. */
 tw_status twi_pg_connected(twi_ledger *l, tw_error *err);
 
 /** How long one statement may take. */
@@ -58,5 +60,9 @@ tw_status twi_pg_bring_up(const twi_ledger *l, tw_error *err);
 /** As of the ledger's interface, put.c. */
 tw_status twi_pg_put(twi_ledger *l, const twi_heard *batch, size_t count, int64_t now_us,
                      tw_error *err);
+
+/** The sightings of a batch to their places, seen.c. Its heads lie in "head", their
+ * series are there and their stations held. */
+tw_status twi_pg_put_seen(twi_ledger *l, const twi_pg_order *order, tw_error *err);
 
 #endif
