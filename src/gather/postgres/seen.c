@@ -66,8 +66,9 @@ static tw_status find_series(twi_ledger *l, numbers *n, tw_error *err)
 {
     PGresult *r = NULL;
     int64_t *series = calloc(n->heads + 1, sizeof *series);
-    tw_status st = series ? twi_pg_ask_again(l, HEADS, 0, NULL, &r, err)
-                          : tw_fail(err, TW_ENOMEM, "out of memory");
+    if (!series)
+        return tw_fail(err, TW_ENOMEM, "out of memory");
+    tw_status st = twi_pg_ask_again(l, HEADS, 0, NULL, &r, err);
     for (int i = 0; st == TW_OK && i < PQntuples(r); i++)
         series[twi_pg_number(r, i, 0)] = twi_pg_number(r, i, 1);
     for (size_t i = 0; st == TW_OK && i < n->count; i++)
