@@ -14,6 +14,7 @@ static const twi_answerer READ[] = {
     {"/api/sightings/", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_many_sighting},
     {"/api/nights", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_many_nights},
     {"/api/settings", TWI_MAY_RUN, TWI_SOME_HEEDED, twi_many_settings},
+    {"/api/zones/", TWI_MAY_RUN, TWI_SOME_HEEDED, twi_many_zones},
     {"/api/words", TWI_MAY_RUN, TWI_SOME_HEEDED, twi_many_words},
     {"/api/names", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_show_names},
     {"/api/thumbs/", TWI_MAY_LOOK, TWI_SOME_HEEDED, twi_many_thumb},

@@ -117,7 +117,7 @@ twi_answer_fn twi_many_status, twi_many_stations, twi_many_sightings, twi_many_s
 
 /* ---- settings.c: what stations told of theirs, and what is to be another */
 
-twi_answer_fn twi_many_settings, twi_many_change, twi_many_words;
+twi_answer_fn twi_many_settings, twi_many_change, twi_many_words, twi_many_zones;
 
 /* ---- orders.c */
 

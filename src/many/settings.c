@@ -244,6 +244,25 @@ void twi_many_settings(twi_page *p, const twi_asked *r, const char *rest,
     clear_told(&told);
 }
 
+/* Zones are of one station's camera. */
+void twi_many_zones(twi_page *p, const twi_asked *r, const char *camera,
+                    twi_web_answer *out)
+{
+    all_told told;
+    if (!read_told(twi_page_ctx(p), r, &told, out))
+        return;
+    tw_settings *s = told.asked == 1 ? settings_of(&told.all[0]) : NULL;
+    json_t *zones = s ? twi_settings_zones(s, camera) : NULL;
+    if (zones)
+        twi_answer_json(zones, 200, out);
+    else if (told.asked > 1)
+        twi_answer_error(400, "zones are one station's: choose one", out);
+    else
+        twi_answer_error(404, "there is no such camera", out);
+    tw_settings_free(s);
+    clear_told(&told);
+}
+
 /* ---- changing --------------------------------------------------------------------- */
 
 /* What a change would be, over all of them. */

@@ -94,6 +94,9 @@ void *twi_settings_sections(tw_settings *settings, const char *file, bool change
  * @return TW_OK; TW_ENOENT: there is no such section. */
 tw_status twi_settings_rows(tw_settings *settings, const char *head, const char *name,
                             void *rows);
+/** The zones of a camera, and whether it has a mask (a json_t).
+ * @return NULL: there is no such camera, or out of memory. */
+void *twi_settings_zones(tw_settings *settings, const char *camera);
 /** Add a line that differs to a list (a json_t), as twi_draft_lines visits them. */
 void twi_settings_line(void *list, const char *file, unsigned line, const char *before,
                        const char *after);

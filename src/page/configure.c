@@ -132,21 +132,27 @@ static json_t *describe_zone(const twi_camera_settings *camera, size_t index)
                      zone->stay_ppm / 1e4);
 }
 
+void *twi_settings_zones(tw_settings *settings, const char *camera)
+{
+    twi_camera_settings set;
+    if (twi_settings_camera(settings, camera, &set) != TW_OK)
+        return NULL;
+    json_t *list = json_array();
+    for (size_t i = 0; i < set.zone_count; i++)
+        (void)json_array_append_new(list, describe_zone(&set, i));
+    return json_pack("{so sb}", "zones", list, "masked", set.mask[0] != '\0');
+}
+
 void twi_show_zones(twi_page *p, const twi_asked *r, const char *camera,
                     twi_web_answer *out)
 {
     tw_settings *s = twi_page_settings(p);
-    twi_camera_settings set;
+    json_t *zones = s ? twi_settings_zones(s, camera) : NULL;
     (void)r;
-    if (s && twi_settings_camera(s, camera, &set) == TW_OK) {
-        json_t *list = json_array();
-        for (size_t i = 0; i < set.zone_count; i++)
-            (void)json_array_append_new(list, describe_zone(&set, i));
-        twi_answer_json(
-            json_pack("{so sb}", "zones", list, "masked", set.mask[0] != '\0'), 200, out);
-    } else {
+    if (zones)
+        twi_answer_json(zones, 200, out);
+    else
         twi_answer_error(404, "there is no such camera", out);
-    }
     tw_settings_free(s);
 }
 

@@ -213,6 +213,43 @@ for (const kind of ["file", "server"]) {
     }
   });
 
+  test(kind + ": a zone is drawn from afar on a picture that the station sends, and the station takes it", async () => {
+    const fileOf = (name) => readFileSync(join(folder, name, "station.ini"), "utf8"), zone = /\[zone mere\/zone1\][^\[]*area = 40,40 60,40 60,60 40,60/;
+    await openAt("settings");
+    await page.selectOption("#form-sections", "cameras ");
+    await until("of several it is drawn for none", async () => await page.isHidden("#form-zones"));
+    await page.selectOption("#scope", "station:mere");
+    await until("its own camera", async () => (await page.locator("#form-sections option").allInnerTexts()).includes("Camera mere"));
+    await page.selectOption("#form-sections", "camera mere");
+    await page.click("#form-zones");
+    await until("its zones", async () => await page.isVisible("#zones-new"));
+    assert.match(page.url(), /#right\/zones\/mere\/mere$/);
+    await until("a picture of it", async () => await page.locator("#zones-picture").evaluate((c) => c.width) === 240);
+    await until("and no word of waiting", async () => await text("#zones-said") === "");
+    assert.ok(await page.isHidden("#right-ways") && await page.isHidden("#zones-last"));
+    await page.click("#zones-new");
+    await page.click("#zones-new");  // a square in the middle
+    await page.click("#zones-save");
+    await page.waitForSelector("#dialog-yes");
+    assert.match(await text("dialog"), /40,40 60,40 60,60 40,60/);
+    await page.click("#dialog-yes");
+    await until("it is said where the answer stands", async () => /Settings says/.test(await text("#notice")));
+    await until("the station has it", async () => zone.test(fileOf("mere")), 60);
+    assert.ok(!/\[zone/.test(fileOf("north")));
+    await until("the gatherer knows it", async () => (await ask("api/zones/mere?station=mere")).zones.length === 1, 60);
+    await page.click("#zones-list button");
+    await page.click("#zone-delete");
+    await page.click("#zones-save");
+    await page.click("#dialog-yes");
+    await until("it is gone", async () => !/\[zone/.test(fileOf("mere")), 60);
+    await until("the gatherer knows that", async () => (await ask("api/zones/mere?station=mere")).zones.length === 0, 60);
+    await page.goto(url + "#right/zones/north/kerb");  // by its address, whichever was chosen
+    await until("that of north", async () => await page.inputValue("#scope") === "station:north" && /kerb/.test(await text("#right-title")));
+    await page.goto(url + "#right/often/north/kerb");
+    await until("what is a station's own is not here", async () => await page.isHidden("#view-right"));
+    await page.selectOption("#scope", "");
+  });
+
   test(kind + ": live pictures come over the broker while somebody looks, of those that give them", async () => {
     await openAt("live");
     const drawn = (name) => page.locator("article[aria-label='" + name + "'] canvas").first().evaluate((c) => c.width === 240 ? c.toDataURL() : "");

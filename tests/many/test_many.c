@@ -343,6 +343,8 @@ static void test_an_account_sees_its_groups_alone(void **state)
     check(404, get(&p->at, "/api/sightings/mere/" SERIES "/2", ann));
     check(404, get(&p->at, "/api/thumbs/mere/" SERIES "/2", ann));
     check(404, get(&p->at, "/captures/mere/" SERIES "/2/a.jpg", ann));
+    check(403, get(&p->at, "/api/zones/kerb?station=mere", bob)); /* he may look */
+    check(404, get(&p->at, "/api/zones/kerb?station=mere", ann));
     json_t *o = body_of(200, get(&p->at, "/api/status", ann));
     assert_int_equal(json_array_size(json_object_get(o, "cameras")), 0);
     assert_int_equal(json_array_size(json_object_get(o, "amiss")), 0);
@@ -487,6 +489,34 @@ static void test_settings_of_one_and_of_many(void **state)
     check(404, get(&p->at, "/api/settings?station=mere&head=camera&name=else", ""));
     check(404, get(&p->at, "/api/settings?station=north", ""));
     check(404, get(&p->at, "/api/settings?station=nowhere", ""));
+    end(p);
+}
+
+/* Of one station that is chosen, by the camera's own name; a zone goes as any change. */
+static void test_zones_of_one(void **state)
+{
+    (void)state;
+    place *p = with_settings();
+    put_settings(p, "mere",
+                 "[camera c]\nsource = sim:mere\n[zone c/road]\n"
+                 "area = 0,0 50,0 50,40.5\n");
+    json_t *o = body_of(200, get(&p->at, "/api/zones/c?station=mere", ""));
+    const json_t *zone = json_array_get(json_object_get(o, "zones"), 0);
+    assert_int_equal(json_array_size(json_object_get(o, "zones")), 1);
+    assert_string_equal(json_string_value(json_object_get(zone, "name")), "road");
+    assert_string_equal(json_string_value(json_object_get(zone, "kind")), "ignored");
+    const json_t *corner = json_array_get(json_object_get(zone, "points"), 2);
+    assert_true(json_number_value(json_array_get(corner, 1)) == 40.5);
+    json_decref(o);
+    check(404, get(&p->at, "/api/zones/a?station=mere", ""));
+    check(404, get(&p->at, "/api/zones/mere/c?station=mere", ""));
+    check(404, get(&p->at, "/api/zones/c?station=nowhere", ""));
+    check(400, get(&p->at, "/api/zones/a", "")); /* of the first of them */
+    o = body_of(200, post(&p->at, "/api/settings?station=mere", OWN,
+                          "{\"write\":false,\"changes\":[{\"head\":\"zone\",\"name\":"
+                          "\"c/pond\",\"key\":\"area\",\"value\":\"1,1 9,1 9,9\"}]}"));
+    assert_true(json_array_size(json_object_get(o, "lines")) > 0);
+    json_decref(o);
     end(p);
 }
 
@@ -767,6 +797,7 @@ int main(void)
         cmocka_unit_test(test_an_account_sees_its_groups_alone),
         cmocka_unit_test(test_orders_go_where_they_are_meant),
         cmocka_unit_test(test_settings_of_one_and_of_many),
+        cmocka_unit_test(test_zones_of_one),
         cmocka_unit_test(test_a_change_is_tried_and_then_waits),
         cmocka_unit_test(test_hostile_settings_are_data),
         cmocka_unit_test(test_without_a_key_settings_are_seen_alone),

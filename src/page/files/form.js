@@ -95,6 +95,14 @@ function originOf(row) {
   return [row.origin + (row.preset ? ", " + t("built-in-is", { value: row.preset }) : "") + (row.in_file_alone ? ", " + t("file-alone") : "")];
 }
 
+// Where the zones of a section's camera are drawn; "": nowhere, of many that are one station's.
+function zonesOf(section) {
+  const camera = encodeURIComponent(section.name.split("/")[0].split(/(?:^| )when /)[0]), [kind, station] = state.scope.split(/:(.*)/s);
+  if (!["camera", "zone"].includes(section.head) || !camera) return "";
+  if (!state.me.many) return "#right/zones/" + camera;
+  return kind === "station" ? "#right/zones/" + encodeURIComponent(station) + "/" + camera : "";
+}
+
 function setting(row) {
   const s = view.section, id = "set-" + row.key, label = labelOf(s, row.key), other = !isBuiltIn(row) && !row.resetting;
   const destinations = view.sections.filter((o) => o.head === "destination").map((o) => o.name);
@@ -105,7 +113,7 @@ function setting(row) {
   return make("div", { class: "setting" + (other ? " differs" : ""), "data-key": row.key, "data-words": (row.key + " " + label + " " + row.help + " " + row.group).toLowerCase() },
     make("div", { class: "what" }, make("label", { for: id }, other ? make("span", { class: "dif", title: t("differs") }, icon("sighting"), make("span", { class: "visually-hidden" }, t("differs"))) : "", label, " ", make("code", {}, row.key)),
       make("p", { class: "small dim help", id: id + "-help", title: helpOf(s, row) }, helpOf(s, row) + " ", make("span", { class: "range" }, range))),
-    make("div", { class: "value" }, row.key === "area" && !state.me.many ? make("span", { class: "bar" }, field, make("a", { class: "btn", href: "#right/zones/" + s.name.split("/")[0] }, t("on-picture"))) : field, make("p", { class: "wrong", role: "alert" })),
+    make("div", { class: "value" }, row.key === "area" && zonesOf(s) ? make("span", { class: "bar" }, field, make("a", { class: "btn", href: zonesOf(s) }, t("on-picture"))) : field, make("p", { class: "wrong", role: "alert" })),
     make("div", { class: "origin small dim" }, ...originOf(row), can ? button(t("reset"), () => reset(row), { class: "link", "aria-label": t("reset-key", { key: row.key }) }) : ""));
 }
 
@@ -156,6 +164,8 @@ async function open(section) {
     $("form-title").textContent = titleOf(section);
     $("form-differ").textContent = atTimes(section) ? "" : t("n-differ", { n: a.rows.filter((r) => !isBuiltIn(r)).length });
     $("form-at").hidden = !atTimes(section);
+    $("form-zones").hidden = !state.me.many || !zonesOf(section);
+    $("form-zones").href = zonesOf(section);
     $("form-holds").textContent = atTimes(section) ? wordHolds(section) : "";
     $("form-remove").hidden = !view.sections.some((s) => sameSection(s, section));
     $("form-times-part").hidden = section.head !== "camera" || atTimes(section);
@@ -267,7 +277,7 @@ function nothing(e) {
   $("form-title").textContent = t("view.settings");
   $("form-sections").replaceChildren();
   for (const id of ["form-differ", "form-holds"]) $(id).textContent = "";
-  for (const id of ["form-at", "form-times-part", "form-depth", "save-bar"]) $(id).hidden = true;
+  for (const id of ["form-at", "form-times-part", "form-depth", "form-zones", "save-bar"]) $(id).hidden = true;
   $("form-rows").replaceChildren();
   $("form-file").textContent = e.message;
 }

@@ -9,7 +9,7 @@ const VIEWS = { came: () => came, live: () => import("./live.js"), sightings: ()
 const FOR_RUN = ["right", "settings"];      // for who may change something
 const FOR_ALL = [...FOR_RUN, "station"];    // for who may see all cameras
 const OTHER = { limits: "right/limits", zones: "right/zones" };
-const OF_MANY = ["came", "live", "sightings", "settings", "stations"];  // of many stations; the others are of one
+const OF_MANY = ["came", "live", "sightings", "settings", "stations"];  // of many stations; the others are of one, but for its zones
 const isThere = (view) => state.me.many ? OF_MANY.includes(view) : view !== "stations" && (!state.me.cameras || !FOR_ALL.includes(view));
 const isFor = (view) => isThere(view) && (mayRun() || !FOR_RUN.includes(view));
 const ready = new Map();
@@ -28,7 +28,8 @@ async function bring(which) {
   return view;
 }
 
-function markLinks(which) {
+function markLinks(view) {
+  const which = state.me.many && view === "right" ? "settings" : view;
   for (const a of document.querySelectorAll("#tabs a, #foot a, #more a"))
     if ((a.dataset.view || a.id.slice(4)) === which) a.setAttribute("aria-current", "page");
     else a.removeAttribute("aria-current");
@@ -40,7 +41,8 @@ function markLinks(which) {
 
 // "#sightings/12" leads to one of them, "#live/kerb" to a camera, "#right/zones/mere" to its zones.
 async function show(which, rest) {
-  if (!VIEWS[which] || !isFor(which)) { which = "came"; rest = []; }
+  const zones = which === "right" && rest[0] === "zones" && state.me.many && mayRun();
+  if (!VIEWS[which] || !(isFor(which) || zones)) { which = "came"; rest = []; }
   if (shown !== which) {
     leave();
     for (const v of Object.keys(VIEWS)) $("view-" + v).hidden = v !== which;

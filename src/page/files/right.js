@@ -168,6 +168,8 @@ async function turn(way, camera) {
   $("right-marks").hidden = way !== "often" && way !== "misses";
   $("right-limits").hidden = way !== "limits";
   $("right-zones").hidden = way !== "zones";
+  $("right-ways").hidden = Boolean(state.me.many);
+  $("right-part").textContent = t(state.me.many ? "view.settings" : "view.right");
   if (!camera) return;
   setChooser($("right-camera"), camera);
   if (way === "limits") await limits.enter(camera);
@@ -182,9 +184,11 @@ export function begin() {
   zones.begin();
 }
 
-/** "#right/zones/mere" */
+/** "#right/zones/mere"; of many, "#right/zones/hollin/mere": what is sent goes to that station alone. */
 export async function enter(rest) {
-  const names = state.cameras.map((c) => c.camera), camera = isThere(rest[1]) ? rest[1] : isThere(view.camera) ? view.camera : names[0] || "";
+  const asked = rest.slice(1).join("/");
+  if (state.me.many && asked && state.scope !== "station:" + rest[1]) { state.choose("station:" + rest[1]); return; }
+  const names = state.cameras.map((c) => c.camera), camera = isThere(asked) ? asked : isThere(view.camera) ? view.camera : names[0] || "";
   $("right-cameras").replaceChildren(chooser("right-camera", t("camera"), names.map((n) => [n, n]), camera, (name) => { location.hash = "#right/" + view.way + "/" + name; }));
   await turn(WAYS.includes(rest[0]) ? rest[0] : view.way || "often", camera).catch(complain);
 }

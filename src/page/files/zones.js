@@ -1,10 +1,11 @@
 // Zones: polygons drawn on the picture, and what they would have made of the last minute.
-import { $, along, ask, button, complain, make, notice, oneAtATime, pause, percent, picture, save, shape, t } from "./common.js";
+import { $, along, ask, button, complain, make, notice, oneAtATime, pause, percent, picture, save, shape, state, t } from "./common.js";
 
 const KINDS = ["ignored", "watched", "own", "private"];
 const view = { camera: "", on: false, zones: [], saved: [], chosen: -1, drawing: false, running: false, number: 0, shape: 0 };
 
 const camera = () => view.camera;
+const inSettings = () => state.me.many ? camera().split("/").slice(1).join("/") : camera();  // of many, the name has the station before it
 const clone = (zones) => zones.map((z) => Object.assign({}, z, { points: z.points.map((p) => [...p]) }));
 const round = (x) => Math.max(0, Math.min(100, Math.round(10 * x) / 10));
 const area = (z) => z.points.map(([x, y]) => round(x) + "," + round(y)).join(" ");
@@ -12,8 +13,8 @@ const area = (z) => z.points.map(([x, y]) => round(x) + "," + round(y)).join(" "
 // ---- what has changed, as the settings have it
 
 function changesOf(z, was) {
-  const name = camera() + "/" + z.name, list = [];
-  if (was && was.name !== z.name) list.push({ head: "zone", name: camera() + "/" + was.name, key: null, value: name });
+  const name = inSettings() + "/" + z.name, list = [];
+  if (was && was.name !== z.name) list.push({ head: "zone", name: inSettings() + "/" + was.name, key: null, value: name });
   const put = (key, value, before) => { if (value !== before) list.push({ head: "zone", name, key, value }); };
   put("kind", z.kind, was ? was.kind : undefined);
   put("area", area(z), was ? area(was) : undefined);
@@ -24,7 +25,7 @@ function changesOf(z, was) {
 
 function changes() {
   const kept = new Set(view.zones.map((z) => z.was));
-  const gone = view.saved.filter((z) => !kept.has(z.name)).map((z) => ({ head: "zone", name: camera() + "/" + z.name, key: null, value: null }));
+  const gone = view.saved.filter((z) => !kept.has(z.name)).map((z) => ({ head: "zone", name: inSettings() + "/" + z.name, key: null, value: null }));
   return gone.concat(...view.zones.map((z) => changesOf(z, view.saved.find((s) => s.name === z.was))));
 }
 
@@ -42,7 +43,9 @@ function showMinute(m) {
   $("zones-said").textContent = m.now.frames === 0 ? t("no-frame") : t("last-minute", { with: said(m.changed), saved: said(m.now) });
 }
 
+// Of many, frames stay with their stations: what it would have made is not known here.
 const tryZones = oneAtATime(async () => {
+  if (state.me.many) return;
   try {
     const a = await ask("/api/try", { camera: camera(), minute: true, changes: changes() });
     showMinute(a.minute);
@@ -194,6 +197,7 @@ function drawNew(event) {
 
 // ---- the view
 
+// Of many, one picture does: each costs the station's data.
 async function run() {
   if (view.running) return;
   view.running = true;
@@ -207,6 +211,8 @@ async function run() {
       setShape(p.bitmap.width, p.bitmap.height);
       canvas.getContext("2d").drawImage(p.bitmap, 0, 0);
       p.bitmap.close();
+      $("zones-said").textContent = "";
+      if (state.me.many) break;
       await pause(300);
     } catch { await pause(1000); }
   }
@@ -216,7 +222,7 @@ async function run() {
 async function open() {
   if (!camera()) return;
   try {
-    const a = await ask("/api/zones/" + encodeURIComponent(camera()));
+    const a = await ask("/api/zones/" + encodeURIComponent(inSettings()));
     view.saved = a.zones;
     view.zones = clone(a.zones).map((z) => Object.assign(z, { was: z.name }));
     view.chosen = -1;
@@ -228,8 +234,14 @@ async function open() {
 }
 
 async function write() {
-  try { if (await save(changes())) { view.saved = clone(view.zones); for (const z of view.zones) z.was = z.name; draw(); } }
-  catch (e) { complain(e); }
+  try {
+    const done = await save(changes());
+    if (!done) return;
+    view.saved = clone(view.zones);
+    for (const z of view.zones) z.was = z.name;
+    draw();
+    if (state.me.many) notice(t("zones-sent"));
+  } catch (e) { complain(e); }
 }
 
 export function begin() {
@@ -249,6 +261,8 @@ let timer = 0;
 export async function enter(name) {
   view.camera = name;
   view.on = true;
+  $("zones-last").hidden = Boolean(state.me.many);
+  $("zones-said").textContent = state.me.many ? t("picture-asked") : "";
   run();
   await open();
   clearInterval(timer);
