@@ -3,12 +3,16 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../base/thread.h"
 #include "../gather/words.h"
 #include "many_state.h"
 
-#define HOLDS_US                                                                         \
-    INT64_C(1000000)   /* so long, and twenty times what it took to read it              \
-                        */
+/* What was read holds so long, and twenty times what that took. */
+#define HOLDS_US INT64_C(1000000)
+/* What takes longer is read while the views have what was there before, */
+#define LONG_US INT64_C(50000)
+/* unless that has held for so much longer. */
+#define OLD_US INT64_C(20000000)
 #define NEARLY_FULL 20 /* less than a twentieth of a card is free */
 
 /* ---- reading ---------------------------------------------------------------------- */
@@ -167,7 +171,7 @@ static tw_status read_all(twi_many *m, known *to, tw_error *err)
 
 /* ---- keeping ---------------------------------------------------------------------- */
 
-void twi_known_clear(known *k)
+static void clear(known *k)
 {
     for (size_t i = 0; i < k->count; i++)
         json_decref(k->station[i].sensors);
@@ -178,31 +182,104 @@ void twi_known_clear(known *k)
     *k = (known){0};
 }
 
-static bool is_fresh(const twi_many *m, int64_t now_us)
+static int64_t now_of(const twi_many *m)
+{
+    const tw_clock *clock = &m->spec.clock;
+    return clock->ops->now_us(clock->ctx);
+}
+
+static tw_status read_anew(twi_many *m, known *anew, tw_error *err)
+{
+    const int64_t before_us = now_of(m);
+    const tw_status st = read_all(m, anew, err);
+    anew->read_us = now_of(m);
+    anew->cost_us = anew->read_us - before_us;
+    return st;
+}
+
+/* Under the lock. Takes anew over. */
+static void put(twi_many *m, known *anew)
+{
+    clear(&m->known);
+    m->known = *anew;
+}
+
+/* @return how long it has not held any more; negative: it does. */
+static int64_t overdue_us(const twi_many *m)
 {
     const known *k = &m->known;
-    const int64_t holds_us = HOLDS_US + 20 * k->cost_us;
-    return k->read_us != 0 && now_us - k->read_us < holds_us;
+    return now_of(m) - k->read_us - HOLDS_US - 20 * k->cost_us;
+}
+
+/* Under the lock. */
+static bool is_read_meanwhile(const twi_many *m)
+{
+    return m->reader.started && m->known.cost_us >= LONG_US && overdue_us(m) < OLD_US;
+}
+
+static void *read_meanwhile(void *ctx)
+{
+    twi_many *m = ctx;
+    known_reader *r = &m->reader;
+    (void)pthread_mutex_lock(&m->known_lock);
+    while (!r->ending) {
+        known anew = {0};
+        if (!r->wanted) {
+            (void)pthread_cond_wait(&r->cond, &m->known_lock);
+            continue;
+        }
+        (void)pthread_mutex_unlock(&m->known_lock);
+        const tw_status st = read_anew(m, &anew, NULL);
+        (void)pthread_mutex_lock(&m->known_lock);
+        if (st == TW_OK)
+            put(m, &anew);
+        else /* who takes it next asks again, or reads it and says why not */
+            clear(&anew);
+        r->wanted = false;
+    }
+    (void)pthread_mutex_unlock(&m->known_lock);
+    return NULL;
+}
+
+tw_status twi_known_begin(twi_many *m, tw_error *err)
+{
+    known_reader *r = &m->reader;
+    twi_cond_init(&r->cond);
+    r->started = twi_thread_start(&r->thread, read_meanwhile, m);
+    return r->started ? TW_OK : tw_fail(err, TW_ENOMEM, "no thread can be started");
+}
+
+void twi_known_end(twi_many *m)
+{
+    known_reader *r = &m->reader;
+    if (r->started) {
+        (void)pthread_mutex_lock(&m->known_lock);
+        r->ending = true;
+        (void)pthread_cond_signal(&r->cond);
+        (void)pthread_mutex_unlock(&m->known_lock);
+        (void)pthread_join(r->thread, NULL);
+        (void)pthread_cond_destroy(&r->cond);
+    }
+    clear(&m->known);
 }
 
 const known *twi_known_take(twi_many *m, tw_error *err)
 {
-    const tw_clock *clock = &m->spec.clock;
     known anew = {0};
     (void)pthread_mutex_lock(&m->known_lock);
-    const int64_t now_us = clock->ops->now_us(clock->ctx);
-    if (is_fresh(m, now_us))
+    if (m->known.read_us != 0 && overdue_us(m) < 0)
         return &m->known;
-    const tw_status st = read_all(m, &anew, err);
-    if (st != TW_OK) {
-        twi_known_clear(&anew);
+    if (m->known.read_us != 0 && is_read_meanwhile(m)) {
+        m->reader.wanted = true;
+        (void)pthread_cond_signal(&m->reader.cond);
+        return &m->known;
+    }
+    if (read_anew(m, &anew, err) != TW_OK) {
+        clear(&anew);
         (void)pthread_mutex_unlock(&m->known_lock);
         return NULL;
     }
-    anew.read_us = clock->ops->now_us(clock->ctx);
-    anew.cost_us = anew.read_us - now_us;
-    twi_known_clear(&m->known);
-    m->known = anew;
+    put(m, &anew);
     return &m->known;
 }
 

@@ -90,6 +90,8 @@ tw_status twi_many_new(const twi_many_spec *spec, twi_many **out, tw_error *err)
     if (st == TW_OK && m->store)
         m->media = twi_many_store_kept(m->store);
     if (st == TW_OK)
+        st = twi_known_begin(m, err);
+    if (st == TW_OK)
         st = begin_page(m, &set, err);
     if (st == TW_OK && m->page && spec->broker)
         st = twi_many_look_new(m, &m->look, err);
@@ -113,10 +115,10 @@ void twi_many_free(twi_many *m)
     twi_many_look_free(m->look);
     twi_page_free(m->page);
     twi_many_store_free(m->store);
+    twi_known_end(m);
     for (size_t i = 0; i < TWI_FEW; i++)
         if (m->kind && m->ledger[i])
             m->kind->close(m->ledger[i]);
-    twi_known_clear(&m->known);
     twi_few_end(&m->few);
     (void)pthread_mutex_destroy(&m->known_lock);
     tw_settings_free(m->settings);

@@ -53,6 +53,13 @@ typedef struct known {
     known_camera *camera;
 } known;
 
+/* Who reads them anew while the views have what was read before. */
+typedef struct known_reader {
+    pthread_t thread;
+    pthread_cond_t cond; /* wanted or ending has changed */
+    bool started, wanted, ending;
+} known_reader;
+
 /* ---- many.c */
 
 typedef struct twi_many_look twi_many_look;
@@ -69,7 +76,8 @@ struct twi_many {
     twi_few few;                        /* which of these is whose */
     twi_ledger *ledger[TWI_FEW];
     pthread_mutex_t known_lock;
-    known known; /* under it */
+    known known;         /* under it ... */
+    known_reader reader; /* ... and this */
 };
 
 /* ---- ledgers.c */
@@ -80,12 +88,16 @@ twi_ledger *twi_many_take(twi_many *many, tw_error *err);
 /** @param st  What came of it: after a fault it is opened anew. */
 void twi_many_give(twi_many *many, twi_ledger *ledger, tw_status st);
 
-/** (known.c) What is known of all stations, not older than a while; under a lock until
- * twi_known_done. @return NULL: it cannot be read, err says why, and nothing is locked.
+/** (known.c) What is known of all stations, not older than a while. Where it takes long
+ * to read, it is read meanwhile, and what was there until then is given. Under a lock
+ * until twi_known_done. @return NULL: it cannot be read, err says why, and nothing is
+ * locked.
  */
 const known *twi_known_take(twi_many *many, tw_error *err);
 void twi_known_done(twi_many *many);
-void twi_known_clear(known *known);
+/** Once, before anything is taken. @return TW_ENOMEM */
+tw_status twi_known_begin(twi_many *many, tw_error *err);
+void twi_known_end(twi_many *many); /* nothing is taken any more */
 const char *twi_wants_word(wants wants);
 /** Whether nothing can be told to a station now. */
 bool twi_known_is_away(const known_station *station);

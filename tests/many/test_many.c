@@ -24,9 +24,18 @@ typedef struct place {
     twi_many *many;
     site at; /* as far as asking needs it */
     char said[2048];
-    bool deaf;    /* nothing can be told */
-    bool keyless; /* nothing signs settings */
+    bool deaf;      /* nothing can be told */
+    bool keyless;   /* nothing signs settings */
+    tw_clock clock; /* of none: the system's */
 } place;
+
+/* A clock that stands, but for so much at each look. */
+static _Atomic int64_t slow_us = S, step_us = 100000;
+static int64_t slow_now(void *ctx)
+{
+    (void)ctx;
+    return slow_us += step_us;
+}
 
 static bool say(void *ctx, const char *station, const char *what, const char *text)
 {
@@ -47,7 +56,7 @@ static tw_status serve(place *p, const char *more, tw_error *err)
     write_text(file, text);
     assert_int_equal(tw_settings_read(settings, file, NULL, NULL), TW_OK);
     const twi_many_spec spec = {.settings = settings,
-                                .clock = tw_linux_clock(),
+                                .clock = p->clock.ops ? p->clock : tw_linux_clock(),
                                 .say = say,
                                 .settable = !p->keyless,
                                 .ctx = p};
@@ -405,6 +414,46 @@ static void test_orders_go_where_they_are_meant(void **state)
     check(403, post(&p->at, "/api/order", "", "{\"do\":\"arm\"}"));
     p->deaf = true;
     check(503, post(&p->at, "/api/order", OWN, "{\"do\":\"arm\"}"));
+    end(p);
+}
+
+/* ---- what takes long to read ------------------------------------------------------- */
+
+static tw_clock slow_clock(void)
+{
+    static tw_clock_ops ops;
+    const tw_clock system = tw_linux_clock();
+    ops = *system.ops;
+    ops.now_us = slow_now;
+    return (tw_clock){.ops = &ops, .ctx = system.ctx};
+}
+
+/* The views have what was there until it is read; what is old is read at once. */
+static void test_what_takes_long_is_read_meanwhile(void **state)
+{
+    (void)state;
+    place *p = anew("");
+    char all[64];
+    (void)snprintf(all, sizeof all, "hollin:nothing mere:nothing");
+    twi_many_free(p->many);
+    p->clock = slow_clock();
+    assert_int_equal(serve(p, "", NULL), TW_OK);
+    put_state(p, "hollin", "up", "{}");
+    assert_string_equal(visits(p, "", ""), "hollin:nothing");
+    put_state(p, "mere", "up", "{}");
+    slow_us += 5 * S;
+    assert_string_equal(visits(p, "", ""), "hollin:nothing"); /* as it was */
+    step_us = 0;
+    for (int i = 0; i < 100 && strcmp(visits(p, "", ""), all) != 0; i++)
+        (void)usleep(20000);
+    assert_string_equal(visits(p, "", ""), all);
+    put_state(p, "north", "up", "{}");
+    slow_us += 3600 * S; /* nobody has looked for an hour */
+    assert_string_equal(visits(p, "", ""), "hollin:nothing mere:nothing north:nothing");
+    put_state(p, "south", "dead", "{}");
+    slow_us += 2 * S; /* it does not take long any more */
+    assert_string_equal(visits(p, "", ""),
+                        "south:dead hollin:nothing mere:nothing north:nothing");
     end(p);
 }
 
@@ -797,6 +846,7 @@ int main(void)
         cmocka_unit_test(test_an_account_sees_its_groups_alone),
         cmocka_unit_test(test_orders_go_where_they_are_meant),
         cmocka_unit_test(test_settings_of_one_and_of_many),
+        cmocka_unit_test(test_what_takes_long_is_read_meanwhile),
         cmocka_unit_test(test_zones_of_one),
         cmocka_unit_test(test_a_change_is_tried_and_then_waits),
         cmocka_unit_test(test_hostile_settings_are_data),
