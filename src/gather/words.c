@@ -220,6 +220,19 @@ tw_status twi_words_unknown(const twi_ledger_kind *kind, twi_ledger *l, int64_t 
                      values, 2, take_station, &to, err);
 }
 
+#define WHO_TOLD                                                                         \
+    " FROM station WHERE settings <> '' AND settings_now <> '' AND name IN (?1*) ORDER " \
+    "BY name"
+
+tw_status twi_words_settable(const twi_ledger_kind *kind, twi_ledger *l,
+                             const char *stations,
+                             void (*take)(void *ctx, const char *station), void *ctx,
+                             tw_error *err)
+{
+    asker to = {take, ctx};
+    return kind->ask(l, "SELECT name" WHO_TOLD, &stations, 1, take_station, &to, err);
+}
+
 typedef struct reader {
     void (*take)(void *ctx, const char *station, const char *text);
     void *ctx;
@@ -237,8 +250,6 @@ twi_words_settings(const twi_ledger_kind *kind, twi_ledger *l, const char *stati
                    void *ctx, tw_error *err)
 {
     reader to = {take, ctx};
-    return kind->ask(l,
-                     "SELECT name, settings FROM station WHERE settings <> '' AND "
-                     "settings_now <> '' AND name IN (?1*) ORDER BY name",
-                     &stations, 1, take_settings, &to, err);
+    return kind->ask(l, "SELECT name, settings" WHO_TOLD, &stations, 1, take_settings,
+                     &to, err);
 }

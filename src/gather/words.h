@@ -80,7 +80,13 @@ tw_status twi_words_unknown(const twi_ledger_kind *kind, twi_ledger *ledger,
                             void (*take)(void *ctx, const char *station), void *ctx,
                             tw_error *err);
 
-/** What stations told of their settings (JSON). @param stations  As of a filter. */
+/** Those of a list that told their settings and take others, by name. */
+tw_status twi_words_settable(const twi_ledger_kind *kind, twi_ledger *ledger,
+                             const char *stations,
+                             void (*take)(void *ctx, const char *station), void *ctx,
+                             tw_error *err);
+
+/** What they told of their settings (JSON), by name. @param stations  As of a filter. */
 tw_status
 twi_words_settings(const twi_ledger_kind *kind, twi_ledger *ledger, const char *stations,
                    void (*take)(void *ctx, const char *station, const char *text),

@@ -146,12 +146,19 @@ static void take_camera(void *ctx, const twi_ledger_camera *from)
         s->wants = WANTS_CAMERA;
 }
 
+static int by_name(const void *name, const void *station)
+{
+    return strcmp(name, ((const known_station *)station)->name);
+}
+
 static void take_waiting(void *ctx, const char *station, int64_t waiting)
 {
-    reading *r = ctx;
-    for (size_t i = 0; i < r->to->count; i++)
-        if (strcmp(r->to->station[i].name, station) == 0)
-            r->to->station[i].waiting = waiting;
+    const known *k = ((const reading *)ctx)->to;
+    known_station *s = k->count == 0 ? NULL
+                                     : bsearch(station, k->station, k->count,
+                                               sizeof *k->station, by_name);
+    if (s)
+        s->waiting = waiting;
 }
 
 static tw_status read_all(twi_many *m, known *to, tw_error *err)

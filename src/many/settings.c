@@ -1,5 +1,6 @@
 /* Settings of stations, as those told them, and what is to be another. A change is tried
- * on what a station told; whether it is taken is the station's own to say. */
+ * on what stations told, of very many on the first of them; whether it is taken is each
+ * station's own to say. */
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -9,7 +10,7 @@
 #include "many_state.h"
 
 enum {
-    STATIONS_MAX = 1000, /* that are seen, or changed, as one */
+    SEEN_MAX = 1000, /* whose settings are looked at */
     LINES_MAX = 300,
     PROBLEMS_MAX = 20,
     WORDS_MAX = 200
@@ -23,26 +24,37 @@ enum {
 /* Settings of a station. */
 typedef struct one_told {
     char name[TWI_HEARD_NAME];
-    char *text;
+    char *text; /* NULL: not looked at */
 } one_told;
 
 typedef struct all_told {
     one_told *all;
     size_t count, room;
+    size_t seen;  /* the first of them are looked at */
     size_t asked; /* for so many stations */
+    size_t at;    /* while texts are read */
 } all_told;
 
-static void take_told(void *ctx, const char *station, const char *json)
+static void take_name(void *ctx, const char *station)
 {
     all_told *told = ctx;
+    if (told->count == told->room)
+        return;
+    one_told *one = &told->all[told->count++];
+    (void)snprintf(one->name, sizeof one->name, "%s", station);
+}
+
+/* They come in the order of the names. */
+static void take_text(void *ctx, const char *station, const char *json)
+{
+    all_told *told = ctx;
+    while (told->at < told->seen && strcmp(told->all[told->at].name, station) != 0)
+        told->at++;
+    if (told->at == told->seen)
+        return;
     json_t *o = json_loads(json, 0, NULL);
     const char *text = json_string_value(json_object_get(o, "text"));
-    if (told->count < told->room && text) {
-        one_told *one = &told->all[told->count];
-        (void)snprintf(one->name, sizeof one->name, "%s", station);
-        one->text = strdup(text);
-        told->count += one->text != NULL;
-    }
+    told->all[told->at++].text = text ? strdup(text) : NULL;
     json_decref(o);
 }
 
@@ -53,8 +65,7 @@ static void clear_told(all_told *told)
     free(told->all);
 }
 
-/* The stations that are asked for. @return their number, more than STATIONS_MAX: too
- * many, or -1: err. */
+/* The stations that are asked for. @return their number, or -1: err. */
 static int list_asked(twi_many *m, const twi_asked *r, char **list, tw_error *err)
 {
     size_t count = 0;
@@ -66,6 +77,32 @@ static int list_asked(twi_many *m, const twi_asked *r, char **list, tw_error *er
     return (int)count;
 }
 
+/* @return the names of the first of them as a list; NULL: out of memory. */
+static char *names_of(const all_told *told, size_t count)
+{
+    const char **names = calloc(count + 1, sizeof *names);
+    for (size_t i = 0; names && i < count; i++)
+        names[i] = told->all[i].name;
+    char *list = names ? twi_ledger_names(names, count) : NULL;
+    free(names);
+    return list;
+}
+
+/* Who told theirs, of those in the list, and what the first of them told. */
+static tw_status look_up(const twi_many *m, twi_ledger *l, const char *list,
+                         all_told *told, tw_error *err)
+{
+    tw_status st = twi_words_settable(m->kind, l, list, take_name, told, err);
+    if (st != TW_OK)
+        return st;
+    told->seen = told->count < SEEN_MAX ? told->count : SEEN_MAX;
+    char *first = names_of(told, told->seen);
+    st = first ? twi_words_settings(m->kind, l, first, take_text, told, err)
+               : tw_fail(err, TW_ENOMEM, "out of memory");
+    free(first);
+    return st;
+}
+
 /* @return false: what is wrong is answered. */
 static bool read_told(twi_many *m, const twi_asked *r, all_told *told,
                       twi_web_answer *out)
@@ -75,9 +112,7 @@ static bool read_told(twi_many *m, const twi_asked *r, all_told *told,
     const int count = list_asked(m, r, &list, &err);
     twi_ledger *l = NULL;
     *told = (all_told){.asked = count > 0 ? (size_t)count : 0};
-    if (count > STATIONS_MAX)
-        twi_answer_error(400, "those are too many to be set as one: choose a group", out);
-    else if (count < 0 || !list || !(l = twi_many_take(m, &err)))
+    if (count < 0 || !list || !(l = twi_many_take(m, &err)))
         twi_answer_error(503, err.text[0] ? err.text : "out of memory", out);
     if (!l) {
         free(list);
@@ -85,12 +120,11 @@ static bool read_told(twi_many *m, const twi_asked *r, all_told *told,
     }
     told->room = (size_t)count;
     told->all = calloc((size_t)count + 1, sizeof *told->all);
-    const tw_status st = told->all
-                             ? twi_words_settings(m->kind, l, list, take_told, told, &err)
-                             : tw_fail(&err, TW_ENOMEM, "out of memory");
+    const tw_status st = told->all ? look_up(m, l, list, told, &err)
+                                   : tw_fail(&err, TW_ENOMEM, "out of memory");
     twi_many_give(m, l, st);
     free(list);
-    const bool good = st == TW_OK && told->count > 0;
+    const bool good = st == TW_OK && told->count > 0 && told->all[0].text;
     if (st != TW_OK)
         twi_answer_error(503, err.text, out);
     else if (!good)
@@ -110,7 +144,7 @@ static tw_settings *settings_of(const one_told *one)
     twi_draft *draft = NULL;
     tw_settings *s = NULL;
     tw_error err = {0};
-    if (twi_draft_open_text(one->name, one->text, &draft, &err) == TW_OK)
+    if (one->text && twi_draft_open_text(one->name, one->text, &draft, &err) == TW_OK)
         (void)twi_draft_check(draft, NULL, NULL, &s);
     twi_draft_free(draft);
     return s;
@@ -126,6 +160,7 @@ static void answer_sections(const twi_many *m, const all_told *told, twi_web_ans
                               "name", "", "head", "cameras", "name", "", "file", "",
                               "changeable", m->spec.settable);
     (void)json_object_set_new(o, "told", json_integer((json_int_t)told->count));
+    (void)json_object_set_new(o, "seen", json_integer((json_int_t)told->seen));
     (void)json_object_set_new(o, "stations", json_integer((json_int_t)told->asked));
     tw_settings_free(s);
     twi_answer_json(o, 200, out);
@@ -156,7 +191,7 @@ static json_t *count_values(const all_told *told, const char *head, const char *
                             json_t **first)
 {
     json_t *counts = json_array();
-    for (size_t i = 0; i < told->count; i++) {
+    for (size_t i = 0; i < told->seen; i++) {
         tw_settings *s = settings_of(&told->all[i]);
         json_t *rows = told_rows(s, head, name, NAME_KEY), *row = NULL;
         size_t k = 0;
@@ -207,7 +242,7 @@ static json_t *merge_rows(const all_told *told, const char *head, const char *na
     json_t *first = NULL, *counts = count_values(told, head, name, &first), *row = NULL;
     size_t i = 0;
     json_array_foreach(first, i, row)
-        merge_row(row, json_array_get(counts, i), told->count);
+        merge_row(row, json_array_get(counts, i), told->seen);
     json_decref(counts);
     return first;
 }
@@ -292,6 +327,8 @@ static void try_one(trial *t, const one_told *one, const json_t *changes)
     twi_draft *draft = NULL;
     tw_settings *made = NULL;
     tw_error err = {0};
+    if (!one->text)
+        return; /* it was taken away meanwhile */
     t->station = one->name;
     tw_status st = twi_draft_open_text(one->name, one->text, &draft, &err);
     if (st == TW_OK)
@@ -306,17 +343,6 @@ static void try_one(trial *t, const one_told *one, const json_t *changes)
         add_problem(t, err.text);
     tw_settings_free(made);
     twi_draft_free(draft);
-}
-
-/* @return their names as a list; NULL: out of memory. */
-static char *names_of(const all_told *told)
-{
-    const char **names = calloc(told->count + 1, sizeof *names);
-    for (size_t i = 0; names && i < told->count; i++)
-        names[i] = told->all[i].name;
-    char *list = names ? twi_ledger_names(names, told->count) : NULL;
-    free(names);
-    return list;
 }
 
 /* Whether all of a few would be given one name. */
@@ -337,7 +363,7 @@ static bool names_many(const all_told *told, const json_t *changes)
 static int64_t keep_for_all(twi_many *m, const twi_asked *r, const all_told *told,
                             const json_t *changes, twi_web_answer *out)
 {
-    char *text = json_dumps(changes, JSON_COMPACT), *list = names_of(told);
+    char *text = json_dumps(changes, JSON_COMPACT), *list = names_of(told, told->count);
     tw_error err = {0};
     int64_t kept = 0;
     const tw_status st =
@@ -387,7 +413,7 @@ void twi_many_change(twi_page *p, const twi_asked *r, const char *rest,
         t.station = "all of them";
         if (names_many(&told, changes))
             add_problem(&t, "stations need a name each: choose one station");
-        for (size_t i = 0; i < told.count; i++)
+        for (size_t i = 0; i < told.seen; i++)
             try_one(&t, &told.all[i], changes);
         finish(m, r, &told, asked, &t, out);
         clear_told(&told);

@@ -97,12 +97,17 @@ static void end(place *p)
     free(p);
 }
 
-static void put(const place *p, twi_heard h, int64_t now_us)
+static void put_all(const place *p, const twi_heard *all, size_t count, int64_t now_us)
 {
     twi_ledger *l = NULL;
     assert_int_equal(twi_ledger_sqlite.open(p->ledger, &l, NULL), TW_OK);
-    assert_int_equal(twi_ledger_sqlite.put(l, &h, 1, now_us, NULL), TW_OK);
+    assert_int_equal(twi_ledger_sqlite.put(l, all, count, now_us, NULL), TW_OK);
     twi_ledger_sqlite.close(l);
+}
+
+static void put(const place *p, twi_heard h, int64_t now_us)
+{
+    put_all(p, &h, 1, now_us);
 }
 
 static void put_state(const place *p, const char *station, const char *state,
@@ -541,6 +546,49 @@ static void test_settings_of_one_and_of_many(void **state)
     end(p);
 }
 
+/* Of very many the first are looked at, and it goes to all of them. */
+static void test_settings_of_very_many(void **state)
+{
+    (void)state;
+    enum { MANY = 1003 };
+    place *p = anew("");
+    twi_heard all[2] = {{.kind = TWI_HEARD_STATION, .state = "up", .name = "aa"},
+                        {.kind = TWI_HEARD_SETTINGS, .name = "aa"}};
+    twi_heard *batch = calloc(2 * MANY, sizeof *batch);
+    for (size_t i = 0; i < 2 * MANY; i++) {
+        batch[i] = all[i % 2];
+        batch[i].number = -1;
+        batch[i].time_us = WALL;
+        batch[i].text =
+            (char *)(uintptr_t)(i % 2 == 0
+                                    ? "{\"settings\":\"aa\",\"changeable\":true}"
+                                    : "{\"settings\":\"aa\",\"text\":\"[cameras]\\nrest "
+                                      "= 9 s\\n[camera a]\\nsource = sim:kerb\\n\"}");
+        (void)snprintf(batch[i].station, sizeof batch[i].station, "s%04zu", i / 2);
+    }
+    put_all(p, batch, 2 * MANY, WALL);
+    free(batch);
+    json_t *o = body_of(200, get(&p->at, "/api/settings", ""));
+    assert_int_equal(json_integer_value(json_object_get(o, "told")), MANY);
+    assert_int_equal(json_integer_value(json_object_get(o, "seen")), 1000);
+    json_decref(o);
+    assert_string_equal(row_of(p, "?head=cameras&name=", "rest"),
+                        "9 s (1000/1000) stations");
+    o = body_of(200, post(&p->at, "/api/settings", OWN, CHANGES("true", "rest", "4 s")));
+    assert_int_equal(json_integer_value(json_object_get(o, "told")), MANY);
+    json_decref(o);
+    o = body_of(200, get(&p->at, "/api/words?station=s1002", ""));
+    assert_int_equal(json_array_size(json_object_get(o, "words")), 1);
+    json_decref(o);
+    twi_many_free(p->many); /* nothing is known any more */
+    assert_int_equal(serve(p, "", NULL), TW_OK);
+    o = body_of(200, get(&p->at, "/api/stations?station=s0777", ""));
+    const json_t *one = json_array_get(json_object_get(o, "stations"), 0);
+    assert_int_equal(json_integer_value(json_object_get(one, "waiting")), 1);
+    json_decref(o);
+    end(p);
+}
+
 /* Of one station that is chosen, by the camera's own name; a zone goes as any change. */
 static void test_zones_of_one(void **state)
 {
@@ -847,6 +895,7 @@ int main(void)
         cmocka_unit_test(test_orders_go_where_they_are_meant),
         cmocka_unit_test(test_settings_of_one_and_of_many),
         cmocka_unit_test(test_what_takes_long_is_read_meanwhile),
+        cmocka_unit_test(test_settings_of_very_many),
         cmocka_unit_test(test_zones_of_one),
         cmocka_unit_test(test_a_change_is_tried_and_then_waits),
         cmocka_unit_test(test_hostile_settings_are_data),

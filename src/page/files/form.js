@@ -211,7 +211,7 @@ async function list(section, mayOpen = () => true) {
   view.sections = a.sections;
   view.cameras = (await ask("/api/status")).cameras;
   $("form-file").textContent = !state.me.many ? (a.changeable ? t("written-to", { file: a.file }) : t("no-file")) :
-    !a.changeable ? t("no-settings-key") : a.told < a.stations ? t("sent-to-some", { n: a.told, of: a.stations }) : t("sent-to-n", { n: a.told });
+    !a.changeable ? t("no-settings-key") : (a.told < a.stations ? t("sent-to-some", { n: a.told, of: a.stations }) : t("sent-to-n", { n: a.told })) + (a.seen < a.told ? " " + t("seen-first", { n: a.seen }) : "");
   if (turn === view.turn && mayOpen()) await open(section && a.sections.find((s) => sameSection(s, section)) || a.sections.find((s) => s.head === "camera") || a.sections[0]);
   else if (view.section) setSections(view.section);
 }

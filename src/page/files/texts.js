@@ -418,6 +418,7 @@ export const TEXTS = {
   "will-be-reset": ["will be reset", "wird zurückgesetzt"],
   "as-else": ["as at other times", "wie sonst"],
   "zones-sent": ["Sent. Settings says what the station answers.", "Gesendet. Unter Einstellungen steht, was die Station antwortet."],
+  "seen-first": ["Values are those of the first {n}; a change is tried on these before it is sent.", "Die Werte sind die der ersten {n}; eine Änderung wird an diesen versucht, bevor sie gesendet wird."],
   "zones-on-picture": ["Zones on the picture", "Zonen im Bild"],
   "picture-asked": ["The station is asked for a picture. It costs its data. Zones can be drawn until then.", "Die Station wird um ein Bild gebeten. Das kostet ihre Daten. Zonen lassen sich schon zeichnen."],
   "on-picture": ["On the picture", "Im Bild"],
