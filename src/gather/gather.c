@@ -12,8 +12,9 @@
 enum {
     TOPIC_BYTES = 512,
     WAIT_MS = 200,
-    UNDER_WAY = 1000, /* messages that may come before they are acknowledged */
-    RANGES_MAX = 16   /* that one question has */
+    UNDER_WAY = TWI_LEDGER_BATCH, /* messages that are not acknowledged yet */
+    ROOM = UNDER_WAY + 1000,      /* with what needs no acknowledgement */
+    RANGES_MAX = 16               /* that one question has */
 };
 
 #define S INT64_C(1000000)
@@ -61,8 +62,8 @@ static void hear(void *ctx, const char *topic, const void *payload, size_t bytes
 {
     gatherer *g = ctx;
     char line[TOPIC_BYTES + 64];
-    if (g->count == TWI_LEDGER_BATCH)
-        return; /* never: no more than UNDER_WAY come */
+    if (g->count == ROOM)
+        return; /* never: little more than UNDER_WAY comes */
     const tw_status st =
         twi_heard_read(g->root, topic, payload, bytes, &g->batch[g->count]);
     g->count += st == TW_OK;
@@ -395,7 +396,7 @@ static tw_status begin(gatherer *g, tw_error *err)
     twi_listener_spec spec;
     twi_topic_root(g->of->broker->url, g->root, sizeof g->root);
     (void)snprintf(client, sizeof client, "tawny-gather-%s", g->of->session);
-    g->batch = calloc(TWI_LEDGER_BATCH + 1, sizeof *g->batch);
+    g->batch = calloc(ROOM, sizeof *g->batch);
     if (!g->batch)
         return tw_fail(err, TW_ENOMEM, "out of memory");
     if (!(g->brokers = twi_broker_load(err)) ||

@@ -13,7 +13,7 @@
 enum {
     TWI_LEDGER_ABI = 5,
     TWI_LEDGER_COLUMNS = 12, /* of a row */
-    TWI_LEDGER_BATCH = 3000, /* messages that are put at once */
+    TWI_LEDGER_BATCH = 3000, /* messages that are put at once, a few more are fine */
     TWI_LEDGER_GAPS = 64,    /* ranges that are found at once */
     TWI_LEDGER_VAIN = 10     /* 20 s become six hours */
 };
