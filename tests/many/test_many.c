@@ -1,6 +1,7 @@
 /* The page of many stations, asked byte by byte: what boards told is data of the right
  * kinds, an account sees its groups alone, and no name leads out of a station's folder.
  */
+#include <stdatomic.h>
 #include <jansson.h>
 #include <stdlib.h>
 #include <string.h>
@@ -30,11 +31,11 @@ typedef struct place {
 } place;
 
 /* A clock that stands, but for so much at each look. */
-static _Atomic int64_t slow_us = S, step_us = 100000;
+static atomic_llong slow_us = S, step_us = 100000;
 static int64_t slow_now(void *ctx)
 {
     (void)ctx;
-    return slow_us += step_us;
+    return atomic_fetch_add(&slow_us, step_us) + step_us;
 }
 
 static bool say(void *ctx, const char *station, const char *what, const char *text)
@@ -446,17 +447,17 @@ static void test_what_takes_long_is_read_meanwhile(void **state)
     put_state(p, "hollin", "up", "{}");
     assert_string_equal(visits(p, "", ""), "hollin:nothing");
     put_state(p, "mere", "up", "{}");
-    slow_us += 5 * S;
+    atomic_fetch_add(&slow_us, 5 * S);
     assert_string_equal(visits(p, "", ""), "hollin:nothing"); /* as it was */
-    step_us = 0;
+    atomic_store(&step_us, 0);
     for (int i = 0; i < 100 && strcmp(visits(p, "", ""), all) != 0; i++)
         (void)usleep(20000);
     assert_string_equal(visits(p, "", ""), all);
     put_state(p, "north", "up", "{}");
-    slow_us += 3600 * S; /* nobody has looked for an hour */
+    atomic_fetch_add(&slow_us, 3600 * S); /* nobody has looked for an hour */
     assert_string_equal(visits(p, "", ""), "hollin:nothing mere:nothing north:nothing");
     put_state(p, "south", "dead", "{}");
-    slow_us += 2 * S; /* it does not take long any more */
+    atomic_fetch_add(&slow_us, 2 * S); /* it does not take long any more */
     assert_string_equal(visits(p, "", ""),
                         "south:dead hollin:nothing mere:nothing north:nothing");
     end(p);
