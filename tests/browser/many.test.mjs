@@ -245,6 +245,8 @@ for (const kind of ["file", "server"]) {
     await until("the gatherer knows that", async () => (await ask("api/zones/mere?station=mere")).zones.length === 0, 60);
     await page.goto(url + "#right/zones/north/kerb");  // by its address, whichever was chosen
     await until("that of north", async () => await page.inputValue("#scope") === "station:north" && /kerb/.test(await text("#right-title")));
+    await page.goto(url + "#right/zones/nowhere/kerb");
+    await until("where there is no camera, nothing is drawn", async () => /no camera/.test(await text("#right-title")) && await page.isHidden("#right-zones"));
     await page.goto(url + "#right/often/north/kerb");
     await until("what is a station's own is not here", async () => await page.isHidden("#view-right"));
     await page.selectOption("#scope", "");

@@ -165,9 +165,9 @@ async function turn(way, camera) {
     if (w === way) a.setAttribute("aria-current", "page"); else a.removeAttribute("aria-current");
   }
   $("right-title").textContent = camera ? titleOf() : t("no-camera");
-  $("right-marks").hidden = way !== "often" && way !== "misses";
-  $("right-limits").hidden = way !== "limits";
-  $("right-zones").hidden = way !== "zones";
+  $("right-marks").hidden = !camera || (way !== "often" && way !== "misses");
+  $("right-limits").hidden = !camera || way !== "limits";
+  $("right-zones").hidden = !camera || way !== "zones";
   $("right-ways").hidden = Boolean(state.me.many);
   $("right-part").textContent = t(state.me.many ? "view.settings" : "view.right");
   if (!camera) return;
