@@ -243,6 +243,9 @@ for (const kind of ["file", "server"]) {
     await page.click("#dialog-yes");
     await until("it is gone", async () => !/\[zone/.test(fileOf("mere")), 60);
     await until("the gatherer knows that", async () => (await ask("api/zones/mere?station=mere")).zones.length === 0, 60);
+    const other = await until("a sighting of another", async () => (await sightingsOf("?station=north")).at(-1));
+    await openAt("sightings/" + other.number);  // its address names its station, whichever is chosen
+    await page.waitForSelector("#star");
     await page.goto(url + "#right/zones/north/kerb");  // by its address, whichever was chosen
     await until("that of north", async () => await page.inputValue("#scope") === "station:north" && /kerb/.test(await text("#right-title")));
     await page.goto(url + "#right/zones/nowhere/kerb");

@@ -156,7 +156,7 @@ let onLogin = () => {};
 export function whenLoggedOut(f) { onLogin = f; }
 
 // Of many stations those are asked for that are looked at.
-const SCOPED = /^\/api\/(status|stations|sightings|nights|order|settings|words|zones)(\/|\?|$)/;
+const SCOPED = /^\/api\/(status|stations|sightings|nights|order|settings|words|zones\/[^/?]+)(\?|$)/;
 function scoped(path) {
   if (!state.me || !state.me.many || !state.scope || !SCOPED.test(path)) return path;
   const [kind, name] = state.scope.split(/:(.*)/s);
